@@ -1,0 +1,67 @@
+"""One history for the whole project: a list of immutable project values."""
+
+from mat_shelf.document.project import Project
+
+DEPTH = 500
+
+
+class History:
+    """Past, present and future of a project.
+
+    Attributes
+    ----------
+    present : Project
+    saved : Project
+        The value last written to disk; the project is changed when `present` is another.
+    """
+
+    def __init__(self, project: Project):
+        self._past: list[tuple[str, Project]] = []
+        self._future: list[tuple[str, Project]] = []
+        self._open_gesture: str | None = None
+        self.present = project
+        self.saved = project
+
+    def edit(self, label: str, project: Project, gesture: str | None = None) -> None:
+        """Makes `project` the present.
+
+        Edits that share a `gesture` (one drag of a slider) become one entry, until `end_gesture`.
+        """
+        if project == self.present:
+            return
+        if gesture is None or gesture != self._open_gesture:
+            self._past.append((label, self.present))
+            del self._past[:-DEPTH]
+        self._open_gesture = gesture
+        self._future.clear()
+        self.present = project
+
+    def end_gesture(self) -> None:
+        self._open_gesture = None
+
+    @property
+    def undo_label(self) -> str | None:
+        """What undo would take back; None where there is nothing."""
+        return self._past[-1][0] if self._past else None
+
+    @property
+    def redo_label(self) -> str | None:
+        return self._future[-1][0] if self._future else None
+
+    @property
+    def is_changed(self) -> bool:
+        return self.present is not self.saved and self.present != self.saved
+
+    def undo(self) -> None:
+        if self._past:
+            label, before = self._past.pop()
+            self._future.append((label, self.present))
+            self.present = before
+        self.end_gesture()
+
+    def redo(self) -> None:
+        if self._future:
+            label, after = self._future.pop()
+            self._past.append((label, self.present))
+            self.present = after
+        self.end_gesture()

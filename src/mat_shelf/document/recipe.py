@@ -1,0 +1,128 @@
+"""A recipe: the whole definition of a material.
+
+Parameter names and defaults are those of OpenPBR Surface 1.1 (Academy Software Foundation). Lengths are in
+millimetres and colours are linear Rec.709. Each field carries what a value row needs to show it.
+"""
+
+from typing import Annotated, Any
+
+from pydantic import BaseModel, ConfigDict, Field
+from pydantic.fields import FieldInfo
+
+Channel = Annotated[float, Field(ge=0.0, le=1.0, allow_inf_nan=False)]
+Color = tuple[Channel, Channel, Channel]
+
+
+def number(
+    default: float,
+    low: float,
+    high: float,
+    *,
+    label: str,
+    tip: str,
+    unit: str = "",
+    usual: tuple[float, float] | None = None,
+    log: bool = False,
+) -> Any:
+    """A numeric parameter with the range it accepts, the range its slider spans and its words."""
+    return Field(
+        default,
+        ge=low,
+        le=high,
+        allow_inf_nan=False,
+        title=label,
+        description=tip,
+        json_schema_extra={"unit": unit, "usual": list(usual or (low, high)), "log": log},
+    )
+
+
+def color(default: Color, *, label: str, tip: str) -> Any:
+    """A colour parameter, linear Rec.709, each channel in [0, 1]."""
+    return Field(default, title=label, description=tip)
+
+
+class Recipe(BaseModel):
+    """Body and finish of a material, as OpenPBR Surface 1.1 parameters."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    base_weight: float = number(1.0, 0, 1, label="Strength", tip="Scales the colour. Usually 1.")
+    base_color: Color = color(
+        (0.8, 0.8, 0.8),
+        label="Colour",
+        tip="What diffuse light, or a metal seen straight on, takes. Real surfaces stay under 0.9.",
+    )
+    base_diffuse_roughness: float = number(
+        0.0, 0, 1, label="Chalkiness", tip="Flattens the shading, as clay or paper do. Plastics 0, plaster 0.5 to 1."
+    )
+    base_metalness: float = number(
+        0.0, 0, 1, label="Metal", tip="0 is plastic, glass, lacquer; 1 is bare metal. Rarely between."
+    )
+    specular_weight: float = number(
+        1.0, 0, 1, label="Reflection", tip="Scales the surface reflection. Usually 1; less for porous surfaces."
+    )
+    specular_color: Color = color(
+        (1.0, 1.0, 1.0),
+        label="Edge tint",
+        tip="Of a metal: its colour at grazing angles. Of anything else: a tint of the reflection, usually white.",
+    )
+    specular_roughness: float = number(
+        0.3,
+        0,
+        1,
+        label="Roughness",
+        tip="Low is mirror-like, high is dull. Polished metal 0.05 to 0.15, satin 0.3, rubber 0.6.",
+    )
+    specular_ior: float = number(
+        1.5,
+        1.0,
+        3.0,
+        label="IOR",
+        tip="Refractive index: water 1.33, plastics 1.46 to 1.6, glass 1.52, diamond 2.42.",
+        usual=(1.0, 2.5),
+    )
+    transmission_weight: float = number(
+        0.0, 0, 1, label="Transmission", tip="How much of the body is clear. 1 for glass and liquids."
+    )
+    transmission_color: Color = color(
+        (1.0, 1.0, 1.0),
+        label="Tint at depth",
+        tip="The colour white light has left after passing through the depth below.",
+    )
+    transmission_depth: float = number(
+        0.0,
+        0,
+        10_000,
+        label="Depth",
+        unit="mm",
+        tip="The thickness at which light has the tint. Deep makes it pale; ink 1 mm, bottle glass 30 mm.",
+        usual=(0.1, 200),
+        log=True,
+    )
+    nesting_priority: int = Field(
+        5,
+        ge=0,
+        le=9,
+        title="Priority",
+        description="Where clear bodies overlap, the higher one fills the space: glass 5, liquid 3.",
+    )
+
+    @classmethod
+    def parameter(cls, name: str) -> FieldInfo:
+        """The field called `name`, with its label, tip, unit and range.
+
+        Raises
+        ------
+        KeyError
+            If no parameter is called so.
+        """
+        return cls.model_fields[name]
+
+    @classmethod
+    def limits(cls, name: str) -> tuple[float, float]:
+        """Lowest and highest accepted value of a numeric parameter."""
+        bounds = cls.model_fields[name].metadata
+        return (
+            next(m.ge for m in bounds if hasattr(m, "ge")),
+            next(m.le for m in bounds if hasattr(m, "le")),
+        )

@@ -1,0 +1,1 @@
+"""Meshes in millimetres: their data, GLB files, and the solids the demo is made of."""

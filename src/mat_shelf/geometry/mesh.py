@@ -1,0 +1,112 @@
+"""A triangle mesh in millimetres."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+
+class MeshError(ValueError):
+    """A mesh that cannot be used; the message says why and what to do."""
+
+
+@dataclass(frozen=True, eq=False)
+class Mesh:
+    """Triangles with a shading normal at each vertex.
+
+    Attributes
+    ----------
+    vertices : (V, 3) float32, mm
+    triangles : (T, 3) int32, counter-clockwise seen from outside
+    normals : (V, 3) float32, unit length
+    """
+
+    vertices: np.ndarray
+    triangles: np.ndarray
+    normals: np.ndarray
+
+    @property
+    def bounds(self) -> np.ndarray:
+        """Lowest and highest corner, (2, 3) float32, mm."""
+        return np.stack([self.vertices.min(axis=0), self.vertices.max(axis=0)])
+
+
+def checked(vertices, triangles, normals=None, crease_degrees: float = 40.0) -> Mesh:
+    """A mesh from raw arrays, without degenerate triangles.
+
+    Parameters
+    ----------
+    vertices : (V, 3) float, mm
+    triangles : (T, 3) int
+    normals : (V, 3) float, optional
+        Rebuilt with `crease_normals` where missing or broken.
+
+    Raises
+    ------
+    MeshError
+        If there is nothing to show, an index points nowhere, or a coordinate is not a number.
+    """
+    vertices = np.ascontiguousarray(vertices, np.float32).reshape(-1, 3)
+    triangles = np.ascontiguousarray(triangles, np.int32).reshape(-1, 3)
+    if not len(triangles) or not len(vertices):
+        raise MeshError("the mesh has no faces; export it again with its surface")
+    if not np.isfinite(vertices).all():
+        raise MeshError("the mesh has coordinates that are not numbers; repair it where it was made")
+    if triangles.min() < 0 or triangles.max() >= len(vertices):
+        raise MeshError("the mesh refers to vertices that are not there; the file is damaged")
+    if np.abs(vertices).max() > 1e6:
+        raise MeshError("the mesh is more than a kilometre large; check the unit it was exported in")
+    triangles = triangles[_doubled_areas(vertices, triangles) > 0]
+    if not len(triangles):
+        raise MeshError("the mesh has no size; export it again")
+    if normals is not None:
+        normals = np.asarray(normals, np.float32).reshape(-1, 3)
+        lengths = np.linalg.norm(normals, axis=1) if len(normals) == len(vertices) else np.zeros(1)
+        if np.isfinite(lengths).all() and lengths.min() > 1e-3:
+            return Mesh(vertices, triangles, np.ascontiguousarray(normals / lengths[:, None]))
+    return crease_normals(vertices, triangles, crease_degrees)
+
+
+def _doubled_areas(vertices, triangles):
+    a, b, c = (vertices[triangles[:, k]].astype(np.float64) for k in range(3))
+    return np.linalg.norm(np.cross(b - a, c - a), axis=1)
+
+
+def crease_normals(vertices, triangles, crease_degrees: float = 40.0) -> Mesh:
+    """Vertex normals, weighted by area, split wherever two faces meet at more than the crease angle.
+
+    Each corner takes the mean of the faces round its vertex whose normals lie within the crease angle of its own
+    face. Weighting by area keeps large flats flat beside a bevel.
+    """
+    vertices = np.ascontiguousarray(vertices, np.float32)
+    triangles = np.ascontiguousarray(triangles, np.int32)
+    a, b, c = (vertices[triangles[:, k]].astype(np.float64) for k in range(3))
+    weighted = np.cross(b - a, c - a)
+    lengths = np.linalg.norm(weighted, axis=1, keepdims=True)
+    unit = weighted / np.maximum(lengths, 1e-30)
+
+    _, place = np.unique(vertices, axis=0, return_inverse=True)
+    corner_place = place.reshape(-1)[triangles.reshape(-1)]
+    corner_face = np.repeat(np.arange(len(triangles)), 3)
+    order = np.argsort(corner_place, kind="stable")
+    starts = np.flatnonzero(np.r_[True, np.diff(corner_place[order]) > 0])
+    counts = np.diff(np.r_[starts, len(order)])
+    rank = np.arange(len(order)) - np.repeat(starts, counts)
+    sums = np.zeros((len(order), 3))
+    limit = np.cos(np.radians(crease_degrees))
+    faces = corner_face[order]
+    for other in range(int(counts.max())):  # valence, not corners: a dozen rounds for a usual mesh
+        has = np.repeat(counts, counts) > other
+        partner = np.repeat(starts, counts) + (rank + other) % np.repeat(counts, counts)
+        near = has & (np.einsum("ij,ij->i", unit[faces], unit[faces[partner]]) >= limit)
+        sums[near] += weighted[faces[partner[near]]]
+    corner_normals = np.empty((len(order), 3), np.float32)
+    corner_normals[order] = sums / np.maximum(np.linalg.norm(sums, axis=1, keepdims=True), 1e-30)
+
+    corners = np.hstack([vertices[triangles.reshape(-1)], np.round(corner_normals, 5)])
+    kept, index = np.unique(corners, axis=0, return_inverse=True)
+    normals = kept[:, 3:] / np.maximum(np.linalg.norm(kept[:, 3:], axis=1, keepdims=True), 1e-30)
+    return Mesh(
+        np.ascontiguousarray(kept[:, :3], np.float32),
+        np.ascontiguousarray(index.reshape(-1, 3), np.int32),
+        np.ascontiguousarray(normals, np.float32),
+    )

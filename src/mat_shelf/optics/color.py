@@ -1,0 +1,76 @@
+"""Colour spaces. Inside the program colour is linear Rec.709 with a D65 white."""
+
+import numpy as np
+
+XYZ_FROM_RGB = np.array(
+    [[0.4123908, 0.3575843, 0.1804808], [0.2126390, 0.7151687, 0.0721923], [0.0193308, 0.1191948, 0.9505322]]
+)
+"""IEC 61966-2-1, primaries of Rec.709 and white D65 (x 0.3127, y 0.3290)."""
+RGB_FROM_XYZ = np.linalg.inv(XYZ_FROM_RGB)
+D65 = XYZ_FROM_RGB.sum(axis=1)
+
+
+def encode_srgb(linear):
+    """Linear to sRGB-encoded values, any shape, [0, 1] (IEC 61966-2-1)."""
+    linear = np.clip(np.asarray(linear), 0, 1)
+    return np.where(linear <= 0.0031308, linear * 12.92, 1.055 * np.maximum(linear, 0.0031308) ** (1 / 2.4) - 0.055)
+
+
+def decode_srgb(encoded):
+    """sRGB-encoded to linear values, any shape, [0, 1] (IEC 61966-2-1)."""
+    encoded = np.clip(np.asarray(encoded), 0, 1)
+    return np.where(encoded <= 0.04045, encoded / 12.92, ((encoded + 0.055) / 1.055) ** 2.4)
+
+
+def hex_from_linear(linear) -> str:
+    """``#rrggbb`` of a linear colour."""
+    return "#" + "".join(f"{round(float(c) * 255):02X}" for c in encode_srgb(linear))
+
+
+def linear_from_hex(text: str) -> tuple[float, float, float]:
+    """Linear colour of ``#rrggbb``. Raises ValueError for any other text."""
+    digits = text.strip().removeprefix("#")
+    if len(digits) != 6:
+        raise ValueError(f"'{text}' is no colour; write six hexadecimal digits such as #0F6B62")
+    try:
+        encoded = [int(digits[i : i + 2], 16) / 255 for i in (0, 2, 4)]
+    except ValueError:
+        raise ValueError(f"'{text}' is no colour; write six hexadecimal digits such as #0F6B62") from None
+    return tuple(float(c) for c in decode_srgb(encoded))
+
+
+def lab_from_linear(linear):
+    """CIELAB (D65 white) of linear Rec.709, shape (..., 3) (CIE 15:2004, 8.2.1)."""
+    t = np.asarray(linear, dtype=np.float64) @ XYZ_FROM_RGB.T / D65
+    f = np.where(t > (6 / 29) ** 3, np.cbrt(t), t * (29 / 6) ** 2 / 3 + 4 / 29)
+    return np.stack([116 * f[..., 1] - 16, 500 * (f[..., 0] - f[..., 1]), 200 * (f[..., 1] - f[..., 2])], axis=-1)
+
+
+def linear_from_lab(lab):
+    """Linear Rec.709 of CIELAB (D65 white), shape (..., 3); may lie outside [0, 1]."""
+    lab = np.asarray(lab, dtype=np.float64)
+    fy = (lab[..., 0] + 16) / 116
+    f = np.stack([fy + lab[..., 1] / 500, fy, fy - lab[..., 2] / 200], axis=-1)
+    t = np.where(f > 6 / 29, f**3, 3 * (6 / 29) ** 2 * (f - 4 / 29))
+    return (t * D65) @ RGB_FROM_XYZ.T
+
+
+def black_body(kelvin: float) -> np.ndarray:
+    """Linear Rec.709 of a black body, luminance 1, relative to a D65 white.
+
+    References
+    ----------
+    Krystek 1985, An algorithm to calculate correlated colour temperature: rational fit of the Planckian locus in
+    CIE 1960 uv, 1000 to 15000 K.
+    """
+    t = float(kelvin)
+    u = (0.860117757 + 1.54118254e-4 * t + 1.28641212e-7 * t * t) / (1 + 8.42420235e-4 * t + 7.08145163e-7 * t * t)
+    v = (0.317398726 + 4.22806245e-5 * t + 4.20481691e-8 * t * t) / (1 - 2.89741816e-5 * t + 1.61456053e-7 * t * t)
+    x, y = 3 * u / (2 * u - 8 * v + 4), 2 * v / (2 * u - 8 * v + 4)
+    rgb = np.maximum(RGB_FROM_XYZ @ np.array([x / y, 1.0, (1 - x - y) / y]), 0)
+    return (rgb / (XYZ_FROM_RGB[1] @ rgb)).astype(np.float32)
+
+
+def luminance(linear):
+    """CIE Y of linear Rec.709, shape (..., 3) to (...)."""
+    return np.asarray(linear) @ XYZ_FROM_RGB[1]

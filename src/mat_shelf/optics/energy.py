@@ -1,0 +1,134 @@
+"""Albedo tables of the rough interface, and the light that a single bounce between microfacets loses.
+
+References
+----------
+Turquin 2019, Practical Multiple Scattering Compensation for Microfacet Models.
+"""
+
+import math
+from functools import cache
+
+import numpy as np
+
+from mat_shelf.optics.fresnel import fresnel_dielectric
+from mat_shelf.optics.kernels import F, cache_folder, inline, kernel
+from mat_shelf.optics.microfacet import sample_visible_normal, smith_g1, smith_g2, widths
+from mat_shelf.optics.vectors import dot, scale, sub
+
+COSINES = 24
+ROUGHNESSES = 24
+CONTRASTS = 33
+STRATA = 20
+CONTRAST_LIMIT = 0.5
+"""(eta - 1) / (eta + 1) of the largest index ratio, 3."""
+
+
+@kernel
+def _tabulate():
+    """Albedo of a GGX interface by direction, roughness and index contrast, by stratified sampling.
+
+    Returns
+    -------
+    mirror : (ROUGHNESSES, COSINES) float32
+        Reflected share where every microfacet is a perfect mirror.
+    dielectric : (2, CONTRASTS, ROUGHNESSES, COSINES) float32
+        Reflected share, and reflected plus transmitted share, of a boundary.
+    """
+    mirror = np.zeros((ROUGHNESSES, COSINES), np.float32)
+    dielectric = np.zeros((2, CONTRASTS, ROUGHNESSES, COSINES), np.float32)
+    step = F(1.0 / STRATA)
+    for r in range(ROUGHNESSES):
+        ax, ay = widths(F(r / (ROUGHNESSES - 1)), F(0))
+        for c in range(COSINES):
+            root = F(max(c / (COSINES - 1), 0.02))
+            cos_o = root * root
+            wo = (math.sqrt(max(F(1) - cos_o * cos_o, F(0))), F(0), cos_o)
+            for i in range(STRATA):
+                for j in range(STRATA):
+                    h = sample_visible_normal(wo, ax, ay, F(i + 0.5) * step, F(j + 0.5) * step)
+                    cos_h = dot(wo, h)
+                    visible = smith_g1(wo, ax, ay)
+                    bounced = sub(scale(h, F(2) * cos_h), wo)
+                    up = smith_g2(wo, bounced, ax, ay) / visible if bounced[2] > F(0) else F(0)
+                    mirror[r, c] += up
+                    for k in range(CONTRASTS):
+                        s = F((k / (CONTRASTS - 1) * 2 - 1) * CONTRAST_LIMIT)
+                        eta = (F(1) + s) / (F(1) - s)
+                        reflectance = fresnel_dielectric(cos_h, eta)
+                        total = reflectance * up
+                        dielectric[0, k, r, c] += total
+                        sin2_t = (F(1) - cos_h * cos_h) / (eta * eta)
+                        if sin2_t < F(1):
+                            cos_t = math.sqrt(F(1) - sin2_t)
+                            down = sub(scale(h, cos_h / eta - cos_t), scale(wo, F(1) / eta))
+                            if down[2] < F(0):
+                                total += (F(1) - reflectance) * smith_g2(wo, down, ax, ay) / visible
+                        dielectric[1, k, r, c] += total
+    samples = F(STRATA * STRATA)
+    return mirror / samples, dielectric / samples
+
+
+@cache
+def albedo_tables():
+    """The tables of `_tabulate`, computed once and kept in the user's cache.
+
+    Returns
+    -------
+    (mirror, dielectric) : tuple of float32 arrays
+    """
+    path = cache_folder() / "albedo.npz"
+    try:
+        with np.load(path, allow_pickle=False) as kept:
+            return kept["mirror"], kept["dielectric"]
+    except (OSError, ValueError, KeyError):
+        tables = _tabulate()
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        with path.open("wb") as out:
+            np.savez(out, mirror=tables[0], dielectric=tables[1])
+    except OSError:
+        pass  # a cache that cannot be written costs a second at the next start, no more
+    return tables
+
+
+@inline
+def _bilinear(table, roughness, root):
+    y = min(max(roughness, F(0)), F(1)) * F(ROUGHNESSES - 1)
+    x = min(max(root, F(0)), F(1)) * F(COSINES - 1)
+    i = min(int(y), ROUGHNESSES - 2)
+    j = min(int(x), COSINES - 2)
+    v = y - F(i)
+    u = x - F(j)
+    top = table[i, j] * (F(1) - u) + table[i, j + 1] * u
+    bottom = table[i + 1, j] * (F(1) - u) + table[i + 1, j + 1] * u
+    return top * (F(1) - v) + bottom * v
+
+
+@inline
+def mirror_albedo(tables, cos_o, roughness):
+    """Share of light that leaves a rough perfect mirror after one bounce."""
+    return _bilinear(tables[0], roughness, math.sqrt(cos_o))
+
+
+@inline
+def dielectric_albedo(tables, cos_o, roughness, eta):
+    """Shares of light that a rough boundary reflects, and reflects or transmits, in one bounce.
+
+    Parameters
+    ----------
+    eta : float32
+        Index behind over index before, in [1/3, 3].
+
+    Returns
+    -------
+    (reflected, total) : float32
+    """
+    s = (eta - F(1)) / (eta + F(1))
+    z = min(max((s / F(CONTRAST_LIMIT) + F(1)) * F(0.5), F(0)), F(1)) * F(CONTRASTS - 1)
+    k = min(int(z), CONTRASTS - 2)
+    w = z - F(k)
+    root = math.sqrt(cos_o)
+    table = tables[1]
+    reflected = _bilinear(table[0, k], roughness, root) * (F(1) - w) + _bilinear(table[0, k + 1], roughness, root) * w
+    total = _bilinear(table[1, k], roughness, root) * (F(1) - w) + _bilinear(table[1, k + 1], roughness, root) * w
+    return reflected, total

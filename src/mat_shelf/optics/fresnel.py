@@ -1,0 +1,76 @@
+"""How much light a smooth boundary reflects."""
+
+import math
+
+from mat_shelf.optics.kernels import F, inline
+
+
+@inline
+def fresnel_dielectric(cos_i, eta):
+    """Unpolarised reflectance of a smooth dielectric boundary.
+
+    Parameters
+    ----------
+    cos_i : float32
+        Cosine between the ray and the normal on the incident side, in [0, 1].
+    eta : float32
+        Index behind the boundary over index before it, > 0.
+
+    Returns
+    -------
+    float32
+        Reflectance in [0, 1]; 1 beyond the critical angle.
+
+    References
+    ----------
+    Born and Wolf, Principles of Optics, 1.5.2, eqs. 20 and 21.
+    """
+    sin2_t = (F(1) - cos_i * cos_i) / (eta * eta)
+    if sin2_t >= F(1):
+        return F(1)
+    cos_t = math.sqrt(F(1) - sin2_t)
+    parallel = (eta * cos_i - cos_t) / (eta * cos_i + cos_t)
+    perpendicular = (cos_i - eta * cos_t) / (cos_i + eta * cos_t)
+    return F(0.5) * (parallel * parallel + perpendicular * perpendicular)
+
+
+@inline
+def fresnel_normal(eta):
+    """Reflectance at normal incidence, ((eta - 1) / (eta + 1))^2."""
+    r = (eta - F(1)) / (eta + F(1))
+    return r * r
+
+
+@inline
+def weighted_ior(eta, weight):
+    """The index ratio whose normal reflectance is `weight` times that of `eta`.
+
+    References
+    ----------
+    OpenPBR Surface 1.1, "Glossy-diffuse slab", specular_weight.
+    """
+    r = math.sqrt(weight) * (eta - F(1)) / (eta + F(1))
+    return (F(1) + r) / max(F(1) - r, F(1e-4))
+
+
+@inline
+def fresnel_metal(cos_i, f0, tint):
+    """Reflectance of a metal in one channel, from its colour straight on and its tint at 82 degrees.
+
+    Parameters
+    ----------
+    cos_i, f0, tint : float32
+        All in [0, 1]. `tint` multiplies Schlick's value at cos = 1/7.
+
+    References
+    ----------
+    Kutz, Hasan and Edmondson 2021, the F82-tint form; OpenPBR Surface 1.1, "Metal".
+    """
+    cos_bar = F(1.0 / 7.0)
+    bar = F(1) - cos_bar
+    bar5 = bar * bar * bar * bar * bar
+    at_bar = f0 + (F(1) - f0) * bar5
+    slope = at_bar * (F(1) - tint) / (cos_bar * bar5 * bar)
+    c = F(1) - cos_i
+    c5 = c * c * c * c * c
+    return min(max(f0 + (F(1) - f0) * c5 - slope * cos_i * c5 * c, F(0)), F(1))

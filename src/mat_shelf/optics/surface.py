@@ -1,0 +1,200 @@
+"""The surface: a statistical mixture of metal, glass and glossy-diffuse slabs, after OpenPBR Surface 1.1.
+
+One prepared `Lobes` tuple per hit is shared by evaluation, density and sampling. All directions are in the frame of the
+shading normal and point away from the surface; `wo` is on the side z > 0 and light arrives along `wi`.
+"""
+
+import math
+from collections import namedtuple
+
+from mat_shelf.optics import parameters as P
+from mat_shelf.optics.diffuse import INV_PI, eon_several_color, eon_terms
+from mat_shelf.optics.energy import dielectric_albedo, mirror_albedo
+from mat_shelf.optics.fresnel import fresnel_dielectric, fresnel_metal, fresnel_normal, weighted_ior
+from mat_shelf.optics.kernels import F, inline
+from mat_shelf.optics.microfacet import (
+    PI,
+    ggx_density,
+    sample_visible_normal,
+    smith_g1,
+    smith_g2,
+    visible_normal_pdf,
+    widths,
+)
+from mat_shelf.optics.vectors import add, dot, normalize, scale, sub
+
+Lobes = namedtuple(
+    "Lobes",
+    "ax ay eta eta_fresnel metal transmission pick_metal pick_boundary under mirror_lost "
+    "reflect_gain transmit_gain is_sharp",
+)
+"""What evaluation and sampling share.
+
+ax, ay : widths of the microfacet distribution
+eta : index behind the boundary over index before it; eta_fresnel: the same, scaled by specular_weight
+pick_metal, pick_boundary : chance to sample these lobes; the rest goes to diffuse
+under : share of light that passes the dielectric boundary to the diffuse base
+mirror_lost : (1 - E) / E of a rough mirror
+reflect_gain, transmit_gain : energy compensation of the boundary
+is_sharp : whether light sampling is pointless
+"""
+
+
+@inline
+def prepare(p, i, wo, eta, tables):
+    """Lobes of parameter row i seen along wo.
+
+    Parameters
+    ----------
+    p : (N, WIDTH) float32
+        Parameter block (`optics.parameters`).
+    eta : float32
+        specular_ior over the index of the medium that `wo` runs in; its inverse on the way out.
+    """
+    roughness = p[i, P.ROUGHNESS]
+    ax, ay = widths(roughness, p[i, P.ANISOTROPY])
+    metal = p[i, P.METALNESS]
+    transmission = p[i, P.TRANSMISSION]
+    eta_fresnel = weighted_ior(eta, p[i, P.SPECULAR_WEIGHT])
+    if eta_fresnel <= F(0):
+        eta_fresnel = F(1)
+    mirror = max(mirror_albedo(tables, wo[2], roughness), F(0.05))
+    mirror_lost = max(F(1) - mirror, F(0)) / mirror
+    reflected, total = dielectric_albedo(tables, wo[2], roughness, eta_fresnel)
+    opaque_gain = F(1) + fresnel_normal(eta_fresnel) * mirror_lost
+    transmit_gain = F(1) / max(total, F(0.05))
+    reflect_gain = opaque_gain * (F(1) - transmission) + transmit_gain * transmission
+    reflected = min(reflected * reflect_gain, F(1))
+    under = F(1) - reflected
+    color = max(p[i, P.BASE_COLOR], max(p[i, P.BASE_COLOR + 1], p[i, P.BASE_COLOR + 2]))
+    weight_metal = metal * max(color, F(0.05))
+    weight_boundary = (F(1) - metal) * (reflected + under * transmission)
+    weight_diffuse = (F(1) - metal) * (F(1) - transmission) * under * color
+    whole = max(weight_metal + weight_boundary + weight_diffuse, F(1e-6))
+    has_diffuse = weight_diffuse > F(1e-4) * whole
+    return Lobes(
+        ax,
+        ay,
+        eta,
+        eta_fresnel,
+        metal,
+        transmission,
+        weight_metal / whole,
+        weight_boundary / whole,
+        under,
+        mirror_lost,
+        reflect_gain,
+        transmit_gain,
+        ax < F(0.004) and not has_diffuse,
+    )
+
+
+@inline
+def _reflect_choice(reflectance, transmission):
+    """Chance to reflect rather than refract at a microfacet of the boundary."""
+    return reflectance / max(reflectance + transmission * (F(1) - reflectance), F(1e-6))
+
+
+@inline
+def evaluate(p, i, lobes, wo, wi):
+    """Reflection or transmission times the cosine of wi, and the density of `sample`.
+
+    Returns
+    -------
+    value : float32 triple, 1/sr
+    pdf : float32, 1/sr
+    """
+    zero = (F(0), F(0), F(0))
+    if wi[2] > F(0):
+        h = normalize(add(wo, wi))
+        cos_h = dot(wo, h)
+        density = ggx_density(h, lobes.ax, lobes.ay)
+        facing = density / (F(4) * max(wo[2], F(1e-6)))
+        bounce = facing * smith_g2(wo, wi, lobes.ax, lobes.ay)
+        bounce_pdf = facing * smith_g1(wo, lobes.ax, lobes.ay)
+        reflectance = fresnel_dielectric(min(cos_h, F(1)), lobes.eta_fresnel)
+        pdf = bounce_pdf * (
+            lobes.pick_metal + lobes.pick_boundary * _reflect_choice(reflectance, lobes.transmission)
+        )
+        base = (F(1) - lobes.metal) * (F(1) - lobes.transmission) * lobes.under
+        pdf += max(F(1) - lobes.pick_metal - lobes.pick_boundary, F(0)) * wi[2] * INV_PI
+        boundary = (F(1) - lobes.metal) * reflectance * lobes.reflect_gain * bounce
+        chalk = p[i, P.DIFFUSE_ROUGHNESS]
+        single, several = eon_terms(wo, wi, chalk)
+        red = _reflected(p, i, 0, lobes, cos_h, bounce, boundary, base, chalk, single, several, wi[2])
+        green = _reflected(p, i, 1, lobes, cos_h, bounce, boundary, base, chalk, single, several, wi[2])
+        blue = _reflected(p, i, 2, lobes, cos_h, bounce, boundary, base, chalk, single, several, wi[2])
+        return (red, green, blue), pdf
+    if lobes.transmission <= F(0) or wi[2] >= F(0):
+        return zero, F(0)
+    eta = lobes.eta
+    h = normalize(add(wo, scale(wi, eta)))
+    if h[2] < F(0):
+        h = scale(h, F(-1))
+    cos_o = dot(wo, h)
+    cos_i = dot(wi, h)
+    if cos_o <= F(0) or cos_i >= F(0):
+        return zero, F(0)
+    reflectance = fresnel_dielectric(min(cos_o, F(1)), lobes.eta_fresnel)
+    across = cos_o + eta * cos_i
+    jacobian = -cos_i * eta * eta / max(across * across, F(1e-12))
+    passing = visible_normal_pdf(wo, h, lobes.ax, lobes.ay) * jacobian
+    pdf = lobes.pick_boundary * (F(1) - _reflect_choice(reflectance, lobes.transmission)) * passing
+    shadowing = smith_g2(wo, wi, lobes.ax, lobes.ay) / smith_g1(wo, lobes.ax, lobes.ay)
+    # Radiance is squeezed into a narrower cone inside the denser medium: 1 / eta^2.
+    value = (
+        (F(1) - lobes.metal)
+        * lobes.transmission
+        * (F(1) - reflectance)
+        * lobes.transmit_gain
+        * passing
+        * shadowing
+        / (eta * eta)
+    )
+    tint = P.TRANSMISSION_TINT
+    return (value * p[i, tint], value * p[i, tint + 1], value * p[i, tint + 2]), pdf
+
+
+@inline
+def _reflected(p, i, channel, lobes, cos_h, bounce, boundary, base, chalk, single, several, cos_i):
+    """One channel of reflected light: metal, boundary and diffuse base together."""
+    color = p[i, P.BASE_COLOR + channel]
+    tint = p[i, P.SPECULAR_COLOR + channel]
+    value = boundary * tint
+    if lobes.metal > F(0):
+        gain = F(1) + color * lobes.mirror_lost
+        edge = fresnel_metal(min(cos_h, F(1)), color, tint) * p[i, P.SPECULAR_WEIGHT]
+        value += lobes.metal * edge * gain * bounce
+    return value + base * cos_i * (color * single + eon_several_color(color, chalk) * several)
+
+
+@inline
+def sample(lobes, wo, pick, u, v):
+    """A direction in proportion, roughly, to what the surface sends to wo.
+
+    Parameters
+    ----------
+    pick, u, v : float32 in [0, 1)
+
+    Returns
+    -------
+    wi : float32 triple; (0, 0, 0) where the sample failed
+    """
+    if pick >= lobes.pick_metal + lobes.pick_boundary:
+        r = math.sqrt(u)
+        phi = F(2) * PI * v
+        return (r * math.cos(phi), r * math.sin(phi), math.sqrt(max(F(1) - u, F(1e-8))))
+    h = sample_visible_normal(wo, lobes.ax, lobes.ay, u, v)
+    cos_o = dot(wo, h)
+    if pick >= lobes.pick_metal:
+        reflectance = fresnel_dielectric(min(max(cos_o, F(0)), F(1)), lobes.eta_fresnel)
+        choice = (pick - lobes.pick_metal) / max(lobes.pick_boundary, F(1e-9))
+        if choice >= _reflect_choice(reflectance, lobes.transmission):
+            sin2_t = (F(1) - cos_o * cos_o) / (lobes.eta * lobes.eta)
+            if sin2_t >= F(1):
+                return (F(0), F(0), F(0))
+            cos_t = math.sqrt(F(1) - sin2_t)
+            down = sub(scale(h, cos_o / lobes.eta - cos_t), scale(wo, F(1) / lobes.eta))
+            return down if down[2] < F(0) else (F(0), F(0), F(0))
+    up = sub(scale(h, F(2) * cos_o), wo)
+    return up if up[2] > F(0) else (F(0), F(0), F(0))

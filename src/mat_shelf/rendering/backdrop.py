@@ -1,0 +1,22 @@
+"""The sweep a product stands on: a floor that curves up into a wall."""
+
+import numpy as np
+
+from mat_shelf.document.project import Backdrop
+from mat_shelf.geometry.mesh import Mesh, crease_normals
+
+
+def sweep_mesh(backdrop: Backdrop, steps: int = 48) -> Mesh:
+    """The sweep as a mesh, floor at y = 0, wall at z = -depth."""
+    radius = min(backdrop.radius, backdrop.depth, backdrop.height)
+    angle = np.linspace(0, np.pi / 2, steps)
+    front = [(backdrop.depth * 3, 0.0)]
+    curve = [(-backdrop.depth + radius - radius * np.sin(a), radius - radius * np.cos(a)) for a in angle]
+    line = np.array([*front, *curve, (-backdrop.depth, backdrop.height)])
+    half = backdrop.width / 2
+    left = np.stack([np.full(len(line), -half), line[:, 1], line[:, 0]], axis=1)
+    right = left * (-1, 1, 1)
+    n = len(line)
+    i = np.arange(n - 1)
+    triangles = np.concatenate([np.stack([i, n + i, n + i + 1], 1), np.stack([i, n + i + 1, i + 1], 1)])
+    return crease_normals(np.concatenate([left, right]), triangles)

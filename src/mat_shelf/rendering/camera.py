@@ -1,0 +1,63 @@
+"""A full-frame camera with a thin lens."""
+
+import math
+from collections import namedtuple
+
+import numpy as np
+
+from mat_shelf.document.project import Camera
+from mat_shelf.optics.kernels import F, inline
+from mat_shelf.optics.vectors import add, normalize, scale, sub
+
+FRAME_WIDTH = 36.0
+"""mm; the frame's width is kept whatever the picture's shape."""
+
+View = namedtuple("View", "position right up forward half_width half_height lens focus")
+"""What kernels read: float32 triples, half sizes of the picture at distance 1, lens radius and focus distance, mm."""
+
+
+def make_view(camera: Camera, width: int, height: int) -> View:
+    """The view of a camera for a picture of width x height pixels."""
+    position = np.array(camera.position, np.float64)
+    forward = np.array(camera.target, np.float64) - position
+    distance = np.linalg.norm(forward)
+    forward /= distance
+    up = np.array([0, 0, -1.0]) if abs(forward[1]) > 0.9999 else np.array([0, 1.0, 0])
+    right = np.cross(forward, up)
+    right /= np.linalg.norm(right)
+    up = np.cross(right, forward)
+    half_width = FRAME_WIDTH / 2 / camera.focal_length
+    lens = camera.focal_length / camera.f_stop / 2 if camera.f_stop > 0 else 0.0
+    return View(
+        *(tuple(F(x) for x in v) for v in (position, right, up, forward)),
+        F(half_width),
+        F(half_width * height / width),
+        F(lens),
+        F(camera.focus or distance),
+    )
+
+
+@inline
+def camera_ray(view, x, y, u, v):
+    """The ray through a point of the picture.
+
+    Parameters
+    ----------
+    x, y : float32
+        Place in the picture, [0, 1], from its top left.
+    u, v : float32 in [0, 1)
+        Place on the lens.
+
+    Returns
+    -------
+    (origin, direction) : float32 triples
+    """
+    a = (F(2) * x - F(1)) * view.half_width
+    b = (F(1) - F(2) * y) * view.half_height
+    along = add(view.forward, add(scale(view.right, a), scale(view.up, b)))
+    if view.lens <= F(0):
+        return view.position, normalize(along)
+    radius = view.lens * math.sqrt(u)
+    phi = F(2 * math.pi) * v
+    shift = add(scale(view.right, radius * math.cos(phi)), scale(view.up, radius * math.sin(phi)))
+    return add(view.position, shift), normalize(sub(scale(along, view.focus), shift))

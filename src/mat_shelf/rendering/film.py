@@ -1,0 +1,113 @@
+"""The film, and how its light becomes a picture on screen."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from mat_shelf.optics.color import encode_srgb
+from mat_shelf.optics.kernels import F, inline, kernel
+
+
+@dataclass
+class Film:
+    """Sums over samples, one row per pixel, in reading order.
+
+    Attributes
+    ----------
+    light : (H * W, 3) float32
+    albedo, normal : (H * W, 3) float32
+        Of what each pixel sees first.
+    samples : int
+    """
+
+    width: int
+    height: int
+
+    def __post_init__(self):
+        self.light = np.zeros((self.width * self.height, 3), np.float32)
+        self.albedo = np.zeros_like(self.light)
+        self.normal = np.zeros_like(self.light)
+        self.samples = 0
+
+    def picture(self, layer: str = "light") -> np.ndarray:
+        """The mean of one layer, (H, W, 3) float32."""
+        return (getattr(self, layer) / F(max(self.samples, 1))).reshape(self.height, self.width, 3)
+
+
+START_COMPRESSION = F(0.8 - 0.04)
+DESATURATION = F(0.15)
+
+
+@inline
+def _neutral(r, g, b):
+    low = min(r, min(g, b))
+    offset = low - F(6.25) * low * low if low < F(0.08) else F(0.04)
+    r -= offset
+    g -= offset
+    b -= offset
+    peak = max(r, max(g, b))
+    if peak < START_COMPRESSION:
+        return r, g, b
+    d = F(1) - START_COMPRESSION
+    new_peak = F(1) - d * d / (peak + d - START_COMPRESSION)
+    squeeze = new_peak / peak
+    toward = F(1) - F(1) / (DESATURATION * (peak - new_peak) + F(1))
+    keep = F(1) - toward
+    return (
+        r * squeeze * keep + new_peak * toward,
+        g * squeeze * keep + new_peak * toward,
+        b * squeeze * keep + new_peak * toward,
+    )
+
+
+@kernel
+def _develop(light, gain, curve, out):
+    last = F(curve.shape[0] - 1)
+    for i in range(light.shape[0]):
+        r, g, b = _neutral(
+            max(light[i, 0], F(0)) * gain, max(light[i, 1], F(0)) * gain, max(light[i, 2], F(0)) * gain
+        )
+        out[i, 0] = curve[int(min(max(r, F(0)), F(1)) * last + F(0.5))]
+        out[i, 1] = curve[int(min(max(g, F(0)), F(1)) * last + F(0.5))]
+        out[i, 2] = curve[int(min(max(b, F(0)), F(1)) * last + F(0.5))]
+
+
+@kernel
+def _tone_map(light, out):
+    for i in range(light.shape[0]):
+        out[i, 0], out[i, 1], out[i, 2] = _neutral(light[i, 0], light[i, 1], light[i, 2])
+
+
+def tone_map(light) -> np.ndarray:
+    """Display-linear values of scene-linear light, (..., 3) float32 to (..., 3) float32 in [0, 1].
+
+    References
+    ----------
+    Khronos PBR Neutral Tone Mapper specification, 2024.
+    """
+    flat = np.ascontiguousarray(light, np.float32).reshape(-1, 3)
+    out = np.empty_like(flat)
+    _tone_map(flat, out)
+    return out.reshape(np.shape(light))
+
+
+_CURVE = np.round(encode_srgb(np.linspace(0, 1, 1 << 14)) * 255).astype(np.uint8)
+
+
+def develop(light, exposure: float = 0.0) -> np.ndarray:
+    """An 8-bit sRGB picture of scene-linear light.
+
+    Parameters
+    ----------
+    light : (H, W, 3) float32
+    exposure : float
+        Stops; +1 doubles the light.
+
+    Returns
+    -------
+    (H, W, 3) uint8
+    """
+    flat = np.ascontiguousarray(light, np.float32).reshape(-1, 3)
+    out = np.empty(flat.shape, np.uint8)
+    _develop(flat, F(2.0**exposure), _CURVE, out)
+    return out.reshape(light.shape)

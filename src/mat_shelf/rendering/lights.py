@@ -1,0 +1,213 @@
+"""The lights of a set: a room seen as a latitude-longitude picture, and rectangular softboxes.
+
+Lights do not hide each other or anything else: a ray gathers from each one it crosses on its way. So a softbox can
+stand before the camera, and turning the lights never rebuilds the scene.
+"""
+
+import math
+from collections import namedtuple
+
+import numpy as np
+
+from mat_shelf.document.project import Set, Softbox
+from mat_shelf.optics.color import black_body, luminance
+from mat_shelf.optics.kernels import F, inline
+from mat_shelf.optics.vectors import add, dot, row3, scale, sub
+
+WHITE = 1000.0
+"""cd/m2 of a luminance of 1 inside the renderer."""
+
+Lights = namedtuple("Lights", "room room_rows room_columns room_pick boxes box_pick")
+"""What kernels read.
+
+room : (H, 2H, 3) float32, radiance by direction; row 0 is straight up, the middle column is +z
+room_rows : (H,) float32, cumulative chance of the rows
+room_columns : (H, 2H) float32, cumulative chance within each row
+room_pick : float32, chance to sample the room rather than a softbox
+boxes : (L, 16) float32: centre, half width axis, half height axis, normal (unit), radiance, area
+box_pick : (L,) float32, chance to sample each softbox
+"""
+
+TWO_PI = F(2 * math.pi)
+PI = F(math.pi)
+
+
+def make_lights(room, softboxes=()) -> Lights:
+    """Lights from a room picture and softboxes.
+
+    Parameters
+    ----------
+    room : (H, 2H, 3) array
+        Radiance, 1 = 1000 cd/m2.
+    softboxes : sequence of Softbox
+
+    Raises
+    ------
+    ValueError
+        If the room is not twice as wide as high, or holds a value that is negative or no number.
+    """
+    room = np.ascontiguousarray(room, np.float32)
+    if room.ndim != 3 or room.shape[2] != 3 or room.shape[1] != 2 * room.shape[0]:
+        raise ValueError("a room picture must be twice as wide as high, in three channels")
+    if not np.isfinite(room).all() or room.min() < 0:
+        raise ValueError("the room picture holds values that are negative or not numbers")
+    height = room.shape[0]
+    elevation = np.sin((np.arange(height) + 0.5) / height * np.pi)
+    weight = (luminance(room) + 1e-6) * elevation[:, None]
+    columns = np.cumsum(weight, axis=1)
+    rows = np.cumsum(columns[:, -1])
+    boxes = np.array([_box_row(box) for box in softboxes], np.float32).reshape(-1, 16)
+    room_power = max(float(weight.mean()), 1e-6) * 2 * np.pi * np.pi
+    # A softbox a metre away or so: its share of the light is about luminance times solid angle.
+    box_power = np.array([luminance(row[12:15]) * row[15] / 5e5 for row in boxes])
+    whole = room_power + box_power.sum()
+    return Lights(
+        room,
+        (rows / rows[-1]).astype(np.float32),
+        (columns / columns[:, -1:]).astype(np.float32),
+        F(room_power / whole),
+        boxes,
+        (box_power / whole).astype(np.float32),
+    )
+
+
+def set_lights(studio: Set) -> Lights:
+    """The lights of a set."""
+    return make_lights(plain_room(studio.surround, studio.ground), studio.softboxes)
+
+
+def plain_room(above: float, below: float, height: int = 32) -> np.ndarray:
+    """A room that fades from `above` to `below` (cd/m2) across the horizon, (height, 2 * height, 3) float32."""
+    up = np.cos((np.arange(height) + 0.5) / height * np.pi)
+    share = 1 / (1 + np.exp(-up * 6))
+    value = (below + (above - below) * share) / WHITE
+    return np.broadcast_to(value[:, None, None], (height, 2 * height, 3)).astype(np.float32)
+
+
+def _box_row(box: Softbox) -> np.ndarray:
+    centre, target = np.array(box.position), np.array(box.target)
+    facing = target - centre
+    facing = facing / max(np.linalg.norm(facing), 1e-9)
+    up = np.array([0, 0, 1.0]) if abs(facing[1]) > 0.999 else np.array([0, 1.0, 0])
+    across = np.cross(facing, up)
+    across /= np.linalg.norm(across)
+    upward = np.cross(across, facing)
+    radiance = black_body(box.temperature) * (box.luminance / WHITE)
+    return np.concatenate(
+        [
+            centre,
+            across * box.width / 2,
+            upward * box.height / 2,
+            facing,
+            radiance,
+            [box.width * box.height],
+        ]
+    )
+
+
+@inline
+def _room_place(room, d):
+    """Row and column, in texels, that a unit direction falls on."""
+    v = math.acos(min(max(d[1], F(-1)), F(1))) / PI * F(room.shape[0])
+    u = (math.atan2(d[0], d[2]) / TWO_PI + F(0.5)) * F(room.shape[1])
+    return min(int(v), room.shape[0] - 1), min(max(int(u), 0), room.shape[1] - 1)
+
+
+@inline
+def room_radiance(lights, d):
+    i, j = _room_place(lights.room, d)
+    return (lights.room[i, j, 0], lights.room[i, j, 1], lights.room[i, j, 2])
+
+
+@inline
+def room_pdf(lights, d):
+    """Density, 1/sr, with which `sample_lights` picks the room and this direction."""
+    i, j = _room_place(lights.room, d)
+    rows, columns = lights.room_rows, lights.room_columns
+    chance = rows[i] - (rows[i - 1] if i > 0 else F(0))
+    chance *= columns[i, j] - (columns[i, j - 1] if j > 0 else F(0))
+    texel = TWO_PI * PI / F(lights.room.shape[0] * lights.room.shape[1])
+    sine = math.sqrt(max(F(1) - d[1] * d[1], F(1e-8)))
+    return lights.room_pick * chance / (texel * sine)
+
+
+@inline
+def _find(cumulative, x):
+    """Index of the first entry above x."""
+    low = 0
+    high = cumulative.shape[0] - 1
+    while low < high:
+        middle = (low + high) >> 1
+        if cumulative[middle] > x:
+            high = middle
+        else:
+            low = middle + 1
+    return low
+
+
+@inline
+def cross_box(boxes, k, origin, d):
+    """Distance at which a ray meets the front of softbox k, or -1."""
+    normal = (boxes[k, 9], boxes[k, 10], boxes[k, 11])
+    facing = dot(d, normal)
+    if facing >= F(-1e-6):
+        return F(-1)
+    to_centre = sub(row3(boxes, k), origin)
+    t = dot(to_centre, normal) / facing
+    if t <= F(0):
+        return F(-1)
+    offset = sub(scale(d, t), to_centre)
+    across = (boxes[k, 3], boxes[k, 4], boxes[k, 5])
+    upward = (boxes[k, 6], boxes[k, 7], boxes[k, 8])
+    if abs(dot(offset, across)) > dot(across, across) or abs(dot(offset, upward)) > dot(upward, upward):
+        return F(-1)
+    return t
+
+
+@inline
+def box_pdf(lights, k, d, t):
+    """Density, 1/sr, with which `sample_lights` picks softbox k and the point at distance t along d."""
+    facing = -(d[0] * lights.boxes[k, 9] + d[1] * lights.boxes[k, 10] + d[2] * lights.boxes[k, 11])
+    return lights.box_pick[k] * t * t / max(facing * lights.boxes[k, 15], F(1e-9))
+
+
+@inline
+def sample_lights(lights, origin, pick, u, v):
+    """A direction towards a light.
+
+    Returns
+    -------
+    direction : float32 triple
+    distance : float32, mm; the room is at 1e30
+    radiance : float32 triple
+    pdf : float32, 1/sr; 0 where the sample failed
+    """
+    remaining = pick
+    for k in range(lights.boxes.shape[0]):
+        if remaining < lights.box_pick[k]:
+            boxes = lights.boxes
+            a = F(2) * u - F(1)
+            b = F(2) * v - F(1)
+            across = (boxes[k, 3], boxes[k, 4], boxes[k, 5])
+            upward = (boxes[k, 6], boxes[k, 7], boxes[k, 8])
+            to = sub(add(row3(boxes, k), add(scale(across, a), scale(upward, b))), origin)
+            distance = math.sqrt(max(dot(to, to), F(1e-12)))
+            d = scale(to, F(1) / distance)
+            facing = -(d[0] * boxes[k, 9] + d[1] * boxes[k, 10] + d[2] * boxes[k, 11])
+            if facing <= F(1e-6):
+                return d, distance, (F(0), F(0), F(0)), F(0)
+            return d, distance, (boxes[k, 12], boxes[k, 13], boxes[k, 14]), box_pdf(lights, k, d, distance)
+        remaining -= lights.box_pick[k]
+    room = lights.room
+    i = _find(lights.room_rows, u)
+    before = lights.room_rows[i - 1] if i > 0 else F(0)
+    span = max(lights.room_rows[i] - before, F(1e-12))
+    theta = (F(i) + min((u - before) / span, F(0.99999))) / F(room.shape[0]) * PI
+    j = _find(lights.room_columns[i], v)
+    before = lights.room_columns[i, j - 1] if j > 0 else F(0)
+    span = max(lights.room_columns[i, j] - before, F(1e-12))
+    phi = ((F(j) + min((v - before) / span, F(0.99999))) / F(room.shape[1]) - F(0.5)) * TWO_PI
+    sine = math.sin(theta)
+    d = (sine * math.sin(phi), math.cos(theta), sine * math.cos(phi))
+    return d, F(1e30), (room[i, j, 0], room[i, j, 1], room[i, j, 2]), room_pdf(lights, d)
+

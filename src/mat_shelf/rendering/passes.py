@@ -1,0 +1,408 @@
+"""The passes of a wave of paths: generate, resolve, shade, settle.
+
+A wave is a batch of paths that advance together, one bounce at a time. Between the passes Embree finds hits. Each pass
+is one kernel over struct-of-arrays state; `shade` writes the paths that go on to the front of the same arrays.
+"""
+
+import math
+from collections import namedtuple
+
+import numpy as np
+
+from mat_shelf.optics import parameters as P
+from mat_shelf.optics.kernels import F, inline, kernel
+from mat_shelf.optics.surface import evaluate, prepare, sample
+from mat_shelf.optics.vectors import (
+    add,
+    cross,
+    dot,
+    frame,
+    largest,
+    mul,
+    normalize,
+    row3,
+    scale,
+    store3,
+    to_local,
+    to_world,
+)
+from mat_shelf.rendering.camera import camera_ray
+from mat_shelf.rendering.lights import box_pdf, cross_box, room_pdf, room_radiance, sample_lights
+from mat_shelf.rendering.sampling import draw, start
+
+NESTING = 4
+"""How many clear bodies a path may be inside of at once."""
+ROULETTE_FROM = 4
+"""Bounces after which dim paths may be ended."""
+PASSAGES = 16
+"""Boundaries without effect that a path may cross beyond its bounces."""
+
+Paths = namedtuple("Paths", "origin direction throughput pdf pixel random bounces inside")
+"""State of the paths of a wave.
+
+origin, direction, throughput : (N, 3) float32
+pdf : (N,) float32, density of the direction; 0 where light sampling had no part in it
+pixel : (N,) int32; random : (N,) uint32
+bounces : (N,) int32, real ones; the upper half counts boundaries that were passed
+inside : (N, NESTING) int32, parameter rows of the bodies around; -1 for none
+"""
+
+Points = namedtuple("Points", "position facing normal row")
+"""Where a wave met the scene: position (mm), geometric and shading normal (N, 3) float32, parameter row (N,) int32."""
+
+Shadows = namedtuple("Shadows", "origin direction distance light pixel")
+"""Rays towards lights, and the light each brings if nothing is in its way."""
+
+
+def new_paths(count: int) -> Paths:
+    triple = (count, 3)
+    return Paths(
+        np.empty(triple, F),
+        np.empty(triple, F),
+        np.empty(triple, F),
+        np.empty(count, F),
+        np.empty(count, np.int32),
+        np.empty(count, np.uint32),
+        np.empty(count, np.int32),
+        np.empty((count, NESTING), np.int32),
+    )
+
+
+def new_points(count: int) -> Points:
+    return Points(np.empty((count, 3), F), np.empty((count, 3), F), np.empty((count, 3), F), np.empty(count, np.int32))
+
+
+def new_shadows(count: int) -> Shadows:
+    return Shadows(
+        np.empty((count, 3), F),
+        np.empty((count, 3), F),
+        np.empty(count, F),
+        np.empty((count, 3), F),
+        np.empty(count, np.int32),
+    )
+
+
+@kernel
+def generate(view, width, height, first, count, sample_index, seed, paths):
+    """Camera rays for `count` pixels from pixel `first` on, one each."""
+    for i in range(count):
+        pixel = first + i
+        state = start(pixel, sample_index, seed)
+        state, x = draw(state)
+        state, y = draw(state)
+        state, u = draw(state)
+        state, v = draw(state)
+        origin, direction = camera_ray(
+            view, (F(pixel % width) + x) / F(width), (F(pixel // width) + y) / F(height), u, v
+        )
+        store3(paths.origin, i, origin)
+        store3(paths.direction, i, direction)
+        store3(paths.throughput, i, (F(1), F(1), F(1)))
+        paths.pdf[i] = F(0)
+        paths.pixel[i] = pixel
+        paths.random[i] = state
+        paths.bounces[i] = 0
+        for k in range(NESTING):
+            paths.inside[i, k] = -1
+
+
+@kernel
+def resolve(count, geometry, primitive, u, v, triangles, rows, points):
+    """Turns Embree's hits into points: interpolated position, normals, parameter row (-1 where nothing was hit)."""
+    for i in range(count):
+        g = geometry[i]
+        if g < 0:
+            points.row[i] = -1
+            continue
+        t = triangles.first[g] + primitive[i]
+        w0 = F(1) - u[i] - v[i]
+        p = triangles.corners[t]
+        n = triangles.normals[t]
+        for k in range(3):
+            points.position[i, k] = w0 * p[k] + u[i] * p[3 + k] + v[i] * p[6 + k]
+            points.normal[i, k] = w0 * n[k] + u[i] * n[3 + k] + v[i] * n[6 + k]
+        facing = cross((p[3] - p[0], p[4] - p[1], p[5] - p[2]), (p[6] - p[0], p[7] - p[1], p[8] - p[2]))
+        store3(points.facing, i, normalize(facing))
+        points.row[i] = rows[g]
+
+
+@inline
+def _lifted(x, n):
+    if abs(x) < F(1.0 / 32.0):
+        return x + F(1.0 / 65536.0) * n
+    step = np.int32(F(256) * n)
+    bits = F(x).view(np.int32)
+    return np.int32(bits - step if x < F(0) else bits + step).view(np.float32)
+
+
+@inline
+def lifted(p, n):
+    """A point moved off its surface along n by more than the error of its coordinates.
+
+    References
+    ----------
+    Wachter and Binder 2019, A Fast and Robust Method for Avoiding Self-Intersection, Ray Tracing Gems ch. 6.
+    """
+    return (_lifted(p[0], n[0]), _lifted(p[1], n[1]), _lifted(p[2], n[2]))
+
+
+@inline
+def _surrounding(inside, i, block, without):
+    """Row of the body of highest priority round path i, leaving one out; -1 for air (Schmidt and Budge 2002)."""
+    best = -1
+    for k in range(NESTING):
+        row = inside[i, k]
+        if row >= 0 and row != without and (best < 0 or block[row, P.PRIORITY] > block[best, P.PRIORITY]):
+            best = row
+    return best
+
+
+@inline
+def _times_inside(inside, i, row):
+    times = 0
+    for k in range(NESTING):
+        if inside[i, k] == row:
+            times += 1
+    return times
+
+
+@inline
+def _turn_over(inside, i, row, entering):
+    """Notes that path i crossed into, or out of, the body of a row."""
+    for k in range(NESTING):
+        if entering and inside[i, k] < 0:
+            inside[i, k] = row
+            return
+        if not entering and inside[i, k] == row:
+            inside[i, k] = -1
+            return
+
+
+@inline
+def _weight(own, other):
+    """Power heuristic of multiple importance sampling (Veach and Guibas 1995)."""
+    a = own * own
+    return a / max(a + other * other, F(1e-30))
+
+
+@inline
+def _gather(light, pixel, value, most):
+    """Adds light to a pixel, dimmed where one path alone brings more than `most`."""
+    peak = largest(value)
+    if not (peak < F(1e30)):
+        return
+    keep = min(most / max(peak, F(1e-30)), F(1))
+    light[pixel, 0] += value[0] * keep
+    light[pixel, 1] += value[1] * keep
+    light[pixel, 2] += value[2] * keep
+
+
+@inline
+def _facing_viewer(normal, facing, wo):
+    """The shading normal, bent no further from the viewer than the horizon."""
+    behind = dot(normal, wo)
+    if behind > F(0.01):
+        return normal
+    bent = normalize(add(normal, scale(wo, F(0.02) - behind)))
+    return bent if dot(bent, facing) > F(0) else facing
+
+
+@inline
+def _carry_on(paths, j, i, origin, direction, throughput, pdf, random, bounces):
+    """Writes path i, advanced, as path j <= i."""
+    store3(paths.origin, j, origin)
+    store3(paths.direction, j, direction)
+    store3(paths.throughput, j, throughput)
+    paths.pdf[j] = pdf
+    paths.pixel[j] = paths.pixel[i]
+    paths.random[j] = random
+    paths.bounces[j] = bounces
+    for k in range(NESTING):
+        paths.inside[j, k] = paths.inside[i, k]
+
+
+@kernel
+def shade(count, distance, points, paths, shadows, block, lights, tables, depth, most, light, albedo, normals):
+    """One bounce of a wave: gathers emitted light, aims at lights, chooses where each path goes on.
+
+    Parameters
+    ----------
+    count : int
+        Paths in the wave.
+    distance : (N,) float32, mm
+        To the hit; 1e37 where there is none.
+    block : (M, WIDTH) float32
+        Parameter block.
+    depth : int
+        Bounces at which paths end.
+    most : float32
+        Brightest contribution accepted after the first bounce.
+    light, albedo, normals : (pixels, 3) float32
+        The film, added to.
+
+    Returns
+    -------
+    (paths, shadows) : int
+        How many go on, and how many rays towards lights were written.
+    """
+    going = 0
+    aimed = 0
+    boxes = lights.boxes
+    for i in range(count):
+        origin = row3(paths.origin, i)
+        d = row3(paths.direction, i)
+        throughput = row3(paths.throughput, i)
+        pixel = paths.pixel[i]
+        bounces = paths.bounces[i] & 0xFFFF
+        passed = paths.bounces[i] >> 16
+        accepted = most if bounces > 0 else F(1e30)
+        arrival_pdf = paths.pdf[i]
+
+        medium = _surrounding(paths.inside, i, block, -1)
+        row = points.row[i]
+        if medium >= 0 and row >= 0:
+            t = distance[i]
+            throughput = (
+                throughput[0] * math.exp(-block[medium, P.ABSORPTION] * t),
+                throughput[1] * math.exp(-block[medium, P.ABSORPTION + 1] * t),
+                throughput[2] * math.exp(-block[medium, P.ABSORPTION + 2] * t),
+            )
+
+        for k in range(boxes.shape[0]):
+            t = cross_box(boxes, k, origin, d)
+            if t > F(0) and t < distance[i]:
+                share = F(1)
+                if arrival_pdf > F(0):
+                    share = _weight(arrival_pdf, box_pdf(lights, k, d, t))
+                shown = scale((boxes[k, 12], boxes[k, 13], boxes[k, 14]), share)
+                _gather(light, pixel, mul(throughput, shown), accepted)
+        if row < 0:
+            share = F(1)
+            if arrival_pdf > F(0):
+                share = _weight(arrival_pdf, room_pdf(lights, d))
+            _gather(light, pixel, scale(mul(throughput, room_radiance(lights, d)), share), accepted)
+            continue
+
+        position = row3(points.position, i)
+        facing = row3(points.facing, i)
+        normal = normalize(row3(points.normal, i))
+        is_clear = block[row, P.TRANSMISSION] > F(0)
+        entering = dot(d, facing) < F(0)
+        outside = -1
+        if is_clear:
+            outside = _surrounding(paths.inside, i, block, row)
+            ior_outside = block[outside, P.IOR] if outside >= 0 else F(1)
+            hidden = outside >= 0 and block[outside, P.PRIORITY] > block[row, P.PRIORITY]
+            hidden = hidden or _times_inside(paths.inside, i, row) > (0 if entering else 1)
+            same = abs(block[row, P.IOR] - ior_outside) < F(1e-3) and block[row, P.TRANSMISSION] >= F(1)
+            if hidden or same:
+                if passed < PASSAGES:
+                    _turn_over(paths.inside, i, row, entering)
+                    away = scale(facing, F(-1)) if entering else facing
+                    _carry_on(
+                        paths,
+                        going,
+                        i,
+                        lifted(position, away),
+                        d,
+                        throughput,
+                        arrival_pdf,
+                        paths.random[i],
+                        bounces | ((passed + 1) << 16),
+                    )
+                    going += 1
+                continue
+        else:
+            outside = medium
+            ior_outside = block[outside, P.IOR] if outside >= 0 else F(1)
+        if not entering:
+            facing = scale(facing, F(-1))
+            normal = scale(normal, F(-1))
+        eta = block[row, P.IOR] / ior_outside
+        if is_clear and not entering:
+            eta = F(1) / eta
+
+        wo = scale(d, F(-1))
+        normal = _facing_viewer(normal, facing, wo)
+        tangent, bitangent = frame(normal)
+        wo_local = to_local(wo, tangent, bitangent, normal)
+        wo_local = (wo_local[0], wo_local[1], max(wo_local[2], F(1e-4)))
+        lobes = prepare(block, row, wo_local, eta, tables)
+
+        if bounces == 0 and passed == 0:
+            clear = block[row, P.TRANSMISSION] * (F(1) - lobes.metal)
+            for k in range(3):
+                albedo[pixel, k] += block[row, P.BASE_COLOR + k] * (F(1) - clear) + clear
+                normals[pixel, k] += normal[k]
+
+        random = paths.random[i]
+        above = lifted(position, facing)
+        if bounces + 1 < depth and not lobes.is_sharp:
+            random, pick = draw(random)
+            random, u = draw(random)
+            random, v = draw(random)
+            to_light, reach, radiance, light_pdf = sample_lights(lights, position, pick, u, v)
+            toward = dot(to_light, facing)
+            wi = to_local(to_light, tangent, bitangent, normal)
+            if light_pdf > F(0) and toward * wi[2] > F(0) and (toward > F(0) or is_clear):
+                value, pdf = evaluate(block, row, lobes, wo_local, wi)
+                if largest(value) > F(0):
+                    brought = scale(mul(mul(throughput, value), radiance), _weight(light_pdf, pdf) / light_pdf)
+                    if largest(brought) > F(1e-7):
+                        start_at = above if toward > F(0) else lifted(position, scale(facing, F(-1)))
+                        store3(shadows.origin, aimed, start_at)
+                        store3(shadows.direction, aimed, to_light)
+                        store3(shadows.light, aimed, brought)
+                        shadows.distance[aimed] = reach * F(0.9999)
+                        shadows.pixel[aimed] = pixel
+                        aimed += 1
+
+        if bounces + 1 >= depth:
+            continue
+        random, pick = draw(random)
+        random, u = draw(random)
+        random, v = draw(random)
+        wi = sample(lobes, wo_local, pick, u, v)
+        if wi[2] == F(0):
+            continue
+        value, pdf = evaluate(block, row, lobes, wo_local, wi)
+        if not (pdf > F(0)):
+            continue
+        out = normalize(to_world(wi, tangent, bitangent, normal))
+        side = dot(out, facing)
+        if side * wi[2] <= F(0):
+            continue
+        throughput = mul(throughput, scale(value, F(1) / pdf))
+        if bounces >= ROULETTE_FROM:
+            survival = min(max(largest(throughput), F(0.05)), F(0.97))
+            random, chance = draw(random)
+            if chance >= survival:
+                continue
+            throughput = scale(throughput, F(1) / survival)
+        if not (largest(throughput) > F(1e-6)):
+            continue
+        leaving = above
+        if wi[2] < F(0):
+            _turn_over(paths.inside, i, row, entering)
+            leaving = lifted(position, scale(facing, F(-1)))
+        _carry_on(
+            paths,
+            going,
+            i,
+            leaving,
+            out,
+            throughput,
+            F(0) if lobes.is_sharp else pdf,
+            random,
+            (bounces + 1) | (passed << 16),
+        )
+        going += 1
+    return going, aimed
+
+
+@kernel
+def settle(count, blocked, shadows, most, light):
+    """Adds the light of the rays that nothing blocked."""
+    for i in range(count):
+        if blocked[i] < 0:
+            _gather(light, shadows.pixel[i], row3(shadows.light, i), most)

@@ -1,0 +1,116 @@
+"""Runs waves of paths over a film, on a few threads.
+
+Each thread takes a run of pixels through all bounces by itself; the kernels and Embree release the GIL. Every pixel's
+random numbers come from its own place, sample and seed, so the picture does not depend on the number of threads.
+"""
+
+import os
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from threading import local
+
+from mat_shelf.optics.energy import albedo_tables
+from mat_shelf.optics.kernels import F
+from mat_shelf.rendering import passes
+from mat_shelf.rendering.camera import View
+from mat_shelf.rendering.film import Film
+from mat_shelf.rendering.lights import Lights
+from mat_shelf.rendering.scene import Dressing, Geometry
+
+WAVE = 1 << 16
+NO_LIMIT = 1e30
+
+
+@dataclass(frozen=True)
+class Shot:
+    """All that one pass over a film needs.
+
+    Attributes
+    ----------
+    depth : int
+        Bounces at which paths end.
+    brightest : float
+        Most that one path may bring after its first bounce, 1 = 1000 cd/m2; keeps sparkles out of pictures.
+    """
+
+    geometry: Geometry
+    dressing: Dressing
+    lights: Lights
+    view: View
+    depth: int = 12
+    brightest: float = NO_LIMIT
+    seed: int = 1
+
+
+class Tracer:
+    """Threads and the memory for their waves, kept between passes."""
+
+    def __init__(self, threads: int | None = None):
+        self.threads = threads or os.cpu_count() or 1
+        self._pool = ThreadPoolExecutor(self.threads, thread_name_prefix="tracer")
+        self._memory = local()
+
+    def close(self) -> None:
+        self._pool.shutdown(wait=True, cancel_futures=True)
+
+    def add_sample(self, shot: Shot, film: Film, is_stopped: Callable[[], bool] = lambda: False) -> bool:
+        """Adds one sample to every pixel of the film.
+
+        Returns
+        -------
+        bool
+            False where it was stopped; the film is then no longer even and must be thrown away.
+        """
+        pixels = film.width * film.height
+        runs = -(-pixels // WAVE)
+        runs = -(-runs // self.threads) * self.threads
+        size = -(-pixels // runs)
+        tables = albedo_tables()
+
+        def run(first: int) -> None:
+            self._trace(shot, film, first, min(size, pixels - first), tables, is_stopped)
+
+        for done in [self._pool.submit(run, first) for first in range(0, pixels, size)]:
+            done.result()
+        if is_stopped():
+            return False
+        film.samples += 1
+        return True
+
+    def _wave_memory(self, size: int):
+        kept = getattr(self._memory, "wave", None)
+        if kept is None or len(kept[0].pdf) < size:
+            kept = passes.new_paths(size), passes.new_points(size), passes.new_shadows(size)
+            self._memory.wave = kept
+        return kept
+
+    def _trace(self, shot: Shot, film: Film, first: int, count: int, tables, is_stopped) -> None:
+        paths, points, shadows = self._wave_memory(count)
+        passes.generate(shot.view, film.width, film.height, first, count, film.samples, shot.seed, paths)
+        rows, block = shot.dressing
+        for wave in range(shot.depth + passes.PASSAGES):
+            if not count or is_stopped():
+                return
+            geometry, primitive, u, v, distance = shot.geometry.intersect(paths.origin[:count], paths.direction[:count])
+            passes.resolve(count, geometry, primitive, u, v, shot.geometry.triangles, rows, points)
+            count, aimed = passes.shade(
+                count,
+                distance,
+                points,
+                paths,
+                shadows,
+                block,
+                shot.lights,
+                tables,
+                shot.depth,
+                F(shot.brightest),
+                film.light,
+                film.albedo,
+                film.normal,
+            )
+            if aimed:
+                blocked = shot.geometry.occluded(
+                    shadows.origin[:aimed], shadows.direction[:aimed], shadows.distance[:aimed]
+                )
+                passes.settle(aimed, blocked, shadows, F(shot.brightest if wave else NO_LIMIT), film.light)
