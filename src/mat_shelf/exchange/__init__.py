@@ -1,0 +1,1 @@
+"""Files that go in and out: projects and swatch packages."""

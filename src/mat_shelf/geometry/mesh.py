@@ -71,6 +71,17 @@ def _doubled_areas(vertices, triangles):
     return np.linalg.norm(np.cross(b - a, c - a), axis=1)
 
 
+def _row_keys(rows) -> np.ndarray:
+    """A 64-bit number for each row, the same for equal rows; far quicker to sort than the rows."""
+    bits = np.ascontiguousarray(rows, np.float32) + np.float32(0)  # -0 and 0 are one place
+    factors = np.random.default_rng(7).integers(1 << 62, 1 << 63, bits.shape[1], dtype=np.uint64) | np.uint64(1)
+    keys = np.zeros(len(bits), np.uint64)
+    for column, factor in zip(bits.view(np.uint32).T, factors, strict=True):
+        keys = (keys ^ column) * factor
+        keys ^= keys >> np.uint64(29)
+    return keys
+
+
 def crease_normals(vertices, triangles, crease_degrees: float = 40.0) -> Mesh:
     """Vertex normals, weighted by area, split wherever two faces meet at more than the crease angle.
 
@@ -84,8 +95,8 @@ def crease_normals(vertices, triangles, crease_degrees: float = 40.0) -> Mesh:
     lengths = np.linalg.norm(weighted, axis=1, keepdims=True)
     unit = weighted / np.maximum(lengths, 1e-30)
 
-    _, place = np.unique(vertices, axis=0, return_inverse=True)
-    corner_place = place.reshape(-1)[triangles.reshape(-1)]
+    _, place = np.unique(_row_keys(vertices), return_inverse=True)
+    corner_place = place[triangles.reshape(-1)]
     corner_face = np.repeat(np.arange(len(triangles)), 3)
     order = np.argsort(corner_place, kind="stable")
     starts = np.flatnonzero(np.r_[True, np.diff(corner_place[order]) > 0])
@@ -103,7 +114,8 @@ def crease_normals(vertices, triangles, crease_degrees: float = 40.0) -> Mesh:
     corner_normals[order] = sums / np.maximum(np.linalg.norm(sums, axis=1, keepdims=True), 1e-30)
 
     corners = np.hstack([vertices[triangles.reshape(-1)], np.round(corner_normals, 5)])
-    kept, index = np.unique(corners, axis=0, return_inverse=True)
+    _, first, index = np.unique(_row_keys(corners), return_index=True, return_inverse=True)
+    kept = corners[first]
     normals = kept[:, 3:] / np.maximum(np.linalg.norm(kept[:, 3:], axis=1, keepdims=True), 1e-30)
     return Mesh(
         np.ascontiguousarray(kept[:, :3], np.float32),

@@ -24,19 +24,18 @@ CONTRAST_LIMIT = 0.5
 
 
 @kernel
-def _tabulate():
+def _tabulate(mirror, dielectric):
     """Albedo of a GGX interface by direction, roughness and index contrast, by stratified sampling.
 
-    Returns
-    -------
+    Parameters
+    ----------
     mirror : (ROUGHNESSES, COSINES) float32
-        Reflected share where every microfacet is a perfect mirror.
+        Added to: reflected share where every microfacet is a perfect mirror.
     dielectric : (2, CONTRASTS, ROUGHNESSES, COSINES) float32
-        Reflected share, and reflected plus transmitted share, of a boundary.
+        Added to: reflected share, and reflected plus transmitted share, of a boundary.
     """
-    mirror = np.zeros((ROUGHNESSES, COSINES), np.float32)
-    dielectric = np.zeros((2, CONTRASTS, ROUGHNESSES, COSINES), np.float32)
     step = F(1.0 / STRATA)
+    share = step * step
     for r in range(ROUGHNESSES):
         ax, ay = widths(F(r / (ROUGHNESSES - 1)), F(0))
         for c in range(COSINES):
@@ -50,22 +49,20 @@ def _tabulate():
                     visible = smith_g1(wo, ax, ay)
                     bounced = sub(scale(h, F(2) * cos_h), wo)
                     up = smith_g2(wo, bounced, ax, ay) / visible if bounced[2] > F(0) else F(0)
-                    mirror[r, c] += up
+                    mirror[r, c] += up * share
                     for k in range(CONTRASTS):
                         s = F((k / (CONTRASTS - 1) * 2 - 1) * CONTRAST_LIMIT)
                         eta = (F(1) + s) / (F(1) - s)
                         reflectance = fresnel_dielectric(cos_h, eta)
                         total = reflectance * up
-                        dielectric[0, k, r, c] += total
+                        dielectric[0, k, r, c] += total * share
                         sin2_t = (F(1) - cos_h * cos_h) / (eta * eta)
                         if sin2_t < F(1):
                             cos_t = math.sqrt(F(1) - sin2_t)
                             down = sub(scale(h, cos_h / eta - cos_t), scale(wo, F(1) / eta))
                             if down[2] < F(0):
                                 total += (F(1) - reflectance) * smith_g2(wo, down, ax, ay) / visible
-                        dielectric[1, k, r, c] += total
-    samples = F(STRATA * STRATA)
-    return mirror / samples, dielectric / samples
+                        dielectric[1, k, r, c] += total * share
 
 
 @cache
@@ -81,7 +78,11 @@ def albedo_tables():
         with np.load(path, allow_pickle=False) as kept:
             return kept["mirror"], kept["dielectric"]
     except (OSError, ValueError, KeyError):
-        tables = _tabulate()
+        tables = (
+            np.zeros((ROUGHNESSES, COSINES), np.float32),
+            np.zeros((2, CONTRASTS, ROUGHNESSES, COSINES), np.float32),
+        )
+        _tabulate(*tables)
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         with path.open("wb") as out:
@@ -92,22 +93,22 @@ def albedo_tables():
 
 
 @inline
-def _bilinear(table, roughness, root):
-    y = min(max(roughness, F(0)), F(1)) * F(ROUGHNESSES - 1)
-    x = min(max(root, F(0)), F(1)) * F(COSINES - 1)
-    i = min(int(y), ROUGHNESSES - 2)
-    j = min(int(x), COSINES - 2)
-    v = y - F(i)
-    u = x - F(j)
-    top = table[i, j] * (F(1) - u) + table[i, j + 1] * u
-    bottom = table[i + 1, j] * (F(1) - u) + table[i + 1, j + 1] * u
-    return top * (F(1) - v) + bottom * v
+def _cell(x, count):
+    """Lower index of the table cell that x in [0, 1] falls in, and how far into it."""
+    x = min(max(x, F(0)), F(1)) * F(count - 1)
+    i = min(int(x), count - 2)
+    return i, x - F(i)
 
 
 @inline
 def mirror_albedo(tables, cos_o, roughness):
     """Share of light that leaves a rough perfect mirror after one bounce."""
-    return _bilinear(tables[0], roughness, math.sqrt(cos_o))
+    table = tables[0]
+    i, v = _cell(roughness, ROUGHNESSES)
+    j, u = _cell(math.sqrt(cos_o), COSINES)
+    top = table[i, j] * (F(1) - u) + table[i, j + 1] * u
+    bottom = table[i + 1, j] * (F(1) - u) + table[i + 1, j + 1] * u
+    return top * (F(1) - v) + bottom * v
 
 
 @inline
@@ -123,12 +124,21 @@ def dielectric_albedo(tables, cos_o, roughness, eta):
     -------
     (reflected, total) : float32
     """
-    s = (eta - F(1)) / (eta + F(1))
-    z = min(max((s / F(CONTRAST_LIMIT) + F(1)) * F(0.5), F(0)), F(1)) * F(CONTRASTS - 1)
-    k = min(int(z), CONTRASTS - 2)
-    w = z - F(k)
-    root = math.sqrt(cos_o)
     table = tables[1]
-    reflected = _bilinear(table[0, k], roughness, root) * (F(1) - w) + _bilinear(table[0, k + 1], roughness, root) * w
-    total = _bilinear(table[1, k], roughness, root) * (F(1) - w) + _bilinear(table[1, k + 1], roughness, root) * w
+    contrast = (eta - F(1)) / (eta + F(1))
+    k, w = _cell((contrast / F(CONTRAST_LIMIT) + F(1)) * F(0.5), CONTRASTS)
+    i, v = _cell(roughness, ROUGHNESSES)
+    j, u = _cell(math.sqrt(cos_o), COSINES)
+    corners = (
+        ((F(1) - v) * (F(1) - u), i, j),
+        ((F(1) - v) * u, i, j + 1),
+        (v * (F(1) - u), i + 1, j),
+        (v * u, i + 1, j + 1),
+    )
+    reflected = F(0)
+    total = F(0)
+    for corner in range(4):
+        share, y, x = corners[corner]
+        reflected += share * (table[0, k, y, x] * (F(1) - w) + table[0, k + 1, y, x] * w)
+        total += share * (table[1, k, y, x] * (F(1) - w) + table[1, k + 1, y, x] * w)
     return reflected, total

@@ -76,7 +76,7 @@ def set_lights(studio: Set) -> Lights:
     return make_lights(plain_room(studio.surround, studio.ground), studio.softboxes)
 
 
-def plain_room(above: float, below: float, height: int = 32) -> np.ndarray:
+def plain_room(above: float, below: float, height: int = 64) -> np.ndarray:
     """A room that fades from `above` to `below` (cd/m2) across the horizon, (height, 2 * height, 3) float32."""
     up = np.cos((np.arange(height) + 0.5) / height * np.pi)
     share = 1 / (1 + np.exp(-up * 6))
@@ -107,38 +107,80 @@ def _box_row(box: Softbox) -> np.ndarray:
 
 @inline
 def _room_place(room, d):
-    """Row and column, in texels, that a unit direction falls on."""
+    """Row and column, in texels and parts of them, that a unit direction falls on."""
     v = math.acos(min(max(d[1], F(-1)), F(1))) / PI * F(room.shape[0])
     u = (math.atan2(d[0], d[2]) / TWO_PI + F(0.5)) * F(room.shape[1])
-    return min(int(v), room.shape[0] - 1), min(max(int(u), 0), room.shape[1] - 1)
+    return v, u
 
 
 @inline
-def room_radiance(lights, d):
-    i, j = _room_place(lights.room, d)
-    return (lights.room[i, j, 0], lights.room[i, j, 1], lights.room[i, j, 2])
+def _radiance_at(room, v, u):
+    """Radiance at a place, interpolated between texels."""
+    height = room.shape[0]
+    width = room.shape[1]
+    v = max(v - F(0.5), F(0))
+    u = u - F(0.5)
+    if u < F(0):
+        u += F(width)
+    i = min(int(v), height - 1)
+    j = min(int(u), width - 1)
+    below = i + 1 if i + 1 < height else i
+    right = j + 1 if j + 1 < width else 0
+    a = v - F(i)
+    b = u - F(j)
+    w00 = (F(1) - a) * (F(1) - b)
+    w01 = (F(1) - a) * b
+    w10 = a * (F(1) - b)
+    w11 = a * b
+    return (
+        room[i, j, 0] * w00 + room[i, right, 0] * w01 + room[below, j, 0] * w10 + room[below, right, 0] * w11,
+        room[i, j, 1] * w00 + room[i, right, 1] * w01 + room[below, j, 1] * w10 + room[below, right, 1] * w11,
+        room[i, j, 2] * w00 + room[i, right, 2] * w01 + room[below, j, 2] * w10 + room[below, right, 2] * w11,
+    )
 
 
 @inline
-def room_pdf(lights, d):
-    """Density, 1/sr, with which `sample_lights` picks the room and this direction."""
-    i, j = _room_place(lights.room, d)
+def _density_at(lights, i, j, sine):
+    """Density, 1/sr, with which `sample_lights` picks the room and a direction in a texel."""
     rows, columns = lights.room_rows, lights.room_columns
     chance = rows[i] - (rows[i - 1] if i > 0 else F(0))
     chance *= columns[i, j] - (columns[i, j - 1] if j > 0 else F(0))
     texel = TWO_PI * PI / F(lights.room.shape[0] * lights.room.shape[1])
-    sine = math.sqrt(max(F(1) - d[1] * d[1], F(1e-8)))
-    return lights.room_pick * chance / (texel * sine)
+    return lights.room_pick * chance / (texel * max(sine, F(1e-4)))
 
 
 @inline
-def _find(cumulative, x):
+def room_light(lights, d):
+    """Radiance from a direction, and the density with which `sample_lights` picks it."""
+    v, u = _room_place(lights.room, d)
+    i = min(int(v), lights.room.shape[0] - 1)
+    j = min(max(int(u), 0), lights.room.shape[1] - 1)
+    sine = math.sqrt(max(F(1) - d[1] * d[1], F(0)))
+    return _radiance_at(lights.room, v, u), _density_at(lights, i, j, sine)
+
+
+@inline
+def _find_row(cumulative, x):
     """Index of the first entry above x."""
     low = 0
     high = cumulative.shape[0] - 1
     while low < high:
         middle = (low + high) >> 1
         if cumulative[middle] > x:
+            high = middle
+        else:
+            low = middle + 1
+    return low
+
+
+@inline
+def _find_column(cumulative, row, x):
+    """Index of the first entry of a row above x. Not `_find_row` of a slice: a slice is slow in a kernel."""
+    low = 0
+    high = cumulative.shape[1] - 1
+    while low < high:
+        middle = (low + high) >> 1
+        if cumulative[row, middle] > x:
             high = middle
         else:
             low = middle + 1
@@ -199,15 +241,16 @@ def sample_lights(lights, origin, pick, u, v):
             return d, distance, (boxes[k, 12], boxes[k, 13], boxes[k, 14]), box_pdf(lights, k, d, distance)
         remaining -= lights.box_pick[k]
     room = lights.room
-    i = _find(lights.room_rows, u)
+    i = _find_row(lights.room_rows, u)
     before = lights.room_rows[i - 1] if i > 0 else F(0)
     span = max(lights.room_rows[i] - before, F(1e-12))
-    theta = (F(i) + min((u - before) / span, F(0.99999))) / F(room.shape[0]) * PI
-    j = _find(lights.room_columns[i], v)
+    y = F(i) + min((u - before) / span, F(0.99999))
+    j = _find_column(lights.room_columns, i, v)
     before = lights.room_columns[i, j - 1] if j > 0 else F(0)
     span = max(lights.room_columns[i, j] - before, F(1e-12))
-    phi = ((F(j) + min((v - before) / span, F(0.99999))) / F(room.shape[1]) - F(0.5)) * TWO_PI
+    x = F(j) + min((v - before) / span, F(0.99999))
+    theta = y / F(room.shape[0]) * PI
+    phi = (x / F(room.shape[1]) - F(0.5)) * TWO_PI
     sine = math.sin(theta)
     d = (sine * math.sin(phi), math.cos(theta), sine * math.cos(phi))
-    return d, F(1e30), (room[i, j, 0], room[i, j, 1], room[i, j, 2]), room_pdf(lights, d)
-
+    return d, F(1e30), _radiance_at(room, y, x), _density_at(lights, i, j, sine)

@@ -23,11 +23,12 @@ from mat_shelf.optics.vectors import (
     row3,
     scale,
     store3,
+    sub,
     to_local,
     to_world,
 )
 from mat_shelf.rendering.camera import camera_ray
-from mat_shelf.rendering.lights import box_pdf, cross_box, room_pdf, room_radiance, sample_lights
+from mat_shelf.rendering.lights import box_pdf, cross_box, room_light, sample_lights
 from mat_shelf.rendering.sampling import draw, start
 
 NESTING = 4
@@ -116,13 +117,15 @@ def resolve(count, geometry, primitive, u, v, triangles, rows, points):
             continue
         t = triangles.first[g] + primitive[i]
         w0 = F(1) - u[i] - v[i]
-        p = triangles.corners[t]
-        n = triangles.normals[t]
+        p = triangles.corners
+        n = triangles.normals
         for k in range(3):
-            points.position[i, k] = w0 * p[k] + u[i] * p[3 + k] + v[i] * p[6 + k]
-            points.normal[i, k] = w0 * n[k] + u[i] * n[3 + k] + v[i] * n[6 + k]
-        facing = cross((p[3] - p[0], p[4] - p[1], p[5] - p[2]), (p[6] - p[0], p[7] - p[1], p[8] - p[2]))
-        store3(points.facing, i, normalize(facing))
+            points.position[i, k] = w0 * p[t, k] + u[i] * p[t, 3 + k] + v[i] * p[t, 6 + k]
+            points.normal[i, k] = w0 * n[t, k] + u[i] * n[t, 3 + k] + v[i] * n[t, 6 + k]
+        first = (p[t, 0], p[t, 1], p[t, 2])
+        one = sub((p[t, 3], p[t, 4], p[t, 5]), first)
+        other = sub((p[t, 6], p[t, 7], p[t, 8]), first)
+        store3(points.facing, i, normalize(cross(one, other)))
         points.row[i] = rows[g]
 
 
@@ -277,10 +280,9 @@ def shade(count, distance, points, paths, shadows, block, lights, tables, depth,
                 shown = scale((boxes[k, 12], boxes[k, 13], boxes[k, 14]), share)
                 _gather(light, pixel, mul(throughput, shown), accepted)
         if row < 0:
-            share = F(1)
-            if arrival_pdf > F(0):
-                share = _weight(arrival_pdf, room_pdf(lights, d))
-            _gather(light, pixel, scale(mul(throughput, room_radiance(lights, d)), share), accepted)
+            radiance, room_pdf = room_light(lights, d)
+            share = _weight(arrival_pdf, room_pdf) if arrival_pdf > F(0) else F(1)
+            _gather(light, pixel, scale(mul(throughput, radiance), share), accepted)
             continue
 
         position = row3(points.position, i)

@@ -1,0 +1,78 @@
+"""Pictures of swatches, all on one shape, kept in the user's cache under what they show."""
+
+import hashlib
+from functools import cache
+from pathlib import Path
+
+import numpy as np
+from PIL import Image
+from platformdirs import user_cache_path
+
+from mat_shelf.document.project import Backdrop, Camera, Material, Part, Product, Project, Set, Softbox
+from mat_shelf.document.recipe import Recipe
+from mat_shelf.exchange.atomic import write_atomically
+from mat_shelf.geometry.glb import NamedMesh
+from mat_shelf.geometry.solids import lathe, rounded
+from mat_shelf.geometry.store import MeshStore
+from mat_shelf.rendering.film import develop
+from mat_shelf.rendering.session import render
+
+SIZE = 112
+SAMPLES = 48
+LOOK = 3
+"""Raised whenever the shape or its light change, so that old pictures are not used."""
+
+
+def thumbnail_path(recipe: Recipe) -> Path:
+    """Where the picture of a recipe is kept."""
+    key = hashlib.sha256(f"{LOOK} {SIZE} {SAMPLES} {recipe.model_dump_json()}".encode()).hexdigest()
+    return user_cache_path("mat-shelf") / "thumbnails" / f"{key[:32]}.png"
+
+
+def make_thumbnail(recipe: Recipe, threads: int | None = None) -> Path:
+    """The picture of a recipe, rendered if it is not kept yet. Raises OSError."""
+    path = thumbnail_path(recipe)
+    if not path.exists():
+        path.parent.mkdir(parents=True, exist_ok=True)
+        project, meshes = _standard_scene(recipe)
+        pixels = develop(render(project, meshes, SIZE, SIZE, SAMPLES, threads=threads))
+        write_atomically(path, lambda temporary: Image.fromarray(pixels).save(temporary, "PNG"))
+    return path
+
+
+@cache
+def _shape() -> tuple[str, MeshStore]:
+    """A ball on a stepped foot: a curve, two edges, a flat and a thick middle. About 60 mm high."""
+    ball = 23.0
+    angle = np.linspace(-60, 90, 72)
+    curve = np.stack([ball * np.cos(np.radians(angle)), 31 + ball * np.sin(np.radians(angle))], axis=1)
+    foot = rounded(
+        [(0, 0), (23, 0), (23, 6), (13, 6), curve[0]],
+        [0, 1.2, 1.6, 2.0, 0],
+    )
+    meshes = MeshStore()
+    return meshes.add(NamedMesh("shape", lathe(np.concatenate([foot, curve[1:-1], [(0, 31 + ball)]]), 160))), meshes
+
+
+def _standard_scene(recipe: Recipe) -> tuple[Project, MeshStore]:
+    mesh, meshes = _shape()
+    studio = Set(
+        id="swatch",
+        name="Swatch",
+        softboxes=(
+            Softbox(position=(-170, 190, 130), target=(0, 25, 0), width=150, height=190, luminance=6500, temperature=6500),
+            Softbox(position=(230, 90, -20), target=(0, 25, 0), width=50, height=220, luminance=3600, temperature=6500),
+        ),
+        surround=420,
+        ground=140,
+        backdrop=Backdrop(color=(0.30, 0.30, 0.30), width=2000, depth=260, height=700, radius=150),
+        camera=Camera(position=(0, 105, 330), target=(0, 26, 0), focal_length=178),
+    )
+    project = Project(
+        name="Swatch",
+        product=Product(name="Swatch", parts=(Part(id="shape", name="Shape", mesh=mesh, material="m"),)),
+        materials=(Material(id="m", name="m", recipe=recipe),),
+        sets=(studio,),
+        current_set="swatch",
+    )
+    return project, meshes
