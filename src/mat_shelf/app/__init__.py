@@ -1,0 +1,1 @@
+"""The window. Views follow the workshop's project; no widget holds truth."""

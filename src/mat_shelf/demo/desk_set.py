@@ -11,15 +11,15 @@ from mat_shelf.shelf.shipped import SHIPPED
 DRESSING = {
     "Bottle": "bottle-glass",
     "Ink": "blue-black-ink",
-    "Collar": "polished-brass",
+    "Collar": "satin-steel",
     "Bottle cap": "moulded-black",
     "Barrel": "teal-lacquer",
     "Pen cap": "teal-lacquer",
     "Cap lining": "moulded-black",
     "Grip": "moulded-black",
-    "Ring": "satin-steel",
-    "Cap ring": "satin-steel",
-    "Clip": "satin-steel",
+    "Ring": "polished-brass",
+    "Cap ring": "polished-brass",
+    "Clip": "polished-brass",
     "Nib": "nib-gold",
     "Wax stick": "sealing-wax",
 }
@@ -42,7 +42,7 @@ def desk_set_meshes() -> dict[str, Mesh]:
         "Grip": fountain_pen.grip(),
         "Nib": fountain_pen.nib(),
     }
-    parts |= {name: fountain_pen.laid(mesh, (80, 6.42, 14), 200, roll=-76) for name, mesh in pen.items()}
+    parts |= {name: fountain_pen.laid(mesh, (80, 6.42, 14), 200, roll=-122) for name, mesh in pen.items()}
     cap = {
         "Pen cap": fountain_pen.cap(),
         "Cap lining": fountain_pen.cap_lining(),
@@ -60,7 +60,12 @@ def demo_project() -> tuple[Project, MeshStore]:
     meshes = MeshStore()
     swatches = {swatch.id: swatch for swatch in SHIPPED}
     parts = tuple(
-        Part(id=part.name.lower().replace(" ", "-"), name=part.name, mesh=meshes.add(part), material=DRESSING[part.name])
+        Part(
+            id=part.name.lower().replace(" ", "-"),
+            name=part.name,
+            mesh=meshes.add(part),
+            material=DRESSING[part.name],
+        )
         for part in read_glb(model)
     )
     worn = dict.fromkeys(DRESSING.values())
@@ -72,7 +77,14 @@ def demo_project() -> tuple[Project, MeshStore]:
         id="side-window",
         name="Side window",
         softboxes=(
-            Softbox(position=(-420, 400, 160), target=(0, 30, 0), width=420, height=460, luminance=6200, temperature=6300),
+            Softbox(
+                position=(-230, 450, 60),
+                target=(0, 20, 10),
+                width=560,
+                height=400,
+                luminance=5600,
+                temperature=6300,
+            ),
         ),
         surround=380,
         ground=120,

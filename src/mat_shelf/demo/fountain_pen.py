@@ -11,7 +11,11 @@ BARREL = 74.0
 
 def barrel() -> Mesh:
     return lathe(
-        rounded([(0, 0), (4.2, 0.2), (5.4, 16), (RADIUS, 44), (6.1, BARREL), (0, BARREL)], [0, 2.6, 40, 60, 0.3, 0], 12),
+        rounded(
+            [(0, 0), (4.2, 0.2), (5.4, 16), (RADIUS, 44), (6.1, BARREL), (0, BARREL)],
+            [0, 2.6, 40, 60, 0.3, 0],
+            12,
+        ),
         segments=160,
     )
 
@@ -24,7 +28,15 @@ def grip() -> Mesh:
     low, high = BARREL + 2.52, BARREL + 21.5
     return lathe(
         rounded(
-            [(0, low), (5.6, low), (4.9, low + 9), (4.75, high - 2), (5.2, high - 0.9), (5.0, high), (0, high)],
+            [
+                (0, low),
+                (5.6, low),
+                (4.9, low + 9),
+                (4.75, high - 2),
+                (5.2, high - 0.9),
+                (5.0, high),
+                (0, high),
+            ],
             [0, 0.3, 20, 3, 0.5, 0.3, 0],
             8,
         ),

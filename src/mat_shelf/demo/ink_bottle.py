@@ -60,7 +60,9 @@ def collar(flutes: int = 84, depth: float = 0.42) -> Mesh:
         [0, 0.7, 0.7, 0.4, 0],
         steps=6,
     )
-    fine = np.concatenate([np.linspace(a, b, _pieces(a, b))[:-1] for a, b in zip(line[:-1], line[1:], strict=True)] + [line[-1:]])
+    fine = np.concatenate(
+        [np.linspace(a, b, _pieces(a, b))[:-1] for a, b in zip(line[:-1], line[1:], strict=True)] + [line[-1:]]
+    )
     sections = []
     for radius, y in fine:
         fade = np.clip((2.05 - abs(y - 51.1)) / 0.45, 0, 1) * np.clip((radius - 17.5) / 0.3, 0, 1)

@@ -53,13 +53,21 @@ class Recipe(BaseModel):
         tip="What diffuse light, or a metal seen straight on, takes. Real surfaces stay under 0.9.",
     )
     base_diffuse_roughness: float = number(
-        0.0, 0, 1, label="Chalkiness", tip="Flattens the shading, as clay or paper do. Plastics 0, plaster 0.5 to 1."
+        0.0,
+        0,
+        1,
+        label="Chalkiness",
+        tip="Flattens the shading, as clay or paper do. Plastics 0, plaster 0.5 to 1.",
     )
     base_metalness: float = number(
         0.0, 0, 1, label="Metal", tip="0 is plastic, glass, lacquer; 1 is bare metal. Rarely between."
     )
     specular_weight: float = number(
-        1.0, 0, 1, label="Reflection", tip="Scales the surface reflection. Usually 1; less for porous surfaces."
+        1.0,
+        0,
+        1,
+        label="Reflection",
+        tip="Scales the surface reflection. Usually 1; less for porous surfaces.",
     )
     specular_color: Color = color(
         (1.0, 1.0, 1.0),

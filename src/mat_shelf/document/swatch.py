@@ -9,7 +9,16 @@ from mat_shelf.document.recipe import Recipe
 
 SWATCH_SCHEMA = 1
 
-FAMILIES = ("Metal", "Glass", "Liquid", "Plastic", "Lacquer", "Wax and soft", "Leather and cloth", "Wood and paper")
+FAMILIES = (
+    "Metal",
+    "Glass",
+    "Liquid",
+    "Plastic",
+    "Lacquer",
+    "Wax and soft",
+    "Leather and cloth",
+    "Wood and paper",
+)
 """The kinds a swatch can be filed under, in the order of the shelf."""
 
 

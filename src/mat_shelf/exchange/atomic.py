@@ -48,6 +48,8 @@ def write_atomically(path: Path, write: Callable[[Path], None], keep_previous: b
             os.close(folder)
     except OSError as fault:
         reason = fault.strerror or str(fault)
-        raise OSError(f"{path.name} could not be written ({reason}); free some space or choose another folder") from fault
+        raise OSError(
+            f"{path.name} could not be written ({reason}); free some space or choose another folder"
+        ) from fault
     finally:
         temporary.unlink(missing_ok=True)

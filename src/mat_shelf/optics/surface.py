@@ -113,9 +113,7 @@ def evaluate(p, i, lobes, wo, wi):
         bounce = facing * smith_g2(wo, wi, lobes.ax, lobes.ay)
         bounce_pdf = facing * smith_g1(wo, lobes.ax, lobes.ay)
         reflectance = fresnel_dielectric(min(cos_h, F(1)), lobes.eta_fresnel)
-        pdf = bounce_pdf * (
-            lobes.pick_metal + lobes.pick_boundary * _reflect_choice(reflectance, lobes.transmission)
-        )
+        pdf = bounce_pdf * (lobes.pick_metal + lobes.pick_boundary * _reflect_choice(reflectance, lobes.transmission))
         base = (F(1) - lobes.metal) * (F(1) - lobes.transmission) * lobes.under
         pdf += max(F(1) - lobes.pick_metal - lobes.pick_boundary, F(0)) * wi[2] * INV_PI
         boundary = (F(1) - lobes.metal) * reflectance * lobes.reflect_gain * bounce

@@ -9,8 +9,8 @@ from mat_shelf.document.project import Camera
 from mat_shelf.optics.kernels import F, inline
 from mat_shelf.optics.vectors import add, normalize, scale, sub
 
-FRAME_WIDTH = 36.0
-"""mm; the frame's width is kept whatever the picture's shape."""
+FRAME = (36.0, 24.0)
+"""mm, width and height. A picture of another shape shows the whole frame and more beside it or above it."""
 
 View = namedtuple("View", "position right up forward half_width half_height lens focus")
 """What kernels read: float32 triples, half sizes of the picture at distance 1, lens radius and focus distance, mm."""
@@ -26,12 +26,13 @@ def make_view(camera: Camera, width: int, height: int) -> View:
     right = np.cross(forward, up)
     right /= np.linalg.norm(right)
     up = np.cross(right, forward)
-    half_width = FRAME_WIDTH / 2 / camera.focal_length
+    shape = width / height
+    half_width = max(FRAME[0], FRAME[1] * shape) / 2 / camera.focal_length
     lens = camera.focal_length / camera.f_stop / 2 if camera.f_stop > 0 else 0.0
     return View(
         *(tuple(F(x) for x in v) for v in (position, right, up, forward)),
         F(half_width),
-        F(half_width * height / width),
+        F(half_width / shape),
         F(lens),
         F(camera.focus or distance),
     )

@@ -64,9 +64,7 @@ def _neutral(r, g, b):
 def _develop(light, gain, curve, out):
     last = F(curve.shape[0] - 1)
     for i in range(light.shape[0]):
-        r, g, b = _neutral(
-            max(light[i, 0], F(0)) * gain, max(light[i, 1], F(0)) * gain, max(light[i, 2], F(0)) * gain
-        )
+        r, g, b = _neutral(max(light[i, 0], F(0)) * gain, max(light[i, 1], F(0)) * gain, max(light[i, 2], F(0)) * gain)
         out[i, 0] = curve[int(min(max(r, F(0)), F(1)) * last + F(0.5))]
         out[i, 1] = curve[int(min(max(g, F(0)), F(1)) * last + F(0.5))]
         out[i, 2] = curve[int(min(max(b, F(0)), F(1)) * last + F(0.5))]

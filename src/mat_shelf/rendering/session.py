@@ -136,14 +136,12 @@ class RenderSession:
     def _shot(self, project: Project, width: int, height: int, seed: int) -> Shot:
         studio = project.set
         meshes = tuple(part.mesh for part in project.product.parts)
-        geometry = self._kept(
-            "geometry", (meshes, studio.backdrop), lambda: project_geometry(project, self._meshes)
-        )
-        lights = self._kept(
-            "lights", (studio.softboxes, studio.surround, studio.ground), lambda: set_lights(studio)
-        )
+        geometry = self._kept("geometry", (meshes, studio.backdrop), lambda: project_geometry(project, self._meshes))
+        lights = self._kept("lights", (studio.softboxes, studio.surround, studio.ground), lambda: set_lights(studio))
         dressing = self._kept(
-            "dressing", (project.materials, project.product, studio.backdrop), lambda: project_dressing(project)
+            "dressing",
+            (project.materials, project.product, studio.backdrop),
+            lambda: project_dressing(project),
         )
         view = make_view(studio.camera, width, height)
         return Shot(geometry, dressing, lights, view, brightest=BRIGHTEST * 2.0**-studio.exposure, seed=seed)

@@ -7,8 +7,9 @@ random numbers come from its own place, sample and seed, so the picture does not
 import os
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 from dataclasses import dataclass
-from threading import local
+from threading import get_native_id, local
 
 from mat_shelf.optics.energy import albedo_tables
 from mat_shelf.optics.kernels import F
@@ -43,12 +44,18 @@ class Shot:
     seed: int = 1
 
 
+def _step_back() -> None:
+    """Lets other threads, the interface's above all, go first."""
+    with suppress(OSError):
+        os.setpriority(os.PRIO_PROCESS, get_native_id(), 5)
+
+
 class Tracer:
     """Threads and the memory for their waves, kept between passes."""
 
     def __init__(self, threads: int | None = None):
         self.threads = threads or os.cpu_count() or 1
-        self._pool = ThreadPoolExecutor(self.threads, thread_name_prefix="tracer")
+        self._pool = ThreadPoolExecutor(self.threads, thread_name_prefix="tracer", initializer=_step_back)
         self._memory = local()
 
     def close(self) -> None:

@@ -1,0 +1,54 @@
+"""Starting the window."""
+
+import sys
+from pathlib import Path
+
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QApplication
+
+from mat_shelf.app.theme import apply_theme
+from mat_shelf.app.window import Window
+from mat_shelf.app.workshop import Workshop
+from mat_shelf.document.project import Project
+from mat_shelf.geometry.store import MeshStore
+from mat_shelf.shelf.library import Shelf
+
+
+def application() -> QApplication:
+    """The one application object, dressed."""
+    app = QApplication.instance() or QApplication(sys.argv[:1])
+    app.setApplicationName("Mat Shelf")
+    apply_theme(app)
+    return app
+
+
+def run(
+    project: Project,
+    meshes: MeshStore,
+    path: Path | None = None,
+    screenshot: Path | None = None,
+    wait_s: float = 20,
+) -> int:
+    """Opens the window and runs until it is closed.
+
+    Parameters
+    ----------
+    screenshot : Path, optional
+        Where to save a picture of the window after `wait_s` seconds of rendering, and then quit.
+    """
+    app = application()
+    window = Window(Workshop(project, meshes, Shelf(), path))
+    window.show()
+    if screenshot is None:
+        return app.exec()
+
+    def take() -> None:
+        if window.hero.frame is None or window.hero.frame.seconds < wait_s:
+            QTimer.singleShot(500, take)
+            return
+        window.grab().save(str(screenshot))
+        window.close()
+        app.quit()
+
+    QTimer.singleShot(500, take)
+    return app.exec()

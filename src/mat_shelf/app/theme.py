@@ -1,0 +1,112 @@
+"""Colours, type and measures of the window: a print shop's viewing booth, light and achromatic."""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
+from PyQt6.QtWidgets import QApplication
+
+
+@dataclass(frozen=True)
+class Theme:
+    """Every colour the window uses."""
+
+    panel: str = "#E7E7E7"  # L* 92
+    card: str = "#F6F6F6"  # L* 97
+    field: str = "#FFFFFF"
+    line: str = "#D2D2D2"
+    track: str = "#C9C9C9"
+    text: str = "#262626"  # L* 15
+    quiet: str = "#595959"  # 5.6 : 1 on a panel
+    surround: str = "#777777"  # L* 50
+    on_surround: str = "#FFFFFF"
+    accent: str = "#0F6B62"
+    on_accent: str = "#FFFFFF"
+    warning: str = "#8A3B12"
+
+
+THEME = Theme()
+FONTS = Path(__file__).parent / "fonts"
+
+
+def font(size: int = 13, weight: QFont.Weight = QFont.Weight.Normal, tabular: bool = False) -> QFont:
+    """The interface's type in pixels; tabular figures keep numbers in columns."""
+    made = QFont("Inter")
+    made.setPixelSize(size)
+    made.setWeight(weight)
+    made.setHintingPreference(QFont.HintingPreference.PreferNoHinting)
+    if tabular:
+        made.setFeature(QFont.Tag("tnum"), 1)
+    return made
+
+
+def apply_theme(application: QApplication) -> None:
+    for path in sorted(FONTS.glob("*.otf")):
+        QFontDatabase.addApplicationFont(str(path))
+    application.setStyle("Fusion")
+    application.setFont(font())
+    palette = QPalette()
+    for role, color in (
+        (QPalette.ColorRole.Window, THEME.panel),
+        (QPalette.ColorRole.Base, THEME.field),
+        (QPalette.ColorRole.AlternateBase, THEME.card),
+        (QPalette.ColorRole.Button, THEME.card),
+        (QPalette.ColorRole.Text, THEME.text),
+        (QPalette.ColorRole.WindowText, THEME.text),
+        (QPalette.ColorRole.ButtonText, THEME.text),
+        (QPalette.ColorRole.PlaceholderText, THEME.quiet),
+        (QPalette.ColorRole.Highlight, THEME.accent),
+        (QPalette.ColorRole.HighlightedText, THEME.on_accent),
+        (QPalette.ColorRole.ToolTipBase, THEME.text),
+        (QPalette.ColorRole.ToolTipText, THEME.card),
+    ):
+        palette.setColor(role, QColor(color))
+    application.setPalette(palette)
+    application.setStyleSheet(STYLE)
+
+
+STYLE = f"""
+* {{ outline: none; }}
+QToolTip {{ background: {THEME.text}; color: {THEME.card}; border: none; padding: 6px 8px; }}
+#topBar, #board, #shelf {{ background: {THEME.panel}; }}
+#topBar {{ border-bottom: 1px solid {THEME.line}; }}
+#shelf {{ border-right: 1px solid {THEME.line}; }}
+#card {{ background: {THEME.card}; border: 1px solid {THEME.line}; border-radius: 8px; }}
+QLabel[role="title"] {{ font-size: 15px; font-weight: 600; color: {THEME.text}; }}
+QLabel[role="cardTitle"] {{ font-weight: 600; color: {THEME.text}; }}
+QLabel[role="quiet"] {{ color: {THEME.quiet}; font-size: 12px; }}
+QLabel[role="tag"] {{ background: {THEME.card}; border: 1px solid {THEME.line}; border-radius: 10px;
+    padding: 2px 9px; font-size: 12px; color: {THEME.quiet}; }}
+QLabel[role="station"] {{ font-weight: 600; border-bottom: 2px solid {THEME.accent}; padding: 0 2px; }}
+QPushButton {{ background: {THEME.card}; border: 1px solid {THEME.line}; border-radius: 6px; padding: 5px 12px; }}
+QPushButton:hover {{ background: {THEME.field}; }}
+QPushButton:focus {{ border-color: {THEME.accent}; }}
+QPushButton:disabled {{ color: #8A8A8A; }}
+QPushButton[role="main"] {{ background: {THEME.accent}; color: {THEME.on_accent}; border-color: {THEME.accent}; }}
+QPushButton[role="main"]:hover {{ background: #0C5A52; }}
+QPushButton[role="main"]:focus {{ border: 2px solid {THEME.text}; padding: 4px 11px; }}
+QPushButton[role="plain"] {{ background: transparent; border: 1px solid transparent; padding: 5px 8px; }}
+QPushButton[role="plain"]:hover {{ background: {THEME.card}; }}
+QPushButton[role="plain"]:focus {{ border-color: {THEME.accent}; }}
+QPushButton[role="plain"]::menu-indicator {{ width: 0; }}
+QLineEdit, QSpinBox, QComboBox {{ background: {THEME.field}; border: 1px solid {THEME.line}; border-radius: 6px;
+    padding: 4px 8px; selection-background-color: {THEME.accent}; }}
+QLineEdit:focus, QSpinBox:focus, QComboBox:focus {{ border-color: {THEME.accent}; }}
+QLineEdit[role="number"] {{ background: transparent; border: 1px solid transparent; border-radius: 4px;
+    padding: 1px 3px; }}
+QLineEdit[role="number"]:hover {{ border-color: {THEME.line}; background: {THEME.field}; }}
+QLineEdit[role="number"]:focus {{ border-color: {THEME.accent}; background: {THEME.field}; }}
+QListView {{ background: transparent; border: none; }}
+QMenu {{ background: {THEME.card}; border: 1px solid {THEME.line}; padding: 4px; }}
+QMenu::item {{ padding: 6px 28px 6px 14px; border-radius: 4px; }}
+QMenu::item:selected {{ background: {THEME.accent}; color: {THEME.on_accent}; }}
+QMenu::separator {{ height: 1px; background: {THEME.line}; margin: 4px 8px; }}
+QScrollBar:vertical {{ background: transparent; width: 8px; margin: 0; }}
+QScrollBar::handle:vertical {{ background: {THEME.track}; border-radius: 4px; min-height: 30px; }}
+QScrollBar::add-line:vertical, QScrollBar::sub-line:vertical {{ height: 0; }}
+QProgressBar {{ background: {THEME.track}; border: none; border-radius: 2px; max-height: 4px; }}
+QProgressBar::chunk {{ background: {THEME.accent}; border-radius: 2px; }}
+#notice {{ background: {THEME.text}; border-radius: 8px; }}
+#notice QLabel {{ color: {THEME.card}; }}
+#notice QPushButton {{ color: {THEME.card}; background: transparent; border: 1px solid #6A6A6A; }}
+"""

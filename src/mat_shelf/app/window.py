@@ -1,0 +1,230 @@
+"""The main window: shelf down the left, wall above, board below."""
+
+from pathlib import Path
+
+from PyQt6.QtCore import QSize, Qt, QTimer
+from PyQt6.QtGui import QAction, QKeySequence
+from PyQt6.QtWidgets import (
+    QFileDialog,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QMenu,
+    QMessageBox,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from mat_shelf.app.board.materials_board import MaterialsBoard
+from mat_shelf.app.render_dialog import RenderDialog
+from mat_shelf.app.shelf.shelf_panel import ShelfPanel
+from mat_shelf.app.wall.hero_view import HeroView
+from mat_shelf.app.workshop import Workshop
+
+PROJECT_FILES = "Mat Shelf projects (*.matshelf)"
+
+
+class Window(QMainWindow):
+    """Follows one workshop."""
+
+    def __init__(self, workshop: Workshop):
+        super().__init__()
+        self.workshop = workshop
+        self.resize(QSize(1280, 800))
+        self.setMinimumSize(1040, 640)
+        self.shelf = ShelfPanel(workshop)
+        self.hero = HeroView(workshop)
+        self.board = MaterialsBoard(workshop)
+        self.notice = Notice()
+        self.render_dialog: RenderDialog | None = None
+        self._make_actions()
+
+        right = QVBoxLayout()
+        right.setSpacing(0)
+        right.addWidget(self.hero, 1)
+        right.addWidget(self.board)
+        middle = QHBoxLayout()
+        middle.setSpacing(0)
+        middle.addWidget(self.shelf)
+        middle.addLayout(right, 1)
+        whole = QWidget()
+        layout = QVBoxLayout(whole)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addWidget(self._top_bar())
+        layout.addLayout(middle, 1)
+        self.setCentralWidget(whole)
+        self.notice.setParent(whole)
+        self.notice.hide()
+
+        workshop.said.connect(self.say)
+        workshop.project_changed.connect(self._follow)
+        self._follow()
+        for problem in workshop.shelf.problems[:1]:
+            self.say(f"A swatch was passed over: {problem}")
+
+    def _make_actions(self) -> None:
+        def action(text, keys, run) -> QAction:
+            made = QAction(text, self)
+            made.setShortcut(QKeySequence(keys))
+            made.triggered.connect(run)
+            self.addAction(made)
+            return made
+
+        self.open_action = action("Open…", "Ctrl+O", self._open)
+        self.save_action = action("Save", "Ctrl+S", self.save)
+        self.save_as_action = action("Save as…", "Ctrl+Shift+S", self.save_as)
+        self.render_action = action("Render a picture…", "Ctrl+R", self.open_render)
+        self.undo_action = action("Undo", "Ctrl+Z", self.workshop.undo)
+        self.redo_action = action("Redo", "Ctrl+Shift+Z", self.workshop.redo)
+        self.keep_action = action("Keep on shelf", "Ctrl+K", self.board.open_keep)
+        self.search_action = action("Search the shelf", "Ctrl+F", self.shelf.search.setFocus)
+        self.quit_action = action("Quit", "Ctrl+Q", self.close)
+
+    def _top_bar(self) -> QFrame:
+        bar = QFrame(objectName="topBar")
+        bar.setFixedHeight(46)
+        self.project_button = QPushButton()
+        self.project_button.setProperty("role", "plain")
+        self.project_button.setToolTip("Open, save, render")
+        menu = QMenu(self.project_button)
+        menu.addActions([self.open_action, self.save_action, self.save_as_action])
+        menu.addSeparator()
+        menu.addAction(self.render_action)
+        menu.addSeparator()
+        menu.addAction(self.quit_action)
+        self.project_button.setMenu(menu)
+        station = QLabel("Materials")
+        station.setProperty("role", "station")
+        station.setFixedHeight(45)
+        self.undo_button, self.redo_button = QPushButton("Undo"), QPushButton("Redo")
+        self.undo_button.clicked.connect(self.workshop.undo)
+        self.redo_button.clicked.connect(self.workshop.redo)
+        for button in (self.undo_button, self.redo_button):
+            button.setProperty("role", "plain")
+        self.render_button = QPushButton("Render")
+        self.render_button.setProperty("role", "main")
+        self.render_button.setToolTip("Render a finished picture to a file  (Ctrl+R)")
+        self.render_button.clicked.connect(self.open_render)
+        layout = QHBoxLayout(bar)
+        layout.setContentsMargins(8, 0, 16, 0)
+        layout.setSpacing(4)
+        self.project_button.setFixedWidth(224)
+        layout.addWidget(self.project_button)
+        layout.addSpacing(8)
+        layout.addWidget(station)
+        layout.addStretch(1)
+        layout.addWidget(self.undo_button)
+        layout.addWidget(self.redo_button)
+        layout.addSpacing(12)
+        layout.addWidget(self.render_button)
+        return bar
+
+    def _follow(self) -> None:
+        history = self.workshop.history
+        name = self.workshop.project.name
+        changed = history.is_changed
+        self.project_button.setText(f"{name}{'  •' if changed else ''}  ▾")
+        self.setWindowTitle(f"{name}{' (not saved)' if changed else ''} – Mat Shelf")
+        for button, action, label in (
+            (self.undo_button, self.undo_action, history.undo_label),
+            (self.redo_button, self.redo_action, history.redo_label),
+        ):
+            button.setEnabled(label is not None)
+            action.setEnabled(label is not None)
+            button.setToolTip(f"{action.text()}: {label}  ({action.shortcut().toString()})" if label else "")
+
+    def say(self, text: str) -> None:
+        """Shows a message over the lower edge of the wall."""
+        self.notice.show_text(text)
+        self._place_notice()
+
+    def _place_notice(self) -> None:
+        self.notice.adjustSize()
+        area = self.hero.geometry()
+        width = min(self.notice.sizeHint().width(), area.width() - 60)
+        height = self.notice.heightForWidth(width) if self.notice.hasHeightForWidth() else self.notice.height()
+        top = self.hero.mapTo(self.centralWidget(), self.hero.rect().bottomLeft()).y() - height - 44
+        left = self.hero.mapTo(self.centralWidget(), self.hero.rect().topLeft()).x()
+        self.notice.setGeometry(left + (area.width() - width) // 2, top, width, height)
+        self.notice.raise_()
+
+    def resizeEvent(self, event) -> None:
+        super().resizeEvent(event)
+        if self.notice.isVisible():
+            self._place_notice()
+
+    def _open(self) -> None:
+        if not self._may_leave():
+            return
+        chosen, _ = QFileDialog.getOpenFileName(self, "Open a project", self._folder(), PROJECT_FILES)
+        if chosen:
+            self.workshop.open(Path(chosen))
+
+    def save(self) -> bool:
+        return self.workshop.save(self.workshop.path) if self.workshop.path else self.save_as()
+
+    def save_as(self) -> bool:
+        suggested = str(Path(self._folder()) / f"{self.workshop.project.name}.matshelf")
+        chosen, _ = QFileDialog.getSaveFileName(self, "Save the project", suggested, PROJECT_FILES)
+        return bool(chosen) and self.workshop.save(Path(chosen))
+
+    def _folder(self) -> str:
+        return str(self.workshop.path.parent if self.workshop.path else Path.home())
+
+    def open_render(self) -> None:
+        if self.render_dialog is None:
+            self.render_dialog = RenderDialog(self.workshop, self)
+            self.render_dialog.is_running.connect(self.hero.pause)
+        self.render_dialog.show()
+        self.render_dialog.raise_()
+
+    def _may_leave(self) -> bool:
+        if not self.workshop.history.is_changed:
+            return True
+        answer = QMessageBox.question(
+            self,
+            "Changes not saved",
+            f"'{self.workshop.project.name}' has changes that are not saved. Save them?",
+            QMessageBox.StandardButton.Save | QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel,
+        )
+        if answer == QMessageBox.StandardButton.Save:
+            return self.save()
+        return answer == QMessageBox.StandardButton.Discard
+
+    def closeEvent(self, event) -> None:
+        if not self._may_leave():
+            event.ignore()
+            return
+        if self.render_dialog is not None:
+            self.render_dialog.close()
+        self.shelf.model.worker.close()
+        self.hero.close_worker()
+        event.accept()
+
+
+class Notice(QFrame):
+    """A message that goes by itself, or on a click."""
+
+    def __init__(self):
+        super().__init__()
+        self.setObjectName("notice")
+        self.text = QLabel()
+        self.text.setWordWrap(True)
+        self.text.setMinimumWidth(420)
+        close = QPushButton("Close")
+        close.clicked.connect(self.hide)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(16, 10, 12, 10)
+        layout.setSpacing(16)
+        layout.addWidget(self.text, 1)
+        layout.addWidget(close, 0, Qt.AlignmentFlag.AlignVCenter)
+        self._timer = QTimer(self, singleShot=True, interval=12_000)
+        self._timer.timeout.connect(self.hide)
+
+    def show_text(self, text: str) -> None:
+        self.text.setText(text)
+        self.show()
+        self._timer.start()

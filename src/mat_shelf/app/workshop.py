@@ -1,0 +1,188 @@
+"""What the window works on: a project with its history and meshes, the shelf, and what is selected."""
+
+from pathlib import Path
+
+from pydantic import ValidationError
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from mat_shelf.document.history import History
+from mat_shelf.document.project import Material, Part, Project, explain, new_id
+from mat_shelf.document.recipe import Recipe
+from mat_shelf.document.swatch import Swatch
+from mat_shelf.exchange.package import PackageError
+from mat_shelf.exchange.project_file import ENDING, open_project, save_project
+from mat_shelf.geometry.store import MeshStore
+from mat_shelf.shelf.library import Shelf, ShelfError
+
+
+class Workshop(QObject):
+    """The one thing that views read and that edits go through.
+
+    Signals
+    -------
+    project_changed, selection_changed, shelf_changed
+        Read the new state from the workshop.
+    project_replaced
+        Another project, with other meshes, is open.
+    said : str
+        Something the user must know.
+    """
+
+    project_changed = pyqtSignal()
+    project_replaced = pyqtSignal()
+    selection_changed = pyqtSignal()
+    shelf_changed = pyqtSignal()
+    said = pyqtSignal(str)
+
+    def __init__(self, project: Project, meshes: MeshStore, shelf: Shelf, path: Path | None = None):
+        super().__init__()
+        self.history = History(project)
+        self.meshes = meshes
+        self.shelf = shelf
+        self.path = path
+        self.selected: str | None = None
+
+    @property
+    def project(self) -> Project:
+        return self.history.present
+
+    @property
+    def selected_part(self) -> Part | None:
+        return self.project.part(self.selected) if self.selected else None
+
+    @property
+    def selected_material(self) -> Material | None:
+        part = self.selected_part
+        return self.project.material(part.material) if part and part.material else None
+
+    def select(self, part_id: str | None) -> None:
+        if part_id != self.selected:
+            self.selected = part_id
+            self.selection_changed.emit()
+
+    def edit(self, label: str, project: Project, gesture: str | None = None) -> None:
+        self.history.edit(label, project, gesture)
+        self.project_changed.emit()
+
+    def set_parameter(self, name: str, value, gesture: str | None = None) -> bool:
+        """Changes one parameter of the selected material; says why where the value cannot be."""
+        material = self.selected_material
+        if material is None:
+            return False
+        try:
+            recipe = Recipe(**(material.recipe.model_dump() | {name: value}))
+        except ValidationError as fault:
+            self.said.emit(_refusal(name, fault))
+            return False
+        label = Recipe.parameter(name).title
+        self.edit(label, self.project.with_material(material.with_(recipe=recipe)), gesture)
+        return True
+
+    def end_gesture(self) -> None:
+        """A drag has ended: the next edit is a step of its own."""
+        self.history.end_gesture()
+
+    def wear(self, part_id: str, swatch_id: str) -> None:
+        """Puts a swatch on a part, and selects the part."""
+        swatch = next((s for s in self.shelf.swatches() if s.id == swatch_id), None)
+        if swatch is None:
+            self.said.emit("That swatch is no longer on the shelf.")
+            return
+        project, part = self.project, self.project.part(part_id)
+        material = next((m for m in project.materials if m.recipe == swatch.recipe and m.name == swatch.name), None)
+        if material is None:
+            taken = {m.id for m in project.materials}
+            material = Material(
+                id=swatch.id if swatch.id not in taken else new_id("material"),
+                name=_free_name(swatch.name, {m.name for m in project.materials}),
+                family=swatch.family,
+                recipe=swatch.recipe,
+            )
+            project = project.with_material(material)
+        self.edit(f"{swatch.name} on {part.name}", project.with_part(part.with_(material=material.id)))
+        self.select(part_id)
+
+    def keep(self, name: str, family: str) -> bool:
+        """Keeps the selected material on the shelf as a new swatch."""
+        material = self.selected_material
+        name = name.strip()
+        if material is None:
+            return False
+        if not name:
+            self.said.emit("Give the swatch a name before keeping it.")
+            return False
+        if not self.shelf.name_is_free(name):
+            self.said.emit(f"The shelf already has a swatch called '{name}'; choose another name.")
+            return False
+        try:
+            swatch = Swatch(id=new_id("swatch"), name=name, family=family, recipe=material.recipe)
+            self.shelf.add(swatch)
+        except ValidationError as fault:
+            self.said.emit(f"The swatch could not be kept: {explain(fault)}")
+            return False
+        except ShelfError as fault:
+            self.said.emit(str(fault))
+            return False
+        self.edit(f"Keep {name}", self.project.with_material(material.with_(name=name, family=family)))
+        self.shelf_changed.emit()
+        return True
+
+    def undo(self) -> None:
+        self.history.undo()
+        self._after_jump()
+
+    def redo(self) -> None:
+        self.history.redo()
+        self._after_jump()
+
+    def _after_jump(self) -> None:
+        if self.selected and self.selected not in {part.id for part in self.project.product.parts}:
+            self.select(None)
+        self.project_changed.emit()
+
+    def save(self, path: Path) -> bool:
+        """Saves to a path; says why where that fails, and changes nothing."""
+        path = path if path.suffix == ENDING else path.with_name(path.name + ENDING)
+        try:
+            save_project(path, self.project, self.meshes)
+        except OSError as fault:
+            self.said.emit(f"Not saved: {fault}")
+            return False
+        self.path = path
+        self.history.saved = self.project
+        self.project_changed.emit()
+        return True
+
+    def open(self, path: Path) -> bool:
+        """Opens a project; says why where that fails, and keeps the present one."""
+        try:
+            project, meshes = open_project(path)
+        except PackageError as fault:
+            self.said.emit(f"Not opened: {fault}")
+            return False
+        self.replace(project, meshes, path)
+        return True
+
+    def replace(self, project: Project, meshes: MeshStore, path: Path | None) -> None:
+        self.history = History(project)
+        self.meshes = meshes
+        self.path = path
+        self.selected = None
+        self.project_replaced.emit()
+        self.selection_changed.emit()
+        self.project_changed.emit()
+
+
+def _refusal(name: str, fault: ValidationError) -> str:
+    field = Recipe.parameter(name)
+    if field.annotation is float:
+        low, high = Recipe.limits(name)
+        return f"{field.title} must be a number from {low:g} to {high:g}."
+    return f"{field.title} cannot be that: {explain(fault)}"
+
+
+def _free_name(wanted: str, taken: set[str]) -> str:
+    name, count = wanted, 2
+    while name in taken:
+        name, count = f"{wanted} {count}", count + 1
+    return name
