@@ -77,7 +77,7 @@ QLabel[role="cardTitle"] {{ font-weight: 600; color: {THEME.text}; }}
 QLabel[role="quiet"] {{ color: {THEME.quiet}; font-size: 12px; }}
 QLabel[role="tag"] {{ background: {THEME.card}; border: 1px solid {THEME.line}; border-radius: 10px;
     padding: 2px 9px; font-size: 12px; color: {THEME.quiet}; }}
-QLabel[role="station"] {{ font-weight: 600; border-bottom: 2px solid {THEME.accent}; padding: 0 2px; }}
+#station {{ font-weight: 600; border: none; border-bottom: 2px solid {THEME.accent}; }}
 QPushButton {{ background: {THEME.card}; border: 1px solid {THEME.line}; border-radius: 6px; padding: 5px 12px; }}
 QPushButton:hover {{ background: {THEME.field}; }}
 QPushButton:focus {{ border-color: {THEME.accent}; }}
@@ -88,7 +88,11 @@ QPushButton[role="main"]:focus {{ border: 2px solid {THEME.text}; padding: 4px 1
 QPushButton[role="plain"] {{ background: transparent; border: 1px solid transparent; padding: 5px 8px; }}
 QPushButton[role="plain"]:hover {{ background: {THEME.card}; }}
 QPushButton[role="plain"]:focus {{ border-color: {THEME.accent}; }}
-QPushButton[role="plain"]::menu-indicator {{ width: 0; }}
+QPushButton[role="project"] {{ background: transparent; border: 1px solid transparent; padding: 5px 8px;
+    font-weight: 600; text-align: left; }}
+QPushButton[role="project"]:hover {{ background: {THEME.card}; }}
+QPushButton[role="project"]:focus {{ border-color: {THEME.accent}; }}
+QPushButton[role="project"]::menu-indicator {{ width: 0; }}
 QLineEdit, QSpinBox, QComboBox {{ background: {THEME.field}; border: 1px solid {THEME.line}; border-radius: 6px;
     padding: 4px 8px; selection-background-color: {THEME.accent}; }}
 QLineEdit:focus, QSpinBox:focus, QComboBox:focus {{ border-color: {THEME.accent}; }}

@@ -78,7 +78,7 @@ def demo_project() -> tuple[Project, MeshStore]:
         name="Side window",
         softboxes=(
             Softbox(
-                position=(-230, 450, 60),
+                position=(230, 450, 60),
                 target=(0, 20, 10),
                 width=560,
                 height=400,

@@ -31,7 +31,7 @@ def _tabulate(mirror, dielectric):
     ----------
     mirror : (ROUGHNESSES, COSINES) float32
         Added to: reflected share where every microfacet is a perfect mirror.
-    dielectric : (2, CONTRASTS, ROUGHNESSES, COSINES) float32
+    dielectric : (CONTRASTS, ROUGHNESSES, COSINES, 2) float32
         Added to: reflected share, and reflected plus transmitted share, of a boundary.
     """
     step = F(1.0 / STRATA)
@@ -55,14 +55,14 @@ def _tabulate(mirror, dielectric):
                         eta = (F(1) + s) / (F(1) - s)
                         reflectance = fresnel_dielectric(cos_h, eta)
                         total = reflectance * up
-                        dielectric[0, k, r, c] += total * share
+                        dielectric[k, r, c, 0] += total * share
                         sin2_t = (F(1) - cos_h * cos_h) / (eta * eta)
                         if sin2_t < F(1):
                             cos_t = math.sqrt(F(1) - sin2_t)
                             down = sub(scale(h, cos_h / eta - cos_t), scale(wo, F(1) / eta))
                             if down[2] < F(0):
                                 total += (F(1) - reflectance) * smith_g2(wo, down, ax, ay) / visible
-                        dielectric[1, k, r, c] += total * share
+                        dielectric[k, r, c, 1] += total * share
 
 
 @cache
@@ -80,7 +80,7 @@ def albedo_tables():
     except (OSError, ValueError, KeyError):
         tables = (
             np.zeros((ROUGHNESSES, COSINES), np.float32),
-            np.zeros((2, CONTRASTS, ROUGHNESSES, COSINES), np.float32),
+            np.zeros((CONTRASTS, ROUGHNESSES, COSINES, 2), np.float32),
         )
         _tabulate(*tables)
     try:
@@ -139,6 +139,6 @@ def dielectric_albedo(tables, cos_o, roughness, eta):
     total = F(0)
     for corner in range(4):
         share, y, x = corners[corner]
-        reflected += share * (table[0, k, y, x] * (F(1) - w) + table[0, k + 1, y, x] * w)
-        total += share * (table[1, k, y, x] * (F(1) - w) + table[1, k + 1, y, x] * w)
+        reflected += share * (table[k, y, x, 0] * (F(1) - w) + table[k + 1, y, x, 0] * w)
+        total += share * (table[k, y, x, 1] * (F(1) - w) + table[k + 1, y, x, 1] * w)
     return reflected, total

@@ -35,5 +35,5 @@ numba.config.CACHE_DIR = str(cache_folder())
 kernel = numba.njit(cache=True, nogil=True, fastmath=_FAST, error_model="numpy", _nrt=False)
 """For functions that Python calls. They cannot make arrays: without Numba's runtime no array's reference count is
 touched in the hot loops, where two threads would fight over it."""
-inline = numba.njit(fastmath=_FAST, error_model="numpy", _nrt=False)
+inline = numba.njit(fastmath=_FAST, error_model="numpy", _nrt=False, forceinline=True)
 """For functions that only kernels call; they become part of the kernel."""

@@ -60,7 +60,10 @@ def prepare(p, i, wo, eta, tables):
         eta_fresnel = F(1)
     mirror = max(mirror_albedo(tables, wo[2], roughness), F(0.05))
     mirror_lost = max(F(1) - mirror, F(0)) / mirror
-    reflected, total = dielectric_albedo(tables, wo[2], roughness, eta_fresnel)
+    reflected = F(0)
+    total = F(1)
+    if metal < F(1):
+        reflected, total = dielectric_albedo(tables, wo[2], roughness, eta_fresnel)
     opaque_gain = F(1) + fresnel_normal(eta_fresnel) * mirror_lost
     transmit_gain = F(1) / max(total, F(0.05))
     reflect_gain = opaque_gain * (F(1) - transmission) + transmit_gain * transmission
@@ -118,7 +121,9 @@ def evaluate(p, i, lobes, wo, wi):
         pdf += max(F(1) - lobes.pick_metal - lobes.pick_boundary, F(0)) * wi[2] * INV_PI
         boundary = (F(1) - lobes.metal) * reflectance * lobes.reflect_gain * bounce
         chalk = p[i, P.DIFFUSE_ROUGHNESS]
-        single, several = eon_terms(wo, wi, chalk)
+        single, several = INV_PI, F(0)
+        if base > F(0) and chalk > F(0):
+            single, several = eon_terms(wo, wi, chalk)
         red = _reflected(p, i, 0, lobes, cos_h, bounce, boundary, base, chalk, single, several, wi[2])
         green = _reflected(p, i, 1, lobes, cos_h, bounce, boundary, base, chalk, single, several, wi[2])
         blue = _reflected(p, i, 2, lobes, cos_h, bounce, boundary, base, chalk, single, several, wi[2])

@@ -341,9 +341,10 @@ def shade(count, distance, points, paths, shadows, block, lights, tables, depth,
         above = lifted(position, facing)
         if bounces + 1 < depth and not lobes.is_sharp:
             random, pick = draw(random)
+            random, texel = draw(random)
             random, u = draw(random)
             random, v = draw(random)
-            to_light, reach, radiance, light_pdf = sample_lights(lights, position, pick, u, v)
+            to_light, reach, radiance, light_pdf = sample_lights(lights, position, pick, texel, u, v)
             toward = dot(to_light, facing)
             wi = to_local(to_light, tangent, bitangent, normal)
             if light_pdf > F(0) and toward * wi[2] > F(0) and (toward > F(0) or is_clear):

@@ -34,7 +34,7 @@ class Geometry:
     """
 
     def __init__(self, meshes: Sequence[Mesh]):
-        self._embree = EmbreeScene(robust=True)
+        self._embree = EmbreeScene()
         counts = [len(mesh.triangles) for mesh in meshes]
         for mesh in meshes:
             TriangleMesh(self._embree, mesh.vertices, mesh.triangles)

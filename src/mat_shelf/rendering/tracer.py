@@ -19,7 +19,8 @@ from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.lights import Lights
 from mat_shelf.rendering.scene import Dressing, Geometry
 
-WAVE = 1 << 16
+WAVE = 1 << 14
+"""Paths in a wave: enough that the calls between passes cost nothing, few enough to stay in the cache."""
 NO_LIMIT = 1e30
 
 

@@ -135,7 +135,7 @@ class ValueRow(QWidget):
         self.number.setFont(font(13, tabular=True))
         self.number.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         unit = extra["unit"]
-        self.number.setFixedWidth(NUMBER_WIDTH - (26 if unit else 0))
+        self.number.setFixedWidth(NUMBER_WIDTH - (36 if unit else 0))
         label = QLabel(field.title)
         label.setFixedWidth(LABEL_WIDTH)
         self.setToolTip(f"{field.description}\nDouble-click the slider for {field.default:g}.")
@@ -148,7 +148,8 @@ class ValueRow(QWidget):
         if unit:
             shown = QLabel(unit)
             shown.setProperty("role", "quiet")
-            shown.setFixedWidth(20)
+            shown.setFixedWidth(30)
+            shown.setContentsMargins(0, 0, 5, 0)
             layout.addWidget(shown)
         self.setFixedHeight(ROW_HEIGHT)
         self.slider.moved.connect(self._moved)

@@ -1,0 +1,199 @@
+"""The command line: the same core without a window. Exit 0 on success, 2 with one clear line on bad input."""
+
+import argparse
+import json
+import os
+import sys
+import time
+from pathlib import Path
+
+
+class _BadInput(Exception):
+    """What the user gave cannot be worked with; the message is the one line they see."""
+
+
+def main(arguments: list[str] | None = None) -> int:
+    options = _parser().parse_args(arguments)
+    try:
+        return options.run(options) or 0
+    except _BadInput as fault:
+        print(f"mat-shelf: {fault}", file=sys.stderr)
+        return 2
+    except KeyboardInterrupt:
+        print("mat-shelf: stopped", file=sys.stderr)
+        return 130
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="mat-shelf", description="A workshop for the surface materials of products.")
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+
+    def command(name, run, text):
+        made = commands.add_parser(name, help=text, description=text)
+        made.set_defaults(run=run)
+        return made
+
+    demo = command("demo", _demo, "open the window with the demo project")
+    demo.add_argument("--screenshot", type=Path, help="save a picture of the window and quit")
+    opening = command("open", _open, "open a project")
+    opening.add_argument("file", type=Path)
+    new_demo = command("new-demo", _new_demo, "write the demo project")
+    new_demo.add_argument("file", type=Path)
+    render = command("render", _render, "render a project to a picture")
+    render.add_argument("file", type=Path)
+    render.add_argument("-o", "--output", type=Path, required=True, help="a .png, .exr, .tiff or .jpg")
+    render.add_argument("--width", type=_whole(16, 16384), default=1280)
+    render.add_argument("--height", type=_whole(16, 16384), default=860)
+    render.add_argument("--samples", type=_whole(1, 65536), default=128)
+    render.add_argument("--seed", type=_whole(0, 2**31 - 1), default=1)
+    render.add_argument("--no-denoise", action="store_true")
+    command(
+        "prepare", _prepare, "compile the kernels and render the shelf's thumbnails, so that later starts are quick"
+    )
+    bench = command("bench", _bench, "measure speed against the reference libraries")
+    bench.add_argument("--json", action="store_true")
+    return parser
+
+
+def _whole(low: int, high: int):
+    def read(text: str) -> int:
+        try:
+            value = int(text)
+        except ValueError:
+            raise argparse.ArgumentTypeError(f"'{text}' is no whole number") from None
+        if not low <= value <= high:
+            raise argparse.ArgumentTypeError(f"{value} is not between {low} and {high}")
+        return value
+
+    return read
+
+
+def _demo(options) -> None:
+    from mat_shelf.demo.desk_set import demo_project
+
+    picture = options.screenshot
+    if not picture and not _has_display():
+        picture = Path("mat-shelf-demo.png").resolve()
+        print("There is no display here, so the window opens unseen and a picture of it is saved.")
+    if picture:
+        os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    project, meshes = demo_project()
+    _window(project, meshes, screenshot=picture)
+    if picture:
+        print(f"Saved {picture}")
+
+
+def _open(options) -> None:
+    project, meshes = _read(options.file)
+    if not _has_display():
+        raise _BadInput("there is no display to open a window on; use 'mat-shelf render' for a picture")
+    _window(project, meshes, path=options.file.resolve())
+
+
+def _has_display() -> bool:
+    return any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"))
+
+
+def _window(project, meshes, **options) -> None:
+    try:
+        from mat_shelf.app.start import run
+    except ImportError as fault:
+        raise _BadInput(f"the window's libraries are not complete ({fault}); run 'make setup'") from fault
+    from mat_shelf.shelf.library import ShelfError
+
+    try:
+        run(project, meshes, **options)
+    except ShelfError as fault:
+        raise _BadInput(str(fault)) from fault
+
+
+def _read(path: Path):
+    from mat_shelf.exchange.package import PackageError
+    from mat_shelf.exchange.project_file import open_project
+
+    try:
+        return open_project(path)
+    except PackageError as fault:
+        raise _BadInput(str(fault)) from fault
+
+
+def _new_demo(options) -> None:
+    from mat_shelf.demo.desk_set import demo_project
+    from mat_shelf.exchange.project_file import save_project
+
+    try:
+        save_project(options.file, *demo_project())
+    except OSError as fault:
+        raise _BadInput(str(fault)) from fault
+    print(f"Written to {options.file}")
+
+
+def _render(options) -> None:
+    from mat_shelf.exchange.pictures import PictureError, ending_of, write_picture
+    from mat_shelf.rendering.session import render
+
+    try:
+        ending_of(options.output)
+    except PictureError as fault:
+        raise _BadInput(str(fault)) from fault
+    if not options.output.resolve().parent.is_dir():
+        raise _BadInput(f"the folder {options.output.resolve().parent} does not exist")
+    project, meshes = _read(options.file)
+    started = time.monotonic()
+
+    def progress(done: int, total: int) -> bool:
+        left = (time.monotonic() - started) / done * (total - done)
+        if sys.stderr.isatty():
+            print(f"\r{done} of {total} samples, about {left:.0f} s left   ", end="", file=sys.stderr)
+        return True
+
+    light = render(
+        project,
+        meshes,
+        options.width,
+        options.height,
+        options.samples,
+        seed=options.seed,
+        denoise=not options.no_denoise,
+        progress=progress,
+    )
+    if sys.stderr.isatty():
+        print(file=sys.stderr)
+    try:
+        write_picture(options.output, light)
+    except (OSError, PictureError) as fault:
+        raise _BadInput(str(fault)) from fault
+    print(f"Written to {options.output} in {time.monotonic() - started:.1f} s")
+
+
+def _prepare(options) -> None:
+    from mat_shelf.rendering.warmup import is_warm, warm_up
+    from mat_shelf.shelf.library import Shelf, ShelfError
+    from mat_shelf.shelf.thumbnails import make_thumbnail, thumbnail_path
+
+    if not is_warm():
+        print("Compiling the renderer, once; this takes up to a minute")
+        warm_up(lambda text: print(f"  {text}", flush=True))
+    try:
+        swatches = Shelf().swatches()
+        missing = [swatch for swatch in swatches if not thumbnail_path(swatch.recipe).exists()]
+        for number, swatch in enumerate(missing, 1):
+            print(f"Picturing the shelf, {number} of {len(missing)}: {swatch.name}", flush=True)
+            make_thumbnail(swatch.recipe)
+    except (ShelfError, OSError) as fault:
+        raise _BadInput(str(fault)) from fault
+
+
+def _bench(options) -> None:
+    from mat_shelf.bench import bench
+
+    result = bench(lambda text: print(text, file=sys.stderr))
+    if options.json:
+        print(json.dumps(result, indent=1))
+    else:
+        for key, value in result.items():
+            print(f"{key:24}{value}")
+
+
+if __name__ == "__main__":
+    sys.exit(main())
