@@ -30,9 +30,12 @@ class Frozen(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     def with_(self, **changes) -> Self:
-        """A validated copy with some fields changed. Raises pydantic's `ValidationError`."""
+        """A validated copy with some fields changed; the others are the same objects. Raises `ValidationError`."""
         fields = {name: getattr(self, name) for name in type(self).model_fields}
-        return type(self)(**(fields | changes))
+        made = type(self)(**(fields | changes))
+        # Validation makes new tuples; views learn what changed by identity.
+        made.__dict__.update({name: value for name, value in fields.items() if name not in changes})
+        return made
 
 
 class Material(Frozen):

@@ -105,11 +105,12 @@ def crease_normals(vertices, triangles, crease_degrees: float = 40.0) -> Mesh:
     sums = np.zeros((len(order), 3))
     limit = np.cos(np.radians(crease_degrees))
     faces = corner_face[order]
-    for other in range(int(counts.max())):  # valence, not corners: a dozen rounds for a usual mesh
-        has = np.repeat(counts, counts) > other
-        partner = np.repeat(starts, counts) + (rank + other) % np.repeat(counts, counts)
-        near = has & (np.einsum("ij,ij->i", unit[faces], unit[faces[partner]]) >= limit)
-        sums[near] += weighted[faces[partner[near]]]
+    count_at, start_at = np.repeat(counts, counts), np.repeat(starts, counts)
+    for other in range(int(counts.max())):  # as many rounds as faces meet; few corners last beyond six
+        here = np.flatnonzero(count_at > other)
+        partner = start_at[here] + (rank[here] + other) % count_at[here]
+        near = np.einsum("ij,ij->i", unit[faces[here]], unit[faces[partner]]) >= limit
+        sums[here[near]] += weighted[faces[partner[near]]]
     corner_normals = np.empty((len(order), 3), np.float32)
     corner_normals[order] = sums / np.maximum(np.linalg.norm(sums, axis=1, keepdims=True), 1e-30)
 

@@ -1,0 +1,38 @@
+# Two commands do all the set-up: `make demo` and `make test`.
+PYTHON ?= python3
+VENV := .venv
+RUN := $(VENV)/bin
+
+.PHONY: demo test bench lint setup screenshots clean
+
+demo: setup
+	@$(RUN)/mat-shelf prepare
+	@$(RUN)/mat-shelf demo
+
+test: setup lint
+	@$(RUN)/python -c "from mat_shelf.rendering.warmup import is_warm, warm_up; is_warm() or print('Compiling the kernels, once', flush=True); is_warm() or warm_up()"
+	QT_QPA_PLATFORM=offscreen $(RUN)/pytest
+	QT_QPA_PLATFORM=xcb xvfb-run -a $(RUN)/pytest tests/test_window.py
+
+bench: setup
+	@$(RUN)/mat-shelf bench
+
+lint: setup
+	$(RUN)/ruff check src tests scripts
+	$(RUN)/ruff format --check src tests scripts
+	$(RUN)/lint-imports
+
+screenshots: setup
+	QT_QPA_PLATFORM=offscreen $(RUN)/python scripts/screenshots.py
+
+setup: $(VENV)/ready
+
+$(VENV)/ready: pyproject.toml constraints.txt scripts/system_packages.sh
+	@sh scripts/system_packages.sh
+	@test -x $(RUN)/python || $(PYTHON) -m venv $(VENV)
+	@echo "Installing the Python packages into $(VENV); the first time takes a minute or two"
+	@$(RUN)/python -m pip install --disable-pip-version-check --progress-bar on -c constraints.txt -e '.[dev]'
+	@touch $@
+
+clean:
+	rm -rf $(VENV) build src/*.egg-info

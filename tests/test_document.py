@@ -1,0 +1,99 @@
+"""The project's values and its history."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from pydantic import ValidationError
+
+from mat_shelf.document.history import History
+from mat_shelf.document.project import Camera, Material, Part, Product, Project, Set, explain
+from mat_shelf.document.recipe import Recipe
+
+DIGEST = "0" * 64
+
+
+def small_project(**changes) -> Project:
+    fields = {
+        "name": "Small",
+        "product": Product(name="P", parts=(Part(id="a", name="A", mesh=DIGEST, material="m"),)),
+        "materials": (Material(id="m", name="M"),),
+        "sets": (Set(id="s", name="S"),),
+        "current_set": "s",
+    }
+    return Project(**(fields | changes))
+
+
+def test_openpbr_names_and_defaults():
+    """OpenPBR Surface 1.1, parameter reference (from memory of the specification's tables)."""
+    recipe = Recipe()
+    assert (recipe.base_weight, recipe.base_color, recipe.base_diffuse_roughness) == (1.0, (0.8, 0.8, 0.8), 0.0)
+    assert (recipe.specular_weight, recipe.specular_roughness, recipe.specular_ior) == (1.0, 0.3, 1.5)
+    assert (recipe.transmission_weight, recipe.transmission_depth, recipe.base_metalness) == (0.0, 0.0, 0.0)
+
+
+@pytest.mark.parametrize(
+    "wrong",
+    [
+        {"specular_roughness": 1.2},
+        {"specular_roughness": float("nan")},
+        {"specular_ior": float("inf")},
+        {"base_color": (0.5, -0.1, 0.5)},
+        {"base_color": (0.5, 0.5)},
+        {"gloss": 1.0},
+    ],
+)
+def test_impossible_values_are_refused(wrong):
+    with pytest.raises(ValidationError) as fault:
+        Recipe(**wrong)
+    assert next(iter(wrong)) in explain(fault.value)
+
+
+def test_dangling_references_are_refused_by_name():
+    with pytest.raises(ValidationError, match="part 'A' refers to material 'm', which is not there"):
+        small_project(materials=())
+    with pytest.raises(ValidationError, match="current set 'other' is not there"):
+        small_project(current_set="other")
+    with pytest.raises(ValidationError, match="two materials share the id 'm'"):
+        small_project(materials=(Material(id="m", name="M"), Material(id="m", name="N")))
+    with pytest.raises(ValidationError, match="stands on the point it looks at"):
+        Camera(position=(1, 2, 3), target=(1, 2, 3))
+
+
+def test_an_edit_shares_what_it_does_not_touch():
+    before = small_project()
+    after = before.with_material(before.material("m").with_(name="Other"))
+    assert after.product is before.product and after.sets is before.sets
+    assert before.material("m").name == "M" and after.material("m").name == "Other"
+
+
+edits = st.lists(
+    st.one_of(
+        st.tuples(st.just("edit"), st.floats(0, 1, width=32), st.sampled_from([None, "drag"])),
+        st.tuples(st.sampled_from(["undo", "redo", "release"])),
+    ),
+    max_size=40,
+)
+
+
+@given(edits)
+def test_history_equals_a_list_with_a_cursor(actions):
+    """Undo and redo are exact whatever comes before; a drag is one step."""
+    project = small_project()
+    history, states, at, dragging = History(project), [project], 0, False
+    for action in actions:
+        if action[0] == "edit":
+            project = history.present.with_(name=f"n{action[1]}")
+            history.edit("Edit", project, action[2])
+            if project != states[at]:
+                keep = at if dragging and action[2] else at + 1
+                states, at = [*states[:keep], project], keep
+                dragging = action[2] is not None
+        elif action[0] == "release":
+            history.end_gesture()
+            dragging = False
+        else:
+            getattr(history, action[0])()
+            at = max(at - 1, 0) if action[0] == "undo" else min(at + 1, len(states) - 1)
+            dragging = False
+        assert history.present == states[at]
+        assert (history.undo_label is not None) == (at > 0)

@@ -1,0 +1,208 @@
+"""Project and swatch files: round trips, damage, hostility, and being killed."""
+
+import os
+import signal
+import subprocess
+import sys
+import time
+import zipfile
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from mat_shelf.document.swatch import Swatch
+from mat_shelf.exchange.atomic import write_atomically
+from mat_shelf.exchange.package import PackageError
+from mat_shelf.exchange.project_file import open_project, save_project
+from mat_shelf.exchange.swatch_file import open_swatch, save_swatch
+from mat_shelf.shelf.library import Shelf, ShelfError
+from mat_shelf.shelf.shipped import SHIPPED
+
+
+@pytest.fixture
+def saved(demo, tmp_path):
+    path = tmp_path / "desk.matshelf"
+    save_project(path, *demo)
+    return path
+
+
+def test_a_project_comes_back_as_it_was(demo, saved):
+    project, meshes = open_project(saved)
+    assert project == demo[0]
+    for part in project.product.parts:
+        assert (meshes[part.mesh].vertices == demo[1][part.mesh].vertices).all()
+    names = zipfile.ZipFile(saved).namelist()
+    assert "project.json" in names and len(names) == 1 + len({part.mesh for part in project.product.parts})
+
+
+def test_the_previous_save_stays(demo, saved):
+    first = saved.read_bytes()
+    project = demo[0].with_(name="Second")
+    save_project(saved, project, demo[1])
+    assert saved.with_name("desk.matshelf~").read_bytes() == first
+    assert open_project(saved)[0].name == "Second"
+
+
+def rewritten(saved, changes):
+    with zipfile.ZipFile(saved) as package:
+        entries = {name: package.read(name) for name in package.namelist()}
+    entries |= changes
+    with zipfile.ZipFile(saved, "w") as package:
+        for name, data in entries.items():
+            if data is not None:
+                package.writestr(name, data)
+    return saved
+
+
+def text_of(saved) -> bytes:
+    return zipfile.ZipFile(saved).read("project.json")
+
+
+@pytest.mark.parametrize(
+    ("damage", "says"),
+    [
+        (lambda p: p.write_bytes(b"no zip at all"), "is no Mat Shelf project"),
+        (lambda p: p.write_bytes(p.read_bytes()[: p.stat().st_size // 2]), "damaged"),
+        (lambda p: p.write_bytes(b""), "is no Mat Shelf project"),
+        (lambda p: p.unlink(), "is not there"),
+        (lambda p: (p.unlink(), p.mkdir()), "is a folder"),
+        (lambda p: rewritten(p, {"project.json": b"{"}), "text cannot be read"),
+        (lambda p: rewritten(p, {"project.json": b"[" * 100_000}), "text cannot be read"),
+        (lambda p: rewritten(p, {"project.json": b'{"schema_version": 99}'}), "newer Mat Shelf"),
+        (lambda p: rewritten(p, {"project.json": text_of(p).replace(b"0.06,", b"6.0,", 1)}), "cannot be"),
+    ],
+)
+def test_what_cannot_be_opened_says_why(saved, damage, says):
+    damage(saved)
+    with pytest.raises(PackageError, match=says) as fault:
+        open_project(saved)
+    assert "\n" not in str(fault.value) and len(str(fault.value)) < 400
+
+
+def test_missing_and_exchanged_meshes_are_named(demo, saved):
+    part = demo[0].part("collar")
+    name = f"meshes/{part.mesh}.glb"
+    rewritten(saved, {name: demo[1].data(demo[0].part("barrel").mesh)})
+    with pytest.raises(PackageError, match="mesh of part 'Collar' has changed"):
+        open_project(saved)
+    rewritten(saved, {name: None})
+    with pytest.raises(PackageError, match="lacks the mesh of part 'Collar'"):
+        open_project(saved)
+
+
+def test_a_file_that_unpacks_to_gigabytes_is_refused(saved):
+    with zipfile.ZipFile(saved, "a", zipfile.ZIP_DEFLATED) as package, package.open("x", "w") as _:
+        pass
+    zeros = b"\0" * (1 << 20)
+    with (
+        zipfile.ZipFile(saved, "w", zipfile.ZIP_DEFLATED) as package,
+        package.open("project.json", "w", force_zip64=True) as out,
+    ):
+        for _ in range(80):
+            out.write(zeros)
+    with pytest.raises(PackageError, match="claims to hold more"):
+        open_project(saved)
+
+
+def test_paths_that_leave_the_package_are_never_followed(saved, tmp_path):
+    rewritten(saved, {"../outside.txt": b"x", "meshes/../../outside.glb": b"x", "/etc/outside": b"x"})
+    open_project(saved)
+    assert not list(tmp_path.parent.glob("outside*"))
+
+
+def test_random_damage_never_ends_in_anything_but_a_message(saved):
+    data = saved.read_bytes()
+    rng = np.random.default_rng(2)
+    for _ in range(40):
+        broken = bytearray(data)
+        # The directory at the end is where damage is most interesting.
+        for place in np.concatenate([rng.integers(0, len(data), 3), len(data) - rng.integers(1, 2500, 3)]):
+            broken[place] = rng.integers(0, 256)
+        saved.write_bytes(broken)
+        try:
+            open_project(saved)
+        except PackageError as fault:
+            assert str(fault)
+
+
+def test_a_full_disk_leaves_the_old_file(tmp_path):
+    path = tmp_path / "kept.png"
+    path.write_text("old")
+
+    def write(temporary):
+        temporary.write_text("half of the new")
+        raise OSError(28, "No space left on device")
+
+    with pytest.raises(OSError, match="No space left on device.*free some space"):
+        write_atomically(path, write)
+    assert path.read_text() == "old" and [p.name for p in tmp_path.iterdir()] == ["kept.png"]
+
+
+@pytest.mark.skipif(not os.path.exists("/proc/self/fd"), reason="needs a file system that refuses writes")
+def test_a_folder_that_cannot_be_written_says_so(demo):
+    with pytest.raises(OSError, match="choose another"):
+        save_project("/proc/desk.matshelf", *demo)
+    with pytest.raises(OSError, match="does not exist"):
+        save_project("/nowhere/at/all/desk.matshelf", *demo)
+
+
+KILLED = """
+import sys
+from mat_shelf.exchange.project_file import open_project, save_project
+project, meshes = open_project(sys.argv[1])
+print("ready", flush=True)
+n = 0
+while True:
+    n += 1
+    save_project(sys.argv[1], project.with_(name=f"Save {n}"), meshes)
+"""
+
+
+def test_being_killed_while_saving_leaves_a_whole_file(saved):
+    rng = np.random.default_rng(4)
+    names = set()
+    for _ in range(5):
+        process = subprocess.Popen([sys.executable, "-c", KILLED, str(saved)], stdout=subprocess.PIPE)
+        process.stdout.readline()
+        time.sleep(rng.uniform(0.02, 0.5))
+        process.send_signal(signal.SIGKILL)
+        process.wait()
+        names.add(open_project(saved)[0].name)
+    assert any(name.startswith("Save") for name in names)
+
+
+def test_a_swatch_comes_back_as_it_was(tmp_path):
+    path = tmp_path / "brass.swatch"
+    save_swatch(path, SHIPPED[0])
+    assert open_swatch(path) == SHIPPED[0]
+
+
+def test_the_shelf_outlives_the_program(tmp_path):
+    shelf = Shelf(tmp_path / "shelf")
+    assert {s.name for s in shelf.swatches()} == {s.name for s in SHIPPED} and len(SHIPPED) >= 8
+    shelf.add(Swatch(id="mine", name="My lacquer", family="Lacquer"))
+    again = Shelf(tmp_path / "shelf")
+    assert "My lacquer" in [s.name for s in again.swatches()] and not again.name_is_free("my LACQUER ")
+
+
+def test_a_damaged_index_is_made_again(tmp_path):
+    shelf = Shelf(tmp_path / "shelf")
+    (tmp_path / "shelf" / "index.sqlite").write_bytes(b"this is no database, however long it may be" * 100)
+    assert len(Shelf(tmp_path / "shelf").swatches()) == len(SHIPPED)
+    shelf.rebuild()
+    assert len(shelf.swatches()) == len(SHIPPED)
+
+
+def test_a_broken_swatch_is_named_and_the_others_stay(tmp_path):
+    Shelf(tmp_path / "shelf")
+    (tmp_path / "shelf" / "torn.swatch").write_bytes(b"PK\x03\x04 torn")
+    (tmp_path / "shelf" / "polished-brass.swatch").unlink()
+    shelf = Shelf(tmp_path / "shelf")
+    assert len(shelf.swatches()) == len(SHIPPED) - 1
+    assert len(shelf.problems) == 1 and "torn.swatch" in shelf.problems[0]
+
+
+def test_a_shelf_that_cannot_be_made_says_so():
+    with pytest.raises(ShelfError, match="cannot be written"):
+        Shelf(Path("/proc/shelf"))

@@ -1,0 +1,194 @@
+"""The surface against published values. Sources stand beside each check."""
+
+import math
+
+import numpy as np
+import pytest
+from numba import njit
+
+from mat_shelf.document.recipe import Recipe
+from mat_shelf.optics import surface
+from mat_shelf.optics.diffuse import eon_several_color, eon_terms
+from mat_shelf.optics.energy import albedo_tables
+from mat_shelf.optics.fresnel import fresnel_dielectric, fresnel_metal
+from mat_shelf.optics.kernels import F
+from mat_shelf.optics.media import absorption
+from mat_shelf.optics.microfacet import ggx_density, smith_g1, widths
+from mat_shelf.optics.parameters import parameter_row
+
+
+@njit(error_model="numpy")
+def reflectance(cos_i, eta):
+    return fresnel_dielectric(F(cos_i), F(eta))
+
+
+@pytest.mark.parametrize(("ior", "f0"), [(1.333, 0.0204), (1.5, 0.04), (2.417, 0.172)])
+def test_normal_reflectance_of_water_glass_and_diamond(ior, f0):
+    """Born and Wolf, Principles of Optics, 1.5.2: ((n - 1) / (n + 1))^2."""
+    assert reflectance(1.0, ior) == pytest.approx(f0, abs=2e-4)
+
+
+def test_glass_at_brewster_and_beyond_the_critical_angle():
+    """Born and Wolf 1.5.3 and 1.5.4. At Brewster's angle only half of unpolarised light's s part comes back:
+    for n = 1.5, 0.5 * ((n^2 - 1) / (n^2 + 1))^2 = 0.0740."""
+    assert reflectance(math.cos(math.atan(1.5)), 1.5) == pytest.approx(0.0740, abs=1e-4)
+    critical = math.asin(1 / 1.5)
+    assert reflectance(math.cos(critical + 1e-3), 1 / 1.5) == 1.0
+    assert reflectance(math.cos(critical - 0.05), 1 / 1.5) < 0.5
+
+
+@njit(error_model="numpy")
+def metal(cos_i, f0, tint):
+    return fresnel_metal(F(cos_i), F(f0), F(tint))
+
+
+def test_metal_colour_straight_on_and_at_82_degrees():
+    """OpenPBR Surface 1.1, "Metal": F(0) is the colour; at cos = 1/7 the tint times Schlick's value."""
+    assert metal(1.0, 0.6, 0.3) == pytest.approx(0.6, abs=1e-6)
+    schlick = 0.6 + 0.4 * (6 / 7) ** 5
+    assert metal(1 / 7, 0.6, 0.3) == pytest.approx(0.3 * schlick, abs=1e-5)
+    assert metal(0.0, 0.6, 0.3) == pytest.approx(1.0, abs=1e-5)
+
+
+@njit(error_model="numpy")
+def projected_microfacets(roughness, anisotropy, cos_v, weighted):
+    """Integral over the hemisphere, by a fine grid in an angle that resolves sharp peaks."""
+    ax, ay = widths(F(roughness), F(anisotropy))
+    view = (F(math.sqrt(1 - cos_v * cos_v)), F(0), F(cos_v))
+    steps, turns = 2000, 256
+    total = 0.0
+    for i in range(steps):
+        tangent = ax * math.tan((i + 0.5) / steps * math.pi / 2)  # dense where the peak is
+        theta = math.atan(tangent)
+        d_theta = ax * (1 + (tangent / ax) ** 2) / (1 + tangent * tangent) * math.pi / 2 / steps
+        for j in range(turns):
+            phi = (j + 0.5) / turns * 2 * math.pi
+            h = (F(math.sin(theta) * math.cos(phi)), F(math.sin(theta) * math.sin(phi)), F(math.cos(theta)))
+            density = ggx_density(h, ax, ay) * math.sin(theta) * d_theta * 2 * math.pi / turns
+            if weighted:
+                facing = view[0] * h[0] + view[1] * h[1] + view[2] * h[2]
+                total += density * max(facing, 0.0) * smith_g1(view, ax, ay)
+            else:
+                total += density * h[2]
+    return total
+
+
+@pytest.mark.parametrize("roughness", [0.1, 0.3, 0.7, 1.0])
+@pytest.mark.parametrize("anisotropy", [0.0, 0.6])
+def test_microfacets_cover_the_surface_once(roughness, anisotropy):
+    """Walter et al. 2007, eq. 4: D times the cosine integrates to 1."""
+    assert projected_microfacets(roughness, anisotropy, 1.0, False) == pytest.approx(1.0, abs=2e-3)
+
+
+@pytest.mark.parametrize("cos_v", [0.95, 0.5, 0.15])
+@pytest.mark.parametrize("roughness", [0.2, 0.8])
+def test_visible_microfacets_fill_the_view(roughness, cos_v):
+    """Heitz 2014, eq. 2: visible microfacets project to the cosine of the view."""
+    assert projected_microfacets(roughness, 0.0, cos_v, True) == pytest.approx(cos_v, rel=5e-3)
+
+
+@njit(error_model="numpy")
+def sampled_albedo(p, cos_o, eta, numbers, tables):
+    wo = (F(math.sqrt(1 - cos_o * cos_o)), F(0), F(cos_o))
+    lobes = surface.prepare(p, 0, wo, F(eta), tables)
+    total = 0.0
+    for k in range(len(numbers)):
+        wi = surface.sample(lobes, wo, numbers[k, 0], numbers[k, 1], numbers[k, 2])
+        if wi[2] == 0:
+            continue
+        value, pdf = surface.evaluate(p, 0, lobes, wo, wi)
+        if pdf > 0:
+            total += value[0] / pdf * (eta * eta if wi[2] < 0 else 1.0)
+    return total / len(numbers)
+
+
+WHITE = {
+    "metal": {"base_metalness": 1.0},
+    "plastic": {"specular_ior": 1.5},
+    "chalk": {"base_diffuse_roughness": 1.0},
+    "glass": {"transmission_weight": 1.0},
+}
+
+
+@pytest.mark.parametrize("kind", WHITE)
+@pytest.mark.parametrize("roughness", [0.0, 0.3, 0.7, 1.0])
+def test_white_surfaces_lose_no_light(kind, roughness):
+    """White furnace (Turquin 2019): a colourless surface returns all light, from every direction, at all roughness.
+    The loss allowed, 1.2 percent, is that of the tables and of 40,000 samples."""
+    recipe = Recipe(base_color=(1, 1, 1), specular_roughness=roughness, **WHITE[kind])
+    p = parameter_row(recipe)[None]
+    numbers = np.random.default_rng(3).random((40_000, 3)).astype(np.float32)
+    for cos_o in (1.0, 0.6, 0.2):
+        for eta in (1.5, 1 / 1.5) if kind == "glass" else (1.5,):
+            assert sampled_albedo(p, cos_o, eta, numbers, albedo_tables()) == pytest.approx(1.0, abs=0.012)
+
+
+@njit(error_model="numpy")
+def directions(p, cos_o, eta, numbers, tables, out, pdfs, grid):
+    """Samples, and the density integrated over cells of a (cosine, turn) grid."""
+    wo = (F(math.sqrt(1 - cos_o * cos_o)), F(0), F(cos_o))
+    lobes = surface.prepare(p, 0, wo, F(eta), tables)
+    for k in range(len(numbers)):
+        wi = surface.sample(lobes, wo, numbers[k, 0], numbers[k, 1], numbers[k, 2])
+        for c in range(3):
+            out[k, c] = wi[c]
+    rows, columns = pdfs.shape
+    for i in range(rows):
+        for j in range(columns):
+            total = 0.0
+            for a in range(grid):
+                z = -1 + 2 * (i + (a + 0.5) / grid) / rows
+                s = math.sqrt(max(1 - z * z, 0.0))
+                for b in range(grid):
+                    phi = 2 * math.pi * (j + (b + 0.5) / grid) / columns
+                    wi = (F(s * math.cos(phi)), F(s * math.sin(phi)), F(z))
+                    total += surface.evaluate(p, 0, lobes, wo, wi)[1]
+            pdfs[i, j] = total / (grid * grid) * 4 * math.pi / (rows * columns)
+
+
+@pytest.mark.parametrize(
+    ("kind", "eta"),
+    [({"specular_roughness": 0.5}, 1.5), ({"base_metalness": 0.7, "specular_roughness": 0.4}, 1.5)]
+    + [({"transmission_weight": 1.0, "specular_roughness": 0.5}, eta) for eta in (1.5, 1 / 1.5)],
+)
+def test_samples_follow_their_density(kind, eta):
+    """Chi-square of sampled directions against the integrated density, as renderers are commonly tested."""
+    count, rows, columns = 200_000, 20, 16
+    numbers = np.random.default_rng(11).random((count, 3)).astype(np.float32)
+    out, pdfs = np.zeros((count, 3), np.float32), np.zeros((rows, columns))
+    directions(parameter_row(Recipe(**kind))[None], 0.7, eta, numbers, albedo_tables(), out, pdfs, 24)
+    hit = out[:, 2] != 0
+    row = np.clip(((out[hit, 2] + 1) / 2 * rows).astype(int), 0, rows - 1)
+    column = (np.mod(np.arctan2(out[hit, 1], out[hit, 0]), 2 * np.pi) / (2 * np.pi) * columns).astype(int) % columns
+    seen = np.bincount(row * columns + column, minlength=rows * columns).astype(float)
+    expected = pdfs.ravel() * count
+    big = expected > 20
+    statistic = ((seen[big] - expected[big]) ** 2 / expected[big]).sum()
+    freedom = big.sum()
+    assert freedom > 60
+    # Mean and spread of chi-square are its freedom and the root of twice that; the grid's own error adds a little.
+    assert statistic < freedom + 6 * math.sqrt(2 * freedom)
+
+
+@njit(error_model="numpy")
+def chalk_terms(a, b, r):
+    wo, wi = (F(a[0]), F(a[1]), F(a[2])), (F(b[0]), F(b[1]), F(b[2]))
+    single, several = eon_terms(wo, wi, F(r))
+    return 0.8 * single + eon_several_color(F(0.8), F(r)) * several
+
+
+def test_chalk_is_reciprocal():
+    """Helmholtz reciprocity, as Portsmouth et al. 2024 prove for EON."""
+    rng = np.random.default_rng(5)
+    for _ in range(50):
+        a, b = rng.normal(size=(2, 3))
+        a, b = (v / np.linalg.norm(v) * np.sign(v[2]) for v in (a, b))
+        assert chalk_terms(a, b, 0.9) == pytest.approx(chalk_terms(b, a, 0.9), rel=1e-4)
+
+
+def test_absorption_reaches_the_colour_at_the_depth():
+    """Beer-Lambert: twice the depth squares the transmittance."""
+    sigma = absorption((0.2, 0.5, 0.9), 4.0)
+    assert np.exp(-sigma * 4.0) == pytest.approx([0.2, 0.5, 0.9], rel=1e-5)
+    assert np.exp(-sigma * 8.0) == pytest.approx([0.04, 0.25, 0.81], rel=1e-5)
+    assert (absorption((0.2, 0.5, 0.9), 0.0) == 0).all()
