@@ -44,7 +44,7 @@ def test_black_body_tints():
 
 
 def test_tone_mapper_specification():
-    """Khronos PBR Neutral: below 0.8 - F90 only the Fresnel offset 0.04 is taken off; hue is kept; white is the limit."""
+    """Khronos PBR Neutral: below 0.8 - F90 only the Fresnel offset 0.04 is taken off; hue stays; white is the limit."""
     assert tone_map([0.5, 0.4, 0.3]) == pytest.approx([0.46, 0.36, 0.26], abs=1e-6)
     dark = np.array([0.04, 0.04, 0.04], np.float32)  # below 0.08 the offset is x - 6.25 x^2
     assert tone_map(dark) == pytest.approx(6.25 * dark**2, abs=1e-6)

@@ -19,9 +19,7 @@ EVEN = np.ones((16, 32, 3), np.float32)
 
 
 def take(meshes, recipes, lights, camera, size=(64, 64), samples=64, threads=2, **options) -> np.ndarray:
-    shot = Shot(
-        Geometry(meshes), dress(recipes, range(len(recipes))), lights, make_view(camera, *size), **options
-    )
+    shot = Shot(Geometry(meshes), dress(recipes, range(len(recipes))), lights, make_view(camera, *size), **options)
     film, tracer = Film(*size), Tracer(threads)
     for _ in range(samples):
         tracer.add_sample(shot, film)

@@ -8,7 +8,7 @@ import time
 from pathlib import Path
 
 
-class _BadInput(Exception):
+class BadInputError(Exception):
     """What the user gave cannot be worked with; the message is the one line they see."""
 
 
@@ -16,7 +16,7 @@ def main(arguments: list[str] | None = None) -> int:
     options = _parser().parse_args(arguments)
     try:
         return options.run(options) or 0
-    except _BadInput as fault:
+    except BadInputError as fault:
         print(f"mat-shelf: {fault}", file=sys.stderr)
         return 2
     except KeyboardInterrupt:
@@ -86,7 +86,7 @@ def _demo(options) -> None:
 def _open(options) -> None:
     project, meshes = _read(options.file)
     if not _has_display():
-        raise _BadInput("there is no display to open a window on; use 'mat-shelf render' for a picture")
+        raise BadInputError("there is no display to open a window on; use 'mat-shelf render' for a picture")
     _window(project, meshes, path=options.file.resolve())
 
 
@@ -98,13 +98,13 @@ def _window(project, meshes, **options) -> None:
     try:
         from mat_shelf.app.start import run
     except ImportError as fault:
-        raise _BadInput(f"the window's libraries are not complete ({fault}); run 'make setup'") from fault
+        raise BadInputError(f"the window's libraries are not complete ({fault}); run 'make setup'") from fault
     from mat_shelf.shelf.library import ShelfError
 
     try:
         run(project, meshes, **options)
     except ShelfError as fault:
-        raise _BadInput(str(fault)) from fault
+        raise BadInputError(str(fault)) from fault
 
 
 def _read(path: Path):
@@ -114,7 +114,7 @@ def _read(path: Path):
     try:
         return open_project(path)
     except PackageError as fault:
-        raise _BadInput(str(fault)) from fault
+        raise BadInputError(str(fault)) from fault
 
 
 def _new_demo(options) -> None:
@@ -124,7 +124,7 @@ def _new_demo(options) -> None:
     try:
         save_project(options.file, *demo_project())
     except OSError as fault:
-        raise _BadInput(str(fault)) from fault
+        raise BadInputError(str(fault)) from fault
     print(f"Written to {options.file}")
 
 
@@ -135,9 +135,9 @@ def _render(options) -> None:
     try:
         ending_of(options.output)
     except PictureError as fault:
-        raise _BadInput(str(fault)) from fault
+        raise BadInputError(str(fault)) from fault
     if not options.output.resolve().parent.is_dir():
-        raise _BadInput(f"the folder {options.output.resolve().parent} does not exist")
+        raise BadInputError(f"the folder {options.output.resolve().parent} does not exist")
     project, meshes = _read(options.file)
     started = time.monotonic()
 
@@ -162,7 +162,7 @@ def _render(options) -> None:
     try:
         write_picture(options.output, light)
     except (OSError, PictureError) as fault:
-        raise _BadInput(str(fault)) from fault
+        raise BadInputError(str(fault)) from fault
     print(f"Written to {options.output} in {time.monotonic() - started:.1f} s")
 
 
@@ -181,7 +181,7 @@ def _prepare(options) -> None:
             print(f"Picturing the shelf, {number} of {len(missing)}: {swatch.name}", flush=True)
             make_thumbnail(swatch.recipe)
     except (ShelfError, OSError) as fault:
-        raise _BadInput(str(fault)) from fault
+        raise BadInputError(str(fault)) from fault
 
 
 def _bench(options) -> None:

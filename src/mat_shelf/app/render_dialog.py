@@ -165,6 +165,7 @@ def _spin(low: int, high: int, value: int, unit: str) -> QSpinBox:
     box.setRange(low, high)
     box.setValue(value)
     box.setSuffix(unit)
+    box.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)  # arrow keys and the wheel step
     return box
 
 

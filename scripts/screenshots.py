@@ -1,0 +1,58 @@
+"""Makes the pictures in docs/screenshots from the demo. Run it with `make screenshots`."""
+
+import os
+import tempfile
+import time
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from mat_shelf.app.start import application
+from mat_shelf.app.window import Window
+from mat_shelf.app.workshop import Workshop
+from mat_shelf.demo.desk_set import demo_project
+from mat_shelf.shelf.library import Shelf
+from mat_shelf.shelf.thumbnails import make_thumbnail
+
+FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
+
+
+def settle(app, window: Window, samples: int) -> None:
+    """Waits until the hero view shows the newest edit with enough samples."""
+    while True:
+        app.processEvents()
+        time.sleep(0.02)
+        frame = window.hero.frame
+        if frame and frame.revision == window.hero.revision and not frame.is_coarse and frame.samples >= samples:
+            app.processEvents()
+            return
+
+
+def main() -> None:
+    FOLDER.mkdir(parents=True, exist_ok=True)
+    app = application()
+    with tempfile.TemporaryDirectory() as folder:
+        shelf = Shelf(Path(folder) / "shelf")
+        for swatch in shelf.swatches():
+            make_thumbnail(swatch.recipe)
+        window = Window(Workshop(*demo_project(), shelf))
+        window.resize(1280, 800)
+        window.show()
+        window.workshop.wear("collar", "polished-brass")
+        window.workshop.select("barrel")
+        settle(app, window, 128)
+        window.grab().save(str(FOLDER / "materials.png"))
+        window.board.rows["base_color"].bar.click()
+        app.processEvents()
+        window.board.rows["base_color"].popover.grab().save(str(FOLDER / "colour.png"))
+        window.board.rows["base_color"].popover.close()
+        window.open_render()
+        app.processEvents()
+        window.render_dialog.path_field.setText("Desk set.png")
+        window.render_dialog.grab().save(str(FOLDER / "render.png"))
+        window.workshop.history.saved = window.workshop.project
+        window.close()
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,347 @@
+"""The real window, by mouse and keyboard: what changes in the document and in the rendered pixels."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PIL import Image
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QDrag, QDragEnterEvent, QDragMoveEvent, QDropEvent, QImage
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox
+
+from mat_shelf.app.theme import apply_theme
+from mat_shelf.app.window import Window
+from mat_shelf.app.workshop import Workshop
+from mat_shelf.document.swatch import Swatch
+from mat_shelf.shelf.library import Shelf
+
+LEFT, PLAIN = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+CONTROL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
+
+
+@pytest.fixture
+def shelf_folder(tmp_path):
+    return tmp_path / "shelf"
+
+
+@pytest.fixture
+def open_window(qapp, qtbot, demo, shelf_folder):
+    apply_theme(qapp)
+    opened = []
+
+    def opening() -> Window:
+        window = Window(Workshop(*demo, Shelf(shelf_folder)))
+        window.resize(1040, 680)
+        window.show()
+        qtbot.waitExposed(window)
+        opened.append(window)
+        picture_of(qtbot, window)
+        return window
+
+    yield opening
+    for window in opened:
+        window.workshop.history.saved = window.workshop.project
+        window.close()
+
+
+def picture_of(qtbot, window, fine: bool = True) -> np.ndarray:
+    """The newest picture that shows the newest edit, at the pane's full size, (H, W, 3) uint8."""
+
+    def is_there():
+        frame = window.hero.frame
+        return frame is not None and frame.revision == window.hero.revision and (not fine or frame.samples >= 4)
+
+    qtbot.waitUntil(is_there, timeout=120_000)
+    frame = window.hero.frame
+    height, width = frame.part_at.shape
+    return np.asarray(Image.fromarray(frame.pixels).resize((width, height)))
+
+
+def seen(window, part: str) -> np.ndarray:
+    """The pixels, well inside its border, in which a part is seen."""
+    ids = [p.id for p in window.workshop.project.product.parts]
+    mask = window.hero.frame.part_at == ids.index(part)
+    inner = mask.copy()
+    for shift in (-3, 3):
+        inner &= np.roll(mask, shift, 0) & np.roll(mask, shift, 1)
+    assert inner.any(), part
+    return inner
+
+
+def place_of(window, part: str) -> QPoint:
+    """A point of the hero view where a part is seen."""
+    ys, xs = np.nonzero(seen(window, part))
+    k = len(ys) // 2
+    rect, shape = window.hero.picture_rect, window.hero.frame.part_at.shape
+    return QPoint(
+        round(rect.x() + (xs[k] + 0.5) / shape[1] * rect.width()),
+        round(rect.y() + (ys[k] + 0.5) / shape[0] * rect.height()),
+    )
+
+
+def click_part(window, part: str) -> None:
+    QTest.mouseClick(window.hero, LEFT, PLAIN, place_of(window, part))
+
+
+def drag_slider(slider, place: float, steps: int = 8) -> None:
+    """Drags a slider's knob to a place in [0, 1], as a hand would."""
+    middle = slider.height() // 2
+    start, end = slider.knob_x(), slider.KNOB + place * (slider.width() - 2 * slider.KNOB)
+    QTest.mousePress(slider, LEFT, PLAIN, QPoint(round(start), middle))
+    for k in range(1, steps + 1):
+        QTest.mouseMove(slider, QPoint(round(start + (end - start) * k / steps), middle))
+        QTest.qWait(15)
+    QTest.mouseRelease(slider, LEFT, PLAIN, QPoint(round(end), middle))
+
+
+def drag_swatch(window, monkeypatch, name: str, part: str) -> None:
+    """Drags a swatch from the list onto a part. The system's own drag loop is replaced by the events it sends."""
+    model, rows = window.shelf.model, window.shelf.model.rows
+    row = next(i for i, r in enumerate(rows) if isinstance(r, Swatch) and r.name == name)
+    window.shelf.list.setCurrentIndex(model.index(row))
+    target = QPointF(place_of(window, part))
+
+    def exec_(drag, action):
+        data, hero = drag.mimeData(), window.hero
+        enter = QDragEnterEvent(target.toPoint(), action, data, LEFT, PLAIN)
+        QApplication.sendEvent(hero, enter)
+        assert enter.isAccepted()
+        move = QDragMoveEvent(target.toPoint(), action, data, LEFT, PLAIN)
+        QApplication.sendEvent(hero, move)
+        assert move.isAccepted()
+        lit = grabbed(hero)
+        drop = QDropEvent(target, action, data, LEFT, PLAIN)
+        QApplication.sendEvent(hero, drop)
+        window.lit_before_drop = lit
+        return action
+
+    monkeypatch.setattr(QDrag, "exec", exec_)
+    window.shelf.list.startDrag(Qt.DropAction.CopyAction)
+
+
+def grabbed(widget) -> np.ndarray:
+    image = widget.grab().toImage().convertToFormat(QImage.Format.Format_RGB888)
+    rows = np.array(image.constBits().asarray(image.sizeInBytes())).reshape(image.height(), image.bytesPerLine())
+    return rows[:, : image.width() * 3].reshape(image.height(), image.width(), 3).astype(int)
+
+
+def test_the_whole_story(open_window, qtbot, monkeypatch, tmp_path, shelf_folder):
+    window = open_window()
+    workshop, board = window.workshop, window.board
+
+    # They click the pen's barrel: it is outlined, and its material comes to the board.
+    bare = grabbed(window.hero)
+    click_part(window, "barrel")
+    assert workshop.selected == "barrel"
+    changed = np.abs(grabbed(window.hero) - bare).max(axis=2) > 40
+    around = window.hero.frame.part_at == [p.id for p in workshop.project.product.parts].index("barrel")
+    offset = window.hero.picture_rect.topLeft()
+    ys, xs = np.nonzero(changed)
+    box_y, box_x = np.nonzero(around)
+    assert 200 < changed.sum() < around.sum()
+    assert box_x.min() - 4 <= np.median(xs) - offset.x() <= box_x.max() + 4
+    assert box_y.min() - 4 <= np.median(ys) - offset.y() <= box_y.max() + 4
+    assert board.rows["specular_roughness"].number.text() == "0.06"
+    assert board.rows["base_color"].text.text() == "#125B57"
+
+    # They drag colour and roughness and see it at once.
+    before = picture_of(qtbot, window)
+    inside, wax = seen(window, "barrel"), seen(window, "wax-stick")
+    drag_slider(board.rows["specular_roughness"].slider, 0.8)
+    recipe = workshop.selected_material.recipe
+    assert recipe.specular_roughness == pytest.approx(0.8, abs=0.02)
+    rough = picture_of(qtbot, window)
+    assert np.ptp(before[inside].mean(axis=1)) > np.ptp(rough[inside].mean(axis=1)) * 1.3  # the highlight is gone
+    assert workshop.history.undo_label == "Roughness"
+
+    QTest.mouseClick(board.rows["base_color"].bar, LEFT)
+    popover = board.rows["base_color"].popover
+    assert popover.isVisible()
+    drag_slider(popover.sliders["Hue"], 30 / 360)
+    popover.close()
+    red = picture_of(qtbot, window)
+    assert before[inside].mean(axis=0)[1] > before[inside].mean(axis=0)[0]
+    assert red[inside].mean(axis=0)[0] > red[inside].mean(axis=0)[1] + 20
+    assert np.abs(red[wax].astype(int).mean(axis=0) - before[wax].astype(int).mean(axis=0)).max() < 12
+
+    # They drag "Polished brass" from the shelf onto the collar; it lights up before the drop.
+    collar = seen(window, "collar")
+    drag_swatch(window, monkeypatch, "Polished brass", "collar")
+    assert workshop.project.part("collar").material == "polished-brass" and workshop.selected == "collar"
+    point = place_of(window, "collar")
+    assert np.abs(window.lit_before_drop[point.y(), point.x()] - bare[point.y(), point.x()]).max() > 8
+    brass = picture_of(qtbot, window)
+    steel_warmth, brass_warmth = (float(np.subtract(*p[collar].astype(int).mean(axis=0)[[0, 2]])) for p in (red, brass))
+    assert brass_warmth > steel_warmth + 25
+
+    # They undo: the collar, then the colour as one step, then the roughness as one step.
+    QTest.keyClick(window, Qt.Key.Key_Z, CONTROL)
+    assert workshop.project.part("collar").material == "satin-steel"
+    QTest.keyClick(window, Qt.Key.Key_Z, CONTROL)
+    assert workshop.project.material("teal-lacquer").recipe.specular_roughness == recipe.specular_roughness
+    QTest.keyClick(window, Qt.Key.Key_Z, CONTROL)
+    assert not workshop.history.is_changed and workshop.history.undo_label is None
+    undone = picture_of(qtbot, window)
+    assert np.abs(undone[inside].astype(int).mean(axis=0) - before[inside].astype(int).mean(axis=0)).max() < 6
+    QTest.keyClick(window, Qt.Key.Key_Z, CONTROL | SHIFT)
+    assert workshop.project.material("teal-lacquer").recipe.specular_roughness == recipe.specular_roughness
+
+    # They keep their tuned lacquer on the shelf under a name ...
+    click_part(window, "barrel")
+    QTest.keyClick(window, Qt.Key.Key_K, CONTROL)
+    assert board.keep_popover.isVisible()
+    board.keep_popover.name.clear()
+    QTest.keyClicks(board.keep_popover.name, "Matt lacquer")
+    QTest.keyClick(board.keep_popover.name, Qt.Key.Key_Return)
+    assert not board.keep_popover.isVisible() and workshop.selected_material.name == "Matt lacquer"
+
+    # ... save, render to PNG and EXR ...
+    path = tmp_path / "mine.matshelf"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(path), ""))
+    QTest.keyClick(window, Qt.Key.Key_S, CONTROL)
+    assert path.exists() and not workshop.history.is_changed
+    QTest.keyClick(window, Qt.Key.Key_R, CONTROL)
+    dialog = window.render_dialog
+    for name in ("out.png", "out.exr"):
+        dialog.path_field.setText(str(tmp_path / name))
+        dialog.width_box.setValue(96)
+        dialog.height_box.setValue(64)
+        dialog.samples_box.setValue(4)
+        QTest.mouseClick(dialog.start_button, LEFT)
+        assert not dialog.start_button.isEnabled()
+        qtbot.waitUntil(dialog.start_button.isEnabled, timeout=60_000)
+        assert dialog.state.text() == f"Written to {tmp_path / name}"
+    assert np.asarray(Image.open(tmp_path / "out.png")).shape == (64, 96, 3)
+    assert (tmp_path / "out.exr").read_bytes()[:4] == bytes([0x76, 0x2F, 0x31, 0x01])  # OpenEXR's magic number
+    saved = workshop.project
+    window.close()
+
+    # ... start again, and it is there; and they open what they saved.
+    again = open_window()
+    names = [again.shelf.model.data(again.shelf.model.index(i)) for i in range(again.shelf.model.rowCount())]
+    assert "Matt lacquer" in names
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: (str(path), ""))
+    QTest.keyClick(again, Qt.Key.Key_O, CONTROL)
+    assert again.workshop.project == saved and again.workshop.path == path
+    opened = picture_of(qtbot, again)
+    barrel = seen(again, "barrel")
+    assert np.ptp(opened[barrel].mean(axis=1)) < np.ptp(before[inside].mean(axis=1)) / 1.3
+
+
+def test_by_keyboard_alone(open_window, qtbot):
+    window = open_window()
+    workshop = window.workshop
+    window.hero.setFocus()
+    QTest.keyClick(window.hero, Qt.Key.Key_PageDown)
+    assert workshop.selected == workshop.project.product.parts[0].id
+    QTest.keyClick(window.hero, Qt.Key.Key_PageUp)
+    assert workshop.selected == workshop.project.product.parts[-1].id == "wax-stick"
+    slider = window.board.rows["specular_roughness"].slider
+    before = workshop.selected_material.recipe.specular_roughness
+    slider.setFocus()
+    for _ in range(3):
+        QTest.keyClick(slider, Qt.Key.Key_Right)
+    assert workshop.selected_material.recipe.specular_roughness == pytest.approx(before + 0.03, abs=1e-3)
+    number = window.board.rows["transmission_depth"].number
+    number.setFocus()
+    number.selectAll()
+    QTest.keyClicks(number, "12,5")
+    QTest.keyClick(number, Qt.Key.Key_Return)
+    assert workshop.selected_material.recipe.transmission_depth == 12.5
+    QTest.keyClick(window, Qt.Key.Key_F, CONTROL)
+    QTest.keyClicks(window.shelf.search, "brass")
+    assert window.shelf.model.rowCount() == 2
+    window.shelf.list.setFocus()
+    window.shelf.list.setCurrentIndex(window.shelf.model.index(1))
+    QTest.keyClick(window.shelf.list, Qt.Key.Key_Return)
+    assert workshop.selected_material.name == "Polished brass"
+    QTest.keyClick(window.hero, Qt.Key.Key_Escape)
+    assert workshop.selected is None
+
+
+def test_bad_input_is_told_and_changes_nothing(open_window, qtbot, tmp_path, monkeypatch):
+    window = open_window()
+    workshop = window.workshop
+    workshop.select("barrel")
+    project = workshop.project
+
+    def refused(says: str) -> None:
+        assert window.notice.isVisible() and says in window.notice.text.text()
+        assert workshop.project is project
+        window.notice.hide()
+
+    for row, text, says in (
+        ("specular_roughness", "7", "Roughness must be a number from 0 to 1."),
+        ("specular_ior", "glass", "IOR must be a number from 1 to 3."),
+    ):
+        number = window.board.rows[row].number
+        shown = number.text()
+        number.setFocus()
+        number.selectAll()
+        QTest.keyClicks(number, text)
+        QTest.keyClick(number, Qt.Key.Key_Return)
+        refused(says)
+        assert number.text() == shown
+    text = window.board.rows["base_color"].text
+    text.setFocus()
+    text.selectAll()
+    QTest.keyClicks(text, "teal")
+    QTest.keyClick(text, Qt.Key.Key_Return)
+    refused("is no colour; write six hexadecimal digits")
+
+    broken = tmp_path / "broken.matshelf"
+    broken.write_bytes(b"PK\x03\x04 and then nothing")
+    workshop.open(broken)
+    refused("Not opened: broken.matshelf is no Mat Shelf project, or it is damaged")
+    workshop.save(Path("/proc/desk.matshelf"))
+    refused("choose another folder")
+    workshop.keep("Teal lacquer", "Lacquer")
+    refused("already has a swatch called 'Teal lacquer'")
+
+    window.open_render()
+    dialog = window.render_dialog
+    dialog.path_field.setText("/nowhere/out.png")
+    QTest.mouseClick(dialog.start_button, LEFT)
+    assert "does not exist" in dialog.state.text() and dialog.start_button.isEnabled()
+    dialog.path_field.setText(str(tmp_path / "out.gif"))
+    QTest.mouseClick(dialog.start_button, LEFT)
+    assert "must end in" in dialog.state.text()
+
+    window.hero.setFocus()
+    workshop.edit("Rename", project.with_(name="Changed"))
+    monkeypatch.setattr(QMessageBox, "question", lambda *a: QMessageBox.StandardButton.Cancel)
+    assert not window.close() and window.isVisible()
+
+
+def test_a_render_can_be_cancelled(open_window, qtbot, tmp_path):
+    window = open_window()
+    window.open_render()
+    dialog = window.render_dialog
+    dialog.path_field.setText(str(tmp_path / "long.png"))
+    dialog.samples_box.setValue(5000)
+    QTest.mouseClick(dialog.start_button, LEFT)
+    qtbot.waitUntil(lambda: dialog.bar.value() > 0, timeout=60_000)
+    assert "left" in dialog.state.text()
+    QTest.mouseClick(dialog.cancel_button, LEFT)
+    qtbot.waitUntil(dialog.start_button.isEnabled, timeout=60_000)
+    assert dialog.state.text() == "Cancelled; nothing was written." and not (tmp_path / "long.png").exists()
+
+
+def test_while_a_value_is_dragged_pictures_follow(open_window, qtbot):
+    """While a value is dragged coarse pictures follow, and the last one shows the last value."""
+    window = open_window()
+    workshop = window.workshop
+    workshop.select("wax-stick")
+    coarse = []
+    window.hero._worker.frame_ready.connect(lambda frame: coarse.append(frame) if frame.is_coarse else None)
+    for k in range(30):
+        workshop.set_parameter("base_color", (0.02, 0.02 + 0.02 * k, 0.02), gesture="base_color")
+        QTest.qWait(40)
+    assert len(coarse) >= 3
+    picture = picture_of(qtbot, window)
+    mean = picture[seen(window, "wax-stick")].mean(axis=0)
+    assert mean[1] > 2 * mean[0]
+    assert workshop.history.undo_label == "Colour"
+    workshop.undo()
+    assert not workshop.history.is_changed
