@@ -84,6 +84,13 @@ def click_part(window, part: str) -> None:
     QTest.mouseClick(window.hero, LEFT, PLAIN, place_of(window, part))
 
 
+def shortcut(qtbot, window, key, modifiers) -> None:
+    """Presses keys with the window in front, as it is for a user once a popover has gone."""
+    window.activateWindow()
+    qtbot.waitUntil(window.isActiveWindow, timeout=10_000)
+    QTest.keyClick(window, key, modifiers)
+
+
 def drag_slider(slider, place: float, steps: int = 8) -> None:
     """Drags a slider's knob to a place in [0, 1], as a hand would."""
     middle = slider.height() // 2
@@ -176,20 +183,20 @@ def test_the_whole_story(open_window, qtbot, monkeypatch, tmp_path, shelf_folder
     assert brass_warmth > steel_warmth + 25
 
     # They undo: the collar, then the colour as one step, then the roughness as one step.
-    QTest.keyClick(window, Qt.Key.Key_Z, CONTROL)
+    shortcut(qtbot, window, Qt.Key.Key_Z, CONTROL)
     assert workshop.project.part("collar").material == "satin-steel"
-    QTest.keyClick(window, Qt.Key.Key_Z, CONTROL)
+    shortcut(qtbot, window, Qt.Key.Key_Z, CONTROL)
     assert workshop.project.material("teal-lacquer").recipe.specular_roughness == recipe.specular_roughness
-    QTest.keyClick(window, Qt.Key.Key_Z, CONTROL)
+    shortcut(qtbot, window, Qt.Key.Key_Z, CONTROL)
     assert not workshop.history.is_changed and workshop.history.undo_label is None
     undone = picture_of(qtbot, window)
     assert np.abs(undone[inside].astype(int).mean(axis=0) - before[inside].astype(int).mean(axis=0)).max() < 6
-    QTest.keyClick(window, Qt.Key.Key_Z, CONTROL | SHIFT)
+    shortcut(qtbot, window, Qt.Key.Key_Z, CONTROL | SHIFT)
     assert workshop.project.material("teal-lacquer").recipe.specular_roughness == recipe.specular_roughness
 
     # They keep their tuned lacquer on the shelf under a name ...
     click_part(window, "barrel")
-    QTest.keyClick(window, Qt.Key.Key_K, CONTROL)
+    shortcut(qtbot, window, Qt.Key.Key_K, CONTROL)
     assert board.keep_popover.isVisible()
     board.keep_popover.name.clear()
     QTest.keyClicks(board.keep_popover.name, "Matt lacquer")
@@ -199,9 +206,9 @@ def test_the_whole_story(open_window, qtbot, monkeypatch, tmp_path, shelf_folder
     # ... save, render to PNG and EXR ...
     path = tmp_path / "mine.matshelf"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(path), ""))
-    QTest.keyClick(window, Qt.Key.Key_S, CONTROL)
+    shortcut(qtbot, window, Qt.Key.Key_S, CONTROL)
     assert path.exists() and not workshop.history.is_changed
-    QTest.keyClick(window, Qt.Key.Key_R, CONTROL)
+    shortcut(qtbot, window, Qt.Key.Key_R, CONTROL)
     dialog = window.render_dialog
     for name in ("out.png", "out.exr"):
         dialog.path_field.setText(str(tmp_path / name))
@@ -222,7 +229,7 @@ def test_the_whole_story(open_window, qtbot, monkeypatch, tmp_path, shelf_folder
     names = [again.shelf.model.data(again.shelf.model.index(i)) for i in range(again.shelf.model.rowCount())]
     assert "Matt lacquer" in names
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: (str(path), ""))
-    QTest.keyClick(again, Qt.Key.Key_O, CONTROL)
+    shortcut(qtbot, again, Qt.Key.Key_O, CONTROL)
     assert again.workshop.project == saved and again.workshop.path == path
     opened = picture_of(qtbot, again)
     barrel = seen(again, "barrel")
@@ -249,7 +256,7 @@ def test_by_keyboard_alone(open_window, qtbot):
     QTest.keyClicks(number, "12,5")
     QTest.keyClick(number, Qt.Key.Key_Return)
     assert workshop.selected_material.recipe.transmission_depth == 12.5
-    QTest.keyClick(window, Qt.Key.Key_F, CONTROL)
+    shortcut(qtbot, window, Qt.Key.Key_F, CONTROL)
     QTest.keyClicks(window.shelf.search, "brass")
     assert window.shelf.model.rowCount() == 2
     window.shelf.list.setFocus()
