@@ -10,7 +10,7 @@ demo: setup
 	@$(RUN)/mat-shelf demo
 
 test: setup lint
-	@$(RUN)/python -c "from mat_shelf.rendering.warmup import is_warm, warm_up; is_warm() or print('Compiling the kernels, once', flush=True); is_warm() or warm_up()"
+	@$(RUN)/mat-shelf prepare
 	QT_QPA_PLATFORM=offscreen $(RUN)/pytest
 	QT_QPA_PLATFORM=xcb xvfb-run -a $(RUN)/pytest tests/test_window.py
 

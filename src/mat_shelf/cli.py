@@ -128,6 +128,14 @@ def _new_demo(options) -> None:
     print(f"Written to {options.file}")
 
 
+def _warm_up(out) -> None:
+    from mat_shelf.rendering.warmup import is_warm, warm_up
+
+    if not is_warm():
+        print("Compiling the renderer, once; this takes up to a minute", file=out, flush=True)
+        warm_up(lambda text: print(f"  {text}", file=out, flush=True))
+
+
 def _render(options) -> None:
     from mat_shelf.exchange.pictures import PictureError, ending_of, write_picture
     from mat_shelf.rendering.session import render
@@ -139,6 +147,7 @@ def _render(options) -> None:
     if not options.output.resolve().parent.is_dir():
         raise BadInputError(f"the folder {options.output.resolve().parent} does not exist")
     project, meshes = _read(options.file)
+    _warm_up(sys.stderr)
     started = time.monotonic()
 
     def progress(done: int, total: int) -> bool:
@@ -167,13 +176,10 @@ def _render(options) -> None:
 
 
 def _prepare(options) -> None:
-    from mat_shelf.rendering.warmup import is_warm, warm_up
     from mat_shelf.shelf.library import Shelf, ShelfError
     from mat_shelf.shelf.thumbnails import make_thumbnail, thumbnail_path
 
-    if not is_warm():
-        print("Compiling the renderer, once; this takes up to a minute")
-        warm_up(lambda text: print(f"  {text}", flush=True))
+    _warm_up(sys.stdout)
     try:
         swatches = Shelf().swatches()
         missing = [swatch for swatch in swatches if not thumbnail_path(swatch.recipe).exists()]
@@ -187,6 +193,7 @@ def _prepare(options) -> None:
 def _bench(options) -> None:
     from mat_shelf.bench import bench
 
+    _warm_up(sys.stderr)
     result = bench(lambda text: print(text, file=sys.stderr))
     if options.json:
         print(json.dumps(result, indent=1))
