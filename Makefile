@@ -10,7 +10,7 @@ demo: setup
 	@$(RUN)/mat-shelf demo
 
 test: setup lint
-	@$(RUN)/mat-shelf prepare
+	@$(RUN)/mat-shelf prepare --renderer-only
 	QT_QPA_PLATFORM=offscreen $(RUN)/pytest
 	QT_QPA_PLATFORM=xcb xvfb-run -a $(RUN)/pytest tests/test_window.py
 

@@ -6,7 +6,8 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from mat_shelf.document.history import History
-from mat_shelf.document.project import Camera, Material, Part, Product, Project, Set, explain
+from mat_shelf.document.parameter import explain
+from mat_shelf.document.project import Camera, Material, Part, Product, Project, Set
 from mat_shelf.document.recipe import Recipe
 
 DIGEST = "0" * 64

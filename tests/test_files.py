@@ -1,5 +1,6 @@
 """Project and swatch files: round trips, damage, hostility, and being killed."""
 
+import json
 import os
 import signal
 import subprocess
@@ -78,6 +79,19 @@ def test_what_cannot_be_opened_says_why(saved, damage, says):
     with pytest.raises(PackageError, match=says) as fault:
         open_project(saved)
     assert "\n" not in str(fault.value) and len(str(fault.value)) < 400
+
+
+def test_projects_of_the_first_schema_open(demo, saved):
+    """Schema 1 kept the camera in each set; it becomes the final view."""
+    fields = json.loads(text_of(saved))
+    camera = fields["views"][0]["camera"] | {"focus": None}
+    for studio in fields["sets"]:
+        studio["camera"] = camera
+    del fields["views"], fields["current_view"]
+    rewritten(saved, {"project.json": json.dumps(fields | {"schema_version": 1}).encode()})
+    project = open_project(saved)[0]
+    assert project.view.name == "Final" and project.view.camera == demo[0].views[0].camera
+    assert project.schema_version == 2 and len(project.views) == len(project.sets)
 
 
 def test_missing_and_exchanged_meshes_are_named(demo, saved):

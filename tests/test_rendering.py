@@ -12,7 +12,8 @@ from mat_shelf.rendering.camera import FRAME, make_view
 from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.lights import WHITE, make_lights, plain_room
 from mat_shelf.rendering.scene import Geometry, dress, project_geometry
-from mat_shelf.rendering.session import RenderSession, part_picture
+from mat_shelf.rendering.session import RenderSession
+from mat_shelf.rendering.sight import see
 from mat_shelf.rendering.tracer import Shot, Tracer
 
 EVEN = np.ones((16, 32, 3), np.float32)
@@ -221,22 +222,22 @@ def test_session_shows_coarse_then_fine_and_drops_what_is_outdated(demo):
         assert session._built["geometry"][1] is geometry  # a material edit never rebuilds geometry
         changed = next(f for f in iter(session.step, 0) if f is not None)
         ids = [part.id for part in project.product.parts]
-        barrel = changed.part_at == ids.index("barrel")
+        barrel = changed.sight.part == ids.index("barrel")
         assert barrel.sum() > 200
         before, after = (f.pixels[barrel].mean(axis=0) for f in (fine, changed))
         assert before[1] > before[0] and after[0] > after[1] * 2
-        wax = changed.part_at == ids.index("wax-stick")
+        wax = changed.sight.part == ids.index("wax-stick")
         assert np.abs(fine.pixels[wax].mean(axis=0) - changed.pixels[wax].mean(axis=0)).max() < 12
     finally:
         session.close()
 
 
-def test_part_picture_agrees_with_an_independent_ray_caster(demo):
+def test_sight_agrees_with_an_independent_ray_caster(demo):
     """`trimesh`'s own ray caster (without Embree) sees the same parts."""
     project, meshes = demo
     geometry = project_geometry(project, meshes)
-    seen = part_picture(project, geometry, 24, 16)
-    view = make_view(project.set.camera, 24, 16)
+    seen = see(project, geometry, project.view.camera, 24, 16).part
+    view = make_view(project.view.camera, 24, 16)
     names = [part.id for part in project.product.parts]
     stick = meshes[project.part("wax-stick").mesh]
     mesh = trimesh.Trimesh(stick.vertices, stick.triangles, process=False)

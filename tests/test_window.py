@@ -8,7 +8,7 @@ from PIL import Image
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QDrag, QDragEnterEvent, QDragMoveEvent, QDropEvent, QImage
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox
+from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMessageBox
 
 from mat_shelf.app.theme import apply_theme
 from mat_shelf.app.window import Window
@@ -54,14 +54,14 @@ def picture_of(qtbot, window, fine: bool = True) -> np.ndarray:
 
     qtbot.waitUntil(is_there, timeout=120_000)
     frame = window.hero.frame
-    height, width = frame.part_at.shape
+    height, width = frame.sight.part.shape
     return np.asarray(Image.fromarray(frame.pixels).resize((width, height)))
 
 
 def seen(window, part: str) -> np.ndarray:
     """The pixels, well inside its border, in which a part is seen."""
     ids = [p.id for p in window.workshop.project.product.parts]
-    mask = window.hero.frame.part_at == ids.index(part)
+    mask = window.hero.frame.sight.part == ids.index(part)
     inner = mask.copy()
     for shift in (-3, 3):
         inner &= np.roll(mask, shift, 0) & np.roll(mask, shift, 1)
@@ -73,7 +73,7 @@ def place_of(window, part: str) -> QPoint:
     """A point of the hero view where a part is seen."""
     ys, xs = np.nonzero(seen(window, part))
     k = len(ys) // 2
-    rect, shape = window.hero.picture_rect, window.hero.frame.part_at.shape
+    rect, shape = window.hero.picture_rect, window.hero.frame.sight.part.shape
     return QPoint(
         round(rect.x() + (xs[k] + 0.5) / shape[1] * rect.width()),
         round(rect.y() + (ys[k] + 0.5) / shape[0] * rect.height()),
@@ -142,7 +142,7 @@ def test_the_whole_story(open_window, qtbot, monkeypatch, tmp_path, shelf_folder
     click_part(window, "barrel")
     assert workshop.selected == "barrel"
     changed = np.abs(grabbed(window.hero) - bare).max(axis=2) > 40
-    around = window.hero.frame.part_at == [p.id for p in workshop.project.product.parts].index("barrel")
+    around = window.hero.frame.sight.part == [p.id for p in workshop.project.product.parts].index("barrel")
     offset = window.hero.picture_rect.topLeft()
     ys, xs = np.nonzero(changed)
     box_y, box_x = np.nonzero(around)
@@ -343,7 +343,7 @@ def test_while_a_value_is_dragged_pictures_follow(open_window, qtbot):
     coarse = []
     window.hero._worker.frame_ready.connect(lambda frame: coarse.append(frame) if frame.is_coarse else None)
     for k in range(30):
-        workshop.set_parameter("base_color", (0.02, 0.02 + 0.02 * k, 0.02), gesture="base_color")
+        window.board.rows["base_color"].binding.set((0.02, 0.02 + 0.02 * k, 0.02), gesture="drag")
         QTest.qWait(40)
     assert len(coarse) >= 3
     picture = picture_of(qtbot, window)
@@ -352,3 +352,77 @@ def test_while_a_value_is_dragged_pictures_follow(open_window, qtbot):
     assert workshop.history.undo_label == "Colour"
     workshop.undo()
     assert not workshop.history.is_changed
+
+
+def test_cameras_and_sets(open_window, qtbot, monkeypatch):
+    """They orbit, frame, keep named views, set the lens and click what is sharp, switch sets and turn the light."""
+    window = open_window()
+    workshop, hero, board = window.workshop, window.hero, window.set_board
+    start = picture_of(qtbot, window)
+    final = workshop.project.view.camera
+
+    # A drag goes round the product with a free camera; the final view stays, and nothing is there to undo.
+    hero_middle = hero.rect().center()
+    QTest.mousePress(hero, LEFT, PLAIN, hero_middle)
+    for k in range(1, 9):
+        QTest.mouseMove(hero, hero_middle + QPoint(12 * k, -3 * k))
+        QTest.qWait(10)
+    QTest.mouseRelease(hero, LEFT, PLAIN, hero_middle + QPoint(96, -24))
+    assert workshop.free_camera is not None and workshop.selected is None
+    away = [np.linalg.norm(np.subtract(c.position, c.target)) for c in (final, workshop.camera)]
+    assert away[0] == pytest.approx(away[1], rel=1e-4) and workshop.camera.position != final.position
+    assert workshop.project.view.camera == final and workshop.history.undo_label is None
+    turned = picture_of(qtbot, window)
+    assert np.abs(turned.astype(int) - start).mean() > 3
+    QTest.keyClick(hero, Qt.Key.Key_Home)
+    assert workshop.free_camera is None
+    assert np.abs(picture_of(qtbot, window).astype(int) - start).mean() < 2
+
+    # F fills the view with the selected piece; it can be kept as a view with a name.
+    share = seen(window, "collar").mean()
+    click_part(window, "collar")
+    QTest.keyClick(hero, Qt.Key.Key_F)
+    picture_of(qtbot, window)
+    assert seen(window, "collar").mean() > 5 * share
+    QTest.mouseClick(window.stations.buttons()[1], LEFT)
+    assert board.isVisible() and not window.board.isVisible()
+    monkeypatch.setattr(QInputDialog, "getText", lambda *a: ("Collar", True))
+    QTest.mouseClick(board.keep_view_button, LEFT)
+    assert [v.name for v in workshop.project.views] == ["Final", "Nib", "Collar"]
+    assert workshop.project.view.name == "Collar" and workshop.free_camera is None
+
+    # A longer lens sees less of it; one step of history for the drag.
+    narrow = workshop.project.view.camera.focal_length
+    drag_slider(board.rows["focal_length"].slider, 0.95)
+    assert workshop.project.view.camera.focal_length > narrow * 1.5
+    assert workshop.history.undo_label == "Focal length"
+
+    # Click to focus takes the distance of what was clicked.
+    workshop.look_through("final")
+    picture_of(qtbot, window)
+    QTest.mouseClick(board.focus_button, LEFT)
+    click_part(window, "wax-stick")
+    assert not board.focus_button.isChecked() and workshop.selected == "collar"
+    camera = workshop.project.view.camera
+    stick = workshop.meshes[workshop.project.part("wax-stick").mesh].bounds
+    forward = np.subtract(camera.target, camera.position)
+    forward = forward / np.linalg.norm(forward)
+    corners = [(x, y, z) for x in stick[:, 0] for y in stick[:, 1] for z in stick[:, 2]]
+    depths = [np.dot(np.subtract(c, camera.position), forward) for c in corners]
+    assert min(depths) <= camera.focus <= max(depths)
+
+    # Another set is another picture; turning and exposing it too.
+    bright = picture_of(qtbot, window)
+    QTest.mouseClick(board.sets.buttons["rim-and-fill"], LEFT)
+    assert workshop.project.set.name == "Rim and fill"
+    dark = picture_of(qtbot, window)
+    assert dark.mean() < bright.mean() / 2
+    drag_slider(board.rows["exposure"].slider, 0.75)
+    assert workshop.project.set.exposure == pytest.approx(2, abs=0.15)
+    assert picture_of(qtbot, window).mean() > dark.mean() * 1.4
+    lit = picture_of(qtbot, window)
+    drag_slider(board.rows["turn"].slider, 1.0)
+    assert np.abs(picture_of(qtbot, window).astype(int) - lit).mean() > 4
+    for _ in range(20):
+        workshop.undo()
+    assert workshop.project.view.camera == final and workshop.project.set.name == "Side window"

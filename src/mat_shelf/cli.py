@@ -47,9 +47,8 @@ def _parser() -> argparse.ArgumentParser:
     render.add_argument("--samples", type=_whole(1, 65536), default=128)
     render.add_argument("--seed", type=_whole(0, 2**31 - 1), default=1)
     render.add_argument("--no-denoise", action="store_true")
-    command(
-        "prepare", _prepare, "compile the kernels and render the shelf's thumbnails, so that later starts are quick"
-    )
+    prepare = command("prepare", _prepare, "compile the kernels and picture the shelf, so that later starts are quick")
+    prepare.add_argument("--renderer-only", action="store_true", help="leave the shelf alone")
     bench = command("bench", _bench, "measure speed against the reference libraries")
     bench.add_argument("--json", action="store_true")
     return parser
@@ -180,6 +179,8 @@ def _prepare(options) -> None:
     from mat_shelf.shelf.thumbnails import make_thumbnail, thumbnail_path
 
     _warm_up(sys.stdout)
+    if options.renderer_only:
+        return
     try:
         swatches = Shelf().swatches()
         missing = [swatch for swatch in swatches if not thumbnail_path(swatch.recipe).exists()]

@@ -77,7 +77,18 @@ QLabel[role="cardTitle"] {{ font-weight: 600; color: {THEME.text}; }}
 QLabel[role="quiet"] {{ color: {THEME.quiet}; font-size: 12px; }}
 QLabel[role="tag"] {{ background: {THEME.card}; border: 1px solid {THEME.line}; border-radius: 10px;
     padding: 2px 9px; font-size: 12px; color: {THEME.quiet}; }}
-#station {{ font-weight: 600; border: none; border-bottom: 2px solid {THEME.accent}; }}
+QPushButton[role="station"] {{ background: transparent; border: none; border-bottom: 2px solid transparent;
+    border-radius: 0; padding: 0 2px; color: {THEME.quiet}; }}
+QPushButton[role="station"]:hover {{ color: {THEME.text}; }}
+QPushButton[role="station"]:checked {{ font-weight: 600; color: {THEME.text}; border-bottom-color: {THEME.accent}; }}
+QPushButton[role="station"]:focus {{ color: {THEME.accent}; }}
+QPushButton[role="choice"] {{ background: transparent; border: 1px solid transparent; text-align: left;
+    padding: 5px 8px; }}
+QPushButton[role="choice"]:hover {{ background: {THEME.field}; }}
+QPushButton[role="choice"]:checked {{ background: {THEME.field}; border-color: {THEME.accent}; font-weight: 600; }}
+QPushButton[role="choice"]:focus {{ border-color: {THEME.accent}; }}
+QPushButton[role="small"] {{ padding: 3px 7px; font-size: 12px; }}
+QPushButton:checked {{ border-color: {THEME.accent}; color: {THEME.accent}; }}
 QPushButton {{ background: {THEME.card}; border: 1px solid {THEME.line}; border-radius: 6px; padding: 5px 12px; }}
 QPushButton:hover {{ background: {THEME.field}; }}
 QPushButton:focus {{ border-color: {THEME.accent}; }}

@@ -5,6 +5,7 @@ from pathlib import Path
 from PyQt6.QtCore import QSize, Qt, QTimer
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import (
+    QButtonGroup,
     QFileDialog,
     QFrame,
     QHBoxLayout,
@@ -13,11 +14,13 @@ from PyQt6.QtWidgets import (
     QMenu,
     QMessageBox,
     QPushButton,
+    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
 from mat_shelf.app.board.materials_board import MaterialsBoard
+from mat_shelf.app.board.set_board import SetBoard
 from mat_shelf.app.render_dialog import RenderDialog
 from mat_shelf.app.shelf.shelf_panel import ShelfPanel
 from mat_shelf.app.wall.hero_view import HeroView
@@ -37,6 +40,13 @@ class Window(QMainWindow):
         self.shelf = ShelfPanel(workshop)
         self.hero = HeroView(workshop)
         self.board = MaterialsBoard(workshop)
+        self.set_board = SetBoard(workshop)
+        self.set_board.focus_wanted.connect(self.hero.want_focus)
+        self.hero.focused.connect(lambda: self.set_board.focus_button.setChecked(False))
+        self.boards = QStackedWidget()
+        self.boards.setFixedHeight(284)
+        self.boards.addWidget(self.board)
+        self.boards.addWidget(self.set_board)
         self.notice = Notice()
         self.render_dialog: RenderDialog | None = None
         self._make_actions()
@@ -44,7 +54,7 @@ class Window(QMainWindow):
         right = QVBoxLayout()
         right.setSpacing(0)
         right.addWidget(self.hero, 1)
-        right.addWidget(self.board)
+        right.addWidget(self.boards)
         middle = QHBoxLayout()
         middle.setSpacing(0)
         middle.addWidget(self.shelf)
@@ -97,9 +107,6 @@ class Window(QMainWindow):
         menu.addSeparator()
         menu.addAction(self.quit_action)
         self.project_button.setMenu(menu)
-        station = QLabel("Materials", objectName="station")
-        station.setFixedHeight(44)
-        station.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.undo_button, self.redo_button = QPushButton("Undo"), QPushButton("Redo")
         self.undo_button.clicked.connect(self.workshop.undo)
         self.redo_button.clicked.connect(self.workshop.redo)
@@ -115,7 +122,17 @@ class Window(QMainWindow):
         self.project_button.setFixedWidth(224)
         layout.addWidget(self.project_button)
         layout.addSpacing(8)
-        layout.addWidget(station)
+        self.stations = QButtonGroup(self)
+        for number, (name, board) in enumerate((("Materials", self.board), ("Set", self.set_board))):
+            station = QPushButton(name, checkable=True, checked=number == 0)
+            station.setProperty("role", "station")
+            station.setFixedHeight(45)
+            station.setShortcut(QKeySequence(f"Ctrl+{number + 1}"))
+            station.setToolTip(f"Ctrl+{number + 1}")
+            station.clicked.connect(lambda _, board=board: self.boards.setCurrentWidget(board))
+            self.stations.addButton(station)
+            layout.addWidget(station)
+            layout.addSpacing(18)
         layout.addStretch(1)
         layout.addWidget(self.undo_button)
         layout.addWidget(self.redo_button)

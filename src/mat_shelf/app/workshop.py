@@ -6,8 +6,8 @@ from pydantic import ValidationError
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from mat_shelf.document.history import History
-from mat_shelf.document.project import Material, Part, Project, explain, new_id
-from mat_shelf.document.recipe import Recipe
+from mat_shelf.document.parameter import Frozen, explain
+from mat_shelf.document.project import Camera, Material, Part, Project, View, new_id
 from mat_shelf.document.swatch import Swatch
 from mat_shelf.exchange.package import PackageError
 from mat_shelf.exchange.project_file import ENDING, open_project, save_project
@@ -20,7 +20,7 @@ class Workshop(QObject):
 
     Signals
     -------
-    project_changed, selection_changed, shelf_changed
+    project_changed, selection_changed, shelf_changed, camera_changed
         Read the new state from the workshop.
     project_replaced
         Another project, with other meshes, is open.
@@ -32,6 +32,7 @@ class Workshop(QObject):
     project_replaced = pyqtSignal()
     selection_changed = pyqtSignal()
     shelf_changed = pyqtSignal()
+    camera_changed = pyqtSignal()
     said = pyqtSignal(str)
 
     def __init__(self, project: Project, meshes: MeshStore, shelf: Shelf, path: Path | None = None):
@@ -41,6 +42,7 @@ class Workshop(QObject):
         self.shelf = shelf
         self.path = path
         self.selected: str | None = None
+        self.free_camera: Camera | None = None
 
     @property
     def project(self) -> Project:
@@ -60,27 +62,63 @@ class Workshop(QObject):
             self.selected = part_id
             self.selection_changed.emit()
 
+    @property
+    def camera(self) -> Camera:
+        """What the hero view looks through: a free camera while exploring, else that of the view in use."""
+        return self.free_camera or self.project.view.camera
+
+    def explore(self, camera: Camera | None) -> None:
+        """Looks through a free camera, which no edit keeps; None returns to the view in use."""
+        self.free_camera = camera
+        self.camera_changed.emit()
+
+    def look_through(self, view_id: str) -> None:
+        """Puts a view in use."""
+        self.free_camera = None
+        self.edit("Change of view", self.project.with_(current_view=view_id))
+        self.camera_changed.emit()
+
+    def keep_view(self, name: str) -> None:
+        """Keeps what the hero view looks through as a new view, in use from now on."""
+        name = _free_name(name.strip() or "View", {view.name for view in self.project.views})
+        view = View(id=new_id("view"), name=name, camera=self.camera)
+        self.free_camera = None
+        self.edit(f"Keep view {name}", self.project.with_view(view).with_(current_view=view.id))
+        self.camera_changed.emit()
+
+    def move_view_here(self) -> None:
+        """Gives the view in use the free camera."""
+        if self.free_camera is not None:
+            view = self.project.view.with_(camera=self.free_camera)
+            self.free_camera = None
+            self.edit(f"Move view {view.name}", self.project.with_view(view))
+            self.camera_changed.emit()
+
+    def drop_view(self) -> None:
+        """Throws out the view in use; the final one stays."""
+        view = self.project.view
+        if view.id == self.project.views[0].id:
+            self.said.emit("The final view stays: move it instead.")
+            return
+        rest = tuple(v for v in self.project.views if v.id != view.id)
+        self.edit(f"Throw out view {view.name}", self.project.with_(views=rest, current_view=rest[0].id))
+        self.camera_changed.emit()
+
+    def use_set(self, set_id: str) -> None:
+        """Puts a set in use."""
+        self.edit("Change of set", self.project.with_(current_set=set_id))
+
     def edit(self, label: str, project: Project, gesture: str | None = None) -> None:
         self.history.edit(label, project, gesture)
         self.project_changed.emit()
 
-    def set_parameter(self, name: str, value, gesture: str | None = None) -> bool:
-        """Changes one parameter of the selected material; says why where the value cannot be."""
-        material = self.selected_material
-        if material is None:
-            return False
+    def changed(self, thing: Frozen, name: str, value) -> Frozen | None:
+        """A copy of a value of the project with one field changed; says why where the value cannot be."""
         try:
-            recipe = Recipe(**(material.recipe.model_dump() | {name: value}))
+            return thing.with_(**{name: value})
         except ValidationError as fault:
-            self.said.emit(_refusal(name, fault))
-            return False
-        label = Recipe.parameter(name).title
-        self.edit(label, self.project.with_material(material.with_(recipe=recipe)), gesture)
-        return True
-
-    def end_gesture(self) -> None:
-        """A drag has ended: the next edit is a step of its own."""
-        self.history.end_gesture()
+            self.said.emit(_refusal(type(thing), name, fault))
+            return None
 
     def wear(self, part_id: str, swatch_id: str) -> None:
         """Puts a swatch on a part, and selects the part."""
@@ -168,15 +206,16 @@ class Workshop(QObject):
         self.meshes = meshes
         self.path = path
         self.selected = None
+        self.free_camera = None
         self.project_replaced.emit()
         self.selection_changed.emit()
         self.project_changed.emit()
 
 
-def _refusal(name: str, fault: ValidationError) -> str:
-    field = Recipe.parameter(name)
+def _refusal(model: type[Frozen], name: str, fault: ValidationError) -> str:
+    field = model.parameter(name)
     if field.annotation is float:
-        low, high = Recipe.limits(name)
+        low, high = model.limits(name)
         return f"{field.title} must be a number from {low:g} to {high:g}."
     return f"{field.title} cannot be that: {explain(fault)}"
 

@@ -1,7 +1,8 @@
 """The demo project: pieces of the desk set on a sweep under one soft light."""
 
 from mat_shelf.demo import fountain_pen, ink_bottle
-from mat_shelf.document.project import Backdrop, Camera, Material, Part, Product, Project, Set, Softbox
+from mat_shelf.demo.sets import SETS
+from mat_shelf.document.project import Camera, Material, Part, Product, Project, View
 from mat_shelf.geometry.glb import NamedMesh, glb_bytes, read_glb
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.solids import box, moved, rotation
@@ -73,29 +74,22 @@ def demo_project() -> tuple[Project, MeshStore]:
         Material(id=key, name=swatches[key].name, family=swatches[key].family, recipe=swatches[key].recipe)
         for key in worn
     )
-    studio = Set(
-        id="side-window",
-        name="Side window",
-        softboxes=(
-            Softbox(
-                position=(230, 450, 60),
-                target=(0, 20, 10),
-                width=560,
-                height=400,
-                luminance=5600,
-                temperature=6300,
-            ),
-        ),
-        surround=380,
-        ground=120,
-        backdrop=Backdrop(),
+    final = View(
+        id="final",
+        name="Final",
         camera=Camera(position=(-70, 180, 565), target=(-4, 30, 4), focal_length=105),
+    )
+    nib = View(
+        id="nib",
+        name="Nib",
+        camera=Camera(position=(-60, 120, 330), target=(12, 8, 42), focal_length=135, f_stop=11),
     )
     project = Project(
         name="Desk set",
         product=Product(name="Gannet & Reed desk set", parts=parts),
         materials=materials,
-        sets=(studio,),
-        current_set=studio.id,
+        sets=SETS,
+        current_set=SETS[0].id,
+        views=(final, nib),
     )
     return project, meshes

@@ -8,11 +8,12 @@ import secrets
 from collections.abc import Iterable
 from typing import Annotated, Self
 
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError, model_validator
+from pydantic import Field, StringConstraints, model_validator
 
-from mat_shelf.document.recipe import Color, Recipe
+from mat_shelf.document.parameter import Color, Frozen, color, number
+from mat_shelf.document.recipe import Recipe
 
-SCHEMA = 1
+SCHEMA = 2
 
 Id = Annotated[str, StringConstraints(pattern=r"^[a-z0-9][a-z0-9_-]{0,63}$")]
 Name = Annotated[str, StringConstraints(min_length=1, max_length=120, strip_whitespace=True)]
@@ -24,18 +25,6 @@ Point = tuple[Length, Length, Length]
 def new_id(kind: str) -> str:
     """A fresh id such as ``material-3f9a1c04``."""
     return f"{kind}-{secrets.token_hex(4)}"
-
-
-class Frozen(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid")
-
-    def with_(self, **changes) -> Self:
-        """A validated copy with some fields changed; the others are the same objects. Raises `ValidationError`."""
-        fields = {name: getattr(self, name) for name in type(self).model_fields}
-        made = type(self)(**(fields | changes))
-        # Validation makes new tuples; views learn what changed by identity.
-        made.__dict__.update({name: value for name, value in fields.items() if name not in changes})
-        return made
 
 
 class Material(Frozen):
@@ -83,20 +72,43 @@ class Softbox(Frozen):
 
 
 class Camera(Frozen):
-    """A full-frame camera (36 mm wide). `f_stop` 0 means everything is sharp.
+    """A full-frame camera (36 x 24 mm). `f_stop` 0 means everything is sharp.
 
     Attributes
     ----------
     position, target : (3,) mm
-    focal_length : mm
-    focus : mm from the camera; None focuses on the target
+    focus : mm along the view from the camera to what is sharp; 0 focuses on the target
     """
 
     position: Point = (0.0, 150.0, 600.0)
     target: Point = (0.0, 30.0, 0.0)
-    focal_length: float = Field(105.0, ge=10, le=800)
-    f_stop: float = Field(0.0, ge=0, le=64)
-    focus: float | None = Field(None, gt=0, le=1e5)
+    focal_length: float = number(
+        105.0,
+        10,
+        800,
+        label="Focal length",
+        unit="mm",
+        tip="Full frame. Products look calm from 85 to 135 mm; short lenses stretch what is near.",
+        usual=(24, 300),
+        log=True,
+    )
+    f_stop: float = number(
+        0.0,
+        0,
+        64,
+        label="f-stop",
+        tip="Low blurs what is out of focus, 0 keeps all sharp. Usually 8 to 22.",
+        usual=(0, 32),
+    )
+    focus: float = number(
+        0.0,
+        0,
+        100_000,
+        label="Focus",
+        unit="mm",
+        tip="Distance of what is sharp, from the camera. 0 is the point it looks at.",
+        usual=(0, 2000),
+    )
 
     @model_validator(mode="after")
     def _looks_somewhere(self) -> Self:
@@ -105,31 +117,64 @@ class Camera(Frozen):
         return self
 
 
+class View(Frozen):
+    """A camera with a name. The first view of a project is its final one."""
+
+    id: Id
+    name: Name
+    camera: Camera = Camera()
+
+
 class Backdrop(Frozen):
     """A sweep: a floor that curves up into a wall. `depth` is how far behind the origin the wall stands, mm."""
 
-    color: Color = (0.62, 0.61, 0.6)
-    width: float = Field(1600.0, gt=0, le=1e5)
+    color: Color = color((0.62, 0.61, 0.6), label="Backdrop", tip="Colour of the sweep that the product stands on.")
+    gloss: float = number(
+        0.0, 0, 1, label="Floor gloss", tip="How much the floor mirrors the product. 0 is matt paper, 1 wet acrylic."
+    )
+    width: float = Field(2400.0, gt=0, le=1e5)
     depth: float = Field(420.0, gt=0, le=1e5)
     height: float = Field(900.0, gt=0, le=1e5)
     radius: float = Field(220.0, gt=0, le=1e5)
 
 
 class Set(Frozen):
-    """Lights, backdrop and camera together.
-
-    `surround` and `ground` are the luminance (cd/m2) of the room above and below. `exposure` is in stops: at 0 a
-    white of 1000 cd/m2 is the brightest that is shown.
-    """
+    """Lights and backdrop together; the room's luminance is in cd/m2."""
 
     id: Id
     name: Name
     softboxes: tuple[Softbox, ...] = ()
-    surround: float = Field(250.0, ge=0, le=1e6)
-    ground: float = Field(80.0, ge=0, le=1e6)
+    surround: float = number(
+        250.0,
+        0,
+        1_000_000,
+        label="Room above",
+        unit="cd/m²",
+        tip="Luminance of the room over the horizon. It fills shadows and shows in reflections.",
+        usual=(0, 2000),
+    )
+    ground: float = number(
+        80.0,
+        0,
+        1_000_000,
+        label="Room below",
+        unit="cd/m²",
+        tip="Luminance of the room under the horizon.",
+        usual=(0, 2000),
+    )
+    turn: float = number(
+        0.0, -180, 180, label="Turn", unit="°", tip="Turns all lights about the product; the camera stays."
+    )
+    exposure: float = number(
+        0.0,
+        -12,
+        12,
+        label="Exposure",
+        unit="stops",
+        tip="One step doubles the light. At 0, 1000 cd/m² is the brightest that is shown.",
+        usual=(-4, 4),
+    )
     backdrop: Backdrop | None = Backdrop()
-    camera: Camera = Camera()
-    exposure: float = Field(0.0, ge=-12, le=12)
 
 
 class Project(Frozen):
@@ -141,6 +186,8 @@ class Project(Frozen):
     materials: tuple[Material, ...] = ()
     sets: tuple[Set, ...] = Field(min_length=1)
     current_set: Id
+    views: tuple[View, ...] = Field((View(id="final", name="Final"),), min_length=1)
+    current_view: Id = "final"
 
     @model_validator(mode="after")
     def _references_resolve(self) -> Self:
@@ -148,6 +195,7 @@ class Project(Frozen):
             ("material", [m.id for m in self.materials]),
             ("part", [p.id for p in self.product.parts]),
             ("set", [s.id for s in self.sets]),
+            ("view", [v.id for v in self.views]),
         ):
             repeated = {i for i in ids if ids.count(i) > 1}
             if repeated:
@@ -158,6 +206,8 @@ class Project(Frozen):
                 raise ValueError(f"part '{part.name}' refers to material '{part.material}', which is not there")
         if self.current_set not in {s.id for s in self.sets}:
             raise ValueError(f"the current set '{self.current_set}' is not there")
+        if self.current_view not in {v.id for v in self.views}:
+            raise ValueError(f"the current view '{self.current_view}' is not there")
         return self
 
     def material(self, material_id: str) -> Material:
@@ -172,6 +222,11 @@ class Project(Frozen):
     def set(self) -> Set:
         """The set in use."""
         return _by_id(self.sets, self.current_set)
+
+    @property
+    def view(self) -> View:
+        """The view in use."""
+        return _by_id(self.views, self.current_view)
 
     def parts_wearing(self, material_id: str) -> list[Part]:
         return [part for part in self.product.parts if part.material == material_id]
@@ -192,17 +247,15 @@ class Project(Frozen):
         """A copy in which `changed` replaces the set with its id."""
         return self.with_(sets=tuple(changed if s.id == changed.id else s for s in self.sets))
 
+    def with_view(self, view: View) -> "Project":
+        """A copy in which `view` replaces the one with its id, or is added."""
+        if view.id not in {v.id for v in self.views}:
+            return self.with_(views=(*self.views, view))
+        return self.with_(views=tuple(view if v.id == view.id else v for v in self.views))
+
 
 def _by_id(things: Iterable, wanted: str):
     for thing in things:
         if thing.id == wanted:
             return thing
     raise KeyError(wanted)
-
-
-def explain(error: ValidationError) -> str:
-    """The first fault of a refused value, in one line a user can act on."""
-    first = error.errors(include_url=False)[0]
-    where = " > ".join(str(step) for step in first["loc"])
-    what = first["msg"].removeprefix("Value error, ")
-    return f"{where}: {what}" if where else what

@@ -4,47 +4,13 @@ Parameter names and defaults are those of OpenPBR Surface 1.1 (Academy Software 
 millimetres and colours are linear Rec.709. Each field carries what a value row needs to show it.
 """
 
-from typing import Annotated, Any
+from pydantic import Field
 
-from pydantic import BaseModel, ConfigDict, Field
-from pydantic.fields import FieldInfo
-
-Channel = Annotated[float, Field(ge=0.0, le=1.0, allow_inf_nan=False)]
-Color = tuple[Channel, Channel, Channel]
+from mat_shelf.document.parameter import Color, Frozen, color, number
 
 
-def number(
-    default: float,
-    low: float,
-    high: float,
-    *,
-    label: str,
-    tip: str,
-    unit: str = "",
-    usual: tuple[float, float] | None = None,
-    log: bool = False,
-) -> Any:
-    """A numeric parameter with the range it accepts, the range its slider spans and its words."""
-    return Field(
-        default,
-        ge=low,
-        le=high,
-        allow_inf_nan=False,
-        title=label,
-        description=tip,
-        json_schema_extra={"unit": unit, "usual": list(usual or (low, high)), "log": log},
-    )
-
-
-def color(default: Color, *, label: str, tip: str) -> Any:
-    """A colour parameter, linear Rec.709, each channel in [0, 1]."""
-    return Field(default, title=label, description=tip)
-
-
-class Recipe(BaseModel):
+class Recipe(Frozen):
     """Body and finish of a material, as OpenPBR Surface 1.1 parameters."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid")
 
     base_weight: float = number(1.0, 0, 1, label="Strength", tip="Scales the colour. Usually 1.")
     base_color: Color = color(
@@ -114,23 +80,3 @@ class Recipe(BaseModel):
         title="Priority",
         description="Where clear bodies overlap, the higher one fills the space: glass 5, liquid 3.",
     )
-
-    @classmethod
-    def parameter(cls, name: str) -> FieldInfo:
-        """The field called `name`, with its label, tip, unit and range.
-
-        Raises
-        ------
-        KeyError
-            If no parameter is called so.
-        """
-        return cls.model_fields[name]
-
-    @classmethod
-    def limits(cls, name: str) -> tuple[float, float]:
-        """Lowest and highest accepted value of a numeric parameter."""
-        bounds = cls.model_fields[name].metadata
-        return (
-            next(m.ge for m in bounds if hasattr(m, "ge")),
-            next(m.le for m in bounds if hasattr(m, "le")),
-        )

@@ -4,7 +4,8 @@ from typing import Annotated
 
 from pydantic import StringConstraints
 
-from mat_shelf.document.project import Frozen, Id, Name
+from mat_shelf.document.parameter import Frozen
+from mat_shelf.document.project import Id, Name
 from mat_shelf.document.recipe import Recipe
 
 SWATCH_SCHEMA = 1

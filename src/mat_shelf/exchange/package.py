@@ -8,7 +8,7 @@ from typing import TypeVar
 
 from pydantic import BaseModel, ValidationError
 
-from mat_shelf.document.project import explain
+from mat_shelf.document.parameter import explain
 from mat_shelf.exchange.atomic import write_atomically
 
 Model = TypeVar("Model", bound=BaseModel)
@@ -87,7 +87,7 @@ def _entry(package: zipfile.ZipFile, info: zipfile.ZipInfo, path: Path, text_nam
     return data
 
 
-def parse(model: type[Model], data: bytes, path: Path, newest_schema: int) -> Model:
+def parse(model: type[Model], data: bytes, path: Path, newest_schema: int, migrate=lambda fields: fields) -> Model:
     """A model from JSON of a package. Raises PackageError, saying which value is at fault."""
     try:
         fields = json.loads(data)
@@ -99,6 +99,6 @@ def parse(model: type[Model], data: bytes, path: Path, newest_schema: int) -> Mo
     if isinstance(schema, int) and schema > newest_schema:
         raise PackageError(f"{path.name} was saved by a newer Mat Shelf (format {schema}); update Mat Shelf to open it")
     try:
-        return model.model_validate_json(data)
+        return model.model_validate_json(json.dumps(migrate(fields)))
     except ValidationError as fault:
         raise PackageError(f"{path.name} holds a value that cannot be: {explain(fault)}") from None

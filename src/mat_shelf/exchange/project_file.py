@@ -3,6 +3,7 @@
 import re
 from pathlib import Path
 
+from mat_shelf.document.migration import migrated
 from mat_shelf.document.project import SCHEMA, Project
 from mat_shelf.exchange.package import PackageError, parse, read_package, write_package
 from mat_shelf.geometry.glb import digest
@@ -38,7 +39,7 @@ def open_project(path: Path) -> tuple[Project, MeshStore]:
     """
     path = Path(path)
     entries = read_package(path, "project", TEXT, lambda name: _MESH.fullmatch(name) is not None)
-    project = parse(Project, entries.pop(TEXT), path, SCHEMA)
+    project = parse(Project, entries.pop(TEXT), path, SCHEMA, migrated)
     meshes = MeshStore()
     for part in project.product.parts:
         data = entries.get(f"meshes/{part.mesh}.glb")

@@ -20,3 +20,8 @@ def sweep_mesh(backdrop: Backdrop, steps: int = 48) -> Mesh:
     i = np.arange(n - 1)
     triangles = np.concatenate([np.stack([i, n + i, n + i + 1], 1), np.stack([i, n + i + 1, i + 1], 1)])
     return crease_normals(np.concatenate([left, right]), triangles)
+
+
+def sweep_shape(backdrop: Backdrop | None) -> tuple[float, ...]:
+    """All that `sweep_mesh` depends on."""
+    return (backdrop.width, backdrop.depth, backdrop.height, backdrop.radius) if backdrop else ()

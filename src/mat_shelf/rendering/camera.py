@@ -34,7 +34,7 @@ def make_view(camera: Camera, width: int, height: int) -> View:
         F(half_width),
         F(half_width / shape),
         F(lens),
-        F(camera.focus or distance),
+        F(camera.focus if camera.focus > 0 else distance),
     )
 
 

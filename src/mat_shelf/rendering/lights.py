@@ -78,7 +78,19 @@ def make_lights(room, softboxes=()) -> Lights:
 
 def set_lights(studio: Set) -> Lights:
     """The lights of a set."""
-    return make_lights(plain_room(studio.surround, studio.ground), studio.softboxes)
+    return make_lights(
+        plain_room(studio.surround, studio.ground), [_turned(box, studio.turn) for box in studio.softboxes]
+    )
+
+
+def _turned(box: Softbox, degrees: float) -> Softbox:
+    """The softbox, carried round the vertical axis through the origin."""
+    c, s = math.cos(math.radians(degrees)), math.sin(math.radians(degrees))
+
+    def carried(p):
+        return (c * p[0] + s * p[2], p[1], c * p[2] - s * p[0])
+
+    return box.with_(position=carried(box.position), target=carried(box.target))
 
 
 def plain_room(above: float, below: float, height: int = 64) -> np.ndarray:

@@ -106,5 +106,12 @@ def project_dressing(project: Project) -> Dressing:
     backdrop = project.set.backdrop
     if backdrop is not None:
         rows.append(len(recipes))
-        recipes.append(Recipe(base_color=backdrop.color, specular_weight=0.0, base_diffuse_roughness=0.5))
+        recipes.append(
+            Recipe(
+                base_color=backdrop.color,
+                base_diffuse_roughness=0.5 * (1 - backdrop.gloss),
+                specular_weight=backdrop.gloss,
+                specular_roughness=0.35 - 0.3 * backdrop.gloss,
+            )
+        )
     return dress(recipes, rows)

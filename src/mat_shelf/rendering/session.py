@@ -12,13 +12,15 @@ from threading import Lock
 
 import numpy as np
 
-from mat_shelf.document.project import Project
+from mat_shelf.document.project import Camera, Project
 from mat_shelf.geometry.mesh import Mesh
+from mat_shelf.rendering.backdrop import sweep_shape
 from mat_shelf.rendering.camera import make_view
 from mat_shelf.rendering.denoise import denoised
 from mat_shelf.rendering.film import Film, develop
 from mat_shelf.rendering.lights import set_lights
 from mat_shelf.rendering.scene import project_dressing, project_geometry
+from mat_shelf.rendering.sight import Sight, see
 from mat_shelf.rendering.tracer import Shot, Tracer
 
 COARSE_PIXELS = 36_000
@@ -35,7 +37,7 @@ class Frame:
     Attributes
     ----------
     pixels : (h, w, 3) uint8, sRGB; coarse ones are smaller than the wall's pane
-    part_at : (H, W) int16, index of the part each pixel of the full size sees, -1 for none
+    sight : Sight, what each pixel sees; a coarse frame's may be coarse too
     samples : int
     seconds : float, since the last edit
     is_coarse : bool
@@ -43,7 +45,7 @@ class Frame:
     """
 
     pixels: np.ndarray
-    part_at: np.ndarray
+    sight: Sight
     samples: int
     seconds: float
     is_coarse: bool
@@ -63,7 +65,7 @@ class RenderSession:
         self._meshes = meshes
         self._tracer = Tracer(threads)
         self._lock = Lock()
-        self._wanted: tuple[Project, int, int, int] | None = None
+        self._wanted: tuple[Project, Camera, int, int, int] | None = None
         self._revision = 0
         self._size = (640, 430)
         self._project: Project | None = None
@@ -71,7 +73,6 @@ class RenderSession:
         self._built: dict[str, tuple] = {}
         self._film = Film(1, 1)
         self._shown_samples = 0
-        self._part_at = np.zeros((0, 0), np.int16)
         self._started = time.perf_counter()
 
     def close(self) -> None:
@@ -81,12 +82,23 @@ class RenderSession:
             self._wanted = None
         self._tracer.close()
 
-    def update(self, project: Project) -> int:
-        """Asks for a picture of this project; any older work is dropped. Returns the revision it will carry."""
+    def update(self, project: Project, camera: Camera | None = None) -> int:
+        """Asks for a picture of this project; any older work is dropped.
+
+        Parameters
+        ----------
+        camera : Camera, optional
+            Instead of that of the project's view.
+
+        Returns
+        -------
+        int
+            The revision that its frames will carry.
+        """
         with self._lock:
             self._revision += 1
-            self._project = project
-            self._wanted = (project, *self._size, self._revision)
+            self._project, self._camera = project, camera or project.view.camera
+            self._wanted = (project, self._camera, *self._size, self._revision)
             return self._revision
 
     def resize(self, width: int, height: int) -> int:
@@ -95,7 +107,7 @@ class RenderSession:
             self._size = (max(width, 16), max(height, 16))
             self._revision += 1
             if self._project is not None:
-                self._wanted = (self._project, *self._size, self._revision)
+                self._wanted = (self._project, self._camera, *self._size, self._revision)
             return self._revision
 
     def step(self) -> Frame | None:
@@ -110,17 +122,17 @@ class RenderSession:
             wanted = self._wanted
         if wanted is None:
             return None
-        project, width, height, revision = wanted
+        project, camera, width, height, revision = wanted
         if revision != self._shown_revision:
-            return self._begin(project, width, height, revision)
-        return self._refine(project, revision)
+            return self._begin(project, camera, width, height, revision)
+        return self._refine(project, camera, revision)
 
     @property
     def is_at_rest(self) -> bool:
         """Whether `step` has nothing left to do."""
         with self._lock:
             wanted = self._wanted
-        return wanted is None or (wanted[3] == self._shown_revision and self._film.samples >= REST_SAMPLES)
+        return wanted is None or (wanted[4] == self._shown_revision and self._film.samples >= REST_SAMPLES)
 
     def _is_outdated(self, revision: int) -> bool:
         return self._revision != revision
@@ -133,43 +145,51 @@ class RenderSession:
         self._built[name] = (key, made := make())
         return made
 
-    def _shot(self, project: Project, width: int, height: int, seed: int) -> Shot:
+    def _kept_sight(self, project: Project, geometry, camera: Camera, width: int, height: int) -> Sight | None:
+        """The full-size sight, if it was made from the same geometry and camera."""
+        key, sight = self._built.get("sight", ((), None))
+        return sight if key == (geometry, camera, width, height) else None
+
+    def _shot(self, project: Project, camera: Camera, width: int, height: int, seed: int) -> Shot:
         studio = project.set
         meshes = tuple(part.mesh for part in project.product.parts)
-        geometry = self._kept("geometry", (meshes, studio.backdrop), lambda: project_geometry(project, self._meshes))
-        lights = self._kept("lights", (studio.softboxes, studio.surround, studio.ground), lambda: set_lights(studio))
+        geometry = self._kept(
+            "geometry", (meshes, sweep_shape(studio.backdrop)), lambda: project_geometry(project, self._meshes)
+        )
+        lights = self._kept(
+            "lights", (studio.softboxes, studio.surround, studio.ground, studio.turn), lambda: set_lights(studio)
+        )
         dressing = self._kept(
             "dressing",
             (project.materials, project.product, studio.backdrop),
             lambda: project_dressing(project),
         )
-        view = make_view(studio.camera, width, height)
+        view = make_view(camera, width, height)
         return Shot(geometry, dressing, lights, view, brightest=BRIGHTEST * 2.0**-studio.exposure, seed=seed)
 
-    def _begin(self, project: Project, width: int, height: int, revision: int) -> Frame | None:
+    def _begin(self, project: Project, camera: Camera, width: int, height: int, revision: int) -> Frame | None:
         started = time.perf_counter()
         shrink = min(math.sqrt(COARSE_PIXELS / (width * height)), 1.0)
         film = Film(max(round(width * shrink), 8), max(round(height * shrink), 8))
-        shot = self._shot(project, film.width, film.height, seed=revision)
+        shot = self._shot(project, camera, film.width, film.height, seed=revision)
         for _ in range(COARSE_SAMPLES):
             if not self._tracer.add_sample(shot, film):
                 return None
-        geometry, camera = shot.geometry, project.set.camera
-        self._part_at = self._kept(
-            "parts", (geometry, camera, width, height), lambda: part_picture(project, geometry, width, height)
-        )
+        sight = self._kept_sight(project, shot.geometry, camera, width, height)
+        if sight is None:
+            sight = see(project, shot.geometry, camera, film.width, film.height)
         pixels = develop(denoised(film, "fast"), project.set.exposure)
         self._film = Film(width, height)
         self._shown_samples = 0
         self._shown_revision = revision
         self._started = started
-        return Frame(pixels, self._part_at, COARSE_SAMPLES, time.perf_counter() - started, True, revision)
+        return Frame(pixels, sight, COARSE_SAMPLES, time.perf_counter() - started, True, revision)
 
-    def _refine(self, project: Project, revision: int) -> Frame | None:
+    def _refine(self, project: Project, camera: Camera, revision: int) -> Frame | None:
         film = self._film
         if film.samples >= REST_SAMPLES:
             return None
-        shot = self._shot(project, film.width, film.height, seed=1)
+        shot = self._shot(project, camera, film.width, film.height, seed=1)
         if not self._tracer.add_sample(shot, film, lambda: self._is_outdated(revision)):
             return None
         # Cleaning costs about as much as a sample, so it waits for twice as many as were shown last.
@@ -179,29 +199,11 @@ class RenderSession:
         light = denoised(film, "fast" if film.samples < 64 else "high")
         if self._is_outdated(revision):
             return None
+        key = (shot.geometry, camera, film.width, film.height)
+        sight = self._kept("sight", key, lambda: see(project, *key))
         seconds = time.perf_counter() - self._started
         pixels = develop(light, project.set.exposure)
-        return Frame(pixels, self._part_at, film.samples, seconds, False, revision)
-
-
-def part_picture(project: Project, geometry, width: int, height: int) -> np.ndarray:
-    """Which part is seen through the middle of each pixel.
-
-    Returns
-    -------
-    (height, width) int16
-        Index into the product's parts, -1 where none is seen.
-    """
-    view = make_view(project.set.camera, width, height)
-    x = ((np.arange(width, dtype=np.float32) + 0.5) / width * 2 - 1) * view.half_width
-    y = (1 - (np.arange(height, dtype=np.float32) + 0.5) / height * 2) * view.half_height
-    right, up, forward = (np.array(v, np.float32) for v in (view.right, view.up, view.forward))
-    directions = (forward + y[:, None, None] * up + x[None, :, None] * right).reshape(-1, 3)
-    directions /= np.linalg.norm(directions, axis=1, keepdims=True)
-    origins = np.broadcast_to(np.array(view.position, np.float32), directions.shape)
-    hit = geometry.intersect(np.ascontiguousarray(origins), np.ascontiguousarray(directions, np.float32))[0]
-    hit[hit >= len(project.product.parts)] = -1
-    return hit.astype(np.int16).reshape(height, width)
+        return Frame(pixels, sight, film.samples, seconds, False, revision)
 
 
 def render(
@@ -236,7 +238,7 @@ def render(
         project_geometry(project, meshes),
         project_dressing(project),
         set_lights(studio),
-        make_view(studio.camera, width, height),
+        make_view(project.view.camera, width, height),
         brightest=BRIGHTEST * 2.0**-studio.exposure,
         seed=seed,
     )

@@ -8,7 +8,7 @@ import numpy as np
 from PIL import Image
 from platformdirs import user_cache_path
 
-from mat_shelf.document.project import Backdrop, Camera, Material, Part, Product, Project, Set, Softbox
+from mat_shelf.document.project import Backdrop, Camera, Material, Part, Product, Project, Set, Softbox, View
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.atomic import write_atomically
 from mat_shelf.geometry.glb import NamedMesh
@@ -56,6 +56,7 @@ def _shape() -> tuple[str, MeshStore]:
 
 def _standard_scene(recipe: Recipe) -> tuple[Project, MeshStore]:
     mesh, meshes = _shape()
+    camera = Camera(position=(0, 105, 330), target=(0, 26, 0), focal_length=178)
     studio = Set(
         id="swatch",
         name="Swatch",
@@ -79,8 +80,7 @@ def _standard_scene(recipe: Recipe) -> tuple[Project, MeshStore]:
         ),
         surround=420,
         ground=140,
-        backdrop=Backdrop(color=(0.30, 0.30, 0.30), width=2000, depth=260, height=700, radius=150),
-        camera=Camera(position=(0, 105, 330), target=(0, 26, 0), focal_length=178),
+        backdrop=Backdrop(color=(0.30, 0.30, 0.30), width=2400, depth=260, height=700, radius=150),
     )
     project = Project(
         name="Swatch",
@@ -88,5 +88,6 @@ def _standard_scene(recipe: Recipe) -> tuple[Project, MeshStore]:
         materials=(Material(id="m", name="m", recipe=recipe),),
         sets=(studio,),
         current_set="swatch",
+        views=(View(id="final", name="Final", camera=camera),),
     )
     return project, meshes

@@ -7,7 +7,7 @@ def titled_card(title: str, columns: list[list[QWidget]]) -> QFrame:
     """A card: one idea, its rows in columns."""
     card = QFrame(objectName="card")
     outer = QVBoxLayout(card)
-    outer.setContentsMargins(16, 12, 16, 12)
+    outer.setContentsMargins(16, 10, 16, 8)
     outer.setSpacing(4)
     heading = QLabel(title)
     heading.setProperty("role", "cardTitle")

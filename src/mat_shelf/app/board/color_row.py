@@ -7,10 +7,9 @@ from PyQt6.QtCore import QPoint, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QLinearGradient, QPainter
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QPushButton, QWidget
 
+from mat_shelf.app.board.binding import Binding
 from mat_shelf.app.board.value_row import LABEL_WIDTH, NUMBER_WIDTH, ROW_HEIGHT, Slider
 from mat_shelf.app.theme import THEME, font
-from mat_shelf.app.workshop import Workshop
-from mat_shelf.document.recipe import Recipe
 from mat_shelf.optics.color import (
     encode_srgb,
     hex_from_linear,
@@ -128,12 +127,12 @@ def _linear(lightness: float, chroma: float, hue: float):
 
 
 class ColorRow(QWidget):
-    """One colour parameter of the selected material."""
+    """One colour of the project."""
 
-    def __init__(self, workshop: Workshop, parameter: str):
+    def __init__(self, binding: Binding):
         super().__init__()
-        field = Recipe.parameter(parameter)
-        self.workshop, self.parameter = workshop, parameter
+        field = binding.field
+        self.binding = binding
         self.bar = ColorBar()
         self.bar.setAccessibleName(field.title)
         self.text = QLineEdit()
@@ -154,37 +153,34 @@ class ColorRow(QWidget):
         self.setFixedHeight(ROW_HEIGHT)
         self.popover = ColorPopover(self)
         self.bar.clicked.connect(self._open)
-        self.popover.changed.connect(self._tuned)
-        self.popover.settled.connect(workshop.end_gesture)
+        self.popover.changed.connect(lambda linear: binding.set(linear, gesture="drag"))
+        self.popover.settled.connect(binding.end_gesture)
         self.text.editingFinished.connect(self._typed)
 
-    def show_value(self, recipe: Recipe) -> None:
-        linear = getattr(recipe, self.parameter)
-        self.bar.color = QColor(hex_from_linear(linear))
-        self.bar.update()
-        self.text.setText(hex_from_linear(linear))
-        self.text.setModified(False)
+    def follow(self) -> None:
+        """Shows the colour that the project has now."""
+        linear = self.binding.value()
+        self.setEnabled(linear is not None)
+        if linear is not None:
+            self.bar.color = QColor(hex_from_linear(linear))
+            self.bar.update()
+            self.text.setText(hex_from_linear(linear))
+            self.text.setModified(False)
 
     def _open(self) -> None:
-        material = self.workshop.selected_material
-        if material is None:
+        linear = self.binding.value()
+        if linear is None:
             return
-        self.popover.set_color(getattr(material.recipe, self.parameter))
-        corner = self.bar.mapToGlobal(QPoint(0, -self.popover.height() - 6))
-        self.popover.move(corner)
+        self.popover.set_color(linear)
+        self.popover.move(self.bar.mapToGlobal(QPoint(0, -self.popover.height() - 6)))
         self.popover.show()
         self.popover.sliders["Lightness"].setFocus()
-
-    def _tuned(self, linear: tuple) -> None:
-        self.workshop.set_parameter(self.parameter, linear, gesture=self.parameter)
 
     def _typed(self) -> None:
         if not self.text.isModified():
             return
         try:
-            self.workshop.set_parameter(self.parameter, linear_from_hex(self.text.text()))
+            self.binding.set(linear_from_hex(self.text.text()))
         except ValueError as fault:
-            self.workshop.said.emit(f"{str(fault)[:1].upper()}{str(fault)[1:]}.")
-        material = self.workshop.selected_material
-        if material is not None:
-            self.show_value(material.recipe)
+            self.binding.workshop.said.emit(f"{str(fault)[:1].upper()}{str(fault)[1:]}.")
+        self.follow()

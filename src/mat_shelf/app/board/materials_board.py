@@ -13,9 +13,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from mat_shelf.app.board.binding import of_material
 from mat_shelf.app.board.card import titled_card
-from mat_shelf.app.board.color_row import ColorRow
-from mat_shelf.app.board.value_row import ValueRow
+from mat_shelf.app.board.rows import row_of
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.swatch import FAMILIES
 
@@ -24,7 +24,6 @@ BODY = [
     ["transmission_weight", "transmission_color", "transmission_depth", "specular_ior"],
 ]
 FINISH = [["specular_roughness", "specular_weight", "specular_color"]]
-COLORS = {"base_color", "transmission_color", "specular_color"}
 
 
 class MaterialsBoard(QFrame):
@@ -33,13 +32,9 @@ class MaterialsBoard(QFrame):
     def __init__(self, workshop: Workshop):
         super().__init__()
         self.setObjectName("board")
-        self.setFixedHeight(272)
         self.workshop = workshop
         self.rows = {
-            name: (ColorRow if name in COLORS else ValueRow)(workshop, name)
-            for card in (BODY, FINISH)
-            for column in card
-            for name in column
+            name: row_of(of_material(workshop, name)) for card in (BODY, FINISH) for column in card for name in column
         }
         self._name = QLabel()
         self._name.setProperty("role", "title")
@@ -102,7 +97,7 @@ class MaterialsBoard(QFrame):
         shown = ", ".join(wearers[:4]) + (f" and {len(wearers) - 4} more" if len(wearers) > 4 else "")
         self._wearers.setText(f"on {shown}")
         for row in self.rows.values():
-            row.show_value(material.recipe)
+            row.follow()
 
     def open_keep(self) -> None:
         material = self.workshop.selected_material

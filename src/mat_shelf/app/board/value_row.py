@@ -1,16 +1,15 @@
-"""A value row: name, slider, number with unit. It shows one numeric parameter of the selected material."""
+"""A value row: name, slider, number with unit. It shows one numeric field of the project."""
 
 import math
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QPainter, QPen
+from PyQt6.QtGui import QColor, QFontMetrics, QPainter, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QSizePolicy, QWidget
 
+from mat_shelf.app.board.binding import Binding
 from mat_shelf.app.theme import THEME, font
-from mat_shelf.app.workshop import Workshop
-from mat_shelf.document.recipe import Recipe
 
-LABEL_WIDTH, NUMBER_WIDTH, ROW_HEIGHT = 92, 78, 38
+LABEL_WIDTH, NUMBER_WIDTH, ROW_HEIGHT = 92, 84, 35
 
 
 class Slider(QWidget):
@@ -119,13 +118,12 @@ class Slider(QWidget):
 
 
 class ValueRow(QWidget):
-    """One numeric parameter of the selected material."""
+    """One numeric field of the project."""
 
-    def __init__(self, workshop: Workshop, parameter: str):
+    def __init__(self, binding: Binding):
         super().__init__()
-        field = Recipe.parameter(parameter)
-        extra = field.json_schema_extra
-        self.workshop, self.parameter = workshop, parameter
+        field, extra = binding.field, binding.field.json_schema_extra
+        self.binding = binding
         low, high = extra["usual"]
         self.slider = Slider(low, high, extra["log"], field.default)
         self.slider.setAccessibleName(field.title)
@@ -134,8 +132,11 @@ class ValueRow(QWidget):
         self.number.setProperty("role", "number")
         self.number.setFont(font(13, tabular=True))
         self.number.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        unit = extra["unit"]
-        self.number.setFixedWidth(NUMBER_WIDTH - (36 if unit else 0))
+        unit = QLabel(extra["unit"])
+        unit.setProperty("role", "quiet")
+        unit_width = QFontMetrics(font(12)).horizontalAdvance(extra["unit"]) + 5 if extra["unit"] else 0
+        unit.setFixedWidth(unit_width)
+        self.number.setFixedWidth(NUMBER_WIDTH - unit_width)
         label = QLabel(field.title)
         label.setFixedWidth(LABEL_WIDTH)
         self.setToolTip(f"{field.description}\nDouble-click the slider for {field.default:g}.")
@@ -144,26 +145,27 @@ class ValueRow(QWidget):
         layout.setSpacing(6)
         layout.addWidget(label)
         layout.addWidget(self.slider)
-        layout.addWidget(self.number)
-        if unit:
-            shown = QLabel(unit)
-            shown.setProperty("role", "quiet")
-            shown.setFixedWidth(30)
-            shown.setContentsMargins(0, 0, 5, 0)
-            layout.addWidget(shown)
+        numbers = QHBoxLayout()
+        numbers.setSpacing(0)
+        numbers.addWidget(self.number)
+        numbers.addWidget(unit)
+        layout.addLayout(numbers)
         self.setFixedHeight(ROW_HEIGHT)
         self.slider.moved.connect(self._moved)
-        self.slider.released.connect(workshop.end_gesture)
+        self.slider.released.connect(binding.end_gesture)
         self.number.editingFinished.connect(self._typed)
 
-    def show_value(self, recipe: Recipe) -> None:
-        value = getattr(recipe, self.parameter)
-        self.slider.set_value(value)
-        self.number.setText(_shown(value))
-        self.number.setModified(False)
+    def follow(self) -> None:
+        """Shows the value that the project has now."""
+        value = self.binding.value()
+        self.setEnabled(value is not None)
+        if value is not None:
+            self.slider.set_value(value)
+            self.number.setText(_shown(value))
+            self.number.setModified(False)
 
     def _moved(self, value: float) -> None:
-        self.workshop.set_parameter(self.parameter, round(value, 4), gesture=self.parameter)
+        self.binding.set(round(value, 4), gesture="drag")
 
     def _typed(self) -> None:
         if not self.number.isModified():
@@ -173,11 +175,11 @@ class ValueRow(QWidget):
             value = float(text)
         except ValueError:
             value = math.nan
-        self.workshop.set_parameter(self.parameter, value)
-        material = self.workshop.selected_material
-        if material is not None:
-            self.show_value(material.recipe)
+        self.binding.set(value)
+        self.follow()
 
 
 def _shown(value: float) -> str:
-    return f"{value:.2f}" if value < 100 else f"{value:.1f}"
+    """Three figures or so, whatever the size."""
+    digits = 2 if abs(value) < 10 else 1 if abs(value) < 100 else 0
+    return f"{value:.{digits}f}"

@@ -1,22 +1,36 @@
 """The hero view: the product through its camera, where pieces are picked and swatches dropped."""
 
+import math
+
 import numpy as np
-from PyQt6.QtCore import QPointF, QRect, QRectF, Qt, QTimer
+from PyQt6.QtCore import QPointF, QRect, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QPainter
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 
 from mat_shelf.app.shelf.swatch_drag import dragged_swatch
 from mat_shelf.app.theme import THEME, font
 from mat_shelf.app.wall.outline import outline_image
 from mat_shelf.app.wall.render_worker import RenderWorker
 from mat_shelf.app.workshop import Workshop
+from mat_shelf.rendering.camera import FRAME
+from mat_shelf.rendering.navigation import dolly, framed, orbit, pan
 from mat_shelf.rendering.session import REST_SAMPLES, Frame
 
 MARGIN = 10
 
 
 class HeroView(QWidget):
-    """Shows the newest frame; a click selects the part under it."""
+    """Shows the newest frame. A click selects the part under it, a drag goes round the product.
+
+    The view in use stays where it is: moving about is done with a free camera.
+
+    Signals
+    -------
+    focused
+        What is to be sharp was clicked.
+    """
+
+    focused = pyqtSignal()
 
     def __init__(self, workshop: Workshop):
         super().__init__()
@@ -27,7 +41,10 @@ class HeroView(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumSize(320, 220)
-        self.setToolTip("Click a piece to tune its material. Page Up and Page Down go from piece to piece.")
+        self.setToolTip(
+            "Click a piece to tune its material. Drag to go round it, Shift-drag to shift,\n"
+            "turn the wheel to come near, double-click or F to fill the view with a piece, Home for the view in use."
+        )
         self.workshop = workshop
         self.frame: Frame | None = None
         self.revision = 0
@@ -35,12 +52,17 @@ class HeroView(QWidget):
         self._outline: QImage | None = None
         self._outlined: tuple | None = None
         self._under_drop: str | None = None
+        self._pressed: QPointF | None = None
+        self._last = QPointF()
+        self._is_dragging = False
+        self._wants_focus = False
         self._worker: RenderWorker | None = None
         self._size = (0, 0)
         self._resized = QTimer(self, singleShot=True, interval=60)
         self._resized.timeout.connect(self._ask_for_size)
         workshop.project_replaced.connect(self._new_worker)
         workshop.project_changed.connect(self._follow)
+        workshop.camera_changed.connect(self._follow)
         workshop.selection_changed.connect(self.update)
         self._new_worker()
 
@@ -66,7 +88,7 @@ class HeroView(QWidget):
 
     def _follow(self) -> None:
         if self._worker is not None and self._size != (0, 0):
-            self.revision = self._worker.update(self.workshop.project)
+            self.revision = self._worker.update(self.workshop.project, self.workshop.free_camera)
         self.update()
 
     def _show(self, frame: Frame) -> None:
@@ -96,31 +118,95 @@ class HeroView(QWidget):
         if is_first:
             self._follow()
 
-    def part_at(self, point: QPointF) -> str | None:
-        """Id of the part seen at a point of the widget."""
+    def _pixel(self, point: QPointF) -> tuple[int, int] | None:
+        """Row and column of the newest frame's sight under a point of the widget."""
         if self.frame is None:
             return None
-        rect, seen = self.picture_rect, self.frame.part_at
+        rect, seen = self.picture_rect, self.frame.sight.part
         x = int((point.x() - rect.x()) / max(rect.width(), 1) * seen.shape[1])
         y = int((point.y() - rect.y()) / max(rect.height(), 1) * seen.shape[0])
-        if not (0 <= y < seen.shape[0] and 0 <= x < seen.shape[1]) or seen[y, x] < 0:
+        return (y, x) if 0 <= y < seen.shape[0] and 0 <= x < seen.shape[1] else None
+
+    def part_at(self, point: QPointF) -> str | None:
+        """Id of the part seen at a point of the widget."""
+        pixel = self._pixel(point)
+        if pixel is None:
             return None
-        parts = self.workshop.project.product.parts
-        return parts[seen[y, x]].id if seen[y, x] < len(parts) else None
+        index, parts = self.frame.sight.part[pixel], self.workshop.project.product.parts
+        return parts[index].id if 0 <= index < len(parts) else None
+
+    def want_focus(self, is_wanted: bool) -> None:
+        """The next click says what is to be sharp."""
+        self._wants_focus = is_wanted
+
+    def _focus_at(self, point: QPointF) -> None:
+        pixel = self._pixel(point)
+        depth = float(self.frame.sight.depth[pixel]) if pixel else math.inf
+        if not math.isfinite(depth):
+            self.workshop.said.emit("There is nothing to focus on; click a piece of the product or the backdrop.")
+            return
+        view = self.workshop.project.view
+        camera = view.camera.with_(focus=round(depth, 2))
+        self.workshop.edit("Focus", self.workshop.project.with_view(view.with_(camera=camera)))
+        self.focused.emit()
+        if camera.f_stop == 0:
+            self.workshop.said.emit("Everything is sharp while the f-stop is 0; set it, to 11 for example.")
 
     def mousePressEvent(self, event) -> None:
-        if event.button() == Qt.MouseButton.LeftButton:
+        if event.button() in (Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton):
             self.setFocus()
-            self.workshop.select(self.part_at(event.position()))
+            self._pressed = self._last = event.position()
+            self._is_dragging = event.button() == Qt.MouseButton.MiddleButton
 
     def mouseMoveEvent(self, event) -> None:
-        over = self.part_at(event.position())
-        self.setCursor(Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.ArrowCursor)
+        if self._pressed is None:
+            over = self.part_at(event.position())
+            self.setCursor(Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.ArrowCursor)
+            return
+        if not self._is_dragging:
+            away = (event.position() - self._pressed).manhattanLength()
+            self._is_dragging = away >= QApplication.startDragDistance()
+        if self._is_dragging:
+            step, self._last = event.position() - self._last, event.position()
+            is_shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            if is_shift or event.buttons() & Qt.MouseButton.MiddleButton:
+                scale = FRAME[1] / self.workshop.camera.focal_length / max(self.height(), 1)
+                self.workshop.explore(pan(self.workshop.camera, -step.x() * scale, step.y() * scale))
+            else:
+                self.workshop.explore(orbit(self.workshop.camera, -step.x() * 0.008, step.y() * 0.008))
+
+    def mouseReleaseEvent(self, event) -> None:
+        was_click = self._pressed is not None and not self._is_dragging
+        self._pressed, self._is_dragging = None, False
+        if was_click and event.button() == Qt.MouseButton.LeftButton:
+            if self._wants_focus:
+                self._focus_at(event.position())
+            else:
+                self.workshop.select(self.part_at(event.position()))
+
+    def mouseDoubleClickEvent(self, event) -> None:
+        part = self.part_at(event.position())
+        if part is not None:
+            self.frame_part(part)
+
+    def wheelEvent(self, event) -> None:
+        turns = event.angleDelta().y() / 120
+        if turns:
+            self.workshop.explore(dolly(self.workshop.camera, 0.9**turns))
+
+    def frame_part(self, part_id: str) -> None:
+        """Fills the view with a part."""
+        bounds = self.workshop.meshes[self.workshop.project.part(part_id).mesh].bounds
+        self.workshop.explore(framed(self.workshop.camera, bounds))
 
     def keyPressEvent(self, event) -> None:
         steps = {Qt.Key.Key_PageDown: 1, Qt.Key.Key_PageUp: -1}
         if event.key() == Qt.Key.Key_Escape:
             self.workshop.select(None)
+        elif event.key() == Qt.Key.Key_F and self.workshop.selected:
+            self.frame_part(self.workshop.selected)
+        elif event.key() == Qt.Key.Key_Home:
+            self.workshop.explore(None)
         elif event.key() in steps and self.workshop.project.product.parts:
             ids = [part.id for part in self.workshop.project.product.parts]
             step = steps[event.key()]
@@ -185,23 +271,25 @@ class HeroView(QWidget):
         ids = [part.id for part in self.workshop.project.product.parts]
         if part_id not in ids:
             return None
-        key = (id(self.frame.part_at), part_id, fill)
+        key = (id(self.frame.sight), part_id, fill)
         if self._outlined != key:
-            mask: np.ndarray = self.frame.part_at == ids.index(part_id)
+            mask: np.ndarray = self.frame.sight.part == ids.index(part_id)
             self._outline = outline_image(mask, QColor("#16A394"), fill) if mask.any() else None
             self._outlined = key
         return self._outline
 
     def _paint_words(self, painter: QPainter, rect: QRect) -> None:
         studio = self.workshop.project.set
-        aperture = f" f/{studio.camera.f_stop:g}" if studio.camera.f_stop else ""
+        camera, is_free = self.workshop.camera, self.workshop.free_camera is not None
+        aperture = f" f/{camera.f_stop:g}" if camera.f_stop else ""
+        looking = "Free view, Home returns" if is_free else self.workshop.project.view.name
         frame = self.frame
         progress = min(frame.samples / REST_SAMPLES, 1.0) if not frame.is_coarse else 0.0
         painter.setFont(font(12, tabular=True))
         inner = rect.adjusted(12, 9, -12, -9)
         for text, where in (
             (
-                f"Hero  ·  {studio.camera.focal_length:g} mm{aperture}  ·  {studio.name}",
+                f"Hero  ·  {looking}  ·  {camera.focal_length:g} mm{aperture}  ·  {studio.name}",
                 Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft,
             ),
             (

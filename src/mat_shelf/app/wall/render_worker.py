@@ -5,7 +5,7 @@ from collections.abc import Mapping
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from mat_shelf.document.project import Project
+from mat_shelf.document.project import Camera, Project
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.rendering.session import Frame, RenderSession
 
@@ -31,8 +31,8 @@ class RenderWorker(QObject):
         self._thread = threading.Thread(target=self._run, name="wall", daemon=True)
         self._thread.start()
 
-    def update(self, project: Project) -> int:
-        revision = self._session.update(project)
+    def update(self, project: Project, camera: Camera | None = None) -> int:
+        revision = self._session.update(project, camera)
         self._wake.set()
         return revision
 

@@ -1,0 +1,92 @@
+"""What a row shows and changes: one field of some value in the project."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from pydantic.fields import FieldInfo
+
+from mat_shelf.app.workshop import Workshop
+from mat_shelf.document.parameter import Frozen
+from mat_shelf.document.project import Backdrop, Camera, Project, Set
+from mat_shelf.document.recipe import Recipe
+
+
+@dataclass(frozen=True)
+class Binding:
+    """One field of a value that is found in, and put back into, the workshop's project.
+
+    Attributes
+    ----------
+    model : type
+        Of the value; it gives the field its label, range and words.
+    find : callable (Workshop) -> Frozen or None
+    put : callable (Workshop, Frozen) -> Project
+    """
+
+    workshop: Workshop
+    model: type[Frozen]
+    name: str
+    find: Callable[[Workshop], Frozen | None]
+    put: Callable[[Workshop, Frozen], Project]
+
+    @property
+    def field(self) -> FieldInfo:
+        return self.model.parameter(self.name)
+
+    def value(self) -> Any:
+        """The field's value now; None where there is nothing to show."""
+        owner = self.find(self.workshop)
+        return None if owner is None else getattr(owner, self.name)
+
+    def set(self, value, gesture: str | None = None) -> bool:
+        """Changes the field; where the value cannot be, the workshop says why. Edits of one gesture are one step."""
+        owner = self.find(self.workshop)
+        if owner is None:
+            return False
+        changed = self.workshop.changed(owner, self.name, value)
+        if changed is None:
+            return False
+        self.workshop.edit(self.field.title, self.put(self.workshop, changed), gesture and f"{gesture} {self.name}")
+        return True
+
+    def end_gesture(self) -> None:
+        self.workshop.history.end_gesture()
+
+
+def of_material(workshop: Workshop, name: str) -> Binding:
+    """A parameter of the selected material."""
+    return Binding(
+        workshop,
+        Recipe,
+        name,
+        lambda w: w.selected_material.recipe if w.selected_material else None,
+        lambda w, recipe: w.project.with_material(w.selected_material.with_(recipe=recipe)),
+    )
+
+
+def of_set(workshop: Workshop, name: str) -> Binding:
+    """A field of the set in use."""
+    return Binding(workshop, Set, name, lambda w: w.project.set, lambda w, changed: w.project.with_set(changed))
+
+
+def of_backdrop(workshop: Workshop, name: str) -> Binding:
+    """A field of the backdrop of the set in use."""
+    return Binding(
+        workshop,
+        Backdrop,
+        name,
+        lambda w: w.project.set.backdrop,
+        lambda w, changed: w.project.with_set(w.project.set.with_(backdrop=changed)),
+    )
+
+
+def of_camera(workshop: Workshop, name: str) -> Binding:
+    """A field of the camera of the view in use."""
+    return Binding(
+        workshop,
+        Camera,
+        name,
+        lambda w: w.project.view.camera,
+        lambda w, changed: w.project.with_view(w.project.view.with_(camera=changed)),
+    )

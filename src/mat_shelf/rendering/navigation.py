@@ -1,0 +1,63 @@
+"""Moving a camera about a product. Each function returns another camera."""
+
+import math
+
+import numpy as np
+
+from mat_shelf.document.project import Camera
+from mat_shelf.rendering.camera import FRAME
+
+STEEPEST = math.radians(88)
+NEAREST = 5.0
+"""mm from the camera to what it looks at."""
+
+
+def _polar(camera: Camera) -> tuple[float, float, float]:
+    away = np.subtract(camera.position, camera.target)
+    distance = float(np.linalg.norm(away))
+    return math.atan2(away[0], away[2]), math.asin(np.clip(away[1] / distance, -1, 1)), distance
+
+
+def _placed(camera: Camera, target, around: float, above: float, distance: float) -> Camera:
+    away = (
+        np.array([math.sin(around) * math.cos(above), math.sin(above), math.cos(around) * math.cos(above)]) * distance
+    )
+    return camera.with_(
+        position=tuple(round(float(x), 4) for x in np.add(target, away)),
+        target=tuple(round(float(x), 4) for x in target),
+    )
+
+
+def orbit(camera: Camera, around: float, above: float) -> Camera:
+    """Carries the camera round what it looks at, by radians; it never tips over."""
+    now, height, distance = _polar(camera)
+    return _placed(camera, camera.target, now + around, min(max(height + above, -STEEPEST), STEEPEST), distance)
+
+
+def pan(camera: Camera, right: float, up: float) -> Camera:
+    """Shifts camera and target together, by parts of the distance between them, in the picture's plane."""
+    around, above, distance = _polar(camera)
+    across = np.array([math.cos(around), 0.0, -math.sin(around)])
+    upward = np.array([-math.sin(around) * math.sin(above), math.cos(above), -math.cos(around) * math.sin(above)])
+    return _placed(camera, np.add(camera.target, (across * right + upward * up) * distance), around, above, distance)
+
+
+def dolly(camera: Camera, factor: float) -> Camera:
+    """Multiplies the distance to what the camera looks at."""
+    around, above, distance = _polar(camera)
+    return _placed(camera, camera.target, around, above, min(max(distance * factor, NEAREST), 50_000.0))
+
+
+def framed(camera: Camera, bounds, fill: float = 0.8) -> Camera:
+    """Looks at a box from the same side, so that it fills a share of the 36 x 24 frame.
+
+    Parameters
+    ----------
+    bounds : (2, 3) float, mm
+        Lowest and highest corner.
+    """
+    low, high = np.asarray(bounds, np.float64)
+    around, above, _ = _polar(camera)
+    radius = max(float(np.linalg.norm(high - low)) / 2, 1.0)
+    distance = radius * 2 * camera.focal_length / (FRAME[1] * fill)
+    return _placed(camera, (low + high) / 2, around, above, max(distance, NEAREST))

@@ -1,0 +1,46 @@
+"""What each pixel of a picture sees first: which part, and how far away."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from mat_shelf.document.project import Camera, Project
+from mat_shelf.rendering.camera import View, make_view
+from mat_shelf.rendering.scene import Geometry
+
+
+@dataclass(frozen=True, eq=False)
+class Sight:
+    """Seen through the middle of each pixel.
+
+    Attributes
+    ----------
+    part : (H, W) int16
+        Index into the product's parts, -1 where none is seen.
+    depth : (H, W) float32
+        Distance along the view, mm; infinite where nothing is seen.
+    """
+
+    part: np.ndarray
+    depth: np.ndarray
+
+
+def pixel_rays(view: View, width: int, height: int) -> tuple[np.ndarray, np.ndarray]:
+    """Unit directions through the middle of each pixel, (H * W, 3), and their cosines with the view, (H * W,)."""
+    x = ((np.arange(width, dtype=np.float32) + 0.5) / width * 2 - 1) * view.half_width
+    y = (1 - (np.arange(height, dtype=np.float32) + 0.5) / height * 2) * view.half_height
+    right, up, forward = (np.array(v, np.float32) for v in (view.right, view.up, view.forward))
+    directions = (forward + y[:, None, None] * up + x[None, :, None] * right).reshape(-1, 3)
+    directions /= np.linalg.norm(directions, axis=1, keepdims=True)
+    return np.ascontiguousarray(directions, np.float32), directions @ forward
+
+
+def see(project: Project, geometry: Geometry, camera: Camera, width: int, height: int) -> Sight:
+    """Looks at a project's geometry through a camera."""
+    view = make_view(camera, width, height)
+    directions, cosines = pixel_rays(view, width, height)
+    origins = np.ascontiguousarray(np.broadcast_to(np.array(view.position, np.float32), directions.shape))
+    part, _, _, _, distance = geometry.intersect(origins, directions)
+    depth = np.where(part >= 0, distance * cosines, np.inf).astype(np.float32)
+    seen = np.where(part < len(project.product.parts), part, -1).astype(np.int16)
+    return Sight(seen.reshape(height, width), depth.reshape(height, width))
