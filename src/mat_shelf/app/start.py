@@ -10,6 +10,7 @@ from mat_shelf.app.theme import apply_theme
 from mat_shelf.app.window import Window
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.project import Project
+from mat_shelf.exchange.recovery import Recovery
 from mat_shelf.geometry.store import MeshStore
 from mat_shelf.shelf.library import Shelf
 
@@ -37,7 +38,12 @@ def run(
         Where to save a picture of the window after `wait_s` seconds of rendering, and then quit.
     """
     app = application()
-    window = Window(Workshop(project, meshes, Shelf(), path))
+    try:
+        recovery = Recovery()
+    except OSError as fault:
+        print(f"mat-shelf: unsaved work cannot be kept for a crash ({fault})", file=sys.stderr)
+        recovery = None
+    window = Window(Workshop(project, meshes, Shelf(), path), recovery)
     window.show()
     if screenshot is None:
         return app.exec()

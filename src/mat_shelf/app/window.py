@@ -1,5 +1,6 @@
 """The main window: shelf down the left, wall above, board below."""
 
+from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QSize, Qt, QTimer
@@ -19,12 +20,14 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from mat_shelf.app.autosave import Autosave, words_for
 from mat_shelf.app.board.materials_board import MaterialsBoard
 from mat_shelf.app.board.set_board import SetBoard
 from mat_shelf.app.render_dialog import RenderDialog
 from mat_shelf.app.shelf.shelf_panel import ShelfPanel
 from mat_shelf.app.wall.hero_view import HeroView
 from mat_shelf.app.workshop import Workshop
+from mat_shelf.exchange.recovery import Recovery
 
 PROJECT_FILES = "Mat Shelf projects (*.matshelf)"
 
@@ -32,9 +35,10 @@ PROJECT_FILES = "Mat Shelf projects (*.matshelf)"
 class Window(QMainWindow):
     """Follows one workshop."""
 
-    def __init__(self, workshop: Workshop):
+    def __init__(self, workshop: Workshop, recovery: Recovery | None = None):
         super().__init__()
         self.workshop = workshop
+        self.autosave = Autosave(workshop, recovery) if recovery else None
         self.resize(QSize(1280, 800))
         self.setMinimumSize(1040, 640)
         self.shelf = ShelfPanel(workshop)
@@ -75,6 +79,7 @@ class Window(QMainWindow):
         self.hero.setFocus()
         for problem in workshop.shelf.problems[:1]:
             self.say(f"A swatch was passed over: {problem}")
+        self._offer_what_was_left_behind()
 
     def _make_actions(self) -> None:
         def action(text, keys, run) -> QAction:
@@ -159,6 +164,17 @@ class Window(QMainWindow):
         self.notice.show_text(text)
         self._place_notice()
 
+    def _offer_what_was_left_behind(self) -> None:
+        found = self.autosave.left_behind() if self.autosave else []
+        if found:
+            newest = found[0]
+            self.notice.ask(
+                words_for(newest),
+                ("Bring it back", lambda: self.autosave.bring_back(newest)),
+                ("Throw it away", lambda: self.autosave.throw_away(newest)),
+            )
+            self._place_notice()
+
     def _place_notice(self) -> None:
         self.notice.adjustSize()
         area = self.hero.geometry()
@@ -218,13 +234,15 @@ class Window(QMainWindow):
             return
         if self.render_dialog is not None:
             self.render_dialog.close()
+        if self.autosave is not None:
+            self.autosave.close()
         self.shelf.model.worker.close()
         self.hero.close_worker()
         event.accept()
 
 
 class Notice(QFrame):
-    """A message that goes by itself, or on a click."""
+    """A message that goes by itself or on a click, or a question that stays until it is answered."""
 
     def __init__(self):
         super().__init__()
@@ -232,17 +250,33 @@ class Notice(QFrame):
         self.text = QLabel()
         self.text.setWordWrap(True)
         self.text.setMinimumWidth(420)
-        close = QPushButton("Close")
-        close.clicked.connect(self.hide)
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(16, 10, 12, 10)
-        layout.setSpacing(16)
-        layout.addWidget(self.text, 1)
-        layout.addWidget(close, 0, Qt.AlignmentFlag.AlignVCenter)
+        self.buttons: list[QPushButton] = []
+        self._layout = QHBoxLayout(self)
+        self._layout.setContentsMargins(16, 10, 12, 10)
+        self._layout.setSpacing(10)
+        self._layout.addWidget(self.text, 1)
         self._timer = QTimer(self, singleShot=True, interval=12_000)
         self._timer.timeout.connect(self.hide)
 
     def show_text(self, text: str) -> None:
+        self._show(text, ("Close", lambda: None))
+        self._timer.start()
+
+    def ask(self, text: str, *answers: tuple[str, Callable[[], None]]) -> None:
+        """Shows a question with a button for each answer and what it does."""
+        self._timer.stop()
+        self._show(text, *answers)
+
+    def _show(self, text: str, *answers: tuple[str, Callable[[], None]]) -> None:
+        for button in self.buttons:
+            self._layout.removeWidget(button)
+            button.deleteLater()
+        self.buttons = []
+        for label, run in answers:
+            button = QPushButton(label)
+            button.clicked.connect(self.hide)
+            button.clicked.connect(lambda _, run=run: run())
+            self._layout.addWidget(button, 0, Qt.AlignmentFlag.AlignVCenter)
+            self.buttons.append(button)
         self.text.setText(text)
         self.show()
-        self._timer.start()

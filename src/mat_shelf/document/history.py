@@ -11,7 +11,7 @@ class History:
     Attributes
     ----------
     present : Project
-    saved : Project
+    saved : Project or None
         The value last written to disk; the project is changed when `present` is another.
     """
 
@@ -20,7 +20,7 @@ class History:
         self._future: list[tuple[str, Project]] = []
         self._open_gesture: str | None = None
         self.present = project
-        self.saved = project
+        self.saved: Project | None = project
 
     def edit(self, label: str, project: Project, gesture: str | None = None) -> None:
         """Makes `project` the present.

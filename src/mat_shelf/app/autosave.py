@@ -1,0 +1,96 @@
+"""Keeps unsaved work while the window is open."""
+
+import threading
+from datetime import datetime
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from mat_shelf.app.workshop import Workshop
+from mat_shelf.exchange.package import PackageError
+from mat_shelf.exchange.recovery import LeftBehind, Recovery
+
+INTERVAL_MS = 10_000
+
+
+class Autosave(QObject):
+    """Writes the project a little after each change, on a thread of its own.
+
+    Signals
+    -------
+    failed : str
+        Said once, not at every try.
+    """
+
+    failed = pyqtSignal(str)
+
+    def __init__(self, workshop: Workshop, recovery: Recovery):
+        super().__init__()
+        self._workshop, self._recovery = workshop, recovery
+        self._kept = None
+        self._has_failed = False
+        self._thread: threading.Thread | None = None
+        self._timer = QTimer(self, interval=INTERVAL_MS)
+        self._timer.timeout.connect(self.keep_now)
+        self._timer.start()
+        self.failed.connect(workshop.said)
+
+    def keep_now(self) -> None:
+        """Writes the present project if it has changes that are neither saved nor kept."""
+        workshop = self._workshop
+        project = workshop.project
+        if project is self._kept or (self._thread and self._thread.is_alive()):
+            return
+        self._kept = project
+        if not workshop.history.is_changed:
+            self._recovery.clear()
+            return
+        self._thread = threading.Thread(
+            target=self._write, args=(project, workshop.meshes, workshop.path), name="autosave", daemon=True
+        )
+        self._thread.start()
+
+    def _write(self, project, meshes, path) -> None:
+        try:
+            self._recovery.keep(project, meshes, path)
+            self._has_failed = False
+        except OSError as fault:
+            if not self._has_failed:
+                self._has_failed = True
+                self.failed.emit(f"Unsaved work cannot be kept for a crash: {fault}. Save the project yourself.")
+
+    def wait(self) -> None:
+        if self._thread:
+            self._thread.join()
+
+    def close(self) -> None:
+        """Ends well: nothing needs to be offered back."""
+        self._timer.stop()
+        self.wait()
+        self._recovery.close()
+
+    def left_behind(self) -> list[LeftBehind]:
+        return self._recovery.left_behind()
+
+    def bring_back(self, lost: LeftBehind) -> None:
+        """Opens what was left behind; it counts as changed until it is saved."""
+        try:
+            project, meshes = self._recovery.restore(lost)
+        except PackageError as fault:
+            self._workshop.said.emit(f"It could not be brought back: {fault}")
+            return
+        self._workshop.replace(project, meshes, lost.path)
+        self._workshop.history.saved = None
+        self._workshop.project_changed.emit()
+        self._kept = None
+        self.keep_now()
+        self.wait()
+        self._recovery.forget(lost)
+
+    def throw_away(self, lost: LeftBehind) -> None:
+        self._recovery.forget(lost)
+
+
+def words_for(lost: LeftBehind) -> str:
+    """What the user is told about it."""
+    when = datetime.fromtimestamp(lost.when).strftime("%d %B, %H:%M")
+    return f"'{lost.name}' was not saved when Mat Shelf last ended, on {when}. Bring it back?"
