@@ -14,6 +14,7 @@ from mat_shelf.app.theme import apply_theme
 from mat_shelf.app.window import Window
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.swatch import Swatch
+from mat_shelf.rendering.navigation import loupe_camera
 from mat_shelf.shelf.library import Shelf
 
 LEFT, PLAIN = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
@@ -341,7 +342,7 @@ def test_while_a_value_is_dragged_pictures_follow(open_window, qtbot):
     workshop = window.workshop
     workshop.select("wax-stick")
     coarse = []
-    window.hero._worker.frame_ready.connect(lambda frame: coarse.append(frame) if frame.is_coarse else None)
+    window.wall._worker.frame_ready.connect(lambda _, frame: coarse.append(frame) if frame.is_coarse else None)
     for k in range(30):
         window.board.rows["base_color"].binding.set((0.02, 0.02 + 0.02 * k, 0.02), gesture="drag")
         QTest.qWait(40)
@@ -426,3 +427,39 @@ def test_cameras_and_sets(open_window, qtbot, monkeypatch):
     for _ in range(20):
         workshop.undo()
     assert workshop.project.view.camera == final and workshop.project.set.name == "Side window"
+
+
+def test_the_loupe_shows_millimetres_of_what_it_stands_on(open_window, qtbot):
+    window = open_window()
+    workshop, loupe = window.workshop, window.wall.loupe
+    spot = place_of(window, "collar")
+    QTest.mouseClick(window.hero, Qt.MouseButton.RightButton, PLAIN, spot)
+    collar = workshop.meshes[workshop.project.part("collar").mesh]
+    distances = np.linalg.norm(collar.vertices - np.array(workshop.loupe_point), axis=1)
+    assert distances.min() < 1.0  # mm: on the collar's surface, to its vertices' spacing and a pixel
+
+    def shown():
+        frame = loupe.frame
+        return frame is not None and frame.revision == loupe.revision and frame.samples >= 2
+
+    qtbot.waitUntil(shown, timeout=60_000)
+    ids = [part.id for part in workshop.project.product.parts]
+    middle = loupe.frame.sight.part.shape[0] // 2
+    assert loupe.frame.sight.part[middle, middle] == ids.index("collar")
+
+    def width_seen(frame) -> float:
+        """mm across the loupe, from the focal length and the distance it was taken from."""
+        return float(np.median(frame.sight.depth[middle, middle])) * 36 / focal
+
+    focal = loupe_camera(workshop.camera, workshop.loupe_point, workshop.loupe_width).focal_length
+    assert width_seen(loupe.frame) == pytest.approx(12, rel=0.02)
+    share = (loupe.frame.sight.part == ids.index("collar")).mean()
+    workshop.set_loupe_width(3)
+    qtbot.waitUntil(shown, timeout=60_000)
+    assert (loupe.frame.sight.part == ids.index("collar")).mean() > share
+    # It follows the material: steel to brass.
+    steel = loupe.frame.pixels.astype(int).mean(axis=(0, 1))
+    workshop.wear("collar", "polished-brass")
+    qtbot.waitUntil(shown, timeout=60_000)
+    brass = loupe.frame.pixels.astype(int).mean(axis=(0, 1))
+    assert (brass[0] - brass[2]) > (steel[0] - steel[2]) + 20

@@ -71,6 +71,7 @@ QToolTip {{ background: {THEME.text}; color: {THEME.card}; border: none; padding
 #topBar, #board, #shelf {{ background: {THEME.panel}; }}
 #topBar {{ border-bottom: 1px solid {THEME.line}; }}
 #shelf {{ border-right: 1px solid {THEME.line}; }}
+#wall {{ background: {THEME.surround}; }}
 #card {{ background: {THEME.card}; border: 1px solid {THEME.line}; border-radius: 8px; }}
 QLabel[role="title"] {{ font-size: 15px; font-weight: 600; color: {THEME.text}; }}
 QLabel[role="cardTitle"] {{ font-weight: 600; color: {THEME.text}; }}

@@ -25,7 +25,7 @@ from mat_shelf.app.board.materials_board import MaterialsBoard
 from mat_shelf.app.board.set_board import SetBoard
 from mat_shelf.app.render_dialog import RenderDialog
 from mat_shelf.app.shelf.shelf_panel import ShelfPanel
-from mat_shelf.app.wall.hero_view import HeroView
+from mat_shelf.app.wall.wall import Wall
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.exchange.recovery import Recovery
 
@@ -42,7 +42,8 @@ class Window(QMainWindow):
         self.resize(QSize(1280, 800))
         self.setMinimumSize(1040, 640)
         self.shelf = ShelfPanel(workshop)
-        self.hero = HeroView(workshop)
+        self.wall = Wall(workshop)
+        self.hero = self.wall.hero
         self.board = MaterialsBoard(workshop)
         self.set_board = SetBoard(workshop)
         self.set_board.focus_wanted.connect(self.hero.want_focus)
@@ -57,7 +58,7 @@ class Window(QMainWindow):
 
         right = QVBoxLayout()
         right.setSpacing(0)
-        right.addWidget(self.hero, 1)
+        right.addWidget(self.wall, 1)
         right.addWidget(self.boards)
         middle = QHBoxLayout()
         middle.setSpacing(0)
@@ -211,7 +212,7 @@ class Window(QMainWindow):
     def open_render(self) -> None:
         if self.render_dialog is None:
             self.render_dialog = RenderDialog(self.workshop, self)
-            self.render_dialog.is_running.connect(self.hero.pause)
+            self.render_dialog.is_running.connect(self.wall.pause)
         self.render_dialog.show()
         self.render_dialog.raise_()
 
@@ -237,7 +238,7 @@ class Window(QMainWindow):
         if self.autosave is not None:
             self.autosave.close()
         self.shelf.model.worker.close()
-        self.hero.close_worker()
+        self.wall.close_worker()
         event.accept()
 
 

@@ -20,7 +20,7 @@ class Workshop(QObject):
 
     Signals
     -------
-    project_changed, selection_changed, shelf_changed, camera_changed
+    project_changed, selection_changed, shelf_changed, camera_changed, loupe_changed
         Read the new state from the workshop.
     project_replaced
         Another project, with other meshes, is open.
@@ -33,6 +33,7 @@ class Workshop(QObject):
     selection_changed = pyqtSignal()
     shelf_changed = pyqtSignal()
     camera_changed = pyqtSignal()
+    loupe_changed = pyqtSignal()
     said = pyqtSignal(str)
 
     def __init__(self, project: Project, meshes: MeshStore, shelf: Shelf, path: Path | None = None):
@@ -43,6 +44,8 @@ class Workshop(QObject):
         self.path = path
         self.selected: str | None = None
         self.free_camera: Camera | None = None
+        self.loupe_point: tuple[float, float, float] | None = None
+        self.loupe_width = 12.0
 
     @property
     def project(self) -> Project:
@@ -71,6 +74,16 @@ class Workshop(QObject):
         """Looks through a free camera, which no edit keeps; None returns to the view in use."""
         self.free_camera = camera
         self.camera_changed.emit()
+
+    def place_loupe(self, point: tuple[float, float, float] | None) -> None:
+        """Puts the loupe on a point of the product, mm; None takes it away."""
+        self.loupe_point = point
+        self.loupe_changed.emit()
+
+    def set_loupe_width(self, width: float) -> None:
+        """How many millimetres the loupe shows, from 1 to 100."""
+        self.loupe_width = min(max(width, 1.0), 100.0)
+        self.loupe_changed.emit()
 
     def look_through(self, view_id: str) -> None:
         """Puts a view in use."""
@@ -207,6 +220,7 @@ class Workshop(QObject):
         self.path = path
         self.selected = None
         self.free_camera = None
+        self.loupe_point = None
         self.project_replaced.emit()
         self.selection_changed.emit()
         self.project_changed.emit()

@@ -61,3 +61,27 @@ def framed(camera: Camera, bounds, fill: float = 0.8) -> Camera:
     radius = max(float(np.linalg.norm(high - low)) / 2, 1.0)
     distance = radius * 2 * camera.focal_length / (FRAME[1] * fill)
     return _placed(camera, (low + high) / 2, around, above, max(distance, NEAREST))
+
+
+LOUPE_LENS = 300.0
+"""mm: long, so that a few millimetres look flat, yet never so far away that something stands between."""
+
+
+def loupe_camera(camera: Camera, point, width_mm: float) -> Camera:
+    """Looks at a point from where `camera` sees it, so near that `width_mm` fill a square picture.
+
+    Parameters
+    ----------
+    point : (3,) float, mm
+    """
+    toward = np.subtract(point, camera.position)
+    reach = float(np.linalg.norm(toward))
+    # A square picture shows the frame's whole width.
+    distance = min(width_mm * LOUPE_LENS / FRAME[0], reach * 0.98)
+    lens = min(max(distance * FRAME[0] / width_mm, 10.0), 800.0)
+    away = np.asarray(point) - toward / reach * distance
+    return Camera(
+        position=tuple(round(float(x), 4) for x in away),
+        target=tuple(round(float(x), 4) for x in point),
+        focal_length=lens,
+    )

@@ -59,18 +59,22 @@ class RenderSession:
     ----------
     meshes : mapping from SHA-256 to Mesh
         Looked into whenever geometry is rebuilt; may grow.
+    beside : RenderSession, optional
+        Another picture of the same project. Both share threads, geometry, lights and materials, so they must be
+        stepped by the same thread, and only the first is closed.
     """
 
-    def __init__(self, meshes: Mapping[str, Mesh], threads: int | None = None):
+    def __init__(self, meshes: Mapping[str, Mesh], threads: int | None = None, beside: "RenderSession | None" = None):
         self._meshes = meshes
-        self._tracer = Tracer(threads)
+        self._tracer = beside._tracer if beside else Tracer(threads)
         self._lock = Lock()
         self._wanted: tuple[Project, Camera, int, int, int] | None = None
         self._revision = 0
         self._size = (640, 430)
         self._project: Project | None = None
         self._shown_revision = -1
-        self._built: dict[str, tuple] = {}
+        self._built: dict[str, tuple] = beside._built if beside else {}
+        self._sight: tuple = ((), None)
         self._film = Film(1, 1)
         self._shown_samples = 0
         self._started = time.perf_counter()
@@ -128,6 +132,12 @@ class RenderSession:
         return self._refine(project, camera, revision)
 
     @property
+    def is_behind(self) -> bool:
+        """Whether not even a coarse picture shows the newest state."""
+        with self._lock:
+            return self._wanted is not None and self._wanted[4] != self._shown_revision
+
+    @property
     def is_at_rest(self) -> bool:
         """Whether `step` has nothing left to do."""
         with self._lock:
@@ -147,7 +157,7 @@ class RenderSession:
 
     def _kept_sight(self, project: Project, geometry, camera: Camera, width: int, height: int) -> Sight | None:
         """The full-size sight, if it was made from the same geometry and camera."""
-        key, sight = self._built.get("sight", ((), None))
+        key, sight = self._sight
         return sight if key == (geometry, camera, width, height) else None
 
     def _shot(self, project: Project, camera: Camera, width: int, height: int, seed: int) -> Shot:
@@ -200,7 +210,9 @@ class RenderSession:
         if self._is_outdated(revision):
             return None
         key = (shot.geometry, camera, film.width, film.height)
-        sight = self._kept("sight", key, lambda: see(project, *key))
+        if self._sight[0] != key:
+            self._sight = key, see(project, *key)
+        sight = self._sight[1]
         seconds = time.perf_counter() - self._started
         pixels = develop(light, project.set.exposure)
         return Frame(pixels, sight, film.samples, seconds, False, revision)

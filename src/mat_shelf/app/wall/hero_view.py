@@ -4,15 +4,15 @@ import math
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRect, QRectF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QImage, QPainter
+from PyQt6.QtGui import QColor, QImage, QPainter, QPen
 from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 
 from mat_shelf.app.shelf.swatch_drag import dragged_swatch
 from mat_shelf.app.theme import THEME, font
 from mat_shelf.app.wall.outline import outline_image
-from mat_shelf.app.wall.render_worker import RenderWorker
+from mat_shelf.app.wall.render_worker import HERO, RenderWorker
 from mat_shelf.app.workshop import Workshop
-from mat_shelf.rendering.camera import FRAME
+from mat_shelf.rendering.camera import FRAME, make_view
 from mat_shelf.rendering.navigation import dolly, framed, orbit, pan
 from mat_shelf.rendering.session import REST_SAMPLES, Frame
 
@@ -43,7 +43,8 @@ class HeroView(QWidget):
         self.setMinimumSize(320, 220)
         self.setToolTip(
             "Click a piece to tune its material. Drag to go round it, Shift-drag to shift,\n"
-            "turn the wheel to come near, double-click or F to fill the view with a piece, Home for the view in use."
+            "turn the wheel to come near, double-click or F to fill the view with a piece, Home for the view in use.\n"
+            "Right-click puts the loupe on a point."
         )
         self.workshop = workshop
         self.frame: Frame | None = None
@@ -60,40 +61,26 @@ class HeroView(QWidget):
         self._size = (0, 0)
         self._resized = QTimer(self, singleShot=True, interval=60)
         self._resized.timeout.connect(self._ask_for_size)
-        workshop.project_replaced.connect(self._new_worker)
         workshop.project_changed.connect(self._follow)
         workshop.camera_changed.connect(self._follow)
         workshop.selection_changed.connect(self.update)
-        self._new_worker()
+        workshop.loupe_changed.connect(self.update)
 
-    def close_worker(self) -> None:
-        if self._worker is not None:
-            self._worker.close()
-            self._worker = None
-
-    def pause(self, paused: bool) -> None:
-        if self._worker is not None:
-            self._worker.pause(paused)
-
-    def _new_worker(self) -> None:
-        self.close_worker()
-        self._worker = RenderWorker(self.workshop.meshes)
-        self._worker.frame_ready.connect(self._show, Qt.ConnectionType.QueuedConnection)
-        self._worker.failed.connect(self.workshop.said)
+    def use(self, worker: RenderWorker) -> None:
+        """Shows the pictures of another worker from now on."""
+        self._worker = worker
         self.frame = None
         self._image = None
         if self._size != (0, 0):
-            self._worker.resize(*self._size)
+            worker.resize(HERO, *self._size)
             self._follow()
 
     def _follow(self) -> None:
         if self._worker is not None and self._size != (0, 0):
-            self.revision = self._worker.update(self.workshop.project, self.workshop.free_camera)
+            self.revision = self._worker.update(HERO, self.workshop.project, self.workshop.free_camera)
         self.update()
 
-    def _show(self, frame: Frame) -> None:
-        if self.sender() is not self._worker:
-            return
+    def show_frame(self, frame: Frame) -> None:
         self.frame = frame
         height, width = frame.pixels.shape[:2]
         self._image = QImage(frame.pixels.data, width, height, width * 3, QImage.Format.Format_RGB888)
@@ -114,7 +101,7 @@ class HeroView(QWidget):
             return
         is_first = self._size == (0, 0)
         self._size = size
-        self.revision = self._worker.resize(*size)
+        self.revision = self._worker.resize(HERO, *size)
         if is_first:
             self._follow()
 
@@ -152,7 +139,35 @@ class HeroView(QWidget):
         if camera.f_stop == 0:
             self.workshop.said.emit("Everything is sharp while the f-stop is 0; set it, to 11 for example.")
 
+    def place_loupe_at(self, point: QPointF) -> None:
+        """Puts the loupe on what is seen at a point of the widget."""
+        pixel = self._pixel(point)
+        depth = float(self.frame.sight.depth[pixel]) if pixel else math.inf
+        if not math.isfinite(depth):
+            return
+        height, width = self.frame.sight.depth.shape
+        view = make_view(self.workshop.camera, width, height)
+        right = ((pixel[1] + 0.5) / width * 2 - 1) * view.half_width * depth
+        up = (1 - (pixel[0] + 0.5) / height * 2) * view.half_height * depth
+        axes = np.array([view.right, view.up, view.forward], np.float64)
+        place = np.array(view.position, np.float64) + np.array([right, up, depth]) @ axes
+        self.workshop.place_loupe(tuple(float(x) for x in place))
+
+    def _seen_place(self, point) -> QPointF | None:
+        """Where in the widget a point of the scene (mm) appears."""
+        rect = self.picture_rect
+        view = make_view(self.workshop.camera, max(rect.width(), 1), max(rect.height(), 1))
+        to = np.subtract(point, view.position)
+        depth = float(to @ np.array(view.forward))
+        if depth <= 0:
+            return None
+        x = float(to @ np.array(view.right)) / depth / view.half_width
+        y = float(to @ np.array(view.up)) / depth / view.half_height
+        return QPointF(rect.x() + (x + 1) / 2 * rect.width(), rect.y() + (1 - y) / 2 * rect.height())
+
     def mousePressEvent(self, event) -> None:
+        if event.button() == Qt.MouseButton.RightButton:
+            self.place_loupe_at(event.position())
         if event.button() in (Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton):
             self.setFocus()
             self._pressed = self._last = event.position()
@@ -261,11 +276,22 @@ class HeroView(QWidget):
             outline = self._outline_of(lit, fill=0.28 if self._under_drop else 0.0)
             if outline is not None:
                 painter.drawImage(rect, outline)
+        self._paint_loupe_ring(painter)
         self._paint_words(painter, rect)
         if self.hasFocus():
             painter.setPen(QColor(THEME.on_surround))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(QRectF(rect).adjusted(-1.5, -1.5, 0.5, 0.5))
+
+    def _paint_loupe_ring(self, painter: QPainter) -> None:
+        place = self._seen_place(self.workshop.loupe_point) if self.workshop.loupe_point else None
+        if place is None or not self.picture_rect.contains(place.toPoint()):
+            return
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for color, thickness in (("#262626", 3.0), (THEME.on_surround, 1.5)):
+            painter.setPen(QPen(QColor(color), thickness))
+            painter.drawEllipse(place, 9, 9)
 
     def _outline_of(self, part_id: str, fill: float) -> QImage | None:
         ids = [part.id for part in self.workshop.project.product.parts]

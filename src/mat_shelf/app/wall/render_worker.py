@@ -1,43 +1,56 @@
-"""The thread that renders for the wall."""
+"""The thread that renders for the panes of the wall."""
 
 import threading
 from collections.abc import Mapping
+from itertools import cycle
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from mat_shelf.document.project import Camera, Project
 from mat_shelf.geometry.mesh import Mesh
-from mat_shelf.rendering.session import Frame, RenderSession
+from mat_shelf.rendering.session import RenderSession
+
+HERO, LOUPE = "hero", "loupe"
+SHARE = 4
+"""Of this many refining steps, all but one go to the pane that is looked at."""
 
 
 class RenderWorker(QObject):
-    """Keeps a render session going beside the interface.
+    """Keeps a render session for each pane going beside the interface.
 
     Signals
     -------
-    frame_ready : Frame
+    frame_ready : pane, Frame
     failed : str
+
+    Attributes
+    ----------
+    looked_at : str
+        The pane that gets most of the time.
     """
 
-    frame_ready = pyqtSignal(object)
+    frame_ready = pyqtSignal(str, object)
     failed = pyqtSignal(str)
 
     def __init__(self, meshes: Mapping[str, Mesh]):
         super().__init__()
-        self._session = RenderSession(meshes)
+        hero = RenderSession(meshes)
+        self._sessions = {HERO: hero, LOUPE: RenderSession(meshes, beside=hero)}
+        self.looked_at = HERO
         self._wake = threading.Event()
         self._paused = False
         self._is_closing = False
         self._thread = threading.Thread(target=self._run, name="wall", daemon=True)
         self._thread.start()
 
-    def update(self, project: Project, camera: Camera | None = None) -> int:
-        revision = self._session.update(project, camera)
+    def update(self, pane: str, project: Project, camera: Camera | None = None) -> int:
+        """Asks for a picture; returns the revision that its frames will carry."""
+        revision = self._sessions[pane].update(project, camera)
         self._wake.set()
         return revision
 
-    def resize(self, width: int, height: int) -> int:
-        revision = self._session.resize(width, height)
+    def resize(self, pane: str, width: int, height: int) -> int:
+        revision = self._sessions[pane].resize(width, height)
         self._wake.set()
         return revision
 
@@ -48,18 +61,30 @@ class RenderWorker(QObject):
 
     def close(self) -> None:
         self._is_closing = True
-        self._session.close()
+        self._sessions[HERO].close()
         self._wake.set()
         self._thread.join(timeout=30)
 
+    def _next_pane(self, turn: int) -> str | None:
+        """A pane that is behind comes first; then most turns go to the one looked at."""
+        order = sorted(self._sessions, key=lambda pane: pane != self.looked_at)
+        for pane in order:
+            if self._sessions[pane].is_behind:
+                return pane
+        busy = [pane for pane in order if not self._sessions[pane].is_at_rest]
+        return (busy[-1] if turn == 0 else busy[0]) if busy else None
+
     def _run(self) -> None:
-        while not self._is_closing:
-            if self._paused or self._session.is_at_rest:
+        for turn in cycle(range(SHARE)):
+            if self._is_closing:
+                return
+            pane = None if self._paused else self._next_pane(turn)
+            if pane is None:
                 self._wake.wait()
                 self._wake.clear()
                 continue
             try:
-                frame: Frame | None = self._session.step()
+                frame = self._sessions[pane].step()
             except Exception as fault:  # the window must outlive whatever a project makes the renderer do
                 if not self._is_closing:
                     self.failed.emit(f"The picture could not be rendered: {fault}")
@@ -67,4 +92,4 @@ class RenderWorker(QObject):
                     self._wake.clear()
                 continue
             if frame is not None and not self._is_closing:
-                self.frame_ready.emit(frame)
+                self.frame_ready.emit(pane, frame)

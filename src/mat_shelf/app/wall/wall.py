@@ -1,0 +1,52 @@
+"""The wall: the hero view and the loupe side by side, rendered by one worker."""
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
+
+from mat_shelf.app.wall.hero_view import HeroView
+from mat_shelf.app.wall.loupe_view import LoupeView
+from mat_shelf.app.wall.render_worker import HERO, LOUPE, RenderWorker
+from mat_shelf.app.workshop import Workshop
+
+
+class Wall(QFrame):
+    """Gives its panes a worker for each project that is opened."""
+
+    def __init__(self, workshop: Workshop):
+        super().__init__()
+        self.setObjectName("wall")
+        self.workshop = workshop
+        self.hero, self.loupe = HeroView(workshop), LoupeView(workshop)
+        side = QVBoxLayout()
+        side.setContentsMargins(0, 10, 10, 10)
+        side.addWidget(self.loupe)
+        side.addStretch(1)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addWidget(self.hero, 1)
+        layout.addLayout(side)
+        self._worker: RenderWorker | None = None
+        workshop.project_replaced.connect(self._new_worker)
+        self._new_worker()
+
+    def _new_worker(self) -> None:
+        self.close_worker()
+        self._worker = RenderWorker(self.workshop.meshes)
+        self._worker.frame_ready.connect(self._show, Qt.ConnectionType.QueuedConnection)
+        self._worker.failed.connect(self.workshop.said)
+        for pane in (self.hero, self.loupe):
+            pane.use(self._worker)
+
+    def _show(self, pane: str, frame) -> None:
+        if self.sender() is self._worker:
+            {HERO: self.hero, LOUPE: self.loupe}[pane].show_frame(frame)
+
+    def pause(self, paused: bool) -> None:
+        if self._worker is not None:
+            self._worker.pause(paused)
+
+    def close_worker(self) -> None:
+        if self._worker is not None:
+            self._worker.close()
+            self._worker = None
