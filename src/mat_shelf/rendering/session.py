@@ -23,7 +23,7 @@ from mat_shelf.rendering.scene import project_dressing, project_geometry
 from mat_shelf.rendering.sight import Sight, see
 from mat_shelf.rendering.tracer import Shot, Tracer
 
-COARSE_PIXELS = 36_000
+COARSE_PIXELS = 26_000
 """Pixels of the picture shown while a value is dragged."""
 COARSE_SAMPLES = 2
 REST_SAMPLES = 512
@@ -66,7 +66,7 @@ class RenderSession:
 
     def __init__(self, meshes: Mapping[str, Mesh], threads: int | None = None, beside: "RenderSession | None" = None):
         self._meshes = meshes
-        self._tracer = beside._tracer if beside else Tracer(threads)
+        self.tracer = beside.tracer if beside else Tracer(threads)
         self._lock = Lock()
         self._wanted: tuple[Project, Camera, int, int, int] | None = None
         self._revision = 0
@@ -84,7 +84,7 @@ class RenderSession:
         with self._lock:
             self._revision += 1
             self._wanted = None
-        self._tracer.close()
+        self.tracer.close()
 
     def update(self, project: Project, camera: Camera | None = None) -> int:
         """Asks for a picture of this project; any older work is dropped.
@@ -179,11 +179,10 @@ class RenderSession:
 
     def _begin(self, project: Project, camera: Camera, width: int, height: int, revision: int) -> Frame | None:
         started = time.perf_counter()
-        shrink = min(math.sqrt(COARSE_PIXELS / (width * height)), 1.0)
-        film = Film(max(round(width * shrink), 8), max(round(height * shrink), 8))
+        film = Film(*_coarse_size(width, height))
         shot = self._shot(project, camera, film.width, film.height, seed=revision)
         for _ in range(COARSE_SAMPLES):
-            if not self._tracer.add_sample(shot, film):
+            if not self.tracer.add_sample(shot, film):
                 return None
         sight = self._kept_sight(project, shot.geometry, camera, width, height)
         if sight is None:
@@ -195,12 +194,17 @@ class RenderSession:
         self._started = started
         return Frame(pixels, sight, COARSE_SAMPLES, time.perf_counter() - started, True, revision)
 
+    def coarse_shot(self) -> Shot:
+        """What the coarse picture of the newest state is traced from."""
+        project, camera, width, height, revision = self._wanted
+        return self._shot(project, camera, *_coarse_size(width, height), seed=revision)
+
     def _refine(self, project: Project, camera: Camera, revision: int) -> Frame | None:
         film = self._film
         if film.samples >= REST_SAMPLES:
             return None
         shot = self._shot(project, camera, film.width, film.height, seed=1)
-        if not self._tracer.add_sample(shot, film, lambda: self._is_outdated(revision)):
+        if not self.tracer.add_sample(shot, film, lambda: self._is_outdated(revision)):
             return None
         # Cleaning costs about as much as a sample, so it waits for twice as many as were shown last.
         if film.samples < max(2 * self._shown_samples, 2) and film.samples < REST_SAMPLES:
@@ -216,6 +220,11 @@ class RenderSession:
         seconds = time.perf_counter() - self._started
         pixels = develop(light, project.set.exposure)
         return Frame(pixels, sight, film.samples, seconds, False, revision)
+
+
+def _coarse_size(width: int, height: int) -> tuple[int, int]:
+    shrink = min(math.sqrt(COARSE_PIXELS / (width * height)), 1.0)
+    return max(round(width * shrink), 8), max(round(height * shrink), 8)
 
 
 def render(

@@ -5,7 +5,7 @@ from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from mat_shelf.app.theme import THEME, font
-from mat_shelf.app.wall.render_worker import LOUPE, RenderWorker
+from mat_shelf.app.wall.render_worker import HERO, LOUPE, RenderWorker
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.rendering.navigation import loupe_camera
 from mat_shelf.rendering.session import Frame
@@ -72,7 +72,7 @@ class LoupeView(QWidget):
 
     def leaveEvent(self, event) -> None:
         if self._worker is not None:
-            self._worker.looked_at = "hero"
+            self._worker.looked_at = HERO
 
     def paintEvent(self, event) -> None:
         painter = QPainter(self)
