@@ -6,6 +6,10 @@ import time
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp()
+
+import numpy as np
+from PyQt6.QtCore import QPointF
 
 from mat_shelf.app.start import application
 from mat_shelf.app.window import Window
@@ -28,6 +32,14 @@ def settle(app, window: Window, samples: int) -> None:
             return
 
 
+def place_of(window: Window, part: str) -> QPointF:
+    """A point of the hero view where a part is seen."""
+    seen = window.hero.frame.sight.part
+    ys, xs = np.nonzero(seen == [p.id for p in window.workshop.project.product.parts].index(part))
+    rect, k = window.hero.picture_rect, len(ys) // 2
+    return QPointF(rect.x() + xs[k] / seen.shape[1] * rect.width(), rect.y() + ys[k] / seen.shape[0] * rect.height())
+
+
 def main() -> None:
     FOLDER.mkdir(parents=True, exist_ok=True)
     app = application()
@@ -39,13 +51,23 @@ def main() -> None:
         window.resize(1280, 800)
         window.show()
         window.workshop.wear("collar", "polished-brass")
+        settle(app, window, 1)
+        window.hero.place_loupe_at(place_of(window, "collar"))
         window.workshop.select("barrel")
         settle(app, window, 128)
         window.grab().save(str(FOLDER / "materials.png"))
+        window.dark_action.trigger()
+        app.processEvents()
+        window.grab().save(str(FOLDER / "dark.png"))
+        window.dark_action.trigger()
         window.board.rows["base_color"].bar.click()
         app.processEvents()
         window.board.rows["base_color"].popover.grab().save(str(FOLDER / "colour.png"))
         window.board.rows["base_color"].popover.close()
+        window.stations.buttons()[1].click()
+        window.workshop.use_set("two-strips")
+        settle(app, window, 64)
+        window.grab().save(str(FOLDER / "set.png"))
         window.open_render()
         app.processEvents()
         window.render_dialog.path_field.setText("Desk set.png")

@@ -17,6 +17,7 @@ from mat_shelf.exchange.atomic import write_atomically
 from mat_shelf.exchange.package import PackageError
 from mat_shelf.exchange.project_file import open_project, save_project
 from mat_shelf.exchange.swatch_file import open_swatch, save_swatch
+from mat_shelf.optics.color import RGB_FROM_XYZ
 from mat_shelf.shelf.library import Shelf, ShelfError
 from mat_shelf.shelf.shipped import SHIPPED
 
@@ -194,7 +195,7 @@ def test_a_swatch_comes_back_as_it_was(tmp_path):
 
 def test_the_shelf_outlives_the_program(tmp_path):
     shelf = Shelf(tmp_path / "shelf")
-    assert {s.name for s in shelf.swatches()} == {s.name for s in SHIPPED} and len(SHIPPED) >= 8
+    assert {s.name for s in shelf.swatches()} == {s.name for s in SHIPPED} and len(SHIPPED) >= 24
     shelf.add(Swatch(id="mine", name="My lacquer", family="Lacquer"))
     again = Shelf(tmp_path / "shelf")
     assert "My lacquer" in [s.name for s in again.swatches()] and not again.name_is_free("my LACQUER ")
@@ -220,3 +221,65 @@ def test_a_broken_swatch_is_named_and_the_others_stay(tmp_path):
 def test_a_shelf_that_cannot_be_made_says_so():
     with pytest.raises(ShelfError, match="cannot be written"):
         Shelf(Path("/proc/shelf"))
+
+
+def test_search_finds_beginnings_of_words_and_takes_any_text(tmp_path):
+    shelf = Shelf(tmp_path / "shelf")
+    assert shelf.search("bra") == ["polished-brass"]
+    assert set(shelf.search("glass fros")) == {"frosted-glass"}
+    assert "spirit" in shelf.search("ethanol")  # in its note
+    assert len(shelf.search("  ")) == len(SHIPPED)
+    for text in ('"', "NEAR(", "a OR b", "name:brass", "*", "x' --", "\0", "blue-black", "ä" * 500):
+        shelf.search(text)
+    assert shelf.search("blue-black") == ["blue-black-ink"]
+
+
+def test_metal_swatches_follow_published_n_and_k():
+    """Johnson and Christy 1972 (Ag, Au, Cu), Rakic 1995 (Al), Palik 1985 (Cr, W): the n,k files that `mitsuba`
+    carries, through its CIE 1931 observer and D65. Edge tint: exact Fresnel at cos = 1/7 over Schlick's value."""
+    mi = pytest.importorskip("mitsuba")
+    mi.set_variant("scalar_spectral")
+    folder = Path(mi.__file__).parent / "data" / "ior"
+    waves = np.arange(380, 781, 5.0)
+    white, surface = mi.load_dict({"type": "d65"}), mi.SurfaceInteraction3f()
+
+    def daylight(wave: float) -> float:
+        surface.wavelengths = [wave] * 4
+        return float(white.eval(surface)[0])
+
+    weights = np.array([[float(c) for c in mi.cie1931_xyz(float(w))] for w in waves])
+    weights *= np.array([daylight(float(w)) for w in waves])[:, None]
+
+    def rgb(reflectance):
+        xyz = (weights * reflectance[:, None]).sum(axis=0) / weights[:, 1].sum()
+        return RGB_FROM_XYZ @ xyz
+
+    def table(name):
+        rows = [line.split()[:2] for line in (folder / name).read_text().splitlines() if line and line[0] != "#"]
+        return np.interp(waves, *np.array([r for r in rows if len(r) == 2], float).T)
+
+    def fresnel(n, k, c):
+        """Born and Wolf 14.2, for a conductor."""
+        s = 1 - c * c
+        inner = n * n - k * k - s
+        ab = np.sqrt(inner * inner + 4 * n * n * k * k)
+        a = np.sqrt((ab + inner) / 2)
+        across = (ab + c * c - 2 * c * a) / (ab + c * c + 2 * c * a)
+        along = across * (c * c * ab + s * s - 2 * c * a * s) / (c * c * ab + s * s + 2 * c * a * s)
+        return (across + along) / 2
+
+    names = {
+        "sterling-silver": "Ag",
+        "nib-gold": "Au",
+        "copper": "Cu",
+        "bright-aluminium": "Al",
+        "chrome": "Cr",
+        "tungsten": "W",
+    }
+    swatches = {swatch.id: swatch.recipe for swatch in SHIPPED}
+    for key, symbol in names.items():
+        n, k = table(f"{symbol}.eta.spd"), table(f"{symbol}.k.spd")
+        straight, grazing = rgb(fresnel(n, k, 1.0)), rgb(fresnel(n, k, 1 / 7))
+        schlick = straight + (1 - straight) * (6 / 7) ** 5
+        assert swatches[key].base_color == pytest.approx(np.clip(straight, 0, 1), abs=0.01), key
+        assert swatches[key].specular_color == pytest.approx(np.clip(grazing / schlick, 0, 1), abs=0.01), key

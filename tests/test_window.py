@@ -10,10 +10,11 @@ from PyQt6.QtGui import QDrag, QDragEnterEvent, QDragMoveEvent, QDropEvent, QIma
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMessageBox
 
-from mat_shelf.app.theme import apply_theme
+from mat_shelf.app.theme import DARK, LIGHT, apply_theme
 from mat_shelf.app.window import Window
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.swatch import Swatch
+from mat_shelf.optics.color import linear_from_hex, luminance
 from mat_shelf.rendering.navigation import loupe_camera
 from mat_shelf.shelf.library import Shelf
 
@@ -463,3 +464,30 @@ def test_the_loupe_shows_millimetres_of_what_it_stands_on(open_window, qtbot):
     qtbot.waitUntil(shown, timeout=60_000)
     brass = loupe.frame.pixels.astype(int).mean(axis=(0, 1))
     assert (brass[0] - brass[2]) > (steel[0] - steel[2]) + 20
+
+
+def test_light_and_dark(open_window, qtbot):
+    """The dark look changes the panels at once, not the picture; words stay at 4.5 : 1 or more (WCAG 2.1)."""
+    window = open_window()
+    picture_of(qtbot, window)
+    light = grabbed(window)
+    window.dark_action.trigger()
+    dark = grabbed(window)
+    window.dark_action.trigger()
+    assert light[-3, 3].min() > 200 and dark[-3, 3].max() < 70
+    rect = window.hero.picture_rect
+    corner = window.hero.mapTo(window, rect.center())
+    assert (light[corner.y(), corner.x()] == dark[corner.y(), corner.x()]).all()
+
+    def contrast(a: str, b: str) -> float:
+        high, low = sorted((float(luminance(linear_from_hex(c))) for c in (a, b)), reverse=True)
+        return (high + 0.05) / (low + 0.05)
+
+    for look in (LIGHT, DARK):
+        for words, ground in (
+            (look.text, look.panel),
+            (look.quiet, look.panel),
+            (look.quiet, look.card),
+            (look.on_accent, look.accent),
+        ):
+            assert contrast(words, ground) >= 4.5, (words, ground)

@@ -23,6 +23,8 @@ from mat_shelf.rendering.lights import make_lights, plain_room
 from mat_shelf.rendering.scene import Geometry, dress
 from mat_shelf.rendering.session import COARSE_SAMPLES, RenderSession
 from mat_shelf.rendering.tracer import Shot, Tracer
+from mat_shelf.shelf.library import Shelf
+from mat_shelf.shelf.shipped import SHIPPED
 
 WIDTH, HEIGHT, DEPTH = 640, 430, 8
 SAMPLES = 8
@@ -38,8 +40,9 @@ DRAGS = 40
 
 
 def bench(say=lambda text: None) -> dict:
-    """Runs every bench. See `paths_per_second`, `edit_to_picture` and `rest`."""
+    """Runs every bench. See `paths_per_second`, `edit_to_picture`, `search` and `rest`."""
     result = {"cores": os.cpu_count(), **rest(say)}
+    result["search_ms"] = search(say)
     result["edit_to_picture"] = edit_to_picture(say)
     return result | paths_per_second(say)
 
@@ -84,6 +87,26 @@ for _ in range(12):
 print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss, flush=True)
 session.close()
 """
+
+
+SWATCHES = 10_000
+
+
+def search(say) -> float:
+    """Median time of a search over 10,000 swatches, ms."""
+    say("search")
+    with tempfile.TemporaryDirectory() as folder:
+        shelf = Shelf(Path(folder) / "shelf")
+        shelf.fill_index(
+            SHIPPED[k % len(SHIPPED)].with_(id=f"swatch-{k}", name=f"{SHIPPED[k % len(SHIPPED)].name} {k}")
+            for k in range(SWATCHES)
+        )
+        times = []
+        for text in ("b", "brass", "lac 7", "glass clear", "12", "wax", "metal 99", "blue-black", "nothing at all") * 3:
+            started = time.perf_counter()
+            shelf.search(text)
+            times.append(time.perf_counter() - started)
+    return round(statistics.median(times) * 1000, 2)
 
 
 def edit_to_picture(say) -> dict:

@@ -3,7 +3,7 @@
 import sys
 from pathlib import Path
 
-from PyQt6.QtCore import QTimer
+from PyQt6.QtCore import QSettings, QTimer
 from PyQt6.QtWidgets import QApplication
 
 from mat_shelf.app.theme import apply_theme
@@ -18,8 +18,10 @@ from mat_shelf.shelf.library import Shelf
 def application() -> QApplication:
     """The one application object, dressed."""
     app = QApplication.instance() or QApplication(sys.argv[:1])
-    app.setApplicationName("Mat Shelf")
-    apply_theme(app)
+    app.setApplicationName("mat-shelf")
+    app.setOrganizationName("mat-shelf")
+    app.setApplicationDisplayName("Mat Shelf")
+    apply_theme(app, QSettings().value("dark", False, bool))
     return app
 
 

@@ -22,10 +22,37 @@ class Theme:
     on_surround: str = "#FFFFFF"
     accent: str = "#0F6B62"
     on_accent: str = "#FFFFFF"
-    warning: str = "#8A3B12"
+    faint: str = "#8A8A8A"  # words of what cannot be used now
+    pressed: str = "#0C5A52"  # the main action under the pointer
 
 
-THEME = Theme()
+LIGHT = Theme()
+DARK = Theme(
+    panel="#2B2B2B",
+    card="#363636",
+    field="#424242",
+    line="#4A4A4A",
+    track="#5C5C5C",
+    text="#EDEDED",
+    quiet="#B4B4B4",
+    surround="#5E5E5E",
+    accent="#2F9E92",
+    on_accent="#0B0B0B",
+    faint="#8C8C8C",
+    pressed="#37B3A6",
+)
+
+
+class _InUse:
+    """The look in use. Its colours are read whenever something is painted, so a change of look needs no restart."""
+
+    look = LIGHT
+
+    def __getattr__(self, name: str) -> str:
+        return getattr(_InUse.look, name)
+
+
+THEME = _InUse()
 FONTS = Path(__file__).parent / "fonts"
 
 
@@ -40,7 +67,13 @@ def font(size: int = 13, weight: QFont.Weight = QFont.Weight.Normal, tabular: bo
     return made
 
 
-def apply_theme(application: QApplication) -> None:
+def is_dark() -> bool:
+    return _InUse.look is DARK
+
+
+def apply_theme(application: QApplication, dark: bool = False) -> None:
+    """Dresses the application in the light or the dark look."""
+    _InUse.look = DARK if dark else LIGHT
     for path in sorted(FONTS.glob("*.otf")):
         QFontDatabase.addApplicationFont(str(path))
     application.setStyle("Fusion")
@@ -62,10 +95,11 @@ def apply_theme(application: QApplication) -> None:
     ):
         palette.setColor(role, QColor(color))
     application.setPalette(palette)
-    application.setStyleSheet(STYLE)
+    application.setStyleSheet(_style())
 
 
-STYLE = f"""
+def _style() -> str:
+    return f"""
 * {{ outline: none; }}
 QToolTip {{ background: {THEME.text}; color: {THEME.card}; border: none; padding: 6px 8px; }}
 #topBar, #board, #shelf {{ background: {THEME.panel}; }}
@@ -93,9 +127,9 @@ QPushButton:checked {{ border-color: {THEME.accent}; color: {THEME.accent}; }}
 QPushButton {{ background: {THEME.card}; border: 1px solid {THEME.line}; border-radius: 6px; padding: 5px 12px; }}
 QPushButton:hover {{ background: {THEME.field}; }}
 QPushButton:focus {{ border-color: {THEME.accent}; }}
-QPushButton:disabled {{ color: #8A8A8A; }}
+QPushButton:disabled {{ color: {THEME.faint}; }}
 QPushButton[role="main"] {{ background: {THEME.accent}; color: {THEME.on_accent}; border-color: {THEME.accent}; }}
-QPushButton[role="main"]:hover {{ background: #0C5A52; }}
+QPushButton[role="main"]:hover {{ background: {THEME.pressed}; }}
 QPushButton[role="main"]:focus {{ border: 2px solid {THEME.text}; padding: 4px 11px; }}
 QPushButton[role="plain"] {{ background: transparent; border: 1px solid transparent; padding: 5px 8px; }}
 QPushButton[role="plain"]:hover {{ background: {THEME.card}; }}
@@ -122,7 +156,7 @@ QScrollBar::handle:vertical {{ background: {THEME.track}; border-radius: 4px; mi
 QScrollBar::add-line:vertical, QScrollBar::sub-line:vertical {{ height: 0; }}
 QProgressBar {{ background: {THEME.track}; border: none; border-radius: 2px; max-height: 4px; }}
 QProgressBar::chunk {{ background: {THEME.accent}; border-radius: 2px; }}
-#notice {{ background: {THEME.text}; border-radius: 8px; }}
-#notice QLabel {{ color: {THEME.card}; }}
-#notice QPushButton {{ color: {THEME.card}; background: transparent; border: 1px solid #6A6A6A; }}
+#notice {{ background: #262626; border: 1px solid #5A5A5A; border-radius: 8px; }}
+#notice QLabel {{ color: #F6F6F6; }}
+#notice QPushButton {{ color: #F6F6F6; background: transparent; border: 1px solid #8A8A8A; }}
 """

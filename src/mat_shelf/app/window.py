@@ -3,9 +3,10 @@
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import QSize, Qt, QTimer
+from PyQt6.QtCore import QSettings, QSize, Qt, QTimer
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import (
+    QApplication,
     QButtonGroup,
     QFileDialog,
     QFrame,
@@ -25,6 +26,7 @@ from mat_shelf.app.board.materials_board import MaterialsBoard
 from mat_shelf.app.board.set_board import SetBoard
 from mat_shelf.app.render_dialog import RenderDialog
 from mat_shelf.app.shelf.shelf_panel import ShelfPanel
+from mat_shelf.app.theme import apply_theme, is_dark
 from mat_shelf.app.wall.wall import Wall
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.exchange.recovery import Recovery
@@ -98,6 +100,9 @@ class Window(QMainWindow):
         self.redo_action = action("Redo", "Ctrl+Shift+Z", self.workshop.redo)
         self.keep_action = action("Keep on shelf", "Ctrl+K", self.board.open_keep)
         self.search_action = action("Search the shelf", "Ctrl+F", self.shelf.search.setFocus)
+        self.dark_action = action("Dark look", "Ctrl+Shift+D", self._change_look)
+        self.dark_action.setCheckable(True)
+        self.dark_action.setChecked(is_dark())
         self.quit_action = action("Quit", "Ctrl+Q", self.close)
 
     def _top_bar(self) -> QFrame:
@@ -110,6 +115,7 @@ class Window(QMainWindow):
         menu.addActions([self.open_action, self.save_action, self.save_as_action])
         menu.addSeparator()
         menu.addAction(self.render_action)
+        menu.addAction(self.dark_action)
         menu.addSeparator()
         menu.addAction(self.quit_action)
         self.project_button.setMenu(menu)
@@ -159,6 +165,12 @@ class Window(QMainWindow):
             button.setEnabled(label is not None)
             action.setEnabled(label is not None)
             button.setToolTip(f"{action.text()}: {label}  ({action.shortcut().toString()})" if label else "")
+
+    def _change_look(self) -> None:
+        dark = not is_dark()
+        apply_theme(QApplication.instance(), dark)
+        self.dark_action.setChecked(dark)
+        QSettings().setValue("dark", dark)
 
     def say(self, text: str) -> None:
         """Shows a message over the lower edge of the wall."""

@@ -1,6 +1,8 @@
 """The shelf: a folder of swatch packages and an SQLite index that can always be made again from it."""
 
+import re
 import sqlite3
+from collections.abc import Iterable
 from contextlib import closing
 from pathlib import Path
 
@@ -15,6 +17,7 @@ _TABLES = """
 CREATE TABLE IF NOT EXISTS swatches (
     id TEXT PRIMARY KEY, name TEXT NOT NULL, family TEXT NOT NULL, modified INTEGER NOT NULL, json TEXT NOT NULL
 );
+CREATE VIRTUAL TABLE IF NOT EXISTS words USING fts5 (id UNINDEXED, name, family, note, tokenize = 'unicode61');
 """
 
 
@@ -67,6 +70,18 @@ class Shelf:
         found = [Swatch.model_validate_json(row[0]) for row in rows]
         return sorted(found, key=lambda s: (order.get(s.family, 99), s.family, s.name.casefold()))
 
+    def search(self, text: str) -> list[str]:
+        """Ids of the swatches in whose name, family or note each word of `text` begins a word.
+
+        Any text is fine: it is taken as words, never as a query.
+        """
+        words = re.findall(r"\w+", text)
+        if not words:
+            return [swatch.id for swatch in self.swatches()]
+        query = " ".join(f'"{word}"*' for word in words)
+        with closing(self._index()) as index:
+            return [row[0] for row in index.execute("SELECT id FROM words WHERE words MATCH ? ORDER BY rank", (query,))]
+
     def add(self, swatch: Swatch) -> None:
         """Keeps a swatch, in place of one with its id. Raises ShelfError."""
         try:
@@ -82,6 +97,12 @@ class Shelf:
         """Throws the index away and makes it again from the folder."""
         self._index_path.unlink(missing_ok=True)
         self._read_folder()
+
+    def fill_index(self, swatches: Iterable[Swatch]) -> None:
+        """Enters swatches in the index alone, without packages; the next look at the folder drops them again."""
+        with closing(self._index()) as index, index:
+            for swatch in swatches:
+                _enter(index, swatch, 0)
 
     @property
     def _index_path(self) -> Path:
@@ -126,9 +147,16 @@ class Shelf:
                     self.problems.append(f"{path.name} holds a swatch called '{swatch.id}'; rename the file")
                     continue
                 seen.add(path.stem)
-                index.execute(
-                    "INSERT OR REPLACE INTO swatches VALUES (?, ?, ?, ?, ?)",
-                    (swatch.id, swatch.name, swatch.family, modified, swatch.model_dump_json()),
-                )
+                _enter(index, swatch, modified)
             for gone in known.keys() - seen:
                 index.execute("DELETE FROM swatches WHERE id = ?", (gone,))
+                index.execute("DELETE FROM words WHERE id = ?", (gone,))
+
+
+def _enter(index: sqlite3.Connection, swatch: Swatch, modified: int) -> None:
+    index.execute(
+        "INSERT OR REPLACE INTO swatches VALUES (?, ?, ?, ?, ?)",
+        (swatch.id, swatch.name, swatch.family, modified, swatch.model_dump_json()),
+    )
+    index.execute("DELETE FROM words WHERE id = ?", (swatch.id,))
+    index.execute("INSERT INTO words VALUES (?, ?, ?, ?)", (swatch.id, swatch.name, swatch.family, swatch.note))

@@ -29,13 +29,21 @@ def thumbnail_path(recipe: Recipe) -> Path:
     return user_cache_path("mat-shelf") / "thumbnails" / f"{key[:32]}.png"
 
 
-def make_thumbnail(recipe: Recipe, threads: int | None = None) -> Path:
-    """The picture of a recipe, rendered if it is not kept yet. Raises OSError."""
+def make_thumbnail(recipe: Recipe, threads: int | None = None, progress=lambda done, total: True) -> Path:
+    """The picture of a recipe, rendered if it is not kept yet.
+
+    Raises
+    ------
+    OSError
+        If it cannot be kept.
+    InterruptedError
+        If `progress` returned False.
+    """
     path = thumbnail_path(recipe)
     if not path.exists():
         path.parent.mkdir(parents=True, exist_ok=True)
         project, meshes = _standard_scene(recipe)
-        pixels = develop(render(project, meshes, SIZE, SIZE, SAMPLES, threads=threads))
+        pixels = develop(render(project, meshes, SIZE, SIZE, SAMPLES, threads=threads, progress=progress))
         write_atomically(path, lambda temporary: Image.fromarray(pixels).save(temporary, "PNG"))
     return path
 

@@ -34,18 +34,24 @@ class ThumbnailWorker(QObject):
     def __init__(self):
         super().__init__()
         self._wanted: Queue[tuple[str, Recipe] | None] = Queue()
-        threading.Thread(target=self._run, name="thumbnails", daemon=True).start()
+        self._is_closing = threading.Event()
+        self._thread = threading.Thread(target=self._run, name="thumbnails", daemon=True)
+        self._thread.start()
 
     def want(self, swatch: Swatch) -> None:
         self._wanted.put((swatch.id, swatch.recipe))
 
     def close(self) -> None:
+        self._is_closing.set()
         self._wanted.put(None)
+        self._thread.join(timeout=30)
 
     def _run(self) -> None:
-        while (wanted := self._wanted.get()) is not None:
+        while (wanted := self._wanted.get()) is not None and not self._is_closing.is_set():
             try:
-                make_thumbnail(wanted[1], threads=1)
+                make_thumbnail(wanted[1], threads=1, progress=lambda done, total: not self._is_closing.is_set())
+            except InterruptedError:
+                return
             except OSError:
                 continue  # a full disk leaves the swatch without a picture, not the shelf without swatches
             self.made.emit(wanted[0])
@@ -76,13 +82,15 @@ class ShelfModel(QAbstractListModel):
         self._lay_out()
 
     def search(self, text: str) -> None:
-        self._search = text.casefold().strip()
+        self._search = text
         self._lay_out()
 
     def _lay_out(self) -> None:
         self.beginResetModel()
-        words = self._search.split()
-        found = [s for s in self._swatches if all(w in f"{s.name} {s.family}".casefold() for w in words)]
+        found = self._swatches
+        if self._search.strip():
+            ids = set(self._workshop.shelf.search(self._search))
+            found = [swatch for swatch in self._swatches if swatch.id in ids]
         self.rows = []
         for family in dict.fromkeys(s.family for s in found):
             members = [s for s in found if s.family == family]
