@@ -7,10 +7,10 @@ import pytest
 import trimesh
 
 from mat_shelf.demo import ink_bottle
+from mat_shelf.exchange.assets import Assets
 from mat_shelf.geometry.glb import NamedMesh, glb_bytes, read_glb
 from mat_shelf.geometry.mesh import MeshError, checked
 from mat_shelf.geometry.solids import box, lathe, rounded
-from mat_shelf.geometry.store import MeshStore
 
 
 def as_trimesh(mesh) -> trimesh.Trimesh:
@@ -100,6 +100,6 @@ def test_damaged_models_never_get_past_the_reader():
             broken[place] = rng.integers(0, 256)
         for candidate in (bytes(broken), bytes(broken[: rng.integers(0, len(data))])):
             try:
-                MeshStore().add_data(candidate)
+                Assets().add_data(candidate)
             except MeshError as fault:
                 assert len(str(fault)) > 10

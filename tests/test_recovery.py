@@ -48,7 +48,7 @@ def test_work_of_a_killed_run_comes_back(killed, demo):
     project, meshes = recovery.restore(lost)
     assert project.product == demo[0].product and project.name.startswith("Change ")
     assert set(meshes) == {part.mesh for part in project.product.parts}
-    mesh = next(iter((lost.folder / "meshes").iterdir()))
+    mesh = next(iter((lost.folder / "assets").iterdir()))
     whole = mesh.read_bytes()
     mesh.write_bytes(whole[:-10])
     with pytest.raises(PackageError, match="damaged; open the last save"):

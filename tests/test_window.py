@@ -5,7 +5,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PIL import Image
-from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDrag, QDragEnterEvent, QDragMoveEvent, QDropEvent, QImage
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMessageBox
@@ -406,7 +406,7 @@ def test_cameras_and_sets(open_window, qtbot, monkeypatch):
     click_part(window, "wax-stick")
     assert not board.focus_button.isChecked() and workshop.selected == "collar"
     camera = workshop.project.view.camera
-    stick = workshop.meshes[workshop.project.part("wax-stick").mesh].bounds
+    stick = workshop.assets[workshop.project.part("wax-stick").mesh].bounds
     forward = np.subtract(camera.target, camera.position)
     forward = forward / np.linalg.norm(forward)
     corners = [(x, y, z) for x in stick[:, 0] for y in stick[:, 1] for z in stick[:, 2]]
@@ -435,7 +435,7 @@ def test_the_loupe_shows_millimetres_of_what_it_stands_on(open_window, qtbot):
     workshop, loupe = window.workshop, window.wall.loupe
     spot = place_of(window, "collar")
     QTest.mouseClick(window.hero, Qt.MouseButton.RightButton, PLAIN, spot)
-    collar = workshop.meshes[workshop.project.part("collar").mesh]
+    collar = workshop.assets[workshop.project.part("collar").mesh]
     distances = np.linalg.norm(collar.vertices - np.array(workshop.loupe_point), axis=1)
     assert distances.min() < 1.0  # mm: on the collar's surface, to its vertices' spacing and a pixel
 
@@ -491,3 +491,59 @@ def test_light_and_dark(open_window, qtbot):
             (look.on_accent, look.accent),
         ):
             assert contrast(words, ground) >= 4.5, (words, ground)
+
+
+def test_a_reference_beside_and_against_the_render(open_window, qtbot, tmp_path):
+    window = open_window()
+    workshop, hero, pane = window.workshop, window.hero, window.wall.reference
+    picture_of(qtbot, window)
+    photo = tmp_path / "photo.png"
+    pixels = np.zeros((80, 120, 3), np.uint8)
+    pixels[:, :60], pixels[:, 60:] = (200, 30, 40), (20, 60, 190)
+    Image.fromarray(pixels).save(photo)
+    QTest.keyClick(hero, Qt.Key.Key_W)
+    assert "no reference picture" in window.notice.text.text() and hero.wipe is None
+
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(photo))])
+    middle = QPointF(pane.width() / 2, pane.height() / 2)
+    enter = QDragEnterEvent(middle.toPoint(), Qt.DropAction.CopyAction, data, LEFT, PLAIN)
+    QApplication.sendEvent(pane, enter)
+    assert enter.isAccepted()
+    QApplication.sendEvent(pane, QDropEvent(middle, Qt.DropAction.CopyAction, data, LEFT, PLAIN))
+    assert workshop.project.reference.name == "photo.png"
+    shown = grabbed(pane)
+    left = pane.width() // 2 - 20
+    assert shown[pane.height() // 2, left] == pytest.approx([200, 30, 40], abs=3)
+    # CIELAB of that red by the CIE formula: about L 43, a 63, b 37 (from memory of public converters).
+    assert pane.color_at(QPointF(left, pane.height() / 2)) == pytest.approx((43, 63, 37), abs=3)
+
+    # The wipe: the reference left of the line, the render right of it; the line can be dragged.
+    rect = hero.picture_rect
+    bare = grabbed(hero)
+    QTest.keyClick(hero, Qt.Key.Key_W)
+    wiped = grabbed(hero)
+    y = rect.center().y()
+    assert wiped[y, rect.x() + 60] == pytest.approx([200, 30, 40], abs=3)
+    assert np.abs(wiped[y, rect.right() - 60] - bare[y, rect.right() - 60]).max() < 4
+    line = QPoint(rect.x() + rect.width() // 2, y)
+    QTest.mousePress(hero, LEFT, PLAIN, line)
+    QTest.mouseMove(hero, QPoint(rect.right() - 20, y))
+    QTest.mouseRelease(hero, LEFT, PLAIN, QPoint(rect.right() - 20, y))
+    assert hero.wipe > 0.9 and workshop.free_camera is None
+    assert grabbed(hero)[y, rect.right() - 60] == pytest.approx([20, 60, 190], abs=3)
+
+    # It is kept with the project, and can be taken away and brought back.
+    path = tmp_path / "with.matshelf"
+    assert workshop.save(path) and workshop.open(path)
+    assert workshop.project.reference.name == "photo.png" and pane.image.width() == 120
+    pane.setFocus()
+    QTest.keyClick(pane, Qt.Key.Key_Delete)
+    assert workshop.project.reference is None and pane.image is None and hero.wipe is None
+    workshop.undo()
+    assert pane.image is not None
+    broken = tmp_path / "broken.jpg"
+    broken.write_bytes(b"\xff\xd8\xff\xe0 not much of a picture")
+    workshop.set_reference(broken)
+    assert "broken.jpg cannot be a reference" in window.notice.text.text()
+    assert workshop.project.reference.name == "photo.png"

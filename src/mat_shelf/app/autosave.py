@@ -45,7 +45,7 @@ class Autosave(QObject):
             self._recovery.clear()
             return
         self._thread = threading.Thread(
-            target=self._write, args=(project, workshop.meshes, workshop.path), name="autosave", daemon=True
+            target=self._write, args=(project, workshop.assets, workshop.path), name="autosave", daemon=True
         )
         self._thread.start()
 

@@ -111,7 +111,7 @@ class RenderDialog(QDialog):
         self.is_running.emit(True)
         size = self.width_box.value(), self.height_box.value(), self.samples_box.value()
         self._thread = threading.Thread(
-            target=self._work, args=(self.workshop.project, self.workshop.meshes, path, *size), daemon=True
+            target=self._work, args=(self.workshop.project, self.workshop.assets, path, *size), daemon=True
         )
         self._thread.start()
 

@@ -10,8 +10,8 @@ from mat_shelf.app.theme import apply_theme
 from mat_shelf.app.window import Window
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.project import Project
+from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.recovery import Recovery
-from mat_shelf.geometry.store import MeshStore
 from mat_shelf.shelf.library import Shelf
 
 
@@ -27,7 +27,7 @@ def application() -> QApplication:
 
 def run(
     project: Project,
-    meshes: MeshStore,
+    meshes: Assets,
     path: Path | None = None,
     screenshot: Path | None = None,
     wait_s: float = 20,

@@ -7,11 +7,12 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from mat_shelf.document.history import History
 from mat_shelf.document.parameter import Frozen, explain
-from mat_shelf.document.project import Camera, Material, Part, Project, View, new_id
+from mat_shelf.document.project import Camera, Material, Part, Picture, Project, View, new_id
 from mat_shelf.document.swatch import Swatch
-from mat_shelf.exchange.package import PackageError
+from mat_shelf.exchange.assets import Assets
+from mat_shelf.exchange.package import LARGEST_ENTRY, PackageError
+from mat_shelf.exchange.pictures import PictureError
 from mat_shelf.exchange.project_file import ENDING, open_project, save_project
-from mat_shelf.geometry.store import MeshStore
 from mat_shelf.shelf.library import Shelf, ShelfError
 
 
@@ -36,10 +37,10 @@ class Workshop(QObject):
     loupe_changed = pyqtSignal()
     said = pyqtSignal(str)
 
-    def __init__(self, project: Project, meshes: MeshStore, shelf: Shelf, path: Path | None = None):
+    def __init__(self, project: Project, assets: Assets, shelf: Shelf, path: Path | None = None):
         super().__init__()
         self.history = History(project)
-        self.meshes = meshes
+        self.assets = assets
         self.shelf = shelf
         self.path = path
         self.selected: str | None = None
@@ -178,6 +179,22 @@ class Workshop(QObject):
         self.shelf_changed.emit()
         return True
 
+    def set_reference(self, path: Path | None) -> None:
+        """Puts a picture file beside the render; None takes it away. Says why where it cannot be read."""
+        if path is None:
+            self.edit("Take the reference away", self.project.with_(reference=None))
+            return
+        try:
+            if path.stat().st_size > LARGEST_ENTRY:
+                raise PictureError("it is larger than half a gigabyte")
+            key, kind = self.assets.add_picture(path.read_bytes())
+        except (OSError, PictureError) as fault:
+            reason = fault.strerror if isinstance(fault, OSError) and fault.strerror else str(fault)
+            self.said.emit(f"{path.name} cannot be a reference: {reason}.")
+            return
+        picture = Picture(name=path.name[:120], digest=key, kind=kind)
+        self.edit("Reference picture", self.project.with_(reference=picture))
+
     def undo(self) -> None:
         self.history.undo()
         self._after_jump()
@@ -195,7 +212,7 @@ class Workshop(QObject):
         """Saves to a path; says why where that fails, and changes nothing."""
         path = path if path.suffix == ENDING else path.with_name(path.name + ENDING)
         try:
-            save_project(path, self.project, self.meshes)
+            save_project(path, self.project, self.assets)
         except OSError as fault:
             self.said.emit(f"Not saved: {fault}")
             return False
@@ -207,16 +224,16 @@ class Workshop(QObject):
     def open(self, path: Path) -> bool:
         """Opens a project; says why where that fails, and keeps the present one."""
         try:
-            project, meshes = open_project(path)
+            project, assets = open_project(path)
         except PackageError as fault:
             self.said.emit(f"Not opened: {fault}")
             return False
-        self.replace(project, meshes, path)
+        self.replace(project, assets, path)
         return True
 
-    def replace(self, project: Project, meshes: MeshStore, path: Path | None) -> None:
+    def replace(self, project: Project, assets: Assets, path: Path | None) -> None:
         self.history = History(project)
-        self.meshes = meshes
+        self.assets = assets
         self.path = path
         self.selected = None
         self.free_camera = None

@@ -3,10 +3,10 @@
 from mat_shelf.demo import fountain_pen, ink_bottle
 from mat_shelf.demo.sets import SETS
 from mat_shelf.document.project import Camera, Material, Part, Product, Project, View
+from mat_shelf.exchange.assets import Assets
 from mat_shelf.geometry.glb import NamedMesh, glb_bytes, read_glb
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.solids import box, moved, rotation
-from mat_shelf.geometry.store import MeshStore
 from mat_shelf.shelf.shipped import SHIPPED
 
 DRESSING = {
@@ -55,10 +55,10 @@ def desk_set_meshes() -> dict[str, Mesh]:
     return parts
 
 
-def demo_project() -> tuple[Project, MeshStore]:
+def demo_project() -> tuple[Project, Assets]:
     """The demo and its meshes. The model goes through a GLB, as a user's would."""
     model = glb_bytes([NamedMesh(name, mesh) for name, mesh in desk_set_meshes().items()])
-    meshes = MeshStore()
+    meshes = Assets()
     swatches = {swatch.id: swatch for swatch in SHIPPED}
     parts = tuple(
         Part(

@@ -6,7 +6,7 @@ ids, and a project with a dangling one cannot be made.
 
 import secrets
 from collections.abc import Iterable
-from typing import Annotated, Self
+from typing import Annotated, Literal, Self
 
 from pydantic import Field, StringConstraints, model_validator
 
@@ -177,6 +177,14 @@ class Set(Frozen):
     backdrop: Backdrop | None = Backdrop()
 
 
+class Picture(Frozen):
+    """A picture kept with the project as it came: its file's name, SHA-256 and kind."""
+
+    name: Name
+    digest: Digest
+    kind: Literal["png", "jpg", "tiff", "webp"]
+
+
 class Project(Frozen):
     """Everything one file holds."""
 
@@ -188,6 +196,7 @@ class Project(Frozen):
     current_set: Id
     views: tuple[View, ...] = Field((View(id="final", name="Final"),), min_length=1)
     current_view: Id = "final"
+    reference: Picture | None = None
 
     @model_validator(mode="after")
     def _references_resolve(self) -> Self:

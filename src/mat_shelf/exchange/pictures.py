@@ -1,11 +1,12 @@
 """Pictures as files."""
 
+import io
 import os
 from pathlib import Path
 
 import numpy as np
 import OpenEXR
-from PIL import Image
+from PIL import Image, ImageOps
 
 from mat_shelf.exchange.atomic import write_atomically
 from mat_shelf.rendering.film import develop
@@ -23,6 +24,47 @@ def ending_of(path: Path) -> str:
     if ending not in ENDINGS:
         raise PictureError(f"'{path.name}' must end in {', '.join(ENDINGS[:-1])} or {ENDINGS[-1]}")
     return ending
+
+
+KINDS = {"PNG": "png", "JPEG": "jpg", "TIFF": "tiff", "WEBP": "webp"}
+"""Pictures that are read, by Pillow's name."""
+MOST_PIXELS = 100_000_000
+
+
+def _opened(data: bytes) -> Image.Image:
+    try:
+        picture = Image.open(io.BytesIO(data), formats=list(KINDS))
+    except Image.DecompressionBombError:
+        raise PictureError(_TOO_LARGE) from None
+    except Exception as fault:  # damage ends in whatever the reader of that kind raises
+        raise PictureError("this is no PNG, JPEG, TIFF or WebP picture, or it is damaged") from fault
+    if picture.width * picture.height > MOST_PIXELS:
+        raise PictureError(_TOO_LARGE)
+    return picture
+
+
+_TOO_LARGE = f"the picture has more than {MOST_PIXELS // 1_000_000} million pixels; make it smaller"
+
+
+def picture_kind(data: bytes) -> str:
+    """Ending of the kind of picture this is; it is decoded to be sure. Raises PictureError."""
+    read_picture(data)
+    return KINDS[_opened(data).format]
+
+
+def read_picture(data: bytes) -> np.ndarray:
+    """A picture from bytes that come from anywhere, (H, W, 3) uint8, sRGB, turned as its camera says.
+
+    Raises
+    ------
+    PictureError
+        If it is no picture, is damaged or too large.
+    """
+    picture = _opened(data)
+    try:
+        return np.asarray(ImageOps.exif_transpose(picture).convert("RGB"))
+    except Exception as fault:  # as above
+        raise PictureError("the picture is damaged and cannot be shown") from fault
 
 
 def write_picture(path: Path, light: np.ndarray) -> None:

@@ -17,11 +17,12 @@ from platformdirs import user_state_path
 
 from mat_shelf.document.migration import migrated
 from mat_shelf.document.project import SCHEMA, Project
+from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.atomic import write_atomically
 from mat_shelf.exchange.package import LARGEST_ENTRY, LARGEST_TEXT, PackageError, parse
+from mat_shelf.exchange.pictures import PictureError
 from mat_shelf.geometry.glb import digest
 from mat_shelf.geometry.mesh import MeshError
-from mat_shelf.geometry.store import MeshStore
 
 _PROJECT, _ORIGIN, _LOCK = "project.json", "origin.json", "lock"
 
@@ -61,17 +62,22 @@ class Recovery:
         self.root = root or user_state_path("mat-shelf") / "recovery"
         self.root.mkdir(parents=True, exist_ok=True)
         self._folder = self.root / f"{int(time.time())}-{secrets.token_hex(4)}"
-        (self._folder / "meshes").mkdir(parents=True)
+        (self._folder / "assets").mkdir(parents=True)
         self._lock = (self._folder / _LOCK).open("w")
         fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
 
-    def keep(self, project: Project, meshes: MeshStore, path: Path | None) -> None:
+    def keep(self, project: Project, assets: Assets, path: Path | None) -> None:
         """Writes the project, whole or not at all; a mesh only the first time. Raises OSError."""
         for part in project.product.parts:
-            target = self._folder / "meshes" / f"{part.mesh}.glb"
+            target = self._folder / "assets" / f"{part.mesh}.glb"
             if not target.exists():
-                data = meshes.data(part.mesh)
+                data = assets.data(part.mesh)
                 write_atomically(target, lambda temporary, data=data: temporary.write_bytes(data))
+        if project.reference is not None:
+            target = self._folder / "assets" / f"{project.reference.digest}.picture"
+            if not target.exists():
+                picture = assets.data(project.reference.digest)
+                write_atomically(target, lambda temporary: temporary.write_bytes(picture))
         origin = json.dumps({"name": project.name, "path": str(path) if path else None})
         write_atomically(self._folder / _ORIGIN, lambda temporary: temporary.write_text(origin))
         text = project.model_dump_json()
@@ -103,20 +109,26 @@ class Recovery:
         return found
 
     @staticmethod
-    def restore(lost: LeftBehind) -> tuple[Project, MeshStore]:
+    def restore(lost: LeftBehind) -> tuple[Project, Assets]:
         """The project and its meshes as they were. Raises PackageError."""
         source = lost.folder / _PROJECT
         project = parse(Project, _limited(source, LARGEST_TEXT), source, SCHEMA, migrated)
-        meshes = MeshStore()
+        assets = Assets()
         for part in project.product.parts:
-            data = _limited(lost.folder / "meshes" / f"{part.mesh}.glb", LARGEST_ENTRY)
+            data = _limited(lost.folder / "assets" / f"{part.mesh}.glb", LARGEST_ENTRY)
             if digest(data) != part.mesh:
                 raise PackageError(f"the kept mesh of part '{part.name}' is damaged; open the last save instead")
             try:
-                meshes.add_data(data)
+                assets.add_data(data)
             except MeshError as fault:
                 raise PackageError(f"part '{part.name}': {fault}") from None
-        return project, meshes
+        if project.reference is not None:
+            data = _limited(lost.folder / "assets" / f"{project.reference.digest}.picture", LARGEST_ENTRY)
+            try:
+                assets.add_picture(data)
+            except PictureError as fault:
+                raise PackageError(f"the reference picture: {fault}") from None
+        return project, assets
 
     @staticmethod
     def forget(lost: LeftBehind) -> None:

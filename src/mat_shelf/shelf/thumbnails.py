@@ -10,10 +10,10 @@ from platformdirs import user_cache_path
 
 from mat_shelf.document.project import Backdrop, Camera, Material, Part, Product, Project, Set, Softbox, View
 from mat_shelf.document.recipe import Recipe
+from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.atomic import write_atomically
 from mat_shelf.geometry.glb import NamedMesh
 from mat_shelf.geometry.solids import lathe, rounded
-from mat_shelf.geometry.store import MeshStore
 from mat_shelf.rendering.film import develop
 from mat_shelf.rendering.session import render
 
@@ -49,7 +49,7 @@ def make_thumbnail(recipe: Recipe, threads: int | None = None, progress=lambda d
 
 
 @cache
-def _shape() -> tuple[str, MeshStore]:
+def _shape() -> tuple[str, Assets]:
     """A ball on a stepped foot: a curve, two edges, a flat and a thick middle. About 60 mm high."""
     ball = 23.0
     angle = np.linspace(-60, 90, 72)
@@ -58,11 +58,11 @@ def _shape() -> tuple[str, MeshStore]:
         [(0, 0), (23, 0), (23, 6), (13, 6), curve[0]],
         [0, 1.2, 1.6, 2.0, 0],
     )
-    meshes = MeshStore()
+    meshes = Assets()
     return meshes.add(NamedMesh("shape", lathe(np.concatenate([foot, curve[1:-1], [(0, 31 + ball)]]), 160))), meshes
 
 
-def _standard_scene(recipe: Recipe) -> tuple[Project, MeshStore]:
+def _standard_scene(recipe: Recipe) -> tuple[Project, Assets]:
     mesh, meshes = _shape()
     camera = Camera(position=(0, 105, 330), target=(0, 26, 0), focal_length=178)
     studio = Set(

@@ -57,6 +57,9 @@ class HeroView(QWidget):
         self._last = QPointF()
         self._is_dragging = False
         self._wants_focus = False
+        self._reference: QImage | None = None
+        self.wipe: float | None = None
+        self._is_wiping = False
         self._worker: RenderWorker | None = None
         self._size = (0, 0)
         self._resized = QTimer(self, singleShot=True, interval=60)
@@ -122,6 +125,25 @@ class HeroView(QWidget):
         index, parts = self.frame.sight.part[pixel], self.workshop.project.product.parts
         return parts[index].id if 0 <= index < len(parts) else None
 
+    def compare_with(self, picture: QImage | None) -> None:
+        """The picture that a wipe shows."""
+        self._reference = picture
+        if picture is None:
+            self.wipe = None
+        self.update()
+
+    def toggle_wipe(self) -> None:
+        """Shows the reference over the left half of the render, or the render alone again."""
+        if self._reference is None:
+            self.workshop.said.emit("There is no reference picture to wipe against; drop one on its pane.")
+            return
+        self.wipe = None if self.wipe is not None else 0.5
+        self.update()
+
+    def _wipe_x(self) -> float:
+        rect = self.picture_rect
+        return rect.x() + self.wipe * rect.width()
+
     def want_focus(self, is_wanted: bool) -> None:
         """The next click says what is to be sharp."""
         self._wants_focus = is_wanted
@@ -170,10 +192,18 @@ class HeroView(QWidget):
             self.place_loupe_at(event.position())
         if event.button() in (Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton):
             self.setFocus()
+            if self.wipe is not None and abs(event.position().x() - self._wipe_x()) < 8:
+                self._is_wiping = True
+                return
             self._pressed = self._last = event.position()
             self._is_dragging = event.button() == Qt.MouseButton.MiddleButton
 
     def mouseMoveEvent(self, event) -> None:
+        if self._is_wiping:
+            rect = self.picture_rect
+            self.wipe = min(max((event.position().x() - rect.x()) / rect.width(), 0.0), 1.0)
+            self.update()
+            return
         if self._pressed is None:
             over = self.part_at(event.position())
             self.setCursor(Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.ArrowCursor)
@@ -191,6 +221,7 @@ class HeroView(QWidget):
                 self.workshop.explore(orbit(self.workshop.camera, -step.x() * 0.008, step.y() * 0.008))
 
     def mouseReleaseEvent(self, event) -> None:
+        self._is_wiping = False
         was_click = self._pressed is not None and not self._is_dragging
         self._pressed, self._is_dragging = None, False
         if was_click and event.button() == Qt.MouseButton.LeftButton:
@@ -211,7 +242,7 @@ class HeroView(QWidget):
 
     def frame_part(self, part_id: str) -> None:
         """Fills the view with a part."""
-        bounds = self.workshop.meshes[self.workshop.project.part(part_id).mesh].bounds
+        bounds = self.workshop.assets[self.workshop.project.part(part_id).mesh].bounds
         self.workshop.explore(framed(self.workshop.camera, bounds))
 
     def keyPressEvent(self, event) -> None:
@@ -220,6 +251,8 @@ class HeroView(QWidget):
             self.workshop.select(None)
         elif event.key() == Qt.Key.Key_F and self.workshop.selected:
             self.frame_part(self.workshop.selected)
+        elif event.key() == Qt.Key.Key_W:
+            self.toggle_wipe()
         elif event.key() == Qt.Key.Key_Home:
             self.workshop.explore(None)
         elif event.key() in steps and self.workshop.project.product.parts:
@@ -271,6 +304,8 @@ class HeroView(QWidget):
             return
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.drawImage(rect, self._image)
+        if self.wipe is not None and self._reference is not None:
+            self._paint_wipe(painter, rect)
         lit = self._under_drop or self.workshop.selected
         if lit:
             outline = self._outline_of(lit, fill=0.28 if self._under_drop else 0.0)
@@ -282,6 +317,19 @@ class HeroView(QWidget):
             painter.setPen(QColor(THEME.on_surround))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(QRectF(rect).adjusted(-1.5, -1.5, 0.5, 0.5))
+
+    def _paint_wipe(self, painter: QPainter, rect: QRect) -> None:
+        """The reference, filling the picture's shape, left of the line."""
+        picture, x = self._reference, self._wipe_x()
+        scale = max(rect.width() / picture.width(), rect.height() / picture.height())
+        whole = QRectF(0, 0, picture.width() * scale, picture.height() * scale)
+        whole.moveCenter(QRectF(rect).center())
+        painter.save()
+        painter.setClipRect(QRectF(rect.x(), rect.y(), x - rect.x(), rect.height()))
+        painter.drawImage(whole, picture)
+        painter.restore()
+        painter.fillRect(QRectF(x - 1.5, rect.y(), 3, rect.height()), QColor("#262626"))
+        painter.fillRect(QRectF(x - 0.5, rect.y(), 1, rect.height()), QColor(THEME.on_surround))
 
     def _paint_loupe_ring(self, painter: QPainter) -> None:
         place = self._seen_place(self.workshop.loupe_point) if self.workshop.loupe_point else None

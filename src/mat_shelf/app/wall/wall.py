@@ -1,10 +1,11 @@
-"""The wall: the hero view and the loupe side by side, rendered by one worker."""
+"""The wall: the hero view, the loupe and the reference; one worker renders for the first two."""
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
 
 from mat_shelf.app.wall.hero_view import HeroView
 from mat_shelf.app.wall.loupe_view import LoupeView
+from mat_shelf.app.wall.reference_view import ReferenceView
 from mat_shelf.app.wall.render_worker import HERO, LOUPE, RenderWorker
 from mat_shelf.app.workshop import Workshop
 
@@ -16,11 +17,13 @@ class Wall(QFrame):
         super().__init__()
         self.setObjectName("wall")
         self.workshop = workshop
-        self.hero, self.loupe = HeroView(workshop), LoupeView(workshop)
+        self.hero, self.loupe, self.reference = HeroView(workshop), LoupeView(workshop), ReferenceView(workshop)
+        self.reference.picture_changed.connect(lambda: self.hero.compare_with(self.reference.image))
         side = QVBoxLayout()
         side.setContentsMargins(0, 10, 10, 10)
+        side.setSpacing(10)
         side.addWidget(self.loupe)
-        side.addStretch(1)
+        side.addWidget(self.reference, 1)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
@@ -29,10 +32,11 @@ class Wall(QFrame):
         self._worker: RenderWorker | None = None
         workshop.project_replaced.connect(self._new_worker)
         self._new_worker()
+        self.hero.compare_with(self.reference.image)
 
     def _new_worker(self) -> None:
         self.close_worker()
-        self._worker = RenderWorker(self.workshop.meshes)
+        self._worker = RenderWorker(self.workshop.assets)
         self._worker.frame_ready.connect(self._show, Qt.ConnectionType.QueuedConnection)
         self._worker.failed.connect(self.workshop.said)
         for pane in (self.hero, self.loupe):

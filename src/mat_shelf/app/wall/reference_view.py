@@ -1,0 +1,166 @@
+"""The reference: a photograph beside the render, to compare with."""
+
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QImage, QPainter
+from PyQt6.QtWidgets import QFileDialog, QSizePolicy, QWidget
+
+from mat_shelf.app.theme import THEME, font
+from mat_shelf.app.workshop import Workshop
+from mat_shelf.exchange.pictures import read_picture
+from mat_shelf.optics.color import decode_srgb, lab_from_linear
+
+PICTURES = "Pictures (*.png *.jpg *.jpeg *.tif *.tiff *.webp)"
+
+
+class ReferenceView(QWidget):
+    """A picture that can be zoomed and shifted; the colour under the pointer is read.
+
+    Signals
+    -------
+    picture_changed
+        Another picture, or none, is the reference.
+    """
+
+    picture_changed = pyqtSignal()
+
+    def __init__(self, workshop: Workshop):
+        super().__init__()
+        self.setAccessibleName("Reference")
+        self.setAcceptDrops(True)
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Expanding)
+        self.setToolTip(
+            "Drop a photograph here, or click. The wheel zooms, a drag shifts, a double click fits,\n"
+            "Delete takes it away. W in the hero view wipes it against the render."
+        )
+        self.workshop = workshop
+        self.image: QImage | None = None
+        self._pixels: np.ndarray | None = None
+        self._shown_digest: str | None = None
+        self._zoom, self._shift = 1.0, QPointF(0, 0)
+        self._last: QPointF | None = None
+        self._read = ""
+        workshop.project_changed.connect(self._follow)
+        self._follow()
+
+    def _follow(self) -> None:
+        reference = self.workshop.project.reference
+        digest = reference.digest if reference else None
+        if digest == self._shown_digest:
+            return
+        self._shown_digest = digest
+        self.image = self._pixels = None
+        self._read = ""
+        if reference is not None:
+            self._pixels = np.ascontiguousarray(read_picture(self.workshop.assets.data(digest)))
+            height, width = self._pixels.shape[:2]
+            self.image = QImage(self._pixels.data, width, height, width * 3, QImage.Format.Format_RGB888)
+        self._fit()
+        self.picture_changed.emit()
+
+    def _fit(self) -> None:
+        self._zoom, self._shift = 1.0, QPointF(0, 0)
+        self.update()
+
+    def _picture_rect(self) -> QRectF:
+        """Where the whole picture lies, in the widget."""
+        scale = min(self.width() / self.image.width(), self.height() / self.image.height()) * self._zoom
+        width, height = self.image.width() * scale, self.image.height() * scale
+        middle = QPointF(self.width() / 2, self.height() / 2) + self._shift
+        return QRectF(middle.x() - width / 2, middle.y() - height / 2, width, height)
+
+    def color_at(self, point: QPointF) -> tuple[float, float, float] | None:
+        """CIELAB (D65) of the picture under a point, over 5 x 5 of its pixels."""
+        if self._pixels is None:
+            return None
+        rect = self._picture_rect()
+        if not rect.contains(point):
+            return None
+        height, width = self._pixels.shape[:2]
+        x = min(int((point.x() - rect.x()) / rect.width() * width), width - 1)
+        y = min(int((point.y() - rect.y()) / rect.height() * height), height - 1)
+        patch = self._pixels[max(y - 2, 0) : y + 3, max(x - 2, 0) : x + 3].reshape(-1, 3)
+        return tuple(float(v) for v in lab_from_linear(decode_srgb(patch / 255.0).mean(axis=0)))
+
+    def mousePressEvent(self, event) -> None:
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        if self.image is None:
+            chosen, _ = QFileDialog.getOpenFileName(self, "Reference picture", str(Path.home()), PICTURES)
+            if chosen:
+                self.workshop.set_reference(Path(chosen))
+            return
+        self._last = event.position()
+
+    def mouseMoveEvent(self, event) -> None:
+        if self._last is not None:
+            self._shift += event.position() - self._last
+            self._last = event.position()
+        lab = self.color_at(event.position())
+        self._read = "L {:.0f}  a {:.0f}  b {:.0f}".format(*lab) if lab else ""
+        self.update()
+
+    def mouseReleaseEvent(self, event) -> None:
+        self._last = None
+
+    def mouseDoubleClickEvent(self, event) -> None:
+        self._fit()
+
+    def leaveEvent(self, event) -> None:
+        self._read = ""
+        self.update()
+
+    def wheelEvent(self, event) -> None:
+        if self.image is None:
+            return
+        factor = 1.15 ** (event.angleDelta().y() / 120)
+        zoom = min(max(self._zoom * factor, 0.2), 40.0)
+        # What is under the pointer stays there.
+        away = event.position() - QPointF(self.width() / 2, self.height() / 2)
+        self._shift = away - (away - self._shift) * (zoom / self._zoom)
+        self._zoom = zoom
+        self.update()
+
+    def keyPressEvent(self, event) -> None:
+        if event.key() == Qt.Key.Key_Delete and self.image is not None:
+            self.workshop.set_reference(None)
+        else:
+            super().keyPressEvent(event)
+
+    def dragEnterEvent(self, event) -> None:
+        if any(url.isLocalFile() for url in event.mimeData().urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event) -> None:
+        files = [url.toLocalFile() for url in event.mimeData().urls() if url.isLocalFile()]
+        if files:
+            event.acceptProposedAction()
+            self.workshop.set_reference(Path(files[0]))
+
+    def paintEvent(self, event) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), QColor("#686868"))
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.setPen(QColor(THEME.on_surround))
+        if self.image is None:
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "Drop a photograph\nto compare with")
+            caption = "Reference"
+        else:
+            painter.drawImage(self._picture_rect(), self.image)
+            caption = f"Reference  ·  {self._read}" if self._read else "Reference"
+        painter.setFont(font(12, tabular=True))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        inner = self.rect().adjusted(12, 9, -12, -9)
+        where = Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(38, 38, 38, 150))
+        painter.drawRoundedRect(painter.boundingRect(inner, where, caption).adjusted(-7, -3, 7, 3), 4, 4)
+        painter.setPen(QColor(THEME.on_surround))
+        painter.drawText(inner, where, caption)
+        if self.hasFocus():
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
