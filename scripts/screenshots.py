@@ -15,6 +15,8 @@ from mat_shelf.app.start import application
 from mat_shelf.app.window import Window
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.demo.desk_set import demo_project
+from mat_shelf.exchange.pictures import write_picture
+from mat_shelf.rendering.session import render
 from mat_shelf.shelf.library import Shelf
 from mat_shelf.shelf.thumbnails import make_thumbnail
 
@@ -47,7 +49,12 @@ def main() -> None:
         shelf = Shelf(Path(folder) / "shelf")
         for swatch in shelf.swatches():
             make_thumbnail(swatch.recipe)
-        window = Window(Workshop(*demo_project(), shelf))
+        project, assets = demo_project()
+        # For want of a photograph, the product in another light.
+        other = render(project.with_(current_set="desk-lamp"), assets, 720, 480, 96)
+        write_picture(Path(folder) / "reference.png", other)
+        window = Window(Workshop(project, assets, shelf))
+        window.workshop.set_reference(Path(folder) / "reference.png")
         window.resize(1280, 800)
         window.show()
         window.workshop.wear("collar", "polished-brass")
@@ -56,6 +63,10 @@ def main() -> None:
         window.workshop.select("barrel")
         settle(app, window, 128)
         window.grab().save(str(FOLDER / "materials.png"))
+        window.hero.toggle_wipe()
+        app.processEvents()
+        window.grab().save(str(FOLDER / "wipe.png"))
+        window.hero.toggle_wipe()
         window.dark_action.trigger()
         app.processEvents()
         window.grab().save(str(FOLDER / "dark.png"))

@@ -209,6 +209,17 @@ def test_a_damaged_index_is_made_again(tmp_path):
     assert len(shelf.swatches()) == len(SHIPPED)
 
 
+def test_new_shipped_swatches_reach_an_old_shelf_and_thrown_out_ones_stay_out(tmp_path):
+    folder = tmp_path / "shelf"
+    Shelf(folder)
+    (folder / "copper.swatch").unlink()
+    given = folder / "shipped.txt"
+    given.write_text("\n".join(key for key in given.read_text().split() if key != "chrome"))
+    (folder / "chrome.swatch").unlink()
+    ids = {swatch.id for swatch in Shelf(folder).swatches()}
+    assert "chrome" in ids and "copper" not in ids
+
+
 def test_a_broken_swatch_is_named_and_the_others_stay(tmp_path):
     Shelf(tmp_path / "shelf")
     (tmp_path / "shelf" / "torn.swatch").write_bytes(b"PK\x03\x04 torn")

@@ -9,6 +9,7 @@ from pathlib import Path
 from platformdirs import user_data_path
 
 from mat_shelf.document.swatch import FAMILIES, Swatch
+from mat_shelf.exchange.atomic import write_atomically
 from mat_shelf.exchange.package import PackageError
 from mat_shelf.exchange.swatch_file import ENDING, open_swatch, save_swatch
 from mat_shelf.shelf.shipped import SHIPPED
@@ -36,7 +37,7 @@ class Shelf:
     Parameters
     ----------
     folder : Path
-        Made, and given the shipped swatches, if it is not there.
+        Made if it is not there, and given the shipped swatches that it never had.
 
     Raises
     ------
@@ -52,15 +53,24 @@ class Shelf:
     def __init__(self, folder: Path | None = None):
         self.folder = folder or shelf_folder()
         self.problems: list[str] = []
-        is_new = not self.folder.exists()
         try:
             self.folder.mkdir(parents=True, exist_ok=True)
-            if is_new:
-                for swatch in SHIPPED:
-                    save_swatch(self._path(swatch.id), swatch)
+            self._give_shipped()
             self._read_folder()
         except OSError as fault:
             raise ShelfError(f"the shelf in {self.folder} cannot be written: {fault}") from fault
+
+    def _give_shipped(self) -> None:
+        """Adds the shipped swatches that this shelf was never given; what the user threw out stays out."""
+        given = self.folder / "shipped.txt"
+        known = set(given.read_text().split()) if given.exists() else set()
+        fresh = [swatch for swatch in SHIPPED if swatch.id not in known]
+        for swatch in fresh:
+            if not self._path(swatch.id).exists():
+                save_swatch(self._path(swatch.id), swatch)
+        if fresh:
+            text = "\n".join(sorted(known | {swatch.id for swatch in fresh}))
+            write_atomically(given, lambda temporary: temporary.write_text(text))
 
     def swatches(self) -> list[Swatch]:
         """All swatches, by family in the shelf's order, then by name."""

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 
 from mat_shelf.app.shelf.swatch_drag import dragged_swatch
 from mat_shelf.app.theme import THEME, font
+from mat_shelf.app.wall.caption import BOTTOM_RIGHT, TOP_LEFT, paint_caption
 from mat_shelf.app.wall.outline import outline_image
 from mat_shelf.app.wall.render_worker import HERO, RenderWorker
 from mat_shelf.app.workshop import Workshop
@@ -359,23 +360,7 @@ class HeroView(QWidget):
         looking = "Free view, Home returns" if is_free else self.workshop.project.view.name
         frame = self.frame
         progress = min(frame.samples / REST_SAMPLES, 1.0) if not frame.is_coarse else 0.0
-        painter.setFont(font(12, tabular=True))
-        inner = rect.adjusted(12, 9, -12, -9)
-        for text, where in (
-            (
-                f"Hero  ·  {looking}  ·  {camera.focal_length:g} mm{aperture}  ·  {studio.name}",
-                Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft,
-            ),
-            (
-                f"{frame.samples} samples   {frame.seconds:.1f} s",
-                Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignRight,
-            ),
-        ):
-            box = painter.boundingRect(inner, where, text).adjusted(-7, -3, 7, 3)
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(QColor(38, 38, 38, 150))
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            painter.drawRoundedRect(box, 4, 4)
-            painter.setPen(QColor(THEME.on_surround))
-            painter.drawText(inner, where, text)
+        words = f"Hero  ·  {looking}  ·  {camera.focal_length:g} mm{aperture}  ·  {studio.name}"
+        paint_caption(painter, rect, TOP_LEFT, words)
+        paint_caption(painter, rect, BOTTOM_RIGHT, f"{frame.samples} samples   {frame.seconds:.1f} s")
         painter.fillRect(QRectF(rect.left(), rect.bottom() - 1, rect.width() * progress, 2), QColor("#16A394"))

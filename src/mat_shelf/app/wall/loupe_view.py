@@ -4,7 +4,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from mat_shelf.app.theme import THEME, font
+from mat_shelf.app.theme import THEME
+from mat_shelf.app.wall.caption import TOP_LEFT, paint_caption
 from mat_shelf.app.wall.render_worker import HERO, LOUPE, RenderWorker
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.rendering.navigation import loupe_camera
@@ -86,15 +87,7 @@ class LoupeView(QWidget):
             )
         else:
             painter.drawImage(self.rect(), self._image)
-        painter.setFont(font(12, tabular=True))
-        inner = self.rect().adjusted(12, 9, -12, -9)
-        text = f"Loupe  ·  {self.workshop.loupe_width:.3g} mm"
-        where = Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(38, 38, 38, 150))
-        painter.drawRoundedRect(painter.boundingRect(inner, where, text).adjusted(-7, -3, 7, 3), 4, 4)
-        painter.setPen(QColor(THEME.on_surround))
-        painter.drawText(inner, where, text)
+        paint_caption(painter, self.rect(), TOP_LEFT, f"Loupe  ·  {self.workshop.loupe_width:.3g} mm")
         if self.hasFocus():
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(self.rect().adjusted(0, 0, -1, -1))

@@ -7,7 +7,8 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtWidgets import QFileDialog, QSizePolicy, QWidget
 
-from mat_shelf.app.theme import THEME, font
+from mat_shelf.app.theme import THEME
+from mat_shelf.app.wall.caption import TOP_LEFT, paint_caption
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.exchange.pictures import read_picture
 from mat_shelf.optics.color import decode_srgb, lab_from_linear
@@ -152,15 +153,7 @@ class ReferenceView(QWidget):
         else:
             painter.drawImage(self._picture_rect(), self.image)
             caption = f"Reference  ·  {self._read}" if self._read else "Reference"
-        painter.setFont(font(12, tabular=True))
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        inner = self.rect().adjusted(12, 9, -12, -9)
-        where = Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(38, 38, 38, 150))
-        painter.drawRoundedRect(painter.boundingRect(inner, where, caption).adjusted(-7, -3, 7, 3), 4, 4)
-        painter.setPen(QColor(THEME.on_surround))
-        painter.drawText(inner, where, caption)
+        paint_caption(painter, self.rect(), TOP_LEFT, caption)
         if self.hasFocus():
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(self.rect().adjusted(0, 0, -1, -1))

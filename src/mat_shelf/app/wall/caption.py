@@ -1,0 +1,25 @@
+"""Words over a picture, on a dark ground so that they can be read on any."""
+
+from PyQt6.QtCore import QRect, Qt
+from PyQt6.QtGui import QColor, QPainter
+
+from mat_shelf.app.theme import THEME, font
+
+TOP_LEFT = Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft
+BOTTOM_RIGHT = Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignRight
+
+
+def paint_caption(painter: QPainter, pane: QRect, where: Qt.AlignmentFlag, text: str) -> None:
+    """Writes a line into a corner of a pane."""
+    inner = pane.adjusted(12, 9, -12, -9)
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setFont(font(12, tabular=True))
+    painter.setPen(QColor(THEME.on_surround))
+    ground = painter.boundingRect(inner, where, text).adjusted(-7, -3, 7, 3)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(QColor(38, 38, 38, 170))
+    painter.drawRoundedRect(ground, 4, 4)
+    painter.setPen(QColor(THEME.on_surround))
+    painter.drawText(inner, where, text)
+    painter.restore()
