@@ -3,7 +3,7 @@ PYTHON ?= python3
 VENV := .venv
 RUN := $(VENV)/bin
 
-.PHONY: demo test bench lint setup screenshots clean
+.PHONY: demo test bench lint setup screenshots install uninstall clean
 
 demo: setup
 	@$(RUN)/mat-shelf prepare
@@ -33,6 +33,21 @@ $(VENV)/ready: pyproject.toml constraints.txt scripts/system_packages.sh
 	@echo "Installing the Python packages into $(VENV); the first time takes a minute or two"
 	@$(RUN)/python -m pip install --disable-pip-version-check --progress-bar on -c constraints.txt -e '.[dev]'
 	@touch $@
+
+# Enters Mat Shelf in the desktop's menu for this user (or PREFIX=/usr/local for all), running from this folder.
+PREFIX ?= $(HOME)/.local
+
+install: setup
+	install -Dm644 src/mat_shelf/app/icon/mat-shelf.svg $(PREFIX)/share/icons/hicolor/scalable/apps/mat-shelf.svg
+	install -Dm644 data/mat-shelf.metainfo.xml $(PREFIX)/share/metainfo/mat-shelf.metainfo.xml
+	install -Dm644 data/mat-shelf-mime.xml $(PREFIX)/share/mime/packages/mat-shelf.xml
+	mkdir -p $(PREFIX)/share/applications
+	sed 's|^Exec=mat-shelf|Exec="$(CURDIR)/$(RUN)/mat-shelf"|' data/mat-shelf.desktop > $(PREFIX)/share/applications/mat-shelf.desktop
+	-update-mime-database $(PREFIX)/share/mime 2>/dev/null
+
+uninstall:
+	rm -f $(PREFIX)/share/icons/hicolor/scalable/apps/mat-shelf.svg $(PREFIX)/share/metainfo/mat-shelf.metainfo.xml
+	rm -f $(PREFIX)/share/mime/packages/mat-shelf.xml $(PREFIX)/share/applications/mat-shelf.desktop
 
 clean:
 	rm -rf $(VENV) build src/*.egg-info

@@ -35,8 +35,8 @@ def _parser() -> argparse.ArgumentParser:
 
     demo = command("demo", _demo, "open the window with the demo project")
     demo.add_argument("--screenshot", type=Path, help="save a picture of the window and quit")
-    opening = command("open", _open, "open a project")
-    opening.add_argument("file", type=Path)
+    opening = command("open", _open, "open a project, or the demo where none is given")
+    opening.add_argument("file", type=Path, nargs="?")
     new_demo = command("new-demo", _new_demo, "write the demo project")
     new_demo.add_argument("file", type=Path)
     render = command("render", _render, "render a project to a picture")
@@ -83,10 +83,12 @@ def _demo(options) -> None:
 
 
 def _open(options) -> None:
-    project, meshes = _read(options.file)
+    from mat_shelf.demo.desk_set import demo_project
+
+    project, assets = _read(options.file) if options.file else demo_project()
     if not _has_display():
         raise BadInputError("there is no display to open a window on; use 'mat-shelf render' for a picture")
-    _window(project, meshes, path=options.file.resolve())
+    _window(project, assets, path=options.file.resolve() if options.file else None)
 
 
 def _has_display() -> bool:

@@ -4,6 +4,7 @@ import sys
 from pathlib import Path
 
 from PyQt6.QtCore import QSettings, QTimer
+from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 
 from mat_shelf.app.theme import apply_theme
@@ -14,6 +15,8 @@ from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.recovery import Recovery
 from mat_shelf.shelf.library import Shelf
 
+ICON = Path(__file__).parent / "icon" / "mat-shelf.svg"
+
 
 def application() -> QApplication:
     """The one application object, dressed."""
@@ -21,6 +24,8 @@ def application() -> QApplication:
     app.setApplicationName("mat-shelf")
     app.setOrganizationName("mat-shelf")
     app.setApplicationDisplayName("Mat Shelf")
+    app.setDesktopFileName("mat-shelf")
+    app.setWindowIcon(QIcon(str(ICON)))
     apply_theme(app, QSettings().value("dark", False, bool))
     return app
 
