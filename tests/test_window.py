@@ -547,3 +547,28 @@ def test_a_reference_beside_and_against_the_render(open_window, qtbot, tmp_path)
     workshop.set_reference(broken)
     assert "broken.jpg cannot be a reference" in window.notice.text.text()
     assert workshop.project.reference.name == "photo.png"
+
+
+def test_snapshots_are_flipped_between(open_window, qtbot):
+    window = open_window()
+    workshop, hero = window.workshop, window.hero
+    picture_of(qtbot, window)
+    spot = place_of(window, "wax-stick")
+    QTest.keyClick(hero, Qt.Key.Key_B)
+    assert "no snapshot B yet" in window.notice.text.text() and hero.shown_snapshot is None
+    QTest.keyClick(hero, Qt.Key.Key_A, Qt.KeyboardModifier.AltModifier)
+    workshop.wear("wax-stick", "polished-brass")
+    workshop.select(None)
+    picture_of(qtbot, window)
+    QTest.keyClick(hero, Qt.Key.Key_B, Qt.KeyboardModifier.AltModifier)
+    now = grabbed(hero)[spot.y(), spot.x()]
+    QTest.keyClick(hero, Qt.Key.Key_A)
+    a = grabbed(hero)[spot.y(), spot.x()]
+    QTest.keyClick(hero, Qt.Key.Key_B)
+    b = grabbed(hero)[spot.y(), spot.x()]
+    QTest.keyClick(hero, Qt.Key.Key_Escape)
+    assert hero.shown_snapshot is None
+    assert a[0] > 2 * a[1] and np.abs(b - now).max() < 12 and np.abs(a - b).max() > 40
+    QTest.keyClick(hero, Qt.Key.Key_A)
+    workshop.undo()  # an edit shows the render again
+    assert hero.shown_snapshot is None

@@ -45,7 +45,7 @@ class HeroView(QWidget):
         self.setToolTip(
             "Click a piece to tune its material. Drag to go round it, Shift-drag to shift,\n"
             "turn the wheel to come near, double-click or F to fill the view with a piece, Home for the view in use.\n"
-            "Right-click puts the loupe on a point."
+            "Right-click puts the loupe on a point. Alt+A and Alt+B keep snapshots, A and B show them."
         )
         self.workshop = workshop
         self.frame: Frame | None = None
@@ -61,6 +61,8 @@ class HeroView(QWidget):
         self._reference: QImage | None = None
         self.wipe: float | None = None
         self._is_wiping = False
+        self.snapshots: dict[str, QImage] = {}
+        self.shown_snapshot: str | None = None
         self._worker: RenderWorker | None = None
         self._size = (0, 0)
         self._resized = QTimer(self, singleShot=True, interval=60)
@@ -75,11 +77,13 @@ class HeroView(QWidget):
         self._worker = worker
         self.frame = None
         self._image = None
+        self.snapshots = {}
         if self._size != (0, 0):
             worker.resize(HERO, *self._size)
             self._follow()
 
     def _follow(self) -> None:
+        self.shown_snapshot = None
         if self._worker is not None and self._size != (0, 0):
             self.revision = self._worker.update(HERO, self.workshop.project, self.workshop.free_camera)
         self.update()
@@ -139,6 +143,20 @@ class HeroView(QWidget):
             self.workshop.said.emit("There is no reference picture to wipe against; drop one on its pane.")
             return
         self.wipe = None if self.wipe is not None else 0.5
+        self.update()
+
+    def keep_snapshot(self, name: str) -> None:
+        """Keeps the picture as it is now, to flip back to."""
+        if self._image is not None:
+            self.snapshots[name] = self._image.copy()
+            self.workshop.said.emit(f"Snapshot {name} kept. {name} shows it, {name} or Escape returns to the render.")
+
+    def flip(self, name: str | None) -> None:
+        """Shows a snapshot, or the render again."""
+        if name is not None and name not in self.snapshots:
+            self.workshop.said.emit(f"There is no snapshot {name} yet; Alt+{name} keeps the picture as it is now.")
+            return
+        self.shown_snapshot = None if name == self.shown_snapshot else name
         self.update()
 
     def _wipe_x(self) -> float:
@@ -248,7 +266,13 @@ class HeroView(QWidget):
 
     def keyPressEvent(self, event) -> None:
         steps = {Qt.Key.Key_PageDown: 1, Qt.Key.Key_PageUp: -1}
-        if event.key() == Qt.Key.Key_Escape:
+        letters = {Qt.Key.Key_A: "A", Qt.Key.Key_B: "B"}
+        if event.key() in letters:
+            is_keeping = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
+            (self.keep_snapshot if is_keeping else self.flip)(letters[event.key()])
+        elif event.key() == Qt.Key.Key_Escape and self.shown_snapshot:
+            self.flip(None)
+        elif event.key() == Qt.Key.Key_Escape:
             self.workshop.select(None)
         elif event.key() == Qt.Key.Key_F and self.workshop.selected:
             self.frame_part(self.workshop.selected)
@@ -304,6 +328,10 @@ class HeroView(QWidget):
             )
             return
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        if self.shown_snapshot is not None:
+            painter.drawImage(rect, self.snapshots[self.shown_snapshot])
+            paint_caption(painter, rect, TOP_LEFT, f"Snapshot {self.shown_snapshot}")
+            return
         painter.drawImage(rect, self._image)
         if self.wipe is not None and self._reference is not None:
             self._paint_wipe(painter, rect)
