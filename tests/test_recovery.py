@@ -81,7 +81,10 @@ def test_the_window_offers_it_back(killed, qapp, qtbot, demo, tmp_path):
     window.show()
     assert "was not saved when Mat Shelf last ended" in window.notice.text.text()
     assert [button.text() for button in window.notice.buttons] == ["Bring it back", "Throw it away"]
+    window.say("A message meanwhile")  # does not take the question's place
+    assert window.notice.buttons[0].text() == "Bring it back"
     QTest.mouseClick(window.notice.buttons[0], Qt.MouseButton.LeftButton)
+    assert window.notice.text.text() == "A message meanwhile"
     workshop = window.workshop
     assert workshop.project.name.startswith("Change ") and workshop.history.is_changed
     assert str(workshop.path) == "/somewhere/desk.matshelf"

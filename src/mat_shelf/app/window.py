@@ -264,6 +264,8 @@ class Notice(QFrame):
         self.text.setWordWrap(True)
         self.text.setMinimumWidth(420)
         self.buttons: list[QPushButton] = []
+        self._is_asking = False
+        self._waiting = ""
         self._layout = QHBoxLayout(self)
         self._layout.setContentsMargins(16, 10, 12, 10)
         self._layout.setSpacing(10)
@@ -272,13 +274,26 @@ class Notice(QFrame):
         self._timer.timeout.connect(self.hide)
 
     def show_text(self, text: str) -> None:
+        """Shows a message; one that comes during a question waits for the answer."""
+        if self._is_asking:
+            self._waiting = text
+            return
         self._show(text, ("Close", lambda: None))
         self._timer.start()
 
     def ask(self, text: str, *answers: tuple[str, Callable[[], None]]) -> None:
         """Shows a question with a button for each answer and what it does."""
         self._timer.stop()
+        self._is_asking = True
         self._show(text, *answers)
+
+    def _answered(self, run: Callable[[], None]) -> None:
+        self.hide()
+        self._is_asking = False
+        run()
+        if self._waiting:
+            text, self._waiting = self._waiting, ""
+            self.show_text(text)
 
     def _show(self, text: str, *answers: tuple[str, Callable[[], None]]) -> None:
         for button in self.buttons:
@@ -287,8 +302,7 @@ class Notice(QFrame):
         self.buttons = []
         for label, run in answers:
             button = QPushButton(label)
-            button.clicked.connect(self.hide)
-            button.clicked.connect(lambda _, run=run: run())
+            button.clicked.connect(lambda _, run=run: self._answered(run))
             self._layout.addWidget(button, 0, Qt.AlignmentFlag.AlignVCenter)
             self.buttons.append(button)
         self.text.setText(text)
