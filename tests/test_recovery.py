@@ -69,6 +69,15 @@ def test_runs_that_end_well_leave_nothing(tmp_path, demo):
     assert other.left_behind() == []
 
 
+def test_work_is_offered_even_if_the_note_about_it_is_damaged(tmp_path, demo):
+    recovery = Recovery(tmp_path)
+    recovery.keep(*demo, None)
+    recovery._lock.close()  # as if the run had ended badly
+    (next(tmp_path.iterdir()) / "origin.json").write_text("{torn")
+    (lost,) = Recovery(tmp_path).left_behind()
+    assert Recovery.restore(lost)[0] == demo[0]
+
+
 def test_the_window_offers_it_back(killed, qapp, qtbot, demo, tmp_path):
     from PyQt6.QtCore import Qt
     from PyQt6.QtTest import QTest
@@ -94,6 +103,9 @@ def test_the_window_offers_it_back(killed, qapp, qtbot, demo, tmp_path):
     window.autosave.wait()
     kept = [folder for folder in killed.iterdir() if (folder / "project.json").exists()]
     assert len(kept) == 1 and "After the crash" in (kept[0] / "project.json").read_text()
+    # Once saved there is nothing to offer back, even if the program ends badly after that.
     workshop.history.saved = workshop.project
+    window.autosave.keep_now()
+    assert not (kept[0] / "project.json").exists()
     window.close()
     assert list(killed.iterdir()) == []

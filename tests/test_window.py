@@ -413,6 +413,18 @@ def test_cameras_and_sets(open_window, qtbot, monkeypatch):
     depths = [np.dot(np.subtract(c, camera.position), forward) for c in corners]
     assert min(depths) <= camera.focus <= max(depths)
 
+    # While exploring, the focus is still that of the view's own camera, and the lens changes what is seen.
+    QTest.keyClick(hero, Qt.Key.Key_Home)
+    hero.frame_part("wax-stick")
+    picture_of(qtbot, window)
+    QTest.mouseClick(board.focus_button, LEFT)
+    click_part(window, "wax-stick")
+    assert min(depths) <= workshop.project.view.camera.focus <= max(depths)
+    drag_slider(board.rows["focal_length"].slider, 0.9)
+    assert workshop.free_camera.focal_length == workshop.project.view.camera.focal_length > 200
+    workshop.undo()
+    workshop.explore(None)
+
     # Another set is another picture; turning and exposing it too.
     bright = picture_of(qtbot, window)
     QTest.mouseClick(board.sets.buttons["rim-and-fill"], LEFT)

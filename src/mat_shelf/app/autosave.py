@@ -38,22 +38,26 @@ class Autosave(QObject):
         """Writes the present project if it has changes that are neither saved nor kept."""
         workshop = self._workshop
         project = workshop.project
-        if project is self._kept or (self._thread and self._thread.is_alive()):
+        if self._thread and self._thread.is_alive():
             return
-        self._kept = project
         if not workshop.history.is_changed:
             self._recovery.clear()
+            self._kept = None
             return
+        if project is self._kept:
+            return
+        self._kept = project
         self._thread = threading.Thread(
             target=self._write, args=(project, workshop.assets, workshop.path), name="autosave", daemon=True
         )
         self._thread.start()
 
-    def _write(self, project, meshes, path) -> None:
+    def _write(self, project, assets, path) -> None:
         try:
-            self._recovery.keep(project, meshes, path)
+            self._recovery.keep(project, assets, path)
             self._has_failed = False
         except OSError as fault:
+            self._kept = None  # tried again at the next turn
             if not self._has_failed:
                 self._has_failed = True
                 self.failed.emit(f"Unsaved work cannot be kept for a crash: {fault}. Save the project yourself.")
@@ -74,17 +78,19 @@ class Autosave(QObject):
     def bring_back(self, lost: LeftBehind) -> None:
         """Opens what was left behind; it counts as changed until it is saved."""
         try:
-            project, meshes = self._recovery.restore(lost)
+            project, assets = self._recovery.restore(lost)
         except PackageError as fault:
             self._workshop.said.emit(f"It could not be brought back: {fault}")
             return
-        self._workshop.replace(project, meshes, lost.path)
+        self.wait()
+        self._workshop.replace(project, assets, lost.path)
         self._workshop.history.saved = None
         self._workshop.project_changed.emit()
         self._kept = None
         self.keep_now()
         self.wait()
-        self._recovery.forget(lost)
+        if self._kept is project:  # else what was left behind stays the only copy
+            self._recovery.forget(lost)
 
     def throw_away(self, lost: LeftBehind) -> None:
         self._recovery.forget(lost)

@@ -115,17 +115,17 @@ class RenderDialog(QDialog):
         )
         self._thread.start()
 
-    def _work(self, project, meshes, path: Path, width: int, height: int, samples: int) -> None:
+    def _work(self, project, assets, path: Path, width: int, height: int, samples: int) -> None:
         def progress(done: int, total: int) -> bool:
             self._progressed.emit(done, total)
             return not self._cancelled.is_set()
 
         try:
-            write_picture(path, render(project, meshes, width, height, samples, progress=progress))
+            write_picture(path, render(project, assets, width, height, samples, progress=progress))
             self._finished.emit(f"Written to {path}", True)
         except InterruptedError:
             self._finished.emit("Cancelled; nothing was written.", False)
-        except (OSError, PictureError, MemoryError) as fault:
+        except Exception as fault:  # whatever ends the thread, the dialog must say so and be usable again
             self._finished.emit(f"Not written: {fault}", False)
 
     def _show_progress(self, done: int, total: int) -> None:

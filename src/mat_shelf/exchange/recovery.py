@@ -99,13 +99,16 @@ class Recovery:
         for folder in sorted(self.root.iterdir(), reverse=True):
             if folder == self._folder or not folder.is_dir() or not _is_over(folder):
                 continue
-            try:
-                when = (folder / _PROJECT).stat().st_mtime
-                origin = json.loads((folder / _ORIGIN).read_text()[:10_000])
-                path = Path(origin["path"]) if origin["path"] else None
-                found.append(LeftBehind(folder, str(origin["name"]), path, when))
-            except (OSError, ValueError, KeyError, TypeError):
+            if not (folder / _PROJECT).exists():
                 shutil.rmtree(folder, ignore_errors=True)
+                continue
+            when = (folder / _PROJECT).stat().st_mtime
+            try:
+                origin = json.loads((folder / _ORIGIN).read_text()[:10_000])
+                name, path = str(origin["name"]), Path(origin["path"]) if origin["path"] else None
+            except (OSError, ValueError, KeyError, TypeError):
+                name, path = "A project", None  # the work itself may well be whole
+            found.append(LeftBehind(folder, name, path, when))
         return found
 
     @staticmethod
@@ -139,8 +142,8 @@ def _is_over(folder: Path) -> bool:
     """Whether no running program holds the folder's lock."""
     try:
         handle = os.open(folder / _LOCK, os.O_RDWR)
-    except OSError:
-        return True
+    except OSError:  # none yet: a run that is just starting, or what is left of a folder
+        return time.time() - folder.stat().st_mtime > 60
     try:
         fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
     except OSError:

@@ -48,6 +48,12 @@ def dolly(camera: Camera, factor: float) -> Camera:
     return _placed(camera, camera.target, around, above, min(max(distance * factor, NEAREST), 50_000.0))
 
 
+def depth_from(camera: Camera, point) -> float:
+    """Distance of a point (mm) along the view of a camera; negative behind it."""
+    toward = np.subtract(camera.target, camera.position)
+    return float(np.subtract(point, camera.position) @ toward / np.linalg.norm(toward))
+
+
 def framed(camera: Camera, bounds, fill: float = 0.8) -> Camera:
     """Looks at a box from the same side, so that it fills a share of the 36 x 24 frame.
 

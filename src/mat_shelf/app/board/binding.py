@@ -88,5 +88,13 @@ def of_camera(workshop: Workshop, name: str) -> Binding:
         Camera,
         name,
         lambda w: w.project.view.camera,
-        lambda w, changed: w.project.with_view(w.project.view.with_(camera=changed)),
+        _put_camera,
     )
+
+
+def _put_camera(workshop: Workshop, camera: Camera) -> Project:
+    """The lens changes in the view in use, and in the free camera while one is looked through."""
+    if workshop.free_camera is not None:
+        lens = {"focal_length": camera.focal_length, "f_stop": camera.f_stop}
+        workshop.explore(workshop.free_camera.with_(**lens))
+    return workshop.project.with_view(workshop.project.view.with_(camera=camera))

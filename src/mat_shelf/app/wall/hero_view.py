@@ -14,7 +14,7 @@ from mat_shelf.app.wall.outline import outline_image
 from mat_shelf.app.wall.render_worker import HERO, RenderWorker
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.rendering.camera import FRAME, make_view
-from mat_shelf.rendering.navigation import dolly, framed, orbit, pan
+from mat_shelf.rendering.navigation import depth_from, dolly, framed, orbit, pan
 from mat_shelf.rendering.session import REST_SAMPLES, Frame
 
 MARGIN = 10
@@ -168,12 +168,12 @@ class HeroView(QWidget):
         self._wants_focus = is_wanted
 
     def _focus_at(self, point: QPointF) -> None:
-        pixel = self._pixel(point)
-        depth = float(self.frame.sight.depth[pixel]) if pixel else math.inf
-        if not math.isfinite(depth):
+        place, view = self._place_at(point), self.workshop.project.view
+        # Measured from the view's own camera: while exploring, another one is looked through.
+        depth = depth_from(view.camera, place) if place is not None else 0.0
+        if depth <= 0:
             self.workshop.said.emit("There is nothing to focus on; click a piece of the product or the backdrop.")
             return
-        view = self.workshop.project.view
         camera = view.camera.with_(focus=round(depth, 2))
         self.workshop.edit("Focus", self.workshop.project.with_view(view.with_(camera=camera)))
         self.focused.emit()
@@ -182,17 +182,23 @@ class HeroView(QWidget):
 
     def place_loupe_at(self, point: QPointF) -> None:
         """Puts the loupe on what is seen at a point of the widget."""
+        place = self._place_at(point)
+        if place is not None:
+            self.workshop.place_loupe(place)
+
+    def _place_at(self, point: QPointF) -> tuple[float, float, float] | None:
+        """The point of the scene (mm) seen at a point of the widget."""
         pixel = self._pixel(point)
         depth = float(self.frame.sight.depth[pixel]) if pixel else math.inf
         if not math.isfinite(depth):
-            return
+            return None
         height, width = self.frame.sight.depth.shape
         view = make_view(self.workshop.camera, width, height)
         right = ((pixel[1] + 0.5) / width * 2 - 1) * view.half_width * depth
         up = (1 - (pixel[0] + 0.5) / height * 2) * view.half_height * depth
         axes = np.array([view.right, view.up, view.forward], np.float64)
         place = np.array(view.position, np.float64) + np.array([right, up, depth]) @ axes
-        self.workshop.place_loupe(tuple(float(x) for x in place))
+        return tuple(float(x) for x in place)
 
     def _seen_place(self, point) -> QPointF | None:
         """Where in the widget a point of the scene (mm) appears."""
