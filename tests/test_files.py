@@ -33,7 +33,7 @@ def test_a_project_comes_back_as_it_was(demo, saved):
     project, meshes = open_project(saved)
     assert project == demo[0]
     for part in project.product.parts:
-        assert (meshes[part.mesh].vertices == demo[1][part.mesh].vertices).all()
+        assert (meshes.meshes[part.mesh].vertices == demo[1].meshes[part.mesh].vertices).all()
     names = zipfile.ZipFile(saved).namelist()
     assert "project.json" in names and len(names) == 1 + len({part.mesh for part in project.product.parts})
 
@@ -92,17 +92,17 @@ def test_projects_of_the_first_schema_open(demo, saved):
     rewritten(saved, {"project.json": json.dumps(fields | {"schema_version": 1}).encode()})
     project = open_project(saved)[0]
     assert project.view.name == "Final" and project.view.camera == demo[0].views[0].camera
-    assert project.schema_version == 2 and len(project.views) == len(project.sets)
+    assert project.schema_version == 3 and len(project.views) == len(project.sets)
 
 
 def test_missing_and_exchanged_meshes_are_named(demo, saved):
     part = demo[0].part("collar")
     name = f"meshes/{part.mesh}.glb"
     rewritten(saved, {name: demo[1].data(demo[0].part("barrel").mesh)})
-    with pytest.raises(PackageError, match="mesh of part 'Collar' has changed"):
+    with pytest.raises(PackageError, match="mesh of part 'Collar' is damaged"):
         open_project(saved)
     rewritten(saved, {name: None})
-    with pytest.raises(PackageError, match="lacks the mesh of part 'Collar'"):
+    with pytest.raises(PackageError, match="the mesh of part 'Collar' is missing"):
         open_project(saved)
 
 
@@ -195,18 +195,18 @@ def test_a_swatch_comes_back_as_it_was(tmp_path):
 
 def test_the_shelf_outlives_the_program(tmp_path):
     shelf = Shelf(tmp_path / "shelf")
-    assert {s.name for s in shelf.swatches()} == {s.name for s in SHIPPED} and len(SHIPPED) >= 24
+    assert {e.name for e in shelf.entries()} == {s.name for s in SHIPPED} and len(SHIPPED) >= 24
     shelf.add(Swatch(id="mine", name="My lacquer", family="Lacquer"))
     again = Shelf(tmp_path / "shelf")
-    assert "My lacquer" in [s.name for s in again.swatches()] and not again.name_is_free("my LACQUER ")
+    assert "My lacquer" in [e.name for e in again.entries()] and not again.name_is_free("my LACQUER ")
 
 
 def test_a_damaged_index_is_made_again(tmp_path):
     shelf = Shelf(tmp_path / "shelf")
     (tmp_path / "shelf" / "index.sqlite").write_bytes(b"this is no database, however long it may be" * 100)
-    assert len(Shelf(tmp_path / "shelf").swatches()) == len(SHIPPED)
+    assert len(Shelf(tmp_path / "shelf").entries()) == len(SHIPPED)
     shelf.rebuild()
-    assert len(shelf.swatches()) == len(SHIPPED)
+    assert len(shelf.entries()) == len(SHIPPED)
 
 
 def test_new_shipped_swatches_reach_an_old_shelf_and_thrown_out_ones_stay_out(tmp_path):
@@ -216,7 +216,7 @@ def test_new_shipped_swatches_reach_an_old_shelf_and_thrown_out_ones_stay_out(tm
     given = folder / "shipped.txt"
     given.write_text("\n".join(key for key in given.read_text().split() if key != "chrome"))
     (folder / "chrome.swatch").unlink()
-    ids = {swatch.id for swatch in Shelf(folder).swatches()}
+    ids = {swatch.id for swatch in Shelf(folder).entries()}
     assert "chrome" in ids and "copper" not in ids
 
 
@@ -225,7 +225,7 @@ def test_a_broken_swatch_is_named_and_the_others_stay(tmp_path):
     (tmp_path / "shelf" / "torn.swatch").write_bytes(b"PK\x03\x04 torn")
     (tmp_path / "shelf" / "polished-brass.swatch").unlink()
     shelf = Shelf(tmp_path / "shelf")
-    assert len(shelf.swatches()) == len(SHIPPED) - 1
+    assert len(shelf.entries()) == len(SHIPPED) - 1
     assert len(shelf.problems) == 1 and "torn.swatch" in shelf.problems[0]
 
 

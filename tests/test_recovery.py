@@ -47,11 +47,11 @@ def test_work_of_a_killed_run_comes_back(killed, demo):
     assert lost.name.startswith("Change ") and str(lost.path) == "/somewhere/desk.matshelf"
     project, meshes = recovery.restore(lost)
     assert project.product == demo[0].product and project.name.startswith("Change ")
-    assert set(meshes) == {part.mesh for part in project.product.parts}
-    mesh = next(iter((lost.folder / "assets").iterdir()))
+    assert set(meshes.meshes) == {part.mesh for part in project.product.parts}
+    mesh = next(iter((lost.folder / "meshes").iterdir()))
     whole = mesh.read_bytes()
     mesh.write_bytes(whole[:-10])
-    with pytest.raises(PackageError, match="damaged; open the last save"):
+    with pytest.raises(PackageError, match="damaged in what was kept; open the last save"):
         recovery.restore(lost)
     mesh.write_bytes(whole)
     recovery.close()

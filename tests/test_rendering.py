@@ -8,9 +8,10 @@ from mat_shelf.document.project import Camera, Set, Softbox
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.geometry.mesh import checked
 from mat_shelf.geometry.solids import box, lathe, moved
+from mat_shelf.optics.parameters import WHITE
 from mat_shelf.rendering.camera import FRAME, make_view
 from mat_shelf.rendering.film import Film
-from mat_shelf.rendering.lights import WHITE, make_lights, plain_room
+from mat_shelf.rendering.lights import make_lights, plain_room
 from mat_shelf.rendering.scene import Geometry, dress, project_geometry
 from mat_shelf.rendering.session import RenderSession
 from mat_shelf.rendering.sight import see
@@ -235,11 +236,11 @@ def test_session_shows_coarse_then_fine_and_drops_what_is_outdated(demo):
 def test_sight_agrees_with_a_second_ray_caster(demo):
     """Moeller and Trumbore 1997 in float64, over every triangle, sees the wax stick wherever Embree does."""
     project, meshes = demo
-    geometry = project_geometry(project, meshes)
+    geometry = project_geometry(project, meshes.meshes)
     seen = see(project, geometry, project.view.camera, 24, 16).part
     view = make_view(project.view.camera, 24, 16)
     names = [part.id for part in project.product.parts]
-    stick = meshes[project.part("wax-stick").mesh]
+    stick = meshes.meshes[project.part("wax-stick").mesh]
     mesh = trimesh.Trimesh(stick.vertices, stick.triangles, process=False)
     y, x = np.mgrid[:16, :24]
     a = ((x + 0.5) / 24 * 2 - 1) * view.half_width

@@ -46,6 +46,13 @@ def _parser() -> argparse.ArgumentParser:
     render.add_argument("--height", type=_whole(16, 16384), default=860)
     render.add_argument("--samples", type=_whole(1, 65536), default=128)
     render.add_argument("--seed", type=_whole(0, 2**31 - 1), default=1)
+    render.add_argument("--set", metavar="NAME", help="the set to use; else the one in use")
+    render.add_argument("--view", metavar="NAME", help="the view to look through; else the one in use")
+    render.add_argument(
+        "--passes", default="", metavar="LIST", help="albedo,normal,depth,position,parts,materials or all"
+    )
+    render.add_argument("--cut-out", action="store_true", help="the product alone, with alpha")
+    render.add_argument("--bits", type=int, choices=(8, 16), default=8, help="bits a channel of PNG and TIFF")
     render.add_argument("--no-denoise", action="store_true")
     prepare = command("prepare", _prepare, "compile the kernels and picture the shelf, so that later starts are quick")
     prepare.add_argument("--renderer-only", action="store_true", help="leave the shelf alone")
@@ -139,15 +146,25 @@ def _warm_up(out) -> None:
 
 def _render(options) -> None:
     from mat_shelf.exchange.pictures import PictureError, ending_of, write_picture
+    from mat_shelf.rendering.layers import PASSES, layers
     from mat_shelf.rendering.session import render
 
+    wanted = [name.strip() for name in options.passes.split(",") if name.strip()]
+    wanted = list(PASSES) if wanted == ["all"] else wanted
+    unknown = set(wanted) - set(PASSES)
+    if unknown:
+        raise BadInputError(f"there is no pass '{sorted(unknown)[0]}'; there are {', '.join(PASSES)} and all")
     try:
-        ending_of(options.output)
+        ending_of(options.output, options.cut_out, options.bits == 16, bool(wanted))
     except PictureError as fault:
         raise BadInputError(str(fault)) from fault
     if not options.output.resolve().parent.is_dir():
         raise BadInputError(f"the folder {options.output.resolve().parent} does not exist")
-    project, meshes = _read(options.file)
+    project, assets = _read(options.file)
+    project = project.with_(
+        current_set=_chosen("set", options.set, project.sets, project.current_set),
+        current_view=_chosen("view", options.view, project.views, project.current_view),
+    )
     _warm_up(sys.stderr)
     started = time.monotonic()
 
@@ -157,23 +174,36 @@ def _render(options) -> None:
             print(f"\r{done} of {total} samples, about {left:.0f} s left   ", end="", file=sys.stderr)
         return True
 
-    light = render(
+    rendered = render(
         project,
-        meshes,
+        assets,
         options.width,
         options.height,
         options.samples,
         seed=options.seed,
         denoise=not options.no_denoise,
+        cut_out=options.cut_out,
         progress=progress,
     )
     if sys.stderr.isatty():
         print(file=sys.stderr)
     try:
-        write_picture(options.output, light)
+        extra = layers(project, rendered, wanted)
+        write_picture(options.output, rendered.light, rendered.alpha, options.bits == 16, extra)
     except (OSError, PictureError) as fault:
         raise BadInputError(str(fault)) from fault
     print(f"Written to {options.output} in {time.monotonic() - started:.1f} s")
+
+
+def _chosen(kind: str, wanted: str | None, things, current: str) -> str:
+    """Id of the set or view with this id or name."""
+    if wanted is None:
+        return current
+    for thing in things:
+        if wanted in (thing.id, thing.name):
+            return thing.id
+    names = ", ".join(f"'{thing.name}'" for thing in things)
+    raise BadInputError(f"there is no {kind} called '{wanted}'; there are {names}")
 
 
 def _prepare(options) -> None:
@@ -184,11 +214,11 @@ def _prepare(options) -> None:
     if options.renderer_only:
         return
     try:
-        swatches = Shelf().swatches()
-        missing = [swatch for swatch in swatches if not thumbnail_path(swatch.recipe).exists()]
-        for number, swatch in enumerate(missing, 1):
-            print(f"Picturing the shelf, {number} of {len(missing)}: {swatch.name}", flush=True)
-            make_thumbnail(swatch.recipe)
+        shelf = Shelf()
+        missing = [entry for entry in shelf.entries() if not thumbnail_path(entry.recipe_key).exists()]
+        for number, entry in enumerate(missing, 1):
+            print(f"Picturing the shelf, {number} of {len(missing)}: {entry.name}", flush=True)
+            make_thumbnail(shelf.swatch(entry.id).recipe)
     except (ShelfError, OSError) as fault:
         raise BadInputError(str(fault)) from fault
 

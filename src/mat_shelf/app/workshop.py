@@ -1,18 +1,22 @@
 """What the window works on: a project with its history and meshes, the shelf, and what is selected."""
 
+from collections.abc import Callable
 from pathlib import Path
 
 from pydantic import ValidationError
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from mat_shelf.document.history import History
+from mat_shelf.document.ids import free_name, new_id
 from mat_shelf.document.parameter import Frozen, explain
-from mat_shelf.document.project import Camera, Material, Part, Picture, Project, View, new_id
+from mat_shelf.document.project import Camera, Material, Part, Picture, Project, View
+from mat_shelf.document.recipe import Recipe
 from mat_shelf.document.swatch import Swatch
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.package import LARGEST_ENTRY, PackageError
 from mat_shelf.exchange.pictures import PictureError
 from mat_shelf.exchange.project_file import ENDING, open_project, save_project
+from mat_shelf.rendering.ball import Ball
 from mat_shelf.shelf.library import Shelf, ShelfError
 
 
@@ -21,12 +25,14 @@ class Workshop(QObject):
 
     Signals
     -------
-    project_changed, selection_changed, shelf_changed, camera_changed, loupe_changed
+    project_changed, selection_changed, shelf_changed, camera_changed, loupe_changed, ball_changed
         Read the new state from the workshop.
     project_replaced
         Another project, with other meshes, is open.
     said : str
         Something the user must know.
+    asked : str, str, callable
+        The same, with what they may do about it: its name, and what does it.
     """
 
     project_changed = pyqtSignal()
@@ -35,7 +41,9 @@ class Workshop(QObject):
     shelf_changed = pyqtSignal()
     camera_changed = pyqtSignal()
     loupe_changed = pyqtSignal()
+    ball_changed = pyqtSignal()
     said = pyqtSignal(str)
+    asked = pyqtSignal(str, str, object)
 
     def __init__(self, project: Project, assets: Assets, shelf: Shelf, path: Path | None = None):
         super().__init__()
@@ -47,6 +55,9 @@ class Workshop(QObject):
         self.free_camera: Camera | None = None
         self.loupe_point: tuple[float, float, float] | None = None
         self.loupe_width = 12.0
+        self.loupe_light: tuple[float, float, float] | None = None
+        self.ball: Ball | None = None
+        self._opened_material: str | None = None
 
     @property
     def project(self) -> Project:
@@ -58,13 +69,22 @@ class Workshop(QObject):
 
     @property
     def selected_material(self) -> Material | None:
+        """The material on the board: one that was opened by itself, or that of the selected part."""
+        if self._opened_material is not None:
+            return self.project.material(self._opened_material)
         part = self.selected_part
         return self.project.material(part.material) if part and part.material else None
 
     def select(self, part_id: str | None) -> None:
-        if part_id != self.selected:
+        if part_id != self.selected or self._opened_material is not None:
             self.selected = part_id
+            self._opened_material = None
             self.selection_changed.emit()
+
+    def open_material(self, material_id: str) -> None:
+        """Brings a material to the board, whatever is selected."""
+        self._opened_material = material_id
+        self.selection_changed.emit()
 
     @property
     def camera(self) -> Camera:
@@ -86,6 +106,16 @@ class Workshop(QObject):
         self.loupe_width = min(max(width, 1.0), 100.0)
         self.loupe_changed.emit()
 
+    def light_loupe(self, direction: tuple[float, float, float] | None) -> None:
+        """Lights what the loupe shows with a lamp of its own from a direction; None leaves it in the set's light."""
+        self.loupe_light = direction
+        self.loupe_changed.emit()
+
+    def stand_ball(self, ball: Ball | None) -> None:
+        """Stands a coloured ball beside a surface; None takes it away. No picture that is rendered has it."""
+        self.ball = ball
+        self.ball_changed.emit()
+
     def look_through(self, view_id: str) -> None:
         """Puts a view in use."""
         self.free_camera = None
@@ -94,7 +124,7 @@ class Workshop(QObject):
 
     def keep_view(self, name: str) -> None:
         """Keeps what the hero view looks through as a new view, in use from now on."""
-        name = _free_name(name.strip() or "View", {view.name for view in self.project.views})
+        name = free_name(name.strip() or "View", {view.name for view in self.project.views})
         view = View(id=new_id("view"), name=name, camera=self.camera)
         self.free_camera = None
         self.edit(f"Keep view {name}", self.project.with_view(view).with_(current_view=view.id))
@@ -136,64 +166,202 @@ class Workshop(QObject):
 
     def wear(self, part_id: str, swatch_id: str) -> None:
         """Puts a swatch on a part, and selects the part."""
-        swatch = next((s for s in self.shelf.swatches() if s.id == swatch_id), None)
+        try:
+            swatch = self.shelf.swatch(swatch_id)
+        except ShelfError as fault:
+            self.said.emit(str(fault))
+            return
         if swatch is None:
             self.said.emit("That swatch is no longer on the shelf.")
             return
         project, part = self.project, self.project.part(part_id)
-        material = next((m for m in project.materials if m.recipe == swatch.recipe and m.name == swatch.name), None)
+        material = next((m for m in project.materials if m.swatch == swatch.id and m.recipe == swatch.recipe), None)
         if material is None:
-            taken = {m.id for m in project.materials}
-            material = Material(
-                id=swatch.id if swatch.id not in taken else new_id("material"),
-                name=_free_name(swatch.name, {m.name for m in project.materials}),
-                family=swatch.family,
-                recipe=swatch.recipe,
-            )
+            material = self._material_of(swatch)
             project = project.with_material(material)
         self.edit(f"{swatch.name} on {part.name}", project.with_part(part.with_(material=material.id)))
         self.select(part_id)
 
-    def keep(self, name: str, family: str) -> bool:
+    def _material_of(self, swatch: Swatch) -> Material:
+        """A new material from a swatch; a variant goes on following if the project has its parent."""
+        materials = self.project.materials
+        taken = {m.id for m in materials}
+        material = Material(
+            id=swatch.id if swatch.id not in taken else new_id("material"),
+            name=free_name(swatch.name, {m.name for m in materials}),
+            family=swatch.family,
+            recipe=swatch.recipe,
+            swatch=swatch.id,
+        )
+        for parent in materials:
+            if swatch.parent is not None and parent.swatch == swatch.parent:
+                variant = material.with_(parent=parent.id, own=swatch.own)
+                if variant.following(parent.recipe) is variant:
+                    return variant
+        return material
+
+    def make_variant(self) -> None:
+        """Puts a new variant of the selected part's material on it."""
+        part, material = self.selected_part, self.selected_material
+        if part is None or material is None:
+            return
+        name = free_name(f"{material.name}, variant", {m.name for m in self.project.materials})
+        variant_id = new_id("material")
+        project = self.project.with_variant(material.id, variant_id, name)
+        self.edit(f"Variant of {material.name}", project.with_part(part.with_(material=variant_id)))
+        self.select(part.id)
+        self.selection_changed.emit()
+
+    def give_back(self, name: str) -> None:
+        """Lets the variant on the board follow its parent in one parameter again."""
+        material = self.selected_material
+        if material is not None and material.parent is not None:
+            followed = material.given_back(name, self.project.material(material.parent).recipe)
+            self.edit(f"Follow in {Recipe.parameter(name).title}", self.project.with_material(followed))
+
+    def rename_material(self, name: str) -> None:
+        material = self.selected_material
+        if material is not None and name.strip() and name.strip() != material.name:
+            self.edit("Rename", self.project.with_material(material.with_(name=name.strip()[:120])))
+
+    def throw_out_unused(self) -> None:
+        """Throws out the materials that nothing in the project uses."""
+        unused = self.project.unused_materials()
+        if not unused:
+            self.said.emit("Every material of the project is used.")
+            return
+        if self._opened_material in {m.id for m in unused}:
+            self.select(self.selected)
+        count = "1 material" if len(unused) == 1 else f"{len(unused)} materials"
+        self.edit(f"Throw out {count}", self.project.without(unused))
+        self.said.emit(f"{count} that nothing used thrown out: {', '.join(m.name for m in unused)}.")
+
+    def keep(self, name: str, family: str, tags: tuple[str, ...] = ()) -> bool:
         """Keeps the selected material on the shelf as a new swatch."""
         material = self.selected_material
-        name = name.strip()
-        if material is None:
+        if material is None or not self._may_be_called(name, None):
             return False
-        if not name:
-            self.said.emit("Give the swatch a name before keeping it.")
-            return False
-        if not self.shelf.name_is_free(name):
-            self.said.emit(f"The shelf already has a swatch called '{name}'; choose another name.")
-            return False
+        parent = self.project.material(material.parent).swatch if material.parent else None
         try:
-            swatch = Swatch(id=new_id("swatch"), name=name, family=family, recipe=material.recipe)
-            self.shelf.add(swatch)
-        except ValidationError as fault:
-            self.said.emit(f"The swatch could not be kept: {explain(fault)}")
+            swatch = Swatch(id=new_id("swatch"), name=name, family=family, tags=tags, recipe=material.recipe)
+            above = self.shelf.swatch(parent) if parent else None
+            if above is not None:
+                variant = swatch.with_(parent=parent, own=material.own)
+                swatch = variant if variant.following(above.recipe) is variant else swatch
+        except (ValidationError, ShelfError) as fault:
+            self.said.emit(f"The swatch could not be kept: {_told(fault)}")
             return False
+        if not self._put_on_shelf(swatch):
+            return False
+        kept = material.with_(name=swatch.name, family=family, swatch=swatch.id)
+        self.edit(f"Keep {swatch.name}", self.project.with_material(kept))
+        return True
+
+    def keep_changes(self) -> bool:
+        """Gives the selected material's recipe to the swatch it came from; variants of it follow."""
+        material = self.selected_material
+        try:
+            swatch = self.shelf.swatch(material.swatch) if material and material.swatch else None
         except ShelfError as fault:
             self.said.emit(str(fault))
             return False
-        self.edit(f"Keep {name}", self.project.with_material(material.with_(name=name, family=family)))
+        if swatch is None:
+            self.said.emit("This material is not on the shelf yet; keep it as a new swatch.")
+            return False
+        return self._put_on_shelf(swatch.tuned(material.recipe))
+
+    def describe_swatch(self, swatch: Swatch, name: str, family: str, tags: tuple[str, ...], note: str) -> bool:
+        """Changes what a swatch is called, filed under and said about."""
+        if not self._may_be_called(name, swatch.id):
+            return False
+        try:
+            changed = swatch.with_(name=name, family=family, tags=tags, note=note)
+        except ValidationError as fault:
+            self.said.emit(f"The swatch cannot be described so: {explain(fault)}")
+            return False
+        return self._put_on_shelf(changed)
+
+    def duplicate_swatch(self, swatch: Swatch) -> None:
+        name = free_name(f"{swatch.name}, copy", {entry.name for entry in self.shelf.entries()})
+        self._put_on_shelf(swatch.with_(id=new_id("swatch"), name=name))
+
+    def vary_swatch(self, swatch: Swatch) -> None:
+        """Puts a variant of a swatch on the shelf, which differs in nothing yet."""
+        name = free_name(f"{swatch.name}, variant", {entry.name for entry in self.shelf.entries()})
+        self._put_on_shelf(swatch.with_(id=new_id("swatch"), name=name, parent=swatch.id, own=()))
+
+    def throw_out_swatch(self, entry_id: str, name: str) -> None:
+        """Takes a swatch off the shelf, and offers to put it back."""
+        try:
+            self.shelf.throw_out(entry_id)
+        except ShelfError as fault:
+            self.said.emit(f"'{name}': {fault}")
+            return
+        self.shelf_changed.emit()
+        self.asked.emit(
+            f"'{name}' is off the shelf. Projects that wear it keep it.",
+            "Put it back",
+            lambda: self._put_back(entry_id),
+        )
+
+    def _put_back(self, swatch_id: str) -> None:
+        try:
+            self.shelf.put_back(swatch_id)
+        except ShelfError as fault:
+            self.said.emit(str(fault))
+        self.shelf_changed.emit()
+
+    def _may_be_called(self, name: str, but_for: str | None) -> bool:
+        if not name.strip():
+            self.said.emit("Give the swatch a name before keeping it.")
+            return False
+        try:
+            is_free = self.shelf.name_is_free(name, but_for)
+        except ShelfError as fault:
+            self.said.emit(str(fault))
+            return False
+        if not is_free:
+            self.said.emit(f"The shelf already has a swatch called '{name.strip()}'; choose another name.")
+        return is_free
+
+    def _put_on_shelf(self, swatch: Swatch) -> bool:
+        try:
+            self.shelf.add(swatch)
+        except ShelfError as fault:
+            self.said.emit(str(fault))
+            return False
         self.shelf_changed.emit()
         return True
+
+    def set_room(self, path: Path | None) -> None:
+        """Lights the set in use with a room picture from an EXR or HDR file; None takes it away."""
+        studio = self.project.set
+        if path is None:
+            self.edit("Take the room picture away", self.project.with_set(studio.with_(room=None)))
+            return
+        picture = self._taken_in(path, self.assets.add_room, "a room picture")
+        if picture is not None:
+            self.edit("Room picture", self.project.with_set(studio.with_(room=picture)))
 
     def set_reference(self, path: Path | None) -> None:
         """Puts a picture file beside the render; None takes it away. Says why where it cannot be read."""
         if path is None:
             self.edit("Take the reference away", self.project.with_(reference=None))
             return
+        picture = self._taken_in(path, self.assets.add_picture, "a reference")
+        if picture is not None:
+            self.edit("Reference picture", self.project.with_(reference=picture))
+
+    def _taken_in(self, path: Path, add: Callable[[bytes], tuple[str, str]], what: str) -> Picture | None:
+        """A picture file, taken into the assets; says why where it cannot be."""
         try:
             if path.stat().st_size > LARGEST_ENTRY:
                 raise PictureError("it is larger than half a gigabyte")
-            key, kind = self.assets.add_picture(path.read_bytes())
+            key, kind = add(path.read_bytes())
         except (OSError, PictureError) as fault:
-            reason = fault.strerror if isinstance(fault, OSError) and fault.strerror else str(fault)
-            self.said.emit(f"{path.name} cannot be a reference: {reason}.")
-            return
-        picture = Picture(name=path.name[:120], digest=key, kind=kind)
-        self.edit("Reference picture", self.project.with_(reference=picture))
+            self.said.emit(f"{path.name} cannot be {what}: {_told(fault)}.")
+            return None
+        return Picture(name=path.name[:120], digest=key, kind=kind)
 
     def undo(self) -> None:
         self.history.undo()
@@ -206,6 +374,8 @@ class Workshop(QObject):
     def _after_jump(self) -> None:
         if self.selected and self.selected not in {part.id for part in self.project.product.parts}:
             self.select(None)
+        if self._opened_material not in {None, *(m.id for m in self.project.materials)}:
+            self.select(self.selected)
         self.project_changed.emit()
 
     def save(self, path: Path) -> bool:
@@ -237,10 +407,18 @@ class Workshop(QObject):
         self.path = path
         self.selected = None
         self.free_camera = None
-        self.loupe_point = None
+        self.loupe_point = self.loupe_light = self.ball = None
+        self._opened_material = None
         self.project_replaced.emit()
         self.selection_changed.emit()
         self.project_changed.emit()
+
+
+def _told(fault: Exception) -> str:
+    """What went wrong, without the noise of the system's messages."""
+    if isinstance(fault, ValidationError):
+        return explain(fault)
+    return fault.strerror if isinstance(fault, OSError) and fault.strerror else str(fault)
 
 
 def _refusal(model: type[Frozen], name: str, fault: ValidationError) -> str:
@@ -249,10 +427,3 @@ def _refusal(model: type[Frozen], name: str, fault: ValidationError) -> str:
         low, high = model.limits(name)
         return f"{field.title} must be a number from {low:g} to {high:g}."
     return f"{field.title} cannot be that: {explain(fault)}"
-
-
-def _free_name(wanted: str, taken: set[str]) -> str:
-    name, count = wanted, 2
-    while name in taken:
-        name, count = f"{wanted} {count}", count + 1
-    return name

@@ -5,9 +5,13 @@ def migrated(fields: dict) -> dict:
     """The fields of `project.json` in the present schema.
 
     Schema 1 kept a camera in each set. Since 2 a project has views of its own; the current set's camera becomes the
-    final one, the others stay as views called after their sets.
+    final one, the others stay as views called after their sets. Schema 3 adds variants, room pictures and emission,
+    which older projects are without.
     """
-    if fields.get("schema_version") != 1 or not isinstance(fields.get("sets"), list):
+    schema = fields.get("schema_version")
+    if schema == 2:
+        return fields | {"schema_version": 3}
+    if schema != 1 or not isinstance(fields.get("sets"), list):
         return fields
     fields = dict(fields)
     sets, views = [], []
@@ -29,5 +33,5 @@ def migrated(fields: dict) -> dict:
     fields["sets"] = sets
     if views:
         fields["views"], fields["current_view"] = views, views[0]["id"]
-    fields["schema_version"] = 2
+    fields["schema_version"] = 3
     return fields

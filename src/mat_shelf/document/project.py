@@ -4,36 +4,36 @@ An edit makes a new project that shares what did not change; see `mat_shelf.docu
 ids, and a project with a dangling one cannot be made.
 """
 
-import secrets
 from collections.abc import Iterable
 from typing import Annotated, Literal, Self
 
-from pydantic import Field, StringConstraints, model_validator
+from pydantic import Field, model_validator
 
+from mat_shelf.document.ids import Digest, Id, Name
 from mat_shelf.document.parameter import Color, Frozen, color, number
-from mat_shelf.document.recipe import Recipe
+from mat_shelf.document.variant import Variable
 
-SCHEMA = 2
+SCHEMA = 3
 
-Id = Annotated[str, StringConstraints(pattern=r"^[a-z0-9][a-z0-9_-]{0,63}$")]
-Name = Annotated[str, StringConstraints(min_length=1, max_length=120, strip_whitespace=True)]
-Digest = Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{64}$")]
 Length = Annotated[float, Field(ge=-1e5, le=1e5, allow_inf_nan=False)]
 Point = tuple[Length, Length, Length]
 
 
-def new_id(kind: str) -> str:
-    """A fresh id such as ``material-3f9a1c04``."""
-    return f"{kind}-{secrets.token_hex(4)}"
+class Material(Variable):
+    """A recipe in use in a project.
 
-
-class Material(Frozen):
-    """A recipe in use in a project: it has a name and the family it is filed under."""
+    Attributes
+    ----------
+    family : str
+        The kind it is filed under.
+    swatch : id or None
+        The swatch on the shelf that it came from or was kept as.
+    """
 
     id: Id
     name: Name
     family: Name = "Plastic"
-    recipe: Recipe = Recipe()
+    swatch: Id | None = None
 
 
 class Part(Frozen):
@@ -138,8 +138,22 @@ class Backdrop(Frozen):
     radius: float = Field(220.0, gt=0, le=1e5)
 
 
+class Picture(Frozen):
+    """A picture kept with the project as it came: its file's name, SHA-256 and kind."""
+
+    name: Name
+    digest: Digest
+    kind: Literal["png", "jpg", "tiff", "webp", "exr", "hdr"]
+
+
 class Set(Frozen):
-    """Lights and backdrop together; the room's luminance is in cd/m2."""
+    """Lights and backdrop together.
+
+    Attributes
+    ----------
+    room : Picture or None
+        A latitude-longitude picture of the room, in place of its plain luminance above and below.
+    """
 
     id: Id
     name: Name
@@ -162,6 +176,17 @@ class Set(Frozen):
         tip="Luminance of the room under the horizon.",
         usual=(0, 2000),
     )
+    room: Picture | None = None
+    room_luminance: float = number(
+        1000.0,
+        0,
+        1_000_000,
+        label="Room picture",
+        unit="cd/m²",
+        tip="Luminance of a value of 1 in the room picture. It brightens or darkens the whole room.",
+        usual=(10, 10_000),
+        log=True,
+    )
     turn: float = number(
         0.0, -180, 180, label="Turn", unit="°", tip="Turns all lights about the product; the camera stays."
     )
@@ -175,14 +200,6 @@ class Set(Frozen):
         usual=(-4, 4),
     )
     backdrop: Backdrop | None = Backdrop()
-
-
-class Picture(Frozen):
-    """A picture kept with the project as it came: its file's name, SHA-256 and kind."""
-
-    name: Name
-    digest: Digest
-    kind: Literal["png", "jpg", "tiff", "webp"]
 
 
 class Project(Frozen):
@@ -209,7 +226,9 @@ class Project(Frozen):
             repeated = {i for i in ids if ids.count(i) > 1}
             if repeated:
                 raise ValueError(f"two {kind}s share the id '{sorted(repeated)[0]}'")
-        known = {m.id for m in self.materials}
+        known = {m.id: m for m in self.materials}
+        for material in self.materials:
+            _check_parents(material, known)
         for part in self.product.parts:
             if part.material is not None and part.material not in known:
                 raise ValueError(f"part '{part.name}' refers to material '{part.material}', which is not there")
@@ -241,11 +260,50 @@ class Project(Frozen):
         return [part for part in self.product.parts if part.material == material_id]
 
     def with_material(self, material: Material) -> "Project":
-        """A copy in which `material` replaces the one with its id, or is added."""
-        others = [m for m in self.materials if m.id != material.id]
-        if len(others) == len(self.materials):
-            return self.with_(materials=(*self.materials, material))
-        return self.with_(materials=tuple(material if m.id == material.id else m for m in self.materials))
+        """A copy in which `material` replaces the one with its id, or is added; its variants follow."""
+        known = {m.id: m for m in self.materials} | {material.id: material}
+        changed = {material.id}
+        while changed:
+            followers = [m for m in known.values() if m.parent in changed]
+            changed = set()
+            for variant in followers:
+                following = variant.following(known[variant.parent].recipe)
+                if following is not variant:
+                    known[variant.id] = following
+                    changed.add(variant.id)
+        return self.with_(materials=tuple(known.values()))
+
+    def variants_of(self, material_id: str) -> list[Material]:
+        return [m for m in self.materials if m.parent == material_id]
+
+    def with_variant(self, parent_id: str, variant_id: str, name: str) -> "Project":
+        """A copy with a new variant of a material, which differs in nothing yet."""
+        parent = self.material(parent_id)
+        return self.with_material(
+            Material(id=variant_id, name=name, family=parent.family, recipe=parent.recipe, parent=parent_id)
+        )
+
+    def unused_materials(self) -> list[Material]:
+        """Materials that no part wears and that no worn one is a variant of."""
+        needed = {part.material for part in self.product.parts}
+        known = {m.id: m for m in self.materials}
+        waiting = [known[i] for i in needed if i is not None]
+        while waiting:
+            parent = waiting.pop().parent
+            if parent is not None and parent not in needed:
+                needed.add(parent)
+                waiting.append(known[parent])
+        return [m for m in self.materials if m.id not in needed]
+
+    def without(self, materials: Iterable[Material]) -> "Project":
+        """A copy without some materials, which nothing may refer to."""
+        gone = {m.id for m in materials}
+        return self.with_(materials=tuple(m for m in self.materials if m.id not in gone))
+
+    def pictures(self) -> list[Picture]:
+        """Every picture that the project refers to."""
+        rooms = [studio.room for studio in self.sets if studio.room is not None]
+        return [*rooms, *([self.reference] if self.reference is not None else [])]
 
     def with_part(self, part: Part) -> "Project":
         """A copy in which `part` replaces the one with its id."""
@@ -268,3 +326,18 @@ def _by_id(things: Iterable, wanted: str):
         if thing.id == wanted:
             return thing
     raise KeyError(wanted)
+
+
+def _check_parents(material: Material, known: dict[str, Material]) -> None:
+    """Raises ValueError where a variant's parent is not there, is itself, or is not followed."""
+    line = [material]
+    while line[-1].parent is not None:
+        parent = known.get(line[-1].parent)
+        if parent is None:
+            raise ValueError(f"material '{line[-1].name}' is a variant of '{line[-1].parent}', which is not there")
+        if parent in line:
+            names = ", ".join(m.name for m in line)
+            raise ValueError(f"these materials are variants of each other: {names}")
+        line.append(parent)
+    if len(line) > 1 and material.following(line[1].recipe) is not material:
+        raise ValueError(f"material '{material.name}' differs from its parent in more than it owns")

@@ -73,6 +73,16 @@ class Recipe(Frozen):
         usual=(0.1, 200),
         log=True,
     )
+    emission_luminance: float = number(
+        0.0,
+        0,
+        1_000_000,
+        label="Glow",
+        unit="cd/m²",
+        tip="Light that the surface gives off. A phone's screen 500, a lit ring 1500; far less than one first sets.",
+        usual=(0, 3000),
+    )
+    emission_color: Color = color((1.0, 1.0, 1.0), label="Glow colour", tip="Colour of the light given off.")
     nesting_priority: int = Field(
         5,
         ge=0,

@@ -2,13 +2,12 @@
 
 from typing import Annotated
 
-from pydantic import StringConstraints
+from pydantic import Field, StringConstraints
 
-from mat_shelf.document.parameter import Frozen
-from mat_shelf.document.project import Id, Name
-from mat_shelf.document.recipe import Recipe
+from mat_shelf.document.ids import Id, Name
+from mat_shelf.document.variant import Variable
 
-SWATCH_SCHEMA = 1
+SWATCH_SCHEMA = 2
 
 FAMILIES = (
     "Metal",
@@ -23,12 +22,15 @@ FAMILIES = (
 """The kinds a swatch can be filed under, in the order of the shelf."""
 
 
-class Swatch(Frozen):
-    """A recipe with a name, a family and a note on where its values come from."""
+Tag = Annotated[str, StringConstraints(min_length=1, max_length=40, strip_whitespace=True)]
+
+
+class Swatch(Variable):
+    """A recipe with a name, a family, tags and a note on where its values come from."""
 
     schema_version: int = SWATCH_SCHEMA
     id: Id
     name: Name
     family: Name = "Plastic"
+    tags: Annotated[tuple[Tag, ...], Field(max_length=20)] = ()
     note: Annotated[str, StringConstraints(max_length=4000)] = ""
-    recipe: Recipe = Recipe()

@@ -1,39 +1,44 @@
 """The meshes and pictures of a project, each kept once under the SHA-256 of its file."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable
 
-from mat_shelf.exchange.pictures import picture_kind
+import numpy as np
+
+from mat_shelf.document.project import Project
+from mat_shelf.exchange.pictures import PictureError, picture_kind, read_room
 from mat_shelf.geometry.glb import NamedMesh, digest, glb_bytes, read_glb
-from mat_shelf.geometry.mesh import Mesh
+from mat_shelf.geometry.mesh import Mesh, MeshError
 from mat_shelf.geometry.solids import joined
 
 
-class Assets(Mapping[str, Mesh]):
-    """Meshes by digest; and the bytes of every file. Grows only, so that undo finds what an edit took away."""
+class AssetError(ValueError):
+    """A file that a project needs is missing or damaged; the message says which."""
+
+
+class Assets:
+    """What a project refers to. Grows only, so that undo finds what an edit took away.
+
+    Attributes
+    ----------
+    meshes : dict from SHA-256 to Mesh
+    rooms : dict from SHA-256 to (H, 2H, 3) float32
+    """
 
     def __init__(self):
-        self._meshes: dict[str, Mesh] = {}
+        self.meshes: dict[str, Mesh] = {}
+        self.rooms: dict[str, np.ndarray] = {}
         self._data: dict[str, bytes] = {}
-
-    def __getitem__(self, key: str) -> Mesh:
-        return self._meshes[key]
-
-    def __iter__(self) -> Iterator[str]:
-        return iter(self._meshes)
-
-    def __len__(self) -> int:
-        return len(self._meshes)
 
     def add(self, part: NamedMesh) -> str:
         """Keeps a mesh; returns its digest."""
-        return self.add_data(glb_bytes([part]))
+        return self.add_mesh(glb_bytes([part]))
 
-    def add_data(self, data: bytes) -> str:
+    def add_mesh(self, data: bytes) -> str:
         """Keeps the mesh in a GLB; returns its digest. Raises MeshError."""
         key = digest(data)
-        if key not in self._meshes:
+        if key not in self.meshes:
             meshes = [part.mesh for part in read_glb(data)]
-            self._meshes[key] = meshes[0] if len(meshes) == 1 else joined(meshes)
+            self.meshes[key] = meshes[0] if len(meshes) == 1 else joined(meshes)
             self._data[key] = data
         return key
 
@@ -44,6 +49,60 @@ class Assets(Mapping[str, Mesh]):
         self._data[key] = data
         return key, kind
 
+    def add_room(self, data: bytes) -> tuple[str, str]:
+        """Keeps a room picture as it came; returns its digest and kind. Raises PictureError."""
+        key = digest(data)
+        pixels, kind = read_room(data)
+        self.rooms[key] = pixels
+        self._data[key] = data
+        return key, kind
+
     def data(self, key: str) -> bytes:
         """The file of a mesh or picture. Raises KeyError."""
         return self._data[key]
+
+
+def asset_names(project: Project) -> dict[str, str]:
+    """What each file that a project needs is called inside a package, by SHA-256."""
+    meshes = {part.mesh: f"meshes/{part.mesh}.glb" for part in project.product.parts}
+    return meshes | {picture.digest: f"pictures/{picture.digest}.{picture.kind}" for picture in project.pictures()}
+
+
+def gather_assets(project: Project, read: Callable[[str], bytes | None]) -> Assets:
+    """The assets of a project.
+
+    Parameters
+    ----------
+    read : callable (str) -> bytes or None
+        The file of that name in `asset_names`; None where there is none.
+
+    Raises
+    ------
+    AssetError
+        If one is missing, is not what its SHA-256 says, or cannot be used.
+    """
+    assets, names = Assets(), asset_names(project)
+
+    def take(key: str, what: str) -> bytes:
+        data = read(names[key])
+        if data is None:
+            raise AssetError(f"{what} is missing")
+        if digest(data) != key:
+            raise AssetError(f"{what} is damaged")
+        return data
+
+    for part in project.product.parts:
+        what = f"the mesh of part '{part.name}'"
+        if part.mesh not in assets.meshes:
+            try:
+                assets.add_mesh(take(part.mesh, what))
+            except MeshError as fault:
+                raise AssetError(f"{what}: {fault}") from None
+    rooms = {studio.room.digest for studio in project.sets if studio.room is not None}
+    for picture in project.pictures():
+        what = f"the picture '{picture.name}'"
+        try:
+            (assets.add_room if picture.digest in rooms else assets.add_picture)(take(picture.digest, what))
+        except PictureError as fault:
+            raise AssetError(f"{what}: {fault}") from None
+    return assets

@@ -2,27 +2,35 @@
 
 import io
 import os
+import tempfile
+from collections.abc import Mapping
 from pathlib import Path
+from types import MappingProxyType
 
 import numpy as np
 import OpenEXR
+import OpenImageIO
 from PIL import Image, ImageOps
 
 from mat_shelf.exchange.atomic import write_atomically
-from mat_shelf.rendering.film import develop
+from mat_shelf.rendering.film import develop, develop_deep
 
 ENDINGS = (".png", ".exr", ".tiff", ".jpg")
 
 
 class PictureError(ValueError):
-    """A picture that cannot be written; the message says why and what to do."""
+    """A picture that cannot be read or written; the message says why and what to do."""
 
 
-def ending_of(path: Path) -> str:
-    """The kind of picture a path asks for. Raises PictureError for any other."""
+def ending_of(path: Path, alpha: bool = False, deep: bool = False, layers: bool = False) -> str:
+    """The kind of picture a path asks for. Raises PictureError for any other, or one that cannot hold that much."""
     ending = {".tif": ".tiff", ".jpeg": ".jpg"}.get(path.suffix.lower(), path.suffix.lower())
     if ending not in ENDINGS:
         raise PictureError(f"'{path.name}' must end in {', '.join(ENDINGS[:-1])} or {ENDINGS[-1]}")
+    if ending == ".jpg" and (alpha or deep):
+        raise PictureError("a JPEG has neither alpha nor 16 bits; choose PNG, TIFF or EXR")
+    if layers and ending != ".exr":
+        raise PictureError("passes need an EXR; give the picture the ending .exr")
     return ending
 
 
@@ -67,32 +75,140 @@ def read_picture(data: bytes) -> np.ndarray:
         raise PictureError("the picture is damaged and cannot be shown") from fault
 
 
-def write_picture(path: Path, light: np.ndarray) -> None:
-    """Writes scene-linear light, exposure applied: EXR as it is, the others tone-mapped to 8-bit sRGB.
+MOST_ROOM_PIXELS = 1 << 26
+"""8192 x 8192: what is larger takes longer to read than any light in it is worth."""
+ROOM_WIDTH = 2048
+"""Wider room pictures are averaged down: beyond it reflections look no sharper, and shadows never do."""
 
-    Parameters
-    ----------
-    light : (H, W, 3) float32
+
+def read_room(data: bytes) -> tuple[np.ndarray, str]:
+    """A latitude-longitude picture of a room from an EXR or HDR file that comes from anywhere.
+
+    Returns
+    -------
+    room : (H, 2H, 3) float32
+        Scene-linear, not negative; at most `ROOM_WIDTH` wide.
+    kind : {"exr", "hdr"}
 
     Raises
     ------
     PictureError
-        For an unknown ending.
+        If it is neither, is damaged, too large, not twice as wide as high, or holds what is no number.
+    """
+    kind = "exr" if data[:4] == b"\x76\x2f\x31\x01" else "hdr" if data[:2] == b"#?" else None
+    if kind is None:
+        raise PictureError("this is no EXR or HDR picture")
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / f"room.{kind}"
+        path.write_bytes(data)
+        pixels = _float_pixels(path)
+    if not np.isfinite(pixels).all():
+        raise PictureError("the picture holds values that are not numbers; save it again where it was made")
+    if not pixels.max() > 0:
+        raise PictureError("the picture is black throughout; a room needs some light")
+    if pixels.shape[1] > ROOM_WIDTH:
+        buffer = OpenImageIO.ImageBuf(np.ascontiguousarray(pixels))
+        region = OpenImageIO.ROI(0, ROOM_WIDTH, 0, ROOM_WIDTH // 2)
+        pixels = OpenImageIO.ImageBufAlgo.resize(buffer, filtername="box", roi=region).get_pixels(OpenImageIO.FLOAT)
+    return np.ascontiguousarray(np.maximum(pixels, 0), np.float32), kind
+
+
+def _float_pixels(path: Path) -> np.ndarray:
+    """(H, 2H, 3) float32. Raises PictureError."""
+    source = OpenImageIO.ImageInput.open(str(path))
+    if source is None:
+        OpenImageIO.geterror()
+        raise PictureError("the picture is damaged and cannot be read")
+    try:
+        spec = source.spec()
+        if spec.width * spec.height > MOST_ROOM_PIXELS:
+            raise PictureError("the picture is larger than 8192 by 8192 pixels; make it smaller")
+        if spec.width != 2 * spec.height:
+            raise PictureError(
+                f"a room picture must be twice as wide as high; this one is {spec.width} by {spec.height} pixels"
+            )
+        if spec.nchannels not in (1, 3, 4):
+            raise PictureError("the picture has neither one channel nor red, green and blue")
+        pixels = source.read_image(0, 0, 0, min(spec.nchannels, 3), OpenImageIO.FLOAT)
+        if pixels is None:
+            raise PictureError("the picture is damaged and cannot be read")
+    finally:
+        source.close()
+    return np.repeat(pixels, 3, axis=2) if pixels.shape[2] == 1 else pixels
+
+
+def write_picture(
+    path: Path,
+    light: np.ndarray,
+    alpha: np.ndarray | None = None,
+    deep: bool = False,
+    layers: Mapping[str, np.ndarray] = MappingProxyType({}),
+) -> None:
+    """Writes scene-linear light, exposure applied: EXR as it is, the others tone-mapped to sRGB.
+
+    Parameters
+    ----------
+    light : (H, W, 3) float32
+        Multiplied by alpha, where there is one. An EXR keeps it so; PNG and TIFF get the colour without it.
+    alpha : (H, W, 1) float32, optional
+    deep : bool
+        16 bits a channel instead of 8, in PNG and TIFF.
+    layers : mapping from name to (H, W, C) float32
+        Passes, which become channels ``name.R`` and so on of an EXR.
+
+    Raises
+    ------
+    PictureError
+        For an unknown ending, or one that cannot hold what it should.
     OSError
         If the place cannot be written; an older picture there stays whole.
     """
-    ending = ending_of(path)
+    ending = ending_of(path, alpha is not None, deep, bool(layers))
 
     def write(temporary: Path) -> None:
         if ending == ".exr":
+            channels = _exr_channels(light, alpha, layers)
             header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
-            with OpenEXR.File(header, {"RGB": np.ascontiguousarray(light, np.float32)}) as file:
+            with OpenEXR.File(header, channels) as file:
                 file.write(str(temporary))
             if not temporary.exists() or not os.path.getsize(temporary):
-                raise OSError(f"{path} could not be written")
+                raise OSError("nothing was written")
             return
-        kind = {".png": "PNG", ".tiff": "TIFF", ".jpg": "JPEG"}[ending]
-        options = {"quality": 95, "subsampling": 0} if kind == "JPEG" else {}
-        Image.fromarray(develop(light)).save(temporary, kind, **options)
+        pixels = _developed(light, alpha, deep)
+        spec = OpenImageIO.ImageSpec(*pixels.shape[1::-1], pixels.shape[2], str(pixels.dtype))
+        spec.attribute("oiio:UnassociatedAlpha", 1)
+        spec.attribute("oiio:ColorSpace", "sRGB")
+        spec.attribute("compression", {".jpg": "jpeg:95", ".tiff": "zip"}.get(ending, "zip"))
+        spec.attribute("jpeg:subsampling", "4:4:4")
+        output = OpenImageIO.ImageOutput.create(str(temporary))
+        if not output.open(str(temporary), spec) or not output.write_image(pixels) or not output.close():
+            raise OSError(output.geterror().strip() or "the disk may be full")
 
     write_atomically(path, write)
+
+
+def _developed(light: np.ndarray, alpha: np.ndarray | None, deep: bool) -> np.ndarray:
+    """(H, W, 3 or 4) uint8 or uint16."""
+    if alpha is None:
+        return np.ascontiguousarray(develop_deep(light) if deep else develop(light))
+    color = light / np.maximum(alpha, 1e-4)
+    whole = 65535 if deep else 255
+    color = develop_deep(color) if deep else develop(color)
+    return np.concatenate([color, np.round(alpha * whole).astype(color.dtype)], axis=2)
+
+
+_CHANNELS = {"normal": "XYZ", "position": "XYZ", "depth": "Z"}
+
+
+def _exr_channels(light, alpha, layers) -> dict[str, np.ndarray]:
+    """Planes by channel name, (H, W) float32."""
+    planes = {name: light[..., k] for k, name in enumerate("RGB")}
+    if alpha is not None:
+        planes["A"] = alpha[..., 0]
+    for name, layer in layers.items():
+        letters = _CHANNELS.get(name, "RGB" if layer.shape[2] == 3 else "Y")
+        # A dot sets a channel apart from its layer, so names of parts must not bring more of them.
+        kind, _, rest = name.partition(".")
+        plain = f"{kind}.{rest.replace('.', '_')}" if rest else kind
+        planes |= {f"{plain}.{letter}": layer[..., k] for k, letter in enumerate(letters)}
+    return {name: np.ascontiguousarray(plane, np.float32) for name, plane in planes.items()}

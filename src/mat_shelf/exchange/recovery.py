@@ -17,12 +17,9 @@ from platformdirs import user_state_path
 
 from mat_shelf.document.migration import migrated
 from mat_shelf.document.project import SCHEMA, Project
-from mat_shelf.exchange.assets import Assets
+from mat_shelf.exchange.assets import AssetError, Assets, asset_names, gather_assets
 from mat_shelf.exchange.atomic import write_atomically
 from mat_shelf.exchange.package import LARGEST_ENTRY, LARGEST_TEXT, PackageError, parse
-from mat_shelf.exchange.pictures import PictureError
-from mat_shelf.geometry.glb import digest
-from mat_shelf.geometry.mesh import MeshError
 
 _PROJECT, _ORIGIN, _LOCK = "project.json", "origin.json", "lock"
 
@@ -62,22 +59,18 @@ class Recovery:
         self.root = root or user_state_path("mat-shelf") / "recovery"
         self.root.mkdir(parents=True, exist_ok=True)
         self._folder = self.root / f"{int(time.time())}-{secrets.token_hex(4)}"
-        (self._folder / "assets").mkdir(parents=True)
+        self._folder.mkdir(parents=True)
         self._lock = (self._folder / _LOCK).open("w")
         fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
 
     def keep(self, project: Project, assets: Assets, path: Path | None) -> None:
-        """Writes the project, whole or not at all; a mesh only the first time. Raises OSError."""
-        for part in project.product.parts:
-            target = self._folder / "assets" / f"{part.mesh}.glb"
+        """Writes the project, whole or not at all; a mesh or picture only the first time. Raises OSError."""
+        for key, name in asset_names(project).items():
+            target = self._folder / name
             if not target.exists():
-                data = assets.data(part.mesh)
+                target.parent.mkdir(exist_ok=True)
+                data = assets.data(key)
                 write_atomically(target, lambda temporary, data=data: temporary.write_bytes(data))
-        if project.reference is not None:
-            target = self._folder / "assets" / f"{project.reference.digest}.picture"
-            if not target.exists():
-                picture = assets.data(project.reference.digest)
-                write_atomically(target, lambda temporary: temporary.write_bytes(picture))
         origin = json.dumps({"name": project.name, "path": str(path) if path else None})
         write_atomically(self._folder / _ORIGIN, lambda temporary: temporary.write_text(origin))
         text = project.model_dump_json()
@@ -116,22 +109,10 @@ class Recovery:
         """The project and its meshes as they were. Raises PackageError."""
         source = lost.folder / _PROJECT
         project = parse(Project, _limited(source, LARGEST_TEXT), source, SCHEMA, migrated)
-        assets = Assets()
-        for part in project.product.parts:
-            data = _limited(lost.folder / "assets" / f"{part.mesh}.glb", LARGEST_ENTRY)
-            if digest(data) != part.mesh:
-                raise PackageError(f"the kept mesh of part '{part.name}' is damaged; open the last save instead")
-            try:
-                assets.add_data(data)
-            except MeshError as fault:
-                raise PackageError(f"part '{part.name}': {fault}") from None
-        if project.reference is not None:
-            data = _limited(lost.folder / "assets" / f"{project.reference.digest}.picture", LARGEST_ENTRY)
-            try:
-                assets.add_picture(data)
-            except PictureError as fault:
-                raise PackageError(f"the reference picture: {fault}") from None
-        return project, assets
+        try:
+            return project, gather_assets(project, lambda name: _limited(lost.folder / name, LARGEST_ENTRY))
+        except AssetError as fault:
+            raise PackageError(f"{fault} in what was kept; open the last save instead") from None
 
     @staticmethod
     def forget(lost: LeftBehind) -> None:

@@ -17,7 +17,11 @@ TRANSMISSION = 12
 TRANSMISSION_TINT = 13  # 3: applied at the boundary, where the depth is 0
 ABSORPTION = 16  # 3: 1/mm
 PRIORITY = 19
-WIDTH = 20
+EMISSION = 20  # 3: radiance, 1 = 1000 cd/m2
+WIDTH = 23
+
+WHITE = 1000.0
+"""cd/m2 of a radiance of 1 inside the renderer."""
 
 
 def parameter_row(recipe: Recipe) -> np.ndarray:
@@ -35,4 +39,5 @@ def parameter_row(recipe: Recipe) -> np.ndarray:
     row[TRANSMISSION_TINT : TRANSMISSION_TINT + 3] = recipe.transmission_color if tints_boundary else 1.0
     row[ABSORPTION : ABSORPTION + 3] = absorption(recipe.transmission_color, recipe.transmission_depth)
     row[PRIORITY] = recipe.nesting_priority
+    row[EMISSION : EMISSION + 3] = np.multiply(recipe.emission_color, recipe.emission_luminance / WHITE)
     return row

@@ -17,6 +17,8 @@ class Film:
     light : (H * W, 3) float32
     albedo, normal : (H * W, 3) float32
         Of what each pixel sees first.
+    cover : (H * W,) float32
+        Samples that see the product, where it is cut out.
     samples : int
     """
 
@@ -27,7 +29,12 @@ class Film:
         self.light = np.zeros((self.width * self.height, 3), np.float32)
         self.albedo = np.zeros_like(self.light)
         self.normal = np.zeros_like(self.light)
+        self.cover = np.zeros(self.width * self.height, np.float32)
         self.samples = 0
+
+    def alpha(self) -> np.ndarray:
+        """Share of each pixel that the product covers, (H, W, 1) float32 in [0, 1]."""
+        return (self.cover / F(max(self.samples, 1))).reshape(self.height, self.width, 1)
 
     def picture(self, layer: str = "light") -> np.ndarray:
         """The mean of one layer, (H, W, 3) float32."""
@@ -109,3 +116,8 @@ def develop(light, exposure: float = 0.0) -> np.ndarray:
     out = np.empty(flat.shape, np.uint8)
     _develop(flat, F(2.0**exposure), _CURVE, out)
     return out.reshape(light.shape)
+
+
+def develop_deep(light) -> np.ndarray:
+    """As `develop`, in 16 bits: (H, W, 3) float32 to (H, W, 3) uint16."""
+    return np.round(encode_srgb(tone_map(light)) * 65535).astype(np.uint16)

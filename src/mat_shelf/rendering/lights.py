@@ -6,16 +6,16 @@ stand before the camera, and turning the lights never rebuilds the scene.
 
 import math
 from collections import namedtuple
+from collections.abc import Mapping
+from types import MappingProxyType
 
 import numpy as np
 
 from mat_shelf.document.project import Set, Softbox
 from mat_shelf.optics.color import black_body, luminance
 from mat_shelf.optics.kernels import F, inline, kernel
+from mat_shelf.optics.parameters import WHITE
 from mat_shelf.optics.vectors import add, dot, row3, scale, sub
-
-WHITE = 1000.0
-"""cd/m2 of a luminance of 1 inside the renderer."""
 
 Lights = namedtuple("Lights", "room rows density keep alias room_pick boxes box_pick")
 """What kernels read.
@@ -76,11 +76,49 @@ def make_lights(room, softboxes=()) -> Lights:
     )
 
 
-def set_lights(studio: Set) -> Lights:
-    """The lights of a set."""
-    return make_lights(
-        plain_room(studio.surround, studio.ground), [_turned(box, studio.turn) for box in studio.softboxes]
+def set_lights(studio: Set, rooms: Mapping[str, np.ndarray] = MappingProxyType({})) -> Lights:
+    """The lights of a set, turned as it says.
+
+    Parameters
+    ----------
+    rooms : mapping from SHA-256 to (H, 2H, 3) float32
+        The room pictures. Raises KeyError where the set's own is not among them.
+    """
+    if studio.room is None:
+        room = plain_room(studio.surround, studio.ground)
+    else:
+        picture = rooms[studio.room.digest]
+        # Column 0 looks to -z and columns run to the viewer's left, so a positive turn carries them on.
+        room = np.roll(picture, round(studio.turn / 360 * picture.shape[1]), axis=1)
+        room = room * np.float32(studio.room_luminance / WHITE)
+    return make_lights(room, [_turned(box, studio.turn) for box in studio.softboxes])
+
+
+LOUPE_LIGHT_DISTANCE, LOUPE_LIGHT_SIZE = 300.0, 60.0
+"""mm. Small and near, as a hand lamp held beside the work."""
+
+
+def lit_by_hand(studio: Set, point, direction) -> Set:
+    """The set with its own lights nearly out, and a small lamp held towards a point.
+
+    Parameters
+    ----------
+    point : (3,) float, mm
+    direction : (3,) float
+        From the point to the lamp, of unit length.
+    """
+    place = np.add(point, np.multiply(direction, LOUPE_LIGHT_DISTANCE))
+    # As much light on the surface, straight on, as from a whole sky of 1000 cd/m2.
+    bright = math.pi * 1000 * (LOUPE_LIGHT_DISTANCE / LOUPE_LIGHT_SIZE) ** 2
+    lamp = Softbox(
+        position=tuple(float(x) for x in place),
+        target=tuple(float(x) for x in point),
+        width=LOUPE_LIGHT_SIZE,
+        height=LOUPE_LIGHT_SIZE,
+        luminance=bright,
+        temperature=6500,
     )
+    return studio.with_(softboxes=(lamp,), room=None, surround=60.0, ground=60.0, turn=0.0)
 
 
 def _turned(box: Softbox, degrees: float) -> Softbox:

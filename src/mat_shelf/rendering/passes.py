@@ -225,7 +225,9 @@ def _carry_on(paths, j, i, origin, direction, throughput, pdf, random, bounces):
 
 
 @kernel
-def shade(count, distance, points, paths, shadows, block, lights, tables, depth, most, light, albedo, normals):
+def shade(
+    count, distance, points, paths, shadows, block, lights, tables, depth, most, cut, light, albedo, normals, cover
+):
     """One bounce of a wave: gathers emitted light, aims at lights, chooses where each path goes on.
 
     Parameters
@@ -240,8 +242,10 @@ def shade(count, distance, points, paths, shadows, block, lights, tables, depth,
         Bounces at which paths end.
     most : float32
         Brightest contribution accepted after the first bounce.
-    light, albedo, normals : (pixels, 3) float32
-        The film, added to.
+    cut : int
+        Row that the camera does not see, nor anything behind it: the backdrop, where the product is cut out; else -2.
+    light, albedo, normals : (pixels, 3) float32; cover : (pixels,) float32
+        The film, added to. `cover` counts the paths that the camera sees something by.
 
     Returns
     -------
@@ -263,6 +267,11 @@ def shade(count, distance, points, paths, shadows, block, lights, tables, depth,
 
         medium = _surrounding(paths.inside, i, block, -1)
         row = points.row[i]
+        is_first = bounces == 0 and passed == 0
+        if is_first and cut > -2:
+            if row < 0 or row == cut:
+                continue
+            cover[pixel] += F(1)
         if medium >= 0 and row >= 0:
             t = distance[i]
             throughput = (
@@ -273,7 +282,7 @@ def shade(count, distance, points, paths, shadows, block, lights, tables, depth,
 
         for k in range(boxes.shape[0]):
             t = cross_box(boxes, k, origin, d)
-            if t > F(0) and t < distance[i]:
+            if t > F(0) and t < distance[i] and not (is_first and cut > -2):
                 share = F(1)
                 if arrival_pdf > F(0):
                     share = _weight(arrival_pdf, box_pdf(lights, k, d, t))
@@ -320,6 +329,10 @@ def shade(count, distance, points, paths, shadows, block, lights, tables, depth,
         if not entering:
             facing = scale(facing, F(-1))
             normal = scale(normal, F(-1))
+        else:
+            glow = (block[row, P.EMISSION], block[row, P.EMISSION + 1], block[row, P.EMISSION + 2])
+            if largest(glow) > F(0):
+                _gather(light, pixel, mul(throughput, glow), accepted)
         eta = block[row, P.IOR] / ior_outside
         if is_clear and not entering:
             eta = F(1) / eta

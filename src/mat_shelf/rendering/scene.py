@@ -6,6 +6,7 @@ never do it.
 
 from collections import namedtuple
 from collections.abc import Mapping, Sequence
+from typing import Protocol
 
 import numpy as np
 from embreex.mesh_construction import TriangleMesh
@@ -16,9 +17,24 @@ from mat_shelf.document.recipe import Recipe
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.optics.parameters import parameter_row
 from mat_shelf.rendering.backdrop import sweep_mesh
+from mat_shelf.rendering.ball import BALL_RECIPE, Ball
 
 UNDRESSED = Recipe(base_color=(0.5, 0.5, 0.5), specular_roughness=0.5)
 """What a part without a material wears."""
+
+
+class Supplies(Protocol):
+    """What a project refers to by SHA-256; looked into whenever something is built, and may grow.
+
+    Attributes
+    ----------
+    meshes : mapping to Mesh
+    rooms : mapping to (H, 2H, 3) float32
+    """
+
+    meshes: Mapping[str, Mesh]
+    rooms: Mapping[str, np.ndarray]
+
 
 Triangles = namedtuple("Triangles", "corners normals first")
 """corners, normals : (T, 9) float32, three points or shading normals per triangle
@@ -74,18 +90,19 @@ class Geometry:
         return self._embree.run(origins, directions, dists=distances, query="OCCLUDED")
 
 
-Dressing = namedtuple("Dressing", "rows parameters")
+Dressing = namedtuple("Dressing", "rows parameters backdrop")
 """rows : (G,) int32, the parameter row of each geometry
-parameters : (M, WIDTH) float32"""
+parameters : (M, WIDTH) float32
+backdrop : int, the row that is the backdrop's; -1 where there is none"""
 
 
-def dress(recipes: Sequence[Recipe], rows: Sequence[int]) -> Dressing:
+def dress(recipes: Sequence[Recipe], rows: Sequence[int], backdrop: int = -1) -> Dressing:
     """The parameter block of some recipes, and which of them each geometry wears."""
-    return Dressing(np.array(rows, np.int32).reshape(-1), np.stack([parameter_row(r) for r in recipes]))
+    return Dressing(np.array(rows, np.int32).reshape(-1), np.stack([parameter_row(r) for r in recipes]), backdrop)
 
 
-def project_geometry(project: Project, meshes: Mapping[str, Mesh]) -> Geometry:
-    """Geometry of a project: its parts in order, then the backdrop if there is one.
+def project_geometry(project: Project, meshes: Mapping[str, Mesh], ball: Ball | None = None) -> Geometry:
+    """Geometry of a project: its parts in order, then the backdrop and the ball if they are there.
 
     Raises
     ------
@@ -95,17 +112,20 @@ def project_geometry(project: Project, meshes: Mapping[str, Mesh]) -> Geometry:
     solids = [meshes[part.mesh] for part in project.product.parts]
     if project.set.backdrop is not None:
         solids.append(sweep_mesh(project.set.backdrop))
+    if ball is not None:
+        solids.append(ball.mesh())
     return Geometry(solids)
 
 
-def project_dressing(project: Project) -> Dressing:
+def project_dressing(project: Project, ball: Ball | None = None) -> Dressing:
     """Materials of a project's geometry, in the order of `project_geometry`."""
-    ids = [material.id for material in project.materials]
+    ids = {material.id: row for row, material in enumerate(project.materials, 1)}
     recipes = [UNDRESSED, *(material.recipe for material in project.materials)]
-    rows = [ids.index(part.material) + 1 if part.material else 0 for part in project.product.parts]
-    backdrop = project.set.backdrop
+    rows = [ids[part.material] if part.material else 0 for part in project.product.parts]
+    backdrop, backdrop_row = project.set.backdrop, -1
     if backdrop is not None:
-        rows.append(len(recipes))
+        backdrop_row = len(recipes)
+        rows.append(backdrop_row)
         recipes.append(
             Recipe(
                 base_color=backdrop.color,
@@ -114,4 +134,7 @@ def project_dressing(project: Project) -> Dressing:
                 specular_roughness=0.35 - 0.3 * backdrop.gloss,
             )
         )
-    return dress(recipes, rows)
+    if ball is not None:
+        rows.append(len(recipes))
+        recipes.append(BALL_RECIPE)
+    return dress(recipes, rows, backdrop_row)

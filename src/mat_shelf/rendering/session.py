@@ -6,20 +6,20 @@ from one worker thread.
 
 import math
 import time
-from collections.abc import Mapping
 from dataclasses import dataclass
 from threading import Lock
+from typing import NamedTuple
 
 import numpy as np
 
 from mat_shelf.document.project import Camera, Project
-from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.rendering.backdrop import sweep_shape
+from mat_shelf.rendering.ball import Ball
 from mat_shelf.rendering.camera import make_view
 from mat_shelf.rendering.denoise import denoised
 from mat_shelf.rendering.film import Film, develop
 from mat_shelf.rendering.lights import set_lights
-from mat_shelf.rendering.scene import project_dressing, project_geometry
+from mat_shelf.rendering.scene import Supplies, project_dressing, project_geometry
 from mat_shelf.rendering.sight import Sight, see
 from mat_shelf.rendering.tracer import Shot, Tracer
 
@@ -52,28 +52,46 @@ class Frame:
     revision: int
 
 
+class Rendered(NamedTuple):
+    """A finished picture.
+
+    Attributes
+    ----------
+    light : (H, W, 3) float32
+        Scene-linear; where the product is cut out, multiplied by alpha.
+    alpha : (H, W, 1) float32 or None
+    shot, film
+        What it was made from, for its passes.
+    """
+
+    light: np.ndarray
+    alpha: np.ndarray | None
+    shot: Shot
+    film: Film
+
+
 class RenderSession:
     """Renders the newest state of a project, step by step.
 
     Parameters
     ----------
-    meshes : mapping from SHA-256 to Mesh
-        Looked into whenever geometry is rebuilt; may grow.
+    supplies : Supplies
+        Meshes and room pictures.
     beside : RenderSession, optional
-        Another picture of the same project. Both share threads, geometry, lights and materials, so they must be
-        stepped by the same thread, and only the first is closed.
+        Another picture of the same project. Both share threads, geometry and materials, so they must be stepped by
+        the same thread, and only the first is closed.
     """
 
-    def __init__(self, meshes: Mapping[str, Mesh], threads: int | None = None, beside: "RenderSession | None" = None):
-        self._meshes = meshes
+    def __init__(self, supplies: Supplies, threads: int | None = None, beside: "RenderSession | None" = None):
+        self._supplies = supplies
         self.tracer = beside.tracer if beside else Tracer(threads)
         self._lock = Lock()
-        self._wanted: tuple[Project, Camera, int, int, int] | None = None
+        self._wanted: _Wanted | None = None
         self._revision = 0
         self._size = (640, 430)
-        self._project: Project | None = None
         self._shown_revision = -1
         self._built: dict[str, tuple] = beside._built if beside else {}
+        self._lit: dict[str, tuple] = {}
         self._sight: tuple = ((), None)
         self._film = Film(1, 1)
         self._shown_samples = 0
@@ -86,13 +104,15 @@ class RenderSession:
             self._wanted = None
         self.tracer.close()
 
-    def update(self, project: Project, camera: Camera | None = None) -> int:
+    def update(self, project: Project, camera: Camera | None = None, ball: Ball | None = None) -> int:
         """Asks for a picture of this project; any older work is dropped.
 
         Parameters
         ----------
         camera : Camera, optional
             Instead of that of the project's view.
+        ball : Ball, optional
+            Stood beside the product.
 
         Returns
         -------
@@ -101,8 +121,7 @@ class RenderSession:
         """
         with self._lock:
             self._revision += 1
-            self._project, self._camera = project, camera or project.view.camera
-            self._wanted = (project, self._camera, *self._size, self._revision)
+            self._wanted = _Wanted(project, camera or project.view.camera, ball, *self._size, self._revision)
             return self._revision
 
     def resize(self, width: int, height: int) -> int:
@@ -110,8 +129,8 @@ class RenderSession:
         with self._lock:
             self._size = (max(width, 16), max(height, 16))
             self._revision += 1
-            if self._project is not None:
-                self._wanted = (self._project, self._camera, *self._size, self._revision)
+            if self._wanted is not None:
+                self._wanted = self._wanted._replace(width=self._size[0], height=self._size[1], revision=self._revision)
             return self._revision
 
     def step(self) -> Frame | None:
@@ -126,69 +145,71 @@ class RenderSession:
             wanted = self._wanted
         if wanted is None:
             return None
-        project, camera, width, height, revision = wanted
-        if revision != self._shown_revision:
-            return self._begin(project, camera, width, height, revision)
-        return self._refine(project, camera, revision)
+        return self._begin(wanted) if wanted.revision != self._shown_revision else self._refine(wanted)
 
     @property
     def is_behind(self) -> bool:
         """Whether not even a coarse picture shows the newest state."""
         with self._lock:
-            return self._wanted is not None and self._wanted[4] != self._shown_revision
+            return self._wanted is not None and self._wanted.revision != self._shown_revision
 
     @property
     def is_at_rest(self) -> bool:
         """Whether `step` has nothing left to do."""
         with self._lock:
             wanted = self._wanted
-        return wanted is None or (wanted[4] == self._shown_revision and self._film.samples >= REST_SAMPLES)
+        return wanted is None or (wanted.revision == self._shown_revision and self._film.samples >= REST_SAMPLES)
 
     def _is_outdated(self, revision: int) -> bool:
         return self._revision != revision
 
-    def _kept(self, name: str, key: tuple, make):
+    @staticmethod
+    def _kept(built: dict[str, tuple], name: str, key: tuple, make):
         """The last result of `make`, as long as the objects it was made from are the same ones."""
-        old_key, old = self._built.get(name, ((), None))
+        old_key, old = built.get(name, ((), None))
         if len(old_key) == len(key) and all(a is b or a == b for a, b in zip(old_key, key, strict=True)):
             return old
-        self._built[name] = (key, made := make())
+        built[name] = (key, made := make())
         return made
 
-    def _kept_sight(self, project: Project, geometry, camera: Camera, width: int, height: int) -> Sight | None:
-        """The full-size sight, if it was made from the same geometry and camera."""
-        key, sight = self._sight
-        return sight if key == (geometry, camera, width, height) else None
-
-    def _shot(self, project: Project, camera: Camera, width: int, height: int, seed: int) -> Shot:
+    def _shot(self, wanted: "_Wanted", width: int, height: int, seed: int) -> Shot:
+        project, ball = wanted.project, wanted.ball
         studio = project.set
         meshes = tuple(part.mesh for part in project.product.parts)
         geometry = self._kept(
-            "geometry", (meshes, sweep_shape(studio.backdrop)), lambda: project_geometry(project, self._meshes)
+            self._built,
+            "geometry",
+            (meshes, sweep_shape(studio.backdrop), ball),
+            lambda: project_geometry(project, self._supplies.meshes, ball),
         )
         lights = self._kept(
-            "lights", (studio.softboxes, studio.surround, studio.ground, studio.turn), lambda: set_lights(studio)
+            self._lit,
+            "lights",
+            (studio.softboxes, studio.surround, studio.ground, studio.turn, studio.room, studio.room_luminance),
+            lambda: set_lights(studio, self._supplies.rooms),
         )
         dressing = self._kept(
+            self._built,
             "dressing",
-            (project.materials, project.product, studio.backdrop),
-            lambda: project_dressing(project),
+            (project.materials, project.product, studio.backdrop, ball is None),
+            lambda: project_dressing(project, ball),
         )
-        view = make_view(camera, width, height)
+        view = make_view(wanted.camera, width, height)
         return Shot(geometry, dressing, lights, view, brightest=BRIGHTEST * 2.0**-studio.exposure, seed=seed)
 
-    def _begin(self, project: Project, camera: Camera, width: int, height: int, revision: int) -> Frame | None:
+    def _begin(self, wanted: "_Wanted") -> Frame | None:
+        project, camera, revision = wanted.project, wanted.camera, wanted.revision
         started = time.perf_counter()
-        film = Film(*_coarse_size(width, height))
-        shot = self._shot(project, camera, film.width, film.height, seed=revision)
+        film = Film(*_coarse_size(wanted.width, wanted.height))
+        shot = self._shot(wanted, film.width, film.height, seed=revision)
         for _ in range(COARSE_SAMPLES):
             if not self.tracer.add_sample(shot, film):
                 return None
-        sight = self._kept_sight(project, shot.geometry, camera, width, height)
-        if sight is None:
+        key, sight = self._sight
+        if key != (shot.geometry, camera, wanted.width, wanted.height):
             sight = see(project, shot.geometry, camera, film.width, film.height)
         pixels = develop(denoised(film, "fast"), project.set.exposure)
-        self._film = Film(width, height)
+        self._film = Film(wanted.width, wanted.height)
         self._shown_samples = 0
         self._shown_revision = revision
         self._started = started
@@ -196,14 +217,14 @@ class RenderSession:
 
     def coarse_shot(self) -> Shot:
         """What the coarse picture of the newest state is traced from."""
-        project, camera, width, height, revision = self._wanted
-        return self._shot(project, camera, *_coarse_size(width, height), seed=revision)
+        wanted = self._wanted
+        return self._shot(wanted, *_coarse_size(wanted.width, wanted.height), seed=wanted.revision)
 
-    def _refine(self, project: Project, camera: Camera, revision: int) -> Frame | None:
-        film = self._film
+    def _refine(self, wanted: "_Wanted") -> Frame | None:
+        project, film, revision = wanted.project, self._film, wanted.revision
         if film.samples >= REST_SAMPLES:
             return None
-        shot = self._shot(project, camera, film.width, film.height, seed=1)
+        shot = self._shot(wanted, film.width, film.height, seed=1)
         if not self.tracer.add_sample(shot, film, lambda: self._is_outdated(revision)):
             return None
         # Cleaning costs about as much as a sample, so it waits for twice as many as were shown last.
@@ -213,13 +234,24 @@ class RenderSession:
         light = denoised(film, "fast" if film.samples < 64 else "high")
         if self._is_outdated(revision):
             return None
-        key = (shot.geometry, camera, film.width, film.height)
+        key = (shot.geometry, wanted.camera, film.width, film.height)
         if self._sight[0] != key:
             self._sight = key, see(project, *key)
         sight = self._sight[1]
         seconds = time.perf_counter() - self._started
         pixels = develop(light, project.set.exposure)
         return Frame(pixels, sight, film.samples, seconds, False, revision)
+
+
+class _Wanted(NamedTuple):
+    """What a picture is asked for of."""
+
+    project: Project
+    camera: Camera
+    ball: Ball | None
+    width: int
+    height: int
+    revision: int
 
 
 def _coarse_size(width: int, height: int) -> tuple[int, int]:
@@ -229,25 +261,27 @@ def _coarse_size(width: int, height: int) -> tuple[int, int]:
 
 def render(
     project: Project,
-    meshes: Mapping[str, Mesh],
+    supplies: Supplies,
     width: int,
     height: int,
     samples: int,
     seed: int = 1,
     denoise: bool = True,
+    cut_out: bool = False,
+    seconds: float | None = None,
     progress=lambda done, total: True,
     threads: int | None = None,
-) -> np.ndarray:
+) -> Rendered:
     """A finished picture, scene-linear, exposure applied.
 
     Parameters
     ----------
+    cut_out : bool
+        Whether the product stands alone, without backdrop; the picture then has an alpha.
+    seconds : float, optional
+        Time after which no sample is begun, however many are still missing; at least one is taken.
     progress : callable (done, total) -> bool
         Called after each sample; False cancels.
-
-    Returns
-    -------
-    (height, width, 3) float32
 
     Raises
     ------
@@ -256,21 +290,26 @@ def render(
     """
     studio = project.set
     shot = Shot(
-        project_geometry(project, meshes),
+        project_geometry(project, supplies.meshes),
         project_dressing(project),
-        set_lights(studio),
+        set_lights(studio, supplies.rooms),
         make_view(project.view.camera, width, height),
         brightest=BRIGHTEST * 2.0**-studio.exposure,
         seed=seed,
+        cut_out=cut_out,
     )
     film = Film(width, height)
     tracer = Tracer(threads)
+    ends = time.monotonic() + seconds if seconds is not None else math.inf
     try:
         for done in range(samples):
             tracer.add_sample(shot, film)
             if not progress(done + 1, samples):
                 raise InterruptedError("cancelled")
+            if time.monotonic() >= ends:
+                break
     finally:
         tracer.close()
     light = denoised(film, "high") if denoise else film.picture()
-    return light * np.float32(2.0**studio.exposure)
+    alpha = film.alpha() if cut_out else None
+    return Rendered(light * np.float32(2.0**studio.exposure), alpha, shot, film)

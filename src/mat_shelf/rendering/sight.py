@@ -19,10 +19,22 @@ class Sight:
         Index into the product's parts, -1 where none is seen.
     depth : (H, W) float32
         Distance along the view, mm; infinite where nothing is seen.
+    triangle : (H, W) int32
+        Row of the geometry's triangles, -1 where nothing is seen.
+    geometry : Geometry
+        What was looked at.
     """
 
     part: np.ndarray
     depth: np.ndarray
+    triangle: np.ndarray
+    geometry: Geometry
+
+    def facing(self, row: int, column: int) -> np.ndarray:
+        """Outward normal of the triangle seen in a pixel, (3,) float64 of unit length."""
+        corners = self.geometry.triangles.corners[self.triangle[row, column]].reshape(3, 3).astype(np.float64)
+        across = np.cross(corners[1] - corners[0], corners[2] - corners[0])
+        return across / np.linalg.norm(across)
 
 
 def pixel_rays(view: View, width: int, height: int) -> tuple[np.ndarray, np.ndarray]:
@@ -40,7 +52,9 @@ def see(project: Project, geometry: Geometry, camera: Camera, width: int, height
     view = make_view(camera, width, height)
     directions, cosines = pixel_rays(view, width, height)
     origins = np.ascontiguousarray(np.broadcast_to(np.array(view.position, np.float32), directions.shape))
-    part, _, _, _, distance = geometry.intersect(origins, directions)
+    part, primitive, _, _, distance = geometry.intersect(origins, directions)
     depth = np.where(part >= 0, distance * cosines, np.inf).astype(np.float32)
     seen = np.where(part < len(project.product.parts), part, -1).astype(np.int16)
-    return Sight(seen.reshape(height, width), depth.reshape(height, width))
+    triangle = np.where(part >= 0, geometry.triangles.first[part] + primitive, -1).astype(np.int32)
+    shape = height, width
+    return Sight(seen.reshape(shape), depth.reshape(shape), triangle.reshape(shape), geometry)

@@ -34,6 +34,8 @@ class Shot:
         Bounces at which paths end.
     brightest : float
         Most that one path may bring after its first bounce, 1 = 1000 cd/m2; keeps sparkles out of pictures.
+    cut_out : bool
+        Whether the camera sees only the product; backdrop and lights are still reflected in it.
     """
 
     geometry: Geometry
@@ -43,6 +45,7 @@ class Shot:
     depth: int = 12
     brightest: float = NO_LIMIT
     seed: int = 1
+    cut_out: bool = False
 
 
 def _step_back() -> None:
@@ -96,7 +99,8 @@ class Tracer:
     def _trace(self, shot: Shot, film: Film, first: int, count: int, tables, is_stopped) -> None:
         paths, points, shadows = self._wave_memory(count)
         passes.generate(shot.view, film.width, film.height, first, count, film.samples, shot.seed, paths)
-        rows, block = shot.dressing
+        rows, block, backdrop = shot.dressing
+        cut = backdrop if shot.cut_out else -2
         for wave in range(shot.depth + passes.PASSAGES):
             if not count or is_stopped():
                 return
@@ -113,9 +117,11 @@ class Tracer:
                 tables,
                 shot.depth,
                 F(shot.brightest),
+                cut,
                 film.light,
                 film.albedo,
                 film.normal,
+                film.cover,
             )
             if aimed:
                 blocked = shot.geometry.occluded(

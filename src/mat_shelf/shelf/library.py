@@ -5,6 +5,7 @@ import sqlite3
 from collections.abc import Iterable
 from contextlib import closing
 from pathlib import Path
+from typing import NamedTuple
 
 from platformdirs import user_data_path
 
@@ -13,17 +14,32 @@ from mat_shelf.exchange.atomic import write_atomically
 from mat_shelf.exchange.package import PackageError
 from mat_shelf.exchange.swatch_file import ENDING, open_swatch, save_swatch
 from mat_shelf.shelf.shipped import SHIPPED
+from mat_shelf.shelf.thumbnails import recipe_key
 
 _TABLES = """
 CREATE TABLE IF NOT EXISTS swatches (
-    id TEXT PRIMARY KEY, name TEXT NOT NULL, family TEXT NOT NULL, modified INTEGER NOT NULL, json TEXT NOT NULL
+    id TEXT PRIMARY KEY, name TEXT NOT NULL, family TEXT NOT NULL, tags TEXT NOT NULL, note TEXT NOT NULL,
+    parent TEXT, recipe_key TEXT NOT NULL, modified INTEGER NOT NULL, json TEXT NOT NULL
 );
-CREATE VIRTUAL TABLE IF NOT EXISTS words USING fts5 (id UNINDEXED, name, family, note, tokenize = 'unicode61');
+CREATE VIRTUAL TABLE IF NOT EXISTS words USING fts5 (id UNINDEXED, name, family, tags, note, tokenize = 'unicode61');
 """
+_TABLES_VERSION = 2
 
 
 class ShelfError(Exception):
     """Something about the shelf's folder; the message says what to do."""
+
+
+class Entry(NamedTuple):
+    """What a list shows of a swatch. `recipe_key` is that of its picture; `parent` the name of what it varies."""
+
+    id: str
+    name: str
+    family: str
+    tags: str
+    note: str
+    parent: str | None
+    recipe_key: str
 
 
 def shelf_folder() -> Path:
@@ -32,7 +48,7 @@ def shelf_folder() -> Path:
 
 
 class Shelf:
-    """Swatches that outlive projects.
+    """Swatches that outlive projects. Every method may raise ShelfError.
 
     Parameters
     ----------
@@ -72,36 +88,73 @@ class Shelf:
             text = "\n".join(sorted(known | {swatch.id for swatch in fresh}))
             write_atomically(given, lambda temporary: temporary.write_text(text))
 
-    def swatches(self) -> list[Swatch]:
+    def entries(self) -> list[Entry]:
         """All swatches, by family in the shelf's order, then by name."""
         with closing(self._index()) as index:
-            rows = index.execute("SELECT json FROM swatches").fetchall()
+            rows = index.execute(
+                "SELECT s.id, s.name, s.family, s.tags, s.note, p.name, s.recipe_key "
+                "FROM swatches s LEFT JOIN swatches p ON p.id = s.parent"
+            ).fetchall()
         order = {family: place for place, family in enumerate(FAMILIES)}
-        found = [Swatch.model_validate_json(row[0]) for row in rows]
-        return sorted(found, key=lambda s: (order.get(s.family, 99), s.family, s.name.casefold()))
+        rows.sort(key=lambda row: (order.get(row[2], 99), row[2], row[1].casefold()))
+        return [Entry(*row) for row in rows]
+
+    def swatch(self, swatch_id: str) -> Swatch | None:
+        """A swatch, a variant with all it has from its parent; None where it is not on the shelf."""
+        with closing(self._index()) as index:
+            row = index.execute("SELECT json FROM swatches WHERE id = ?", (swatch_id,)).fetchone()
+        return Swatch.model_validate_json(row[0]) if row else None
 
     def search(self, text: str) -> list[str]:
-        """Ids of the swatches in whose name, family or note each word of `text` begins a word.
+        """Ids of the swatches in whose name, family, tags or note each word of `text` begins a word.
 
         Any text is fine: it is taken as words, never as a query.
         """
         words = re.findall(r"\w+", text)
         if not words:
-            return [swatch.id for swatch in self.swatches()]
+            return [entry.id for entry in self.entries()]
         query = " ".join(f'"{word}"*' for word in words)
         with closing(self._index()) as index:
             return [row[0] for row in index.execute("SELECT id FROM words WHERE words MATCH ? ORDER BY rank", (query,))]
 
     def add(self, swatch: Swatch) -> None:
-        """Keeps a swatch, in place of one with its id. Raises ShelfError."""
+        """Keeps a swatch, in place of one with its id; variants of it follow. Raises ShelfError."""
         try:
             save_swatch(self._path(swatch.id), swatch)
             self._read_folder()
         except OSError as fault:
             raise ShelfError(f"'{swatch.name}' could not be kept: {fault}") from fault
 
-    def name_is_free(self, name: str) -> bool:
-        return all(swatch.name.casefold() != name.strip().casefold() for swatch in self.swatches())
+    def throw_out(self, swatch_id: str) -> None:
+        """Takes a swatch off the shelf; `put_back` brings it again. Its variants stay as they look."""
+        away = self.folder / "thrown-out"
+        try:
+            for variant in self._variants_of(swatch_id):
+                save_swatch(self._path(variant.id), variant)
+            away.mkdir(exist_ok=True)
+            self._path(swatch_id).replace(away / self._path(swatch_id).name)
+            self._read_folder()
+        except OSError as fault:
+            raise ShelfError(f"it could not be thrown out: {fault}") from fault
+
+    def put_back(self, swatch_id: str) -> None:
+        """Brings back what was thrown out. Raises ShelfError."""
+        path = self._path(swatch_id)
+        try:
+            (self.folder / "thrown-out" / path.name).replace(path)
+            self._read_folder()
+        except OSError as fault:
+            raise ShelfError(f"it could not be put back: {fault}") from fault
+
+    def _variants_of(self, swatch_id: str) -> list[Swatch]:
+        with closing(self._index()) as index:
+            rows = index.execute("SELECT json FROM swatches WHERE parent = ?", (swatch_id,)).fetchall()
+        return [Swatch.model_validate_json(row[0]) for row in rows]
+
+    def name_is_free(self, name: str, but_for: str | None = None) -> bool:
+        """Whether no swatch, or only the one with the id `but_for`, has this name, in small letters or capitals."""
+        wanted = name.strip().casefold()
+        return all(e.name.casefold() != wanted or e.id == but_for for e in self.entries())
 
     def rebuild(self) -> None:
         """Throws the index away and makes it again from the folder."""
@@ -124,25 +177,33 @@ class Shelf:
     def _index(self) -> sqlite3.Connection:
         try:
             return self._opened()
-        except sqlite3.DatabaseError:  # damaged: it holds nothing that the folder does not
+        except sqlite3.OperationalError as fault:
+            if "locked" in str(fault):
+                raise ShelfError("another program holds the shelf's index; close it and try again") from fault
+            raise ShelfError(f"the shelf's index in {self.folder} cannot be opened: {fault}") from fault
+        except sqlite3.DatabaseError:  # damaged, or of another version: it holds nothing that the folder does not
             self._index_path.unlink(missing_ok=True)
             return self._opened()
 
     def _opened(self) -> sqlite3.Connection:
         index = sqlite3.connect(self._index_path, timeout=5)
         try:
-            index.executescript(_TABLES)
+            version = index.execute("PRAGMA user_version").fetchone()[0]
+            if version not in (0, _TABLES_VERSION) or (version == 0 and _has_tables(index)):
+                raise sqlite3.DatabaseError("an index of another version")
+            if version == 0:
+                index.executescript(f"{_TABLES} PRAGMA user_version = {_TABLES_VERSION};")
         except sqlite3.DatabaseError:
             index.close()
             raise
         return index
 
     def _read_folder(self) -> None:
-        """Brings the index up to the folder, reading only packages that changed."""
+        """Brings the index up to the folder, reading only packages that changed; then variants follow their parents."""
         self.problems = []
         with closing(self._index()) as index, index:
             known = dict(index.execute("SELECT id, modified FROM swatches").fetchall())
-            seen = set()
+            seen, has_changed = set(), False
             for path in sorted(self.folder.glob(f"*{ENDING}")):
                 modified = path.stat().st_mtime_ns
                 if known.get(path.stem) == modified:
@@ -157,16 +218,56 @@ class Shelf:
                     self.problems.append(f"{path.name} holds a swatch called '{swatch.id}'; rename the file")
                     continue
                 seen.add(path.stem)
+                has_changed = True
                 _enter(index, swatch, modified)
             for gone in known.keys() - seen:
                 index.execute("DELETE FROM swatches WHERE id = ?", (gone,))
                 index.execute("DELETE FROM words WHERE id = ?", (gone,))
+            if has_changed:
+                _follow_parents(index)
+
+
+def _has_tables(index: sqlite3.Connection) -> bool:
+    return index.execute("SELECT count(*) FROM sqlite_master").fetchone()[0] > 0
+
+
+def _follow_parents(index: sqlite3.Connection) -> None:
+    """Gives variants what they have from their parents, parents first. Those that vary each other stay as they are."""
+    waiting = {
+        row[0]: (Swatch.model_validate_json(row[1]), row[2])
+        for row in index.execute("SELECT id, json, modified FROM swatches WHERE parent IS NOT NULL")
+    }
+    while True:
+        ready = [key for key, (variant, _) in waiting.items() if variant.parent not in waiting]
+        if not ready:
+            return
+        for key in ready:
+            variant, modified = waiting.pop(key)
+            row = index.execute("SELECT json FROM swatches WHERE id = ?", (variant.parent,)).fetchone()
+            if row is None:
+                continue
+            following = variant.following(Swatch.model_validate_json(row[0]).recipe)
+            if following is not variant:
+                _enter(index, following, modified)
 
 
 def _enter(index: sqlite3.Connection, swatch: Swatch, modified: int) -> None:
+    tags = ", ".join(swatch.tags)
     index.execute(
-        "INSERT OR REPLACE INTO swatches VALUES (?, ?, ?, ?, ?)",
-        (swatch.id, swatch.name, swatch.family, modified, swatch.model_dump_json()),
+        "INSERT OR REPLACE INTO swatches VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        (
+            swatch.id,
+            swatch.name,
+            swatch.family,
+            tags,
+            swatch.note,
+            swatch.parent,
+            recipe_key(swatch.recipe),
+            modified,
+            swatch.model_dump_json(),
+        ),
     )
     index.execute("DELETE FROM words WHERE id = ?", (swatch.id,))
-    index.execute("INSERT INTO words VALUES (?, ?, ?, ?)", (swatch.id, swatch.name, swatch.family, swatch.note))
+    index.execute(
+        "INSERT INTO words VALUES (?, ?, ?, ?, ?)", (swatch.id, swatch.name, swatch.family, tags, swatch.note)
+    )

@@ -23,10 +23,14 @@ LOOK = 3
 """Raised whenever the shape or its light change, so that old pictures are not used."""
 
 
-def thumbnail_path(recipe: Recipe) -> Path:
-    """Where the picture of a recipe is kept."""
-    key = hashlib.sha256(f"{LOOK} {SIZE} {SAMPLES} {recipe.model_dump_json()}".encode()).hexdigest()
-    return user_cache_path("mat-shelf") / "thumbnails" / f"{key[:32]}.png"
+def recipe_key(recipe: Recipe) -> str:
+    """What a recipe is known by: the same for equal recipes."""
+    return hashlib.sha256(recipe.model_dump_json().encode()).hexdigest()[:32]
+
+
+def thumbnail_path(key: str) -> Path:
+    """Where the picture of the recipe with this key is kept."""
+    return user_cache_path("mat-shelf") / "thumbnails" / f"{LOOK}-{SIZE}-{SAMPLES}" / f"{key}.png"
 
 
 def make_thumbnail(recipe: Recipe, threads: int | None = None, progress=lambda done, total: True) -> Path:
@@ -39,11 +43,11 @@ def make_thumbnail(recipe: Recipe, threads: int | None = None, progress=lambda d
     InterruptedError
         If `progress` returned False.
     """
-    path = thumbnail_path(recipe)
+    path = thumbnail_path(recipe_key(recipe))
     if not path.exists():
         path.parent.mkdir(parents=True, exist_ok=True)
         project, meshes = _standard_scene(recipe)
-        pixels = develop(render(project, meshes, SIZE, SIZE, SAMPLES, threads=threads, progress=progress))
+        pixels = develop(render(project, meshes, SIZE, SIZE, SAMPLES, threads=threads, progress=progress).light)
         write_atomically(path, lambda temporary: Image.fromarray(pixels).save(temporary, "PNG"))
     return path
 

@@ -267,7 +267,7 @@ class HeroView(QWidget):
 
     def frame_part(self, part_id: str) -> None:
         """Fills the view with a part."""
-        bounds = self.workshop.assets[self.workshop.project.part(part_id).mesh].bounds
+        bounds = self.workshop.assets.meshes[self.workshop.project.part(part_id).mesh].bounds
         self.workshop.explore(framed(self.workshop.camera, bounds))
 
     def keyPressEvent(self, event) -> None:

@@ -1,13 +1,13 @@
 """The thread that renders for the panes of the wall."""
 
 import threading
-from collections.abc import Mapping
 from itertools import cycle
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from mat_shelf.document.project import Camera, Project
-from mat_shelf.geometry.mesh import Mesh
+from mat_shelf.rendering.ball import Ball
+from mat_shelf.rendering.scene import Supplies
 from mat_shelf.rendering.session import RenderSession
 
 HERO, LOUPE = "hero", "loupe"
@@ -32,10 +32,10 @@ class RenderWorker(QObject):
     frame_ready = pyqtSignal(str, object)
     failed = pyqtSignal(str)
 
-    def __init__(self, meshes: Mapping[str, Mesh]):
+    def __init__(self, supplies: Supplies):
         super().__init__()
-        hero = RenderSession(meshes)
-        self._sessions = {HERO: hero, LOUPE: RenderSession(meshes, beside=hero)}
+        hero = RenderSession(supplies)
+        self._sessions = {HERO: hero, LOUPE: RenderSession(supplies, beside=hero)}
         self.looked_at = HERO
         self._wake = threading.Event()
         self._paused = False
@@ -43,9 +43,9 @@ class RenderWorker(QObject):
         self._thread = threading.Thread(target=self._run, name="wall", daemon=True)
         self._thread.start()
 
-    def update(self, pane: str, project: Project, camera: Camera | None = None) -> int:
+    def update(self, pane: str, project: Project, camera: Camera | None = None, ball: Ball | None = None) -> int:
         """Asks for a picture; returns the revision that its frames will carry."""
-        revision = self._sessions[pane].update(project, camera)
+        revision = self._sessions[pane].update(project, camera, ball)
         self._wake.set()
         return revision
 

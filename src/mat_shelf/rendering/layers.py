@@ -1,0 +1,80 @@
+"""The passes that a retoucher asks for beside a picture: albedo, normal, depth, position and masks.
+
+Albedo, normal and masks are those of what each sample sees first, averaged as the picture is, so that they lie exactly
+over it, blur of the lens included. Depth and position are not: a mean of two distances is the place of nothing. They
+are seen through the middle of each pixel.
+"""
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from mat_shelf.document.project import Project
+from mat_shelf.rendering import passes
+from mat_shelf.rendering.session import Rendered
+from mat_shelf.rendering.sight import pixel_rays, see
+
+PASSES = ("albedo", "normal", "depth", "position", "parts", "materials")
+MASK_SAMPLES = 64
+"""Enough for edges of 64 greys; more would cost time that nobody sees."""
+BACKDROP, NOTHING = "Backdrop", "No part"
+
+
+def layers(project: Project, rendered: Rendered, wanted: Sequence[str] = PASSES) -> dict[str, np.ndarray]:
+    """Passes of a finished picture.
+
+    Parameters
+    ----------
+    wanted : names out of `PASSES`
+
+    Returns
+    -------
+    dict of (H, W, C) float32
+        ``albedo`` and ``normal`` (of the world, unit length inside a surface), ``depth`` (along the view, mm, infinite
+        where nothing is), ``position`` (mm, 0 where nothing is); and a mask for each part or material that is
+        seen, named ``part.NAME`` or ``material.NAME``. The masks of a kind, those of the backdrop and of nothing
+        included, sum to 1.
+    """
+    film, shot = rendered.film, rendered.shot
+    made = {}
+    if "albedo" in wanted:
+        made["albedo"] = np.clip(film.picture("albedo"), 0, 1)
+    if "normal" in wanted:
+        made["normal"] = film.picture("normal")
+    if {"depth", "position"} & set(wanted):
+        depth = see(project, shot.geometry, project.view.camera, film.width, film.height).depth[..., None]
+        if "depth" in wanted:
+            made["depth"] = depth
+        if "position" in wanted:
+            directions, cosines = pixel_rays(shot.view, film.width, film.height)
+            reach = np.where(np.isfinite(depth), depth, 0).reshape(-1) / cosines
+            place = np.array(shot.view.position, np.float32) + directions * reach[:, None]
+            made["position"] = np.where(np.isfinite(depth), place.reshape(*depth.shape[:2], 3), 0).astype(np.float32)
+    if {"parts", "materials"} & set(wanted):
+        made |= _masks(project, rendered, wanted)
+    return made
+
+
+def _masks(project: Project, rendered: Rendered, wanted: Sequence[str]) -> dict[str, np.ndarray]:
+    film, shot = rendered.film, rendered.shot
+    pixels, samples = film.width * film.height, min(film.samples, MASK_SAMPLES)
+    counts: dict[int, np.ndarray] = {}
+    paths = passes.new_paths(pixels)
+    for sample in range(samples):
+        passes.generate(shot.view, film.width, film.height, 0, pixels, sample, shot.seed, paths)
+        seen = shot.geometry.intersect(paths.origin, paths.direction)[0]
+        for index in np.unique(seen):
+            count = counts.setdefault(int(index), np.zeros(pixels, np.uint16))
+            count += seen == index
+    made = {}
+    parts, names = project.product.parts, {m.id: m.name for m in project.materials}
+    for index in sorted(counts):
+        mask = (counts[index] / np.float32(samples)).astype(np.float32).reshape(film.height, film.width, 1)
+        if 0 <= index < len(parts):
+            part, material = parts[index].name, names.get(parts[index].material, NOTHING)
+        else:
+            part = material = BACKDROP if index >= 0 else NOTHING
+        for kind, name in (("parts", f"part.{part}"), ("materials", f"material.{material}")):
+            if kind in wanted:
+                made[name] = made[name] + mask if name in made else mask
+    return made
