@@ -100,6 +100,6 @@ def test_damaged_models_never_get_past_the_reader():
             broken[place] = rng.integers(0, 256)
         for candidate in (bytes(broken), bytes(broken[: rng.integers(0, len(data))])):
             try:
-                Assets().add_data(candidate)
+                Assets().add_mesh(candidate)
             except MeshError as fault:
                 assert len(str(fault)) > 10

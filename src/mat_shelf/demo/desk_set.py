@@ -1,57 +1,88 @@
-"""The demo project: pieces of the desk set on a sweep under one soft light."""
+"""The demo project: the desk set as one would photograph it, in five sets of light."""
 
-from mat_shelf.demo import fountain_pen, ink_bottle
+from mat_shelf.demo import fountain_pen, ink_bottle, pad_and_card, sleeve, tray, warmer, wax
 from mat_shelf.demo.sets import SETS
 from mat_shelf.document.project import Camera, Material, Part, Product, Project, View
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.geometry.glb import NamedMesh, glb_bytes, read_glb
 from mat_shelf.geometry.mesh import Mesh
-from mat_shelf.geometry.solids import box, moved, rotation
+from mat_shelf.geometry.solids import moved, rotation
 from mat_shelf.shelf.shipped import SHIPPED
 
 DRESSING = {
     "Bottle": "bottle-glass",
     "Ink": "blue-black-ink",
-    "Collar": "satin-steel",
+    "Collar": "polished-brass",
     "Bottle cap": "moulded-black",
     "Barrel": "teal-lacquer",
     "Pen cap": "teal-lacquer",
     "Cap lining": "moulded-black",
-    "Grip": "moulded-black",
+    "Grip": "grip-rubber",
     "Ring": "polished-brass",
     "Cap ring": "polished-brass",
     "Clip": "polished-brass",
     "Nib": "nib-gold",
     "Wax stick": "sealing-wax",
+    "Second stick": "wax-plum",
+    "Seal": "green-onyx",
+    "Seal face": "polished-brass",
+    "Tray": "oiled-oak",
+    "Lining": "wool-felt",
+    "Cork pad": "cork",
+    "Card": "card",
+    "Sleeve": "saddle-leather",
+    "Warmer body": "graphite-enamel",
+    "Warmer dish": "copper",
+    "Warmer window": "smoked-pane",
+    "Warmer ring": "lit-amber",
 }
 """Which shipped swatch each part wears."""
 
 
 def desk_set_meshes() -> dict[str, Mesh]:
     """The product's parts, in place, by name."""
-    turn = rotation("y", -16)
+    turn = rotation("y", -14)
     bottle = {
         "Bottle": ink_bottle.glass(),
         "Ink": ink_bottle.ink(),
         "Collar": ink_bottle.collar(),
         "Bottle cap": ink_bottle.cap(),
     }
-    parts = {name: moved(mesh, (-4, 0, -22), turn) for name, mesh in bottle.items()}
+    stand = (-52, pad_and_card.PAD + 0.02, -46)
+    parts = {name: moved(mesh, stand, turn) for name, mesh in bottle.items()}
+    parts["Cork pad"] = moved(pad_and_card.pad(), (stand[0], 0, stand[2]))
+    board, in_tray = rotation("y", 4), (32, 0, 34)
+    parts["Tray"] = moved(tray.tray(), in_tray, board)
+    parts["Lining"] = moved(tray.lining(), in_tray, board)
     pen = {
         "Barrel": fountain_pen.barrel(),
         "Ring": fountain_pen.ring(),
         "Grip": fountain_pen.grip(),
         "Nib": fountain_pen.nib(),
     }
-    parts |= {name: fountain_pen.laid(mesh, (80, 6.42, 14), 200, roll=-122) for name, mesh in pen.items()}
+    on_felt = tray.LINED + fountain_pen.RADIUS + 0.1
+    parts |= {name: fountain_pen.laid(mesh, (92, on_felt, 24), 185, roll=-122) for name, mesh in pen.items()}
     cap = {
         "Pen cap": fountain_pen.cap(),
         "Cap lining": fountain_pen.cap_lining(),
         "Cap ring": fountain_pen.cap_ring(),
         "Clip": fountain_pen.clip(),
     }
-    parts |= {name: fountain_pen.laid(mesh, (26, 7.5, 56), 12, roll=-72) for name, mesh in cap.items()}
-    parts["Wax stick"] = moved(box((84, 11, 11), 1.7, steps=10), (-66, 0, 6), rotation("y", 52))
+    parts |= {name: fountain_pen.laid(mesh, (34, on_felt + 1.0, 55), 6, roll=-72) for name, mesh in cap.items()}
+    parts["Wax stick"] = moved(wax.stick(), (-126, 0, 46), rotation("y", 64))
+    parts["Second stick"] = moved(wax.stick(66), (-104, 0, 66), rotation("y", 52))
+    seal_at = (-130, 0, -26)
+    parts["Seal"] = moved(wax.seal(), seal_at)
+    parts["Seal face"] = moved(wax.seal_face(), seal_at)
+    parts["Card"] = moved(pad_and_card.card(), (-56, 0.02, 126), rotation("y", 11))
+    parts["Sleeve"] = moved(sleeve.sleeve(), (150, 0, 120), rotation("y", -95))
+    warmth = {
+        "Warmer body": warmer.body(),
+        "Warmer dish": warmer.dish(),
+        "Warmer window": warmer.window(),
+        "Warmer ring": warmer.ring(),
+    }
+    parts |= {name: moved(mesh, (62, 0, -66), rotation("y", -8)) for name, mesh in warmth.items()}
     return parts
 
 
@@ -69,27 +100,41 @@ def demo_project() -> tuple[Project, Assets]:
         )
         for part in read_glb(model)
     )
-    worn = dict.fromkeys(DRESSING.values())
-    materials = tuple(
-        Material(id=key, name=swatches[key].name, family=swatches[key].family, recipe=swatches[key].recipe)
-        for key in worn
-    )
+    materials: dict[str, Material] = {}
+    for key in dict.fromkeys(DRESSING.values()):
+        swatch = swatches[key]
+        if swatch.parent is not None and swatch.parent not in materials:
+            raise ValueError(f"the demo must wear '{swatch.parent}' before its variant '{key}'")
+        materials[key] = Material(
+            id=key,
+            name=swatch.name,
+            family=swatch.family,
+            recipe=swatch.recipe,
+            swatch=key,
+            parent=swatch.parent,
+            own=swatch.own,
+        )
     final = View(
         id="final",
         name="Final",
-        camera=Camera(position=(-70, 180, 565), target=(-4, 30, 4), focal_length=105),
+        camera=Camera(position=(-140, 345, 850), target=(6, 20, 24), focal_length=105),
     )
     nib = View(
         id="nib",
         name="Nib",
-        camera=Camera(position=(-60, 120, 330), target=(12, 8, 42), focal_length=135, f_stop=11),
+        camera=Camera(position=(-120, 130, 330), target=(12, 14, 24), focal_length=135, f_stop=11),
+    )
+    bottle = View(
+        id="bottle",
+        name="Bottle",
+        camera=Camera(position=(-130, 120, 440), target=(-50, 38, -40), focal_length=120, f_stop=16),
     )
     project = Project(
         name="Desk set",
         product=Product(name="Gannet & Reed desk set", parts=parts),
-        materials=materials,
+        materials=tuple(materials.values()),
         sets=SETS,
         current_set=SETS[0].id,
-        views=(final, nib),
+        views=(final, nib, bottle),
     )
     return project, meshes

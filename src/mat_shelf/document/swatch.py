@@ -18,6 +18,8 @@ FAMILIES = (
     "Wax and soft",
     "Leather and cloth",
     "Wood and paper",
+    "Stone",
+    "Light",
 )
 """The kinds a swatch can be filed under, in the order of the shelf."""
 

@@ -39,6 +39,12 @@ def _opaque(key, name, family, color, roughness, ior, note, chalk=0.0, weight=1.
     return Swatch(id=key, name=name, family=family, note=note, recipe=recipe)
 
 
+def _variant(key, name, parent, note, **own) -> Swatch:
+    above = next(swatch for swatch in SHIPPED if swatch.id == parent)
+    recipe = above.recipe.with_(**own)
+    return Swatch(id=key, name=name, family=above.family, note=note, recipe=recipe, parent=parent, own=tuple(own))
+
+
 SHIPPED = (
     _metal(
         "polished-brass",
@@ -209,5 +215,67 @@ SHIPPED = (
         1.5,
         "Plain, without figure; common practice.",
         chalk=0.3,
+    ),
+    _opaque(
+        "wool-felt",
+        "Wool felt",
+        "Leather and cloth",
+        (0.030, 0.062, 0.055),
+        0.9,
+        1.5,
+        "Matt and dark; common practice.",
+        chalk=1.0,
+        weight=0.3,
+    ),
+    _opaque(
+        "cork",
+        "Cork",
+        "Wood and paper",
+        (0.40, 0.235, 0.125),
+        0.75,
+        1.45,
+        "Plain, without granules; common practice.",
+        chalk=0.7,
+        weight=0.6,
+    ),
+    _opaque(
+        "graphite-enamel",
+        "Graphite enamel",
+        "Lacquer",
+        (0.028, 0.030, 0.033),
+        0.2,
+        1.54,
+        "A stoved enamel, dark and even; common practice.",
+    ),
+    _clear(
+        "green-onyx",
+        "Green onyx",
+        "Stone",
+        1.54,
+        (0.46, 0.60, 0.42),
+        9.0,
+        "Quartz, ordinary index 1.544 (CRC Handbook); polished, the tint is common practice.",
+        roughness=0.12,
+    ),
+    Swatch(
+        id="lit-amber",
+        name="Lit amber",
+        family="Light",
+        note="A diffuser with lamps behind; common practice.",
+        recipe=Recipe(
+            base_color=(0.5, 0.4, 0.3),
+            specular_roughness=0.35,
+            emission_luminance=1400.0,
+            emission_color=(1.0, 0.42, 0.10),
+        ),
+    ),
+)
+SHIPPED += (
+    _variant(
+        "wax-plum",
+        "Sealing wax, plum",
+        "sealing-wax",
+        "A darker stick of the same wax.",
+        base_color=(0.105, 0.014, 0.040),
     ),
 )
