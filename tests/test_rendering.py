@@ -237,14 +237,14 @@ def test_sight_agrees_with_a_second_ray_caster(demo):
     """Moeller and Trumbore 1997 in float64, over every triangle, sees the wax stick wherever Embree does."""
     project, meshes = demo
     geometry = project_geometry(project, meshes.meshes)
-    seen = see(project, geometry, project.view.camera, 24, 16).part
-    view = make_view(project.view.camera, 24, 16)
+    seen = see(project, geometry, project.view.camera, 48, 32).part
+    view = make_view(project.view.camera, 48, 32)
     names = [part.id for part in project.product.parts]
     stick = meshes.meshes[project.part("wax-stick").mesh]
     mesh = trimesh.Trimesh(stick.vertices, stick.triangles, process=False)
-    y, x = np.mgrid[:16, :24]
-    a = ((x + 0.5) / 24 * 2 - 1) * view.half_width
-    b = (1 - (y + 0.5) / 16 * 2) * view.half_height
+    y, x = np.mgrid[:32, :48]
+    a = ((x + 0.5) / 48 * 2 - 1) * view.half_width
+    b = (1 - (y + 0.5) / 32 * 2) * view.half_height
     rays = np.array(view.forward) + a[..., None] * np.array(view.right) + b[..., None] * np.array(view.up)
     normal, origin = rays.reshape(-1, 3), np.array(view.position)
     corners = mesh.triangles
@@ -261,7 +261,7 @@ def test_sight_agrees_with_a_second_ray_caster(demo):
             hit[k] = ((u >= 0) & (v >= 0) & (u + v <= 1) & ((q * e2).sum(axis=1) / det > 0)).any()
     ours = seen == names.index("wax-stick")
     assert ours.sum() > 5
-    assert not (ours & ~hit.reshape(16, 24)).any()
+    assert not (ours & ~hit.reshape(32, 48)).any()
 
 
 def test_set_lights_follow_luminance():

@@ -13,10 +13,9 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMessageBox
 from mat_shelf.app.theme import DARK, LIGHT, apply_theme
 from mat_shelf.app.window import Window
 from mat_shelf.app.workshop import Workshop
-from mat_shelf.document.swatch import Swatch
 from mat_shelf.optics.color import linear_from_hex, luminance
 from mat_shelf.rendering.navigation import loupe_camera
-from mat_shelf.shelf.library import Shelf
+from mat_shelf.shelf.library import Entry, Shelf
 
 LEFT, PLAIN = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 CONTROL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
@@ -107,7 +106,7 @@ def drag_slider(slider, place: float, steps: int = 8) -> None:
 def drag_swatch(window, monkeypatch, name: str, part: str) -> None:
     """Drags a swatch from the list onto a part. The system's own drag loop is replaced by the events it sends."""
     model, rows = window.shelf.model, window.shelf.model.rows
-    row = next(i for i, r in enumerate(rows) if isinstance(r, Swatch) and r.name == name)
+    row = next(i for i, r in enumerate(rows) if isinstance(r, Entry) and r.name == name)
     window.shelf.list.setCurrentIndex(model.index(row))
     target = QPointF(place_of(window, part))
 
@@ -174,19 +173,19 @@ def test_the_whole_story(open_window, qtbot, monkeypatch, tmp_path, shelf_folder
     assert red[inside].mean(axis=0)[0] > red[inside].mean(axis=0)[1] + 20
     assert np.abs(red[wax].astype(int).mean(axis=0) - before[wax].astype(int).mean(axis=0)).max() < 12
 
-    # They drag "Polished brass" from the shelf onto the collar; it lights up before the drop.
+    # They drag "Satin steel" from the shelf onto the collar; it lights up before the drop.
     collar = seen(window, "collar")
-    drag_swatch(window, monkeypatch, "Polished brass", "collar")
-    assert workshop.project.part("collar").material == "polished-brass" and workshop.selected == "collar"
+    drag_swatch(window, monkeypatch, "Satin steel", "collar")
+    assert workshop.project.part("collar").material == "satin-steel" and workshop.selected == "collar"
     point = place_of(window, "collar")
     assert np.abs(window.lit_before_drop[point.y(), point.x()] - bare[point.y(), point.x()]).max() > 8
-    brass = picture_of(qtbot, window)
-    steel_warmth, brass_warmth = (float(np.subtract(*p[collar].astype(int).mean(axis=0)[[0, 2]])) for p in (red, brass))
+    steel = picture_of(qtbot, window)
+    steel_warmth, brass_warmth = (float(np.subtract(*p[collar].astype(int).mean(axis=0)[[0, 2]])) for p in (steel, red))
     assert brass_warmth > steel_warmth + 25
 
     # They undo: the collar, then the colour as one step, then the roughness as one step.
     shortcut(qtbot, window, Qt.Key.Key_Z, CONTROL)
-    assert workshop.project.part("collar").material == "satin-steel"
+    assert workshop.project.part("collar").material == "polished-brass"
     shortcut(qtbot, window, Qt.Key.Key_Z, CONTROL)
     assert workshop.project.material("teal-lacquer").recipe.specular_roughness == recipe.specular_roughness
     shortcut(qtbot, window, Qt.Key.Key_Z, CONTROL)
@@ -245,7 +244,7 @@ def test_by_keyboard_alone(open_window, qtbot):
     QTest.keyClick(window.hero, Qt.Key.Key_PageDown)
     assert workshop.selected == workshop.project.product.parts[0].id
     QTest.keyClick(window.hero, Qt.Key.Key_PageUp)
-    assert workshop.selected == workshop.project.product.parts[-1].id == "wax-stick"
+    assert workshop.selected == workshop.project.product.parts[-1].id
     slider = window.board.rows["specular_roughness"].slider
     before = workshop.selected_material.recipe.specular_roughness
     slider.setFocus()
@@ -390,7 +389,7 @@ def test_cameras_and_sets(open_window, qtbot, monkeypatch):
     assert board.isVisible() and not window.board.isVisible()
     monkeypatch.setattr(QInputDialog, "getText", lambda *a: ("Collar", True))
     QTest.mouseClick(board.keep_view_button, LEFT)
-    assert [v.name for v in workshop.project.views] == ["Final", "Nib", "Collar"]
+    assert [v.name for v in workshop.project.views] == ["Final", "Nib", "Bottle", "Collar"]
     assert workshop.project.view.name == "Collar" and workshop.free_camera is None
 
     # A longer lens sees less of it; one step of history for the drag.
@@ -406,7 +405,7 @@ def test_cameras_and_sets(open_window, qtbot, monkeypatch):
     click_part(window, "wax-stick")
     assert not board.focus_button.isChecked() and workshop.selected == "collar"
     camera = workshop.project.view.camera
-    stick = workshop.assets[workshop.project.part("wax-stick").mesh].bounds
+    stick = workshop.assets.meshes[workshop.project.part("wax-stick").mesh].bounds
     forward = np.subtract(camera.target, camera.position)
     forward = forward / np.linalg.norm(forward)
     corners = [(x, y, z) for x in stick[:, 0] for y in stick[:, 1] for z in stick[:, 2]]
@@ -447,7 +446,7 @@ def test_the_loupe_shows_millimetres_of_what_it_stands_on(open_window, qtbot):
     workshop, loupe = window.workshop, window.wall.loupe
     spot = place_of(window, "collar")
     QTest.mouseClick(window.hero, Qt.MouseButton.RightButton, PLAIN, spot)
-    collar = workshop.assets[workshop.project.part("collar").mesh]
+    collar = workshop.assets.meshes[workshop.project.part("collar").mesh]
     distances = np.linalg.norm(collar.vertices - np.array(workshop.loupe_point), axis=1)
     assert distances.min() < 1.0  # mm: on the collar's surface, to its vertices' spacing and a pixel
 

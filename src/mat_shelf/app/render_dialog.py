@@ -6,6 +6,8 @@ from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
     QDialog,
     QFileDialog,
     QGridLayout,
@@ -21,11 +23,23 @@ from PyQt6.QtWidgets import (
 from mat_shelf.app.theme import font
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.exchange.pictures import PictureError, ending_of, write_picture
+from mat_shelf.rendering.layers import PASSES, layers
 from mat_shelf.rendering.session import render
+
+SIZES = {"Full HD": (1920, 1080), "Square": (2000, 2000), "Page": (2480, 3508), "Quick look": (960, 640)}
+KINDS = {"PNG": ".png", "TIFF": ".tiff", "JPEG": ".jpg", "EXR": ".exr"}
+PASS_NAMES = {
+    "albedo": "Albedo",
+    "normal": "Normal",
+    "depth": "Depth",
+    "position": "Position",
+    "parts": "Masks of parts",
+    "materials": "Masks of materials",
+}
 
 
 class RenderDialog(QDialog):
-    """Size, samples and file; then progress, time left and Cancel. The window stays usable.
+    """What to render and where to; then progress, time left and Cancel. The window stays usable.
 
     Signals
     -------
@@ -44,13 +58,25 @@ class RenderDialog(QDialog):
         self._cancelled = threading.Event()
         self._thread: threading.Thread | None = None
         self._began = 0.0
-        self.width_box, self.height_box, self.samples_box = (
-            _spin(16, 16384, 1280, " px"),
-            _spin(16, 16384, 860, " px"),
-            _spin(1, 65536, 128, ""),
-        )
+        self._limit: float | None = None
+        self.view_box, self.set_box = QComboBox(), QComboBox()
+        self.size_box = QComboBox()
+        self.size_box.addItems(["Own size", *SIZES])
+        self.size_box.textActivated.connect(self._choose_size)
+        self.width_box, self.height_box = _spin(16, 16384, 1920, " px"), _spin(16, 16384, 1080, " px")
+        self.samples_box = _spin(1, 65536, 128, "")
+        self.minutes_box = _spin(0, 24 * 60, 0, " min")
+        self.minutes_box.setSpecialValueText("as long as it takes")
+        self.kind_box = QComboBox()
+        self.kind_box.addItems(KINDS)
+        self.kind_box.textActivated.connect(self._choose_kind)
+        self.deep_box = QCheckBox("16 bits a channel")
+        self.cut_box = QCheckBox("Product alone, with alpha")
+        self.cut_box.setToolTip("Leaves the backdrop out of the picture; the product still reflects it.")
+        self.pass_boxes = {name: QCheckBox(PASS_NAMES[name]) for name in PASSES}
         folder = workshop.path.parent if workshop.path else Path.home()
         self.path_field = QLineEdit(str(folder / f"{workshop.project.name}.png"))
+        self.path_field.textChanged.connect(self._follow_kind)
         browse = QPushButton("Choose…")
         browse.clicked.connect(self._choose)
         self.bar = QProgressBar(textVisible=False)
@@ -64,18 +90,43 @@ class RenderDialog(QDialog):
         self.start_button.clicked.connect(self.start)
         self.cancel_button = QPushButton("Close")
         self.cancel_button.clicked.connect(self._cancel_or_close)
+        self._lay_out(browse)
+        self._progressed.connect(self._show_progress, Qt.ConnectionType.QueuedConnection)
+        self._finished.connect(self._finish, Qt.ConnectionType.QueuedConnection)
+        workshop.project_replaced.connect(self._fill_choices)
+        self._follow_kind()
 
+    def _lay_out(self, browse: QPushButton) -> None:
         grid = QGridLayout()
         grid.setHorizontalSpacing(12)
         grid.setVerticalSpacing(10)
-        for row, (text, widget) in enumerate(
-            (("Width", self.width_box), ("Height", self.height_box), ("Samples", self.samples_box))
-        ):
-            grid.addWidget(QLabel(text), row, 0)
-            grid.addWidget(widget, row, 1, 1, 2)
-        grid.addWidget(QLabel("File"), 3, 0)
-        grid.addWidget(self.path_field, 3, 1)
-        grid.addWidget(browse, 3, 2)
+        grid.setColumnStretch(1, 1)
+        grid.setColumnStretch(3, 1)
+        lines = (
+            (("View", self.view_box), ("Set", self.set_box)),
+            (("Size", self.size_box), ("File kind", self.kind_box)),
+            (("Width", self.width_box), ("Height", self.height_box)),
+            (("Samples", self.samples_box), ("At most", self.minutes_box)),
+        )
+        for row, line in enumerate(lines):
+            for column, (text, widget) in enumerate(line):
+                widget.setAccessibleName(text)
+                grid.addWidget(QLabel(text), row, column * 2)
+                grid.addWidget(widget, row, column * 2 + 1)
+        grid.addWidget(self.cut_box, 4, 1)
+        grid.addWidget(self.deep_box, 4, 3)
+        passes = QGridLayout()
+        passes.setHorizontalSpacing(12)
+        for place, box in enumerate(self.pass_boxes.values()):
+            passes.addWidget(box, place // 3, place % 3)
+        self.passes_label = QLabel("Passes")
+        grid.addWidget(self.passes_label, 5, 0, Qt.AlignmentFlag.AlignTop)
+        grid.addLayout(passes, 5, 1, 1, 3)
+        file_line = QHBoxLayout()
+        file_line.addWidget(self.path_field, 1)
+        file_line.addWidget(browse)
+        grid.addWidget(QLabel("File"), 6, 0)
+        grid.addLayout(file_line, 6, 1, 1, 3)
         buttons = QHBoxLayout()
         buttons.addStretch(1)
         buttons.addWidget(self.cancel_button)
@@ -87,20 +138,67 @@ class RenderDialog(QDialog):
         layout.addWidget(self.bar)
         layout.addWidget(self.state)
         layout.addLayout(buttons)
-        self.setMinimumWidth(460)
-        self._progressed.connect(self._show_progress, Qt.ConnectionType.QueuedConnection)
-        self._finished.connect(self._finish, Qt.ConnectionType.QueuedConnection)
+        self.setMinimumWidth(600)
+
+    def showEvent(self, event) -> None:
+        self._fill_choices()
+        super().showEvent(event)
+
+    def _fill_choices(self) -> None:
+        """Offers the project's views and sets, the ones in use chosen."""
+        project = self.workshop.project
+        for box, things, current in (
+            (self.view_box, project.views, project.current_view),
+            (self.set_box, project.sets, project.current_set),
+        ):
+            box.clear()
+            for thing in things:
+                box.addItem(thing.name, thing.id)
+            box.setCurrentIndex(box.findData(current))
+
+    def _choose_size(self, name: str) -> None:
+        if name in SIZES:
+            width, height = SIZES[name]
+            self.width_box.setValue(width)
+            self.height_box.setValue(height)
+
+    def _choose_kind(self, name: str) -> None:
+        self.path_field.setText(str(Path(self.path_field.text()).with_suffix(KINDS[name])))
+
+    def _follow_kind(self) -> None:
+        """Offers only what the kind of file can hold."""
+        try:
+            ending = ending_of(Path(self.path_field.text()))
+        except PictureError:
+            return
+        self.kind_box.setCurrentText(next(name for name, own in KINDS.items() if own == ending))
+        self.cut_box.setEnabled(ending != ".jpg")
+        self.deep_box.setEnabled(ending in (".png", ".tiff"))
+        self.passes_label.setToolTip("Passes are channels of an EXR.")
+        for widget in (self.passes_label, *self.pass_boxes.values()):
+            widget.setEnabled(ending == ".exr")
 
     def start(self) -> None:
         path = Path(self.path_field.text()).expanduser()
+        wanted = [name for name, box in self.pass_boxes.items() if box.isEnabled() and box.isChecked()]
+        cut_out = self.cut_box.isEnabled() and self.cut_box.isChecked()
+        deep = self.deep_box.isEnabled() and self.deep_box.isChecked()
         try:
-            ending_of(path)
+            ending_of(path, cut_out, deep, bool(wanted))
         except PictureError as fault:
             self.state.setText(f"{fault}.")
             return
         if not path.parent.is_dir():
             self.state.setText(f"The folder {path.parent} does not exist; choose another.")
             return
+        project = self.workshop.project
+        views, sets = {view.id for view in project.views}, {studio.id for studio in project.sets}
+        view, studio = self.view_box.currentData(), self.set_box.currentData()
+        if view not in views or studio not in sets:  # thrown out while the dialog was open
+            self._fill_choices()
+            self.state.setText("That view or set is no longer in the project; choose again.")
+            return
+        project = project.with_(current_view=view, current_set=studio)
         self._cancelled.clear()
         self._began = time.monotonic()
         self.bar.setRange(0, self.samples_box.value())
@@ -109,19 +207,27 @@ class RenderDialog(QDialog):
         self.start_button.setEnabled(False)
         self.cancel_button.setText("Cancel")
         self.is_running.emit(True)
-        size = self.width_box.value(), self.height_box.value(), self.samples_box.value()
+        how = {
+            "width": self.width_box.value(),
+            "height": self.height_box.value(),
+            "samples": self.samples_box.value(),
+            "seconds": self.minutes_box.value() * 60.0 or None,
+            "cut_out": cut_out,
+        }
+        self._limit = how["seconds"]
         self._thread = threading.Thread(
-            target=self._work, args=(self.workshop.project, self.workshop.assets, path, *size), daemon=True
+            target=self._work, args=(project, self.workshop.assets, path, how, deep, wanted), daemon=True
         )
         self._thread.start()
 
-    def _work(self, project, assets, path: Path, width: int, height: int, samples: int) -> None:
+    def _work(self, project, assets, path: Path, how: dict, deep: bool, wanted: list[str]) -> None:
         def progress(done: int, total: int) -> bool:
             self._progressed.emit(done, total)
             return not self._cancelled.is_set()
 
         try:
-            write_picture(path, render(project, assets, width, height, samples, progress=progress))
+            rendered = render(project, assets, **how, progress=progress)
+            write_picture(path, rendered.light, rendered.alpha, deep, layers(project, rendered, wanted))
             self._finished.emit(f"Written to {path}", True)
         except InterruptedError:
             self._finished.emit("Cancelled; nothing was written.", False)
@@ -129,9 +235,14 @@ class RenderDialog(QDialog):
             self._finished.emit(f"Not written: {fault}", False)
 
     def _show_progress(self, done: int, total: int) -> None:
-        left = (time.monotonic() - self._began) / done * (total - done)
+        passed = time.monotonic() - self._began
+        left = passed / done * (total - done)
+        if self._limit is not None and passed + left > self._limit:
+            left = max(self._limit - passed, 0)
+            total = max(round(done * self._limit / passed), done)
+            self.bar.setRange(0, total)
         self.bar.setValue(done)
-        cleaning = "removing noise" if done == total else f"about {_duration(left)} left"
+        cleaning = "removing noise" if done >= total else f"about {_duration(left)} left"
         self.state.setText(f"{done} of {total} samples, {cleaning}")
 
     def _finish(self, text: str, is_done: bool) -> None:

@@ -54,6 +54,7 @@ class _InUse:
 
 THEME = _InUse()
 FONTS = Path(__file__).parent / "fonts"
+CHEVRON = (Path(__file__).parent / "icon" / "chevron.svg").as_posix()
 
 
 def font(size: int = 13, weight: QFont.Weight = QFont.Weight.Normal, tabular: bool = False) -> QFont:
@@ -107,7 +108,6 @@ QToolTip {{ background: {THEME.text}; color: {THEME.card}; border: none; padding
 #shelf {{ border-right: 1px solid {THEME.line}; }}
 #wall {{ background: {THEME.surround}; }}
 #card {{ background: {THEME.card}; border: 1px solid {THEME.line}; border-radius: 8px; }}
-QLabel[role="title"] {{ font-size: 15px; font-weight: 600; color: {THEME.text}; }}
 QLabel[role="cardTitle"] {{ font-weight: 600; color: {THEME.text}; }}
 QLabel[role="quiet"] {{ color: {THEME.quiet}; font-size: 12px; }}
 QLabel[role="tag"] {{ background: {THEME.card}; border: 1px solid {THEME.line}; border-radius: 10px;
@@ -122,6 +122,15 @@ QPushButton[role="choice"] {{ background: transparent; border: 1px solid transpa
 QPushButton[role="choice"]:hover {{ background: {THEME.field}; }}
 QPushButton[role="choice"]:checked {{ background: {THEME.field}; border-color: {THEME.accent}; font-weight: 600; }}
 QPushButton[role="choice"]:focus {{ border-color: {THEME.accent}; }}
+QPushButton[role="mini"] {{ padding: 0; border: none; background: transparent; color: {THEME.accent};
+    font-size: 13px; }}
+QPushButton[role="tag"] {{ background: {THEME.card}; border: 1px solid {THEME.line}; border-radius: 10px;
+    padding: 2px 9px; font-size: 12px; color: {THEME.accent}; }}
+QPushButton[role="tag"]:hover, QPushButton[role="tag"]:focus {{ border-color: {THEME.accent}; }}
+QLineEdit[role="title"] {{ background: transparent; border: 1px solid transparent; border-radius: 4px;
+    padding: 1px 3px; font-size: 15px; font-weight: 600; }}
+QLineEdit[role="title"]:hover {{ border-color: {THEME.line}; background: {THEME.field}; }}
+QLineEdit[role="title"]:focus {{ border-color: {THEME.accent}; background: {THEME.field}; }}
 QPushButton[role="small"] {{ padding: 3px 7px; font-size: 12px; }}
 QPushButton:checked {{ border-color: {THEME.accent}; color: {THEME.accent}; }}
 QPushButton {{ background: {THEME.card}; border: 1px solid {THEME.line}; border-radius: 6px; padding: 5px 12px; }}
@@ -139,13 +148,20 @@ QPushButton[role="project"] {{ background: transparent; border: 1px solid transp
 QPushButton[role="project"]:hover {{ background: {THEME.card}; }}
 QPushButton[role="project"]:focus {{ border-color: {THEME.accent}; }}
 QPushButton[role="project"]::menu-indicator {{ width: 0; }}
-QLineEdit, QSpinBox, QComboBox {{ background: {THEME.field}; border: 1px solid {THEME.line}; border-radius: 6px;
+QLineEdit, QSpinBox, QComboBox, QPlainTextEdit {{
+    background: {THEME.field}; border: 1px solid {THEME.line}; border-radius: 6px;
     padding: 4px 8px; selection-background-color: {THEME.accent}; }}
-QLineEdit:focus, QSpinBox:focus, QComboBox:focus {{ border-color: {THEME.accent}; }}
+QLineEdit:focus, QSpinBox:focus, QComboBox:focus,
+QPlainTextEdit:focus {{ border-color: {THEME.accent}; }}
 QLineEdit[role="number"] {{ background: transparent; border: 1px solid transparent; border-radius: 4px;
     padding: 1px 3px; }}
 QLineEdit[role="number"]:hover {{ border-color: {THEME.line}; background: {THEME.field}; }}
 QLineEdit[role="number"]:focus {{ border-color: {THEME.accent}; background: {THEME.field}; }}
+QComboBox::drop-down {{ border: none; width: 22px; }}
+QComboBox::down-arrow {{ image: url({CHEVRON}); width: 10px; height: 6px; }}
+QComboBox QAbstractItemView {{ background: {THEME.card}; border: 1px solid {THEME.line};
+    selection-background-color: {THEME.accent}; selection-color: {THEME.on_accent}; }}
+QCheckBox:disabled, QLabel:disabled {{ color: {THEME.faint}; }}
 QListView {{ background: transparent; border: none; }}
 QMenu {{ background: {THEME.card}; border: 1px solid {THEME.line}; padding: 4px; }}
 QMenu::item {{ padding: 6px 28px 6px 14px; border-radius: 4px; }}

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import QSettings, QSize, Qt, QTimer
+from PyQt6.QtCore import QMimeData, QSettings, QSize, Qt, QTimer
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import (
     QApplication,
@@ -24,11 +24,14 @@ from PyQt6.QtWidgets import (
 from mat_shelf.app.autosave import Autosave, words_for
 from mat_shelf.app.board.materials_board import MaterialsBoard
 from mat_shelf.app.board.set_board import SetBoard
+from mat_shelf.app.recent import note_recent, recent_projects
 from mat_shelf.app.render_dialog import RenderDialog
 from mat_shelf.app.shelf.shelf_panel import ShelfPanel
+from mat_shelf.app.shortcuts_dialog import ShortcutsDialog
 from mat_shelf.app.theme import apply_theme, is_dark
 from mat_shelf.app.wall.wall import Wall
 from mat_shelf.app.workshop import Workshop
+from mat_shelf.exchange.project_file import ENDING
 from mat_shelf.exchange.recovery import Recovery
 
 PROJECT_FILES = "Mat Shelf projects (*.matshelf)"
@@ -43,6 +46,7 @@ class Window(QMainWindow):
         self.autosave = Autosave(workshop, recovery) if recovery else None
         self.resize(QSize(1280, 800))
         self.setMinimumSize(1040, 640)
+        self.setAcceptDrops(True)
         self.shelf = ShelfPanel(workshop)
         self.wall = Wall(workshop)
         self.hero = self.wall.hero
@@ -77,6 +81,8 @@ class Window(QMainWindow):
         self.notice.hide()
 
         workshop.said.connect(self.say)
+        workshop.asked.connect(self.offer)
+        workshop.project_changed.connect(self._note_recent)
         workshop.project_changed.connect(self._follow)
         self._follow()
         self.hero.setFocus()
@@ -103,6 +109,8 @@ class Window(QMainWindow):
         self.dark_action = action("Dark look", "Ctrl+Shift+D", self._change_look)
         self.dark_action.setCheckable(True)
         self.dark_action.setChecked(is_dark())
+        self.unused_action = action("Throw out unused materials", "", self.workshop.throw_out_unused)
+        self.keys_action = action("Keys and gestures", "F1", self.open_shortcuts)
         self.quit_action = action("Quit", "Ctrl+Q", self.close)
 
     def _top_bar(self) -> QFrame:
@@ -112,10 +120,14 @@ class Window(QMainWindow):
         self.project_button.setProperty("role", "project")
         self.project_button.setToolTip("Open, save, render")
         menu = QMenu(self.project_button)
-        menu.addActions([self.open_action, self.save_action, self.save_as_action])
+        menu.addAction(self.open_action)
+        self.recent_menu = menu.addMenu("Open recent")
+        self.recent_menu.aboutToShow.connect(self._fill_recent)
+        menu.addActions([self.save_action, self.save_as_action])
         menu.addSeparator()
-        menu.addAction(self.render_action)
-        menu.addAction(self.dark_action)
+        menu.addActions([self.render_action, self.unused_action])
+        menu.addSeparator()
+        menu.addActions([self.keys_action, self.dark_action])
         menu.addSeparator()
         menu.addAction(self.quit_action)
         self.project_button.setMenu(menu)
@@ -176,6 +188,47 @@ class Window(QMainWindow):
         """Shows a message over the lower edge of the wall."""
         self.notice.show_text(text)
         self._place_notice()
+
+    def offer(self, text: str, name: str, run: Callable[[], None]) -> None:
+        """Shows a message with something that can be done about it."""
+        self.notice.show_text(text, (name, run))
+        self._place_notice()
+
+    def open_shortcuts(self) -> None:
+        self.shortcuts_dialog = ShortcutsDialog(self.actions(), self)
+        self.shortcuts_dialog.show()
+
+    def _note_recent(self) -> None:
+        if self.workshop.path is not None:
+            note_recent(self.workshop.path)
+
+    def _fill_recent(self) -> None:
+        self.recent_menu.clear()
+        for path in recent_projects():
+            shown = self.recent_menu.addAction(f"{path.stem}    {path.parent}")
+            shown.triggered.connect(lambda _, path=path: self._may_leave() and self.workshop.open(path))
+        if self.recent_menu.isEmpty():
+            self.recent_menu.addAction("No project was saved or opened yet").setEnabled(False)
+
+    def dragEnterEvent(self, event) -> None:
+        if self._dropped_file(event.mimeData()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event) -> None:
+        path = self._dropped_file(event.mimeData())
+        if path is None:
+            return
+        event.acceptProposedAction()
+        if path.suffix.lower() != ENDING:
+            self.workshop.set_room(path)
+        elif self._may_leave():
+            self.workshop.open(path)
+
+    @staticmethod
+    def _dropped_file(data: QMimeData) -> Path | None:
+        """A project or room picture that is dragged, if one is."""
+        paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
+        return next((path for path in paths if path.suffix.lower() in (ENDING, ".exr", ".hdr")), None)
 
     def _offer_what_was_left_behind(self) -> None:
         found = self.autosave.left_behind() if self.autosave else []
@@ -273,12 +326,12 @@ class Notice(QFrame):
         self._timer = QTimer(self, singleShot=True, interval=12_000)
         self._timer.timeout.connect(self.hide)
 
-    def show_text(self, text: str) -> None:
-        """Shows a message; one that comes during a question waits for the answer."""
+    def show_text(self, text: str, *answers: tuple[str, Callable[[], None]]) -> None:
+        """Shows a message, with what may be done about it; one that comes during a question waits for the answer."""
         if self._is_asking:
             self._waiting = text
             return
-        self._show(text, ("Close", lambda: None))
+        self._show(text, *answers, ("Close", lambda: None))
         self._timer.start()
 
     def ask(self, text: str, *answers: tuple[str, Callable[[], None]]) -> None:

@@ -17,7 +17,7 @@ from mat_shelf.exchange.package import LARGEST_ENTRY, PackageError
 from mat_shelf.exchange.pictures import PictureError
 from mat_shelf.exchange.project_file import ENDING, open_project, save_project
 from mat_shelf.rendering.ball import Ball
-from mat_shelf.shelf.library import Shelf, ShelfError
+from mat_shelf.shelf.library import Entry, Shelf, ShelfError
 
 
 class Workshop(QObject):
@@ -270,6 +270,14 @@ class Workshop(QObject):
             return False
         return self._put_on_shelf(swatch.tuned(material.recipe))
 
+    def shelf_entries(self) -> list[Entry]:
+        """What is on the shelf; nothing where it cannot be read, and says why."""
+        try:
+            return self.shelf.entries()
+        except ShelfError as fault:
+            self.said.emit(str(fault))
+            return []
+
     def describe_swatch(self, swatch: Swatch, name: str, family: str, tags: tuple[str, ...], note: str) -> bool:
         """Changes what a swatch is called, filed under and said about."""
         if not self._may_be_called(name, swatch.id):
@@ -282,12 +290,12 @@ class Workshop(QObject):
         return self._put_on_shelf(changed)
 
     def duplicate_swatch(self, swatch: Swatch) -> None:
-        name = free_name(f"{swatch.name}, copy", {entry.name for entry in self.shelf.entries()})
+        name = free_name(f"{swatch.name}, copy", {entry.name for entry in self.shelf_entries()})
         self._put_on_shelf(swatch.with_(id=new_id("swatch"), name=name))
 
     def vary_swatch(self, swatch: Swatch) -> None:
         """Puts a variant of a swatch on the shelf, which differs in nothing yet."""
-        name = free_name(f"{swatch.name}, variant", {entry.name for entry in self.shelf.entries()})
+        name = free_name(f"{swatch.name}, variant", {entry.name for entry in self.shelf_entries()})
         self._put_on_shelf(swatch.with_(id=new_id("swatch"), name=name, parent=swatch.id, own=()))
 
     def throw_out_swatch(self, entry_id: str, name: str) -> None:

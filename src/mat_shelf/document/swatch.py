@@ -36,3 +36,8 @@ class Swatch(Variable):
     family: Name = "Plastic"
     tags: Annotated[tuple[Tag, ...], Field(max_length=20)] = ()
     note: Annotated[str, StringConstraints(max_length=4000)] = ""
+
+
+def tags_from(text: str) -> tuple[str, ...]:
+    """Tags from what someone typed, with commas between them; each once, in the order given."""
+    return tuple(dict.fromkeys(tag.strip() for tag in text.split(",") if tag.strip()))

@@ -22,6 +22,8 @@ class Binding:
         Of the value; it gives the field its label, range and words.
     find : callable (Workshop) -> Frozen or None
     put : callable (Workshop, Frozen) -> Project
+    may_follow : bool
+        Whether it is a parameter of a material, which may be a variant.
     """
 
     workshop: Workshop
@@ -29,6 +31,7 @@ class Binding:
     name: str
     find: Callable[[Workshop], Frozen | None]
     put: Callable[[Workshop, Frozen], Project]
+    may_follow: bool = False
 
     @property
     def field(self) -> FieldInfo:
@@ -50,6 +53,15 @@ class Binding:
         self.workshop.edit(self.field.title, self.put(self.workshop, changed), gesture and f"{gesture} {self.name}")
         return True
 
+    def is_own(self) -> bool:
+        """Whether the material on the board is a variant and has this value for itself."""
+        material = self.workshop.selected_material if self.may_follow else None
+        return material is not None and material.parent is not None and self.name in material.own
+
+    def give_back(self) -> None:
+        """Lets the variant follow its parent in this value again."""
+        self.workshop.give_back(self.name)
+
     def end_gesture(self) -> None:
         self.workshop.history.end_gesture()
 
@@ -61,7 +73,8 @@ def of_material(workshop: Workshop, name: str) -> Binding:
         Recipe,
         name,
         lambda w: w.selected_material.recipe if w.selected_material else None,
-        lambda w, recipe: w.project.with_material(w.selected_material.with_(recipe=recipe)),
+        lambda w, recipe: w.project.with_material(w.selected_material.tuned(recipe)),
+        may_follow=True,
     )
 
 

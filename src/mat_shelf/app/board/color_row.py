@@ -8,7 +8,8 @@ from PyQt6.QtGui import QColor, QLinearGradient, QPainter
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QPushButton, QWidget
 
 from mat_shelf.app.board.binding import Binding
-from mat_shelf.app.board.value_row import LABEL_WIDTH, NUMBER_WIDTH, ROW_HEIGHT, Slider
+from mat_shelf.app.board.row_label import RowLabel
+from mat_shelf.app.board.value_row import NUMBER_WIDTH, ROW_HEIGHT, Slider
 from mat_shelf.app.theme import THEME, font
 from mat_shelf.optics.color import (
     encode_srgb,
@@ -141,13 +142,12 @@ class ColorRow(QWidget):
         self.text.setFont(font(13, tabular=True))
         self.text.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.text.setFixedWidth(NUMBER_WIDTH)
-        label = QLabel(field.title)
-        label.setFixedWidth(LABEL_WIDTH)
+        self.label = RowLabel(binding)
         self.setToolTip(f"{field.description}\nClick the colour to tune its lightness, chroma and hue.")
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
-        layout.addWidget(label)
+        layout.addWidget(self.label)
         layout.addWidget(self.bar, 1)
         layout.addWidget(self.text)
         self.setFixedHeight(ROW_HEIGHT)
@@ -161,6 +161,7 @@ class ColorRow(QWidget):
         """Shows the colour that the project has now."""
         linear = self.binding.value()
         self.setEnabled(linear is not None)
+        self.label.follow()
         if linear is not None:
             self.bar.color = QColor(hex_from_linear(linear))
             self.bar.update()

@@ -1,8 +1,8 @@
 """The board of the Materials station: the selected material's body and finish, laid out left to right."""
 
 from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtGui import QFont, QFontMetrics
 from PyQt6.QtWidgets import (
-    QComboBox,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -15,13 +15,14 @@ from PyQt6.QtWidgets import (
 
 from mat_shelf.app.board.binding import of_material
 from mat_shelf.app.board.card import titled_card
+from mat_shelf.app.board.keep_popover import KeepPopover
 from mat_shelf.app.board.rows import row_of
+from mat_shelf.app.theme import font
 from mat_shelf.app.workshop import Workshop
-from mat_shelf.document.swatch import FAMILIES
 
 BODY = [
-    ["base_color", "base_weight", "base_diffuse_roughness", "base_metalness"],
-    ["transmission_weight", "transmission_color", "transmission_depth", "specular_ior"],
+    ["base_color", "base_weight", "base_diffuse_roughness", "base_metalness", "emission_luminance"],
+    ["transmission_weight", "transmission_color", "transmission_depth", "specular_ior", "emission_color"],
 ]
 FINISH = [["specular_roughness", "specular_weight", "specular_color"]]
 
@@ -36,21 +37,40 @@ class MaterialsBoard(QFrame):
         self.rows = {
             name: row_of(of_material(workshop, name)) for card in (BODY, FINISH) for column in card for name in column
         }
-        self._name = QLabel()
-        self._name.setProperty("role", "title")
+        self.name = QLineEdit(maxLength=120)
+        self.name.setProperty("role", "title")
+        self.name.setAccessibleName("Name of the material")
+        self.name.setToolTip("Name of the material in this project. Click to change it.")
+        self.name.editingFinished.connect(self._rename)
         self._family, self._wearers = QLabel(), QLabel()
         for tag in (self._family, self._wearers):
             tag.setProperty("role", "tag")
+        self.parent_button = QPushButton()
+        self.parent_button.setProperty("role", "tag")
+        self.parent_button.setToolTip(
+            "A variant follows its parent in all but its own values. Click for the parent."
+        )
+        self.parent_button.clicked.connect(self._open_parent)
+        self.variants_label = QLabel()
+        self.variants_label.setProperty("role", "tag")
+        for tag in (self._family, self._wearers, self.parent_button, self.variants_label):
+            tag.setFixedHeight(22)
+        self.vary_button = QPushButton("Make a variant")
+        self.vary_button.setToolTip(
+            "Puts a variant on the selected piece: what you change is its own, all else follows this material"
+        )
+        self.vary_button.clicked.connect(workshop.make_variant)
         self.keep_button = QPushButton("Keep on shelf")
         self.keep_button.setToolTip("Keep this material as a swatch, for this and other projects  (Ctrl+K)")
-        self.keep_popover = KeepPopover(self)
+        self.keep_popover = KeepPopover(workshop, self)
         self.keep_button.clicked.connect(self.open_keep)
 
         header = QHBoxLayout()
         header.setSpacing(8)
-        for widget in (self._name, self._family, self._wearers):
+        for widget in (self.name, self._family, self._wearers, self.parent_button, self.variants_label):
             header.addWidget(widget)
         header.addStretch(1)
+        header.addWidget(self.vary_button)
         header.addWidget(self.keep_button)
         cards = QHBoxLayout()
         cards.setSpacing(12)
@@ -91,59 +111,37 @@ class MaterialsBoard(QFrame):
             self._stack.setCurrentIndex(0)
             return
         self._stack.setCurrentIndex(1)
-        self._name.setText(material.name)
+        if not self.name.hasFocus() or not self.name.isModified():
+            self.name.setText(material.name)
+            width = QFontMetrics(font(15, QFont.Weight.DemiBold)).horizontalAdvance(material.name)
+            self.name.setFixedWidth(min(width + 20, 320))
         self._family.setText(material.family)
-        wearers = [p.name for p in self.workshop.project.parts_wearing(material.id)]
-        shown = ", ".join(wearers[:4]) + (f" and {len(wearers) - 4} more" if len(wearers) > 4 else "")
-        self._wearers.setText(f"on {shown}")
+        project = self.workshop.project
+        wearers = [p.name for p in project.parts_wearing(material.id)]
+        shown = ", ".join(wearers[:3]) + (f" and {len(wearers) - 3} more" if len(wearers) > 3 else "")
+        self._wearers.setText(f"on {shown}" if wearers else "not worn")
+        self.parent_button.setVisible(material.parent is not None)
+        if material.parent is not None:
+            own = f"{len(material.own)} own" if material.own else "nothing own yet"
+            self.parent_button.setText(f"variant of {project.material(material.parent).name} · {own}")
+        variants = len(project.variants_of(material.id))
+        self.variants_label.setVisible(variants > 0)
+        self.variants_label.setText(f"{variants} variant{'s' if variants > 1 else ''}")
+        self.vary_button.setEnabled(part is not None)
         for row in self.rows.values():
             row.follow()
 
-    def open_keep(self) -> None:
+    def _rename(self) -> None:
+        if self.name.isModified():
+            self.name.setModified(False)
+            self.workshop.rename_material(self.name.text())
+            self.follow()
+
+    def _open_parent(self) -> None:
         material = self.workshop.selected_material
-        if material is not None:
-            corner = self.keep_button.mapToGlobal(QPoint(self.keep_button.width(), 0))
-            self.keep_popover.open_for(material.name, material.family, corner)
+        if material is not None and material.parent is not None:
+            self.workshop.open_material(material.parent)
 
-
-class KeepPopover(QFrame):
-    """Name and family under which a material is kept."""
-
-    def __init__(self, board: MaterialsBoard):
-        super().__init__(board, Qt.WindowType.Popup)
-        self.setObjectName("card")
-        self.setFixedWidth(300)
-        self._board = board
-        self.name = QLineEdit(maxLength=120)
-        self.name.setAccessibleName("Name of the swatch")
-        self.family = QComboBox()
-        self.family.setAccessibleName("Family")
-        self.family.addItems(FAMILIES)
-        self.confirm = QPushButton("Keep")
-        self.confirm.setProperty("role", "main")
-        self.confirm.clicked.connect(self._keep)
-        self.name.returnPressed.connect(self._keep)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(16, 14, 16, 14)
-        layout.setSpacing(8)
-        for text, widget in (("Name", self.name), ("Family", self.family)):
-            label = QLabel(text)
-            label.setProperty("role", "quiet")
-            layout.addWidget(label)
-            layout.addWidget(widget)
-        layout.addSpacing(4)
-        layout.addWidget(self.confirm)
-
-    def open_for(self, name: str, family: str, corner: QPoint) -> None:
-        workshop = self._board.workshop
-        self.name.setText(name if workshop.shelf.name_is_free(name) else f"{name}, tuned")
-        self.name.selectAll()
-        self.family.setCurrentText(family)
-        self.adjustSize()
-        self.move(corner - QPoint(self.width(), self.height() + 6))
-        self.show()
-        self.name.setFocus()
-
-    def _keep(self) -> None:
-        if self._board.workshop.keep(self.name.text(), self.family.currentText()):
-            self.hide()
+    def open_keep(self) -> None:
+        if self.workshop.selected_material is not None:
+            self.keep_popover.open_at(self.keep_button.mapToGlobal(QPoint(self.keep_button.width(), 0)))

@@ -1,8 +1,11 @@
 """The board of the Set station: which set, its light and backdrop, the camera and the views."""
 
+from pathlib import Path
+
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import (
     QButtonGroup,
+    QFileDialog,
     QFrame,
     QGridLayout,
     QHBoxLayout,
@@ -16,6 +19,8 @@ from mat_shelf.app.board.binding import of_backdrop, of_camera, of_set
 from mat_shelf.app.board.card import titled_card
 from mat_shelf.app.board.rows import row_of
 from mat_shelf.app.workshop import Workshop
+
+ROOM_PICTURES = "Room pictures (*.exr *.hdr)"
 
 
 class SetBoard(QFrame):
@@ -33,7 +38,8 @@ class SetBoard(QFrame):
         super().__init__()
         self.setObjectName("board")
         self.workshop = workshop
-        light = [row_of(of_set(workshop, name)) for name in ("turn", "exposure", "surround", "ground")]
+        names = ("turn", "exposure", "surround", "ground", "room_luminance")
+        light = [row_of(of_set(workshop, name)) for name in names]
         backdrop = [row_of(of_backdrop(workshop, name)) for name in ("color", "gloss")]
         camera = [row_of(of_camera(workshop, name)) for name in ("focal_length", "f_stop", "focus")]
         self.rows = {row.binding.name: row for row in (*light, *backdrop, *camera)}
@@ -42,6 +48,8 @@ class SetBoard(QFrame):
         self.focus_button.toggled.connect(self.focus_wanted)
         self.sets = _Choices("Lights and backdrop together")
         self.sets.chosen.connect(workshop.use_set)
+        self.room_button = _plain("Room picture…", "Lights the set with an EXR or HDR picture of a room, all round")
+        self.room_button.clicked.connect(self._choose_room)
         self.views = _Choices("Cameras with a name")
         self.views.chosen.connect(workshop.look_through)
         self.keep_view_button = _plain("Keep view…", "Keeps what the hero view shows now as a view of its own")
@@ -61,7 +69,7 @@ class SetBoard(QFrame):
         cards = QHBoxLayout(self)
         cards.setContentsMargins(16, 14, 16, 14)
         cards.setSpacing(12)
-        cards.addWidget(titled_card("Set", [[self.sets]]), 16)
+        cards.addWidget(titled_card("Set", [[self.sets, self.room_button]]), 18)
         cards.addWidget(titled_card("Light and backdrop", [[*light, *backdrop]]), 30)
         cards.addWidget(titled_card("Camera", [[*camera, self.focus_button]]), 30)
         cards.addWidget(titled_card("Views", [[self.views, buttons]]), 22)
@@ -76,8 +84,26 @@ class SetBoard(QFrame):
         self.views.show_choices([(v.id, v.name) for v in project.views], None if is_free else project.current_view)
         self.move_view_button.setEnabled(is_free)
         self.drop_view_button.setEnabled(not is_free and project.current_view != project.views[0].id)
+        room = project.set.room
+        self.room_button.setText("Room picture…" if room is None else "Take the room picture away")
+        self.room_button.setToolTip(
+            "Lights the set with an EXR or HDR picture of a room, all round. One can be dropped on the window too."
+            if room is None
+            else f"{room.name} lights the set"
+        )
+        for name in ("surround", "ground"):
+            self.rows[name].setVisible(room is None)
+        self.rows["room_luminance"].setVisible(room is not None)
         for row in self.rows.values():
             row.follow()
+
+    def _choose_room(self) -> None:
+        if self.workshop.project.set.room is not None:
+            self.workshop.set_room(None)
+            return
+        chosen, _ = QFileDialog.getOpenFileName(self, "Room picture", str(Path.home()), ROOM_PICTURES)
+        if chosen:
+            self.workshop.set_room(Path(chosen))
 
     def _keep_view(self) -> None:
         name, is_given = QInputDialog.getText(self, "Keep view", "Name of the view")

@@ -7,9 +7,10 @@ from PyQt6.QtGui import QColor, QFontMetrics, QPainter, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QSizePolicy, QWidget
 
 from mat_shelf.app.board.binding import Binding
+from mat_shelf.app.board.row_label import RowLabel
 from mat_shelf.app.theme import THEME, font
 
-LABEL_WIDTH, NUMBER_WIDTH, ROW_HEIGHT = 92, 84, 35
+NUMBER_WIDTH, ROW_HEIGHT = 84, 35
 
 
 class Slider(QWidget):
@@ -137,13 +138,12 @@ class ValueRow(QWidget):
         unit_width = QFontMetrics(font(12)).horizontalAdvance(extra["unit"]) + 5 if extra["unit"] else 0
         unit.setFixedWidth(unit_width)
         self.number.setFixedWidth(NUMBER_WIDTH - unit_width)
-        label = QLabel(field.title)
-        label.setFixedWidth(LABEL_WIDTH)
+        self.label = RowLabel(binding)
         self.setToolTip(f"{field.description}\nDouble-click the slider for {field.default:g}.")
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
-        layout.addWidget(label)
+        layout.addWidget(self.label)
         layout.addWidget(self.slider)
         numbers = QHBoxLayout()
         numbers.setSpacing(0)
@@ -159,6 +159,7 @@ class ValueRow(QWidget):
         """Shows the value that the project has now."""
         value = self.binding.value()
         self.setEnabled(value is not None)
+        self.label.follow()
         if value is not None:
             self.slider.set_value(value)
             self.number.setText(_shown(value))

@@ -1,156 +1,35 @@
 """The shelf down the left edge: search, families and swatches with their pictures."""
 
-import threading
-from queue import Queue
-
-from PyQt6.QtCore import QAbstractListModel, QModelIndex, QObject, QRect, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QDrag, QFont, QFontMetrics, QPainter, QPainterPath, QPixmap
+from PyQt6.QtCore import QRect, QSize, Qt
+from PyQt6.QtGui import QColor, QDrag, QFont, QFontMetrics, QPainter, QPainterPath
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QFrame,
+    QLabel,
     QLineEdit,
     QListView,
+    QMenu,
     QStyle,
     QStyledItemDelegate,
     QVBoxLayout,
 )
 
+from mat_shelf.app.shelf.compare_dialog import CompareDialog
+from mat_shelf.app.shelf.describe_dialog import DescribeDialog
+from mat_shelf.app.shelf.shelf_model import ShelfModel
 from mat_shelf.app.shelf.swatch_drag import swatch_mime
 from mat_shelf.app.theme import THEME, font
 from mat_shelf.app.workshop import Workshop
-from mat_shelf.document.recipe import Recipe
 from mat_shelf.document.swatch import Swatch
-from mat_shelf.shelf.thumbnails import make_thumbnail, thumbnail_path
+from mat_shelf.shelf.library import Entry, ShelfError
 
 PICTURE = 46
 FAMILY_HEIGHT, SWATCH_HEIGHT = 30, 58
 
 
-class ThumbnailWorker(QObject):
-    """Renders missing thumbnails one after another, on one thread."""
-
-    made = pyqtSignal(str)
-
-    def __init__(self):
-        super().__init__()
-        self._wanted: Queue[tuple[str, Recipe] | None] = Queue()
-        self._is_closing = threading.Event()
-        self._thread = threading.Thread(target=self._run, name="thumbnails", daemon=True)
-        self._thread.start()
-
-    def want(self, swatch: Swatch) -> None:
-        self._wanted.put((swatch.id, swatch.recipe))
-
-    def close(self) -> None:
-        self._is_closing.set()
-        self._wanted.put(None)
-        self._thread.join(timeout=30)
-
-    def _run(self) -> None:
-        while (wanted := self._wanted.get()) is not None and not self._is_closing.is_set():
-            try:
-                make_thumbnail(wanted[1], threads=1, progress=lambda done, total: not self._is_closing.is_set())
-            except InterruptedError:
-                return
-            except OSError:
-                continue  # a full disk leaves the swatch without a picture, not the shelf without swatches
-            self.made.emit(wanted[0])
-
-
-class ShelfModel(QAbstractListModel):
-    """Rows are families (with a count) and the swatches under them, filtered by a search."""
-
-    def __init__(self, workshop: Workshop):
-        super().__init__()
-        self._workshop = workshop
-        self._search = ""
-        self._pictures: dict[str, QPixmap] = {}
-        self.rows: list[Swatch | tuple[str, int]] = []
-        self._swatches: list[Swatch] = []
-        self.worker = ThumbnailWorker()
-        self.worker.made.connect(self._picture_made, Qt.ConnectionType.QueuedConnection)
-        workshop.shelf_changed.connect(self.reload)
-        workshop.project_changed.connect(self._redraw)
-        self.reload()
-
-    def reload(self) -> None:
-        self._swatches = self._workshop.shelf.swatches()
-        self._pictures.clear()
-        for swatch in self._swatches:
-            if not self._load(swatch):
-                self.worker.want(swatch)
-        self._lay_out()
-
-    def search(self, text: str) -> None:
-        self._search = text
-        self._lay_out()
-
-    def _lay_out(self) -> None:
-        self.beginResetModel()
-        found = self._swatches
-        if self._search.strip():
-            ids = set(self._workshop.shelf.search(self._search))
-            found = [swatch for swatch in self._swatches if swatch.id in ids]
-        self.rows = []
-        for family in dict.fromkeys(s.family for s in found):
-            members = [s for s in found if s.family == family]
-            self.rows += [(family, len(members)), *members]
-        self.endResetModel()
-
-    @property
-    def count(self) -> int:
-        return len(self._swatches)
-
-    def _load(self, swatch: Swatch) -> bool:
-        pixmap = QPixmap(str(thumbnail_path(swatch.recipe)))
-        if pixmap.isNull():
-            return False
-        self._pictures[swatch.id] = pixmap
-        return True
-
-    def _picture_made(self, swatch_id: str) -> None:
-        for swatch in self._swatches:
-            if swatch.id == swatch_id:
-                self._load(swatch)
-        self._redraw()
-
-    def _redraw(self) -> None:
-        if self.rows:
-            self.dataChanged.emit(self.index(0), self.index(len(self.rows) - 1))
-
-    def picture(self, swatch: Swatch) -> QPixmap | None:
-        return self._pictures.get(swatch.id)
-
-    def use(self, swatch: Swatch) -> str:
-        """Where the project wears exactly this swatch."""
-        project = self._workshop.project
-        same = {m.id for m in project.materials if m.recipe == swatch.recipe}
-        names = [part.name for part in project.product.parts if part.material in same]
-        return "on " + ", ".join(names) if names else "not used"
-
-    def rowCount(self, parent=None) -> int:
-        return len(self.rows)
-
-    def data(self, index: QModelIndex, role=Qt.ItemDataRole.DisplayRole):
-        row = self.rows[index.row()]
-        if role == Qt.ItemDataRole.DisplayRole:
-            return row.name if isinstance(row, Swatch) else row[0]
-        if role == Qt.ItemDataRole.ToolTipRole and isinstance(row, Swatch):
-            hint = "Drag it onto the picture, or press Enter to put it on the selected piece."
-            return f"{row.name}\n{row.note}\n{hint}" if row.note else f"{row.name}\n{hint}"
-        if role == Qt.ItemDataRole.UserRole:
-            return row
-        return None
-
-    def flags(self, index: QModelIndex):
-        if not isinstance(self.rows[index.row()], Swatch):
-            return Qt.ItemFlag.NoItemFlags
-        return Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsDragEnabled
-
-
-class _SwatchPainter(QStyledItemDelegate):
+class EntryPainter(QStyledItemDelegate):
     def sizeHint(self, option, index) -> QSize:
-        height = SWATCH_HEIGHT if isinstance(index.data(Qt.ItemDataRole.UserRole), Swatch) else FAMILY_HEIGHT
+        height = SWATCH_HEIGHT if isinstance(index.data(Qt.ItemDataRole.UserRole), Entry) else FAMILY_HEIGHT
         return QSize(180, height)
 
     def paint(self, painter: QPainter, option, index) -> None:
@@ -158,8 +37,8 @@ class _SwatchPainter(QStyledItemDelegate):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         row, rect = index.data(Qt.ItemDataRole.UserRole), option.rect
-        if isinstance(row, Swatch):
-            self._paint_swatch(painter, option, index, row, rect)
+        if isinstance(row, Entry):
+            self._paint_entry(painter, option, index, row, rect)
         else:
             line = rect.adjusted(4, 8, -8, -2)
             painter.setPen(QColor(THEME.quiet))
@@ -169,7 +48,7 @@ class _SwatchPainter(QStyledItemDelegate):
             painter.drawText(line, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, str(row[1]))
         painter.restore()
 
-    def _paint_swatch(self, painter, option, index, swatch: Swatch, rect: QRect) -> None:
+    def _paint_entry(self, painter, option, index, entry: Entry, rect: QRect) -> None:
         body = rect.adjusted(0, 2, -4, -2)
         if option.state & QStyle.StateFlag.State_Selected:
             painter.setPen(QColor(THEME.accent))
@@ -182,7 +61,7 @@ class _SwatchPainter(QStyledItemDelegate):
         frame = QRect(body.x() + 4, body.y() + 4, PICTURE, PICTURE)
         shape = QPainterPath()
         shape.addRoundedRect(float(frame.x()), float(frame.y()), PICTURE, PICTURE, 5, 5)
-        picture = index.model().picture(swatch)
+        picture = index.model().picture(entry)
         painter.save()
         painter.setClipPath(shape)
         painter.fillRect(frame, QColor(THEME.track))
@@ -191,8 +70,8 @@ class _SwatchPainter(QStyledItemDelegate):
         painter.restore()
         words = QRect(frame.right() + 11, body.y() + 8, body.right() - frame.right() - 16, 20)
         for text, type_, color in (
-            (swatch.name, font(13, QFont.Weight.Medium), THEME.text),
-            (index.model().use(swatch), font(12), THEME.quiet),
+            (entry.name, font(13, QFont.Weight.Medium), THEME.text),
+            (index.model().use(entry), font(12), THEME.quiet),
         ):
             painter.setFont(type_)
             painter.setPen(QColor(color))
@@ -204,7 +83,7 @@ class _SwatchPainter(QStyledItemDelegate):
 class _SwatchList(QListView):
     def startDrag(self, actions) -> None:
         row = self.currentIndex().data(Qt.ItemDataRole.UserRole)
-        if not isinstance(row, Swatch):
+        if not isinstance(row, Entry):
             return
         drag = QDrag(self)
         drag.setMimeData(swatch_mime(row.id))
@@ -215,7 +94,7 @@ class _SwatchList(QListView):
 
 
 class ShelfPanel(QFrame):
-    """Search and list. Enter or a double click puts the swatch on the selected piece."""
+    """Search and list. Enter or a double click puts the swatch on the selected piece; a right click offers the rest."""
 
     def __init__(self, workshop: Workshop):
         super().__init__()
@@ -229,26 +108,118 @@ class ShelfPanel(QFrame):
         self.list = _SwatchList()
         self.list.setAccessibleName("Swatches")
         self.list.setModel(self.model)
-        self.list.setItemDelegate(_SwatchPainter(self.list))
+        self.list.setItemDelegate(EntryPainter(self.list))
         self.list.setDragEnabled(True)
         self.list.setMouseTracking(True)
+        self.list.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        self.list.setLayoutMode(QListView.LayoutMode.Batched)
         self.list.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.list.customContextMenuRequested.connect(self._open_menu)
         self.list.activated.connect(self._put_on_selected)
+        self.hint = QLabel()
+        self.hint.setProperty("role", "quiet")
+        self.hint.setWordWrap(True)
+        self.hint.setAlignment(Qt.AlignmentFlag.AlignCenter)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 12, 6, 8)
         layout.setSpacing(6)
         layout.addWidget(self.search)
-        layout.addWidget(self.list)
+        layout.addWidget(self.list, 1)
+        layout.addWidget(self.hint, 1)
         self.model.modelReset.connect(self._count)
         self._count()
 
     def _count(self) -> None:
         self.search.setPlaceholderText(f"Search {self.model.count} swatches")
+        is_empty = not self.model.rows
+        self.list.setVisible(not is_empty)
+        self.hint.setVisible(is_empty)
+        self.hint.setText(
+            "No swatch has these words in its name, family, tags or note."
+            if self.model.is_searching
+            else "The shelf is empty. Tune a material and keep it with Ctrl+K."
+        )
 
-    def _put_on_selected(self, index: QModelIndex) -> None:
+    def chosen(self) -> list[Entry]:
+        """The selected entries, in the list's order."""
+        rows = [index.data(Qt.ItemDataRole.UserRole) for index in sorted(self.list.selectedIndexes())]
+        return [row for row in rows if isinstance(row, Entry)]
+
+    def menu(self) -> QMenu:
+        """What can be done with the chosen swatches."""
+        chosen, workshop = self.chosen(), self.workshop
+        menu = QMenu(self)
+        if len(chosen) == 1:
+            entry, part = chosen[0], workshop.selected_part
+            put = menu.addAction(f"Put on {part.name}" if part else "Put on the selected piece")
+            put.setEnabled(part is not None)
+            put.triggered.connect(lambda: workshop.wear(part.id, entry.id))
+            material = workshop.selected_material
+            compare = menu.addAction(f"Compare with {material.name}" if material else "Compare with the selected piece")
+            compare.setEnabled(material is not None)
+            compare.triggered.connect(lambda: self._compare_with_material(entry))
+            menu.addSeparator()
+            for text, run in (
+                ("Name, tags and note…", self._describe),
+                ("Duplicate", workshop.duplicate_swatch),
+                ("Make a variant", workshop.vary_swatch),
+            ):
+                menu.addAction(text).triggered.connect(lambda _, run=run: self._with_swatch(entry, run))
+            menu.addSeparator()
+            throw_out = menu.addAction("Throw out\tDel")
+            throw_out.triggered.connect(lambda: workshop.throw_out_swatch(entry.id, entry.name))
+        elif len(chosen) == 2:
+            menu.addAction("Compare the two").triggered.connect(lambda: self._compare(*chosen))
+        return menu
+
+    def _open_menu(self, place) -> None:
+        menu = self.menu()
+        if menu.actions():
+            menu.popup(self.list.viewport().mapToGlobal(place))
+
+    def keyPressEvent(self, event) -> None:
+        chosen = self.chosen()
+        if event.key() == Qt.Key.Key_Delete and len(chosen) == 1 and self.list.hasFocus():
+            self.workshop.throw_out_swatch(chosen[0].id, chosen[0].name)
+        else:
+            super().keyPressEvent(event)
+
+    def _with_swatch(self, entry: Entry, run) -> None:
+        try:
+            swatch = self.workshop.shelf.swatch(entry.id)
+        except ShelfError as fault:
+            self.workshop.said.emit(str(fault))
+            return
+        if swatch is None:
+            self.workshop.said.emit("That swatch is no longer on the shelf.")
+            self.model.reload()
+        else:
+            run(swatch)
+
+    def _describe(self, swatch: Swatch) -> None:
+        self.describe_dialog = DescribeDialog(self.workshop, swatch, self)
+        self.describe_dialog.open()
+
+    def _compare(self, one: Entry, other: Entry) -> None:
+        self._with_swatch(
+            one, lambda a: self._with_swatch(other, lambda b: self._show_both((a.name, a.recipe), (b.name, b.recipe)))
+        )
+
+    def _compare_with_material(self, entry: Entry) -> None:
+        material = self.workshop.selected_material
+        self._with_swatch(
+            entry, lambda swatch: self._show_both((swatch.name, swatch.recipe), (material.name, material.recipe))
+        )
+
+    def _show_both(self, one, other) -> None:
+        self.compare_dialog = CompareDialog(one, other, self.model.worker, self)
+        self.compare_dialog.show()
+
+    def _put_on_selected(self, index) -> None:
         row = index.data(Qt.ItemDataRole.UserRole)
-        if not isinstance(row, Swatch):
+        if not isinstance(row, Entry):
             return
         if self.workshop.selected is None:
             self.workshop.said.emit("Click a piece of the product first; then the swatch can be put on it.")

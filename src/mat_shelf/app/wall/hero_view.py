@@ -13,11 +13,14 @@ from mat_shelf.app.wall.caption import BOTTOM_RIGHT, TOP_LEFT, paint_caption
 from mat_shelf.app.wall.outline import outline_image
 from mat_shelf.app.wall.render_worker import HERO, RenderWorker
 from mat_shelf.app.workshop import Workshop
+from mat_shelf.rendering.ball import Ball
 from mat_shelf.rendering.camera import FRAME, make_view
 from mat_shelf.rendering.navigation import depth_from, dolly, framed, orbit, pan
 from mat_shelf.rendering.session import REST_SAMPLES, Frame
 
 MARGIN = 10
+BALL_SHARE = 0.07
+"""Radius of the ball, in halves of the picture's height where it stands."""
 
 
 class HeroView(QWidget):
@@ -45,7 +48,8 @@ class HeroView(QWidget):
         self.setToolTip(
             "Click a piece to tune its material. Drag to go round it, Shift-drag to shift,\n"
             "turn the wheel to come near, double-click or F to fill the view with a piece, Home for the view in use.\n"
-            "Right-click puts the loupe on a point. Alt+A and Alt+B keep snapshots, A and B show them."
+            "Right-click puts the loupe on a point, with Shift a coloured ball that it reflects.\n"
+            "Alt+A and Alt+B keep snapshots, A and B show them."
         )
         self.workshop = workshop
         self.frame: Frame | None = None
@@ -71,6 +75,7 @@ class HeroView(QWidget):
         workshop.camera_changed.connect(self._follow)
         workshop.selection_changed.connect(self.update)
         workshop.loupe_changed.connect(self.update)
+        workshop.ball_changed.connect(self._follow)
 
     def use(self, worker: RenderWorker) -> None:
         """Shows the pictures of another worker from now on."""
@@ -85,7 +90,9 @@ class HeroView(QWidget):
     def _follow(self) -> None:
         self.shown_snapshot = None
         if self._worker is not None and self._size != (0, 0):
-            self.revision = self._worker.update(HERO, self.workshop.project, self.workshop.free_camera)
+            self.revision = self._worker.update(
+                HERO, self.workshop.project, self.workshop.free_camera, self.workshop.ball
+            )
         self.update()
 
     def show_frame(self, frame: Frame) -> None:
@@ -186,6 +193,20 @@ class HeroView(QWidget):
         if place is not None:
             self.workshop.place_loupe(place)
 
+    def stand_ball_at(self, point: QPointF) -> None:
+        """Stands the coloured ball on the surface that is seen at a point of the widget."""
+        place, pixel = self._place_at(point), self._pixel(point)
+        if place is None:
+            return
+        sight = self.frame.sight
+        normal = sight.facing(*pixel)
+        if normal @ np.subtract(self.workshop.camera.position, place) < 0:
+            normal = -normal
+        view = make_view(self.workshop.camera, *sight.depth.shape[::-1])
+        radius = BALL_SHARE * float(sight.depth[pixel]) * float(view.half_height)
+        self.workshop.stand_ball(Ball(place, tuple(float(x) for x in normal), round(radius, 3)))
+        self.workshop.said.emit("A ball to read reflections by. It is in no finished picture; Delete takes it away.")
+
     def _place_at(self, point: QPointF) -> tuple[float, float, float] | None:
         """The point of the scene (mm) seen at a point of the widget."""
         pixel = self._pixel(point)
@@ -214,7 +235,8 @@ class HeroView(QWidget):
 
     def mousePressEvent(self, event) -> None:
         if event.button() == Qt.MouseButton.RightButton:
-            self.place_loupe_at(event.position())
+            is_shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            (self.stand_ball_at if is_shift else self.place_loupe_at)(event.position())
         if event.button() in (Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton):
             self.setFocus()
             if self.wipe is not None and abs(event.position().x() - self._wipe_x()) < 8:
@@ -282,6 +304,8 @@ class HeroView(QWidget):
             self.workshop.select(None)
         elif event.key() == Qt.Key.Key_F and self.workshop.selected:
             self.frame_part(self.workshop.selected)
+        elif event.key() == Qt.Key.Key_Delete and self.workshop.ball is not None:
+            self.workshop.stand_ball(None)
         elif event.key() == Qt.Key.Key_W:
             self.toggle_wipe()
         elif event.key() == Qt.Key.Key_Home:

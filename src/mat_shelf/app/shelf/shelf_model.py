@@ -1,0 +1,138 @@
+"""What the shelf's list shows: families and the swatches under them, filtered by a search."""
+
+from functools import lru_cache
+
+from PyQt6.QtCore import QAbstractListModel, QModelIndex, Qt
+from PyQt6.QtGui import QPixmap
+
+from mat_shelf.app.shelf.thumbnail_worker import ThumbnailWorker
+from mat_shelf.app.workshop import Workshop
+from mat_shelf.document.project import Project
+from mat_shelf.shelf.library import Entry, ShelfError
+from mat_shelf.shelf.thumbnails import recipe_key, thumbnail_path
+
+_key = lru_cache(maxsize=1024)(recipe_key)
+
+
+class ShelfModel(QAbstractListModel):
+    """Rows are families (with a count) and the entries under them. Pictures are loaded when they are first shown."""
+
+    def __init__(self, workshop: Workshop):
+        super().__init__()
+        self._workshop = workshop
+        self._search = ""
+        self._pictures: dict[str, QPixmap] = {}
+        self._uses: dict[str, str] = {}
+        self._worn_by: Project | None = None
+        self.rows: list[Entry | tuple[str, int]] = []
+        self._entries: list[Entry] = []
+        self.worker = ThumbnailWorker()
+        self.worker.made.connect(self._redraw, Qt.ConnectionType.QueuedConnection)
+        workshop.shelf_changed.connect(self.reload)
+        workshop.project_changed.connect(self._follow)
+        self.reload()
+
+    def reload(self) -> None:
+        self._entries = self._workshop.shelf_entries()
+        self._lay_out()
+
+    def search(self, text: str) -> None:
+        self._search = text
+        self._lay_out()
+
+    @property
+    def is_searching(self) -> bool:
+        return bool(self._search.strip())
+
+    def _lay_out(self) -> None:
+        found = self._entries
+        if self.is_searching:
+            try:
+                ids = set(self._workshop.shelf.search(self._search))
+            except ShelfError as fault:
+                self._workshop.said.emit(str(fault))
+                ids = set()
+            found = [entry for entry in found if entry.id in ids]
+        families: dict[str, list[Entry]] = {}
+        for entry in found:
+            families.setdefault(entry.family, []).append(entry)
+        self.beginResetModel()
+        self.rows = []
+        for family, members in families.items():
+            self.rows += [(family, len(members)), *members]
+        self.endResetModel()
+
+    @property
+    def count(self) -> int:
+        return len(self._entries)
+
+    def _follow(self) -> None:
+        project, before = self._workshop.project, self._worn_by
+        if before is None or project.materials is not before.materials or project.product is not before.product:
+            self._redraw()
+
+    def _redraw(self) -> None:
+        if self.rows:
+            self.dataChanged.emit(self.index(0), self.index(len(self.rows) - 1))
+
+    def picture(self, entry: Entry) -> QPixmap | None:
+        """The picture of a swatch; asked for where there is none yet."""
+        key = entry.recipe_key
+        pixmap = self._pictures.get(key)
+        if pixmap is None:
+            pixmap = QPixmap(str(thumbnail_path(key)))
+            if pixmap.isNull():
+                self._ask_for(entry)
+                return None
+            self._pictures[key] = pixmap
+        return pixmap
+
+    def _ask_for(self, entry: Entry) -> None:
+        if self.worker.has_been_asked(entry.recipe_key):
+            return
+        try:
+            swatch = self._workshop.shelf.swatch(entry.id)
+        except ShelfError:
+            return  # the list itself says so at its next reload
+        if swatch is not None:
+            self.worker.want(entry.recipe_key, swatch.recipe)
+
+    def use(self, entry: Entry) -> str:
+        """Where the project wears it; else what it is a variant of."""
+        project = self._workshop.project
+        if self._worn_by is not project:
+            self._worn_by = project
+            names: dict[str, list[str]] = {}
+            for part in project.product.parts:
+                names.setdefault(part.material, []).append(part.name)
+            self._uses = {}
+            for material in project.materials:
+                if material.swatch and material.id in names:
+                    shown = ", ".join(names[material.id])
+                    self._uses.setdefault(f"{material.swatch} {_key(material.recipe)}", f"on {shown}")
+                    self._uses.setdefault(material.swatch, f"tuned on {shown}")
+        used = self._uses.get(f"{entry.id} {entry.recipe_key}") or self._uses.get(entry.id)
+        return used or (f"variant of {entry.parent}" if entry.parent else "not used")
+
+    def rowCount(self, parent=None) -> int:
+        return len(self.rows)
+
+    def data(self, index: QModelIndex, role=Qt.ItemDataRole.DisplayRole):
+        row = self.rows[index.row()]
+        if role == Qt.ItemDataRole.DisplayRole:
+            return row.name if isinstance(row, Entry) else row[0]
+        if role == Qt.ItemDataRole.ToolTipRole and isinstance(row, Entry):
+            lines = [row.name]
+            lines += [f"Variant of {row.parent}"] if row.parent else []
+            lines += [row.note] if row.note else []
+            lines += [f"Tags: {row.tags}"] if row.tags else []
+            lines += ["Drag it onto the picture, or press Enter to put it on the selected piece. Right-click for more."]
+            return "\n".join(lines)
+        if role == Qt.ItemDataRole.UserRole:
+            return row
+        return None
+
+    def flags(self, index: QModelIndex):
+        if not isinstance(self.rows[index.row()], Entry):
+            return Qt.ItemFlag.NoItemFlags
+        return Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsDragEnabled
