@@ -187,6 +187,17 @@ def test_being_killed_while_saving_leaves_a_whole_file(saved):
     assert any(name.startswith("Save") for name in names)
 
 
+def test_what_killed_programs_left_is_swept_away(saved, demo):
+    old, fresh = (saved.with_name(f".{saved.name}.{word}{saved.suffix}") for word in ("old", "fresh"))
+    other = saved.with_name(f".other{saved.suffix}")
+    for left in (old, fresh, other):
+        left.write_bytes(b"half")
+    for left in (old, other):
+        os.utime(left, (0, 0))
+    save_project(saved, *demo)
+    assert not old.exists() and fresh.exists() and other.exists()
+
+
 def test_a_swatch_comes_back_as_it_was(tmp_path):
     path = tmp_path / "brass.swatch"
     save_swatch(path, SHIPPED[0])

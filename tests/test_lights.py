@@ -3,12 +3,15 @@
 import math
 
 import numpy as np
+import OpenImageIO
 import pytest
 from numba import njit
 
 from mat_shelf.demo.sets import SETS
-from mat_shelf.document.project import Camera, Softbox
+from mat_shelf.document.project import Camera, Picture, Softbox
 from mat_shelf.document.recipe import Recipe
+from mat_shelf.exchange.assets import Assets
+from mat_shelf.exchange.pictures import PictureError, read_room
 from mat_shelf.geometry.mesh import checked
 from mat_shelf.optics.kernels import F
 from mat_shelf.rendering.camera import make_view
@@ -110,6 +113,74 @@ def test_a_plain_room_has_the_luminance_it_is_given():
     room = plain_room(800, 100)
     assert room[0, 0, 0] == pytest.approx(0.8, rel=0.01) and room[-1, 0, 0] == pytest.approx(0.1, rel=0.03)
     assert (np.diff(room[:, 0, 0]) <= 0).all()
+
+
+def room_with_a_lamp(folder, kind: str, height=32, at=(8, 40)) -> bytes:
+    """A dim room with one bright texel, written by an independent library."""
+    pixels = np.full((height, 2 * height, 3), 0.25, np.float32)
+    pixels[at] = (900.0, 600.0, 300.0)
+    path = folder / f"room.{kind}"
+    assert OpenImageIO.ImageBuf(pixels).write(str(path))
+    return path.read_bytes()
+
+
+@pytest.mark.parametrize("kind", ["exr", "hdr"])
+def test_a_room_picture_lights_from_where_it_is_bright(tmp_path, kind):
+    """Latitude and longitude: the top row is up, the middle column +z, and the right half +x."""
+    assets = Assets()
+    key, found = assets.add_room(room_with_a_lamp(tmp_path, kind))
+    assert found == kind and assets.rooms[key][8, 40] == pytest.approx((900, 600, 300), rel=0.01)
+    studio = SETS[0].with_(room=Picture(name="room", digest=key, kind=kind), softboxes=(), room_luminance=500.0)
+    for turn in (0.0, 90.0):
+        lights = set_lights(studio.with_(turn=turn), assets.rooms)
+        i, j = np.unravel_index(lights.density.argmax(), lights.density.shape)
+        around, up = ((j + 0.5) / 64 - 0.5) * 360, 90 - (i + 0.5) / 32 * 180
+        assert around == pytest.approx((40.5 / 64 - 0.5) * 360 + turn) and up == pytest.approx(90 - 8.5 / 32 * 180)
+        assert lights.room.max() == pytest.approx(450, rel=0.01)  # 900 times 500 over 1000 cd/m2
+
+
+def test_room_pictures_that_cannot_be_used_say_why(tmp_path):
+    whole = room_with_a_lamp(tmp_path, "exr")
+
+    def written(pixels) -> bytes:
+        OpenImageIO.ImageBuf(np.asarray(pixels, np.float32)).write(str(tmp_path / "x.exr"))
+        return (tmp_path / "x.exr").read_bytes()
+
+    for data, says in (
+        (b"", "no EXR or HDR"),
+        (b"\x89PNG\r\n", "no EXR or HDR"),
+        (whole[: len(whole) // 2], "damaged"),
+        (whole[:40], "damaged"),
+        (b"#?RADIANCE\nFORMAT=32-bit_rle_rgbe\n\n-Y 999999 +X 1999998\n", "damaged|larger"),
+        (written(np.ones((8, 8, 3))), "twice as wide as high; this one is 8 by 8"),
+        (written(np.full((4, 8, 3), np.nan)), "not numbers"),
+        (written(np.zeros((4, 8, 3))), "black throughout"),
+    ):
+        with pytest.raises(PictureError, match=says):
+            Assets().add_room(data)
+
+
+def test_random_damage_to_room_pictures_is_told(tmp_path):
+    rng = np.random.default_rng(8)
+    for kind in ("exr", "hdr"):
+        whole = np.frombuffer(room_with_a_lamp(tmp_path, kind), np.uint8)
+        for _ in range(100):
+            broken = whole.copy()
+            places = rng.integers(0, len(broken), rng.integers(1, 8))
+            broken[places] = rng.integers(0, 256, len(places))
+            try:
+                room, _ = read_room(broken[: rng.integers(1, len(broken) + 1)].tobytes())
+            except PictureError:
+                continue
+            assert np.isfinite(room).all() and room.min() >= 0 and room.shape[1] == 2 * room.shape[0]
+
+
+def test_wide_room_pictures_are_averaged_down(tmp_path):
+    pixels = np.random.default_rng(2).random((2048, 4096, 3), np.float32)
+    OpenImageIO.ImageBuf(pixels).write(str(tmp_path / "wide.exr"))
+    room, _ = read_room((tmp_path / "wide.exr").read_bytes())
+    assert room.shape == (1024, 2048, 3) and room.mean() == pytest.approx(pixels.mean(), rel=1e-3)
+    assert room == pytest.approx(pixels.reshape(1024, 2, 2048, 2, 3).mean(axis=(1, 3)), abs=2e-3)
 
 
 def test_every_set_of_the_demo_is_its_own():

@@ -1,8 +1,11 @@
 """Writing a file so that there is always a whole one: the old or the new."""
 
+import glob
 import os
 import tempfile
+import time
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 
 
@@ -28,6 +31,7 @@ def write_atomically(path: Path, write: Callable[[Path], None], keep_previous: b
     except OSError as fault:
         raise OSError(f"nothing can be written in {path.parent} ({fault.strerror}); choose another folder") from fault
     os.close(handle)
+    _sweep(path)
     temporary = Path(name)
     try:
         write(temporary)
@@ -53,3 +57,14 @@ def write_atomically(path: Path, write: Callable[[Path], None], keep_previous: b
         ) from fault
     finally:
         temporary.unlink(missing_ok=True)
+
+
+STALE_S = 3600.0
+
+
+def _sweep(path: Path) -> None:
+    """Removes temporary files that programs which were killed left beside `path`, long enough ago to be sure."""
+    for left in path.parent.glob(f".{glob.escape(path.name)}.*{glob.escape(path.suffix)}"):
+        with suppress(OSError):
+            if time.time() - left.stat().st_mtime > STALE_S:
+                left.unlink()

@@ -4,6 +4,7 @@ import io
 import os
 import tempfile
 from collections.abc import Mapping
+from contextlib import suppress
 from pathlib import Path
 from types import MappingProxyType
 
@@ -117,7 +118,8 @@ def _float_pixels(path: Path) -> np.ndarray:
     """(H, 2H, 3) float32. Raises PictureError."""
     source = OpenImageIO.ImageInput.open(str(path))
     if source is None:
-        OpenImageIO.geterror()
+        with suppress(UnicodeDecodeError):  # its words may quote the damaged file
+            OpenImageIO.geterror()
         raise PictureError("the picture is damaged and cannot be read")
     try:
         spec = source.spec()

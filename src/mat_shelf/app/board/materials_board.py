@@ -47,9 +47,7 @@ class MaterialsBoard(QFrame):
             tag.setProperty("role", "tag")
         self.parent_button = QPushButton()
         self.parent_button.setProperty("role", "tag")
-        self.parent_button.setToolTip(
-            "A variant follows its parent in all but its own values. Click for the parent."
-        )
+        self.parent_button.setToolTip("A variant follows its parent in all but its own values. Click for the parent.")
         self.parent_button.clicked.connect(self._open_parent)
         self.variants_label = QLabel()
         self.variants_label.setProperty("role", "tag")
