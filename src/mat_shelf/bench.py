@@ -1,6 +1,7 @@
 """Speed, as ratios to a reference library measured in the same run: absolute times depend on the machine."""
 
 import importlib.util
+import json
 import os
 import statistics
 import subprocess
@@ -40,10 +41,11 @@ DRAGS = 40
 
 
 def bench(say=lambda text: None) -> dict:
-    """Runs every bench. See `paths_per_second`, `edit_to_picture`, `search` and `rest`."""
+    """Runs every bench. See `paths_per_second`, `edit_to_picture`, `interface`, `search` and `rest`."""
     result = {"cores": os.cpu_count(), **rest(say)}
     result["search_ms"] = search(say)
     result["edit_to_picture"] = edit_to_picture(say)
+    result["interface"] = interface(say)
     return result | paths_per_second(say)
 
 
@@ -148,6 +150,24 @@ def edit_to_picture(say) -> dict:
         "per_bare_pass": round(median / statistics.median(bare), 2),
         "pictures_per_s": round(1 / median, 1),
     }
+
+
+def interface(say) -> dict:
+    """How long the interface thread is held up while a value is dragged in the real window, without a display.
+
+    Returns
+    -------
+    dict
+        See `mat_shelf.app.interface_bench`; empty where the window cannot be opened here.
+    """
+    say("interface")
+    run = subprocess.run(
+        [sys.executable, "-m", "mat_shelf.app.interface_bench"],
+        env=os.environ | {"QT_QPA_PLATFORM": "offscreen"},
+        capture_output=True,
+        text=True,
+    )
+    return json.loads(run.stdout) if run.returncode == 0 else {}
 
 
 def paths_per_second(say) -> dict:

@@ -20,6 +20,7 @@ ICON = Path(__file__).parent / "icon" / "mat-shelf.svg"
 
 def application() -> QApplication:
     """The one application object, dressed."""
+    sys.setswitchinterval(0.001)  # the interface thread waits less for the renderer's
     app = QApplication.instance() or QApplication(sys.argv[:1])
     app.setApplicationName("mat-shelf")
     app.setOrganizationName("mat-shelf")

@@ -4,6 +4,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from mat_shelf.optics.kernels import kernel
+
 
 class MeshError(ValueError):
     """A mesh that cannot be used; the message says why and what to do."""
@@ -82,6 +84,48 @@ def _row_keys(rows) -> np.ndarray:
     return keys
 
 
+MOST_TOGETHER = 1024
+"""Where more faces meet in one place, all count: comparing each with each would take for ever."""
+
+
+@kernel
+def _gather_near(starts, counts, faces, weighted, unit, limit, sums):
+    """Adds to each corner the faces round its place that lie within an angle of its own.
+
+    Parameters
+    ----------
+    starts, counts : (P,) int64
+        The run of corners at each place.
+    faces : (C,) int64
+        Face of each corner, in the order of the runs.
+    weighted, unit : (T, 3) float32
+        Normals of the faces, by area and of unit length.
+    limit : float32
+        Cosine of the angle.
+    sums : (C, 3) float32
+        Added to.
+    """
+    for place in range(starts.shape[0]):
+        first = starts[place]
+        last = first + counts[place]
+        together = counts[place] > MOST_TOGETHER
+        for i in range(first, last):
+            own = faces[i]
+            for j in range(first, last):
+                other = faces[j]
+                near = unit[own, 0] * unit[other, 0] + unit[own, 1] * unit[other, 1] + unit[own, 2] * unit[other, 2]
+                if near >= limit or together:
+                    sums[i, 0] += weighted[other, 0]
+                    sums[i, 1] += weighted[other, 1]
+                    sums[i, 2] += weighted[other, 2]
+            if together:
+                break
+        if together:
+            for i in range(first + 1, last):
+                for k in range(3):
+                    sums[i, k] = sums[first, k]
+
+
 def crease_normals(vertices, triangles, crease_degrees: float = 40.0) -> Mesh:
     """Vertex normals, weighted by area, split wherever two faces meet at more than the crease angle.
 
@@ -101,16 +145,16 @@ def crease_normals(vertices, triangles, crease_degrees: float = 40.0) -> Mesh:
     order = np.argsort(corner_place, kind="stable")
     starts = np.flatnonzero(np.r_[True, np.diff(corner_place[order]) > 0])
     counts = np.diff(np.r_[starts, len(order)])
-    rank = np.arange(len(order)) - np.repeat(starts, counts)
-    sums = np.zeros((len(order), 3))
-    limit = np.cos(np.radians(crease_degrees))
-    faces = corner_face[order]
-    count_at, start_at = np.repeat(counts, counts), np.repeat(starts, counts)
-    for other in range(int(counts.max())):  # as many rounds as faces meet; few corners last beyond six
-        here = np.flatnonzero(count_at > other)
-        partner = start_at[here] + (rank[here] + other) % count_at[here]
-        near = np.einsum("ij,ij->i", unit[faces[here]], unit[faces[partner]]) >= limit
-        sums[here[near]] += weighted[faces[partner[near]]]
+    sums = np.zeros((len(order), 3), np.float32)
+    _gather_near(
+        starts,
+        counts,
+        corner_face[order],
+        weighted.astype(np.float32),
+        unit.astype(np.float32),
+        np.float32(np.cos(np.radians(crease_degrees))),
+        sums,
+    )
     corner_normals = np.empty((len(order), 3), np.float32)
     corner_normals[order] = sums / np.maximum(np.linalg.norm(sums, axis=1, keepdims=True), 1e-30)
 

@@ -17,7 +17,10 @@ F = np.float32
 
 _PACKAGE = Path(__file__).parents[1]
 _SOURCES = sorted((_PACKAGE / "optics").glob("*.py")) + [
-    path for path in sorted((_PACKAGE / "rendering").glob("*.py")) if "@kernel" in path.read_text()
+    path
+    for folder in ("geometry", "rendering")
+    for path in sorted((_PACKAGE / folder).glob("*.py"))
+    if "@kernel" in path.read_text()
 ]
 _FAST = {"contract", "reassoc", "nsz", "arcp", "afn"}  # neither nnan nor ninf: kernels test for both
 

@@ -24,7 +24,10 @@ from mat_shelf.rendering.sight import Sight, see
 from mat_shelf.rendering.tracer import Shot, Tracer
 
 COARSE_PIXELS = 26_000
-"""Pixels of the picture shown while a value is dragged."""
+"""Pixels of the picture shown while a value is dragged, to begin with; heavier scenes get fewer, lighter ones more."""
+FEWEST_COARSE, MOST_COARSE = 12_000, 60_000
+COARSE_S = (0.06, 0.105)
+"""How long a coarse picture may take before others are made larger or smaller: about ten a second."""
 COARSE_SAMPLES = 2
 REST_SAMPLES = 512
 BRIGHTEST = 24.0
@@ -95,6 +98,7 @@ class RenderSession:
         self._sight: tuple = ((), None)
         self._film = Film(1, 1)
         self._shown_samples = 0
+        self._coarse_pixels = COARSE_PIXELS
         self._started = time.perf_counter()
 
     def close(self) -> None:
@@ -200,25 +204,40 @@ class RenderSession:
     def _begin(self, wanted: "_Wanted") -> Frame | None:
         project, camera, revision = wanted.project, wanted.camera, wanted.revision
         started = time.perf_counter()
-        film = Film(*_coarse_size(wanted.width, wanted.height))
+        film = Film(*self._coarse_size(wanted))
         shot = self._shot(wanted, film.width, film.height, seed=revision)
+        traced = time.perf_counter()
         for _ in range(COARSE_SAMPLES):
             if not self.tracer.add_sample(shot, film):
                 return None
+        light = denoised(film, "fast")
+        self._pace(time.perf_counter() - traced)
         key, sight = self._sight
         if key != (shot.geometry, camera, wanted.width, wanted.height):
             sight = see(project, shot.geometry, camera, film.width, film.height)
-        pixels = develop(denoised(film, "fast"), project.set.exposure)
+        pixels = develop(light, project.set.exposure)
         self._film = Film(wanted.width, wanted.height)
         self._shown_samples = 0
         self._shown_revision = revision
         self._started = started
         return Frame(pixels, sight, COARSE_SAMPLES, time.perf_counter() - started, True, revision)
 
+    def _pace(self, seconds: float) -> None:
+        """Makes the next coarse picture smaller or larger where this one took too long or little."""
+        quick, slow = COARSE_S
+        if seconds > slow:
+            self._coarse_pixels = max(self._coarse_pixels * 0.8, FEWEST_COARSE)
+        elif seconds < quick:
+            self._coarse_pixels = min(self._coarse_pixels * 1.25, MOST_COARSE)
+
+    def _coarse_size(self, wanted: "_Wanted") -> tuple[int, int]:
+        shrink = min(math.sqrt(self._coarse_pixels / (wanted.width * wanted.height)), 1.0)
+        return max(round(wanted.width * shrink), 8), max(round(wanted.height * shrink), 8)
+
     def coarse_shot(self) -> Shot:
         """What the coarse picture of the newest state is traced from."""
         wanted = self._wanted
-        return self._shot(wanted, *_coarse_size(wanted.width, wanted.height), seed=wanted.revision)
+        return self._shot(wanted, *self._coarse_size(wanted), seed=wanted.revision)
 
     def _refine(self, wanted: "_Wanted") -> Frame | None:
         project, film, revision = wanted.project, self._film, wanted.revision
@@ -252,11 +271,6 @@ class _Wanted(NamedTuple):
     width: int
     height: int
     revision: int
-
-
-def _coarse_size(width: int, height: int) -> tuple[int, int]:
-    shrink = min(math.sqrt(COARSE_PIXELS / (width * height)), 1.0)
-    return max(round(width * shrink), 8), max(round(height * shrink), 8)
 
 
 def render(

@@ -48,7 +48,7 @@ class Shot:
     cut_out: bool = False
 
 
-def _step_back() -> None:
+def step_back() -> None:
     """Lets other threads, the interface's above all, go first."""
     with suppress(OSError):
         os.setpriority(os.PRIO_PROCESS, get_native_id(), 5)
@@ -59,7 +59,7 @@ class Tracer:
 
     def __init__(self, threads: int | None = None):
         self.threads = threads or os.cpu_count() or 1
-        self._pool = ThreadPoolExecutor(self.threads, thread_name_prefix="tracer", initializer=_step_back)
+        self._pool = ThreadPoolExecutor(self.threads, thread_name_prefix="tracer", initializer=step_back)
         self._memory = local()
 
     def close(self) -> None:

@@ -22,8 +22,7 @@ class ShelfModel(QAbstractListModel):
         self._workshop = workshop
         self._search = ""
         self._pictures: dict[str, QPixmap] = {}
-        self._uses: dict[str, str] = {}
-        self._worn_by: Project | None = None
+        self._uses = _uses_in(workshop.project)
         self.rows: list[Entry | tuple[str, int]] = []
         self._entries: list[Entry] = []
         self.worker = ThumbnailWorker()
@@ -67,8 +66,9 @@ class ShelfModel(QAbstractListModel):
         return len(self._entries)
 
     def _follow(self) -> None:
-        project, before = self._workshop.project, self._worn_by
-        if before is None or project.materials is not before.materials or project.product is not before.product:
+        uses = _uses_in(self._workshop.project)
+        if uses != self._uses:  # a value that is dragged changes them once, not at every step
+            self._uses = uses
             self._redraw()
 
     def _redraw(self) -> None:
@@ -99,20 +99,11 @@ class ShelfModel(QAbstractListModel):
 
     def use(self, entry: Entry) -> str:
         """Where the project wears it; else what it is a variant of."""
-        project = self._workshop.project
-        if self._worn_by is not project:
-            self._worn_by = project
-            names: dict[str, list[str]] = {}
-            for part in project.product.parts:
-                names.setdefault(part.material, []).append(part.name)
-            self._uses = {}
-            for material in project.materials:
-                if material.swatch and material.id in names:
-                    shown = ", ".join(names[material.id])
-                    self._uses.setdefault(f"{material.swatch} {_key(material.recipe)}", f"on {shown}")
-                    self._uses.setdefault(material.swatch, f"tuned on {shown}")
-        used = self._uses.get(f"{entry.id} {entry.recipe_key}") or self._uses.get(entry.id)
-        return used or (f"variant of {entry.parent}" if entry.parent else "not used")
+        worn = self._uses.get(entry.id)
+        if worn is not None:
+            names, keys = worn
+            return f"on {names}" if entry.recipe_key in keys else f"tuned on {names}"
+        return f"variant of {entry.parent}" if entry.parent else "not used"
 
     def rowCount(self, parent=None) -> int:
         return len(self.rows)
@@ -136,3 +127,17 @@ class ShelfModel(QAbstractListModel):
         if not isinstance(self.rows[index.row()], Entry):
             return Qt.ItemFlag.NoItemFlags
         return Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsDragEnabled
+
+
+def _uses_in(project: Project) -> dict[str, tuple[str, frozenset[str]]]:
+    """By the swatch they came from: names of the parts that wear it, and the keys of the recipes they wear it with."""
+    names: dict[str, list[str]] = {}
+    keys: dict[str, set[str]] = {}
+    worn: dict[str | None, list[str]] = {}
+    for part in project.product.parts:
+        worn.setdefault(part.material, []).append(part.name)
+    for material in project.materials:
+        if material.swatch and material.id in worn:
+            names.setdefault(material.swatch, []).extend(worn[material.id])
+            keys.setdefault(material.swatch, set()).add(_key(material.recipe))
+    return {swatch: (", ".join(names[swatch]), frozenset(keys[swatch])) for swatch in names}

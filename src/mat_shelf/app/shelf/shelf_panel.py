@@ -181,7 +181,7 @@ class ShelfPanel(QFrame):
 
     def keyPressEvent(self, event) -> None:
         chosen = self.chosen()
-        if event.key() == Qt.Key.Key_Delete and len(chosen) == 1 and self.list.hasFocus():
+        if event.key() == Qt.Key.Key_Delete and len(chosen) == 1:
             self.workshop.throw_out_swatch(chosen[0].id, chosen[0].name)
         else:
             super().keyPressEvent(event)

@@ -9,6 +9,7 @@ from mat_shelf.document.project import Camera, Project
 from mat_shelf.rendering.ball import Ball
 from mat_shelf.rendering.scene import Supplies
 from mat_shelf.rendering.session import RenderSession
+from mat_shelf.rendering.tracer import step_back
 
 HERO, LOUPE = "hero", "loupe"
 SHARE = 4
@@ -75,6 +76,7 @@ class RenderWorker(QObject):
         return (busy[-1] if turn == 0 else busy[0]) if busy else None
 
     def _run(self) -> None:
+        step_back()  # the denoiser's threads, which this one starts, inherit it
         for turn in cycle(range(SHARE)):
             if self._is_closing:
                 return

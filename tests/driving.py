@@ -1,0 +1,101 @@
+"""Driving the real window as a hand would, and reading what it shows."""
+
+import numpy as np
+from PIL import Image
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QDrag, QDragEnterEvent, QDragMoveEvent, QDropEvent, QImage
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
+
+from mat_shelf.shelf.library import Entry
+
+LEFT, PLAIN = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+CONTROL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
+
+
+def picture_of(qtbot, window, fine: bool = True) -> np.ndarray:
+    """The newest picture that shows the newest edit, at the pane's full size, (H, W, 3) uint8."""
+
+    def is_there():
+        frame = window.hero.frame
+        return frame is not None and frame.revision == window.hero.revision and (not fine or frame.samples >= 4)
+
+    qtbot.waitUntil(is_there, timeout=120_000)
+    frame = window.hero.frame
+    height, width = frame.sight.part.shape
+    return np.asarray(Image.fromarray(frame.pixels).resize((width, height)))
+
+
+def seen(window, part: str) -> np.ndarray:
+    """The pixels, well inside its border, in which a part is seen."""
+    ids = [p.id for p in window.workshop.project.product.parts]
+    mask = window.hero.frame.sight.part == ids.index(part)
+    inner = mask.copy()
+    for shift in (-3, 3):
+        inner &= np.roll(mask, shift, 0) & np.roll(mask, shift, 1)
+    assert inner.any(), part
+    return inner
+
+
+def place_of(window, part: str) -> QPoint:
+    """A point of the hero view where a part is seen."""
+    ys, xs = np.nonzero(seen(window, part))
+    k = len(ys) // 2
+    rect, shape = window.hero.picture_rect, window.hero.frame.sight.part.shape
+    return QPoint(
+        round(rect.x() + (xs[k] + 0.5) / shape[1] * rect.width()),
+        round(rect.y() + (ys[k] + 0.5) / shape[0] * rect.height()),
+    )
+
+
+def click_part(window, part: str) -> None:
+    QTest.mouseClick(window.hero, LEFT, PLAIN, place_of(window, part))
+
+
+def shortcut(qtbot, window, key, modifiers) -> None:
+    """Presses keys with the window in front, as it is for a user once a popover has gone."""
+    window.activateWindow()
+    qtbot.waitUntil(window.isActiveWindow, timeout=10_000)
+    QTest.keyClick(window, key, modifiers)
+
+
+def drag_slider(slider, place: float, steps: int = 8) -> None:
+    """Drags a slider's knob to a place in [0, 1], as a hand would."""
+    middle = slider.height() // 2
+    start, end = slider.knob_x(), slider.KNOB + place * (slider.width() - 2 * slider.KNOB)
+    QTest.mousePress(slider, LEFT, PLAIN, QPoint(round(start), middle))
+    for k in range(1, steps + 1):
+        QTest.mouseMove(slider, QPoint(round(start + (end - start) * k / steps), middle))
+        QTest.qWait(15)
+    QTest.mouseRelease(slider, LEFT, PLAIN, QPoint(round(end), middle))
+
+
+def drag_swatch(window, monkeypatch, name: str, part: str) -> None:
+    """Drags a swatch from the list onto a part. The system's own drag loop is replaced by the events it sends."""
+    model, rows = window.shelf.model, window.shelf.model.rows
+    row = next(i for i, r in enumerate(rows) if isinstance(r, Entry) and r.name == name)
+    window.shelf.list.setCurrentIndex(model.index(row))
+    target = QPointF(place_of(window, part))
+
+    def exec_(drag, action):
+        data, hero = drag.mimeData(), window.hero
+        enter = QDragEnterEvent(target.toPoint(), action, data, LEFT, PLAIN)
+        QApplication.sendEvent(hero, enter)
+        assert enter.isAccepted()
+        move = QDragMoveEvent(target.toPoint(), action, data, LEFT, PLAIN)
+        QApplication.sendEvent(hero, move)
+        assert move.isAccepted()
+        lit = grabbed(hero)
+        drop = QDropEvent(target, action, data, LEFT, PLAIN)
+        QApplication.sendEvent(hero, drop)
+        window.lit_before_drop = lit
+        return action
+
+    monkeypatch.setattr(QDrag, "exec", exec_)
+    window.shelf.list.startDrag(Qt.DropAction.CopyAction)
+
+
+def grabbed(widget) -> np.ndarray:
+    image = widget.grab().toImage().convertToFormat(QImage.Format.Format_RGB888)
+    rows = np.array(image.constBits().asarray(image.sizeInBytes())).reshape(image.height(), image.bytesPerLine())
+    return rows[:, : image.width() * 3].reshape(image.height(), image.width(), 3).astype(int)

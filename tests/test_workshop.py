@@ -1,0 +1,291 @@
+"""The workshop's stations and panes in the real window: variants, shelf, loupe lamp, ball, rooms, renders."""
+
+from pathlib import Path
+
+import numpy as np
+import OpenEXR
+import OpenImageIO
+import pytest
+from driving import CONTROL, LEFT, PLAIN, SHIFT, click_part, drag_slider, picture_of, place_of, seen, shortcut
+from PIL import Image
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QFileDialog
+
+from mat_shelf.app.recent import recent_projects
+from mat_shelf.exchange.project_file import save_project
+from mat_shelf.shelf.library import Entry
+
+RIGHT = Qt.MouseButton.RightButton
+
+
+def select_swatch(window, name: str) -> Entry:
+    rows = window.shelf.model.rows
+    row = next(i for i, r in enumerate(rows) if isinstance(r, Entry) and r.name == name)
+    window.shelf.list.setCurrentIndex(window.shelf.model.index(row))
+    return rows[row]
+
+
+def choose(window, text: str) -> None:
+    """Chooses a line of the swatch menu."""
+    action = next(a for a in window.shelf.menu().actions() if a.text().startswith(text))
+    assert action.isEnabled()
+    action.trigger()
+
+
+def test_a_variant_follows_its_parent_in_all_but_its_own(open_window, qtbot):
+    window = open_window()
+    workshop, board = window.workshop, window.board
+    click_part(window, "sleeve")
+    QTest.mouseClick(board.vary_button, LEFT)
+    variant = workshop.selected_material
+    assert variant.parent == "saddle-leather" and workshop.project.part("sleeve").material == variant.id
+    assert (
+        "variant of Saddle leather" in board.parent_button.text()
+        and not board.rows["base_color"].label.back.isVisible()
+    )
+
+    # Its colour becomes its own; then the parent is opened and both colour and roughness change there.
+    board.rows["base_color"].text.setText("#204060")
+    board.rows["base_color"].text.setModified(True)
+    board.rows["base_color"].text.editingFinished.emit()
+    assert workshop.selected_material.own == ("base_color",) and board.rows["base_color"].label.back.isVisible()
+    blue = picture_of(qtbot, window)[seen(window, "sleeve")].astype(int).mean(axis=0)
+    assert blue[2] > blue[0] + 20
+    QTest.mouseClick(board.parent_button, LEFT)
+    assert workshop.selected_material.id == "saddle-leather" and board.variants_label.text() == "1 variant"
+    drag_slider(board.rows["specular_roughness"].slider, 0.1)
+    board.rows["base_color"].text.setText("#D0D020")
+    board.rows["base_color"].text.setModified(True)
+    board.rows["base_color"].text.editingFinished.emit()
+    parent, variant = workshop.project.material("saddle-leather"), workshop.project.material(variant.id)
+    assert variant.recipe.specular_roughness == parent.recipe.specular_roughness == pytest.approx(0.1, abs=0.02)
+    assert variant.recipe.base_color != parent.recipe.base_color
+    still = picture_of(qtbot, window)[seen(window, "sleeve")].astype(int).mean(axis=0)
+    assert still[2] > still[0] + 15  # the sleeve stays blue
+
+    # It is renamed, and gives its colour back: the picture follows the parent's.
+    click_part(window, "tray")
+    click_part(window, "sleeve")
+    QTest.mouseClick(board.name, LEFT)
+    board.name.selectAll()
+    QTest.keyClicks(board.name, "Sleeve leather")
+    QTest.keyClick(board.name, Qt.Key.Key_Return)
+    assert workshop.selected_material.name == "Sleeve leather"
+    QTest.mouseClick(board.rows["base_color"].label.back, LEFT)
+    assert workshop.selected_material.own == ()
+    yellow = picture_of(qtbot, window)[seen(window, "sleeve")].astype(int).mean(axis=0)
+    assert yellow[0] > yellow[2] + 60
+
+    # The parent is worn by nothing but is needed; once its variant is undone away it can be thrown out.
+    window.unused_action.trigger()
+    assert "saddle-leather" in {m.id for m in workshop.project.materials}
+    workshop.wear("sleeve", "grip-rubber")
+    count = len(workshop.project.materials)
+    window.unused_action.trigger()
+    assert len(workshop.project.materials) == count - 2
+    shortcut(qtbot, window, Qt.Key.Key_Z, CONTROL)
+    assert len(workshop.project.materials) == count
+
+
+def test_swatches_are_described_varied_compared_and_thrown_out(open_window, qtbot):
+    window = open_window()
+    workshop, shelf = window.workshop, window.workshop.shelf
+    names = lambda: {entry.name for entry in shelf.entries()}  # noqa: E731
+    select_swatch(window, "Copper")
+    choose(window, "Duplicate")
+    assert "Copper, copy" in names()
+    entry = select_swatch(window, "Copper, copy")
+    choose(window, "Name, tags")
+    dialog = window.shelf.describe_dialog
+    dialog.name.setText("Old copper")
+    dialog.tags.setText("worn, kettle")
+    dialog.note.setPlainText("As on the stove.")
+    QTest.mouseClick(dialog.confirm, LEFT)
+    described = shelf.swatch(entry.id)
+    assert (described.name, described.tags, described.note) == ("Old copper", ("worn", "kettle"), "As on the stove.")
+    window.shelf.search.setText("kett")
+    assert [row.name for row in window.shelf.model.rows if isinstance(row, Entry)] == ["Old copper"]
+
+    # A variant of it, worn, tuned and kept as its own swatch's new values; then the parent changes.
+    select_swatch(window, "Old copper")
+    choose(window, "Make a variant")
+    window.shelf.search.setText("old")
+    variant = select_swatch(window, "Old copper, variant")
+    click_part(window, "warmer-dish")
+    select_swatch(window, "Old copper, variant")
+    choose(window, "Put on Warmer dish")
+    assert workshop.project.part("warmer-dish").material == variant.id
+    drag_slider(window.board.rows["specular_roughness"].slider, 0.9)
+    window.board.open_keep()
+    assert "Old copper, variant" in window.board.keep_popover.update_button.text()
+    QTest.mouseClick(window.board.keep_popover.update_button, LEFT)
+    kept = shelf.swatch(variant.id)
+    assert kept.own == ("specular_roughness",) and kept.recipe.specular_roughness == pytest.approx(0.9, abs=0.02)
+    shelf.add(described.tuned(described.recipe.with_(base_color=(0.1, 0.2, 0.3))))
+    assert shelf.swatch(variant.id).recipe.base_color == (0.1, 0.2, 0.3)
+
+    # Compared, they differ in the roughness alone.
+    window.shelf.model.reload()
+    window.shelf.list.selectAll()
+    choose(window, "Compare the two")
+    assert [line[0] for line in window.shelf.compare_dialog.differences] == ["Roughness"]
+    window.shelf.compare_dialog.close()
+
+    # Thrown out with Delete, and put back from the message.
+    select_swatch(window, "Old copper")
+    window.shelf.list.setFocus()
+    QTest.keyClick(window.shelf.list, Qt.Key.Key_Delete)
+    assert "Old copper" not in names() and window.notice.buttons[0].text() == "Put it back"
+    QTest.mouseClick(window.notice.buttons[0], LEFT)
+    assert "Old copper" in names()
+    window.shelf.search.setText("nothing has this")
+    assert window.shelf.hint.isVisible() and "No swatch" in window.shelf.hint.text()
+
+
+def test_the_loupes_lamp_and_the_ball(open_window, qtbot):
+    window = open_window()
+    workshop, loupe = window.workshop, window.wall.loupe
+    QTest.mouseClick(window.hero, RIGHT, PLAIN, place_of(window, "card"))
+
+    def loupe_picture() -> np.ndarray:
+        def shown():
+            return loupe.frame is not None and loupe.frame.revision == loupe.revision and loupe.frame.samples >= 2
+
+        qtbot.waitUntil(shown, timeout=60_000)
+        return loupe.frame.pixels.astype(int)
+
+    # A lamp held from the front is far brighter on flat card than one that grazes it from the rim.
+    plain = loupe_picture().mean()
+    hero = picture_of(qtbot, window).astype(int)
+
+    def drag_lamp(x: float, y: float) -> None:
+        QTest.mousePress(loupe, LEFT, PLAIN, QPoint(loupe.SIDE // 2, loupe.SIDE // 2))
+        QTest.mouseMove(loupe, QPoint(round(x * loupe.SIDE), round(y * loupe.SIDE)))
+        QTest.mouseRelease(loupe, LEFT, PLAIN, QPoint(round(x * loupe.SIDE), round(y * loupe.SIDE)))
+
+    drag_lamp(0.5, 0.3)  # the card lies flat and is seen from above: light from the top of the pane is overhead
+    bright = loupe_picture().mean()
+    drag_lamp(0.01, 0.62)
+    grazing = loupe_picture().mean()
+    assert bright > grazing + 30
+    QTest.keyClick(loupe, Qt.Key.Key_L)
+    assert workshop.loupe_light is None and loupe_picture().mean() == pytest.approx(plain, abs=4)
+    assert np.abs(picture_of(qtbot, window).astype(int) - hero).mean() < 2  # the hero view keeps the set's light
+
+    # A ball beside the warmer's enamel, orange in the picture and no part of the product; Delete takes it away.
+    spot = place_of(window, "warmer-body")
+    before = picture_of(qtbot, window).astype(int)
+    QTest.mouseClick(window.hero, RIGHT, SHIFT, spot)
+    after = picture_of(qtbot, window).astype(int)
+    changed = np.abs(after - before).max(axis=2) > 60
+    assert changed.sum() > 60
+    orange = after[changed].mean(axis=0)
+    assert orange[0] > orange[1] + 40 > orange[2] + 40
+    assert (window.hero.frame.sight.part[changed] == -1).mean() > 0.8
+    assert not workshop.history.is_changed
+    window.hero.setFocus()
+    QTest.keyClick(window.hero, Qt.Key.Key_Delete)
+    assert workshop.ball is None and np.abs(picture_of(qtbot, window).astype(int) - before).mean() < 2
+
+
+def dropped(window, path: Path) -> None:
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(path))])
+    enter = QDragEnterEvent(QPoint(600, 60), Qt.DropAction.CopyAction, data, LEFT, PLAIN)
+    QApplication.sendEvent(window, enter)
+    assert enter.isAccepted()
+    QApplication.sendEvent(window, QDropEvent(QPointF(600, 60), Qt.DropAction.CopyAction, data, LEFT, PLAIN))
+
+
+def test_a_room_picture_lights_the_set(open_window, qtbot, tmp_path, monkeypatch):
+    window = open_window()
+    workshop, board = window.workshop, window.set_board
+    pixels = np.full((32, 64, 3), (0.05, 0.05, 0.4), np.float32)
+    OpenImageIO.ImageBuf(pixels).write(str(tmp_path / "blue.exr"))
+    (tmp_path / "broken.hdr").write_bytes(b"#?RADIANCE\nnonsense")
+    workshop.use_set("desk-lamp")
+    before = picture_of(qtbot, window)[seen(window, "card")].astype(int).mean(axis=0)
+    project = workshop.project
+    dropped(window, tmp_path / "broken.hdr")
+    assert workshop.project is project and "broken.hdr cannot be a room picture" in window.notice.text.text()
+    window.stations.buttons()[1].click()
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: (str(tmp_path / "blue.exr"), ""))
+    QTest.mouseClick(board.room_button, LEFT)
+    assert workshop.project.set.room.name == "blue.exr"
+    assert board.rows["room_luminance"].isVisible() and not board.rows["surround"].isVisible()
+    workshop.edit("Brighter", workshop.project.with_set(workshop.project.set.with_(room_luminance=5000.0)))
+    blue = picture_of(qtbot, window)[seen(window, "card")].astype(int).mean(axis=0)
+    assert blue[2] - blue[0] > before[2] - before[0] + 30
+
+    # It is saved with the project, opened by dropping the file, and listed among the recent ones.
+    path = tmp_path / "lit.matshelf"
+    assert workshop.save(path)
+    saved = workshop.project
+    QTest.mouseClick(board.room_button, LEFT)
+    assert workshop.project.set.room is None
+    workshop.history.saved = workshop.project
+    dropped(window, path)
+    assert workshop.project == saved and saved.set.room.digest in workshop.assets.rooms
+    assert recent_projects()[0] == path
+    other = tmp_path / "other.matshelf"
+    save_project(other, *((saved.with_(name="Other")), workshop.assets))
+    workshop.open(other)
+    assert recent_projects()[:2] == [other, path]
+    window.recent_menu.aboutToShow.emit()
+    window.recent_menu.actions()[1].trigger()
+    assert workshop.path == path
+    path.unlink()
+    assert path not in recent_projects()
+
+
+def test_the_render_dialog_offers_what_a_file_can_hold(open_window, qtbot, tmp_path):
+    window = open_window()
+    window.open_render()
+    dialog = window.render_dialog
+    dialog.path_field.setText(str(tmp_path / "out.jpg"))
+    assert (
+        not dialog.cut_box.isEnabled()
+        and not dialog.deep_box.isEnabled()
+        and not dialog.pass_boxes["depth"].isEnabled()
+    )
+    dialog.kind_box.setCurrentText("EXR")
+    dialog.kind_box.textActivated.emit("EXR")
+    assert dialog.path_field.text().endswith("out.exr") and dialog.pass_boxes["depth"].isEnabled()
+    dialog.view_box.setCurrentIndex(dialog.view_box.findText("Nib"))
+    dialog.set_box.setCurrentIndex(dialog.set_box.findText("Rim and fill"))
+    for name in ("depth", "parts", "materials"):
+        dialog.pass_boxes[name].setChecked(True)
+    dialog.cut_box.setChecked(True)
+    for box, value in ((dialog.width_box, 120), (dialog.height_box, 80), (dialog.samples_box, 8)):
+        box.setValue(value)
+    project = window.workshop.project
+    QTest.mouseClick(dialog.start_button, LEFT)
+    qtbot.waitUntil(dialog.start_button.isEnabled, timeout=90_000)
+    assert dialog.state.text() == f"Written to {tmp_path / 'out.exr'}" and window.workshop.project is project
+    with OpenEXR.File(str(tmp_path / "out.exr"), separate_channels=True) as file:
+        channels = {name: channel.pixels for name, channel in file.channels().items()}
+    parts = {name: mask for name, mask in channels.items() if name.startswith("part.")}
+    assert "part.Nib.Y" in parts and "part.Wax stick.Y" not in parts  # the nib's view does not reach that far
+    assert sum(parts.values()) == pytest.approx(np.ones((80, 120)), abs=1e-5)
+    product = sum(mask for name, mask in parts.items() if "Backdrop" not in name and "No part" not in name)
+    assert channels["A"] == pytest.approx(product, abs=1e-5)
+    assert channels["depth.Z"][parts["part.Nib.Y"] == 1].max() < 400  # mm: nearer than the camera's own distance
+
+    dialog.path_field.setText(str(tmp_path / "out.png"))
+    dialog.deep_box.setChecked(True)
+    QTest.mouseClick(dialog.start_button, LEFT)
+    qtbot.waitUntil(dialog.start_button.isEnabled, timeout=90_000)
+    with Image.open(tmp_path / "out.png") as picture:
+        assert picture.size == (120, 80) and picture.mode == "RGBA"
+    assert (tmp_path / "out.png").read_bytes()[24] == 16
+
+
+def test_keys_and_gestures_are_listed(open_window, qtbot):
+    window = open_window()
+    shortcut(qtbot, window, Qt.Key.Key_F1, PLAIN)
+    dialog = window.shortcuts_dialog
+    shown = {label.text() for label in dialog.findChildren(type(window.notice.text))}
+    assert {"Ctrl+K", "Keep on shelf", "Stands a coloured ball there"} <= shown
+    dialog.close()
