@@ -364,11 +364,11 @@ def test_the_loupe_shows_millimetres_of_what_it_stands_on(open_window, qtbot):
     workshop.set_loupe_width(3)
     qtbot.waitUntil(shown, timeout=60_000)
     assert (loupe.frame.sight.part == ids.index("collar")).mean() > share
-    # It follows the material: steel to brass.
-    steel = loupe.frame.pixels.astype(int).mean(axis=(0, 1))
-    workshop.wear("collar", "polished-brass")
-    qtbot.waitUntil(shown, timeout=60_000)
+    # It follows the material: brass to steel.
     brass = loupe.frame.pixels.astype(int).mean(axis=(0, 1))
+    workshop.wear("collar", "satin-steel")
+    qtbot.waitUntil(shown, timeout=60_000)
+    steel = loupe.frame.pixels.astype(int).mean(axis=(0, 1))
     assert (brass[0] - brass[2]) > (steel[0] - steel[2]) + 20
 
 

@@ -365,12 +365,14 @@ class HeroView(QWidget):
         painter.drawImage(rect, self._image)
         if self.wipe is not None and self._reference is not None:
             self._paint_wipe(painter, rect)
+            painter.setClipRect(QRectF(rect).adjusted(self._wipe_x() - rect.x(), 0, 0, 0))
         lit = self._under_drop or self.workshop.selected
         if lit:
             outline = self._outline_of(lit, fill=0.28 if self._under_drop else 0.0)
             if outline is not None:
                 painter.drawImage(rect, outline)
         self._paint_loupe_ring(painter)
+        painter.setClipping(False)
         self._paint_words(painter, rect)
         if self.hasFocus():
             painter.setPen(QColor(THEME.on_surround))
