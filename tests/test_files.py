@@ -12,6 +12,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from mat_shelf.document.project import SCHEMA
 from mat_shelf.document.swatch import Swatch
 from mat_shelf.exchange.atomic import write_atomically
 from mat_shelf.exchange.package import PackageError
@@ -92,7 +93,7 @@ def test_projects_of_the_first_schema_open(demo, saved):
     rewritten(saved, {"project.json": json.dumps(fields | {"schema_version": 1}).encode()})
     project = open_project(saved)[0]
     assert project.view.name == "Final" and project.view.camera == demo[0].views[0].camera
-    assert project.schema_version == 3 and len(project.views) == len(project.sets)
+    assert project.schema_version == SCHEMA and len(project.views) == len(project.sets)
 
 
 def test_missing_and_exchanged_meshes_are_named(demo, saved):

@@ -7,7 +7,7 @@ import OpenImageIO
 import pytest
 from numba import njit
 
-from mat_shelf.demo.sets import SETS
+from mat_shelf.rendering.sets import SETS
 from mat_shelf.document.project import Camera, Picture, Softbox
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets

@@ -148,10 +148,10 @@ QPushButton[role="project"] {{ background: transparent; border: 1px solid transp
 QPushButton[role="project"]:hover {{ background: {THEME.card}; }}
 QPushButton[role="project"]:focus {{ border-color: {THEME.accent}; }}
 QPushButton[role="project"]::menu-indicator {{ width: 0; }}
-QLineEdit, QSpinBox, QComboBox, QPlainTextEdit {{
+QLineEdit, QSpinBox, QDoubleSpinBox, QComboBox, QPlainTextEdit {{
     background: {THEME.field}; border: 1px solid {THEME.line}; border-radius: 6px;
     padding: 4px 8px; selection-background-color: {THEME.accent}; }}
-QLineEdit:focus, QSpinBox:focus, QComboBox:focus,
+QLineEdit:focus, QSpinBox:focus, QDoubleSpinBox:focus, QComboBox:focus,
 QPlainTextEdit:focus {{ border-color: {THEME.accent}; }}
 QLineEdit[role="number"] {{ background: transparent; border: 1px solid transparent; border-radius: 4px;
     padding: 1px 3px; }}
@@ -162,6 +162,10 @@ QComboBox::down-arrow {{ image: url({CHEVRON}); width: 10px; height: 6px; }}
 QComboBox QAbstractItemView {{ background: {THEME.card}; border: 1px solid {THEME.line};
     selection-background-color: {THEME.accent}; selection-color: {THEME.on_accent}; }}
 QCheckBox:disabled, QLabel:disabled {{ color: {THEME.faint}; }}
+QDoubleSpinBox {{ padding: 1px 4px; border-radius: 4px; }}
+QTreeWidget {{ background: {THEME.field}; border: 1px solid {THEME.line}; border-radius: 6px; padding: 3px; }}
+QTreeWidget::item {{ padding: 2px 0; }}
+QTreeWidget::item:selected {{ background: {THEME.accent}; color: {THEME.on_accent}; }}
 QListView {{ background: transparent; border: none; }}
 QMenu {{ background: {THEME.card}; border: 1px solid {THEME.line}; padding: 4px; }}
 QMenu::item {{ padding: 6px 28px 6px 14px; border-radius: 4px; }}

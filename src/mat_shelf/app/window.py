@@ -7,6 +7,7 @@ from PyQt6.QtCore import QMimeData, QSettings, QSize, Qt, QTimer
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import (
     QApplication,
+    QBoxLayout,
     QButtonGroup,
     QFileDialog,
     QFrame,
@@ -24,6 +25,9 @@ from PyQt6.QtWidgets import (
 from mat_shelf.app.autosave import Autosave, words_for
 from mat_shelf.app.board.materials_board import MaterialsBoard
 from mat_shelf.app.board.set_board import SetBoard
+from mat_shelf.app.product.import_job import ImportJob
+from mat_shelf.app.product.product_board import ProductBoard
+from mat_shelf.app.product.product_work import ProductWork
 from mat_shelf.app.recent import note_recent, recent_projects
 from mat_shelf.app.render_dialog import RenderDialog
 from mat_shelf.app.shelf.shelf_panel import ShelfPanel
@@ -31,10 +35,15 @@ from mat_shelf.app.shortcuts_dialog import ShortcutsDialog
 from mat_shelf.app.theme import apply_theme, is_dark
 from mat_shelf.app.wall.wall import Wall
 from mat_shelf.app.workshop import Workshop
+from mat_shelf.exchange.product_import import new_project
 from mat_shelf.exchange.project_file import ENDING
 from mat_shelf.exchange.recovery import Recovery
+from mat_shelf.geometry.importing import ENDINGS as MODEL_ENDINGS
+from mat_shelf.geometry.size import UnitGuess, length_words, other_units, size_question
 
 PROJECT_FILES = "Mat Shelf projects (*.matshelf)"
+MODEL_FILES = f"Models ({' '.join(f'*{ending}' for ending in MODEL_ENDINGS)})"
+DROPPED = (ENDING, ".exr", ".hdr", *MODEL_ENDINGS)
 
 
 class Window(QMainWindow):
@@ -48,7 +57,8 @@ class Window(QMainWindow):
         self.setMinimumSize(1040, 640)
         self.setAcceptDrops(True)
         self.shelf = ShelfPanel(workshop)
-        self.wall = Wall(workshop)
+        self.work = ProductWork(workshop)
+        self.wall = Wall(workshop, self.work)
         self.hero = self.wall.hero
         self.board = MaterialsBoard(workshop)
         self.set_board = SetBoard(workshop)
@@ -56,10 +66,17 @@ class Window(QMainWindow):
         self.hero.focused.connect(lambda: self.set_board.focus_button.setChecked(False))
         self.boards = QStackedWidget()
         self.boards.setFixedHeight(284)
+        self.product_board = ProductBoard(self.work)
+        self.product_board.mode_wanted.connect(self.hero.set_mode)
+        self.product_board.import_wanted.connect(self._choose_model)
+        self.hero.measured.connect(self.product_board.size_card.show_distance)
+        self.boards.addWidget(self.product_board)
         self.boards.addWidget(self.board)
+        self.boards.setCurrentWidget(self.board)
         self.boards.addWidget(self.set_board)
         self.notice = Notice()
         self.render_dialog: RenderDialog | None = None
+        self.import_job: ImportJob | None = None
         self._make_actions()
 
         right = QVBoxLayout()
@@ -99,6 +116,7 @@ class Window(QMainWindow):
             return made
 
         self.open_action = action("Open…", "Ctrl+O", self._open)
+        self.import_action = action("Import a model…", "Ctrl+I", self._choose_model)
         self.save_action = action("Save", "Ctrl+S", self.save)
         self.save_as_action = action("Save as…", "Ctrl+Shift+S", self.save_as)
         self.render_action = action("Render a picture…", "Ctrl+R", self.open_render)
@@ -123,7 +141,7 @@ class Window(QMainWindow):
         menu.addAction(self.open_action)
         self.recent_menu = menu.addMenu("Open recent")
         self.recent_menu.aboutToShow.connect(self._fill_recent)
-        menu.addActions([self.save_action, self.save_as_action])
+        menu.addActions([self.save_action, self.save_as_action, self.import_action])
         menu.addSeparator()
         menu.addActions([self.render_action, self.unused_action])
         menu.addSeparator()
@@ -147,8 +165,9 @@ class Window(QMainWindow):
         layout.addWidget(self.project_button)
         layout.addSpacing(8)
         self.stations = QButtonGroup(self)
-        for number, (name, board) in enumerate((("Materials", self.board), ("Set", self.set_board))):
-            station = QPushButton(name, checkable=True, checked=number == 0)
+        stations = (("Product", self.product_board), ("Materials", self.board), ("Set", self.set_board))
+        for number, (name, board) in enumerate(stations):
+            station = QPushButton(name, checkable=True, checked=board is self.board)
             station.setProperty("role", "station")
             station.setFixedHeight(45)
             station.setShortcut(QKeySequence(f"Ctrl+{number + 1}"))
@@ -219,16 +238,93 @@ class Window(QMainWindow):
         if path is None:
             return
         event.acceptProposedAction()
-        if path.suffix.lower() != ENDING:
+        ending = path.suffix.lower()
+        if ending in MODEL_ENDINGS:
+            self.import_model(path)
+        elif ending != ENDING:
             self.workshop.set_room(path)
         elif self._may_leave():
             self.workshop.open(path)
 
     @staticmethod
     def _dropped_file(data: QMimeData) -> Path | None:
-        """A project or room picture that is dragged, if one is."""
+        """A project, model or room picture that is dragged, if one is."""
         paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
-        return next((path for path in paths if path.suffix.lower() in (ENDING, ".exr", ".hdr")), None)
+        return next((path for path in paths if path.suffix.lower() in DROPPED), None)
+
+    def _choose_model(self) -> None:
+        chosen, _ = QFileDialog.getOpenFileName(self, "Import a model", self._folder(), MODEL_FILES)
+        if chosen:
+            self.import_model(Path(chosen))
+
+    def import_model(self, path: Path) -> None:
+        """Reads a model beside the window, then asks what to do with it."""
+        if self.import_job is not None:
+            self.say(f"{self.import_job.path.name} is still being imported; cancel it first.")
+            return
+        job = self.import_job = ImportJob(path)
+        job.progressed.connect(
+            lambda text: self.import_job is job and self._ask(f"{path.name}: {text}…", ("Cancel", job.cancel))
+        )
+        job.done.connect(self._imported)
+        job.failed.connect(self._not_imported)
+        job.start()
+
+    def _ask(self, text: str, *answers) -> None:
+        self.notice.ask(text, *answers)
+        self._place_notice()
+
+    def _not_imported(self, text: str) -> None:
+        self.import_job = None
+        self.notice.settle()
+        if text:
+            self.say(text)
+
+    def _imported(self) -> None:
+        job, self.import_job = self.import_job, None
+        self.notice.settle()
+        count = len(job.product.parts)
+        parts = "1 part" if count == 1 else f"{count} parts"
+        self._ask(
+            f"{job.path.name}: {parts} read." + (f" {job.report[0]}." if job.report else ""),
+            ("New project", lambda: self._take_in(job, is_new=True)),
+            ("Add to this product", lambda: self._take_in(job, is_new=False)),
+            ("Leave it", lambda: None),
+        )
+
+    def _take_in(self, job: ImportJob, is_new: bool) -> None:
+        bounds = self.work.bounds_of(job.product, job.assets)
+        size = bounds[1] - bounds[0]
+        if is_new:
+            if not self._may_leave():
+                return
+            self.workshop.replace(new_project(job.product, job.materials, size), job.assets, None)
+            self.workshop.history.saved = None
+            self.workshop.project_changed.emit()
+        else:
+            self.work.add(job.product, job.materials, job.assets)
+        self.stations.buttons()[0].click()
+        unit = job.product.unit
+        question = size_question(job.path.name, [float(x) for x in size], unit)
+        if question is None:
+            shown = " × ".join(length_words(float(x)) for x in size)
+            self.say(f"{job.path.name} is {shown} large." + ("" if is_new else " Added to the product."))
+            return
+        guesses = other_units(float(max(size)), unit)
+        parts = [part.id for part in self.workshop.project.product.parts][-len(job.product.parts) :]
+
+        def read_as(guess: UnitGuess) -> None:
+            if is_new:
+                self.work.read_as(guess.unit)
+                self.work.refit()
+            else:
+                self.work.rescale(parts, unit, guess.unit)
+
+        answers = [
+            (f"{guess.unit}: {length_words(guess.longest_mm)}", lambda guess=guess: read_as(guess))
+            for guess in guesses[:3]
+        ]
+        self._ask(question, *answers, ("It is right", lambda: None))
 
     def _offer_what_was_left_behind(self) -> None:
         found = self.autosave.left_behind() if self.autosave else []
@@ -300,6 +396,9 @@ class Window(QMainWindow):
             return
         if self.render_dialog is not None:
             self.render_dialog.close()
+        if self.import_job is not None:
+            self.import_job.cancel()
+            self.import_job.wait()
         if self.autosave is not None:
             self.autosave.close()
         self.shelf.model.worker.close()
@@ -319,10 +418,13 @@ class Notice(QFrame):
         self.buttons: list[QPushButton] = []
         self._is_asking = False
         self._waiting = ""
-        self._layout = QHBoxLayout(self)
+        self._layout = QBoxLayout(QBoxLayout.Direction.LeftToRight, self)
         self._layout.setContentsMargins(16, 10, 12, 10)
         self._layout.setSpacing(10)
+        self._answers = QHBoxLayout()
+        self._answers.setSpacing(8)
         self._layout.addWidget(self.text, 1)
+        self._layout.addLayout(self._answers)
         self._timer = QTimer(self, singleShot=True, interval=12_000)
         self._timer.timeout.connect(self.hide)
 
@@ -340,6 +442,11 @@ class Notice(QFrame):
         self._is_asking = True
         self._show(text, *answers)
 
+    def settle(self) -> None:
+        """Takes a question away that has become void."""
+        self._is_asking = False
+        self.hide()
+
     def _answered(self, run: Callable[[], None]) -> None:
         self.hide()
         self._is_asking = False
@@ -350,13 +457,15 @@ class Notice(QFrame):
 
     def _show(self, text: str, *answers: tuple[str, Callable[[], None]]) -> None:
         for button in self.buttons:
-            self._layout.removeWidget(button)
+            self._answers.removeWidget(button)
             button.deleteLater()
         self.buttons = []
         for label, run in answers:
             button = QPushButton(label)
             button.clicked.connect(lambda _, run=run: self._answered(run))
-            self._layout.addWidget(button, 0, Qt.AlignmentFlag.AlignVCenter)
+            self._answers.addWidget(button, 0, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight)
             self.buttons.append(button)
+        many = len(answers) > 2
+        self._layout.setDirection(QBoxLayout.Direction.TopToBottom if many else QBoxLayout.Direction.LeftToRight)
         self.text.setText(text)
         self.show()

@@ -1,6 +1,7 @@
 """What the window works on: a project with its history and meshes, the shelf, and what is selected."""
 
 from collections.abc import Callable
+from contextlib import contextmanager
 from pathlib import Path
 
 from pydantic import ValidationError
@@ -9,7 +10,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from mat_shelf.document.history import History
 from mat_shelf.document.ids import free_name, new_id
 from mat_shelf.document.parameter import Frozen, explain
-from mat_shelf.document.project import Camera, Material, Part, Picture, Project, View
+from mat_shelf.document.project import Camera, Material, Part, Picture, Project, View, Zone
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.document.swatch import Swatch
 from mat_shelf.exchange.assets import Assets
@@ -52,6 +53,8 @@ class Workshop(QObject):
         self.shelf = shelf
         self.path = path
         self.selected: str | None = None
+        self.selected_zone_id: str | None = None
+        self._together: str | None = None
         self.free_camera: Camera | None = None
         self.loupe_point: tuple[float, float, float] | None = None
         self.loupe_width = 12.0
@@ -72,14 +75,35 @@ class Workshop(QObject):
         """The material on the board: one that was opened by itself, or that of the selected part."""
         if self._opened_material is not None:
             return self.project.material(self._opened_material)
-        part = self.selected_part
-        return self.project.material(part.material) if part and part.material else None
+        wearer = self.selected_zone or self.selected_part
+        return self.project.material(wearer.material) if wearer and wearer.material else None
 
-    def select(self, part_id: str | None) -> None:
-        if part_id != self.selected or self._opened_material is not None:
-            self.selected = part_id
+    @property
+    def selected_zone(self) -> Zone | None:
+        """The zone that is selected, where it is not the whole part."""
+        part = self.selected_part
+        return part.zone(self.selected_zone_id) if part and self.selected_zone_id else None
+
+    def select(self, part_id: str | None, zone_id: str | None = None) -> None:
+        if (part_id, zone_id) != (self.selected, self.selected_zone_id) or self._opened_material is not None:
+            self.selected, self.selected_zone_id = part_id, zone_id
             self._opened_material = None
             self.selection_changed.emit()
+
+    def select_next_wearer(self) -> None:
+        """Selects the next piece that wears the material on the board."""
+        material = self.selected_material
+        if material is None:
+            return
+        places = [
+            (part.id, zone.id if zone else None)
+            for part in self.project.product.parts
+            for zone in (None, *part.zones)
+            if (zone or part).material == material.id
+        ]
+        if places:
+            here = (self.selected, self.selected_zone_id)
+            self.select(*places[(places.index(here) + 1) % len(places) if here in places else 0])
 
     def open_material(self, material_id: str) -> None:
         """Brings a material to the board, whatever is selected."""
@@ -153,8 +177,20 @@ class Workshop(QObject):
         self.edit("Change of set", self.project.with_(current_set=set_id))
 
     def edit(self, label: str, project: Project, gesture: str | None = None) -> None:
+        if self._together is not None:
+            label, gesture = self._together, f"together {self._together}"
         self.history.edit(label, project, gesture)
         self.project_changed.emit()
+
+    @contextmanager
+    def as_one(self, label: str):
+        """Makes all edits inside one step of the history."""
+        self._together = label
+        try:
+            yield
+        finally:
+            self._together = None
+            self.history.end_gesture()
 
     def changed(self, thing: Frozen, name: str, value) -> Frozen | None:
         """A copy of a value of the project with one field changed; says why where the value cannot be."""
@@ -164,8 +200,8 @@ class Workshop(QObject):
             self.said.emit(_refusal(type(thing), name, fault))
             return None
 
-    def wear(self, part_id: str, swatch_id: str) -> None:
-        """Puts a swatch on a part, and selects the part."""
+    def wear(self, part_id: str, swatch_id: str, zone_id: str | None = None) -> None:
+        """Puts a swatch on a part or one of its zones, and selects that."""
         try:
             swatch = self.shelf.swatch(swatch_id)
         except ShelfError as fault:
@@ -179,8 +215,21 @@ class Workshop(QObject):
         if material is None:
             material = self._material_of(swatch)
             project = project.with_material(material)
-        self.edit(f"{swatch.name} on {part.name}", project.with_part(part.with_(material=material.id)))
-        self.select(part_id)
+        wearer = part.zone(zone_id) if zone_id else part
+        dressed = wearer.with_(material=material.id)
+        part = part.with_zone(dressed) if zone_id else dressed
+        self.edit(f"{swatch.name} on {wearer.name}", project.with_part(part))
+        self.select(part_id, zone_id)
+
+    def wear_instead(self, old_id: str, swatch_id: str) -> None:
+        """Puts a swatch wherever a material of the project is worn."""
+        with self.as_one(f"Replace {self.project.material(old_id).name}"):
+            for part in self.project.product.parts:
+                if part.material == old_id:
+                    self.wear(part.id, swatch_id)
+                for zone in part.zones:
+                    if zone.material == old_id:
+                        self.wear(part.id, swatch_id, zone.id)
 
     def _material_of(self, swatch: Swatch) -> Material:
         """A new material from a swatch; a variant goes on following if the project has its parent."""
@@ -207,9 +256,10 @@ class Workshop(QObject):
             return
         name = free_name(f"{material.name}, variant", {m.name for m in self.project.materials})
         variant_id = new_id("material")
-        project = self.project.with_variant(material.id, variant_id, name)
-        self.edit(f"Variant of {material.name}", project.with_part(part.with_(material=variant_id)))
-        self.select(part.id)
+        project, zone = self.project.with_variant(material.id, variant_id, name), self.selected_zone
+        dressed = (zone or part).with_(material=variant_id)
+        self.edit(f"Variant of {material.name}", project.with_part(part.with_zone(dressed) if zone else dressed))
+        self.select(part.id, zone.id if zone else None)
         self.selection_changed.emit()
 
     def give_back(self, name: str) -> None:
@@ -380,8 +430,11 @@ class Workshop(QObject):
         self._after_jump()
 
     def _after_jump(self) -> None:
-        if self.selected and self.selected not in {part.id for part in self.project.product.parts}:
+        parts = {part.id: part for part in self.project.product.parts}
+        if self.selected and self.selected not in parts:
             self.select(None)
+        if self.selected_zone_id and self.selected_zone_id not in {z.id for z in parts[self.selected].zones}:
+            self.select(self.selected)
         if self._opened_material not in {None, *(m.id for m in self.project.materials)}:
             self.select(self.selected)
         self.project_changed.emit()
@@ -413,7 +466,7 @@ class Workshop(QObject):
         self.history = History(project)
         self.assets = assets
         self.path = path
-        self.selected = None
+        self.selected = self.selected_zone_id = None
         self.free_camera = None
         self.loupe_point = self.loupe_light = self.ball = None
         self._opened_material = None

@@ -1,12 +1,12 @@
 """The demo project: the desk set as one would photograph it, in five sets of light."""
 
 from mat_shelf.demo import fountain_pen, ink_bottle, pad_and_card, sleeve, tray, warmer, wax
-from mat_shelf.demo.sets import SETS
 from mat_shelf.document.project import Camera, Material, Part, Product, Project, View
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.geometry.glb import NamedMesh, glb_bytes, read_glb
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.solids import moved, rotation
+from mat_shelf.rendering.sets import SETS
 from mat_shelf.shelf.shipped import SHIPPED
 
 DRESSING = {

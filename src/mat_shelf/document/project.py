@@ -13,7 +13,7 @@ from mat_shelf.document.ids import Digest, Id, Name
 from mat_shelf.document.parameter import Color, Frozen, color, number
 from mat_shelf.document.variant import Variable
 
-SCHEMA = 3
+SCHEMA = 4
 
 Length = Annotated[float, Field(ge=-1e5, le=1e5, allow_inf_nan=False)]
 Point = tuple[Length, Length, Length]
@@ -36,19 +36,76 @@ class Material(Variable):
     swatch: Id | None = None
 
 
+Angle = Annotated[float, Field(ge=-360, le=360, allow_inf_nan=False)]
+
+
+class Pose(Frozen):
+    """Where a part stands: its mesh is scaled, then turned, then shifted.
+
+    Attributes
+    ----------
+    shift : (3,) mm
+    turn : (3,) degrees
+        About x, then y, then z, each of the world.
+    scale : of its mesh's own size
+    """
+
+    shift: Point = (0.0, 0.0, 0.0)
+    turn: tuple[Angle, Angle, Angle] = (0.0, 0.0, 0.0)
+    scale: float = Field(1.0, ge=1e-9, le=1e9, allow_inf_nan=False)
+
+
+class Zone(Frozen):
+    """Some of a part's faces, with a material of their own. `faces` is the SHA-256 of their list."""
+
+    id: Id
+    name: Name
+    faces: Digest
+    material: Id | None = None
+
+
 class Part(Frozen):
-    """One named piece of the product. `mesh` is the SHA-256 of its GLB; `material` an id or None."""
+    """One named piece of the product.
+
+    Attributes
+    ----------
+    mesh : SHA-256 of its GLB
+    material : id or None
+        What all its faces wear that are in no zone.
+    zones : tuple of Zone
+        They share no face.
+    is_hidden : bool
+        Hidden parts are neither seen nor rendered.
+    """
 
     id: Id
     name: Name
     mesh: Digest
     material: Id | None = None
+    pose: Pose = Pose()
+    zones: tuple[Zone, ...] = ()
+    is_hidden: bool = False
+
+    def zone(self, zone_id: str) -> Zone:
+        """The zone with this id. Raises KeyError."""
+        return _by_id(self.zones, zone_id)
+
+    def with_zone(self, zone: Zone) -> "Part":
+        """A copy in which `zone` replaces the one with its id, or is added."""
+        if zone.id not in {z.id for z in self.zones}:
+            return self.with_(zones=(*self.zones, zone))
+        return self.with_(zones=tuple(zone if z.id == zone.id else z for z in self.zones))
+
+    def worn(self) -> list[str]:
+        """Ids of the materials on it, its own first, each once."""
+        return list(dict.fromkeys(i for i in (self.material, *(z.material for z in self.zones)) if i is not None))
 
 
 class Product(Frozen):
-    """The imported model, in millimetres, y up."""
+    """The imported model, in millimetres, y up. `unit` is what the numbers of its file were taken for."""
 
     name: Name
+    unit: Literal["mm", "cm", "m", "in", "ft"] = "mm"
     parts: tuple[Part, ...] = ()
 
 
@@ -232,6 +289,12 @@ class Project(Frozen):
         for part in self.product.parts:
             if part.material is not None and part.material not in known:
                 raise ValueError(f"part '{part.name}' refers to material '{part.material}', which is not there")
+            zones = [zone.id for zone in part.zones]
+            if len(set(zones)) < len(zones):
+                raise ValueError(f"two zones of part '{part.name}' share an id")
+            for zone in part.zones:
+                if zone.material is not None and zone.material not in known:
+                    raise ValueError(f"zone '{zone.name}' refers to material '{zone.material}', which is not there")
         if self.current_set not in {s.id for s in self.sets}:
             raise ValueError(f"the current set '{self.current_set}' is not there")
         if self.current_view not in {v.id for v in self.views}:
@@ -256,8 +319,18 @@ class Project(Frozen):
         """The view in use."""
         return _by_id(self.views, self.current_view)
 
-    def parts_wearing(self, material_id: str) -> list[Part]:
-        return [part for part in self.product.parts if part.material == material_id]
+    def wearers(self) -> dict[str, list[str]]:
+        """By material id, the names of the parts and zones that wear it."""
+        found: dict[str, list[str]] = {}
+        for part in self.product.parts:
+            for thing in (part, *part.zones):
+                if thing.material is not None:
+                    found.setdefault(thing.material, []).append(thing.name)
+        return found
+
+    def with_parts(self, parts: Iterable[Part]) -> "Project":
+        """A copy with other parts in place of all."""
+        return self.with_(product=self.product.with_(parts=tuple(parts)))
 
     def with_material(self, material: Material) -> "Project":
         """A copy in which `material` replaces the one with its id, or is added; its variants follow."""
@@ -285,9 +358,9 @@ class Project(Frozen):
 
     def unused_materials(self) -> list[Material]:
         """Materials that no part wears and that no worn one is a variant of."""
-        needed = {part.material for part in self.product.parts}
+        needed = set(self.wearers())
         known = {m.id: m for m in self.materials}
-        waiting = [known[i] for i in needed if i is not None]
+        waiting = [known[i] for i in needed]
         while waiting:
             parent = waiting.pop().parent
             if parent is not None and parent not in needed:
@@ -307,8 +380,7 @@ class Project(Frozen):
 
     def with_part(self, part: Part) -> "Project":
         """A copy in which `part` replaces the one with its id."""
-        parts = tuple(part if p.id == part.id else p for p in self.product.parts)
-        return self.with_(product=self.product.with_(parts=parts))
+        return self.with_parts(part if p.id == part.id else p for p in self.product.parts)
 
     def with_set(self, changed: Set) -> "Project":
         """A copy in which `changed` replaces the set with its id."""

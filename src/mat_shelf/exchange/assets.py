@@ -6,6 +6,7 @@ import numpy as np
 
 from mat_shelf.document.project import Project
 from mat_shelf.exchange.pictures import PictureError, picture_kind, read_room
+from mat_shelf.geometry.faces import FacesError, faces_bytes, read_faces
 from mat_shelf.geometry.glb import NamedMesh, digest, glb_bytes, read_glb
 from mat_shelf.geometry.mesh import Mesh, MeshError
 from mat_shelf.geometry.solids import joined
@@ -22,11 +23,14 @@ class Assets:
     ----------
     meshes : dict from SHA-256 to Mesh
     rooms : dict from SHA-256 to (H, 2H, 3) float32
+    faces : dict from SHA-256 to (N,) int32
+        The faces of zones.
     """
 
     def __init__(self):
         self.meshes: dict[str, Mesh] = {}
         self.rooms: dict[str, np.ndarray] = {}
+        self.faces: dict[str, np.ndarray] = {}
         self._data: dict[str, bytes] = {}
 
     def add(self, part: NamedMesh) -> str:
@@ -40,6 +44,17 @@ class Assets:
             meshes = [part.mesh for part in read_glb(data)]
             self.meshes[key] = meshes[0] if len(meshes) == 1 else joined(meshes)
             self._data[key] = data
+        return key
+
+    def add_faces(self, faces: np.ndarray) -> str:
+        """Keeps a list of faces; returns its digest."""
+        return self.add_faces_data(faces_bytes(faces))
+
+    def add_faces_data(self, data: bytes) -> str:
+        """Keeps a list of faces from its bytes; returns its digest. Raises FacesError."""
+        key = digest(data)
+        self.faces[key] = read_faces(data)
+        self._data[key] = data
         return key
 
     def add_picture(self, data: bytes) -> tuple[str, str]:
@@ -57,6 +72,13 @@ class Assets:
         self._data[key] = data
         return key, kind
 
+    def take(self, others: "Assets") -> None:
+        """Keeps what others have too."""
+        self.meshes |= others.meshes
+        self.rooms |= others.rooms
+        self.faces |= others.faces
+        self._data |= others._data
+
     def data(self, key: str) -> bytes:
         """The file of a mesh or picture. Raises KeyError."""
         return self._data[key]
@@ -65,7 +87,10 @@ class Assets:
 def asset_names(project: Project) -> dict[str, str]:
     """What each file that a project needs is called inside a package, by SHA-256."""
     meshes = {part.mesh: f"meshes/{part.mesh}.glb" for part in project.product.parts}
-    return meshes | {picture.digest: f"pictures/{picture.digest}.{picture.kind}" for picture in project.pictures()}
+    zones = {zone.faces: f"zones/{zone.faces}.faces" for part in project.product.parts for zone in part.zones}
+    return (
+        meshes | zones | {picture.digest: f"pictures/{picture.digest}.{picture.kind}" for picture in project.pictures()}
+    )
 
 
 def gather_assets(project: Project, read: Callable[[str], bytes | None]) -> Assets:
@@ -98,6 +123,15 @@ def gather_assets(project: Project, read: Callable[[str], bytes | None]) -> Asse
                 assets.add_mesh(take(part.mesh, what))
             except MeshError as fault:
                 raise AssetError(f"{what}: {fault}") from None
+        for zone in part.zones:
+            what = f"the faces of zone '{zone.name}'"
+            try:
+                assets.add_faces_data(take(zone.faces, what))
+            except FacesError as fault:
+                raise AssetError(f"{what}: {fault}") from None
+            faces = assets.faces[zone.faces]
+            if len(faces) and faces[-1] >= len(assets.meshes[part.mesh].triangles):
+                raise AssetError(f"{what} are not those of part '{part.name}'")
     rooms = {studio.room.digest for studio in project.sets if studio.room is not None}
     for picture in project.pictures():
         what = f"the picture '{picture.name}'"

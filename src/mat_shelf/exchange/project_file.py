@@ -10,7 +10,9 @@ from mat_shelf.exchange.package import PackageError, parse, read_package, write_
 
 ENDING = ".matshelf"
 TEXT = "project.json"
-_ASSET = re.compile(r"(meshes/[0-9a-f]{64}\.glb|pictures/[0-9a-f]{64}\.(png|jpg|tiff|webp|exr|hdr))")
+_ASSET = re.compile(
+    r"(meshes/[0-9a-f]{64}\.glb|zones/[0-9a-f]{64}\.faces|pictures/[0-9a-f]{64}\.(png|jpg|tiff|webp|exr|hdr))"
+)
 
 
 def save_project(path: Path, project: Project, assets: Assets) -> None:

@@ -33,7 +33,7 @@ class Mesh:
 
 
 def checked(vertices, triangles, normals=None, crease_degrees: float = 40.0) -> Mesh:
-    """A mesh from raw arrays, without degenerate triangles.
+    """A mesh from raw arrays, face for face.
 
     Parameters
     ----------
@@ -57,8 +57,7 @@ def checked(vertices, triangles, normals=None, crease_degrees: float = 40.0) -> 
         raise MeshError("the mesh refers to vertices that are not there; the file is damaged")
     if np.abs(vertices).max() > 1e6:
         raise MeshError("the mesh is more than a kilometre large; check the unit it was exported in")
-    triangles = triangles[_doubled_areas(vertices, triangles) > 0]
-    if not len(triangles):
+    if not _doubled_areas(vertices, triangles).any():
         raise MeshError("the mesh has no size; export it again")
     if normals is not None:
         normals = np.asarray(normals, np.float32).reshape(-1, 3)
@@ -71,6 +70,11 @@ def checked(vertices, triangles, normals=None, crease_degrees: float = 40.0) -> 
 def _doubled_areas(vertices, triangles):
     a, b, c = (vertices[triangles[:, k]].astype(np.float64) for k in range(3))
     return np.linalg.norm(np.cross(b - a, c - a), axis=1)
+
+
+def places(vertices) -> np.ndarray:
+    """A number for each vertex, the same for vertices in the same place, (V,) int64, counted from 0."""
+    return np.unique(_row_keys(vertices), return_inverse=True)[1]
 
 
 def _row_keys(rows) -> np.ndarray:
@@ -139,8 +143,7 @@ def crease_normals(vertices, triangles, crease_degrees: float = 40.0) -> Mesh:
     lengths = np.linalg.norm(weighted, axis=1, keepdims=True)
     unit = weighted / np.maximum(lengths, 1e-30)
 
-    _, place = np.unique(_row_keys(vertices), return_inverse=True)
-    corner_place = place[triangles.reshape(-1)]
+    corner_place = places(vertices)[triangles.reshape(-1)]
     corner_face = np.repeat(np.arange(len(triangles)), 3)
     order = np.argsort(corner_place, kind="stable")
     starts = np.flatnonzero(np.r_[True, np.diff(corner_place[order]) > 0])

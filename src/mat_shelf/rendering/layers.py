@@ -11,8 +11,10 @@ import numpy as np
 
 from mat_shelf.document.project import Project
 from mat_shelf.rendering import passes
+from mat_shelf.rendering.scene import visible_parts
 from mat_shelf.rendering.session import Rendered
 from mat_shelf.rendering.sight import pixel_rays, see
+from mat_shelf.rendering.tracer import Shot
 
 PASSES = ("albedo", "normal", "depth", "position", "parts", "materials")
 MASK_SAMPLES = 64
@@ -58,23 +60,32 @@ def layers(project: Project, rendered: Rendered, wanted: Sequence[str] = PASSES)
 def _masks(project: Project, rendered: Rendered, wanted: Sequence[str]) -> dict[str, np.ndarray]:
     film, shot = rendered.film, rendered.shot
     pixels, samples = film.width * film.height, min(film.samples, MASK_SAMPLES)
-    counts: dict[int, np.ndarray] = {}
+    counts: dict[tuple[str, int], np.ndarray] = {}
     paths = passes.new_paths(pixels)
     for sample in range(samples):
         passes.generate(shot.view, film.width, film.height, 0, pixels, sample, shot.seed, paths)
-        seen = shot.geometry.intersect(paths.origin, paths.direction)[0]
-        for index in np.unique(seen):
-            count = counts.setdefault(int(index), np.zeros(pixels, np.uint16))
-            count += seen == index
-    made = {}
-    parts, names = project.product.parts, {m.id: m.name for m in project.materials}
-    for index in sorted(counts):
-        mask = (counts[index] / np.float32(samples)).astype(np.float32).reshape(film.height, film.width, 1)
-        if 0 <= index < len(parts):
-            part, material = parts[index].name, names.get(parts[index].material, NOTHING)
-        else:
-            part = material = BACKDROP if index >= 0 else NOTHING
-        for kind, name in (("parts", f"part.{part}"), ("materials", f"material.{material}")):
+        geometry, primitive = shot.geometry.intersect(paths.origin, paths.direction)[:2]
+        for kind, seen in (("parts", geometry), ("materials", _rows(shot, geometry, primitive))):
             if kind in wanted:
-                made[name] = made[name] + mask if name in made else mask
+                for index in np.unique(seen):
+                    count = counts.setdefault((kind, int(index)), np.zeros(pixels, np.uint16))
+                    count += seen == index
+    parts = [project.product.parts[k].name for k in visible_parts(project)]
+    materials = [NOTHING, *(material.name for material in project.materials)]
+    made: dict[str, np.ndarray] = {}
+    for (kind, index), count in sorted(counts.items()):
+        names, word = (parts, "part") if kind == "parts" else (materials, "material")
+        name = names[index] if 0 <= index < len(names) else BACKDROP if index >= 0 else NOTHING
+        mask = (count / np.float32(samples)).astype(np.float32).reshape(film.height, film.width, 1)
+        made[f"{word}.{name}"] = made.get(f"{word}.{name}", 0) + mask
     return made
+
+
+def _rows(shot: Shot, geometry: np.ndarray, primitive: np.ndarray) -> np.ndarray:
+    """Parameter row of each hit, (N,) int32; -1 where nothing was hit."""
+    dressing = shot.dressing
+    rows = np.where(geometry >= 0, dressing.rows[geometry], -1)
+    first = dressing.zone_first[geometry]
+    zoned = (geometry >= 0) & (first >= 0)
+    rows[zoned] = dressing.zone_rows[first[zoned] + primitive[zoned]]
+    return rows

@@ -69,6 +69,32 @@ def framed(camera: Camera, bounds, fill: float = 0.8) -> Camera:
     return _placed(camera, (low + high) / 2, around, above, max(distance, NEAREST))
 
 
+def looking_at(camera: Camera, bounds, normal, fill: float = 0.35) -> Camera:
+    """Looks at a box against a normal, so near that the box is seen well with something round it.
+
+    Parameters
+    ----------
+    bounds : (2, 3) float, mm
+    normal : (3,) float
+    """
+    low, high = np.asarray(bounds, np.float64)
+    radius = max(float(np.linalg.norm(high - low)) / 2, 0.5)
+    distance = max(radius * 2 * camera.focal_length / (FRAME[1] * fill), NEAREST)
+    above = math.asin(np.clip(normal[1], -1, 1))
+    return _placed(
+        camera, (low + high) / 2, math.atan2(normal[0], normal[2]), min(max(above, -STEEPEST), STEEPEST), distance
+    )
+
+
+def square_on(camera: Camera, side: str) -> Camera:
+    """Looks at the same point from straight before it, from the left, the right, behind or above."""
+    around = {"front": 0.0, "right": math.pi / 2, "back": math.pi, "left": -math.pi / 2}.get(side)
+    distance = _polar(camera)[2]
+    if around is None:
+        return _placed(camera, camera.target, 0.0, STEEPEST, distance)
+    return _placed(camera, camera.target, around, 0.0, distance)
+
+
 LOUPE_LENS = 300.0
 """mm: long, so that a few millimetres look flat, yet never so far away that something stands between."""
 

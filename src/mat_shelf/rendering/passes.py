@@ -108,7 +108,7 @@ def generate(view, width, height, first, count, sample_index, seed, paths):
 
 
 @kernel
-def resolve(count, geometry, primitive, u, v, triangles, rows, points):
+def resolve(count, geometry, primitive, u, v, triangles, rows, zone_first, zone_rows, points):
     """Turns Embree's hits into points: interpolated position, normals, parameter row (-1 where nothing was hit)."""
     for i in range(count):
         g = geometry[i]
@@ -126,7 +126,8 @@ def resolve(count, geometry, primitive, u, v, triangles, rows, points):
         one = sub((p[t, 3], p[t, 4], p[t, 5]), first)
         other = sub((p[t, 6], p[t, 7], p[t, 8]), first)
         store3(points.facing, i, normalize(cross(one, other)))
-        points.row[i] = rows[g]
+        zone = zone_first[g]
+        points.row[i] = rows[g] if zone < 0 else zone_rows[zone + primitive[i]]
 
 
 @inline

@@ -15,6 +15,7 @@ from embreex.rtcore_scene import EmbreeScene
 from mat_shelf.document.project import Project
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.geometry.mesh import Mesh
+from mat_shelf.geometry.pose import posed
 from mat_shelf.optics.parameters import parameter_row
 from mat_shelf.rendering.backdrop import sweep_mesh
 from mat_shelf.rendering.ball import BALL_RECIPE, Ball
@@ -30,10 +31,13 @@ class Supplies(Protocol):
     ----------
     meshes : mapping to Mesh
     rooms : mapping to (H, 2H, 3) float32
+    faces : mapping to (N,) int32
+        The faces of zones.
     """
 
     meshes: Mapping[str, Mesh]
     rooms: Mapping[str, np.ndarray]
+    faces: Mapping[str, np.ndarray]
 
 
 Triangles = namedtuple("Triangles", "corners normals first")
@@ -60,6 +64,7 @@ class Geometry:
             np.concatenate([m.normals[m.triangles].reshape(-1, 9) for m in meshes] or [empty]),
             np.cumsum([0, *counts])[:-1].astype(np.int32),
         )
+        self.count = len(meshes)
         self.is_empty = not meshes
         if meshes:  # the first query commits the scene, which two threads must not do at once
             self._embree.run(np.zeros((1, 3), np.float32), np.ones((1, 3), np.float32))
@@ -90,26 +95,47 @@ class Geometry:
         return self._embree.run(origins, directions, dists=distances, query="OCCLUDED")
 
 
-Dressing = namedtuple("Dressing", "rows parameters backdrop")
+Dressing = namedtuple("Dressing", "rows zone_first zone_rows parameters backdrop")
 """rows : (G,) int32, the parameter row of each geometry
+zone_first : (G,) int32, where in `zone_rows` the faces of a geometry with zones begin; -1 for one without
+zone_rows : (Z,) int32, the parameter row of each face of the geometries with zones
 parameters : (M, WIDTH) float32
 backdrop : int, the row that is the backdrop's; -1 where there is none"""
 
 
-def dress(recipes: Sequence[Recipe], rows: Sequence[int], backdrop: int = -1) -> Dressing:
-    """The parameter block of some recipes, and which of them each geometry wears."""
-    return Dressing(np.array(rows, np.int32).reshape(-1), np.stack([parameter_row(r) for r in recipes]), backdrop)
+def dress(recipes: Sequence[Recipe], rows: Sequence[int], backdrop: int = -1, zoned=()) -> Dressing:
+    """The parameter block of some recipes, and which of them each geometry wears.
+
+    Parameters
+    ----------
+    zoned : sequence of (geometry, (T,) int32)
+        Rows of the single faces of geometries that have zones.
+    """
+    first = np.full(len(rows), -1, np.int32)
+    place = 0
+    for geometry, faces in zoned:
+        first[geometry] = place
+        place += len(faces)
+    zone_rows = np.concatenate([faces for _, faces in zoned]).astype(np.int32) if zoned else np.zeros(0, np.int32)
+    block = np.stack([parameter_row(r) for r in recipes])
+    return Dressing(np.array(rows, np.int32).reshape(-1), first, zone_rows, block, backdrop)
+
+
+def visible_parts(project: Project) -> list[int]:
+    """Places, among the product's parts, of those that are not hidden: geometry g shows the g-th of them."""
+    return [place for place, part in enumerate(project.product.parts) if not part.is_hidden]
 
 
 def project_geometry(project: Project, meshes: Mapping[str, Mesh], ball: Ball | None = None) -> Geometry:
-    """Geometry of a project: its parts in order, then the backdrop and the ball if they are there.
+    """Geometry of a project: its visible parts in order, then the backdrop and the ball if they are there.
 
     Raises
     ------
     KeyError
         If a part's mesh is not among `meshes`.
     """
-    solids = [meshes[part.mesh] for part in project.product.parts]
+    parts = project.product.parts
+    solids = [posed(meshes[parts[k].mesh], parts[k].pose) for k in visible_parts(project)]
     if project.set.backdrop is not None:
         solids.append(sweep_mesh(project.set.backdrop))
     if ball is not None:
@@ -117,11 +143,19 @@ def project_geometry(project: Project, meshes: Mapping[str, Mesh], ball: Ball | 
     return Geometry(solids)
 
 
-def project_dressing(project: Project, ball: Ball | None = None) -> Dressing:
+def project_dressing(project: Project, supplies: Supplies, ball: Ball | None = None) -> Dressing:
     """Materials of a project's geometry, in the order of `project_geometry`."""
-    ids = {material.id: row for row, material in enumerate(project.materials, 1)}
+    ids = {material.id: row for row, material in enumerate(project.materials, 1)} | {None: 0}
     recipes = [UNDRESSED, *(material.recipe for material in project.materials)]
-    rows = [ids[part.material] if part.material else 0 for part in project.product.parts]
+    visible = [project.product.parts[k] for k in visible_parts(project)]
+    rows = [ids[part.material] for part in visible]
+    zoned = []
+    for geometry, part in enumerate(visible):
+        if part.zones:
+            faces = np.full(len(supplies.meshes[part.mesh].triangles), ids[part.material], np.int32)
+            for zone in part.zones:
+                faces[supplies.faces[zone.faces]] = ids[zone.material]
+            zoned.append((geometry, faces))
     backdrop, backdrop_row = project.set.backdrop, -1
     if backdrop is not None:
         backdrop_row = len(recipes)
@@ -137,4 +171,4 @@ def project_dressing(project: Project, ball: Ball | None = None) -> Dressing:
     if ball is not None:
         rows.append(len(recipes))
         recipes.append(BALL_RECIPE)
-    return dress(recipes, rows, backdrop_row)
+    return dress(recipes, rows, backdrop_row, zoned)

@@ -179,7 +179,7 @@ class RenderSession:
     def _shot(self, wanted: "_Wanted", width: int, height: int, seed: int) -> Shot:
         project, ball = wanted.project, wanted.ball
         studio = project.set
-        meshes = tuple(part.mesh for part in project.product.parts)
+        meshes = tuple((part.mesh, part.pose, part.is_hidden) for part in project.product.parts)
         geometry = self._kept(
             self._built,
             "geometry",
@@ -196,7 +196,7 @@ class RenderSession:
             self._built,
             "dressing",
             (project.materials, project.product, studio.backdrop, ball is None),
-            lambda: project_dressing(project, ball),
+            lambda: project_dressing(project, self._supplies, ball),
         )
         view = make_view(wanted.camera, width, height)
         return Shot(geometry, dressing, lights, view, brightest=BRIGHTEST * 2.0**-studio.exposure, seed=seed)
@@ -305,7 +305,7 @@ def render(
     studio = project.set
     shot = Shot(
         project_geometry(project, supplies.meshes),
-        project_dressing(project),
+        project_dressing(project, supplies),
         set_lights(studio, supplies.rooms),
         make_view(project.view.camera, width, height),
         brightest=BRIGHTEST * 2.0**-studio.exposure,

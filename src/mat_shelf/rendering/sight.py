@@ -6,7 +6,7 @@ import numpy as np
 
 from mat_shelf.document.project import Camera, Project
 from mat_shelf.rendering.camera import View, make_view
-from mat_shelf.rendering.scene import Geometry
+from mat_shelf.rendering.scene import Geometry, visible_parts
 
 
 @dataclass(frozen=True, eq=False)
@@ -23,12 +23,28 @@ class Sight:
         Row of the geometry's triangles, -1 where nothing is seen.
     geometry : Geometry
         What was looked at.
+    visible : list of int
+        The parts, by their places in the product, that its first geometries show.
     """
 
     part: np.ndarray
     depth: np.ndarray
     triangle: np.ndarray
     geometry: Geometry
+    visible: list[int]
+
+    def face(self, row: int, column: int) -> int:
+        """Number, among its part's own, of the face seen in a pixel in which a part is seen."""
+        first = self.geometry.triangles.first[self.visible.index(int(self.part[row, column]))]
+        return int(self.triangle[row, column] - first)
+
+    def shows(self, place: int, faces: np.ndarray) -> np.ndarray:
+        """Where some faces, (T,) bool, of the part at this place in the product are seen, (H, W) bool."""
+        mask = self.part == place
+        if place in self.visible:
+            local = self.triangle[mask] - self.geometry.triangles.first[self.visible.index(place)]
+            mask[mask] = faces[local] if len(local) and local.max() < len(faces) else False
+        return mask
 
     def facing(self, row: int, column: int) -> np.ndarray:
         """Outward normal of the triangle seen in a pixel, (3,) float64 of unit length."""
@@ -54,7 +70,10 @@ def see(project: Project, geometry: Geometry, camera: Camera, width: int, height
     origins = np.ascontiguousarray(np.broadcast_to(np.array(view.position, np.float32), directions.shape))
     part, primitive, _, _, distance = geometry.intersect(origins, directions)
     depth = np.where(part >= 0, distance * cosines, np.inf).astype(np.float32)
-    seen = np.where(part < len(project.product.parts), part, -1).astype(np.int16)
+    places = np.full(geometry.count + 1, -1, np.int16)  # the last one stands for rays that hit nothing
+    visible = visible_parts(project)
+    places[: len(visible)] = visible
+    seen = places[part]
     triangle = np.where(part >= 0, geometry.triangles.first[part] + primitive, -1).astype(np.int32)
     shape = height, width
-    return Sight(seen.reshape(shape), depth.reshape(shape), triangle.reshape(shape), geometry)
+    return Sight(seen.reshape(shape), depth.reshape(shape), triangle.reshape(shape), geometry, visible)

@@ -99,20 +99,31 @@ class Tracer:
     def _trace(self, shot: Shot, film: Film, first: int, count: int, tables, is_stopped) -> None:
         paths, points, shadows = self._wave_memory(count)
         passes.generate(shot.view, film.width, film.height, first, count, film.samples, shot.seed, paths)
-        rows, block, backdrop = shot.dressing
-        cut = backdrop if shot.cut_out else -2
+        dressing, geometry = shot.dressing, shot.geometry
+        cut = dressing.backdrop if shot.cut_out else -2
         for wave in range(shot.depth + passes.PASSAGES):
             if not count or is_stopped():
                 return
-            geometry, primitive, u, v, distance = shot.geometry.intersect(paths.origin[:count], paths.direction[:count])
-            passes.resolve(count, geometry, primitive, u, v, shot.geometry.triangles, rows, points)
+            hit, primitive, u, v, distance = geometry.intersect(paths.origin[:count], paths.direction[:count])
+            passes.resolve(
+                count,
+                hit,
+                primitive,
+                u,
+                v,
+                geometry.triangles,
+                dressing.rows,
+                dressing.zone_first,
+                dressing.zone_rows,
+                points,
+            )
             count, aimed = passes.shade(
                 count,
                 distance,
                 points,
                 paths,
                 shadows,
-                block,
+                dressing.parameters,
                 shot.lights,
                 tables,
                 shot.depth,
@@ -124,7 +135,5 @@ class Tracer:
                 film.cover,
             )
             if aimed:
-                blocked = shot.geometry.occluded(
-                    shadows.origin[:aimed], shadows.direction[:aimed], shadows.distance[:aimed]
-                )
+                blocked = geometry.occluded(shadows.origin[:aimed], shadows.direction[:aimed], shadows.distance[:aimed])
                 passes.settle(aimed, blocked, shadows, F(shot.brightest if wave else NO_LIMIT), film.light)

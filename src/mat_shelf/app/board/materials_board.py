@@ -42,16 +42,19 @@ class MaterialsBoard(QFrame):
         self.name.setAccessibleName("Name of the material")
         self.name.setToolTip("Name of the material in this project. Click to change it.")
         self.name.editingFinished.connect(self._rename)
-        self._family, self._wearers = QLabel(), QLabel()
-        for tag in (self._family, self._wearers):
-            tag.setProperty("role", "tag")
+        self._family = QLabel()
+        self._family.setProperty("role", "tag")
+        self.wearers_button = QPushButton()
+        self.wearers_button.setProperty("role", "tag")
+        self.wearers_button.setToolTip("Where the material is worn. Click to go from piece to piece.")
+        self.wearers_button.clicked.connect(workshop.select_next_wearer)
         self.parent_button = QPushButton()
         self.parent_button.setProperty("role", "tag")
         self.parent_button.setToolTip("A variant follows its parent in all but its own values. Click for the parent.")
         self.parent_button.clicked.connect(self._open_parent)
         self.variants_label = QLabel()
         self.variants_label.setProperty("role", "tag")
-        for tag in (self._family, self._wearers, self.parent_button, self.variants_label):
+        for tag in (self._family, self.wearers_button, self.parent_button, self.variants_label):
             tag.setFixedHeight(22)
         self.vary_button = QPushButton("Make a variant")
         self.vary_button.setToolTip(
@@ -65,7 +68,7 @@ class MaterialsBoard(QFrame):
 
         header = QHBoxLayout()
         header.setSpacing(8)
-        for widget in (self.name, self._family, self._wearers, self.parent_button, self.variants_label):
+        for widget in (self.name, self._family, self.wearers_button, self.parent_button, self.variants_label):
             header.addWidget(widget)
         header.addStretch(1)
         header.addWidget(self.vary_button)
@@ -115,9 +118,9 @@ class MaterialsBoard(QFrame):
             self.name.setFixedWidth(min(width + 20, 320))
         self._family.setText(material.family)
         project = self.workshop.project
-        wearers = [p.name for p in project.parts_wearing(material.id)]
+        wearers = project.wearers().get(material.id, [])
         shown = ", ".join(wearers[:3]) + (f" and {len(wearers) - 3} more" if len(wearers) > 3 else "")
-        self._wearers.setText(f"on {shown}" if wearers else "not worn")
+        self.wearers_button.setText(f"on {shown}" if wearers else "not worn")
         self.parent_button.setVisible(material.parent is not None)
         if material.parent is not None:
             own = f"{len(material.own)} own" if material.own else "nothing own yet"

@@ -133,9 +133,7 @@ def _uses_in(project: Project) -> dict[str, tuple[str, frozenset[str]]]:
     """By the swatch they came from: names of the parts that wear it, and the keys of the recipes they wear it with."""
     names: dict[str, list[str]] = {}
     keys: dict[str, set[str]] = {}
-    worn: dict[str | None, list[str]] = {}
-    for part in project.product.parts:
-        worn.setdefault(part.material, []).append(part.name)
+    worn = project.wearers()
     for material in project.materials:
         if material.swatch and material.id in worn:
             names.setdefault(material.swatch, []).extend(worn[material.id])

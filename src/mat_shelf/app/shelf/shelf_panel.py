@@ -153,10 +153,17 @@ class ShelfPanel(QFrame):
         menu = QMenu(self)
         if len(chosen) == 1:
             entry, part = chosen[0], workshop.selected_part
-            put = menu.addAction(f"Put on {part.name}" if part else "Put on the selected piece")
+            put = menu.addAction(
+                f"Put on {(workshop.selected_zone or part).name}" if part else "Put on the selected piece"
+            )
             put.setEnabled(part is not None)
-            put.triggered.connect(lambda: workshop.wear(part.id, entry.id))
+            put.triggered.connect(lambda: self._put_on_selected(self.list.currentIndex()))
             material = workshop.selected_material
+            everywhere = menu.addAction(
+                f"Put wherever {material.name} is worn" if material else "Put wherever a material is worn"
+            )
+            everywhere.setEnabled(material is not None)
+            everywhere.triggered.connect(lambda: workshop.wear_instead(material.id, entry.id))
             compare = menu.addAction(f"Compare with {material.name}" if material else "Compare with the selected piece")
             compare.setEnabled(material is not None)
             compare.triggered.connect(lambda: self._compare_with_material(entry))
@@ -224,4 +231,4 @@ class ShelfPanel(QFrame):
         if self.workshop.selected is None:
             self.workshop.said.emit("Click a piece of the product first; then the swatch can be put on it.")
             return
-        self.workshop.wear(self.workshop.selected, row.id)
+        self.workshop.wear(self.workshop.selected, row.id, self.workshop.selected_zone_id)

@@ -4,9 +4,10 @@ import math
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRect, QRectF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QImage, QPainter, QPen
+from PyQt6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 
+from mat_shelf.app.product.product_work import LASSO, ProductWork
 from mat_shelf.app.shelf.swatch_drag import dragged_swatch
 from mat_shelf.app.theme import THEME, font
 from mat_shelf.app.wall.caption import BOTTOM_RIGHT, TOP_LEFT, paint_caption
@@ -32,11 +33,14 @@ class HeroView(QWidget):
     -------
     focused
         What is to be sharp was clicked.
+    measured : float
+        Distance between two points that were clicked, mm; 0 after the first.
     """
 
     focused = pyqtSignal()
+    measured = pyqtSignal(float)
 
-    def __init__(self, workshop: Workshop):
+    def __init__(self, workshop: Workshop, work: ProductWork):
         super().__init__()
         self.setObjectName("hero")
         self.setAccessibleName("Hero view")
@@ -51,13 +55,20 @@ class HeroView(QWidget):
             "Right-click puts the loupe on a point, with Shift a coloured ball that it reflects.\n"
             "Alt+A and Alt+B keep snapshots, A and B show them."
         )
-        self.workshop = workshop
+        self.workshop, self.work = workshop, work
+        self.mode = ""
+        self.points: list[tuple[float, float, float]] = []
+        self._lasso: list[QPointF] = []
+        self._under_pointer: str | None = None
+        self._hovered: tuple = ()
+        self._hover_image: QImage | None = None
+        self._last_click: QPointF | None = None
         self.frame: Frame | None = None
         self.revision = 0
         self._image: QImage | None = None
         self._outline: QImage | None = None
-        self._outlined: tuple | None = None
-        self._under_drop: str | None = None
+        self._outlined: tuple = (None,)
+        self._under_drop: tuple[str, str | None] | None = None
         self._pressed: QPointF | None = None
         self._last = QPointF()
         self._is_dragging = False
@@ -76,6 +87,7 @@ class HeroView(QWidget):
         workshop.selection_changed.connect(self.update)
         workshop.loupe_changed.connect(self.update)
         workshop.ball_changed.connect(self._follow)
+        work.faces_changed.connect(self.update)
 
     def use(self, worker: RenderWorker) -> None:
         """Shows the pictures of another worker from now on."""
@@ -136,6 +148,96 @@ class HeroView(QWidget):
             return None
         index, parts = self.frame.sight.part[pixel], self.workshop.project.product.parts
         return parts[index].id if 0 <= index < len(parts) else None
+
+    def zone_at(self, point: QPointF) -> str | None:
+        """Id of the zone seen at a point of the widget; None where it is the part itself."""
+        pixel, part_id = self._pixel(point), self.part_at(point)
+        if part_id is None:
+            return None
+        part, face = self.workshop.project.part(part_id), self.frame.sight.face(*pixel)
+        for zone in part.zones:
+            faces = self.workshop.assets.faces[zone.faces]
+            k = int(np.searchsorted(faces, face))
+            if k < len(faces) and faces[k] == face:
+                return zone.id
+        return None
+
+    def parts_behind(self, point: QPointF) -> list[str]:
+        """Ids of all parts under a point of the widget, the nearest first."""
+        pixel = self._pixel(point)
+        if pixel is None:
+            return []
+        sight = self.frame.sight
+        height, width = sight.depth.shape
+        view = make_view(self.workshop.camera, width, height)
+        right = ((pixel[1] + 0.5) / width * 2 - 1) * view.half_width
+        up = (1 - (pixel[0] + 0.5) / height * 2) * view.half_height
+        way = np.array([right, up, 1.0]) @ np.array([view.right, view.up, view.forward], np.float64)
+        way = (way / np.linalg.norm(way)).astype(np.float32)[None]
+        at = np.array([view.position], np.float32)
+        parts, found = self.workshop.project.product.parts, []
+        for _ in range(64):
+            geometry, _, _, _, distance = sight.geometry.intersect(at, way)
+            if geometry[0] < 0:
+                break
+            if geometry[0] < len(sight.visible):
+                part = parts[sight.visible[int(geometry[0])]].id
+                if part not in found:
+                    found.append(part)
+            at = at + way * (distance[0] * np.float32(1.00001) + np.float32(1e-3))
+        return found
+
+    def set_mode(self, mode: str) -> None:
+        """What a click does: "" selects, "faces" chooses faces, "measure" measures."""
+        self.mode = mode
+        self.points, self._lasso = [], []
+        self.update()
+
+    def _measure_at(self, point: QPointF) -> None:
+        place = self._place_at(point)
+        if place is None:
+            self.workshop.said.emit("There is nothing to measure from; click a point of the product.")
+            return
+        self.points = [place] if len(self.points) != 1 else [self.points[0], place]
+        two = len(self.points) == 2
+        self.measured.emit(math.dist(*self.points) if two else 0.0)
+        self.update()
+
+    def _choose_faces_at(self, point: QPointF, modifiers) -> None:
+        part_id = self.part_at(point)
+        add = bool(modifiers & Qt.KeyboardModifier.ShiftModifier)
+        take = bool(modifiers & Qt.KeyboardModifier.ControlModifier)
+        if part_id is None:
+            if not add and not take:
+                self.work.choose(None)
+            return
+        self.workshop.select(part_id)
+        self.work.pick(part_id, self.frame.sight.face(*self._pixel(point)), add, take)
+
+    def _end_lasso(self, modifiers) -> None:
+        rect, line = self.picture_rect, self._lasso
+        self._lasso = []
+        part_id = self.workshop.selected or self.part_at(line[0])
+        if part_id is None or len(line) < 3 or self.frame is None:
+            self.workshop.said.emit("Select a part first, then draw round some of its faces.")
+        else:
+            polygon = np.array([((p.x() - rect.x()) / rect.width(), (p.y() - rect.y()) / rect.height()) for p in line])
+            add = bool(modifiers & Qt.KeyboardModifier.ShiftModifier)
+            take = bool(modifiers & Qt.KeyboardModifier.ControlModifier)
+            self.work.lasso(part_id, self.frame.sight, polygon, add, take)
+        self.update()
+
+    def _select_at(self, point: QPointF) -> None:
+        """Selects what is under a point; the same place clicked again, what is behind that."""
+        part, zone = self.part_at(point), self.zone_at(point)
+        again = self._last_click is not None and (point - self._last_click).manhattanLength() <= 3
+        self._last_click = point
+        if again and self.workshop.selected is not None:
+            line = self.parts_behind(point)
+            if self.workshop.selected in line and len(line) > 1:
+                after = line[(line.index(self.workshop.selected) + 1) % len(line)]
+                part, zone = after, zone if after == part else None
+        self.workshop.select(part, zone)
 
     def compare_with(self, picture: QImage | None) -> None:
         """The picture that a wipe shows."""
@@ -242,6 +344,9 @@ class HeroView(QWidget):
             if self.wipe is not None and abs(event.position().x() - self._wipe_x()) < 8:
                 self._is_wiping = True
                 return
+            if self.mode == "faces" and self.work.way == LASSO and event.button() == Qt.MouseButton.LeftButton:
+                self._lasso = [event.position()]
+                return
             self._pressed = self._last = event.position()
             self._is_dragging = event.button() == Qt.MouseButton.MiddleButton
 
@@ -251,8 +356,15 @@ class HeroView(QWidget):
             self.wipe = min(max((event.position().x() - rect.x()) / rect.width(), 0.0), 1.0)
             self.update()
             return
+        if self._lasso:
+            self._lasso.append(event.position())
+            self.update()
+            return
         if self._pressed is None:
             over = self.part_at(event.position())
+            if over != self._under_pointer:
+                self._under_pointer = over
+                self.update()
             self.setCursor(Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.ArrowCursor)
             return
         if not self._is_dragging:
@@ -269,13 +381,20 @@ class HeroView(QWidget):
 
     def mouseReleaseEvent(self, event) -> None:
         self._is_wiping = False
+        if self._lasso:
+            self._end_lasso(event.modifiers())
+            return
         was_click = self._pressed is not None and not self._is_dragging
         self._pressed, self._is_dragging = None, False
         if was_click and event.button() == Qt.MouseButton.LeftButton:
             if self._wants_focus:
                 self._focus_at(event.position())
+            elif self.mode == "measure":
+                self._measure_at(event.position())
+            elif self.mode == "faces":
+                self._choose_faces_at(event.position(), event.modifiers())
             else:
-                self.workshop.select(self.part_at(event.position()))
+                self._select_at(event.position())
 
     def mouseDoubleClickEvent(self, event) -> None:
         part = self.part_at(event.position())
@@ -289,8 +408,12 @@ class HeroView(QWidget):
 
     def frame_part(self, part_id: str) -> None:
         """Fills the view with a part."""
-        bounds = self.workshop.assets.meshes[self.workshop.project.part(part_id).mesh].bounds
+        bounds = self.work.bounds([self.workshop.project.part(part_id)])
         self.workshop.explore(framed(self.workshop.camera, bounds))
+
+    def leaveEvent(self, event) -> None:
+        self._under_pointer = None
+        self.update()
 
     def keyPressEvent(self, event) -> None:
         steps = {Qt.Key.Key_PageDown: 1, Qt.Key.Key_PageUp: -1}
@@ -323,7 +446,7 @@ class HeroView(QWidget):
             event.acceptProposedAction()
 
     def dragMoveEvent(self, event) -> None:
-        self._light_up(self.part_at(event.position()))
+        self._light_up(self.part_at(event.position()), self.zone_at(event.position()))
         if self._under_drop:
             event.acceptProposedAction()
         else:
@@ -334,14 +457,16 @@ class HeroView(QWidget):
 
     def dropEvent(self, event) -> None:
         part, swatch = self.part_at(event.position()), dragged_swatch(event.mimeData())
+        zone = self.zone_at(event.position())
         self._light_up(None)
         if part and swatch:
             event.acceptProposedAction()
-            self.workshop.wear(part, swatch)
+            self.workshop.wear(part, swatch, zone)
 
-    def _light_up(self, part: str | None) -> None:
-        if part != self._under_drop:
-            self._under_drop = part
+    def _light_up(self, part: str | None, zone: str | None = None) -> None:
+        lit = (part, zone) if part else None
+        if lit != self._under_drop:
+            self._under_drop = lit
             self.update()
 
     def paintEvent(self, event) -> None:
@@ -366,11 +491,13 @@ class HeroView(QWidget):
         if self.wipe is not None and self._reference is not None:
             self._paint_wipe(painter, rect)
             painter.setClipRect(QRectF(rect).adjusted(self._wipe_x() - rect.x(), 0, 0, 0))
-        lit = self._under_drop or self.workshop.selected
-        if lit:
-            outline = self._outline_of(lit, fill=0.28 if self._under_drop else 0.0)
-            if outline is not None:
-                painter.drawImage(rect, outline)
+        hover = self._hover_outline()
+        if hover is not None:
+            painter.drawImage(rect, hover)
+        outline = self._outline_now()
+        if outline is not None:
+            painter.drawImage(rect, outline)
+        self._paint_lines(painter, rect)
         self._paint_loupe_ring(painter)
         painter.setClipping(False)
         self._paint_words(painter, rect)
@@ -402,16 +529,78 @@ class HeroView(QWidget):
             painter.setPen(QPen(QColor(color), thickness))
             painter.drawEllipse(place, 9, 9)
 
-    def _outline_of(self, part_id: str, fill: float) -> QImage | None:
-        ids = [part.id for part in self.workshop.project.product.parts]
-        if part_id not in ids:
+    def _outline_now(self) -> QImage | None:
+        """The line round what would take a drop, what is chosen, or what is selected."""
+        workshop, chosen = self.workshop, self.work.chosen
+        if self._under_drop:
+            what, fill = self._under_drop, 0.28
+        elif chosen is not None:
+            what, fill = chosen, 0.4
+        elif workshop.selected:
+            what, fill = (workshop.selected, workshop.selected_zone_id), 0.0
+        else:
             return None
-        key = (id(self.frame.sight), part_id, fill)
-        if self._outlined != key:
-            mask: np.ndarray = self.frame.sight.part == ids.index(part_id)
-            self._outline = outline_image(mask, QColor("#16A394"), fill) if mask.any() else None
+        key = (
+            id(self.frame.sight),
+            what[0],
+            id(what[1]) if chosen is what else what[1],
+            fill,
+            workshop.project.product,
+        )
+        if self._outlined[:-1] != key[:-1] or self._outlined[-1] is not key[-1]:
+            mask = self._mask_of(*what)
+            has_any = mask is not None and mask.any()
+            self._outline = outline_image(mask, QColor("#16A394"), fill) if has_any else None
             self._outlined = key
         return self._outline
+
+    def _hover_outline(self) -> QImage | None:
+        """A faint line round the part under the pointer, if that is not the selected one."""
+        part = self._under_pointer
+        if part is None or part == self.workshop.selected or self._under_drop or self._pressed is not None:
+            return None
+        key = (id(self.frame.sight), part)
+        if self._hovered != key:
+            mask = self._mask_of(part, None)
+            has_any = mask is not None and mask.any()
+            self._hover_image = outline_image(mask, QColor(255, 255, 255), 0.0, strength=0.55) if has_any else None
+            self._hovered = key
+        return self._hover_image
+
+    def _mask_of(self, part_id: str, faces: str | np.ndarray | None) -> np.ndarray | None:
+        """Where a part, one of its zones, or some of its faces are seen, (H, W) bool."""
+        parts, sight = self.workshop.project.product.parts, self.frame.sight
+        place = next((k for k, part in enumerate(parts) if part.id == part_id), None)
+        if place is None:
+            return None
+        if faces is None:
+            return sight.part == place
+        count = len(self.workshop.assets.meshes[parts[place].mesh].triangles)
+        if isinstance(faces, str):
+            listed = next((self.workshop.assets.faces[z.faces] for z in parts[place].zones if z.id == faces), None)
+            if listed is None:
+                return None
+            faces = np.zeros(count, bool)
+            faces[listed] = True
+        return sight.shows(place, faces) if len(faces) == count else None
+
+    def _paint_lines(self, painter: QPainter, rect: QRect) -> None:
+        """What is measured, and the lasso while it is drawn."""
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        seen = [place for point in self.points if (place := self._seen_place(point)) is not None]
+        for color, thickness in (("#262626", 3.0), (THEME.on_surround, 1.4)):
+            painter.setPen(QPen(QColor(color), thickness))
+            if len(self._lasso) > 1:
+                painter.drawPolygon(QPolygonF(self._lasso))
+            for place in seen:
+                painter.drawEllipse(place, 4, 4)
+            if len(seen) == 2:
+                painter.drawLine(*seen)
+        if len(seen) == 2:
+            middle = (seen[0] + seen[1]) / 2
+            words = QRect(int(middle.x()) - 80, int(middle.y()) - 34, 160, 40)
+            paint_caption(painter, words, Qt.AlignmentFlag.AlignCenter, f"{math.dist(*self.points):.2f} mm")
 
     def _paint_words(self, painter: QPainter, rect: QRect) -> None:
         studio = self.workshop.project.set

@@ -3,6 +3,7 @@
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
 
+from mat_shelf.app.product.product_work import ProductWork
 from mat_shelf.app.wall.hero_view import HeroView
 from mat_shelf.app.wall.loupe_view import LoupeView
 from mat_shelf.app.wall.reference_view import ReferenceView
@@ -13,11 +14,11 @@ from mat_shelf.app.workshop import Workshop
 class Wall(QFrame):
     """Gives its panes a worker for each project that is opened."""
 
-    def __init__(self, workshop: Workshop):
+    def __init__(self, workshop: Workshop, work: ProductWork):
         super().__init__()
         self.setObjectName("wall")
         self.workshop = workshop
-        self.hero, self.loupe, self.reference = HeroView(workshop), LoupeView(workshop), ReferenceView(workshop)
+        self.hero, self.loupe, self.reference = HeroView(workshop, work), LoupeView(workshop), ReferenceView(workshop)
         self.reference.picture_changed.connect(lambda: self.hero.compare_with(self.reference.image))
         side = QVBoxLayout()
         side.setContentsMargins(0, 10, 10, 10)

@@ -58,3 +58,34 @@ SETS = (
         backdrop=Backdrop(color=(0.42, 0.4, 0.37)),
     ),
 )
+
+BUILT_FOR_MM = 290.0
+"""Longest side of the product that these sets suit."""
+
+
+def scaled_set(studio: Set, factor: float) -> Set:
+    """The set made larger or smaller about the origin; luminances stay, so it lights a larger product alike."""
+
+    def times(point):
+        return tuple(x * factor for x in point)
+
+    boxes = tuple(
+        box.with_(
+            position=times(box.position),
+            target=times(box.target),
+            width=min(box.width * factor, 1e4),
+            height=min(box.height * factor, 1e4),
+        )
+        for box in studio.softboxes
+    )
+    backdrop = studio.backdrop
+    if backdrop is not None:
+        names = ("width", "depth", "height", "radius")
+        backdrop = backdrop.with_(**{name: min(getattr(backdrop, name) * factor, 1e5) for name in names})
+    return studio.with_(softboxes=boxes, backdrop=backdrop)
+
+
+def sets_for(longest_mm: float) -> tuple[Set, ...]:
+    """The five sets, sized for a product."""
+    factor = min(max(longest_mm / BUILT_FOR_MM, 0.05), 10.0)
+    return tuple(scaled_set(studio, factor) for studio in SETS)

@@ -1,0 +1,377 @@
+"""What is done to the product: its size, where its parts stand, its zones, what it does not wear yet."""
+
+import threading
+from collections.abc import Callable, Iterable
+
+import numpy as np
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from mat_shelf.app.workshop import Workshop
+from mat_shelf.document.ids import free_name, new_id
+from mat_shelf.document.project import Material, Part, Pose, Product, Project, Zone
+from mat_shelf.exchange.assets import Assets
+from mat_shelf.exchange.product_import import new_project
+from mat_shelf.geometry.adjacency import Adjacency, adjacency
+from mat_shelf.geometry.coverage import Gap, gaps
+from mat_shelf.geometry.pose import euler_degrees, posed_bounds, scaled_about, turn_matrix
+from mat_shelf.geometry.selecting import (
+    facing_like,
+    grown,
+    inside_polygon,
+    piece_of,
+    shrunk,
+    smooth_region,
+)
+from mat_shelf.geometry.size import UNITS
+from mat_shelf.rendering.navigation import looking_at
+
+SMOOTH, ALIKE, PIECE, LASSO = "smooth", "alike", "piece", "lasso"
+WAYS = {
+    SMOOTH: ("Smooth region", "Up to the next edge that is sharper than the angle"),
+    ALIKE: ("Same direction", "Faces that look the same way as the clicked one, to within the angle"),
+    PIECE: ("Whole piece", "Everything that hangs together with the clicked face"),
+    LASSO: ("Lasso", "Draw round faces; those that you see inside are chosen"),
+}
+
+
+class ProductWork(QObject):
+    """Edits of the product, and the faces that are chosen for a zone.
+
+    Signals
+    -------
+    faces_changed, gap_changed
+        Read the new state.
+    _known : str, Adjacency
+        Neighbours of a mesh were found, on a thread.
+
+    Attributes
+    ----------
+    chosen : (part id, (T,) bool) or None
+        Faces chosen for a zone.
+    way : str
+        What a click chooses, a key of `WAYS`.
+    degrees : float
+        The angle for it.
+    """
+
+    faces_changed = pyqtSignal()
+    gap_changed = pyqtSignal()
+    _known = pyqtSignal(str, object)
+
+    def __init__(self, workshop: Workshop):
+        super().__init__()
+        self.workshop = workshop
+        self.chosen: tuple[str, np.ndarray] | None = None
+        self.way, self.degrees = SMOOTH, 18.0
+        self.gaps: list[Gap] = []
+        self.gap_shown: int | None = None
+        self._graphs: dict[str, Adjacency] = {}
+        self._waiting: dict[str, list[Callable[[], None]]] = {}
+        self._known.connect(self._take)
+        workshop.project_replaced.connect(self._forget)
+        workshop.project_changed.connect(self._follow)
+
+    def _forget(self) -> None:
+        self._graphs.clear()
+        self.chosen, self.gaps, self.gap_shown = None, [], None
+        self.faces_changed.emit()
+        self.gap_changed.emit()
+
+    def _follow(self) -> None:
+        """Faces chosen on a part that is gone or has another mesh are let go."""
+        if self.chosen is not None:
+            part = next((p for p in self.project.product.parts if p.id == self.chosen[0]), None)
+            if part is None or len(self.workshop.assets.meshes[part.mesh].triangles) != len(self.chosen[1]):
+                self.choose(None)
+
+    @property
+    def project(self) -> Project:
+        return self.workshop.project
+
+    # Size and place
+
+    def bounds(self, parts: Iterable[Part] | None = None) -> np.ndarray:
+        """Lowest and highest corner of parts, or of the whole product, (2, 3), mm."""
+        meshes = self.workshop.assets.meshes
+        boxes = [posed_bounds(meshes[p.mesh], p.pose) for p in (self.project.product.parts if parts is None else parts)]
+        if not boxes:
+            return np.zeros((2, 3))
+        return np.stack([np.min([b[0] for b in boxes], axis=0), np.max([b[1] for b in boxes], axis=0)])
+
+    @staticmethod
+    def bounds_of(product: Product, assets: Assets) -> np.ndarray:
+        """The same for a product that is not in the project yet."""
+        boxes = [posed_bounds(assets.meshes[part.mesh], part.pose) for part in product.parts]
+        return np.stack([np.min([b[0] for b in boxes], axis=0), np.max([b[1] for b in boxes], axis=0)])
+
+    def add(self, product: Product, materials: tuple[Material, ...], assets: Assets) -> None:
+        """Adds what was imported to the product, to the right of what stands there."""
+        project = self.project
+        self.workshop.assets.take(assets)
+        names = {part.name for part in project.product.parts}
+        right = self.bounds()[1, 0] if project.product.parts else 0.0
+        low, high = self.bounds_of(product, assets)
+        away = (float(right - low[0] + 0.1 * (high[0] - low[0])), 0.0, 0.0) if project.product.parts else (0, 0, 0)
+        added = []
+        for part in product.parts:
+            name = free_name(part.name, names)
+            names.add(name)
+            shift = tuple(float(x) for x in np.add(part.pose.shift, away))
+            added.append(part.with_(name=name, pose=part.pose.with_(shift=shift)))
+        taken = {material.name for material in project.materials}
+        for material in materials:
+            name = free_name(material.name, taken)
+            taken.add(name)
+            project = project.with_material(material.with_(name=name))
+        self.workshop.edit(f"Import {product.name}", project.with_parts((*project.product.parts, *added)))
+
+    def refit(self) -> None:
+        """Gives a product whose size was wrong the sets and the first view that suit it, in the same step."""
+        low, high = self.bounds()
+        project, fresh = self.project, new_project(self.project.product, (), high - low)
+        with self.workshop.as_one(self.workshop.history.undo_label or "Size"):
+            view = project.views[0].with_(camera=fresh.views[0].camera)
+            self.workshop.edit("Size", project.with_view(view).with_(sets=fresh.sets))
+        self.workshop.explore(None)
+
+    def rescale(self, part_ids: list[str], was: str, unit: str) -> None:
+        """Takes the numbers of some parts, which were read in one unit, for another."""
+        parts = [part for part in self.project.product.parts if part.id in part_ids]
+        low, high = self.bounds(parts)
+        foot = ((low[0] + high[0]) / 2, low[1], (low[2] + high[2]) / 2)
+        factor = UNITS[unit] / UNITS[was]
+        self._pose(f"Read as {unit}", parts, lambda pose: scaled_about(pose, factor, foot))
+
+    def picked(self) -> list[Part]:
+        """The selected part, or all of them."""
+        part = self.workshop.selected_part
+        return [part] if part else list(self.project.product.parts)
+
+    def _pose(self, label: str, parts: Iterable[Part], change: Callable[[Pose], Pose], gesture=None) -> None:
+        changed = {part.id: part.with_(pose=change(part.pose)) for part in parts}
+        kept = (changed.get(part.id, part) for part in self.project.product.parts)
+        self.workshop.edit(label, self.project.with_parts(kept), gesture)
+
+    def scale_to(self, factor: float, label: str = "Size") -> None:
+        """Scales the whole product about the middle of its foot."""
+        if not (1e-6 < factor < 1e6):
+            self.workshop.said.emit("That would make the product impossibly large or small; nothing was changed.")
+            return
+        self.workshop.edit(label, self._scaled(factor))
+
+    def _scaled(self, factor: float) -> Project:
+        low, high = self.bounds()
+        foot = ((low[0] + high[0]) / 2, low[1], (low[2] + high[2]) / 2)
+        parts = (part.with_(pose=scaled_about(part.pose, factor, foot)) for part in self.project.product.parts)
+        return self.project.with_parts(parts)
+
+    def read_as(self, unit: str) -> None:
+        """Takes the numbers of the model's file for another unit."""
+        factor = UNITS[unit] / UNITS[self.project.product.unit]
+        if factor != 1:
+            scaled = self._scaled(factor)
+            self.workshop.edit(f"Read as {unit}", scaled.with_(product=scaled.product.with_(unit=unit)))
+
+    def shift(self, parts: list[Part], by, label: str = "Move") -> None:
+        by = np.asarray(by, np.float64)
+        self._pose(label, parts, lambda pose: pose.with_(shift=tuple(float(x) for x in np.add(pose.shift, by))))
+
+    def stand_on_floor(self) -> None:
+        parts = self.picked()
+        self.shift(parts, (0, -self.bounds(parts)[0, 1], 0), "Stand on the floor")
+
+    def centre(self) -> None:
+        parts = self.picked()
+        low, high = self.bounds(parts)
+        self.shift(parts, (-(low[0] + high[0]) / 2, 0, -(low[2] + high[2]) / 2), "Centre")
+
+    def turn(self, axis: int, degrees: float) -> None:
+        """Turns what is picked about the middle of its box."""
+        parts = self.picked()
+        middle = self.bounds(parts).mean(axis=0)
+        by = turn_matrix(np.eye(3)[axis] * degrees)
+
+        def turned(pose: Pose) -> Pose:
+            shift = middle + by @ np.subtract(pose.shift, middle)
+            return pose.with_(shift=tuple(float(x) for x in shift), turn=euler_degrees(by @ turn_matrix(pose.turn)))
+
+        self._pose("Turn", parts, turned)
+
+    def upright(self) -> None:
+        """Stands a model up that was made with z upward."""
+        with self.workshop.as_one("Stand upright"):
+            self.turn(0, -90)
+            self.stand_on_floor()
+
+    def duplicate(self) -> None:
+        part = self.workshop.selected_part
+        if part is None:
+            return
+        name = free_name(f"{part.name}, copy", {p.name for p in self.project.product.parts})
+        low, high = self.bounds([part])
+        shift = tuple(float(x) for x in np.add(part.pose.shift, (float(high[0] - low[0]) * 1.1, 0, 0)))
+        copy = part.with_(id=new_id("part"), name=name, pose=part.pose.with_(shift=shift))
+        self.workshop.edit(f"Duplicate {part.name}", self.project.with_parts((*self.project.product.parts, copy)))
+        self.workshop.select(copy.id)
+
+    def remove(self) -> None:
+        part = self.workshop.selected_part
+        if part is not None:
+            self.workshop.select(None)
+            rest = (p for p in self.project.product.parts if p.id != part.id)
+            self.workshop.edit(f"Take {part.name} out", self.project.with_parts(rest))
+
+    def rename(self, part_id: str, zone_id: str | None, name: str) -> None:
+        name = name.strip()[:120]
+        part = self.project.part(part_id)
+        if name:
+            named = part.with_zone(part.zone(zone_id).with_(name=name)) if zone_id else part.with_(name=name)
+            self.workshop.edit("Rename", self.project.with_part(named))
+
+    def hide(self, hidden: set[str], label: str) -> None:
+        """Hides these parts and shows all others."""
+        parts = (
+            part if part.is_hidden == (part.id in hidden) else part.with_(is_hidden=part.id in hidden)
+            for part in self.project.product.parts
+        )
+        self.workshop.edit(label, self.project.with_parts(parts))
+
+    def toggle_hidden(self, part_id: str) -> None:
+        hidden = {part.id for part in self.project.product.parts if part.is_hidden} ^ {part_id}
+        self.hide(hidden, "Hide" if part_id in hidden else "Show")
+
+    def isolate(self) -> None:
+        """Shows the selected part alone, or all again."""
+        part = self.workshop.selected_part
+        others = {p.id for p in self.project.product.parts if part is not None and p.id != part.id}
+        hidden = {p.id for p in self.project.product.parts if p.is_hidden}
+        self.hide(set() if not others or hidden == others else others, "Show alone" if hidden != others else "Show all")
+
+    # Faces and zones
+
+    def choose(self, chosen: tuple[str, np.ndarray] | None) -> None:
+        self.chosen = chosen if chosen is not None and chosen[1].any() else None
+        self.faces_changed.emit()
+
+    def with_neighbours(self, part_id: str, then: Callable[[Adjacency], None]) -> None:
+        """Calls `then` with the neighbours of a part's faces, at once or when they were found on a thread."""
+        mesh = self.project.part(part_id).mesh
+        if mesh in self._graphs:
+            then(self._graphs[mesh])
+            return
+        is_first = mesh not in self._waiting
+        self._waiting.setdefault(mesh, []).append(lambda: then(self._graphs[mesh]))
+        if is_first:
+            solid = self.workshop.assets.meshes[mesh]
+            threading.Thread(
+                target=lambda: self._known.emit(mesh, adjacency(solid)), name="neighbours", daemon=True
+            ).start()
+
+    def _take(self, mesh: str, graph: Adjacency) -> None:
+        self._graphs[mesh] = graph
+        for run in self._waiting.pop(mesh, []):
+            run()
+
+    def _neighbours_now(self, mesh: str) -> Adjacency:
+        if mesh not in self._graphs:
+            self._graphs[mesh] = adjacency(self.workshop.assets.meshes[mesh])
+        return self._graphs[mesh]
+
+    def pick(self, part_id: str, face: int, add: bool = False, take: bool = False) -> None:
+        """Chooses the region of a clicked face; with `add` beside what is chosen, with `take` out of it."""
+
+        def found(graph: Adjacency) -> None:
+            mesh = self.workshop.assets.meshes[self.project.part(part_id).mesh]
+            if self.way == PIECE:
+                region = piece_of(graph, face)
+            elif self.way == ALIKE:
+                region = facing_like(mesh, graph, face, self.degrees)
+            else:
+                region = smooth_region(graph, face, self.degrees)
+            self._combine(part_id, region, add, take)
+
+        self.with_neighbours(part_id, found)
+
+    def _combine(self, part_id: str, region: np.ndarray, add: bool, take: bool) -> None:
+        before = self.chosen[1] if self.chosen and self.chosen[0] == part_id else np.zeros_like(region)
+        self.choose((part_id, before & ~region if take else before | region if add else region))
+
+    def lasso(self, part_id: str, sight, polygon: np.ndarray, add: bool, take: bool) -> None:
+        """Chooses the faces of a part that are seen inside a line drawn over the picture.
+
+        Parameters
+        ----------
+        polygon : (M, 2) float
+            Shares of the picture's width and height.
+        """
+        place = [p.id for p in self.project.product.parts].index(part_id)
+        rows, columns = np.nonzero(sight.part == place)
+        height, width = sight.part.shape
+        inside = inside_polygon(np.stack([(columns + 0.5) / width, (rows + 0.5) / height], axis=1), polygon)
+        first = sight.geometry.triangles.first[sight.visible.index(place)]
+        region = np.zeros(len(self.workshop.assets.meshes[self.project.part(part_id).mesh].triangles), bool)
+        region[sight.triangle[rows[inside], columns[inside]] - first] = True
+        self._combine(part_id, region, add, take)
+
+    def change_chosen(self, how: str) -> None:
+        """Grows, shrinks or inverts the chosen faces."""
+        if self.chosen is None:
+            return
+        part_id, mask = self.chosen
+        if how == "invert":
+            self.choose((part_id, ~mask))
+        else:
+            step = grown if how == "grow" else shrunk
+            self.with_neighbours(part_id, lambda graph: self.choose((part_id, step(graph, mask))))
+
+    def make_zone(self) -> None:
+        """Makes the chosen faces a zone, which takes them out of other zones, and selects it."""
+        if self.chosen is None:
+            self.workshop.said.emit("Choose some faces first: click the product with one of the ways above.")
+            return
+        part_id, mask = self.chosen
+        part, assets = self.project.part(part_id), self.workshop.assets
+        zones = []
+        for zone in part.zones:
+            rest = assets.faces[zone.faces]
+            rest = rest[~mask[rest]]
+            if len(rest) == len(assets.faces[zone.faces]):
+                zones.append(zone)
+            elif len(rest):
+                zones.append(zone.with_(faces=assets.add_faces(rest)))
+        name = free_name("Zone 1" if not zones else f"Zone {len(zones) + 1}", {zone.name for zone in zones})
+        new = Zone(id=new_id("zone"), name=name, faces=assets.add_faces(np.flatnonzero(mask)), material=part.material)
+        self.workshop.edit(f"Zone of {part.name}", self.project.with_part(part.with_(zones=(*zones, new))))
+        self.choose(None)
+        self.workshop.select(part_id, new.id)
+
+    def dissolve_zone(self) -> None:
+        """Gives the selected zone's faces back to its part."""
+        part, zone = self.workshop.selected_part, self.workshop.selected_zone
+        if part is not None and zone is not None:
+            self.workshop.select(part.id)
+            rest = tuple(z for z in part.zones if z.id != zone.id)
+            self.workshop.edit(f"Dissolve {zone.name}", self.project.with_part(part.with_(zones=rest)))
+
+    # What wears nothing
+
+    def find_gaps(self) -> list[Gap]:
+        """Looks for bare faces anew."""
+        assets = self.workshop.assets
+        self.gaps = gaps(self.project, assets.meshes, assets.faces, self._neighbours_now)
+        return self.gaps
+
+    def show_gap(self, step: int) -> None:
+        """Walks the camera to the next or the previous bare piece."""
+        if not self.find_gaps():
+            self.gap_shown = None
+        else:
+            start = -1 if step > 0 else 0
+            self.gap_shown = ((start if self.gap_shown is None else self.gap_shown) + step) % len(self.gaps)
+            gap = self.gaps[self.gap_shown]
+            self.workshop.select(gap.part_id)
+            self.workshop.explore(looking_at(self.workshop.camera, gap.bounds, gap.normal))
+            mask = np.zeros(len(self.workshop.assets.meshes[self.project.part(gap.part_id).mesh].triangles), bool)
+            mask[gap.faces] = True
+            self.choose((gap.part_id, mask))
+        self.gap_changed.emit()

@@ -1,0 +1,72 @@
+"""From a model that was read to parts and materials of a project."""
+
+import re
+
+import numpy as np
+
+from mat_shelf.document.ids import free_name, new_id
+from mat_shelf.document.project import Camera, Material, Part, Pose, Product, Project, View, Zone
+from mat_shelf.exchange.assets import Assets
+from mat_shelf.geometry.glb import NamedMesh
+from mat_shelf.geometry.importing import ImportedModel
+from mat_shelf.rendering.navigation import framed
+from mat_shelf.rendering.sets import sets_for
+
+
+def product_of(model: ImportedModel, assets: Assets) -> tuple[Product, tuple[Material, ...]]:
+    """The product a model makes, standing on the floor about the origin, and the materials that came with it."""
+    materials, taken = {}, set()
+    for key, recipe in model.materials.items():
+        name = free_name(_name(key, "Material"), taken)
+        taken.add(name)
+        family = "Metal" if recipe.base_metalness > 0.5 else "Glass" if recipe.transmission_weight > 0.5 else "Plastic"
+        materials[key] = Material(id=new_id("material"), name=name, family=family, recipe=recipe)
+    bounds = np.array([part.mesh.bounds for part in model.parts])
+    low, high = bounds[:, 0].min(axis=0), bounds[:, 1].max(axis=0)
+    middle = (low + high) / 2
+    stand = Pose(shift=tuple(round(-float(x), 4) for x in (middle[0], low[1], middle[2])))
+    parts, names = [], set()
+    for part in model.parts:
+        name = free_name(_name(part.name, "Part"), names)
+        names.add(name)
+        zones, zone_names = [], set()
+        for label, faces, key in part.zones:
+            zone_name = free_name(_name(label, "Zone"), zone_names)
+            zone_names.add(zone_name)
+            worn = materials[key].id if key in materials else None
+            zones.append(Zone(id=new_id("zone"), name=zone_name, faces=assets.add_faces(faces), material=worn))
+        parts.append(
+            Part(
+                id=new_id("part"),
+                name=name,
+                mesh=assets.add(NamedMesh(name, part.mesh)),
+                material=materials[part.material].id if part.material in materials else None,
+                pose=stand,
+                zones=tuple(zones),
+            )
+        )
+    name = _name(model.name, "Product")
+    return Product(name=name, unit=model.unit, parts=tuple(parts)), tuple(materials.values())
+
+
+def new_project(product: Product, materials: tuple[Material, ...], size_mm) -> Project:
+    """A project of its own for a product, with sets and a first view that suit its size, (3,) mm."""
+    low = np.array([-size_mm[0] / 2, 0, -size_mm[2] / 2])
+    high = np.array([size_mm[0] / 2, size_mm[1], size_mm[2] / 2])
+    # From a little above and aside, through a long lens, as products are mostly taken.
+    camera = framed(Camera(position=(-180, 330, 830), target=(0, 0, 0), focal_length=105), (low, high), fill=1.3)
+    sets = sets_for(max(size_mm))
+    return Project(
+        name=product.name,
+        product=product,
+        materials=materials,
+        sets=sets,
+        current_set=sets[0].id,
+        views=(View(id="final", name="Final", camera=camera),),
+    )
+
+
+def _name(text: str, otherwise: str) -> str:
+    """A name from a file: one line, not too long, of characters that can be shown."""
+    shown = re.sub(r"\s+", " ", "".join(c if c.isprintable() else " " for c in text)).strip()
+    return shown[:120].strip() or otherwise

@@ -1,0 +1,89 @@
+"""Faces that wear no material of their own: found, measured, down to slivers."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from mat_shelf.document.project import Part, Project
+from mat_shelf.geometry.adjacency import Adjacency, face_areas, face_normals, pieces
+from mat_shelf.geometry.mesh import Mesh
+from mat_shelf.geometry.pose import posed
+
+SLIVER = 0.002
+"""Share of its part's area below which a bare piece is easily overlooked."""
+
+
+@dataclass(frozen=True, eq=False)
+class Gap:
+    """A connected piece of a part that wears nothing.
+
+    Attributes
+    ----------
+    faces : (N,) int64
+    area : float, mm2
+    share : float, of its part's area
+    bounds : (2, 3) float, mm
+    normal : (3,) float
+        Where it looks on the whole, of unit length.
+    """
+
+    part_id: str
+    faces: np.ndarray
+    area: float
+    share: float
+    bounds: np.ndarray
+    normal: np.ndarray
+
+    @property
+    def is_sliver(self) -> bool:
+        return self.share < SLIVER
+
+
+def bare_faces(part: Part, count: int, faces: Mapping[str, np.ndarray]) -> np.ndarray:
+    """Which of a part's faces wear no material, (count,) bool."""
+    bare = np.full(count, part.material is None)
+    for zone in part.zones:
+        bare[faces[zone.faces]] = zone.material is None
+    return bare
+
+
+def gaps(
+    project: Project,
+    meshes: Mapping[str, Mesh],
+    faces: Mapping[str, np.ndarray],
+    neighbours: Callable[[str], Adjacency],
+) -> list[Gap]:
+    """Every bare piece of the product, the largest first.
+
+    Parameters
+    ----------
+    neighbours : callable (SHA-256 of a mesh) -> Adjacency
+    """
+    found = []
+    for part in project.product.parts:
+        if part.material is not None and all(zone.material is not None for zone in part.zones):
+            continue
+        mesh = meshes[part.mesh]
+        bare = bare_faces(part, len(mesh.triangles), faces)
+        if not bare.any():
+            continue
+        standing = posed(mesh, part.pose)
+        areas, normals = face_areas(standing), face_normals(standing)
+        if bare.all():
+            groups = [np.arange(len(bare))]
+        else:
+            graph = neighbours(part.mesh)
+            piece = pieces(graph, bare[graph.pairs].all(axis=1))
+            order = np.flatnonzero(bare)[np.argsort(piece[bare], kind="stable")]
+            groups = np.split(order, np.flatnonzero(np.diff(piece[order])) + 1)
+        whole = float(areas.sum())
+        for group in groups:
+            corners = standing.vertices[standing.triangles[group]].reshape(-1, 3)
+            toward = (normals[group] * areas[group, None]).sum(axis=0)
+            length = float(np.linalg.norm(toward))
+            area = float(areas[group].sum())
+            normal = toward / length if length > 1e-6 * area else np.array([0.0, 0.0, 1.0])
+            bounds = np.stack([corners.min(axis=0), corners.max(axis=0)])
+            found.append(Gap(part.id, group, area, area / max(whole, 1e-12), bounds, normal))
+    return sorted(found, key=lambda gap: -gap.area)

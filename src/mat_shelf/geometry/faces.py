@@ -1,0 +1,35 @@
+"""Lists of faces, in the form in which they are kept: runs of neighbouring numbers."""
+
+import numpy as np
+
+MOST_FACES = 1 << 28
+
+
+class FacesError(ValueError):
+    """A list of faces that is damaged."""
+
+
+def faces_bytes(faces) -> bytes:
+    """A sorted list of face numbers as bytes: pairs of little-endian uint32, how many to pass and how many to take."""
+    faces = np.unique(np.asarray(faces, np.int64))
+    starts = np.flatnonzero(np.r_[True, np.diff(faces) != 1]) if len(faces) else np.zeros(0, np.int64)
+    first = faces[starts]
+    lengths = np.diff(np.r_[starts, len(faces)])
+    passed = first - np.r_[0, first[:-1] + lengths[:-1]] if len(first) else first
+    return np.stack([passed, lengths], axis=1).astype("<u4").tobytes()
+
+
+def read_faces(data: bytes) -> np.ndarray:
+    """The list that `faces_bytes` made, (N,) int32, sorted. Raises FacesError."""
+    if len(data) % 8:
+        raise FacesError("the list of faces is cut short")
+    pairs = np.frombuffer(data, "<u4").reshape(-1, 2).astype(np.int64)
+    ends = np.cumsum(pairs.sum(axis=1))
+    if len(ends) and ends[-1] > MOST_FACES:
+        raise FacesError("the list claims more faces than a part may have")
+    if (pairs[:, 1] == 0).any():
+        raise FacesError("the list of faces is damaged")
+    lengths = pairs[:, 1]
+    firsts = ends - lengths
+    offsets = np.arange(int(lengths.sum())) - np.repeat(np.cumsum(lengths) - lengths, lengths)
+    return (np.repeat(firsts, lengths) + offsets).astype(np.int32)

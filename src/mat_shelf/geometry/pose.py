@@ -1,0 +1,56 @@
+"""Meshes where their parts stand."""
+
+import numpy as np
+
+from mat_shelf.document.project import Pose
+from mat_shelf.geometry.mesh import Mesh
+
+
+def turn_matrix(degrees) -> np.ndarray:
+    """Rotation about x, then y, then z of the world, (3, 3) float64."""
+    (cx, cy, cz), (sx, sy, sz) = np.cos(np.radians(degrees)), np.sin(np.radians(degrees))
+    about_x = np.array([[1, 0, 0], [0, cx, -sx], [0, sx, cx]])
+    about_y = np.array([[cy, 0, sy], [0, 1, 0], [-sy, 0, cy]])
+    about_z = np.array([[cz, -sz, 0], [sz, cz, 0], [0, 0, 1]])
+    return about_z @ about_y @ about_x
+
+
+def posed(mesh: Mesh, pose: Pose) -> Mesh:
+    """The mesh scaled, turned and shifted; itself where the pose changes nothing."""
+    if pose == Pose():
+        return mesh
+    turn = turn_matrix(pose.turn)
+    return Mesh(
+        np.ascontiguousarray(mesh.vertices @ (turn.T * pose.scale) + np.array(pose.shift), np.float32),
+        mesh.triangles,
+        np.ascontiguousarray(mesh.normals @ turn.T, np.float32),
+    )
+
+
+def posed_bounds(mesh: Mesh, pose: Pose) -> np.ndarray:
+    """Lowest and highest corner of a mesh where its part stands, (2, 3) float32, mm."""
+    return mesh.bounds if pose == Pose() else posed(mesh, pose).bounds
+
+
+def scaled_about(pose: Pose, factor: float, point) -> Pose:
+    """The pose after everything was scaled about a point (mm)."""
+    shift = np.add(point, np.subtract(pose.shift, point) * factor)
+    return pose.with_(shift=tuple(float(x) for x in shift), scale=pose.scale * factor)
+
+
+def turned_about(pose: Pose, degrees: float, point) -> Pose:
+    """The pose after everything was turned about the vertical axis through a point (mm)."""
+    turn = turn_matrix((0, degrees, 0))
+    shift = np.add(point, turn @ np.subtract(pose.shift, point))
+    return pose.with_(shift=tuple(float(x) for x in shift), turn=euler_degrees(turn @ turn_matrix(pose.turn)))
+
+
+def euler_degrees(turn: np.ndarray) -> tuple[float, float, float]:
+    """Angles of `turn_matrix` for a rotation, each in [-180, 180]."""
+    down = np.clip(-turn[2, 0], -1, 1)
+    y = np.arcsin(down)
+    if abs(down) < 0.99999:
+        x, z = np.arctan2(turn[2, 1], turn[2, 2]), np.arctan2(turn[1, 0], turn[0, 0])
+    else:  # looking along z, only the sum of both turns counts
+        x, z = np.arctan2(-turn[1, 2], turn[1, 1]), 0.0
+    return tuple(round(float(v), 6) for v in np.degrees((x, y, z)))
