@@ -40,11 +40,15 @@ def seen(window, part: str) -> np.ndarray:
 def place_of(window, part: str) -> QPoint:
     """A point of the hero view where a part is seen."""
     ys, xs = np.nonzero(seen(window, part))
-    k = len(ys) // 2
+    return pixel_place(window, ys[len(ys) // 2], xs[len(ys) // 2])
+
+
+def pixel_place(window, row: int, column: int) -> QPoint:
+    """Where in the hero view a pixel of its picture lies."""
     rect, shape = window.hero.picture_rect, window.hero.frame.sight.part.shape
     return QPoint(
-        round(rect.x() + (xs[k] + 0.5) / shape[1] * rect.width()),
-        round(rect.y() + (ys[k] + 0.5) / shape[0] * rect.height()),
+        round(rect.x() + (column + 0.5) / shape[1] * rect.width()),
+        round(rect.y() + (row + 0.5) / shape[0] * rect.height()),
     )
 
 

@@ -7,7 +7,6 @@ import OpenImageIO
 import pytest
 from numba import njit
 
-from mat_shelf.rendering.sets import SETS
 from mat_shelf.document.project import Camera, Picture, Softbox
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
@@ -18,6 +17,7 @@ from mat_shelf.rendering.camera import make_view
 from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.lights import make_lights, plain_room, room_light, sample_lights, set_lights
 from mat_shelf.rendering.scene import Geometry, dress
+from mat_shelf.rendering.sets import SETS
 from mat_shelf.rendering.tracer import Shot, Tracer
 
 

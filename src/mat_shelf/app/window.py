@@ -289,8 +289,14 @@ class Window(QMainWindow):
             f"{job.path.name}: {parts} read." + (f" {job.report[0]}." if job.report else ""),
             ("New project", lambda: self._take_in(job, is_new=True)),
             ("Add to this product", lambda: self._take_in(job, is_new=False)),
+            ("Next version of this product", lambda: self._exchange(job)),
             ("Leave it", lambda: None),
         )
+
+    def _exchange(self, job: ImportJob) -> None:
+        told = self.work.exchange(job.product, job.materials, job.assets)
+        self.stations.buttons()[0].click()
+        self._ask(f"{job.path.name}: {told.words()}", ("Good", lambda: None))
 
     def _take_in(self, job: ImportJob, is_new: bool) -> None:
         bounds = self.work.bounds_of(job.product, job.assets)

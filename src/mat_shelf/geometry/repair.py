@@ -10,7 +10,7 @@ from mat_shelf.geometry.adjacency import adjacency, pieces
 from mat_shelf.geometry.mesh import Mesh, MeshError, checked, places
 from mat_shelf.optics.kernels import kernel
 
-LARGEST_MM = 1e6
+LARGEST_MM, SMALLEST_MM = 1e6, 1e-4
 
 
 @dataclass(frozen=True)
@@ -65,6 +65,8 @@ def repaired(vertices, triangles, normals=None) -> tuple[Mesh, np.ndarray, Repai
     triangles = np.asarray(triangles, np.int64).reshape(-1, 3)
     if len(vertices) and np.isfinite(vertices).all() and np.abs(vertices).max() > LARGEST_MM:
         raise MeshError("the mesh is more than a kilometre large; check the unit it was exported in")
+    if len(vertices) and np.isfinite(vertices).all() and np.ptp(vertices, axis=0).max() < SMALLEST_MM:
+        raise MeshError("the mesh has no size, or next to none; check the unit it was exported in")
     checked(vertices, triangles, np.ones_like(vertices))  # says what cannot be mended
     place = places(np.asarray(vertices, np.float32))
     corners = place[triangles]

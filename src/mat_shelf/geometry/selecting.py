@@ -41,29 +41,48 @@ def shrunk(graph: Adjacency, chosen: np.ndarray) -> np.ndarray:
     return ~grown(graph, ~chosen)
 
 
-def edge_path(mesh: Mesh, graph: Adjacency, start: int, end: int) -> np.ndarray:
-    """The way from one face to another along edges, sharp ones first: pairs (see `Adjacency`) that it cuts, (N,) int32.
+def loop_through(mesh: Mesh, graph: Adjacency, start: int, end: int) -> np.ndarray:
+    """A closed way along edges through two faces: numbers of the pairs (see `Adjacency`) that it cuts, (N,) int32.
 
-    The way runs from a corner of the first face to a corner of the other; a sharp edge counts as a fifth of its length,
-    so a loop that is drawn near a crease snaps into it.
+    It keeps to the plane through both faces that stands upright on them, and comes back round the far side. A sharp
+    edge counts as a fifth of its length, so that a loop which runs near a crease snaps into it.
     """
     place = places(mesh.vertices)
     where = np.zeros((int(place.max()) + 1, 3))
     where[place] = mesh.vertices
+    normals = face_normals(mesh)[[start, end]].astype(np.float64)
+    first, last = place[mesh.triangles[start, 0]], place[mesh.triangles[end, 0]]
+    along, outward = where[last] - where[first], normals.sum(axis=0)
+    across = np.cross(along, outward)
+    if np.linalg.norm(across) < 1e-9 * max(np.linalg.norm(along), 1e-9):  # opposite faces: any plane through both
+        across = np.cross(along, normals[0] + (0.3, 0.5, 0.7))
+    across /= max(np.linalg.norm(across), 1e-30)
+    outward = np.cross(across, along)
+    outward /= max(np.linalg.norm(outward), 1e-30)
+
     a, b = graph.edges[:, 0], graph.edges[:, 1]
-    length = np.linalg.norm(where[a] - where[b], axis=1) + 1e-9
-    weight = length * np.where(graph.bend > ROUNDED, 0.2, 1.0)
-    matrix = coo_matrix((weight, (a, b)), shape=(len(where), len(where))).tocsr()
-    corners, goals = place[mesh.triangles[start]], place[mesh.triangles[end]]
-    distance, before, _ = dijkstra(matrix, directed=False, indices=corners, min_only=True, return_predecessors=True)
-    at = int(goals[np.argmin(distance[goals])])
-    steps = set()
+    middle = (where[a] + where[b]) / 2 - (where[first] + where[last]) / 2
+    off = np.abs(middle @ across) / max(float(np.ptp(mesh.vertices, axis=0).max()), 1e-9)
+    weight = (np.linalg.norm(where[a] - where[b], axis=1) + 1e-9) * np.where(graph.bend > ROUNDED, 0.2, 1.0)
+    weight *= 1 + (40 * off) ** 2
+    near = middle @ outward > 0
+    cut = [_way(a, b, np.where(near, 1, 50) * weight, len(where), first, last)]
+    cut.append(_way(a, b, np.where(near, 50, 1) * weight, len(where), last, first))
+    steps = np.unique(np.concatenate(cut))
+    keys = a.astype(np.int64) << 32 | b
+    return np.flatnonzero(np.isin(keys, steps)).astype(np.int32)
+
+
+def _way(a, b, weight, count: int, start: int, end: int) -> np.ndarray:
+    """Edges of the shortest way between two places, as low << 32 | high, (N,) int64."""
+    matrix = coo_matrix((weight, (a, b)), shape=(count, count)).tocsr()
+    _, before = dijkstra(matrix, directed=False, indices=int(start), return_predecessors=True)
+    at, steps = int(end), []
     while before[at] >= 0:
-        steps.add((min(at, int(before[at])), max(at, int(before[at]))))
-        at = int(before[at])
-    keys = graph.edges[:, 0].astype(np.int64) << 32 | graph.edges[:, 1]
-    wanted = np.array([low << 32 | high for low, high in steps], np.int64)
-    return np.flatnonzero(np.isin(keys, wanted)).astype(np.int32)
+        other = int(before[at])
+        steps.append(min(at, other) << 32 | max(at, other))
+        at = other
+    return np.array(steps, np.int64)
 
 
 def inside_loop(graph: Adjacency, cut: np.ndarray, face: int) -> np.ndarray:

@@ -11,13 +11,17 @@ from mat_shelf.document.ids import free_name, new_id
 from mat_shelf.document.project import Material, Part, Pose, Product, Project, Zone
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.product_import import new_project
-from mat_shelf.geometry.adjacency import Adjacency, adjacency
+from mat_shelf.exchange.replacing import Exchange, exchanged
+from mat_shelf.geometry.adjacency import Adjacency, adjacency, face_areas
 from mat_shelf.geometry.coverage import Gap, gaps
+from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import euler_degrees, posed_bounds, scaled_about, turn_matrix
 from mat_shelf.geometry.selecting import (
     facing_like,
     grown,
+    inside_loop,
     inside_polygon,
+    loop_through,
     piece_of,
     shrunk,
     smooth_region,
@@ -25,11 +29,12 @@ from mat_shelf.geometry.selecting import (
 from mat_shelf.geometry.size import UNITS
 from mat_shelf.rendering.navigation import looking_at
 
-SMOOTH, ALIKE, PIECE, LASSO = "smooth", "alike", "piece", "lasso"
+SMOOTH, ALIKE, PIECE, LASSO, LOOP = "smooth", "alike", "piece", "lasso", "loop"
 WAYS = {
     SMOOTH: ("Smooth region", "Up to the next edge that is sharper than the angle"),
     ALIKE: ("Same direction", "Faces that look the same way as the clicked one, to within the angle"),
     PIECE: ("Whole piece", "Everything that hangs together with the clicked face"),
+    LOOP: ("Loop", "Two clicks lay a loop of edges round the part; the smaller side is chosen"),
     LASSO: ("Lasso", "Draw round faces; those that you see inside are chosen"),
 }
 
@@ -41,8 +46,6 @@ class ProductWork(QObject):
     -------
     faces_changed, gap_changed
         Read the new state.
-    _known : str, Adjacency
-        Neighbours of a mesh were found, on a thread.
 
     Attributes
     ----------
@@ -56,23 +59,23 @@ class ProductWork(QObject):
 
     faces_changed = pyqtSignal()
     gap_changed = pyqtSignal()
-    _known = pyqtSignal(str, object)
+    _finished = pyqtSignal(object, object)
 
     def __init__(self, workshop: Workshop):
         super().__init__()
         self.workshop = workshop
         self.chosen: tuple[str, np.ndarray] | None = None
         self.way, self.degrees = SMOOTH, 18.0
+        self.loop_start: tuple[str, int] | None = None
         self.gaps: list[Gap] = []
         self.gap_shown: int | None = None
         self._graphs: dict[str, Adjacency] = {}
-        self._waiting: dict[str, list[Callable[[], None]]] = {}
-        self._known.connect(self._take)
+        self._finished.connect(lambda then, result: then(result))
         workshop.project_replaced.connect(self._forget)
         workshop.project_changed.connect(self._follow)
 
     def _forget(self) -> None:
-        self._graphs.clear()
+        self._graphs = {}  # a thread may still be filling the old one
         self.chosen, self.gaps, self.gap_shown = None, [], None
         self.faces_changed.emit()
         self.gap_changed.emit()
@@ -124,6 +127,14 @@ class ProductWork(QObject):
             taken.add(name)
             project = project.with_material(material.with_(name=name))
         self.workshop.edit(f"Import {product.name}", project.with_parts((*project.product.parts, *added)))
+
+    def exchange(self, product: Product, materials: tuple[Material, ...], assets: Assets) -> Exchange:
+        """Puts the next version of the product in place of the present one."""
+        self.workshop.assets.take(assets)
+        project, told = exchanged(self.project, self.workshop.assets, product, materials)
+        self.workshop.select(None)
+        self.workshop.edit(f"Exchange for {product.name}", project)
+        return told
 
     def refit(self) -> None:
         """Gives a product whose size was wrong the sets and the first view that suit it, in the same step."""
@@ -253,46 +264,54 @@ class ProductWork(QObject):
         self.chosen = chosen if chosen is not None and chosen[1].any() else None
         self.faces_changed.emit()
 
-    def with_neighbours(self, part_id: str, then: Callable[[Adjacency], None]) -> None:
-        """Calls `then` with the neighbours of a part's faces, at once or when they were found on a thread."""
-        mesh = self.project.part(part_id).mesh
-        if mesh in self._graphs:
-            then(self._graphs[mesh])
-            return
-        is_first = mesh not in self._waiting
-        self._waiting.setdefault(mesh, []).append(lambda: then(self._graphs[mesh]))
-        if is_first:
-            solid = self.workshop.assets.meshes[mesh]
-            threading.Thread(
-                target=lambda: self._known.emit(mesh, adjacency(solid)), name="neighbours", daemon=True
-            ).start()
+    def _aside(self, work: Callable[[], object], then: Callable[[object], None]) -> None:
+        """Does something on a thread, and hands over what it returned on this one."""
 
-    def _take(self, mesh: str, graph: Adjacency) -> None:
-        self._graphs[mesh] = graph
-        for run in self._waiting.pop(mesh, []):
-            run()
+        def run() -> None:
+            try:
+                result = work()
+            except Exception as fault:  # whatever ends the thread must be said
+                self.workshop.said.emit(f"That did not work: {fault}")
+            else:
+                self._finished.emit(then, result)
 
-    def _neighbours_now(self, mesh: str) -> Adjacency:
+        threading.Thread(target=run, name="faces", daemon=True).start()
+
+    def _graph(self, mesh: str) -> Adjacency:
         if mesh not in self._graphs:
             self._graphs[mesh] = adjacency(self.workshop.assets.meshes[mesh])
         return self._graphs[mesh]
 
     def pick(self, part_id: str, face: int, add: bool = False, take: bool = False) -> None:
         """Chooses the region of a clicked face; with `add` beside what is chosen, with `take` out of it."""
+        key = self.project.part(part_id).mesh
+        mesh, way, degrees = self.workshop.assets.meshes[key], self.way, self.degrees
+        start = None
+        if way == LOOP:
+            start, self.loop_start = self.loop_start, None
+            if start is None or start[0] != part_id or start[1] == face:
+                self.loop_start = (part_id, face)
+                self.workshop.said.emit("Now click a second point of the loop.")
+                return
 
-        def found(graph: Adjacency) -> None:
-            mesh = self.workshop.assets.meshes[self.project.part(part_id).mesh]
-            if self.way == PIECE:
-                region = piece_of(graph, face)
-            elif self.way == ALIKE:
-                region = facing_like(mesh, graph, face, self.degrees)
-            else:
-                region = smooth_region(graph, face, self.degrees)
-            self._combine(part_id, region, add, take)
+        def region() -> np.ndarray | None:
+            graph = self._graph(key)
+            if way == PIECE:
+                return piece_of(graph, face)
+            if way == ALIKE:
+                return facing_like(mesh, graph, face, degrees)
+            if way == LOOP:
+                return _smaller_side(mesh, graph, loop_through(mesh, graph, start[1], face))
+            return smooth_region(graph, face, degrees)
 
-        self.with_neighbours(part_id, found)
+        self._aside(region, lambda found: self._combine(part_id, found, add, take))
 
-    def _combine(self, part_id: str, region: np.ndarray, add: bool, take: bool) -> None:
+    def _combine(self, part_id: str, region: np.ndarray | None, add: bool, take: bool) -> None:
+        if region is None:
+            self.workshop.said.emit("No loop could be laid through these points; try others.")
+            return
+        if all(part.id != part_id for part in self.project.product.parts):
+            return  # taken out meanwhile
         before = self.chosen[1] if self.chosen and self.chosen[0] == part_id else np.zeros_like(region)
         self.choose((part_id, before & ~region if take else before | region if add else region))
 
@@ -322,7 +341,8 @@ class ProductWork(QObject):
             self.choose((part_id, ~mask))
         else:
             step = grown if how == "grow" else shrunk
-            self.with_neighbours(part_id, lambda graph: self.choose((part_id, step(graph, mask))))
+            key = self.project.part(part_id).mesh
+            self._aside(lambda: step(self._graph(key), mask), lambda found: self.choose((part_id, found)))
 
     def make_zone(self) -> None:
         """Makes the chosen faces a zone, which takes them out of other zones, and selects it."""
@@ -358,7 +378,7 @@ class ProductWork(QObject):
     def find_gaps(self) -> list[Gap]:
         """Looks for bare faces anew."""
         assets = self.workshop.assets
-        self.gaps = gaps(self.project, assets.meshes, assets.faces, self._neighbours_now)
+        self.gaps = gaps(self.project, assets.meshes, assets.faces, self._graph)
         return self.gaps
 
     def show_gap(self, step: int) -> None:
@@ -375,3 +395,14 @@ class ProductWork(QObject):
             mask[gap.faces] = True
             self.choose((gap.part_id, mask))
         self.gap_changed.emit()
+
+
+def _smaller_side(mesh: Mesh, graph: Adjacency, cut: np.ndarray) -> np.ndarray | None:
+    """The smaller of the two sides of a loop; None where it does not part the mesh."""
+    if not len(cut):
+        return None
+    one, other = (inside_loop(graph, cut, int(face)) for face in graph.pairs[cut[0]])
+    if (one & other).any():
+        return None
+    areas = face_areas(mesh)
+    return one if areas[one].sum() <= areas[other].sum() else other

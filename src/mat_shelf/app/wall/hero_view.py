@@ -16,7 +16,7 @@ from mat_shelf.app.wall.render_worker import HERO, RenderWorker
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.rendering.ball import Ball
 from mat_shelf.rendering.camera import FRAME, make_view
-from mat_shelf.rendering.navigation import depth_from, dolly, framed, orbit, pan
+from mat_shelf.rendering.navigation import depth_from, dolly, framed, orbit, pan, square_on
 from mat_shelf.rendering.session import REST_SAMPLES, Frame
 
 MARGIN = 10
@@ -418,9 +418,16 @@ class HeroView(QWidget):
     def keyPressEvent(self, event) -> None:
         steps = {Qt.Key.Key_PageDown: 1, Qt.Key.Key_PageUp: -1}
         letters = {Qt.Key.Key_A: "A", Qt.Key.Key_B: "B"}
+        sides = dict(zip(range(Qt.Key.Key_1, Qt.Key.Key_6), ("front", "right", "back", "left", "above"), strict=True))
         if event.key() in letters:
             is_keeping = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
             (self.keep_snapshot if is_keeping else self.flip)(letters[event.key()])
+        elif event.key() in sides:
+            self.workshop.explore(square_on(self.workshop.camera, sides[event.key()]))
+        elif event.key() == Qt.Key.Key_H and self.workshop.selected:
+            self.work.toggle_hidden(self.workshop.selected)
+        elif event.key() == Qt.Key.Key_Escape and self.work.chosen is not None:
+            self.work.choose(None)
         elif event.key() == Qt.Key.Key_Escape and self.shown_snapshot:
             self.flip(None)
         elif event.key() == Qt.Key.Key_Escape:

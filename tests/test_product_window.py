@@ -1,0 +1,262 @@
+"""The Product station in the real window, on a model that another library wrote."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+import trimesh
+from driving import CONTROL, LEFT, PLAIN, picture_of, place_of, seen, shortcut
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QMessageBox
+
+from mat_shelf.geometry.solids import box as rounded_box
+
+
+def model_in_inches(folder: Path) -> Path:
+    """A lamp of 2.1 by its numbers: a base, a glass hidden inside a shade, written as metres though it is inches."""
+    base = rounded_box((1.4, 0.3, 1.4), 0.08)
+    shade = trimesh.creation.cylinder(0.6, 1.5, sections=96)
+    shade.apply_transform(trimesh.transformations.rotation_matrix(np.pi / 2, (1, 0, 0)))
+    glass = shade.copy()
+    glass.apply_scale(0.5)
+    for part, height in ((shade, 1.35), (glass, 1.35)):
+        part.apply_translation((0, height, 0))
+    scene = trimesh.Scene()
+    scene.add_geometry(
+        trimesh.Trimesh(base.vertices, base.triangles, process=False), node_name="Base", geom_name="Base"
+    )
+    scene.add_geometry(shade, node_name="Shade", geom_name="Shade")
+    scene.add_geometry(glass, node_name="Glass", geom_name="Glass")
+    path = folder / "lamp.glb"
+    path.write_bytes(scene.export(file_type="glb"))
+    return path
+
+
+def drop(window, path: Path) -> None:
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(path))])
+    enter = QDragEnterEvent(QPoint(600, 60), Qt.DropAction.CopyAction, data, LEFT, PLAIN)
+    QApplication.sendEvent(window, enter)
+    assert enter.isAccepted()
+    QApplication.sendEvent(window, QDropEvent(QPointF(600, 60), Qt.DropAction.CopyAction, data, LEFT, PLAIN))
+
+
+def answer(qtbot, window, text: str) -> None:
+    """Waits for a question with such an answer, and gives it."""
+
+    def offered():
+        return window.notice.isVisible() and any(b.text().startswith(text) for b in window.notice.buttons)
+
+    qtbot.waitUntil(offered, timeout=60_000)
+    QTest.mouseClick(next(b for b in window.notice.buttons if b.text().startswith(text)), LEFT)
+
+
+def by_name(window, name: str):
+    return next(part for part in window.workshop.project.product.parts if part.name == name)
+
+
+@pytest.fixture
+def lamp(open_window, qtbot, tmp_path, monkeypatch):
+    """The window with the lamp in a project of its own, at its true size."""
+    monkeypatch.setattr(QMessageBox, "question", lambda *a: QMessageBox.StandardButton.Discard)
+    window = open_window()
+    drop(window, model_in_inches(tmp_path))
+    answer(qtbot, window, "New project")
+    qtbot.waitUntil(lambda: "unit inches" in window.notice.text.text(), timeout=10_000)
+    assert "2.1 m high" in window.notice.text.text()
+    answer(qtbot, window, "in: 53.3 mm")
+    picture_of(qtbot, window)
+    return window
+
+
+def test_a_model_comes_in_and_gets_its_true_size(lamp, qtbot):
+    window, work = lamp, lamp.work
+    assert window.product_board.isVisible() and [p.name for p in work.project.product.parts] == [
+        "Base",
+        "Shade",
+        "Glass",
+    ]
+    size = work.bounds()[1] - work.bounds()[0]
+    assert size[1] == pytest.approx(2.1 * 25.4, rel=1e-3) and work.bounds()[0, 1] == pytest.approx(0, abs=1e-3)
+    assert "53.3" in window.product_board.size_card.whole.text()
+    assert seen(window, by_name(window, "Shade").id).mean() > 0.02  # the view suits the true size
+
+    # Measured across the base from edge to edge of its front, and set to what it is in truth.
+    card = window.product_board.size_card
+    QTest.mouseClick(card.measure_button, LEFT)
+    window.hero.setFocus()
+    QTest.keyClick(window.hero, Qt.Key.Key_1)
+    picture_of(qtbot, window)
+    ys, xs = np.nonzero(seen(window, by_name(window, "Base").id))
+    row = int(np.median(ys))
+    ends = xs[ys == row].min(), xs[ys == row].max()
+    rect, shape = window.hero.picture_rect, window.hero.frame.sight.part.shape
+    for x in ends:
+        point = QPoint(
+            round(rect.x() + (x + 0.5) / shape[1] * rect.width()),
+            round(rect.y() + (row + 0.5) / shape[0] * rect.height()),
+        )
+        QTest.mouseClick(window.hero, LEFT, PLAIN, point)
+    assert card.measured == pytest.approx(1.4 * 25.4, rel=0.06)  # `seen` leaves out three pixels at each border
+    before, factor = work.bounds(), 40 / card.measured
+    card.known.setText("40")
+    QTest.keyClick(card.known, Qt.Key.Key_Return)
+    after = work.bounds()
+    assert (after[1] - after[0]) == pytest.approx((before[1] - before[0]) * factor, rel=1e-4)
+    assert after[0, 1] == pytest.approx(before[0, 1], abs=1e-3)
+    shortcut(qtbot, window, Qt.Key.Key_Z, CONTROL)
+    assert work.bounds() == pytest.approx(before)
+    card.known.setText("nonsense")
+    QTest.keyClick(card.known, Qt.Key.Key_Return)
+    assert work.bounds() == pytest.approx(before) and "must be a number" in window.notice.text.text()
+
+
+def test_parts_are_moved_hidden_and_clicked_through(lamp, qtbot):
+    window, work, workshop = lamp, lamp.work, lamp.workshop
+    shade, glass = by_name(window, "Shade"), by_name(window, "Glass")
+    spot = place_of(window, shade.id)
+    QTest.mouseClick(window.hero, LEFT, PLAIN, spot)
+    assert workshop.selected == shade.id
+    QTest.mouseClick(window.hero, LEFT, PLAIN, spot)
+    assert workshop.selected == glass.id  # behind the shade
+    workshop.select(shade.id)
+    tree = window.product_board.parts_card.tree
+    tree.topLevelItem(1).setCheckState(0, Qt.CheckState.Unchecked)
+    assert by_name(window, "Shade").is_hidden
+    picture_of(qtbot, window)
+    assert seen(window, glass.id).any() and not (window.hero.frame.sight.part == 1).any()
+    QTest.mouseClick(window.product_board.parts_card.all_button, LEFT)
+    assert not by_name(window, "Shade").is_hidden
+
+    workshop.select(by_name(window, "Base").id)
+    place = window.product_board.place_card
+    place.middle[1].setValue(10.0)
+    place.middle[1].editingFinished.emit()
+    assert work.bounds([by_name(window, "Base")])[0, 1] == pytest.approx(10, abs=0.01)
+    QTest.mouseClick(place.floor_button, LEFT)
+    assert work.bounds([by_name(window, "Base")])[0, 1] == pytest.approx(0, abs=0.01)
+    QTest.mouseClick(place.copy_button, LEFT)
+    assert workshop.selected_part.name == "Base, copy"
+    apart = work.bounds([by_name(window, "Base, copy")]) - work.bounds([by_name(window, "Base")])
+    assert apart[0, 0] > 30 and apart[0, 1] == pytest.approx(0, abs=1e-3)
+    QTest.mouseClick(place.remove_button, LEFT)
+    assert len(work.project.product.parts) == 3
+    workshop.select(None)
+    QTest.mouseClick(place.upright_button, LEFT)
+    assert work.bounds()[0, 1] == pytest.approx(0, abs=1e-2) and workshop.history.undo_label == "Stand upright"
+    shortcut(qtbot, window, Qt.Key.Key_Z, CONTROL)
+    assert (work.bounds()[1] - work.bounds()[0])[1] == pytest.approx(53.34, abs=0.1)
+
+
+def test_zones_are_made_dressed_and_counted(lamp, qtbot, tmp_path):
+    window, work, workshop = lamp, lamp.work, lamp.workshop
+    coverage = window.product_board.coverage_card
+    assert "3 pieces are bare" in coverage.words.text()
+    for part in work.project.product.parts:
+        workshop.wear(part.id, "shell-white")
+    assert coverage.words.text() == "Every face wears a material."
+
+    # The shade's side is chosen by smoothness, made a zone, and dressed by dropping a swatch on it.
+    zones = window.product_board.zones_card
+    QTest.mouseClick(zones.way_buttons["smooth"], LEFT)
+    shade = by_name(window, "Shade")
+    picture_of(qtbot, window)
+    QTest.mouseClick(window.hero, LEFT, PLAIN, place_of(window, shade.id))
+    qtbot.waitUntil(lambda: work.chosen is not None, timeout=30_000)
+    mesh = workshop.assets.meshes[shade.mesh]
+    assert 0 < work.chosen[1].sum() < len(mesh.triangles)
+    QTest.mouseClick(zones.change_buttons["invert"], LEFT)
+    QTest.mouseClick(zones.change_buttons["invert"], LEFT)
+    QTest.mouseClick(zones.make_button, LEFT)
+    zone = workshop.selected_zone
+    assert zone.name == "Zone 1" and work.chosen is None
+    QTest.mouseClick(zones.way_buttons["smooth"], LEFT)
+    before = picture_of(qtbot, window).astype(int)
+    workshop.wear(shade.id, "copper", zone.id)
+    after = picture_of(qtbot, window).astype(int)
+    mask = window.hero._mask_of(shade.id, zone.id)
+    changed = np.abs(after - before).max(axis=2) > 25
+    assert changed[mask].mean() > 0.5 and window.workshop.project.part(shade.id).material == "shell-white"
+
+    # A click on it selects the zone, not the part; its faces are taken back, and undone.
+    workshop.select(None)
+    ys, xs = np.nonzero(mask)
+    rect, shape, k = window.hero.picture_rect, mask.shape, len(ys) // 2
+    point = QPoint(
+        round(rect.x() + (xs[k] + 0.5) / shape[1] * rect.width()),
+        round(rect.y() + (ys[k] + 0.5) / shape[0] * rect.height()),
+    )
+    QTest.mouseClick(window.hero, LEFT, PLAIN, point)
+    assert workshop.selected_zone == workshop.project.part(shade.id).zone(zone.id)
+    assert workshop.selected_material.name == "Copper"
+    QTest.mouseClick(zones.dissolve_button, LEFT)
+    assert not by_name(window, "Shade").zones
+    shortcut(qtbot, window, Qt.Key.Key_Z, CONTROL)
+    assert by_name(window, "Shade").zones[0].material == "copper"
+
+    # The lasso takes only what is seen inside it; Escape lets go.
+    workshop.select(by_name(window, "Base").id)
+    QTest.mouseClick(zones.way_buttons["lasso"], LEFT)
+    picture_of(qtbot, window)
+    corner = window.hero.picture_rect
+    track = [corner.topLeft(), corner.topRight(), corner.bottomRight(), corner.bottomLeft()]
+    QTest.mousePress(window.hero, LEFT, PLAIN, track[0] + QPoint(2, 2))
+    for spot in (*track[1:], track[0]):
+        QTest.mouseMove(window.hero, spot)
+    QTest.mouseRelease(window.hero, LEFT, PLAIN, track[0] + QPoint(2, 40))
+    count = len(workshop.assets.meshes[by_name(window, "Base").mesh].triangles)
+    assert work.chosen is not None and 0 < work.chosen[1].sum() < count
+    window.hero.setFocus()
+    QTest.keyClick(window.hero, Qt.Key.Key_Escape)
+    assert work.chosen is None
+
+    # Bared faces are counted again and walked to; all comes back from the file.
+    part = by_name(window, "Shade")
+    workshop.edit("Bare", workshop.project.with_part(part.with_zone(part.zones[0].with_(material=None))))
+    assert "1 piece is bare" in coverage.words.text()
+    camera = workshop.camera
+    QTest.mouseClick(coverage.next_button, LEFT)
+    assert workshop.camera != camera and "Shade" in coverage.here.text() and work.chosen[0] == part.id
+    assert workshop.save(tmp_path / "lamp.matshelf")
+    saved = workshop.project
+    assert workshop.open(tmp_path / "lamp.matshelf") and workshop.project == saved
+
+
+def test_materials_are_found_and_replaced_everywhere(lamp, qtbot):
+    window, workshop = lamp, lamp.workshop
+    for name in ("Base", "Glass"):
+        workshop.wear(by_name(window, name).id, "copper")
+    window.stations.buttons()[1].click()
+    workshop.select(by_name(window, "Base").id)
+    QTest.mouseClick(window.board.wearers_button, LEFT)
+    assert workshop.selected == by_name(window, "Glass").id
+    workshop.wear_instead("copper", "chrome")
+    assert {by_name(window, name).material for name in ("Base", "Glass")} == {"chrome"}
+    assert workshop.history.undo_label == "Replace Copper"
+    shortcut(qtbot, window, Qt.Key.Key_Z, CONTROL)
+    assert {by_name(window, name).material for name in ("Base", "Glass")} == {"copper"}
+
+
+def test_an_import_is_cancelled_refused_or_added(open_window, qtbot, tmp_path):
+    window = open_window()
+    workshop = window.workshop
+    project = workshop.project
+    (tmp_path / "broken.step").write_bytes(b"ISO-10303-21; not really")
+    drop(window, tmp_path / "broken.step")
+    qtbot.waitUntil(lambda: "Not imported" in window.notice.text.text(), timeout=60_000)
+    assert workshop.project is project
+    path = model_in_inches(tmp_path)
+    drop(window, path)
+    answer(qtbot, window, "Cancel")
+    qtbot.waitUntil(lambda: window.import_job is None, timeout=30_000)
+    assert workshop.project is project
+    drop(window, path)
+    answer(qtbot, window, "Add to this product")
+    answer(qtbot, window, "in: ")
+    assert len(workshop.project.product.parts) == len(project.product.parts) + 3
+    added = [by_name(window, name) for name in ("Base", "Shade", "Glass")]
+    size = np.ptp(window.work.bounds(added), axis=0)
+    assert size[1] == pytest.approx(53.34, rel=1e-3)
+    assert workshop.project.material("copper") == project.material("copper")
