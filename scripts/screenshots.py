@@ -9,12 +9,13 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp()
 
 import numpy as np
+import trimesh
 from PyQt6.QtCore import QPointF
 
 from mat_shelf.app.start import application
 from mat_shelf.app.window import Window
 from mat_shelf.app.workshop import Workshop
-from mat_shelf.demo.desk_set import demo_project
+from mat_shelf.demo.desk_set import demo_project, desk_set_meshes
 from mat_shelf.exchange.pictures import write_picture
 from mat_shelf.rendering.session import render
 from mat_shelf.shelf.library import Shelf
@@ -40,6 +41,60 @@ def place_of(window: Window, part: str) -> QPointF:
     ys, xs = np.nonzero(seen == [p.id for p in window.workshop.project.product.parts].index(part))
     rect, k = window.hero.picture_rect, len(ys) // 2
     return QPointF(rect.x() + xs[k] / seen.shape[1] * rect.width(), rect.y() + ys[k] / seen.shape[0] * rect.height())
+
+
+def wait_for_answer(app, window: Window, text: str) -> None:
+    """Waits for a question with such an answer."""
+    while not (window.notice.isVisible() and any(b.text().startswith(text) for b in window.notice.buttons)):
+        app.processEvents()
+        time.sleep(0.02)
+
+
+def answer(app, window: Window, text: str) -> None:
+    wait_for_answer(app, window, text)
+    next(button for button in window.notice.buttons if button.text().startswith(text)).click()
+    app.processEvents()
+
+
+def show_product_station(app, window: Window, folder: Path) -> None:
+    """Some of the desk set, brought in with the wrong unit, then dressed but for a zone of the warmer."""
+    scene = trimesh.Scene()
+    meshes = desk_set_meshes()
+    for name in ("Bottle", "Ink", "Collar", "Bottle cap", "Cork pad", "Warmer body", "Warmer dish", "Warmer window"):
+        solid = trimesh.Trimesh(meshes[name].vertices / 25.4, meshes[name].triangles, process=False)
+        scene.add_geometry(solid, node_name=name, geom_name=name)
+    path = folder / "Ink and warmer.glb"
+    path.write_bytes(scene.export(file_type="glb"))
+    workshop, work = window.workshop, window.work
+    workshop.stand_ball(None)
+    workshop.history.saved = workshop.project
+    window.import_model(path)
+    answer(app, window, "New project")
+    wait_for_answer(app, window, "in:")
+    settle(app, window, 16)
+    window.grab().save(str(FOLDER / "size.png"))
+    answer(app, window, "in:")
+    dressing = ("bottle-glass", "blue-black-ink", "polished-brass", "moulded-black", "cork")
+    for part, swatch in zip(workshop.project.product.parts, dressing, strict=False):
+        workshop.wear(part.id, swatch)
+    body = next(part for part in workshop.project.product.parts if part.name == "Warmer body")
+    workshop.select(body.id)
+    settle(app, window, 4)
+    work.way, work.degrees = "alike", 12.0
+    window.product_board.zones_card.way_buttons["alike"].setChecked(True)
+    graph_face = int(window.hero.frame.sight.face(*window.hero._pixel(place_of(window, body.id))))
+    work.pick(body.id, graph_face)
+    while work.chosen is None:
+        app.processEvents()
+        time.sleep(0.02)
+    settle(app, window, 64)
+    window.grab().save(str(FOLDER / "zones.png"))
+    work.make_zone()
+    workshop.wear(body.id, "graphite-enamel")
+    work.show_gap(1)
+    work.choose(None)
+    settle(app, window, 64)
+    window.grab().save(str(FOLDER / "bare.png"))
 
 
 def main() -> None:
@@ -87,6 +142,8 @@ def main() -> None:
         app.processEvents()
         window.render_dialog.path_field.setText("Desk set.exr")
         window.render_dialog.grab().save(str(FOLDER / "render.png"))
+        window.render_dialog.close()
+        show_product_station(app, window, Path(folder))
         window.workshop.history.saved = window.workshop.project
         window.close()
 

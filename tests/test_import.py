@@ -14,7 +14,9 @@ from mat_shelf.geometry.import_process import import_model
 from mat_shelf.geometry.importing import read_model
 from mat_shelf.geometry.mesh import MeshError
 from mat_shelf.geometry.pose import posed_bounds
-from mat_shelf.geometry.size import other_units, size_question
+from mat_shelf.geometry.size import depth_warning, other_units, size_question
+from mat_shelf.geometry.solids import box, moved
+from mat_shelf.rendering.touching import room_below
 
 BOX = (10.0, 20.0, 30.0)
 
@@ -257,3 +259,21 @@ def test_reading_can_be_cancelled_and_is_given_up(tmp_path):
         import_model(path, progress=lambda text: False)
     with pytest.raises(MeshError, match="takes longer than"):
         import_model(path, seconds=0.0)
+
+
+def test_tints_and_sizes_that_disagree_are_told():
+    """Beer-Lambert: a tint of 0.5 over 1 mm leaves 0.5 ** 50 of the light after 50 mm, 0.5 ** 0.001 after a micron."""
+    assert "black throughout" in depth_warning((0.5, 0.4, 0.3), 1.0, 50.0)
+    assert "will not show" in depth_warning((0.5, 0.4, 0.3), 1000.0, 1.0)
+    assert depth_warning((0.5, 0.4, 0.3), 10.0, 20.0) is None
+    assert depth_warning((0.99, 0.98, 0.99), 1000.0, 20.0) is None and depth_warning((0.5, 0.4, 0.3), 0, 20) is None
+
+
+def test_a_part_sinks_until_it_touches():
+    table = box((100, 20, 100), 1)
+    cup = moved(box((20, 30, 20), 1), (0, 47.5, 0))
+    assert room_below(cup, [table]) == pytest.approx(27.5, abs=1e-3)
+    assert room_below(moved(cup, (200, 0, 0)), [table]) == pytest.approx(47.5, abs=1e-3)  # beside it is the floor
+    spike = moved(box((4, 60, 4), 0.2), (0, 0, 0))
+    wide = moved(box((80, 5, 80), 1), (0, 100, 0))
+    assert room_below(wide, [spike]) == pytest.approx(40, abs=1e-2)  # found from the spike's vertices

@@ -172,7 +172,7 @@ class Window(QMainWindow):
             station.setFixedHeight(45)
             station.setShortcut(QKeySequence(f"Ctrl+{number + 1}"))
             station.setToolTip(f"Ctrl+{number + 1}")
-            station.clicked.connect(lambda _, board=board: self.boards.setCurrentWidget(board))
+            station.clicked.connect(lambda _, board=board: self._show_board(board))
             self.stations.addButton(station)
             layout.addWidget(station)
             layout.addSpacing(18)
@@ -182,6 +182,11 @@ class Window(QMainWindow):
         layout.addSpacing(12)
         layout.addWidget(self.render_button)
         return bar
+
+    def _show_board(self, board: QWidget) -> None:
+        self.boards.setCurrentWidget(board)
+        self.hero.shows_handles = board is self.product_board
+        self.hero.update()
 
     def _follow(self) -> None:
         history = self.workshop.history

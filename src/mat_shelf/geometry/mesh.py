@@ -1,6 +1,7 @@
 """A triangle mesh in millimetres."""
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -26,7 +27,7 @@ class Mesh:
     triangles: np.ndarray
     normals: np.ndarray
 
-    @property
+    @cached_property
     def bounds(self) -> np.ndarray:
         """Lowest and highest corner, (2, 3) float32, mm."""
         return np.stack([self.vertices.min(axis=0), self.vertices.max(axis=0)])
@@ -74,15 +75,19 @@ def _doubled_areas(vertices, triangles):
 
 def places(vertices) -> np.ndarray:
     """A number for each vertex, the same for vertices in the same place, (V,) int64, counted from 0."""
-    return np.unique(_row_keys(vertices), return_inverse=True)[1]
+    return np.unique(row_keys(vertices), return_inverse=True)[1]
 
 
-def _row_keys(rows) -> np.ndarray:
+def row_keys(rows) -> np.ndarray:
     """A 64-bit number for each row, the same for equal rows; far quicker to sort than the rows."""
-    bits = np.ascontiguousarray(rows, np.float32) + np.float32(0)  # -0 and 0 are one place
+    rows = np.asarray(rows)
+    if np.issubdtype(rows.dtype, np.integer):
+        bits = np.ascontiguousarray(rows, np.uint32)
+    else:
+        bits = (np.ascontiguousarray(rows, np.float32) + np.float32(0)).view(np.uint32)  # -0 and 0 are one place
     factors = np.random.default_rng(7).integers(1 << 62, 1 << 63, bits.shape[1], dtype=np.uint64) | np.uint64(1)
     keys = np.zeros(len(bits), np.uint64)
-    for column, factor in zip(bits.view(np.uint32).T, factors, strict=True):
+    for column, factor in zip(bits.T, factors, strict=True):
         keys = (keys ^ column) * factor
         keys ^= keys >> np.uint64(29)
     return keys
@@ -162,7 +167,7 @@ def crease_normals(vertices, triangles, crease_degrees: float = 40.0) -> Mesh:
     corner_normals[order] = sums / np.maximum(np.linalg.norm(sums, axis=1, keepdims=True), 1e-30)
 
     corners = np.hstack([vertices[triangles.reshape(-1)], np.round(corner_normals, 5)])
-    _, first, index = np.unique(_row_keys(corners), return_index=True, return_inverse=True)
+    _, first, index = np.unique(row_keys(corners), return_index=True, return_inverse=True)
     kept = corners[first]
     normals = kept[:, 3:] / np.maximum(np.linalg.norm(kept[:, 3:], axis=1, keepdims=True), 1e-30)
     return Mesh(

@@ -29,7 +29,9 @@ def posed(mesh: Mesh, pose: Pose) -> Mesh:
 
 def posed_bounds(mesh: Mesh, pose: Pose) -> np.ndarray:
     """Lowest and highest corner of a mesh where its part stands, (2, 3) float32, mm."""
-    return mesh.bounds if pose == Pose() else posed(mesh, pose).bounds
+    if pose.turn != (0.0, 0.0, 0.0):
+        return posed(mesh, pose).bounds
+    return (mesh.bounds * pose.scale + np.array(pose.shift)).astype(np.float32)
 
 
 def scaled_about(pose: Pose, factor: float, point) -> Pose:

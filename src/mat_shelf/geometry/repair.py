@@ -6,8 +6,8 @@ import numpy as np
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import breadth_first_order
 
-from mat_shelf.geometry.adjacency import adjacency, pieces
-from mat_shelf.geometry.mesh import Mesh, MeshError, checked, places
+from mat_shelf.geometry.adjacency import Adjacency, adjacency, pieces
+from mat_shelf.geometry.mesh import Mesh, MeshError, checked, places, row_keys
 from mat_shelf.optics.kernels import kernel
 
 LARGEST_MM, SMALLEST_MM = 1e6, 1e-4
@@ -74,8 +74,7 @@ def repaired(vertices, triangles, normals=None) -> tuple[Mesh, np.ndarray, Repai
     flat = np.linalg.norm(np.cross(b - a, c - a), axis=1) <= 0
     flat |= (corners[:, 0] == corners[:, 1]) | (corners[:, 1] == corners[:, 2]) | (corners[:, 0] == corners[:, 2])
     kept = np.flatnonzero(~flat)
-    key = np.sort(corners[kept], axis=1)
-    _, first = np.unique(key, axis=0, return_index=True)
+    _, first = np.unique(row_keys(np.sort(corners[kept], axis=1)), return_index=True)
     duplicate = len(kept) - len(first)
     kept = kept[np.sort(first)]
     if not len(kept):
@@ -83,30 +82,22 @@ def repaired(vertices, triangles, normals=None) -> tuple[Mesh, np.ndarray, Repai
     faces = triangles[kept].astype(np.int32)
     given = np.ascontiguousarray(vertices, np.float32)
     solid = Mesh(given, faces, np.zeros_like(given))
-    turn = _to_turn(solid)
+    graph = adjacency(solid)
+    turn = _to_turn(solid, graph)
     turned, had_normals = int(turn.sum()), normals is not None
     if turned:
         faces = np.where(turn[:, None], faces[:, ::-1], faces)
         normals = None
     mesh = checked(vertices, faces, normals)
-    graph = adjacency(mesh)
-    return (
-        mesh,
-        kept,
-        Repairs(
-            int(flat.sum()),
-            duplicate,
-            turned,
-            had_normals and mesh.normals.shape != np.shape(normals),
-            len(graph.open_edges),
-            graph.is_watertight,
-        ),
-    )
+    if turned:
+        graph = adjacency(mesh)
+    rebuilt = had_normals and mesh.normals.shape != np.shape(normals)
+    repairs = Repairs(int(flat.sum()), duplicate, turned, rebuilt, len(graph.open_edges), graph.is_watertight)
+    return mesh, kept, repairs
 
 
-def _to_turn(mesh: Mesh) -> np.ndarray:
+def _to_turn(mesh: Mesh, graph: Adjacency) -> np.ndarray:
     """Faces that must be turned over so that neighbours agree and closed pieces face outward, (F,) bool."""
-    graph = adjacency(mesh)
     piece = pieces(graph)
     turn = np.zeros(graph.count, bool)
     if graph.flipped.any():
@@ -117,8 +108,9 @@ def _to_turn(mesh: Mesh) -> np.ndarray:
     inside_out = np.bincount(piece, volume) < 0
     is_open = np.zeros(len(inside_out), bool)
     if len(graph.open_edges):
-        face_of_place = np.zeros(int(places(mesh.vertices).max()) + 1, np.int64)
-        face_of_place[places(mesh.vertices)[mesh.triangles].reshape(-1)] = np.repeat(np.arange(graph.count), 3)
+        place = places(mesh.vertices)
+        face_of_place = np.zeros(int(place.max()) + 1, np.int64)
+        face_of_place[place[mesh.triangles].reshape(-1)] = np.repeat(np.arange(graph.count), 3)
         is_open[piece[face_of_place[graph.open_edges.reshape(-1)]]] = True
     return turn ^ (inside_out & ~is_open)[piece]
 

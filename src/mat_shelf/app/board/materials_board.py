@@ -19,6 +19,8 @@ from mat_shelf.app.board.keep_popover import KeepPopover
 from mat_shelf.app.board.rows import row_of
 from mat_shelf.app.theme import font
 from mat_shelf.app.workshop import Workshop
+from mat_shelf.geometry.pose import posed_bounds
+from mat_shelf.geometry.size import depth_warning
 
 BODY = [
     ["base_color", "base_weight", "base_diffuse_roughness", "base_metalness", "emission_luminance"],
@@ -52,9 +54,12 @@ class MaterialsBoard(QFrame):
         self.parent_button.setProperty("role", "tag")
         self.parent_button.setToolTip("A variant follows its parent in all but its own values. Click for the parent.")
         self.parent_button.clicked.connect(self._open_parent)
+        self.warning = QLabel()
+        self.warning.setProperty("role", "tag")
         self.variants_label = QLabel()
         self.variants_label.setProperty("role", "tag")
-        for tag in (self._family, self.wearers_button, self.parent_button, self.variants_label):
+        tags = (self._family, self.wearers_button, self.parent_button, self.variants_label, self.warning)
+        for tag in tags:
             tag.setFixedHeight(22)
         self.vary_button = QPushButton("Make a variant")
         self.vary_button.setToolTip(
@@ -68,7 +73,7 @@ class MaterialsBoard(QFrame):
 
         header = QHBoxLayout()
         header.setSpacing(8)
-        for widget in (self.name, self._family, self.wearers_button, self.parent_button, self.variants_label):
+        for widget in (self.name, *tags):
             header.addWidget(widget)
         header.addStretch(1)
         header.addWidget(self.vary_button)
@@ -129,8 +134,18 @@ class MaterialsBoard(QFrame):
         self.variants_label.setVisible(variants > 0)
         self.variants_label.setText(f"{variants} variant{'s' if variants > 1 else ''}")
         self.vary_button.setEnabled(part is not None)
+        warning = self._depth_warning(part, material) if part is not None else None
+        self.warning.setVisible(warning is not None)
+        self.warning.setText(f"⚠ {warning}")
         for row in self.rows.values():
             row.follow()
+
+    def _depth_warning(self, part, material) -> str | None:
+        recipe = material.recipe
+        if recipe.transmission_weight == 0:
+            return None
+        low, high = posed_bounds(self.workshop.assets.meshes[part.mesh], part.pose)
+        return depth_warning(recipe.transmission_color, recipe.transmission_depth, float((high - low).min()))
 
     def _rename(self) -> None:
         if self.name.isModified():

@@ -278,6 +278,7 @@ class _PlaceCard(QWidget):
             _plain("15° ↻", "Turns it to the right as seen from above", lambda: work.turn(1, -15)),
         ]
         self.floor_button = _plain("On floor", "Stands it on the floor", work.stand_on_floor)
+        self.down_button = _plain("Set down", "Lets it sink until it touches what is below it", work.set_down)
         self.centre_button = _plain("Centre", "Puts it over the middle of the set", work.centre)
         self.upright_button = _plain("Upright", "Stands up what was made with z upward", work.upright)
         self.copy_button = _plain("Duplicate", "A second one beside it", work.duplicate)
@@ -285,6 +286,7 @@ class _PlaceCard(QWidget):
         buttons = (
             *self.turn_buttons,
             self.floor_button,
+            self.down_button,
             self.centre_button,
             self.upright_button,
             self.copy_button,
@@ -321,7 +323,7 @@ class _PlaceCard(QWidget):
             box.setValue(float(value))
             box.blockSignals(False)
             box.setEnabled(has_parts)
-        for button in (self.copy_button, self.remove_button):
+        for button in (self.copy_button, self.remove_button, self.down_button):
             button.setEnabled(part is not None)
 
     def _moved(self) -> None:
@@ -359,9 +361,9 @@ class _ZonesCard(QWidget):
         angle_line.addWidget(_quiet("Angle"))
         angle_line.addWidget(self.angle, 1)
         angle_line.addWidget(self.angle_words)
-        grid.addLayout(angle_line, 2, 0, 1, 2)
+        grid.addLayout(angle_line, 3, 0, 1, 2)
         self.count = _quiet()
-        grid.addWidget(self.count, 3, 0, 1, 2)
+        grid.addWidget(self.count, 4, 0, 1, 2)
         change = QHBoxLayout()
         change.setSpacing(6)
         self.change_buttons = {}
@@ -369,11 +371,11 @@ class _ZonesCard(QWidget):
             button = _plain(name, f"{name}s the choice", lambda how=how: work.change_chosen(how))
             self.change_buttons[how] = button
             change.addWidget(button)
-        grid.addLayout(change, 4, 0, 1, 2)
+        grid.addLayout(change, 5, 0, 1, 2)
         self.make_button = _plain("Make a zone", "The chosen faces get a material of their own", work.make_zone)
         self.dissolve_button = _plain("Dissolve", "Gives the selected zone back to its part", work.dissolve_zone)
-        grid.addWidget(self.make_button, 5, 0)
-        grid.addWidget(self.dissolve_button, 5, 1)
+        grid.addWidget(self.make_button, 6, 0)
+        grid.addWidget(self.dissolve_button, 6, 1)
         self._turned(work.degrees)
 
     def _toggled(self, way: str, is_on: bool) -> None:

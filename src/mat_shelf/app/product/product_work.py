@@ -15,7 +15,7 @@ from mat_shelf.exchange.replacing import Exchange, exchanged
 from mat_shelf.geometry.adjacency import Adjacency, adjacency, face_areas
 from mat_shelf.geometry.coverage import Gap, gaps
 from mat_shelf.geometry.mesh import Mesh
-from mat_shelf.geometry.pose import euler_degrees, posed_bounds, scaled_about, turn_matrix
+from mat_shelf.geometry.pose import euler_degrees, posed, posed_bounds, scaled_about, turn_matrix
 from mat_shelf.geometry.selecting import (
     facing_like,
     grown,
@@ -28,6 +28,7 @@ from mat_shelf.geometry.selecting import (
 )
 from mat_shelf.geometry.size import UNITS
 from mat_shelf.rendering.navigation import looking_at
+from mat_shelf.rendering.touching import room_below
 
 SMOOTH, ALIKE, PIECE, LASSO, LOOP = "smooth", "alike", "piece", "lasso", "loop"
 WAYS = {
@@ -190,6 +191,20 @@ class ProductWork(QObject):
     def stand_on_floor(self) -> None:
         parts = self.picked()
         self.shift(parts, (0, -self.bounds(parts)[0, 1], 0), "Stand on the floor")
+
+    def set_down(self) -> None:
+        """Lets the selected part sink until it touches what stands below it."""
+        part = self.workshop.selected_part
+        if part is None:
+            self.stand_on_floor()
+            return
+        meshes = self.workshop.assets.meshes
+        others = [p for p in self.project.product.parts if p.id != part.id and not p.is_hidden]
+
+        def room() -> float:
+            return room_below(posed(meshes[part.mesh], part.pose), [posed(meshes[p.mesh], p.pose) for p in others])
+
+        self._aside(room, lambda by: self.shift([part], (0, -by, 0), f"Set {part.name} down") if by else None)
 
     def centre(self) -> None:
         parts = self.picked()

@@ -20,6 +20,9 @@ from mat_shelf.rendering.navigation import depth_from, dolly, framed, orbit, pan
 from mat_shelf.rendering.session import REST_SAMPLES, Frame
 
 MARGIN = 10
+TURN = "turn"
+HANDLES = {"across": (1, 0, 0), "up": (0, 1, 0), "near": (0, 0, 1), TURN: (-0.7, 0, 0.7)}
+"""Handles of the selected part in the Product station, and where their knobs stand from its foot."""
 BALL_SHARE = 0.07
 """Radius of the ball, in halves of the picture's height where it stands."""
 
@@ -58,6 +61,9 @@ class HeroView(QWidget):
         self.workshop, self.work = workshop, work
         self.mode = ""
         self.points: list[tuple[float, float, float]] = []
+        self.shows_handles = False
+        self._handle: str | None = None
+        self._handle_from, self._handle_by = QPointF(), 0.0
         self._lasso: list[QPointF] = []
         self._under_pointer: str | None = None
         self._hovered: tuple = ()
@@ -239,6 +245,53 @@ class HeroView(QWidget):
                 part, zone = after, zone if after == part else None
         self.workshop.select(part, zone)
 
+    def handles(self) -> dict[str, tuple[QPointF, QPointF]]:
+        """Lines, from the foot of the selected part to their knobs, by what dragging these does; mm become pixels."""
+        part = self.workshop.selected_part
+        if not self.shows_handles or self.mode or part is None or part.is_hidden or self.frame is None:
+            return {}
+        low, high = self.work.bounds([part]).astype(np.float64)
+        foot = np.array([(low[0] + high[0]) / 2, low[1], (low[2] + high[2]) / 2])
+        reach = self._handle_reach(foot)
+        found = {}
+        for name, direction in HANDLES.items():
+            ends = self._seen_place(foot), self._seen_place(foot + np.array(direction) * reach)
+            if None not in ends:
+                found[name] = ends
+        return found
+
+    def _handle_reach(self, foot) -> float:
+        """mm that make a handle a sixth of the picture's height."""
+        view = make_view(self.workshop.camera, max(self.picture_rect.width(), 1), max(self.picture_rect.height(), 1))
+        depth = float(np.subtract(foot, view.position) @ np.array(view.forward, np.float64))
+        return max(depth, 1e-3) * float(view.half_height) / 3
+
+    def _press_handle(self, point: QPointF) -> bool:
+        for name, (_, knob) in self.handles().items():
+            if (point - knob).manhattanLength() <= 12:
+                self._handle, self._handle_from, self._handle_by = name, point, 0.0
+                return True
+        return False
+
+    def _drag_handle(self, point: QPointF) -> None:
+        foot, knob = self.handles()[self._handle]
+        line, moved = knob - foot, point - self._handle_from
+        length = math.hypot(line.x(), line.y())
+        share = (moved.x() * line.x() + moved.y() * line.y()) / max(length * length, 25.0)
+        low, high = self.work.bounds([self.workshop.selected_part])
+        at = ((low[0] + high[0]) / 2, low[1], (low[2] + high[2]) / 2)
+        self._handle_by = moved.x() * 0.5 if self._handle == TURN else share * self._handle_reach(at)
+        self.update()
+
+    def _end_handle(self) -> None:
+        name, by = self._handle, self._handle_by
+        self._handle, self._handle_by = None, 0.0
+        if name == TURN and abs(by) >= 0.5:
+            self.work.turn(1, round(by))
+        elif name != TURN and abs(by) > 1e-4:
+            self.work.shift(self.work.picked(), np.array(HANDLES[name]) * round(by, 3))
+        self.update()
+
     def compare_with(self, picture: QImage | None) -> None:
         """The picture that a wipe shows."""
         self._reference = picture
@@ -341,6 +394,8 @@ class HeroView(QWidget):
             (self.stand_ball_at if is_shift else self.place_loupe_at)(event.position())
         if event.button() in (Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton):
             self.setFocus()
+            if event.button() == Qt.MouseButton.LeftButton and self._press_handle(event.position()):
+                return
             if self.wipe is not None and abs(event.position().x() - self._wipe_x()) < 8:
                 self._is_wiping = True
                 return
@@ -355,6 +410,9 @@ class HeroView(QWidget):
             rect = self.picture_rect
             self.wipe = min(max((event.position().x() - rect.x()) / rect.width(), 0.0), 1.0)
             self.update()
+            return
+        if self._handle is not None:
+            self._drag_handle(event.position())
             return
         if self._lasso:
             self._lasso.append(event.position())
@@ -381,6 +439,9 @@ class HeroView(QWidget):
 
     def mouseReleaseEvent(self, event) -> None:
         self._is_wiping = False
+        if self._handle is not None:
+            self._end_handle()
+            return
         if self._lasso:
             self._end_lasso(event.modifiers())
             return
@@ -505,6 +566,7 @@ class HeroView(QWidget):
         if outline is not None:
             painter.drawImage(rect, outline)
         self._paint_lines(painter, rect)
+        self._paint_handles(painter)
         self._paint_loupe_ring(painter)
         painter.setClipping(False)
         self._paint_words(painter, rect)
@@ -590,6 +652,31 @@ class HeroView(QWidget):
             faces = np.zeros(count, bool)
             faces[listed] = True
         return sight.shows(place, faces) if len(faces) == count else None
+
+    def _paint_handles(self, painter: QPainter) -> None:
+        handles = self.handles()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setFont(font(11))
+        for name, (foot, knob) in handles.items():
+            shown = knob
+            if name == self._handle and name != TURN:
+                low, high = self.work.bounds([self.workshop.selected_part])
+                at = ((low[0] + high[0]) / 2, low[1], (low[2] + high[2]) / 2)
+                shown = knob + (knob - foot) * (self._handle_by / self._handle_reach(at))
+            for color, thickness in (("#262626", 3.0), (THEME.on_surround, 1.4)):
+                painter.setPen(QPen(QColor(color), thickness))
+                if name != TURN:
+                    painter.drawLine(foot, shown)
+                painter.setBrush(QColor("#16A394") if name == self._handle else QColor("#262626"))
+                painter.drawEllipse(shown, 5.5, 5.5)
+            painter.setPen(QColor(THEME.on_surround))
+            if name == TURN:
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawArc(QRectF(shown.x() - 10, shown.y() - 10, 20, 20), 30 * 16, 240 * 16)
+            if name == self._handle:
+                words = f"{self._handle_by:+.0f}°" if name == TURN else f"{self._handle_by:+.2f} mm"
+                place = QRect(int(shown.x()) - 50, int(shown.y()) - 42, 100, 40)
+                paint_caption(painter, place, Qt.AlignmentFlag.AlignCenter, words)
 
     def _paint_lines(self, painter: QPainter, rect: QRect) -> None:
         """What is measured, and the lasso while it is drawn."""
