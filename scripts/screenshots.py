@@ -77,22 +77,28 @@ def show_product_station(app, window: Window, folder: Path) -> None:
     dressing = ("bottle-glass", "blue-black-ink", "polished-brass", "moulded-black", "cork")
     for part, swatch in zip(workshop.project.product.parts, dressing, strict=False):
         workshop.wear(part.id, swatch)
-    body = next(part for part in workshop.project.product.parts if part.name == "Warmer body")
-    workshop.select(body.id)
+    for name, swatch in (
+        ("Warmer body", "graphite-enamel"),
+        ("Warmer dish", "copper"),
+        ("Warmer window", "smoked-pane"),
+    ):
+        workshop.wear(next(part.id for part in workshop.project.product.parts if part.name == name), swatch)
+    pad = next(part for part in workshop.project.product.parts if part.name == "Cork pad")
+    workshop.select(pad.id)
     settle(app, window, 4)
-    work.way, work.degrees = "alike", 12.0
     window.product_board.zones_card.way_buttons["alike"].setChecked(True)
-    graph_face = int(window.hero.frame.sight.face(*window.hero._pixel(place_of(window, body.id))))
-    work.pick(body.id, graph_face)
+    work.pick(pad.id, int(window.hero.frame.sight.face(*window.hero._pixel(place_of(window, pad.id)))))
     while work.chosen is None:
         app.processEvents()
         time.sleep(0.02)
     settle(app, window, 64)
     window.grab().save(str(FOLDER / "zones.png"))
     work.make_zone()
-    workshop.wear(body.id, "graphite-enamel")
+    pad = workshop.project.part(pad.id)
+    bare = pad.with_zone(pad.zones[0].with_(material=None))
+    workshop.edit("Bare", workshop.project.with_part(bare))
+    window.product_board.zones_card.let_go()
     work.show_gap(1)
-    work.choose(None)
     settle(app, window, 64)
     window.grab().save(str(FOLDER / "bare.png"))
 
@@ -115,7 +121,7 @@ def main() -> None:
         settle(app, window, 1)
         window.hero.place_loupe_at(place_of(window, "collar"))
         window.workshop.select("second-stick")
-        settle(app, window, 128)
+        settle(app, window, 64)
         window.grab().save(str(FOLDER / "materials.png"))
         window.hero.toggle_wipe()
         app.processEvents()

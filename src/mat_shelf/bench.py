@@ -193,7 +193,7 @@ def large_model(say, demo_ms: float) -> dict:
     Returns
     -------
     dict
-        `triangles`; `import_s`, from the file to parts of a project; `first_picture_s`, from there to the coarse picture;
+        `triangles`; `import_s`, from the file to parts of a project; `first_picture_s`, from there to a coarse picture;
         `edit_ms` and `edit_vs_demo`; `neighbours_s`, finding which faces meet, once; `grow_ms`, one growing on it;
         `grow_vs_scipy`, scipy's connected components on the same graph over that; `import_memory_mb`, the most that
         the reading process took.

@@ -165,7 +165,7 @@ QCheckBox:disabled, QLabel:disabled {{ color: {THEME.faint}; }}
 QDoubleSpinBox {{ padding: 1px 4px; border-radius: 4px; }}
 QTreeWidget {{ background: {THEME.field}; border: 1px solid {THEME.line}; border-radius: 6px; padding: 3px; }}
 QTreeWidget::item {{ padding: 2px 0; }}
-QTreeWidget::item:selected {{ background: {THEME.accent}; color: {THEME.on_accent}; }}
+QTreeWidget::item:selected {{ background: {THEME.panel}; color: {THEME.accent}; }}
 QListView {{ background: transparent; border: none; }}
 QMenu {{ background: {THEME.card}; border: 1px solid {THEME.line}; padding: 4px; }}
 QMenu::item {{ padding: 6px 28px 6px 14px; border-radius: 4px; }}

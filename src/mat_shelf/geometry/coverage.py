@@ -24,8 +24,8 @@ class Gap:
     area : float, mm2
     share : float, of its part's area
     bounds : (2, 3) float, mm
-    normal : (3,) float
-        Where it looks on the whole, of unit length.
+    normal : (3,) float or None
+        Where it looks on the whole, of unit length; None where it looks every way.
     """
 
     part_id: str
@@ -33,7 +33,7 @@ class Gap:
     area: float
     share: float
     bounds: np.ndarray
-    normal: np.ndarray
+    normal: np.ndarray | None
 
     @property
     def is_sliver(self) -> bool:
@@ -83,7 +83,7 @@ def gaps(
             toward = (normals[group] * areas[group, None]).sum(axis=0)
             length = float(np.linalg.norm(toward))
             area = float(areas[group].sum())
-            normal = toward / length if length > 1e-6 * area else np.array([0.0, 0.0, 1.0])
+            normal = toward / length if length > 0.3 * area else None
             bounds = np.stack([corners.min(axis=0), corners.max(axis=0)])
             found.append(Gap(part.id, group, area, area / max(whole, 1e-12), bounds, normal))
     return sorted(found, key=lambda gap: -gap.area)

@@ -341,6 +341,7 @@ class _ZonesCard(QWidget):
         self.ways = QButtonGroup(self)
         self.ways.setExclusive(False)
         self.way_buttons = {}
+        lines = QHBoxLayout(), QHBoxLayout()
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setSpacing(6)
@@ -350,7 +351,10 @@ class _ZonesCard(QWidget):
             button.setToolTip(f"{tip}. Shift adds, Ctrl takes away.")
             button.toggled.connect(lambda is_on, way=way: self._toggled(way, is_on))
             self.way_buttons[way] = button
-            grid.addWidget(button, place // 2, place % 2)
+            lines[place >= 2].addWidget(button)
+        for row, line in enumerate(lines):
+            line.setSpacing(6)
+            grid.addLayout(line, row, 0, 1, 2)
         self.angle = Slider(1, 90, default=18)
         self.angle.setAccessibleName("Angle")
         self.angle.setToolTip("How sharp an edge must be to stop a region, or how far faces may turn away.")

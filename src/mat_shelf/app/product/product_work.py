@@ -27,14 +27,14 @@ from mat_shelf.geometry.selecting import (
     smooth_region,
 )
 from mat_shelf.geometry.size import UNITS
-from mat_shelf.rendering.navigation import looking_at
+from mat_shelf.rendering.navigation import framed, looking_at
 from mat_shelf.rendering.touching import room_below
 
 SMOOTH, ALIKE, PIECE, LASSO, LOOP = "smooth", "alike", "piece", "lasso", "loop"
 WAYS = {
     SMOOTH: ("Smooth region", "Up to the next edge that is sharper than the angle"),
     ALIKE: ("Same direction", "Faces that look the same way as the clicked one, to within the angle"),
-    PIECE: ("Whole piece", "Everything that hangs together with the clicked face"),
+    PIECE: ("Piece", "Everything that hangs together with the clicked face"),
     LOOP: ("Loop", "Two clicks lay a loop of edges round the part; the smaller side is chosen"),
     LASSO: ("Lasso", "Draw round faces; those that you see inside are chosen"),
 }
@@ -405,7 +405,9 @@ class ProductWork(QObject):
             self.gap_shown = ((start if self.gap_shown is None else self.gap_shown) + step) % len(self.gaps)
             gap = self.gaps[self.gap_shown]
             self.workshop.select(gap.part_id)
-            self.workshop.explore(looking_at(self.workshop.camera, gap.bounds, gap.normal))
+            camera = self.workshop.camera
+            away = framed(camera, gap.bounds, 0.4) if gap.normal is None else looking_at(camera, gap.bounds, gap.normal)
+            self.workshop.explore(away)
             mask = np.zeros(len(self.workshop.assets.meshes[self.project.part(gap.part_id).mesh].triangles), bool)
             mask[gap.faces] = True
             self.choose((gap.part_id, mask))

@@ -248,7 +248,8 @@ class HeroView(QWidget):
     def handles(self) -> dict[str, tuple[QPointF, QPointF]]:
         """Lines, from the foot of the selected part to their knobs, by what dragging these does; mm become pixels."""
         part = self.workshop.selected_part
-        if not self.shows_handles or self.mode or part is None or part.is_hidden or self.frame is None:
+        is_busy = bool(self.mode) or self.work.chosen is not None
+        if not self.shows_handles or is_busy or part is None or part.is_hidden or self.frame is None:
             return {}
         low, high = self.work.bounds([part]).astype(np.float64)
         foot = np.array([(low[0] + high[0]) / 2, low[1], (low[2] + high[2]) / 2])
