@@ -5,7 +5,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 import trimesh
-from driving import CONTROL, LEFT, PLAIN, picture_of, place_of, seen, shortcut
+from driving import CONTROL, LEFT, PLAIN, grabbed, picture_of, pixel_place, place_of, seen, shortcut
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtTest import QTest
@@ -260,3 +260,28 @@ def test_an_import_is_cancelled_refused_or_added(open_window, qtbot, tmp_path):
     size = np.ptp(window.work.bounds(added), axis=0)
     assert size[1] == pytest.approx(53.34, rel=1e-3)
     assert workshop.project.material("copper") == project.material("copper")
+
+
+def test_parts_are_unwrapped_and_their_coordinates_shown(lamp, qtbot):
+    window, workshop = lamp, lamp.workshop
+    card = window.product_board.coordinates_card
+    base = by_name(window, "Base")
+    workshop.select(base.id)
+    assert workshop.assets.meshes[base.mesh].uv is None and "none yet" in card.words.text()
+    card.texel.setValue(0.5)
+    QTest.mouseClick(card.unwrap_button, LEFT)
+    qtbot.waitUntil(lambda: by_name(window, "Base").mesh != base.mesh, timeout=60_000)
+    made = workshop.assets.meshes[by_name(window, "Base").mesh]
+    assert made.uv is not None and len(made.triangles) == len(workshop.assets.meshes[base.mesh].triangles)
+    assert workshop.history.undo_label == "Unwrap"
+    picture_of(qtbot, window)
+    ys, xs = np.nonzero(seen(window, base.id))
+    spots = [pixel_place(window, y, x) for y, x in zip(ys[::7], xs[::7], strict=True)]
+    rows, columns = np.array([spot.y() for spot in spots]), np.array([spot.x() for spot in spots])
+    plain = grabbed(window.hero)[rows, columns].mean(axis=1)
+    card.view_box.setCurrentIndex(card.view_box.findData("checker"))
+    squares = grabbed(window.hero)[rows, columns].mean(axis=1)
+    dark = squares < squares.mean()
+    assert squares.std() > 2 * plain.std() and 0.3 < dark.mean() < 0.7  # about as many dark squares as light ones
+    window.stations.buttons()[1].click()
+    assert window.hero.coordinate_view == ""  # the picture returns with the next station

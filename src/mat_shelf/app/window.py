@@ -68,6 +68,7 @@ class Window(QMainWindow):
         self.boards.setFixedHeight(284)
         self.product_board = ProductBoard(self.work)
         self.product_board.mode_wanted.connect(self.hero.set_mode)
+        self.product_board.view_wanted.connect(self.hero.show_coordinates)
         self.product_board.import_wanted.connect(self._choose_model)
         self.hero.measured.connect(self.product_board.size_card.show_distance)
         self.boards.addWidget(self.product_board)

@@ -39,6 +39,8 @@ def glb_bytes(parts: list[NamedMesh]) -> bytes:
             vertex_normals=part.mesh.normals,
             process=False,
         )
+        if part.mesh.uv is not None:
+            solid.visual = trimesh.visual.TextureVisuals(uv=part.mesh.uv)
         scene.add_geometry(solid, node_name=part.name, geom_name=part.name)
     return scene.export(file_type="glb", include_normals=True)
 
@@ -72,7 +74,9 @@ def read_glb(data: bytes) -> list[NamedMesh]:
         moved = solid.vertices @ to_world[:3, :3].T + to_world[:3, 3]
         turned = np.asarray(solid.vertex_normals) @ np.linalg.pinv(to_world[:3, :3])
         faces = solid.faces if np.linalg.det(to_world[:3, :3]) > 0 else solid.faces[:, ::-1]
-        parts.append(NamedMesh(str(node), checked(moved * MM_PER_M, faces, turned)))
+        parts.append(
+            NamedMesh(str(node), checked(moved * MM_PER_M, faces, turned, uv=getattr(solid.visual, "uv", None)))
+        )
     if not parts:
         raise MeshError("the model holds no surfaces")
     return parts

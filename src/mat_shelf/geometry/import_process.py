@@ -79,7 +79,7 @@ def _received(folder: Path, path: Path) -> ImportedModel:
     model.materials = {key: Recipe.model_validate(value) for key, value in text["materials"].items()}
     for number, part in enumerate(text["parts"]):
         with np.load(folder / f"{number}.npz", allow_pickle=False) as arrays:
-            mesh = Mesh(arrays["vertices"], arrays["triangles"], arrays["normals"])
+            mesh = Mesh(*(arrays[name] for name in ("vertices", "triangles", "normals")), arrays.get("uv"))
             zones = [(name, arrays[f"zone{k}"], key) for k, (name, key) in enumerate(part["zones"])]
         model.parts.append(ImportedPart(part["name"], mesh, part["material"], zones, Repairs(**part["repairs"])))
     return model
@@ -91,6 +91,8 @@ def _send(model: ImportedModel, folder: Path) -> dict:
         zones = {f"zone{k}": faces for k, (_, faces, _) in enumerate(part.zones)}
         mesh = part.mesh
         arrays = {"vertices": mesh.vertices, "triangles": mesh.triangles, "normals": mesh.normals, **zones}
+        if mesh.uv is not None:
+            arrays["uv"] = mesh.uv
         np.savez(folder / f"{number}.npz", **arrays)
     return {
         "name": model.name,

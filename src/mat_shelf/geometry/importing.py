@@ -14,7 +14,7 @@ import numpy as np
 import trimesh
 
 from mat_shelf.document.recipe import Recipe
-from mat_shelf.geometry.mesh import Mesh, MeshError
+from mat_shelf.geometry.mesh import Mesh, MeshError, row_keys
 from mat_shelf.geometry.obj import read_obj
 from mat_shelf.geometry.repair import Repairs, repaired
 from mat_shelf.geometry.size import UNITS
@@ -103,10 +103,10 @@ def read_model(path: Path, say: Callable[[str], None] = lambda text: None) -> Im
     if sum(len(piece[2]) for piece in pieces) > MOST_TRIANGLES:
         raise MeshError(f"{path.name} has more than {MOST_TRIANGLES // 1_000_000} million faces; reduce it")
     faults = []
-    for number, (name, vertices, triangles, normals, labels) in enumerate(pieces, 1):
+    for number, (name, vertices, triangles, normals, uv, labels) in enumerate(pieces, 1):
         say(f"Mending part {number} of {len(pieces)}")
         try:
-            mesh, kept, repairs = repaired(vertices * UNITS[model.unit], triangles, normals)
+            mesh, kept, repairs = repaired(vertices * UNITS[model.unit], triangles, normals, uv)
         except MeshError as fault:
             faults.append(fault)
             continue
@@ -171,7 +171,7 @@ def _scene_pieces(path: Path, ending: str, materials: dict[str, Recipe]) -> list
         name = path.stem if ending in (".stl", ".ply") else str(node)
         material = _material_of(solid.visual, materials)
         labels = np.full(len(faces), material) if material else None
-        pieces.append((name, vertices, np.asarray(faces), normals, labels))
+        pieces.append((name, vertices, np.asarray(faces), normals, getattr(solid.visual, "uv", None), labels))
     return pieces
 
 
@@ -229,11 +229,21 @@ def _obj_pieces(path: Path, materials: dict[str, Recipe]) -> list:
             if key:
                 materials.setdefault(str(key), Recipe())
         has_normals = len(file.normals) and (corners[..., 2] >= 0).all()
-        keys = corners[..., [0, 2]].reshape(-1, 2) if has_normals else corners[..., :1].reshape(-1, 1)
-        unique, index = np.unique(keys, axis=0, return_inverse=True)
-        normals = file.normals[unique[:, 1]] if has_normals else None
+        has_uv = len(file.coordinates) and (corners[..., 1] >= 0).all()
+        keys = corners.reshape(-1, 3) * np.array([1, bool(has_uv), bool(has_normals)])
+        _, first, index = np.unique(row_keys(keys), return_index=True, return_inverse=True)
+        unique = keys[first]
+        normals = file.normals[unique[:, 2]] if has_normals else None
+        uv = file.coordinates[unique[:, 1]] if has_uv else None
         pieces.append(
-            (part.name or f"{path.stem} {number}", file.vertices[unique[:, 0]], index.reshape(-1, 3), normals, labels)
+            (
+                part.name or f"{path.stem} {number}",
+                file.vertices[unique[:, 0]],
+                index.reshape(-1, 3),
+                normals,
+                uv,
+                labels,
+            )
         )
     used = {str(key) for piece in pieces for key in np.unique(piece[4])}
     for key in set(materials) - used:

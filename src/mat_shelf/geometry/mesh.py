@@ -21,11 +21,14 @@ class Mesh:
     vertices : (V, 3) float32, mm
     triangles : (T, 3) int32, counter-clockwise seen from outside
     normals : (V, 3) float32, unit length
+    uv : (V, 2) float32 or None
+        Place in a picture, [0, 1] from its lower left; what lies outside repeats it.
     """
 
     vertices: np.ndarray
     triangles: np.ndarray
     normals: np.ndarray
+    uv: np.ndarray | None = None
 
     @cached_property
     def bounds(self) -> np.ndarray:
@@ -33,7 +36,7 @@ class Mesh:
         return np.stack([self.vertices.min(axis=0), self.vertices.max(axis=0)])
 
 
-def checked(vertices, triangles, normals=None, crease_degrees: float = 40.0) -> Mesh:
+def checked(vertices, triangles, normals=None, crease_degrees: float = 40.0, uv=None) -> Mesh:
     """A mesh from raw arrays, face for face.
 
     Parameters
@@ -42,6 +45,8 @@ def checked(vertices, triangles, normals=None, crease_degrees: float = 40.0) -> 
     triangles : (T, 3) int
     normals : (V, 3) float, optional
         Rebuilt with `crease_normals` where missing or broken.
+    uv : (V, 2) float, optional
+        Left out where it is broken.
 
     Raises
     ------
@@ -60,12 +65,15 @@ def checked(vertices, triangles, normals=None, crease_degrees: float = 40.0) -> 
         raise MeshError("the mesh is more than a kilometre large; check the unit it was exported in")
     if not _doubled_areas(vertices, triangles).any():
         raise MeshError("the mesh has no size; export it again")
+    if uv is not None:
+        uv = np.ascontiguousarray(uv, np.float32)
+        uv = uv if uv.shape == (len(vertices), 2) and np.isfinite(uv).all() and np.abs(uv).max() < 1e5 else None
     if normals is not None:
         normals = np.asarray(normals, np.float32).reshape(-1, 3)
         lengths = np.linalg.norm(normals, axis=1) if len(normals) == len(vertices) else np.zeros(1)
         if np.isfinite(lengths).all() and lengths.min() > 1e-3:
-            return Mesh(vertices, triangles, np.ascontiguousarray(normals / lengths[:, None]))
-    return crease_normals(vertices, triangles, crease_degrees)
+            return Mesh(vertices, triangles, np.ascontiguousarray(normals / lengths[:, None]), uv)
+    return crease_normals(vertices, triangles, crease_degrees, uv)
 
 
 def _doubled_areas(vertices, triangles):
@@ -135,7 +143,7 @@ def _gather_near(starts, counts, faces, weighted, unit, limit, sums):
                     sums[i, k] = sums[first, k]
 
 
-def crease_normals(vertices, triangles, crease_degrees: float = 40.0) -> Mesh:
+def crease_normals(vertices, triangles, crease_degrees: float = 40.0, uv=None) -> Mesh:
     """Vertex normals, weighted by area, split wherever two faces meet at more than the crease angle.
 
     Each corner takes the mean of the faces round its vertex whose normals lie within the crease angle of its own
@@ -166,12 +174,15 @@ def crease_normals(vertices, triangles, crease_degrees: float = 40.0) -> Mesh:
     corner_normals = np.empty((len(order), 3), np.float32)
     corner_normals[order] = sums / np.maximum(np.linalg.norm(sums, axis=1, keepdims=True), 1e-30)
 
-    corners = np.hstack([vertices[triangles.reshape(-1)], np.round(corner_normals, 5)])
+    sources = triangles.reshape(-1)
+    parts = [vertices[sources], np.round(corner_normals, 5)] + ([uv[sources]] if uv is not None else [])
+    corners = np.hstack(parts)
     _, first, index = np.unique(row_keys(corners), return_index=True, return_inverse=True)
     kept = corners[first]
-    normals = kept[:, 3:] / np.maximum(np.linalg.norm(kept[:, 3:], axis=1, keepdims=True), 1e-30)
+    normals = kept[:, 3:6] / np.maximum(np.linalg.norm(kept[:, 3:6], axis=1, keepdims=True), 1e-30)
     return Mesh(
         np.ascontiguousarray(kept[:, :3], np.float32),
         np.ascontiguousarray(index.reshape(-1, 3), np.int32),
         np.ascontiguousarray(normals, np.float32),
+        np.ascontiguousarray(uv[sources[first]]) if uv is not None else None,
     )

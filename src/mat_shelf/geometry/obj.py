@@ -31,6 +31,7 @@ class ObjPart:
 @dataclass(frozen=True)
 class ObjFile:
     vertices: np.ndarray
+    coordinates: np.ndarray
     normals: np.ndarray
     parts: list[ObjPart]
     libraries: list[str]
@@ -44,7 +45,7 @@ def read_obj(data: bytes) -> ObjFile:
     data = data.replace(b"\\\r\n", b" ").replace(b"\\\n", b" ")
     lines = data.split(b"\n")
     vertices, normals = _numbers(lines, b"v ", 3), _numbers(lines, b"vn", 3)
-    coordinates = sum(line.startswith(b"vt") for line in lines)
+    coordinates = _numbers(lines, b"vt", 2)
     if not len(vertices):
         raise MeshError("the file has no vertices; it is no OBJ, or it is damaged")
     del lines
@@ -52,7 +53,7 @@ def read_obj(data: bytes) -> ObjFile:
     named_by_object = re.search(rb"^[ \t]*o[ \t]", data, re.MULTILINE) is not None
     material, place = "", 0
     marks = list(_CHANGE.finditer(data))
-    sizes = np.array([len(vertices), coordinates, len(normals)])
+    sizes = np.array([len(vertices), len(coordinates), len(normals)])
     for mark in [*marks, None]:
         end = mark.start() if mark else len(data)
         corners = _corners(data[place:end], sizes, data, place)
@@ -69,7 +70,7 @@ def read_obj(data: bytes) -> ObjFile:
         elif word == b"o" or not named_by_object:
             parts.append(ObjPart(value))
         place = mark.end()
-    return ObjFile(vertices, normals, [part for part in parts if part.corners], libraries)
+    return ObjFile(vertices, coordinates, normals, [part for part in parts if part.corners], libraries)
 
 
 def _numbers(lines: list[bytes], prefix: bytes, width: int) -> np.ndarray:

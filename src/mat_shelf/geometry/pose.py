@@ -24,6 +24,7 @@ def posed(mesh: Mesh, pose: Pose) -> Mesh:
         np.ascontiguousarray(mesh.vertices @ (turn.T * pose.scale) + np.array(pose.shift), np.float32),
         mesh.triangles,
         np.ascontiguousarray(mesh.normals @ turn.T, np.float32),
+        mesh.uv,
     )
 
 

@@ -44,7 +44,7 @@ def _count(number: int, what: str) -> str:
     return f"{number} {what}" if number == 1 else f"{number:,} {what}s"
 
 
-def repaired(vertices, triangles, normals=None) -> tuple[Mesh, np.ndarray, Repairs]:
+def repaired(vertices, triangles, normals=None, uv=None) -> tuple[Mesh, np.ndarray, Repairs]:
     """A mesh from raw arrays that come from anywhere.
 
     Faces without area and repeated faces go; neighbours that disagree are turned; closed pieces face outward.
@@ -88,7 +88,7 @@ def repaired(vertices, triangles, normals=None) -> tuple[Mesh, np.ndarray, Repai
     if turned:
         faces = np.where(turn[:, None], faces[:, ::-1], faces)
         normals = None
-    mesh = checked(vertices, faces, normals)
+    mesh = checked(vertices, faces, normals, uv=uv)
     if turned:
         graph = adjacency(mesh)
     rebuilt = had_normals and mesh.normals.shape != np.shape(normals)

@@ -111,6 +111,7 @@ def moved(mesh: Mesh, offset=(0, 0, 0), turn=None) -> Mesh:
         np.ascontiguousarray(mesh.vertices @ turn.T + np.asarray(offset), np.float32),
         mesh.triangles,
         np.ascontiguousarray(mesh.normals @ turn.T, np.float32),
+        mesh.uv,
     )
 
 
@@ -121,6 +122,7 @@ def joined(meshes) -> Mesh:
         np.concatenate([m.vertices for m in meshes]),
         np.concatenate([m.triangles + np.int32(o) for m, o in zip(meshes, offsets, strict=True)]),
         np.concatenate([m.normals for m in meshes]),
+        np.concatenate([m.uv for m in meshes]) if all(m.uv is not None for m in meshes) else None,
     )
 
 

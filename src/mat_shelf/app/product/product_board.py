@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 
 from mat_shelf.app.board.card import titled_card
 from mat_shelf.app.board.value_row import Slider
+from mat_shelf.app.product.coordinate_view import VIEWS
 from mat_shelf.app.product.product_work import WAYS, ProductWork
 from mat_shelf.app.theme import font
 from mat_shelf.geometry.size import UNIT_NAMES, length_words
@@ -36,10 +37,13 @@ class ProductBoard(QFrame):
     mode_wanted : str
         What a click in the hero view does from now on: "" selects, "faces" chooses faces, "measure" measures.
     import_wanted
+    view_wanted : str
+        How the coordinates are to be shown, a key of `coordinate_view.VIEWS`.
     """
 
     mode_wanted = pyqtSignal(str)
     import_wanted = pyqtSignal()
+    view_wanted = pyqtSignal(str)
 
     def __init__(self, work: ProductWork):
         super().__init__()
@@ -47,7 +51,16 @@ class ProductBoard(QFrame):
         self.work = work
         self.size_card, self.parts_card = _SizeCard(work), _PartsCard(work)
         self.place_card, self.zones_card = _PlaceCard(work), _ZonesCard(work)
-        self.coverage_card = _CoverageCard(work)
+        self.coverage_card, self.coordinates_card = _CoverageCard(work), _CoordinatesCard(work)
+        self.coordinates_card.view_wanted.connect(self.view_wanted)
+        self.cards = (
+            self.size_card,
+            self.parts_card,
+            self.place_card,
+            self.zones_card,
+            self.coverage_card,
+            self.coordinates_card,
+        )
         self.size_card.measure_button.toggled.connect(self._measure)
         self.size_card.import_button.clicked.connect(self.import_wanted)
         self.zones_card.mode_changed.connect(self._faces)
@@ -55,13 +68,17 @@ class ProductBoard(QFrame):
         cards.setContentsMargins(16, 14, 16, 14)
         cards.setSpacing(8)
         for title, card, share in (
-            ("Size", self.size_card, 19),
-            ("Parts", self.parts_card, 33),
+            ("Size", self.size_card, 17),
+            ("Parts", self.parts_card, 32),
             ("Place", self.place_card, 17),
             ("Zones", self.zones_card, 22),
-            ("Bare faces", self.coverage_card, 16),
         ):
             cards.addWidget(titled_card(title, [[card]]), share)
+        last = QVBoxLayout()
+        last.setSpacing(8)
+        last.addWidget(titled_card("Bare faces", [[self.coverage_card]]), 1)
+        last.addWidget(titled_card("Coordinates", [[self.coordinates_card]]), 1)
+        cards.addLayout(last, 22)
         for signal in (work.workshop.project_changed, work.workshop.selection_changed, work.faces_changed):
             signal.connect(self.follow)
         work.gap_changed.connect(self.coverage_card.follow)
@@ -70,7 +87,14 @@ class ProductBoard(QFrame):
     def follow(self) -> None:
         if not self.isVisible():
             return
-        for card in (self.size_card, self.parts_card, self.place_card, self.zones_card, self.coverage_card):
+        for card in (
+            self.size_card,
+            self.parts_card,
+            self.place_card,
+            self.zones_card,
+            self.coverage_card,
+            self.coordinates_card,
+        ):
             card.follow()
 
     def showEvent(self, event) -> None:
@@ -81,6 +105,7 @@ class ProductBoard(QFrame):
         super().hideEvent(event)
         self.size_card.measure_button.setChecked(False)
         self.zones_card.let_go()
+        self.coordinates_card.let_go()
 
     def _measure(self, is_on: bool) -> None:
         if is_on:
@@ -129,7 +154,7 @@ class _SizeCard(QWidget):
         self.measure_button = QPushButton("Measure", checkable=True)
         self.measure_button.setProperty("role", "small")
         self.measure_button.setToolTip("Then click two points of the product.")
-        self.distance = _quiet("Click two points")
+        self.distance = _quiet("two points")
         self.known = QLineEdit(placeholderText="is really … mm")
         self.known.setAccessibleName("Known length, mm")
         self.known.setToolTip("What the measured distance is in truth: the whole product is scaled to fit.")
@@ -185,6 +210,7 @@ class _PartsCard(QWidget):
         self.tree = QTreeWidget(columnCount=2, headerHidden=True, uniformRowHeights=True)
         self.tree.setAccessibleName("Parts and zones")
         self.tree.setIndentation(14)
+        self.tree.setMinimumWidth(176)
         self.tree.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.tree.setTextElideMode(Qt.TextElideMode.ElideRight)
         self.tree.setToolTip("Untick a part to hide it. Double-click a name to change it.")
@@ -423,13 +449,13 @@ class _CoverageCard(QWidget):
         self.previous_button = _plain("Previous", "Walks to the one before", lambda: work.show_gap(-1))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(8)
+        layout.setSpacing(4)
         layout.addWidget(self.words)
         layout.addWidget(self.here)
         buttons = QGridLayout()
         buttons.setSpacing(6)
-        buttons.addWidget(self.next_button, 0, 0)
-        buttons.addWidget(self.previous_button, 1, 0)
+        buttons.addWidget(self.previous_button, 0, 0)
+        buttons.addWidget(self.next_button, 0, 1)
         layout.addLayout(buttons)
         layout.addStretch(1)
         self._shown = None
@@ -462,3 +488,60 @@ class _CoverageCard(QWidget):
             )
         for button in (self.next_button, self.previous_button):
             button.setEnabled(bool(found))
+
+
+class _CoordinatesCard(QWidget):
+    view_wanted = pyqtSignal(str)
+
+    def __init__(self, work: ProductWork):
+        super().__init__()
+        self.work = work
+        self.view_box = QComboBox()
+        self.view_box.setAccessibleName("What the hero view shows")
+        self.view_box.setToolTip("How texture coordinates lie on the product, in place of the picture")
+        for view, name in VIEWS.items():
+            self.view_box.addItem(name, view)
+        self.view_box.currentIndexChanged.connect(lambda: self.view_wanted.emit(self.view_box.currentData()))
+        self.texel = QDoubleSpinBox(minimum=0.005, maximum=50.0, value=0.1, decimals=3, suffix=" mm")
+        self.texel.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+        self.texel.setAccessibleName("Side of a texel")
+        self.texel.setToolTip("Side of a texel on the surface; the same for every part unwrapped with it")
+        self.unwrap_button = _plain(
+            "Unwrap", "Gives the selected part, or all, coordinates without overlap", self._unwrap
+        )
+        self.words = _quiet()
+        self.words.setWordWrap(True)
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setSpacing(5)
+        grid.addWidget(self.view_box, 0, 0, 1, 2)
+        grid.addWidget(self.texel, 1, 0)
+        grid.addWidget(self.unwrap_button, 1, 1)
+        grid.addWidget(self.words, 2, 0, 1, 2)
+        work.unwrapping_changed.connect(self.follow, Qt.ConnectionType.QueuedConnection)
+
+    def let_go(self) -> None:
+        self.view_box.setCurrentIndex(0)
+
+    def _unwrap(self) -> None:
+        if self.work.unwrapping:
+            self.work.cancel_unwrap()
+        else:
+            self.work.unwrap(self.texel.value())
+
+    def follow(self) -> None:
+        busy, parts = self.work.unwrapping, self.work.picked()
+        self.unwrap_button.setText("Cancel" if busy else "Unwrap")
+        self.unwrap_button.setEnabled(bool(parts))
+        meshes = self.work.workshop.assets.meshes
+        have = sum(meshes[part.mesh].uv is not None for part in parts)
+        self.words.setText(
+            busy
+            or (
+                f"{have} of {len(parts)} parts have them"
+                if len(parts) != 1
+                else "It has them"
+                if have
+                else "It has none yet"
+            )
+        )

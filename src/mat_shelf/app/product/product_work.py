@@ -14,7 +14,8 @@ from mat_shelf.exchange.product_import import new_project
 from mat_shelf.exchange.replacing import Exchange, exchanged
 from mat_shelf.geometry.adjacency import Adjacency, adjacency, face_areas
 from mat_shelf.geometry.coverage import Gap, gaps
-from mat_shelf.geometry.mesh import Mesh
+from mat_shelf.geometry.glb import NamedMesh
+from mat_shelf.geometry.mesh import Mesh, MeshError
 from mat_shelf.geometry.pose import euler_degrees, posed, posed_bounds, scaled_about, turn_matrix
 from mat_shelf.geometry.selecting import (
     facing_like,
@@ -27,13 +28,14 @@ from mat_shelf.geometry.selecting import (
     smooth_region,
 )
 from mat_shelf.geometry.size import UNITS
+from mat_shelf.geometry.unwrap import unwrapped
 from mat_shelf.rendering.navigation import framed, looking_at
 from mat_shelf.rendering.touching import room_below
 
 SMOOTH, ALIKE, PIECE, LASSO, LOOP = "smooth", "alike", "piece", "lasso", "loop"
 WAYS = {
-    SMOOTH: ("Smooth region", "Up to the next edge that is sharper than the angle"),
-    ALIKE: ("Same direction", "Faces that look the same way as the clicked one, to within the angle"),
+    SMOOTH: ("Smooth", "Up to the next edge that is sharper than the angle"),
+    ALIKE: ("Same way", "Faces that look the same way as the clicked one, to within the angle"),
     PIECE: ("Piece", "Everything that hangs together with the clicked face"),
     LOOP: ("Loop", "Two clicks lay a loop of edges round the part; the smaller side is chosen"),
     LASSO: ("Lasso", "Draw round faces; those that you see inside are chosen"),
@@ -45,7 +47,7 @@ class ProductWork(QObject):
 
     Signals
     -------
-    faces_changed, gap_changed
+    faces_changed, gap_changed, unwrapping_changed
         Read the new state.
 
     Attributes
@@ -56,10 +58,13 @@ class ProductWork(QObject):
         What a click chooses, a key of `WAYS`.
     degrees : float
         The angle for it.
+    unwrapping : str
+        What is being unwrapped; empty where nothing is.
     """
 
     faces_changed = pyqtSignal()
     gap_changed = pyqtSignal()
+    unwrapping_changed = pyqtSignal()
     _finished = pyqtSignal(object, object)
 
     def __init__(self, workshop: Workshop):
@@ -67,6 +72,7 @@ class ProductWork(QObject):
         self.workshop = workshop
         self.chosen: tuple[str, np.ndarray] | None = None
         self.way, self.degrees = SMOOTH, 18.0
+        self.unwrapping, self._is_cancelled = "", False
         self.loop_start: tuple[str, int] | None = None
         self.gaps: list[Gap] = []
         self.gap_shown: int | None = None
@@ -272,6 +278,56 @@ class ProductWork(QObject):
         others = {p.id for p in self.project.product.parts if part is not None and p.id != part.id}
         hidden = {p.id for p in self.project.product.parts if p.is_hidden}
         self.hide(set() if not others or hidden == others else others, "Show alone" if hidden != others else "Show all")
+
+    # Coordinates
+
+    def unwrap(self, texel_mm: float) -> None:
+        """Gives what is picked coordinates with a texel of this size, on a thread; `unwrapping` says how far it is."""
+        if self.unwrapping:
+            self.workshop.said.emit("Something is being unwrapped already; wait for it or cancel it.")
+            return
+        parts = [part for part in self.picked() if not part.is_hidden]
+        if not parts:
+            return
+        self.unwrapping, self._is_cancelled = f"{len(parts)} left", False
+        meshes = self.workshop.assets.meshes
+
+        def work() -> dict[str, Mesh]:
+            made: dict[str, Mesh] = {}
+            faults = []
+            for number, part in enumerate(parts):
+                if part.mesh not in made:
+                    self.unwrapping = f"{part.name}, {len(parts) - number} left"
+                    self.unwrapping_changed.emit()
+                    try:
+                        size = texel_mm / part.pose.scale
+                        made[part.mesh] = unwrapped(meshes[part.mesh], size, lambda: not self._is_cancelled)[0]
+                    except MeshError as fault:
+                        faults.append(f"{part.name}: {fault}")
+                    except InterruptedError:
+                        return {}
+            if faults:
+                self.workshop.said.emit("Not unwrapped: " + "; ".join(faults[:2]))
+            return made
+
+        self.unwrapping_changed.emit()
+        self._aside(work, lambda made: self._lay(made, [part.id for part in parts]))
+
+    def cancel_unwrap(self) -> None:
+        self._is_cancelled = True
+
+    def _lay(self, made: dict[str, Mesh], part_ids: list[str]) -> None:
+        """Exchanges meshes for the same ones with coordinates."""
+        self.unwrapping = ""
+        self.unwrapping_changed.emit()
+        if not made:
+            return
+        keys = {old: self.workshop.assets.add(NamedMesh("part", mesh)) for old, mesh in made.items()}
+        parts = (
+            part.with_(mesh=keys[part.mesh]) if part.id in part_ids and part.mesh in keys else part
+            for part in self.project.product.parts
+        )
+        self.workshop.edit("Unwrap", self.project.with_parts(parts))
 
     # Faces and zones
 

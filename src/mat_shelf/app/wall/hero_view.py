@@ -4,13 +4,14 @@ import math
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRect, QRectF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QImage, QLinearGradient, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 
+from mat_shelf.app.product.coordinate_view import LEGENDS, VIEWS, coordinate_pixels, middle_texel
 from mat_shelf.app.product.product_work import LASSO, ProductWork
 from mat_shelf.app.shelf.swatch_drag import dragged_swatch
 from mat_shelf.app.theme import THEME, font
-from mat_shelf.app.wall.caption import BOTTOM_RIGHT, TOP_LEFT, paint_caption
+from mat_shelf.app.wall.caption import BOTTOM_LEFT, BOTTOM_RIGHT, TOP_LEFT, paint_caption
 from mat_shelf.app.wall.outline import outline_image
 from mat_shelf.app.wall.render_worker import HERO, RenderWorker
 from mat_shelf.app.workshop import Workshop
@@ -60,6 +61,8 @@ class HeroView(QWidget):
         )
         self.workshop, self.work = workshop, work
         self.mode = ""
+        self.coordinate_view, self.texture_pixels = "", 2048
+        self._coordinates: tuple[tuple, QImage, float] | None = None
         self.points: list[tuple[float, float, float]] = []
         self.shows_handles = False
         self._handle: str | None = None
@@ -192,6 +195,50 @@ class HeroView(QWidget):
                     found.append(part)
             at = at + way * (distance[0] * np.float32(1.00001) + np.float32(1e-3))
         return found
+
+    def show_coordinates(self, view: str) -> None:
+        """Shows how texture coordinates lie on the product (a key of `coordinate_view.VIEWS`), not the picture."""
+        self.coordinate_view = view
+        self.update()
+
+    def _coordinate_image(self) -> tuple[QImage, float]:
+        """The picture of the coordinates, and the texel size that it shows grey, mm."""
+        project, sight = self.workshop.project, self.frame.sight
+        key = (self.coordinate_view, id(sight), project.product, self.texture_pixels)
+        if self._coordinates is None or self._coordinates[0] != key:
+            middle = middle_texel(project, self.workshop.assets, self.texture_pixels)
+            pixels = coordinate_pixels(
+                self.coordinate_view,
+                sight,
+                project,
+                self.workshop.assets,
+                self.workshop.camera,
+                self.texture_pixels,
+                middle,
+            )
+            height, width = pixels.shape[:2]
+            kind = QImage.Format.Format_ARGB32_Premultiplied
+            self._coordinates = key, QImage(pixels.tobytes(), width, height, width * 4, kind).copy(), middle
+        return self._coordinates[1:]
+
+    def _paint_coordinates(self, painter: QPainter, rect: QRect) -> None:
+        image, middle = self._coordinate_image()
+        painter.drawImage(rect, image)
+        words, stops = LEGENDS[self.coordinate_view]
+        paint_caption(painter, rect, BOTTOM_LEFT, f"{VIEWS[self.coordinate_view]}  ·  {words}")
+        if stops is None:
+            return
+        strip = QRectF(rect.left() + 14, rect.bottom() - 62, 180, 10)
+        gradient = QLinearGradient(strip.topLeft(), strip.topRight())
+        for k, (color, _) in enumerate(stops):
+            gradient.setColorAt(k / 2, QColor(*(int(c) for c in color)))
+        painter.setPen(QColor("#262626"))
+        painter.setBrush(gradient)
+        painter.drawRect(strip)
+        for k, (_, text) in enumerate(stops):
+            shown = text.format(middle=f"{middle:.3g} mm" if middle else "none")
+            where = QRect(int(strip.left() + (k / 2) * strip.width()) - 46, int(strip.top()) - 36, 92, 40)
+            paint_caption(painter, where, Qt.AlignmentFlag.AlignCenter, shown)
 
     def set_mode(self, mode: str) -> None:
         """What a click does: "" selects, "faces" chooses faces, "measure" measures."""
@@ -557,6 +604,8 @@ class HeroView(QWidget):
             paint_caption(painter, rect, TOP_LEFT, f"Snapshot {self.shown_snapshot}")
             return
         painter.drawImage(rect, self._image)
+        if self.coordinate_view:
+            self._paint_coordinates(painter, rect)
         if self.wipe is not None and self._reference is not None:
             self._paint_wipe(painter, rect)
             painter.setClipRect(QRectF(rect).adjusted(self._wipe_x() - rect.x(), 0, 0, 0))

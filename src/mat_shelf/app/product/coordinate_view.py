@@ -1,0 +1,121 @@
+"""Pictures of how texture coordinates lie on the product: a checker at true size, stretch, and the size of a texel."""
+
+import numpy as np
+
+from mat_shelf.document.project import Camera, Project
+from mat_shelf.exchange.assets import Assets
+from mat_shelf.geometry.stretch import stretches, texel_sizes, uv_measures
+from mat_shelf.rendering.camera import make_view
+from mat_shelf.rendering.sight import Sight, pixel_rays
+
+CHECKER, STRETCH, TEXEL = "checker", "stretch", "texel"
+VIEWS = {
+    "": "Picture",
+    CHECKER: "Checker, 5 mm",
+    STRETCH: "Stretch",
+    TEXEL: "Texel size",
+}
+CELL_MM = 5.0
+NONE = np.array([120, 120, 120], np.float32)
+"""Colour of parts without coordinates."""
+_GREY = np.array([226, 226, 226], np.float32)
+_AMBER = np.array([233, 160, 60], np.float32)
+_RED = np.array([196, 52, 40], np.float32)
+_BLUE = np.array([52, 110, 190], np.float32)
+
+LEGENDS = {
+    CHECKER: ("squares of 5 mm where nothing is stretched", None),
+    STRETCH: ("how many times longer than wide a texel lies", ((_GREY, "1"), (_AMBER, "2"), (_RED, "4 ×"))),
+    TEXEL: (
+        "side of a texel where each part has a picture of 2048 pixels",
+        ((_BLUE, "¼"), (_GREY, "{middle}"), (_RED, "4 ×")),
+    ),
+}
+
+
+def ramp(view: str, values: np.ndarray, middle: float) -> np.ndarray:
+    """Colours of stretch or texel sizes, (N,) to (N, 3) float32; without coordinates they are infinite."""
+    with np.errstate(divide="ignore", invalid="ignore"):
+        steps = np.log2(values) if view == STRETCH else np.log2(values / middle)
+    steps = np.nan_to_num(steps, nan=9, posinf=9, neginf=-9)[:, None]
+    if view == STRETCH:
+        low = np.clip(steps, 0, 1)
+        high = np.clip(steps - 1, 0, 1)
+        return (_GREY + (_AMBER - _GREY) * low) * (1 - high) + _RED * high
+    up, down = np.clip(steps / 2, 0, 1), np.clip(-steps / 2, 0, 1)
+    return _GREY + (_RED - _GREY) * up + (_BLUE - _GREY) * down
+
+
+def middle_texel(project: Project, assets: Assets, pixels: int) -> float:
+    """Side of the texel that half of the product's area has smaller ones than, mm; 0 where nothing has coordinates."""
+    sizes, areas = [], []
+    for part in project.product.parts:
+        mesh = assets.meshes[part.mesh]
+        if mesh.uv is not None and not part.is_hidden:
+            corners = mesh.vertices[mesh.triangles].astype(np.float64)
+            areas.append(np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1))
+            sizes.append(texel_sizes(mesh, pixels) * part.pose.scale)
+    if not sizes:
+        return 0.0
+    sizes, areas = np.concatenate(sizes), np.concatenate(areas)
+    order = np.argsort(sizes)
+    share = np.cumsum(areas[order])
+    found = float(sizes[order][min(np.searchsorted(share, share[-1] / 2), len(order) - 1)])
+    return found if np.isfinite(found) else 0.0
+
+
+def coordinate_pixels(
+    view: str, sight: Sight, project: Project, assets: Assets, camera: Camera, pixels: int, middle: float
+) -> np.ndarray:
+    """The picture, (H, W, 4) uint8, premultiplied, blue first; clear where no part is seen.
+
+    Parameters
+    ----------
+    pixels : int
+        Side of the texture picture that texel sizes are told for.
+    middle : float
+        The texel size, mm, that is shown grey.
+    """
+    height, width = sight.part.shape
+    directions, cosines = pixel_rays(make_view(camera, width, height), width, height)
+    depth = np.where(np.isfinite(sight.depth), sight.depth, 0).reshape(-1)
+    places = np.array(camera.position, np.float32) + directions * (depth / cosines)[:, None]
+    part_of, triangle = sight.part.reshape(-1), sight.triangle.reshape(-1)
+    out = np.zeros((height * width, 4), np.uint8)
+    for place, part in enumerate(project.product.parts):
+        seen = np.flatnonzero(part_of == place)
+        if not len(seen):
+            continue
+        mesh = assets.meshes[part.mesh]
+        faces = triangle[seen] - sight.geometry.triangles.first[sight.visible.index(place)]
+        corners = sight.geometry.triangles.corners[triangle[seen]].reshape(-1, 3, 3)
+        across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+        across /= np.maximum(np.linalg.norm(across, axis=1, keepdims=True), 1e-20)
+        light = 0.45 + 0.55 * np.abs(np.einsum("ij,ij->i", across, directions[seen]))
+        if mesh.uv is None:
+            color = np.broadcast_to(NONE, (len(seen), 3))
+        elif view == CHECKER:
+            color = _checker(mesh, faces, corners, places[seen], part.pose.scale)
+        else:
+            values = stretches(mesh) if view == STRETCH else texel_sizes(mesh, pixels) * part.pose.scale
+            color = ramp(view, values[faces], middle or 1.0)
+        out[seen, :3] = (color * light[:, None])[:, ::-1]
+        out[seen, 3] = 255
+    return out.reshape(height, width, 4)
+
+
+def _checker(mesh, faces, corners, places, scale: float) -> np.ndarray:
+    """Light and dark squares in the coordinates, as large as `CELL_MM` where the texture is not stretched."""
+    one, other = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
+    to = places - corners[:, 0]
+    a, b, c = (np.einsum("ij,ij->i", x, y) for x, y in ((one, one), (one, other), (other, other)))
+    d, e = np.einsum("ij,ij->i", to, one), np.einsum("ij,ij->i", to, other)
+    whole = np.maximum(a * c - b * b, 1e-20)
+    v, w = (c * d - b * e) / whole, (a * e - b * d) / whole
+    uv = mesh.uv[mesh.triangles[faces]]
+    at = uv[:, 0] + v[:, None] * (uv[:, 1] - uv[:, 0]) + w[:, None] * (uv[:, 2] - uv[:, 0])
+    most, least = uv_measures(mesh)
+    usual = np.isfinite(most)
+    side = float(np.median(np.sqrt(most[usual] * least[usual]))) * scale if usual.any() else 1.0
+    cells = np.floor(at * (side / CELL_MM)).astype(np.int64).sum(axis=1) % 2
+    return np.where(cells[:, None] == 0, np.float32(232), np.float32(92)) * np.ones(3, np.float32)

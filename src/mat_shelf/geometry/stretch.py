@@ -1,0 +1,53 @@
+"""How texture coordinates lie on a surface: the size of a texel, and how far it is stretched."""
+
+import numpy as np
+
+from mat_shelf.geometry.mesh import Mesh
+
+
+def uv_measures(mesh: Mesh) -> tuple[np.ndarray, np.ndarray]:
+    """Millimetres that one unit of the coordinates covers, along the directions in which it covers most and least.
+
+    Returns
+    -------
+    most, least : (T,) float64, mm
+        Singular values of each face's map from coordinates to the surface; infinite and 0 where the coordinates of a
+        face have no area.
+
+    Raises
+    ------
+    ValueError
+        If the mesh has no coordinates.
+
+    References
+    ----------
+    Sander et al. 2001, Texture Mapping Progressive Meshes, sec. 3.
+    """
+    if mesh.uv is None:
+        raise ValueError("the mesh has no texture coordinates")
+    p = mesh.vertices[mesh.triangles].astype(np.float64)
+    q = mesh.uv[mesh.triangles].astype(np.float64)
+    along, across = q[:, 1] - q[:, 0], q[:, 2] - q[:, 0]
+    area = along[:, 0] * across[:, 1] - along[:, 1] * across[:, 0]
+    flat = np.abs(area) < 1e-14
+    scale = 1 / np.where(flat, 1, area)[:, None]
+    one, other = p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]
+    ds = (one * across[:, 1:] - other * along[:, 1:]) * scale
+    dt = (other * along[:, :1] - one * across[:, :1]) * scale
+    a, b, c = (np.einsum("ij,ij->i", x, y) for x, y in ((ds, ds), (ds, dt), (dt, dt)))
+    spread = np.sqrt(np.maximum((a - c) ** 2 + 4 * b**2, 0))
+    most, least = np.sqrt(np.maximum(a + c + spread, 0) / 2), np.sqrt(np.maximum(a + c - spread, 0) / 2)
+    return np.where(flat, np.inf, most), np.where(flat, 0.0, least)
+
+
+def texel_sizes(mesh: Mesh, pixels: int) -> np.ndarray:
+    """Side of a square as large as one texel of a picture of pixels x pixels on each face, (T,) float64, mm."""
+    most, least = uv_measures(mesh)
+    with np.errstate(invalid="ignore"):
+        return np.where(np.isfinite(most), np.sqrt(most * least), np.inf) / pixels
+
+
+def stretches(mesh: Mesh) -> np.ndarray:
+    """How many times longer than wide a texel lies on each face, (T,) float64, 1 where it is square."""
+    most, least = uv_measures(mesh)
+    return most / np.maximum(least, 1e-12)
