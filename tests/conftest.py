@@ -19,6 +19,22 @@ def demo():
     return demo_project()
 
 
+@pytest.fixture(scope="session")
+def small_project():
+    """A red block on the floor, quick to render."""
+    from mat_shelf.document.project import Material, Part, Product
+    from mat_shelf.document.recipe import Recipe
+    from mat_shelf.exchange.assets import Assets
+    from mat_shelf.exchange.product_import import new_project
+    from mat_shelf.geometry.glb import NamedMesh
+    from mat_shelf.geometry.solids import box
+
+    assets = Assets()
+    block = Part(id="block", name="Block", mesh=assets.add(NamedMesh("block", box((60, 40, 30), 3))), material="red")
+    red = Material(id="red", name="Red", recipe=Recipe(base_color=(0.5, 0.05, 0.05)))
+    return new_project(Product(name="Block", parts=(block,)), (red,), (60.0, 40.0, 30.0)), assets
+
+
 @pytest.fixture
 def shelf_folder(tmp_path):
     return tmp_path / "shelf"
@@ -37,9 +53,9 @@ def open_window(qapp, qtbot, demo, shelf_folder):
     apply_theme(qapp)
     opened = []
 
-    def opening():
-        window = Window(Workshop(*demo, Shelf(shelf_folder)))
-        window.resize(1040, 680)
+    def opening(project=None, assets=None):
+        window = Window(Workshop(project or demo[0], assets or demo[1], Shelf(shelf_folder)))
+        window.resize(1040, 640)
         window.show()
         qtbot.waitExposed(window)
         opened.append(window)

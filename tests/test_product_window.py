@@ -58,10 +58,10 @@ def by_name(window, name: str):
 
 
 @pytest.fixture
-def lamp(open_window, qtbot, tmp_path, monkeypatch):
+def lamp(open_window, small_project, qtbot, tmp_path, monkeypatch):
     """The window with the lamp in a project of its own, at its true size."""
     monkeypatch.setattr(QMessageBox, "question", lambda *a: QMessageBox.StandardButton.Discard)
-    window = open_window()
+    window = open_window(*small_project)
     drop(window, model_in_inches(tmp_path))
     answer(qtbot, window, "New project")
     qtbot.waitUntil(lambda: "unit inches" in window.notice.text.text(), timeout=10_000)
@@ -239,8 +239,8 @@ def test_materials_are_found_and_replaced_everywhere(lamp, qtbot):
     assert {by_name(window, name).material for name in ("Base", "Glass")} == {"copper"}
 
 
-def test_an_import_is_cancelled_refused_or_added(open_window, qtbot, tmp_path):
-    window = open_window()
+def test_an_import_is_cancelled_refused_or_added(open_window, small_project, qtbot, tmp_path):
+    window = open_window(*small_project)
     workshop = window.workshop
     project = workshop.project
     (tmp_path / "broken.step").write_bytes(b"ISO-10303-21; not really")
@@ -259,7 +259,7 @@ def test_an_import_is_cancelled_refused_or_added(open_window, qtbot, tmp_path):
     added = [by_name(window, name) for name in ("Base", "Shade", "Glass")]
     size = np.ptp(window.work.bounds(added), axis=0)
     assert size[1] == pytest.approx(53.34, rel=1e-3)
-    assert workshop.project.material("copper") == project.material("copper")
+    assert workshop.project.material("red") == project.material("red")
 
 
 def test_parts_are_unwrapped_and_their_coordinates_shown(lamp, qtbot):
@@ -281,7 +281,7 @@ def test_parts_are_unwrapped_and_their_coordinates_shown(lamp, qtbot):
     plain = grabbed(window.hero)[rows, columns].mean(axis=1)
     card.view_box.setCurrentIndex(card.view_box.findData("checker"))
     squares = grabbed(window.hero)[rows, columns].mean(axis=1)
-    dark = squares < squares.mean()
-    assert squares.std() > 2 * plain.std() and 0.3 < dark.mean() < 0.7  # about as many dark squares as light ones
+    # Squares are lit by how they face, so they are told apart from the picture by how they change it.
+    assert (np.abs(squares - plain) > 20).mean() > 0.4 and 0.25 < (squares < squares.mean()).mean() < 0.75
     window.stations.buttons()[1].click()
     assert window.hero.coordinate_view == ""  # the picture returns with the next station

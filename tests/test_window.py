@@ -217,12 +217,14 @@ def test_bad_input_is_told_and_changes_nothing(open_window, qtbot, tmp_path, mon
     assert not window.close() and window.isVisible()
 
 
-def test_a_render_can_be_cancelled(open_window, qtbot, tmp_path):
-    window = open_window()
+def test_a_render_can_be_cancelled(open_window, small_project, qtbot, tmp_path):
+    window = open_window(*small_project)
     window.open_render()
     dialog = window.render_dialog
     dialog.path_field.setText(str(tmp_path / "long.png"))
     dialog.samples_box.setValue(5000)
+    dialog.width_box.setValue(480)
+    dialog.height_box.setValue(320)
     QTest.mouseClick(dialog.start_button, LEFT)
     qtbot.waitUntil(lambda: dialog.bar.value() > 0, timeout=60_000)
     assert "left" in dialog.state.text()

@@ -269,18 +269,23 @@ class Window(QMainWindow):
             self.say(f"{self.import_job.path.name} is still being imported; cancel it first.")
             return
         job = self.import_job = ImportJob(path)
-        job.progressed.connect(
-            lambda text: self.import_job is job and self._ask(f"{path.name}: {text}…", ("Cancel", job.cancel))
-        )
-        job.done.connect(self._imported)
-        job.failed.connect(self._not_imported)
+        queued = Qt.ConnectionType.QueuedConnection
+        job.progressed.connect(self._tell_progress, queued)
+        job.done.connect(self._imported, queued)
+        job.failed.connect(self._not_imported, queued)
         job.start()
 
     def _ask(self, text: str, *answers) -> None:
         self.notice.ask(text, *answers)
         self._place_notice()
 
+    def _tell_progress(self, text: str) -> None:
+        job = self.import_job
+        if job is not None:
+            self._ask(f"{job.path.name}: {text}…", ("Cancel", job.cancel))
+
     def _not_imported(self, text: str) -> None:
+        self.import_job.wait()  # its thread must be over before it may go
         self.import_job = None
         self.notice.settle()
         if text:
@@ -288,6 +293,7 @@ class Window(QMainWindow):
 
     def _imported(self) -> None:
         job, self.import_job = self.import_job, None
+        job.wait()
         self.notice.settle()
         count = len(job.product.parts)
         parts = "1 part" if count == 1 else f"{count} parts"
@@ -411,6 +417,7 @@ class Window(QMainWindow):
         if self.import_job is not None:
             self.import_job.cancel()
             self.import_job.wait()
+        self.work.close()
         if self.autosave is not None:
             self.autosave.close()
         self.shelf.model.worker.close()

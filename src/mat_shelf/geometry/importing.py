@@ -245,7 +245,7 @@ def _obj_pieces(path: Path, materials: dict[str, Recipe]) -> list:
                 labels,
             )
         )
-    used = {str(key) for piece in pieces for key in np.unique(piece[4])}
+    used = {str(key) for piece in pieces for key in np.unique(piece[5])}
     for key in set(materials) - used:
         del materials[key]
     return pieces

@@ -4,7 +4,7 @@ import threading
 from collections.abc import Callable, Iterable
 
 import numpy as np
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, Qt, pyqtSignal
 
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.ids import free_name, new_id
@@ -77,7 +77,8 @@ class ProductWork(QObject):
         self.gaps: list[Gap] = []
         self.gap_shown: int | None = None
         self._graphs: dict[str, Adjacency] = {}
-        self._finished.connect(lambda then, result: then(result))
+        self._threads: list[threading.Thread] = []
+        self._finished.connect(self._take, Qt.ConnectionType.QueuedConnection)
         workshop.project_replaced.connect(self._forget)
         workshop.project_changed.connect(self._follow)
 
@@ -346,7 +347,18 @@ class ProductWork(QObject):
             else:
                 self._finished.emit(then, result)
 
-        threading.Thread(target=run, name="faces", daemon=True).start()
+        self._threads = [thread for thread in self._threads if thread.is_alive()]
+        self._threads.append(threading.Thread(target=run, name="faces", daemon=True))
+        self._threads[-1].start()
+
+    def _take(self, then: Callable[[object], None], result: object) -> None:
+        then(result)
+
+    def close(self) -> None:
+        """Ends what is under way; a thread that outlived this object would destroy it from where it must not be."""
+        self._is_cancelled = True
+        for thread in self._threads:
+            thread.join(timeout=60)
 
     def _graph(self, mesh: str) -> Adjacency:
         if mesh not in self._graphs:
