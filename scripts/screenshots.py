@@ -101,6 +101,18 @@ def show_product_station(app, window: Window, folder: Path) -> None:
     work.show_gap(1)
     settle(app, window, 64)
     window.grab().save(str(FOLDER / "bare.png"))
+    work.choose(None)
+    workshop.explore(None)
+    workshop.select(None)
+    work.unwrap(0.3)
+    while work.unwrapping:
+        app.processEvents()
+        time.sleep(0.02)
+    settle(app, window, 16)
+    card = window.product_board.coordinates_card
+    card.view_box.setCurrentIndex(card.view_box.findData("stretch"))
+    app.processEvents()
+    window.grab().save(str(FOLDER / "stretch.png"))
 
 
 def main() -> None:
