@@ -245,7 +245,7 @@ class _PartsCard(QWidget):
                 item.addChildren([self._item(z.name, names[z.material], part.id, z.id) for z in part.zones])
                 self.tree.addTopLevelItem(item)
                 item.setExpanded(True)
-            self.tree.setColumnWidth(0, round(self.tree.viewport().width() * 0.6))
+            self.tree.setColumnWidth(0, round(self.tree.viewport().width() * 0.68))
         workshop = self.work.workshop
         self.tree.clearSelection()
         for row in range(self.tree.topLevelItemCount()):
