@@ -2,15 +2,12 @@
 
 import json
 import os
-import signal
-import subprocess
-import sys
-import time
 import zipfile
 from pathlib import Path
 
 import numpy as np
 import pytest
+from kill_while_saving import kill_once
 
 from mat_shelf.document.project import SCHEMA
 from mat_shelf.document.swatch import Swatch
@@ -163,28 +160,10 @@ def test_a_folder_that_cannot_be_written_says_so(demo):
         save_project("/nowhere/at/all/desk.matshelf", *demo)
 
 
-KILLED = """
-import sys
-from mat_shelf.exchange.project_file import open_project, save_project
-project, meshes = open_project(sys.argv[1])
-print("ready", flush=True)
-n = 0
-while True:
-    n += 1
-    save_project(sys.argv[1], project.with_(name=f"Save {n}"), meshes)
-"""
-
-
 def test_being_killed_while_saving_leaves_a_whole_file(saved):
+    """Five kills; the script does fifty."""
     rng = np.random.default_rng(4)
-    names = set()
-    for _ in range(5):
-        process = subprocess.Popen([sys.executable, "-c", KILLED, str(saved)], stdout=subprocess.PIPE)
-        process.stdout.readline()
-        time.sleep(rng.uniform(0.02, 0.5))
-        process.send_signal(signal.SIGKILL)
-        process.wait()
-        names.add(open_project(saved)[0].name)
+    names = {kill_once(saved, rng.uniform(0.02, 0.5)) for _ in range(5)}
     assert any(name.startswith("Save") for name in names)
 
 

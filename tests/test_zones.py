@@ -137,11 +137,11 @@ def test_damaged_lists_are_refused(data):
 @settings(max_examples=60, deadline=None)
 def test_turning_a_pose_turns_its_points(turn, degrees):
     pose, point = Pose(shift=(3, 4, 5), turn=turn, scale=2.0), np.array([10.0, 0, -7])
-    after = turned_about(pose, degrees, point)
     corners = np.float32([[0, 0, 0], [1, 0, 0], [0, 1, 0]])
     flat = Mesh(corners, np.int32([[0, 1, 2]]), np.float32([[0, 0, 1]] * 3))
     c, s = np.cos(np.radians(degrees)), np.sin(np.radians(degrees))
     about_y = np.array([[c, 0, s], [0, 1, 0], [-s, 0, c]])
+    after = turned_about(pose, about_y, point)
     expected = (posed(flat, pose).vertices - point) @ about_y.T + point
     assert posed(flat, after).vertices == pytest.approx(expected, abs=1e-3)
     assert turn_matrix(euler_degrees(turn_matrix(turn))) == pytest.approx(turn_matrix(turn), abs=1e-5)

@@ -41,11 +41,10 @@ def scaled_about(pose: Pose, factor: float, point) -> Pose:
     return pose.with_(shift=tuple(float(x) for x in shift), scale=pose.scale * factor)
 
 
-def turned_about(pose: Pose, degrees: float, point) -> Pose:
-    """The pose after everything was turned about the vertical axis through a point (mm)."""
-    turn = turn_matrix((0, degrees, 0))
-    shift = np.add(point, turn @ np.subtract(pose.shift, point))
-    return pose.with_(shift=tuple(float(x) for x in shift), turn=euler_degrees(turn @ turn_matrix(pose.turn)))
+def turned_about(pose: Pose, by: np.ndarray, point) -> Pose:
+    """The pose after everything was turned by a rotation, (3, 3), about a point (mm)."""
+    shift = np.add(point, by @ np.subtract(pose.shift, point))
+    return pose.with_(shift=tuple(float(x) for x in shift), turn=euler_degrees(by @ turn_matrix(pose.turn)))
 
 
 def euler_degrees(turn: np.ndarray) -> tuple[float, float, float]:

@@ -16,7 +16,7 @@ from mat_shelf.geometry.adjacency import Adjacency, adjacency, face_areas
 from mat_shelf.geometry.coverage import Gap, gaps
 from mat_shelf.geometry.glb import NamedMesh
 from mat_shelf.geometry.mesh import Mesh, MeshError
-from mat_shelf.geometry.pose import euler_degrees, posed, posed_bounds, scaled_about, turn_matrix
+from mat_shelf.geometry.pose import posed, posed_bounds, scaled_about, turn_matrix, turned_about
 from mat_shelf.geometry.selecting import (
     facing_like,
     grown,
@@ -223,12 +223,7 @@ class ProductWork(QObject):
         parts = self.picked()
         middle = self.bounds(parts).mean(axis=0)
         by = turn_matrix(np.eye(3)[axis] * degrees)
-
-        def turned(pose: Pose) -> Pose:
-            shift = middle + by @ np.subtract(pose.shift, middle)
-            return pose.with_(shift=tuple(float(x) for x in shift), turn=euler_degrees(by @ turn_matrix(pose.turn)))
-
-        self._pose("Turn", parts, turned)
+        self._pose("Turn", parts, lambda pose: turned_about(pose, by, middle))
 
     def upright(self) -> None:
         """Stands a model up that was made with z upward."""
