@@ -82,6 +82,11 @@ def test_a_model_comes_in_and_gets_its_true_size(lamp, qtbot):
     assert size[1] == pytest.approx(2.1 * 25.4, rel=1e-3) and work.bounds()[0, 1] == pytest.approx(0, abs=1e-3)
     assert "53.3" in window.product_board.size_card.whole.text()
     assert seen(window, by_name(window, "Shade").id).mean() > 0.02  # the view suits the true size
+    assert window.workshop.history.undo_label == "Read as in"
+    window.workshop.undo()  # size, sets and view are one step
+    assert window.workshop.history.undo_label is None
+    window.workshop.redo()
+    picture_of(qtbot, window)
 
     # Measured across the base from edge to edge of its front, and set to what it is in truth.
     card = window.product_board.size_card
@@ -124,7 +129,7 @@ def test_parts_are_moved_hidden_and_clicked_through(lamp, qtbot):
     workshop.select(shade.id)
     tree = window.product_board.parts_card.tree
     tree.topLevelItem(1).setCheckState(0, Qt.CheckState.Unchecked)
-    assert by_name(window, "Shade").is_hidden
+    qtbot.waitUntil(lambda: by_name(window, "Shade").is_hidden, timeout=5_000)
     picture_of(qtbot, window)
     assert seen(window, glass.id).any() and not (window.hero.frame.sight.part == 1).any()
     QTest.mouseClick(window.product_board.parts_card.all_button, LEFT)

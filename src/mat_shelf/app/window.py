@@ -333,8 +333,9 @@ class Window(QMainWindow):
 
         def read_as(guess: UnitGuess) -> None:
             if is_new:
-                self.work.read_as(guess.unit)
-                self.work.refit()
+                with self.workshop.as_one(f"Read as {guess.unit}"):
+                    self.work.read_as(guess.unit)
+                    self.work.refit()
             else:
                 self.work.rescale(parts, unit, guess.unit)
 

@@ -88,6 +88,8 @@ def coordinate_pixels(
             continue
         mesh = assets.meshes[part.mesh]
         faces = triangle[seen] - sight.geometry.triangles.first[sight.visible.index(place)]
+        if faces.max() >= len(mesh.triangles):
+            continue  # the picture still shows an older mesh
         corners = sight.geometry.triangles.corners[triangle[seen]].reshape(-1, 3, 3)
         across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
         across /= np.maximum(np.linalg.norm(across, axis=1, keepdims=True), 1e-20)

@@ -2,9 +2,8 @@
 
 import math
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import (
-    QButtonGroup,
     QComboBox,
     QDoubleSpinBox,
     QFrame,
@@ -87,14 +86,7 @@ class ProductBoard(QFrame):
     def follow(self) -> None:
         if not self.isVisible():
             return
-        for card in (
-            self.size_card,
-            self.parts_card,
-            self.place_card,
-            self.zones_card,
-            self.coverage_card,
-            self.coordinates_card,
-        ):
+        for card in self.cards:
             card.follow()
 
     def showEvent(self, event) -> None:
@@ -272,13 +264,19 @@ class _PartsCard(QWidget):
         self.work.workshop.select(item.data(0, PART), item.data(0, ZONE))
 
     def _changed(self, item: QTreeWidgetItem, column: int) -> None:
-        part_id, zone_id = item.data(0, PART), item.data(0, ZONE)
-        part = self.work.project.part(part_id)
+        """Takes over a new name or tick once Qt is done with the item, which the new list replaces."""
+        said = item.data(0, PART), item.data(0, ZONE), item.text(0), item.checkState(0) == Qt.CheckState.Unchecked
+        QTimer.singleShot(0, lambda: self._take_over(*said))
+
+    def _take_over(self, part_id: str, zone_id: str | None, name: str, is_hidden: bool) -> None:
+        part = next((p for p in self.work.project.product.parts if p.id == part_id), None)
+        if part is None or (zone_id is not None and zone_id not in {z.id for z in part.zones}):
+            return
         old = part.zone(zone_id).name if zone_id else part.name
-        if item.text(0) != old:
+        if name != old:
             self._shown = ()
-            self.work.rename(part_id, zone_id, item.text(0))
-        elif zone_id is None and (item.checkState(0) == Qt.CheckState.Unchecked) != part.is_hidden:
+            self.work.rename(part_id, zone_id, name)
+        elif zone_id is None and is_hidden != part.is_hidden:
             self.work.toggle_hidden(part_id)
         self.follow()
 
@@ -364,8 +362,6 @@ class _ZonesCard(QWidget):
     def __init__(self, work: ProductWork):
         super().__init__()
         self.work = work
-        self.ways = QButtonGroup(self)
-        self.ways.setExclusive(False)
         self.way_buttons = {}
         lines = QHBoxLayout(), QHBoxLayout()
         grid = QGridLayout(self)

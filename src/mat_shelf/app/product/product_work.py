@@ -145,12 +145,11 @@ class ProductWork(QObject):
         return told
 
     def refit(self) -> None:
-        """Gives a product whose size was wrong the sets and the first view that suit it, in the same step."""
+        """Gives a product whose size was wrong the sets and the first view that suit it."""
         low, high = self.bounds()
         project, fresh = self.project, new_project(self.project.product, (), high - low)
-        with self.workshop.as_one(self.workshop.history.undo_label or "Size"):
-            view = project.views[0].with_(camera=fresh.views[0].camera)
-            self.workshop.edit("Size", project.with_view(view).with_(sets=fresh.sets))
+        view = project.views[0].with_(camera=fresh.views[0].camera)
+        self.workshop.edit("Size", project.with_view(view).with_(sets=fresh.sets))
         self.workshop.explore(None)
 
     def rescale(self, part_ids: list[str], was: str, unit: str) -> None:
@@ -298,7 +297,7 @@ class ProductWork(QObject):
                     try:
                         size = texel_mm / part.pose.scale
                         made[part.mesh] = unwrapped(meshes[part.mesh], size, lambda: not self._is_cancelled)[0]
-                    except MeshError as fault:
+                    except (MeshError, OSError, ValueError) as fault:
                         faults.append(f"{part.name}: {fault}")
                     except InterruptedError:
                         return {}
@@ -364,6 +363,8 @@ class ProductWork(QObject):
         """Chooses the region of a clicked face; with `add` beside what is chosen, with `take` out of it."""
         key = self.project.part(part_id).mesh
         mesh, way, degrees = self.workshop.assets.meshes[key], self.way, self.degrees
+        if face >= len(mesh.triangles):
+            return  # the picture still shows an older mesh
         start = None
         if way == LOOP:
             start, self.loop_start = self.loop_start, None
@@ -407,7 +408,8 @@ class ProductWork(QObject):
         inside = inside_polygon(np.stack([(columns + 0.5) / width, (rows + 0.5) / height], axis=1), polygon)
         first = sight.geometry.triangles.first[sight.visible.index(place)]
         region = np.zeros(len(self.workshop.assets.meshes[self.project.part(part_id).mesh].triangles), bool)
-        region[sight.triangle[rows[inside], columns[inside]] - first] = True
+        faces = sight.triangle[rows[inside], columns[inside]] - first
+        region[faces[faces < len(region)]] = True  # the picture may still show an older mesh
         self._combine(part_id, region, add, take)
 
     def change_chosen(self, how: str) -> None:

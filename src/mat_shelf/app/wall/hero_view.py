@@ -189,8 +189,9 @@ class HeroView(QWidget):
             geometry, _, _, _, distance = sight.geometry.intersect(at, way)
             if geometry[0] < 0:
                 break
-            if geometry[0] < len(sight.visible):
-                part = parts[sight.visible[int(geometry[0])]].id
+            place = sight.visible[int(geometry[0])] if geometry[0] < len(sight.visible) else len(parts)
+            if place < len(parts):
+                part = parts[place].id
                 if part not in found:
                     found.append(part)
             at = at + way * (distance[0] * np.float32(1.00001) + np.float32(1e-3))
@@ -322,7 +323,10 @@ class HeroView(QWidget):
         return False
 
     def _drag_handle(self, point: QPointF) -> None:
-        foot, knob = self.handles()[self._handle]
+        ends = self.handles().get(self._handle)
+        if ends is None:  # the part was let go meanwhile
+            return
+        foot, knob = ends
         line, moved = knob - foot, point - self._handle_from
         length = math.hypot(line.x(), line.y())
         share = (moved.x() * line.x() + moved.y() * line.y()) / max(length * length, 25.0)
@@ -334,6 +338,8 @@ class HeroView(QWidget):
     def _end_handle(self) -> None:
         name, by = self._handle, self._handle_by
         self._handle, self._handle_by = None, 0.0
+        if self.workshop.selected_part is None:
+            return
         if name == TURN and abs(by) >= 0.5:
             self.work.turn(1, round(by))
         elif name != TURN and abs(by) > 1e-4:
