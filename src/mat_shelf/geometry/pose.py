@@ -49,9 +49,9 @@ def turned_about(pose: Pose, by: np.ndarray, point) -> Pose:
 
 def euler_degrees(turn: np.ndarray) -> tuple[float, float, float]:
     """Angles of `turn_matrix` for a rotation, each in [-180, 180]."""
-    down = np.clip(-turn[2, 0], -1, 1)
-    y = np.arcsin(down)
-    if abs(down) < 0.99999:
+    level = np.hypot(turn[2, 1], turn[2, 2])
+    y = np.arctan2(-turn[2, 0], level)
+    if level > 1e-9:
         x, z = np.arctan2(turn[2, 1], turn[2, 2]), np.arctan2(turn[1, 0], turn[0, 0])
     else:  # looking along z, only the sum of both turns counts
         x, z = np.arctan2(-turn[1, 2], turn[1, 1]), 0.0
