@@ -13,7 +13,7 @@ from mat_shelf.document.ids import Digest, Id, Name
 from mat_shelf.document.parameter import Color, Frozen, color, number
 from mat_shelf.document.variant import Variable
 
-SCHEMA = 4
+SCHEMA = 5
 
 Length = Annotated[float, Field(ge=-1e5, le=1e5, allow_inf_nan=False)]
 Point = tuple[Length, Length, Length]
@@ -334,7 +334,10 @@ class Project(Frozen):
 
     def with_material(self, material: Material) -> "Project":
         """A copy in which `material` replaces the one with its id, or is added; its variants follow."""
-        known = {m.id: m for m in self.materials} | {material.id: material}
+        known = {m.id: m for m in self.materials}
+        if material.parent in known:
+            material = material.following(known[material.parent].recipe)
+        known[material.id] = material
         changed = {material.id}
         while changed:
             followers = [m for m in known.values() if m.parent in changed]

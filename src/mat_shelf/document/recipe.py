@@ -4,13 +4,41 @@ Parameter names and defaults are those of OpenPBR Surface 1.1 (Academy Software 
 millimetres and colours are linear Rec.709. Each field carries what a value row needs to show it.
 """
 
-from pydantic import Field
+from collections.abc import Iterable
+from typing import Annotated, Self
+
+from pydantic import Field, field_validator, model_validator
 
 from mat_shelf.document.parameter import Color, Frozen, color, number
+from mat_shelf.document.pattern import Feed, Pattern, Relief, needed, path_of_loop
+
+FEEDABLE = (
+    "base_weight",
+    "base_color",
+    "base_diffuse_roughness",
+    "base_metalness",
+    "specular_weight",
+    "specular_color",
+    "specular_roughness",
+    "transmission_weight",
+    "emission_luminance",
+    "emission_color",
+)
+"""The inputs that take a pattern. What fills a body, such as its depth, is the same all through it."""
 
 
 class Recipe(Frozen):
-    """Body and finish of a material, as OpenPBR Surface 1.1 parameters."""
+    """Body and finish of a material, as OpenPBR Surface 1.1 parameters, its relief and its patterns.
+
+    Attributes
+    ----------
+    patterns : tuple of Pattern
+        Its maps. None of them refers, in the end, to itself.
+    feeds : tuple of Feed
+        At most one an input.
+    relief : tuple of Relief
+        Rows of height or normal detail, coarse to fine.
+    """
 
     base_weight: float = number(1.0, 0, 1, label="Strength", tip="Scales the colour. Usually 1.")
     base_color: Color = color(
@@ -90,3 +118,95 @@ class Recipe(Frozen):
         title="Priority",
         description="Where clear bodies overlap, the higher one fills the space: glass 5, liquid 3.",
     )
+    patterns: Annotated[tuple[Pattern, ...], Field(max_length=256)] = ()
+    feeds: tuple[Feed, ...] = ()
+    relief: Annotated[tuple[Relief, ...], Field(max_length=64)] = ()
+
+    @field_validator("feeds")
+    @classmethod
+    def _in_one_order(cls, feeds: tuple[Feed, ...]) -> tuple[Feed, ...]:
+        return tuple(sorted(feeds, key=lambda feed: feed.input))
+
+    @model_validator(mode="after")
+    def _patterns_resolve(self) -> Self:
+        known = {p.id: p for p in self.patterns}
+        if len(known) < len(self.patterns):
+            raise ValueError("two patterns share an id")
+        for pattern in self.patterns:
+            for other in pattern.used():
+                if other not in known:
+                    raise ValueError(f"pattern '{pattern.name}' uses pattern '{other}', which is not there")
+        inputs = [feed.input for feed in self.feeds]
+        for feed in self.feeds:
+            if feed.input not in FEEDABLE:
+                raise ValueError(f"'{feed.input}' is not an input that takes a pattern")
+            if inputs.count(feed.input) > 1:
+                raise ValueError(f"'{feed.input}' is fed twice")
+            if isinstance(feed.low, tuple) != isinstance(feed.high, tuple):
+                raise ValueError(f"the range that feeds '{feed.input}' goes from a number to a colour")
+            if feed.pattern not in known:
+                raise ValueError(f"'{feed.input}' is fed by pattern '{feed.pattern}', which is not there")
+        if len({row.id for row in self.relief}) < len(self.relief):
+            raise ValueError("two rows of relief share an id")
+        for row in self.relief:
+            if row.pattern not in known:
+                raise ValueError(f"a row of relief uses pattern '{row.pattern}', which is not there")
+        loop = path_of_loop(known)
+        if loop:
+            raise ValueError(f"these patterns use each other: {' > '.join(loop)}")
+        return self
+
+    def pattern(self, pattern_id: str) -> Pattern:
+        """The pattern with this id. Raises KeyError."""
+        for pattern in self.patterns:
+            if pattern.id == pattern_id:
+                return pattern
+        raise KeyError(pattern_id)
+
+    def feed(self, name: str) -> Feed | None:
+        """What feeds an input."""
+        return next((feed for feed in self.feeds if feed.input == name), None)
+
+    def with_pattern(self, pattern: Pattern) -> "Recipe":
+        """A copy in which `pattern` replaces the one with its id, or is added."""
+        if pattern.id not in {p.id for p in self.patterns}:
+            return self.with_(patterns=(*self.patterns, pattern))
+        return self.with_(patterns=tuple(pattern if p.id == pattern.id else p for p in self.patterns))
+
+    def with_patterns_of(self, other: "Recipe", wanted: Iterable[str]) -> "Recipe":
+        """A copy that has some patterns of another recipe too, and all that those use."""
+        recipe = self
+        for pattern in needed(wanted, {p.id: p for p in other.patterns}):
+            recipe = recipe.with_pattern(pattern)
+        return recipe
+
+    def with_feed(self, feed: Feed) -> "Recipe":
+        """A copy in which an input is fed so."""
+        return self.with_(feeds=(*(f for f in self.feeds if f.input != feed.input), feed))
+
+    def without_feed(self, name: str) -> "Recipe":
+        """A copy in which an input has its constant value again."""
+        return self.with_(feeds=tuple(f for f in self.feeds if f.input != name))
+
+    def with_relief(self, row: Relief) -> "Recipe":
+        """A copy in which `row` replaces the row with its id, or is added as the finest."""
+        if row.id not in {r.id for r in self.relief}:
+            return self.with_(relief=(*self.relief, row))
+        return self.with_(relief=tuple(row if r.id == row.id else r for r in self.relief))
+
+    def uses_of(self, pattern_id: str) -> list[str]:
+        """What a pattern feeds, in words: labels of inputs, relief, names of other patterns."""
+        inputs = [Recipe.parameter(feed.input).title for feed in self.feeds if feed.pattern == pattern_id]
+        rows = ["Relief" for row in self.relief if row.pattern == pattern_id]
+        return inputs + rows + [p.name for p in self.patterns if pattern_id in p.used()]
+
+    def without_pattern(self, pattern_id: str) -> "Recipe":
+        """A copy without a pattern, what it fed being constant again. Raises ValueError where others use it."""
+        users = [p.name for p in self.patterns if pattern_id in p.used()]
+        if users:
+            raise ValueError(f"pattern '{self.pattern(pattern_id).name}' is used by {', '.join(users)}")
+        return self.with_(
+            patterns=tuple(p for p in self.patterns if p.id != pattern_id),
+            feeds=tuple(f for f in self.feeds if f.pattern != pattern_id),
+            relief=tuple(r for r in self.relief if r.pattern != pattern_id),
+        )

@@ -6,6 +6,7 @@ go on using old code when a function that the kernel calls had changed in anothe
 """
 
 import hashlib
+from functools import cache
 from pathlib import Path
 
 import numba
@@ -16,27 +17,32 @@ F = np.float32
 """Float32 constants in kernels are written F(1): a bare 1.0 would lift an expression to float64."""
 
 _PACKAGE = Path(__file__).parents[1]
-_SOURCES = sorted((_PACKAGE / "optics").glob("*.py")) + [
-    path
-    for folder in ("geometry", "rendering")
-    for path in sorted((_PACKAGE / folder).glob("*.py"))
-    if "@kernel" in path.read_text()
-]
 _FAST = {"contract", "reassoc", "nsz", "arcp", "afn"}  # neither nnan nor ninf: kernels test for both
 
 
-def cache_folder() -> Path:
-    """Folder of the compiled kernels that belong to the present sources."""
-    digest = hashlib.sha256()
-    for source in _SOURCES:
-        digest.update(source.read_bytes())
-    return user_cache_path("mat-shelf") / f"kernels-{digest.hexdigest()[:12]}"
+@cache
+def cache_folder(domain: str = "rendering") -> Path:
+    """Folder of the compiled kernels that belong to the present sources of a domain, a folder of this package."""
+    folders = ("patterns",) if domain == "patterns" else ("optics", "geometry", "rendering")
+    digest = hashlib.sha256(Path(__file__).read_bytes())
+    for folder in folders:
+        for source in sorted((_PACKAGE / folder).rglob("*.py")):
+            text = source.read_bytes()
+            if folder == "optics" or b"@kernel" in text or b"@inline" in text:
+                digest.update(text)
+    return user_cache_path("mat-shelf") / f"{domain}-{digest.hexdigest()[:12]}"
 
 
-numba.config.CACHE_DIR = str(cache_folder())
+def kernel(function):
+    """Compiles a function that Python calls.
 
-kernel = numba.njit(cache=True, nogil=True, fastmath=_FAST, error_model="numpy", _nrt=False)
-"""For functions that Python calls. They cannot make arrays: without Numba's runtime no array's reference count is
-touched in the hot loops, where two threads would fight over it."""
+    It cannot make arrays: without Numba's runtime no array's reference count is touched in the hot loops, where two
+    threads would fight over it.
+    """
+    domain = "patterns" if ".patterns." in function.__module__ else "rendering"
+    numba.config.CACHE_DIR = str(cache_folder(domain))
+    return numba.njit(cache=True, nogil=True, fastmath=_FAST, error_model="numpy", _nrt=False)(function)
+
+
 inline = numba.njit(fastmath=_FAST, error_model="numpy", _nrt=False, forceinline=True)
 """For functions that only kernels call; they become part of the kernel."""

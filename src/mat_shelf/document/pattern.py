@@ -1,0 +1,242 @@
+"""Patterns: named maps as a row of steps, how they lie on a part, and what they feed.
+
+What a kind of step computes is not known here: it is a class of its own in `mat_shelf.patterns`, which enters itself
+by its `kind` when it is defined.
+"""
+
+from collections.abc import Iterable, Iterator, Mapping
+from typing import Annotated, Any, ClassVar, Literal, Self
+
+from pydantic import Field, SerializeAsAny, WrapValidator, model_validator
+
+from mat_shelf.document.ids import Id, Name
+from mat_shelf.document.parameter import Frozen, number
+
+PatternRef = Id | None
+"""Another pattern of the same recipe, by id."""
+
+Millimetres = Annotated[float, Field(ge=-1e5, le=1e5, allow_inf_nan=False)]
+
+
+class Step(Frozen):
+    """One operation in a pattern; its kinds are subclasses.
+
+    Attributes
+    ----------
+    kind : str
+        What it is called in files; a subclass gives it as the default.
+    is_on : bool
+        Steps that are switched off pass on what they get.
+    """
+
+    label: ClassVar[str] = ""
+    tip: ClassVar[str] = ""
+    is_source: ClassVar[bool] = False
+    kinds: ClassVar[dict[str, type["Step"]]] = {}
+
+    kind: str = ""
+    is_on: bool = True
+
+    @classmethod
+    def __pydantic_init_subclass__(cls, **kwargs) -> None:
+        kind = cls.model_fields["kind"].default
+        if kind:
+            Step.kinds[kind] = cls
+
+    @classmethod
+    def pattern_fields(cls) -> list[str]:
+        """Names of the fields that refer to another pattern."""
+        return [name for name, field in cls.model_fields.items() if field.annotation == PatternRef]
+
+    def used(self) -> list[str]:
+        """Ids of the other patterns that it refers to."""
+        return [value for name in self.pattern_fields() if (value := getattr(self, name)) is not None]
+
+
+def _known_step(value: Any, proceed) -> Step:
+    """Makes a step of the right kind out of what a file holds. Raises ValueError."""
+    if isinstance(value, Step):
+        return value
+    if not isinstance(value, dict):
+        raise ValueError("a step is missing its kind")
+    kind = Step.kinds.get(str(value.get("kind")))
+    if kind is None:
+        raise ValueError(f"there is no step of the kind '{str(value.get('kind'))[:40]}'; a newer version may have it")
+    return kind(**value)
+
+
+AnyStep = Annotated[SerializeAsAny[Step], WrapValidator(_known_step)]
+
+Projection = Literal["solid", "uv", "planar", "box", "cylinder", "sphere"]
+Axis = Literal["x", "y", "z"]
+
+
+class Placement(Frozen):
+    """How a pattern lies on a part.
+
+    Attributes
+    ----------
+    projection : str
+        ``solid`` runs through the part as grain through wood; ``uv`` follows the mesh's own coordinates; ``planar``
+        is thrown on along the axis, ``box`` from all six sides, ``cylinder`` and ``sphere`` go round the axis.
+    axis : str
+        Of the part; for ``solid``, the direction in which the pattern is stretched.
+    shift : (2,) mm, along and across the pattern
+    over : str
+        Whether it starts anew on each part, or runs over the whole product.
+    """
+
+    projection: Projection = "solid"
+    axis: Axis = "y"
+    size: float = number(
+        10.0,
+        0.001,
+        10_000,
+        label="Size",
+        unit="mm",
+        tip="How long one repeat, or the largest detail, is on the product.",
+        usual=(0.05, 200),
+        log=True,
+    )
+    stretch: float = number(
+        1.0,
+        0.01,
+        1000,
+        label="Stretch",
+        tip="Length over width. 1 is even; brushed grain 50 to 200.",
+        usual=(0.1, 200),
+        log=True,
+    )
+    turn: float = number(0.0, -360, 360, label="Turn", unit="°", tip="Turns it on the surface.", usual=(-180, 180))
+    shift: tuple[Millimetres, Millimetres] = (0.0, 0.0)
+    seam: float = number(
+        180.0, -360, 360, label="Seam", unit="°", tip="Where a cylinder's or ball's ends meet; 0 is the front.",
+        usual=(-180, 180),
+    )
+    blend: float = number(
+        0.25, 0, 1, label="Blend", tip="How softly sides, or the two ends at the seam, run into each other."
+    )
+    over: Literal["part", "product"] = "part"
+    shuffle: float = number(
+        0.0, 0, 1, label="Shuffle",
+        tip="Shifts it on each part by another amount, so that neighbours do not show the same piece. 1 is anywhere.",
+    )
+    shuffle_turn: float = number(
+        0.0, 0, 180, label="Shuffle turn", unit="°", tip="Turns it on each part by up to this much."
+    )
+
+
+class Pattern(Frozen):
+    """A named map: a source, then the steps that it goes through.
+
+    Attributes
+    ----------
+    steps : tuple of Step
+        The first is a source, no other is.
+    """
+
+    id: Id
+    name: Name
+    steps: tuple[AnyStep, ...] = Field(min_length=1, max_length=64)
+    placement: Placement = Placement()
+
+    @model_validator(mode="after")
+    def _starts_with_a_source(self) -> Self:
+        if not self.steps[0].is_source:
+            raise ValueError(f"pattern '{self.name}' does not begin with a source")
+        for step in self.steps[1:]:
+            if step.is_source:
+                raise ValueError(f"pattern '{self.name}' has a second source, '{step.label}'")
+        return self
+
+    def used(self) -> list[str]:
+        """Ids of the other patterns that its steps need, each once."""
+        return list(dict.fromkeys(i for step in self.steps for i in step.used()))
+
+    def with_step(self, place: int, step: Step) -> "Pattern":
+        """A copy with another step in place of one."""
+        return self.with_(steps=(*self.steps[:place], step, *self.steps[place + 1 :]))
+
+
+Level = Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]
+
+
+class Feed(Frozen):
+    """An input's use of a pattern.
+
+    Attributes
+    ----------
+    input : str
+        Name of the parameter.
+    low, high : float or (3,) float
+        What the input is where the pattern is 0 and 1. For a pattern in colour, both scale it.
+    amount : float
+        From the input's own value (0) to the pattern's (1).
+    """
+
+    input: str
+    pattern: Id
+    low: Level | tuple[Level, Level, Level] = 0.0
+    high: Level | tuple[Level, Level, Level] = 1.0
+    amount: float = number(1.0, 0, 1, label="Amount", tip="How much of the pattern counts beside the constant value.")
+
+
+class Relief(Frozen):
+    """A row of height or normal detail.
+
+    Attributes
+    ----------
+    id : of the row
+    height : mm
+        Between where the pattern is 0 and where it is 1; below zero it goes down.
+    kind : str
+        Whether the pattern is a height, or a picture of normals (glTF's convention, green up; or green down).
+    """
+
+    id: Id
+    pattern: Id
+    height: float = number(
+        0.01,
+        -1000,
+        1000,
+        label="Height",
+        unit="mm",
+        tip="From the pattern's black to its white. Brushing 0.002, leather 0.2. Below zero it goes down.",
+        usual=(-0.2, 0.2),
+    )
+    kind: Literal["height", "normal", "normal, green down"] = "height"
+    is_on: bool = True
+
+
+def path_of_loop(patterns: Mapping[str, Pattern]) -> list[str]:
+    """Names along the first loop of patterns that use each other, its start again at its end; empty where none is."""
+    done: set[str] = set()
+
+    def walk(pattern: Pattern, above: list[Pattern]) -> Iterator[list[str]]:
+        if pattern in above:
+            yield [p.name for p in (*above[above.index(pattern) :], pattern)]
+        elif pattern.id not in done:
+            for other in pattern.used():
+                if other in patterns:
+                    yield from walk(patterns[other], [*above, pattern])
+            done.add(pattern.id)
+
+    for pattern in patterns.values():
+        for loop in walk(pattern, []):
+            return loop
+    return []
+
+
+def needed(wanted: Iterable[str], patterns: Mapping[str, Pattern]) -> list[Pattern]:
+    """Some patterns and all that they use, each after those it uses."""
+    found: dict[str, Pattern] = {}
+
+    def take(name: str) -> None:
+        if name not in found and name in patterns:
+            for other in patterns[name].used():
+                take(other)
+            found[name] = patterns[name]
+
+    for name in wanted:
+        take(name)
+    return list(found.values())

@@ -1,0 +1,110 @@
+"""Sources without chance: a constant, gradients, a checker."""
+
+from typing import Literal
+
+import math
+
+import numpy as np
+from pydantic import Field
+
+from mat_shelf.document.parameter import number
+from mat_shelf.optics.kernels import F, kernel
+from mat_shelf.patterns.lattice import floor
+from mat_shelf.patterns.step import At, Source
+
+
+class Constant(Source):
+    """One value everywhere."""
+
+    label = "Constant"
+    tip = "One value, to mix others with."
+
+    kind: Literal["constant"] = "constant"
+    value: float = number(0.5, 0, 1, label="Value", tip="Black is 0, white is 1.")
+
+    def apply(self, at: At) -> np.ndarray:
+        return np.full(len(at), self.value, np.float32)
+
+
+class Gradient(Source):
+    """An even run from 0 to 1. Its size is the length of the run."""
+
+    label = "Gradient"
+    tip = "Fades along, around or out from a point; limits other patterns to a place."
+    span = 1.5
+
+    kind: Literal["gradient"] = "gradient"
+    shape: Literal["linear", "around", "radial", "spherical"] = Field(
+        "linear", title="Shape", description="Along the pattern, around its middle, or out from it."
+    )
+    ends: Literal["hold", "repeat", "mirror"] = Field(
+        "hold", title="Ends", description="What comes after the end: the same value, a new run, or the run back."
+    )
+
+    def apply(self, at: At) -> np.ndarray:
+        x, y, z = at.coordinates
+        if self.shape == "linear":
+            t = x
+        elif self.shape == "around":
+            t = np.arctan2(y, x) / np.float32(2 * math.pi) + np.float32(0.5)
+        elif self.shape == "radial":
+            t = np.hypot(x, y)
+        else:
+            t = np.sqrt(x * x + y * y + z * z)
+        if self.ends == "repeat":
+            return (t - np.floor(t)).astype(np.float32)
+        if self.ends == "mirror":
+            return (1 - np.abs(t % 2 - 1)).astype(np.float32)
+        return np.clip(t, 0, 1).astype(np.float32)
+
+
+class Checker(Source):
+    """Squares of its size, with their numbers if wanted."""
+
+    label = "Checker"
+    tip = "Shows stretch and true size; squares are as large as the size says."
+    span = 6.0
+
+    kind: Literal["checker"] = "checker"
+    numbers: bool = Field(False, title="Numbers", description="Writes the place of each square into it.")
+
+    def apply(self, at: At) -> np.ndarray:
+        out = np.empty(len(at), np.float32)
+        squares(at.coordinates, self.numbers, _DIGITS, out)
+        return out
+
+
+_DIGITS = np.array(
+    [
+        [7, 5, 5, 5, 7],
+        [2, 6, 2, 2, 7],
+        [7, 1, 7, 4, 7],
+        [7, 1, 3, 1, 7],
+        [5, 5, 7, 1, 1],
+        [7, 4, 7, 1, 7],
+        [7, 4, 7, 5, 7],
+        [7, 1, 1, 2, 2],
+        [7, 5, 7, 5, 7],
+        [7, 5, 7, 1, 7],
+    ],
+    np.int32,
+)
+"""Figures of three by five dots: rows from the top, bits from the left."""
+
+
+@kernel
+def squares(coordinates, numbers, digits, out):
+    """A checker of unit squares, (3, N) to (N,)."""
+    xs, ys = coordinates[0], coordinates[1]
+    for i in range(xs.shape[0]):
+        xi, yi = floor(xs[i]), floor(ys[i])
+        value = F(0.8) if (np.int32(xi + yi) & np.int32(1)) == 0 else F(0.2)
+        if numbers:
+            column = np.int32((xs[i] - F(xi)) * F(13)) - np.int32(1)
+            row = np.int32((F(1) - ys[i] + F(yi)) * F(13)) - np.int32(4)
+            if 0 <= row < 5 and 0 <= column < 11 and column % 4 < 3:
+                place = column // 4
+                n = abs(xi) % 10 if place == 0 else (abs(yi) // 10 % 10 if place == 1 else abs(yi) % 10)
+                if (digits[n, row] >> (2 - column % 4)) & 1:
+                    value = F(1) - value
+        out[i] = value

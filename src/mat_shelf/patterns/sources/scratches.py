@@ -1,0 +1,95 @@
+"""Scratches and fibres: thin lines of finite length."""
+
+from typing import Literal
+
+import math
+
+import numpy as np
+
+from mat_shelf.document.parameter import number
+from mat_shelf.document.pattern import Placement
+from mat_shelf.optics.kernels import F, inline, kernel
+from mat_shelf.patterns.lattice import U, again, floor, hash3, smooth, unit
+from mat_shelf.patterns.step import At, Source, seed
+
+
+class Scratches(Source):
+    """Thin lines with faded ends. Its size is the length of the longest."""
+
+    label = "Scratches"
+    tip = "Fine wear, hairlines, grooves. Sharp and thin, never a grey haze."
+    span = 0.7
+    usual = Placement(size=12, projection="box")
+
+    kind: Literal["scratches"] = "scratches"
+    density: float = number(0.5, 0, 1, label="Density", tip="How many; product shots show few.")
+    width: float = number(
+        0.03, 0.001, 100, label="Width", unit="mm", tip="Of the widest. Hairlines 0.02, deep ones 0.1.",
+        usual=(0.005, 1), log=True,
+    )
+    direction: float = number(20, -180, 180, label="Direction", unit="°", tip="The way most of them run.")
+    spread: float = number(40, 0, 180, label="Direction spread", unit="°", tip="180 runs every way.")
+    curl: float = number(0.15, 0, 1, label="Curl", tip="0 is straight, as from a cloth along an edge.")
+    layers: int = number(3, 1, 12, label="Layers", tip="Sheets of scratches over each other, each turned a little.")
+    seed: int = seed()
+
+    def finest(self, size: float) -> float:
+        return self.width / 2
+
+    def apply(self, at: At) -> np.ndarray:
+        out = np.zeros(len(at), np.float32)
+        lines(
+            at.coordinates, F(self.density), F(self.width / at.size), F(math.radians(self.direction)),
+            F(math.radians(self.spread)), F(self.curl), self.layers, U(self.seed), out,
+        )
+        return out
+
+
+@inline
+def line_at(x, y, cx, cy, h, width, spread, curl):
+    """Height of the one line that starts from a cell: 1 along its middle, 0 beyond its width and its ends."""
+    px = F(cx) + unit(h)
+    h = again(h)
+    py = F(cy) + unit(h)
+    h = again(h)
+    angle = (unit(h) - F(0.5)) * spread
+    h = again(h)
+    half = F(0.5) * (F(0.25) + F(0.75) * unit(h))
+    h = again(h)
+    bend = (unit(h) - F(0.5)) * F(4) * curl
+    h = again(h)
+    thick = width * (F(0.35) + F(0.65) * unit(h))
+    strength = F(0.4) + F(0.6) * unit(again(h))
+    c, s = math.cos(angle), math.sin(angle)
+    dx, dy = x - px, y - py
+    along = dx * c + dy * s
+    across = dy * c - dx * s - bend * (along * along - F(0.3) * half * half)
+    share = abs(along) / half
+    taper = smooth(F(1), F(0.35), share)
+    return strength * taper * smooth(F(0.5), F(0.2), abs(across) / max(thick * (F(0.3) + F(0.7) * taper), F(1e-6)))
+
+
+@kernel
+def lines(coordinates, density, width, direction, spread, curl, layers, seed, out):
+    """The highest line over each of (3, N) coordinates, taken into (N,) out."""
+    xs, ys = coordinates[0], coordinates[1]
+    for layer in range(layers):
+        turn = direction + (F(layer) - F(0.5) * F(layers - 1)) * spread / F(layers)
+        c, s = math.cos(turn), math.sin(turn)
+        key = U(U(seed) * U(0x9E3779B1) + U(layer) * U(0x85EBCA77))
+        shift = F(0.618) * F(layer)
+        for i in range(xs.shape[0]):
+            x = c * xs[i] + s * ys[i] + shift
+            y = c * ys[i] - s * xs[i] + shift
+            # Cells half as high as long hold lines that lie mostly along them.
+            xi, yi = floor(x), floor(y * F(2))
+            most = F(0)
+            for j in range(15):
+                cx = np.int32(xi + np.int32(j % 3 - 1))
+                cy = np.int32(yi + np.int32(j // 3 - 2))
+                h = hash3(cx, cy, np.int32(0), key)
+                there = unit(h) < density
+                if there:
+                    rise = line_at(x, y, cx, F(0.5) * F(cy), again(h), width, spread / F(layers), curl)
+                    most = max(most, rise)
+            out[i] = max(out[i], most)

@@ -1,0 +1,77 @@
+"""Sources that read the shape they lie on."""
+
+from typing import Literal
+
+import numpy as np
+from pydantic import Field
+
+from mat_shelf.patterns.step import At, Source, seed
+
+_AXES = {"x": 0, "y": 1, "z": 2}
+
+
+class Facing(Source):
+    """1 where the surface is seen straight on, 0 where it is seen from the side."""
+
+    label = "Facing"
+    tip = "Changes with the angle one looks from: velvet, bubbles, dust that shows at the rim."
+    needs_shape = True
+
+    kind: Literal["facing"] = "facing"
+
+    def apply(self, at: At) -> np.ndarray:
+        return np.abs(at.points.cosine)
+
+
+class Slope(Source):
+    """1 where the surface looks along an axis, 0 where it looks the other way."""
+
+    label = "Slope"
+    tip = "Dust and wear on what faces up, light from one side."
+    needs_shape = True
+
+    kind: Literal["slope"] = "slope"
+    axis: Literal["x", "y", "z"] = Field("y", title="Axis", description="Of the product; y is up.")
+    is_reversed: bool = Field(False, title="Reversed", description="Looks down instead of up.")
+
+    def apply(self, at: At) -> np.ndarray:
+        along = at.points.normal[:, _AXES[self.axis]]
+        return np.float32(0.5) + np.float32(-0.5 if self.is_reversed else 0.5) * along
+
+
+class Height(Source):
+    """From 0 at the lowest to 1 at the highest end of the part along an axis."""
+
+    label = "Height"
+    tip = "Fades from foot to top: settled dust, dipped and sprayed colour."
+    needs_shape = True
+
+    kind: Literal["height"] = "height"
+    axis: Literal["x", "y", "z"] = Field("y", title="Axis", description="Of the part.")
+    over: Literal["part", "product"] = Field("part", title="Over", description="Each part, or the whole product.")
+
+    def apply(self, at: At) -> np.ndarray:
+        points, k = at.points, _AXES[self.axis]
+        frames = points.frames
+        row = points.part if self.over == "part" else np.full(len(points), len(frames.salt) - 1)
+        local = np.einsum("nj,nj->n", points.position - frames.shift[row], frames.turn[row, :, k])
+        low, high = frames.low[row, k], frames.high[row, k]
+        return np.clip((local - low) / np.maximum(high - low, np.float32(1e-6)), 0, 1).astype(np.float32)
+
+
+class EachPart(Source):
+    """One random value for each part."""
+
+    label = "Each part"
+    tip = "Makes parts of one material differ a little from each other."
+    needs_shape = True
+
+    kind: Literal["each part"] = "each part"
+    seed: int = seed()
+
+    def apply(self, at: At) -> np.ndarray:
+        salt = at.points.frames.salt.astype(np.int64)
+        chances = np.array([np.random.default_rng([int(s), self.seed]).random() for s in salt], np.float32)
+        return chances[at.points.part]
+
+

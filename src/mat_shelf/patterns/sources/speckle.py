@@ -1,0 +1,70 @@
+"""Separate specks."""
+
+from typing import Literal
+
+import numpy as np
+
+from mat_shelf.document.parameter import number
+from mat_shelf.document.pattern import Placement
+from mat_shelf.optics.kernels import F, kernel
+from mat_shelf.patterns.lattice import U, again, floor, hash3, smooth, unit, wrapped
+from mat_shelf.patterns.step import At, Source, seed
+
+
+class Speckle(Source):
+    """Round specks of various sizes, at random places. Its size is the mean distance between places for one."""
+
+    label = "Speckle"
+    tip = "Dust, dents, flakes, droplets, specks between foam's cells."
+    span = 8.0
+    usual = Placement(size=2, projection="box")
+
+    kind: Literal["speckle"] = "speckle"
+    density: float = number(0.5, 0, 1, label="Density", tip="Share of the places that have a speck. Dust 0.2.")
+    width: float = number(0.35, 0.02, 1, label="Width", tip="Diameter of the largest specks, in sizes.")
+    spread: float = number(0.6, 0, 1, label="Size spread", tip="0 makes all alike; droplets vary by about 0.4.")
+    softness: float = number(0.4, 0, 1, label="Softness", tip="0 is a hard disc, 1 fades from the middle out.")
+    repeat: int = number(0, 0, 64, label="Repeats after", tip="Sizes after which it repeats without a seam; 0 never.")
+    seed: int = seed()
+
+    def finest(self, size: float) -> float:
+        return size * self.width * (1 - self.spread) / 4 + size / 100
+
+    def apply(self, at: At) -> np.ndarray:
+        out = np.empty(len(at), np.float32)
+        specks(
+            at.coordinates, at.is_deep, F(self.density), F(self.width), F(self.spread), F(self.softness),
+            self.repeat, U(self.seed), out,
+        )
+        return out
+
+
+@kernel
+def specks(coordinates, is_deep, density, width, spread, softness, repeat, seed, out):
+    """Height of the highest speck at each of (3, N) coordinates, (N,) in [0, 1]."""
+    xs, ys, zs = coordinates[0], coordinates[1], coordinates[2]
+    period = np.int32(repeat)
+    layers = 3 if is_deep else 1
+    for i in range(xs.shape[0]):
+        x, y, z = xs[i], ys[i], zs[i]
+        xi, yi = floor(x), floor(y)
+        zi = floor(z) if is_deep else np.int32(0)
+        most = F(0)
+        for j in range(9 * layers):
+            cx = np.int32(xi + np.int32(j % 3 - 1))
+            cy = np.int32(yi + np.int32(j // 3 % 3 - 1))
+            cz = np.int32(zi + np.int32(j // 9 - 1)) if is_deep else np.int32(0)
+            h = hash3(wrapped(cx, period), wrapped(cy, period), cz, seed)
+            there = unit(h) < density
+            h = again(h)
+            radius = F(0.5) * width * (F(1) - spread * unit(h))
+            h = again(h)
+            dx = F(cx) + unit(h) - x
+            h = again(h)
+            dy = F(cy) + unit(h) - y
+            h = again(h)
+            dz = F(cz) + unit(h) - z if is_deep else F(0)
+            d = np.sqrt(dx * dx + dy * dy + dz * dz) / radius
+            rise = smooth(F(1), min(F(1) - softness, F(0.95)), d)
+            most = max(most, rise if there else F(0))
+        out[i] = most

@@ -1,0 +1,147 @@
+"""What a step gets to see, and what it may ask for."""
+
+from collections.abc import Mapping, Sequence
+from typing import ClassVar, NamedTuple
+
+import numpy as np
+
+from mat_shelf.document.parameter import number
+from mat_shelf.document.pattern import Pattern, Placement, Step
+from mat_shelf.patterns.placing import lay
+from mat_shelf.patterns.points import Points
+
+
+class Library(NamedTuple):
+    """What patterns refer to: other patterns, by id, and pictures, by SHA-256."""
+
+    patterns: Mapping[str, Pattern] = {}
+    pictures: Mapping = {}
+
+
+class At:
+    """Where, and after what, a step is evaluated.
+
+    Attributes
+    ----------
+    coordinates : (3, N) float32
+        In the pattern's own layout, in multiples of its size.
+    size : float
+        That size, mm.
+    is_deep : bool
+        Whether the layout runs into the part, so that the third coordinate counts.
+    points : Points
+    library : Library
+    """
+
+    def __init__(self, steps: Sequence[Step], coordinates: np.ndarray, placement: Placement, points, library):
+        self._steps = steps
+        self._placement = placement
+        self.coordinates = coordinates
+        self.size = placement.size
+        self.is_deep = placement.projection in ("solid", "cylinder", "sphere")
+        self.points = points
+        self.library = library
+
+    def __len__(self) -> int:
+        return self.coordinates.shape[1]
+
+    @property
+    def before(self) -> np.ndarray:
+        """What the steps before give here, (N,) or (N, 3) float32."""
+        return self.before_at(self.coordinates)
+
+    def before_at(self, coordinates: np.ndarray) -> np.ndarray:
+        """What the steps before give at other coordinates, (3, N), of the layout."""
+        return run(self._steps, coordinates, self._placement, self.points, self.library)
+
+    def other(self, pattern_id: str | None) -> np.ndarray | None:
+        """Another pattern at the same points; None where none is named."""
+        if pattern_id is None or pattern_id not in self.library.patterns:
+            return None
+        return evaluate(self.library.patterns[pattern_id], self.points, self.library)
+
+
+def run(steps: Sequence[Step], coordinates, placement: Placement, points: Points, library: Library):
+    """Evaluates a row of steps, the last one first: it asks for what it needs of those before it."""
+    last, before = steps[-1], steps[:-1]
+    if before and not last.is_on:
+        return run(before, coordinates, placement, points, library)
+    return last.apply(At(before, coordinates, placement, points, library))
+
+
+def evaluate(pattern: Pattern, points: Points, library: Library = Library(), until: int | None = None) -> np.ndarray:
+    """The values of a pattern.
+
+    Parameters
+    ----------
+    until : int, optional
+        Number of steps to go through; all by default.
+
+    Returns
+    -------
+    (N,) or (N, 3) float32
+        A grey or a colour (linear Rec.709). Usually, but not always, in [0, 1].
+
+    Raises
+    ------
+    RecursionError
+        If patterns use each other; a valid recipe has none such.
+    """
+    key = (id(pattern), until)
+    if key in points.known:
+        return points.known[key][1]
+    steps = pattern.steps[:until]
+    total = None
+    for sheet in lay(pattern.placement, points):
+        some = points if sheet.index is None else points.take(sheet.index)
+        values = run(steps, sheet.coordinates, pattern.placement, some, library)
+        if sheet.weight is None:
+            total = values
+            continue
+        part = values * (sheet.weight if values.ndim == 1 else sheet.weight[:, None])
+        if total is None:
+            total = np.zeros((len(points), *values.shape[1:]), np.float32)
+        if sheet.index is None:
+            total += part
+        else:
+            total[sheet.index] += part
+    points.known[key] = (pattern, total)  # the pattern is kept so that its id stays its own
+    return total
+
+
+class Source(Step):
+    """The first step of a pattern.
+
+    Attributes
+    ----------
+    span : float
+        How many times its size a thumbnail shows.
+    usual : Placement
+        How it lies when a pattern is begun with it.
+    needs_shape : bool
+        Whether it shows nothing on a flat sheet.
+    """
+
+    is_source = True
+    span: ClassVar[float] = 4.0
+    usual: ClassVar[Placement] = Placement()
+    needs_shape: ClassVar[bool] = False
+
+    def finest(self, size: float) -> float:
+        """Width of its finest detail, mm, at a size in mm; slopes of relief are taken over a part of that."""
+        return size / 10
+
+
+def seed() -> int:
+    """The field of a source whose other values give another piece of the same."""
+    return number(1, 0, 9999, label="Seed", tip="Another number gives another piece of the same kind.")
+
+
+def grey(values: np.ndarray) -> np.ndarray:
+    """Values as grey, (N,): the luminance of colours (Rec.709)."""
+    return values if values.ndim == 1 else values @ np.array([0.2126, 0.7152, 0.0722], np.float32)
+
+
+def as_wide(values: np.ndarray, other: np.ndarray) -> np.ndarray:
+    """Values as (N, 3) where the other ones are, so that both can be combined."""
+    return values[:, None] if values.ndim < other.ndim else values

@@ -1,0 +1,23 @@
+"""What patterns go through. A step is a choice in the window as soon as it is imported here."""
+
+from mat_shelf.patterns.steps.around import Sharpen, Soften, Steepness, Warp
+from mat_shelf.patterns.steps.combine import Combine
+from mat_shelf.patterns.steps.tone import Contrast, Curve, Invert, Levels, Lines, Quantise, Ramp, Threshold, Tint
+
+STEPS = (
+    Levels,
+    Curve,
+    Ramp,
+    Invert,
+    Contrast,
+    Tint,
+    Threshold,
+    Quantise,
+    Lines,
+    Combine,
+    Warp,
+    Soften,
+    Sharpen,
+    Steepness,
+)
+"""In the order in which they are offered."""

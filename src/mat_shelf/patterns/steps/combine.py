@@ -1,0 +1,48 @@
+"""Combining a pattern with another one."""
+
+from typing import Literal
+
+import numpy as np
+from pydantic import Field
+
+from mat_shelf.document.parameter import number
+from mat_shelf.document.pattern import PatternRef, Step
+from mat_shelf.patterns.step import At, as_wide, grey
+
+WAYS = {
+    "multiply": lambda a, b: a * b,
+    "add": lambda a, b: a + b,
+    "subtract": lambda a, b: a - b,
+    "screen": lambda a, b: 1 - (1 - a) * (1 - b),
+    "overlay": lambda a, b: np.where(a < 0.5, 2 * a * b, 1 - 2 * (1 - a) * (1 - b)),
+    "lighter": np.maximum,
+    "darker": np.minimum,
+    "difference": lambda a, b: np.abs(a - b),
+    "blend": lambda a, b: b,
+}
+"""What each way makes of the values before, a, and the other pattern's, b. Blending goes from a to b."""
+
+
+class Combine(Step):
+    """Joins another pattern in, where a third one says so if wanted."""
+
+    label = "Combine"
+    tip = "Limits a map to patches, adds a finer one, mixes two by a third."
+
+    kind: Literal["combine"] = "combine"
+    way: Literal["multiply", "add", "subtract", "screen", "overlay", "lighter", "darker", "difference", "blend"] = Field(
+        "multiply", title="Way", description="How both become one. Multiply limits a map to where the other is white."
+    )
+    other: PatternRef = Field(None, title="With", description="The other pattern.")
+    mask: PatternRef = Field(None, title="Where", description="A pattern that says where it counts; all over if none.")
+    amount: float = number(1.0, 0, 1, label="Amount", tip="How much of the result counts.")
+
+    def apply(self, at: At) -> np.ndarray:
+        before, other, mask = at.before, at.other(self.other), at.other(self.mask)
+        if other is None:
+            return before
+        a, b = as_wide(before, other), as_wide(other, before)
+        share = np.float32(self.amount) if mask is None else np.float32(self.amount) * grey(mask)
+        if mask is not None and a.ndim == 2:
+            share = share[:, None]
+        return (a + (WAYS[self.way](a, b) - a) * share).astype(np.float32)

@@ -1,0 +1,80 @@
+"""Small pictures of patterns and of their steps."""
+
+import numpy as np
+
+from mat_shelf.document.pattern import Pattern
+from mat_shelf.optics.color import encode_srgb
+from mat_shelf.patterns.points import Frames, Points, flat_points
+from mat_shelf.patterns.step import Library, evaluate
+
+_FINER = 2
+"""Points along the side of a pixel, so that thin lines neither vanish nor flicker."""
+
+
+def thumbnail(
+    pattern: Pattern, library: Library, columns: int, rows: int, until: int | None = None, width: float | None = None
+) -> np.ndarray:
+    """A pattern, or what it is after some of its steps, laid flat.
+
+    Parameters
+    ----------
+    columns, rows : int
+        Pixels.
+    until : int, optional
+        Number of steps to go through; all by default.
+    width : float, optional
+        What is seen of it, mm; by default as much as its source shows best.
+
+    Returns
+    -------
+    (rows, columns, 3) uint8
+        Greys as they are, colours as sRGB.
+    """
+    return pixels_of(values_of(pattern, library, columns, rows, until, width))
+
+
+def values_of(pattern, library, columns, rows, until=None, width=None) -> np.ndarray:
+    """The same, as values: (rows, columns) or (rows, columns, 3) float32."""
+    source = pattern.steps[0]
+    fine = columns * _FINER, rows * _FINER
+    if source.needs_shape:
+        points = _ball(*fine)
+    else:
+        points = flat_points(width or source.span * pattern.placement.size, *fine)
+    values = evaluate(pattern, points, library, until)
+    shape = (rows, _FINER, columns, _FINER, *values.shape[1:])
+    return values.reshape(shape).mean(axis=(1, 3))
+
+
+def pixels_of(values: np.ndarray) -> np.ndarray:
+    """Values as a picture, (H, W, 3) uint8; what is no number shows as black."""
+    values = np.nan_to_num(values, nan=0.0, posinf=1.0, neginf=0.0)
+    pixels = encode_srgb(values) if values.ndim == 3 else np.repeat(values[..., None], 3, axis=2)
+    return (np.clip(pixels, 0, 1) * 255 + 0.5).astype(np.uint8)
+
+
+def _ball(columns: int, rows: int) -> Points:
+    """A ball of four parts, seen from the front and a little above; what is beside it looks away."""
+    x, y = np.meshgrid(np.linspace(-1, 1, columns), np.linspace(1, -1, rows) * rows / columns)
+    radius = 0.92 * min(1, rows / columns)
+    z = np.sqrt(np.maximum(radius**2 - x**2 - y**2, 0))
+    seen = np.stack([x, y, z], axis=-1).reshape(-1, 3) / radius
+    tilt = np.array([[1, 0, 0], [0, 0.9, 0.436], [0, -0.436, 0.9]])
+    normal = (seen / np.maximum(np.linalg.norm(seen, axis=1, keepdims=True), 1e-6)) @ tilt.T
+    part = (normal[:, 0] > 0).astype(np.int32) + 2 * (normal[:, 1] > 0)
+    frames = Frames(
+        np.repeat(np.eye(3, dtype=np.float32)[None], 5, axis=0),
+        np.zeros((5, 3), np.float32),
+        np.zeros((5, 3), np.float32),
+        np.full((5, 4), 10, np.float32),
+        np.full((5, 3), -10, np.float32),
+        np.full((5, 3), 10, np.float32),
+        np.arange(5, dtype=np.int32) * 7919,
+    )
+    return Points(
+        (10 * normal).astype(np.float32),
+        normal.astype(np.float32),
+        part,
+        frames,
+        cosine=(z / radius).reshape(-1).astype(np.float32),
+    )
