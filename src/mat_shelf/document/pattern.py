@@ -188,7 +188,8 @@ class Relief(Frozen):
     ----------
     id : of the row
     height : mm
-        Between where the pattern is 0 and where it is 1; below zero it goes down.
+        Between where the pattern is 0 and where it is 1; below zero it goes down. Pictures of normals are as steep as
+        they say at 0.01.
     kind : str
         Whether the pattern is a height, or a picture of normals (glTF's convention, green up; or green down).
     """

@@ -31,6 +31,7 @@ class Assets:
         self.meshes: dict[str, Mesh] = {}
         self.rooms: dict[str, np.ndarray] = {}
         self.faces: dict[str, np.ndarray] = {}
+        self.pictures: dict = {}
         self._data: dict[str, bytes] = {}
 
     def add(self, part: NamedMesh) -> str:

@@ -5,6 +5,17 @@ import numpy as np
 from mat_shelf.geometry.mesh import Mesh
 
 
+def uv_scale(mesh: Mesh) -> np.ndarray:
+    """Millimetres that one unit of u and of v covers, averaged over the surface, (2,) float64; 1 where there are none."""
+    ds, dt, flat = _derivatives(mesh)
+    corners = mesh.vertices[mesh.triangles].astype(np.float64)
+    area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
+    weight = np.where(flat, 0, area)
+    if weight.sum() <= 0:
+        return np.ones(2)
+    return np.array([np.average(np.linalg.norm(d, axis=1), weights=weight) for d in (ds, dt)])
+
+
 def uv_measures(mesh: Mesh) -> tuple[np.ndarray, np.ndarray]:
     """Millimetres that one unit of the coordinates covers, along the directions in which it covers most and least.
 
@@ -23,6 +34,18 @@ def uv_measures(mesh: Mesh) -> tuple[np.ndarray, np.ndarray]:
     ----------
     Sander et al. 2001, Texture Mapping Progressive Meshes, sec. 3.
     """
+    ds, dt, flat = _derivatives(mesh)
+    a, b, c = (np.einsum("ij,ij->i", x, y) for x, y in ((ds, ds), (ds, dt), (dt, dt)))
+    spread = np.sqrt(np.maximum((a - c) ** 2 + 4 * b**2, 0))
+    most, least = np.sqrt(np.maximum(a + c + spread, 0) / 2), np.sqrt(np.maximum(a + c - spread, 0) / 2)
+    return np.where(flat, np.inf, most), np.where(flat, 0.0, least)
+
+
+def _derivatives(mesh: Mesh) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """How the surface moves with u and with v on each face, (T, 3) mm; and where coordinates have no area, (T,).
+
+    Raises ValueError where the mesh has no coordinates.
+    """
     if mesh.uv is None:
         raise ValueError("the mesh has no texture coordinates")
     p = mesh.vertices[mesh.triangles].astype(np.float64)
@@ -34,10 +57,7 @@ def uv_measures(mesh: Mesh) -> tuple[np.ndarray, np.ndarray]:
     one, other = p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]
     ds = (one * across[:, 1:] - other * along[:, 1:]) * scale
     dt = (other * along[:, :1] - one * across[:, :1]) * scale
-    a, b, c = (np.einsum("ij,ij->i", x, y) for x, y in ((ds, ds), (ds, dt), (dt, dt)))
-    spread = np.sqrt(np.maximum((a - c) ** 2 + 4 * b**2, 0))
-    most, least = np.sqrt(np.maximum(a + c + spread, 0) / 2), np.sqrt(np.maximum(a + c - spread, 0) / 2)
-    return np.where(flat, np.inf, most), np.where(flat, 0.0, least)
+    return ds, dt, flat
 
 
 def texel_sizes(mesh: Mesh, pixels: int) -> np.ndarray:

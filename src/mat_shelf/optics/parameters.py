@@ -24,6 +24,43 @@ WHITE = 1000.0
 """cd/m2 of a radiance of 1 inside the renderer."""
 
 
+def write_fed(rows: np.ndarray, fed, recipe: Recipe) -> None:
+    """Writes fed inputs into rows that hold a recipe's constant ones.
+
+    Parameters
+    ----------
+    rows : (N, WIDTH) float32
+    fed : mapping from the name of an input to (N,) or (N, 3) float32
+    """
+    for name, column in _COLUMNS.items():
+        if name in fed:
+            rows[:, column] = fed[name]
+    if "specular_color" in fed:
+        rows[:, SPECULAR_COLOR : SPECULAR_COLOR + 3] = fed["specular_color"]
+    if "base_color" in fed or "base_weight" in fed:
+        rows[:, BASE_COLOR : BASE_COLOR + 3] = _scaled(
+            fed.get("base_color", recipe.base_color), fed.get("base_weight", recipe.base_weight)
+        )
+    if "emission_color" in fed or "emission_luminance" in fed:
+        luminance = fed.get("emission_luminance", recipe.emission_luminance)
+        color = fed.get("emission_color", recipe.emission_color)
+        rows[:, EMISSION : EMISSION + 3] = _scaled(color, np.divide(luminance, np.float32(WHITE)))
+
+
+_COLUMNS = {
+    "base_diffuse_roughness": DIFFUSE_ROUGHNESS,
+    "base_metalness": METALNESS,
+    "specular_weight": SPECULAR_WEIGHT,
+    "specular_roughness": ROUGHNESS,
+    "transmission_weight": TRANSMISSION,
+}
+
+
+def _scaled(color, weight) -> np.ndarray:
+    """Colours, (3,) or (N, 3), times weights, a number or (N,)."""
+    return np.asarray(color, np.float32) * np.asarray(weight, np.float32)[..., None]
+
+
 def parameter_row(recipe: Recipe) -> np.ndarray:
     """The row of one recipe, shape (WIDTH,), float32."""
     row = np.zeros(WIDTH, np.float32)

@@ -78,8 +78,8 @@ def _across_seam(placement, points, axis, around) -> Iterator[Sheet]:
     reach = 0.25 * placement.blend
     to_seam = np.minimum(place, 1 - place)
     near = np.flatnonzero(to_seam < reach)
-    share = 0.5 + 0.5 * to_seam / reach
-    weight = np.minimum(share * share * (3 - 2 * share), 1).astype(np.float32)
+    share = np.minimum(0.5 + 0.5 * to_seam / reach, 1)
+    weight = (share * share * (3 - 2 * share)).astype(np.float32)
     yield Sheet(None, weight, _fitted(coordinates, placement, points))
     if len(near):
         some = points.take(near)

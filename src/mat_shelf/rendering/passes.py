@@ -48,8 +48,14 @@ bounces : (N,) int32, real ones; the upper half counts boundaries that were pass
 inside : (N, NESTING) int32, parameter rows of the bodies around; -1 for none
 """
 
-Points = namedtuple("Points", "position facing normal row")
-"""Where a wave met the scene: position (mm), geometric and shading normal (N, 3) float32, parameter row (N,) int32."""
+Points = namedtuple("Points", "position facing normal row look part triangle")
+"""Where a wave met the scene.
+
+position (mm), facing and normal : (N, 3) float32; geometric and shading normal
+row : (N,) int32, the material's parameter row; -1 where nothing was hit
+look : (N,) int32, the parameter row to shade with: the material's, or one of the point's own where it is fed
+part, triangle : (N,) int32, geometry and row of its triangles
+"""
 
 Shadows = namedtuple("Shadows", "origin direction distance light pixel")
 """Rays towards lights, and the light each brings if nothing is in its way."""
@@ -70,7 +76,8 @@ def new_paths(count: int) -> Paths:
 
 
 def new_points(count: int) -> Points:
-    return Points(np.empty((count, 3), F), np.empty((count, 3), F), np.empty((count, 3), F), np.empty(count, np.int32))
+    numbers = (np.empty(count, np.int32) for _ in range(4))
+    return Points(np.empty((count, 3), F), np.empty((count, 3), F), np.empty((count, 3), F), *numbers)
 
 
 def new_shadows(count: int) -> Shadows:
@@ -115,8 +122,10 @@ def resolve(count, geometry, primitive, u, v, triangles, rows, zone_first, zone_
         if g < 0:
             points.row[i] = -1
             continue
+        points.part[i] = g
         t = triangles.first[g] + primitive[i]
         w0 = F(1) - u[i] - v[i]
+        points.triangle[i] = t
         p = triangles.corners
         n = triangles.normals
         for k in range(3):
@@ -127,7 +136,9 @@ def resolve(count, geometry, primitive, u, v, triangles, rows, zone_first, zone_
         other = sub((p[t, 6], p[t, 7], p[t, 8]), first)
         store3(points.facing, i, normalize(cross(one, other)))
         zone = zone_first[g]
-        points.row[i] = rows[g] if zone < 0 else zone_rows[zone + primitive[i]]
+        row = rows[g] if zone < 0 else zone_rows[zone + primitive[i]]
+        points.row[i] = row
+        points.look[i] = row
 
 
 @inline
@@ -238,7 +249,7 @@ def shade(
     distance : (N,) float32, mm
         To the hit; 1e37 where there is none.
     block : (M, WIDTH) float32
-        Parameter block.
+        Parameter block: a row of each material, then rows of single points.
     depth : int
         Bounces at which paths end.
     most : float32
@@ -295,10 +306,11 @@ def shade(
             _gather(light, pixel, scale(mul(throughput, radiance), share), accepted)
             continue
 
+        look = points.look[i]
         position = row3(points.position, i)
         facing = row3(points.facing, i)
         normal = normalize(row3(points.normal, i))
-        is_clear = block[row, P.TRANSMISSION] > F(0)
+        is_clear = block[look, P.TRANSMISSION] > F(0)
         entering = dot(d, facing) < F(0)
         outside = -1
         if is_clear:
@@ -306,7 +318,7 @@ def shade(
             ior_outside = block[outside, P.IOR] if outside >= 0 else F(1)
             hidden = outside >= 0 and block[outside, P.PRIORITY] > block[row, P.PRIORITY]
             hidden = hidden or _times_inside(paths.inside, i, row) > (0 if entering else 1)
-            same = abs(block[row, P.IOR] - ior_outside) < F(1e-3) and block[row, P.TRANSMISSION] >= F(1)
+            same = abs(block[row, P.IOR] - ior_outside) < F(1e-3) and block[look, P.TRANSMISSION] >= F(1)
             if hidden or same:
                 if passed < PASSAGES:
                     _turn_over(paths.inside, i, row, entering)
@@ -331,7 +343,7 @@ def shade(
             facing = scale(facing, F(-1))
             normal = scale(normal, F(-1))
         else:
-            glow = (block[row, P.EMISSION], block[row, P.EMISSION + 1], block[row, P.EMISSION + 2])
+            glow = (block[look, P.EMISSION], block[look, P.EMISSION + 1], block[look, P.EMISSION + 2])
             if largest(glow) > F(0):
                 _gather(light, pixel, mul(throughput, glow), accepted)
         eta = block[row, P.IOR] / ior_outside
@@ -343,12 +355,12 @@ def shade(
         tangent, bitangent = frame(normal)
         wo_local = to_local(wo, tangent, bitangent, normal)
         wo_local = (wo_local[0], wo_local[1], max(wo_local[2], F(1e-4)))
-        lobes = prepare(block, row, wo_local, eta, tables)
+        lobes = prepare(block, look, wo_local, eta, tables)
 
         if bounces == 0 and passed == 0:
-            clear = block[row, P.TRANSMISSION] * (F(1) - lobes.metal)
+            clear = block[look, P.TRANSMISSION] * (F(1) - lobes.metal)
             for k in range(3):
-                albedo[pixel, k] += block[row, P.BASE_COLOR + k] * (F(1) - clear) + clear
+                albedo[pixel, k] += block[look, P.BASE_COLOR + k] * (F(1) - clear) + clear
                 normals[pixel, k] += normal[k]
 
         random = paths.random[i]
@@ -362,7 +374,7 @@ def shade(
             toward = dot(to_light, facing)
             wi = to_local(to_light, tangent, bitangent, normal)
             if light_pdf > F(0) and toward * wi[2] > F(0) and (toward > F(0) or is_clear):
-                value, pdf = evaluate(block, row, lobes, wo_local, wi)
+                value, pdf = evaluate(block, look, lobes, wo_local, wi)
                 if largest(value) > F(0):
                     brought = scale(mul(mul(throughput, value), radiance), _weight(light_pdf, pdf) / light_pdf)
                     if largest(brought) > F(1e-7):
@@ -382,7 +394,7 @@ def shade(
         wi = sample(lobes, wo_local, pick, u, v)
         if wi[2] == F(0):
             continue
-        value, pdf = evaluate(block, row, lobes, wo_local, wi)
+        value, pdf = evaluate(block, look, lobes, wo_local, wi)
         if not (pdf > F(0)):
             continue
         out = normalize(to_world(wi, tangent, bitangent, normal))

@@ -7,6 +7,7 @@ never do it.
 from collections import namedtuple
 from collections.abc import Mapping, Sequence
 from typing import Protocol
+from zlib import crc32
 
 import numpy as np
 from embreex.mesh_construction import TriangleMesh
@@ -15,10 +16,14 @@ from embreex.rtcore_scene import EmbreeScene
 from mat_shelf.document.project import Project
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.geometry.mesh import Mesh
-from mat_shelf.geometry.pose import posed
+from mat_shelf.geometry.pose import posed, turn_matrix
+from mat_shelf.geometry.stretch import uv_scale
 from mat_shelf.optics.parameters import parameter_row
+from mat_shelf.patterns.points import FLAT, Frames, part_frames
+from mat_shelf.patterns.step import Library
 from mat_shelf.rendering.backdrop import sweep_mesh
 from mat_shelf.rendering.ball import BALL_RECIPE, Ball
+from mat_shelf.rendering.feeding import Fed
 
 UNDRESSED = Recipe(base_color=(0.5, 0.5, 0.5), specular_roughness=0.5)
 """What a part without a material wears."""
@@ -33,11 +38,14 @@ class Supplies(Protocol):
     rooms : mapping to (H, 2H, 3) float32
     faces : mapping to (N,) int32
         The faces of zones.
+    pictures : mapping to Pyramid
+        What patterns show.
     """
 
     meshes: Mapping[str, Mesh]
     rooms: Mapping[str, np.ndarray]
     faces: Mapping[str, np.ndarray]
+    pictures: Mapping
 
 
 Triangles = namedtuple("Triangles", "corners normals first")
@@ -51,9 +59,11 @@ class Geometry:
     Parameters
     ----------
     meshes : sequence of Mesh
+    frames : Frames, optional
+        How the first of them stand, for patterns; the world's own frame where there is none.
     """
 
-    def __init__(self, meshes: Sequence[Mesh]):
+    def __init__(self, meshes: Sequence[Mesh], frames: Frames = FLAT):
         self._embree = EmbreeScene()
         counts = [len(mesh.triangles) for mesh in meshes]
         for mesh in meshes:
@@ -64,6 +74,9 @@ class Geometry:
             np.concatenate([m.normals[m.triangles].reshape(-1, 9) for m in meshes] or [empty]),
             np.cumsum([0, *counts])[:-1].astype(np.int32),
         )
+        self.frames = frames
+        self.uv = _corner_uv(meshes) if any(mesh.uv is not None for mesh in meshes) else None
+        """Texture coordinates of three corners of each triangle, (T, 6) float32, mm; None where no mesh has any."""
         self.count = len(meshes)
         self.is_empty = not meshes
         if meshes:  # the first query commits the scene, which two threads must not do at once
@@ -95,21 +108,34 @@ class Geometry:
         return self._embree.run(origins, directions, dists=distances, query="OCCLUDED")
 
 
-Dressing = namedtuple("Dressing", "rows zone_first zone_rows parameters backdrop")
+def _corner_uv(meshes: Sequence[Mesh]) -> np.ndarray:
+    rows = []
+    for mesh in meshes:
+        if mesh.uv is None:
+            rows.append(np.zeros((len(mesh.triangles), 6), np.float32))
+            continue
+        rows.append((mesh.uv * uv_scale(mesh))[mesh.triangles].reshape(-1, 6).astype(np.float32))
+    return np.concatenate(rows)
+
+
+Dressing = namedtuple("Dressing", "rows zone_first zone_rows parameters backdrop fed")
 """rows : (G,) int32, the parameter row of each geometry
 zone_first : (G,) int32, where in `zone_rows` the faces of a geometry with zones begin; -1 for one without
 zone_rows : (Z,) int32, the parameter row of each face of the geometries with zones
 parameters : (M, WIDTH) float32
-backdrop : int, the row that is the backdrop's; -1 where there is none"""
+backdrop : int, the row that is the backdrop's; -1 where there is none
+fed : tuple of Fed, the materials that patterns feed"""
 
 
-def dress(recipes: Sequence[Recipe], rows: Sequence[int], backdrop: int = -1, zoned=()) -> Dressing:
+def dress(recipes: Sequence[Recipe], rows: Sequence[int], backdrop: int = -1, zoned=(), pictures=None) -> Dressing:
     """The parameter block of some recipes, and which of them each geometry wears.
 
     Parameters
     ----------
     zoned : sequence of (geometry, (T,) int32)
         Rows of the single faces of geometries that have zones.
+    pictures : mapping, optional
+        What patterns refer to by SHA-256.
     """
     first = np.full(len(rows), -1, np.int32)
     place = 0
@@ -118,7 +144,12 @@ def dress(recipes: Sequence[Recipe], rows: Sequence[int], backdrop: int = -1, zo
         place += len(faces)
     zone_rows = np.concatenate([faces for _, faces in zoned]).astype(np.int32) if zoned else np.zeros(0, np.int32)
     block = np.stack([parameter_row(r) for r in recipes])
-    return Dressing(np.array(rows, np.int32).reshape(-1), first, zone_rows, block, backdrop)
+    fed = tuple(
+        Fed(row, recipe, Library({p.id: p for p in recipe.patterns}, {} if pictures is None else pictures))
+        for row, recipe in enumerate(recipes)
+        if recipe.feeds or any(line.is_on for line in recipe.relief)
+    )
+    return Dressing(np.array(rows, np.int32).reshape(-1), first, zone_rows, block, backdrop, fed)
 
 
 def visible_parts(project: Project) -> list[int]:
@@ -135,12 +166,16 @@ def project_geometry(project: Project, meshes: Mapping[str, Mesh], ball: Ball | 
         If a part's mesh is not among `meshes`.
     """
     parts = project.product.parts
-    solids = [posed(meshes[parts[k].mesh], parts[k].pose) for k in visible_parts(project)]
+    shown = [parts[k] for k in visible_parts(project)]
+    own = [meshes[part.mesh] for part in shown]
+    poses = [(turn_matrix(part.pose.turn), part.pose.shift, part.pose.scale) for part in shown]
+    frames = part_frames(own, poses, [crc32(part.id.encode()) & 0x7FFFFFFF for part in shown])
+    solids = [posed(mesh, part.pose) for mesh, part in zip(own, shown, strict=True)]
     if project.set.backdrop is not None:
         solids.append(sweep_mesh(project.set.backdrop))
     if ball is not None:
         solids.append(ball.mesh())
-    return Geometry(solids)
+    return Geometry(solids, frames)
 
 
 def project_dressing(project: Project, supplies: Supplies, ball: Ball | None = None) -> Dressing:
@@ -171,4 +206,4 @@ def project_dressing(project: Project, supplies: Supplies, ball: Ball | None = N
     if ball is not None:
         rows.append(len(recipes))
         recipes.append(BALL_RECIPE)
-    return dress(recipes, rows, backdrop_row, zoned)
+    return dress(recipes, rows, backdrop_row, zoned, supplies.pictures)

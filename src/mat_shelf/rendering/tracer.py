@@ -11,10 +11,13 @@ from contextlib import suppress
 from dataclasses import dataclass
 from threading import get_native_id, local
 
+import numpy as np
+
 from mat_shelf.optics.energy import albedo_tables
 from mat_shelf.optics.kernels import F
 from mat_shelf.rendering import passes
 from mat_shelf.rendering.camera import View
+from mat_shelf.rendering.feeding import feed_wave
 from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.lights import Lights
 from mat_shelf.rendering.scene import Dressing, Geometry
@@ -96,10 +99,23 @@ class Tracer:
             self._memory.wave = kept
         return kept
 
+    def _block(self, dressing: Dressing, size: int) -> np.ndarray:
+        """The parameter block, with rows to spare for single points where patterns feed any material."""
+        if not dressing.fed:
+            return dressing.parameters
+        rows = len(dressing.parameters)
+        owner, block = getattr(self._memory, "block", (None, None))
+        if owner is not dressing or len(block) < rows + size:
+            block = np.empty((rows + size, dressing.parameters.shape[1]), np.float32)
+            block[:rows] = dressing.parameters
+            self._memory.block = dressing, block
+        return block
+
     def _trace(self, shot: Shot, film: Film, first: int, count: int, tables, is_stopped) -> None:
         paths, points, shadows = self._wave_memory(count)
         passes.generate(shot.view, film.width, film.height, first, count, film.samples, shot.seed, paths)
         dressing, geometry = shot.dressing, shot.geometry
+        block = self._block(dressing, count)
         cut = dressing.backdrop if shot.cut_out else -2
         for wave in range(shot.depth + passes.PASSAGES):
             if not count or is_stopped():
@@ -117,13 +133,15 @@ class Tracer:
                 dressing.zone_rows,
                 points,
             )
+            if dressing.fed:
+                feed_wave(count, dressing, geometry, points, paths, u, v, block)
             count, aimed = passes.shade(
                 count,
                 distance,
                 points,
                 paths,
                 shadows,
-                dressing.parameters,
+                block,
                 shot.lights,
                 tables,
                 shot.depth,

@@ -10,7 +10,7 @@ from mat_shelf.optics.kernels import F, inline, kernel
 from mat_shelf.patterns.lattice import U, again, floor, hash3, unit, wrapped
 from mat_shelf.patterns.step import At, Source, seed
 
-_SHOWN = ("centres", "second", "borders", "tones", "rounded")
+_SHOWN = ("centres", "second", "borders", "rounded", "tones")
 
 
 class Cells(Source):
@@ -30,30 +30,28 @@ class Cells(Source):
     seed: int = seed()
 
     def apply(self, at: At) -> np.ndarray:
-        out = np.empty(len(at), np.float32)
+        out, tones = np.empty((2, len(at)), np.float32)
         coordinates = at.coordinates
         cells = deep_cells if at.is_deep else flat_cells
-        cells(coordinates, F(self.jitter), self.repeat, U(self.seed), _SHOWN.index(self.shown), out)
-        return out
+        cells(coordinates, F(self.jitter), self.repeat, U(self.seed), _SHOWN.index(self.shown), out, tones)
+        return tones if self.shown == "tones" else out
 
 
 @inline
-def _shown_as(shown, near, second, border, tone):
+def _shown_as(shown, near, second, border):
     if shown == 0:
         return near
     if shown == 1:
         return second
     if shown == 2:
         return min(border * F(2), F(1))
-    if shown == 3:
-        return unit(again(tone))
     dome = min(border * F(2.6), F(1))
     return np.sqrt(max(F(1) - (F(1) - dome) * (F(1) - dome), F(0)))
 
 
 @kernel
-def flat_cells(coordinates, jitter, repeat, seed, shown, out):
-    """Cells in two dimensions, (3, N) to (N,); 1.5 cells is the farthest that any neighbour can matter.
+def flat_cells(coordinates, jitter, repeat, seed, shown, out, tones):
+    """Cells in two dimensions, (3, N) to (N,), and a tone for each.
 
     References
     ----------
@@ -88,12 +86,13 @@ def flat_cells(coordinates, jitter, repeat, seed, shown, out):
         apart_x, apart_y = second_x - near_x, second_y - near_y
         apart = np.sqrt(max(apart_x * apart_x + apart_y * apart_y, F(1e-12)))
         border = F(0.5) * (second - near) / apart
-        out[i] = _shown_as(shown, np.sqrt(near), np.sqrt(second), border, tone)
+        out[i] = _shown_as(shown, np.sqrt(near), np.sqrt(second), border)
+        tones[i] = unit(again(tone))
 
 
 @kernel
-def deep_cells(coordinates, jitter, repeat, seed, shown, out):
-    """Cells in three dimensions, (3, N) to (N,)."""
+def deep_cells(coordinates, jitter, repeat, seed, shown, out, tones):
+    """Cells in three dimensions, (3, N) to (N,), and a tone for each."""
     xs, ys, zs = coordinates[0], coordinates[1], coordinates[2]
     period = np.int32(repeat)
     start = F(0.5) - F(0.5) * jitter
@@ -127,4 +126,5 @@ def deep_cells(coordinates, jitter, repeat, seed, shown, out):
         ax, ay, az = sx - nx, sy - ny, sz - nz
         apart = np.sqrt(max(ax * ax + ay * ay + az * az, F(1e-12)))
         border = F(0.5) * (second - near) / apart
-        out[i] = _shown_as(shown, np.sqrt(near), np.sqrt(second), border, tone)
+        out[i] = _shown_as(shown, np.sqrt(near), np.sqrt(second), border)
+        tones[i] = unit(again(tone))

@@ -37,9 +37,8 @@ class Cork(Source):
         for axis in range(3 if at.is_deep else 2):
             bent[axis] += 0.5 * (noise(c * np.float32(1.5), 3, self.seed + axis) - 0.5)
         cells = deep_cells if at.is_deep else flat_cells
-        tones, borders = np.empty(len(at), np.float32), np.empty(len(at), np.float32)
-        cells(bent, F(1), 0, U(self.seed), 3, tones)
-        cells(bent, F(1), 0, U(self.seed), 2, borders)
+        borders, tones = np.empty((2, len(at)), np.float32)
+        cells(bent, F(1), 0, U(self.seed), 2, borders, tones)
         flecks = np.empty(len(at), np.float32)
         specks(bent * np.float32(1.3), at.is_deep, F(0.6 * self.bark), F(0.7), F(0.8), F(0.5), 0, U(self.seed), flecks)
         fine = noise(c * np.float32(5), 3, self.seed + 9)
@@ -67,7 +66,7 @@ class Paper(Source):
     def apply(self, at: At) -> np.ndarray:
         c = at.coordinates
         mat = np.zeros(len(at), np.float32)
-        lines(c, F(0.9), F(0.05), F(0), F(math.pi), F(0.8), 5, U(self.seed), mat)
+        lines(c, F(0.9), F(0.05), F(0), F(math.pi), F(0.35), 3, U(self.seed), mat)
         fine = noise(c * np.float32(11), 3, self.seed + 1)
         cloud = noise(c * np.float32(1.4), 3, self.seed + 2)
         value = 0.5 + 0.4 * (fine - 0.5) + np.float32(0.8 * self.cloud) * (cloud - 0.5)

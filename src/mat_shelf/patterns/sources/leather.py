@@ -22,7 +22,7 @@ class Leather(Source):
     usual = Placement(size=1.5, projection="box")
 
     kind: Literal["leather"] = "leather"
-    crease: float = number(0.55, 0.05, 1, label="Crease", tip="Width of the creases between pebbles.")
+    crease: float = number(0.8, 0.05, 1, label="Crease", tip="Width of the creases between pebbles.")
     fine: float = number(0.4, 0, 1, label="Fine grain", tip="Smaller pebbles inside the large ones.")
     pores: float = number(0.4, 0, 1, label="Pores", tip="Small pits along the creases.")
     seed: int = seed()
@@ -43,9 +43,9 @@ class Leather(Source):
         return (height - np.float32(0.35 * self.pores) * pits).clip(0, 1)
 
     def _borders(self, coordinates: np.ndarray, is_deep: bool, more: int) -> np.ndarray:
-        out = np.empty(coordinates.shape[1], np.float32)
-        (deep_cells if is_deep else flat_cells)(coordinates, F(0.95), 0, U(self.seed + more), 2, out)
-        return out
+        borders, tones = np.empty((2, coordinates.shape[1]), np.float32)
+        (deep_cells if is_deep else flat_cells)(coordinates, F(0.95), 0, U(self.seed + more), 2, borders, tones)
+        return borders
 
 
 def _pillow(borders: np.ndarray, width: float) -> np.ndarray:

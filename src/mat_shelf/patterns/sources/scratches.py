@@ -13,18 +13,22 @@ from mat_shelf.patterns.lattice import U, again, floor, hash3, smooth, unit
 from mat_shelf.patterns.step import At, Source, seed
 
 
+_LOW = 4
+"""Rows of cells in a size: cells are low, since their lines lie mostly along them."""
+
+
 class Scratches(Source):
     """Thin lines with faded ends. Its size is the length of the longest."""
 
     label = "Scratches"
     tip = "Fine wear, hairlines, grooves. Sharp and thin, never a grey haze."
-    span = 0.7
-    usual = Placement(size=12, projection="box")
+    span = 1.0
+    usual = Placement(size=8, projection="box")
 
     kind: Literal["scratches"] = "scratches"
     density: float = number(0.5, 0, 1, label="Density", tip="How many; product shots show few.")
     width: float = number(
-        0.03, 0.001, 100, label="Width", unit="mm", tip="Of the widest. Hairlines 0.02, deep ones 0.1.",
+        0.05, 0.001, 100, label="Width", unit="mm", tip="Of the widest. Hairlines 0.02, deep ones 0.1.",
         usual=(0.005, 1), log=True,
     )
     direction: float = number(20, -180, 180, label="Direction", unit="°", tip="The way most of them run.")
@@ -46,12 +50,8 @@ class Scratches(Source):
 
 
 @inline
-def line_at(x, y, cx, cy, h, width, spread, curl):
-    """Height of the one line that starts from a cell: 1 along its middle, 0 beyond its width and its ends."""
-    px = F(cx) + unit(h)
-    h = again(h)
-    py = F(cy) + unit(h)
-    h = again(h)
+def line_at(dx, dy, h, width, spread, curl):
+    """Height of one line about its middle: 1 along it, 0 beyond its width and its ends."""
     angle = (unit(h) - F(0.5)) * spread
     h = again(h)
     half = F(0.5) * (F(0.25) + F(0.75) * unit(h))
@@ -61,11 +61,9 @@ def line_at(x, y, cx, cy, h, width, spread, curl):
     thick = width * (F(0.35) + F(0.65) * unit(h))
     strength = F(0.4) + F(0.6) * unit(again(h))
     c, s = math.cos(angle), math.sin(angle)
-    dx, dy = x - px, y - py
     along = dx * c + dy * s
     across = dy * c - dx * s - bend * (along * along - F(0.3) * half * half)
-    share = abs(along) / half
-    taper = smooth(F(1), F(0.35), share)
+    taper = smooth(F(1), F(0.35), abs(along) / half)
     return strength * taper * smooth(F(0.5), F(0.2), abs(across) / max(thick * (F(0.3) + F(0.7) * taper), F(1e-6)))
 
 
@@ -73,6 +71,9 @@ def line_at(x, y, cx, cy, h, width, spread, curl):
 def lines(coordinates, density, width, direction, spread, curl, layers, seed, out):
     """The highest line over each of (3, N) coordinates, taken into (N,) out."""
     xs, ys = coordinates[0], coordinates[1]
+    fan = min(spread / F(layers), F(1))
+    reach = F(0.5) * math.sin(F(0.5) * fan) + F(0.35) * curl + width
+    rows = np.int32(reach * F(_LOW)) + 1
     for layer in range(layers):
         turn = direction + (F(layer) - F(0.5) * F(layers - 1)) * spread / F(layers)
         c, s = math.cos(turn), math.sin(turn)
@@ -81,15 +82,16 @@ def lines(coordinates, density, width, direction, spread, curl, layers, seed, ou
         for i in range(xs.shape[0]):
             x = c * xs[i] + s * ys[i] + shift
             y = c * ys[i] - s * xs[i] + shift
-            # Cells half as high as long hold lines that lie mostly along them.
-            xi, yi = floor(x), floor(y * F(2))
+            xi, yi = floor(x), floor(y * F(_LOW))
             most = F(0)
-            for j in range(15):
-                cx = np.int32(xi + np.int32(j % 3 - 1))
-                cy = np.int32(yi + np.int32(j // 3 - 2))
-                h = hash3(cx, cy, np.int32(0), key)
-                there = unit(h) < density
-                if there:
-                    rise = line_at(x, y, cx, F(0.5) * F(cy), again(h), width, spread / F(layers), curl)
-                    most = max(most, rise)
+            for row in range(-rows, rows + 1):
+                cy = np.int32(yi + np.int32(row))
+                for j in range(6):
+                    cx = np.int32(xi + np.int32(j % 3 - 1))
+                    h = hash3(cx, cy, np.int32(j // 3), key)
+                    # Eight bits say whether there is a line, the others where: most are ruled out by that alone.
+                    dx = x - F(cx) - F(np.int32(h & U(0xFFF))) * F(1 / 4096)
+                    dy = y - (F(cy) + F(np.int32((h >> U(12)) & U(0xFFF))) * F(1 / 4096)) * F(1 / _LOW)
+                    if F(np.int32(h >> U(24))) < density * F(256) and abs(dy) < reach and abs(dx) < F(0.5):
+                        most = max(most, line_at(dx, dy, again(h), width, fan, curl))
             out[i] = max(out[i], most)

@@ -55,7 +55,8 @@ def specks(coordinates, is_deep, density, width, spread, softness, repeat, seed,
             cy = np.int32(yi + np.int32(j // 3 % 3 - 1))
             cz = np.int32(zi + np.int32(j // 9 - 1)) if is_deep else np.int32(0)
             h = hash3(wrapped(cx, period), wrapped(cy, period), cz, seed)
-            there = unit(h) < density
+            if unit(h) >= density:
+                continue
             h = again(h)
             radius = F(0.5) * width * (F(1) - spread * unit(h))
             h = again(h)
@@ -66,5 +67,5 @@ def specks(coordinates, is_deep, density, width, spread, softness, repeat, seed,
             dz = F(cz) + unit(h) - z if is_deep else F(0)
             d = np.sqrt(dx * dx + dy * dy + dz * dz) / radius
             rise = smooth(F(1), min(F(1) - softness, F(0.95)), d)
-            most = max(most, rise if there else F(0))
+            most = max(most, rise)
         out[i] = most

@@ -1,0 +1,210 @@
+"""Patterns at the points of a wave: rows of the parameter block of each point's own, and bent normals."""
+
+from typing import NamedTuple
+
+import numpy as np
+
+from mat_shelf.document.pattern import Feed, Relief
+from mat_shelf.document.recipe import Recipe
+from mat_shelf.optics.kernels import F, kernel
+from mat_shelf.optics.parameters import write_fed
+from mat_shelf.optics.vectors import cross, dot, normalize, row3, scale, store3, sub
+from mat_shelf.optics.vectors import frame as frame_of
+from mat_shelf.patterns.placing import lay
+from mat_shelf.patterns.points import Points
+from mat_shelf.patterns.step import Library, evaluate, grey
+
+_FINEST_STEP = 0.0015
+"""mm; slopes over less would be lost in the rounding of float32 positions."""
+_SHARE = 1 / 6
+"""Part of a pattern's finest detail over which its slope is taken."""
+_STEEPEST = 8.0
+
+
+class Fed(NamedTuple):
+    """A material that patterns feed.
+
+    Attributes
+    ----------
+    row : int
+        Its row of the parameter block.
+    recipe : Recipe
+    library : Library
+    """
+
+    row: int
+    recipe: Recipe
+    library: Library
+
+
+def feed_wave(count, dressing, geometry, points, paths, u, v, block) -> None:
+    """Gives the points of a wave that lie on fed materials rows of their own, and bends their normals.
+
+    Parameters
+    ----------
+    count : int
+        Points in the wave.
+    dressing : Dressing
+    geometry : Geometry
+    points : passes.Points
+        `look` and `normal` are changed.
+    paths : passes.Paths
+    u, v : (N,) float32
+        Where in their triangles the points lie.
+    block : (M + N, WIDTH) float32
+        The parameter block; rows from M on are written.
+    """
+    free = len(dressing.parameters)
+    rows = points.row[:count]
+    for fed in dressing.fed:
+        index = np.flatnonzero(rows == fed.row)
+        if not len(index):
+            continue
+        some = _pattern_points(index, geometry, points, paths, u, v)
+        own = slice(free, free + len(index))
+        block[own] = dressing.parameters[fed.row]
+        points.look[index] = np.arange(own.start, own.stop, dtype=np.int32)
+        write_fed(block[own], fed_values(fed.recipe, some, fed.library), fed.recipe)
+        if any(row.is_on and row.height for row in fed.recipe.relief):
+            points.normal[index] = bent_normals(fed.recipe.relief, some, fed.library)
+        free = own.stop
+
+
+def _pattern_points(index, geometry, points, paths, u, v) -> Points:
+    position, normal = points.position[index], points.normal[index]
+    cosine = np.empty(len(index), np.float32)
+    part = np.minimum(points.part[index], len(geometry.frames.salt) - 1)
+    uv = slope = None
+    if geometry.uv is not None:
+        uv, slope = np.empty((len(index), 2), np.float32), np.empty((len(index), 2, 3), np.float32)
+        uv_kernel(points.triangle[index], u[index], v[index], geometry.triangles.corners, geometry.uv, uv, slope)
+    normalize_kernel(normal, paths.direction[index], cosine)
+    return Points(position, normal, part, geometry.frames, uv, slope, cosine)
+
+
+@kernel
+def normalize_kernel(normal, direction, cosine):
+    """Brings normals to unit length, in place; cosines with the direction that each is seen from."""
+    for i in range(normal.shape[0]):
+        n = normalize(row3(normal, i))
+        store3(normal, i, n)
+        cosine[i] = -dot(n, row3(direction, i))
+
+
+@kernel
+def uv_kernel(triangle, u, v, corners, coordinates, uv, slope):
+    """Coordinates of points, mm, and their gradients in space, from those of three corners."""
+    for i in range(triangle.shape[0]):
+        t = triangle[i]
+        first = (corners[t, 0], corners[t, 1], corners[t, 2])
+        one = sub((corners[t, 3], corners[t, 4], corners[t, 5]), first)
+        other = sub((corners[t, 6], corners[t, 7], corners[t, 8]), first)
+        n = cross(one, other)
+        per_area = F(1) / max(dot(n, n), F(1e-20))
+        toward_one, toward_other = scale(cross(other, n), per_area), scale(cross(n, one), per_area)
+        for k in range(2):
+            du, dv = coordinates[t, 2 + k] - coordinates[t, k], coordinates[t, 4 + k] - coordinates[t, k]
+            uv[i, k] = coordinates[t, k] + u[i] * du + v[i] * dv
+            for axis in range(3):
+                slope[i, k, axis] = du * toward_one[axis] + dv * toward_other[axis]
+
+
+def fed_values(recipe: Recipe, points: Points, library: Library) -> dict[str, np.ndarray]:
+    """The fed inputs of a recipe at some points, by name: (N,) or (N, 3) float32, within the inputs' limits."""
+    return {feed.input: fed_value(recipe, feed, points, library) for feed in recipe.feeds}
+
+
+def fed_value(recipe: Recipe, feed: Feed, points: Points, library: Library) -> np.ndarray:
+    """One fed input at some points, (N,) or (N, 3) float32."""
+    constant = np.asarray(getattr(recipe, feed.input), np.float32)
+    is_color = constant.ndim == 1
+    values = evaluate(library.patterns[feed.pattern], points, library)
+    values = (values if values.ndim == 2 else values[:, None]) if is_color else grey(values)
+    low, high = np.asarray(feed.low, np.float32), np.asarray(feed.high, np.float32)
+    fed = low + (high - low) * values
+    if feed.amount < 1:
+        fed = constant + (fed - constant) * np.float32(feed.amount)
+    lowest, highest = (0.0, 1.0) if is_color else Recipe.limits(feed.input)
+    return np.clip(np.nan_to_num(fed), lowest, highest)
+
+
+def bent_normals(relief: tuple[Relief, ...], points: Points, library: Library) -> np.ndarray:
+    """Shading normals of a surface with relief, (N, 3) float32, unit length, of the world.
+
+    Heights are added and their true gradients, mm per mm, tilt the normal; pictures of normals follow one by one,
+    each turned onto what is below it.
+
+    References
+    ----------
+    Mikkelsen 2010, Bump Mapping Unparametrized Surfaces on the GPU. Barre-Brisebois and Hill 2012, Blending in
+    Detail (reoriented normal mapping).
+    """
+    n = points.normal
+    t, b = np.empty_like(n), np.empty_like(n)
+    frame_kernel(n, t, b)
+    slope = np.zeros((2, len(n)), np.float32)
+    for row in relief:
+        if row.is_on and row.kind == "height":
+            slope += height_slope(row, points, t, b, library)
+    local = np.stack([-slope[0], -slope[1], np.ones(len(n), np.float32)])
+    local /= np.sqrt((local**2).sum(0))
+    for row in relief:
+        if row.is_on and row.kind != "height":
+            local = _reoriented(local, _pictured_slope(row, points, t, b, library))
+    bent = local[0, :, None] * t + local[1, :, None] * b + local[2, :, None] * n
+    return bent / np.linalg.norm(bent, axis=1, keepdims=True)
+
+
+def height_slope(row: Relief, points: Points, t, b, library: Library) -> np.ndarray:
+    """How a row's height changes along two tangents, (2, N) float32, mm per mm."""
+    pattern = library.patterns[row.pattern]
+    step = max(pattern.steps[0].finest(pattern.placement.size) * _SHARE, _FINEST_STEP)
+    here = grey(evaluate(pattern, points, library))
+    along = grey(evaluate(pattern, points.moved(t, step), library))
+    across = grey(evaluate(pattern, points.moved(b, step), library))
+    slope = np.stack([along - here, across - here]) * np.float32(row.height / step)
+    return np.clip(np.nan_to_num(slope), -_STEEPEST, _STEEPEST)
+
+
+def _pictured_slope(row: Relief, points: Points, t, b, library: Library) -> np.ndarray:
+    """What a picture of normals says of the slope along two tangents, (2, N) float32."""
+    pattern = library.patterns[row.pattern]
+    colors = evaluate(pattern, points, library)
+    if colors.ndim == 1:
+        return np.zeros((2, len(points)), np.float32)
+    x, y, z = (2 * colors - 1).T
+    rise = -np.stack([x, -y if row.kind == "normal, green down" else y]) / np.maximum(z, np.float32(0.05))
+    # The pattern's own directions on the surface, found by going a little way along both tangents.
+    step = np.float32(max(pattern.placement.size * 1e-3, _FINEST_STEP))
+    sheets = (lay(pattern.placement, moved) for moved in (points, points.moved(t, step), points.moved(b, step)))
+    across = np.zeros((2, 2, len(points)), np.float32)
+    heaviest = np.zeros(len(points), np.float32)
+    for here, along, beside in zip(*sheets, strict=True):
+        index = np.arange(len(points)) if here.index is None else here.index
+        weight = np.ones(len(index), np.float32) if here.weight is None else here.weight
+        counts = weight > heaviest[index]
+        index = index[counts]
+        heaviest[index] = weight[counts]
+        across[0][:, index] = (along.coordinates - here.coordinates)[:2, counts]
+        across[1][:, index] = (beside.coordinates - here.coordinates)[:2, counts]
+    size = np.array([pattern.placement.size * pattern.placement.stretch, pattern.placement.size], np.float32)
+    across *= size[None, :, None] / step
+    return np.einsum("kn,jkn->jn", rise * np.float32(row.height / 0.01), across)
+
+
+def _reoriented(base: np.ndarray, slope: np.ndarray) -> np.ndarray:
+    """A normal with the one of a slope turned onto it, both (3, N) in tangent space."""
+    detail = np.stack([-slope[0], -slope[1], np.ones(slope.shape[1], np.float32)])
+    detail /= np.sqrt((detail**2).sum(0))
+    lifted = base + np.array([[0], [0], [1]], np.float32)
+    mirrored = detail * np.array([[-1], [-1], [1]], np.float32)
+    return lifted * ((lifted * mirrored).sum(0) / lifted[2]) - mirrored
+
+
+@kernel
+def frame_kernel(normal, t, b):
+    """Two tangents of unit normals, (N, 3) each."""
+    for i in range(normal.shape[0]):
+        one, other = frame_of(row3(normal, i))
+        store3(t, i, one)
+        store3(b, i, other)
