@@ -132,6 +132,22 @@ QLineEdit[role="title"] {{ background: transparent; border: 1px solid transparen
 QLineEdit[role="title"]:hover {{ border-color: {THEME.line}; background: {THEME.field}; }}
 QLineEdit[role="title"]:focus {{ border-color: {THEME.accent}; background: {THEME.field}; }}
 QPushButton[role="small"] {{ padding: 3px 7px; font-size: 12px; }}
+QPushButton[role="add"] {{ background: transparent; border: 1px solid transparent; text-align: left;
+    padding: 4px 2px; color: {THEME.quiet}; }}
+QPushButton[role="add"]:hover {{ color: {THEME.accent}; }}
+QPushButton[role="add"]:focus {{ border-color: {THEME.accent}; }}
+QPushButton[role="slot"] {{ background: transparent; border: 1px dashed {THEME.faint}; padding: 2px;
+    color: {THEME.quiet}; }}
+QPushButton[role="slot"]:hover {{ color: {THEME.accent}; border-color: {THEME.accent}; }}
+QPushButton[role="slot"]:focus {{ border: 1px solid {THEME.accent}; }}
+QToolButton[role="tile"] {{ background: transparent; border: 1px solid transparent; border-radius: 6px; }}
+QToolButton[role="tile"]:hover, QToolButton[role="tile"]:focus {{ background: {THEME.field};
+    border-color: {THEME.accent}; }}
+QScrollArea, QScrollArea > QWidget > QWidget {{ background: transparent; }}
+QScrollBar:horizontal {{ background: transparent; height: 8px; margin: 0; }}
+QScrollBar::handle:horizontal {{ background: {THEME.track}; border-radius: 4px; min-width: 30px; }}
+QScrollBar::add-line:horizontal, QScrollBar::sub-line:horizontal {{ width: 0; }}
+QComboBox[role="small"] {{ padding: 1px 6px; }}
 QPushButton:checked {{ border-color: {THEME.accent}; color: {THEME.accent}; }}
 QPushButton {{ background: {THEME.card}; border: 1px solid {THEME.line}; border-radius: 6px; padding: 5px 12px; }}
 QPushButton:hover {{ background: {THEME.field}; }}

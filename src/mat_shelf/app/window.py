@@ -65,7 +65,7 @@ class Window(QMainWindow):
         self.set_board.focus_wanted.connect(self.hero.want_focus)
         self.hero.focused.connect(lambda: self.set_board.focus_button.setChecked(False))
         self.boards = QStackedWidget()
-        self.boards.setFixedHeight(284)
+        self.boards.setFixedHeight(300)
         self.product_board = ProductBoard(self.work)
         self.product_board.mode_wanted.connect(self.hero.set_mode)
         self.product_board.view_wanted.connect(self.hero.show_coordinates)
@@ -409,6 +409,24 @@ class Window(QMainWindow):
             return self.save()
         return answer == QMessageBox.StandardButton.Discard
 
+    def keyPressEvent(self, event) -> None:
+        patterns = self.board.patterns
+        if event.key() == Qt.Key.Key_A and not event.modifiers() and patterns.pattern is not None:
+            if not event.isAutoRepeat():
+                patterns.show_alone(True)
+                self.board.strip.follow()
+        elif event.key() == Qt.Key.Key_Escape and patterns.pattern is not None:
+            patterns.open(None)
+        else:
+            super().keyPressEvent(event)
+
+    def keyReleaseEvent(self, event) -> None:
+        if event.key() == Qt.Key.Key_A and not event.isAutoRepeat() and self.board.patterns.is_alone:
+            self.board.patterns.show_alone(False)
+            self.board.strip.follow()
+        else:
+            super().keyReleaseEvent(event)
+
     def closeEvent(self, event) -> None:
         if not self._may_leave():
             event.ignore()
@@ -422,6 +440,7 @@ class Window(QMainWindow):
         if self.autosave is not None:
             self.autosave.close()
         self.shelf.model.worker.close()
+        self.board.close_threads()
         self.wall.close_worker()
         event.accept()
 

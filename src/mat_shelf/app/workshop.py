@@ -10,6 +10,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from mat_shelf.document.history import History
 from mat_shelf.document.ids import free_name, new_id
 from mat_shelf.document.parameter import Frozen, explain
+from mat_shelf.document.pattern import Pattern
 from mat_shelf.document.project import Camera, Material, Part, Picture, Project, View, Zone
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.document.swatch import Swatch
@@ -17,6 +18,7 @@ from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.package import LARGEST_ENTRY, PackageError
 from mat_shelf.exchange.pictures import PictureError
 from mat_shelf.exchange.project_file import ENDING, open_project, save_project
+from mat_shelf.rendering.alone import shown_alone
 from mat_shelf.rendering.ball import Ball
 from mat_shelf.shelf.library import Entry, Shelf, ShelfError
 
@@ -26,7 +28,7 @@ class Workshop(QObject):
 
     Signals
     -------
-    project_changed, selection_changed, shelf_changed, camera_changed, loupe_changed, ball_changed
+    project_changed, selection_changed, shelf_changed, camera_changed, loupe_changed, ball_changed, alone_changed
         Read the new state from the workshop.
     project_replaced
         Another project, with other meshes, is open.
@@ -43,6 +45,7 @@ class Workshop(QObject):
     camera_changed = pyqtSignal()
     loupe_changed = pyqtSignal()
     ball_changed = pyqtSignal()
+    alone_changed = pyqtSignal()
     said = pyqtSignal(str)
     asked = pyqtSignal(str, str, object)
 
@@ -61,10 +64,26 @@ class Workshop(QObject):
         self.loupe_light: tuple[float, float, float] | None = None
         self.ball: Ball | None = None
         self._opened_material: str | None = None
+        self._alone: tuple[str, Pattern] | None = None
 
     @property
     def project(self) -> Project:
         return self.history.present
+
+    @property
+    def shown_project(self) -> Project:
+        """What the wall shows: the project, or one of its patterns by itself on the product."""
+        if self._alone is None or self._alone[0] not in {m.id for m in self.project.materials}:
+            return self.project
+        return shown_alone(self.project, *self._alone)
+
+    def show_alone(self, pattern: Pattern | None) -> None:
+        """Shows a pattern of the material on the board by itself on the product; None ends that."""
+        material = self.selected_material
+        alone = (material.id, pattern) if pattern is not None and material is not None else None
+        if alone != self._alone:
+            self._alone = alone
+            self.alone_changed.emit()
 
     @property
     def selected_part(self) -> Part | None:
@@ -469,7 +488,7 @@ class Workshop(QObject):
         self.selected = self.selected_zone_id = None
         self.free_camera = None
         self.loupe_point = self.loupe_light = self.ball = None
-        self._opened_material = None
+        self._opened_material = self._alone = None
         self.project_replaced.emit()
         self.selection_changed.emit()
         self.project_changed.emit()

@@ -86,8 +86,12 @@ class Placement(Frozen):
         Whether it starts anew on each part, or runs over the whole product.
     """
 
-    projection: Projection = "solid"
-    axis: Axis = "y"
+    projection: Projection = Field(
+        "solid",
+        title="Lies",
+        description="How it comes onto the part: through it, by its own coordinates, thrown on, or round it.",
+    )
+    axis: Axis = Field("y", title="Axis", description="The direction of the part that it runs along or round.")
     size: float = number(
         10.0,
         0.001,
@@ -116,7 +120,9 @@ class Placement(Frozen):
     blend: float = number(
         0.25, 0, 1, label="Blend", tip="How softly sides, or the two ends at the seam, run into each other."
     )
-    over: Literal["part", "product"] = "part"
+    over: Literal["part", "product"] = Field(
+        "part", title="Over", description="Begins anew on each part, or runs on over the whole product."
+    )
     shuffle: float = number(
         0.0, 0, 1, label="Shuffle",
         tip="Shifts it on each part by another amount, so that neighbours do not show the same piece. 1 is anywhere.",

@@ -8,6 +8,7 @@ from typing import TypeVar
 
 from pydantic import BaseModel, ValidationError
 
+import mat_shelf.patterns  # noqa: F401  its steps are kinds that packages may hold
 from mat_shelf.document.parameter import explain
 from mat_shelf.exchange.atomic import write_atomically
 

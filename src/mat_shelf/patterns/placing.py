@@ -1,31 +1,32 @@
 """Placements: from points on a part to a pattern's own coordinates, in multiples of its size."""
 
 import math
-from collections.abc import Iterator
 from typing import NamedTuple
 
 import numpy as np
 
 from mat_shelf.document.pattern import Placement
-from mat_shelf.optics.kernels import F, kernel
+from mat_shelf.optics.kernels import F, inline, kernel
+from mat_shelf.patterns.lattice import U, again, unit
 from mat_shelf.patterns.points import Points
 
 _AXES = {"x": 0, "y": 1, "z": 2}
-_WAYS = {"solid": 0, "planar": 1, "cylinder": 2, "sphere": 3}
-_SOFTEST = 0.5
-"""Share of the way from one side's middle to the next over which `blend` 1 runs sides into each other."""
+_WAYS = {"solid": 0, "planar": 1, "cylinder": 2, "sphere": 3, "box": 4, "uv": 5}
+_SHEETS = {"cylinder": 2, "sphere": 2, "box": 3}
+"""How often a point can lie in the layout: on both sides of a seam, or on three sides of a box."""
 
 
 class Sheet(NamedTuple):
-    """Some of the points, laid out.
+    """Points laid out. Where sides or ends run into each other a point lies in the layout more than once.
 
     Attributes
     ----------
-    index : (n,) int or None
-        Which points; None for all.
-    weight : (n,) float32 or None
-        How much this sheet counts where several lie over each other; None for 1.
-    coordinates : (3, n) float32, C-contiguous: one row an axis, which is what kernels turn into vector instructions
+    index : (m,) int32 or None
+        Which point each place belongs to; None where each lies there once, in order.
+    weight : (m,) float32 or None
+        How much each place counts; those of one point sum to 1.
+    coordinates : (3, m) float32, C-contiguous
+        One row an axis, which is what kernels turn into vector instructions.
     """
 
     index: np.ndarray | None
@@ -33,177 +34,169 @@ class Sheet(NamedTuple):
     coordinates: np.ndarray
 
 
-def lay(placement: Placement, points: Points) -> Iterator[Sheet]:
-    """Lays points out. The weights of each point's sheets sum to 1."""
-    if points.is_flat:
-        yield Sheet(None, None, _fitted(points.position.T, placement, points))
-        return
-    if placement.projection == "uv":
-        flat = np.zeros((3, len(points)), np.float32)
-        flat[:2] = points.uv.T
-        yield Sheet(None, None, _fitted(flat, placement, points))
-        return
-    axis = _AXES[placement.axis]
-    if placement.projection == "box":
-        yield from _box(placement, points)
-        return
-    around = _spread(placement, points, axis, 0.0)
-    if placement.projection in ("cylinder", "sphere") and placement.blend > 0:
-        yield from _across_seam(placement, points, axis, around)
-        return
-    yield Sheet(None, None, _fitted(around[0], placement, points))
-
-
-def _rows(placement: Placement, points: Points) -> np.ndarray:
-    if placement.over == "product":
-        return np.full(len(points), len(points.frames.salt) - 1, np.int32)
-    return points.part
-
-
-def _spread(placement: Placement, points: Points, axis: int, turned: float):
-    """Millimetres along, across and off the surface, (3, N), and where between the seams, (N,) in [0, 1]."""
-    out = np.empty((3, len(points)), np.float32)
-    place = np.empty(len(points), np.float32)
+def lay(placement: Placement, points: Points) -> Sheet:
+    """Lays points out."""
+    count = len(points)
+    way = 6 if points.is_flat else _WAYS[placement.projection]
+    blends = placement.projection == "box" or placement.blend > 0
+    most = _SHEETS.get(placement.projection, 1) if blends and not points.is_flat else 1
+    out = np.empty((3, count * most), np.float32)
+    index = np.empty(count * most if most > 1 else 0, np.int32)
+    weight = np.empty(len(index), np.float32)
     frames = points.frames
-    spread_kernel(
-        points.position, _rows(placement, points), frames.turn, frames.shift, frames.centre, frames.radius,
-        _WAYS[placement.projection], axis, F(math.radians(placement.seam)), F(turned), out, place,
+    whole = len(frames.salt) - 1 if placement.over == "product" else -1
+    values = (
+        F(math.radians(placement.turn)),
+        F(placement.shift[0]),
+        F(placement.shift[1]),
+        F(1 / (placement.size * placement.stretch)),
+        F(1 / placement.size),
+        F(placement.shuffle),
+        F(math.radians(placement.shuffle_turn)),
+        F(math.radians(placement.seam)),
+        F(placement.blend),
     )
-    return out, place
-
-
-def _across_seam(placement, points, axis, around) -> Iterator[Sheet]:
-    """Near the seam, the same pattern from half a turn away lies over it."""
-    coordinates, place = around
-    reach = 0.25 * placement.blend
-    to_seam = np.minimum(place, 1 - place)
-    near = np.flatnonzero(to_seam < reach)
-    share = np.minimum(0.5 + 0.5 * to_seam / reach, 1)
-    weight = (share * share * (3 - 2 * share)).astype(np.float32)
-    yield Sheet(None, weight, _fitted(coordinates, placement, points))
-    if len(near):
-        some = points.take(near)
-        other, _ = _spread(placement, some, axis, math.pi)
-        yield Sheet(near, 1 - weight[near], _fitted(other, placement, some))
-
-
-def _box(placement: Placement, points: Points) -> Iterator[Sheet]:
-    """Thrown on from the sides along three axes, each where the surface faces it."""
-    local = np.empty((3, len(points)), np.float32)
-    weights = np.empty((len(points), 3), np.float32)
-    frames = points.frames
-    box_kernel(
-        points.position, points.normal, _rows(placement, points), frames.turn, frames.shift, frames.centre,
-        F(max(placement.blend * _SOFTEST, 0.01)), local, weights,
+    laid = lay_kernel(
+        points.position, points.normal, points.uv, points.part, frames, whole, way, _AXES[placement.axis], values,
+        index, weight, out,
     )
-    for axis in range(3):
-        index = np.flatnonzero(weights[:, axis] > 0)
-        if len(index):
-            across, up, turned = ((2, 1, -1), (0, 2, 1), (0, 1, 1))[axis]  # as planar placement along each axis lies
-            planes = np.empty((3, len(index)), np.float32)
-            planes[0] = local[across, index] * turned
-            planes[1] = local[up, index] * (-1 if axis == 1 else 1)
-            planes[2] = 17.3 * placement.size * axis  # a pattern in depth shows another piece on each side
-            some = points if len(index) == len(points) else points.take(index)
-            yield Sheet(index, weights[index, axis], _fitted(planes, placement, some))
+    if most == 1:
+        return Sheet(None, None, out)
+    if laid == count:
+        return Sheet(None, None, np.ascontiguousarray(out[:, :count]))
+    return Sheet(index[:laid], weight[:laid], np.ascontiguousarray(out[:, :laid]))
 
 
-def _fitted(spread: np.ndarray, placement: Placement, points: Points) -> np.ndarray:
-    """Turns and shifts a layout in mm, (3, N), and divides it by the size."""
-    out = np.empty(spread.shape, np.float32)
-    salt = np.zeros(1, np.int32) if points.is_flat else points.frames.salt
-    fit_kernel(
-        spread, points.part, salt, F(math.radians(placement.turn)), F(placement.shift[0]), F(placement.shift[1]),
-        F(1 / (placement.size * placement.stretch)), F(1 / placement.size), F(placement.shuffle),
-        F(math.radians(placement.shuffle_turn)), out,
-    )
-    return out
+def joined(values: np.ndarray, sheet: Sheet, count: int) -> np.ndarray:
+    """Values at the places of a sheet, brought together for its points."""
+    if sheet.index is None:
+        return values
+    total = np.zeros((count, *values.shape[1:]), np.float32)
+    if values.ndim == 1:
+        gather_greys(values, sheet.index, sheet.weight, total)
+    else:
+        gather_colors(values, sheet.index, sheet.weight, total)
+    return total
 
 
 @kernel
-def spread_kernel(position, row, turn, shift, centre, radius, way, axis, seam, turned, out, place):
-    """Lays positions out in mm: 0 solid, 1 planar, 2 round an axis, 3 round a point."""
-    b = (axis + 1) % 3
-    c = (axis + 2) % 3
-    for i in range(position.shape[0]):
-        g = row[i]
-        x, y, z = position[i, 0] - shift[g, 0], position[i, 1] - shift[g, 1], position[i, 2] - shift[g, 2]
-        for k in range(3):  # the transpose turns back
-            out[k, i] = turn[g, 0, k] * x + turn[g, 1, k] * y + turn[g, 2, k] * z - centre[g, k]
-        place[i] = F(0.5)
-        along, one, other = out[axis, i], out[b, i], out[c, i]
+def gather_greys(values, index, weight, total):
+    """Adds weighted values, (m,), up over points, (N,)."""
+    for j in range(index.shape[0]):
+        total[index[j]] += weight[j] * values[j]
+
+
+@kernel
+def gather_colors(values, index, weight, total):
+    """Adds weighted values, (m, 3), up over points, (N, 3)."""
+    for j in range(index.shape[0]):
+        for k in range(3):
+            total[index[j], k] += weight[j] * values[j, k]
+
+
+@kernel
+def lay_kernel(position, normal, uv, part, frames, whole, way, axis, values, index, weight, out):
+    """Writes the layout of N points, (3, m), and whose each place is; returns m.
+
+    Each point's first place has the point's own number; the further ones follow behind all of these.
+    """
+    count = position.shape[0]
+    laid = count
+    seam, blend = values[7], values[8]
+    tells = index.shape[0] > 0
+    for i in range(count):
+        if tells:
+            index[i] = i
+            weight[i] = F(1)
+        if way >= 5:
+            if way == 5:
+                _fit(uv[i, 0], uv[i, 1], F(0), part[i], frames, values, out, i)
+            else:
+                _fit(position[i, 0], position[i, 1], position[i, 2], 0, frames, values, out, i)
+            continue
+        g = part[i] if whole < 0 else whole
+        turn, shift, centre = frames.turn, frames.shift, frames.centre
+        dx, dy, dz = position[i, 0] - shift[g, 0], position[i, 1] - shift[g, 1], position[i, 2] - shift[g, 2]
+        x = turn[g, 0, 0] * dx + turn[g, 1, 0] * dy + turn[g, 2, 0] * dz - centre[g, 0]
+        y = turn[g, 0, 1] * dx + turn[g, 1, 1] * dy + turn[g, 2, 1] * dz - centre[g, 1]
+        z = turn[g, 0, 2] * dx + turn[g, 1, 2] * dy + turn[g, 2, 2] * dz - centre[g, 2]
+        if way == 4:
+            nx = abs(turn[g, 0, 0] * normal[i, 0] + turn[g, 1, 0] * normal[i, 1] + turn[g, 2, 0] * normal[i, 2])
+            ny = abs(turn[g, 0, 1] * normal[i, 0] + turn[g, 1, 1] * normal[i, 1] + turn[g, 2, 1] * normal[i, 2])
+            nz = abs(turn[g, 0, 2] * normal[i, 0] + turn[g, 1, 2] * normal[i, 1] + turn[g, 2, 2] * normal[i, 2])
+            least = max(nx, max(ny, nz)) * (F(1) - max(F(0.5) * blend, F(0.01)))
+            wx, wy, wz = max(nx - least, F(0)), max(ny - least, F(0)), max(nz - least, F(0))
+            share = F(1) / (wx + wy + wz)
+            is_first = True
+            for side in range(3):
+                w = (wx if side == 0 else (wy if side == 1 else wz)) * share
+                if w <= F(0):
+                    continue
+                j = i if is_first else laid
+                laid += 0 if is_first else 1
+                is_first = False
+                index[j] = i
+                weight[j] = w
+                a, b, c = _flat(x, y, z, side)
+                # Each side shows another piece of a pattern that has depth.
+                _fit(a, b, c * F(0) + F(17.3) * F(side) / values[4], part[i], frames, values, out, j)
+            continue
         if way == 0:
-            out[0, i], out[1, i], out[2, i] = along, one, other
-        elif way == 1:
-            # seen against the axis, with y up where it can be
-            if axis == 0:
-                out[0, i], out[1, i], out[2, i] = -other, one, along
-            elif axis == 1:
-                out[0, i], out[1, i], out[2, i] = other, -one, along
-            else:
-                out[0, i], out[1, i], out[2, i] = one, other, along
-        else:
-            # angle 0 is the front, +z, or +x for the axis z; it grows to the right
-            front, right = one, other
-            if axis == 0:
-                front, right = other, -one
-            angle = math.atan2(right, front) - seam + turned
-            share = angle / F(2 * math.pi)
-            share -= F(math.floor(share))
-            place[i] = share if turned == F(0) else F(0.5)
-            off = math.sqrt(one * one + other * other)
-            if way == 2:
-                out[0, i] = (share - F(0.5)) * F(2 * math.pi) * radius[g, axis]
-                out[1, i] = along
-                out[2, i] = off
-            else:
-                reach = math.sqrt(off * off + along * along)
-                out[0, i] = (share - F(0.5)) * F(2 * math.pi) * radius[g, 3]
-                out[1, i] = math.atan2(along, off) * radius[g, 3]
-                out[2, i] = reach
+            a, b, c = (x, y, z) if axis == 0 else ((y, z, x) if axis == 1 else (z, x, y))
+            _fit(a, b, c, part[i], frames, values, out, i)
+            continue
+        if way == 1:
+            a, b, c = _flat(x, y, z, axis)
+            _fit(a, b, c, part[i], frames, values, out, i)
+            continue
+        # Angle 0 is the front, +z, or +x for the axis z; it grows to the right.
+        along, front, right = (x, z, -y) if axis == 0 else ((y, z, x) if axis == 1 else (z, x, y))
+        share = (math.atan2(right, front) - seam) / F(2 * math.pi)
+        share -= math.floor(share)
+        off = math.sqrt(front * front + right * right)
+        radius = frames.radius[g, axis if way == 2 else 3]
+        up = along if way == 2 else math.atan2(along, off) * radius
+        off = off if way == 2 else math.sqrt(off * off + along * along)
+        _fit((share - F(0.5)) * F(2 * math.pi) * radius, up, off, part[i], frames, values, out, i)
+        to_seam = min(share, F(1) - share)
+        if blend > F(0) and to_seam < F(0.25) * blend:
+            # Near the seam the same pattern from half a turn away lies over it.
+            t = F(0.5) + F(0.5) * to_seam / (F(0.25) * blend)
+            weight[i] = t * t * (F(3) - F(2) * t)
+            index[laid] = i
+            weight[laid] = F(1) - weight[i]
+            share = share + F(0.5) if share < F(0.5) else share - F(0.5)
+            _fit((share - F(0.5)) * F(2 * math.pi) * radius, up, off, part[i], frames, values, out, laid)
+            laid += 1
+    return laid
 
 
-@kernel
-def box_kernel(position, normal, row, turn, shift, centre, softness, local, weights):
-    """Positions in their parts' frames, and how much each of the three sides shows."""
-    for i in range(position.shape[0]):
-        g = row[i]
-        x, y, z = position[i, 0] - shift[g, 0], position[i, 1] - shift[g, 1], position[i, 2] - shift[g, 2]
-        most = F(0)
-        for k in range(3):
-            local[k, i] = turn[g, 0, k] * x + turn[g, 1, k] * y + turn[g, 2, k] * z - centre[g, k]
-            facing = abs(turn[g, 0, k] * normal[i, 0] + turn[g, 1, k] * normal[i, 1] + turn[g, 2, k] * normal[i, 2])
-            weights[i, k] = facing
-            most = max(most, facing)
-        total = F(0)
-        for k in range(3):
-            weights[i, k] = max(weights[i, k] - most * (F(1) - softness), F(0))
-            total += weights[i, k]
-        for k in range(3):
-            weights[i, k] /= total
+@inline
+def _flat(x, y, z, axis):
+    """Right, up and towards the viewer, seen against an axis."""
+    if axis == 0:
+        return -z, y, x
+    if axis == 1:
+        return x, -z, y
+    return x, y, z
 
 
-@kernel
-def fit_kernel(spread, part, salt, turn, along, across, per_length, per_width, shuffle, shuffle_turn, out):
-    """Turn, shift, shuffle and size, on (3, N) mm."""
-    c, s = math.cos(turn), math.sin(turn)
-    for i in range(spread.shape[1]):
-        x, y = spread[0, i], spread[1, i]
-        z = spread[2, i]
-        cc, ss = c, s
-        dx, dy = F(0), F(0)
-        dz = F(0)
-        if shuffle > F(0) or shuffle_turn > F(0):
-            number = np.uint32(salt[part[i] % salt.shape[0]])
-            number = np.uint32(number * np.uint32(747796405) + np.uint32(2891336453))
-            first = F(number >> np.uint32(8)) * F(1 / 16777216)
-            number = np.uint32(number * np.uint32(747796405) + np.uint32(2891336453))
-            second = F(number >> np.uint32(8)) * F(1 / 16777216)
-            number = np.uint32(number * np.uint32(747796405) + np.uint32(2891336453))
-            third = F(number >> np.uint32(8)) * F(1 / 16777216)
-            dx, dy, dz = F(101) * shuffle * first, F(101) * shuffle * second, F(53) * shuffle * third
-            more = (third - F(0.5)) * F(2) * shuffle_turn
-            cc, ss = math.cos(turn + more), math.sin(turn + more)
-        out[0, i] = (cc * x + ss * y - along) * per_length + dx
-        out[1, i] = (-ss * x + cc * y - across) * per_width + dy
-        out[2, i] = z * per_width + dz
+@inline
+def _fit(x, y, z, part, frames, values, out, j):
+    """Turns, shifts and shuffles one place, mm, and divides it by the size."""
+    turn, along, across, per_length, per_width, shuffle, shuffle_turn = values[:7]
+    dx, dy, dz = F(0), F(0), F(0)
+    if shuffle > F(0) or shuffle_turn > F(0):
+        h = again(U(frames.salt[part]))
+        dx = F(101) * shuffle * unit(h)
+        h = again(h)
+        dy = F(101) * shuffle * unit(h)
+        h = again(h)
+        dz = F(53) * shuffle * unit(h)
+        turn += (unit(again(h)) - F(0.5)) * F(2) * shuffle_turn
+    if turn != F(0):
+        c, s = math.cos(turn), math.sin(turn)
+        x, y = c * x + s * y, c * y - s * x
+    out[0, j] = (x - along) * per_length + dx
+    out[1, j] = (y - across) * per_width + dy
+    out[2, j] = z * per_width + dz

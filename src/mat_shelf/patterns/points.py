@@ -2,6 +2,7 @@
 
 from collections import namedtuple
 from collections.abc import Sequence
+from functools import cache
 
 import numpy as np
 
@@ -75,14 +76,30 @@ class Points:
             self.is_flat,
         )
 
-    def moved(self, direction: np.ndarray, distance: float) -> "Points":
-        """Copies of the points a little way (mm) along unit directions, (N, 3), of the world."""
-        uv = self.uv
+    def taken_later(self, index: np.ndarray):
+        """What takes some of the points when it is first called: most steps never ask for them."""
+        return cache(lambda: self.take(index))
+
+    def moved(self, directions: Sequence[np.ndarray], distance: float) -> "Points":
+        """Copies of the points a little way (mm) along unit directions of the world, (N, 3) each, one after another."""
+        count = len(directions)
+        direction = np.concatenate(directions)
+        position = np.tile(self.position, (count, 1)) + np.float32(distance) * direction
+        uv, slope = self.uv, None
         if self.uv_slope is not None:
-            uv = uv + np.float32(distance) * np.einsum("nij,nj->ni", self.uv_slope, direction)
-        position = self.position + np.float32(distance) * direction
+            slope = np.tile(self.uv_slope, (count, 1, 1))
+            uv = np.tile(uv, (count, 1)) + np.float32(distance) * np.einsum("nij,nj->ni", slope, direction)
+        else:
+            uv = np.zeros((len(position), 2), np.float32)
         return Points(
-            position, self.normal, self.part, self.frames, uv, self.uv_slope, self.cosine, self.is_flat
+            position,
+            np.tile(self.normal, (count, 1)),
+            np.tile(self.part, count),
+            self.frames,
+            uv,
+            slope,
+            np.tile(self.cosine, count),
+            self.is_flat,
         )
 
 

@@ -7,8 +7,8 @@ import numpy as np
 
 from mat_shelf.document.parameter import number
 from mat_shelf.document.pattern import Pattern, Placement, Step
-from mat_shelf.patterns.placing import lay
-from mat_shelf.patterns.points import Points
+from mat_shelf.patterns.placing import joined, lay
+from mat_shelf.patterns.points import Points, flat_points
 
 
 class Library(NamedTuple):
@@ -29,18 +29,22 @@ class At:
         That size, mm.
     is_deep : bool
         Whether the layout runs into the part, so that the third coordinate counts.
-    points : Points
     library : Library
     """
 
     def __init__(self, steps: Sequence[Step], coordinates: np.ndarray, placement: Placement, points, library):
         self._steps = steps
         self._placement = placement
+        self._points = points
         self.coordinates = coordinates
         self.size = placement.size
         self.is_deep = placement.projection in ("solid", "cylinder", "sphere")
-        self.points = points
         self.library = library
+
+    @property
+    def points(self) -> Points:
+        """The points themselves, one for each place of the layout."""
+        return self._points if isinstance(self._points, Points) else self._points()
 
     def __len__(self) -> int:
         return self.coordinates.shape[1]
@@ -52,7 +56,7 @@ class At:
 
     def before_at(self, coordinates: np.ndarray) -> np.ndarray:
         """What the steps before give at other coordinates, (3, N), of the layout."""
-        return run(self._steps, coordinates, self._placement, self.points, self.library)
+        return run(self._steps, coordinates, self._placement, self._points, self.library)
 
     def other(self, pattern_id: str | None) -> np.ndarray | None:
         """Another pattern at the same points; None where none is named."""
@@ -90,21 +94,10 @@ def evaluate(pattern: Pattern, points: Points, library: Library = Library(), unt
     key = (id(pattern), until)
     if key in points.known:
         return points.known[key][1]
-    steps = pattern.steps[:until]
-    total = None
-    for sheet in lay(pattern.placement, points):
-        some = points if sheet.index is None else points.take(sheet.index)
-        values = run(steps, sheet.coordinates, pattern.placement, some, library)
-        if sheet.weight is None:
-            total = values
-            continue
-        part = values * (sheet.weight if values.ndim == 1 else sheet.weight[:, None])
-        if total is None:
-            total = np.zeros((len(points), *values.shape[1:]), np.float32)
-        if sheet.index is None:
-            total += part
-        else:
-            total[sheet.index] += part
+    sheet = lay(pattern.placement, points)
+    laid = points if sheet.index is None else points.taken_later(sheet.index)
+    values = run(pattern.steps[:until], sheet.coordinates, pattern.placement, laid, library)
+    total = joined(values, sheet, len(points))
     points.known[key] = (pattern, total)  # the pattern is kept so that its id stays its own
     return total
 
@@ -127,6 +120,10 @@ class Source(Step):
     usual: ClassVar[Placement] = Placement()
     needs_shape: ClassVar[bool] = False
 
+    def seen(self, size: float) -> float:
+        """How much of it a thumbnail shows across, mm, at a size in mm."""
+        return self.span * size
+
     def finest(self, size: float) -> float:
         """Width of its finest detail, mm, at a size in mm; slopes of relief are taken over a part of that."""
         return size / 10
@@ -145,3 +142,8 @@ def grey(values: np.ndarray) -> np.ndarray:
 def as_wide(values: np.ndarray, other: np.ndarray) -> np.ndarray:
     """Values as (N, 3) where the other ones are, so that both can be combined."""
     return values[:, None] if values.ndim < other.ndim else values
+
+
+def is_colored(pattern: Pattern, library: Library) -> bool:
+    """Whether a pattern gives colours rather than greys."""
+    return evaluate(pattern, flat_points(1.0, 1, 1), library).ndim == 2

@@ -40,7 +40,7 @@ def values_of(pattern, library, columns, rows, until=None, width=None) -> np.nda
     if source.needs_shape:
         points = _ball(*fine)
     else:
-        points = flat_points(width or source.span * pattern.placement.size, *fine)
+        points = flat_points(width or source.seen(pattern.placement.size), *fine)
     values = evaluate(pattern, points, library, until)
     shape = (rows, _FINER, columns, _FINER, *values.shape[1:])
     return values.reshape(shape).mean(axis=(1, 3))

@@ -10,7 +10,7 @@ from mat_shelf.optics.kernels import F, kernel
 from mat_shelf.optics.parameters import write_fed
 from mat_shelf.optics.vectors import cross, dot, normalize, row3, scale, store3, sub
 from mat_shelf.optics.vectors import frame as frame_of
-from mat_shelf.patterns.placing import lay
+from mat_shelf.patterns.placing import Sheet, lay
 from mat_shelf.patterns.points import Points
 from mat_shelf.patterns.step import Library, evaluate, grey
 
@@ -160,9 +160,8 @@ def height_slope(row: Relief, points: Points, t, b, library: Library) -> np.ndar
     pattern = library.patterns[row.pattern]
     step = max(pattern.steps[0].finest(pattern.placement.size) * _SHARE, _FINEST_STEP)
     here = grey(evaluate(pattern, points, library))
-    along = grey(evaluate(pattern, points.moved(t, step), library))
-    across = grey(evaluate(pattern, points.moved(b, step), library))
-    slope = np.stack([along - here, across - here]) * np.float32(row.height / step)
+    beside = grey(evaluate(pattern, points.moved((t, b), step), library)).reshape(2, -1)
+    slope = (beside - here) * np.float32(row.height / step)
     return np.clip(np.nan_to_num(slope), -_STEEPEST, _STEEPEST)
 
 
@@ -176,20 +175,24 @@ def _pictured_slope(row: Relief, points: Points, t, b, library: Library) -> np.n
     rise = -np.stack([x, -y if row.kind == "normal, green down" else y]) / np.maximum(z, np.float32(0.05))
     # The pattern's own directions on the surface, found by going a little way along both tangents.
     step = np.float32(max(pattern.placement.size * 1e-3, _FINEST_STEP))
-    sheets = (lay(pattern.placement, moved) for moved in (points, points.moved(t, step), points.moved(b, step)))
-    across = np.zeros((2, 2, len(points)), np.float32)
-    heaviest = np.zeros(len(points), np.float32)
-    for here, along, beside in zip(*sheets, strict=True):
-        index = np.arange(len(points)) if here.index is None else here.index
-        weight = np.ones(len(index), np.float32) if here.weight is None else here.weight
-        counts = weight > heaviest[index]
-        index = index[counts]
-        heaviest[index] = weight[counts]
-        across[0][:, index] = (along.coordinates - here.coordinates)[:2, counts]
-        across[1][:, index] = (beside.coordinates - here.coordinates)[:2, counts]
+    here, along, beside = (
+        _heaviest(lay(pattern.placement, some), points)
+        for some in (points, points.moved((t,), step), points.moved((b,), step))
+    )
+    across = np.stack([along - here, beside - here])
     size = np.array([pattern.placement.size * pattern.placement.stretch, pattern.placement.size], np.float32)
     across *= size[None, :, None] / step
     return np.einsum("kn,jkn->jn", rise * np.float32(row.height / 0.01), across)
+
+
+def _heaviest(sheet: Sheet, points: Points) -> np.ndarray:
+    """Where each point lies in a layout, (2, N): of several places the one that counts most."""
+    if sheet.index is None:
+        return sheet.coordinates[:2]
+    order = np.argsort(sheet.weight, kind="stable")  # the last one written stays
+    places = np.empty((2, len(points)), np.float32)
+    places[:, sheet.index[order]] = sheet.coordinates[:2, order]
+    return places
 
 
 def _reoriented(base: np.ndarray, slope: np.ndarray) -> np.ndarray:

@@ -24,6 +24,8 @@ from mat_shelf.rendering.scene import Dressing, Geometry
 
 WAVE = 1 << 14
 """Paths in a wave: enough that the calls between passes cost nothing, few enough to stay in the cache."""
+FED_WAVE = 1 << 17
+"""Paths in a wave where patterns feed materials: many small steps each need many points to be worth their call."""
 NO_LIMIT = 1e30
 
 
@@ -77,7 +79,7 @@ class Tracer:
             False where it was stopped; the film is then no longer even and must be thrown away.
         """
         pixels = film.width * film.height
-        runs = -(-pixels // WAVE)
+        runs = -(-pixels // (FED_WAVE if shot.dressing.fed else WAVE))
         runs = -(-runs // self.threads) * self.threads
         size = -(-pixels // runs)
         tables = albedo_tables()

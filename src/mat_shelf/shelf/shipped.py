@@ -7,6 +7,7 @@ Palik 1985 for the others). Indices of liquids and glasses are at 589 nm and 20 
 
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.document.swatch import Swatch
+from mat_shelf.shelf.patterned import patterned
 
 _MEASURED = "Colour and edge tint from published n and k, CIE 1931 observer, D65."
 
@@ -202,7 +203,7 @@ SHIPPED = (
         (0.19, 0.068, 0.026),
         0.52,
         1.5,
-        "Smooth, without grain; common practice.",
+        "Grain over a broad wobble, darker in places; common practice.",
         chalk=0.4,
     ),
     _opaque("card", "Card", "Wood and paper", (0.72, 0.69, 0.62), 0.8, 1.5, "Uncoated card.", chalk=0.8, weight=0.4),
@@ -213,7 +214,7 @@ SHIPPED = (
         (0.33, 0.19, 0.085),
         0.48,
         1.5,
-        "Plain, without figure; common practice.",
+        "Rings and pores run through the part, ends included; common practice.",
         chalk=0.3,
     ),
     _opaque(
@@ -223,7 +224,7 @@ SHIPPED = (
         (0.030, 0.062, 0.055),
         0.9,
         1.5,
-        "Matt and dark; common practice.",
+        "Matted fibres, matt and dark; common practice.",
         chalk=1.0,
         weight=0.3,
     ),
@@ -234,7 +235,7 @@ SHIPPED = (
         (0.40, 0.235, 0.125),
         0.75,
         1.45,
-        "Plain, without granules; common practice.",
+        "Granules and bark; common practice.",
         chalk=0.7,
         weight=0.6,
     ),
@@ -270,6 +271,7 @@ SHIPPED = (
         ),
     ),
 )
+SHIPPED = tuple(swatch.with_(recipe=patterned(swatch.id, swatch.recipe)) for swatch in SHIPPED)
 SHIPPED += (
     _variant(
         "wax-plum",

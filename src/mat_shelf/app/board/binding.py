@@ -56,7 +56,7 @@ class Binding:
     def is_own(self) -> bool:
         """Whether the material on the board is a variant and has this value for itself."""
         material = self.workshop.selected_material if self.may_follow else None
-        return material is not None and material.parent is not None and self.name in material.own
+        return material is not None and material.owns(self.name)
 
     def give_back(self) -> None:
         """Lets the variant follow its parent in this value again."""

@@ -4,12 +4,12 @@ import math
 
 import numpy as np
 from PyQt6.QtCore import QPoint, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QLinearGradient, QPainter
+from PyQt6.QtGui import QColor, QLinearGradient, QPainter, QPainterPath, QPixmap
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QPushButton, QWidget
 
 from mat_shelf.app.board.binding import Binding
 from mat_shelf.app.board.row_label import RowLabel
-from mat_shelf.app.board.value_row import NUMBER_WIDTH, ROW_HEIGHT, Slider
+from mat_shelf.app.board.value_row import NUMBER_WIDTH, ROW_HEIGHT, Slider, lay_stacked
 from mat_shelf.app.theme import THEME, font
 from mat_shelf.optics.color import (
     encode_srgb,
@@ -28,6 +28,7 @@ class ColorBar(QPushButton):
     def __init__(self):
         super().__init__()
         self.color = QColor("#000000")
+        self.pixmap: QPixmap | None = None
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setFixedHeight(20)
 
@@ -36,7 +37,13 @@ class ColorBar(QPushButton):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(QColor(THEME.accent if self.hasFocus() else THEME.track))
         painter.setBrush(self.color)
-        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
+        box = QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5)
+        painter.drawRoundedRect(box, 4, 4)
+        if self.pixmap is not None:
+            shape = QPainterPath()
+            shape.addRoundedRect(box, 4, 4)
+            painter.setClipPath(shape)
+            painter.drawTiledPixmap(self.rect(), self.pixmap)
 
 
 class _GradientSlider(Slider):
@@ -130,10 +137,10 @@ def _linear(lightness: float, chroma: float, hue: float):
 class ColorRow(QWidget):
     """One colour of the project."""
 
-    def __init__(self, binding: Binding):
+    def __init__(self, binding: Binding, chip=None, is_stacked: bool = False):
         super().__init__()
         field = binding.field
-        self.binding = binding
+        self.binding, self.chip = binding, chip
         self.bar = ColorBar()
         self.bar.setAccessibleName(field.title)
         self.text = QLineEdit()
@@ -142,15 +149,19 @@ class ColorRow(QWidget):
         self.text.setFont(font(13, tabular=True))
         self.text.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.text.setFixedWidth(NUMBER_WIDTH)
-        self.label = RowLabel(binding)
+        self.label = RowLabel(binding, is_stacked)
         self.setToolTip(f"{field.description}\nClick the colour to tune its lightness, chroma and hue.")
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(6)
-        layout.addWidget(self.label)
-        layout.addWidget(self.bar, 1)
-        layout.addWidget(self.text)
-        self.setFixedHeight(ROW_HEIGHT)
+        if is_stacked:
+            self.bar.setFixedHeight(14)
+            lay_stacked(self, self.label, self.text, self.bar, chip)
+        else:
+            layout = QHBoxLayout(self)
+            layout.setContentsMargins(0, 0, 0, 0)
+            layout.setSpacing(6)
+            layout.addWidget(self.label)
+            layout.addWidget(self.bar, 1)
+            layout.addWidget(self.text)
+            self.setFixedHeight(ROW_HEIGHT)
         self.popover = ColorPopover(self)
         self.bar.clicked.connect(self._open)
         self.popover.changed.connect(lambda linear: binding.set(linear, gesture="drag"))
@@ -162,6 +173,9 @@ class ColorRow(QWidget):
         linear = self.binding.value()
         self.setEnabled(linear is not None)
         self.label.follow()
+        if self.chip is not None:
+            self.chip.follow()
+            self.bar.pixmap = self.chip.picture()
         if linear is not None:
             self.bar.color = QColor(hex_from_linear(linear))
             self.bar.update()

@@ -1,4 +1,6 @@
-"""The board of the Materials station: the selected material's body and finish, laid out left to right."""
+"""The board of the Materials station: the selected material, laid out left to right, or one of its patterns' strip."""
+
+from collections.abc import Callable
 
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QFont, QFontMetrics
@@ -7,6 +9,7 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QLineEdit,
+    QMenu,
     QPushButton,
     QStackedWidget,
     QVBoxLayout,
@@ -17,14 +20,23 @@ from mat_shelf.app.board.binding import of_material
 from mat_shelf.app.board.card import titled_card
 from mat_shelf.app.board.keep_popover import KeepPopover
 from mat_shelf.app.board.rows import row_of
+from mat_shelf.app.patterns.choosing import FeedPopover, NewPatternPopover
+from mat_shelf.app.patterns.feed_chip import CHIP, FeedChip
+from mat_shelf.app.patterns.painter import Painter
+from mat_shelf.app.patterns.pattern_work import PatternWork
+from mat_shelf.app.patterns.patterns_card import PatternsCard
+from mat_shelf.app.patterns.relief_card import ReliefCard
+from mat_shelf.app.patterns.strip_board import StripBoard
 from mat_shelf.app.theme import font
 from mat_shelf.app.workshop import Workshop
+from mat_shelf.document.pattern import Pattern
+from mat_shelf.document.recipe import FEEDABLE
 from mat_shelf.geometry.pose import posed_bounds
 from mat_shelf.geometry.size import depth_warning
 
 BODY = [
-    ["base_color", "base_weight", "base_diffuse_roughness", "base_metalness", "emission_luminance"],
-    ["transmission_weight", "transmission_color", "transmission_depth", "specular_ior", "emission_color"],
+    ["base_color", "base_weight", "base_diffuse_roughness", "base_metalness", "specular_ior"],
+    ["transmission_weight", "transmission_color", "transmission_depth", "emission_luminance", "emission_color"],
 ]
 FINISH = [["specular_roughness", "specular_weight", "specular_color"]]
 
@@ -36,9 +48,15 @@ class MaterialsBoard(QFrame):
         super().__init__()
         self.setObjectName("board")
         self.workshop = workshop
-        self.rows = {
-            name: row_of(of_material(workshop, name)) for card in (BODY, FINISH) for column in card for name in column
-        }
+        self.patterns = PatternWork(workshop)
+        self.painter = Painter()
+        self.feed_popover = FeedPopover(self.patterns, self.painter, self, self.begin_feeding)
+        self.rows = {name: self._row(name) for card in (BODY, FINISH) for column in card for name in column}
+        self.relief_card = ReliefCard(self.patterns, self.painter, self.choose_relief)
+        self.patterns_card = PatternsCard(self.patterns, self.painter, self.choose_pattern)
+        self.new_popover = NewPatternPopover(self.painter, self._begin, self)
+        self._begun_for: Callable[[str], None] = self.patterns.open
+        self.strip = StripBoard(self.patterns, self.painter)
         self.name = QLineEdit(maxLength=120)
         self.name.setProperty("role", "title")
         self.name.setAccessibleName("Name of the material")
@@ -79,9 +97,11 @@ class MaterialsBoard(QFrame):
         header.addWidget(self.vary_button)
         header.addWidget(self.keep_button)
         cards = QHBoxLayout()
-        cards.setSpacing(12)
-        cards.addWidget(titled_card("Body", self._columns(BODY)), 64)
-        cards.addWidget(titled_card("Finish", self._columns(FINISH)), 36)
+        cards.setSpacing(10)
+        cards.addWidget(titled_card("Body", self._columns(BODY)), 44)
+        cards.addWidget(titled_card("Finish", self._columns(FINISH)), 20)
+        cards.addWidget(self.relief_card, 19)
+        cards.addWidget(self.patterns_card, 19)
         tuned = QWidget()
         layout = QVBoxLayout(tuned)
         layout.setContentsMargins(16, 10, 16, 14)
@@ -95,12 +115,51 @@ class MaterialsBoard(QFrame):
         self._stack = QStackedWidget()
         self._stack.addWidget(self._hint)
         self._stack.addWidget(tuned)
+        self._stack.addWidget(self.strip)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.addWidget(self._stack)
         workshop.selection_changed.connect(self.follow)
         workshop.project_changed.connect(self.follow)
+        self.patterns.opened.connect(self.follow)
         self.follow()
+
+    def _row(self, name: str) -> QWidget:
+        chip = FeedChip(self.patterns, self.painter, name, self.feed_popover.open_for) if name in FEEDABLE else None
+        row = row_of(of_material(self.workshop, name), chip, is_stacked=True)
+        row.layout().setColumnMinimumWidth(1, CHIP)  # rows without a chip keep its room, so that all line up
+        return row
+
+    def close_threads(self) -> None:
+        """Ends the thread that draws patterns."""
+        self.painter.close()
+
+    def choose_pattern(self, anchor: QWidget) -> None:
+        """Offers what a new pattern can begin as, and opens its strip."""
+        self._begun_for = self.patterns.open
+        self.new_popover.open_over(anchor)
+
+    def choose_relief(self, anchor: QWidget) -> None:
+        """Offers the material's patterns, and new ones, as a row of relief."""
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        for pattern in self.patterns.recipe.patterns:
+            menu.addAction(pattern.name).triggered.connect(lambda _, i=pattern.id: self.patterns.add_relief(i))
+        menu.addSeparator()
+        menu.addAction("New pattern…").triggered.connect(lambda: self._begin_with(anchor, self.patterns.add_relief))
+        menu.popup(anchor.mapToGlobal(QPoint(0, 0)))
+
+    def begin_feeding(self, name: str) -> None:
+        """Offers what a new pattern can begin as, and feeds an input with it."""
+        self._begin_with(self.rows[name], lambda pattern_id: self.patterns.feed(name, pattern_id))
+
+    def _begin_with(self, anchor: QWidget, use: Callable[[str], None]) -> None:
+        self._begun_for = use
+        self.new_popover.open_over(anchor)
+
+    def _begin(self, pattern: Pattern) -> None:
+        with self.workshop.as_one(f"New pattern {pattern.name}"):
+            self._begun_for(self.patterns.begin(pattern.steps, pattern.name, pattern.placement))
 
     def _columns(self, names) -> list[list[QWidget]]:
         return [[self.rows[name] for name in column] for column in names]
@@ -116,7 +175,7 @@ class MaterialsBoard(QFrame):
             )
             self._stack.setCurrentIndex(0)
             return
-        self._stack.setCurrentIndex(1)
+        self._stack.setCurrentIndex(2 if self.patterns.pattern is not None else 1)
         if not self.name.hasFocus() or not self.name.isModified():
             self.name.setText(material.name)
             width = QFontMetrics(font(15, QFont.Weight.DemiBold)).horizontalAdvance(material.name)
@@ -137,7 +196,7 @@ class MaterialsBoard(QFrame):
         warning = self._depth_warning(part, material) if part is not None else None
         self.warning.setVisible(warning is not None)
         self.warning.setText(f"⚠ {warning}")
-        for row in self.rows.values():
+        for row in (*self.rows.values(), self.relief_card, self.patterns_card):
             row.follow()
 
     def _depth_warning(self, part, material) -> str | None:

@@ -11,7 +11,7 @@ BACK_WIDTH = 16
 class RowLabel(QWidget):
     """A name, and in a variant a small button behind it where the value is its own: it gives the value back."""
 
-    def __init__(self, binding: Binding):
+    def __init__(self, binding: Binding, is_stacked: bool = False):
         super().__init__()
         self._binding = binding
         self.name = QLabel(binding.field.title)
@@ -27,9 +27,12 @@ class RowLabel(QWidget):
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
-        layout.addWidget(self.name, 1)
+        layout.addWidget(self.name, 0 if is_stacked else 1)
         layout.addWidget(self.back)
-        self.setFixedWidth(LABEL_WIDTH + (BACK_WIDTH if binding.may_follow else 0))
+        if is_stacked:
+            layout.addStretch(1)
+        if not is_stacked:
+            self.setFixedWidth(LABEL_WIDTH + (BACK_WIDTH if binding.may_follow else 0))
         self.back.setVisible(False)
 
     def follow(self) -> None:

@@ -96,6 +96,7 @@ class HeroView(QWidget):
         workshop.selection_changed.connect(self.update)
         workshop.loupe_changed.connect(self.update)
         workshop.ball_changed.connect(self._follow)
+        workshop.alone_changed.connect(self._follow)
         work.faces_changed.connect(self.update)
 
     def use(self, worker: RenderWorker) -> None:
@@ -112,7 +113,7 @@ class HeroView(QWidget):
         self.shown_snapshot = None
         if self._worker is not None and self._size != (0, 0):
             self.revision = self._worker.update(
-                HERO, self.workshop.project, self.workshop.free_camera, self.workshop.ball
+                HERO, self.workshop.shown_project, self.workshop.free_camera, self.workshop.ball
             )
         self.update()
 

@@ -46,6 +46,7 @@ class LoupeView(QWidget):
             workshop.camera_changed,
             workshop.loupe_changed,
             workshop.ball_changed,
+            workshop.alone_changed,
         ):
             signal.connect(self._follow)
 
@@ -60,7 +61,7 @@ class LoupeView(QWidget):
     def _follow(self) -> None:
         point = self.workshop.loupe_point
         if self._worker is not None and point is not None:
-            project, light = self.workshop.project, self.workshop.loupe_light
+            project, light = self.workshop.shown_project, self.workshop.loupe_light
             if light is not None:
                 project = project.with_set(lit_by_hand(project.set, point, light))
             camera = loupe_camera(self.workshop.camera, point, self.workshop.loupe_width)

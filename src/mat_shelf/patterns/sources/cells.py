@@ -49,6 +49,72 @@ def _shown_as(shown, near, second, border):
     return np.sqrt(max(F(1) - (F(1) - dome) * (F(1) - dome), F(0)))
 
 
+@inline
+def flat_cell(x, y, jitter, period, seed):
+    """Squared distances to the nearest and second nearest centre, distance to the border, tone; in two dimensions."""
+    start = F(0.5) - F(0.5) * jitter
+    xi, yi = floor(x), floor(y)
+    near, second = F(9), F(9)
+    near_x, near_y = F(0), F(0)
+    second_x, second_y = F(0), F(0)
+    tone = U(0)
+    for j in range(9):
+        cx = np.int32(xi + np.int32(j % 3 - 1))
+        cy = np.int32(yi + np.int32(j // 3 - 1))
+        h = hash3(wrapped(cx, period), wrapped(cy, period), np.int32(0), seed)
+        dx = F(cx) + start + jitter * F(np.int32(h & U(0xFFFF))) * F(1 / 65536) - x
+        dy = F(cy) + start + jitter * F(np.int32(h >> U(16))) * F(1 / 65536) - y
+        d = dx * dx + dy * dy
+        closer = d < near
+        between = d < second
+        second_x = near_x if closer else (dx if between else second_x)
+        second_y = near_y if closer else (dy if between else second_y)
+        second = near if closer else (d if between else second)
+        near_x = dx if closer else near_x
+        near_y = dy if closer else near_y
+        tone = h if closer else tone
+        near = d if closer else near
+    apart_x, apart_y = second_x - near_x, second_y - near_y
+    apart = np.sqrt(max(apart_x * apart_x + apart_y * apart_y, F(1e-12)))
+    border = F(0.5) * (second - near) / apart
+    return near, second, border, tone
+
+
+@inline
+def deep_cell(x, y, z, jitter, period, seed):
+    """The same in three dimensions."""
+    start = F(0.5) - F(0.5) * jitter
+    xi, yi, zi = floor(x), floor(y), floor(z)
+    near, second = F(9), F(9)
+    nx, ny, nz = F(0), F(0), F(0)
+    sx, sy, sz = F(0), F(0), F(0)
+    tone = U(0)
+    for j in range(27):
+        cx = np.int32(xi + np.int32(j % 3 - 1))
+        cy = np.int32(yi + np.int32(j // 3 % 3 - 1))
+        cz = np.int32(zi + np.int32(j // 9 - 1))
+        h = hash3(wrapped(cx, period), wrapped(cy, period), cz, seed)
+        dx = F(cx) + start + jitter * F(np.int32(h & U(0x7FF))) * F(1 / 2048) - x
+        dy = F(cy) + start + jitter * F(np.int32((h >> U(11)) & U(0x7FF))) * F(1 / 2048) - y
+        dz = F(cz) + start + jitter * F(np.int32(h >> U(22))) * F(1 / 1024) - z
+        d = dx * dx + dy * dy + dz * dz
+        closer = d < near
+        between = d < second
+        sx = nx if closer else (dx if between else sx)
+        sy = ny if closer else (dy if between else sy)
+        sz = nz if closer else (dz if between else sz)
+        second = near if closer else (d if between else second)
+        nx = dx if closer else nx
+        ny = dy if closer else ny
+        nz = dz if closer else nz
+        tone = h if closer else tone
+        near = d if closer else near
+    ax, ay, az = sx - nx, sy - ny, sz - nz
+    apart = np.sqrt(max(ax * ax + ay * ay + az * az, F(1e-12)))
+    border = F(0.5) * (second - near) / apart
+    return near, second, border, tone
+
+
 @kernel
 def flat_cells(coordinates, jitter, repeat, seed, shown, out, tones):
     """Cells in two dimensions, (3, N) to (N,), and a tone for each.
@@ -58,34 +124,8 @@ def flat_cells(coordinates, jitter, repeat, seed, shown, out, tones):
     Worley 1996, A Cellular Texture Basis Function. The distance to a border is that to the line between two centres.
     """
     xs, ys = coordinates[0], coordinates[1]
-    period = np.int32(repeat)
-    start = F(0.5) - F(0.5) * jitter
     for i in range(xs.shape[0]):
-        x, y = xs[i], ys[i]
-        xi, yi = floor(x), floor(y)
-        near, second = F(9), F(9)
-        near_x, near_y = F(0), F(0)
-        second_x, second_y = F(0), F(0)
-        tone = U(0)
-        for j in range(9):
-            cx = np.int32(xi + np.int32(j % 3 - 1))
-            cy = np.int32(yi + np.int32(j // 3 - 1))
-            h = hash3(wrapped(cx, period), wrapped(cy, period), np.int32(0), seed)
-            dx = F(cx) + start + jitter * F(np.int32(h & U(0xFFFF))) * F(1 / 65536) - x
-            dy = F(cy) + start + jitter * F(np.int32(h >> U(16))) * F(1 / 65536) - y
-            d = dx * dx + dy * dy
-            closer = d < near
-            between = d < second
-            second_x = near_x if closer else (dx if between else second_x)
-            second_y = near_y if closer else (dy if between else second_y)
-            second = near if closer else (d if between else second)
-            near_x = dx if closer else near_x
-            near_y = dy if closer else near_y
-            tone = h if closer else tone
-            near = d if closer else near
-        apart_x, apart_y = second_x - near_x, second_y - near_y
-        apart = np.sqrt(max(apart_x * apart_x + apart_y * apart_y, F(1e-12)))
-        border = F(0.5) * (second - near) / apart
+        near, second, border, tone = flat_cell(xs[i], ys[i], jitter, np.int32(repeat), seed)
         out[i] = _shown_as(shown, np.sqrt(near), np.sqrt(second), border)
         tones[i] = unit(again(tone))
 
@@ -94,37 +134,7 @@ def flat_cells(coordinates, jitter, repeat, seed, shown, out, tones):
 def deep_cells(coordinates, jitter, repeat, seed, shown, out, tones):
     """Cells in three dimensions, (3, N) to (N,), and a tone for each."""
     xs, ys, zs = coordinates[0], coordinates[1], coordinates[2]
-    period = np.int32(repeat)
-    start = F(0.5) - F(0.5) * jitter
     for i in range(xs.shape[0]):
-        x, y, z = xs[i], ys[i], zs[i]
-        xi, yi, zi = floor(x), floor(y), floor(z)
-        near, second = F(9), F(9)
-        nx, ny, nz = F(0), F(0), F(0)
-        sx, sy, sz = F(0), F(0), F(0)
-        tone = U(0)
-        for j in range(27):
-            cx = np.int32(xi + np.int32(j % 3 - 1))
-            cy = np.int32(yi + np.int32(j // 3 % 3 - 1))
-            cz = np.int32(zi + np.int32(j // 9 - 1))
-            h = hash3(wrapped(cx, period), wrapped(cy, period), cz, seed)
-            dx = F(cx) + start + jitter * F(np.int32(h & U(0x7FF))) * F(1 / 2048) - x
-            dy = F(cy) + start + jitter * F(np.int32((h >> U(11)) & U(0x7FF))) * F(1 / 2048) - y
-            dz = F(cz) + start + jitter * F(np.int32(h >> U(22))) * F(1 / 1024) - z
-            d = dx * dx + dy * dy + dz * dz
-            closer = d < near
-            between = d < second
-            sx = nx if closer else (dx if between else sx)
-            sy = ny if closer else (dy if between else sy)
-            sz = nz if closer else (dz if between else sz)
-            second = near if closer else (d if between else second)
-            nx = dx if closer else nx
-            ny = dy if closer else ny
-            nz = dz if closer else nz
-            tone = h if closer else tone
-            near = d if closer else near
-        ax, ay, az = sx - nx, sy - ny, sz - nz
-        apart = np.sqrt(max(ax * ax + ay * ay + az * az, F(1e-12)))
-        border = F(0.5) * (second - near) / apart
+        near, second, border, tone = deep_cell(xs[i], ys[i], zs[i], jitter, np.int32(repeat), seed)
         out[i] = _shown_as(shown, np.sqrt(near), np.sqrt(second), border)
         tones[i] = unit(again(tone))

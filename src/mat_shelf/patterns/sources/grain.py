@@ -1,12 +1,13 @@
 """Long grain, as brushing and turning leave it."""
 
+import math
 from typing import Literal
 
 import numpy as np
 
 from mat_shelf.document.parameter import number
 from mat_shelf.document.pattern import Placement
-from mat_shelf.optics.kernels import F, kernel
+from mat_shelf.optics.kernels import F, inline, kernel
 from mat_shelf.patterns.lattice import U, gradient_noise
 from mat_shelf.patterns.step import At, Source, seed
 
@@ -38,6 +39,23 @@ class Grain(Source):
         out = np.zeros(len(at), np.float32)
         add_grain(at.coordinates, F(self.length), self.octaves, F(self.gain), F(self.waver), U(self.seed), out)
         return out
+
+
+@inline
+def grain_at(x, y, z, length, octaves, gain, seed):
+    """Straight grain at one point, [0, 1]."""
+    total, squares, amplitude, width = F(0), F(0), F(1), F(1)
+    slow = F(1) / length
+    for octave in range(octaves):
+        key = U(U(seed) * U(0x9E3779B1) + U(octave) * U(0x85EBCA77))
+        total += amplitude * gradient_noise(
+            x * slow + F(7.31) * F(octave), y * width + F(0.37), z * width + F(0.71), key, np.int32(0)
+        )
+        squares += amplitude * amplitude
+        amplitude *= gain
+        width *= F(1.9)
+        slow *= F(1.3)
+    return min(max(F(0.5) + total / (F(5.2 * 0.26) * math.sqrt(squares)), F(0)), F(1))
 
 
 @kernel

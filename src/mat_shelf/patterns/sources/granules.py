@@ -1,20 +1,17 @@
 """Pressed and matted stuff: cork, paper, ply."""
 
-from typing import Literal
-
 import math
+from typing import Literal
 
 import numpy as np
 
 from mat_shelf.document.parameter import number
 from mat_shelf.document.pattern import Placement
-from mat_shelf.optics.kernels import F
-from mat_shelf.patterns.lattice import U
-from mat_shelf.patterns.sources.cells import deep_cells, flat_cells
-from mat_shelf.patterns.sources.scratches import lines
-from mat_shelf.patterns.sources.smudges import noise, smoothed
-from mat_shelf.patterns.sources.speckle import specks
-from mat_shelf.patterns.sources.wood import _random
+from mat_shelf.optics.kernels import F, kernel
+from mat_shelf.patterns.lattice import U, again, floor, fractal, random_of, smooth, unit
+from mat_shelf.patterns.sources.cells import deep_cell, flat_cell
+from mat_shelf.patterns.sources.scratches import lines_at
+from mat_shelf.patterns.sources.speckle import speck_at
 from mat_shelf.patterns.step import At, Source, seed
 
 
@@ -32,19 +29,34 @@ class Cork(Source):
     seed: int = seed()
 
     def apply(self, at: At) -> np.ndarray:
-        c = at.coordinates
-        bent = c.copy()
-        for axis in range(3 if at.is_deep else 2):
-            bent[axis] += 0.5 * (noise(c * np.float32(1.5), 3, self.seed + axis) - 0.5)
-        cells = deep_cells if at.is_deep else flat_cells
-        borders, tones = np.empty((2, len(at)), np.float32)
-        cells(bent, F(1), 0, U(self.seed), 2, borders, tones)
-        flecks = np.empty(len(at), np.float32)
-        specks(bent * np.float32(1.3), at.is_deep, F(0.6 * self.bark), F(0.7), F(0.8), F(0.5), 0, U(self.seed), flecks)
-        fine = noise(c * np.float32(5), 3, self.seed + 9)
-        tone = 0.45 + 0.4 * tones + 0.3 * (fine - 0.5)
-        tone *= 1 - np.float32(0.6 * self.joints) * (1 - smoothed(0.0, 0.22, borders))
-        return (tone * (1 - np.float32(0.8) * flecks)).clip(0, 1).astype(np.float32)
+        out = np.empty(len(at), np.float32)
+        grains(at.coordinates, at.is_deep, F(self.joints), F(self.bark), U(self.seed), out)
+        return out
+
+
+@kernel
+def grains(coordinates, is_deep, joints, bark, seed, out):
+    """Tones of pressed granules, (3, N) to (N,) in [0, 1]."""
+    xs, ys, zs = coordinates[0], coordinates[1], coordinates[2]
+    none = np.int32(0)
+    for i in range(xs.shape[0]):
+        x, y, z = xs[i], ys[i], zs[i]
+        sx, sy, sz = F(1.5) * x, F(1.5) * y, F(1.5) * z
+        bx = x + F(0.5) * (fractal(sx, sy, sz, 3, F(0.5), seed) - F(0.5))
+        by = y + F(0.5) * (fractal(sx, sy, sz, 3, F(0.5), U(seed + U(1))) - F(0.5))
+        bz = z
+        if is_deep:
+            bz = z + F(0.5) * (fractal(sx, sy, sz, 3, F(0.5), U(seed + U(2))) - F(0.5))
+            _, _, border, tone = deep_cell(bx, by, bz, F(1), none, seed)
+        else:
+            _, _, border, tone = flat_cell(bx, by, F(1), none, seed)
+        fine = fractal(x * F(5), y * F(5), z * F(5), 3, F(0.5), U(seed + U(9)))
+        value = F(0.45) + F(0.4) * unit(again(tone)) + F(0.3) * (fine - F(0.5))
+        value *= F(1) - F(0.6) * joints * (F(1) - smooth(F(0), F(0.22), F(2) * border))
+        fleck = speck_at(
+            bx * F(1.3), by * F(1.3), bz * F(1.3), is_deep, F(0.6) * bark, F(0.7), F(0.8), F(0.5), none, seed
+        )
+        out[i] = min(max(value * (F(1) - F(0.8) * fleck), F(0)), F(1))
 
 
 class Paper(Source):
@@ -64,13 +76,22 @@ class Paper(Source):
         return size / 40
 
     def apply(self, at: At) -> np.ndarray:
-        c = at.coordinates
-        mat = np.zeros(len(at), np.float32)
-        lines(c, F(0.9), F(0.05), F(0), F(math.pi), F(0.35), 3, U(self.seed), mat)
-        fine = noise(c * np.float32(11), 3, self.seed + 1)
-        cloud = noise(c * np.float32(1.4), 3, self.seed + 2)
-        value = 0.5 + 0.4 * (fine - 0.5) + np.float32(0.8 * self.cloud) * (cloud - 0.5)
-        return (value + np.float32(0.5 * self.fibres) * (mat - 0.3)).clip(0, 1)
+        out = np.empty(len(at), np.float32)
+        mat(at.coordinates, F(self.fibres), F(self.cloud), U(self.seed), out)
+        return out
+
+
+@kernel
+def mat(coordinates, fibres, cloud, seed, out):
+    """Fibres over clouds, (3, N) to (N,) in [0, 1]."""
+    xs, ys, zs = coordinates[0], coordinates[1], coordinates[2]
+    for i in range(xs.shape[0]):
+        x, y, z = xs[i], ys[i], zs[i]
+        lines = lines_at(x, y, F(0.9), F(0.05), F(0), F(math.pi), F(0.35), 3, seed)
+        fine = fractal(x * F(11), y * F(11), z * F(11), 3, F(0.5), U(seed + U(1)))
+        broad = fractal(x * F(1.4), y * F(1.4), z * F(1.4), 3, F(0.5), U(seed + U(2)))
+        value = F(0.5) + F(0.4) * (fine - F(0.5)) + F(0.8) * cloud * (broad - F(0.5))
+        out[i] = min(max(value + F(0.5) * fibres * (lines - F(0.3)), F(0)), F(1))
 
 
 class Ply(Source):
@@ -88,13 +109,27 @@ class Ply(Source):
     seed: int = seed()
 
     def apply(self, at: At) -> np.ndarray:
-        x, y, z = at.coordinates
-        sheet = np.floor(y)
-        place = y - sheet
-        along = (sheet % 2).astype(np.float32)
-        tone = 0.5 + np.float32(0.5 * self.contrast) * (along - 0.5 + 0.4 * (_random(sheet, self.seed) - 0.5))
-        run = noise(np.stack([x * np.float32(0.3), y * np.float32(7), z * np.float32(0.3)]), 3, self.seed + 1)
-        ends = noise(np.stack([x * np.float32(6), y * np.float32(6), z * np.float32(6)]), 2, self.seed + 2)
-        tone += np.float32(0.6 * self.fibres) * (np.where(along > 0, run, ends) - 0.5)
-        line = np.minimum(place, 1 - place) < np.float32(self.glue / 2)
-        return np.where(line, tone * np.float32(0.35), tone).clip(0, 1).astype(np.float32)
+        out = np.empty(len(at), np.float32)
+        sheets(at.coordinates, F(self.contrast), F(self.glue), F(self.fibres), U(self.seed), out)
+        return out
+
+
+@kernel
+def sheets(coordinates, contrast, glue, fibres, seed, out):
+    """Tones of sheets a unit thick, (3, N) to (N,) in [0, 1]."""
+    xs, ys, zs = coordinates[0], coordinates[1], coordinates[2]
+    for i in range(xs.shape[0]):
+        x, y, z = xs[i], ys[i], zs[i]
+        sheet = floor(y)
+        place = y - F(sheet)
+        runs_along = (sheet & np.int32(1)) == 0
+        side = F(0.5) if runs_along else F(-0.5)
+        tone = F(0.5) + F(0.5) * contrast * (side + F(0.4) * (random_of(sheet, seed) - F(0.5)))
+        if runs_along:
+            fibre = fractal(x * F(0.3), y * F(7), z * F(0.3), 3, F(0.5), U(seed + U(1)))
+        else:
+            fibre = fractal(x * F(6), y * F(6), z * F(6), 2, F(0.5), U(seed + U(2)))
+        tone += F(0.6) * fibres * (fibre - F(0.5))
+        if min(place, F(1) - place) < F(0.5) * glue:
+            tone *= F(0.35)
+        out[i] = min(max(tone, F(0)), F(1))

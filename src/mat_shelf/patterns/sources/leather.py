@@ -1,15 +1,15 @@
 """Leather grain."""
 
+import math
 from typing import Literal
 
 import numpy as np
 
 from mat_shelf.document.parameter import number
 from mat_shelf.document.pattern import Placement
-from mat_shelf.optics.kernels import F
-from mat_shelf.patterns.lattice import U
-from mat_shelf.patterns.sources.cells import deep_cells, flat_cells
-from mat_shelf.patterns.sources.smudges import noise, smoothed
+from mat_shelf.optics.kernels import F, inline, kernel
+from mat_shelf.patterns.lattice import U, fractal, smooth
+from mat_shelf.patterns.sources.cells import deep_cell, flat_cell
 from mat_shelf.patterns.step import At, Source, seed
 
 
@@ -28,27 +28,41 @@ class Leather(Source):
     seed: int = seed()
 
     def apply(self, at: At) -> np.ndarray:
-        c = at.coordinates
-        bent = c.copy()
-        for axis in range(3 if at.is_deep else 2):
-            bent[axis] += 0.42 * (noise(c * np.float32(0.8), 2, self.seed + 13 * axis + 1) - 0.5)
-        large = self._borders(bent, at.is_deep, 0)
-        small = self._borders(bent * np.float32(2.7), at.is_deep, 5)
-        pebbles = _pillow(large, self.crease)
-        finer = _pillow(small, min(self.crease * 1.2, 1))
-        depth = 0.5 + 0.5 * smoothed(0.35, 0.6, noise(c * np.float32(0.45), 2, self.seed + 3))
-        height = 1 - (1 - pebbles) * depth
-        height = height * (1 - np.float32(0.35 * self.fine) * (1 - finer))
-        pits = smoothed(0.72, 0.9, noise(bent * np.float32(7), 1, self.seed + 29)) * smoothed(0.75, 0.3, large)
-        return (height - np.float32(0.35 * self.pores) * pits).clip(0, 1)
-
-    def _borders(self, coordinates: np.ndarray, is_deep: bool, more: int) -> np.ndarray:
-        borders, tones = np.empty((2, coordinates.shape[1]), np.float32)
-        (deep_cells if is_deep else flat_cells)(coordinates, F(0.95), 0, U(self.seed + more), 2, borders, tones)
-        return borders
+        out = np.empty(len(at), np.float32)
+        hide(at.coordinates, at.is_deep, F(self.crease), F(self.fine), F(self.pores), U(self.seed), out)
+        return out
 
 
-def _pillow(borders: np.ndarray, width: float) -> np.ndarray:
-    """A round-shouldered rise from the borders in, (N,) in [0, 1]."""
-    inside = np.clip(borders / np.float32(width), 0, 1)
-    return np.sqrt(1 - (1 - inside) ** 2)
+@inline
+def _pillow(border, width):
+    """A round-shouldered rise from a border in, [0, 1]."""
+    inside = min(max(border / width, F(0)), F(1))
+    return math.sqrt(F(1) - (F(1) - inside) * (F(1) - inside))
+
+
+@kernel
+def hide(coordinates, is_deep, crease, fine, pores, seed, out):
+    """Height of pebbles, smaller ones on them, and pores, (3, N) to (N,) in [0, 1]."""
+    xs, ys, zs = coordinates[0], coordinates[1], coordinates[2]
+    none = np.int32(0)
+    for i in range(xs.shape[0]):
+        x, y, z = xs[i], ys[i], zs[i]
+        sx, sy, sz = F(0.8) * x, F(0.8) * y, F(0.8) * z
+        bx = x + F(0.42) * (fractal(sx, sy, sz, 2, F(0.5), U(seed + U(1))) - F(0.5))
+        by = y + F(0.42) * (fractal(sx, sy, sz, 2, F(0.5), U(seed + U(14))) - F(0.5))
+        bz = z
+        if is_deep:
+            bz = z + F(0.42) * (fractal(sx, sy, sz, 2, F(0.5), U(seed + U(27))) - F(0.5))
+            _, _, large, _ = deep_cell(bx, by, bz, F(0.95), none, seed)
+            _, _, small, _ = deep_cell(bx * F(2.7), by * F(2.7), bz * F(2.7), F(0.95), none, U(seed + U(5)))
+        else:
+            _, _, large, _ = flat_cell(bx, by, F(0.95), none, seed)
+            _, _, small, _ = flat_cell(bx * F(2.7), by * F(2.7), F(0.95), none, U(seed + U(5)))
+        large, small = F(2) * large, F(2) * small
+        depth = F(0.5) + F(0.5) * smooth(F(0.35), F(0.6), fractal(F(0.45) * x, F(0.45) * y, F(0.45) * z, 2, F(0.5), U(seed + U(3))))
+        height = F(1) - (F(1) - _pillow(large, crease)) * depth
+        height *= F(1) - F(0.35) * fine * (F(1) - _pillow(small, min(F(1.2) * crease, F(1))))
+        if pores > F(0):
+            pit = smooth(F(0.72), F(0.9), fractal(bx * F(7), by * F(7), bz * F(7), 1, F(0.5), U(seed + U(29))))
+            height -= F(0.35) * pores * pit * smooth(F(0.75), F(0.3), large)
+        out[i] = min(max(height, F(0)), F(1))

@@ -37,11 +37,14 @@ class Scratches(Source):
     layers: int = number(3, 1, 12, label="Layers", tip="Sheets of scratches over each other, each turned a little.")
     seed: int = seed()
 
+    def seen(self, size: float) -> float:
+        return min(self.span * size, 130 * self.width)
+
     def finest(self, size: float) -> float:
         return self.width / 2
 
     def apply(self, at: At) -> np.ndarray:
-        out = np.zeros(len(at), np.float32)
+        out = np.empty(len(at), np.float32)
         lines(
             at.coordinates, F(self.density), F(self.width / at.size), F(math.radians(self.direction)),
             F(math.radians(self.spread)), F(self.curl), self.layers, U(self.seed), out,
@@ -67,31 +70,38 @@ def line_at(dx, dy, h, width, spread, curl):
     return strength * taper * smooth(F(0.5), F(0.2), abs(across) / max(thick * (F(0.3) + F(0.7) * taper), F(1e-6)))
 
 
-@kernel
-def lines(coordinates, density, width, direction, spread, curl, layers, seed, out):
-    """The highest line over each of (3, N) coordinates, taken into (N,) out."""
-    xs, ys = coordinates[0], coordinates[1]
+@inline
+def lines_at(x, y, density, width, direction, spread, curl, layers, seed):
+    """Height of the highest line at a point, [0, 1]."""
     fan = min(spread / F(layers), F(1))
     reach = F(0.5) * math.sin(F(0.5) * fan) + F(0.35) * curl + width
     rows = np.int32(reach * F(_LOW)) + 1
+    most = F(0)
     for layer in range(layers):
         turn = direction + (F(layer) - F(0.5) * F(layers - 1)) * spread / F(layers)
         c, s = math.cos(turn), math.sin(turn)
         key = U(U(seed) * U(0x9E3779B1) + U(layer) * U(0x85EBCA77))
         shift = F(0.618) * F(layer)
-        for i in range(xs.shape[0]):
-            x = c * xs[i] + s * ys[i] + shift
-            y = c * ys[i] - s * xs[i] + shift
-            xi, yi = floor(x), floor(y * F(_LOW))
-            most = F(0)
-            for row in range(-rows, rows + 1):
-                cy = np.int32(yi + np.int32(row))
-                for j in range(6):
-                    cx = np.int32(xi + np.int32(j % 3 - 1))
-                    h = hash3(cx, cy, np.int32(j // 3), key)
-                    # Eight bits say whether there is a line, the others where: most are ruled out by that alone.
-                    dx = x - F(cx) - F(np.int32(h & U(0xFFF))) * F(1 / 4096)
-                    dy = y - (F(cy) + F(np.int32((h >> U(12)) & U(0xFFF))) * F(1 / 4096)) * F(1 / _LOW)
-                    if F(np.int32(h >> U(24))) < density * F(256) and abs(dy) < reach and abs(dx) < F(0.5):
-                        most = max(most, line_at(dx, dy, again(h), width, fan, curl))
-            out[i] = max(out[i], most)
+        xx = c * x + s * y + shift
+        yy = c * y - s * x + shift
+        xi, yi = floor(xx), floor(yy * F(_LOW))
+        for row in range(-rows, rows + 1):
+            cy = np.int32(yi + np.int32(row))
+            for j in range(6):
+                cx = np.int32(xi + np.int32(j % 3 - 1))
+                h = hash3(cx, cy, np.int32(j // 3), key)
+                # Eight bits say whether there is a line, the others where: most are ruled out by that alone.
+                dx = xx - F(cx) - F(np.int32(h & U(0xFFF))) * F(1 / 4096)
+                dy = yy - (F(cy) + F(np.int32((h >> U(12)) & U(0xFFF))) * F(1 / 4096)) * F(1 / _LOW)
+                if F(np.int32(h >> U(24))) < density * F(256) and abs(dy) < reach and abs(dx) < F(0.5):
+                    most = max(most, line_at(dx, dy, again(h), width, fan, curl))
+    return most
+
+
+@kernel
+def lines(coordinates, density, width, direction, spread, curl, layers, seed, out):
+    """The highest line over each of (3, N) coordinates, (N,) in [0, 1]."""
+    for i in range(coordinates.shape[1]):
+        out[i] = lines_at(
+            coordinates[0, i], coordinates[1, i], density, width, direction, spread, curl, layers, seed
+        )

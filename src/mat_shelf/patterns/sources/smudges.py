@@ -1,29 +1,16 @@
 """Marks that hands and cloths leave."""
 
+import math
 from typing import Literal
 
 import numpy as np
 
 from mat_shelf.document.parameter import number
 from mat_shelf.document.pattern import Placement
-from mat_shelf.optics.kernels import F
-from mat_shelf.patterns.lattice import U
-from mat_shelf.patterns.sources.grain import add_grain
-from mat_shelf.patterns.sources.noise import add_noise
+from mat_shelf.optics.kernels import F, kernel
+from mat_shelf.patterns.lattice import U, fractal, smooth
+from mat_shelf.patterns.sources.grain import grain_at
 from mat_shelf.patterns.step import At, Source, seed
-
-
-def noise(coordinates: np.ndarray, octaves: int, seed: int, character: int = 0, gain: float = 0.5) -> np.ndarray:
-    """Fractal noise at (3, N) coordinates, (N,) in [0, 1]."""
-    out = np.zeros(coordinates.shape[1], np.float32)
-    add_noise(coordinates, octaves, F(gain), F(2), character, 0, U(seed), out)
-    return out
-
-
-def smoothed(low: float, high: float, values: np.ndarray) -> np.ndarray:
-    """0 below one value, 1 above the other, smooth between."""
-    t = np.clip((values - np.float32(low)) / np.float32(high - low), 0, 1)
-    return t * t * (3 - 2 * t)
 
 
 class Smudges(Source):
@@ -40,15 +27,29 @@ class Smudges(Source):
     seed: int = seed()
 
     def apply(self, at: At) -> np.ndarray:
-        c = at.coordinates
-        bent = c.copy()
-        bent[0] += 1.2 * (noise(c * np.float32(0.7), 2, self.seed + 11) - 0.5)
-        bent[1] += 1.2 * (noise(c * np.float32(0.7), 2, self.seed + 23) - 0.5)
-        dabs = smoothed(0.62 - 0.34 * self.cover, 0.80 - 0.30 * self.cover, noise(bent, 3, self.seed, gain=0.4))
-        thin = bent * np.array([[0.8], [9.0], [9.0]], np.float32)
-        lines = noise(thin, 3, self.seed + 5)
-        mottle = noise(c * np.float32(6), 3, self.seed + 7)
-        return dabs * (0.45 + 0.35 * mottle + (lines - 0.5) * np.float32(1.1 * self.streaks)).clip(0, 1)
+        out = np.empty(len(at), np.float32)
+        dabs(at.coordinates, F(self.cover), F(self.streaks), U(self.seed), out)
+        return out
+
+
+@kernel
+def dabs(coordinates, cover, streaks, seed, out):
+    """Dragged dabs, (3, N) to (N,) in [0, 1]."""
+    xs, ys, zs = coordinates[0], coordinates[1], coordinates[2]
+    slow = F(0.7)
+    for i in range(xs.shape[0]):
+        x, y, z = xs[i], ys[i], zs[i]
+        bx = x + F(1.2) * (fractal(x * slow, y * slow, z * slow, 2, F(0.5), U(seed + U(11))) - F(0.5))
+        by = y + F(1.2) * (fractal(x * slow, y * slow, z * slow, 2, F(0.5), U(seed + U(23))) - F(0.5))
+        dab = fractal(bx, by, z, 3, F(0.4), seed)
+        dab = smooth(F(0.62) - F(0.34) * cover, F(0.80) - F(0.30) * cover, dab)
+        if dab <= F(0):
+            out[i] = F(0)
+            continue
+        lines = fractal(bx * F(0.8), by * F(9), z * F(9), 3, F(0.5), U(seed + U(5)))
+        mottle = fractal(x * F(6), y * F(6), z * F(6), 3, F(0.5), U(seed + U(7)))
+        value = F(0.45) + F(0.35) * mottle + (lines - F(0.5)) * F(1.1) * streaks
+        out[i] = dab * min(max(value, F(0)), F(1))
 
 
 class WipeMarks(Source):
@@ -65,21 +66,33 @@ class WipeMarks(Source):
     fineness: float = number(12, 2, 60, label="Fineness", tip="Lines across a stroke.", log=True)
     seed: int = seed()
 
+    def finest(self, size: float) -> float:
+        return size / (3 * self.fineness)
+
     def apply(self, at: At) -> np.ndarray:
-        c = at.coordinates
-        total = np.zeros(len(at), np.float32)
-        for stroke in range(3):
-            angle = np.float32(self.seed * 1.7 + stroke * 2.4)
-            turned = np.stack([
-                np.cos(angle) * c[0] + np.sin(angle) * c[1], np.cos(angle) * c[1] - np.sin(angle) * c[0], c[2]
-            ])
-            reach = np.float32(0.12) * turned + np.float32(stroke * 5)
-            turned[1] += np.float32(5 * self.bend) * (noise(reach, 1, self.seed + stroke) - 0.5)
-            turned[1] += np.float32(0.05 * self.bend) * (turned[0] % 40 - 20) ** 2 / 20
-            lines = np.zeros(len(at), np.float32)
-            fine = turned * np.float32(self.fineness)
-            add_grain(fine, F(90), 3, F(0.7), F(0), U(self.seed + stroke), lines)
-            slow = turned * np.array([[0.12], [0.9], [0.9]], np.float32)
-            mask = smoothed(0.66 - 0.3 * self.cover, 0.78 - 0.2 * self.cover, noise(slow, 2, self.seed + 40 + stroke))
-            np.maximum(total, mask * smoothed(0.35, 0.9, lines), out=total)
-        return total
+        out = np.empty(len(at), np.float32)
+        strokes(at.coordinates, F(self.cover), F(self.bend), F(self.fineness), U(self.seed), out)
+        return out
+
+
+@kernel
+def strokes(coordinates, cover, bend, fineness, seed, out):
+    """Three layers of bent strokes of fine lines, (3, N) to (N,) in [0, 1]."""
+    xs, ys, zs = coordinates[0], coordinates[1], coordinates[2]
+    for i in range(xs.shape[0]):
+        most = F(0)
+        for layer in range(3):
+            angle = F(np.int32(seed)) * F(1.7) + F(2.4) * F(layer)
+            c, s = math.cos(angle), math.sin(angle)
+            x, y, z = c * xs[i] + s * ys[i], c * ys[i] - s * xs[i], zs[i]
+            key = U(seed + U(layer))
+            far = F(5) * F(layer)
+            y += F(5) * bend * (
+                fractal(F(0.12) * x + far, F(0.12) * y + far, F(0.12) * z + far, 1, F(0.5), key) - F(0.5)
+            )
+            mask = fractal(x * F(0.12), y * F(0.9), z * F(0.9), 2, F(0.5), U(key + U(40)))
+            mask = smooth(F(0.66) - F(0.3) * cover, F(0.78) - F(0.2) * cover, mask)
+            if mask > most:
+                lines = grain_at(x * fineness, y * fineness, z * fineness, F(90), 3, F(0.7), key)
+                most = max(most, mask * smooth(F(0.35), F(0.9), lines))
+        out[i] = most

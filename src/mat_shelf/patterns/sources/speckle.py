@@ -1,12 +1,13 @@
 """Separate specks."""
 
+import math
 from typing import Literal
 
 import numpy as np
 
 from mat_shelf.document.parameter import number
 from mat_shelf.document.pattern import Placement
-from mat_shelf.optics.kernels import F, kernel
+from mat_shelf.optics.kernels import F, inline, kernel
 from mat_shelf.patterns.lattice import U, again, floor, hash3, smooth, unit, wrapped
 from mat_shelf.patterns.step import At, Source, seed
 
@@ -39,33 +40,35 @@ class Speckle(Source):
         return out
 
 
+@inline
+def speck_at(x, y, z, is_deep, density, width, spread, softness, period, seed):
+    """Height of the highest speck at a point, [0, 1]."""
+    xi, yi = floor(x), floor(y)
+    zi = floor(z) if is_deep else np.int32(0)
+    most = F(0)
+    for j in range(27 if is_deep else 9):
+        cx = np.int32(xi + np.int32(j % 3 - 1))
+        cy = np.int32(yi + np.int32(j // 3 % 3 - 1))
+        cz = np.int32(zi + np.int32(j // 9 - 1)) if is_deep else np.int32(0)
+        h = hash3(wrapped(cx, period), wrapped(cy, period), cz, seed)
+        if unit(h) >= density:
+            continue
+        h = again(h)
+        radius = F(0.5) * width * (F(1) - spread * unit(h))
+        h = again(h)
+        dx = F(cx) + unit(h) - x
+        h = again(h)
+        dy = F(cy) + unit(h) - y
+        h = again(h)
+        dz = F(cz) + unit(h) - z if is_deep else F(0)
+        d = math.sqrt(dx * dx + dy * dy + dz * dz) / radius
+        most = max(most, smooth(F(1), min(F(1) - softness, F(0.95)), d))
+    return most
+
+
 @kernel
 def specks(coordinates, is_deep, density, width, spread, softness, repeat, seed, out):
     """Height of the highest speck at each of (3, N) coordinates, (N,) in [0, 1]."""
     xs, ys, zs = coordinates[0], coordinates[1], coordinates[2]
-    period = np.int32(repeat)
-    layers = 3 if is_deep else 1
     for i in range(xs.shape[0]):
-        x, y, z = xs[i], ys[i], zs[i]
-        xi, yi = floor(x), floor(y)
-        zi = floor(z) if is_deep else np.int32(0)
-        most = F(0)
-        for j in range(9 * layers):
-            cx = np.int32(xi + np.int32(j % 3 - 1))
-            cy = np.int32(yi + np.int32(j // 3 % 3 - 1))
-            cz = np.int32(zi + np.int32(j // 9 - 1)) if is_deep else np.int32(0)
-            h = hash3(wrapped(cx, period), wrapped(cy, period), cz, seed)
-            if unit(h) >= density:
-                continue
-            h = again(h)
-            radius = F(0.5) * width * (F(1) - spread * unit(h))
-            h = again(h)
-            dx = F(cx) + unit(h) - x
-            h = again(h)
-            dy = F(cy) + unit(h) - y
-            h = again(h)
-            dz = F(cz) + unit(h) - z if is_deep else F(0)
-            d = np.sqrt(dx * dx + dy * dy + dz * dz) / radius
-            rise = smooth(F(1), min(F(1) - softness, F(0.95)), d)
-            most = max(most, rise)
-        out[i] = most
+        out[i] = speck_at(xs[i], ys[i], zs[i], is_deep, density, width, spread, softness, np.int32(repeat), seed)

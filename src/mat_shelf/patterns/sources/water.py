@@ -7,8 +7,7 @@ import numpy as np
 from mat_shelf.document.parameter import number
 from mat_shelf.document.pattern import Placement
 from mat_shelf.optics.kernels import F, kernel
-from mat_shelf.patterns.lattice import U, again, floor, hash3, smooth, unit
-from mat_shelf.patterns.sources.smudges import noise
+from mat_shelf.patterns.lattice import U, again, floor, fractal, hash3, smooth, unit
 from mat_shelf.patterns.step import At, Source, seed
 
 
@@ -27,19 +26,18 @@ class Drips(Source):
     seed: int = seed()
 
     def apply(self, at: At) -> np.ndarray:
-        c = at.coordinates.copy()
-        c[0] += 0.25 * (noise(at.coordinates * np.float32(0.8), 2, self.seed + 3) - 0.5)
         out = np.empty(len(at), np.float32)
-        runs(c, F(self.density), F(self.width), F(self.length), U(self.seed), out)
+        runs(at.coordinates, F(self.density), F(self.width), F(self.length), U(self.seed), out)
         return out
 
 
 @kernel
 def runs(coordinates, density, width, length, seed, out):
     """Height of runs that go down y, (3, N) to (N,) in [0, 1]."""
-    xs, ys = coordinates[0], coordinates[1]
+    xs, ys, zs = coordinates[0], coordinates[1], coordinates[2]
     for i in range(xs.shape[0]):
-        x, y = xs[i], ys[i] / length
+        bend = fractal(xs[i] * F(0.8), ys[i] * F(0.8), zs[i] * F(0.8), 2, F(0.5), U(seed + U(3)))
+        x, y = xs[i] + F(0.25) * (bend - F(0.5)), ys[i] / length
         xi, yi = floor(x), floor(y)
         most = F(0)
         for j in range(9):
@@ -81,22 +79,20 @@ class DriedWater(Source):
     seed: int = seed()
 
     def apply(self, at: At) -> np.ndarray:
-        c = at.coordinates.copy()
-        for axis in (0, 1):
-            c[axis] += np.float32(0.7 * self.ragged) * (
-                noise(at.coordinates * np.float32(1.1), 2, self.seed + 9 + axis) - 0.5
-            )
         out = np.empty(len(at), np.float32)
-        pools(c, F(self.density), F(self.rim), F(self.veil), U(self.seed), out)
-        return out * (0.6 + 0.4 * noise(at.coordinates * np.float32(3), 2, self.seed + 31))
+        pools(at.coordinates, F(self.density), F(self.rim), F(self.veil), F(self.ragged), U(self.seed), out)
+        return out
 
 
 @kernel
-def pools(coordinates, density, rim, veil, seed, out):
-    """Rims and insides of round pools, (3, N) to (N,) in [0, 1]."""
-    xs, ys = coordinates[0], coordinates[1]
+def pools(coordinates, density, rim, veil, ragged, seed, out):
+    """Rims and insides of pools, (3, N) to (N,) in [0, 1]."""
+    xs, ys, zs = coordinates[0], coordinates[1], coordinates[2]
     for i in range(xs.shape[0]):
-        x, y = xs[i], ys[i]
+        x, y, z = F(1.1) * xs[i], F(1.1) * ys[i], F(1.1) * zs[i]
+        stray_x = fractal(x, y, z, 2, F(0.5), U(seed + U(9))) - F(0.5)
+        stray_y = fractal(x, y, z, 2, F(0.5), U(seed + U(10))) - F(0.5)
+        x, y = xs[i] + F(0.7) * ragged * stray_x, ys[i] + F(0.7) * ragged * stray_y
         xi, yi = floor(x), floor(y)
         most = F(0)
         for j in range(9):
@@ -116,4 +112,6 @@ def pools(coordinates, density, rim, veil, seed, out):
             second = F(0.4) * smooth(F(0.5) * rim, F(0), abs(inside - F(2.6) * rim))
             pool = max(max(edge, second), veil * smooth(F(0), rim, inside)) * (F(0.5) + F(0.5) * unit(h))
             most = max(most, pool if there else F(0))
+        if most > F(0):
+            most *= F(0.6) + F(0.4) * fractal(xs[i] * F(3), ys[i] * F(3), zs[i] * F(3), 2, F(0.5), U(seed + U(31)))
         out[i] = most

@@ -1,15 +1,15 @@
 """Wood, solid and in boards."""
 
+import math
 from typing import Literal
 
 import numpy as np
 
 from mat_shelf.document.parameter import number
 from mat_shelf.document.pattern import Placement
-from mat_shelf.optics.kernels import F
-from mat_shelf.patterns.lattice import U
-from mat_shelf.patterns.sources.smudges import noise, smoothed
-from mat_shelf.patterns.sources.speckle import specks
+from mat_shelf.optics.kernels import F, inline, kernel
+from mat_shelf.patterns.lattice import U, floor, fractal, random_of, smooth
+from mat_shelf.patterns.sources.speckle import speck_at
 from mat_shelf.patterns.step import At, Source, seed
 
 
@@ -36,30 +36,42 @@ class Wood(Source):
         return size / 20
 
     def apply(self, at: At) -> np.ndarray:
-        return self.cut(at.coordinates)
+        out = np.empty(len(at), np.float32)
+        trunk(at.coordinates, self._made(), U(self.seed), out)
+        return out
 
-    def cut(self, coordinates: np.ndarray) -> np.ndarray:
-        """Tone at (3, N) coordinates, along the grain first; (N,) in [0, 1], 1 the palest."""
-        x, y, z = coordinates
-        slow = np.stack([x * np.float32(0.02), y * np.float32(0.13), z * np.float32(0.13)])
-        bend = noise(slow, 2, self.seed + 1) - np.float32(0.5)
-        lean = noise(slow * np.float32(3), 2, self.seed + 2) - np.float32(0.5)
-        across = np.float32(self.pith) + z + np.float32(5 * self.waver) * bend
-        rings = np.sqrt(y * y * np.float32(0.6) + across * across) + np.float32(0.8 * self.waver) * lean
-        year = np.floor(rings)
-        phase = rings - year
-        dark = smoothed(1 - self.late, 1 - 0.15 * self.late, phase) * smoothed(1.0, 0.97, phase)
-        dark = dark + 0.35 * phase * (1 - dark)
-        every = noise(np.stack([year * np.float32(0.77), year * 0 + 0.5, year * 0]), 1, self.seed + 4)
-        tone = 0.82 - dark * (0.35 + 0.3 * every)
-        fine = np.stack([x * np.float32(0.06), y * np.float32(5), z * np.float32(5)])
-        tone += np.float32(0.34 * self.fibres) * (noise(fine, 3, self.seed + 6) - np.float32(0.5))
-        if self.pores > 0:
-            dashes = np.empty(len(x), np.float32)
-            where = np.stack([x * np.float32(0.12), y * np.float32(3), z * np.float32(3)]).astype(np.float32)
-            specks(where, True, F(0.5), F(0.42), F(0.5), F(0.5), 0, U(self.seed + 8), dashes)
-            tone -= np.float32(0.4 * self.pores) * dashes * (0.4 + 0.6 * (1 - phase))
-        return tone.clip(0, 1).astype(np.float32)
+    def _made(self) -> tuple:
+        return F(self.pith), F(self.late), F(self.waver), F(self.fibres), F(self.pores)
+
+
+@inline
+def tone_at(x, y, z, made, seed):
+    """Tone of wood whose trunk runs along x, 1 the palest; y and z in rings."""
+    pith, late, waver, fibres, pores = made
+    sx, sy, sz = x * F(0.02), y * F(0.13), z * F(0.13)
+    bend = fractal(sx, sy, sz, 2, F(0.5), U(seed + U(1))) - F(0.5)
+    lean = fractal(sx * F(3), sy * F(3), sz * F(3), 2, F(0.5), U(seed + U(2))) - F(0.5)
+    across = pith + z + F(5) * waver * bend
+    rings = math.sqrt(y * y * F(0.6) + across * across) + F(0.8) * waver * lean
+    year = floor(rings)
+    phase = rings - F(year)
+    dark = smooth(F(1) - late, F(1) - F(0.15) * late, phase) * smooth(F(1), F(0.97), phase)
+    dark += F(0.35) * phase * (F(1) - dark)
+    tone = F(0.82) - dark * (F(0.35) + F(0.3) * random_of(year, U(seed + U(4))))
+    tone += F(0.34) * fibres * (fractal(x * F(0.06), y * F(5), z * F(5), 3, F(0.5), U(seed + U(6))) - F(0.5))
+    if pores > F(0):
+        dash = speck_at(
+            x * F(0.12), y * F(3), z * F(3), True, F(0.5), F(0.42), F(0.5), F(0.5), np.int32(0), U(seed + U(8))
+        )
+        tone -= F(0.4) * pores * dash * (F(0.4) + F(0.6) * (F(1) - phase))
+    return min(max(tone, F(0)), F(1))
+
+
+@kernel
+def trunk(coordinates, made, seed, out):
+    """Tones of solid wood, (3, N) to (N,) in [0, 1]."""
+    for i in range(coordinates.shape[1]):
+        out[i] = tone_at(coordinates[0, i], coordinates[1, i], coordinates[2, i], made, seed)
 
 
 class Boards(Wood):
@@ -82,28 +94,33 @@ class Boards(Wood):
         return size / (20 * self.rings)
 
     def apply(self, at: At) -> np.ndarray:
-        x, y, z = at.coordinates
-        row = np.floor(y)
-        stagger = _random(row, self.seed + 1) * np.float32(self.length)
-        board = np.floor((x + stagger) / np.float32(self.length))
-        chance = _random(row + np.float32(57) * board, self.seed)
-        other = _random(row + np.float32(57) * board, self.seed + 2)
-        inside = np.stack([
-            (x + chance * np.float32(90)) * np.float32(self.rings),
-            (y - row - np.float32(0.5)) * np.float32(self.rings) + (other - np.float32(0.5)) * 6,
-            z * np.float32(self.rings) + chance * np.float32(40),
-        ]).astype(np.float32)
-        tone = self.cut(inside) * (1 - np.float32(self.differ) * other)
-        to_side = np.minimum(y - row, 1 - y + row) * at.size
-        place = (x + stagger) / np.float32(self.length) - board
-        to_end = np.minimum(place, 1 - place) * np.float32(self.length * at.size)
-        joint = np.minimum(to_side, to_end) < np.float32(self.gap / 2)
-        return np.where(joint, np.float32(0), tone).astype(np.float32)
+        out = np.empty(len(at), np.float32)
+        laid = F(self.length), F(self.rings), F(self.differ), F(self.gap / at.size)
+        planks(at.coordinates, self._made(), laid, U(self.seed), out)
+        return out
 
 
-def _random(whole: np.ndarray, seed: int) -> np.ndarray:
-    """A random number in [0, 1] for each whole number, (N,) float32."""
-    h = (whole.astype(np.int64) * 0x9E3779B1 + (seed + 1) * 0x85EBCA77).astype(np.uint32)
-    h = (h ^ (h >> 15)) * np.uint32(0x2C1B3C6D)
-    h = (h ^ (h >> 12)) * np.uint32(0x297A2D39)
-    return ((h ^ (h >> 15)) >> 8).astype(np.float32) / np.float32(1 << 24)
+@kernel
+def planks(coordinates, made, laid, seed, out):
+    """Tones of boards a unit wide, their joints black, (3, N) to (N,) in [0, 1]."""
+    length, rings, differ, gap = laid
+    for i in range(coordinates.shape[1]):
+        x, y, z = coordinates[0, i], coordinates[1, i], coordinates[2, i]
+        row = floor(y)
+        along = (x + random_of(row, U(seed + U(1))) * length) / length
+        board = floor(along)
+        number = np.int32(row + np.int32(57) * board)
+        chance, other = random_of(number, seed), random_of(number, U(seed + U(2)))
+        to_side = min(y - F(row), F(1) - y + F(row))
+        to_end = min(along - F(board), F(1) - along + F(board)) * length
+        if min(to_side, to_end) < F(0.5) * gap:
+            out[i] = F(0)
+            continue
+        tone = tone_at(
+            (x + chance * F(90)) * rings,
+            (y - F(row) - F(0.5)) * rings + (other - F(0.5)) * F(6),
+            z * rings + chance * F(40),
+            made,
+            seed,
+        )
+        out[i] = tone * (F(1) - differ * other)

@@ -1,0 +1,1 @@
+"""Patterns in the window: chips, the card of patterns, the strip."""

@@ -1,0 +1,243 @@
+"""What the window does with the patterns of the material on the board."""
+
+from PyQt6.QtCore import QMimeData, QObject, pyqtSignal
+from pydantic import ValidationError
+
+from mat_shelf.app.workshop import Workshop
+from mat_shelf.document.ids import free_name, new_id
+from mat_shelf.document.parameter import explain
+from mat_shelf.document.pattern import Feed, Pattern, Placement, Relief, Step
+from mat_shelf.document.recipe import Recipe
+from mat_shelf.patterns.ready import READY
+from mat_shelf.patterns.step import Library, is_colored
+
+PATTERN_MIME = "application/x-mat-shelf-pattern"
+_HEIGHTS = {ready.pattern.steps[0].kind: ready.height for ready in reversed(READY) if ready.height}
+
+
+class PatternWork(QObject):
+    """Edits of patterns, feeds and relief, and which pattern the strip shows.
+
+    Signals
+    -------
+    opened
+        Another pattern, step, or none, is on the strip.
+    """
+
+    opened = pyqtSignal()
+
+    def __init__(self, workshop: Workshop):
+        super().__init__()
+        self.workshop = workshop
+        self.pattern_id: str | None = None
+        self.place = 0
+        self.is_alone = False
+        workshop.selection_changed.connect(self._leave_if_gone)
+        workshop.project_changed.connect(self._leave_if_gone)
+
+    @property
+    def recipe(self) -> Recipe:
+        """That of the material on the board; a plain one where there is none."""
+        material = self.workshop.selected_material
+        return material.recipe if material else Recipe()
+
+    @property
+    def library(self) -> Library:
+        return Library({p.id: p for p in self.recipe.patterns}, self.workshop.assets.pictures)
+
+    @property
+    def pattern(self) -> Pattern | None:
+        """The pattern on the strip."""
+        return next((p for p in self.recipe.patterns if p.id == self.pattern_id), None)
+
+    def open(self, pattern_id: str | None, place: int | None = None) -> None:
+        """Brings a pattern to the strip; None goes back to the material."""
+        self.pattern_id = pattern_id
+        self.is_alone = self.is_alone and pattern_id is not None
+        pattern = self.pattern
+        self.place = len(pattern.steps) - 1 if pattern and place is None else place or 0
+        self._follow_alone()
+        self.opened.emit()
+
+    def choose_step(self, place: int) -> None:
+        self.place = place
+        self._follow_alone()
+        self.opened.emit()
+
+    def _leave_if_gone(self) -> None:
+        pattern = self.pattern
+        if self.pattern_id is not None and pattern is None:
+            self.open(None)
+        elif pattern is not None:
+            self.place = min(self.place, len(pattern.steps) - 1)
+            self._follow_alone()
+
+    def show_alone(self, is_alone: bool) -> None:
+        """Shows the pattern on the strip, up to the chosen step, by itself on the product."""
+        self.is_alone = is_alone
+        self._follow_alone()
+
+    def _follow_alone(self) -> None:
+        pattern = self.pattern if self.is_alone else None
+        if pattern is not None:
+            pattern = pattern.with_(steps=pattern.steps[: self.place + 1])
+        self.workshop.show_alone(pattern)
+
+    def edit(self, label: str, recipe: Recipe, gesture: str | None = None) -> None:
+        """Puts another recipe into the material on the board."""
+        material = self.workshop.selected_material
+        if material is not None and recipe is not material.recipe:
+            project = self.workshop.project.with_material(material.tuned(recipe))
+            self.workshop.edit(label, project, gesture)
+
+    def _tried(self, label: str, make, gesture: str | None = None) -> bool:
+        """Makes and puts in a recipe; where it cannot be, says why."""
+        try:
+            self.edit(label, make(), gesture)
+        except ValidationError as fault:
+            self.workshop.said.emit(f"{label}: {explain(fault)}.")
+            return False
+        except ValueError as fault:
+            self.workshop.said.emit(f"{str(fault)[:1].upper()}{str(fault)[1:]}.")
+            return False
+        return True
+
+    def begin(self, steps: tuple[Step, ...], name: str, placement: Placement) -> str:
+        """Adds a new pattern to the material on the board; returns its id."""
+        taken = {p.name for p in self.recipe.patterns}
+        pattern = Pattern(id=new_id("pattern"), name=free_name(name, taken), steps=steps, placement=placement)
+        self.edit(f"New pattern {pattern.name}", self.recipe.with_pattern(pattern))
+        return pattern.id
+
+    def put(self, pattern: Pattern, label: str, gesture: str | None = None) -> bool:
+        """Changes a pattern; where it turns from grey to colour or back, the colours that it feeds follow."""
+
+        def made() -> Recipe:
+            recipe = self.recipe.with_pattern(pattern)
+            colored = is_colored(pattern, Library({p.id: p for p in recipe.patterns}, self.workshop.assets.pictures))
+            if colored != is_colored(self.recipe.pattern(pattern.id), self.library):
+                for feed in recipe.feeds:
+                    if feed.pattern == pattern.id and isinstance(feed.low, tuple):
+                        recipe = recipe.with_feed(usual_feed(recipe, feed.input, pattern.id, colored))
+            return recipe
+
+        return self._tried(label, made, gesture)
+
+    def put_step(self, place: int, step: Step, gesture: str | None = None) -> bool:
+        return self.put(self.pattern.with_step(place, step), step.label, gesture)
+
+    def add_step(self, step: Step) -> None:
+        """Adds a step behind the chosen one, and chooses it."""
+        pattern, place = self.pattern, self.place + 1
+        steps = (*pattern.steps[:place], step, *pattern.steps[place:])
+        if self.put(pattern.with_(steps=steps), f"Add {step.label.lower()}"):
+            self.choose_step(place)
+
+    def exchange_source(self, step: Step) -> None:
+        """Begins the pattern on the strip with another source."""
+        pattern = self.pattern
+        placement = pattern.placement.with_(size=step.usual.size, projection=step.usual.projection)
+        self.put(pattern.with_(steps=(step, *pattern.steps[1:]), placement=placement), f"Begin with {step.label}")
+
+    def move_step(self, place: int, to: int) -> None:
+        """Moves a step to another place; the source stays the first."""
+        steps = list(self.pattern.steps)
+        to = min(max(to, 1), len(steps) - 1)
+        if place == 0 or to == place:
+            return
+        steps.insert(to, steps.pop(place))
+        if self.put(self.pattern.with_(steps=tuple(steps)), "Move step"):
+            self.choose_step(to)
+
+    def drop_step(self, place: int) -> None:
+        steps = self.pattern.steps
+        if place > 0 and self.put(self.pattern.with_(steps=steps[:place] + steps[place + 1 :]), "Take step out"):
+            self.choose_step(min(place, len(steps) - 2))
+
+    def duplicate_step(self, place: int) -> None:
+        steps = self.pattern.steps
+        if place > 0:
+            self.put(self.pattern.with_(steps=(*steps[: place + 1], *steps[place:])), "Duplicate step")
+
+    def switch_step(self, place: int) -> None:
+        step = self.pattern.steps[place]
+        if place > 0:
+            self.put_step(place, step.with_(is_on=not step.is_on))
+
+    def rename(self, name: str) -> None:
+        if name.strip() and self.pattern is not None and name.strip() != self.pattern.name:
+            self.put(self.pattern.with_(name=name.strip()[:120]), "Rename pattern")
+
+    def duplicate(self, pattern_id: str) -> str:
+        pattern = self.recipe.pattern(pattern_id)
+        return self.begin(pattern.steps, f"{pattern.name}, copy", pattern.placement)
+
+    def throw_out(self, pattern_id: str) -> None:
+        """Throws a pattern out; what it fed is constant again."""
+        name = self.recipe.pattern(pattern_id).name
+        self._tried(f"Throw out {name}", lambda: self.recipe.without_pattern(pattern_id))
+
+    def feed(self, name: str, pattern_id: str) -> None:
+        """Feeds an input with a pattern, in the range that suits the input's value."""
+        recipe = self.recipe
+        old = recipe.feed(name)
+        colored = is_colored(recipe.pattern(pattern_id), self.library)
+        feed = usual_feed(recipe, name, pattern_id, colored)
+        if old is not None and not isinstance(old.low, tuple):
+            feed = old.with_(pattern=pattern_id)
+        self.edit(f"Feed {Recipe.parameter(name).title}", recipe.with_feed(feed))
+
+    def set_feed(self, feed: Feed, gesture: str | None = None) -> None:
+        title = Recipe.parameter(feed.input).title
+        self._tried(title, lambda: self.recipe.with_feed(feed), gesture and f"{gesture} feed {feed.input}")
+
+    def let_go(self, name: str) -> None:
+        self.edit(f"{Recipe.parameter(name).title} constant", self.recipe.without_feed(name))
+
+    def add_relief(self, pattern_id: str) -> str:
+        """Adds a row of relief at the height that is usual for the pattern's source; returns its id."""
+        source = self.recipe.pattern(pattern_id).steps[0]
+        row = Relief(id=new_id("relief"), pattern=pattern_id, height=_HEIGHTS.get(source.kind, 0.02))
+        self.edit("Add relief", self.recipe.with_relief(row))
+        return row.id
+
+    def set_relief(self, row: Relief, gesture: str | None = None) -> None:
+        self.edit("Relief", self.recipe.with_relief(row), gesture and f"{gesture} relief {row.id}")
+
+    def drop_relief(self, row_id: str) -> None:
+        rows = tuple(row for row in self.recipe.relief if row.id != row_id)
+        self.edit("Take relief out", self.recipe.with_(relief=rows))
+
+    def drag_data(self, pattern_id: str) -> QMimeData:
+        """What is dragged when a pattern is."""
+        data = QMimeData()
+        material = self.workshop.selected_material
+        data.setData(PATTERN_MIME, f"{material.id}\n{pattern_id}".encode())
+        return data
+
+    def dropped(self, data: QMimeData) -> str | None:
+        """Id of a pattern that is dropped; one of another material is copied into the one on the board first."""
+        if not data.hasFormat(PATTERN_MIME) or self.workshop.selected_material is None:
+            return None
+        material_id, _, pattern_id = bytes(data.data(PATTERN_MIME)).decode(errors="replace").partition("\n")
+        try:
+            origin = self.workshop.project.material(material_id).recipe
+            origin.pattern(pattern_id)
+        except KeyError:
+            return None
+        if pattern_id not in {p.id for p in self.recipe.patterns}:
+            self.edit("Copy pattern", self.recipe.with_patterns_of(origin, [pattern_id]))
+        return pattern_id
+
+
+def usual_feed(recipe: Recipe, name: str, pattern_id: str, colored: bool) -> Feed:
+    """The range in which a pattern is first let at an input: narrow, about its value."""
+    value = getattr(recipe, name)
+    if isinstance(value, tuple):
+        if colored:
+            return Feed(input=name, pattern=pattern_id, low=(0.0, 0.0, 0.0), high=(1.0, 1.0, 1.0))
+        return Feed(input=name, pattern=pattern_id, low=tuple(round(0.55 * c, 5) for c in value), high=value)
+    low, high = Recipe.limits(name)
+    span = 0.14 if high <= 1 else 0.5 * max(value, 0.02 * high)
+    start = min(max(value - span / 2, low), high - span)
+    return Feed(input=name, pattern=pattern_id, low=round(start, 4), high=round(start + span, 4))

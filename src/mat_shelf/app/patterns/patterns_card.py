@@ -1,0 +1,108 @@
+"""The card of a material's patterns."""
+
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from mat_shelf.app.patterns.feed_chip import PatternButton
+from mat_shelf.app.patterns.painter import Painter
+from mat_shelf.app.patterns.pattern_work import PATTERN_MIME, PatternWork
+
+
+class PatternEntry(QWidget):
+    """A pattern's picture and name, and how many inputs it feeds. A click opens its strip; the picture is dragged."""
+
+    def __init__(self, work: PatternWork, painter: Painter, pattern_id: str):
+        super().__init__()
+        self.work, self.pattern_id = work, pattern_id
+        self.button = PatternButton(work, painter, QSize(44, 34))
+        self.button.setToolTip("Click to open its strip. Drag onto a chip, onto relief, or onto another material.")
+        self.button.clicked.connect(lambda: work.open(pattern_id))
+        self.name = QLabel()
+        self.uses = QLabel()
+        self.uses.setProperty("role", "quiet")
+        words = QVBoxLayout()
+        words.setSpacing(0)
+        words.addWidget(self.name)
+        words.addWidget(self.uses)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 2, 0, 2)
+        layout.setSpacing(8)
+        layout.addWidget(self.button)
+        layout.addLayout(words, 1)
+
+    def follow(self) -> None:
+        recipe = self.work.recipe
+        pattern = recipe.pattern(self.pattern_id)
+        self.button.show_pattern(pattern)
+        self.button.setAccessibleName(pattern.name)
+        width = self.name.width() if self.name.width() > 60 else 110
+        self.name.setText(self.name.fontMetrics().elidedText(pattern.name, Qt.TextElideMode.ElideRight, width))
+        uses = recipe.uses_of(self.pattern_id)
+        self.uses.setText(f"feeds {len(uses)}" if uses else "feeds nothing")
+        self.setToolTip(f"{pattern.name} feeds {', '.join(uses)}" if uses else f"{pattern.name} feeds nothing yet")
+
+    def mouseReleaseEvent(self, event) -> None:
+        if event.button() == Qt.MouseButton.LeftButton and self.rect().contains(event.position().toPoint()):
+            self.work.open(self.pattern_id)
+
+    def contextMenuEvent(self, event) -> None:
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.addAction("Open the strip").triggered.connect(lambda: self.work.open(self.pattern_id))
+        menu.addAction("Duplicate").triggered.connect(lambda: self.work.duplicate(self.pattern_id))
+        menu.addAction("Use as relief").triggered.connect(lambda: self.work.add_relief(self.pattern_id))
+        menu.addSeparator()
+        menu.addAction("Throw out").triggered.connect(lambda: self.work.throw_out(self.pattern_id))
+        menu.popup(event.globalPos())
+
+
+class PatternsCard(QFrame):
+    """The material's patterns, and where a new one begins; one that is dropped from another material is copied."""
+
+    def __init__(self, work: PatternWork, painter: Painter, choose):
+        super().__init__(objectName="card")
+        self.work, self._painter = work, painter
+        self.setAcceptDrops(True)
+        self.entries: dict[str, PatternEntry] = {}
+        heading = QLabel("Patterns")
+        heading.setProperty("role", "cardTitle")
+        inside = QWidget()
+        self._list = QVBoxLayout(inside)
+        self._list.setContentsMargins(0, 0, 6, 0)
+        self._list.setSpacing(2)
+        self.add_button = QPushButton("+ New pattern")
+        self.add_button.setProperty("role", "add")
+        self.add_button.setToolTip("A map to feed inputs with: noise, scratches, grain, wood, leather…")
+        self.add_button.clicked.connect(lambda: choose(self))
+        self._list.addWidget(self.add_button)
+        self._list.addStretch(1)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setFrameShape(QFrame.Shape.NoFrame)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setWidget(inside)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(14, 10, 8, 8)
+        layout.setSpacing(4)
+        layout.addWidget(heading)
+        layout.addWidget(area, 1)
+
+    def follow(self) -> None:
+        patterns = self.work.recipe.patterns
+        if list(self.entries) != [p.id for p in patterns]:
+            for entry in self.entries.values():
+                self._list.removeWidget(entry)
+                entry.deleteLater()
+            self.entries = {p.id: PatternEntry(self.work, self._painter, p.id) for p in patterns}
+            for place, entry in enumerate(self.entries.values()):
+                self._list.insertWidget(place, entry)
+        for entry in self.entries.values():
+            entry.follow()
+
+    def dragEnterEvent(self, event) -> None:
+        if event.mimeData().hasFormat(PATTERN_MIME):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event) -> None:
+        if self.work.dropped(event.mimeData()) is not None:
+            event.acceptProposedAction()

@@ -1,0 +1,180 @@
+"""The card of a material's relief: rows of height or normal detail, coarse to fine."""
+
+from math import log
+
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import QAction
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from mat_shelf.app.board.value_row import Slider, lay_stacked
+from mat_shelf.app.patterns.feed_chip import CHIP, PatternButton
+from mat_shelf.app.patterns.painter import Painter
+from mat_shelf.app.patterns.pattern_work import PATTERN_MIME, PatternWork
+from mat_shelf.app.theme import font
+from mat_shelf.document.pattern import Relief
+
+KINDS = {
+    "height": "Height",
+    "normal": "Normals, green up",
+    "normal, green down": "Normals, green down",
+}
+
+
+class ReliefRow(QWidget):
+    """One row of relief: its pattern's name, height in mm, and the pattern's chip."""
+
+    def __init__(self, work: PatternWork, painter: Painter, row_id: str):
+        super().__init__()
+        self.work, self.row_id = work, row_id
+        self.name = QLabel()
+        self.name.setTextInteractionFlags(Qt.TextInteractionFlag.NoTextInteraction)
+        self.number = QLineEdit()
+        self.number.setProperty("role", "number")
+        self.number.setFont(font(13, tabular=True))
+        self.number.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self.number.setFixedWidth(56)
+        unit = QLabel("mm")
+        unit.setProperty("role", "quiet")
+        numbers = QHBoxLayout()
+        numbers.setSpacing(2)
+        numbers.addWidget(self.number)
+        numbers.addWidget(unit)
+        self.slider = Slider(-1, 1, default=0.5)
+        self.chip = PatternButton(work, painter, QSize(CHIP, CHIP), on_drop=self._take)
+        self.chip.clicked.connect(lambda: work.open(self.row.pattern))
+        lay_stacked(self, self.name, numbers, self.slider, self.chip)
+        self.slider.moved.connect(self._moved)
+        self.slider.released.connect(work.workshop.history.end_gesture)
+        self.number.editingFinished.connect(self._typed)
+        self.setToolTip("Height from the pattern's black to its white; left of the middle it goes down.\n"
+                        "Right-click for its kind, to switch it off or take it out.")
+
+    @property
+    def row(self) -> Relief:
+        return next(row for row in self.work.recipe.relief if row.id == self.row_id)
+
+    def follow(self) -> None:
+        row = self.row
+        pattern = self.work.recipe.pattern(row.pattern)
+        self.name.setText(pattern.name)
+        self.name.setEnabled(row.is_on)
+        self.slider.setAccessibleName(f"{pattern.name}, height")
+        self.number.setAccessibleName(f"{pattern.name}, height, number")
+        self.slider.set_value(_place(row.height))
+        self.number.setText(f"{row.height:.4f}".rstrip("0").rstrip("."))
+        self.number.setModified(False)
+        self.chip.show_pattern(pattern)
+
+    def _take(self, pattern_id: str) -> None:
+        self.work.set_relief(self.row.with_(pattern=pattern_id))
+
+    def _moved(self, place: float) -> None:
+        self.work.set_relief(self.row.with_(height=_height(place)), gesture="drag")
+
+    def _typed(self) -> None:
+        if not self.number.isModified():
+            return
+        try:
+            height = float(self.number.text().replace(",", "."))
+            self.work.set_relief(self.row.with_(height=height))
+        except ValueError:
+            self.work.workshop.said.emit("Height must be a number from -1000 to 1000.")
+        self.follow()
+
+    def contextMenuEvent(self, event) -> None:
+        row, menu = self.row, QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        for kind, words in KINDS.items():
+            action = QAction(words, menu, checkable=True, checked=row.kind == kind)
+            action.triggered.connect(lambda _, kind=kind: self.work.set_relief(row.with_(kind=kind)))
+            menu.addAction(action)
+        menu.addSeparator()
+        menu.addAction("Switch off" if row.is_on else "Switch on").triggered.connect(
+            lambda: self.work.set_relief(row.with_(is_on=not row.is_on))
+        )
+        menu.addAction("Take out").triggered.connect(lambda: self.work.drop_relief(row.id))
+        menu.popup(event.globalPos())
+
+
+_FINEST, _LARGEST = 1e-4, 3.0
+"""mm; ends of each half of the slider."""
+
+
+def _place(height: float) -> float:
+    """Where the slider shows a height: each half is logarithmic, the middle is flat."""
+    if height == 0:
+        return 0.0
+    size = min(max(abs(height), _FINEST), _LARGEST)
+    share = 0.05 + 0.95 * log(size / _FINEST) / log(_LARGEST / _FINEST)
+    return share if height > 0 else -share
+
+
+def _height(place: float) -> float:
+    share = (abs(place) - 0.05) / 0.95
+    if share <= 0:
+        return 0.0
+    size = _FINEST * (_LARGEST / _FINEST) ** share
+    return float(f"{size if place > 0 else -size:.3g}")
+
+
+
+
+class ReliefCard(QFrame):
+    """The rows; a pattern that is dropped on the card becomes one more."""
+
+    def __init__(self, work: PatternWork, painter: Painter, choose):
+        super().__init__(objectName="card")
+        self.work, self._painter = work, painter
+        self.setAcceptDrops(True)
+        self.rows: dict[str, ReliefRow] = {}
+        heading = QLabel("Relief")
+        heading.setProperty("role", "cardTitle")
+        self.order = QLabel("coarse to fine")
+        self.order.setProperty("role", "quiet")
+        head = QHBoxLayout()
+        head.addWidget(heading)
+        head.addStretch(1)
+        head.addWidget(self.order)
+        inside = QWidget()
+        self._list = QVBoxLayout(inside)
+        self._list.setContentsMargins(0, 0, 6, 0)
+        self._list.setSpacing(0)
+        self.add_button = QPushButton("+ Add a row")
+        self.add_button.setProperty("role", "add")
+        self.add_button.setToolTip("Dents, grain, creases: a pattern as height. Patterns may also be dropped here.")
+        self.add_button.clicked.connect(lambda: choose(self))
+        self._list.addWidget(self.add_button)
+        self._list.addStretch(1)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setFrameShape(QFrame.Shape.NoFrame)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setWidget(inside)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(14, 10, 8, 8)
+        layout.setSpacing(4)
+        layout.addLayout(head)
+        layout.addWidget(area, 1)
+
+    def follow(self) -> None:
+        relief = self.work.recipe.relief
+        if list(self.rows) != [row.id for row in relief]:
+            for row in self.rows.values():
+                self._list.removeWidget(row)
+                row.deleteLater()
+            self.rows = {row.id: ReliefRow(self.work, self._painter, row.id) for row in relief}
+            for place, row in enumerate(self.rows.values()):
+                self._list.insertWidget(place, row)
+        self.order.setVisible(len(relief) > 1)
+        for row in self.rows.values():
+            row.follow()
+
+    def dragEnterEvent(self, event) -> None:
+        if event.mimeData().hasFormat(PATTERN_MIME):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event) -> None:
+        pattern_id = self.work.dropped(event.mimeData())
+        if pattern_id is not None:
+            event.acceptProposedAction()
+            self.work.add_relief(pattern_id)

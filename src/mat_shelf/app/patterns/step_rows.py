@@ -1,0 +1,148 @@
+"""Rows for the fields of a step, made from its model."""
+
+from typing import Literal, get_args, get_origin
+
+from PyQt6.QtCore import QSize
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QLabel, QWidget
+
+from mat_shelf.app.board.binding import Binding
+from mat_shelf.app.board.row_label import RowLabel
+from mat_shelf.app.board.value_row import ValueRow, lay_stacked
+from mat_shelf.app.patterns.curve_row import CurveRow
+from mat_shelf.app.patterns.pattern_work import PatternWork
+from mat_shelf.app.patterns.ramp_row import RampRow
+from mat_shelf.document.pattern import PatternRef, Placement, Step
+
+_SKIPPED = ("kind", "is_on")
+
+
+class ChoiceRow(QWidget):
+    """A field with a few possible values."""
+
+    def __init__(self, binding: Binding, choices: dict):
+        super().__init__()
+        self.binding = binding
+        self.box = QComboBox()
+        self.box.setAccessibleName(binding.field.title)
+        self.box.setProperty("role", "small")
+        for value, words in choices.items():
+            self.box.addItem(words, value)
+        self.setToolTip(binding.field.description)
+        lay_stacked(self, RowLabel(binding, is_stacked=True), QLabel(), self.box, None)
+        self.box.activated.connect(lambda: binding.set(self.box.currentData()))
+
+    def follow(self) -> None:
+        self.box.setCurrentIndex(self.box.findData(self.binding.value()))
+
+
+class SwitchRow(QWidget):
+    """A field that is on or off."""
+
+    def __init__(self, binding: Binding):
+        super().__init__()
+        self.binding = binding
+        self.box = QCheckBox("on")
+        self.box.setAccessibleName(binding.field.title)
+        self.setToolTip(binding.field.description)
+        lay_stacked(self, RowLabel(binding, is_stacked=True), QLabel(), self.box, None)
+        self.box.clicked.connect(lambda: binding.set(self.box.isChecked()))
+
+    def follow(self) -> None:
+        self.box.setChecked(bool(self.binding.value()))
+
+
+class OtherPatternRow(QWidget):
+    """A field that names another pattern of the material."""
+
+    def __init__(self, binding: Binding, work: PatternWork):
+        super().__init__()
+        self.binding, self.work = binding, work
+        self.box = QComboBox()
+        self.box.setAccessibleName(binding.field.title)
+        self.box.setIconSize(QSize(20, 16))
+        self.setToolTip(binding.field.description)
+        lay_stacked(self, RowLabel(binding, is_stacked=True), QLabel(), self.box, None)
+        self.box.activated.connect(lambda: binding.set(self.box.currentData()))
+
+    def follow(self) -> None:
+        self.box.blockSignals(True)
+        self.box.clear()
+        self.box.addItem("none", None)
+        for pattern in self.work.recipe.patterns:
+            if pattern.id != self.work.pattern_id:
+                self.box.addItem(pattern.name, pattern.id)
+        self.box.setCurrentIndex(max(self.box.findData(self.binding.value()), 0))
+        self.box.blockSignals(False)
+
+
+class StepBinding(Binding):
+    """One field of the step, or the placement, on the strip."""
+
+    def set(self, value, gesture: str | None = None) -> bool:
+        owner = self.find(self.workshop)
+        changed = None if owner is None else self.workshop.changed(owner, self.name, value)
+        return changed is not None and self.put(changed, gesture and f"{gesture} {self.name}")
+
+
+def step_rows(work: PatternWork, place: int) -> list[QWidget]:
+    """A row for each field of a step of the pattern on the strip."""
+    model = type(work.pattern.steps[place])
+
+    def find(workshop) -> Step | None:
+        pattern = work.pattern
+        if pattern is None or place >= len(pattern.steps) or type(pattern.steps[place]) is not model:
+            return None
+        return pattern.steps[place]
+
+    def put(step: Step, gesture: str | None) -> bool:
+        return work.put_step(place, step, gesture and f"{gesture} step {place}")
+
+    names = [name for name in model.model_fields if name not in _SKIPPED]
+    return [_row(StepBinding(work.workshop, model, name, find, put), work) for name in names]
+
+
+PLACED = {
+    "projection": {
+        "solid": "Solid, runs through",
+        "uv": "Own coordinates",
+        "planar": "Flat, along an axis",
+        "box": "From six sides",
+        "cylinder": "Round an axis",
+        "sphere": "Round a point",
+    },
+    "axis": {"x": "x, left to right", "y": "y, upwards", "z": "z, towards the front"},
+    "over": {"part": "Each part anew", "product": "The whole product"},
+}
+
+
+def placement_rows(work: PatternWork) -> dict[str, QWidget]:
+    """Rows of the placement of the pattern on the strip, by field."""
+
+    def find(workshop) -> Placement | None:
+        return work.pattern.placement if work.pattern else None
+
+    def put(placement: Placement, gesture: str | None) -> bool:
+        return work.put(work.pattern.with_(placement=placement), "Placement", gesture and f"{gesture} placement")
+
+    rows: dict[str, QWidget] = {}
+    for name in Placement.model_fields:
+        if name != "shift":
+            binding = StepBinding(work.workshop, Placement, name, find, put)
+            rows[name] = ChoiceRow(binding, PLACED[name]) if name in PLACED else ValueRow(binding, is_stacked=True)
+    return rows
+
+
+def _row(binding: Binding, work: PatternWork) -> QWidget:
+    kind = binding.field.annotation
+    if kind == PatternRef:
+        return OtherPatternRow(binding, work)
+    if get_origin(kind) is Literal:
+        return ChoiceRow(binding, {value: value.capitalize() for value in get_args(kind)})
+    if kind is bool:
+        return SwitchRow(binding)
+    if binding.name == "nodes":
+        return CurveRow(binding)
+    if binding.name == "stops":
+        return RampRow(binding)
+    return ValueRow(binding, is_stacked=True)
+

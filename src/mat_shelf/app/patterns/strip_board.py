@@ -1,0 +1,453 @@
+"""The strip: a pattern's steps with a live picture each, the chosen step's values, how it lies, and what it feeds."""
+
+import numpy as np
+from PyQt6.QtCore import QPoint, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QFont, QFontMetrics, QPainter
+from PyQt6.QtWidgets import (
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QMenu,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from mat_shelf.app.patterns.painter import Painter, PatternPicture, paint_picture
+from mat_shelf.app.patterns.pattern_work import PatternWork
+from mat_shelf.app.patterns.step_rows import placement_rows, step_rows
+from mat_shelf.app.theme import THEME, font
+from mat_shelf.document.pattern import Step
+from mat_shelf.document.recipe import FEEDABLE, Recipe
+from mat_shelf.patterns.sources import SOURCES
+from mat_shelf.patterns.steps import STEPS
+
+STEP = QSize(104, 70)
+_SHOWN_PLACEMENT = {
+    "solid": ("projection", "size", "axis", "stretch", "turn", "over", "shuffle", "shuffle_turn"),
+    "uv": ("projection", "size", "turn", "stretch", "shuffle", "shuffle_turn"),
+    "planar": ("projection", "size", "axis", "turn", "stretch", "over", "shuffle", "shuffle_turn"),
+    "box": ("projection", "size", "turn", "stretch", "blend", "over", "shuffle", "shuffle_turn"),
+    "cylinder": ("projection", "size", "axis", "stretch", "turn", "seam", "blend", "over", "shuffle"),
+    "sphere": ("projection", "size", "axis", "stretch", "turn", "seam", "blend", "over", "shuffle"),
+}
+"""What counts for each projection, most used first."""
+
+
+class StepTile(QWidget):
+    """One step: what the pattern is after it, and its name. Dragged sideways it changes places."""
+
+    chosen = pyqtSignal(int)
+    moved = pyqtSignal(int, int)
+    menu_wanted = pyqtSignal(int, QPoint)
+
+    def __init__(self, painter: Painter, place: int):
+        super().__init__()
+        self.place = place
+        self.picture = PatternPicture(painter, STEP)
+        self.picture.setParent(self)
+        self.picture.hide()
+        self.picture.painted.connect(self.update)
+        self.step: Step | None = None
+        self.is_chosen = False
+        self.setFixedSize(STEP.width(), STEP.height() + 20)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self._pressed_at: float | None = None
+        self._drift = 0.0
+
+    def follow(self, work: PatternWork) -> None:
+        self.step = work.pattern.steps[self.place]
+        self.is_chosen = work.place == self.place
+        self.picture.show_pattern(work.pattern, work.library, self.place + 1)
+        state = "" if self.step.is_on else ", off"
+        self.setAccessibleName(f"{self.step.label}{state}")
+        self.setToolTip(self.step.tip)
+        self.update()
+
+    def mousePressEvent(self, event) -> None:
+        if event.button() == Qt.MouseButton.LeftButton:
+            self._pressed_at = event.globalPosition().x()
+            self.chosen.emit(self.place)
+
+    def mouseMoveEvent(self, event) -> None:
+        if self._pressed_at is not None and self.place > 0:
+            self._drift = event.globalPosition().x() - self._pressed_at
+            self.raise_()
+
+    def mouseReleaseEvent(self, event) -> None:
+        steps = round(self._drift / (STEP.width() + 12))
+        self._pressed_at, self._drift = None, 0.0
+        if steps:
+            self.moved.emit(self.place, self.place + steps)
+
+    def keyPressEvent(self, event) -> None:
+        key, shift = event.key(), event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+        if key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            way = 1 if key == Qt.Key.Key_Right else -1
+            if shift:
+                self.moved.emit(self.place, self.place + way)
+            else:
+                (self.nextInFocusChain() if way > 0 else self.previousInFocusChain()).setFocus()
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Space):
+            self.chosen.emit(self.place)
+        elif key == Qt.Key.Key_Menu:
+            self.menu_wanted.emit(self.place, self.mapToGlobal(self.rect().center()))
+        else:
+            super().keyPressEvent(event)
+
+    def contextMenuEvent(self, event) -> None:
+        self.menu_wanted.emit(self.place, event.globalPos())
+
+    def paintEvent(self, event) -> None:
+        painter = QPainter(self)
+        painter.setOpacity(1.0 if self.step is None or self.step.is_on else 0.35)
+        box = QRectF(0, 0, STEP.width(), STEP.height())
+        edge = THEME.accent if self.is_chosen or self.hasFocus() else None
+        paint_picture(painter, box, self.picture.pixmap, 5, edge)
+        if self.step is not None:
+            painter.setPen(QColor(THEME.text if self.is_chosen else THEME.quiet))
+            painter.setFont(font(12, QFont.Weight.DemiBold if self.is_chosen else QFont.Weight.Normal))
+            text = painter.fontMetrics().elidedText(self.step.label, Qt.TextElideMode.ElideRight, STEP.width())
+            painter.drawText(QRectF(0, STEP.height() + 2, STEP.width(), 18), Qt.AlignmentFlag.AlignLeft, text)
+
+
+class Histogram(QWidget):
+    """How often each value occurs before the chosen step."""
+
+    def __init__(self):
+        super().__init__()
+        self.setFixedSize(112, 84)
+        self._bins = np.zeros(40)
+        self.marks: tuple[float, ...] = ()
+
+    def show_values(self, values, marks=()) -> None:
+        if values is None:
+            return
+        flat = values.mean(axis=2) if values.ndim == 3 else values
+        bins = np.histogram(np.nan_to_num(flat), bins=40, range=(0, 1))[0].astype(float)
+        self._bins = np.sqrt(bins / max(bins.max(), 1))
+        self.marks = tuple(marks)
+        self.update()
+
+    def paintEvent(self, event) -> None:
+        painter = QPainter(self)
+        box = QRectF(0, 0, self.width(), 66)
+        painter.fillRect(box, QColor(THEME.panel))
+        wide = box.width() / len(self._bins)
+        for k, share in enumerate(self._bins):
+            tall = share * (box.height() - 4)
+            painter.fillRect(QRectF(k * wide, box.bottom() - tall, wide + 0.5, tall), QColor(THEME.track))
+        for mark in self.marks:
+            painter.fillRect(QRectF(min(max(mark, 0), 1) * (box.width() - 2), 0, 2, box.height()), QColor(THEME.accent))
+        painter.setPen(QColor(THEME.quiet))
+        painter.setFont(font(11))
+        painter.drawText(QRectF(0, 68, self.width(), 16), Qt.AlignmentFlag.AlignLeft, "values before it")
+
+
+class StripBoard(QFrame):
+    """The board while a pattern is open."""
+
+    def __init__(self, work: PatternWork, painter: Painter):
+        super().__init__()
+        self.setObjectName("board")
+        self.work, self._painter = work, painter
+        self.back_button = QPushButton()
+        self.back_button.setProperty("role", "plain")
+        self.back_button.setToolTip("Back to the material  (Escape)")
+        self.back_button.clicked.connect(lambda: work.open(None))
+        self.name = QLineEdit(maxLength=120)
+        self.name.setProperty("role", "title")
+        self.name.setAccessibleName("Name of the pattern")
+        self.name.editingFinished.connect(self._rename)
+        self.feeds_tag = QLabel()
+        self.feeds_tag.setProperty("role", "tag")
+        self.feeds_tag.setFixedHeight(22)
+        self.alone_button = QPushButton("Show alone", checkable=True)
+        self.alone_button.setToolTip("Shows the pattern, up to the chosen step, by itself on the product. Or hold A.")
+        self.alone_button.clicked.connect(lambda: work.show_alone(self.alone_button.isChecked()))
+        self.duplicate_button = QPushButton("Duplicate")
+        self.duplicate_button.clicked.connect(lambda: work.open(work.duplicate(work.pattern_id)))
+        header = QHBoxLayout()
+        header.setSpacing(8)
+        for widget in (self.back_button, self.name, self.feeds_tag):
+            header.addWidget(widget)
+        header.addStretch(1)
+        header.addWidget(self.duplicate_button)
+        header.addWidget(self.alone_button)
+
+        self.tiles: list[StepTile] = []
+        self._tile_row = QHBoxLayout()
+        self._tile_row.setSpacing(12)
+        self._tile_row.setContentsMargins(0, 0, 0, 0)
+        self.add_button = QPushButton("+ Add\na step")
+        self.add_button.setProperty("role", "slot")
+        self.add_button.setFixedSize(70, STEP.height())
+        self.add_button.clicked.connect(lambda: self.step_menu().popup(self._over(self.add_button)))
+        self._tile_row.addWidget(self.add_button, 0, Qt.AlignmentFlag.AlignTop)
+        self._tile_row.addStretch(1)
+        tiles = QWidget()
+        tiles.setLayout(self._tile_row)
+        tile_area = _sideways(tiles)
+        tile_area.setFixedHeight(STEP.height() + 30)
+
+        self.histogram = Histogram()
+        self._before = PatternPicture(painter, QSize(96, 64))
+        self._before.painted.connect(self._show_histogram)
+        self._before.hide()
+        self.rows: list[QWidget] = []
+        self._rows_for: tuple = ()
+        self._row_grid = QGridLayout()
+        self._row_grid.setContentsMargins(0, 0, 0, 0)
+        self._row_grid.setHorizontalSpacing(16)
+        self._row_grid.setVerticalSpacing(0)
+        values = QWidget()
+        inside = QHBoxLayout(values)
+        inside.setContentsMargins(0, 4, 0, 0)
+        inside.setSpacing(16)
+        inside.addWidget(self.histogram, 0, Qt.AlignmentFlag.AlignTop)
+        inside.addLayout(self._row_grid)
+        inside.addStretch(1)
+        steps_card = QFrame(objectName="card")
+        card = QVBoxLayout(steps_card)
+        card.setContentsMargins(14, 12, 14, 4)
+        card.setSpacing(2)
+        card.addWidget(tile_area)
+        card.addWidget(_sideways(values), 1)
+
+        self.placement = placement_rows(work)
+        self._placement_list = QVBoxLayout()
+        self._placement_list.setContentsMargins(0, 0, 6, 0)
+        self._placement_list.setSpacing(0)
+        for row in self.placement.values():
+            self._placement_list.addWidget(row)
+        self._placement_list.addStretch(1)
+        self._placed_as = ""
+        self.feeds_list = QVBoxLayout()
+        self.feeds_list.setContentsMargins(0, 0, 6, 0)
+        self.feeds_list.setSpacing(4)
+        self.feed_button = QPushButton("+ Feed an input")
+        self.feed_button.setProperty("role", "add")
+        self.feed_button.clicked.connect(lambda: self._feed_menu().popup(self._over(self.feed_button)))
+        cards = QHBoxLayout()
+        cards.setSpacing(12)
+        cards.addWidget(steps_card, 1)
+        cards.addWidget(_titled("Placement", self._placement_list, 190))
+        cards.addWidget(_titled("Feeds", self.feeds_list, 200))
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 10, 16, 14)
+        layout.setSpacing(8)
+        layout.addLayout(header)
+        layout.addLayout(cards, 1)
+        work.opened.connect(self.follow)
+        work.workshop.project_changed.connect(self.follow)
+
+    @staticmethod
+    def _over(button: QWidget) -> QPoint:
+        return button.mapToGlobal(QPoint(0, 0))
+
+    def follow(self) -> None:
+        work, pattern = self.work, self.work.pattern
+        if pattern is None:
+            return
+        material = work.workshop.selected_material
+        self.back_button.setText(f"←  {material.name}")
+        if not self.name.hasFocus() or not self.name.isModified():
+            self.name.setText(pattern.name)
+            width = QFontMetrics(font(15, QFont.Weight.DemiBold)).horizontalAdvance(pattern.name)
+            self.name.setFixedWidth(min(width + 20, 260))
+        uses = work.recipe.uses_of(pattern.id)
+        self.feeds_tag.setText(f"feeds {len(uses)}" if uses else "feeds nothing yet")
+        self.alone_button.setChecked(work.is_alone)
+        self._follow_tiles()
+        self._follow_rows()
+        self._follow_placement()
+        self._follow_feeds()
+
+    def _follow_tiles(self) -> None:
+        work, count = self.work, len(self.work.pattern.steps)
+        while len(self.tiles) > count:
+            tile = self.tiles.pop()
+            self._tile_row.removeWidget(tile)
+            tile.hide()
+            tile.deleteLater()
+        while len(self.tiles) < count:
+            tile = StepTile(self._painter, len(self.tiles))
+            tile.chosen.connect(work.choose_step)
+            tile.moved.connect(work.move_step)
+            tile.menu_wanted.connect(self._open_menu)
+            self._tile_row.insertWidget(len(self.tiles), tile)
+            self.tiles.append(tile)
+        for tile in self.tiles:
+            tile.follow(work)
+
+    def _follow_rows(self) -> None:
+        work, pattern = self.work, self.work.pattern
+        key = (pattern.id, work.place, type(pattern.steps[work.place]))
+        if key != self._rows_for:
+            self._rows_for = key
+            for row in self.rows:
+                self._row_grid.removeWidget(row)
+                row.hide()
+                row.deleteLater()
+            self.rows = step_rows(work, work.place)
+            self._lay_rows()
+        for row in self.rows:
+            row.follow()
+        self.histogram.setVisible(work.place > 0)
+        if work.place > 0:
+            self._before.show_pattern(pattern, work.library, work.place)
+            self._show_histogram()
+
+    def _lay_rows(self) -> None:
+        line, column = 0, 0
+        for row in self.rows:
+            tall = getattr(row, "ROWS", 1)
+            if tall == 1:
+                row.setFixedWidth(136)
+            if line + tall > 2:
+                line, column = 0, column + 1
+            self._row_grid.addWidget(row, line, column, tall, 1, Qt.AlignmentFlag.AlignTop)
+            line += tall
+
+    def _show_histogram(self) -> None:
+        pattern = self.work.pattern
+        if pattern is None or self._before.values is None:
+            return
+        step = pattern.steps[min(self.work.place, len(pattern.steps) - 1)]
+        marks = (step.black, step.white) if step.kind == "levels" else ()
+        self.histogram.show_values(self._before.values, marks)
+
+    def _follow_placement(self) -> None:
+        projection = self.work.pattern.placement.projection
+        if projection != self._placed_as:
+            self._placed_as = projection
+            shown = _SHOWN_PLACEMENT[projection]
+            for name, row in self.placement.items():
+                self._placement_list.removeWidget(row)
+                row.setVisible(name in shown)
+            for place, name in enumerate(shown):
+                self._placement_list.insertWidget(place, self.placement[name])
+        for row in self.placement.values():
+            row.follow()
+
+    def _follow_feeds(self) -> None:
+        work = self.work
+        while self.feeds_list.count():
+            item = self.feeds_list.takeAt(0)
+            if item.widget() is not None and item.widget() is not self.feed_button:
+                item.widget().deleteLater()
+        recipe, pattern_id = work.recipe, work.pattern_id
+        for feed in recipe.feeds:
+            if feed.pattern == pattern_id:
+                label = Recipe.parameter(feed.input).title
+                shown = "colour" if isinstance(feed.low, tuple) else f"{feed.low:g} – {feed.high:g}"
+                self.feeds_list.addWidget(_use(label, shown, lambda name=feed.input: work.let_go(name)))
+        for row in recipe.relief:
+            if row.pattern == pattern_id:
+                self.feeds_list.addWidget(_use("Relief", f"{row.height:g} mm", lambda i=row.id: work.drop_relief(i)))
+        for pattern in recipe.patterns:
+            if pattern_id in pattern.used():
+                self.feeds_list.addWidget(_use(pattern.name, "pattern", None))
+        self.feeds_list.addWidget(self.feed_button)
+        self.feeds_list.addStretch(1)
+
+    def step_menu(self) -> QMenu:
+        """Every kind of step; the chosen one is added behind the step on the board."""
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.setToolTipsVisible(True)
+        for kind in STEPS:
+            action = menu.addAction(kind.label)
+            action.setToolTip(kind.tip)
+            action.triggered.connect(lambda _, kind=kind: self.work.add_step(kind()))
+        return menu
+
+    def _feed_menu(self) -> QMenu:
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        for name in FEEDABLE:
+            feed = self.work.recipe.feed(name)
+            if feed is None or feed.pattern != self.work.pattern_id:
+                action = menu.addAction(Recipe.parameter(name).title)
+                action.triggered.connect(lambda _, name=name: self.work.feed(name, self.work.pattern_id))
+        menu.addSeparator()
+        menu.addAction("Relief").triggered.connect(lambda: self.work.add_relief(self.work.pattern_id))
+        return menu
+
+    def _open_menu(self, place: int, where: QPoint) -> None:
+        work, menu = self.work, QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        if place == 0:
+            for kind in SOURCES:
+                menu.addAction(kind.label).triggered.connect(lambda _, kind=kind: work.exchange_source(kind()))
+        else:
+            step = work.pattern.steps[place]
+            menu.addAction("Switch off" if step.is_on else "Switch on").triggered.connect(
+                lambda: work.switch_step(place)
+            )
+            menu.addAction("Duplicate").triggered.connect(lambda: work.duplicate_step(place))
+            menu.addAction("Move left").triggered.connect(lambda: work.move_step(place, place - 1))
+            menu.addAction("Move right").triggered.connect(lambda: work.move_step(place, place + 1))
+            menu.addSeparator()
+            menu.addAction("Take out").triggered.connect(lambda: work.drop_step(place))
+        menu.popup(where)
+
+    def _rename(self) -> None:
+        if self.name.isModified():
+            self.name.setModified(False)
+            self.work.rename(self.name.text())
+            self.follow()
+
+
+def _use(name: str, shown: str, drop) -> QWidget:
+    """One use of the pattern, with a small button that ends it."""
+    row = QWidget()
+    layout = QHBoxLayout(row)
+    layout.setContentsMargins(0, 0, 0, 0)
+    layout.setSpacing(4)
+    layout.addWidget(QLabel(name), 1)
+    value = QLabel(shown)
+    value.setFont(font(12, tabular=True))
+    layout.addWidget(value)
+    if drop is not None:
+        button = QPushButton("×")
+        button.setProperty("role", "mini")
+        button.setFixedSize(16, 18)
+        button.setToolTip(f"{name} is constant again")
+        button.setAccessibleName(f"End feeding {name}")
+        button.clicked.connect(drop)
+        layout.addWidget(button)
+    row.setFixedHeight(22)
+    return row
+
+
+def _titled(title: str, inside, width: int) -> QFrame:
+    card = QFrame(objectName="card")
+    card.setFixedWidth(width)
+    heading = QLabel(title)
+    heading.setProperty("role", "cardTitle")
+    content = QWidget()
+    content.setLayout(inside)
+    area = QScrollArea()
+    area.setWidgetResizable(True)
+    area.setFrameShape(QFrame.Shape.NoFrame)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    area.setWidget(content)
+    layout = QVBoxLayout(card)
+    layout.setContentsMargins(14, 10, 8, 8)
+    layout.setSpacing(4)
+    layout.addWidget(heading)
+    layout.addWidget(area, 1)
+    return card
+
+
+def _sideways(inside: QWidget) -> QScrollArea:
+    area = QScrollArea()
+    area.setWidgetResizable(True)
+    area.setFrameShape(QFrame.Shape.NoFrame)
+    area.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    area.setWidget(inside)
+    return area
