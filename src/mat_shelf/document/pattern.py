@@ -114,7 +114,12 @@ class Placement(Frozen):
     turn: float = number(0.0, -360, 360, label="Turn", unit="°", tip="Turns it on the surface.", usual=(-180, 180))
     shift: tuple[Millimetres, Millimetres] = (0.0, 0.0)
     seam: float = number(
-        180.0, -360, 360, label="Seam", unit="°", tip="Where a cylinder's or ball's ends meet; 0 is the front.",
+        180.0,
+        -360,
+        360,
+        label="Seam",
+        unit="°",
+        tip="Where a cylinder's or ball's ends meet; 0 is the front.",
         usual=(-180, 180),
     )
     blend: float = number(
@@ -124,7 +129,10 @@ class Placement(Frozen):
         "part", title="Over", description="Begins anew on each part, or runs on over the whole product."
     )
     shuffle: float = number(
-        0.0, 0, 1, label="Shuffle",
+        0.0,
+        0,
+        1,
+        label="Shuffle",
         tip="Shifts it on each part by another amount, so that neighbours do not show the same piece. 1 is anywhere.",
     )
     shuffle_turn: float = number(

@@ -57,8 +57,18 @@ def lay(placement: Placement, points: Points) -> Sheet:
         F(placement.blend),
     )
     laid = lay_kernel(
-        points.position, points.normal, points.uv, points.part, frames, whole, way, _AXES[placement.axis], values,
-        index, weight, out,
+        points.position,
+        points.normal,
+        points.uv,
+        points.part,
+        frames,
+        whole,
+        way,
+        _AXES[placement.axis],
+        values,
+        index,
+        weight,
+        out,
     )
     if most == 1:
         return Sheet(None, None, out)

@@ -6,7 +6,7 @@ from one worker thread.
 
 import math
 import time
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from threading import Lock
 from typing import NamedTuple
 
@@ -29,6 +29,8 @@ FEWEST_COARSE, MOST_COARSE = 12_000, 60_000
 COARSE_S = (0.06, 0.105)
 """How long a coarse picture may take before others are made larger or smaller: about ten a second."""
 COARSE_SAMPLES = 2
+COARSE_FED_DEPTH = 1
+"""Waves in which patterns count while a value is dragged: what is seen itself, not what is seen in reflections."""
 REST_SAMPLES = 512
 BRIGHTEST = 24.0
 
@@ -205,7 +207,7 @@ class RenderSession:
         project, camera, revision = wanted.project, wanted.camera, wanted.revision
         started = time.perf_counter()
         film = Film(*self._coarse_size(wanted))
-        shot = self._shot(wanted, film.width, film.height, seed=revision)
+        shot = replace(self._shot(wanted, film.width, film.height, seed=revision), fed_depth=COARSE_FED_DEPTH)
         traced = time.perf_counter()
         for _ in range(COARSE_SAMPLES):
             if not self.tracer.add_sample(shot, film):

@@ -39,6 +39,8 @@ class Shot:
         Bounces at which paths end.
     brightest : float
         Most that one path may bring after its first bounce, 1 = 1000 cd/m2; keeps sparkles out of pictures.
+    fed_depth : int
+        Waves of a path in which patterns count; from then on it meets materials' constant values.
     cut_out : bool
         Whether the camera sees only the product; backdrop and lights are still reflected in it.
     """
@@ -51,6 +53,7 @@ class Shot:
     brightest: float = NO_LIMIT
     seed: int = 1
     cut_out: bool = False
+    fed_depth: int = 1 << 20
 
 
 def step_back() -> None:
@@ -135,7 +138,7 @@ class Tracer:
                 dressing.zone_rows,
                 points,
             )
-            if dressing.fed:
+            if dressing.fed and wave < shot.fed_depth:
                 feed_wave(count, dressing, geometry, points, paths, u, v, block)
             count, aimed = passes.shade(
                 count,

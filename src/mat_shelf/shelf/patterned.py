@@ -175,7 +175,9 @@ def _enamel(recipe: Recipe) -> Recipe:
 def _onyx(recipe: Recipe) -> Recipe:
     clouds = _use("mottle", Levels(black=0.2, white=0.8), size=24.0)
     return _recipe(
-        recipe, (clouds, _use("veins", Combine(other="mottle"))), [("specular_roughness", "veins", {"low": 0.08, "high": 0.2})]
+        recipe,
+        (clouds, _use("veins", Combine(other="mottle"))),
+        [("specular_roughness", "veins", {"low": 0.08, "high": 0.2})],
     )
 
 

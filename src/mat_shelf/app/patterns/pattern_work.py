@@ -1,7 +1,7 @@
 """What the window does with the patterns of the material on the board."""
 
-from PyQt6.QtCore import QMimeData, QObject, pyqtSignal
 from pydantic import ValidationError
+from PyQt6.QtCore import QMimeData, QObject, pyqtSignal
 
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.ids import free_name, new_id

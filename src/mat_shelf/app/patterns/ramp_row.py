@@ -60,9 +60,7 @@ class RampRow(QWidget):
         if not near:
             place = self._place(x)
             places = [p for p, _ in stops]
-            color = tuple(
-                round(float(np.interp(place, places, [c[k] for _, c in stops])), 5) for k in range(3)
-            )
+            color = tuple(round(float(np.interp(place, places, [c[k] for _, c in stops])), 5) for k in range(3))
             stops = sorted([*stops, (place, color)], key=lambda stop: stop[0])
             self.binding.set(tuple(stops), gesture="ramp")
             near = [next(k for k, stop in enumerate(stops) if stop == (place, color))]

@@ -4,7 +4,17 @@ from math import log
 
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QAction
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QMenu,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from mat_shelf.app.board.value_row import Slider, lay_stacked
 from mat_shelf.app.patterns.feed_chip import CHIP, PatternButton
@@ -46,8 +56,10 @@ class ReliefRow(QWidget):
         self.slider.moved.connect(self._moved)
         self.slider.released.connect(work.workshop.history.end_gesture)
         self.number.editingFinished.connect(self._typed)
-        self.setToolTip("Height from the pattern's black to its white; left of the middle it goes down.\n"
-                        "Right-click for its kind, to switch it off or take it out.")
+        self.setToolTip(
+            "Height from the pattern's black to its white; left of the middle it goes down.\n"
+            "Right-click for its kind, to switch it off or take it out."
+        )
 
     @property
     def row(self) -> Relief:
@@ -115,8 +127,6 @@ def _height(place: float) -> float:
         return 0.0
     size = _FINEST * (_LARGEST / _FINEST) ** share
     return float(f"{size if place > 0 else -size:.3g}")
-
-
 
 
 class ReliefCard(QFrame):

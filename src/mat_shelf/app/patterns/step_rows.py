@@ -145,4 +145,3 @@ def _row(binding: Binding, work: PatternWork) -> QWidget:
     if binding.name == "stops":
         return RampRow(binding)
     return ValueRow(binding, is_stacked=True)
-

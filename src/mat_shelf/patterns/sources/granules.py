@@ -87,7 +87,7 @@ def mat(coordinates, fibres, cloud, seed, out):
     xs, ys, zs = coordinates[0], coordinates[1], coordinates[2]
     for i in range(xs.shape[0]):
         x, y, z = xs[i], ys[i], zs[i]
-        lines = lines_at(x, y, F(0.9), F(0.05), F(0), F(math.pi), F(0.35), 3, seed)
+        lines = lines_at(x, y, F(0.9), F(0.05), F(0), F(math.pi), F(0.35), 2, seed)
         fine = fractal(x * F(11), y * F(11), z * F(11), 3, F(0.5), U(seed + U(1)))
         broad = fractal(x * F(1.4), y * F(1.4), z * F(1.4), 3, F(0.5), U(seed + U(2)))
         value = F(0.5) + F(0.4) * (fine - F(0.5)) + F(0.8) * cloud * (broad - F(0.5))

@@ -1,8 +1,7 @@
 """Knurling."""
 
-from typing import Literal
-
 import math
+from typing import Literal
 
 import numpy as np
 from pydantic import Field

@@ -59,7 +59,9 @@ def hide(coordinates, is_deep, crease, fine, pores, seed, out):
             _, _, large, _ = flat_cell(bx, by, F(0.95), none, seed)
             _, _, small, _ = flat_cell(bx * F(2.7), by * F(2.7), F(0.95), none, U(seed + U(5)))
         large, small = F(2) * large, F(2) * small
-        depth = F(0.5) + F(0.5) * smooth(F(0.35), F(0.6), fractal(F(0.45) * x, F(0.45) * y, F(0.45) * z, 2, F(0.5), U(seed + U(3))))
+        depth = F(0.5) + F(0.5) * smooth(
+            F(0.35), F(0.6), fractal(F(0.45) * x, F(0.45) * y, F(0.45) * z, 2, F(0.5), U(seed + U(3)))
+        )
         height = F(1) - (F(1) - _pillow(large, crease)) * depth
         height *= F(1) - F(0.35) * fine * (F(1) - _pillow(small, min(F(1.2) * crease, F(1))))
         if pores > F(0):

@@ -3,9 +3,9 @@
 from typing import Literal
 
 import numpy as np
+from pydantic import Field
 
 from mat_shelf.document.parameter import number
-from pydantic import Field
 from mat_shelf.optics.kernels import F, kernel
 from mat_shelf.patterns.lattice import U, gradient_noise
 from mat_shelf.patterns.step import At, Source, seed

@@ -1,8 +1,7 @@
 """Sources without chance: a constant, gradients, a checker."""
 
-from typing import Literal
-
 import math
+from typing import Literal
 
 import numpy as np
 from pydantic import Field

@@ -1,8 +1,7 @@
 """Scratches and fibres: thin lines of finite length."""
 
-from typing import Literal
-
 import math
+from typing import Literal
 
 import numpy as np
 
@@ -11,7 +10,6 @@ from mat_shelf.document.pattern import Placement
 from mat_shelf.optics.kernels import F, inline, kernel
 from mat_shelf.patterns.lattice import U, again, floor, hash3, smooth, unit
 from mat_shelf.patterns.step import At, Source, seed
-
 
 _LOW = 4
 """Rows of cells in a size: cells are low, since their lines lie mostly along them."""
@@ -28,8 +26,14 @@ class Scratches(Source):
     kind: Literal["scratches"] = "scratches"
     density: float = number(0.5, 0, 1, label="Density", tip="How many; product shots show few.")
     width: float = number(
-        0.05, 0.001, 100, label="Width", unit="mm", tip="Of the widest. Hairlines 0.02, deep ones 0.1.",
-        usual=(0.005, 1), log=True,
+        0.05,
+        0.001,
+        100,
+        label="Width",
+        unit="mm",
+        tip="Of the widest. Hairlines 0.02, deep ones 0.1.",
+        usual=(0.005, 1),
+        log=True,
     )
     direction: float = number(20, -180, 180, label="Direction", unit="°", tip="The way most of them run.")
     spread: float = number(40, 0, 180, label="Direction spread", unit="°", tip="180 runs every way.")
@@ -46,8 +50,15 @@ class Scratches(Source):
     def apply(self, at: At) -> np.ndarray:
         out = np.empty(len(at), np.float32)
         lines(
-            at.coordinates, F(self.density), F(self.width / at.size), F(math.radians(self.direction)),
-            F(math.radians(self.spread)), F(self.curl), self.layers, U(self.seed), out,
+            at.coordinates,
+            F(self.density),
+            F(self.width / at.size),
+            F(math.radians(self.direction)),
+            F(math.radians(self.spread)),
+            F(self.curl),
+            self.layers,
+            U(self.seed),
+            out,
         )
         return out
 
@@ -102,6 +113,4 @@ def lines_at(x, y, density, width, direction, spread, curl, layers, seed):
 def lines(coordinates, density, width, direction, spread, curl, layers, seed, out):
     """The highest line over each of (3, N) coordinates, (N,) in [0, 1]."""
     for i in range(coordinates.shape[1]):
-        out[i] = lines_at(
-            coordinates[0, i], coordinates[1, i], density, width, direction, spread, curl, layers, seed
-        )
+        out[i] = lines_at(coordinates[0, i], coordinates[1, i], density, width, direction, spread, curl, layers, seed)

@@ -73,5 +73,3 @@ class EachPart(Source):
         salt = at.points.frames.salt.astype(np.int64)
         chances = np.array([np.random.default_rng([int(s), self.seed]).random() for s in salt], np.float32)
         return chances[at.points.part]
-
-

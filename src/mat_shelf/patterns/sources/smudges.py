@@ -87,8 +87,10 @@ def strokes(coordinates, cover, bend, fineness, seed, out):
             x, y, z = c * xs[i] + s * ys[i], c * ys[i] - s * xs[i], zs[i]
             key = U(seed + U(layer))
             far = F(5) * F(layer)
-            y += F(5) * bend * (
-                fractal(F(0.12) * x + far, F(0.12) * y + far, F(0.12) * z + far, 1, F(0.5), key) - F(0.5)
+            y += (
+                F(5)
+                * bend
+                * (fractal(F(0.12) * x + far, F(0.12) * y + far, F(0.12) * z + far, 1, F(0.5), key) - F(0.5))
             )
             mask = fractal(x * F(0.12), y * F(0.9), z * F(0.9), 2, F(0.5), U(key + U(40)))
             mask = smooth(F(0.66) - F(0.3) * cover, F(0.78) - F(0.2) * cover, mask)

@@ -34,8 +34,15 @@ class Speckle(Source):
     def apply(self, at: At) -> np.ndarray:
         out = np.empty(len(at), np.float32)
         specks(
-            at.coordinates, at.is_deep, F(self.density), F(self.width), F(self.spread), F(self.softness),
-            self.repeat, U(self.seed), out,
+            at.coordinates,
+            at.is_deep,
+            F(self.density),
+            F(self.width),
+            F(self.spread),
+            F(self.softness),
+            self.repeat,
+            U(self.seed),
+            out,
         )
         return out
 

@@ -40,8 +40,14 @@ class Weave(Source):
     def apply(self, at: At) -> np.ndarray:
         out = np.empty(len(at), np.float32)
         cloth(
-            at.coordinates, _WEAVES.index(self.weave), self.shown == "direction", F(self.width), F(self.fibres),
-            F(self.uneven), U(self.seed), out,
+            at.coordinates,
+            _WEAVES.index(self.weave),
+            self.shown == "direction",
+            F(self.width),
+            F(self.fibres),
+            F(self.uneven),
+            U(self.seed),
+            out,
         )
         return out
 
@@ -80,7 +86,9 @@ def cloth(coordinates, weave, is_direction, width, fibres, uneven, seed, out):
         rise = round_ * crown
         if fibres > F(0) and rise > F(0):
             run = x if along_top else y
-            lines = gradient_noise(run * F(0.6), across * F(16) + F(31) * F(yi if along_top else xi), F(0.5), seed, none)
+            lines = gradient_noise(
+                run * F(0.6), across * F(16) + F(31) * F(yi if along_top else xi), F(0.5), seed, none
+            )
             rise = max(rise * (F(1) + F(0.5) * fibres * lines), F(0))
         if is_direction:
             out[i] = F(0) if along_top else F(1)

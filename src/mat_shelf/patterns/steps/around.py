@@ -24,9 +24,7 @@ class Warp(Step):
 
     kind: Literal["warp"] = "warp"
     other: PatternRef = Field(None, title="By", description="The pattern that pulls; grey leaves all in place.")
-    amount: float = number(
-        1.0, 0, 1000, label="Amount", unit="mm", tip="How far it is pulled at most.", usual=(0, 10)
-    )
+    amount: float = number(1.0, 0, 1000, label="Amount", unit="mm", tip="How far it is pulled at most.", usual=(0, 10))
 
     def apply(self, at: At) -> np.ndarray:
         pull = at.other(self.other)
@@ -57,7 +55,9 @@ class Soften(Step):
     tip = "Blurs by a radius in mm; turns the cliffs of black and white art into slopes."
 
     kind: Literal["soften"] = "soften"
-    radius: float = number(0.2, 0.001, 100, label="Radius", unit="mm", tip="How far it runs.", usual=(0.01, 5), log=True)
+    radius: float = number(
+        0.2, 0.001, 100, label="Radius", unit="mm", tip="How far it runs.", usual=(0.01, 5), log=True
+    )
 
     def apply(self, at: At) -> np.ndarray:
         return _softened(at, self.radius)
@@ -70,7 +70,9 @@ class Sharpen(Step):
     tip = "Brings out detail finer than the radius."
 
     kind: Literal["sharpen"] = "sharpen"
-    radius: float = number(0.2, 0.001, 100, label="Radius", unit="mm", tip="Detail finer than this.", usual=(0.01, 5), log=True)
+    radius: float = number(
+        0.2, 0.001, 100, label="Radius", unit="mm", tip="Detail finer than this.", usual=(0.01, 5), log=True
+    )
     amount: float = number(1.0, 0, 10, label="Amount", tip="How much it is strengthened.", usual=(0, 4))
 
     def apply(self, at: At) -> np.ndarray:
@@ -85,8 +87,12 @@ class Steepness(Step):
     tip = "White where the map changes fast: outlines, edges of cells."
 
     kind: Literal["steepness"] = "steepness"
-    reach: float = number(0.1, 0.001, 100, label="Reach", unit="mm", tip="Over what distance.", usual=(0.01, 5), log=True)
-    amount: float = number(1.0, 0, 20, label="Amount", tip="Scales it; at 1, white changes by 4 within a size.", usual=(0, 5))
+    reach: float = number(
+        0.1, 0.001, 100, label="Reach", unit="mm", tip="Over what distance.", usual=(0.01, 5), log=True
+    )
+    amount: float = number(
+        1.0, 0, 20, label="Amount", tip="Scales it; at 1, white changes by 4 within a size.", usual=(0, 5)
+    )
 
     def apply(self, at: At) -> np.ndarray:
         step = np.float32(self.reach / at.size / 2)

@@ -30,8 +30,12 @@ class Combine(Step):
     tip = "Limits a map to patches, adds a finer one, mixes two by a third."
 
     kind: Literal["combine"] = "combine"
-    way: Literal["multiply", "add", "subtract", "screen", "overlay", "lighter", "darker", "difference", "blend"] = Field(
-        "multiply", title="Way", description="How both become one. Multiply limits a map to where the other is white."
+    way: Literal["multiply", "add", "subtract", "screen", "overlay", "lighter", "darker", "difference", "blend"] = (
+        Field(
+            "multiply",
+            title="Way",
+            description="How both become one. Multiply limits a map to where the other is white.",
+        )
     )
     other: PatternRef = Field(None, title="With", description="The other pattern.")
     mask: PatternRef = Field(None, title="Where", description="A pattern that says where it counts; all over if none.")
