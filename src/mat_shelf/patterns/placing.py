@@ -170,8 +170,8 @@ def lay_kernel(position, normal, uv, part, frames, whole, way, axis, values, ind
         _fit((share - F(0.5)) * F(2 * math.pi) * radius, up, off, part[i], frames, values, out, i)
         to_seam = min(share, F(1) - share)
         if blend > F(0) and to_seam < F(0.25) * blend:
-            # Near the seam the same pattern from half a turn away lies over it.
-            t = F(0.5) + F(0.5) * to_seam / (F(0.25) * blend)
+            # Towards the seam the same pattern from half a turn away, which has none there, takes over.
+            t = to_seam / (F(0.25) * blend)
             weight[i] = t * t * (F(3) - F(2) * t)
             index[laid] = i
             weight[laid] = F(1) - weight[i]
