@@ -74,6 +74,14 @@ def drag_slider(slider, place: float, steps: int = 8) -> None:
     QTest.mouseRelease(slider, LEFT, PLAIN, QPoint(round(end), middle))
 
 
+def make_constant(window, name: str) -> None:
+    """Ends what feeds an input, through its chip."""
+    QTest.mouseClick(window.board.rows[name].chip, LEFT)
+    assert window.board.feed_popover.isVisible()
+    QTest.mouseClick(window.board.feed_popover.constant_button, LEFT)
+    assert not window.board.feed_popover.isVisible()
+
+
 def drag_swatch(window, monkeypatch, name: str, part: str) -> None:
     """Drags a swatch from the list onto a part. The system's own drag loop is replaced by the events it sends."""
     model, rows = window.shelf.model, window.shelf.model.rows

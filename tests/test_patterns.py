@@ -327,7 +327,7 @@ def test_ready_patterns_show_something_at_their_size(ready):
     points = flat_points(source.seen(ready.pattern.placement.size), 128, 128)
     values = evaluate(ready.pattern, points)
     assert np.isfinite(values).all() and values.std() > 0.01
-    assert -0.01 <= values.min() and values.max() <= 1.5
+    assert values.min() >= -0.01 and values.max() <= 1.5
 
 
 def _fields(model):

@@ -13,6 +13,7 @@ from driving import (
     drag_slider,
     drag_swatch,
     grabbed,
+    make_constant,
     picture_of,
     place_of,
     seen,
@@ -45,12 +46,14 @@ def test_the_whole_story(open_window, qtbot, monkeypatch, tmp_path, shelf_folder
     assert 200 < changed.sum() < around.sum()
     assert box_x.min() - 4 <= np.median(xs) - offset.x() <= box_x.max() + 4
     assert box_y.min() - 4 <= np.median(ys) - offset.y() <= box_y.max() + 4
-    assert board.rows["specular_roughness"].number.text() == "0.06"
+    assert board.rows["specular_roughness"].number.text() == "0.06 – 0.13"
     assert board.rows["base_color"].text.text() == "#125B57"
 
     # They drag colour and roughness and see it at once.
     before = picture_of(qtbot, window)
     inside, wax = seen(window, "barrel"), seen(window, "wax-stick")
+    make_constant(window, "specular_roughness")
+    assert board.rows["specular_roughness"].number.text() == "0.06"
     drag_slider(board.rows["specular_roughness"].slider, 0.8)
     recipe = workshop.selected_material.recipe
     assert recipe.specular_roughness == pytest.approx(0.8, abs=0.02)
@@ -78,15 +81,18 @@ def test_the_whole_story(open_window, qtbot, monkeypatch, tmp_path, shelf_folder
     steel_warmth, brass_warmth = (float(np.subtract(*p[collar].astype(int).mean(axis=0)[[0, 2]])) for p in (steel, red))
     assert brass_warmth > steel_warmth + 25
 
-    # They undo: the collar, then the colour as one step, then the roughness as one step.
+    # They undo: the collar, then the colour as one step, then the roughness as one step, then its pattern's end.
     shortcut(qtbot, window, Qt.Key.Key_Z, CONTROL)
     assert workshop.project.part("collar").material == "polished-brass"
     shortcut(qtbot, window, Qt.Key.Key_Z, CONTROL)
     assert workshop.project.material("teal-lacquer").recipe.specular_roughness == recipe.specular_roughness
     shortcut(qtbot, window, Qt.Key.Key_Z, CONTROL)
+    assert workshop.project.material("teal-lacquer").recipe.specular_roughness == 0.06
+    shortcut(qtbot, window, Qt.Key.Key_Z, CONTROL)
     assert not workshop.history.is_changed and workshop.history.undo_label is None
     undone = picture_of(qtbot, window)
     assert np.abs(undone[inside].astype(int).mean(axis=0) - before[inside].astype(int).mean(axis=0)).max() < 6
+    shortcut(qtbot, window, Qt.Key.Key_Z, CONTROL | SHIFT)
     shortcut(qtbot, window, Qt.Key.Key_Z, CONTROL | SHIFT)
     assert workshop.project.material("teal-lacquer").recipe.specular_roughness == recipe.specular_roughness
 

@@ -6,7 +6,19 @@ import numpy as np
 import OpenEXR
 import OpenImageIO
 import pytest
-from driving import CONTROL, LEFT, PLAIN, SHIFT, click_part, drag_slider, picture_of, place_of, seen, shortcut
+from driving import (
+    CONTROL,
+    LEFT,
+    PLAIN,
+    SHIFT,
+    click_part,
+    drag_slider,
+    make_constant,
+    picture_of,
+    place_of,
+    seen,
+    shortcut,
+)
 from PIL import Image
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
@@ -47,14 +59,20 @@ def test_a_variant_follows_its_parent_in_all_but_its_own(open_window, qtbot):
     )
 
     # Its colour becomes its own; then the parent is opened and both colour and roughness change there.
+    make_constant(window, "base_color")
     board.rows["base_color"].text.setText("#204060")
     board.rows["base_color"].text.setModified(True)
     board.rows["base_color"].text.editingFinished.emit()
-    assert workshop.selected_material.own == ("base_color",) and board.rows["base_color"].label.back.isVisible()
+    assert (
+        workshop.selected_material.own == ("base_color", "feeds/base_color")
+        and board.rows["base_color"].label.back.isVisible()
+    )
     blue = picture_of(qtbot, window)[seen(window, "sleeve")].astype(int).mean(axis=0)
     assert blue[2] > blue[0] + 20
     QTest.mouseClick(board.parent_button, LEFT)
     assert workshop.selected_material.id == "saddle-leather" and board.variants_label.text() == "1 variant"
+    make_constant(window, "specular_roughness")
+    make_constant(window, "base_color")
     drag_slider(board.rows["specular_roughness"].slider, 0.1)
     board.rows["base_color"].text.setText("#D0D020")
     board.rows["base_color"].text.setModified(True)
@@ -117,12 +135,16 @@ def test_swatches_are_described_varied_compared_and_thrown_out(open_window, qtbo
     select_swatch(window, "Old copper, variant")
     choose(window, "Put on Warmer dish")
     assert workshop.project.part("warmer-dish").material == variant.id
+    make_constant(window, "specular_roughness")
     drag_slider(window.board.rows["specular_roughness"].slider, 0.9)
     window.board.open_keep()
     assert "Old copper, variant" in window.board.keep_popover.update_button.text()
     QTest.mouseClick(window.board.keep_popover.update_button, LEFT)
     kept = shelf.swatch(variant.id)
-    assert kept.own == ("specular_roughness",) and kept.recipe.specular_roughness == pytest.approx(0.9, abs=0.02)
+    assert kept.own == (
+        "feeds/specular_roughness",
+        "specular_roughness",
+    ) and kept.recipe.specular_roughness == pytest.approx(0.9, abs=0.02)
     shelf.add(described.tuned(described.recipe.with_(base_color=(0.1, 0.2, 0.3))))
     assert shelf.swatch(variant.id).recipe.base_color == (0.1, 0.2, 0.3)
 

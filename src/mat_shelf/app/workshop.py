@@ -232,6 +232,11 @@ class Workshop(QObject):
         project, part = self.project, self.project.part(part_id)
         material = next((m for m in project.materials if m.swatch == swatch.id and m.recipe == swatch.recipe), None)
         if material is None:
+            try:
+                for data in self.shelf.pictures(swatch).values():
+                    self.assets.add_map(data)
+            except (ShelfError, PictureError) as fault:
+                self.said.emit(f"A picture of '{swatch.name}' cannot be used: {fault}.")
             material = self._material_of(swatch)
             project = project.with_material(material)
         wearer = part.zone(zone_id) if zone_id else part
@@ -360,12 +365,12 @@ class Workshop(QObject):
 
     def duplicate_swatch(self, swatch: Swatch) -> None:
         name = free_name(f"{swatch.name}, copy", {entry.name for entry in self.shelf_entries()})
-        self._put_on_shelf(swatch.with_(id=new_id("swatch"), name=name))
+        self._put_on_shelf(swatch.with_(id=new_id("swatch"), name=name), swatch)
 
     def vary_swatch(self, swatch: Swatch) -> None:
         """Puts a variant of a swatch on the shelf, which differs in nothing yet."""
         name = free_name(f"{swatch.name}, variant", {entry.name for entry in self.shelf_entries()})
-        self._put_on_shelf(swatch.with_(id=new_id("swatch"), name=name, parent=swatch.id, own=()))
+        self._put_on_shelf(swatch.with_(id=new_id("swatch"), name=name, parent=swatch.id, own=()), swatch)
 
     def throw_out_swatch(self, entry_id: str, name: str) -> None:
         """Takes a swatch off the shelf, and offers to put it back."""
@@ -401,9 +406,17 @@ class Workshop(QObject):
             self.said.emit(f"The shelf already has a swatch called '{name.strip()}'; choose another name.")
         return is_free
 
-    def _put_on_shelf(self, swatch: Swatch) -> bool:
+    def pictures_of(self, thing: Swatch | Material) -> dict[str, bytes]:
+        """Pictures that the patterns of a material or swatch show, by SHA-256, out of the project and the shelf."""
+        found = self.shelf.pictures(thing) if isinstance(thing, Swatch) else {}
+        wanted = {picture.digest for picture in thing.recipe.pictures()}
+        return found | {key: self.assets.data(key) for key in wanted if self.assets.holds(key)}
+
+    def _put_on_shelf(self, swatch: Swatch, origin: Swatch | None = None) -> bool:
+        """Keeps a swatch; pictures of its patterns come from the project, or from the swatch it is a copy of."""
         try:
-            self.shelf.add(swatch)
+            pictures = self.pictures_of(origin) if origin is not None else {}
+            self.shelf.add(swatch, pictures | self.pictures_of(swatch))
         except ShelfError as fault:
             self.said.emit(str(fault))
             return False

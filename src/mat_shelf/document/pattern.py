@@ -11,6 +11,7 @@ from pydantic import Field, SerializeAsAny, WrapValidator, model_validator
 
 from mat_shelf.document.ids import Id, Name
 from mat_shelf.document.parameter import Frozen, number
+from mat_shelf.document.picture import Picture
 
 PatternRef = Id | None
 """Another pattern of the same recipe, by id."""
@@ -48,6 +49,10 @@ class Step(Frozen):
         """Names of the fields that refer to another pattern."""
         return [name for name, field in cls.model_fields.items() if field.annotation == PatternRef]
 
+    def pictures(self) -> list[Picture]:
+        """The pictures that it shows."""
+        return [value for name in type(self).model_fields if isinstance(value := getattr(self, name), Picture)]
+
     def used(self) -> list[str]:
         """Ids of the other patterns that it refers to."""
         return [value for name in self.pattern_fields() if (value := getattr(self, name)) is not None]
@@ -67,7 +72,7 @@ def _known_step(value: Any, proceed) -> Step:
 
 AnyStep = Annotated[SerializeAsAny[Step], WrapValidator(_known_step)]
 
-Projection = Literal["solid", "uv", "planar", "box", "cylinder", "sphere"]
+Projection = Literal["solid", "uv", "whole uv", "planar", "box", "cylinder", "sphere"]
 Axis = Literal["x", "y", "z"]
 
 
@@ -77,7 +82,8 @@ class Placement(Frozen):
     Attributes
     ----------
     projection : str
-        ``solid`` runs through the part as grain through wood; ``uv`` follows the mesh's own coordinates; ``planar``
+        ``solid`` runs through the part as grain through wood; ``uv`` follows the mesh's own coordinates, in mm, and ``whole uv``
+        lets a size cover all of them; ``planar``
         is thrown on along the axis, ``box`` from all six sides, ``cylinder`` and ``sphere`` go round the axis.
     axis : str
         Of the part; for ``solid``, the direction in which the pattern is stretched.

@@ -11,6 +11,7 @@ from pydantic import Field, model_validator
 
 from mat_shelf.document.ids import Digest, Id, Name
 from mat_shelf.document.parameter import Color, Frozen, color, number
+from mat_shelf.document.picture import Picture
 from mat_shelf.document.variant import Variable
 
 SCHEMA = 5
@@ -195,14 +196,6 @@ class Backdrop(Frozen):
     radius: float = Field(220.0, gt=0, le=1e5)
 
 
-class Picture(Frozen):
-    """A picture kept with the project as it came: its file's name, SHA-256 and kind."""
-
-    name: Name
-    digest: Digest
-    kind: Literal["png", "jpg", "tiff", "webp", "exr", "hdr"]
-
-
 class Set(Frozen):
     """Lights and backdrop together.
 
@@ -379,7 +372,12 @@ class Project(Frozen):
     def pictures(self) -> list[Picture]:
         """Every picture that the project refers to."""
         rooms = [studio.room for studio in self.sets if studio.room is not None]
-        return [*rooms, *([self.reference] if self.reference is not None else [])]
+        reference = [self.reference] if self.reference is not None else []
+        return [*rooms, *reference, *self.map_pictures()]
+
+    def map_pictures(self) -> list[Picture]:
+        """Every picture that a pattern of a material shows."""
+        return [picture for material in self.materials for picture in material.recipe.pictures()]
 
     def with_part(self, part: Part) -> "Project":
         """A copy in which `part` replaces the one with its id."""

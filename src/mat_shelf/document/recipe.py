@@ -11,6 +11,7 @@ from pydantic import Field, field_validator, model_validator
 
 from mat_shelf.document.parameter import Color, Frozen, color, number
 from mat_shelf.document.pattern import Feed, Pattern, Relief, needed, path_of_loop
+from mat_shelf.document.picture import Picture
 
 FEEDABLE = (
     "base_weight",
@@ -162,6 +163,10 @@ class Recipe(Frozen):
             if pattern.id == pattern_id:
                 return pattern
         raise KeyError(pattern_id)
+
+    def pictures(self) -> list[Picture]:
+        """Every picture that its patterns show."""
+        return [picture for pattern in self.patterns for step in pattern.steps for picture in step.pictures()]
 
     def feed(self, name: str) -> Feed | None:
         """What feeds an input."""

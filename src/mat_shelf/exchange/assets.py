@@ -5,11 +5,12 @@ from collections.abc import Callable
 import numpy as np
 
 from mat_shelf.document.project import Project
-from mat_shelf.exchange.pictures import PictureError, picture_kind, read_room
+from mat_shelf.exchange.pictures import PictureError, picture_kind, read_map, read_room
 from mat_shelf.geometry.faces import FacesError, faces_bytes, read_faces
 from mat_shelf.geometry.glb import NamedMesh, digest, glb_bytes, read_glb
 from mat_shelf.geometry.mesh import Mesh, MeshError
 from mat_shelf.geometry.solids import joined
+from mat_shelf.patterns.pyramid import Pyramid
 
 
 class AssetError(ValueError):
@@ -25,13 +26,15 @@ class Assets:
     rooms : dict from SHA-256 to (H, 2H, 3) float32
     faces : dict from SHA-256 to (N,) int32
         The faces of zones.
+    pictures : dict from SHA-256 to Pyramid
+        What patterns show.
     """
 
     def __init__(self):
         self.meshes: dict[str, Mesh] = {}
         self.rooms: dict[str, np.ndarray] = {}
         self.faces: dict[str, np.ndarray] = {}
-        self.pictures: dict = {}
+        self.pictures: dict[str, Pyramid] = {}
         self._data: dict[str, bytes] = {}
 
     def add(self, part: NamedMesh) -> str:
@@ -73,12 +76,25 @@ class Assets:
         self._data[key] = data
         return key, kind
 
+    def add_map(self, data: bytes) -> tuple[str, str]:
+        """Keeps a picture for patterns as it came; returns its digest and kind. Raises PictureError."""
+        key = digest(data)
+        pixels, kind = read_map(data)
+        self.pictures[key] = Pyramid(pixels)
+        self._data[key] = data
+        return key, kind
+
     def take(self, others: "Assets") -> None:
         """Keeps what others have too."""
         self.meshes |= others.meshes
         self.rooms |= others.rooms
         self.faces |= others.faces
+        self.pictures |= others.pictures
         self._data |= others._data
+
+    def holds(self, key: str) -> bool:
+        """Whether a file is there; a picture of a pattern may be missing until it is found again."""
+        return key in self._data
 
     def data(self, key: str) -> bytes:
         """The file of a mesh or picture. Raises KeyError."""
@@ -134,10 +150,19 @@ def gather_assets(project: Project, read: Callable[[str], bytes | None]) -> Asse
             if len(faces) and faces[-1] >= len(assets.meshes[part.mesh].triangles):
                 raise AssetError(f"{what} are not those of part '{part.name}'")
     rooms = {studio.room.digest for studio in project.sets if studio.room is not None}
+    maps = {picture.digest for picture in project.map_pictures()}
     for picture in project.pictures():
         what = f"the picture '{picture.name}'"
+        if picture.digest in maps and read(names[picture.digest]) is None:
+            continue  # the pattern keeps its place and shows grey until the picture is found again
         try:
-            (assets.add_room if picture.digest in rooms else assets.add_picture)(take(picture.digest, what))
+            data = take(picture.digest, what)
+            if picture.digest in maps and picture.digest not in assets.pictures:
+                assets.add_map(data)
+            if picture.digest in rooms:
+                assets.add_room(data)
+            elif picture.digest not in maps:
+                assets.add_picture(data)
         except PictureError as fault:
             raise AssetError(f"{what}: {fault}") from None
     return assets

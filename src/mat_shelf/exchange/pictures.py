@@ -76,6 +76,68 @@ def read_picture(data: bytes) -> np.ndarray:
         raise PictureError("the picture is damaged and cannot be shown") from fault
 
 
+MOST_MAP_PIXELS = 1 << 28
+"""16384 x 16384."""
+_SIGNATURES = (
+    (b"\x89PNG", "png"),
+    (b"\xff\xd8\xff", "jpg"),
+    (b"II*\0", "tiff"),
+    (b"MM\0*", "tiff"),
+    (b"8BPS", "psd"),
+    (b"\x76\x2f\x31\x01", "exr"),
+    (b"RIFF", "webp"),
+)
+
+
+def read_map(data: bytes) -> tuple[np.ndarray, str]:
+    """A picture for patterns, with the depth it has, from bytes that come from anywhere.
+
+    Returns
+    -------
+    pixels : (H, W, C) uint8, uint16 or float32
+        1 to 4 channels. Pictures of layers come as they were saved flattened.
+    kind : str
+        Ending of the kind of file.
+
+    Raises
+    ------
+    PictureError
+        If it is of no kind that is read, damaged, too large, or holds what is no number.
+    """
+    kind = next((kind for start, kind in _SIGNATURES if data.startswith(start)), None)
+    if kind is None:
+        raise PictureError("this is no PNG, JPEG, TIFF, EXR, PSD or WebP picture")
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / f"map.{kind}"
+        path.write_bytes(data)
+        source = _opened_input(path)
+        try:
+            spec = source.spec()
+            if spec.width < 1 or spec.height < 1 or spec.width * spec.height > MOST_MAP_PIXELS:
+                raise PictureError("the picture is empty or larger than 16384 by 16384 pixels")
+            depth = {"uint8": OpenImageIO.UINT8, "uint16": OpenImageIO.UINT16}.get(str(spec.format), OpenImageIO.FLOAT)
+            pixels = source.read_image(0, 0, 0, min(spec.nchannels, 4), depth)
+        finally:
+            source.close()
+    if pixels is None:
+        raise PictureError("the picture is damaged and cannot be read")
+    if pixels.dtype == np.float32 and not np.isfinite(pixels).all():
+        raise PictureError("the picture holds values that are not numbers; save it again where it was made")
+    return np.ascontiguousarray(pixels), kind
+
+
+def _opened_input(path: Path):
+    """OpenImageIO's reader of a file. Raises PictureError."""
+    hints = OpenImageIO.ImageSpec()
+    hints.attribute("oiio:UnassociatedAlpha", 1)  # colour beside alpha, not multiplied by it
+    source = OpenImageIO.ImageInput.open(str(path), hints)
+    if source is None:
+        with suppress(UnicodeDecodeError):  # its words may quote the damaged file
+            OpenImageIO.geterror()
+        raise PictureError("the picture is damaged and cannot be read")
+    return source
+
+
 MOST_ROOM_PIXELS = 1 << 26
 """8192 x 8192: what is larger takes longer to read than any light in it is worth."""
 ROOM_WIDTH = 2048
@@ -116,11 +178,7 @@ def read_room(data: bytes) -> tuple[np.ndarray, str]:
 
 def _float_pixels(path: Path) -> np.ndarray:
     """(H, 2H, 3) float32. Raises PictureError."""
-    source = OpenImageIO.ImageInput.open(str(path))
-    if source is None:
-        with suppress(UnicodeDecodeError):  # its words may quote the damaged file
-            OpenImageIO.geterror()
-        raise PictureError("the picture is damaged and cannot be read")
+    source = _opened_input(path)
     try:
         spec = source.spec()
         if spec.width * spec.height > MOST_ROOM_PIXELS:

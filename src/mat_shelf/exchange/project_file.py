@@ -11,7 +11,7 @@ from mat_shelf.exchange.package import PackageError, parse, read_package, write_
 ENDING = ".matshelf"
 TEXT = "project.json"
 _ASSET = re.compile(
-    r"(meshes/[0-9a-f]{64}\.glb|zones/[0-9a-f]{64}\.faces|pictures/[0-9a-f]{64}\.(png|jpg|tiff|webp|exr|hdr))"
+    r"(meshes/[0-9a-f]{64}\.glb|zones/[0-9a-f]{64}\.faces|pictures/[0-9a-f]{64}\.(png|jpg|tiff|webp|exr|hdr|psd))"
 )
 
 
@@ -24,7 +24,7 @@ def save_project(path: Path, project: Project, assets: Assets) -> None:
         If it cannot be written; the file that was there is untouched.
     """
     entries = {TEXT: project.model_dump_json(indent=1).encode()}
-    entries |= {name: assets.data(key) for key, name in asset_names(project).items()}
+    entries |= {name: assets.data(key) for key, name in asset_names(project).items() if assets.holds(key)}
     write_package(Path(path), entries, keep_previous=True)
 
 

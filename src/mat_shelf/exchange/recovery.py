@@ -66,6 +66,8 @@ class Recovery:
     def keep(self, project: Project, assets: Assets, path: Path | None) -> None:
         """Writes the project, whole or not at all; a mesh or picture only the first time. Raises OSError."""
         for key, name in asset_names(project).items():
+            if not assets.holds(key):
+                continue
             target = self._folder / name
             if not target.exists():
                 target.parent.mkdir(exist_ok=True)

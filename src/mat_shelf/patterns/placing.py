@@ -11,7 +11,7 @@ from mat_shelf.patterns.lattice import U, again, unit
 from mat_shelf.patterns.points import Points
 
 _AXES = {"x": 0, "y": 1, "z": 2}
-_WAYS = {"solid": 0, "planar": 1, "cylinder": 2, "sphere": 3, "box": 4, "uv": 5}
+_WAYS = {"solid": 0, "planar": 1, "cylinder": 2, "sphere": 3, "box": 4, "uv": 5, "whole uv": 6}
 _SHEETS = {"cylinder": 2, "sphere": 2, "box": 3}
 """How often a point can lie in the layout: on both sides of a seam, or on three sides of a box."""
 
@@ -37,7 +37,7 @@ class Sheet(NamedTuple):
 def lay(placement: Placement, points: Points) -> Sheet:
     """Lays points out."""
     count = len(points)
-    way = 6 if points.is_flat else _WAYS[placement.projection]
+    way = 7 if points.is_flat else _WAYS[placement.projection]
     blends = placement.projection == "box" or placement.blend > 0
     most = _SHEETS.get(placement.projection, 1) if blends and not points.is_flat else 1
     out = np.empty((3, count * most), np.float32)
@@ -119,8 +119,13 @@ def lay_kernel(position, normal, uv, part, frames, whole, way, axis, values, ind
             index[i] = i
             weight[i] = F(1)
         if way >= 5:
+            per_uv = frames.per_uv
             if way == 5:
-                _fit(uv[i, 0], uv[i, 1], F(0), part[i], frames, values, out, i)
+                _fit(
+                    uv[i, 0] * per_uv[part[i], 0], uv[i, 1] * per_uv[part[i], 1], F(0), part[i], frames, values, out, i
+                )
+            elif way == 6:
+                _fit(uv[i, 0] / values[4], uv[i, 1] / values[4], F(0), part[i], frames, values, out, i)
             else:
                 _fit(position[i, 0], position[i, 1], position[i, 2], 0, frames, values, out, i)
             continue

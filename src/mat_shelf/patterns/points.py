@@ -7,8 +7,9 @@ from functools import cache
 import numpy as np
 
 from mat_shelf.geometry.mesh import Mesh
+from mat_shelf.geometry.stretch import uv_scale
 
-Frames = namedtuple("Frames", "turn shift centre radius low high salt")
+Frames = namedtuple("Frames", "turn shift centre radius low high salt per_uv")
 """How parts stand; the last row is the whole product's.
 
 turn : (G, 3, 3) float32, from the part to the world; shift : (G, 3) float32, mm
@@ -16,6 +17,7 @@ centre : (G, 3) float32, mm, middle of the part's box in its own frame
 radius : (G, 4) float32, mm, largest distance from the axes x, y, z through the centre, and from the centre
 low, high : (G, 3) float32, mm, the part's box in its own frame
 salt : (G,) int32, a random number of each part's own
+per_uv : (G, 2) float32, mm that a unit of u and of v covers, on average
 """
 
 FLAT = Frames(
@@ -26,6 +28,7 @@ FLAT = Frames(
     np.zeros((1, 3), np.float32),
     np.ones((1, 3), np.float32),
     np.zeros(1, np.int32),
+    np.ones((1, 2), np.float32),
 )
 
 
@@ -38,16 +41,20 @@ class Points:
     normal : (N, 3) float32, shading normal, of the world
     part : (N,) int32, row of `frames`
     frames : Frames
-    uv : (N, 2) float32, mm
+    uv : (N, 2) float32, of the mesh's own coordinates
     uv_slope : (N, 2, 3) float32
-        How u and v change along the world's axes, mm per mm.
+        How u and v change along the world's axes, per mm.
     cosine : (N,) float32
         Between the normal and the direction one looks from; 1 is straight on.
     is_flat : bool
         A sheet of paper rather than a part: every placement lies on it alike.
+    footprint : float
+        Width of what one point stands for, mm: pictures are averaged over that much. 0 for points proper.
     """
 
-    def __init__(self, position, normal, part, frames, uv=None, uv_slope=None, cosine=None, is_flat=False):
+    def __init__(
+        self, position, normal, part, frames, uv=None, uv_slope=None, cosine=None, is_flat=False, footprint=0.0
+    ):
         self.position = position
         self.normal = normal
         self.part = part
@@ -56,6 +63,7 @@ class Points:
         self.uv_slope = uv_slope
         self.cosine = np.ones(len(position), np.float32) if cosine is None else cosine
         self.is_flat = is_flat
+        self.footprint = footprint
         self.known: dict = {}
         """Values of patterns at these points, by what was looked up; several feeds often share one."""
 
@@ -74,6 +82,7 @@ class Points:
             slope,
             self.cosine[index],
             self.is_flat,
+            self.footprint,
         )
 
     def taken_later(self, index: np.ndarray):
@@ -100,6 +109,7 @@ class Points:
             slope,
             np.tile(self.cosine, count),
             self.is_flat,
+            self.footprint,
         )
 
 
@@ -114,9 +124,9 @@ def flat_points(width: float, columns: int, rows: int) -> Points:
     position = position.reshape(-1, 3)
     normal = np.zeros_like(position)
     normal[:, 2] = 1
-    return Points(
-        position, normal, np.zeros(len(position), np.int32), FLAT, np.ascontiguousarray(position[:, :2]), is_flat=True
-    )
+    part = np.zeros(len(position), np.int32)
+    uv = np.ascontiguousarray(position[:, :2])
+    return Points(position, normal, part, FLAT, uv, is_flat=True, footprint=pitch)
 
 
 def part_frames(meshes: Sequence[Mesh], poses: Sequence[tuple[np.ndarray, np.ndarray, float]], salts) -> Frames:
@@ -133,6 +143,10 @@ def part_frames(meshes: Sequence[Mesh], poses: Sequence[tuple[np.ndarray, np.nda
     """
     boxes = [mesh.bounds * scale for mesh, (_, _, scale) in zip(meshes, poses, strict=True)]
     radii = [_radii(mesh, scale) for mesh, (_, _, scale) in zip(meshes, poses, strict=True)]
+    scales = [
+        uv_scale(mesh) * scale if mesh.uv is not None else np.ones(2)
+        for mesh, (_, _, scale) in zip(meshes, poses, strict=True)
+    ]
     turns = [np.asarray(turn) for turn, _, _ in poses]
     shifts = [np.asarray(shift) for _, shift, _ in poses]
     corners = [
@@ -152,6 +166,7 @@ def part_frames(meshes: Sequence[Mesh], poses: Sequence[tuple[np.ndarray, np.nda
         np.stack([box[0] for box in boxes]).astype(np.float32),
         np.stack([box[1] for box in boxes]).astype(np.float32),
         np.array([*salts, 0], np.int32),
+        np.stack([*scales, np.ones(2)]).astype(np.float32),
     )
 
 

@@ -29,6 +29,8 @@ class At:
         That size, mm.
     is_deep : bool
         Whether the layout runs into the part, so that the third coordinate counts.
+    is_whole : bool
+        Whether a size covers all of the mesh's own coordinates, whatever their shape.
     library : Library
     """
 
@@ -39,6 +41,7 @@ class At:
         self.coordinates = coordinates
         self.size = placement.size
         self.is_deep = placement.projection in ("solid", "cylinder", "sphere")
+        self.is_whole = placement.projection == "whole uv"
         self.library = library
 
     @property
@@ -48,6 +51,11 @@ class At:
 
     def __len__(self) -> int:
         return self.coordinates.shape[1]
+
+    @property
+    def is_centred(self) -> bool:
+        """Whether the layout's origin is the middle of the part rather than a corner of something flat."""
+        return self._placement.projection not in ("uv", "whole uv") and not self.points.is_flat
 
     @property
     def before(self) -> np.ndarray:

@@ -70,6 +70,7 @@ def _ball(columns: int, rows: int) -> Points:
         np.full((5, 3), -10, np.float32),
         np.full((5, 3), 10, np.float32),
         np.arange(5, dtype=np.int32) * 7919,
+        np.ones((5, 2), np.float32),
     )
     return Points(
         (10 * normal).astype(np.float32),

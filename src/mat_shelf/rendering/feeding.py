@@ -93,7 +93,7 @@ def normalize_kernel(normal, direction, cosine):
 
 @kernel
 def uv_kernel(triangle, u, v, corners, coordinates, uv, slope):
-    """Coordinates of points, mm, and their gradients in space, from those of three corners."""
+    """Coordinates of points, and their gradients in space, per mm, from those of three corners."""
     for i in range(triangle.shape[0]):
         t = triangle[i]
         first = (corners[t, 0], corners[t, 1], corners[t, 2])
@@ -180,8 +180,7 @@ def _pictured_slope(row: Relief, points: Points, t, b, library: Library) -> np.n
         for some in (points, points.moved((t,), step), points.moved((b,), step))
     )
     across = np.stack([along - here, beside - here])
-    size = np.array([pattern.placement.size * pattern.placement.stretch, pattern.placement.size], np.float32)
-    across *= size[None, :, None] / step
+    across /= np.maximum(np.sqrt((across**2).sum(0)), np.float32(1e-9))
     return np.einsum("kn,jkn->jn", rise * np.float32(row.height / 0.01), across)
 
 

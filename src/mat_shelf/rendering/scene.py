@@ -17,7 +17,6 @@ from mat_shelf.document.project import Project
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import posed, turn_matrix
-from mat_shelf.geometry.stretch import uv_scale
 from mat_shelf.optics.parameters import parameter_row
 from mat_shelf.patterns.points import FLAT, Frames, part_frames
 from mat_shelf.patterns.step import Library
@@ -76,7 +75,7 @@ class Geometry:
         )
         self.frames = frames
         self.uv = _corner_uv(meshes) if any(mesh.uv is not None for mesh in meshes) else None
-        """Texture coordinates of three corners of each triangle, (T, 6) float32, mm; None where no mesh has any."""
+        """Texture coordinates of three corners of each triangle, (T, 6) float32; None where no mesh has any."""
         self.count = len(meshes)
         self.is_empty = not meshes
         if meshes:  # the first query commits the scene, which two threads must not do at once
@@ -114,7 +113,7 @@ def _corner_uv(meshes: Sequence[Mesh]) -> np.ndarray:
         if mesh.uv is None:
             rows.append(np.zeros((len(mesh.triangles), 6), np.float32))
             continue
-        rows.append((mesh.uv * uv_scale(mesh))[mesh.triangles].reshape(-1, 6).astype(np.float32))
+        rows.append(mesh.uv[mesh.triangles].reshape(-1, 6))
     return np.concatenate(rows)
 
 

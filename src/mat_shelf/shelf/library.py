@@ -2,9 +2,10 @@
 
 import re
 import sqlite3
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from contextlib import closing
 from pathlib import Path
+from types import MappingProxyType
 from typing import NamedTuple
 
 from platformdirs import user_data_path
@@ -12,7 +13,7 @@ from platformdirs import user_data_path
 from mat_shelf.document.swatch import FAMILIES, Swatch
 from mat_shelf.exchange.atomic import write_atomically
 from mat_shelf.exchange.package import PackageError
-from mat_shelf.exchange.swatch_file import ENDING, open_swatch, save_swatch
+from mat_shelf.exchange.swatch_file import ENDING, open_swatch, save_swatch, swatch_pictures
 from mat_shelf.shelf.shipped import SHIPPED
 from mat_shelf.shelf.thumbnails import recipe_key
 
@@ -117,10 +118,35 @@ class Shelf:
         with closing(self._index()) as index:
             return [row[0] for row in index.execute("SELECT id FROM words WHERE words MATCH ? ORDER BY rank", (query,))]
 
-    def add(self, swatch: Swatch) -> None:
-        """Keeps a swatch, in place of one with its id; variants of it follow. Raises ShelfError."""
+    def pictures(self, swatch: Swatch) -> dict[str, bytes]:
+        """The pictures that a swatch's patterns show, by SHA-256, out of its package or its parent's.
+
+        Raises ShelfError where a package cannot be read.
+        """
+        found: dict[str, bytes] = {}
+        wanted = {picture.digest for picture in swatch.recipe.pictures()}
+        for owner in (swatch.id, swatch.parent):
+            if owner is not None and wanted - found.keys() and self._path(owner).exists():
+                try:
+                    found |= swatch_pictures(self._path(owner))
+                except PackageError as fault:
+                    raise ShelfError(str(fault)) from None
+        return found
+
+    def add(self, swatch: Swatch, pictures: Mapping[str, bytes] = MappingProxyType({})) -> None:
+        """Keeps a swatch, in place of one with its id; variants of it follow.
+
+        Parameters
+        ----------
+        pictures : mapping from SHA-256 to bytes
+            Those of its patterns that the shelf does not have yet.
+
+        Raises
+        ------
+        ShelfError
+        """
         try:
-            save_swatch(self._path(swatch.id), swatch)
+            save_swatch(self._path(swatch.id), swatch, self.pictures(swatch) | dict(pictures))
             self._read_folder()
         except OSError as fault:
             raise ShelfError(f"'{swatch.name}' could not be kept: {fault}") from fault
@@ -130,7 +156,7 @@ class Shelf:
         away = self.folder / "thrown-out"
         try:
             for variant in self._variants_of(swatch_id):
-                save_swatch(self._path(variant.id), variant)
+                save_swatch(self._path(variant.id), variant, self.pictures(variant))
             away.mkdir(exist_ok=True)
             self._path(swatch_id).replace(away / self._path(swatch_id).name)
             self._read_folder()

@@ -1,8 +1,11 @@
 """Pictures of swatches, all on one shape, kept in the user's cache under what they show."""
 
 import hashlib
+from collections.abc import Mapping
+from contextlib import suppress
 from functools import cache
 from pathlib import Path
+from types import MappingProxyType
 
 import numpy as np
 from PIL import Image
@@ -12,6 +15,7 @@ from mat_shelf.document.project import Backdrop, Camera, Material, Part, Product
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.atomic import write_atomically
+from mat_shelf.exchange.pictures import PictureError
 from mat_shelf.geometry.glb import NamedMesh
 from mat_shelf.geometry.solids import lathe, rounded
 from mat_shelf.rendering.film import develop
@@ -33,8 +37,18 @@ def thumbnail_path(key: str) -> Path:
     return user_cache_path("mat-shelf") / "thumbnails" / f"{LOOK}-{SIZE}-{SAMPLES}" / f"{key}.png"
 
 
-def make_thumbnail(recipe: Recipe, threads: int | None = None, progress=lambda done, total: True) -> Path:
+def make_thumbnail(
+    recipe: Recipe,
+    threads: int | None = None,
+    progress=lambda done, total: True,
+    pictures: Mapping[str, bytes] = MappingProxyType({}),
+) -> Path:
     """The picture of a recipe, rendered if it is not kept yet.
+
+    Parameters
+    ----------
+    pictures : mapping from SHA-256 to bytes
+        Those that its patterns show; a damaged one is left out.
 
     Raises
     ------
@@ -46,7 +60,12 @@ def make_thumbnail(recipe: Recipe, threads: int | None = None, progress=lambda d
     path = thumbnail_path(recipe_key(recipe))
     if not path.exists():
         path.parent.mkdir(parents=True, exist_ok=True)
-        project, meshes = _standard_scene(recipe)
+        project, shape = _standard_scene(recipe)
+        meshes = Assets()
+        meshes.take(shape)
+        for data in pictures.values():
+            with suppress(PictureError):
+                meshes.add_map(data)
         pixels = develop(render(project, meshes, SIZE, SIZE, SAMPLES, threads=threads, progress=progress).light)
         write_atomically(path, lambda temporary: Image.fromarray(pixels).save(temporary, "PNG"))
     return path

@@ -164,26 +164,42 @@ class ColorRow(QWidget):
             self.setFixedHeight(ROW_HEIGHT)
         self.popover = ColorPopover(self)
         self.bar.clicked.connect(self._open)
-        self.popover.changed.connect(lambda linear: binding.set(linear, gesture="drag"))
+        self.popover.changed.connect(lambda linear: self._set(linear, gesture="drag"))
         self.popover.settled.connect(binding.end_gesture)
         self.text.editingFinished.connect(self._typed)
 
     def follow(self) -> None:
         """Shows the colour that the project has now."""
-        linear = self.binding.value()
+        linear = self._color()
         self.setEnabled(linear is not None)
         self.label.follow()
         if self.chip is not None:
             self.chip.follow()
             self.bar.pixmap = self.chip.picture()
+            self.text.setEnabled(not self.chip.gives_colors)
         if linear is not None:
             self.bar.color = QColor(hex_from_linear(linear))
             self.bar.update()
-            self.text.setText(hex_from_linear(linear))
+            is_pattern = self.chip is not None and self.chip.gives_colors
+            self.text.setText("pattern" if is_pattern else hex_from_linear(linear))
             self.text.setModified(False)
 
+    def _color(self) -> tuple | None:
+        """The colour now; while a grey pattern feeds it, that of the pattern's white."""
+        feed = self.chip.feed if self.chip is not None else None
+        return self.binding.value() if feed is None else feed.high
+
+    def _set(self, linear: tuple, gesture: str | None = None) -> None:
+        if self.chip is not None and self.chip.feed is not None:
+            self.chip.set_color(linear, gesture)
+        else:
+            self.binding.set(linear, gesture)
+
     def _open(self) -> None:
-        linear = self.binding.value()
+        linear = self._color()
+        if self.chip is not None and self.chip.gives_colors:
+            self.chip.click()
+            return
         if linear is None:
             return
         self.popover.set_color(linear)
@@ -195,7 +211,7 @@ class ColorRow(QWidget):
         if not self.text.isModified():
             return
         try:
-            self.binding.set(linear_from_hex(self.text.text()))
+            self._set(linear_from_hex(self.text.text()))
         except ValueError as fault:
             self.binding.workshop.said.emit(f"{str(fault)[:1].upper()}{str(fault)[1:]}.")
         self.follow()

@@ -1,10 +1,12 @@
 """The board of the Materials station: the selected material, laid out left to right, or one of its patterns' strip."""
 
 from collections.abc import Callable
+from pathlib import Path
 
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QMimeData, QPoint, Qt
 from PyQt6.QtGui import QFont, QFontMetrics
 from PyQt6.QtWidgets import (
+    QFileDialog,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -25,14 +27,18 @@ from mat_shelf.app.patterns.feed_chip import CHIP, FeedChip
 from mat_shelf.app.patterns.painter import Painter
 from mat_shelf.app.patterns.pattern_work import PatternWork
 from mat_shelf.app.patterns.patterns_card import PatternsCard
+from mat_shelf.app.patterns.picture_job import MAP_ENDINGS, PictureJob
 from mat_shelf.app.patterns.relief_card import ReliefCard
 from mat_shelf.app.patterns.strip_board import StripBoard
+from mat_shelf.app.patterns.texture_set_dialog import TextureSetDialog
 from mat_shelf.app.theme import font
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.pattern import Pattern
 from mat_shelf.document.recipe import FEEDABLE
+from mat_shelf.exchange.texture_set import Taken, with_set
 from mat_shelf.geometry.pose import posed_bounds
 from mat_shelf.geometry.size import depth_warning
+from mat_shelf.patterns.sources import Pictured
 
 BODY = [
     ["base_color", "base_weight", "base_diffuse_roughness", "base_metalness", "specular_ior"],
@@ -54,9 +60,12 @@ class MaterialsBoard(QFrame):
         self.rows = {name: self._row(name) for card in (BODY, FINISH) for column in card for name in column}
         self.relief_card = ReliefCard(self.patterns, self.painter, self.choose_relief)
         self.patterns_card = PatternsCard(self.patterns, self.painter, self.choose_pattern)
-        self.new_popover = NewPatternPopover(self.painter, self._begin, self)
+        self.new_popover = NewPatternPopover(self.painter, self._begin, self.choose_pictures, self)
         self._begun_for: Callable[[str], None] = self.patterns.open
-        self.strip = StripBoard(self.patterns, self.painter)
+        self.strip = StripBoard(self.patterns, self.painter, self.choose_other_picture)
+        self.picture_job: PictureJob | None = None
+        self.texture_dialog: TextureSetDialog | None = None
+        self.setAcceptDrops(True)
         self.name = QLineEdit(maxLength=120)
         self.name.setProperty("role", "title")
         self.name.setAccessibleName("Name of the material")
@@ -131,8 +140,13 @@ class MaterialsBoard(QFrame):
         return row
 
     def close_threads(self) -> None:
-        """Ends the thread that draws patterns."""
+        """Ends the threads that draw patterns and read pictures."""
         self.painter.close()
+        if self.picture_job is not None:
+            self.picture_job.requestInterruption()
+            self.picture_job.wait()
+        if self.texture_dialog is not None:
+            self.texture_dialog.close()
 
     def choose_pattern(self, anchor: QWidget) -> None:
         """Offers what a new pattern can begin as, and opens its strip."""
@@ -156,6 +170,83 @@ class MaterialsBoard(QFrame):
     def _begin_with(self, anchor: QWidget, use: Callable[[str], None]) -> None:
         self._begun_for = use
         self.new_popover.open_over(anchor)
+
+    def choose_pictures(self) -> None:
+        """Asks for picture files for the material: one, or a texture set."""
+        kinds = " ".join(f"*{ending}" for ending in MAP_ENDINGS)
+        chosen, _ = QFileDialog.getOpenFileNames(self, "Picture files", "", f"Pictures ({kinds})")
+        if chosen:
+            self.import_pictures([Path(name) for name in chosen])
+
+    def choose_other_picture(self) -> None:
+        """Asks for another file for the picture on the strip."""
+        kinds = " ".join(f"*{ending}" for ending in MAP_ENDINGS)
+        chosen, _ = QFileDialog.getOpenFileName(self, "Picture file", "", f"Pictures ({kinds})")
+        if chosen:
+            self._read([Path(chosen)], self._exchange_picture)
+
+    def import_pictures(self, paths: list[Path]) -> None:
+        """Reads picture files; one becomes a pattern, of several it is asked what they are."""
+        if self.workshop.selected_material is None:
+            self.workshop.said.emit("Click the piece whose material the pictures are for, then drop them again.")
+            return
+        self._read(paths, self._take_pictures)
+
+    def _read(self, paths: list[Path], done: Callable[[list[Taken]], None]) -> None:
+        if self.picture_job is not None and self.picture_job.isRunning():
+            self.workshop.said.emit("Pictures are still being read; try again in a moment.")
+            return
+        self.picture_job = PictureJob(paths, self.workshop.assets, self)
+        self.picture_job.failed.connect(self.workshop.said, Qt.ConnectionType.QueuedConnection)
+        self.picture_job.read.connect(done, Qt.ConnectionType.QueuedConnection)
+        self.picture_job.start()
+
+    def _exchange_picture(self, taken: list[Taken]) -> None:
+        pattern = self.patterns.pattern
+        if taken and pattern is not None and isinstance(pattern.steps[0], Pictured):
+            self.patterns.put_step(0, pattern.steps[0].with_(picture=taken[0].picture))
+
+    def _take_pictures(self, taken: list[Taken]) -> None:
+        if not taken or self.workshop.selected_material is None:
+            return
+        if len(taken) == 1:
+            found = taken[0]
+            space = "colour" if found.role in ("color", "glow") else "plain"
+            name = Path(found.picture.name).stem or "Picture"
+            self._begin(
+                Pattern(
+                    id="new",
+                    name=name,
+                    steps=(Pictured(picture=found.picture, space=space),),
+                    placement=Pictured.usual,
+                )
+            )
+            return
+        part = self.workshop.selected_part
+        has_uv = part is not None and self.workshop.assets.meshes[part.mesh].uv is not None
+        self.texture_dialog = TextureSetDialog(taken, self.workshop.assets.pictures, has_uv, self)
+        self.texture_dialog.accepted.connect(self._apply_set)
+        self.texture_dialog.open()
+
+    def _apply_set(self) -> None:
+        dialog = self.texture_dialog
+        made = with_set(self.patterns.recipe, dialog.taken(), dialog.placement())
+        self.patterns.edit("Texture set", made)
+
+    def dragEnterEvent(self, event) -> None:
+        if self._dropped_pictures(event.mimeData()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event) -> None:
+        paths = self._dropped_pictures(event.mimeData())
+        if paths:
+            event.acceptProposedAction()
+            self.import_pictures(paths)
+
+    @staticmethod
+    def _dropped_pictures(data: QMimeData) -> list[Path]:
+        paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
+        return [path for path in paths if path.suffix.lower() in MAP_ENDINGS]
 
     def _begin(self, pattern: Pattern) -> None:
         with self.workshop.as_one(f"New pattern {pattern.name}"):

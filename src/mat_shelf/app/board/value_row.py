@@ -234,8 +234,8 @@ class ValueRow(QWidget):
         if not self.number.isModified():
             return
         values = [_number(word) for word in self.number.text().replace(",", ".").replace("–", " ").split()]
-        if self._feed() is not None and len(values) == 2:
-            self.chip.set_range(*values)
+        if self._feed() is not None and len(values) in (1, 2):
+            self.chip.set_range(values[0], values[-1])
         elif self._is_whole and len(values) == 1 and values[0].is_integer():
             self.binding.set(int(values[0]))
         else:

@@ -23,7 +23,7 @@ from mat_shelf.app.theme import font
 from mat_shelf.document.pattern import Pattern
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.patterns.ready import READY, Ready
-from mat_shelf.patterns.sources import SOURCES
+from mat_shelf.patterns.sources import SOURCES, Pictured
 from mat_shelf.patterns.step import Library
 
 TILE = QSize(96, 64)
@@ -72,6 +72,9 @@ class Tile(QToolButton):
     def showEvent(self, event) -> None:
         self.picture.show_pattern(self.pattern, Library())
 
+    def hideEvent(self, event) -> None:
+        self.picture.let_be()
+
 
 class NewPatternPopover(Popover):
     """Ready patterns and plain sources, with a search over names and tags.
@@ -80,17 +83,26 @@ class NewPatternPopover(Popover):
     ----------
     chosen : callable (Pattern)
         Is given what a new pattern begins as.
+    pictures : callable ()
+        Asks for picture files instead.
     """
 
-    def __init__(self, painter: Painter, chosen: Callable[[Pattern], None], parent: QWidget):
+    def __init__(self, painter: Painter, chosen: Callable[[Pattern], None], pictures: Callable, parent: QWidget):
         super().__init__(parent)
         self._chosen = chosen
-        self.search = QLineEdit(placeholderText=f"Search {len(READY) + len(SOURCES)} patterns: wood, scratches, grip…")
+        self.pictures_button = QPushButton("Picture files…")
+        self.pictures_button.setToolTip("One picture as a pattern, or a texture set of several")
+        self.pictures_button.clicked.connect(self.hide)
+        self.pictures_button.clicked.connect(pictures)
+        self.search = QLineEdit(
+            placeholderText=f"Search {len(READY) + len(SOURCES) - 1} patterns: wood, scratches, grip…"
+        )
         self.search.setAccessibleName("Search patterns")
         self.search.textChanged.connect(self._lay_out)
         sources = [
             Ready(Pattern(id="source", name=s.label, steps=(s(),), placement=s.usual), tuple(s.tip.lower().split()), 0)
             for s in SOURCES
+            if s is not Pictured
         ]
         self.tiles: list[tuple[Tile, Ready]] = []
         self._headings = [QLabel("Ready"), QLabel("From the beginning")]
@@ -113,7 +125,11 @@ class NewPatternPopover(Popover):
         area.setWidget(self._inside)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(14, 12, 8, 10)
-        layout.addWidget(self.search)
+        head = QHBoxLayout()
+        head.setContentsMargins(0, 0, 6, 0)
+        head.addWidget(self.search, 1)
+        head.addWidget(self.pictures_button)
+        layout.addLayout(head)
         layout.addWidget(area)
         self.setFixedSize(COLUMNS * (TILE.width() + 12) + 34, 430)
         self._lay_out()

@@ -9,6 +9,7 @@ from mat_shelf.app.patterns.pattern_work import PATTERN_MIME, PatternWork
 from mat_shelf.app.theme import THEME
 from mat_shelf.document.pattern import Feed, Pattern
 from mat_shelf.document.recipe import Recipe
+from mat_shelf.patterns.step import is_colored
 
 CHIP = 22
 
@@ -125,7 +126,23 @@ class FeedChip(PatternButton):
             self.setToolTip(f"Fed by {self.pattern.name}. Click to change, drag to share.")
 
     def set_range(self, low: float, high: float, gesture: str | None = None) -> None:
-        self.work.set_feed(self.feed.with_(low=low, high=high), gesture)
+        allowed = (self.work.workshop.changed(self.work.recipe, self.name, end) for end in (low, high))
+        if all(allowed):
+            self.work.set_feed(self.feed.with_(low=low, high=high), gesture)
+
+    @property
+    def gives_colors(self) -> bool:
+        """Whether the pattern brings its own colours, so that the input's counts no more."""
+        return self.pattern is not None and is_colored(self.pattern, self.work.library)
+
+    def set_color(self, color: tuple, gesture: str | None = None) -> None:
+        """Gives the white end of a range of colours another one; its black end keeps its distance."""
+        feed = self.feed
+        low = tuple(
+            round(min(new * old / end, 1.0) if end > 0 else old, 5)
+            for new, old, end in zip(color, feed.low, feed.high, strict=True)
+        )
+        self.work.set_feed(feed.with_(low=low, high=color), gesture)
 
     def picture(self) -> QPixmap | None:
         """What a colour bar shows while it is fed."""

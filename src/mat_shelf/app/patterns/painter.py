@@ -16,7 +16,7 @@ from mat_shelf.rendering.tracer import step_back
 
 
 class Painter(QObject):
-    """Draws patterns one after another, aside from everything else; of each asker only the newest wish.
+    """Draws patterns, what was asked for last first, aside from everything else; of each asker only the newest wish.
 
     Signals
     -------
@@ -41,6 +41,7 @@ class Painter(QObject):
     def want(self, asker: int, pattern: Pattern, library: Library, size: QSize, until: int | None) -> None:
         """Asks for a picture of a pattern after some of its steps."""
         with self._changed:
+            self._wanted.pop(asker, None)
             self._wanted[asker] = (pattern, library, size, until)
             self._changed.notify()
 
@@ -62,8 +63,7 @@ class Painter(QObject):
                     self._changed.wait()
                 if self._is_closing:
                     return
-                asker = next(iter(self._wanted))
-                pattern, library, size, until = self._wanted.pop(asker)
+                asker, (pattern, library, size, until) = self._wanted.popitem()  # what is looked at now comes last
             values = values_of(pattern, library, size.width(), size.height(), until)
             self.painted.emit(asker, image_of(pixels_of(values)), values)
 
@@ -111,6 +111,12 @@ class PatternPicture(QWidget):
         if key != self._shown:
             self._shown = key
             self._painter.want(self._asker, pattern, library, self.size() * self.devicePixelRatioF(), until)
+
+    def let_be(self) -> None:
+        """Asks no more for a picture that is not there yet."""
+        if self.pixmap is None:
+            self._shown = ()
+            self._painter.forget(self._asker)
 
     def _take(self, asker: int, image: QImage, values) -> None:
         if asker == self._asker and self._shown:

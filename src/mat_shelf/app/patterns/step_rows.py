@@ -1,5 +1,6 @@
 """Rows for the fields of a step, made from its model."""
 
+from collections.abc import Callable
 from typing import Literal, get_args, get_origin
 
 from PyQt6.QtCore import QSize
@@ -10,6 +11,7 @@ from mat_shelf.app.board.row_label import RowLabel
 from mat_shelf.app.board.value_row import ValueRow, lay_stacked
 from mat_shelf.app.patterns.curve_row import CurveRow
 from mat_shelf.app.patterns.pattern_work import PatternWork
+from mat_shelf.app.patterns.picture_row import PictureRow
 from mat_shelf.app.patterns.ramp_row import RampRow
 from mat_shelf.document.pattern import PatternRef, Placement, Step
 
@@ -84,7 +86,7 @@ class StepBinding(Binding):
         return changed is not None and self.put(changed, gesture and f"{gesture} {self.name}")
 
 
-def step_rows(work: PatternWork, place: int) -> list[QWidget]:
+def step_rows(work: PatternWork, place: int, choose_picture: Callable[[], None]) -> list[QWidget]:
     """A row for each field of a step of the pattern on the strip."""
     model = type(work.pattern.steps[place])
 
@@ -98,13 +100,14 @@ def step_rows(work: PatternWork, place: int) -> list[QWidget]:
         return work.put_step(place, step, gesture and f"{gesture} step {place}")
 
     names = [name for name in model.model_fields if name not in _SKIPPED]
-    return [_row(StepBinding(work.workshop, model, name, find, put), work) for name in names]
+    return [_row(StepBinding(work.workshop, model, name, find, put), work, choose_picture) for name in names]
 
 
 PLACED = {
     "projection": {
         "solid": "Solid, runs through",
-        "uv": "Own coordinates",
+        "uv": "Own coordinates, in mm",
+        "whole uv": "Own coordinates, whole",
         "planar": "Flat, along an axis",
         "box": "From six sides",
         "cylinder": "Round an axis",
@@ -132,8 +135,10 @@ def placement_rows(work: PatternWork) -> dict[str, QWidget]:
     return rows
 
 
-def _row(binding: Binding, work: PatternWork) -> QWidget:
+def _row(binding: Binding, work: PatternWork, choose_picture) -> QWidget:
     kind = binding.field.annotation
+    if binding.name == "picture":
+        return PictureRow(binding, work, choose_picture)
     if kind == PatternRef:
         return OtherPatternRow(binding, work)
     if get_origin(kind) is Literal:

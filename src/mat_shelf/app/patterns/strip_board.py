@@ -1,5 +1,7 @@
 """The strip: a pattern's steps with a live picture each, the chosen step's values, how it lies, and what it feeds."""
 
+from collections.abc import Callable
+
 import numpy as np
 from PyQt6.QtCore import QPoint, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QFontMetrics, QPainter
@@ -29,6 +31,7 @@ STEP = QSize(104, 70)
 _SHOWN_PLACEMENT = {
     "solid": ("projection", "size", "axis", "stretch", "turn", "over", "shuffle", "shuffle_turn"),
     "uv": ("projection", "size", "turn", "stretch", "shuffle", "shuffle_turn"),
+    "whole uv": ("projection", "size", "turn"),
     "planar": ("projection", "size", "axis", "turn", "stretch", "over", "shuffle", "shuffle_turn"),
     "box": ("projection", "size", "turn", "stretch", "blend", "over", "shuffle", "shuffle_turn"),
     "cylinder": ("projection", "size", "axis", "stretch", "turn", "seam", "blend", "over", "shuffle"),
@@ -150,9 +153,10 @@ class Histogram(QWidget):
 class StripBoard(QFrame):
     """The board while a pattern is open."""
 
-    def __init__(self, work: PatternWork, painter: Painter):
+    def __init__(self, work: PatternWork, painter: Painter, choose_picture: Callable[[], None]):
         super().__init__()
         self.setObjectName("board")
+        self._choose_picture = choose_picture
         self.work, self._painter = work, painter
         self.back_button = QPushButton()
         self.back_button.setProperty("role", "plain")
@@ -292,7 +296,7 @@ class StripBoard(QFrame):
                 self._row_grid.removeWidget(row)
                 row.hide()
                 row.deleteLater()
-            self.rows = step_rows(work, work.place)
+            self.rows = step_rows(work, work.place, self._choose_picture)
             self._lay_rows()
         for row in self.rows:
             row.follow()

@@ -16,7 +16,14 @@ SIDE = 160
 class CompareDialog(QDialog):
     """Stays open beside the window, so that other swatches can be compared with it too."""
 
-    def __init__(self, one: tuple[str, Recipe], other: tuple[str, Recipe], worker: ThumbnailWorker, parent: QWidget):
+    def __init__(
+        self,
+        one: tuple[str, Recipe],
+        other: tuple[str, Recipe],
+        pictures: dict[str, bytes],
+        worker: ThumbnailWorker,
+        parent: QWidget,
+    ):
         super().__init__(parent)
         self.setWindowTitle(f"{one[0]} and {other[0]}")
         self.setModal(False)
@@ -30,7 +37,7 @@ class CompareDialog(QDialog):
             picture.setFixedSize(SIDE, SIDE)
             picture.setProperty("key", recipe_key(recipe))
             self.pictures[recipe_key(recipe)] = picture
-            worker.want(recipe_key(recipe), recipe)
+            worker.want(recipe_key(recipe), recipe, pictures)
             self._show(recipe_key(recipe))
             title = QLabel(name)
             title.setProperty("role", "cardTitle")

@@ -27,6 +27,8 @@ class ShelfModel(QAbstractListModel):
         self._entries: list[Entry] = []
         self.worker = ThumbnailWorker()
         self.worker.made.connect(self._redraw, Qt.ConnectionType.QueuedConnection)
+        for signal in (workshop.project_changed, workshop.camera_changed):
+            signal.connect(self.worker.stand_back)
         workshop.shelf_changed.connect(self.reload)
         workshop.project_changed.connect(self._follow)
         self.reload()
@@ -92,10 +94,11 @@ class ShelfModel(QAbstractListModel):
             return
         try:
             swatch = self._workshop.shelf.swatch(entry.id)
+            pictures = self._workshop.shelf.pictures(swatch) if swatch is not None else {}
         except ShelfError:
             return  # the list itself says so at its next reload
         if swatch is not None:
-            self.worker.want(entry.recipe_key, swatch.recipe)
+            self.worker.want(entry.recipe_key, swatch.recipe, pictures)
 
     def use(self, entry: Entry) -> str:
         """Where the project wears it; else what it is a variant of."""

@@ -20,6 +20,7 @@ from mat_shelf.app.shelf.shelf_model import ShelfModel
 from mat_shelf.app.shelf.swatch_drag import swatch_mime
 from mat_shelf.app.theme import THEME, font
 from mat_shelf.app.workshop import Workshop
+from mat_shelf.document.project import Material
 from mat_shelf.document.swatch import Swatch
 from mat_shelf.shelf.library import Entry, ShelfError
 
@@ -210,18 +211,18 @@ class ShelfPanel(QFrame):
         self.describe_dialog.open()
 
     def _compare(self, one: Entry, other: Entry) -> None:
-        self._with_swatch(
-            one, lambda a: self._with_swatch(other, lambda b: self._show_both((a.name, a.recipe), (b.name, b.recipe)))
-        )
+        self._with_swatch(one, lambda a: self._with_swatch(other, lambda b: self._show_both(a, b)))
 
     def _compare_with_material(self, entry: Entry) -> None:
         material = self.workshop.selected_material
-        self._with_swatch(
-            entry, lambda swatch: self._show_both((swatch.name, swatch.recipe), (material.name, material.recipe))
-        )
+        self._with_swatch(entry, lambda swatch: self._show_both(swatch, material))
 
-    def _show_both(self, one, other) -> None:
-        self.compare_dialog = CompareDialog(one, other, self.model.worker, self)
+    def _show_both(self, one: Swatch, other: Swatch | Material) -> None:
+        pictures: dict[str, bytes] = {}
+        for thing in (one, other):
+            pictures |= self.workshop.pictures_of(thing)
+        named = ((thing.name, thing.recipe) for thing in (one, other))
+        self.compare_dialog = CompareDialog(*named, pictures, self.model.worker, self)
         self.compare_dialog.show()
 
     def _put_on_selected(self, index) -> None:

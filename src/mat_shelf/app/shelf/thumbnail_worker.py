@@ -1,12 +1,15 @@
 """The thread that pictures swatches."""
 
 import threading
+import time
 from queue import LifoQueue
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.shelf.thumbnails import make_thumbnail, recipe_key
+
+STAND_BACK_S = 1.0
 
 
 class ThumbnailWorker(QObject):
@@ -22,20 +25,30 @@ class ThumbnailWorker(QObject):
 
     def __init__(self):
         super().__init__()
-        self._wanted: LifoQueue[Recipe | None] = LifoQueue()
+        self._wanted: LifoQueue[tuple[Recipe, dict[str, bytes]] | None] = LifoQueue()
         self._asked: set[str] = set()
         self._is_closing = threading.Event()
+        self._resumes = 0.0
         self._thread = threading.Thread(target=self._run, name="thumbnails", daemon=True)
         self._thread.start()
 
-    def want(self, key: str, recipe: Recipe) -> None:
+    def want(self, key: str, recipe: Recipe, pictures: dict[str, bytes]) -> None:
         """Asks for the picture of a recipe, once."""
         if key not in self._asked:
             self._asked.add(key)
-            self._wanted.put(recipe)
+            self._wanted.put((recipe, pictures))
 
     def has_been_asked(self, key: str) -> bool:
         return key in self._asked
+
+    def stand_back(self) -> None:
+        """Leaves the machine to the picture on the wall for a moment."""
+        self._resumes = time.monotonic() + STAND_BACK_S
+
+    def _may_go_on(self, done: int, total: int) -> bool:
+        while time.monotonic() < self._resumes and not self._is_closing.is_set():
+            time.sleep(0.05)
+        return not self._is_closing.is_set()
 
     def close(self) -> None:
         self._is_closing.set()
@@ -43,9 +56,10 @@ class ThumbnailWorker(QObject):
         self._thread.join(timeout=30)
 
     def _run(self) -> None:
-        while (recipe := self._wanted.get()) is not None and not self._is_closing.is_set():
+        while (wanted := self._wanted.get()) is not None and not self._is_closing.is_set():
+            recipe, pictures = wanted
             try:
-                make_thumbnail(recipe, threads=1, progress=lambda done, total: not self._is_closing.is_set())
+                make_thumbnail(recipe, 1, self._may_go_on, pictures)
             except InterruptedError:
                 return
             except OSError:

@@ -6,6 +6,7 @@ from mat_shelf.patterns.sources.granules import Cork, Paper, Ply
 from mat_shelf.patterns.sources.knurl import Knurl
 from mat_shelf.patterns.sources.leather import Leather
 from mat_shelf.patterns.sources.noise import Noise
+from mat_shelf.patterns.sources.pictured import Pictured
 from mat_shelf.patterns.sources.plain import Checker, Constant, Gradient
 from mat_shelf.patterns.sources.scratches import Scratches
 from mat_shelf.patterns.sources.shape import EachPart, Facing, Height, Slope
@@ -36,6 +37,7 @@ SOURCES = (
     Gradient,
     Checker,
     Constant,
+    Pictured,
     Facing,
     Slope,
     Height,

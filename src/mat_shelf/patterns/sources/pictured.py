@@ -1,0 +1,66 @@
+"""Pictures from files."""
+
+from typing import Literal
+
+import numpy as np
+from pydantic import Field
+
+from mat_shelf.document.pattern import Placement
+from mat_shelf.document.picture import Picture
+from mat_shelf.patterns.step import At, Source
+
+_ENDS = ("repeat", "mirror", "hold")
+_CHANNELS = ("red", "green", "blue", "alpha")
+
+
+class Pictured(Source):
+    """A picture. Its size is its width."""
+
+    label = "Picture"
+    tip = "A picture file: a photographed surface, a map, artwork."
+    span = 1.0
+    usual = Placement(size=50, projection="box")
+
+    kind: Literal["picture"] = "picture"
+    picture: Picture | None = Field(None, title="Picture", description="The file it was taken from.")
+    shown: Literal["colour", "grey", "red", "green", "blue", "alpha"] = Field(
+        "colour", title="Shown", description="The colours, their luminance, or one channel."
+    )
+    space: Literal["colour", "plain"] = Field(
+        "colour",
+        title="Values are",
+        description="Colours of a screen (sRGB), or plain numbers, as in maps of roughness, height and normals.",
+    )
+    ends: Literal["repeat", "mirror", "hold"] = Field(
+        "repeat", title="Beyond its edge", description="The picture again, mirrored, or its border."
+    )
+
+    def finest(self, size: float) -> float:
+        return size / 512
+
+    def apply(self, at: At) -> np.ndarray:
+        pyramid = at.library.pictures.get(self.picture.digest) if self.picture else None
+        if pyramid is None:  # its place is kept; middle grey disturbs least
+            return np.full(len(at), 0.5, np.float32)
+        x, y = at.coordinates[0], at.coordinates[1]
+        if not at.is_whole:
+            y = y * np.float32(pyramid.width / pyramid.height)
+        if at.is_centred:
+            x, y = x + np.float32(0.5), y + np.float32(0.5)
+        texel = at.points.footprint / at.size * pyramid.width
+        values = pyramid.look_up(x, y, self.space == "colour", _ENDS.index(self.ends), texel)
+        return _shown(values, self.shown)
+
+
+def _shown(values: np.ndarray, shown: str) -> np.ndarray:
+    """What is asked for out of (N, C) values; grey pictures are grey whatever colour is asked for."""
+    channels = values.shape[1]
+    if shown == "alpha":
+        return np.ascontiguousarray(values[:, -1]) if channels in (2, 4) else np.ones(len(values), np.float32)
+    if channels <= 2:
+        return np.ascontiguousarray(values[:, 0])
+    if shown == "colour":
+        return np.ascontiguousarray(values[:, :3])
+    if shown == "grey":
+        return values[:, :3] @ np.array([0.2126, 0.7152, 0.0722], np.float32)
+    return np.ascontiguousarray(values[:, _CHANNELS.index(shown)])

@@ -1,0 +1,344 @@
+"""Patterns in the real window: what is clicked, dragged and typed, in the document and in the pixels."""
+
+import numpy as np
+import pytest
+from driving import (
+    LEFT,
+    PLAIN,
+    click_part,
+    drag_slider,
+    make_constant,
+    picture_of,
+    seen,
+)
+from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDrag, QDragEnterEvent, QDropEvent
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QFileDialog
+from test_pictures import bumps, bytes_of, normals_of
+
+from mat_shelf.document.project import Material, Part, Product
+from mat_shelf.document.recipe import Recipe
+from mat_shelf.exchange.assets import Assets
+from mat_shelf.exchange.product_import import new_project
+from mat_shelf.geometry.glb import NamedMesh
+from mat_shelf.geometry.solids import box, lathe, moved
+
+
+@pytest.fixture
+def window(open_window):
+    """A brass roller and a grey block beside it."""
+    assets = Assets()
+    roller = lathe(np.array([(0, 0), (20, 0), (20, 40), (0, 40)], float), 128)
+    block = moved(box((40, 40, 40), 2), (50, 0, 0))
+    parts = tuple(
+        Part(id=name.lower(), name=name, mesh=assets.add(NamedMesh(name, mesh)), material=material)
+        for name, mesh, material in (("Roller", roller, "brass"), ("Block", block, "grey"))
+    )
+    materials = (
+        Material(id="brass", name="Brass", recipe=Recipe(base_color=(0.88, 0.7, 0.36), base_metalness=1.0)),
+        Material(id="grey", name="Grey", recipe=Recipe(base_color=(0.4, 0.4, 0.4), specular_roughness=0.5)),
+    )
+    return open_window(new_project(Product(name="Pair", parts=parts), materials, (90.0, 40.0, 40.0)), assets)
+
+
+def begin(window, name):
+    """Begins a pattern with a tile of the popover."""
+    board = window.board
+    QTest.mouseClick(board.patterns_card.add_button, LEFT)
+    assert board.new_popover.isVisible()
+    tile = next(tile for tile, ready in board.new_popover.tiles if ready.pattern.name == name)
+    tile.click()
+    assert not board.new_popover.isVisible()
+    return board.patterns.pattern
+
+
+def add_step(strip, label):
+    menu = strip.step_menu()
+    next(action for action in menu.actions() if action.text() == label).trigger()
+    menu.close()
+    QTest.qWait(60)  # until its rows are laid out
+
+
+def drop(data, target):
+    """Drops something on a widget."""
+    middle, copy = target.rect().center(), Qt.DropAction.CopyAction
+    for event in (
+        QDragEnterEvent(middle, copy, data, LEFT, PLAIN),
+        QDropEvent(QPointF(middle), copy, data, LEFT, PLAIN),
+    ):
+        QApplication.sendEvent(target, event)
+        assert event.isAccepted()
+
+
+def drop_pattern(monkeypatch, button, target):
+    """Drags a pattern's picture onto another widget. The system's own drag loop is replaced by the events it sends."""
+
+    def exec_(drag, action):
+        drop(drag.mimeData(), target)
+        return action
+
+    monkeypatch.setattr(QDrag, "exec", exec_)
+    middle = button.rect().center()
+    QTest.mousePress(button, LEFT, PLAIN, middle)
+    for far in (4, 12):
+        QTest.mouseMove(button, middle + type(middle)(far, 0))
+    QTest.mouseRelease(button, LEFT, PLAIN, middle)
+
+
+def test_a_pattern_is_made_shown_alone_fed_and_shared(window, qtbot, monkeypatch):
+    workshop, board = window.workshop, window.board
+    work, strip = board.patterns, board.strip
+
+    # They begin "Wipe marks" on the brass: the strip opens, with a live picture of its source.
+    click_part(window, "roller")
+    pattern = begin(window, "Wipe marks")
+    assert strip.isVisible() and strip.name.text() == "Wipe marks" and workshop.history.undo_label.startswith("New")
+    qtbot.waitUntil(lambda: strip.tiles[0].picture.values is not None, timeout=20_000)
+    source = strip.tiles[0].picture.values
+    assert source.std() > 0.05
+
+    # They add levels and drag black and white in until only thin lines are left.
+    add_step(strip, "Levels")
+    rows = {row.binding.name: row for row in strip.rows}
+    drag_slider(rows["black"].slider, 0.7)
+    drag_slider(rows["white"].slider, 0.95)
+    levels = work.pattern.steps[1]
+    assert levels.black == pytest.approx(0.7, abs=0.02) and levels.white == pytest.approx(0.95, abs=0.02)
+    qtbot.waitUntil(lambda: strip.tiles[1].picture.values is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: strip.tiles[1].picture.values.mean() < 0.4 * source.mean(), timeout=20_000)
+
+    # They hold a key and see it alone on the roller, white on black; they let go and the brass is back.
+    before = picture_of(qtbot, window)
+    inside, other = seen(window, "roller"), seen(window, "block")
+    strip.tiles[1].setFocus()
+    QTest.keyPress(strip.tiles[1], Qt.Key.Key_A)
+    alone = picture_of(qtbot, window).astype(int)
+    assert strip.alone_button.isChecked()
+    assert np.ptp(alone[inside], axis=1).max() < 12 < np.ptp(before[inside].astype(int), axis=1).mean()
+    assert np.median(alone[inside]) < 25 and alone[inside].max() > 60
+    assert np.abs(alone[other].mean(0) - before[other].mean(0)).max() < 14  # the block is as it was
+    QTest.keyRelease(strip.tiles[1], Qt.Key.Key_A)
+    back = picture_of(qtbot, window)
+    assert np.abs(back[inside].mean(0) - before[inside].mean(0)).max() < 6
+    assert workshop.history.undo_label == "Levels"  # looking is not editing
+
+    # Back on the material they feed roughness with it, and type the range.
+    QTest.keyClick(strip.tiles[1], Qt.Key.Key_Escape)
+    assert not strip.isVisible() and board.patterns_card.entries[pattern.id].uses.text() == "feeds nothing"
+    row = board.rows["specular_roughness"]
+    drop_pattern(monkeypatch, board.patterns_card.entries[pattern.id].button, row.chip)
+    row.number.setText("0.18 – 0.32")
+    row.number.setModified(True)
+    row.number.editingFinished.emit()
+    feed = workshop.selected_material.recipe.feed("specular_roughness")
+    assert (feed.pattern, feed.low, feed.high) == (pattern.id, 0.18, 0.32)
+
+    # The same chip is dragged onto relief, at 0.002 mm ...
+    drop_pattern(monkeypatch, row.chip, board.relief_card)
+    relief = next(iter(board.relief_card.rows.values()))
+    relief.number.setText("0.002")
+    relief.number.setModified(True)
+    relief.number.editingFinished.emit()
+    recipe = workshop.selected_material.recipe
+    assert [(r.pattern, r.height) for r in recipe.relief] == [(pattern.id, 0.002)]
+    assert recipe.uses_of(pattern.id) == ["Roughness", "Relief"]
+
+    # ... and onto a second material, which gets a copy of it.
+    data = work.drag_data(pattern.id)
+    click_part(window, "block")
+    grey = picture_of(qtbot, window).astype(int)
+    target = board.rows["base_color"].chip
+    drop(data, target)
+    block = workshop.project.material("grey").recipe
+    assert block.pattern(pattern.id).steps == recipe.pattern(pattern.id).steps
+    assert block.feed("base_color").pattern == pattern.id
+    marked = picture_of(qtbot, window).astype(int)
+    assert marked[other].mean() < grey[other].mean() - 8  # black is a darker grey
+
+    # What is fed becomes constant again, and the pattern goes; all of it undoes.
+    make_constant(window, "base_color")
+    work.throw_out(pattern.id)
+    assert not workshop.project.material("grey").recipe.patterns
+    while workshop.history.undo_label:
+        workshop.undo()
+    assert not workshop.project.material("brass").recipe.patterns and not workshop.history.is_changed
+
+
+def test_steps_are_moved_switched_and_mixed(window, qtbot):
+    board, work = window.board, window.board.patterns
+    strip = board.strip
+    click_part(window, "block")
+    begin(window, "Noise")
+    first = work.pattern_id
+    for label in ("Invert", "Colour ramp", "Curve"):
+        add_step(strip, label)
+    assert [s.kind for s in work.pattern.steps] == ["noise", "invert", "ramp", "curve"]
+    work.feed("base_color", first)
+    assert work.recipe.feed("base_color").high == (1.0, 1.0, 1.0)  # its own colours
+    assert board.rows["base_color"].chip.gives_colors
+
+    # A tile is dragged two places to the left; by keyboard it goes back.
+    tile = strip.tiles[3]
+    middle = tile.rect().center()
+    QTest.mousePress(tile, LEFT, PLAIN, middle)
+    QTest.mouseMove(tile, middle - type(middle)(232, 0))
+    QTest.mouseRelease(tile, LEFT, PLAIN, middle - type(middle)(232, 0))
+    assert [s.kind for s in work.pattern.steps] == ["noise", "curve", "invert", "ramp"]
+    QTest.keyClick(strip.tiles[1], Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
+    assert [s.kind for s in work.pattern.steps] == ["noise", "invert", "curve", "ramp"]
+
+    # Switched off, the ramp leaves a grey, and what it feeds follows.
+    work.switch_step(3)
+    assert not work.pattern.steps[3].is_on and work.recipe.feed("base_color").high == (0.4, 0.4, 0.4)
+    work.drop_step(3)
+    work.duplicate_step(1)
+    assert [s.kind for s in work.pattern.steps] == ["noise", "invert", "invert", "curve"]
+
+    # A second pattern limits the first; then it cannot be thrown out, nor use the first in turn.
+    QTest.keyClick(strip.tiles[0], Qt.Key.Key_Escape)
+    second = begin(window, "Checker").id
+    work.open(first)
+    add_step(strip, "Combine")
+    row = next(row for row in strip.rows if row.binding.name == "other")
+    row.box.setCurrentIndex(row.box.findData(second))
+    row.box.activated.emit(row.box.currentIndex())
+    assert work.pattern.used() == [second]
+    work.throw_out(second)
+    assert second in {p.id for p in work.recipe.patterns} and "is used by Noise" in window.notice.text.text()
+    work.open(second)
+    add_step(strip, "Combine")
+    row = next(row for row in strip.rows if row.binding.name == "other")
+    row.box.setCurrentIndex(row.box.findData(first))
+    row.box.activated.emit(row.box.currentIndex())
+    assert "use each other" in window.notice.text.text() and work.pattern.used() == []
+
+
+def test_a_curve_and_a_ramp_are_drawn(window):
+    strip, work = window.board.strip, window.board.patterns
+    click_part(window, "block")
+    begin(window, "Noise")
+    add_step(strip, "Curve")
+    curve = next(row for row in strip.rows if row.binding.name == "nodes")
+    place = curve._at((0.5, 0.5)).toPoint()
+    QTest.mousePress(curve, LEFT, PLAIN, place)
+    QTest.mouseMove(curve, curve._at((0.5, 0.9)).toPoint())
+    QTest.mouseRelease(curve, LEFT)
+    assert work.pattern.steps[1].nodes[1] == pytest.approx((0.5, 0.9), abs=0.03)
+    QTest.mouseClick(curve, Qt.MouseButton.RightButton, PLAIN, curve._at((0.5, 0.9)).toPoint())
+    assert len(work.pattern.steps[1].nodes) == 2
+    add_step(strip, "Colour ramp")
+    ramp = next(row for row in strip.rows if row.binding.name == "stops")
+    middle = ramp._bar().center().toPoint()
+    QTest.mouseClick(ramp, LEFT, PLAIN, middle)
+    assert len(work.pattern.steps[2].stops) == 3
+    ramp.open_color()
+    drag_slider(ramp.popover.sliders["Chroma"], 0.6)
+    drag_slider(ramp.popover.sliders["Hue"], 0.1)
+    ramp.popover.close()
+    color = work.pattern.steps[2].stops[1][1]
+    assert color[0] > 1.5 * color[2]
+
+
+def test_grain_goes_round_a_turned_part(window, qtbot):
+    """The picture of the roller changes along its height, and not around it; its seam is gone."""
+    board, work = window.board, window.board.patterns
+    click_part(window, "roller")
+    begin(window, "Turned")
+    rows = board.strip.placement
+    assert rows["projection"].box.currentData() == "cylinder" and rows["seam"].isVisible()
+    rows["size"].number.setText("3")
+    rows["size"].number.setModified(True)
+    rows["size"].number.editingFinished.emit()
+    assert work.pattern.placement.size == 3.0
+    # the seam in front, where it would show
+    work.put(work.pattern.with_(placement=work.pattern.placement.with_(seam=0.0)), "Seam")
+    work.show_alone(True)
+    alone = picture_of(qtbot, window).astype(float)[..., 1]
+    parts = [p.id for p in window.workshop.project.product.parts]
+    sight = window.hero.frame.sight
+    ys, xs = np.nonzero(sight.part == parts.index("roller"))
+    middle = round(xs.mean())
+    rows_in = range(ys.min() + (ys.max() - ys.min()) // 3, ys.max() - 12)
+    patch = alone[rows_in.start : rows_in.stop, middle - 14 : middle + 15]
+    down, across = np.abs(np.diff(patch, axis=0)).mean(), np.abs(np.diff(patch, axis=1)).mean()
+    assert down > 2.5 * across
+    at_seam = np.abs(np.diff(patch, axis=1)).mean(0)
+    assert at_seam.max() < at_seam.mean() * 3
+    work.show_alone(False)
+
+
+def test_a_texture_set_is_dropped_recognised_and_sized(window, qtbot, tmp_path):
+    board, workshop = window.board, window.workshop
+    height, x, y = bumps()
+    grey = ((height - height.min()) / np.ptp(height) * 255).astype(np.uint8)
+    rng = np.random.default_rng(3)
+    files = {
+        "hide_color.png": np.stack([rng.integers(90, 120, height.shape, dtype=np.uint8)] * 3, axis=2) // (1, 2, 4),
+        "hide_gloss.png": grey,
+        "hide_normal.png": normals_of(x / 4, y / 4, down=True),
+        "hide_height.png": grey,
+        "hide_metallic.png": np.zeros_like(grey),
+    }
+    for name, pixels in files.items():
+        (tmp_path / name).write_bytes(bytes_of(pixels.astype(np.uint8)))
+    (tmp_path / "broken.png").write_bytes(b"\x89PNG nothing")
+    click_part(window, "block")
+    before = picture_of(qtbot, window).astype(int)
+    inside = seen(window, "block")
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(tmp_path / name)) for name in (*files, "broken.png")])
+    drop(data, board)
+    qtbot.waitUntil(lambda: board.texture_dialog is not None, timeout=30_000)
+    dialog = board.texture_dialog
+    assert "broken.png cannot be used" in window.notice.text.text()
+    assert [b.currentData() for b in dialog.boxes] == ["color", "gloss", "normal down", "height", "metal"]
+    # 128 pixels at 128 per inch are an inch
+    dialog.per_inch.setValue(128)
+    assert dialog.size.value() == pytest.approx(25.4, abs=0.06)
+    QTest.mouseClick(dialog.apply_button, LEFT)
+    recipe = workshop.selected_material.recipe
+    assert {f.input for f in recipe.feeds} == {"base_color", "specular_roughness", "base_metalness"}
+    assert [row.kind for row in recipe.relief] == ["normal, green down", "height"]
+    brown = picture_of(qtbot, window).astype(int)
+    assert brown[inside].mean(0)[0] > brown[inside].mean(0)[2] + 15
+    assert abs(before[inside].mean(0)[0] - before[inside].mean(0)[2]) < 12
+    assert workshop.history.undo_label == "Texture set"
+
+    # The way green points can be flipped: the picture's bumps turn into dents.
+    row = recipe.relief[0]
+    board.patterns.drop_relief(recipe.relief[1].id)
+    one = picture_of(qtbot, window).astype(int)
+    board.patterns.set_relief(row.with_(kind="normal"))
+    other = picture_of(qtbot, window).astype(int)
+    assert np.abs(one[inside] - other[inside]).mean() > 1.5
+
+
+def test_art_becomes_a_soft_relief(window, qtbot, tmp_path, monkeypatch):
+    """Black and white art, softened by half a millimetre, is a slope in the picture and not a cliff."""
+    board, work = window.board, window.board.patterns
+    art = np.zeros((200, 200), np.uint8)
+    art[60:140, 60:140] = 255
+    path = tmp_path / "emblem.png"
+    path.write_bytes(bytes_of(art))
+    monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *a: ([str(path)], ""))
+    click_part(window, "block")
+    QTest.mouseClick(board.patterns_card.add_button, LEFT)
+    QTest.mouseClick(board.new_popover.pictures_button, LEFT)
+    qtbot.waitUntil(lambda: work.pattern is not None, timeout=30_000)
+    assert work.pattern.name == "emblem" and work.pattern.steps[0].space == "plain"
+    row = next(row for row in board.strip.rows if row.binding.name == "picture")
+    row.per_inch.setValue(200 / 40 * 25.4)  # as wide as the block
+    assert work.pattern.placement.size == pytest.approx(40, abs=0.01)
+    flat = picture_of(qtbot, window).astype(int)
+    inside = seen(window, "block")
+    work.add_relief(work.pattern_id)
+    work.set_relief(work.recipe.relief[0].with_(height=1.0))
+    add_step(board.strip, "Soften")
+    radius = next(row for row in board.strip.rows if row.binding.name == "radius")
+    radius.number.setText("2")
+    radius.number.setModified(True)
+    radius.number.editingFinished.emit()
+    raised = picture_of(qtbot, window).astype(int)
+    changed = np.abs(raised - flat).max(2) > 6
+    assert 0.03 < changed[inside].mean() < 0.6  # its rim catches the light, its top and the field do not
