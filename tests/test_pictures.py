@@ -238,8 +238,9 @@ def test_hostile_sizes_and_values_are_refused(tmp_path):
 
 def test_damaged_pictures_never_end_the_program():
     rng = np.random.default_rng(7)
-    whole = bytes_of(rng.integers(0, 256, (40, 40, 3), dtype=np.uint8)), bytes_of(
-        rng.integers(0, 256, (40, 40, 3), dtype=np.uint8), "TIFF"
+    whole = (
+        bytes_of(rng.integers(0, 256, (40, 40, 3), dtype=np.uint8)),
+        bytes_of(rng.integers(0, 256, (40, 40, 3), dtype=np.uint8), "TIFF"),
     )
     for k in range(200):
         data = bytearray(whole[k % 2])

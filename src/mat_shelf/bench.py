@@ -9,6 +9,7 @@ import subprocess
 import sys
 import tempfile
 import time
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import numpy as np
@@ -17,6 +18,7 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
 from mat_shelf.demo.desk_set import demo_project
+from mat_shelf.document.pattern import Placement
 from mat_shelf.document.project import Camera, Material
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
@@ -26,11 +28,14 @@ from mat_shelf.geometry.adjacency import adjacency
 from mat_shelf.geometry.import_process import import_model
 from mat_shelf.geometry.mesh import checked
 from mat_shelf.geometry.selecting import smooth_region
+from mat_shelf.patterns.points import flat_points
+from mat_shelf.patterns.sources import Cells, Noise
+from mat_shelf.patterns.step import Library, run
 from mat_shelf.rendering.camera import FRAME, make_view
 from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.lights import make_lights, plain_room
 from mat_shelf.rendering.scene import Geometry, dress
-from mat_shelf.rendering.session import COARSE_SAMPLES, RenderSession
+from mat_shelf.rendering.session import COARSE_SAMPLES, RenderSession, render
 from mat_shelf.rendering.tracer import Shot, Tracer
 from mat_shelf.shelf.library import Shelf
 from mat_shelf.shelf.shipped import SHIPPED
@@ -49,11 +54,13 @@ DRAGS = 40
 
 
 def bench(say=lambda text: None) -> dict:
-    """Runs every bench. See `paths_per_second`, `edit_to_picture`, `interface`, `large_model`, `search` and `rest`."""
+    """Runs every bench. See `paths_per_second`, `edit_to_picture`, `interface`, `patterns`, `large_model`,
+    `search` and `rest`."""
     result = {"cores": os.cpu_count(), **rest(say)}
     result["search_ms"] = search(say)
     result["edit_to_picture"] = edit_to_picture(say)
     result["interface"] = interface(say)
+    result["patterns"] = patterns(say)
     result["large_model"] = large_model(say, result["edit_to_picture"]["median_ms"])
     return result | paths_per_second(say)
 
@@ -98,6 +105,90 @@ for _ in range(12):
 print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss, flush=True)
 session.close()
 """
+
+
+GRID = 2048
+NOISE = Noise(octaves=6)
+
+
+def patterns(say) -> dict:
+    """Patterns per second beside a reference library, and what fed materials cost.
+
+    Returns
+    -------
+    dict
+        `noise_ms` and `cellular_ms`, for GRID x GRID points on all cores; `noise_vs_reference` and
+        `cellular_vs_reference`, the reference's time over ours; `fed_patterns_cost`, the time of a picture of the demo
+        in which three patterns feed the wood of its tray over that of one without patterns; `demo_patterns_cost`, the
+        same with all the demo's patterns.
+    """
+    say("patterns")
+    grid = np.indices((GRID, GRID), np.float32).reshape(2, -1) * np.float32(0.05)
+    flat = np.concatenate([grid, np.zeros((1, GRID * GRID), np.float32)])
+    pieces = [np.ascontiguousarray(piece) for piece in np.array_split(flat, 256, axis=1)]
+    made = {
+        "noise": (NOISE, _reference_noise("perlin")),
+        "cellular": (Cells(), _reference_noise("cells")),
+    }
+    result: dict = {}
+    planar = Placement(projection="planar", axis="z", size=1.0)
+    nothing = flat_points(1.0, 1, 1)
+    with ThreadPoolExecutor(os.cpu_count()) as threads:
+        for name, (source, reference) in made.items():
+
+            def ours(piece, source=source):
+                return run((source,), piece, planar, nothing, Library())
+
+            ours(pieces[0])
+            times = {"ours": [], "theirs": []}
+            for _ in range(ROUNDS):
+                started = time.perf_counter()
+                list(threads.map(ours, pieces))
+                times["ours"].append(time.perf_counter() - started)
+                if reference is not None:
+                    started = time.perf_counter()
+                    reference(grid)
+                    times["theirs"].append(time.perf_counter() - started)
+            result[f"{name}_ms"] = round(1000 * statistics.median(times["ours"]))
+            if reference is not None:
+                ratio = statistics.median(times["theirs"]) / statistics.median(times["ours"])
+                result[f"{name}_vs_reference"] = round(ratio, 2)
+    say("fed patterns")
+    project, assets = demo_project()
+    plain = project.with_(materials=tuple(_without_patterns(m) for m in project.materials))
+    tray = plain.material("oiled-oak")
+    fed = plain.with_material(tray.with_(recipe=project.material("oiled-oak").recipe))
+    seconds = {name: [] for name in ("plain", "fed", "all")}
+    for _ in range(3):
+        for name, shown in (("plain", plain), ("fed", fed), ("all", project)):
+            started = time.perf_counter()
+            render(shown, assets, WIDTH, HEIGHT, SAMPLES, denoise=False)
+            seconds[name].append(time.perf_counter() - started)
+    base = statistics.median(seconds["plain"])
+    result["fed_patterns_cost"] = round(statistics.median(seconds["fed"]) / base, 2)
+    result["demo_patterns_cost"] = round(statistics.median(seconds["all"]) / base, 2)
+    return result
+
+
+def _without_patterns(material: Material) -> Material:
+    return material.with_(parent=None, own=(), recipe=material.recipe.with_(feeds=(), relief=()))
+
+
+def _reference_noise(kind: str):
+    """The reference library's noise in two dimensions, or None where it is not installed."""
+    if importlib.util.find_spec("pyfastnoiselite") is None:
+        return None
+    from pyfastnoiselite import pyfastnoiselite as reference
+
+    noise = reference.FastNoiseLite(seed=1)
+    noise.frequency = 1.0
+    if kind == "perlin":
+        noise.noise_type = reference.NoiseType.NoiseType_Perlin
+        noise.fractal_type = reference.FractalType.FractalType_FBm
+        noise.fractal_octaves = NOISE.octaves
+    else:
+        noise.noise_type = reference.NoiseType.NoiseType_Cellular
+    return noise.gen_from_coords
 
 
 SWATCHES = 10_000

@@ -54,6 +54,12 @@ def _parser() -> argparse.ArgumentParser:
     render.add_argument("--cut-out", action="store_true", help="the product alone, with alpha")
     render.add_argument("--bits", type=int, choices=(8, 16), default=8, help="bits a channel of PNG and TIFF")
     render.add_argument("--no-denoise", action="store_true")
+    bake = command("bake", _bake, "write a material's inputs on a part as a texture set")
+    bake.add_argument("file", type=Path)
+    bake.add_argument("material", help="name of the material")
+    bake.add_argument("part", help="name of the part")
+    bake.add_argument("-o", "--output", type=Path, required=True, metavar="FOLDER")
+    bake.add_argument("--size", type=_whole(16, 16384), default=2048, help="texels along each side")
     prepare = command("prepare", _prepare, "compile the kernels and picture the shelf, so that later starts are quick")
     prepare.add_argument("--renderer-only", action="store_true", help="leave the shelf alone")
     bench = command("bench", _bench, "measure speed against the reference libraries")
@@ -144,6 +150,37 @@ def _warm_up(out) -> None:
         warm_up(lambda text: print(f"  {text}", file=out, flush=True))
 
 
+def _bake(options) -> None:
+    from mat_shelf.exchange.texture_set import write_maps
+    from mat_shelf.geometry.adjacency import face_areas
+    from mat_shelf.geometry.glb import NamedMesh, glb_bytes
+    from mat_shelf.geometry.mesh import MeshError
+    from mat_shelf.geometry.unwrap import unwrapped
+    from mat_shelf.patterns.step import Library
+    from mat_shelf.rendering.baking import BakeError, bake
+
+    project, assets = _read(options.file)
+    material = project.material(_chosen("material", options.material, project.materials, None))
+    part = project.part(_chosen("part", options.part, project.product.parts, None))
+    mesh, folder = assets.meshes[part.mesh], options.output
+    _warm_up(sys.stderr)
+    library = Library({p.id: p for p in material.recipe.patterns}, assets.pictures)
+    try:
+        if mesh.uv is None:
+            # a square atlas is filled by about two thirds
+            mesh, _ = unwrapped(mesh, 1.25 * float(face_areas(mesh).sum()) ** 0.5 / options.size)
+            folder.mkdir(parents=True, exist_ok=True)
+            (folder / f"{part.id}.glb").write_bytes(glb_bytes([NamedMesh(part.name, mesh)]))
+            print(f"'{part.name}' had no coordinates; the unwrapped mesh is in {folder / part.id}.glb")
+        baked = bake(material.recipe, part, mesh, options.size, library)
+        for path in write_maps(folder, material.name, baked.maps):
+            print(path)
+    except (BakeError, MeshError) as fault:
+        raise BadInputError(str(fault)) from None
+    except OSError as fault:
+        raise BadInputError(f"{folder} cannot be written: {fault.strerror or fault}") from None
+
+
 def _render(options) -> None:
     from mat_shelf.exchange.pictures import PictureError, ending_of, write_picture
     from mat_shelf.rendering.layers import PASSES, layers
@@ -195,8 +232,8 @@ def _render(options) -> None:
     print(f"Written to {options.output} in {time.monotonic() - started:.1f} s")
 
 
-def _chosen(kind: str, wanted: str | None, things, current: str) -> str:
-    """Id of the set or view with this id or name."""
+def _chosen(kind: str, wanted: str | None, things, current: str | None) -> str:
+    """Id of the set, view, material or part with this id or name."""
     if wanted is None:
         return current
     for thing in things:

@@ -247,6 +247,20 @@ def write_picture(
     write_atomically(path, write)
 
 
+def write_pixels(path: Path, pixels: np.ndarray) -> None:
+    """Writes plain pixels, (H, W) or (H, W, C) uint8, uint16 or float32, as they are. Raises OSError."""
+    pixels = np.ascontiguousarray(pixels.reshape(*pixels.shape[:2], -1))
+
+    def write(temporary: Path) -> None:
+        depth = {"float32": "float"}.get(pixels.dtype.name, pixels.dtype.name)
+        spec = OpenImageIO.ImageSpec(*pixels.shape[1::-1], pixels.shape[2], depth)
+        output = OpenImageIO.ImageOutput.create(str(temporary))
+        if not output.open(str(temporary), spec) or not output.write_image(pixels) or not output.close():
+            raise OSError(output.geterror().strip() or "the disk may be full")
+
+    write_atomically(path, write)
+
+
 def _developed(light: np.ndarray, alpha: np.ndarray | None, deep: bool) -> np.ndarray:
     """(H, W, 3 or 4) uint8 or uint16."""
     if alpha is None:

@@ -4,24 +4,30 @@ from collections.abc import Callable
 
 import numpy as np
 
+from mat_shelf.document.pattern import Pattern, Placement, Relief
 from mat_shelf.document.project import Camera, Softbox
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.geometry.solids import box
 from mat_shelf.optics.energy import albedo_tables
 from mat_shelf.optics.kernels import cache_folder
+from mat_shelf.patterns.points import Points, part_frames
+from mat_shelf.patterns.sources import SOURCES
+from mat_shelf.patterns.step import Library
 from mat_shelf.rendering.camera import make_view
 from mat_shelf.rendering.denoise import denoised
+from mat_shelf.rendering.feeding import bent_normals
 from mat_shelf.rendering.film import Film, develop, tone_map
 from mat_shelf.rendering.lights import make_lights, plain_room
 from mat_shelf.rendering.scene import Geometry, dress
 from mat_shelf.rendering.tracer import Shot, Tracer
 
 _MARK = "ready"
+_DOMAINS = ("rendering", "patterns")
 
 
 def is_warm() -> bool:
     """Whether the kernels of the present sources were compiled before, by this user on this machine."""
-    return (cache_folder() / _MARK).exists()
+    return all((cache_folder(domain) / _MARK).exists() for domain in _DOMAINS)
 
 
 def warm_up(say: Callable[[str], None] = lambda text: None) -> None:
@@ -42,7 +48,19 @@ def warm_up(say: Callable[[str], None] = lambda text: None) -> None:
     say("film and denoiser")
     develop(denoised(film, "fast"))
     tone_map(np.zeros((1, 3), np.float32))
+    say("pattern kernels")
+    for source in SOURCES:
+        for projection in ("solid", "box"):
+            pattern = Pattern(id="p", name="p", steps=(source(),), placement=Placement(projection=projection))
+            bent_normals((Relief(id="r", pattern="p"),), _few_points(), Library({"p": pattern}))
     try:
-        (cache_folder() / _MARK).touch()
+        for domain in _DOMAINS:
+            (cache_folder(domain) / _MARK).touch()
     except OSError:
         say("the cache folder cannot be written, so the next start compiles again")
+
+
+def _few_points() -> Points:
+    mesh = box((10, 10, 10), 1)
+    frames = part_frames([mesh], [(np.eye(3), np.zeros(3), 1.0)], [1])
+    return Points(mesh.vertices, mesh.normals, np.zeros(len(mesh.vertices), np.int32), frames)

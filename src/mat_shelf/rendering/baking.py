@@ -1,0 +1,177 @@
+"""A recipe's inputs on a part, laid out on the part's own coordinates."""
+
+from collections.abc import Callable
+from typing import NamedTuple
+
+import numpy as np
+from scipy.ndimage import distance_transform_edt
+
+from mat_shelf.document.project import Part
+from mat_shelf.document.recipe import Recipe
+from mat_shelf.geometry.mesh import Mesh
+from mat_shelf.geometry.pose import posed, turn_matrix
+from mat_shelf.optics.kernels import F, kernel
+from mat_shelf.optics.vectors import normalize, row3, store3
+from mat_shelf.patterns.points import Points, part_frames
+from mat_shelf.patterns.step import Library, evaluate, grey
+from mat_shelf.rendering.feeding import bent_normals, fed_value, uv_kernel
+from mat_shelf.rendering.scene import Geometry, salt_of
+
+BAKED = (
+    "base_color",
+    "specular_roughness",
+    "base_metalness",
+    "specular_color",
+    "specular_weight",
+    "base_diffuse_roughness",
+    "transmission_weight",
+    "emission_luminance",
+    "emission_color",
+)
+"""Inputs that are baked; the first three always, the others where a pattern feeds them."""
+_ROWS = 64
+_PADDING = 16
+"""Texels beyond the borders of charts that get the colour of the nearest one, so that borders do not bleed."""
+
+
+class BakeError(ValueError):
+    """A part that cannot be baked; the message says why and what to do."""
+
+
+class Baked(NamedTuple):
+    """Maps of a part.
+
+    Attributes
+    ----------
+    maps : dict of (N, N) or (N, N, 3) float32
+        By input; ``normal`` in tangent space, (N, N, 3) in [-1, 1], green up (glTF); ``height``, mm. Rows from the top.
+    covered : (N, N) bool
+        Where the part's surface lies.
+    """
+
+    maps: dict[str, np.ndarray]
+    covered: np.ndarray
+
+
+def bake(
+    recipe: Recipe,
+    part: Part,
+    mesh: Mesh,
+    size: int,
+    library: Library,
+    progress: Callable[[int, int], bool] = lambda done, total: True,
+) -> Baked:
+    """Evaluates a recipe all over a part, as the renderer does at its hits.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        Of the part, with texture coordinates in the unit square.
+    size : int
+        Texels along each side.
+    progress : callable (done, total) -> bool
+        False cancels.
+
+    Raises
+    ------
+    BakeError
+        If the mesh has no coordinates, or they leave the unit square.
+    InterruptedError
+        If `progress` said so.
+    """
+    if mesh.uv is None:
+        raise BakeError(f"part '{part.name}' has no coordinates of its own; unwrap it first")
+    if mesh.uv.min() < -1e-3 or mesh.uv.max() > 1 + 1e-3:
+        raise BakeError(f"the coordinates of part '{part.name}' leave the unit square; unwrap it anew")
+    pose = part.pose
+    frames = part_frames([mesh], [(turn_matrix(pose.turn), pose.shift, pose.scale)], [salt_of(part)])
+    stood = posed(mesh, pose)
+    corners = stood.vertices[mesh.triangles].reshape(-1, 9)
+    normals = stood.normals[mesh.triangles].reshape(-1, 9)
+    uv = mesh.uv[mesh.triangles].reshape(-1, 6)
+    atlas = _flat(mesh)
+    names = [name for name in BAKED if recipe.feed(name) or name in BAKED[:3]]
+    has_relief = any(row.is_on and row.height for row in recipe.relief)
+    wide = {name: isinstance(getattr(recipe, name), tuple) for name in names}
+    maps = {name: np.zeros((size * size, 3) if wide[name] else size * size, np.float32) for name in names}
+    if has_relief:
+        maps["normal"] = np.zeros((size * size, 3), np.float32)
+        maps["height"] = np.zeros(size * size, np.float32)
+    covered = np.zeros(size * size, bool)
+    for row in range(0, size, _ROWS):
+        if not progress(row, size):
+            raise InterruptedError("cancelled")
+        texels = np.arange(row * size, min(row + _ROWS, size) * size)
+        rays = np.zeros((len(texels), 3), np.float32)
+        rays[:, 0] = (texels % size + 0.5) / size
+        rays[:, 1] = 1 - (texels // size + 0.5) / size
+        rays[:, 2] = 1
+        down = np.tile(np.float32([0, 0, -1]), (len(texels), 1))
+        geometry, primitive, u, v, _ = atlas.intersect(rays, down)
+        hit = np.flatnonzero(geometry >= 0)
+        if not len(hit):
+            continue
+        index = texels[hit]
+        covered[index] = True
+        points, along, across = _points(primitive[hit], u[hit], v[hit], corners, normals, uv, frames)
+        for name in names:
+            feed = recipe.feed(name)
+            maps[name][index] = getattr(recipe, name) if feed is None else fed_value(recipe, feed, points, library)
+        if has_relief:
+            bent = bent_normals(recipe.relief, points, library)
+            tangent = np.stack([(bent * along).sum(1), (bent * across).sum(1), (bent * points.normal).sum(1)], axis=1)
+            maps["normal"][index] = tangent / np.linalg.norm(tangent, axis=1, keepdims=True)
+            for line in recipe.relief:
+                if line.is_on and line.kind == "height":
+                    pattern = library.patterns[line.pattern]
+                    maps["height"][index] += np.float32(line.height) * grey(evaluate(pattern, points, library))
+    if not covered.any():
+        raise BakeError(f"the coordinates of part '{part.name}' cover nothing; unwrap it anew")
+    covered = covered.reshape(size, size)
+    distance, nearest = distance_transform_edt(~covered, return_indices=True)
+    keep = distance <= _PADDING
+    padded = {}
+    for name, values in maps.items():
+        picture = values.reshape(size, size, -1)[tuple(nearest)]
+        picture[~keep] = (0, 0, 1) if name == "normal" else 0
+        padded[name] = picture if picture.shape[2] == 3 else picture[..., 0]
+    return Baked(padded, covered)
+
+
+def _flat(mesh: Mesh) -> Geometry:
+    """The mesh's coordinates as a flat mesh, each triangle by itself."""
+    uv = mesh.uv[mesh.triangles].reshape(-1, 2)
+    vertices = np.zeros((len(uv), 3), np.float32)
+    vertices[:, :2] = uv
+    triangles = np.arange(len(uv), dtype=np.int32).reshape(-1, 3)
+    return Geometry([Mesh(vertices, triangles, np.tile(np.float32([0, 0, 1]), (len(uv), 1)))])
+
+
+def _points(primitive, u, v, corners, normals, uv, frames):
+    """The points of some texels, and their tangents along u and v, (N, 3), at right angles to their normals."""
+    count = len(primitive)
+    position, normal = np.empty((count, 3), np.float32), np.empty((count, 3), np.float32)
+    place_kernel(primitive, u, v, corners, normals, position, normal)
+    places, slope = np.empty((count, 2), np.float32), np.empty((count, 2, 3), np.float32)
+    uv_kernel(primitive, u, v, corners, uv, places, slope)
+    points = Points(position, normal, np.zeros(count, np.int32), frames, places, slope)
+    # A tangent goes along u where v stands still: at right angles to the gradient of v.
+    along = np.cross(slope[:, 1], normal)
+    along *= np.sign((along * slope[:, 0]).sum(1))[:, None]
+    along -= normal * (along * normal).sum(1, keepdims=True)
+    along /= np.maximum(np.linalg.norm(along, axis=1, keepdims=True), 1e-12)
+    across = np.cross(normal, along)
+    across *= np.where((across * slope[:, 1]).sum(1) < 0, -1, 1)[:, None]
+    return points, along, across
+
+
+@kernel
+def place_kernel(primitive, u, v, corners, normals, position, normal):
+    """Positions and unit normals of points in triangles."""
+    for i in range(primitive.shape[0]):
+        t = primitive[i]
+        w = F(1) - u[i] - v[i]
+        for k in range(3):
+            position[i, k] = w * corners[t, k] + u[i] * corners[t, 3 + k] + v[i] * corners[t, 6 + k]
+            normal[i, k] = w * normals[t, k] + u[i] * normals[t, 3 + k] + v[i] * normals[t, 6 + k]
+        store3(normal, i, normalize(row3(normal, i)))
