@@ -121,7 +121,9 @@ def test_a_model_comes_in_and_gets_its_true_size(lamp, qtbot):
 def test_parts_are_moved_hidden_and_clicked_through(lamp, qtbot):
     window, work, workshop = lamp, lamp.work, lamp.workshop
     shade, glass = by_name(window, "Shade"), by_name(window, "Glass")
-    spot = place_of(window, shade.id)
+    ys, xs = np.nonzero(seen(window, shade.id))
+    row = int(np.median(ys))
+    spot = pixel_place(window, row, int(np.median(xs[ys == row])))
     QTest.mouseClick(window.hero, LEFT, PLAIN, spot)
     assert workshop.selected == shade.id
     QTest.mouseClick(window.hero, LEFT, PLAIN, spot)

@@ -158,6 +158,7 @@ def _bake(options) -> None:
     from mat_shelf.geometry.unwrap import unwrapped
     from mat_shelf.patterns.step import Library
     from mat_shelf.rendering.baking import BakeError, bake
+    from mat_shelf.rendering.shape_maps import make_map, needed_maps
 
     project, assets = _read(options.file)
     material = project.material(_chosen("material", options.material, project.materials, None))
@@ -172,7 +173,9 @@ def _bake(options) -> None:
             folder.mkdir(parents=True, exist_ok=True)
             (folder / f"{part.id}.glb").write_bytes(glb_bytes([NamedMesh(part.name, mesh)]))
             print(f"'{part.name}' had no coordinates; the unwrapped mesh is in {folder / part.id}.glb")
-        baked = bake(material.recipe, part, mesh, options.size, library)
+        alone = project.with_parts([part.with_(material=material.id, zones=(), is_hidden=False)])
+        maps = {key: make_map(assets.meshes[key.mesh], key) for key in needed_maps(alone)}
+        baked = bake(material.recipe, part, mesh, options.size, library, maps)
         for path in write_maps(folder, material.name, baked.maps):
             print(path)
     except (BakeError, MeshError) as fault:

@@ -25,6 +25,7 @@ from PyQt6.QtWidgets import (
 from mat_shelf.app.autosave import Autosave, words_for
 from mat_shelf.app.board.materials_board import MaterialsBoard
 from mat_shelf.app.board.set_board import SetBoard
+from mat_shelf.app.patterns.shape_job import ShapeKeeper
 from mat_shelf.app.product.import_job import ImportJob
 from mat_shelf.app.product.product_board import ProductBoard
 from mat_shelf.app.product.product_work import ProductWork
@@ -75,6 +76,8 @@ class Window(QMainWindow):
         self.boards.addWidget(self.board)
         self.boards.setCurrentWidget(self.board)
         self.boards.addWidget(self.set_board)
+        self.shapes = ShapeKeeper(workshop)
+        self.shapes.told.connect(self._tell_shapes)
         self.notice = Notice()
         self.render_dialog: RenderDialog | None = None
         self.import_job: ImportJob | None = None
@@ -284,6 +287,12 @@ class Window(QMainWindow):
         if job is not None:
             self._ask(f"{job.path.name}: {text}…", ("Cancel", job.cancel))
 
+    def _tell_shapes(self, text: str) -> None:
+        if text:
+            self._ask(f"{text}…", ("Cancel", self.shapes.cancel))
+        else:
+            self.notice.settle()
+
     def _not_imported(self, text: str) -> None:
         self.import_job.wait()  # its thread must be over before it may go
         self.import_job = None
@@ -441,6 +450,7 @@ class Window(QMainWindow):
             self.autosave.close()
         self.shelf.model.worker.close()
         self.board.close_threads()
+        self.shapes.close()
         self.wall.close_worker()
         event.accept()
 

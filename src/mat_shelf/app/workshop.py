@@ -28,7 +28,7 @@ class Workshop(QObject):
 
     Signals
     -------
-    project_changed, selection_changed, shelf_changed, camera_changed, loupe_changed, ball_changed, alone_changed
+    project_changed, selection_changed, shelf_changed, camera_changed, loupe_changed, ball_changed, shown_changed
         Read the new state from the workshop.
     project_replaced
         Another project, with other meshes, is open.
@@ -45,7 +45,7 @@ class Workshop(QObject):
     camera_changed = pyqtSignal()
     loupe_changed = pyqtSignal()
     ball_changed = pyqtSignal()
-    alone_changed = pyqtSignal()
+    shown_changed = pyqtSignal()
     said = pyqtSignal(str)
     asked = pyqtSignal(str, str, object)
 
@@ -83,7 +83,7 @@ class Workshop(QObject):
         alone = (material.id, pattern) if pattern is not None and material is not None else None
         if alone != self._alone:
             self._alone = alone
-            self.alone_changed.emit()
+            self.shown_changed.emit()
 
     @property
     def selected_part(self) -> Part | None:

@@ -28,6 +28,8 @@ class Assets:
         The faces of zones.
     pictures : dict from SHA-256 to Pyramid
         What patterns show.
+    shape_maps : dict from ShapeKey to ShapeMap
+        Geometry maps of parts, as far as they are made.
     """
 
     def __init__(self):
@@ -35,6 +37,7 @@ class Assets:
         self.rooms: dict[str, np.ndarray] = {}
         self.faces: dict[str, np.ndarray] = {}
         self.pictures: dict[str, Pyramid] = {}
+        self.shape_maps: dict = {}
         self._data: dict[str, bytes] = {}
 
     def add(self, part: NamedMesh) -> str:

@@ -48,12 +48,24 @@ class Points:
         Between the normal and the direction one looks from; 1 is straight on.
     is_flat : bool
         A sheet of paper rather than a part: every placement lies on it alike.
+    hits : tuple or None
+        What looks geometry maps up, and the triangle, u and v of each point, (N,) each; None away from a scene.
     footprint : float
         Width of what one point stands for, mm: pictures are averaged over that much. 0 for points proper.
     """
 
     def __init__(
-        self, position, normal, part, frames, uv=None, uv_slope=None, cosine=None, is_flat=False, footprint=0.0
+        self,
+        position,
+        normal,
+        part,
+        frames,
+        uv=None,
+        uv_slope=None,
+        cosine=None,
+        is_flat=False,
+        footprint=0.0,
+        hits=None,
     ):
         self.position = position
         self.normal = normal
@@ -64,6 +76,7 @@ class Points:
         self.cosine = np.ones(len(position), np.float32) if cosine is None else cosine
         self.is_flat = is_flat
         self.footprint = footprint
+        self.hits = hits
         self.known: dict = {}
         """Values of patterns at these points, by what was looked up; several feeds often share one."""
 
@@ -83,7 +96,15 @@ class Points:
             self.cosine[index],
             self.is_flat,
             self.footprint,
+            self.hits and (self.hits[0], *(column[index] for column in self.hits[1:])),
         )
+
+    def looked_up(self, kind: str, radius: float) -> np.ndarray:
+        """A geometry map at the points, (N,) float32; 0 where there is none."""
+        if self.hits is None:
+            return np.zeros(len(self), np.float32)
+        lookup, triangle, u, v = self.hits
+        return lookup.values(kind, radius, self.part, triangle, u, v)
 
     def taken_later(self, index: np.ndarray):
         """What takes some of the points when it is first called: most steps never ask for them."""
@@ -110,6 +131,7 @@ class Points:
             np.tile(self.cosine, count),
             self.is_flat,
             self.footprint,
+            self.hits and (self.hits[0], *(np.tile(column, count) for column in self.hits[1:])),
         )
 
 

@@ -18,6 +18,9 @@ class Library(NamedTuple):
     pictures: Mapping = {}
 
 
+EMPTY = Library()
+
+
 class At:
     """Where, and after what, a step is evaluated.
 
@@ -81,7 +84,7 @@ def run(steps: Sequence[Step], coordinates, placement: Placement, points: Points
     return last.apply(At(before, coordinates, placement, points, library))
 
 
-def evaluate(pattern: Pattern, points: Points, library: Library = Library(), until: int | None = None) -> np.ndarray:
+def evaluate(pattern: Pattern, points: Points, library: Library = EMPTY, until: int | None = None) -> np.ndarray:
     """The values of a pattern.
 
     Parameters

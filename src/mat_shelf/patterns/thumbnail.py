@@ -37,10 +37,8 @@ def values_of(pattern, library, columns, rows, until=None, width=None) -> np.nda
     """The same, as values: (rows, columns) or (rows, columns, 3) float32."""
     source = pattern.steps[0]
     fine = columns * _FINER, rows * _FINER
-    if source.needs_shape:
-        points = _ball(*fine)
-    else:
-        points = flat_points(width or source.seen(pattern.placement.size), *fine)
+    seen = width or source.seen(pattern.placement.size)
+    points = _ball(*fine) if source.needs_shape else flat_points(seen, *fine)
     values = evaluate(pattern, points, library, until)
     shape = (rows, _FINER, columns, _FINER, *values.shape[1:])
     return values.reshape(shape).mean(axis=(1, 3))

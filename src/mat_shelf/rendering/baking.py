@@ -1,6 +1,7 @@
 """A recipe's inputs on a part, laid out on the part's own coordinates."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+from types import MappingProxyType
 from typing import NamedTuple
 
 import numpy as np
@@ -16,6 +17,7 @@ from mat_shelf.patterns.points import Points, part_frames
 from mat_shelf.patterns.step import Library, evaluate, grey
 from mat_shelf.rendering.feeding import bent_normals, fed_value, uv_kernel
 from mat_shelf.rendering.scene import Geometry, salt_of
+from mat_shelf.rendering.shape_maps import ShapeKey, ShapeLookup, ShapeMap
 
 BAKED = (
     "base_color",
@@ -59,6 +61,7 @@ def bake(
     mesh: Mesh,
     size: int,
     library: Library,
+    shape_maps: Mapping[ShapeKey, ShapeMap] = MappingProxyType({}),
     progress: Callable[[int, int], bool] = lambda done, total: True,
 ) -> Baked:
     """Evaluates a recipe all over a part, as the renderer does at its hits.
@@ -69,6 +72,8 @@ def bake(
         Of the part, with texture coordinates in the unit square.
     size : int
         Texels along each side.
+    shape_maps : mapping from ShapeKey to ShapeMap
+        Geometry maps of the part that its patterns need.
     progress : callable (done, total) -> bool
         False cancels.
 
@@ -89,6 +94,7 @@ def bake(
     corners = stood.vertices[mesh.triangles].reshape(-1, 9)
     normals = stood.normals[mesh.triangles].reshape(-1, 9)
     uv = mesh.uv[mesh.triangles].reshape(-1, 6)
+    shapes = ShapeLookup([(part.mesh, pose.scale)], np.zeros(1, np.int32), shape_maps)
     atlas = _flat(mesh)
     names = [name for name in BAKED if recipe.feed(name) or name in BAKED[:3]]
     has_relief = any(row.is_on and row.height for row in recipe.relief)
@@ -113,7 +119,7 @@ def bake(
             continue
         index = texels[hit]
         covered[index] = True
-        points, along, across = _points(primitive[hit], u[hit], v[hit], corners, normals, uv, frames)
+        points, along, across = _points(primitive[hit], u[hit], v[hit], corners, normals, uv, frames, shapes)
         for name in names:
             feed = recipe.feed(name)
             maps[name][index] = getattr(recipe, name) if feed is None else fed_value(recipe, feed, points, library)
@@ -147,14 +153,15 @@ def _flat(mesh: Mesh) -> Geometry:
     return Geometry([Mesh(vertices, triangles, np.tile(np.float32([0, 0, 1]), (len(uv), 1)))])
 
 
-def _points(primitive, u, v, corners, normals, uv, frames):
+def _points(primitive, u, v, corners, normals, uv, frames, shapes):
     """The points of some texels, and their tangents along u and v, (N, 3), at right angles to their normals."""
     count = len(primitive)
     position, normal = np.empty((count, 3), np.float32), np.empty((count, 3), np.float32)
     place_kernel(primitive, u, v, corners, normals, position, normal)
     places, slope = np.empty((count, 2), np.float32), np.empty((count, 2, 3), np.float32)
     uv_kernel(primitive, u, v, corners, uv, places, slope)
-    points = Points(position, normal, np.zeros(count, np.int32), frames, places, slope)
+    hits = shapes and (shapes, primitive, u, v)
+    points = Points(position, normal, np.zeros(count, np.int32), frames, places, slope, hits=hits)
     # A tangent goes along u where v stands still: at right angles to the gradient of v.
     along = np.cross(slope[:, 1], normal)
     along *= np.sign((along * slope[:, 0]).sum(1))[:, None]

@@ -16,7 +16,7 @@ from mat_shelf.patterns.step import Library, evaluate, grey
 
 _FINEST_STEP = 0.0015
 """mm; slopes over less would be lost in the rounding of float32 positions."""
-_SHARE = 1 / 6
+_SHARE = 1 / 20
 """Part of a pattern's finest detail over which its slope is taken."""
 _STEEPEST = 8.0
 
@@ -79,7 +79,10 @@ def _pattern_points(index, geometry, points, paths, u, v) -> Points:
         uv, slope = np.empty((len(index), 2), np.float32), np.empty((len(index), 2, 3), np.float32)
         uv_kernel(points.triangle[index], u[index], v[index], geometry.triangles.corners, geometry.uv, uv, slope)
     normalize_kernel(normal, paths.direction[index], cosine)
-    return Points(position, normal, part, geometry.frames, uv, slope, cosine)
+    hits = None
+    if geometry.shapes is not None:
+        hits = geometry.shapes, points.triangle[index], u[index], v[index]
+    return Points(position, normal, part, geometry.frames, uv, slope, cosine, hits=hits)
 
 
 @kernel

@@ -39,12 +39,15 @@ class Supplies(Protocol):
         The faces of zones.
     pictures : mapping to Pyramid
         What patterns show.
+    shape_maps : mapping from ShapeKey to ShapeMap
+        Geometry maps of parts, as far as they are made.
     """
 
     meshes: Mapping[str, Mesh]
     rooms: Mapping[str, np.ndarray]
     faces: Mapping[str, np.ndarray]
     pictures: Mapping
+    shape_maps: Mapping
 
 
 Triangles = namedtuple("Triangles", "corners normals first")
@@ -76,6 +79,8 @@ class Geometry:
         self.frames = frames
         self.uv = _corner_uv(meshes) if any(mesh.uv is not None for mesh in meshes) else None
         """Texture coordinates of three corners of each triangle, (T, 6) float32; None where no mesh has any."""
+        self.shapes = None
+        """What looks geometry maps up at its hits; see `rendering.shape_maps`."""
         self.count = len(meshes)
         self.is_empty = not meshes
         if meshes:  # the first query commits the scene, which two threads must not do at once

@@ -20,6 +20,7 @@ from mat_shelf.rendering.denoise import denoised
 from mat_shelf.rendering.film import Film, develop
 from mat_shelf.rendering.lights import set_lights
 from mat_shelf.rendering.scene import Supplies, project_dressing, project_geometry
+from mat_shelf.rendering.shape_maps import make_map, needed_maps, shape_lookup
 from mat_shelf.rendering.sight import Sight, see
 from mat_shelf.rendering.tracer import Shot, Tracer
 
@@ -188,6 +189,7 @@ class RenderSession:
             (meshes, sweep_shape(studio.backdrop), ball),
             lambda: project_geometry(project, self._supplies.meshes, ball),
         )
+        geometry.shapes = shape_lookup(project, geometry, self._supplies.shape_maps)
         lights = self._kept(
             self._lit,
             "lights",
@@ -305,8 +307,13 @@ def render(
         If `progress` said so.
     """
     studio = project.set
+    geometry = project_geometry(project, supplies.meshes)
+    for key in needed_maps(project):
+        if key not in supplies.shape_maps:
+            supplies.shape_maps[key] = make_map(supplies.meshes[key.mesh], key)
+    geometry.shapes = shape_lookup(project, geometry, supplies.shape_maps)
     shot = Shot(
-        project_geometry(project, supplies.meshes),
+        geometry,
         project_dressing(project, supplies),
         set_lights(studio, supplies.rooms),
         make_view(project.view.camera, width, height),

@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QDialog, QGridLayout, QLabel, QWidget
 
 from mat_shelf.app.shelf.thumbnail_worker import ThumbnailWorker
 from mat_shelf.app.theme import font
+from mat_shelf.document.pattern import Feed
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.optics.color import hex_from_linear
 from mat_shelf.shelf.thumbnails import SIZE, recipe_key, thumbnail_path
@@ -63,18 +64,35 @@ class CompareDialog(QDialog):
 
 
 def differences(one: Recipe, other: Recipe) -> list[tuple[str, str, str]]:
-    """Label and both values of every parameter in which two recipes differ."""
+    """Label and both values of every parameter in which two recipes differ, and of patterns and relief."""
     found = []
     for name, field in Recipe.model_fields.items():
-        values = getattr(one, name), getattr(other, name)
+        if name in ("patterns", "feeds", "relief"):
+            continue
+        values = tuple((getattr(recipe, name), recipe.feed(name)) for recipe in (one, other))
         if values[0] != values[1]:
             unit = (field.json_schema_extra or {}).get("unit", "")
-            found.append((field.title, *(_words(value, unit) for value in values)))
+            both = zip((one, other), values, strict=True)
+            found.append((field.title, *(_words(recipe, value, feed, unit) for recipe, (value, feed) in both)))
+    for label, words in (("Patterns", _pattern_words), ("Relief", _relief_words)):
+        if words(one) != words(other):
+            found.append((label, words(one), words(other)))
     return found
 
 
-def _words(value, unit: str) -> str:
+def _words(recipe: Recipe, value, feed: Feed | None, unit: str) -> str:
+    if feed is not None:
+        name = recipe.pattern(feed.pattern).name
+        return f"by {name}" if isinstance(feed.low, tuple) else f"{feed.low:.4g} – {feed.high:.4g} {unit} by {name}"
     return hex_from_linear(value) if isinstance(value, tuple) else f"{value:.4g} {unit}".strip()
+
+
+def _pattern_words(recipe: Recipe) -> str:
+    return ", ".join(pattern.name for pattern in recipe.patterns) or "none"
+
+
+def _relief_words(recipe: Recipe) -> str:
+    return ", ".join(f"{recipe.pattern(row.pattern).name} {row.height:g} mm" for row in recipe.relief) or "none"
 
 
 def _value_label(text: str) -> QLabel:

@@ -96,7 +96,7 @@ class HeroView(QWidget):
         workshop.selection_changed.connect(self.update)
         workshop.loupe_changed.connect(self.update)
         workshop.ball_changed.connect(self._follow)
-        workshop.alone_changed.connect(self._follow)
+        workshop.shown_changed.connect(self._follow)
         work.faces_changed.connect(self.update)
 
     def use(self, worker: RenderWorker) -> None:

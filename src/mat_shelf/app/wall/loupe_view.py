@@ -46,7 +46,7 @@ class LoupeView(QWidget):
             workshop.camera_changed,
             workshop.loupe_changed,
             workshop.ball_changed,
-            workshop.alone_changed,
+            workshop.shown_changed,
         ):
             signal.connect(self._follow)
 

@@ -1,4 +1,4 @@
-"""Where patterns begin. A source stands in its own file, and is a choice in the window as soon as it is imported here."""
+"""Where patterns begin. A source that is listed here is a choice in the window."""
 
 from mat_shelf.patterns.sources.cells import Cells
 from mat_shelf.patterns.sources.grain import Grain
@@ -9,7 +9,7 @@ from mat_shelf.patterns.sources.noise import Noise
 from mat_shelf.patterns.sources.pictured import Pictured
 from mat_shelf.patterns.sources.plain import Checker, Constant, Gradient
 from mat_shelf.patterns.sources.scratches import Scratches
-from mat_shelf.patterns.sources.shape import EachPart, Facing, Height, Slope
+from mat_shelf.patterns.sources.shape import Crevices, EachPart, Edges, Facing, Height, Slope
 from mat_shelf.patterns.sources.smudges import Smudges, WipeMarks
 from mat_shelf.patterns.sources.speckle import Speckle
 from mat_shelf.patterns.sources.water import DriedWater, Drips
@@ -41,6 +41,8 @@ SOURCES = (
     Facing,
     Slope,
     Height,
+    Edges,
+    Crevices,
     EachPart,
 )
 """In the order in which they are offered."""

@@ -5,6 +5,7 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
+from mat_shelf.document.parameter import number
 from mat_shelf.patterns.step import At, Source, seed
 
 _AXES = {"x": 0, "y": 1, "z": 2}
@@ -57,6 +58,38 @@ class Height(Source):
         local = np.einsum("nj,nj->n", points.position - frames.shift[row], frames.turn[row, :, k])
         low, high = frames.low[row, k], frames.high[row, k]
         return np.clip((local - low) / np.maximum(high - low, np.float32(1e-6)), 0, 1).astype(np.float32)
+
+
+class Edges(Source):
+    """White where the part comes to an edge, fading within a radius; black on flats and in hollows."""
+
+    label = "Edges"
+    tip = "Wear on corners and rims: bright metal, worn paint, soft leather edges."
+    needs_shape = True
+
+    kind: Literal["edges"] = "edges"
+    radius: float = number(
+        1.0, 0.01, 1000, label="Radius", unit="mm", tip="How far it fades.", usual=(0.1, 20), log=True
+    )
+
+    def apply(self, at: At) -> np.ndarray:
+        return at.points.looked_up(self.kind, self.radius)
+
+
+class Crevices(Source):
+    """White where the part hides itself within a radius: grooves, corners, under rims."""
+
+    label = "Crevices"
+    tip = "Grime gathers in grooves: the mask for dirt, dust and patina."
+    needs_shape = True
+
+    kind: Literal["crevices"] = "crevices"
+    radius: float = number(
+        2.0, 0.01, 1000, label="Radius", unit="mm", tip="How far it looks.", usual=(0.1, 50), log=True
+    )
+
+    def apply(self, at: At) -> np.ndarray:
+        return at.points.looked_up(self.kind, self.radius)
 
 
 class EachPart(Source):

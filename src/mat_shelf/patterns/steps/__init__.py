@@ -1,4 +1,4 @@
-"""What patterns go through. A step is a choice in the window as soon as it is imported here."""
+"""What patterns go through. A step that is listed here is a choice in the window."""
 
 from mat_shelf.patterns.steps.around import Sharpen, Soften, Steepness, Warp
 from mat_shelf.patterns.steps.combine import Combine

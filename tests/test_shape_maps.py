@@ -1,0 +1,107 @@
+"""Geometry maps against analytic occlusion."""
+
+import numpy as np
+import pytest
+import trimesh
+
+from mat_shelf.document.pattern import Feed, Pattern
+from mat_shelf.document.recipe import Recipe
+from mat_shelf.exchange.assets import Assets
+from mat_shelf.geometry.mesh import checked
+from mat_shelf.patterns.sources import Crevices, Edges
+from mat_shelf.rendering.session import render
+from mat_shelf.rendering.shape_maps import ShapeKey, ShapeLookup, make_map, needed_maps
+
+
+def looked_up(mesh, kind, radius, triangle, u, v):
+    key = ShapeKey("0" * 64, kind, radius, 1.0)
+    lookup = ShapeLookup([("0" * 64, 1.0)], np.zeros(1, np.int32), {key: make_map(mesh, key)})
+    part = np.zeros(len(triangle), np.int32)
+    return lookup.values(kind, radius, part, np.int32(triangle), np.float32(u), np.float32(v))
+
+
+def sheet(*quads):
+    """Flat quads, two large triangles each, as a CAD model has them."""
+    corners = np.array(quads, float).reshape(-1, 3)
+    faces = [[4 * k + a, 4 * k + b, 4 * k + c] for k in range(len(quads)) for a, b, c in ((0, 1, 2), (0, 2, 3))]
+    return checked(corners, faces, crease_degrees=1)
+
+
+def test_a_groove_hides_what_its_walls_say():
+    """At the middle of the floor of a long groove the sky's share is sin(atan(half width / depth)), from memory.
+
+    It is the configuration factor of a strip: Howell, A Catalog of Radiation Heat Transfer Configuration Factors.
+    """
+    half, depth, far = 5.0, 8.0, 4000.0
+    floor = [(-half, 0, far), (half, 0, far), (half, 0, -far), (-half, 0, -far)]
+    left = [(-half, 0, -far), (-half, depth, -far), (-half, depth, far), (-half, 0, far)]
+    right = [(half, 0, far), (half, depth, far), (half, depth, -far), (half, 0, -far)]
+    mesh = sheet(floor, left, right)
+    # the middle of the diagonal of the floor
+    open_share = np.sin(np.arctan(half / depth))
+    value = looked_up(mesh, "crevices", 5000.0, [0], [0.0], [0.5])[0]
+    assert value == pytest.approx(1 - open_share, abs=0.03)
+
+
+def test_at_the_foot_of_a_wall_half_the_sky_is_hidden():
+    floor = [(0, 0, 50), (50, 0, 50), (50, 0, -50), (0, 0, -50)]
+    wall = [(0, 0, -50), (0, 50, -50), (0, 50, 50), (0, 0, 50)]
+    mesh = sheet(floor, wall)
+    u = np.linspace(0, 1, 101)  # from the foot of the wall out, along the floor's front edge
+    values = looked_up(mesh, "crevices", 10.0, np.zeros(101), u, np.zeros(101))
+    x = 50 * u
+    assert values[0] > 0.3 and np.abs(values[x > 10.5]).max() == 0
+    assert (np.diff(values[x > 3]) < 0.02).all()  # fades outwards
+
+
+def test_edges_of_a_cube_are_white_and_its_sides_black():
+    cube = trimesh.creation.box((20, 20, 20))
+    mesh = checked(cube.vertices, cube.faces, crease_degrees=10)
+    key = ShapeKey("0" * 64, "edges", 2.0, 1.0)
+    made = make_map(mesh, key)
+    corners = mesh.vertices[mesh.triangles]
+    inside, near = [], []
+    for t in range(len(mesh.triangles)):
+        n = made.count[t]
+        k = made.first[t]
+        for i in range(n + 1):
+            for j in range(n + 1 - i):
+                u, v = i / n, j / n
+                p = corners[t, 0] * (1 - u - v) + corners[t, 1] * u + corners[t, 2] * v
+                from_edge = 10 - np.sort(np.abs(p))[1]
+                (near if from_edge < 1e-6 else inside if from_edge > 2.3 else []).append(made.values[k])
+                k += 1
+    assert np.mean(near) > 0.85 and np.max(inside) == 0
+    assert made.count.max() == round(20 * 2**0.5 * 3 / 2.0 + 0.5)
+
+
+def test_large_parts_get_coarser_lattices_and_cancel():
+    plane = sheet([(-500, 0, 500), (500, 0, 500), (500, 0, -500), (-500, 0, -500)])
+    made = make_map(plane, ShapeKey("0" * 64, "crevices", 0.01, 1.0))
+    assert len(made.values) <= 400_000 and not made.values.any()
+    with pytest.raises(InterruptedError):
+        make_map(plane, ShapeKey("0" * 64, "crevices", 10.0, 1.0), lambda done, total: False)
+
+
+def test_worn_edges_show_in_the_picture(small_project):
+    """A black block whose edges are white by its pattern: bright pixels lie along its outline's edges only."""
+    project, kept = small_project
+    assets = Assets()
+    assets.take(kept)
+    worn = Pattern(id="worn", name="Worn", steps=(Edges(radius=3.0),))
+    recipe = Recipe(
+        base_color=(0, 0, 0),
+        specular_weight=0.0,
+        patterns=(worn,),
+        feeds=(Feed(input="base_color", pattern="worn", low=(0, 0, 0), high=(1, 1, 1)),),
+    )
+    made = project.with_material(project.materials[0].with_(recipe=recipe))
+    assert [key.kind for key in needed_maps(made)] == ["edges"]
+    light = render(made, assets, 120, 80, 16, denoise=False, cut_out=True)
+    inside = light.alpha[..., 0] > 0.99
+    bright = light.light.mean(2)[inside] > 0.1
+    assert 0.05 < bright.mean() < 0.7 and len(assets.shape_maps) == 1
+    crevices = worn.with_(steps=(Crevices(radius=3.0),))
+    plain = made.with_material(made.materials[0].with_(recipe=recipe.with_pattern(crevices)))
+    dark = render(plain, assets, 120, 80, 16, denoise=False, cut_out=True)
+    assert dark.light.mean(2)[inside].max() < 0.05  # a block has no crevices
