@@ -9,10 +9,11 @@ from driving import (
     drag_slider,
     make_constant,
     picture_of,
+    pixel_place,
     seen,
 )
-from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
-from PyQt6.QtGui import QDrag, QDragEnterEvent, QDropEvent
+from PyQt6.QtCore import QEvent, QMimeData, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDrag, QDragEnterEvent, QDropEvent, QMouseEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog
 from test_pictures import bumps, bytes_of, normals_of
@@ -23,6 +24,7 @@ from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.product_import import new_project
 from mat_shelf.geometry.glb import NamedMesh
 from mat_shelf.geometry.solids import box, lathe, moved
+from mat_shelf.rendering.navigation import square_on
 
 
 @pytest.fixture
@@ -342,3 +344,89 @@ def test_art_becomes_a_soft_relief(window, qtbot, tmp_path, monkeypatch):
     raised = picture_of(qtbot, window).astype(int)
     changed = np.abs(raised - flat).max(2) > 6
     assert 0.03 < changed[inside].mean() < 0.6  # its rim catches the light, its top and the field do not
+
+
+def test_a_pattern_is_moved_on_the_product(window, qtbot):
+    """It follows the pointer: what lay under it at the start lies under it at the end."""
+    board, work = window.board, window.board.patterns
+    strip = board.strip
+    click_part(window, "block")
+    begin(window, "Checker")
+    rows = strip.placement
+    rows["size"].number.setText("9")
+    rows["size"].number.setModified(True)
+    rows["size"].number.editingFinished.emit()
+    work.show_alone(True)
+    before = picture_of(qtbot, window).astype(int)[..., 1]
+    QTest.mouseClick(strip.place_button, LEFT)
+    assert work.is_placing
+    camera, hero = window.workshop.camera, window.hero
+    ys, xs = np.nonzero(seen(window, "block"))
+    front = ys > np.median(ys)
+    row, column = int(np.median(ys[front])), int(np.median(xs[front]))
+    start, end = pixel_place(window, row, column), pixel_place(window, row + 6, column + 10)
+    QTest.mousePress(hero, LEFT, PLAIN, start)
+    for share in (0.4, 0.7, 1.0):
+        QTest.mouseMove(hero, start + (end - start) * share)
+        QTest.qWait(20)
+    QTest.mouseRelease(hero, LEFT, PLAIN, end)
+    assert window.workshop.camera == camera and work.pattern.placement.shift != (0, 0)
+    assert window.workshop.history.undo_label == "Placement"
+    after = picture_of(qtbot, window).astype(int)[..., 1]
+    patch = before[row - 14 : row + 15, column - 14 : column + 15]
+    moved = after[row - 8 : row + 21, column - 4 : column + 25]
+    still = after[row - 14 : row + 15, column - 14 : column + 15]
+    assert np.abs(patch - moved).mean() < 0.4 * np.abs(patch - still).mean()
+    window.workshop.undo()
+    assert work.pattern.placement.shift == (0, 0)
+
+    # With Shift the drag turns it; the wheel with Control sizes it.
+    QTest.mousePress(hero, LEFT, Qt.KeyboardModifier.ShiftModifier, start)
+    send_move(hero, start, start + type(start)(40, 0))
+    QTest.mouseRelease(hero, LEFT, Qt.KeyboardModifier.ShiftModifier, start + type(start)(40, 0))
+    assert work.pattern.placement.turn == pytest.approx(20, abs=1)
+    QTest.mouseClick(strip.place_button, LEFT)
+    assert not work.is_placing
+
+
+def send_move(widget, start, end):
+    """A mouse move with Shift held, which QTest's own cannot send."""
+    event = QMouseEvent(
+        QEvent.Type.MouseMove,
+        QPointF(end),
+        QPointF(widget.mapToGlobal(end)),
+        Qt.MouseButton.NoButton,
+        LEFT,
+        Qt.KeyboardModifier.ShiftModifier,
+    )
+    QApplication.sendEvent(widget, event)
+
+
+def test_the_seam_is_turned_from_the_camera(window, qtbot):
+    board, work = window.board, window.board.patterns
+    click_part(window, "roller")
+    begin(window, "Checker")
+    work.put_placement(work.pattern.placement.with_(projection="cylinder", blend=0.0, size=9.3))
+    window.workshop.explore(square_on(window.workshop.camera, "right"))
+    assert board.strip.away_button.isVisible()
+    QTest.mouseClick(board.strip.away_button, LEFT)
+    # seen from +x the seam belongs on -x: at -90 degrees of the front, which is +z
+    assert work.pattern.placement.seam == pytest.approx(-90, abs=3)
+
+
+def test_worn_edges_are_made_in_the_background(window, qtbot):
+    work = window.board.patterns
+    click_part(window, "block")
+    before = picture_of(qtbot, window).astype(int)
+    inside = seen(window, "block")
+    begin(window, "Edges")
+    work.put_step(0, work.pattern.steps[0].with_(radius=7.0))
+    work.feed("base_color", work.pattern_id)
+    work.set_feed(work.recipe.feed("base_color").with_(low=(0.4, 0.4, 0.4), high=(1.0, 0.0, 0.0)))
+    qtbot.waitUntil(lambda: 7.0 in {key.radius for key in window.workshop.assets.shape_maps}, timeout=60_000)
+    qtbot.waitUntil(lambda: window.shapes.job is None, timeout=20_000)
+    worn = picture_of(qtbot, window).astype(int)
+    red = (worn - before)[..., 0] - (worn - before)[..., 2]
+    part = window.hero.frame.sight.part == 1
+    rim = part & ~inside
+    assert red[rim].mean() > red[inside].mean() + 10

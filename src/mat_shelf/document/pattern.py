@@ -83,7 +83,8 @@ class Placement(Frozen):
     ----------
     projection : str
         ``solid`` runs through the part as grain through wood; ``uv`` follows the mesh's own coordinates, in mm, and
-        ``whole uv`` lets a size cover all of them; ``planar`` is thrown on along the axis, ``box`` from all six sides, ``cylinder`` and ``sphere`` go round the axis.
+        ``whole uv`` lets a size cover all of them; ``planar`` is thrown on along the axis, ``box``
+        from all six sides, ``cylinder`` and ``sphere`` go round the axis.
     axis : str
         Of the part; for ``solid``, the direction in which the pattern is stretched.
     shift : (2,) mm, along and across the pattern

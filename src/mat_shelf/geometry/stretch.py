@@ -6,7 +6,7 @@ from mat_shelf.geometry.mesh import Mesh
 
 
 def uv_scale(mesh: Mesh) -> np.ndarray:
-    """Millimetres that a unit of u and of v covers on average over the surface, (2,) float64; 1 where none have area."""
+    """Millimetres that a unit of u and of v covers, on average, (2,) float64; 1 where none has an area."""
     ds, dt, flat = _derivatives(mesh)
     corners = mesh.vertices[mesh.triangles].astype(np.float64)
     area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)

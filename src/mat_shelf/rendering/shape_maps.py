@@ -17,10 +17,10 @@ from mat_shelf.optics.vectors import add, frame, normalize, row3, scale, store3,
 from mat_shelf.patterns.sources import Crevices, Edges
 from mat_shelf.rendering.scene import Geometry, visible_parts
 
-RAYS = 128
+RAYS = 96
 PER_RADIUS = 3.0
 """Nodes of the lattice along a radius."""
-MOST_NODES = 400_000
+MOST_NODES = 200_000
 """Nodes of a part's lattice; a larger part gets a coarser one."""
 _BATCH = 512
 

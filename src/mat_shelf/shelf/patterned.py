@@ -3,6 +3,7 @@
 from mat_shelf.document.pattern import Feed, Pattern, Relief, Step
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.patterns.ready import READY
+from mat_shelf.patterns.sources import Constant, Edges
 from mat_shelf.patterns.steps import Combine, Levels, Ramp
 
 _KNOWN = {ready.pattern.id: ready.pattern for ready in READY}
@@ -97,15 +98,33 @@ def _rubber(recipe: Recipe) -> Recipe:
     return _recipe(recipe, (_use("spark-texture", size=0.2),), (), [("spark-texture", 0.008)])
 
 
+_PALE = (0.46, 0.235, 0.115)
+
+
 def _leather(recipe: Recipe) -> Recipe:
     tones = _use(
         "mottle",
         _ramp((0.25, (0.11, 0.036, 0.013)), (0.6, (0.21, 0.075, 0.028)), (0.9, (0.27, 0.105, 0.042))),
+        Combine(way="blend", other="pale", mask="worn", amount=0.55),
         size=16.0,
+    )
+    pale = Pattern(id="pale", name="Pale", steps=(Constant(value=1.0), _ramp((0.0, _PALE), (1.0, _PALE))))
+    worn = Pattern(
+        id="worn",
+        name="Worn edges",
+        steps=(Edges(radius=3.5), Levels(black=0.12, white=0.8), Combine(way="multiply", other="blotches", amount=0.8)),
     )
     return _recipe(
         recipe,
-        (_use("saddle-grain", size=1.5), _use("fine-grain-leather", size=0.5), _use("wobble", size=18.0), tones),
+        (
+            _use("saddle-grain", size=1.5),
+            _use("fine-grain-leather", size=0.5),
+            _use("wobble", size=18.0),
+            _use("blotches", size=9.0),
+            worn,
+            pale,
+            tones,
+        ),
         [
             ("base_color", "mottle", _OWN_COLOR),
             ("specular_roughness", "saddle-grain", {"low": 0.58, "high": 0.44}),

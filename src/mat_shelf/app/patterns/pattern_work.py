@@ -8,6 +8,7 @@ from mat_shelf.document.ids import free_name, new_id
 from mat_shelf.document.parameter import explain
 from mat_shelf.document.pattern import Feed, Pattern, Placement, Relief, Step
 from mat_shelf.document.recipe import Recipe
+from mat_shelf.patterns.by_hand import Hit, dragged, seam_away
 from mat_shelf.patterns.ready import READY
 from mat_shelf.patterns.step import Library, is_colored
 
@@ -32,6 +33,7 @@ class PatternWork(QObject):
         self.pattern_id: str | None = None
         self.place = 0
         self.is_alone = False
+        self.is_placing = False
         workshop.selection_changed.connect(self._leave_if_gone)
         workshop.project_changed.connect(self._leave_if_gone)
 
@@ -54,6 +56,7 @@ class PatternWork(QObject):
         """Brings a pattern to the strip; None goes back to the material."""
         self.pattern_id = pattern_id
         self.is_alone = self.is_alone and pattern_id is not None
+        self.is_placing = self.is_placing and pattern_id is not None
         pattern = self.pattern
         self.place = len(pattern.steps) - 1 if pattern and place is None else place or 0
         self._follow_alone()
@@ -122,6 +125,30 @@ class PatternWork(QObject):
             return recipe
 
         return self._tried(label, made, gesture)
+
+    def put_placement(self, placement: Placement, gesture: str | None = None) -> bool:
+        return self.put(self.pattern.with_(placement=placement), "Placement", gesture and f"{gesture} placement")
+
+    def turn_seam_away(self) -> None:
+        """Lays the seam of the pattern on the strip on the far side of the selected part."""
+        workshop, placement = self.workshop, self.pattern.placement
+        part = workshop.selected_part
+        if part is None:
+            workshop.said.emit("Click a piece that wears this material first; its seam is turned from the camera.")
+            return
+        seam = seam_away(part, workshop.assets.meshes[part.mesh], placement, workshop.camera.position)
+        self.put_placement(placement.with_(seam=round(seam, 2)))
+
+    def set_placing(self, is_placing: bool) -> None:
+        """Whether drags on the product move the pattern on the strip."""
+        self.is_placing = is_placing
+        self.opened.emit()
+
+    def place_by_hand(self, before: Placement, start: Hit, now: Hit) -> None:
+        """Shifts the pattern so that what lay at one place of the product lies at another."""
+        part = self.workshop.project.part(now.part)
+        moved = dragged(before, part, self.workshop.assets.meshes[part.mesh], start, now)
+        self.put_placement(moved, "by hand")
 
     def put_step(self, place: int, step: Step, gesture: str | None = None) -> bool:
         return self.put(self.pattern.with_step(place, step), step.label, gesture)

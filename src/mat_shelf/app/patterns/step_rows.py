@@ -4,7 +4,7 @@ from collections.abc import Callable
 from typing import Literal, get_args, get_origin
 
 from PyQt6.QtCore import QSize
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QLabel, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QLabel, QWidget
 
 from mat_shelf.app.board.binding import Binding
 from mat_shelf.app.board.row_label import RowLabel
@@ -125,14 +125,41 @@ def placement_rows(work: PatternWork) -> dict[str, QWidget]:
         return work.pattern.placement if work.pattern else None
 
     def put(placement: Placement, gesture: str | None) -> bool:
-        return work.put(work.pattern.with_(placement=placement), "Placement", gesture and f"{gesture} placement")
+        return work.put_placement(placement, gesture)
 
-    rows: dict[str, QWidget] = {}
+    rows: dict[str, QWidget] = {name: ShiftRow(work, place) for place, name in enumerate(("along", "across"))}
     for name in Placement.model_fields:
         if name != "shift":
             binding = StepBinding(work.workshop, Placement, name, find, put)
             rows[name] = ChoiceRow(binding, PLACED[name]) if name in PLACED else ValueRow(binding, is_stacked=True)
     return rows
+
+
+class ShiftRow(QWidget):
+    """How far the pattern is shifted along or across itself, mm."""
+
+    def __init__(self, work: PatternWork, place: int):
+        super().__init__()
+        self.work, self.place = work, place
+        title = ("Shift along", "Shift across")[place]
+        label = QLabel(title)
+        self.number = QDoubleSpinBox(minimum=-1e5, maximum=1e5, decimals=2, suffix=" mm")
+        self.number.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+        self.number.setAccessibleName(title)
+        self.setToolTip("Moves it on the surface. Or switch on 'Move it' and drag on the product.")
+        lay_stacked(self, label, QLabel(), self.number, None)
+        self.number.valueChanged.connect(self._set)
+
+    def follow(self) -> None:
+        if self.work.pattern is not None and not self.number.hasFocus():
+            self.number.blockSignals(True)
+            self.number.setValue(self.work.pattern.placement.shift[self.place])
+            self.number.blockSignals(False)
+
+    def _set(self, value: float) -> None:
+        shift = list(self.work.pattern.placement.shift)
+        shift[self.place] = round(value, 4)
+        self.work.put_placement(self.work.pattern.placement.with_(shift=tuple(shift)), "shift")
 
 
 def _row(binding: Binding, work: PatternWork, choose_picture) -> QWidget:

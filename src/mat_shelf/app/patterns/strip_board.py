@@ -29,13 +29,25 @@ from mat_shelf.patterns.steps import STEPS
 
 STEP = QSize(104, 70)
 _SHOWN_PLACEMENT = {
-    "solid": ("projection", "size", "axis", "stretch", "turn", "over", "shuffle", "shuffle_turn"),
-    "uv": ("projection", "size", "turn", "stretch", "shuffle", "shuffle_turn"),
+    "solid": ("projection", "size", "axis", "stretch", "turn", "along", "across", "over", "shuffle", "shuffle_turn"),
+    "uv": ("projection", "size", "turn", "stretch", "along", "across", "shuffle", "shuffle_turn"),
     "whole uv": ("projection", "size", "turn"),
-    "planar": ("projection", "size", "axis", "turn", "stretch", "over", "shuffle", "shuffle_turn"),
-    "box": ("projection", "size", "turn", "stretch", "blend", "over", "shuffle", "shuffle_turn"),
-    "cylinder": ("projection", "size", "axis", "stretch", "turn", "seam", "blend", "over", "shuffle"),
-    "sphere": ("projection", "size", "axis", "stretch", "turn", "seam", "blend", "over", "shuffle"),
+    "planar": ("projection", "size", "axis", "turn", "stretch", "along", "across", "over", "shuffle", "shuffle_turn"),
+    "box": ("projection", "size", "turn", "stretch", "blend", "along", "across", "over", "shuffle", "shuffle_turn"),
+    "cylinder": (
+        "projection",
+        "size",
+        "axis",
+        "stretch",
+        "turn",
+        "seam",
+        "blend",
+        "along",
+        "across",
+        "over",
+        "shuffle",
+    ),
+    "sphere": ("projection", "size", "axis", "stretch", "turn", "seam", "blend", "along", "across", "over", "shuffle"),
 }
 """What counts for each projection, most used first."""
 
@@ -227,6 +239,19 @@ class StripBoard(QFrame):
         self._placement_list.setSpacing(0)
         for row in self.placement.values():
             self._placement_list.addWidget(row)
+        self.place_button = QPushButton("Move it", checkable=True)
+        self.place_button.setToolTip("Drag it on the product; Shift turns it, the wheel with Control sizes it")
+        self.place_button.clicked.connect(lambda: work.set_placing(self.place_button.isChecked()))
+        self.away_button = QPushButton("Seam away")
+        self.away_button.setToolTip("Turns the seam to the side that the camera does not see")
+        self.away_button.clicked.connect(work.turn_seam_away)
+        by_hand = QHBoxLayout()
+        by_hand.setSpacing(6)
+        for button in (self.place_button, self.away_button):
+            button.setProperty("role", "small")
+            by_hand.addWidget(button)
+        by_hand.addStretch(1)
+        self._placement_list.insertLayout(0, by_hand)
         self._placement_list.addStretch(1)
         self._placed_as = ""
         self.feeds_list = QVBoxLayout()
@@ -333,7 +358,10 @@ class StripBoard(QFrame):
                 self._placement_list.removeWidget(row)
                 row.setVisible(name in shown)
             for place, name in enumerate(shown):
-                self._placement_list.insertWidget(place, self.placement[name])
+                self._placement_list.insertWidget(place + 1, self.placement[name])
+            self.away_button.setVisible("seam" in shown)
+            self.place_button.setVisible(projection not in ("uv", "whole uv"))
+        self.place_button.setChecked(self.work.is_placing)
         for row in self.placement.values():
             row.follow()
 

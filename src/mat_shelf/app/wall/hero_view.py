@@ -15,6 +15,7 @@ from mat_shelf.app.wall.caption import BOTTOM_LEFT, BOTTOM_RIGHT, TOP_LEFT, pain
 from mat_shelf.app.wall.outline import outline_image
 from mat_shelf.app.wall.render_worker import HERO, RenderWorker
 from mat_shelf.app.workshop import Workshop
+from mat_shelf.patterns.by_hand import Hit
 from mat_shelf.rendering.ball import Ball
 from mat_shelf.rendering.camera import FRAME, make_view
 from mat_shelf.rendering.navigation import depth_from, dolly, framed, orbit, pan, square_on
@@ -416,6 +417,14 @@ class HeroView(QWidget):
         radius = BALL_SHARE * float(sight.depth[pixel]) * float(view.half_height)
         self.workshop.stand_ball(Ball(place, tuple(float(x) for x in normal), round(radius, 3)))
         self.workshop.said.emit("A ball to read reflections by. It is in no finished picture; Delete takes it away.")
+
+    def hit_at(self, point: QPointF) -> Hit | None:
+        """The place on a part seen at a point of the widget."""
+        part, place = self.part_at(point), self._place_at(point)
+        if part is None or place is None:
+            return None
+        normal = self.frame.sight.facing(*self._pixel(point))
+        return Hit(part, place, tuple(float(x) for x in normal))
 
     def _place_at(self, point: QPointF) -> tuple[float, float, float] | None:
         """The point of the scene (mm) seen at a point of the widget."""
