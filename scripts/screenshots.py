@@ -16,7 +16,12 @@ from mat_shelf.app.start import application
 from mat_shelf.app.window import Window
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.demo.desk_set import demo_project, desk_set_meshes
+from mat_shelf.document.project import Part
 from mat_shelf.exchange.pictures import write_picture
+from mat_shelf.exchange.texture_set import write_maps
+from mat_shelf.geometry.mesh import checked
+from mat_shelf.patterns.step import Library
+from mat_shelf.rendering.baking import bake
 from mat_shelf.rendering.session import render
 from mat_shelf.shelf.library import Shelf
 from mat_shelf.shelf.thumbnails import make_thumbnail
@@ -54,6 +59,53 @@ def answer(app, window: Window, text: str) -> None:
     wait_for_answer(app, window, text)
     next(button for button in window.notice.buttons if button.text().startswith(text)).click()
     app.processEvents()
+
+
+def texture_set(folder: Path) -> list[Path]:
+    """A texture set of the sleeve's leather, as it would come from elsewhere, baked out of its own patterns."""
+    project, assets = demo_project()
+    recipe = project.material("saddle-leather").recipe
+    corners = np.array([[0, 0, 0], [20, 0, 0], [20, 20, 0], [0, 20, 0]], float)
+    mesh = checked(corners, [[0, 1, 2], [0, 2, 3]], uv=corners[:, :2] / 20)
+    library = Library({pattern.id: pattern for pattern in recipe.patterns}, assets.pictures)
+    maps = bake(recipe, Part(id="patch", name="Patch", mesh="0" * 64), mesh, 512, library).maps
+    maps["gloss"] = 1 - maps.pop("specular_roughness")
+    maps["normal"][..., 1] *= -1  # green down, as some write it
+    return write_maps(folder, "saddle", maps)
+
+
+def show_patterns(app, window: Window, folder: Path) -> None:
+    """The collar's strip beside the loupe, a map by itself on the tray, and a texture set that came in."""
+    workshop, work = window.workshop, window.board.patterns
+    window.stations.buttons()[1].click()
+    workshop.use_set(workshop.project.sets[0].id)
+    workshop.stand_ball(None)
+    workshop.select("collar")
+    work.open("wipe-lines", 1)
+    settle(app, window, 64)
+    window.grab().save(str(FOLDER / "strip.png"))
+    workshop.select("tray")
+    work.open("oak-grain")
+    work.show_alone(True)
+    window.board.strip.follow()
+    settle(app, window, 32)
+    window.grab().save(str(FOLDER / "alone.png"))
+    work.show_alone(False)
+    work.open(None)
+    workshop.select("sleeve")
+    window.board.import_pictures(texture_set(folder))
+    while window.board.texture_dialog is None:
+        app.processEvents()
+        time.sleep(0.02)
+    app.processEvents()
+    window.board.texture_dialog.grab().save(str(FOLDER / "texture-set.png"))
+    window.board.texture_dialog.close()
+    window.board.choose_pattern(window.board.patterns_card)
+    for _ in range(400):
+        app.processEvents()
+        time.sleep(0.01)
+    window.board.new_popover.grab().save(str(FOLDER / "new-pattern.png"))
+    window.board.new_popover.hide()
 
 
 def show_product_station(app, window: Window, folder: Path) -> None:
@@ -161,6 +213,7 @@ def main() -> None:
         window.render_dialog.path_field.setText("Desk set.exr")
         window.render_dialog.grab().save(str(FOLDER / "render.png"))
         window.render_dialog.close()
+        show_patterns(app, window, Path(folder))
         show_product_station(app, window, Path(folder))
         window.workshop.history.saved = window.workshop.project
         window.close()

@@ -4,7 +4,7 @@ import numpy as np
 
 from mat_shelf.document.pattern import Pattern
 from mat_shelf.optics.color import encode_srgb
-from mat_shelf.patterns.points import Frames, Points, flat_points
+from mat_shelf.patterns.points import FLAT, Frames, Points, flat_points
 from mat_shelf.patterns.step import Library, evaluate
 
 _FINER = 2
@@ -38,7 +38,10 @@ def values_of(pattern, library, columns, rows, until=None, width=None) -> np.nda
     source = pattern.steps[0]
     fine = columns * _FINER, rows * _FINER
     seen = width or source.seen(pattern.placement.size)
-    points = _ball(*fine) if source.needs_shape else flat_points(seen, *fine)
+    if source.kind in _CORNERS:
+        points = _corner(*fine, is_hollow=source.kind == "crevices")
+    else:
+        points = _ball(*fine) if source.needs_shape else flat_points(seen, *fine)
     values = evaluate(pattern, points, library, until)
     shape = (rows, _FINER, columns, _FINER, *values.shape[1:])
     return values.reshape(shape).mean(axis=(1, 3))
@@ -49,6 +52,42 @@ def pixels_of(values: np.ndarray) -> np.ndarray:
     values = np.nan_to_num(values, nan=0.0, posinf=1.0, neginf=0.0)
     pixels = encode_srgb(values) if values.ndim == 3 else np.repeat(values[..., None], 3, axis=2)
     return (np.clip(pixels, 0, 1) * 255 + 0.5).astype(np.uint8)
+
+
+_CORNERS = ("edges", "crevices")
+
+
+class _Corner:
+    """Geometry maps of a cube, or of a hollow one, seen along its diagonal: both look alike but for what is white."""
+
+    def __init__(self, distance: np.ndarray):
+        self._distance = distance
+
+    def values(self, kind, radius, part, triangle, u, v) -> np.ndarray:
+        t = np.clip(1 - self._distance[triangle], 0, 1)
+        return (t * t * (3 - 2 * t)).astype(np.float32)
+
+
+def _corner(columns: int, rows: int, is_hollow: bool) -> Points:
+    """The cube's points; its edges, or the hollow one's inner edges, fade over a sixth of a side."""
+    x, y = np.meshgrid(np.linspace(-1, 1, columns) * columns / rows, np.linspace(1, -1, rows))
+    place = np.stack([x, y], axis=-1).reshape(-1, 2) / 0.94
+    angles = np.radians([90, 210, 330])
+    axes = np.stack([np.cos(angles), np.sin(angles)], axis=1)
+    distance = np.full(len(place), np.inf)
+    normal = np.tile(np.float32([0, 0, 1]), (len(place), 1))
+    for face in range(3):
+        s, t = np.linalg.solve(axes[[face, (face + 1) % 3]].T, place.T)
+        inside = (s >= 0) & (t >= 0) & (s <= 1) & (t <= 1)
+        sides = (s, t) if is_hollow else (s, t, 1 - s, 1 - t)
+        distance[inside] = 6 * np.min(sides, axis=0)[inside]
+        normal[inside] = np.eye(3, dtype=np.float32)[face]
+    index = np.arange(len(place), dtype=np.int32)
+    nothing = np.zeros(len(place), np.float32)
+    position = np.zeros((len(place), 3), np.float32)
+    position[:, :2] = 10 * place
+    hits = (_Corner(distance), index, nothing, nothing)
+    return Points(position, normal, np.zeros(len(place), np.int32), FLAT, is_flat=True, hits=hits)
 
 
 def _ball(columns: int, rows: int) -> Points:

@@ -1,19 +1,30 @@
 """A card of the board."""
 
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+
+
+def sideways(inside: QWidget) -> QScrollArea:
+    """What scrolls from left to right where it does not fit."""
+    area = QScrollArea()
+    area.setWidgetResizable(True)
+    area.setFrameShape(QFrame.Shape.NoFrame)
+    area.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    area.setWidget(inside)
+    return area
 
 
 def titled_card(title: str, columns: list[list[QWidget]]) -> QFrame:
     """A card: one idea, its rows in columns."""
     card = QFrame(objectName="card")
     outer = QVBoxLayout(card)
-    outer.setContentsMargins(16, 10, 16, 8)
+    outer.setContentsMargins(14, 10, 12, 8)
     outer.setSpacing(4)
     heading = QLabel(title)
     heading.setProperty("role", "cardTitle")
     outer.addWidget(heading)
     body = QHBoxLayout()
-    body.setSpacing(28)
+    body.setSpacing(18)
     for rows in columns:
         column = QVBoxLayout()
         column.setSpacing(0)

@@ -153,6 +153,7 @@ class ColorRow(QWidget):
         self.setToolTip(f"{field.description}\nClick the colour to tune its lightness, chroma and hue.")
         if is_stacked:
             self.bar.setFixedHeight(14)
+            self.text.setFixedWidth(68)
             lay_stacked(self, self.label, self.text, self.bar, chip)
         else:
             layout = QHBoxLayout(self)
@@ -164,6 +165,8 @@ class ColorRow(QWidget):
             self.setFixedHeight(ROW_HEIGHT)
         self.popover = ColorPopover(self)
         self.bar.clicked.connect(self._open)
+        if chip is not None:
+            chip.painted.connect(self.follow)
         self.popover.changed.connect(lambda linear: self._set(linear, gesture="drag"))
         self.popover.settled.connect(binding.end_gesture)
         self.text.editingFinished.connect(self._typed)

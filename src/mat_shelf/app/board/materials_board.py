@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from mat_shelf.app.board.binding import of_material
-from mat_shelf.app.board.card import titled_card
+from mat_shelf.app.board.card import sideways, titled_card
 from mat_shelf.app.board.keep_popover import KeepPopover
 from mat_shelf.app.board.rows import row_of
 from mat_shelf.app.patterns.choosing import FeedPopover, NewPatternPopover
@@ -106,17 +106,23 @@ class MaterialsBoard(QFrame):
         header.addWidget(self.vary_button)
         header.addWidget(self.keep_button)
         cards = QHBoxLayout()
-        cards.setSpacing(10)
-        cards.addWidget(titled_card("Body", self._columns(BODY)), 44)
-        cards.addWidget(titled_card("Finish", self._columns(FINISH)), 20)
-        cards.addWidget(self.relief_card, 19)
-        cards.addWidget(self.patterns_card, 19)
+        cards.setSpacing(8)
+        cards.setContentsMargins(0, 0, 0, 0)
+        finish = titled_card("Finish", self._columns(FINISH))
+        body = titled_card("Body", self._columns(BODY))
+        body.setMinimumWidth(384)
+        cards.addWidget(body, 1)
+        for card, width in ((finish, 212), (self.relief_card, 214), (self.patterns_card, 182)):
+            card.setFixedWidth(width)
+            cards.addWidget(card)
         tuned = QWidget()
         layout = QVBoxLayout(tuned)
         layout.setContentsMargins(16, 10, 16, 14)
         layout.setSpacing(10)
         layout.addLayout(header)
-        layout.addLayout(cards)
+        inside = QWidget()
+        inside.setLayout(cards)
+        layout.addWidget(sideways(inside), 1)
 
         self._hint = QLabel()
         self._hint.setProperty("role", "quiet")

@@ -22,7 +22,7 @@ class RowLabel(QWidget):
         self.back.setAccessibleName(f"{binding.field.title}, follow the parent again")
         self.back.clicked.connect(binding.give_back)
         policy = self.back.sizePolicy()
-        policy.setRetainSizeWhenHidden(True)
+        policy.setRetainSizeWhenHidden(not is_stacked)
         self.back.setSizePolicy(policy)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)

@@ -10,8 +10,8 @@ from mat_shelf.app.board.binding import Binding
 from mat_shelf.app.board.row_label import RowLabel
 from mat_shelf.app.theme import THEME, font
 
-NUMBER_WIDTH, ROW_HEIGHT, STACKED_HEIGHT = 84, 35, 41
-_NUMBER_WIDTH, _RANGE_WIDTH = 58, 96
+NUMBER_WIDTH, ROW_HEIGHT, STACKED_HEIGHT = 84, 35, 39
+_NUMBER_WIDTH, _RANGE_WIDTH = 56, 84
 
 
 class Slider(QWidget):

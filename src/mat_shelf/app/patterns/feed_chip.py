@@ -1,6 +1,6 @@
 """The chip at the end of a row: what feeds it."""
 
-from PyQt6.QtCore import QPoint, QSize, Qt
+from PyQt6.QtCore import QPoint, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QDrag, QPainter, QPen, QPixmap
 from PyQt6.QtWidgets import QAbstractButton
 
@@ -21,7 +21,14 @@ class PatternButton(QAbstractButton):
     ----------
     on_drop : callable (str), optional
         Is given the id of a pattern that was dropped.
+
+    Signals
+    -------
+    painted
+        There is a new picture.
     """
+
+    painted = pyqtSignal()
 
     def __init__(self, work: PatternWork, painter: Painter, size: QSize, on_drop=None):
         super().__init__()
@@ -32,6 +39,7 @@ class PatternButton(QAbstractButton):
         self._on_drop = on_drop
         self._picture = PatternPicture(painter, size)
         self._picture.painted.connect(self.update)
+        self._picture.painted.connect(self.painted)
         self._picture.setParent(self)
         self._picture.hide()
         self.pattern: Pattern | None = None

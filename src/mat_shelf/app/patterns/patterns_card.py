@@ -7,6 +7,8 @@ from mat_shelf.app.patterns.feed_chip import PatternButton
 from mat_shelf.app.patterns.painter import Painter
 from mat_shelf.app.patterns.pattern_work import PATTERN_MIME, PatternWork
 
+NAME_WIDTH = 96
+
 
 class PatternEntry(QWidget):
     """A pattern's picture and name, and how many inputs it feeds. A click opens its strip; the picture is dragged."""
@@ -35,8 +37,7 @@ class PatternEntry(QWidget):
         pattern = recipe.pattern(self.pattern_id)
         self.button.show_pattern(pattern)
         self.button.setAccessibleName(pattern.name)
-        width = self.name.width() if self.name.width() > 60 else 110
-        self.name.setText(self.name.fontMetrics().elidedText(pattern.name, Qt.TextElideMode.ElideRight, width))
+        self.name.setText(self.name.fontMetrics().elidedText(pattern.name, Qt.TextElideMode.ElideRight, NAME_WIDTH))
         uses = recipe.uses_of(self.pattern_id)
         self.uses.setText(f"feeds {len(uses)}" if uses else "feeds nothing")
         self.setToolTip(f"{pattern.name} feeds {', '.join(uses)}" if uses else f"{pattern.name} feeds nothing yet")

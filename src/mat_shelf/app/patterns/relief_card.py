@@ -29,6 +29,8 @@ KINDS = {
     "normal, green down": "Normals, green down",
 }
 
+NAME_WIDTH = 74
+
 
 class ReliefRow(QWidget):
     """One row of relief: its pattern's name, height in mm, and the pattern's chip."""
@@ -42,7 +44,7 @@ class ReliefRow(QWidget):
         self.number.setProperty("role", "number")
         self.number.setFont(font(13, tabular=True))
         self.number.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        self.number.setFixedWidth(56)
+        self.number.setFixedWidth(54)
         unit = QLabel("mm")
         unit.setProperty("role", "quiet")
         numbers = QHBoxLayout()
@@ -68,7 +70,7 @@ class ReliefRow(QWidget):
     def follow(self) -> None:
         row = self.row
         pattern = self.work.recipe.pattern(row.pattern)
-        self.name.setText(pattern.name)
+        self.name.setText(self.name.fontMetrics().elidedText(pattern.name, Qt.TextElideMode.ElideRight, NAME_WIDTH))
         self.name.setEnabled(row.is_on)
         self.slider.setAccessibleName(f"{pattern.name}, height")
         self.number.setAccessibleName(f"{pattern.name}, height, number")

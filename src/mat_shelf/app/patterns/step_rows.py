@@ -26,6 +26,8 @@ class ChoiceRow(QWidget):
         self.binding = binding
         self.box = QComboBox()
         self.box.setAccessibleName(binding.field.title)
+        self.box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.box.setMinimumContentsLength(6)
         self.box.setProperty("role", "small")
         for value, words in choices.items():
             self.box.addItem(words, value)
@@ -61,6 +63,8 @@ class OtherPatternRow(QWidget):
         self.binding, self.work = binding, work
         self.box = QComboBox()
         self.box.setAccessibleName(binding.field.title)
+        self.box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.box.setMinimumContentsLength(6)
         self.box.setIconSize(QSize(20, 16))
         self.setToolTip(binding.field.description)
         lay_stacked(self, RowLabel(binding, is_stacked=True), QLabel(), self.box, None)

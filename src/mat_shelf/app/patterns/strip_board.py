@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from mat_shelf.app.board.card import sideways
 from mat_shelf.app.patterns.painter import Painter, PatternPicture, paint_picture
 from mat_shelf.app.patterns.pattern_work import PatternWork
 from mat_shelf.app.patterns.step_rows import placement_rows, step_rows
@@ -206,7 +207,7 @@ class StripBoard(QFrame):
         self._tile_row.addStretch(1)
         tiles = QWidget()
         tiles.setLayout(self._tile_row)
-        tile_area = _sideways(tiles)
+        tile_area = sideways(tiles)
         tile_area.setFixedHeight(STEP.height() + 30)
 
         self.histogram = Histogram()
@@ -231,7 +232,7 @@ class StripBoard(QFrame):
         card.setContentsMargins(14, 12, 14, 4)
         card.setSpacing(2)
         card.addWidget(tile_area)
-        card.addWidget(_sideways(values), 1)
+        card.addWidget(sideways(values), 1)
 
         self.placement = placement_rows(work)
         self._placement_list = QVBoxLayout()
@@ -263,8 +264,8 @@ class StripBoard(QFrame):
         cards = QHBoxLayout()
         cards.setSpacing(12)
         cards.addWidget(steps_card, 1)
-        cards.addWidget(_titled("Placement", self._placement_list, 190))
-        cards.addWidget(_titled("Feeds", self.feeds_list, 200))
+        cards.addWidget(_titled("Placement", self._placement_list, 204))
+        cards.addWidget(_titled("Feeds", self.feeds_list, 190))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 10, 16, 14)
         layout.setSpacing(8)
@@ -474,12 +475,3 @@ def _titled(title: str, inside, width: int) -> QFrame:
     layout.addWidget(heading)
     layout.addWidget(area, 1)
     return card
-
-
-def _sideways(inside: QWidget) -> QScrollArea:
-    area = QScrollArea()
-    area.setWidgetResizable(True)
-    area.setFrameShape(QFrame.Shape.NoFrame)
-    area.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-    area.setWidget(inside)
-    return area
