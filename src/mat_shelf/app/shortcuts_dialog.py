@@ -46,6 +46,17 @@ GESTURES = (
         ),
     ),
     (
+        "Patterns",
+        (
+            ("Hold A", "Shows the open pattern alone on the product"),
+            ("Escape", "Goes back from the strip to the material"),
+            ("Drag a chip", "Shares its pattern with another input or material"),
+            ("Drag a step", "Moves it; so does Shift with Left and Right"),
+            ("Move it, drag", "Moves the pattern on the product; Shift turns it"),
+            ("Move it, Control+Wheel", "Sizes the pattern"),
+        ),
+    ),
+    (
         "Shelf",
         (
             ("Enter", "Puts the swatch on the selected piece"),

@@ -425,7 +425,6 @@ class Window(QMainWindow):
         if event.key() == Qt.Key.Key_A and not event.modifiers() and patterns.pattern is not None:
             if not event.isAutoRepeat():
                 patterns.show_alone(True)
-                self.board.strip.follow()
         elif event.key() == Qt.Key.Key_Escape and patterns.pattern is not None:
             patterns.open(None)
         else:
@@ -434,7 +433,6 @@ class Window(QMainWindow):
     def keyReleaseEvent(self, event) -> None:
         if event.key() == Qt.Key.Key_A and not event.isAutoRepeat() and self.board.patterns.is_alone:
             self.board.patterns.show_alone(False)
-            self.board.strip.follow()
         else:
             super().keyReleaseEvent(event)
 

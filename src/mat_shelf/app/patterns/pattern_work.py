@@ -22,7 +22,7 @@ class PatternWork(QObject):
     Signals
     -------
     opened
-        Another pattern, step, or none, is on the strip.
+        Another pattern, step, or none, is on the strip, or it is looked at another way.
     """
 
     opened = pyqtSignal()
@@ -79,6 +79,7 @@ class PatternWork(QObject):
         """Shows the pattern on the strip, up to the chosen step, by itself on the product."""
         self.is_alone = is_alone
         self._follow_alone()
+        self.opened.emit()
 
     def _follow_alone(self) -> None:
         pattern = self.pattern if self.is_alone else None

@@ -30,6 +30,12 @@ class PatternDrag(QObject):
         self._hero.setCursor(QCursor(shape))
 
     def eventFilter(self, watched, event) -> bool:
+        if event.type() == QEvent.Type.KeyPress and self._work.pattern is not None:
+            if event.key() in (Qt.Key.Key_A, Qt.Key.Key_Escape) and not event.modifiers():
+                event.ignore()  # these are the strip's while it is open, so the window gets them
+                self._hero.window().keyPressEvent(event)
+                return True
+            return False
         if not self._work.is_placing or self._work.pattern is None:
             return False
         kind = event.type()
