@@ -60,6 +60,9 @@ def _parser() -> argparse.ArgumentParser:
     bake.add_argument("part", help="name of the part")
     bake.add_argument("-o", "--output", type=Path, required=True, metavar="FOLDER")
     bake.add_argument("--size", type=_whole(16, 16384), default=2048, help="texels along each side")
+    export = command("export", _export, "write the product with its zones and materials in an open format")
+    export.add_argument("file", type=Path)
+    export.add_argument("-o", "--output", type=Path, required=True, help="a .glb")
     prepare = command("prepare", _prepare, "compile the kernels and picture the shelf, so that later starts are quick")
     prepare.add_argument("--renderer-only", action="store_true", help="leave the shelf alone")
     bench = command("bench", _bench, "measure speed against the reference libraries")
@@ -148,6 +151,18 @@ def _warm_up(out) -> None:
     if not is_warm():
         print("Compiling the renderer, once; this takes up to a minute", file=out, flush=True)
         warm_up(lambda text: print(f"  {text}", file=out, flush=True))
+
+
+def _export(options) -> None:
+    from mat_shelf.exchange.glb_export import export_glb
+
+    if options.output.suffix.lower() != ".glb":
+        raise BadInputError(f"'{options.output.name}' must end in .glb")
+    project, assets = _read(options.file)
+    try:
+        export_glb(options.output, project, assets)
+    except OSError as fault:
+        raise BadInputError(f"{options.output} cannot be written: {fault.strerror or fault}") from None
 
 
 def _bake(options) -> None:

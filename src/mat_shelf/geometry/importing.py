@@ -4,6 +4,7 @@ What a file refers to is read only from its own folder. Reading is best done by 
 which bounds its memory and can be stopped.
 """
 
+import re
 import tempfile
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -14,6 +15,7 @@ import numpy as np
 import trimesh
 
 from mat_shelf.document.recipe import Recipe
+from mat_shelf.geometry.gltf_materials import read_extensions, with_extensions
 from mat_shelf.geometry.mesh import Mesh, MeshError, row_keys
 from mat_shelf.geometry.obj import read_obj
 from mat_shelf.geometry.repair import Repairs, repaired
@@ -154,7 +156,8 @@ def _scene_pieces(path: Path, ending: str, materials: dict[str, Recipe]) -> list
         raise MeshError(f"{path.name} cannot be read; it seems damaged ({_short(fault)})") from fault
     order = list(scene.geometry)
     placed = sorted((order.index(scene.graph[node][1]), node) for node in scene.graph.nodes_geometry)
-    pieces = []
+    pieces: list = []
+    whole: dict[str, list] = {}
     for _, node in placed:
         to_world, key = scene.graph[node]
         solid = scene.geometry[key]
@@ -168,11 +171,38 @@ def _scene_pieces(path: Path, ending: str, materials: dict[str, Recipe]) -> list
         normals = None
         if "vertex_normals" in solid._cache:  # only those the file brought; made-up ones would hide its creases
             normals = np.asarray(solid.vertex_normals) @ np.linalg.pinv(to_world[:3, :3])
-        name = path.stem if ending in (".stl", ".ply") else str(node)
         material = _material_of(solid.visual, materials)
-        labels = np.full(len(faces), material) if material else None
-        pieces.append((name, vertices, np.asarray(faces), normals, getattr(solid.visual, "uv", None), labels))
+        owner = scene.graph.transforms.parents.get(node)
+        if re.fullmatch(f"{re.escape(str(owner))}_\\w{{6}}", str(node)):  # the reader's names for further primitives
+            name = str(owner)
+        else:
+            name = owner = path.stem if ending in (".stl", ".ply") else str(node)
+        labels = np.full(len(faces), material or "", object)
+        piece = [name, vertices, np.asarray(faces), normals, getattr(solid.visual, "uv", None), labels]
+        if owner in whole:
+            _add_primitive(whole[owner], piece)
+        else:
+            whole[owner] = piece
+            pieces.append(piece)
+    extensions = read_extensions(path) if ending in (".glb", ".gltf") else {}
+    for key, more in extensions.items():
+        if key in materials:
+            materials[key] = with_extensions(materials[key], more)
+    for piece in pieces:
+        piece[5] = piece[5].astype(str) if any(piece[5]) else None
     return pieces
+
+
+def _add_primitive(piece: list, more: list) -> None:
+    """Makes another primitive of its mesh part of a piece; often they share their vertices."""
+    _, vertices, faces, normals, uv, labels = piece
+    shares = vertices.shape == more[1].shape and np.array_equal(vertices, more[1])
+    if not shares:
+        piece[1] = np.concatenate([vertices, more[1]])
+        piece[3] = np.concatenate([normals, more[3]]) if normals is not None and more[3] is not None else None
+        piece[4] = np.concatenate([uv, more[4]]) if uv is not None and more[4] is not None else None
+    piece[2] = np.concatenate([faces, more[2] + (0 if shares else len(vertices))])
+    piece[5] = np.concatenate([labels, more[5]])
 
 
 def _material_of(visual, materials: dict[str, Recipe]) -> str | None:

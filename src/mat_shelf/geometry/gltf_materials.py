@@ -1,0 +1,73 @@
+"""What glTF's material extensions say beyond colour, metal and roughness.
+
+References
+----------
+Khronos: KHR_materials_ior, KHR_materials_transmission, KHR_materials_volume, KHR_materials_emissive_strength,
+KHR_materials_specular.
+"""
+
+import json
+import math
+import struct
+from pathlib import Path
+
+from pydantic import ValidationError
+
+from mat_shelf.document.recipe import Recipe
+
+_MM_PER_M = 1000.0
+_GLOW = 1000.0
+_LARGEST_TEXT = 256 * 2**20
+
+
+def read_extensions(path: Path) -> dict[str, dict]:
+    """The extensions of each material of a GLB or glTF file, by the material's name; empty if they are not legible."""
+    try:
+        with path.open("rb") as stream:
+            head = stream.read(20)
+            if head[:4] == b"glTF":
+                length = struct.unpack("<I", head[12:16])[0]
+                text = stream.read(min(length, _LARGEST_TEXT))
+            else:
+                text = head + stream.read(_LARGEST_TEXT)
+        materials = json.loads(text).get("materials", [])
+        return {
+            str(m["name"]): m["extensions"]
+            for m in materials
+            if isinstance(m, dict) and "name" in m and isinstance(m.get("extensions"), dict)
+        }
+    except (OSError, ValueError, TypeError, struct.error, AttributeError, RecursionError):
+        return {}
+
+
+def with_extensions(recipe: Recipe, extensions: dict) -> Recipe:
+    """A recipe with what a material's extensions add; itself where they make no sense."""
+
+    def number(extension: str, name: str) -> float | None:
+        block = extensions.get(extension)
+        value = block.get(name) if isinstance(block, dict) else None
+        return float(value) if isinstance(value, int | float) and math.isfinite(value) else None
+
+    changes: dict = {}
+    ior = number("KHR_materials_ior", "ior")
+    if ior is not None:
+        changes["specular_ior"] = ior
+    weight = number("KHR_materials_specular", "specularFactor")
+    if weight is not None:
+        changes["specular_weight"] = weight
+    clear = number("KHR_materials_transmission", "transmissionFactor")
+    if clear is not None:
+        changes["transmission_weight"] = clear
+        changes["transmission_color"] = recipe.base_color
+        volume = extensions.get("KHR_materials_volume")
+        depth = number("KHR_materials_volume", "attenuationDistance")
+        if depth is not None and isinstance(volume.get("attenuationColor"), list):
+            changes["transmission_color"] = tuple(volume["attenuationColor"])
+            changes["transmission_depth"] = depth * _MM_PER_M
+    glow = number("KHR_materials_emissive_strength", "emissiveStrength")
+    if glow is not None:
+        changes["emission_luminance"] = recipe.emission_luminance * glow
+    try:
+        return recipe.with_(**changes)
+    except ValidationError:
+        return recipe
