@@ -113,7 +113,7 @@ def test_the_command_says_what_is_wrong(project, tmp_path, capsys):
 
 
 def test_extensions_that_make_no_sense_are_passed_over(tmp_path):
-    from mat_shelf.geometry.gltf_materials import read_extensions, with_extensions
+    from mat_shelf.geometry.gltf_materials import completed, read_materials
 
     plain = Recipe()
     for extensions in (
@@ -122,7 +122,8 @@ def test_extensions_that_make_no_sense_are_passed_over(tmp_path):
         {"KHR_materials_transmission": {"transmissionFactor": 1}, "KHR_materials_volume": {"attenuationDistance": "x"}},
         {"KHR_materials_transmission": []},
     ):
-        assert with_extensions(plain, extensions).specular_ior == 1.5
+        assert completed(plain, {"extensions": extensions}).specular_ior == 1.5
     for data in (b"", b"glTF", b"glTF" + b"\xff" * 40, b"[]", b'{"materials": 3}', b'{"materials": [{"name": 1}]}'):
         (tmp_path / "a.glb").write_bytes(data)
-        assert read_extensions(tmp_path / "a.glb") == {}
+        assert all(completed(plain, m) == plain for m in read_materials(tmp_path / "a.glb").values())
+    assert completed(plain, {"pbrMetallicRoughness": {"baseColorFactor": ["x", 2, None]}}) == plain

@@ -1,4 +1,4 @@
-"""What glTF's material extensions say beyond colour, metal and roughness.
+"""What glTF's materials say beyond what the reader of the file takes from them.
 
 References
 ----------
@@ -20,8 +20,8 @@ _GLOW = 1000.0
 _LARGEST_TEXT = 256 * 2**20
 
 
-def read_extensions(path: Path) -> dict[str, dict]:
-    """The extensions of each material of a GLB or glTF file, by the material's name; empty if they are not legible."""
+def read_materials(path: Path) -> dict[str, dict]:
+    """The materials of a GLB or glTF file as it has them, by name; empty if they are not legible."""
     try:
         with path.open("rb") as stream:
             head = stream.read(20)
@@ -31,17 +31,18 @@ def read_extensions(path: Path) -> dict[str, dict]:
             else:
                 text = head + stream.read(_LARGEST_TEXT)
         materials = json.loads(text).get("materials", [])
-        return {
-            str(m["name"]): m["extensions"]
-            for m in materials
-            if isinstance(m, dict) and "name" in m and isinstance(m.get("extensions"), dict)
-        }
+        return {str(m["name"]): m for m in materials if isinstance(m, dict) and "name" in m}
     except (OSError, ValueError, TypeError, struct.error, AttributeError, RecursionError):
         return {}
 
 
-def with_extensions(recipe: Recipe, extensions: dict) -> Recipe:
-    """A recipe with what a material's extensions add; itself where they make no sense."""
+def completed(recipe: Recipe, material: dict) -> Recipe:
+    """A recipe with what its material says beyond what the reader of the file knows; itself if that makes no sense.
+
+    The reader rounds colours to eight bits and passes extensions over.
+    """
+    extensions = material.get("extensions")
+    extensions = extensions if isinstance(extensions, dict) else {}
 
     def number(extension: str, name: str) -> float | None:
         block = extensions.get(extension)
@@ -49,6 +50,10 @@ def with_extensions(recipe: Recipe, extensions: dict) -> Recipe:
         return float(value) if isinstance(value, int | float) and math.isfinite(value) else None
 
     changes: dict = {}
+    plain = material.get("pbrMetallicRoughness")
+    color = plain.get("baseColorFactor") if isinstance(plain, dict) else None
+    if isinstance(color, list) and len(color) >= 3:
+        changes["base_color"] = tuple(color[:3])
     ior = number("KHR_materials_ior", "ior")
     if ior is not None:
         changes["specular_ior"] = ior
@@ -58,7 +63,7 @@ def with_extensions(recipe: Recipe, extensions: dict) -> Recipe:
     clear = number("KHR_materials_transmission", "transmissionFactor")
     if clear is not None:
         changes["transmission_weight"] = clear
-        changes["transmission_color"] = recipe.base_color
+        changes["transmission_color"] = changes.get("base_color", recipe.base_color)
         volume = extensions.get("KHR_materials_volume")
         depth = number("KHR_materials_volume", "attenuationDistance")
         if depth is not None and isinstance(volume.get("attenuationColor"), list):

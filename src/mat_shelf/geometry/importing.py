@@ -15,7 +15,7 @@ import numpy as np
 import trimesh
 
 from mat_shelf.document.recipe import Recipe
-from mat_shelf.geometry.gltf_materials import read_extensions, with_extensions
+from mat_shelf.geometry.gltf_materials import completed, read_materials
 from mat_shelf.geometry.mesh import Mesh, MeshError, row_keys
 from mat_shelf.geometry.obj import read_obj
 from mat_shelf.geometry.repair import Repairs, repaired
@@ -184,10 +184,10 @@ def _scene_pieces(path: Path, ending: str, materials: dict[str, Recipe]) -> list
         else:
             whole[owner] = piece
             pieces.append(piece)
-    extensions = read_extensions(path) if ending in (".glb", ".gltf") else {}
-    for key, more in extensions.items():
+    own = read_materials(path) if ending in (".glb", ".gltf") else {}
+    for key, material in own.items():
         if key in materials:
-            materials[key] = with_extensions(materials[key], more)
+            materials[key] = completed(materials[key], material)
     for piece in pieces:
         piece[5] = piece[5].astype(str) if any(piece[5]) else None
     return pieces
