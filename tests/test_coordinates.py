@@ -12,7 +12,7 @@ from mat_shelf.geometry.importing import read_model
 from mat_shelf.geometry.mesh import Mesh, MeshError, checked
 from mat_shelf.geometry.pose import turn_matrix
 from mat_shelf.geometry.solids import box, moved
-from mat_shelf.geometry.stretch import stretches, texel_sizes, uv_measures
+from mat_shelf.geometry.stretch import seams, stretches, texel_sizes, uv_measures
 from mat_shelf.geometry.unwrap import charts_by_direction, unwrapped
 from mat_shelf.rendering.scene import project_geometry
 from mat_shelf.rendering.sight import see
@@ -138,3 +138,19 @@ def test_the_checker_has_its_true_size_and_stretch_its_colour():
         stretched = coordinate_pixels("stretch", sight, project, assets, camera, 2048, 0.0)[200, 300, :3].astype(int)
         assert (np.ptp(stretched) < 4) == (uv_scale == (2.0, 1.0))  # grey where square, amber where drawn out
         assert middle_texel(project, assets, 1000) == pytest.approx(np.sqrt(5000 / uv_scale[0]) / 1000, rel=1e-4)
+
+
+def test_seams_lie_where_coordinates_are_cut():
+    """A cylinder unrolled in one piece has one seam along its height and its two rims, by common practice."""
+    turns = np.linspace(0, 1, 33)
+    ring = np.stack([np.cos(2 * np.pi * turns), np.sin(2 * np.pi * turns)], axis=1).round(6)
+    vertices = np.concatenate([np.c_[ring[:, 0], np.zeros(33), ring[:, 1]], np.c_[ring[:, 0], np.ones(33), ring[:, 1]]])
+    uv = np.concatenate([np.c_[turns, np.zeros(33)], np.c_[turns, np.ones(33)]])
+    k = np.arange(32)
+    faces = np.concatenate([np.c_[k, k + 1, k + 34], np.c_[k, k + 34, k + 33]])
+    mesh = checked(vertices, faces, uv=uv)
+    found = seams(mesh)
+    ends = mesh.vertices[mesh.triangles[:, [[1, 2], [2, 0], [0, 1]]]][found]
+    upright = np.abs(ends[:, 0, 1] - ends[:, 1, 1]) > 0.5
+    assert upright.sum() == 2 and (~upright).sum() == 64  # both sides of the one cut; 32 edges of each rim
+    assert np.abs(ends[upright][:, :, 0] - 1).max() < 1e-5

@@ -11,6 +11,7 @@ from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
+from mat_shelf.app.product.product_board import GROUP, PART, ZONE
 from mat_shelf.geometry.solids import box as rounded_box
 
 
@@ -292,3 +293,44 @@ def test_parts_are_unwrapped_and_their_coordinates_shown(lamp, qtbot):
     assert (np.abs(squares - plain) > 20).mean() > 0.4 and 0.25 < (squares < squares.mean()).mean() < 0.75
     window.stations.buttons()[1].click()
     assert window.hero.coordinate_view == ""  # the picture returns with the next station
+
+
+def test_parts_are_grouped_lined_up_and_moved_together(lamp, qtbot):
+    window, work, workshop = lamp, lamp.work, lamp.workshop
+    card, place = window.product_board.parts_card, window.product_board.place_card
+    base, shade, glass = (by_name(window, name) for name in ("Base", "Shade", "Glass"))
+
+    def click(part_id, modifiers=PLAIN):
+        item = next(item for item in card._items() if item.data(0, PART) == part_id and item.data(0, ZONE) is None)
+        where = card.tree.visualItemRect(item).center()
+        QTest.mouseClick(card.tree.viewport(), LEFT, modifiers, where)
+
+    # One is clicked in the list, another Ctrl-clicked; both are outlined and lined up by their middles.
+    click(base.id)
+    one = grabbed(window.hero)
+    click(shade.id, CONTROL)
+    assert (workshop.selected, workshop.also_selected) == (base.id, (shade.id,))
+    assert (np.abs(grabbed(window.hero) - one).max(2) > 40).sum() > 100
+    work.shift([shade], (7.0, 0, 3.0))
+    next(a for a in place.align_menu().actions() if a.text() == "Middles, across").trigger()
+    middles = [work.bounds([by_name(window, name)]).mean(0) for name in ("Base", "Shade")]
+    assert middles[0][0] == pytest.approx(middles[1][0], abs=1e-3) and middles[1][2] != pytest.approx(middles[0][2])
+
+    # They become a group, which is picked by its line and moves as one; the rest stays.
+    QTest.mouseClick(card.group_button, LEFT)
+    assert by_name(window, "Base").group == by_name(window, "Shade").group == "Base group"
+    click(glass.id)
+    heading = next(item for item in card._items() if item.data(0, GROUP) == "Base group")
+    QTest.mouseClick(card.tree.viewport(), LEFT, PLAIN, card.tree.visualItemRect(heading).center())
+    assert {workshop.selected, *workshop.also_selected} == {base.id, shade.id}
+    before = {name: work.bounds([by_name(window, name)]) for name in ("Base", "Shade", "Glass")}
+    place.middle[0].setValue(place.middle[0].value() + 12)
+    place.middle[0].editingFinished.emit()
+    for name, moved in (("Base", 12), ("Shade", 12), ("Glass", 0)):
+        assert work.bounds([by_name(window, name)])[:, 0] == pytest.approx(before[name][:, 0] + moved, abs=0.02)
+    heading = next(item for item in card._items() if item.data(0, GROUP) == "Base group")
+    heading.setText(0, "Body")
+    qtbot.waitUntil(lambda: by_name(window, "Base").group == "Body", timeout=5000)
+    workshop.select_group("Body")
+    QTest.mouseClick(card.group_button, LEFT)
+    assert by_name(window, "Base").group is None

@@ -57,6 +57,7 @@ class Workshop(QObject):
         self.path = path
         self.selected: str | None = None
         self.selected_zone_id: str | None = None
+        self.also_selected: tuple[str, ...] = ()
         self._together: str | None = None
         self.free_camera: Camera | None = None
         self.loupe_point: tuple[float, float, float] | None = None
@@ -104,9 +105,29 @@ class Workshop(QObject):
         return part.zone(self.selected_zone_id) if part and self.selected_zone_id else None
 
     def select(self, part_id: str | None, zone_id: str | None = None) -> None:
-        if (part_id, zone_id) != (self.selected, self.selected_zone_id) or self._opened_material is not None:
+        is_other = (part_id, zone_id) != (self.selected, self.selected_zone_id)
+        if is_other or self.also_selected or self._opened_material is not None:
             self.selected, self.selected_zone_id = part_id, zone_id
+            self.also_selected = ()
             self._opened_material = None
+            self.selection_changed.emit()
+
+    def select_also(self, part_id: str) -> None:
+        """Adds a part to what is selected, or takes it away from that."""
+        if self.selected is None or part_id == self.selected:
+            self.select(None if part_id == self.selected else part_id)
+            return
+        rest = tuple(other for other in self.also_selected if other != part_id)
+        self.also_selected = rest if part_id in self.also_selected else (*self.also_selected, part_id)
+        self.selected_zone_id = None
+        self.selection_changed.emit()
+
+    def select_group(self, name: str) -> None:
+        """Selects all parts of a group."""
+        ids = [part.id for part in self.project.product.parts if part.group == name]
+        if ids:
+            self.select(ids[0])
+            self.also_selected = tuple(ids[1:])
             self.selection_changed.emit()
 
     def select_next_wearer(self) -> None:
@@ -463,6 +484,7 @@ class Workshop(QObject):
 
     def _after_jump(self) -> None:
         parts = {part.id: part for part in self.project.product.parts}
+        self.also_selected = tuple(other for other in self.also_selected if other in parts)
         if self.selected and self.selected not in parts:
             self.select(None)
         if self.selected_zone_id and self.selected_zone_id not in {z.id for z in parts[self.selected].zones}:
@@ -499,6 +521,7 @@ class Workshop(QObject):
         self.assets = assets
         self.path = path
         self.selected = self.selected_zone_id = None
+        self.also_selected = ()
         self.free_camera = None
         self.loupe_point = self.loupe_light = self.ball = None
         self._opened_material = self._alone = None

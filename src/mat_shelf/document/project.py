@@ -77,6 +77,8 @@ class Part(Frozen):
         They share no face.
     is_hidden : bool
         Hidden parts are neither seen nor rendered.
+    group : str or None
+        Parts of one group are picked and moved together.
     """
 
     id: Id
@@ -86,6 +88,7 @@ class Part(Frozen):
     pose: Pose = Pose()
     zones: tuple[Zone, ...] = ()
     is_hidden: bool = False
+    group: Name | None = None
 
     def zone(self, zone_id: str) -> Zone:
         """The zone with this id. Raises KeyError."""

@@ -71,3 +71,38 @@ def stretches(mesh: Mesh) -> np.ndarray:
     """How many times longer than wide a texel lies on each face, (T,) float64, 1 where it is square."""
     most, least = uv_measures(mesh)
     return most / np.maximum(least, 1e-12)
+
+
+def seams(mesh: Mesh) -> np.ndarray:
+    """Edges of faces at which the coordinates are cut or end.
+
+    Returns
+    -------
+    (T, 3) bool
+        For each face the edges opposite its first, second and third corner.
+
+    Raises
+    ------
+    ValueError
+        If the mesh has no coordinates.
+    """
+    if mesh.uv is None:
+        raise ValueError("the mesh has no texture coordinates")
+    welded = np.unique(mesh.vertices, axis=0, return_inverse=True)[1].reshape(-1)
+    whole = len(welded)
+    ends = mesh.triangles[:, [[1, 2], [2, 0], [0, 1]]].reshape(-1, 2)
+    places = welded[ends]
+    swap = places[:, 0] > places[:, 1]
+    ends[swap], places[swap] = ends[swap][:, ::-1], places[swap][:, ::-1]
+    keys = places[:, 0].astype(np.int64) * whole + places[:, 1]
+    order = np.argsort(keys, kind="stable")
+    sorted_keys = keys[order]
+    uv = mesh.uv[ends[order]].reshape(-1, 4)
+    same = sorted_keys[1:] == sorted_keys[:-1]
+    joined = same & (np.abs(uv[1:] - uv[:-1]).max(1) < 1e-6)
+    is_seam = np.ones(len(keys), bool)
+    is_seam[1:] &= ~joined
+    is_seam[:-1] &= ~joined
+    found = np.empty(len(keys), bool)
+    found[order] = is_seam
+    return found.reshape(-1, 3)

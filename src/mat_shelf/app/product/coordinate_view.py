@@ -4,7 +4,8 @@ import numpy as np
 
 from mat_shelf.document.project import Camera, Project
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.geometry.stretch import stretches, texel_sizes, uv_measures
+from mat_shelf.geometry.mesh import Mesh
+from mat_shelf.geometry.stretch import seams, stretches, texel_sizes, uv_measures
 from mat_shelf.rendering.camera import make_view
 from mat_shelf.rendering.sight import Sight, pixel_rays
 
@@ -18,6 +19,7 @@ VIEWS = {
 CELL_MM = 5.0
 NONE = np.array([120, 120, 120], np.float32)
 """Colour of parts without coordinates."""
+SEAM = np.array([15, 107, 98], np.float32)
 _GREY = np.array([226, 226, 226], np.float32)
 _AMBER = np.array([233, 160, 60], np.float32)
 _RED = np.array([196, 52, 40], np.float32)
@@ -77,7 +79,9 @@ def coordinate_pixels(
         The texel size, mm, that is shown grey.
     """
     height, width = sight.part.shape
-    directions, cosines = pixel_rays(make_view(camera, width, height), width, height)
+    looking = make_view(camera, width, height)
+    directions, cosines = pixel_rays(looking, width, height)
+    view_height = 2 * float(looking.half_height)
     depth = np.where(np.isfinite(sight.depth), sight.depth, 0).reshape(-1)
     places = np.array(camera.position, np.float32) + directions * (depth / cosines)[:, None]
     part_of, triangle = sight.part.reshape(-1), sight.triangle.reshape(-1)
@@ -101,19 +105,46 @@ def coordinate_pixels(
         else:
             values = stretches(mesh) if view == STRETCH else texel_sizes(mesh, pixels) * part.pose.scale
             color = ramp(view, values[faces], middle or 1.0)
-        out[seen, :3] = (color * light[:, None])[:, ::-1]
+        shown = color * light[:, None]
+        if mesh.uv is not None:
+            reach = depth[seen] * view_height / height
+            shown = np.where(_on_seam(mesh, faces, corners, places[seen], reach)[:, None], SEAM, shown)
+        out[seen, :3] = shown[:, ::-1]
         out[seen, 3] = 255
     return out.reshape(height, width, 4)
 
 
-def _checker(mesh, faces, corners, places, scale: float) -> np.ndarray:
-    """Light and dark squares in the coordinates, as large as `CELL_MM` where the texture is not stretched."""
+def _inside(corners, places) -> tuple[np.ndarray, np.ndarray]:
+    """Where places lie in their triangles: shares of the second and third corner, (N,) each."""
     one, other = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
     to = places - corners[:, 0]
     a, b, c = (np.einsum("ij,ij->i", x, y) for x, y in ((one, one), (one, other), (other, other)))
     d, e = np.einsum("ij,ij->i", to, one), np.einsum("ij,ij->i", to, other)
     whole = np.maximum(a * c - b * b, 1e-20)
-    v, w = (c * d - b * e) / whole, (a * e - b * d) / whole
+    return (c * d - b * e) / whole, (a * e - b * d) / whole
+
+
+_seams: dict[int, tuple[Mesh, np.ndarray]] = {}
+
+
+def _on_seam(mesh: Mesh, faces, corners, places, reach) -> np.ndarray:
+    """Which places lie nearer to a seam of the coordinates than `reach`, (N,) mm."""
+    if id(mesh) not in _seams:
+        if len(_seams) > 256:
+            _seams.clear()
+        _seams[id(mesh)] = mesh, seams(mesh)  # the mesh is kept so that its id stays its own
+    is_seam = _seams[id(mesh)][1][faces]
+    v, w = _inside(corners, places)
+    shares = np.stack([1 - v - w, v, w], axis=1)
+    edges = np.linalg.norm(corners[:, [2, 0, 1]] - corners[:, [1, 2, 0]], axis=2)
+    across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    heights = np.linalg.norm(across, axis=1)[:, None] / np.maximum(edges, 1e-20)
+    return (is_seam & (shares * heights < reach[:, None])).any(axis=1)
+
+
+def _checker(mesh, faces, corners, places, scale: float) -> np.ndarray:
+    """Light and dark squares in the coordinates, as large as `CELL_MM` where the texture is not stretched."""
+    v, w = _inside(corners, places)
     uv = mesh.uv[mesh.triangles[faces]]
     at = uv[:, 0] + v[:, None] * (uv[:, 1] - uv[:, 0]) + w[:, None] * (uv[:, 2] - uv[:, 0])
     most, least = uv_measures(mesh)

@@ -2,8 +2,10 @@
 
 import math
 
-from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QPoint, Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QApplication,
     QComboBox,
     QDoubleSpinBox,
     QFrame,
@@ -11,6 +13,7 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QLineEdit,
+    QMenu,
     QPushButton,
     QTreeWidget,
     QTreeWidgetItem,
@@ -25,7 +28,7 @@ from mat_shelf.app.product.product_work import WAYS, ProductWork
 from mat_shelf.app.theme import font
 from mat_shelf.geometry.size import UNIT_NAMES, length_words
 
-PART, ZONE = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1
+PART, ZONE, GROUP = (Qt.ItemDataRole.UserRole + k for k in range(3))
 
 
 class ProductBoard(QFrame):
@@ -195,6 +198,20 @@ class _SizeCard(QWidget):
         self.show_distance(wanted)
 
 
+ALIGNMENTS = (
+    ("Middles, across", 0, 0.5),
+    ("Left sides", 0, 0.0),
+    ("Right sides", 0, 1.0),
+    ("Feet", 1, 0.0),
+    ("Middles, upwards", 1, 0.5),
+    ("Tops", 1, 1.0),
+    ("Middles, near and far", 2, 0.5),
+    ("Backs", 2, 0.0),
+    ("Fronts", 2, 1.0),
+)
+"""What may be lined up: words, axis, and which end of the parts."""
+
+
 class _PartsCard(QWidget):
     def __init__(self, work: ProductWork):
         super().__init__()
@@ -205,7 +222,8 @@ class _PartsCard(QWidget):
         self.tree.setMinimumWidth(176)
         self.tree.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.tree.setTextElideMode(Qt.TextElideMode.ElideRight)
-        self.tree.setToolTip("Untick a part to hide it. Double-click a name to change it.")
+        self.tree.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        self.tree.setToolTip("Untick a part to hide it. Double-click a name to change it. Ctrl-click selects more.")
         self.tree.header().setStretchLastSection(True)
         self.tree.itemClicked.connect(self._select)
         self.tree.itemChanged.connect(self._changed)
@@ -215,7 +233,9 @@ class _PartsCard(QWidget):
         buttons = QHBoxLayout()
         buttons.setSpacing(6)
         buttons.addWidget(self.alone_button)
+        self.group_button = _plain("Group", "Makes a group of the selected parts, or dissolves theirs", self._group)
         buttons.addWidget(self.all_button)
+        buttons.addWidget(self.group_button)
         buttons.addStretch(1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -231,28 +251,51 @@ class _PartsCard(QWidget):
         if shown != self._shown:
             self._shown = shown
             self.tree.clear()
+            groups: dict[str, QTreeWidgetItem] = {}
             for part in project.product.parts:
                 item = self._item(part.name, names[part.material], part.id, None)
                 item.setCheckState(0, Qt.CheckState.Unchecked if part.is_hidden else Qt.CheckState.Checked)
                 item.addChildren([self._item(z.name, names[z.material], part.id, z.id) for z in part.zones])
-                self.tree.addTopLevelItem(item)
+                if part.group is None:
+                    self.tree.addTopLevelItem(item)
+                else:
+                    if part.group not in groups:
+                        groups[part.group] = heading = self._item(part.group, "", None, None)
+                        self.tree.addTopLevelItem(heading)
+                        heading.setExpanded(True)
+                    groups[part.group].addChild(item)
                 item.setExpanded(True)
             self.tree.setColumnWidth(0, round(self.tree.viewport().width() * 0.68))
         workshop = self.work.workshop
         self.tree.clearSelection()
-        for row in range(self.tree.topLevelItemCount()):
-            top = self.tree.topLevelItem(row)
-            for item in (top, *(top.child(k) for k in range(top.childCount()))):
-                if (item.data(0, PART), item.data(0, ZONE)) == (workshop.selected, workshop.selected_zone_id):
-                    item.setSelected(True)
-                    self.tree.scrollToItem(item)
+        wanted = {(workshop.selected, workshop.selected_zone_id), *((i, None) for i in workshop.also_selected)}
+        for item in self._items():
+            if item.data(0, PART) is not None and (item.data(0, PART), item.data(0, ZONE)) in wanted:
+                item.setSelected(True)
+                self.tree.scrollToItem(item)
         self.tree.blockSignals(False)
         self.alone_button.setEnabled(workshop.selected is not None)
+        part = workshop.selected_part
+        self.group_button.setText("Ungroup" if part is not None and part.group is not None else "Group")
+        self.group_button.setEnabled(bool(workshop.also_selected) or (part is not None and part.group is not None))
         self.all_button.setEnabled(any(part.is_hidden for part in project.product.parts))
 
+    def _group(self) -> None:
+        part = self.work.workshop.selected_part
+        (self.work.ungroup if part is not None and part.group is not None else self.work.group)()
+
+    def _items(self):
+        """Every line of the list: groups, parts and zones."""
+        waiting = [self.tree.topLevelItem(row) for row in range(self.tree.topLevelItemCount())]
+        while waiting:
+            item = waiting.pop()
+            yield item
+            waiting += [item.child(k) for k in range(item.childCount())]
+
     @staticmethod
-    def _item(name: str, material: str, part_id: str, zone_id: str | None) -> QTreeWidgetItem:
+    def _item(name: str, material: str, part_id: str | None, zone_id: str | None) -> QTreeWidgetItem:
         item = QTreeWidgetItem([name, material])
+        item.setData(0, GROUP, name if part_id is None else None)
         item.setData(0, PART, part_id)
         item.setData(0, ZONE, zone_id)
         item.setFlags(item.flags() | Qt.ItemFlag.ItemIsEditable)
@@ -261,10 +304,20 @@ class _PartsCard(QWidget):
         return item
 
     def _select(self, item: QTreeWidgetItem) -> None:
-        self.work.workshop.select(item.data(0, PART), item.data(0, ZONE))
+        workshop = self.work.workshop
+        if item.data(0, GROUP) is not None:
+            workshop.select_group(item.data(0, GROUP))
+        elif QApplication.keyboardModifiers() & Qt.KeyboardModifier.ControlModifier and item.data(0, ZONE) is None:
+            workshop.select_also(item.data(0, PART))
+        else:
+            workshop.select(item.data(0, PART), item.data(0, ZONE))
 
     def _changed(self, item: QTreeWidgetItem, column: int) -> None:
         """Takes over a new name or tick once Qt is done with the item, which the new list replaces."""
+        if item.data(0, GROUP) is not None:
+            old, new = item.data(0, GROUP), item.text(0)
+            QTimer.singleShot(0, lambda: self.work.rename_group(old, new))
+            return
         said = item.data(0, PART), item.data(0, ZONE), item.text(0), item.checkState(0) == Qt.CheckState.Unchecked
         QTimer.singleShot(0, lambda: self._take_over(*said))
 
@@ -306,6 +359,7 @@ class _PlaceCard(QWidget):
         self.centre_button = _plain("Centre", "Puts it over the middle of the set", work.centre)
         self.upright_button = _plain("Upright", "Stands up what was made with z upward", work.upright)
         self.copy_button = _plain("Duplicate", "A second one beside it", work.duplicate)
+        self.align_button = _plain("Align…", "Lines the other selected parts up with the first", self._offer_ways)
         self.remove_button = _plain("Take out", "Takes the part out of the product", work.remove)
         buttons = (
             *self.turn_buttons,
@@ -315,6 +369,7 @@ class _PlaceCard(QWidget):
             self.upright_button,
             self.copy_button,
             self.remove_button,
+            self.align_button,
         )
         lines = QGridLayout()
         lines.setSpacing(6)
@@ -322,6 +377,17 @@ class _PlaceCard(QWidget):
             lines.addWidget(button, place // 2, place % 2)
         grid.addLayout(lines, 4, 0, 1, 2)
         grid.setColumnStretch(1, 1)
+
+    def align_menu(self) -> QMenu:
+        """The ways in which parts are lined up."""
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        for name, axis, at in ALIGNMENTS:
+            menu.addAction(name).triggered.connect(lambda _, axis=axis, at=at: self.work.align(axis, at))
+        return menu
+
+    def _offer_ways(self) -> None:
+        self.align_menu().popup(self.align_button.mapToGlobal(QPoint(0, self.align_button.height())))
 
     @staticmethod
     def _box(name: str, reach: float, decimals: int) -> QDoubleSpinBox:
@@ -340,7 +406,9 @@ class _PlaceCard(QWidget):
 
     def follow(self) -> None:
         part, has_parts = self.work.workshop.selected_part, bool(self.work.project.product.parts)
-        self.what.setText(part.name if part else "Whole product")
+        more = len(self.work.workshop.also_selected)
+        self.what.setText(f"{part.name} and {more} more" if part and more else part.name if part else "Whole product")
+        self.align_button.setEnabled(more > 0)
         foot = self._foot()
         for box, value in zip(self.middle, foot, strict=True):
             box.blockSignals(True)

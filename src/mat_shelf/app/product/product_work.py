@@ -161,14 +161,63 @@ class ProductWork(QObject):
         self._pose(f"Read as {unit}", parts, lambda pose: scaled_about(pose, factor, foot))
 
     def picked(self) -> list[Part]:
-        """The selected part, or all of them."""
-        part = self.workshop.selected_part
-        return [part] if part else list(self.project.product.parts)
+        """The selected parts, the first of them first, or all there are."""
+        parts = {part.id: part for part in self.project.product.parts}
+        ids = [self.workshop.selected, *self.workshop.also_selected]
+        return [parts[i] for i in ids if i in parts] or list(parts.values())
 
-    def _pose(self, label: str, parts: Iterable[Part], change: Callable[[Pose], Pose], gesture=None) -> None:
-        changed = {part.id: part.with_(pose=change(part.pose)) for part in parts}
+    def group(self) -> None:
+        """Makes a group of the selected parts."""
+        parts = self.picked()
+        if len(parts) < 2 or not self.workshop.also_selected:
+            self.workshop.said.emit("Select two or more parts first: click one, Ctrl-click others in the list.")
+            return
+        taken = {part.group for part in self.project.product.parts}
+        name = free_name(f"{parts[0].name} group", taken)
+        self._change(f"Group {len(parts)} parts", parts, lambda part: part.with_(group=name))
+        self.workshop.select_group(name)
+
+    def ungroup(self) -> None:
+        """Takes the selected parts out of their groups."""
+        self._change("Ungroup", self.picked(), lambda part: part.with_(group=None))
+
+    def rename_group(self, name: str, new: str) -> None:
+        new = new.strip()[:120]
+        if new and new != name:
+            parts = [part for part in self.project.product.parts if part.group == name]
+            self._change("Rename group", parts, lambda part: part.with_(group=new))
+
+    def align(self, axis: int, at: float) -> None:
+        """Aligns the selected parts with the first of them.
+
+        Parameters
+        ----------
+        axis : int
+            0 across, 1 up, 2 near.
+        at : float
+            0 aligns their lowest ends along the axis, 0.5 their middles, 1 their highest.
+        """
+        first, *others = self.picked()
+        if not others or not self.workshop.also_selected:
+            self.workshop.said.emit("Select the part to align with, then Ctrl-click the others in the list.")
+            return
+
+        def place(part: Part) -> float:
+            low, high = self.bounds([part])
+            return float(low[axis] + at * (high[axis] - low[axis]))
+
+        wanted = place(first)
+        with self.workshop.as_one("Align"):
+            for part in others:
+                self.shift([part], np.eye(3)[axis] * (wanted - place(part)))
+
+    def _change(self, label: str, parts: Iterable[Part], change: Callable[[Part], Part], gesture=None) -> None:
+        changed = {part.id: change(part) for part in parts}
         kept = (changed.get(part.id, part) for part in self.project.product.parts)
         self.workshop.edit(label, self.project.with_parts(kept), gesture)
+
+    def _pose(self, label: str, parts: Iterable[Part], change: Callable[[Pose], Pose], gesture=None) -> None:
+        self._change(label, parts, lambda part: part.with_(pose=change(part.pose)), gesture)
 
     def scale_to(self, factor: float, label: str = "Size") -> None:
         """Scales the whole product about the middle of its foot."""
@@ -269,8 +318,8 @@ class ProductWork(QObject):
 
     def isolate(self) -> None:
         """Shows the selected part alone, or all again."""
-        part = self.workshop.selected_part
-        others = {p.id for p in self.project.product.parts if part is not None and p.id != part.id}
+        picked = {part.id for part in self.picked()} if self.workshop.selected else set()
+        others = {p.id for p in self.project.product.parts if picked and p.id not in picked}
         hidden = {p.id for p in self.project.product.parts if p.is_hidden}
         self.hide(set() if not others or hidden == others else others, "Show alone" if hidden != others else "Show all")
 

@@ -679,11 +679,16 @@ class HeroView(QWidget):
             id(self.frame.sight),
             what[0],
             id(what[1]) if chosen is what else what[1],
+            workshop.also_selected,
             fill,
             workshop.project.product,
         )
         if self._outlined[:-1] != key[:-1] or self._outlined[-1] is not key[-1]:
             mask = self._mask_of(*what)
+            if what[0] == workshop.selected and mask is not None:
+                for other in workshop.also_selected:
+                    more = self._mask_of(other, None)
+                    mask = mask | more if more is not None else mask
             has_any = mask is not None and mask.any()
             self._outline = outline_image(mask, QColor("#16A394"), fill) if has_any else None
             self._outlined = key
