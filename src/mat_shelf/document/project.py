@@ -4,6 +4,7 @@ An edit makes a new project that shares what did not change; see `mat_shelf.docu
 ids, and a project with a dangling one cannot be made.
 """
 
+from collections import Counter
 from collections.abc import Iterable
 from typing import Annotated, Literal, Self
 
@@ -276,7 +277,7 @@ class Project(Frozen):
             ("set", [s.id for s in self.sets]),
             ("view", [v.id for v in self.views]),
         ):
-            repeated = {i for i in ids if ids.count(i) > 1}
+            repeated = {i for i, times in Counter(ids).items() if times > 1}
             if repeated:
                 raise ValueError(f"two {kind}s share the id '{sorted(repeated)[0]}'")
         known = {m.id: m for m in self.materials}

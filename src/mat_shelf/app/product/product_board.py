@@ -246,7 +246,8 @@ class _PartsCard(QWidget):
     def follow(self) -> None:
         project = self.work.project
         names = {m.id: m.name for m in project.materials} | {None: "bare"}
-        shown = (project.product, tuple(names.items()))
+        lines = tuple((p.id, p.name, p.material, p.zones, p.is_hidden, p.group) for p in project.product.parts)
+        shown = (lines, tuple(names.items()))
         self.tree.blockSignals(True)
         if shown != self._shown:
             self._shown = shown

@@ -77,12 +77,14 @@ class ProductWork(QObject):
         self.gaps: list[Gap] = []
         self.gap_shown: int | None = None
         self._graphs: dict[str, Adjacency] = {}
+        self._known_gaps: dict[str, tuple[Part, list[Gap]]] = {}
         self._threads: list[threading.Thread] = []
         self._finished.connect(self._take, Qt.ConnectionType.QueuedConnection)
         workshop.project_replaced.connect(self._forget)
         workshop.project_changed.connect(self._follow)
 
     def _forget(self) -> None:
+        self._known_gaps = {}
         self._graphs = {}  # a thread may still be filling the old one
         self.chosen, self.gaps, self.gap_shown = None, [], None
         self.faces_changed.emit()
@@ -507,7 +509,7 @@ class ProductWork(QObject):
     def find_gaps(self) -> list[Gap]:
         """Looks for bare faces anew."""
         assets = self.workshop.assets
-        self.gaps = gaps(self.project, assets.meshes, assets.faces, self._graph)
+        self.gaps = gaps(self.project, assets.meshes, assets.faces, self._graph, self._known_gaps)
         return self.gaps
 
     def show_gap(self, step: int) -> None:
