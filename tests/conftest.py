@@ -45,15 +45,20 @@ def shelf_folder(tmp_path):
 
 
 @pytest.fixture
-def open_window(qapp, qtbot, demo, shelf_folder):
-    """Opens the window with the demo and waits for its first picture."""
+def open_window(qapp, qtbot, demo, shelf_folder, monkeypatch):
+    """Opens the window with the demo and waits for its first picture.
+
+    Swatches are not pictured: on a new machine that takes minutes of it, beside every test of the window.
+    """
     from driving import picture_of
 
+    from mat_shelf.app.shelf.thumbnail_worker import ThumbnailWorker
     from mat_shelf.app.theme import apply_theme
     from mat_shelf.app.window import Window
     from mat_shelf.app.workshop import Workshop
     from mat_shelf.shelf.library import Shelf
 
+    monkeypatch.setattr(ThumbnailWorker, "want", lambda *arguments: None)
     apply_theme(qapp)
     opened = []
 

@@ -2,12 +2,14 @@
 
 import json
 import os
+import time
 import zipfile
 from pathlib import Path
 
 import numpy as np
 import pytest
 from kill_while_saving import kill_once
+from PIL import Image
 
 from mat_shelf.document.project import SCHEMA
 from mat_shelf.document.swatch import Swatch
@@ -285,3 +287,25 @@ def test_metal_swatches_follow_published_n_and_k():
         schlick = straight + (1 - straight) * (6 / 7) ** 5
         assert swatches[key].base_color == pytest.approx(np.clip(straight, 0, 1), abs=0.01), key
         assert swatches[key].specular_color == pytest.approx(np.clip(grazing / schlick, 0, 1), abs=0.01), key
+
+
+def test_swatches_are_pictured_and_told_apart(tmp_path, monkeypatch):
+    """Two swatches of one family, pictured by the worker that the window uses."""
+    from mat_shelf.app.shelf.thumbnail_worker import ThumbnailWorker
+    from mat_shelf.shelf import thumbnails
+
+    monkeypatch.setattr(thumbnails, "user_cache_path", lambda name: tmp_path)
+    monkeypatch.setattr(thumbnails, "SAMPLES", 4)
+    worker = ThumbnailWorker()
+    recipes = [next(s.recipe for s in SHIPPED if s.id == name) for name in ("copper", "satin-steel")]
+    for recipe in recipes:
+        worker.want(thumbnails.recipe_key(recipe), recipe, {})
+    paths = [thumbnails.thumbnail_path(thumbnails.recipe_key(recipe)) for recipe in recipes]
+    for _ in range(1200):
+        if all(path.exists() for path in paths):
+            break
+        time.sleep(0.1)
+    worker.close()
+    one, other = (np.asarray(Image.open(path).convert("RGB")).astype(int) for path in paths)
+    assert one.shape == (thumbnails.SIZE, thumbnails.SIZE, 3)
+    assert (one - other)[30:60, 40:70, 0].mean() - (one - other)[30:60, 40:70, 2].mean() > 10  # copper is the warmer
