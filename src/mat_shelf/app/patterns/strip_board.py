@@ -371,6 +371,7 @@ class StripBoard(QFrame):
         while self.feeds_list.count():
             item = self.feeds_list.takeAt(0)
             if item.widget() is not None and item.widget() is not self.feed_button:
+                item.widget().hide()
                 item.widget().deleteLater()
         recipe, pattern_id = work.recipe, work.pattern_id
         for feed in recipe.feeds:
