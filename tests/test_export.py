@@ -41,6 +41,7 @@ def project():
     )
     keys = {name: assets.add(NamedMesh(name, mesh)) for name, mesh in (("b", block), ("v", vessel), ("s", sheet))}
     normals = np.cross(*(block.vertices[block.triangles[:, k]] - block.vertices[block.triangles[:, 0]] for k in (1, 2)))
+    normals /= np.linalg.norm(normals, axis=1, keepdims=True)
     top, front = np.flatnonzero(normals[:, 1] > 0.9), np.flatnonzero(normals[:, 2] > 0.9)
     parts = (
         Part(
@@ -80,6 +81,9 @@ def test_a_round_trip_keeps_parts_zones_and_materials(project, tmp_path):
     glow = next(zone for zone in block.zones if zone.material and recipes[zone.material].name == "Glow")
     ours, theirs = assets.meshes[made.product.parts[0].mesh], back.meshes[block.mesh]
     area = face_areas(ours)[assets.faces[made.product.parts[0].zone("top").faces]].sum() * 1.5**2
+    bare = next(zone for zone in block.zones if zone.material is None)
+    front = face_areas(ours)[assets.faces[made.product.parts[0].zone("front").faces]].sum() * 1.5**2
+    assert len(block.zones) == 2 and face_areas(theirs)[back.faces[bare.faces]].sum() == pytest.approx(front, rel=1e-4)
     assert face_areas(theirs)[back.faces[glow.faces]].sum() == pytest.approx(area, rel=1e-4)
     assert face_areas(theirs).sum() == pytest.approx(face_areas(ours).sum() * 1.5**2, rel=1e-4)
     glass = recipes[vessel.material].recipe
@@ -113,7 +117,7 @@ def test_the_command_says_what_is_wrong(project, tmp_path, capsys):
 
 
 def test_extensions_that_make_no_sense_are_passed_over(tmp_path):
-    from mat_shelf.geometry.gltf_materials import completed, read_materials
+    from mat_shelf.geometry.gltf_materials import completed, read_words
 
     plain = Recipe()
     for extensions in (
@@ -125,5 +129,16 @@ def test_extensions_that_make_no_sense_are_passed_over(tmp_path):
         assert completed(plain, {"extensions": extensions}).specular_ior == 1.5
     for data in (b"", b"glTF", b"glTF" + b"\xff" * 40, b"[]", b'{"materials": 3}', b'{"materials": [{"name": 1}]}'):
         (tmp_path / "a.glb").write_bytes(data)
-        assert all(completed(plain, m) == plain for m in read_materials(tmp_path / "a.glb").values())
+        assert all(completed(plain, m) == plain for m in read_words(tmp_path / "a.glb").materials.values())
     assert completed(plain, {"pbrMetallicRoughness": {"baseColorFactor": ["x", 2, None]}}) == plain
+
+
+def test_parts_that_are_only_called_alike_stay_apart(tmp_path):
+    """Children that are named after their node, as bolts in an assembly often are, are parts, not primitives of it."""
+    scene = trimesh.Scene()
+    scene.add_geometry(trimesh.creation.box((1, 1, 1)), node_name="Bolt", geom_name="a")
+    for name in ("Bolt_000001", "Bolt_000002"):
+        scene.add_geometry(trimesh.creation.box((1, 1, 1)), node_name=name, geom_name=name, parent_node_name="Bolt")
+    path = tmp_path / "bolts.glb"
+    path.write_bytes(scene.export(file_type="glb"))
+    assert sorted(part.name for part in read_model(path).parts) == ["Bolt", "Bolt_000001", "Bolt_000002"]

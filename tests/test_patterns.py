@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 from scipy.spatial import cKDTree
 
+from mat_shelf.document.parameter import explain
 from mat_shelf.document.pattern import Feed, Pattern, Placement, Relief
 from mat_shelf.document.project import Material, Part, Product, Project, Set
 from mat_shelf.document.recipe import Recipe
@@ -18,7 +19,18 @@ from mat_shelf.geometry.mesh import checked
 from mat_shelf.geometry.pose import turn_matrix
 from mat_shelf.patterns.points import Points, flat_points, part_frames
 from mat_shelf.patterns.ready import READY
-from mat_shelf.patterns.sources import SOURCES, Cells, Checker, Gradient, Grain, Noise, Scratches, Speckle, Weave
+from mat_shelf.patterns.sources import (
+    SOURCES,
+    Cells,
+    Checker,
+    EachPart,
+    Gradient,
+    Grain,
+    Noise,
+    Scratches,
+    Speckle,
+    Weave,
+)
 from mat_shelf.patterns.step import Library, evaluate, is_colored
 from mat_shelf.patterns.steps import (
     STEPS,
@@ -431,3 +443,35 @@ def test_the_slope_of_relief_does_not_hang_on_where_the_part_lies(source):
         bent = bent_normals((Relief(id="r", pattern="p", height=0.01),), points, library(made))
         tilts.append(np.arccos(np.clip(bent[:, 2], -1, 1)).mean())
     assert tilts[1] == pytest.approx(tilts[0], rel=0.1)
+
+
+def test_patterns_from_elsewhere_cannot_take_for_ever_or_fall_over():
+    """Each step that looks about it multiplies the work, and each use of another pattern deepens the stack."""
+    slow = {"id": "p", "name": "P", "steps": [{"kind": "noise"}, *[{"kind": "soften"}] * 3]}
+    with pytest.raises(ValidationError, match="for ever with Soften, Soften, Soften"):
+        Pattern.model_validate_json(json.dumps(slow))
+    Pattern.model_validate_json(json.dumps(slow | {"steps": slow["steps"][:3]}))
+    chain = [pattern(Noise(), name="p0")]
+    for k in range(1, 70):
+        chain.append(pattern(Noise(), Combine(other=f"p{k - 1}"), name=f"p{k}"))
+    with pytest.raises(ValidationError, match="stands on more than 120 steps"):
+        Recipe(patterns=tuple(chain))
+    deepest = tuple(chain[:60])
+    assert np.isfinite(evaluate(deepest[-1], flat_points(10.0, 4, 4), library(*deepest))).all()
+    with pytest.raises(ValidationError) as fault:
+        Pattern.model_validate_json(json.dumps({"id": "p", "name": "P", "steps": [{"kind": "noise", "octaves": 99}]}))
+    assert "step 'Noise', octaves" in explain(fault.value) and "\n" not in explain(fault.value)
+    made = pattern(Noise())
+    for name, low, high in (("specular_roughness", (0, 0, 0), (1, 1, 1)), ("base_color", 0.0, 1.0)):
+        with pytest.raises(ValidationError, match="range that feeds"):
+            Recipe(patterns=(made,), feeds=(Feed(input=name, pattern="p", low=low, high=high),))
+
+
+def test_each_part_has_a_value_of_its_own():
+    mesh = cylinder()
+    frames = part_frames([mesh] * 50, [(np.eye(3), np.zeros(3), 1.0)] * 50, range(50))
+    part = np.repeat(np.arange(50, dtype=np.int32), 3)
+    zeros = np.zeros((150, 3), np.float32)
+    values = evaluate(pattern(EachPart()), Points(zeros, zeros, part, frames)).reshape(50, 3)
+    assert (np.ptp(values, axis=1) == 0).all() and len(np.unique(values)) == 50
+    assert 0.3 < values.mean() < 0.7 and 0 <= values.min() <= values.max() < 1

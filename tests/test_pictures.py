@@ -57,7 +57,7 @@ def test_pictures_are_read_as_other_readers_do(depth, tmp_path):
         pixels = rng.random((24, 32, 3), np.float32)
         tifffile.imwrite(tmp_path / "a.tif", pixels, photometric="rgb")
         data, scale = (tmp_path / "a.tif").read_bytes(), 1
-    read, _ = read_map(data)
+    read = read_map(data)
     assert read.dtype.name == depth
     made, library = shown(Pyramid(read), space="plain")
     points = flat_points(10.0, 32, 24)
@@ -69,7 +69,7 @@ def test_pictures_are_read_as_other_readers_do(depth, tmp_path):
 def test_colors_are_decoded_and_alpha_stays_beside_them():
     pixels = np.zeros((8, 8, 4), np.uint8)
     pixels[:] = (128, 64, 255, 51)
-    pyramid = Pyramid(read_map(bytes_of(pixels))[0])
+    pyramid = Pyramid(read_map(bytes_of(pixels)))
     made, library = shown(pyramid)
     # IEC 61966-2-1, values from memory of its table
     assert evaluate(made, flat_points(10, 4, 4), library)[5] == pytest.approx([0.21586, 0.05126, 1.0], abs=1e-4)
@@ -247,7 +247,7 @@ def test_damaged_pictures_never_end_the_program():
         for place in rng.integers(0, len(data), 6):
             data[place] = rng.integers(0, 256)
         try:
-            pixels, _ = read_map(bytes(data[: rng.integers(20, len(data) + 1)]))
+            pixels = read_map(bytes(data[: rng.integers(20, len(data) + 1)]))
             assert pixels.ndim == 3
         except PictureError as fault:
             assert "\n" not in str(fault)

@@ -166,6 +166,8 @@ def _export(options) -> None:
 
 
 def _bake(options) -> None:
+    from mat_shelf.exchange.atomic import write_atomically
+    from mat_shelf.exchange.shape_cache import shape_map
     from mat_shelf.exchange.texture_set import write_maps
     from mat_shelf.geometry.adjacency import face_areas
     from mat_shelf.geometry.glb import NamedMesh, glb_bytes
@@ -173,7 +175,7 @@ def _bake(options) -> None:
     from mat_shelf.geometry.unwrap import unwrapped
     from mat_shelf.patterns.step import Library
     from mat_shelf.rendering.baking import BakeError, bake
-    from mat_shelf.rendering.shape_maps import make_map, needed_maps
+    from mat_shelf.rendering.shape_maps import needed_maps
 
     project, assets = _read(options.file)
     material = project.material(_chosen("material", options.material, project.materials, None))
@@ -186,17 +188,32 @@ def _bake(options) -> None:
             # a square atlas is filled by about two thirds
             mesh, _ = unwrapped(mesh, 1.25 * float(face_areas(mesh).sum()) ** 0.5 / options.size)
             folder.mkdir(parents=True, exist_ok=True)
-            (folder / f"{part.id}.glb").write_bytes(glb_bytes([NamedMesh(part.name, mesh)]))
-            print(f"'{part.name}' had no coordinates; the unwrapped mesh is in {folder / part.id}.glb")
+            model, data = folder / f"{part.id}.glb", glb_bytes([NamedMesh(part.name, mesh)])
+            write_atomically(model, lambda temporary: temporary.write_bytes(data))
+            print(f"'{part.name}' had no coordinates; the unwrapped mesh is in {model}")
         alone = project.with_parts([part.with_(material=material.id, zones=(), is_hidden=False)])
-        maps = {key: make_map(assets.meshes[key.mesh], key) for key in needed_maps(alone)}
-        baked = bake(material.recipe, part, mesh, options.size, library, maps)
+        maps = {
+            key: shape_map(assets.meshes[key.mesh], key, _percent(f"{key.kind} of {part.name}"))
+            for key in needed_maps(alone)
+        }
+        baked = bake(material.recipe, part, mesh, options.size, library, maps, _percent(f"baking {part.name}"))
         for path in write_maps(folder, material.name, baked.maps):
             print(path)
     except (BakeError, MeshError) as fault:
         raise BadInputError(str(fault)) from None
     except OSError as fault:
         raise BadInputError(f"{folder} cannot be written: {fault.strerror or fault}") from None
+
+
+def _percent(what: str):
+    """Tells how far something is, where someone is looking."""
+
+    def progress(done: int, total: int) -> bool:
+        if sys.stderr.isatty():
+            print(f"\r{what}: {100 * done // total} %   ", end="", file=sys.stderr)
+        return True
+
+    return progress
 
 
 def _render(options) -> None:

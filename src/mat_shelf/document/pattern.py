@@ -5,12 +5,13 @@ by its `kind` when it is defined.
 """
 
 from collections.abc import Iterable, Iterator, Mapping
+from math import prod
 from typing import Annotated, Any, ClassVar, Literal, Self
 
-from pydantic import Field, SerializeAsAny, WrapValidator, model_validator
+from pydantic import Field, SerializeAsAny, ValidationError, WrapValidator, model_validator
 
 from mat_shelf.document.ids import Id, Name
-from mat_shelf.document.parameter import Frozen, number
+from mat_shelf.document.parameter import Frozen, explain, number
 from mat_shelf.document.picture import Picture
 
 PatternRef = Id | None
@@ -28,11 +29,14 @@ class Step(Frozen):
         What it is called in files; a subclass gives it as the default.
     is_on : bool
         Steps that are switched off pass on what they get.
+    asks : int
+        How often it asks for what the steps before it give.
     """
 
     label: ClassVar[str] = ""
     tip: ClassVar[str] = ""
     is_source: ClassVar[bool] = False
+    asks: ClassVar[int] = 1
     kinds: ClassVar[dict[str, type["Step"]]] = {}
 
     kind: str = ""
@@ -67,7 +71,10 @@ def _known_step(value: Any, proceed) -> Step:
     kind = Step.kinds.get(str(value.get("kind")))
     if kind is None:
         raise ValueError(f"there is no step of the kind '{str(value.get('kind'))[:40]}'; a newer version may have it")
-    return kind(**value)
+    try:
+        return kind(**value)
+    except ValidationError as fault:
+        raise ValueError(f"step '{kind.label}', {explain(fault)}") from None
 
 
 AnyStep = Annotated[SerializeAsAny[Step], WrapValidator(_known_step)]
@@ -146,6 +153,12 @@ class Placement(Frozen):
     )
 
 
+MOST_ASKED = 300
+"""Times that a source may be asked for each point: enough for two steps that look about them."""
+MOST_STEPS = 120
+"""Steps that a pattern may stand on, its own and those of the patterns that it uses, one on another."""
+
+
 class Pattern(Frozen):
     """A named map: a source, then the steps that it goes through.
 
@@ -167,6 +180,9 @@ class Pattern(Frozen):
         for step in self.steps[1:]:
             if step.is_source:
                 raise ValueError(f"pattern '{self.name}' has a second source, '{step.label}'")
+        if prod(step.asks for step in self.steps if step.is_on) > MOST_ASKED:
+            slow = ", ".join(step.label for step in self.steps if step.is_on and step.asks > 1)
+            raise ValueError(f"pattern '{self.name}' would take for ever with {slow} one after another; take one out")
         return self
 
     def used(self) -> list[str]:
@@ -261,3 +277,11 @@ def needed(wanted: Iterable[str], patterns: Mapping[str, Pattern]) -> list[Patte
     for name in wanted:
         take(name)
     return list(found.values())
+
+
+def stands_on(pattern: Pattern, patterns: Mapping[str, Pattern], known: dict[str, int]) -> int:
+    """Steps that a pattern stands on along its longest line of uses; `known` keeps what was found."""
+    if pattern.id not in known:
+        below = (stands_on(patterns[other], patterns, known) for other in pattern.used())
+        known[pattern.id] = len(pattern.steps) + max(below, default=0)
+    return known[pattern.id]

@@ -10,7 +10,7 @@ from typing import Annotated, Self
 from pydantic import Field, field_validator, model_validator
 
 from mat_shelf.document.parameter import Color, Frozen, color, number
-from mat_shelf.document.pattern import Feed, Pattern, Relief, needed, path_of_loop
+from mat_shelf.document.pattern import MOST_STEPS, Feed, Pattern, Relief, needed, path_of_loop, stands_on
 from mat_shelf.document.picture import Picture
 
 FEEDABLE = (
@@ -147,6 +147,8 @@ class Recipe(Frozen):
                 raise ValueError(f"the range that feeds '{feed.input}' goes from a number to a colour")
             if feed.pattern not in known:
                 raise ValueError(f"'{feed.input}' is fed by pattern '{feed.pattern}', which is not there")
+            if isinstance(feed.low, tuple) != isinstance(getattr(self, feed.input), tuple):
+                raise ValueError(f"the range that feeds '{feed.input}' must be of {_kind(getattr(self, feed.input))}")
         if len({row.id for row in self.relief}) < len(self.relief):
             raise ValueError("two rows of relief share an id")
         for row in self.relief:
@@ -155,6 +157,12 @@ class Recipe(Frozen):
         loop = path_of_loop(known)
         if loop:
             raise ValueError(f"these patterns use each other: {' > '.join(loop)}")
+        depths: dict[str, int] = {}
+        for pattern in self.patterns:
+            if stands_on(pattern, known, depths) > MOST_STEPS:
+                raise ValueError(
+                    f"pattern '{pattern.name}' stands on more than {MOST_STEPS} steps of others; use fewer"
+                )
         return self
 
     def pattern(self, pattern_id: str) -> Pattern:
@@ -215,3 +223,7 @@ class Recipe(Frozen):
             feeds=tuple(f for f in self.feeds if f.pattern != pattern_id),
             relief=tuple(r for r in self.relief if r.pattern != pattern_id),
         )
+
+
+def _kind(value) -> str:
+    return "colours" if isinstance(value, tuple) else "numbers"

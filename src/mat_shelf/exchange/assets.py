@@ -5,7 +5,7 @@ from collections.abc import Callable
 import numpy as np
 
 from mat_shelf.document.project import Project
-from mat_shelf.exchange.pictures import PictureError, picture_kind, read_map, read_room
+from mat_shelf.exchange.pictures import PictureError, map_kind, picture_kind, read_map, read_room
 from mat_shelf.geometry.faces import FacesError, faces_bytes, read_faces
 from mat_shelf.geometry.glb import NamedMesh, digest, glb_bytes, read_glb
 from mat_shelf.geometry.mesh import Mesh, MeshError
@@ -81,10 +81,10 @@ class Assets:
 
     def add_map(self, data: bytes) -> tuple[str, str]:
         """Keeps a picture for patterns as it came; returns its digest and kind. Raises PictureError."""
-        key = digest(data)
-        pixels, kind = read_map(data)
-        self.pictures[key] = Pyramid(pixels)
-        self._data[key] = data
+        key, kind = digest(data), map_kind(data)
+        if key not in self.pictures:
+            self.pictures[key] = Pyramid(read_map(data))
+            self._data[key] = data
         return key, kind
 
     def take(self, others: "Assets") -> None:
@@ -160,7 +160,7 @@ def gather_assets(project: Project, read: Callable[[str], bytes | None]) -> Asse
             continue  # the pattern keeps its place and shows grey until the picture is found again
         try:
             data = take(picture.digest, what)
-            if picture.digest in maps and picture.digest not in assets.pictures:
+            if picture.digest in maps:
                 assets.add_map(data)
             if picture.digest in rooms:
                 assets.add_room(data)

@@ -93,11 +93,9 @@ class _Writer:
         for zone in part.zones:
             faces = assets.faces[zone.faces]
             rest[faces] = False
-            pieces.append((zone.name, faces, zone.material))
-        pieces.insert(0, ("", np.flatnonzero(rest), part.material))
+            pieces.append((faces, zone.material))
         primitives = []
-        names = []
-        for name, faces, material in pieces:
+        for faces, material in ((np.flatnonzero(rest), part.material), *pieces):
             if not len(faces):
                 continue
             indices = self._accessor(mesh.triangles[faces].astype(np.uint32).reshape(-1), "SCALAR")
@@ -105,9 +103,8 @@ class _Writer:
             if material is not None:
                 primitive["material"] = places[material]
             primitives.append(primitive)
-            names.append(name)
         self._nodes.append({"name": part.name, "mesh": len(self._meshes)})
-        self._meshes.append({"name": part.name, "primitives": primitives, "extras": {"zones": names}})
+        self._meshes.append({"name": part.name, "primitives": primitives})
 
     def _accessor(self, values: np.ndarray, kind: str, has_bounds: bool = False) -> int:
         values = np.ascontiguousarray(values)

@@ -89,24 +89,28 @@ _SIGNATURES = (
 )
 
 
-def read_map(data: bytes) -> tuple[np.ndarray, str]:
+def map_kind(data: bytes) -> str:
+    """Ending of the kind of picture file that this claims to be. Raises PictureError."""
+    for start, kind in _SIGNATURES:
+        if data.startswith(start):
+            return kind
+    raise PictureError("this is no PNG, JPEG, TIFF, EXR, PSD or WebP picture")
+
+
+def read_map(data: bytes) -> np.ndarray:
     """A picture for patterns, with the depth it has, from bytes that come from anywhere.
 
     Returns
     -------
-    pixels : (H, W, C) uint8, uint16 or float32
+    (H, W, C) uint8, uint16 or float32
         1 to 4 channels. Pictures of layers come as they were saved flattened.
-    kind : str
-        Ending of the kind of file.
 
     Raises
     ------
     PictureError
         If it is of no kind that is read, damaged, too large, or holds what is no number.
     """
-    kind = next((kind for start, kind in _SIGNATURES if data.startswith(start)), None)
-    if kind is None:
-        raise PictureError("this is no PNG, JPEG, TIFF, EXR, PSD or WebP picture")
+    kind = map_kind(data)
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / f"map.{kind}"
         path.write_bytes(data)
@@ -123,7 +127,7 @@ def read_map(data: bytes) -> tuple[np.ndarray, str]:
         raise PictureError("the picture is damaged and cannot be read")
     if pixels.dtype == np.float32 and not np.isfinite(pixels).all():
         raise PictureError("the picture holds values that are not numbers; save it again where it was made")
-    return np.ascontiguousarray(pixels), kind
+    return np.ascontiguousarray(pixels)
 
 
 def _opened_input(path: Path):

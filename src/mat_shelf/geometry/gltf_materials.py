@@ -10,6 +10,7 @@ import json
 import math
 import struct
 from pathlib import Path
+from typing import NamedTuple
 
 from pydantic import ValidationError
 
@@ -20,8 +21,23 @@ _GLOW = 1000.0
 _LARGEST_TEXT = 256 * 2**20
 
 
-def read_materials(path: Path) -> dict[str, dict]:
-    """The materials of a GLB or glTF file as it has them, by name; empty if they are not legible."""
+class Words(NamedTuple):
+    """What a GLB or glTF file says itself.
+
+    Attributes
+    ----------
+    materials : dict
+        By name, as the file has them.
+    nodes : set of str
+        Names of its nodes.
+    """
+
+    materials: dict[str, dict]
+    nodes: set[str]
+
+
+def read_words(path: Path) -> Words:
+    """Materials and names of a GLB or glTF file; none where they are not legible."""
     try:
         with path.open("rb") as stream:
             head = stream.read(20)
@@ -30,10 +46,14 @@ def read_materials(path: Path) -> dict[str, dict]:
                 text = stream.read(min(length, _LARGEST_TEXT))
             else:
                 text = head + stream.read(_LARGEST_TEXT)
-        materials = json.loads(text).get("materials", [])
-        return {str(m["name"]): m for m in materials if isinstance(m, dict) and "name" in m}
+        read = json.loads(text)
+        named = {
+            key: [thing for thing in read.get(key, []) if isinstance(thing, dict) and "name" in thing]
+            for key in ("materials", "nodes")
+        }
+        return Words({str(m["name"]): m for m in named["materials"]}, {str(n["name"]) for n in named["nodes"]})
     except (OSError, ValueError, TypeError, struct.error, AttributeError, RecursionError):
-        return {}
+        return Words({}, set())
 
 
 def completed(recipe: Recipe, material: dict) -> Recipe:

@@ -4,7 +4,6 @@ What a file refers to is read only from its own folder. Reading is best done by 
 which bounds its memory and can be stopped.
 """
 
-import re
 import tempfile
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -15,7 +14,7 @@ import numpy as np
 import trimesh
 
 from mat_shelf.document.recipe import Recipe
-from mat_shelf.geometry.gltf_materials import completed, read_materials
+from mat_shelf.geometry.gltf_materials import Words, completed, read_words
 from mat_shelf.geometry.mesh import Mesh, MeshError, row_keys
 from mat_shelf.geometry.obj import read_obj
 from mat_shelf.geometry.repair import Repairs, repaired
@@ -120,12 +119,12 @@ def read_model(path: Path, say: Callable[[str], None] = lambda text: None) -> Im
 
 
 def _zones_of(name: str, labels: np.ndarray | None):
-    """The material of most faces, and the other ones as zones."""
+    """The material of most faces, and the other ones as zones; faces without any are a bare zone."""
     if labels is None:
         return None, []
     names, index, counts = np.unique(labels, return_inverse=True, return_counts=True)
     main = int(counts.argmax())
-    zones = [(str(key), np.flatnonzero(index == k), str(key)) for k, key in enumerate(names) if k != main and key]
+    zones = [(str(key) or "Bare", np.flatnonzero(index == k), str(key)) for k, key in enumerate(names) if k != main]
     return (str(names[main]) or None), zones
 
 
@@ -156,6 +155,7 @@ def _scene_pieces(path: Path, ending: str, materials: dict[str, Recipe]) -> list
         raise MeshError(f"{path.name} cannot be read; it seems damaged ({_short(fault)})") from fault
     order = list(scene.geometry)
     placed = sorted((order.index(scene.graph[node][1]), node) for node in scene.graph.nodes_geometry)
+    words = read_words(path) if ending in (".glb", ".gltf") else Words({}, set())
     pieces: list = []
     whole: dict[str, list] = {}
     for _, node in placed:
@@ -173,7 +173,8 @@ def _scene_pieces(path: Path, ending: str, materials: dict[str, Recipe]) -> list
             normals = np.asarray(solid.vertex_normals) @ np.linalg.pinv(to_world[:3, :3])
         material = _material_of(solid.visual, materials)
         owner = scene.graph.transforms.parents.get(node)
-        if re.fullmatch(f"{re.escape(str(owner))}_\\w{{6}}", str(node)):  # the reader's names for further primitives
+        # The reader makes up nodes for the primitives of one mesh; the file knows nothing of them.
+        if str(owner) in words.nodes and str(node) not in words.nodes:
             name = str(owner)
         else:
             name = owner = path.stem if ending in (".stl", ".ply") else str(node)
@@ -184,8 +185,7 @@ def _scene_pieces(path: Path, ending: str, materials: dict[str, Recipe]) -> list
         else:
             whole[owner] = piece
             pieces.append(piece)
-    own = read_materials(path) if ending in (".glb", ".gltf") else {}
-    for key, material in own.items():
+    for key, material in words.materials.items():
         if key in materials:
             materials[key] = completed(materials[key], material)
     for piece in pieces:

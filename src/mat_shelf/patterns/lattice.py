@@ -111,11 +111,6 @@ def smooth(edge0, edge1, x):
 
 
 @inline
-def length2(x, y):
-    return math.sqrt(x * x + y * y)
-
-
-@inline
 def fractal(x, y, z, octaves, gain, seed):
     """Gradient noise on itself, finer and weaker, in [0, 1] with a mean of 0.5 and a deviation of a sixth."""
     total, squares, amplitude, frequency = F(0), F(0), F(1), F(1)

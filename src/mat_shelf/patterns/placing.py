@@ -152,9 +152,9 @@ def lay_kernel(position, normal, uv, part, frames, whole, way, axis, values, ind
                 is_first = False
                 index[j] = i
                 weight[j] = w
-                a, b, c = _flat(x, y, z, side)
+                a, b, _ = _flat(x, y, z, side)
                 # Each side shows another piece of a pattern that has depth.
-                _fit(a, b, c * F(0) + F(17.3) * F(side) / values[4], part[i], frames, values, out, j)
+                _fit(a, b, F(17.3) * F(side) / values[4], part[i], frames, values, out, j)
             continue
         if way == 0:
             a, b, c = (x, y, z) if axis == 0 else ((y, z, x) if axis == 1 else (z, x, y))

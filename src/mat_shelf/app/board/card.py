@@ -1,7 +1,19 @@
 """A card of the board."""
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLayout, QScrollArea, QVBoxLayout, QWidget
+
+
+def scrolling(inside: QLayout) -> QScrollArea:
+    """What scrolls up and down where it does not fit."""
+    content = QWidget()
+    content.setLayout(inside)
+    area = QScrollArea()
+    area.setWidgetResizable(True)
+    area.setFrameShape(QFrame.Shape.NoFrame)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    area.setWidget(content)
+    return area
 
 
 def sideways(inside: QWidget) -> QScrollArea:

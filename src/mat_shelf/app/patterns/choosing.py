@@ -184,7 +184,7 @@ class FeedPopover(Popover):
         self.amount_number = QLabel()
         self.amount_number.setFont(font(12, tabular=True))
         self.amount.moved.connect(self._set_amount)
-        self.amount.released.connect(work.workshop.history.end_gesture)
+        self.amount.released.connect(work.end_gesture)
         self.amount_row = QWidget()
         amount = QHBoxLayout(self.amount_row)
         amount.setContentsMargins(0, 0, 0, 0)

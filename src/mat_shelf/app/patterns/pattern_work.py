@@ -94,6 +94,10 @@ class PatternWork(QObject):
             project = self.workshop.project.with_material(material.tuned(recipe))
             self.workshop.edit(label, project, gesture)
 
+    def end_gesture(self) -> None:
+        """The next edit is a step of its own, in whatever project is open by then."""
+        self.workshop.history.end_gesture()
+
     def _tried(self, label: str, make, gesture: str | None = None) -> bool:
         """Makes and puts in a recipe; where it cannot be, says why."""
         try:

@@ -1,8 +1,9 @@
 """The card of a material's patterns."""
 
 from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
 
+from mat_shelf.app.board.card import scrolling
 from mat_shelf.app.patterns.feed_chip import PatternButton
 from mat_shelf.app.patterns.painter import Painter
 from mat_shelf.app.patterns.pattern_work import PATTERN_MIME, PatternWork
@@ -67,8 +68,7 @@ class PatternsCard(QFrame):
         self.entries: dict[str, PatternEntry] = {}
         heading = QLabel("Patterns")
         heading.setProperty("role", "cardTitle")
-        inside = QWidget()
-        self._list = QVBoxLayout(inside)
+        self._list = QVBoxLayout()
         self._list.setContentsMargins(0, 0, 6, 0)
         self._list.setSpacing(2)
         self.add_button = QPushButton("+ New pattern")
@@ -77,16 +77,11 @@ class PatternsCard(QFrame):
         self.add_button.clicked.connect(lambda: choose(self))
         self._list.addWidget(self.add_button)
         self._list.addStretch(1)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setFrameShape(QFrame.Shape.NoFrame)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        area.setWidget(inside)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(14, 10, 8, 8)
         layout.setSpacing(4)
         layout.addWidget(heading)
-        layout.addWidget(area, 1)
+        layout.addWidget(scrolling(self._list), 1)
 
     def follow(self) -> None:
         patterns = self.work.recipe.patterns

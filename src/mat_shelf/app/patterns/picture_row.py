@@ -30,6 +30,7 @@ class PictureRow(QWidget):
         self.per_inch.setAccessibleName("Pixels per inch")
         self.per_inch.setToolTip("300 pixels at 300 per inch are 25.4 mm: sets the size from the picture's pixels")
         self.per_inch.valueChanged.connect(self._set_size)
+        self.per_inch.editingFinished.connect(work.end_gesture)
         line = QHBoxLayout()
         line.setSpacing(8)
         line.addWidget(self.choose_button)

@@ -11,11 +11,11 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QMenu,
     QPushButton,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
 
+from mat_shelf.app.board.card import scrolling
 from mat_shelf.app.board.value_row import Slider, lay_stacked
 from mat_shelf.app.patterns.feed_chip import CHIP, PatternButton
 from mat_shelf.app.patterns.painter import Painter
@@ -56,7 +56,7 @@ class ReliefRow(QWidget):
         self.chip.clicked.connect(lambda: work.open(self.row.pattern))
         lay_stacked(self, self.name, numbers, self.slider, self.chip)
         self.slider.moved.connect(self._moved)
-        self.slider.released.connect(work.workshop.history.end_gesture)
+        self.slider.released.connect(work.end_gesture)
         self.number.editingFinished.connect(self._typed)
         self.setToolTip(
             "Height from the pattern's black to its white; left of the middle it goes down.\n"
@@ -147,8 +147,7 @@ class ReliefCard(QFrame):
         head.addWidget(heading)
         head.addStretch(1)
         head.addWidget(self.order)
-        inside = QWidget()
-        self._list = QVBoxLayout(inside)
+        self._list = QVBoxLayout()
         self._list.setContentsMargins(0, 0, 6, 0)
         self._list.setSpacing(0)
         self.add_button = QPushButton("+ Add a row")
@@ -157,16 +156,11 @@ class ReliefCard(QFrame):
         self.add_button.clicked.connect(lambda: choose(self))
         self._list.addWidget(self.add_button)
         self._list.addStretch(1)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setFrameShape(QFrame.Shape.NoFrame)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        area.setWidget(inside)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(14, 10, 8, 8)
         layout.setSpacing(4)
         layout.addLayout(head)
-        layout.addWidget(area, 1)
+        layout.addWidget(scrolling(self._list), 1)
 
     def follow(self) -> None:
         relief = self.work.recipe.relief

@@ -28,9 +28,13 @@ class ShapeJob(QThread):
 
     def run(self) -> None:
         for key in self._keys:
+            told = -1
 
             def progress(done: int, total: int, key=key) -> bool:
-                self.progressed.emit(f"{key.kind.capitalize()} of {self._names[key.mesh]}", 100 * done // total)
+                nonlocal told
+                if 10 * done // total > told:  # a message that changes all the time cannot be clicked on
+                    told = 10 * done // total
+                    self.progressed.emit(f"{key.kind.capitalize()} of {self._names[key.mesh]}", 10 * told)
                 return not self.isInterruptionRequested()
 
             try:

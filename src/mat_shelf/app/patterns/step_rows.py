@@ -153,6 +153,7 @@ class ShiftRow(QWidget):
         self.setToolTip("Moves it on the surface. Or switch on 'Move it' and drag on the product.")
         lay_stacked(self, label, QLabel(), self.number, None)
         self.number.valueChanged.connect(self._set)
+        self.number.editingFinished.connect(work.end_gesture)
 
     def follow(self) -> None:
         if self.work.pattern is not None and not self.number.hasFocus():

@@ -13,12 +13,11 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QMenu,
     QPushButton,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
 
-from mat_shelf.app.board.card import sideways
+from mat_shelf.app.board.card import scrolling, sideways
 from mat_shelf.app.patterns.painter import Painter, PatternPicture, paint_picture
 from mat_shelf.app.patterns.pattern_work import PatternWork
 from mat_shelf.app.patterns.step_rows import placement_rows, step_rows
@@ -463,16 +462,9 @@ def _titled(title: str, inside, width: int) -> QFrame:
     card.setFixedWidth(width)
     heading = QLabel(title)
     heading.setProperty("role", "cardTitle")
-    content = QWidget()
-    content.setLayout(inside)
-    area = QScrollArea()
-    area.setWidgetResizable(True)
-    area.setFrameShape(QFrame.Shape.NoFrame)
-    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-    area.setWidget(content)
     layout = QVBoxLayout(card)
     layout.setContentsMargins(14, 10, 8, 8)
     layout.setSpacing(4)
     layout.addWidget(heading)
-    layout.addWidget(area, 1)
+    layout.addWidget(scrolling(inside), 1)
     return card

@@ -6,6 +6,8 @@ import numpy as np
 from pydantic import Field
 
 from mat_shelf.document.parameter import number
+from mat_shelf.optics.kernels import kernel
+from mat_shelf.patterns.lattice import U, random_of
 from mat_shelf.patterns.step import At, Source, seed
 
 _AXES = {"x": 0, "y": 1, "z": 2}
@@ -60,36 +62,37 @@ class Height(Source):
         return np.clip((local - low) / np.maximum(high - low, np.float32(1e-6)), 0, 1).astype(np.float32)
 
 
-class Edges(Source):
+class _LookedUp(Source):
+    """A geometry map of the part; black until it is made."""
+
+    needs_shape = True
+
+    def apply(self, at: At) -> np.ndarray:
+        return at.points.looked_up(self.kind, self.radius)
+
+
+class Edges(_LookedUp):
     """White where the part comes to an edge, fading within a radius; black on flats and in hollows."""
 
     label = "Edges"
     tip = "Wear on corners and rims: bright metal, worn paint, soft leather edges."
-    needs_shape = True
 
     kind: Literal["edges"] = "edges"
     radius: float = number(
         1.0, 0.01, 1000, label="Radius", unit="mm", tip="How far it fades.", usual=(0.1, 20), log=True
     )
 
-    def apply(self, at: At) -> np.ndarray:
-        return at.points.looked_up(self.kind, self.radius)
 
-
-class Crevices(Source):
+class Crevices(_LookedUp):
     """White where the part hides itself within a radius: grooves, corners, under rims."""
 
     label = "Crevices"
     tip = "Grime gathers in grooves: the mask for dirt, dust and patina."
-    needs_shape = True
 
     kind: Literal["crevices"] = "crevices"
     radius: float = number(
         2.0, 0.01, 1000, label="Radius", unit="mm", tip="How far it looks.", usual=(0.1, 50), log=True
     )
-
-    def apply(self, at: At) -> np.ndarray:
-        return at.points.looked_up(self.kind, self.radius)
 
 
 class EachPart(Source):
@@ -103,6 +106,13 @@ class EachPart(Source):
     seed: int = seed()
 
     def apply(self, at: At) -> np.ndarray:
-        salt = at.points.frames.salt.astype(np.int64)
-        chances = np.array([np.random.default_rng([int(s), self.seed]).random() for s in salt], np.float32)
-        return chances[at.points.part]
+        out = np.empty(len(at), np.float32)
+        tell_apart(at.points.part, at.points.frames.salt, U(self.seed), out)
+        return out
+
+
+@kernel
+def tell_apart(part, salt, seed, out):
+    """A random number in [0, 1) of each point's part, (N,)."""
+    for i in range(part.shape[0]):
+        out[i] = random_of(salt[part[i]], seed)

@@ -53,6 +53,7 @@ class Soften(Step):
 
     label = "Soften"
     tip = "Blurs by a radius in mm; turns the cliffs of black and white art into slopes."
+    asks = _TAPS
 
     kind: Literal["soften"] = "soften"
     radius: float = number(
@@ -68,6 +69,7 @@ class Sharpen(Step):
 
     label = "Sharpen"
     tip = "Brings out detail finer than the radius."
+    asks = _TAPS + 1
 
     kind: Literal["sharpen"] = "sharpen"
     radius: float = number(
@@ -85,6 +87,7 @@ class Steepness(Step):
 
     label = "Steepness"
     tip = "White where the map changes fast: outlines, edges of cells."
+    asks = 4
 
     kind: Literal["steepness"] = "steepness"
     reach: float = number(

@@ -1,5 +1,6 @@
 """Steps that change values one by one."""
 
+from functools import lru_cache
 from typing import Annotated, Literal, Self
 
 import numpy as np
@@ -68,9 +69,7 @@ class Curve(Step):
 
     def table(self, count: int = 1024) -> np.ndarray:
         """The curve at even places from 0 to 1, (count,) float32."""
-        places, values = np.array(self.nodes).T
-        inside = np.clip(np.linspace(0, 1, count), places[0], places[-1])
-        return PchipInterpolator(places, values)(inside).astype(np.float32)
+        return _curve_table(self.nodes, count)
 
     def apply(self, at: At) -> np.ndarray:
         table = self.table()
@@ -79,6 +78,13 @@ class Curve(Step):
         high = np.minimum(low + 1, len(table) - 1)
         share = index - low
         return table[low] * (1 - share) + table[high] * share
+
+
+@lru_cache(maxsize=64)
+def _curve_table(nodes: tuple[Node, ...], count: int) -> np.ndarray:
+    places, values = np.array(nodes).T
+    inside = np.clip(np.linspace(0, 1, count), places[0], places[-1])
+    return PchipInterpolator(places, values)(inside).astype(np.float32)
 
 
 Stop = tuple[Channel, Color]
