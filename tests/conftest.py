@@ -24,6 +24,15 @@ def demo():
 
 
 @pytest.fixture(scope="session")
+def plain_demo(demo):
+    """The demo without its patterns, whose fine pictures come much sooner."""
+    project, assets = demo
+    bare = {"feeds": (), "relief": (), "patterns": ()}
+    materials = tuple(material.with_(recipe=material.recipe.with_(**bare)) for material in project.materials)
+    return project.with_(materials=materials), assets
+
+
+@pytest.fixture(scope="session")
 def small_project():
     """A red block on the floor, quick to render."""
     from mat_shelf.document.project import Material, Part, Product
@@ -44,26 +53,33 @@ def shelf_folder(tmp_path):
     return tmp_path / "shelf"
 
 
+@pytest.fixture(scope="session")
+def themed(qapp):
+    from mat_shelf.app.theme import apply_theme
+
+    apply_theme(qapp)
+    return qapp
+
+
 @pytest.fixture
-def open_window(qapp, qtbot, demo, shelf_folder, monkeypatch):
-    """Opens the window with the demo and waits for its first picture.
+def open_window(themed, qtbot, plain_demo, shelf_folder, monkeypatch):
+    """Opens the window with the demo, without patterns, and waits for its first picture.
 
     Swatches are not pictured: on a new machine that takes minutes of it, beside every test of the window.
     """
     from driving import picture_of
+    from PyQt6.QtCore import QCoreApplication, QEvent
 
     from mat_shelf.app.shelf.thumbnail_worker import ThumbnailWorker
-    from mat_shelf.app.theme import apply_theme
     from mat_shelf.app.window import Window
     from mat_shelf.app.workshop import Workshop
     from mat_shelf.shelf.library import Shelf
 
     monkeypatch.setattr(ThumbnailWorker, "want", lambda *arguments: None)
-    apply_theme(qapp)
     opened = []
 
     def opening(project=None, assets=None):
-        window = Window(Workshop(project or demo[0], assets or demo[1], Shelf(shelf_folder)))
+        window = Window(Workshop(project or plain_demo[0], assets or plain_demo[1], Shelf(shelf_folder)))
         window.resize(1040, 640)
         window.show()
         qtbot.waitExposed(window)
@@ -75,3 +91,5 @@ def open_window(qapp, qtbot, demo, shelf_folder, monkeypatch):
     for window in opened:
         window.workshop.history.saved = window.workshop.project
         window.close()
+        window.deleteLater()
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)

@@ -13,12 +13,17 @@ LEFT, PLAIN = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 CONTROL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 
 
-def picture_of(qtbot, window, fine: bool = True) -> np.ndarray:
-    """The newest picture that shows the newest edit, at the pane's full size, (H, W, 3) uint8."""
+def picture_of(qtbot, window, fine: bool = True, samples: int = 2) -> np.ndarray:
+    """The newest picture that shows the newest edit, at the pane's full size, (H, W, 3) uint8.
+
+    A fine one has at least that many samples.
+    """
 
     def is_there():
         frame = window.hero.frame
-        return frame is not None and frame.revision == window.hero.revision and (not fine or frame.samples >= 4)
+        if frame is None or frame.revision != window.hero.revision:
+            return False
+        return not fine or (not frame.is_coarse and frame.samples >= samples)
 
     qtbot.waitUntil(is_there, timeout=120_000)
     frame = window.hero.frame

@@ -46,8 +46,8 @@ def choose(window, text: str) -> None:
     action.trigger()
 
 
-def test_a_variant_follows_its_parent_in_all_but_its_own(open_window, qtbot):
-    window = open_window()
+def test_a_variant_follows_its_parent_in_all_but_its_own(open_window, demo, qtbot):
+    window = open_window(*demo)
     workshop, board = window.workshop, window.board
     click_part(window, "sleeve")
     QTest.mouseClick(board.vary_button, LEFT)
@@ -180,7 +180,7 @@ def test_the_loupes_lamp_and_the_ball(open_window, qtbot):
 
     # A lamp held from the front is far brighter on flat card than one that grazes it from the rim.
     plain = loupe_picture().mean()
-    hero = picture_of(qtbot, window).astype(int)
+    hero = picture_of(qtbot, window, samples=8).astype(int)
 
     def drag_lamp(x: float, y: float) -> None:
         QTest.mousePress(loupe, LEFT, PLAIN, QPoint(loupe.SIDE // 2, loupe.SIDE // 2))
@@ -194,13 +194,15 @@ def test_the_loupes_lamp_and_the_ball(open_window, qtbot):
     assert bright > grazing + 30
     QTest.keyClick(loupe, Qt.Key.Key_L)
     assert workshop.loupe_light is None and loupe_picture().mean() == pytest.approx(plain, abs=4)
-    assert np.abs(picture_of(qtbot, window).astype(int) - hero).mean() < 2  # the hero view keeps the set's light
+    assert (
+        np.abs(picture_of(qtbot, window, samples=8).astype(int) - hero).mean() < 2
+    )  # the hero view keeps the set's light
 
     # A ball beside the warmer's enamel, orange in the picture and no part of the product; Delete takes it away.
     spot = place_of(window, "warmer-body")
-    before = picture_of(qtbot, window).astype(int)
+    before = picture_of(qtbot, window, samples=8).astype(int)
     QTest.mouseClick(window.hero, RIGHT, SHIFT, spot)
-    after = picture_of(qtbot, window).astype(int)
+    after = picture_of(qtbot, window, samples=8).astype(int)
     changed = np.abs(after - before).max(axis=2) > 60
     assert changed.sum() > 60
     orange = after[changed].mean(axis=0)
@@ -209,7 +211,7 @@ def test_the_loupes_lamp_and_the_ball(open_window, qtbot):
     assert not workshop.history.is_changed
     window.hero.setFocus()
     QTest.keyClick(window.hero, Qt.Key.Key_Delete)
-    assert workshop.ball is None and np.abs(picture_of(qtbot, window).astype(int) - before).mean() < 2
+    assert workshop.ball is None and np.abs(picture_of(qtbot, window, samples=8).astype(int) - before).mean() < 2
 
 
 def dropped(window, path: Path) -> None:

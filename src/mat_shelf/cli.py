@@ -167,7 +167,7 @@ def _export(options) -> None:
 
 def _bake(options) -> None:
     from mat_shelf.exchange.atomic import write_atomically
-    from mat_shelf.exchange.shape_cache import shape_map
+    from mat_shelf.exchange.shape_cache import fill_shape_maps
     from mat_shelf.exchange.texture_set import write_maps
     from mat_shelf.geometry.adjacency import face_areas
     from mat_shelf.geometry.glb import NamedMesh, glb_bytes
@@ -175,7 +175,6 @@ def _bake(options) -> None:
     from mat_shelf.geometry.unwrap import unwrapped
     from mat_shelf.patterns.step import Library
     from mat_shelf.rendering.baking import BakeError, bake
-    from mat_shelf.rendering.shape_maps import needed_maps
 
     project, assets = _read(options.file)
     material = project.material(_chosen("material", options.material, project.materials, None))
@@ -192,11 +191,9 @@ def _bake(options) -> None:
             write_atomically(model, lambda temporary: temporary.write_bytes(data))
             print(f"'{part.name}' had no coordinates; the unwrapped mesh is in {model}")
         alone = project.with_parts([part.with_(material=material.id, zones=(), is_hidden=False)])
-        maps = {
-            key: shape_map(assets.meshes[key.mesh], key, _percent(f"{key.kind} of {part.name}"))
-            for key in needed_maps(alone)
-        }
-        baked = bake(material.recipe, part, mesh, options.size, library, maps, _percent(f"baking {part.name}"))
+        fill_shape_maps(alone, assets, _percent("edges and crevices"))
+        progress = _percent(f"baking {part.name}")
+        baked = bake(material.recipe, part, mesh, options.size, library, assets.shape_maps, progress)
         for path in write_maps(folder, material.name, baked.maps):
             print(path)
     except (BakeError, MeshError) as fault:
@@ -218,6 +215,7 @@ def _percent(what: str):
 
 def _render(options) -> None:
     from mat_shelf.exchange.pictures import PictureError, ending_of, write_picture
+    from mat_shelf.exchange.shape_cache import fill_shape_maps
     from mat_shelf.rendering.layers import PASSES, layers
     from mat_shelf.rendering.session import render
 
@@ -238,6 +236,7 @@ def _render(options) -> None:
         current_view=_chosen("view", options.view, project.views, project.current_view),
     )
     _warm_up(sys.stderr)
+    fill_shape_maps(project, assets, _percent("edges and crevices"))
     started = time.monotonic()
 
     def progress(done: int, total: int) -> bool:

@@ -6,9 +6,11 @@ from pathlib import Path
 import numpy as np
 from platformdirs import user_cache_path
 
+from mat_shelf.document.project import Project
+from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.atomic import write_atomically
 from mat_shelf.geometry.mesh import Mesh
-from mat_shelf.rendering.shape_maps import ShapeKey, ShapeMap, make_map
+from mat_shelf.rendering.shape_maps import ShapeKey, ShapeMap, make_map, needed_maps
 
 _VERSION = 1
 """Raised whenever maps are made another way."""
@@ -36,6 +38,13 @@ def shape_map(mesh: Mesh, key: ShapeKey, progress=lambda done, total: True) -> S
     except OSError:
         pass  # a full disk costs time at the next start, nothing more
     return made
+
+
+def fill_shape_maps(project: Project, assets: Assets, progress=lambda done, total: True) -> None:
+    """Sees to it that the assets have every geometry map that a project needs. Raises InterruptedError."""
+    for key in needed_maps(project):
+        if key not in assets.shape_maps:
+            assets.shape_maps[key] = shape_map(assets.meshes[key.mesh], key, progress)
 
 
 def _save(path: Path, made: ShapeMap) -> None:

@@ -16,6 +16,7 @@ from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.atomic import write_atomically
 from mat_shelf.exchange.pictures import PictureError
+from mat_shelf.exchange.shape_cache import fill_shape_maps
 from mat_shelf.geometry.glb import NamedMesh
 from mat_shelf.geometry.solids import lathe, rounded
 from mat_shelf.rendering.film import develop
@@ -66,6 +67,7 @@ def make_thumbnail(
         for data in pictures.values():
             with suppress(PictureError):
                 meshes.add_map(data)
+        fill_shape_maps(project, meshes)
         pixels = develop(render(project, meshes, SIZE, SIZE, SAMPLES, threads=threads, progress=progress).light)
         write_atomically(path, lambda temporary: Image.fromarray(pixels).save(temporary, "PNG"))
     return path
