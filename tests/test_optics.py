@@ -90,7 +90,7 @@ def test_visible_microfacets_fill_the_view(roughness, cos_v):
 @njit(error_model="numpy")
 def sampled_albedo(p, cos_o, eta, numbers, tables):
     wo = (F(math.sqrt(1 - cos_o * cos_o)), F(0), F(cos_o))
-    lobes = surface.prepare(p, 0, wo, F(eta), tables)
+    lobes = surface.prepare(p, 0, wo, F(eta), tables, eta > 1)
     total = 0.0
     for k in range(len(numbers)):
         wi = surface.sample(lobes, wo, numbers[k, 0], numbers[k, 1], numbers[k, 2])
@@ -107,6 +107,12 @@ WHITE = {
     "plastic": {"specular_ior": 1.5},
     "chalk": {"base_diffuse_roughness": 1.0},
     "glass": {"transmission_weight": 1.0},
+    "lacquer": {"coat_weight": 1.0},
+    "lacquered metal": {"base_metalness": 1.0, "coat_weight": 1.0, "coat_roughness": 0.2},
+    "velvet": {"fuzz_weight": 1.0},
+    "brushed": {"base_metalness": 1.0, "specular_roughness_anisotropy": 0.5},
+    "dusty lacquer": {"coat_weight": 0.6, "coat_roughness": 0.4, "fuzz_weight": 0.7, "fuzz_roughness": 0.3},
+    "coated glass": {"transmission_weight": 1.0, "coat_weight": 1.0},
 }
 
 
@@ -127,7 +133,7 @@ def test_white_surfaces_lose_no_light(kind, roughness):
 def directions(p, cos_o, eta, numbers, tables, out, pdfs, grid):
     """Samples, and the density integrated over cells of a (cosine, turn) grid."""
     wo = (F(math.sqrt(1 - cos_o * cos_o)), F(0), F(cos_o))
-    lobes = surface.prepare(p, 0, wo, F(eta), tables)
+    lobes = surface.prepare(p, 0, wo, F(eta), tables, eta > 1)
     for k in range(len(numbers)):
         wi = surface.sample(lobes, wo, numbers[k, 0], numbers[k, 1], numbers[k, 2])
         for c in range(3):
@@ -149,7 +155,11 @@ def directions(p, cos_o, eta, numbers, tables, out, pdfs, grid):
 @pytest.mark.parametrize(
     ("kind", "eta"),
     [({"specular_roughness": 0.5}, 1.5), ({"base_metalness": 0.7, "specular_roughness": 0.4}, 1.5)]
-    + [({"transmission_weight": 1.0, "specular_roughness": 0.5}, eta) for eta in (1.5, 1 / 1.5)],
+    + [({"transmission_weight": 1.0, "specular_roughness": 0.5}, eta) for eta in (1.5, 1 / 1.5)]
+    + [
+        ({"specular_roughness": 0.6, "coat_weight": 0.7, "coat_roughness": 0.4, "fuzz_weight": 0.5}, 1.5),
+        ({"base_metalness": 1.0, "specular_roughness": 0.6, "specular_roughness_anisotropy": 0.6}, 1.5),
+    ],
 )
 def test_samples_follow_their_density(kind, eta):
     """Chi-square of sampled directions against the integrated density, as renderers are commonly tested."""

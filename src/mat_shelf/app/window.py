@@ -34,6 +34,7 @@ from mat_shelf.app.render_dialog import RenderDialog
 from mat_shelf.app.shelf.shelf_panel import ShelfPanel
 from mat_shelf.app.shortcuts_dialog import ShortcutsDialog
 from mat_shelf.app.theme import apply_theme, is_dark
+from mat_shelf.app.wall.brush import BrushDrag
 from mat_shelf.app.wall.pattern_drag import PatternDrag
 from mat_shelf.app.wall.wall import Wall
 from mat_shelf.app.workshop import Workshop
@@ -80,6 +81,7 @@ class Window(QMainWindow):
         self.shapes = ShapeKeeper(workshop)
         self.shapes.told.connect(self._tell_shapes)
         self.pattern_drag = PatternDrag(self.hero, self.board.patterns)
+        self.brush_drag = BrushDrag(self.hero, self.board.patterns)
         self.notice = Notice()
         self.render_dialog: RenderDialog | None = None
         self.import_job: ImportJob | None = None

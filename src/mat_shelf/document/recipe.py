@@ -5,12 +5,12 @@ millimetres and colours are linear Rec.709. Each field carries what a value row 
 """
 
 from collections.abc import Iterable
-from typing import Annotated, Self
+from typing import Annotated, Literal, Self
 
 from pydantic import Field, field_validator, model_validator
 
 from mat_shelf.document.parameter import Color, Frozen, color, number
-from mat_shelf.document.pattern import MOST_STEPS, Feed, Pattern, Relief, needed, path_of_loop, stands_on
+from mat_shelf.document.pattern import MOST_STEPS, Axis, Feed, Pattern, Relief, needed, path_of_loop, stands_on
 from mat_shelf.document.picture import Picture
 
 FEEDABLE = (
@@ -21,7 +21,17 @@ FEEDABLE = (
     "specular_weight",
     "specular_color",
     "specular_roughness",
+    "specular_roughness_anisotropy",
+    "brush_turn",
     "transmission_weight",
+    "subsurface_weight",
+    "subsurface_color",
+    "coat_weight",
+    "coat_color",
+    "coat_roughness",
+    "fuzz_weight",
+    "fuzz_color",
+    "fuzz_roughness",
     "emission_luminance",
     "emission_color",
 )
@@ -76,6 +86,22 @@ class Recipe(Frozen):
         label="Roughness",
         tip="Low is mirror-like, high is dull. Polished metal 0.05 to 0.15, satin 0.3, rubber 0.6.",
     )
+    specular_roughness_anisotropy: float = number(
+        0.0,
+        0,
+        1,
+        label="Brushing",
+        tip="Draws the highlight out across the brushing. Turned metal 0.6, brushed metal 0.9.",
+    )
+    brush_way: Literal["round", "along"] = Field(
+        "round",
+        title="Brushed",
+        description="Round an axis of the part, as on a lathe: circles on its ends, rings on its sides. Or along it.",
+    )
+    brush_axis: Axis = Field("y", title="Brush axis", description="The axis of the part that the brushing goes by.")
+    brush_turn: float = number(
+        0.0, -180, 180, label="Brush turn", unit="°", tip="Turns the brushing on the surface; 90 is across."
+    )
     specular_ior: float = number(
         1.5,
         1.0,
@@ -101,6 +127,58 @@ class Recipe(Frozen):
         tip="The thickness at which light has the tint. Deep makes it pale; ink 1 mm, bottle glass 30 mm.",
         usual=(0.1, 200),
         log=True,
+    )
+    transmission_scatter: Color = color(
+        (0.0, 0.0, 0.0),
+        label="Cloudiness",
+        tip="Light that is scattered inside over the depth above: milk glass, cream, juice. Black is clear.",
+    )
+    transmission_scatter_anisotropy: float = number(
+        0.0, -0.95, 0.95, label="Scatter forward", tip="Above 0 light mostly goes on as it went; milk 0.7, haze 0.9."
+    )
+    subsurface_weight: float = number(
+        0.0, 0, 1, label="Subsurface", tip="How much of the body lets light in and out again: wax 1, skin 1, stone 0.8."
+    )
+    subsurface_color: Color = color(
+        (0.8, 0.8, 0.8), label="Inner colour", tip="The colour of a thick piece, lit evenly."
+    )
+    subsurface_radius: float = number(
+        1.0,
+        0.001,
+        10_000,
+        label="Scatter depth",
+        unit="mm",
+        tip="How far light gets between two scatterings. Plastic 0.1, marble 0.5, wax 1 to 2, jelly 10.",
+        usual=(0.02, 30),
+        log=True,
+    )
+    subsurface_radius_scale: Color = color(
+        (1.0, 0.5, 0.25),
+        label="Depth by colour",
+        tip="Red gets furthest in most soft bodies, so their thin edges glow red.",
+    )
+    subsurface_scatter_anisotropy: float = number(
+        0.0, -0.95, 0.95, label="Inner forward", tip="Above 0 light mostly goes on as it went, and deeper."
+    )
+    coat_weight: float = number(0.0, 0, 1, label="Coat", tip="A clear layer over all: lacquer, varnish, wet film.")
+    coat_color: Color = color(
+        (1.0, 1.0, 1.0), label="Coat tint", tip="What is left of white that went in and out through the coat."
+    )
+    coat_roughness: float = number(
+        0.0, 0, 1, label="Coat roughness", tip="Polished lacquer 0 to 0.05, satin varnish 0.25."
+    )
+    coat_ior: float = number(
+        1.6, 1.0, 3.0, label="Coat IOR", tip="Lacquers and varnishes 1.45 to 1.6.", usual=(1.2, 2.0)
+    )
+    coat_darkening: float = number(
+        1.0, 0, 1, label="Coat darkening", tip="What is under a coat looks deeper and darker, as wet things do."
+    )
+    fuzz_weight: float = number(
+        0.0, 0, 1, label="Fuzz", tip="Fine fibres or dust over all, bright at grazing angles: velvet, felt, peach."
+    )
+    fuzz_color: Color = color((1.0, 1.0, 1.0), label="Fuzz colour", tip="Colour of the fibres.")
+    fuzz_roughness: float = number(
+        0.5, 0, 1, label="Fuzz spread", tip="Low shines only at the rim, high spreads over the whole."
     )
     emission_luminance: float = number(
         0.0,

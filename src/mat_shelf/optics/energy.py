@@ -11,14 +11,17 @@ from functools import cache
 import numpy as np
 
 from mat_shelf.optics.fresnel import fresnel_dielectric
+from mat_shelf.optics.fuzz import fuzz_reflection
 from mat_shelf.optics.kernels import F, cache_folder, inline, kernel
 from mat_shelf.optics.microfacet import sample_visible_normal, smith_g1, smith_g2, widths
-from mat_shelf.optics.vectors import dot, scale, sub
+from mat_shelf.optics.vectors import add, dot, normalize, scale, sub
 
 COSINES = 24
 ROUGHNESSES = 24
 CONTRASTS = 33
 STRATA = 20
+BRUSHINGS, TURNS = 12, 9
+"""Anisotropies in [0, 1], and turns of the view from across the brushing (0) to along it (90 degrees)."""
 CONTRAST_LIMIT = 0.5
 """(eta - 1) / (eta + 1) of the largest index ratio, 3."""
 
@@ -65,28 +68,74 @@ def _tabulate(mirror, dielectric):
                         dielectric[k, r, c, 1] += total * share
 
 
+@kernel
+def _tabulate_fuzz(fuzz):
+    """Adds up the albedo of white fibres by roughness and direction, (ROUGHNESSES, COSINES) float32."""
+    count = 4 * STRATA
+    for r in range(ROUGHNESSES):
+        for c in range(COSINES):
+            root = F(max(c / (COSINES - 1), 0.02))
+            cos_o = root * root
+            wo = (math.sqrt(max(F(1) - cos_o * cos_o, F(0))), F(0), cos_o)
+            for i in range(count):
+                cos_i = F((i + 0.5) / count)
+                sin_i = math.sqrt(F(1) - cos_i * cos_i)
+                for j in range(count):
+                    phi = F(math.pi * (j + 0.5) / count)  # the other half is its mirror image
+                    wi = (sin_i * math.cos(phi), sin_i * math.sin(phi), cos_i)
+                    value = fuzz_reflection(wo, wi, normalize(add(wo, wi)), F(r / (ROUGHNESSES - 1)))
+                    fuzz[r, c] += value * F(2 * math.pi / (count * count))
+
+
+@kernel
+def _tabulate_brushed(brushed):
+    """Adds up the albedo of brushed perfect mirrors, (BRUSHINGS, TURNS, ROUGHNESSES, COSINES) float32."""
+    share = F(1.0 / (STRATA * STRATA))
+    for a in range(BRUSHINGS):
+        for t in range(TURNS):
+            phi = F(0.5 * math.pi * t / (TURNS - 1))
+            for r in range(ROUGHNESSES):
+                ax, ay = widths(F(r / (ROUGHNESSES - 1)), F(a / (BRUSHINGS - 1)))
+                for c in range(COSINES):
+                    root = F(max(c / (COSINES - 1), 0.02))
+                    cos_o = root * root
+                    sin_o = math.sqrt(max(F(1) - cos_o * cos_o, F(0)))
+                    wo = (sin_o * math.cos(phi), sin_o * math.sin(phi), cos_o)
+                    for i in range(STRATA):
+                        for j in range(STRATA):
+                            h = sample_visible_normal(wo, ax, ay, F((i + 0.5) / STRATA), F((j + 0.5) / STRATA))
+                            bounced = sub(scale(h, F(2) * dot(wo, h)), wo)
+                            if bounced[2] > F(0):
+                                up = smith_g2(wo, bounced, ax, ay) / smith_g1(wo, ax, ay)
+                                brushed[a, t, r, c] += up * share
+
+
 @cache
 def albedo_tables():
-    """The tables of `_tabulate`, computed once and kept in the user's cache.
+    """The tables of the `_tabulate` kernels, computed once and kept in the user's cache.
 
     Returns
     -------
-    (mirror, dielectric) : tuple of float32 arrays
+    (mirror, dielectric, fuzz, brushed) : tuple of float32 arrays
     """
     path = cache_folder() / "albedo.npz"
     try:
         with np.load(path, allow_pickle=False) as kept:
-            return kept["mirror"], kept["dielectric"]
+            return kept["mirror"], kept["dielectric"], kept["fuzz"], kept["brushed"]
     except (OSError, ValueError, KeyError):
         tables = (
             np.zeros((ROUGHNESSES, COSINES), np.float32),
             np.zeros((CONTRASTS, ROUGHNESSES, COSINES, 2), np.float32),
+            np.zeros((ROUGHNESSES, COSINES), np.float32),
+            np.zeros((BRUSHINGS, TURNS, ROUGHNESSES, COSINES), np.float32),
         )
-        _tabulate(*tables)
+        _tabulate(*tables[:2])
+        _tabulate_fuzz(tables[2])
+        _tabulate_brushed(tables[3])
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         with path.open("wb") as out:
-            np.savez(out, mirror=tables[0], dielectric=tables[1])
+            np.savez(out, **dict(zip(("mirror", "dielectric", "fuzz", "brushed"), tables, strict=True)))
     except OSError:
         pass  # a cache that cannot be written costs a second at the next start, no more
     return tables
@@ -103,7 +152,30 @@ def _cell(x, count):
 @inline
 def mirror_albedo(tables, cos_o, roughness):
     """Share of light that leaves a rough perfect mirror after one bounce."""
-    table = tables[0]
+    return _looked_up(tables[0], cos_o, roughness)
+
+
+@inline
+def brushed_albedo(tables, wo, roughness, anisotropy):
+    """Share of light that leaves a brushed perfect mirror towards wo after one bounce."""
+    table = tables[3]
+    a, x = _cell(anisotropy, BRUSHINGS)
+    turn = math.atan2(abs(wo[1]), abs(wo[0])) * F(2.0 / math.pi)
+    t, y = _cell(turn, TURNS)
+    near = _looked_up(table[a, t], wo[2], roughness) * (F(1) - y) + _looked_up(table[a, t + 1], wo[2], roughness) * y
+    a += 1
+    far = _looked_up(table[a, t], wo[2], roughness) * (F(1) - y) + _looked_up(table[a, t + 1], wo[2], roughness) * y
+    return near * (F(1) - x) + far * x
+
+
+@inline
+def fuzz_albedo(tables, cos_o, roughness):
+    """Share of light that white fibres reflect."""
+    return min(_looked_up(tables[2], cos_o, roughness), F(1))
+
+
+@inline
+def _looked_up(table, cos_o, roughness):
     i, v = _cell(roughness, ROUGHNESSES)
     j, u = _cell(math.sqrt(cos_o), COSINES)
     top = table[i, j] * (F(1) - u) + table[i, j + 1] * u

@@ -3,7 +3,7 @@
 import numpy as np
 
 from mat_shelf.document.recipe import Recipe
-from mat_shelf.optics.media import absorption
+from mat_shelf.optics.media import extinction, single_albedo
 
 BASE_COLOR = 0  # 3: base_color times base_weight
 DIFFUSE_ROUGHNESS = 3
@@ -15,10 +15,30 @@ ANISOTROPY = 10
 IOR = 11
 TRANSMISSION = 12
 TRANSMISSION_TINT = 13  # 3: applied at the boundary, where the depth is 0
-ABSORPTION = 16  # 3: 1/mm
+EXTINCTION = 16  # 3: 1/mm, of a clear body
 PRIORITY = 19
 EMISSION = 20  # 3: radiance, 1 = 1000 cd/m2
-WIDTH = 23
+SCATTERED = 23  # 3: share of a clear body's extinction that is scattering
+SCATTER_FORWARD = 26
+SUBSURFACE = 27
+SUBSURFACE_ALBEDO = 28  # 3: of one scattering
+SUBSURFACE_EXTINCTION = 31  # 3: 1/mm
+SUBSURFACE_FORWARD = 34
+COAT = 35
+COAT_TINT = 36  # 3: of one way straight through
+COAT_ROUGHNESS = 39
+COAT_IOR = 40
+COAT_DARKENING = 41
+FUZZ = 42
+FUZZ_COLOR = 43  # 3
+FUZZ_ROUGHNESS = 46
+SUBSURFACE_COLOR = 47  # 3
+BRUSH_WAY = 50  # 0, 1, 2 round x, y, z of the part; 3, 4, 5 along them
+BRUSH_TURN = 51  # radians
+WIDTH = 52
+
+_SHALLOWEST = 1e-4
+"""mm; light that is scattered in less than that does not come out elsewhere."""
 
 WHITE = 1000.0
 """cd/m2 of a radiance of 1 inside the renderer."""
@@ -35,8 +55,17 @@ def write_fed(rows: np.ndarray, fed, recipe: Recipe) -> None:
     for name, column in _COLUMNS.items():
         if name in fed:
             rows[:, column] = fed[name]
-    if "specular_color" in fed:
-        rows[:, SPECULAR_COLOR : SPECULAR_COLOR + 3] = fed["specular_color"]
+    for name, column in (("specular_color", SPECULAR_COLOR), ("fuzz_color", FUZZ_COLOR)):
+        if name in fed:
+            rows[:, column : column + 3] = fed[name]
+    if "coat_color" in fed:
+        rows[:, COAT_TINT : COAT_TINT + 3] = np.sqrt(fed["coat_color"])
+    if "subsurface_color" in fed:
+        albedo = single_albedo(fed["subsurface_color"], recipe.subsurface_scatter_anisotropy)
+        rows[:, SUBSURFACE_ALBEDO : SUBSURFACE_ALBEDO + 3] = albedo
+        rows[:, SUBSURFACE_COLOR : SUBSURFACE_COLOR + 3] = fed["subsurface_color"]
+    if "brush_turn" in fed:
+        rows[:, BRUSH_TURN] = np.radians(fed["brush_turn"])
     if "base_color" in fed or "base_weight" in fed:
         rows[:, BASE_COLOR : BASE_COLOR + 3] = _scaled(
             fed.get("base_color", recipe.base_color), fed.get("base_weight", recipe.base_weight)
@@ -52,7 +81,13 @@ _COLUMNS = {
     "base_metalness": METALNESS,
     "specular_weight": SPECULAR_WEIGHT,
     "specular_roughness": ROUGHNESS,
+    "specular_roughness_anisotropy": ANISOTROPY,
     "transmission_weight": TRANSMISSION,
+    "subsurface_weight": SUBSURFACE,
+    "coat_weight": COAT,
+    "coat_roughness": COAT_ROUGHNESS,
+    "fuzz_weight": FUZZ,
+    "fuzz_roughness": FUZZ_ROUGHNESS,
 }
 
 
@@ -74,7 +109,29 @@ def parameter_row(recipe: Recipe) -> np.ndarray:
     row[TRANSMISSION] = recipe.transmission_weight
     tints_boundary = recipe.transmission_depth == 0
     row[TRANSMISSION_TINT : TRANSMISSION_TINT + 3] = recipe.transmission_color if tints_boundary else 1.0
-    row[ABSORPTION : ABSORPTION + 3] = absorption(recipe.transmission_color, recipe.transmission_depth)
+    row[EXTINCTION : EXTINCTION + 3], row[SCATTERED : SCATTERED + 3] = extinction(
+        recipe.transmission_color, recipe.transmission_depth, recipe.transmission_scatter
+    )
+    row[SCATTER_FORWARD] = recipe.transmission_scatter_anisotropy
+    row[SUBSURFACE] = recipe.subsurface_weight
+    row[SUBSURFACE_ALBEDO : SUBSURFACE_ALBEDO + 3] = single_albedo(
+        recipe.subsurface_color, recipe.subsurface_scatter_anisotropy
+    )
+    row[SUBSURFACE_COLOR : SUBSURFACE_COLOR + 3] = recipe.subsurface_color
+    depth = np.multiply(recipe.subsurface_radius, recipe.subsurface_radius_scale)
+    row[SUBSURFACE_EXTINCTION : SUBSURFACE_EXTINCTION + 3] = 1 / np.maximum(depth, _SHALLOWEST)
+    row[SUBSURFACE_FORWARD] = recipe.subsurface_scatter_anisotropy
+    row[COAT] = recipe.coat_weight
+    row[COAT_TINT : COAT_TINT + 3] = np.sqrt(recipe.coat_color)
+    row[COAT_ROUGHNESS] = recipe.coat_roughness
+    row[COAT_IOR] = recipe.coat_ior
+    row[COAT_DARKENING] = recipe.coat_darkening
+    row[FUZZ] = recipe.fuzz_weight
+    row[FUZZ_COLOR : FUZZ_COLOR + 3] = recipe.fuzz_color
+    row[FUZZ_ROUGHNESS] = recipe.fuzz_roughness
+    row[ANISOTROPY] = recipe.specular_roughness_anisotropy
+    row[BRUSH_WAY] = "xyz".index(recipe.brush_axis) + (3 if recipe.brush_way == "along" else 0)
+    row[BRUSH_TURN] = np.radians(recipe.brush_turn)
     row[PRIORITY] = recipe.nesting_priority
     row[EMISSION : EMISSION + 3] = np.multiply(recipe.emission_color, recipe.emission_luminance / WHITE)
     return row

@@ -54,3 +54,11 @@ def seam_away(part: Part, mesh: Mesh, placement: Placement, eye) -> float:
     else:
         angle = math.degrees(math.atan2(local[second], local[first]))
     return (angle + 360) % 360 - 180
+
+
+def in_part(part: Part, mesh: Mesh, hit: Hit) -> tuple[tuple[float, ...], tuple[float, ...]]:
+    """A place and its normal in the part's own frame, from the middle of its box: (3,) mm and (3,)."""
+    frames = _frames(part, mesh)
+    place = (np.asarray(hit.position) - frames.shift[0]) @ frames.turn[0] - frames.centre[0]
+    normal = np.asarray(hit.normal) @ frames.turn[0]
+    return tuple(round(float(x), 4) for x in place), tuple(round(float(x), 3) for x in normal)

@@ -55,6 +55,11 @@ def wrapped(i, period):
 
 
 @inline
+def _fraction(x, whole):
+    return min(max(x - F(whole), F(0)), F(1))
+
+
+@inline
 def _fade(t):
     return t * t * t * (t * (t * F(6) - F(15)) + F(10))
 
@@ -84,7 +89,8 @@ def gradient_noise(x, y, z, seed, period):
     Perlin 2002, Improving Noise.
     """
     xi, yi, zi = floor(x), floor(y), floor(z)
-    x, y, z = x - F(xi), y - F(yi), z - F(zi)
+    # Beyond what an int32 holds the difference would be anything but a fraction.
+    x, y, z = _fraction(x, xi), _fraction(y, yi), _fraction(z, zi)
     u, v, w = _fade(x), _fade(y), _fade(z)
     x0, x1 = wrapped(xi, period), wrapped(np.int32(xi + np.int32(1)), period)
     y0, y1 = wrapped(yi, period), wrapped(np.int32(yi + np.int32(1)), period)

@@ -3,6 +3,7 @@
 from collections import namedtuple
 from collections.abc import Sequence
 from functools import cache
+from zlib import crc32
 
 import numpy as np
 
@@ -30,6 +31,11 @@ FLAT = Frames(
     np.zeros(1, np.int32),
     np.ones((1, 2), np.float32),
 )
+
+
+def part_salt(part_id: str) -> int:
+    """A random number of a part's own, the same wherever it is rendered or baked."""
+    return crc32(part_id.encode()) & 0x7FFFFFFF
 
 
 class Points:

@@ -19,6 +19,7 @@ from mat_shelf.patterns.sources import (
     Knurl,
     Leather,
     Noise,
+    Painted,
     Paper,
     Ply,
     Scratches,
@@ -172,5 +173,6 @@ READY = (
         size=25,
     ),
     _ready("checker", "Checker", "test size stretch", 0.0, Checker(numbers=True), size=5, projection="box"),
+    _ready("painted", "Painted by hand", "brush crease scuff wear mark", -0.15, Painted()),
 )
 """In the order in which they are offered."""

@@ -13,10 +13,10 @@ from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import posed, turn_matrix
 from mat_shelf.optics.kernels import F, kernel
 from mat_shelf.optics.vectors import normalize, row3, store3
-from mat_shelf.patterns.points import Points, part_frames
+from mat_shelf.patterns.points import Points, part_frames, part_salt
 from mat_shelf.patterns.step import Library, evaluate, grey
 from mat_shelf.rendering.feeding import bent_normals, fed_value, uv_kernel
-from mat_shelf.rendering.scene import Geometry, salt_of
+from mat_shelf.rendering.scene import Geometry
 from mat_shelf.rendering.shape_maps import ShapeKey, ShapeLookup, ShapeMap
 
 BAKED = (
@@ -89,7 +89,7 @@ def bake(
     if mesh.uv.min() < -1e-3 or mesh.uv.max() > 1 + 1e-3:
         raise BakeError(f"the coordinates of part '{part.name}' leave the unit square; unwrap it anew")
     pose = part.pose
-    frames = part_frames([mesh], [(turn_matrix(pose.turn), pose.shift, pose.scale)], [salt_of(part)])
+    frames = part_frames([mesh], [(turn_matrix(pose.turn), pose.shift, pose.scale)], [part_salt(part.id)])
     stood = posed(mesh, pose)
     corners = stood.vertices[mesh.triangles].reshape(-1, 9)
     normals = stood.normals[mesh.triangles].reshape(-1, 9)

@@ -56,8 +56,9 @@ def feed_wave(count, dressing, geometry, points, paths, u, v, block) -> None:
     """
     free = len(dressing.parameters)
     rows = points.row[:count]
+    outside = paths.walk[:count] < 0  # inside a body its walls have no looks
     for fed in dressing.fed:
-        index = np.flatnonzero(rows == fed.row)
+        index = np.flatnonzero((rows == fed.row) & outside)
         if not len(index):
             continue
         some = _pattern_points(index, geometry, points, paths, u, v)

@@ -10,7 +10,10 @@ from collections import namedtuple
 import numpy as np
 
 from mat_shelf.optics import parameters as P
+from mat_shelf.optics.diffuse import INV_PI
 from mat_shelf.optics.kernels import F, inline, kernel
+from mat_shelf.optics.media import scattered
+from mat_shelf.optics.surface import entering as enters
 from mat_shelf.optics.surface import evaluate, prepare, sample
 from mat_shelf.optics.vectors import (
     add,
@@ -37,15 +40,22 @@ ROULETTE_FROM = 4
 """Bounces after which dim paths may be ended."""
 PASSAGES = 16
 """Boundaries without effect that a path may cross beyond its bounces."""
+SCATTERINGS = 400
+"""Times that a path may be scattered inside bodies beyond its bounces."""
+_THIN_OUT_FROM = 24
+"""Scatterings after which dim paths may be ended."""
+_BOUNCE_BITS, _PASSED_BITS = 8, 16
 
-Paths = namedtuple("Paths", "origin direction throughput pdf pixel random bounces inside")
+Paths = namedtuple("Paths", "origin direction throughput pdf pixel random bounces inside walk albedo")
 """State of the paths of a wave.
 
 origin, direction, throughput : (N, 3) float32
 pdf : (N,) float32, density of the direction; 0 where light sampling had no part in it
 pixel : (N,) int32; random : (N,) uint32
-bounces : (N,) int32, real ones; the upper half counts boundaries that were passed
+bounces : (N,) int32: real ones in the lowest byte, boundaries that were passed in the next, then scatterings
 inside : (N, NESTING) int32, parameter rows of the bodies around; -1 for none
+walk : (N,) int32, parameter row of the soft body that it wanders about in; -1 outside of any
+albedo : (N, 3) float32, of one scattering there
 """
 
 Points = namedtuple("Points", "position facing normal row look part triangle")
@@ -72,6 +82,8 @@ def new_paths(count: int) -> Paths:
         np.empty(count, np.uint32),
         np.empty(count, np.int32),
         np.empty((count, NESTING), np.int32),
+        np.empty(count, np.int32),
+        np.empty(triple, F),
     )
 
 
@@ -110,6 +122,7 @@ def generate(view, width, height, first, count, sample_index, seed, paths):
         paths.pixel[i] = pixel
         paths.random[i] = state
         paths.bounces[i] = 0
+        paths.walk[i] = -1
         for k in range(NESTING):
             paths.inside[i, k] = -1
 
@@ -232,13 +245,60 @@ def _carry_on(paths, j, i, origin, direction, throughput, pdf, random, bounces):
     paths.pixel[j] = paths.pixel[i]
     paths.random[j] = random
     paths.bounces[j] = bounces
+    paths.walk[j] = paths.walk[i]
+    for k in range(3):
+        paths.albedo[j, k] = paths.albedo[i, k]
     for k in range(NESTING):
         paths.inside[j, k] = paths.inside[i, k]
 
 
+@inline
+def _brushed(block, look, position, normal, frames, part):
+    """The frame of a brushed surface: across the brushing, along it (Turned metal is brushed round its axis.)"""
+    g = min(part, frames.salt.shape[0] - 1)
+    way = int(block[look, P.BRUSH_WAY])
+    k = way % 3
+    turn, shift, centre = frames.turn, frames.shift, frames.centre
+    axis = (turn[g, 0, k], turn[g, 1, k], turn[g, 2, k])
+    along = axis
+    if way < 3:
+        x, y, z = centre[g, 0], centre[g, 1], centre[g, 2]
+        middle = (
+            shift[g, 0] + turn[g, 0, 0] * x + turn[g, 0, 1] * y + turn[g, 0, 2] * z,
+            shift[g, 1] + turn[g, 1, 0] * x + turn[g, 1, 1] * y + turn[g, 1, 2] * z,
+            shift[g, 2] + turn[g, 2, 0] * x + turn[g, 2, 1] * y + turn[g, 2, 2] * z,
+        )
+        along = cross(axis, sub(position, middle))
+    along = sub(along, scale(normal, dot(along, normal)))
+    if dot(along, along) < F(1e-10):
+        return frame(normal)
+    along = normalize(along)
+    across = cross(along, normal)
+    angle = block[look, P.BRUSH_TURN]
+    if angle != F(0):
+        c, s = math.cos(angle), math.sin(angle)
+        along, across = add(scale(along, c), scale(across, s)), sub(scale(across, c), scale(along, s))
+    return across, along
+
+
 @kernel
 def shade(
-    count, distance, points, paths, shadows, block, lights, tables, depth, most, cut, light, albedo, normals, cover
+    count,
+    distance,
+    points,
+    paths,
+    shadows,
+    block,
+    frames,
+    lights,
+    tables,
+    depth,
+    most,
+    cut,
+    light,
+    albedo,
+    normals,
+    cover,
 ):
     """One bounce of a wave: gathers emitted light, aims at lights, chooses where each path goes on.
 
@@ -250,6 +310,8 @@ def shade(
         To the hit; 1e37 where there is none.
     block : (M, WIDTH) float32
         Parameter block: a row of each material, then rows of single points.
+    frames : patterns.points.Frames
+        How parts stand, for what is brushed.
     depth : int
         Bounces at which paths end.
     most : float32
@@ -272,27 +334,86 @@ def shade(
         d = row3(paths.direction, i)
         throughput = row3(paths.throughput, i)
         pixel = paths.pixel[i]
-        bounces = paths.bounces[i] & 0xFFFF
-        passed = paths.bounces[i] >> 16
+        bounces = paths.bounces[i] & 0xFF
+        passed = (paths.bounces[i] >> _BOUNCE_BITS) & 0xFF
+        scatterings = paths.bounces[i] >> _PASSED_BITS
         accepted = most if bounces > 0 else F(1e30)
         arrival_pdf = paths.pdf[i]
 
-        medium = _surrounding(paths.inside, i, block, -1)
+        walk = paths.walk[i]
+        medium = walk if walk >= 0 else _surrounding(paths.inside, i, block, -1)
         row = points.row[i]
-        is_first = bounces == 0 and passed == 0
+        is_first = bounces == 0 and passed == 0 and scatterings == 0
         if is_first and cut > -2:
             if row < 0 or row == cut:
                 continue
             cover[pixel] += F(1)
-        if medium >= 0 and row >= 0:
+        random = paths.random[i]
+        if medium >= 0:
+            first = P.SUBSURFACE_EXTINCTION if walk >= 0 else P.EXTINCTION
+            lost = (block[medium, first], block[medium, first + 1], block[medium, first + 2])
+            share = P.SCATTERED
+            kept = (block[medium, share], block[medium, share + 1], block[medium, share + 2])
+            if walk >= 0:
+                kept = row3(paths.albedo, i)
             t = distance[i]
-            throughput = (
-                throughput[0] * math.exp(-block[medium, P.ABSORPTION] * t),
-                throughput[1] * math.exp(-block[medium, P.ABSORPTION + 1] * t),
-                throughput[2] * math.exp(-block[medium, P.ABSORPTION + 2] * t),
-            )
+            if largest(kept) > F(0):
+                # One channel chooses how far, and all are weighed by what the three together would have chosen.
+                weight = mul(throughput, kept)
+                whole = max(weight[0] + weight[1] + weight[2], F(1e-20))
+                chance = (
+                    max(weight[0] / whole, F(0.02)),
+                    max(weight[1] / whole, F(0.02)),
+                    max(weight[2] / whole, F(0.02)),
+                )
+                chance = scale(chance, F(1) / (chance[0] + chance[1] + chance[2]))
+                random, u = draw(random)
+                random, v = draw(random)
+                chosen = lost[2]
+                if u < chance[0]:
+                    chosen = lost[0]
+                elif u < chance[0] + chance[1]:
+                    chosen = lost[1]
+                free = -math.log(max(F(1) - v, F(1e-12))) / max(chosen, F(1e-9))
+                reach = min(free, t)
+                passing = (math.exp(-lost[0] * reach), math.exp(-lost[1] * reach), math.exp(-lost[2] * reach))
+                if free < t:
+                    density = mul(lost, passing)
+                    expected = max(dot(chance, density), F(1e-20))
+                    throughput = mul(throughput, scale(mul(density, kept), F(1) / expected))
+                    if scatterings >= SCATTERINGS or not (largest(throughput) > F(1e-5)):
+                        continue
+                    if scatterings >= _THIN_OUT_FROM:
+                        survival = min(largest(throughput), F(0.98))
+                        random, u = draw(random)
+                        if u >= survival:
+                            continue
+                        throughput = scale(throughput, F(1) / survival)
+                    forward = block[medium, P.SUBSURFACE_FORWARD if walk >= 0 else P.SCATTER_FORWARD]
+                    random, u = draw(random)
+                    random, v = draw(random)
+                    _carry_on(
+                        paths,
+                        going,
+                        i,
+                        add(origin, scale(d, free)),
+                        scattered(d, forward, u, v),
+                        throughput,
+                        F(0),
+                        random,
+                        bounces | (passed << _BOUNCE_BITS) | ((scatterings + 1) << _PASSED_BITS),
+                    )
+                    going += 1
+                    continue
+                throughput = mul(throughput, scale(passing, F(1) / max(dot(chance, passing), F(1e-20))))
+            elif row >= 0:
+                throughput = (
+                    throughput[0] * math.exp(-lost[0] * t),
+                    throughput[1] * math.exp(-lost[1] * t),
+                    throughput[2] * math.exp(-lost[2] * t),
+                )
 
-        for k in range(boxes.shape[0]):
+        for k in range(boxes.shape[0] if walk < 0 else 0):
             t = cross_box(boxes, k, origin, d)
             if t > F(0) and t < distance[i] and not (is_first and cut > -2):
                 share = F(1)
@@ -310,18 +431,19 @@ def shade(
         position = row3(points.position, i)
         facing = row3(points.facing, i)
         normal = normalize(row3(points.normal, i))
-        is_clear = block[look, P.TRANSMISSION] > F(0)
+        is_clear = block[look, P.TRANSMISSION] > F(0) and walk < 0
         entering = dot(d, facing) < F(0)
         outside = -1
-        if is_clear:
+        if is_clear or (walk >= 0 and row != walk):
             outside = _surrounding(paths.inside, i, block, row)
             ior_outside = block[outside, P.IOR] if outside >= 0 else F(1)
             hidden = outside >= 0 and block[outside, P.PRIORITY] > block[row, P.PRIORITY]
             hidden = hidden or _times_inside(paths.inside, i, row) > (0 if entering else 1)
             same = abs(block[row, P.IOR] - ior_outside) < F(1e-3) and block[look, P.TRANSMISSION] >= F(1)
-            if hidden or same:
+            if hidden or same or walk >= 0:
                 if passed < PASSAGES:
-                    _turn_over(paths.inside, i, row, entering)
+                    if walk < 0:
+                        _turn_over(paths.inside, i, row, entering)
                     away = scale(facing, F(-1)) if entering else facing
                     _carry_on(
                         paths,
@@ -331,18 +453,18 @@ def shade(
                         d,
                         throughput,
                         arrival_pdf,
-                        paths.random[i],
-                        bounces | ((passed + 1) << 16),
+                        random,
+                        bounces | ((passed + 1) << _BOUNCE_BITS) | (scatterings << _PASSED_BITS),
                     )
                     going += 1
                 continue
         else:
-            outside = medium
+            outside = _surrounding(paths.inside, i, block, -1)
             ior_outside = block[outside, P.IOR] if outside >= 0 else F(1)
         if not entering:
             facing = scale(facing, F(-1))
             normal = scale(normal, F(-1))
-        else:
+        elif walk < 0:
             glow = (block[look, P.EMISSION], block[look, P.EMISSION + 1], block[look, P.EMISSION + 2])
             if largest(glow) > F(0):
                 _gather(light, pixel, mul(throughput, glow), accepted)
@@ -350,22 +472,32 @@ def shade(
         if is_clear and not entering:
             eta = F(1) / eta
 
-        wo = scale(d, F(-1))
+        comes_out = walk >= 0
+        if comes_out:  # seen from here it is a wall lit from behind: its outside is the other side
+            facing = scale(facing, F(-1))
+            normal = scale(normal, F(-1))
+            paths.walk[i] = -1
+        wo = d if comes_out else scale(d, F(-1))
         normal = _facing_viewer(normal, facing, wo)
-        tangent, bitangent = frame(normal)
+        if block[look, P.ANISOTROPY] > F(0):
+            tangent, bitangent = _brushed(block, look, position, normal, frames, points.part[i])
+        else:
+            tangent, bitangent = frame(normal)
         wo_local = to_local(wo, tangent, bitangent, normal)
         wo_local = (wo_local[0], wo_local[1], max(wo_local[2], F(1e-4)))
-        lobes = prepare(block, look, wo_local, eta, tables)
+        lobes = prepare(block, look, wo_local, eta, tables, entering or not is_clear)
 
-        if bounces == 0 and passed == 0:
+        if is_first:
             clear = block[look, P.TRANSMISSION] * (F(1) - lobes.metal)
+            soft = (F(1) - clear) * (F(1) - lobes.metal) * block[look, P.SUBSURFACE]
+            hard = F(1) - clear - soft
             for k in range(3):
-                albedo[pixel, k] += block[look, P.BASE_COLOR + k] * (F(1) - clear) + clear
+                color = block[look, P.BASE_COLOR + k] * hard + block[look, P.SUBSURFACE_COLOR + k] * soft
+                albedo[pixel, k] += color + clear
                 normals[pixel, k] += normal[k]
 
-        random = paths.random[i]
         above = lifted(position, facing)
-        if bounces + 1 < depth and not lobes.is_sharp:
+        if bounces + 1 < depth and (comes_out or not lobes.is_sharp):
             random, pick = draw(random)
             random, texel = draw(random)
             random, u = draw(random)
@@ -374,7 +506,11 @@ def shade(
             toward = dot(to_light, facing)
             wi = to_local(to_light, tangent, bitangent, normal)
             if light_pdf > F(0) and toward * wi[2] > F(0) and (toward > F(0) or is_clear):
-                value, pdf = evaluate(block, look, lobes, wo_local, wi)
+                if comes_out:
+                    pdf = wi[2] * INV_PI
+                    value = (pdf, pdf, pdf)
+                else:
+                    value, pdf = evaluate(block, look, lobes, wo_local, wi)
                 if largest(value) > F(0):
                     brought = scale(mul(mul(throughput, value), radiance), _weight(light_pdf, pdf) / light_pdf)
                     if largest(brought) > F(1e-7):
@@ -391,12 +527,24 @@ def shade(
         random, pick = draw(random)
         random, u = draw(random)
         random, v = draw(random)
-        wi = sample(lobes, wo_local, pick, u, v)
-        if wi[2] == F(0):
-            continue
-        value, pdf = evaluate(block, look, lobes, wo_local, wi)
-        if not (pdf > F(0)):
-            continue
+        goes_in = not comes_out and pick < lobes.pick_inside
+        if comes_out or goes_in:
+            # Out of a soft body, or into it, light goes as from a matt surface.
+            turn = F(2) * F(math.pi) * v
+            aside = math.sqrt(u)
+            wi = (aside * math.cos(turn), aside * math.sin(turn), math.sqrt(max(F(1) - u, F(1e-8))))
+            pdf = wi[2] * INV_PI
+            value = (pdf, pdf, pdf)
+            if goes_in:
+                value = scale(enters(block, look, lobes, wo_local), pdf)
+                wi = (wi[0], wi[1], -wi[2])
+        else:
+            wi = sample(lobes, wo_local, pick, u, v)
+            if wi[2] == F(0):
+                continue
+            value, pdf = evaluate(block, look, lobes, wo_local, wi)
+            if not (pdf > F(0)):
+                continue
         out = normalize(to_world(wi, tangent, bitangent, normal))
         side = dot(out, facing)
         if side * wi[2] <= F(0):
@@ -411,7 +559,19 @@ def shade(
         if not (largest(throughput) > F(1e-6)):
             continue
         leaving = above
-        if wi[2] < F(0):
+        if goes_in:
+            paths.walk[i] = row
+            store3(
+                paths.albedo,
+                i,
+                (
+                    block[look, P.SUBSURFACE_ALBEDO],
+                    block[look, P.SUBSURFACE_ALBEDO + 1],
+                    block[look, P.SUBSURFACE_ALBEDO + 2],
+                ),
+            )
+            leaving = lifted(position, scale(facing, F(-1)))
+        elif wi[2] < F(0):
             _turn_over(paths.inside, i, row, entering)
             leaving = lifted(position, scale(facing, F(-1)))
         _carry_on(
@@ -421,9 +581,9 @@ def shade(
             leaving,
             out,
             throughput,
-            F(0) if lobes.is_sharp else pdf,
+            F(0) if goes_in or (lobes.is_sharp and not comes_out) else pdf,
             random,
-            (bounces + 1) | (passed << 16),
+            (bounces + 1) | (passed << _BOUNCE_BITS) | (scatterings << _PASSED_BITS),
         )
         going += 1
     return going, aimed

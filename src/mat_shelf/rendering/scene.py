@@ -7,18 +7,17 @@ never do it.
 from collections import namedtuple
 from collections.abc import Mapping, Sequence
 from typing import Protocol
-from zlib import crc32
 
 import numpy as np
 from embreex.mesh_construction import TriangleMesh
 from embreex.rtcore_scene import EmbreeScene
 
-from mat_shelf.document.project import Part, Project
+from mat_shelf.document.project import Project
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import posed, turn_matrix
 from mat_shelf.optics.parameters import parameter_row
-from mat_shelf.patterns.points import FLAT, Frames, part_frames
+from mat_shelf.patterns.points import FLAT, Frames, part_frames, part_salt
 from mat_shelf.patterns.step import Library
 from mat_shelf.rendering.backdrop import sweep_mesh
 from mat_shelf.rendering.ball import BALL_RECIPE, Ball
@@ -156,11 +155,6 @@ def dress(recipes: Sequence[Recipe], rows: Sequence[int], backdrop: int = -1, zo
     return Dressing(np.array(rows, np.int32).reshape(-1), first, zone_rows, block, backdrop, fed)
 
 
-def salt_of(part: Part) -> int:
-    """A random number of a part's own, the same wherever it is rendered or baked."""
-    return crc32(part.id.encode()) & 0x7FFFFFFF
-
-
 def visible_parts(project: Project) -> list[int]:
     """Places, among the product's parts, of those that are not hidden: geometry g shows the g-th of them."""
     return [place for place, part in enumerate(project.product.parts) if not part.is_hidden]
@@ -178,7 +172,7 @@ def project_geometry(project: Project, meshes: Mapping[str, Mesh], ball: Ball | 
     shown = [parts[k] for k in visible_parts(project)]
     own = [meshes[part.mesh] for part in shown]
     poses = [(turn_matrix(part.pose.turn), part.pose.shift, part.pose.scale) for part in shown]
-    frames = part_frames(own, poses, [salt_of(part) for part in shown])
+    frames = part_frames(own, poses, [part_salt(part.id) for part in shown])
     solids = [posed(mesh, part.pose) for mesh, part in zip(own, shown, strict=True)]
     if project.set.backdrop is not None:
         solids.append(sweep_mesh(project.set.backdrop))

@@ -122,7 +122,7 @@ class Tracer:
         dressing, geometry = shot.dressing, shot.geometry
         block = self._block(dressing, count)
         cut = dressing.backdrop if shot.cut_out else -2
-        for wave in range(shot.depth + passes.PASSAGES):
+        for wave in range(shot.depth + passes.PASSAGES + passes.SCATTERINGS):
             if not count or is_stopped():
                 return
             hit, primitive, u, v, distance = geometry.intersect(paths.origin[:count], paths.direction[:count])
@@ -147,6 +147,7 @@ class Tracer:
                 paths,
                 shadows,
                 block,
+                geometry.frames,
                 shot.lights,
                 tables,
                 shot.depth,

@@ -10,14 +10,24 @@ from mat_shelf.document.pattern import Feed, Pattern, Placement, Relief, Step
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.patterns.by_hand import Hit, dragged, seam_away
 from mat_shelf.patterns.ready import READY
+from mat_shelf.patterns.sources.painted import Brush, Painted
 from mat_shelf.patterns.step import Library, is_colored
 
 PATTERN_MIME = "application/x-mat-shelf-pattern"
+PLACING, PAINTING = "placing", "painting"
+"""What drags on the product do while a pattern is open, beside going round it."""
 _HEIGHTS = {ready.pattern.steps[0].kind: ready.height for ready in reversed(READY) if ready.height}
 
 
 class PatternWork(QObject):
     """Edits of patterns, feeds and relief, and which pattern the strip shows.
+
+    Attributes
+    ----------
+    hand : str
+        What drags on the product do: `PLACING` moves the pattern on the strip, `PAINTING` paints it.
+    brush : Brush
+        What it is painted with.
 
     Signals
     -------
@@ -33,7 +43,8 @@ class PatternWork(QObject):
         self.pattern_id: str | None = None
         self.place = 0
         self.is_alone = False
-        self.is_placing = False
+        self.hand = ""
+        self.brush = Brush()
         workshop.selection_changed.connect(self._leave_if_gone)
         workshop.project_changed.connect(self._leave_if_gone)
 
@@ -56,7 +67,7 @@ class PatternWork(QObject):
         """Brings a pattern to the strip; None goes back to the material."""
         self.pattern_id = pattern_id
         self.is_alone = self.is_alone and pattern_id is not None
-        self.is_placing = self.is_placing and pattern_id is not None
+        self.hand = ""
         pattern = self.pattern
         self.place = len(pattern.steps) - 1 if pattern and place is None else place or 0
         self._follow_alone()
@@ -144,10 +155,29 @@ class PatternWork(QObject):
         seam = seam_away(part, workshop.assets.meshes[part.mesh], placement, workshop.camera.position)
         self.put_placement(placement.with_(seam=round(seam, 2)))
 
-    def set_placing(self, is_placing: bool) -> None:
-        """Whether drags on the product move the pattern on the strip."""
-        self.is_placing = is_placing
+    def take_in_hand(self, hand: str) -> None:
+        """Says what drags on the product do."""
+        self.hand = hand
         self.opened.emit()
+
+    @property
+    def painted(self) -> Painted | None:
+        """The source of the pattern on the strip, if that is painted."""
+        source = self.pattern.steps[0] if self.pattern else None
+        return source if isinstance(source, Painted) else None
+
+    def set_brush(self, brush: Brush, gesture: str | None = None) -> bool:
+        self.brush = brush
+        self.opened.emit()
+        return True
+
+    def put_painted(self, make, gesture: str | None = None) -> bool:
+        """Puts what `make` gives, the source with other strokes, into the pattern on the strip."""
+        return self._tried("Paint", lambda: self.recipe.with_pattern(self.pattern.with_step(0, make())), gesture)
+
+    def clear_strokes(self) -> None:
+        if self.painted is not None:
+            self.put_painted(lambda: self.painted.with_(strokes=()))
 
     def place_by_hand(self, before: Placement, start: Hit, now: Hit) -> None:
         """Shifts the pattern so that what lay at one place of the product lies at another."""

@@ -9,11 +9,13 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QLabel, QWidge
 from mat_shelf.app.board.binding import Binding
 from mat_shelf.app.board.row_label import RowLabel
 from mat_shelf.app.board.value_row import ValueRow, lay_stacked
+from mat_shelf.app.patterns.brush_row import BrushRow
 from mat_shelf.app.patterns.curve_row import CurveRow
 from mat_shelf.app.patterns.pattern_work import PatternWork
 from mat_shelf.app.patterns.picture_row import PictureRow
 from mat_shelf.app.patterns.ramp_row import RampRow
 from mat_shelf.document.pattern import PatternRef, Placement, Step
+from mat_shelf.patterns.sources.painted import Brush
 
 _SKIPPED = ("kind", "is_on")
 
@@ -104,7 +106,23 @@ def step_rows(work: PatternWork, place: int, choose_picture: Callable[[], None])
         return work.put_step(place, step, gesture and f"{gesture} step {place}")
 
     names = [name for name in model.model_fields if name not in _SKIPPED]
-    return [_row(StepBinding(work.workshop, model, name, find, put), work, choose_picture) for name in names]
+    rows: list[QWidget] = []
+    for name in names:
+        if name == "strokes":
+            rows += brush_rows(work)
+        else:
+            rows.append(_row(StepBinding(work.workshop, model, name, find, put), work, choose_picture))
+    return rows
+
+
+def brush_rows(work: PatternWork) -> list[QWidget]:
+    """What a painted pattern is painted with; the brush is no part of the project."""
+
+    def binding(name: str) -> StepBinding:
+        return StepBinding(work.workshop, Brush, name, lambda _: work.brush, work.set_brush)
+
+    numbers = [ValueRow(binding(name), is_stacked=True) for name in ("width", "softness", "strength")]
+    return [BrushRow(work), *numbers, SwitchRow(binding("fades"))]
 
 
 PLACED = {

@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 
 from mat_shelf.app.board.card import scrolling, sideways
 from mat_shelf.app.patterns.painter import Painter, PatternPicture, paint_picture
-from mat_shelf.app.patterns.pattern_work import PatternWork
+from mat_shelf.app.patterns.pattern_work import PLACING, PatternWork
 from mat_shelf.app.patterns.step_rows import placement_rows, step_rows
 from mat_shelf.app.theme import THEME, font
 from mat_shelf.document.pattern import Step
@@ -241,7 +241,7 @@ class StripBoard(QFrame):
             self._placement_list.addWidget(row)
         self.place_button = QPushButton("Move it", checkable=True)
         self.place_button.setToolTip("Drag it on the product; Shift turns it, the wheel with Control sizes it")
-        self.place_button.clicked.connect(lambda: work.set_placing(self.place_button.isChecked()))
+        self.place_button.clicked.connect(lambda: work.take_in_hand(PLACING if self.place_button.isChecked() else ""))
         self.away_button = QPushButton("Seam away")
         self.away_button.setToolTip("Turns the seam to the side that the camera does not see")
         self.away_button.clicked.connect(work.turn_seam_away)
@@ -361,7 +361,7 @@ class StripBoard(QFrame):
                 self._placement_list.insertWidget(place + 1, self.placement[name])
             self.away_button.setVisible("seam" in shown)
             self.place_button.setVisible(projection not in ("uv", "whole uv"))
-        self.place_button.setChecked(self.work.is_placing)
+        self.place_button.setChecked(self.work.hand == PLACING)
         for row in self.placement.values():
             row.follow()
 

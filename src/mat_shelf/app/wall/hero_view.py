@@ -311,11 +311,16 @@ class HeroView(QWidget):
                 found[name] = ends
         return found
 
+    def pixel_width(self, place) -> float:
+        """mm that a pixel of the widget covers where a point of the scene lies."""
+        height = max(self.picture_rect.height(), 1)
+        view = make_view(self.workshop.camera, max(self.picture_rect.width(), 1), height)
+        depth = float(np.subtract(place, view.position) @ np.array(view.forward, np.float64))
+        return max(depth, 1e-3) * float(view.half_height) * 2 / height
+
     def _handle_reach(self, foot) -> float:
         """mm that make a handle a sixth of the picture's height."""
-        view = make_view(self.workshop.camera, max(self.picture_rect.width(), 1), max(self.picture_rect.height(), 1))
-        depth = float(np.subtract(foot, view.position) @ np.array(view.forward, np.float64))
-        return max(depth, 1e-3) * float(view.half_height) / 3
+        return self.pixel_width(foot) * self.picture_rect.height() / 6
 
     def _press_handle(self, point: QPointF) -> bool:
         for name, (_, knob) in self.handles().items():

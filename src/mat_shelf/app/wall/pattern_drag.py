@@ -3,7 +3,7 @@
 from PyQt6.QtCore import QEvent, QObject, QPointF, Qt
 from PyQt6.QtGui import QCursor
 
-from mat_shelf.app.patterns.pattern_work import PatternWork
+from mat_shelf.app.patterns.pattern_work import PLACING, PatternWork
 from mat_shelf.app.wall.hero_view import HeroView
 from mat_shelf.document.pattern import Placement
 from mat_shelf.patterns.by_hand import Hit
@@ -26,7 +26,7 @@ class PatternDrag(QObject):
         work.opened.connect(self._follow)
 
     def _follow(self) -> None:
-        shape = Qt.CursorShape.OpenHandCursor if self._work.is_placing else Qt.CursorShape.ArrowCursor
+        shape = Qt.CursorShape.OpenHandCursor if self._work.hand == PLACING else Qt.CursorShape.ArrowCursor
         self._hero.setCursor(QCursor(shape))
 
     def eventFilter(self, watched, event) -> bool:
@@ -36,7 +36,7 @@ class PatternDrag(QObject):
                 self._hero.window().keyPressEvent(event)
                 return True
             return False
-        if not self._work.is_placing or self._work.pattern is None:
+        if self._work.hand != PLACING or self._work.pattern is None:
             return False
         kind = event.type()
         if kind == QEvent.Type.MouseButtonPress and event.button() == Qt.MouseButton.LeftButton:

@@ -6,6 +6,7 @@ from mat_shelf.patterns.sources.granules import Cork, Paper, Ply
 from mat_shelf.patterns.sources.knurl import Knurl
 from mat_shelf.patterns.sources.leather import Leather
 from mat_shelf.patterns.sources.noise import Noise
+from mat_shelf.patterns.sources.painted import Painted
 from mat_shelf.patterns.sources.pictured import Pictured
 from mat_shelf.patterns.sources.plain import Checker, Constant, Gradient
 from mat_shelf.patterns.sources.scratches import Scratches
@@ -38,6 +39,7 @@ SOURCES = (
     Checker,
     Constant,
     Pictured,
+    Painted,
     Facing,
     Slope,
     Height,

@@ -1,0 +1,103 @@
+"""Painting patterns by hand on the product."""
+
+import math
+
+from PyQt6.QtCore import QEvent, QObject, QPointF, Qt
+from PyQt6.QtGui import QColor, QCursor, QPainter, QPen, QPixmap
+
+from mat_shelf.app.patterns.pattern_work import PAINTING, PatternWork
+from mat_shelf.app.wall.hero_view import HeroView
+from mat_shelf.patterns.by_hand import in_part
+from mat_shelf.patterns.sources.painted import Painted, Stroke
+
+_SPACING = 1 / 6
+"""Widths of the brush between two points of a stroke."""
+_LARGEST_CURSOR = 120
+
+
+class BrushDrag(QObject):
+    """Takes the left button from the hero view while a painted pattern is painted."""
+
+    def __init__(self, hero: HeroView, work: PatternWork):
+        super().__init__(hero)
+        self._hero, self._work = hero, work
+        self._before: Painted | None = None
+        self._stroke: Stroke | None = None
+        self._shown: tuple = ()
+        hero.installEventFilter(self)
+        work.opened.connect(self._follow)
+
+    def _follow(self) -> None:
+        if self._work.hand != PAINTING and self._shown:
+            self._shown = ()
+            self._hero.unsetCursor()
+
+    def eventFilter(self, watched, event) -> bool:
+        if self._work.hand != PAINTING or self._work.painted is None:
+            return False
+        kind = event.type()
+        if kind == QEvent.Type.MouseButtonPress and event.button() == Qt.MouseButton.LeftButton:
+            self._press(event.position(), bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier))
+            return True
+        if kind == QEvent.Type.MouseMove and not event.buttons():
+            self._show_width(event.position())
+            return True
+        if kind == QEvent.Type.MouseMove and self._stroke is not None:
+            self._move(event.position())
+            return True
+        if kind == QEvent.Type.MouseButtonRelease and event.button() == Qt.MouseButton.LeftButton:
+            self._stroke = self._before = None
+            self._work.end_gesture()
+            return True
+        return kind == QEvent.Type.MouseButtonDblClick
+
+    def _press(self, point: QPointF, erases: bool) -> None:
+        workshop = self._work.workshop
+        self._hero.setFocus()
+        hit = self._hero.hit_at(point)
+        material = workshop.selected_material
+        if hit is None or material.id not in workshop.project.part(hit.part).worn():
+            workshop.said.emit(f"Paint on a piece that wears {material.name}; its patterns lie on no other.")
+            return
+        brush = self._work.brush
+        brush = brush.with_(erases=True) if erases else brush
+        place, normal = self._in_part(hit)
+        self._work.end_gesture()
+        self._before = self._work.painted
+        self._stroke = Stroke(part=hit.part, brush=brush, points=(place,), normals=(normal,))
+        self._put()
+
+    def _move(self, point: QPointF) -> None:
+        hit = self._hero.hit_at(point)
+        if hit is None or hit.part != self._stroke.part:
+            return
+        place, normal = self._in_part(hit)
+        if math.dist(place, self._stroke.points[-1]) < self._stroke.brush.width * _SPACING:
+            return
+        self._stroke = self._stroke.with_(points=(*self._stroke.points, place), normals=(*self._stroke.normals, normal))
+        self._put()
+
+    def _in_part(self, hit):
+        part = self._work.workshop.project.part(hit.part)
+        return in_part(part, self._work.workshop.assets.meshes[part.mesh], hit)
+
+    def _put(self) -> None:
+        self._work.put_painted(lambda: self._before.with_stroke(self._stroke), "paint")
+
+    def _show_width(self, point: QPointF) -> None:
+        """Makes the pointer a ring as wide as the brush is there."""
+        hit = self._hero.hit_at(point)
+        wide = 0 if hit is None else round(self._work.brush.width / self._hero.pixel_width(hit.position))
+        wide = min(max(wide, 4), _LARGEST_CURSOR)
+        if self._shown == (wide,):
+            return
+        self._shown = (wide,)
+        picture = QPixmap(wide + 5, wide + 5)
+        picture.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(picture)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for color, thickness in (("#262626", 3.0), ("#FFFFFF", 1.3)):
+            painter.setPen(QPen(QColor(color), thickness))
+            painter.drawEllipse(QPointF(wide / 2 + 2.5, wide / 2 + 2.5), wide / 2, wide / 2)
+        painter.end()
+        self._hero.setCursor(QCursor(picture))
