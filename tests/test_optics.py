@@ -7,11 +7,13 @@ import pytest
 from numba import njit
 
 from mat_shelf.document.recipe import Recipe
+from mat_shelf.optics import parameters as P
 from mat_shelf.optics import surface
 from mat_shelf.optics.diffuse import eon_several_color, eon_terms
 from mat_shelf.optics.energy import albedo_tables
 from mat_shelf.optics.fresnel import fresnel_dielectric, fresnel_metal
 from mat_shelf.optics.kernels import F
+from mat_shelf.optics.layers import NO_LAYERS, evaluate_layered, prepare_layered, sample_layered
 from mat_shelf.optics.media import absorption
 from mat_shelf.optics.microfacet import ggx_density, smith_g1, widths
 from mat_shelf.optics.parameters import parameter_row
@@ -88,15 +90,38 @@ def test_visible_microfacets_fill_the_view(roughness, cos_v):
 
 
 @njit(error_model="numpy")
+def prepared(p, wo, eta, tables):
+    """As the path tracer prepares a hit."""
+    if p[0, P.LAYERED] > 0:
+        return prepare_layered(p, 0, wo, F(eta), tables, eta > 1)
+    lobes = surface.prepare(p, 0, wo, F(eta), tables)
+    return lobes, lobes.is_sharp, NO_LAYERS
+
+
+@njit(error_model="numpy")
+def sample(p, lobes, layers, wo, pick, u, v):
+    if p[0, P.LAYERED] > 0:
+        return sample_layered(lobes, layers, wo, pick, u, v)
+    return surface.sample(lobes, wo, pick, u, v)
+
+
+@njit(error_model="numpy")
+def evaluate(p, lobes, layers, wo, wi):
+    if p[0, P.LAYERED] > 0:
+        return evaluate_layered(p, 0, lobes, layers, wo, wi)
+    return surface.evaluate(p, 0, lobes, wo, wi)
+
+
+@njit(error_model="numpy")
 def sampled_albedo(p, cos_o, eta, numbers, tables):
     wo = (F(math.sqrt(1 - cos_o * cos_o)), F(0), F(cos_o))
-    lobes = surface.prepare(p, 0, wo, F(eta), tables, eta > 1)
+    lobes, _, layers = prepared(p, wo, eta, tables)
     total = 0.0
     for k in range(len(numbers)):
-        wi = surface.sample(lobes, wo, numbers[k, 0], numbers[k, 1], numbers[k, 2])
+        wi = sample(p, lobes, layers, wo, numbers[k, 0], numbers[k, 1], numbers[k, 2])
         if wi[2] == 0:
             continue
-        value, pdf = surface.evaluate(p, 0, lobes, wo, wi)
+        value, pdf = evaluate(p, lobes, layers, wo, wi)
         if pdf > 0:
             total += value[0] / pdf * (eta * eta if wi[2] < 0 else 1.0)
     return total / len(numbers)
@@ -133,9 +158,9 @@ def test_white_surfaces_lose_no_light(kind, roughness):
 def directions(p, cos_o, eta, numbers, tables, out, pdfs, grid):
     """Samples, and the density integrated over cells of a (cosine, turn) grid."""
     wo = (F(math.sqrt(1 - cos_o * cos_o)), F(0), F(cos_o))
-    lobes = surface.prepare(p, 0, wo, F(eta), tables, eta > 1)
+    lobes, _, layers = prepared(p, wo, eta, tables)
     for k in range(len(numbers)):
-        wi = surface.sample(lobes, wo, numbers[k, 0], numbers[k, 1], numbers[k, 2])
+        wi = sample(p, lobes, layers, wo, numbers[k, 0], numbers[k, 1], numbers[k, 2])
         for c in range(3):
             out[k, c] = wi[c]
     rows, columns = pdfs.shape
@@ -148,7 +173,7 @@ def directions(p, cos_o, eta, numbers, tables, out, pdfs, grid):
                 for b in range(grid):
                     phi = 2 * math.pi * (j + (b + 0.5) / grid) / columns
                     wi = (F(s * math.cos(phi)), F(s * math.sin(phi)), F(z))
-                    total += surface.evaluate(p, 0, lobes, wo, wi)[1]
+                    total += evaluate(p, lobes, layers, wo, wi)[1]
             pdfs[i, j] = total / (grid * grid) * 4 * math.pi / (rows * columns)
 
 

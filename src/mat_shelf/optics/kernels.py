@@ -46,3 +46,6 @@ def kernel(function):
 
 inline = numba.njit(fastmath=_FAST, error_model="numpy", _nrt=False, forceinline=True)
 """For functions that only kernels call; they become part of the kernel."""
+
+apart = numba.njit(nogil=True, fastmath=_FAST, error_model="numpy", _nrt=False, no_cpython_wrapper=True)
+"""For functions that kernels call, and that stay functions of their own because few points need them."""

@@ -35,7 +35,8 @@ FUZZ_ROUGHNESS = 46
 SUBSURFACE_COLOR = 47  # 3
 BRUSH_WAY = 50  # 0, 1, 2 round x, y, z of the part; 3, 4, 5 along them
 BRUSH_TURN = 51  # radians
-WIDTH = 52
+LAYERED = 52  # whether it has any of what `layers` is about
+WIDTH = 53
 
 _SHALLOWEST = 1e-4
 """mm; light that is scattered in less than that does not come out elsewhere."""
@@ -64,6 +65,8 @@ def write_fed(rows: np.ndarray, fed, recipe: Recipe) -> None:
         albedo = single_albedo(fed["subsurface_color"], recipe.subsurface_scatter_anisotropy)
         rows[:, SUBSURFACE_ALBEDO : SUBSURFACE_ALBEDO + 3] = albedo
         rows[:, SUBSURFACE_COLOR : SUBSURFACE_COLOR + 3] = fed["subsurface_color"]
+    if not _LAYERED.isdisjoint(fed):
+        rows[:, LAYERED] = 1
     if "brush_turn" in fed:
         rows[:, BRUSH_TURN] = np.radians(fed["brush_turn"])
     if "base_color" in fed or "base_weight" in fed:
@@ -75,6 +78,9 @@ def write_fed(rows: np.ndarray, fed, recipe: Recipe) -> None:
         color = fed.get("emission_color", recipe.emission_color)
         rows[:, EMISSION : EMISSION + 3] = _scaled(color, np.divide(luminance, np.float32(WHITE)))
 
+
+_LAYERED = {"coat_weight", "fuzz_weight", "subsurface_weight", "specular_roughness_anisotropy"}
+"""Inputs of which one above 0 makes a surface layered."""
 
 _COLUMNS = {
     "base_diffuse_roughness": DIFFUSE_ROUGHNESS,
@@ -134,4 +140,5 @@ def parameter_row(recipe: Recipe) -> np.ndarray:
     row[BRUSH_TURN] = np.radians(recipe.brush_turn)
     row[PRIORITY] = recipe.nesting_priority
     row[EMISSION : EMISSION + 3] = np.multiply(recipe.emission_color, recipe.emission_luminance / WHITE)
+    row[LAYERED] = any(getattr(recipe, name) > 0 for name in _LAYERED)
     return row

@@ -12,8 +12,9 @@ import numpy as np
 from mat_shelf.optics import parameters as P
 from mat_shelf.optics.diffuse import INV_PI
 from mat_shelf.optics.kernels import F, inline, kernel
+from mat_shelf.optics.layers import NO_LAYERS, evaluate_layered, prepare_layered, sample_layered
+from mat_shelf.optics.layers import entering as enters
 from mat_shelf.optics.media import scattered
-from mat_shelf.optics.surface import entering as enters
 from mat_shelf.optics.surface import evaluate, prepare, sample
 from mat_shelf.optics.vectors import (
     add,
@@ -485,7 +486,13 @@ def shade(
             tangent, bitangent = frame(normal)
         wo_local = to_local(wo, tangent, bitangent, normal)
         wo_local = (wo_local[0], wo_local[1], max(wo_local[2], F(1e-4)))
-        lobes = prepare(block, look, wo_local, eta, tables, entering or not is_clear)
+        is_layered = block[look, P.LAYERED] > F(0) and not comes_out
+        layers = NO_LAYERS
+        if is_layered:
+            lobes, is_sharp, layers = prepare_layered(block, look, wo_local, eta, tables, entering or not is_clear)
+        else:
+            lobes = prepare(block, look, wo_local, eta, tables)
+            is_sharp = lobes.is_sharp and not comes_out
 
         if is_first:
             clear = block[look, P.TRANSMISSION] * (F(1) - lobes.metal)
@@ -497,7 +504,7 @@ def shade(
                 normals[pixel, k] += normal[k]
 
         above = lifted(position, facing)
-        if bounces + 1 < depth and (comes_out or not lobes.is_sharp):
+        if bounces + 1 < depth and not is_sharp:
             random, pick = draw(random)
             random, texel = draw(random)
             random, u = draw(random)
@@ -509,6 +516,8 @@ def shade(
                 if comes_out:
                     pdf = wi[2] * INV_PI
                     value = (pdf, pdf, pdf)
+                elif is_layered:
+                    value, pdf = evaluate_layered(block, look, lobes, layers, wo_local, wi)
                 else:
                     value, pdf = evaluate(block, look, lobes, wo_local, wi)
                 if largest(value) > F(0):
@@ -527,7 +536,7 @@ def shade(
         random, pick = draw(random)
         random, u = draw(random)
         random, v = draw(random)
-        goes_in = not comes_out and pick < lobes.pick_inside
+        goes_in = not comes_out and pick < layers.pick_inside
         if comes_out or goes_in:
             # Out of a soft body, or into it, light goes as from a matt surface.
             turn = F(2) * F(math.pi) * v
@@ -536,13 +545,19 @@ def shade(
             pdf = wi[2] * INV_PI
             value = (pdf, pdf, pdf)
             if goes_in:
-                value = scale(enters(block, look, lobes, wo_local), pdf)
+                value = scale(enters(block, look, lobes, layers, wo_local), pdf)
                 wi = (wi[0], wi[1], -wi[2])
         else:
-            wi = sample(lobes, wo_local, pick, u, v)
+            if is_layered:
+                wi = sample_layered(lobes, layers, wo_local, pick, u, v)
+            else:
+                wi = sample(lobes, wo_local, pick, u, v)
             if wi[2] == F(0):
                 continue
-            value, pdf = evaluate(block, look, lobes, wo_local, wi)
+            if is_layered:
+                value, pdf = evaluate_layered(block, look, lobes, layers, wo_local, wi)
+            else:
+                value, pdf = evaluate(block, look, lobes, wo_local, wi)
             if not (pdf > F(0)):
                 continue
         out = normalize(to_world(wi, tangent, bitangent, normal))
@@ -581,7 +596,7 @@ def shade(
             leaving,
             out,
             throughput,
-            F(0) if goes_in or (lobes.is_sharp and not comes_out) else pdf,
+            F(0) if goes_in or is_sharp else pdf,
             random,
             (bounces + 1) | (passed << _BOUNCE_BITS) | (scatterings << _PASSED_BITS),
         )

@@ -1,0 +1,220 @@
+"""What lies over the base of a surface, fuzz and coat, its brushing, and how much light goes into a soft body.
+
+After OpenPBR Surface 1.1. Few hits have any of it, so these are functions of their own: made part of the path tracing
+kernel they would crowd the plain surface, which is most of every picture, out of the processor's registers.
+"""
+
+import math
+from collections import namedtuple
+
+from mat_shelf.optics import parameters as P
+from mat_shelf.optics.energy import brushed_albedo, dielectric_albedo, fuzz_albedo, mirror_albedo
+from mat_shelf.optics.fresnel import average_dielectric, fresnel_dielectric, fresnel_normal
+from mat_shelf.optics.fuzz import fuzz_reflection
+from mat_shelf.optics.kernels import F, apart, inline
+from mat_shelf.optics.microfacet import ggx_density, sample_visible_normal, smith_g1, smith_g2, widths
+from mat_shelf.optics.surface import base_lobes, evaluate, sample
+from mat_shelf.optics.vectors import add, dot, normalize, scale, sub
+
+Layers = namedtuple(
+    "Layers",
+    "pick_coat pick_inside coat coat_width coat_eta coat_gain coat_past fuzz past_fuzz red green blue",
+)
+"""What evaluation and sampling share beyond the lobes of the base.
+
+pick_coat : chance to sample the coat's reflection; pick_inside: to go into a soft body
+coat, coat_width, coat_eta, coat_gain : weight, width, index ratio and energy compensation of the coat
+coat_past : share of the light along wo that passes the coat, but for its tint
+fuzz, past_fuzz : weight of the fuzz, and share of the light along wo that passes it
+red, green, blue : what light that goes back and forth under the coat leaves of the base
+"""
+
+_ = F(0)
+NO_LAYERS = Layers(_, _, _, F(0.1), F(1.5), F(1), F(1), _, F(1), F(1), F(1), F(1))
+
+
+@apart
+def prepare_layered(p, i, wo, eta, tables, is_outside):
+    """Lobes and layers of parameter row i seen along wo.
+
+    Parameters
+    ----------
+    p, i, wo, eta
+        As for `surface.prepare`.
+    is_outside : bool
+        Whether it is seen from outside, where coat and fuzz are.
+    """
+    roughness = p[i, P.ROUGHNESS]
+    anisotropy = p[i, P.ANISOTROPY]
+    metal = p[i, P.METALNESS]
+    transmission = p[i, P.TRANSMISSION]
+    coat, fuzz, inside = F(0), F(0), F(0)
+    if is_outside:
+        coat, fuzz, inside = p[i, P.COAT], p[i, P.FUZZ], p[i, P.SUBSURFACE]
+    eta_base = eta
+    coat_eta, coat_width, coat_gain, coat_past = F(1.5), F(0.1), F(1), F(1)
+    if coat > F(0):
+        rough = p[i, P.COAT_ROUGHNESS]
+        coat_eta = max(p[i, P.COAT_IOR] * eta / max(p[i, P.IOR], F(1)), F(0.34))
+        coat_width, _ = widths(rough, F(0))
+        coat_mirror = max(mirror_albedo(tables, wo[2], rough), F(0.05))
+        coat_gain = F(1) + fresnel_normal(coat_eta) * max(F(1) - coat_mirror, F(0)) / coat_mirror
+        bounced, _ = dielectric_albedo(tables, wo[2], rough, coat_eta)
+        coat_past = F(1) - min(bounced * coat_gain, F(1))
+        # Light that a rough coat spreads is spread once more by the base: OpenPBR Surface 1.1, "Coat".
+        square, coat_square = roughness * roughness, rough * rough
+        spread = math.sqrt(math.sqrt(min(square * square + F(2) * coat_square * coat_square, F(1))))
+        roughness += coat * (spread - roughness)
+        # A clear body goes on refracting as without a coat, so its boundary reflects as without one too.
+        eta_base = eta / (F(1) + coat * (F(1) - transmission) * (coat_eta - F(1)))
+        if eta_base < F(1):
+            eta_base = F(1) / eta_base
+    ax, ay = widths(roughness, anisotropy)
+    mirror = F(1)
+    if anisotropy > F(0):
+        mirror = brushed_albedo(tables, wo, roughness, anisotropy)
+        # Of boundaries the tables know even ones only: that of the same area of highlight is taken.
+        roughness = math.sqrt(math.sqrt(ax * ay))
+    else:
+        mirror = mirror_albedo(tables, wo[2], roughness)
+    past_fuzz = F(1)
+    if fuzz > F(0):
+        past_fuzz = F(1) - fuzz * fuzz_albedo(tables, wo[2], p[i, P.FUZZ_ROUGHNESS])
+    through = past_fuzz * (F(1) - coat * (F(1) - coat_past))
+    over = past_fuzz * coat * (F(1) - coat_past)
+    lobes = base_lobes(
+        p, i, wo, eta, eta_base, roughness, ax, ay, mirror, through, inside, over, F(1) - past_fuzz, tables
+    )
+    red, green, blue = F(1), F(1), F(1)
+    if coat > F(0):
+        reflected = F(1) - lobes.under
+        red = _darkened(p, i, 0, coat, coat_eta, wo[2], metal, transmission, roughness, reflected, inside)
+        green = _darkened(p, i, 1, coat, coat_eta, wo[2], metal, transmission, roughness, reflected, inside)
+        blue = _darkened(p, i, 2, coat, coat_eta, wo[2], metal, transmission, roughness, reflected, inside)
+    rest = max(F(1) - lobes.pick_metal - lobes.pick_boundary - lobes.pick_rest, F(0))
+    opaque = through * (F(1) - metal) * (F(1) - transmission) * lobes.under * inside
+    pick_inside = rest * opaque / max(opaque + over, F(1e-9))
+    is_sharp = lobes.is_sharp and (coat <= F(0) or coat_width < F(0.004))
+    return (
+        lobes,
+        is_sharp,
+        Layers(
+            rest - pick_inside,
+            pick_inside,
+            coat,
+            coat_width,
+            coat_eta,
+            coat_gain,
+            coat_past,
+            fuzz,
+            past_fuzz,
+            red,
+            green,
+            blue,
+        ),
+    )
+
+
+@inline
+def _darkened(p, i, channel, coat, coat_eta, cos_o, metal, transmission, roughness, reflected, inside):
+    """What is left of one channel of the base where light goes back and forth under the coat.
+
+    References
+    ----------
+    OpenPBR Surface 1.1, "Coat darkening".
+    """
+    color = p[i, P.BASE_COLOR + channel]
+    soft = color + (p[i, P.SUBSURFACE_COLOR + channel] - color) * inside
+    dielectric = reflected + (F(1) - reflected) * (F(1) - transmission) * soft
+    base = color * metal + dielectric * (F(1) - metal)
+    is_sharp = metal + (F(1) - metal) * transmission
+    rough_share = F(1) - is_sharp * (F(1) - roughness)
+    diffusely = F(1) - (F(1) - average_dielectric(coat_eta)) / (coat_eta * coat_eta)
+    sharply = fresnel_dielectric(cos_o, coat_eta)
+    kept_in = max(sharply + (diffusely - sharply) * rough_share, F(0))
+    left = (F(1) - kept_in) / max(F(1) - base * kept_in, F(1e-4))
+    # What a clear body lets through does not come back.
+    stays = F(1) - (F(1) - metal) * transmission
+    return F(1) + coat * stays * p[i, P.COAT_DARKENING] * (left - F(1))
+
+
+@inline
+def _slant(cos, eta):
+    """How much longer the way through the coat is than straight through."""
+    return F(1) / math.sqrt(max(F(1) - (F(1) - cos * cos) / (eta * eta), F(0.01)))
+
+
+@inline
+def _tinted(tint, way):
+    return math.pow(tint, way) if tint < F(1) else F(1)
+
+
+@inline
+def _below(p, i, channel, layers, way):
+    """Share of one channel that passes fuzz and coat, `way` being the length of its way through the coat."""
+    passing = F(1)
+    if layers.coat > F(0):
+        tint = _tinted(p[i, P.COAT_TINT + channel], way)
+        passing = F(1) + layers.coat * (layers.coat_past * tint - F(1))
+    return passing * layers.past_fuzz
+
+
+@apart
+def entering(p, i, lobes, layers, wo):
+    """Share of the light of each channel that enters a soft body, over the chance to follow it there."""
+    share = (
+        p[i, P.SUBSURFACE]
+        * (F(1) - lobes.metal)
+        * (F(1) - lobes.transmission)
+        * lobes.under
+        / max(layers.pick_inside, F(1e-6))
+    )
+    # The way out is taken to be as long as the way in.
+    way = F(2) * _slant(wo[2], layers.coat_eta)
+    return (
+        share * layers.red * _below(p, i, 0, layers, way),
+        share * layers.green * _below(p, i, 1, layers, way),
+        share * layers.blue * _below(p, i, 2, layers, way),
+    )
+
+
+@apart
+def evaluate_layered(p, i, lobes, layers, wo, wi):
+    """As `surface.evaluate`, with what lies over the base."""
+    (red, green, blue), pdf = evaluate(p, i, lobes, wo, wi)
+    if layers.coat <= F(0) and layers.fuzz <= F(0):
+        return (red, green, blue), pdf
+    if wi[2] <= F(0):
+        way = _slant(wo[2], layers.coat_eta)
+        red *= _below(p, i, 0, layers, way)
+        green *= _below(p, i, 1, layers, way)
+        blue *= _below(p, i, 2, layers, way)
+        return (red, green, blue), pdf
+    h = normalize(add(wo, wi))
+    coated = F(0)
+    way = F(2)
+    if layers.coat > F(0):
+        facing = ggx_density(h, layers.coat_width, layers.coat_width) / (F(4) * max(wo[2], F(1e-6)))
+        pdf += layers.pick_coat * facing * smith_g1(wo, layers.coat_width, layers.coat_width)
+        coated = facing * smith_g2(wo, wi, layers.coat_width, layers.coat_width)
+        coated *= fresnel_dielectric(min(dot(wo, h), F(1)), layers.coat_eta) * layers.coat_gain * layers.coat
+        coated *= layers.past_fuzz
+        way = _slant(wo[2], layers.coat_eta) + _slant(wi[2], layers.coat_eta)
+    fibres = F(0)
+    if layers.fuzz > F(0):
+        fibres = layers.fuzz * fuzz_reflection(wo, wi, h, p[i, P.FUZZ_ROUGHNESS])
+    red = red * layers.red * _below(p, i, 0, layers, way) + coated + fibres * p[i, P.FUZZ_COLOR]
+    green = green * layers.green * _below(p, i, 1, layers, way) + coated + fibres * p[i, P.FUZZ_COLOR + 1]
+    blue = blue * layers.blue * _below(p, i, 2, layers, way) + coated + fibres * p[i, P.FUZZ_COLOR + 2]
+    return (red, green, blue), pdf
+
+
+@apart
+def sample_layered(lobes, layers, wo, pick, u, v):
+    """As `surface.sample`, with what lies over the base; `pick` is in [pick_inside, 1), below that light goes in."""
+    pick -= layers.pick_inside
+    if pick >= layers.pick_coat:
+        return sample(lobes, wo, pick - layers.pick_coat, u, v)
+    h = sample_visible_normal(wo, layers.coat_width, layers.coat_width, u, v)
+    up = sub(scale(h, F(2) * dot(wo, h)), wo)
+    return up if up[2] > F(0) else (F(0), F(0), F(0))
