@@ -12,7 +12,7 @@ from mat_shelf.shelf.shipped import SHIPPED
 DRESSING = {
     "Bottle": "bottle-glass",
     "Ink": "blue-black-ink",
-    "Collar": "polished-brass",
+    "Collar": "turned-brass",
     "Bottle cap": "moulded-black",
     "Barrel": "teal-lacquer",
     "Pen cap": "teal-lacquer",

@@ -154,7 +154,7 @@ class Recipe(Frozen):
     )
     subsurface_radius_scale: Color = color(
         (1.0, 0.5, 0.25),
-        label="Depth by colour",
+        label="Colour reach",
         tip="Red gets furthest in most soft bodies, so their thin edges glow red.",
     )
     subsurface_scatter_anisotropy: float = number(
@@ -164,14 +164,12 @@ class Recipe(Frozen):
     coat_color: Color = color(
         (1.0, 1.0, 1.0), label="Coat tint", tip="What is left of white that went in and out through the coat."
     )
-    coat_roughness: float = number(
-        0.0, 0, 1, label="Coat roughness", tip="Polished lacquer 0 to 0.05, satin varnish 0.25."
-    )
+    coat_roughness: float = number(0.0, 0, 1, label="Coat rough", tip="Polished lacquer 0 to 0.05, satin varnish 0.25.")
     coat_ior: float = number(
         1.6, 1.0, 3.0, label="Coat IOR", tip="Lacquers and varnishes 1.45 to 1.6.", usual=(1.2, 2.0)
     )
     coat_darkening: float = number(
-        1.0, 0, 1, label="Coat darkening", tip="What is under a coat looks deeper and darker, as wet things do."
+        1.0, 0, 1, label="Darkening", tip="What is under a coat looks deeper and darker, as wet things do."
     )
     fuzz_weight: float = number(
         0.0, 0, 1, label="Fuzz", tip="Fine fibres or dust over all, bright at grazing angles: velvet, felt, peach."

@@ -43,8 +43,6 @@ PASSAGES = 16
 """Boundaries without effect that a path may cross beyond its bounces."""
 SCATTERINGS = 400
 """Times that a path may be scattered inside bodies beyond its bounces."""
-_THIN_OUT_FROM = 24
-"""Scatterings after which dim paths may be ended."""
 _BOUNCE_BITS, _PASSED_BITS = 8, 16
 
 Paths = namedtuple("Paths", "origin direction throughput pdf pixel random bounces inside walk albedo")
@@ -294,6 +292,8 @@ def shade(
     lights,
     tables,
     depth,
+    thin_from,
+    thin_most,
     most,
     cut,
     light,
@@ -315,6 +315,10 @@ def shade(
         How parts stand, for what is brushed.
     depth : int
         Bounces at which paths end.
+    thin_from : int
+        Scatterings in bodies after which paths may be ended.
+    thin_most : float32
+        Share of them that goes on at most, each time from then on.
     most : float32
         Brightest contribution accepted after the first bounce.
     cut : int
@@ -384,8 +388,8 @@ def shade(
                     throughput = mul(throughput, scale(mul(density, kept), F(1) / expected))
                     if scatterings >= SCATTERINGS or not (largest(throughput) > F(1e-5)):
                         continue
-                    if scatterings >= _THIN_OUT_FROM:
-                        survival = min(largest(throughput), F(0.98))
+                    if scatterings >= thin_from:
+                        survival = min(largest(throughput), thin_most)
                         random, u = draw(random)
                         if u >= survival:
                             continue

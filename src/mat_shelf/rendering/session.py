@@ -32,6 +32,8 @@ COARSE_S = (0.06, 0.105)
 COARSE_SAMPLES = 2
 COARSE_FED_DEPTH = 1
 """Waves in which patterns count while a value is dragged: what is seen itself, not what is seen in reflections."""
+COARSE_PATIENCE = (24, 0.7)
+"""While a value is dragged light does not wander about in bodies for long."""
 REST_SAMPLES = 512
 BRIGHTEST = 24.0
 
@@ -209,7 +211,7 @@ class RenderSession:
         project, camera, revision = wanted.project, wanted.camera, wanted.revision
         started = time.perf_counter()
         film = Film(*self._coarse_size(wanted))
-        shot = replace(self._shot(wanted, film.width, film.height, seed=revision), fed_depth=COARSE_FED_DEPTH)
+        shot = self._coarse_shot(wanted, film.width, film.height)
         traced = time.perf_counter()
         for _ in range(COARSE_SAMPLES):
             if not self.tracer.add_sample(shot, film):
@@ -238,10 +240,14 @@ class RenderSession:
         shrink = min(math.sqrt(self._coarse_pixels / (wanted.width * wanted.height)), 1.0)
         return max(round(wanted.width * shrink), 8), max(round(wanted.height * shrink), 8)
 
+    def _coarse_shot(self, wanted: "_Wanted", width: int, height: int) -> Shot:
+        shot = self._shot(wanted, width, height, seed=wanted.revision)
+        return replace(shot, fed_depth=COARSE_FED_DEPTH, patience=COARSE_PATIENCE)
+
     def coarse_shot(self) -> Shot:
         """What the coarse picture of the newest state is traced from."""
         wanted = self._wanted
-        return self._shot(wanted, *self._coarse_size(wanted), seed=wanted.revision)
+        return self._coarse_shot(wanted, *self._coarse_size(wanted))
 
     def _refine(self, wanted: "_Wanted") -> Frame | None:
         project, film, revision = wanted.project, self._film, wanted.revision

@@ -41,6 +41,9 @@ class Shot:
         Most that one path may bring after its first bounce, 1 = 1000 cd/m2; keeps sparkles out of pictures.
     fed_depth : int
         Waves of a path in which patterns count; from then on it meets materials' constant values.
+    patience : (int, float)
+        Scatterings inside bodies after which paths may be ended, and what share of them goes on at most each time.
+        The picture stays the same on average; less patience costs noise and saves many small waves.
     cut_out : bool
         Whether the camera sees only the product; backdrop and lights are still reflected in it.
     """
@@ -54,6 +57,7 @@ class Shot:
     seed: int = 1
     cut_out: bool = False
     fed_depth: int = 1 << 20
+    patience: tuple[int, float] = (24, 0.98)
 
 
 def step_back() -> None:
@@ -151,6 +155,8 @@ class Tracer:
                 shot.lights,
                 tables,
                 shot.depth,
+                shot.patience[0],
+                F(shot.patience[1]),
                 F(shot.brightest),
                 cut,
                 film.light,

@@ -49,6 +49,16 @@ def _brass(recipe: Recipe) -> Recipe:
     )
 
 
+def _turned(recipe: Recipe) -> Recipe:
+    marks = _use("wipe-lines", size=7.0)
+    return _recipe(
+        recipe,
+        (marks, _use("wobble")),
+        [("specular_roughness", "wipe-lines", {"low": 0.17, "high": 0.28})],
+        [("wobble", 0.02)],
+    )
+
+
 def _blasted(recipe: Recipe) -> Recipe:
     return _recipe(
         recipe,
@@ -77,10 +87,11 @@ def _copper(recipe: Recipe) -> Recipe:
 
 
 def _lacquer(recipe: Recipe) -> Recipe:
+    gloss = recipe.coat_roughness
     return _recipe(
         recipe,
         (_use("orange-peel"), _use("wiped", Levels(black=0.25, white=1.0))),
-        [("specular_roughness", "wiped", {"low": recipe.specular_roughness, "high": recipe.specular_roughness + 0.07})],
+        [("coat_roughness", "wiped", {"low": gloss, "high": gloss + 0.07})],
         [("orange-peel", 0.0012)],
     )
 
@@ -193,15 +204,38 @@ def _enamel(recipe: Recipe) -> Recipe:
 
 def _onyx(recipe: Recipe) -> Recipe:
     clouds = _use("mottle", Levels(black=0.2, white=0.8), size=24.0)
+    pale, deep = (0.66, 0.76, 0.56), (0.20, 0.38, 0.20)
     return _recipe(
         recipe,
         (clouds, _use("veins", Combine(other="mottle"))),
-        [("specular_roughness", "veins", {"low": 0.08, "high": 0.2})],
+        [
+            ("subsurface_color", "veins", {"low": deep, "high": pale}),
+            ("specular_roughness", "veins", {"low": 0.08, "high": 0.2}),
+        ],
+    )
+
+
+def _marble(recipe: Recipe) -> Recipe:
+    grey = (0.42, 0.43, 0.44)
+    return _recipe(
+        recipe,
+        (_use("veins", size=26.0),),
+        [("subsurface_color", "veins", {"low": recipe.subsurface_color, "high": grey, "amount": 0.8})],
+    )
+
+
+def _suede(recipe: Recipe) -> Recipe:
+    return _recipe(
+        recipe.with_(fuzz_weight=0.5, fuzz_color=(0.5, 0.34, 0.2), fuzz_roughness=0.6),
+        (_use("felt-mat", size=1.2), _use("mottle", size=14.0)),
+        [("base_color", "mottle", {"low": (0.22, 0.112, 0.05), "high": (0.30, 0.16, 0.075)})],
+        [("felt-mat", 0.06)],
     )
 
 
 _MADE = {
     "polished-brass": _brass,
+    "turned-brass": _turned,
     "blasted-aluminium": _blasted,
     "satin-steel": _steel,
     "copper": _copper,
@@ -219,4 +253,6 @@ _MADE = {
     "beeswax": _wax,
     "graphite-enamel": _enamel,
     "green-onyx": _onyx,
+    "tumbled-marble": _marble,
+    "suede-tan": _suede,
 }

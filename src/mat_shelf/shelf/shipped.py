@@ -40,6 +40,66 @@ def _opaque(key, name, family, color, roughness, ior, note, chalk=0.0, weight=1.
     return Swatch(id=key, name=name, family=family, note=note, recipe=recipe)
 
 
+def _soft(key, name, family, inner, depth_mm, by_color, roughness, ior, note, **more) -> Swatch:
+    recipe = Recipe(
+        base_color=inner,
+        subsurface_weight=1.0,
+        subsurface_color=inner,
+        subsurface_radius=depth_mm,
+        subsurface_radius_scale=by_color,
+        specular_roughness=roughness,
+        specular_ior=ior,
+        **more,
+    )
+    return Swatch(id=key, name=name, family=family, note=note, recipe=recipe)
+
+
+def _cloudy(key, name, family, ior, tint, depth_mm, scatter, forward, note, roughness=0.0, priority=5) -> Swatch:
+    recipe = Recipe(
+        specular_ior=ior,
+        specular_roughness=roughness,
+        transmission_weight=1.0,
+        transmission_color=tint,
+        transmission_depth=depth_mm,
+        transmission_scatter=scatter,
+        transmission_scatter_anisotropy=forward,
+        nesting_priority=priority,
+    )
+    return Swatch(id=key, name=name, family=family, note=note, recipe=recipe)
+
+
+def _lacquered(key, name, color, gloss, note, **more) -> Swatch:
+    recipe = Recipe(
+        base_color=color,
+        specular_roughness=0.4,
+        coat_weight=1.0,
+        coat_roughness=gloss,
+        coat_ior=1.52,
+        **more,
+    )
+    return Swatch(id=key, name=name, family="Lacquer", note=note, recipe=recipe)
+
+
+def _cloth(key, name, color, fuzz, fuzz_color, spread, note, chalk=1.0) -> Swatch:
+    recipe = Recipe(
+        base_color=color,
+        base_diffuse_roughness=chalk,
+        specular_roughness=0.9,
+        specular_weight=0.3,
+        fuzz_weight=fuzz,
+        fuzz_color=fuzz_color,
+        fuzz_roughness=spread,
+    )
+    return Swatch(id=key, name=name, family="Leather and cloth", note=note, recipe=recipe)
+
+
+def _brushed(key, name, like, anisotropy, roughness, way, note) -> Swatch:
+    recipe = like.recipe.with_(
+        specular_roughness=roughness, specular_roughness_anisotropy=anisotropy, brush_way=way, brush_axis="y"
+    )
+    return Swatch(id=key, name=name, family="Metal", note=note, recipe=recipe)
+
+
 def _variant(key, name, parent, note, **own) -> Swatch:
     above = next(swatch for swatch in SHIPPED if swatch.id == parent)
     recipe = above.recipe.with_(**own)
@@ -178,23 +238,158 @@ SHIPPED = (
         "A plastic with more roughness; common practice.",
         chalk=0.5,
     ),
-    _opaque("teal-lacquer", "Teal lacquer", "Lacquer", (0.006, 0.105, 0.095), 0.06, 1.52, "Deep gloss over colour."),
-    _opaque(
-        "oxblood-lacquer", "Oxblood lacquer", "Lacquer", (0.115, 0.008, 0.010), 0.06, 1.52, "Deep gloss over colour."
+    _lacquered("teal-lacquer", "Teal lacquer", (0.008, 0.125, 0.112), 0.05, "A clear coat over colour."),
+    _lacquered("oxblood-lacquer", "Oxblood lacquer", (0.135, 0.010, 0.012), 0.05, "A clear coat over colour."),
+    _lacquered("ivory-lacquer", "Ivory lacquer", (0.76, 0.68, 0.52), 0.1, "A clear coat over colour."),
+    _lacquered(
+        "candy-red",
+        "Candy red",
+        (0.86, 0.84, 0.80),
+        0.04,
+        "A red tinted coat over bright metal; common practice.",
+        base_metalness=1.0,
+        coat_color=(0.62, 0.03, 0.02),
     ),
-    _opaque("ivory-lacquer", "Ivory lacquer", "Lacquer", (0.74, 0.66, 0.49), 0.12, 1.52, "Deep gloss over colour."),
-    _opaque(
+    _lacquered(
+        "wet-slate",
+        "Wet slate",
+        (0.105, 0.108, 0.115),
+        0.12,
+        "Dark stone under a film of water, which deepens it; common practice.",
+        base_diffuse_roughness=0.8,
+        specular_weight=0.5,
+    ),
+    _soft(
         "sealing-wax",
         "Sealing wax",
         "Wax and soft",
-        (0.36, 0.018, 0.016),
-        0.38,
+        (0.50, 0.020, 0.018),
+        0.9,
+        (1.0, 0.35, 0.3),
+        0.34,
         1.45,
-        "Opaque, dull shine; common practice.",
-        chalk=0.3,
+        "Glows at thin edges; the depths are common practice.",
     ),
-    _opaque(
-        "beeswax", "Beeswax", "Wax and soft", (0.66, 0.43, 0.13), 0.46, 1.44, "Opaque; common practice.", chalk=0.3
+    _soft(
+        "beeswax",
+        "Beeswax",
+        "Wax and soft",
+        (0.80, 0.52, 0.15),
+        2.0,
+        (1.0, 0.6, 0.25),
+        0.42,
+        1.44,
+        "Glows through its edges; the depths are common practice.",
+    ),
+    _soft(
+        "paraffin",
+        "Paraffin wax",
+        "Wax and soft",
+        (0.93, 0.91, 0.86),
+        5.0,
+        (1.0, 0.9, 0.75),
+        0.36,
+        1.43,
+        "A white candle; index 1.43 (CRC Handbook), from memory.",
+    ),
+    _soft(
+        "hand-soap",
+        "Hand soap",
+        "Wax and soft",
+        (0.80, 0.74, 0.58),
+        1.2,
+        (1.0, 0.8, 0.55),
+        0.3,
+        1.46,
+        "A milled cake of soap; common practice.",
+    ),
+    _soft(
+        "silicone-milky",
+        "Milky silicone",
+        "Wax and soft",
+        (0.88, 0.88, 0.86),
+        3.0,
+        (1.0, 0.95, 0.9),
+        0.5,
+        1.41,
+        "A soft grip or seal; index 1.41, the depth is common practice.",
+    ),
+    _soft(
+        "fruit-jelly",
+        "Fruit jelly",
+        "Wax and soft",
+        (0.70, 0.10, 0.05),
+        9.0,
+        (1.0, 0.25, 0.12),
+        0.12,
+        1.36,
+        "Scattering first; the depth is common practice.",
+    ),
+    _soft(
+        "thick-cream",
+        "Thick cream",
+        "Wax and soft",
+        (0.92, 0.87, 0.74),
+        0.7,
+        (1.0, 0.75, 0.45),
+        0.25,
+        1.45,
+        "Scattering first, then a share of plain surface to whiten it: common practice.",
+    ),
+    _soft(
+        "tumbled-marble",
+        "White marble",
+        "Stone",
+        (0.86, 0.85, 0.82),
+        2.0,
+        (1.0, 0.9, 0.8),
+        0.14,
+        1.5,
+        "Light goes a few millimetres deep; index of calcite about 1.5 to 1.66.",
+    ),
+    _soft(
+        "nephrite",
+        "Nephrite",
+        "Stone",
+        (0.16, 0.36, 0.20),
+        1.5,
+        (0.6, 1.0, 0.7),
+        0.12,
+        1.61,
+        "Jade; index 1.61 (CRC Handbook), from memory.",
+    ),
+    _soft(
+        "alabaster",
+        "Alabaster",
+        "Stone",
+        (0.93, 0.88, 0.80),
+        6.0,
+        (1.0, 0.85, 0.7),
+        0.3,
+        1.52,
+        "Gypsum, index 1.52; lets a lamp through.",
+    ),
+    _soft(
+        "milky-housing",
+        "Milky housing",
+        "Plastic",
+        (0.87, 0.87, 0.85),
+        1.0,
+        (1.0, 0.95, 0.9),
+        0.3,
+        1.49,
+        "Colour is set by the scattering, not by the surface: common practice for translucent plastic.",
+    ),
+    _soft(
+        "tinted-polypropylene",
+        "Tinted polypropylene",
+        "Plastic",
+        (0.12, 0.42, 0.62),
+        1.6,
+        (0.5, 0.9, 1.0),
+        0.38,
+        1.49,
+        "A small box one can see a shadow through; common practice.",
     ),
     _opaque(
         "saddle-leather",
@@ -217,16 +412,52 @@ SHIPPED = (
         "Rings and pores run through the part, ends included; common practice.",
         chalk=0.3,
     ),
-    _opaque(
+    _cloth(
         "wool-felt",
         "Wool felt",
-        "Leather and cloth",
         (0.030, 0.062, 0.055),
-        0.9,
-        1.5,
-        "Matted fibres, matt and dark; common practice.",
+        0.35,
+        (0.16, 0.26, 0.24),
+        0.7,
+        "Matted fibres, with a bloom at grazing angles; common practice.",
+    ),
+    _cloth(
+        "midnight-velvet",
+        "Midnight velvet",
+        (0.004, 0.006, 0.018),
+        1.0,
+        (0.10, 0.14, 0.34),
+        0.28,
+        "Dark in front, light at grazing angles: common practice.",
+    ),
+    _cloth(
+        "burgundy-velvet",
+        "Burgundy velvet",
+        (0.020, 0.002, 0.004),
+        1.0,
+        (0.42, 0.06, 0.09),
+        0.28,
+        "Dark in front, light at grazing angles: common practice.",
+    ),
+    _cloth(
+        "brushed-cotton",
+        "Brushed cotton",
+        (0.42, 0.39, 0.34),
+        0.5,
+        (0.75, 0.72, 0.66),
+        0.6,
+        "A soft unbleached cloth; common practice.",
+    ),
+    _opaque(
+        "suede-tan",
+        "Tan suede",
+        "Leather and cloth",
+        (0.26, 0.135, 0.062),
+        0.95,
+        1.45,
+        "The flesh side of a hide, with a short nap; common practice.",
         chalk=1.0,
-        weight=0.3,
+        weight=0.2,
     ),
     _opaque(
         "cork",
@@ -248,16 +479,75 @@ SHIPPED = (
         1.54,
         "A stoved enamel, dark and even; common practice.",
     ),
-    _clear(
+    _soft(
         "green-onyx",
         "Green onyx",
         "Stone",
-        1.54,
-        (0.46, 0.60, 0.42),
-        9.0,
-        "Quartz, ordinary index 1.544 (CRC Handbook); polished, the tint is common practice.",
-        roughness=0.12,
+        (0.42, 0.58, 0.38),
+        3.2,
+        (0.75, 1.0, 0.7),
+        0.12,
+        1.544,
+        "Quartz, ordinary index 1.544 (CRC Handbook); polished, the depth is common practice.",
     ),
+    _cloudy(
+        "opal-glass",
+        "Opal glass",
+        "Glass",
+        1.52,
+        (0.38, 0.38, 0.38),
+        1.0,
+        (0.9645, 0.9650, 0.9648),
+        0.2,
+        "White all through: a lamp's shade; common practice.",
+    ),
+    _cloudy(
+        "milk",
+        "Milk",
+        "Liquid",
+        1.35,
+        (0.37, 0.37, 0.37),
+        0.65,
+        (0.9938, 0.9935, 0.9925),
+        0.7,
+        "Scatters forward; index near that of water. Common practice.",
+        priority=3,
+    ),
+    _cloudy(
+        "cloudy-juice",
+        "Cloudy juice",
+        "Liquid",
+        1.35,
+        (0.80, 0.42, 0.06),
+        6.0,
+        (0.21, 0.30, 0.34),
+        0.6,
+        "Pressed apple; common practice.",
+        priority=3,
+    ),
+    _clear(
+        "honey",
+        "Honey",
+        "Liquid",
+        1.49,
+        (0.86, 0.47, 0.06),
+        10.0,
+        "Index 1.49 (CRC Handbook), from memory; the tint is common practice.",
+        priority=3,
+    ),
+    _clear(
+        "glycerine",
+        "Glycerine",
+        "Liquid",
+        1.473,
+        (0.985, 0.99, 0.985),
+        500.0,
+        "Index 1.473 (CRC Handbook).",
+        priority=3,
+    ),
+    _clear("cobalt-glass", "Cobalt glass", "Glass", 1.52, (0.02, 0.05, 0.62), 5.0, "Deep blue; common practice."),
+    _clear("lead-crystal", "Lead crystal", "Glass", 1.6, (0.985, 0.99, 0.985), 60.0, "Index about 1.6."),
+    _clear("clear-acrylic", "Clear acrylic", "Plastic", 1.491, (0.98, 0.99, 0.985), 60.0, "Acrylic, index 1.491."),
     Swatch(
         id="lit-amber",
         name="Lit amber",
@@ -271,6 +561,36 @@ SHIPPED = (
         ),
     ),
 )
+_KNOWN = {swatch.id: swatch for swatch in SHIPPED}
+SHIPPED += (
+    _brushed(
+        "turned-brass",
+        "Turned brass",
+        _KNOWN["polished-brass"],
+        0.6,
+        0.2,
+        "round",
+        "Brushed round its axis: rings on the sides, circles on the ends.",
+    ),
+    _brushed(
+        "brushed-steel",
+        "Brushed steel",
+        _KNOWN["satin-steel"],
+        0.88,
+        0.36,
+        "along",
+        "Anisotropy about 0.9 along the brushing: common practice.",
+    ),
+    _brushed(
+        "spun-aluminium",
+        "Spun aluminium",
+        _KNOWN["bright-aluminium"],
+        0.8,
+        0.3,
+        "round",
+        "Brushed round its axis, as pressed on a lathe.",
+    ),
+)
 SHIPPED = tuple(swatch.with_(recipe=patterned(swatch.id, swatch.recipe)) for swatch in SHIPPED)
 SHIPPED += (
     _variant(
@@ -278,6 +598,7 @@ SHIPPED += (
         "Sealing wax, plum",
         "sealing-wax",
         "A darker stick of the same wax.",
-        base_color=(0.105, 0.014, 0.040),
+        base_color=(0.16, 0.018, 0.060),
+        subsurface_color=(0.16, 0.018, 0.060),
     ),
 )

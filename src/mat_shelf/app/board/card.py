@@ -4,6 +4,10 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLayout, QScrollArea, QVBoxLayout, QWidget
 
 
+HEAD = 22
+"""Height of a card's head, pixels, whatever stands in it."""
+
+
 def scrolling(inside: QLayout) -> QScrollArea:
     """What scrolls up and down where it does not fit."""
     content = QWidget()
@@ -28,22 +32,41 @@ def sideways(inside: QWidget) -> QScrollArea:
 
 def titled_card(title: str, columns: list[list[QWidget]]) -> QFrame:
     """A card: one idea, its rows in columns."""
+    return card_of(title, [column_of(rows) for rows in columns])
+
+
+def column_of(rows: list[QWidget]) -> QWidget:
+    """Rows one under another."""
+    column = QWidget()
+    inside = QVBoxLayout(column)
+    inside.setContentsMargins(0, 0, 0, 0)
+    inside.setSpacing(0)
+    for row in rows:
+        inside.addWidget(row)
+    inside.addStretch(1)
+    return column
+
+
+def card_of(title: str, columns: list[QWidget], beside: QWidget | None = None) -> QFrame:
+    """A card of ready columns; `beside` stands at the right end of its title's line."""
     card = QFrame(objectName="card")
     outer = QVBoxLayout(card)
-    outer.setContentsMargins(14, 10, 12, 8)
-    outer.setSpacing(4)
+    outer.setContentsMargins(14, 7, 12, 5)
+    outer.setSpacing(2)
     heading = QLabel(title)
     heading.setProperty("role", "cardTitle")
-    outer.addWidget(heading)
+    heading.setFixedHeight(HEAD)
+    head = QHBoxLayout()
+    head.addWidget(heading)
+    head.addStretch(1)
+    if beside is not None:
+        beside.setFixedHeight(HEAD)
+        head.addWidget(beside)
+    outer.addLayout(head)
     body = QHBoxLayout()
     body.setSpacing(18)
-    for rows in columns:
-        column = QVBoxLayout()
-        column.setSpacing(0)
-        for row in rows:
-            column.addWidget(row)
-        column.addStretch(1)
-        body.addLayout(column, 1)
+    for column in columns:
+        body.addWidget(column, 1)
     outer.addLayout(body)
     outer.addStretch(1)
     return card

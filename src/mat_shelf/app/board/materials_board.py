@@ -6,6 +6,7 @@ from pathlib import Path
 from PyQt6.QtCore import QMimeData, QPoint, Qt
 from PyQt6.QtGui import QFont, QFontMetrics
 from PyQt6.QtWidgets import (
+    QComboBox,
     QFileDialog,
     QFrame,
     QHBoxLayout,
@@ -19,8 +20,9 @@ from PyQt6.QtWidgets import (
 )
 
 from mat_shelf.app.board.binding import of_material
-from mat_shelf.app.board.card import sideways, titled_card
+from mat_shelf.app.board.card import card_of, column_of, sideways
 from mat_shelf.app.board.keep_popover import KeepPopover
+from mat_shelf.app.board.kinds import BODY, FINISH, GROUPS, KINDS, kind_of, shown_groups
 from mat_shelf.app.board.rows import row_of
 from mat_shelf.app.patterns.choosing import FeedPopover, NewPatternPopover
 from mat_shelf.app.patterns.feed_chip import CHIP, FeedChip
@@ -40,11 +42,8 @@ from mat_shelf.geometry.pose import posed_bounds
 from mat_shelf.geometry.size import depth_warning
 from mat_shelf.patterns.sources import Pictured
 
-BODY = [
-    ["base_color", "base_weight", "base_diffuse_roughness", "base_metalness", "specular_ior"],
-    ["transmission_weight", "transmission_color", "transmission_depth", "emission_luminance", "emission_color"],
-]
-FINISH = [["specular_roughness", "specular_weight", "specular_color"]]
+COLUMN = 174
+"""Width of a column of rows, pixels."""
 
 
 class MaterialsBoard(QFrame):
@@ -57,7 +56,18 @@ class MaterialsBoard(QFrame):
         self.patterns = PatternWork(workshop)
         self.painter = Painter()
         self.feed_popover = FeedPopover(self.patterns, self.painter, self, self.begin_feeding)
-        self.rows = {name: self._row(name) for card in (BODY, FINISH) for column in card for name in column}
+        self.rows = {name: self._row(name) for group in GROUPS.values() for name in group}
+        self._columns = {name: column_of([self.rows[row] for row in GROUPS[name]]) for name in GROUPS}
+        self._chosen_kinds: dict[str, str] = {}
+        self.kind_box = QComboBox()
+        self.kind_box.setProperty("role", "small")
+        self.kind_box.setAccessibleName("Kind of material")
+        self.kind_box.setToolTip(
+            "Which inputs are at hand. It changes nothing in the material; what is in use is always shown."
+        )
+        for kind in KINDS:
+            self.kind_box.addItem(kind)
+        self.kind_box.activated.connect(self._choose_kind)
         self.relief_card = ReliefCard(self.patterns, self.painter, self.choose_relief)
         self.patterns_card = PatternsCard(self.patterns, self.painter, self.choose_pattern)
         self.new_popover = NewPatternPopover(self.painter, self._begin, self.choose_pictures, self)
@@ -108,11 +118,13 @@ class MaterialsBoard(QFrame):
         cards = QHBoxLayout()
         cards.setSpacing(8)
         cards.setContentsMargins(0, 0, 0, 0)
-        finish = titled_card("Finish", self._columns(FINISH))
-        body = titled_card("Body", self._columns(BODY))
-        body.setMinimumWidth(384)
-        cards.addWidget(body, 1)
-        for card, width in ((finish, 212), (self.relief_card, 214), (self.patterns_card, 182)):
+        self._body = card_of("Body", [self._columns[name] for name in BODY], self.kind_box)
+        self._finish = card_of("Finish", [self._columns[name] for name in FINISH])
+        for column in self._columns.values():
+            column.setMinimumWidth(COLUMN)
+        for card in (self._body, self._finish):
+            cards.addWidget(card, 1)
+        for card, width in ((self.relief_card, 214), (self.patterns_card, 182)):
             card.setFixedWidth(width)
             cards.addWidget(card)
         tuned = QWidget()
@@ -258,8 +270,21 @@ class MaterialsBoard(QFrame):
         with self.workshop.as_one(f"New pattern {pattern.name}"):
             self._begun_for(self.patterns.begin(pattern.steps, pattern.name, pattern.placement))
 
-    def _columns(self, names) -> list[list[QWidget]]:
-        return [[self.rows[name] for name in column] for column in names]
+    def _choose_kind(self) -> None:
+        material = self.workshop.selected_material
+        if material is not None:
+            self._chosen_kinds[material.id] = self.kind_box.currentText()
+            self.follow()
+
+    def _follow_kind(self, material) -> None:
+        kind = self._chosen_kinds.get(material.id) or kind_of(material.recipe)
+        self.kind_box.setCurrentText(kind)
+        shown = shown_groups(kind, material.recipe)
+        for name, column in self._columns.items():
+            column.setVisible(name in shown)
+        for card, groups in ((self._body, BODY), (self._finish, FINISH)):
+            count = sum(name in shown for name in groups)
+            card.setMinimumWidth(26 + COLUMN * count + 18 * (count - 1))
 
     def follow(self) -> None:
         part, material = self.workshop.selected_part, self.workshop.selected_material
@@ -293,6 +318,7 @@ class MaterialsBoard(QFrame):
         warning = self._depth_warning(part, material) if part is not None else None
         self.warning.setVisible(warning is not None)
         self.warning.setText(f"⚠ {warning}")
+        self._follow_kind(material)
         for row in (*self.rows.values(), self.relief_card, self.patterns_card):
             row.follow()
 

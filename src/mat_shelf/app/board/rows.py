@@ -1,11 +1,27 @@
 """The row that suits a field."""
 
+from typing import Literal, get_args, get_origin
+
+from PyQt6.QtWidgets import QWidget
+
 from mat_shelf.app.board.binding import Binding
+from mat_shelf.app.board.choice_row import ChoiceRow
 from mat_shelf.app.board.color_row import ColorRow
 from mat_shelf.app.board.value_row import ValueRow
 
 
-def row_of(binding: Binding, chip=None, is_stacked: bool = False) -> ValueRow | ColorRow:
-    """A value row for a number, a colour row for a colour; with the chip of what feeds it, if it takes patterns."""
-    kind = ValueRow if binding.field.annotation is float else ColorRow
-    return kind(binding, chip, is_stacked)
+_WORDS = {
+    "round": "round the axis",
+    "along": "along the axis",
+    "x": "x, left to right",
+    "y": "y, upwards",
+    "z": "z, to the front",
+}
+
+
+def row_of(binding: Binding, chip=None, is_stacked: bool = False) -> QWidget:
+    """A row for a number, a colour or a choice; with the chip of what feeds it, if it takes patterns."""
+    kind = binding.field.annotation
+    if get_origin(kind) is Literal:
+        return ChoiceRow(binding, {value: _WORDS[value] for value in get_args(kind)})
+    return (ValueRow if kind is float else ColorRow)(binding, chip, is_stacked)

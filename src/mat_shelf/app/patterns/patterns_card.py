@@ -3,7 +3,7 @@
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
 
-from mat_shelf.app.board.card import scrolling
+from mat_shelf.app.board.card import HEAD, scrolling
 from mat_shelf.app.patterns.feed_chip import PatternButton
 from mat_shelf.app.patterns.painter import Painter
 from mat_shelf.app.patterns.pattern_work import PATTERN_MIME, PatternWork
@@ -68,6 +68,7 @@ class PatternsCard(QFrame):
         self.entries: dict[str, PatternEntry] = {}
         heading = QLabel("Patterns")
         heading.setProperty("role", "cardTitle")
+        heading.setFixedHeight(HEAD)
         self._list = QVBoxLayout()
         self._list.setContentsMargins(0, 0, 6, 0)
         self._list.setSpacing(2)
@@ -78,8 +79,8 @@ class PatternsCard(QFrame):
         self._list.addWidget(self.add_button)
         self._list.addStretch(1)
         layout = QVBoxLayout(self)
-        layout.setContentsMargins(14, 10, 8, 8)
-        layout.setSpacing(4)
+        layout.setContentsMargins(14, 7, 8, 5)
+        layout.setSpacing(2)
         layout.addWidget(heading)
         layout.addWidget(scrolling(self._list), 1)
 

@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from mat_shelf.app.board.card import scrolling
+from mat_shelf.app.board.card import HEAD, scrolling
 from mat_shelf.app.board.value_row import Slider, lay_stacked
 from mat_shelf.app.patterns.feed_chip import CHIP, PatternButton
 from mat_shelf.app.patterns.painter import Painter
@@ -141,6 +141,7 @@ class ReliefCard(QFrame):
         self.rows: dict[str, ReliefRow] = {}
         heading = QLabel("Relief")
         heading.setProperty("role", "cardTitle")
+        heading.setFixedHeight(HEAD)
         self.order = QLabel("coarse to fine")
         self.order.setProperty("role", "quiet")
         head = QHBoxLayout()
@@ -157,8 +158,8 @@ class ReliefCard(QFrame):
         self._list.addWidget(self.add_button)
         self._list.addStretch(1)
         layout = QVBoxLayout(self)
-        layout.setContentsMargins(14, 10, 8, 8)
-        layout.setSpacing(4)
+        layout.setContentsMargins(14, 7, 8, 5)
+        layout.setSpacing(2)
         layout.addLayout(head)
         layout.addWidget(scrolling(self._list), 1)
 

@@ -7,6 +7,7 @@ from PyQt6.QtCore import QSize
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QLabel, QWidget
 
 from mat_shelf.app.board.binding import Binding
+from mat_shelf.app.board.choice_row import ChoiceRow
 from mat_shelf.app.board.row_label import RowLabel
 from mat_shelf.app.board.value_row import ValueRow, lay_stacked
 from mat_shelf.app.patterns.brush_row import BrushRow
@@ -18,27 +19,6 @@ from mat_shelf.document.pattern import PatternRef, Placement, Step
 from mat_shelf.patterns.sources.painted import Brush
 
 _SKIPPED = ("kind", "is_on")
-
-
-class ChoiceRow(QWidget):
-    """A field with a few possible values."""
-
-    def __init__(self, binding: Binding, choices: dict):
-        super().__init__()
-        self.binding = binding
-        self.box = QComboBox()
-        self.box.setAccessibleName(binding.field.title)
-        self.box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.box.setMinimumContentsLength(6)
-        self.box.setProperty("role", "small")
-        for value, words in choices.items():
-            self.box.addItem(words, value)
-        self.setToolTip(binding.field.description)
-        lay_stacked(self, RowLabel(binding, is_stacked=True), QLabel(), self.box, None)
-        self.box.activated.connect(lambda: binding.set(self.box.currentData()))
-
-    def follow(self) -> None:
-        self.box.setCurrentIndex(self.box.findData(self.binding.value()))
 
 
 class SwitchRow(QWidget):

@@ -1,0 +1,28 @@
+"""A row for a field with a few possible values."""
+
+from PyQt6.QtWidgets import QComboBox, QLabel, QWidget
+
+from mat_shelf.app.board.binding import Binding
+from mat_shelf.app.board.row_label import RowLabel
+from mat_shelf.app.board.value_row import lay_stacked
+
+
+class ChoiceRow(QWidget):
+    """A field with a few possible values."""
+
+    def __init__(self, binding: Binding, choices: dict):
+        super().__init__()
+        self.binding = binding
+        self.box = QComboBox()
+        self.box.setAccessibleName(binding.field.title)
+        self.box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.box.setMinimumContentsLength(6)
+        self.box.setProperty("role", "small")
+        for value, words in choices.items():
+            self.box.addItem(words, value)
+        self.setToolTip(binding.field.description)
+        lay_stacked(self, RowLabel(binding, is_stacked=True), QLabel(), self.box, None)
+        self.box.activated.connect(lambda: binding.set(self.box.currentData()))
+
+    def follow(self) -> None:
+        self.box.setCurrentIndex(self.box.findData(self.binding.value()))
