@@ -85,6 +85,7 @@ def make_constant(window, name: str) -> None:
     assert window.board.feed_popover.isVisible()
     QTest.mouseClick(window.board.feed_popover.constant_button, LEFT)
     assert not window.board.feed_popover.isVisible()
+    QTest.qWait(60)  # until its row is laid out anew
 
 
 def drag_swatch(window, monkeypatch, name: str, part: str) -> None:

@@ -8,13 +8,13 @@ from test_patterns import pattern, plate
 from mat_shelf.cli import main
 from mat_shelf.document.pattern import Feed, Placement, Relief
 from mat_shelf.document.picture import Picture
-from mat_shelf.document.recipe import Recipe
+from mat_shelf.document.recipe import Overlay, Recipe
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.project_file import save_project
 from mat_shelf.exchange.texture_set import recognised, with_set, write_maps
 from mat_shelf.geometry.glb import NamedMesh
 from mat_shelf.geometry.mesh import checked
-from mat_shelf.patterns.sources import Checker, Noise
+from mat_shelf.patterns.sources import Checker, Constant, Noise
 from mat_shelf.patterns.step import Library
 from mat_shelf.patterns.steps import Ramp
 from mat_shelf.rendering.baking import BakeError, bake
@@ -117,3 +117,20 @@ def test_a_part_without_coordinates_is_unwrapped_for_its_set(small_project, tmp_
     assert main(["bake", str(path), "Red", "Block", "-o", str(tmp_path / "out"), "--size", "128"]) == 0
     names = {p.name for p in (tmp_path / "out").iterdir()}
     assert {"block.glb", "red_base_color.png", "red_specular_roughness.png", "red_base_metalness.png"} == names
+
+
+def test_overlays_are_baked_in():
+    """Where a mask is 0.25, a quarter of the overlay's value is in the map; its height comes on top."""
+    project, assets = with_coordinates(plate(Recipe())[0])
+    part = project.product.parts[0]
+    mask = pattern(Constant(value=0.25), name="m")
+    relief = (Relief(id="r", pattern="m", height=0.4),)
+    over = Recipe(base_color=(0, 0, 1), specular_roughness=0.9, patterns=(mask,), relief=relief)
+    recipe = Recipe(
+        base_color=(1, 0, 0), specular_roughness=0.1, overlays=(Overlay(id="o", name="O", recipe=over, mask="m"),)
+    )
+    baked = bake(recipe, part, assets.meshes[part.mesh], 32, Library())
+    inside = baked.covered
+    assert baked.maps["base_color"][inside] == pytest.approx(np.tile([0.75, 0, 0.25], (inside.sum(), 1)), abs=1e-6)
+    assert baked.maps["specular_roughness"][inside] == pytest.approx(0.3, abs=1e-6)
+    assert baked.maps["height"][inside] == pytest.approx(0.25 * 0.4 * 0.25, abs=1e-6)

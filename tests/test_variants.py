@@ -91,7 +91,7 @@ def shelf(tmp_path):
 
 def test_swatches_follow_on_the_shelf_and_stay_as_they_look_without_their_parent(shelf):
     plum, wax = shelf.swatch("wax-plum"), shelf.swatch("sealing-wax")
-    assert plum.parent == "sealing-wax" and plum.own == ("base_color",)
+    assert plum.parent == "sealing-wax" and plum.own == ("base_color", "subsurface_color")
     shelf.add(wax.tuned(wax.recipe.with_(specular_roughness=0.77, base_color=(0.2, 0.2, 0.2))))
     assert shelf.swatch("wax-plum").recipe == plum.recipe.with_(specular_roughness=0.77)
     names = {entry.id: entry.parent for entry in shelf.entries()}

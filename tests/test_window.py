@@ -46,20 +46,20 @@ def test_the_whole_story(open_window, demo, qtbot, monkeypatch, tmp_path, shelf_
     assert 200 < changed.sum() < around.sum()
     assert box_x.min() - 4 <= np.median(xs) - offset.x() <= box_x.max() + 4
     assert box_y.min() - 4 <= np.median(ys) - offset.y() <= box_y.max() + 4
-    assert board.rows["specular_roughness"].number.text() == "0.06 – 0.13"
-    assert board.rows["base_color"].text.text() == "#125B57"
+    assert board.rows["coat_roughness"].number.text() == "0.05 – 0.12"
+    assert board.rows["base_color"].text.text() == "#16635E"
 
     # They drag colour and roughness and see it at once.
     before = picture_of(qtbot, window)
     inside, wax = seen(window, "barrel"), seen(window, "wax-stick")
-    make_constant(window, "specular_roughness")
-    assert board.rows["specular_roughness"].number.text() == "0.06"
-    drag_slider(board.rows["specular_roughness"].slider, 0.8)
+    make_constant(window, "coat_roughness")
+    assert board.rows["coat_roughness"].number.text() == "0.05"
+    drag_slider(board.rows["coat_roughness"].slider, 0.8)
     recipe = workshop.selected_material.recipe
-    assert recipe.specular_roughness == pytest.approx(0.8, abs=0.02)
+    assert recipe.coat_roughness == pytest.approx(0.8, abs=0.02)
     rough = picture_of(qtbot, window)
     assert np.ptp(before[inside].mean(axis=1)) > np.ptp(rough[inside].mean(axis=1)) * 1.3  # the highlight is gone
-    assert workshop.history.undo_label == "Roughness"
+    assert workshop.history.undo_label == "Coat rough"
 
     QTest.mouseClick(board.rows["base_color"].bar, LEFT)
     popover = board.rows["base_color"].popover
@@ -83,18 +83,18 @@ def test_the_whole_story(open_window, demo, qtbot, monkeypatch, tmp_path, shelf_
 
     # They undo: the collar, then the colour as one step, then the roughness as one step, then its pattern's end.
     shortcut(qtbot, window, Qt.Key.Key_Z, CONTROL)
-    assert workshop.project.part("collar").material == "polished-brass"
+    assert workshop.project.part("collar").material == "turned-brass"
     shortcut(qtbot, window, Qt.Key.Key_Z, CONTROL)
-    assert workshop.project.material("teal-lacquer").recipe.specular_roughness == recipe.specular_roughness
+    assert workshop.project.material("teal-lacquer").recipe.coat_roughness == recipe.coat_roughness
     shortcut(qtbot, window, Qt.Key.Key_Z, CONTROL)
-    assert workshop.project.material("teal-lacquer").recipe.specular_roughness == 0.06
+    assert workshop.project.material("teal-lacquer").recipe.coat_roughness == 0.05
     shortcut(qtbot, window, Qt.Key.Key_Z, CONTROL)
     assert not workshop.history.is_changed and workshop.history.undo_label is None
     undone = picture_of(qtbot, window)
     assert np.abs(undone[inside].astype(int).mean(axis=0) - before[inside].astype(int).mean(axis=0)).max() < 6
     shortcut(qtbot, window, Qt.Key.Key_Z, CONTROL | SHIFT)
     shortcut(qtbot, window, Qt.Key.Key_Z, CONTROL | SHIFT)
-    assert workshop.project.material("teal-lacquer").recipe.specular_roughness == recipe.specular_roughness
+    assert workshop.project.material("teal-lacquer").recipe.coat_roughness == recipe.coat_roughness
 
     # They keep their tuned lacquer on the shelf under a name ...
     click_part(window, "barrel")
@@ -160,7 +160,7 @@ def test_by_keyboard_alone(open_window, qtbot):
     assert workshop.selected_material.recipe.transmission_depth == 12.5
     shortcut(qtbot, window, Qt.Key.Key_F, CONTROL)
     QTest.keyClicks(window.shelf.search, "brass")
-    assert window.shelf.model.rowCount() == 2
+    assert window.shelf.model.rowCount() == 3  # the family, and two of it
     window.shelf.list.setFocus()
     window.shelf.list.setCurrentIndex(window.shelf.model.index(1))
     QTest.keyClick(window.shelf.list, Qt.Key.Key_Return)
@@ -248,7 +248,7 @@ def test_while_a_value_is_dragged_pictures_follow(open_window, qtbot):
     window.wall._worker.frame_ready.connect(lambda _, frame: coarse.append(frame) if frame.is_coarse else None)
     for k in range(600):  # as long as it takes on a busy machine
         green = 0.02 + 0.02 * min(k, 29)
-        window.board.rows["base_color"].binding.set((0.02, green, 0.02 + 0.00001 * k), gesture="drag")
+        window.board.rows["subsurface_color"].binding.set((0.02, green, 0.02 + 0.00001 * k), gesture="drag")
         QTest.qWait(40)
         if k >= 30 and len(coarse) >= 3:
             break
@@ -256,7 +256,7 @@ def test_while_a_value_is_dragged_pictures_follow(open_window, qtbot):
     picture = picture_of(qtbot, window)
     mean = picture[seen(window, "wax-stick")].mean(axis=0)
     assert mean[1] > 2 * mean[0]
-    assert workshop.history.undo_label == "Colour"
+    assert workshop.history.undo_label == "Inner colour"
     workshop.undo()
     assert not workshop.history.is_changed
 

@@ -429,6 +429,8 @@ class Window(QMainWindow):
                 patterns.show_alone(True)
         elif event.key() == Qt.Key.Key_Escape and patterns.pattern is not None:
             patterns.open(None)
+        elif event.key() == Qt.Key.Key_Escape and self.workshop.overlay is not None:
+            self.workshop.open_overlay(None)
         else:
             super().keyPressEvent(event)
 

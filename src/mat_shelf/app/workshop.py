@@ -12,7 +12,7 @@ from mat_shelf.document.ids import free_name, new_id
 from mat_shelf.document.parameter import Frozen, explain
 from mat_shelf.document.pattern import Pattern
 from mat_shelf.document.project import Camera, Material, Part, Picture, Project, View, Zone
-from mat_shelf.document.recipe import Recipe
+from mat_shelf.document.recipe import Overlay, Recipe
 from mat_shelf.document.swatch import Swatch
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.package import LARGEST_ENTRY, PackageError
@@ -65,7 +65,8 @@ class Workshop(QObject):
         self.loupe_light: tuple[float, float, float] | None = None
         self.ball: Ball | None = None
         self._opened_material: str | None = None
-        self._alone: tuple[str, Pattern] | None = None
+        self._alone: tuple[str, Recipe, Pattern] | None = None
+        self._overlay_id: str | None = None
 
     @property
     def project(self) -> Project:
@@ -81,7 +82,7 @@ class Workshop(QObject):
     def show_alone(self, pattern: Pattern | None) -> None:
         """Shows a pattern of the material on the board by itself on the product; None ends that."""
         material = self.selected_material
-        alone = (material.id, pattern) if pattern is not None and material is not None else None
+        alone = (material.id, self.layer, pattern) if pattern is not None and material is not None else None
         if alone != self._alone:
             self._alone = alone
             self.shown_changed.emit()
@@ -99,6 +100,32 @@ class Workshop(QObject):
         return self.project.material(wearer.material) if wearer and wearer.material else None
 
     @property
+    def overlay(self) -> Overlay | None:
+        """The overlay on the board, where that shows one rather than the material itself."""
+        material = self.selected_material
+        overlays = material.recipe.overlays if material else ()
+        return next((overlay for overlay in overlays if overlay.id == self._overlay_id), None)
+
+    def open_overlay(self, overlay_id: str | None) -> None:
+        """Brings an overlay of the material on the board to the board; None goes back to the material."""
+        if overlay_id != self._overlay_id:
+            self._overlay_id = overlay_id
+            self.selection_changed.emit()
+
+    @property
+    def layer(self) -> Recipe | None:
+        """The recipe on the board: the material's, or that of one of its overlays."""
+        material, overlay = self.selected_material, self.overlay
+        return overlay.recipe if overlay else material.recipe if material else None
+
+    def with_layer(self, recipe: Recipe) -> Project:
+        """The project with another recipe in place of the one on the board."""
+        material, overlay = self.selected_material, self.overlay
+        if overlay is not None:
+            recipe = material.recipe.with_overlay(overlay.with_(recipe=recipe))
+        return self.project.with_material(material.tuned(recipe))
+
+    @property
     def selected_zone(self) -> Zone | None:
         """The zone that is selected, where it is not the whole part."""
         part = self.selected_part
@@ -110,6 +137,7 @@ class Workshop(QObject):
             self.selected, self.selected_zone_id = part_id, zone_id
             self.also_selected = ()
             self._opened_material = None
+            self._overlay_id = None
             self.selection_changed.emit()
 
     def select_also(self, part_id: str) -> None:

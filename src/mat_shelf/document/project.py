@@ -15,7 +15,7 @@ from mat_shelf.document.parameter import Color, Frozen, color, number
 from mat_shelf.document.picture import Picture
 from mat_shelf.document.variant import Variable
 
-SCHEMA = 5
+SCHEMA = 6
 
 Length = Annotated[float, Field(ge=-1e5, le=1e5, allow_inf_nan=False)]
 Point = tuple[Length, Length, Length]

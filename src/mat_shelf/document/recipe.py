@@ -9,6 +9,7 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, field_validator, model_validator
 
+from mat_shelf.document.ids import Id, Name
 from mat_shelf.document.parameter import Color, Frozen, color, number
 from mat_shelf.document.pattern import MOST_STEPS, Axis, Feed, Pattern, Relief, needed, path_of_loop, stands_on
 from mat_shelf.document.picture import Picture
@@ -49,6 +50,8 @@ class Recipe(Frozen):
         At most one an input.
     relief : tuple of Relief
         Rows of height or normal detail, coarse to fine.
+    overlays : tuple of Overlay
+        What lies over it here and there, the lowest first.
     """
 
     base_weight: float = number(1.0, 0, 1, label="Strength", tip="Scales the colour. Usually 1.")
@@ -198,6 +201,10 @@ class Recipe(Frozen):
     patterns: Annotated[tuple[Pattern, ...], Field(max_length=256)] = ()
     feeds: tuple[Feed, ...] = ()
     relief: Annotated[tuple[Relief, ...], Field(max_length=64)] = ()
+    age: float = number(
+        1.0, 0, 1, label="Age", tip="Scales all overlays together: 0 is as new, 1 as they are set.", usual=(0, 1)
+    )
+    overlays: Annotated[tuple["Overlay", ...], Field(max_length=32)] = ()
 
     @field_validator("feeds")
     @classmethod
@@ -225,6 +232,8 @@ class Recipe(Frozen):
                 raise ValueError(f"'{feed.input}' is fed by pattern '{feed.pattern}', which is not there")
             if isinstance(feed.low, tuple) != isinstance(getattr(self, feed.input), tuple):
                 raise ValueError(f"the range that feeds '{feed.input}' must be of {_kind(getattr(self, feed.input))}")
+        if len({overlay.id for overlay in self.overlays}) < len(self.overlays):
+            raise ValueError("two overlays share an id")
         if len({row.id for row in self.relief}) < len(self.relief):
             raise ValueError("two rows of relief share an id")
         for row in self.relief:
@@ -248,9 +257,28 @@ class Recipe(Frozen):
                 return pattern
         raise KeyError(pattern_id)
 
+    def layers(self) -> list["Recipe"]:
+        """Itself and the recipes of its overlays."""
+        return [self, *(overlay.recipe for overlay in self.overlays)]
+
     def pictures(self) -> list[Picture]:
-        """Every picture that its patterns show."""
-        return [picture for pattern in self.patterns for step in pattern.steps for picture in step.pictures()]
+        """Every picture that its patterns, and those of its overlays, show."""
+        patterns = [pattern for layer in self.layers() for pattern in layer.patterns]
+        return [picture for pattern in patterns for step in pattern.steps for picture in step.pictures()]
+
+    def shown_overlays(self) -> list["Overlay"]:
+        """The overlays that can be seen, the lowest first."""
+        return [o for o in self.overlays if o.is_on and o.amount * self.age > 0]
+
+    def with_overlay(self, overlay: "Overlay") -> "Recipe":
+        """A copy in which `overlay` replaces the one with its id, or lies on top."""
+        if overlay.id not in {o.id for o in self.overlays}:
+            return self.with_(overlays=(*self.overlays, overlay))
+        return self.with_(overlays=tuple(overlay if o.id == overlay.id else o for o in self.overlays))
+
+    def without_overlay(self, overlay_id: str) -> "Recipe":
+        """A copy without an overlay."""
+        return self.with_(overlays=tuple(o for o in self.overlays if o.id != overlay_id))
 
     def feed(self, name: str) -> Feed | None:
         """What feeds an input."""
@@ -299,6 +327,41 @@ class Recipe(Frozen):
             feeds=tuple(f for f in self.feeds if f.pattern != pattern_id),
             relief=tuple(r for r in self.relief if r.pattern != pattern_id),
         )
+
+
+class Overlay(Frozen):
+    """Another recipe that lies over one where a mask says so.
+
+    At each point it is seen with a probability of mask times amount, which is an exact mixture of the two.
+
+    Attributes
+    ----------
+    recipe : Recipe
+        It has patterns of its own, and no overlays.
+    mask : str or None
+        One of these patterns; all over where there is none.
+    relief : str
+        Whether its relief comes on top of that below, or stands in its place.
+    """
+
+    id: Id
+    name: Name
+    recipe: Recipe = Field(default_factory=lambda: Recipe())
+    mask: Id | None = None
+    amount: float = number(1.0, 0, 1, label="Amount", tip="How much of it there is where the mask is white.")
+    relief: Literal["adds", "replaces"] = "adds"
+    is_on: bool = True
+
+    @model_validator(mode="after")
+    def _mask_is_there(self) -> Self:
+        if self.recipe.overlays:
+            raise ValueError(f"overlay '{self.name}' has overlays of its own")
+        if self.mask is not None and self.mask not in {p.id for p in self.recipe.patterns}:
+            raise ValueError(f"the mask of overlay '{self.name}' is pattern '{self.mask}', which is not there")
+        return self
+
+
+Recipe.model_rebuild()
 
 
 def _kind(value) -> str:

@@ -10,7 +10,7 @@ from mat_shelf.document.parameter import Frozen
 from mat_shelf.document.pattern import needed
 from mat_shelf.document.recipe import Recipe
 
-_ROWS = {"patterns": "id", "feeds": "input", "relief": "id"}
+_ROWS = {"patterns": "id", "feeds": "input", "relief": "id", "overlays": "id"}
 """Fields of a recipe that hold several things, and what each of those is known by."""
 
 
@@ -25,7 +25,7 @@ class Variable(Frozen):
         What it is a variant of.
     own : tuple of str
         The pieces that a variant keeps for itself; in all others it has its parent's. A piece is a parameter, one
-        pattern, feed or row of relief (``feeds/specular_roughness``), or the order of those (``relief``).
+        pattern, feed, row of relief or overlay (``feeds/specular_roughness``), or the order of those (``relief``).
     """
 
     recipe: Recipe = Recipe()
@@ -93,7 +93,7 @@ def _assembled(pieces: Mapping[str, Any], spare: Mapping[str, Any]) -> Recipe:
     for pattern in needed([i for i in wanted if i not in known], old | known):
         known.setdefault(pattern.id, pattern)
     rows["patterns"] = list(known.values())
-    for field in ("patterns", "relief"):
+    for field in ("patterns", "relief", "overlays"):
         order = {name: place for place, name in enumerate(pieces.get(field, ()))}
         rows[field].sort(key=lambda row, order=order: order.get(row.id, len(order)))
     return Recipe(**fields, **{field: tuple(found) for field, found in rows.items()})

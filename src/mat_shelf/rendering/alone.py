@@ -12,15 +12,16 @@ _BRIGHTEST = 0.75
 _DISPLAY_GAMMA = 2.2
 
 
-def shown_alone(project: Project, material_id: str, pattern: Pattern) -> Project:
+def shown_alone(project: Project, material_id: str, recipe: Recipe, pattern: Pattern) -> Project:
     """A project in which all that wears a material shows one of its patterns, unlit, as its thumbnail does.
 
     Parameters
     ----------
+    recipe : Recipe
+        The material's, or that of one of its overlays.
     pattern : Pattern
-        One of the material's; it may have fewer steps.
+        One of that; it may have fewer steps.
     """
-    recipe = project.material(material_id).recipe
     if not is_colored(pattern, Library({p.id: p for p in recipe.patterns})):
         # a grey is what it looks like, so it is decoded as a display would
         pattern = pattern.with_(steps=(*pattern.steps, Contrast(gamma=1 / _DISPLAY_GAMMA)))

@@ -15,7 +15,7 @@ from mat_shelf.optics.kernels import F, kernel
 from mat_shelf.optics.vectors import normalize, row3, store3
 from mat_shelf.patterns.points import Points, part_frames, part_salt
 from mat_shelf.patterns.step import Library, evaluate, grey
-from mat_shelf.rendering.feeding import bent_normals, fed_value, uv_kernel
+from mat_shelf.rendering.feeding import Lying, bent_normals, coverage, fed_value, lying_over, uv_kernel
 from mat_shelf.rendering.scene import Geometry
 from mat_shelf.rendering.shape_maps import ShapeKey, ShapeLookup, ShapeMap
 
@@ -96,8 +96,9 @@ def bake(
     uv = mesh.uv[mesh.triangles].reshape(-1, 6)
     shapes = ShapeLookup([(part.mesh, pose.scale)], np.zeros(1, np.int32), shape_maps)
     atlas = _flat(mesh)
-    names = [name for name in BAKED if recipe.feed(name) or name in BAKED[:3]]
-    has_relief = any(row.is_on and row.height for row in recipe.relief)
+    overlays = lying_over(recipe, library.pictures)
+    names = [name for name in BAKED if recipe.feed(name) or name in BAKED[:3] or _differs(recipe, overlays, name)]
+    has_relief = any(row.is_on and row.height for layer in recipe.layers() for row in layer.relief)
     wide = {name: isinstance(getattr(recipe, name), tuple) for name in names}
     maps = {name: np.zeros((size * size, 3) if wide[name] else size * size, np.float32) for name in names}
     if has_relief:
@@ -120,17 +121,26 @@ def bake(
         index = texels[hit]
         covered[index] = True
         points, along, across = _points(primitive[hit], u[hit], v[hit], corners, normals, uv, frames, shapes)
+        covers = coverage(overlays, points)
         for name in names:
-            feed = recipe.feed(name)
-            maps[name][index] = getattr(recipe, name) if feed is None else fed_value(recipe, feed, points, library)
+            values = _input(recipe, name, points, library)
+            for cover, lying in zip(covers, overlays, strict=True):
+                over = _input(lying.overlay.recipe, name, points, lying.library)
+                share = cover[:, None] if wide[name] else cover
+                values = values * (1 - share) + over * share
+            maps[name][index] = values
         if has_relief:
-            bent = bent_normals(recipe.relief, points, library)
+            height, bent = _relief(recipe, points, library)
+            for cover, lying in zip(covers, overlays, strict=True):
+                more, own = _relief(lying.overlay.recipe, points, lying.library)
+                if lying.overlay.relief == "adds":
+                    own += bent - points.normal
+                    more += height
+                height = height * (1 - cover) + more * cover
+                bent = bent * (1 - cover[:, None]) + own * cover[:, None]
             tangent = np.stack([(bent * along).sum(1), (bent * across).sum(1), (bent * points.normal).sum(1)], axis=1)
             maps["normal"][index] = tangent / np.linalg.norm(tangent, axis=1, keepdims=True)
-            for line in recipe.relief:
-                if line.is_on and line.kind == "height":
-                    pattern = library.patterns[line.pattern]
-                    maps["height"][index] += np.float32(line.height) * grey(evaluate(pattern, points, library))
+            maps["height"][index] = height
     if not covered.any():
         raise BakeError(f"the coordinates of part '{part.name}' cover nothing; unwrap it anew")
     covered = covered.reshape(size, size)
@@ -142,6 +152,34 @@ def bake(
         picture[~keep] = (0, 0, 1) if name == "normal" else 0
         padded[name] = picture if picture.shape[2] == 3 else picture[..., 0]
     return Baked(padded, covered)
+
+
+def _differs(recipe: Recipe, overlays: tuple[Lying, ...], name: str) -> bool:
+    """Whether an overlay's value of an input is another one than that below."""
+    return any(
+        lying.overlay.recipe.feed(name) or getattr(lying.overlay.recipe, name) != getattr(recipe, name)
+        for lying in overlays
+    )
+
+
+def _input(recipe: Recipe, name: str, points: Points, library: Library) -> np.ndarray:
+    """An input of a recipe at some points, constant or fed, (N,) or (N, 3) float32."""
+    feed = recipe.feed(name)
+    if feed is not None:
+        return fed_value(recipe, feed, points, library)
+    constant = np.asarray(getattr(recipe, name), np.float32)
+    return np.broadcast_to(constant, (len(points), *constant.shape))
+
+
+def _relief(recipe: Recipe, points: Points, library: Library) -> tuple[np.ndarray, np.ndarray]:
+    """Height, (N,) mm, and normals, (N, 3), of a recipe's relief."""
+    height = np.zeros(len(points), np.float32)
+    if not any(row.is_on and row.height for row in recipe.relief):
+        return height, points.normal.copy()
+    for row in recipe.relief:
+        if row.is_on and row.kind == "height":
+            height += np.float32(row.height) * grey(evaluate(library.patterns[row.pattern], points, library))
+    return height, bent_normals(recipe.relief, points, library)
 
 
 def _flat(mesh: Mesh) -> Geometry:

@@ -1,15 +1,17 @@
 """Patterns at the points of a wave: rows of the parameter block of each point's own, and bent normals."""
 
+from collections.abc import Mapping
 from typing import NamedTuple
 
 import numpy as np
 
 from mat_shelf.document.pattern import Feed, Relief
-from mat_shelf.document.recipe import Recipe
+from mat_shelf.document.recipe import Overlay, Recipe
 from mat_shelf.optics.kernels import F, kernel
 from mat_shelf.optics.parameters import write_fed
 from mat_shelf.optics.vectors import cross, dot, normalize, row3, scale, store3, sub
 from mat_shelf.optics.vectors import frame as frame_of
+from mat_shelf.patterns.lattice import hash3, unit
 from mat_shelf.patterns.placing import Sheet, lay
 from mat_shelf.patterns.points import Points
 from mat_shelf.patterns.step import Library, evaluate, grey
@@ -22,7 +24,7 @@ _STEEPEST = 8.0
 
 
 class Fed(NamedTuple):
-    """A material that patterns feed.
+    """A material that patterns feed, or that something lies over.
 
     Attributes
     ----------
@@ -30,11 +32,35 @@ class Fed(NamedTuple):
         Its row of the parameter block.
     recipe : Recipe
     library : Library
+    overlays : tuple of Lying
+        The lowest first.
     """
 
     row: int
     recipe: Recipe
     library: Library
+    overlays: tuple["Lying", ...] = ()
+
+
+class Lying(NamedTuple):
+    """An overlay: its row of the parameter block, what it is, its patterns, and how much of it there is."""
+
+    row: int
+    overlay: Overlay
+    library: Library
+    amount: float
+
+
+def lying_over(recipe: Recipe, pictures: Mapping, first_row: int = 0) -> tuple[Lying, ...]:
+    """What can be seen lying over a recipe; its rows of the parameter block are numbered from `first_row` on."""
+    found = []
+    for overlay in recipe.shown_overlays():
+        if recipe.transmission_weight == 0:  # there is no body below that light could go into
+            opaque = overlay.recipe.with_(transmission_weight=0.0).without_feed("transmission_weight")
+            overlay = overlay.with_(recipe=opaque)
+        library = Library({p.id: p for p in overlay.recipe.patterns}, pictures)
+        found.append(Lying(first_row + len(found), overlay, library, overlay.amount * recipe.age))
+    return tuple(found)
 
 
 def feed_wave(count, dressing, geometry, points, paths, u, v, block) -> None:
@@ -62,13 +88,74 @@ def feed_wave(count, dressing, geometry, points, paths, u, v, block) -> None:
         if not len(index):
             continue
         some = _pattern_points(index, geometry, points, paths, u, v)
+        if not fed.overlays:
+            free = _dress(index, some, fed.recipe, fed.library, fed.row, dressing, points, block, free)
+            continue
+        seen = seen_overlay(fed.overlays, some, paths.random[index])
+        for place in np.unique(seen):
+            mine = np.flatnonzero(seen == place)
+            part, which = some.take(mine), index[mine]
+            if place < 0:
+                free = _dress(which, part, fed.recipe, fed.library, fed.row, dressing, points, block, free)
+                continue
+            row, overlay, library, _ = fed.overlays[place]
+            if overlay.relief == "adds" and _has_relief(fed.recipe):
+                part.normal[:] = points.normal[which] = bent_normals(fed.recipe.relief, part, fed.library)
+            free = _dress(which, part, overlay.recipe, library, row, dressing, points, block, free)
+
+
+def _has_relief(recipe: Recipe) -> bool:
+    return any(row.is_on and row.height for row in recipe.relief)
+
+
+def _dress(index, some, recipe, library, row, dressing, points, block, free) -> int:
+    """Dresses points of a wave in a recipe; returns the first row of the block that is still free."""
+    if recipe.feeds:
         own = slice(free, free + len(index))
-        block[own] = dressing.parameters[fed.row]
+        block[own] = dressing.parameters[row]
         points.look[index] = np.arange(own.start, own.stop, dtype=np.int32)
-        write_fed(block[own], fed_values(fed.recipe, some, fed.library), fed.recipe)
-        if any(row.is_on and row.height for row in fed.recipe.relief):
-            points.normal[index] = bent_normals(fed.recipe.relief, some, fed.library)
+        write_fed(block[own], fed_values(recipe, some, library), recipe)
         free = own.stop
+    else:
+        points.look[index] = row
+    if _has_relief(recipe):
+        points.normal[index] = bent_normals(recipe.relief, some, library)
+    return free
+
+
+def coverage(overlays: tuple[Lying, ...], points: Points) -> np.ndarray:
+    """How much of each overlay there is at some points, before those above hide it, (K, N) float32 in [0, 1]."""
+    covers = np.empty((len(overlays), len(points)), np.float32)
+    for place, (_, overlay, library, amount) in enumerate(overlays):
+        covers[place] = amount
+        if overlay.mask is not None:
+            mask = grey(evaluate(library.patterns[overlay.mask], points, library))
+            covers[place] *= np.clip(np.nan_to_num(mask), 0, 1)
+    return covers
+
+
+def seen_overlay(overlays: tuple[Lying, ...], points: Points, random: np.ndarray) -> np.ndarray:
+    """Which overlay is seen at each point, (N,) int; -1 for what lies below all of them.
+
+    Parameters
+    ----------
+    random : (N,) uint32
+        State of the points' paths, which is not advanced.
+    """
+    covers = coverage(overlays, points)
+    seen = np.full(len(points), -1)
+    for place in range(len(overlays) - 1, -1, -1):
+        chance = np.empty(len(points), np.float32)
+        chance_kernel(random, np.uint32(place), chance)
+        seen[(seen < 0) & (chance < covers[place])] = place
+    return seen
+
+
+@kernel
+def chance_kernel(random, place, out):
+    """Numbers in [0, 1) that go with states of paths, (N,), others for each place."""
+    for i in range(random.shape[0]):
+        out[i] = unit(hash3(np.int32(random[i] >> np.uint32(1)), np.int32(random[i] & np.uint32(1)), 77, place))
 
 
 def _pattern_points(index, geometry, points, paths, u, v) -> Points:

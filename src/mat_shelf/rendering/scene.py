@@ -21,7 +21,7 @@ from mat_shelf.patterns.points import FLAT, Frames, part_frames, part_salt
 from mat_shelf.patterns.step import Library
 from mat_shelf.rendering.backdrop import sweep_mesh
 from mat_shelf.rendering.ball import BALL_RECIPE, Ball
-from mat_shelf.rendering.feeding import Fed
+from mat_shelf.rendering.feeding import Fed, lying_over
 
 UNDRESSED = Recipe(base_color=(0.5, 0.5, 0.5), specular_roughness=0.5)
 """What a part without a material wears."""
@@ -146,12 +146,15 @@ def dress(recipes: Sequence[Recipe], rows: Sequence[int], backdrop: int = -1, zo
         first[geometry] = place
         place += len(faces)
     zone_rows = np.concatenate([faces for _, faces in zoned]).astype(np.int32) if zoned else np.zeros(0, np.int32)
-    block = np.stack([parameter_row(r) for r in recipes])
-    fed = tuple(
-        Fed(row, recipe, Library({p.id: p for p in recipe.patterns}, {} if pictures is None else pictures))
-        for row, recipe in enumerate(recipes)
-        if recipe.feeds or any(line.is_on for line in recipe.relief)
-    )
+    known = {} if pictures is None else pictures
+    block = [parameter_row(r) for r in recipes]
+    fed = []
+    for row, recipe in enumerate(recipes):
+        overlays = lying_over(recipe, known, len(block))
+        block += [parameter_row(lying.overlay.recipe) for lying in overlays]
+        if recipe.feeds or overlays or any(line.is_on for line in recipe.relief):
+            fed.append(Fed(row, recipe, Library({p.id: p for p in recipe.patterns}, known), overlays))
+    block, fed = np.stack(block), tuple(fed)
     return Dressing(np.array(rows, np.int32).reshape(-1), first, zone_rows, block, backdrop, fed)
 
 

@@ -63,7 +63,7 @@ def needed_maps(project: Project) -> list[ShapeKey]:
 
 
 def _keys(part: Part, recipe) -> Iterable[ShapeKey]:
-    for pattern in recipe.patterns:
+    for pattern in (pattern for layer in recipe.layers() for pattern in layer.patterns):
         for step in pattern.steps:
             if isinstance(step, Edges | Crevices):
                 yield ShapeKey(part.mesh, step.kind, step.radius, part.pose.scale)

@@ -55,7 +55,8 @@ class Binding:
 
     def is_own(self) -> bool:
         """Whether the material on the board is a variant and has this value for itself."""
-        material = self.workshop.selected_material if self.may_follow else None
+        has_own = self.may_follow and self.workshop.overlay is None
+        material = self.workshop.selected_material if has_own else None
         return material is not None and material.owns(self.name)
 
     def give_back(self) -> None:
@@ -67,13 +68,13 @@ class Binding:
 
 
 def of_material(workshop: Workshop, name: str) -> Binding:
-    """A parameter of the selected material."""
+    """A parameter of the recipe on the board, the selected material's or an overlay's."""
     return Binding(
         workshop,
         Recipe,
         name,
-        lambda w: w.selected_material.recipe if w.selected_material else None,
-        lambda w, recipe: w.project.with_material(w.selected_material.tuned(recipe)),
+        lambda w: w.layer,
+        lambda w, recipe: w.with_layer(recipe),
         may_follow=True,
     )
 

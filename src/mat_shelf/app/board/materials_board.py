@@ -23,6 +23,7 @@ from mat_shelf.app.board.binding import of_material
 from mat_shelf.app.board.card import card_of, column_of, sideways
 from mat_shelf.app.board.keep_popover import KeepPopover
 from mat_shelf.app.board.kinds import BODY, FINISH, GROUPS, KINDS, kind_of, shown_groups
+from mat_shelf.app.board.overlays_card import OverlaysCard
 from mat_shelf.app.board.rows import row_of
 from mat_shelf.app.patterns.choosing import FeedPopover, NewPatternPopover
 from mat_shelf.app.patterns.feed_chip import CHIP, FeedChip
@@ -36,7 +37,7 @@ from mat_shelf.app.patterns.texture_set_dialog import TextureSetDialog
 from mat_shelf.app.theme import font
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.pattern import Pattern
-from mat_shelf.document.recipe import FEEDABLE
+from mat_shelf.document.recipe import FEEDABLE, Recipe
 from mat_shelf.exchange.texture_set import Taken, with_set
 from mat_shelf.geometry.pose import posed_bounds
 from mat_shelf.geometry.size import depth_warning
@@ -68,7 +69,12 @@ class MaterialsBoard(QFrame):
         for kind in KINDS:
             self.kind_box.addItem(kind)
         self.kind_box.activated.connect(self._choose_kind)
-        self.relief_card = ReliefCard(self.patterns, self.painter, self.choose_relief)
+        self.relief_card = ReliefCard(self.patterns, self.painter, self.choose_relief, lambda: self.turn_over(True))
+        age = row_of(of_material(workshop, "age"), None, is_stacked=True)
+        self.overlays_card = OverlaysCard(workshop, age, lambda: self.turn_over(False))
+        self._relief_or_overlays = QStackedWidget()
+        self._relief_or_overlays.addWidget(self.relief_card)
+        self._relief_or_overlays.addWidget(self.overlays_card)
         self.patterns_card = PatternsCard(self.patterns, self.painter, self.choose_pattern)
         self.new_popover = NewPatternPopover(self.painter, self._begin, self.choose_pictures, self)
         self._begun_for: Callable[[str], None] = self.patterns.open
@@ -95,6 +101,23 @@ class MaterialsBoard(QFrame):
         self.warning.setProperty("role", "tag")
         self.variants_label = QLabel()
         self.variants_label.setProperty("role", "tag")
+        self.back_button = QPushButton()
+        self.back_button.setProperty("role", "plain")
+        self.back_button.setToolTip("Back to the material  (Escape)")
+        self.back_button.clicked.connect(lambda: workshop.open_overlay(None))
+        self.mask_box = QComboBox()
+        self.mask_box.setAccessibleName("Mask")
+        self.mask_box.setToolTip("The pattern that says where it lies: white is all of it, black nothing")
+        self.mask_box.activated.connect(lambda: self._set_overlay("Mask", mask=self.mask_box.currentData()))
+        self.over_box = QComboBox()
+        self.over_box.setAccessibleName("Relief of the overlay")
+        self.over_box.setToolTip("Whether its relief comes on top of that of the material, or stands in its place")
+        for way, words in (("adds", "relief comes on top"), ("replaces", "relief replaces")):
+            self.over_box.addItem(words, way)
+        self.over_box.activated.connect(lambda: self._set_overlay("Relief", relief=self.over_box.currentData()))
+        for box in (self.mask_box, self.over_box):
+            box.setProperty("role", "small")
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         tags = (self._family, self.wearers_button, self.parent_button, self.variants_label, self.warning)
         for tag in tags:
             tag.setFixedHeight(22)
@@ -110,7 +133,7 @@ class MaterialsBoard(QFrame):
 
         header = QHBoxLayout()
         header.setSpacing(8)
-        for widget in (self.name, *tags):
+        for widget in (self.back_button, self.name, self.mask_box, self.over_box, *tags):
             header.addWidget(widget)
         header.addStretch(1)
         header.addWidget(self.vary_button)
@@ -124,7 +147,7 @@ class MaterialsBoard(QFrame):
             column.setMinimumWidth(COLUMN)
         for card in (self._body, self._finish):
             cards.addWidget(card, 1)
-        for card, width in ((self.relief_card, 214), (self.patterns_card, 182)):
+        for card, width in ((self._relief_or_overlays, 214), (self.patterns_card, 182)):
             card.setFixedWidth(width)
             cards.addWidget(card)
         tuned = QWidget()
@@ -273,13 +296,13 @@ class MaterialsBoard(QFrame):
     def _choose_kind(self) -> None:
         material = self.workshop.selected_material
         if material is not None:
-            self._chosen_kinds[material.id] = self.kind_box.currentText()
+            self._chosen_kinds[(self.workshop.overlay or material).id] = self.kind_box.currentText()
             self.follow()
 
-    def _follow_kind(self, material) -> None:
-        kind = self._chosen_kinds.get(material.id) or kind_of(material.recipe)
+    def _follow_kind(self, layer_id: str, recipe: Recipe) -> None:
+        kind = self._chosen_kinds.get(layer_id) or kind_of(recipe)
         self.kind_box.setCurrentText(kind)
-        shown = shown_groups(kind, material.recipe)
+        shown = shown_groups(kind, recipe)
         for name, column in self._columns.items():
             column.setVisible(name in shown)
         for card, groups in ((self._body, BODY), (self._finish, FINISH)):
@@ -299,27 +322,30 @@ class MaterialsBoard(QFrame):
             return
         self._stack.setCurrentIndex(2 if self.patterns.pattern is not None else 1)
         if not self.name.hasFocus() or not self.name.isModified():
-            self.name.setText(material.name)
-            width = QFontMetrics(font(15, QFont.Weight.DemiBold)).horizontalAdvance(material.name)
+            shown = self.workshop.overlay or material
+            self.name.setText(shown.name)
+            width = QFontMetrics(font(15, QFont.Weight.DemiBold)).horizontalAdvance(shown.name)
             self.name.setFixedWidth(min(width + 20, 320))
         self._family.setText(material.family)
         project = self.workshop.project
         wearers = project.wearers().get(material.id, [])
         shown = ", ".join(wearers[:3]) + (f" and {len(wearers) - 3} more" if len(wearers) > 3 else "")
         self.wearers_button.setText(f"on {shown}" if wearers else "not worn")
-        self.parent_button.setVisible(material.parent is not None)
+        is_whole = self.workshop.overlay is None
+        self.parent_button.setVisible(material.parent is not None and is_whole)
         if material.parent is not None:
             own = f"{len(material.own)} own" if material.own else "nothing own yet"
             self.parent_button.setText(f"variant of {project.material(material.parent).name} · {own}")
         variants = len(project.variants_of(material.id))
-        self.variants_label.setVisible(variants > 0)
+        self.variants_label.setVisible(variants > 0 and is_whole)
         self.variants_label.setText(f"{variants} variant{'s' if variants > 1 else ''}")
         self.vary_button.setEnabled(part is not None)
         warning = self._depth_warning(part, material) if part is not None else None
-        self.warning.setVisible(warning is not None)
+        self.warning.setVisible(warning is not None and is_whole)
         self.warning.setText(f"⚠ {warning}")
-        self._follow_kind(material)
-        for row in (*self.rows.values(), self.relief_card, self.patterns_card):
+        self._follow_overlay(material)
+        self._follow_kind((self.workshop.overlay or material).id, self.workshop.layer)
+        for row in (*self.rows.values(), self.relief_card, self.overlays_card, self.patterns_card):
             row.follow()
 
     def _depth_warning(self, part, material) -> str | None:
@@ -332,8 +358,39 @@ class MaterialsBoard(QFrame):
     def _rename(self) -> None:
         if self.name.isModified():
             self.name.setModified(False)
-            self.workshop.rename_material(self.name.text())
+            if self.workshop.overlay is not None:
+                self._set_overlay("Rename overlay", name=self.name.text().strip()[:120] or self.workshop.overlay.name)
+            else:
+                self.workshop.rename_material(self.name.text())
             self.follow()
+
+    def turn_over(self, to_overlays: bool) -> None:
+        """Shows the card of overlays in the place of that of relief, or that again."""
+        self._relief_or_overlays.setCurrentIndex(1 if to_overlays else 0)
+
+    def _set_overlay(self, label: str, **changes) -> None:
+        overlay, material = self.workshop.overlay, self.workshop.selected_material
+        if overlay is not None:
+            recipe = material.recipe.with_overlay(overlay.with_(**changes))
+            self.workshop.edit(label, self.workshop.project.with_material(material.tuned(recipe)))
+
+    def _follow_overlay(self, material) -> None:
+        """Says whose recipe is on the board: the material's, or that of one of its overlays."""
+        overlay = self.workshop.overlay
+        for widget in (self.back_button, self.mask_box, self.over_box):
+            widget.setVisible(overlay is not None)
+        for widget in (self._family, self.wearers_button, self.vary_button, self.keep_button):
+            widget.setVisible(overlay is None)
+        if overlay is None:
+            return
+        self.turn_over(False)
+        self.back_button.setText(f"←  {material.name}")
+        self.mask_box.clear()
+        self.mask_box.addItem("all over", None)
+        for pattern in overlay.recipe.patterns:
+            self.mask_box.addItem(f"mask: {pattern.name}", pattern.id)
+        self.mask_box.setCurrentIndex(max(self.mask_box.findData(overlay.mask), 0))
+        self.over_box.setCurrentIndex(self.over_box.findData(overlay.relief))
 
     def _open_parent(self) -> None:
         material = self.workshop.selected_material

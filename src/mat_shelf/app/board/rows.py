@@ -9,7 +9,6 @@ from mat_shelf.app.board.choice_row import ChoiceRow
 from mat_shelf.app.board.color_row import ColorRow
 from mat_shelf.app.board.value_row import ValueRow
 
-
 _WORDS = {
     "round": "round the axis",
     "along": "along the axis",

@@ -50,9 +50,8 @@ class PatternWork(QObject):
 
     @property
     def recipe(self) -> Recipe:
-        """That of the material on the board; a plain one where there is none."""
-        material = self.workshop.selected_material
-        return material.recipe if material else Recipe()
+        """The one on the board; a plain one where there is none."""
+        return self.workshop.layer or Recipe()
 
     @property
     def library(self) -> Library:
@@ -99,11 +98,9 @@ class PatternWork(QObject):
         self.workshop.show_alone(pattern)
 
     def edit(self, label: str, recipe: Recipe, gesture: str | None = None) -> None:
-        """Puts another recipe into the material on the board."""
-        material = self.workshop.selected_material
-        if material is not None and recipe is not material.recipe:
-            project = self.workshop.project.with_material(material.tuned(recipe))
-            self.workshop.edit(label, project, gesture)
+        """Puts another recipe in place of the one on the board."""
+        if self.workshop.layer is not None and recipe is not self.workshop.layer:
+            self.workshop.edit(label, self.workshop.with_layer(recipe), gesture)
 
     def end_gesture(self) -> None:
         """The next edit is a step of its own, in whatever project is open by then."""
@@ -239,6 +236,12 @@ class PatternWork(QObject):
         name = self.recipe.pattern(pattern_id).name
         self._tried(f"Throw out {name}", lambda: self.recipe.without_pattern(pattern_id))
 
+    def uses_of(self, pattern_id: str) -> list[str]:
+        """What a pattern feeds, in words."""
+        overlay = self.workshop.overlay
+        masked = ["Mask"] if overlay is not None and overlay.mask == pattern_id else []
+        return masked + self.recipe.uses_of(pattern_id)
+
     def feed(self, name: str, pattern_id: str) -> None:
         """Feeds an input with a pattern, in the range that suits the input's value."""
         recipe = self.recipe
@@ -283,9 +286,11 @@ class PatternWork(QObject):
             return None
         material_id, _, pattern_id = bytes(data.data(PATTERN_MIME)).decode(errors="replace").partition("\n")
         try:
-            origin = self.workshop.project.material(material_id).recipe
-            origin.pattern(pattern_id)
+            layers = self.workshop.project.material(material_id).recipe.layers()
         except KeyError:
+            return None
+        origin = next((layer for layer in layers if pattern_id in {p.id for p in layer.patterns}), None)
+        if origin is None:
             return None
         if pattern_id not in {p.id for p in self.recipe.patterns}:
             self.edit("Copy pattern", self.recipe.with_patterns_of(origin, [pattern_id]))

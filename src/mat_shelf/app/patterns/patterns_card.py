@@ -39,7 +39,7 @@ class PatternEntry(QWidget):
         self.button.show_pattern(pattern)
         self.button.setAccessibleName(pattern.name)
         self.name.setText(self.name.fontMetrics().elidedText(pattern.name, Qt.TextElideMode.ElideRight, NAME_WIDTH))
-        uses = recipe.uses_of(self.pattern_id)
+        uses = self.work.uses_of(self.pattern_id)
         self.uses.setText(f"feeds {len(uses)}" if uses else "feeds nothing")
         self.setToolTip(f"{pattern.name} feeds {', '.join(uses)}" if uses else f"{pattern.name} feeds nothing yet")
 
@@ -89,6 +89,7 @@ class PatternsCard(QFrame):
         if list(self.entries) != [p.id for p in patterns]:
             for entry in self.entries.values():
                 self._list.removeWidget(entry)
+                entry.hide()
                 entry.deleteLater()
             self.entries = {p.id: PatternEntry(self.work, self._painter, p.id) for p in patterns}
             for place, entry in enumerate(self.entries.values()):

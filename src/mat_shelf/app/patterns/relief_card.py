@@ -134,7 +134,7 @@ def _height(place: float) -> float:
 class ReliefCard(QFrame):
     """The rows; a pattern that is dropped on the card becomes one more."""
 
-    def __init__(self, work: PatternWork, painter: Painter, choose):
+    def __init__(self, work: PatternWork, painter: Painter, choose, turn_over):
         super().__init__(objectName="card")
         self.work, self._painter = work, painter
         self.setAcceptDrops(True)
@@ -142,12 +142,14 @@ class ReliefCard(QFrame):
         heading = QLabel("Relief")
         heading.setProperty("role", "cardTitle")
         heading.setFixedHeight(HEAD)
-        self.order = QLabel("coarse to fine")
-        self.order.setProperty("role", "quiet")
+        self.overlays_button = QPushButton()
+        self.overlays_button.setProperty("role", "tag")
+        self.overlays_button.setToolTip("What lies over it here and there: dust, wear, frost, scratches")
+        self.overlays_button.clicked.connect(turn_over)
         head = QHBoxLayout()
         head.addWidget(heading)
         head.addStretch(1)
-        head.addWidget(self.order)
+        head.addWidget(self.overlays_button)
         self._list = QVBoxLayout()
         self._list.setContentsMargins(0, 0, 6, 0)
         self._list.setSpacing(0)
@@ -168,11 +170,14 @@ class ReliefCard(QFrame):
         if list(self.rows) != [row.id for row in relief]:
             for row in self.rows.values():
                 self._list.removeWidget(row)
+                row.hide()
                 row.deleteLater()
             self.rows = {row.id: ReliefRow(self.work, self._painter, row.id) for row in relief}
             for place, row in enumerate(self.rows.values()):
                 self._list.insertWidget(place, row)
-        self.order.setVisible(len(relief) > 1)
+        overlays = self.work.recipe.overlays
+        self.overlays_button.setText(f"Overlays {len(overlays)} ›" if overlays else "Overlays ›")
+        self.overlays_button.setVisible(self.work.workshop.overlay is None)
         for row in self.rows.values():
             row.follow()
 

@@ -287,7 +287,7 @@ class StripBoard(QFrame):
             self.name.setText(pattern.name)
             width = QFontMetrics(font(15, QFont.Weight.DemiBold)).horizontalAdvance(pattern.name)
             self.name.setFixedWidth(min(width + 20, 260))
-        uses = work.recipe.uses_of(pattern.id)
+        uses = work.uses_of(pattern.id)
         self.feeds_tag.setText(f"feeds {len(uses)}" if uses else "feeds nothing yet")
         self.alone_button.setChecked(work.is_alone)
         self._follow_tiles()

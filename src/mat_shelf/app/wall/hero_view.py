@@ -560,6 +560,8 @@ class HeroView(QWidget):
             self.work.choose(None)
         elif event.key() == Qt.Key.Key_Escape and self.shown_snapshot:
             self.flip(None)
+        elif event.key() == Qt.Key.Key_Escape and self.workshop.overlay is not None:
+            self.workshop.open_overlay(None)
         elif event.key() == Qt.Key.Key_Escape:
             self.workshop.select(None)
         elif event.key() == Qt.Key.Key_F and self.workshop.selected:

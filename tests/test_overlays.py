@@ -1,0 +1,162 @@
+"""Overlays: what lies over a material, in the pixels, in the document, in baked maps and in the window."""
+
+import numpy as np
+import pytest
+from driving import LEFT, click_part, drag_slider, picture_of, seen
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from test_rendering import AHEAD, EVEN, ball, take
+
+from mat_shelf.document.pattern import Pattern, Relief
+from mat_shelf.document.project import Material
+from mat_shelf.document.recipe import Overlay, Recipe
+from mat_shelf.patterns.points import flat_points
+from mat_shelf.patterns.sources import Constant, Noise
+from mat_shelf.rendering.feeding import Fed, lying_over, seen_overlay
+from mat_shelf.rendering.lights import make_lights
+from mat_shelf.shelf.overlays import READY_OVERLAYS
+
+
+def lit(color) -> Recipe:
+    return Recipe(base_weight=0, specular_weight=0, emission_luminance=1000.0, emission_color=color)
+
+
+def constant(value: float) -> Pattern:
+    return Pattern(id="mask", name="Mask", steps=(Constant(value=value),))
+
+
+def over(color, mask: float, amount=1.0, key="o", **more) -> Overlay:
+    recipe = lit(color).with_(patterns=(constant(mask),))
+    return Overlay(id=key, name=key.upper(), recipe=recipe, mask="mask", amount=amount, **more)
+
+
+RED, GREEN, BLUE = (1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0)
+
+
+def shown(recipe: Recipe, samples=48) -> np.ndarray:
+    picture = take([ball()], [recipe], make_lights(EVEN * 0), AHEAD, size=(48, 48), samples=samples)
+    return picture[18:30, 18:30].mean(axis=(0, 1))
+
+
+def test_what_is_seen_is_an_exact_mixture():
+    """A mask of 0.6 at an amount of 0.5 shows three tenths of the overlay; what lies above hides what lies below."""
+    one = lit(RED).with_(overlays=(over(BLUE, 0.6, 0.5),))
+    assert shown(one) == pytest.approx([0.7, 0, 0.3], abs=0.02)
+    two = lit(RED).with_(overlays=(over(BLUE, 0.5), over(GREEN, 0.5, key="p")))
+    assert shown(two) == pytest.approx([0.25, 0.5, 0.25], abs=0.02)
+    full = lit(RED).with_(overlays=(over(BLUE, 1.0), over(GREEN, 1.0, key="p")))
+    assert shown(full, 2) == pytest.approx(GREEN, abs=1e-6)
+    assert shown(full.with_(age=0.0), 2) == pytest.approx(RED, abs=1e-6)
+    assert shown(two.with_(age=0.5)) == pytest.approx([0.5625, 0.25, 0.1875], abs=0.02)
+    off = full.with_overlay(full.overlays[1].with_(is_on=False))
+    assert shown(off, 2) == pytest.approx(BLUE, abs=1e-6)
+
+
+def test_choices_at_two_overlays_are_independent():
+    """Were they drawn from one number, the lower of two half masks would never be seen."""
+    recipe = lit(RED).with_(overlays=(over(BLUE, 0.5), over(GREEN, 0.5, key="p")))
+    fed = Fed(0, recipe, None, lying_over(recipe, {}))
+    random = np.random.default_rng(1).integers(0, 2**32, 40_000, dtype=np.uint32)
+    points = flat_points(10, 200, 200)
+    share = np.bincount(seen_overlay(fed.overlays, points, random) + 1) / 40_000
+    assert share == pytest.approx([0.25, 0.25, 0.5], abs=0.01)
+
+
+def test_something_opaque_hides_glass():
+    """Soot on a glass ball: no light of the room behind comes through it."""
+    glass = Recipe(transmission_weight=1.0, specular_roughness=0.0)
+    soot = Recipe(base_color=(0, 0, 0), specular_weight=0.0, patterns=(constant(1.0),))
+    sooty = glass.with_(overlays=(Overlay(id="s", name="Soot", recipe=soot, mask="mask"),))
+
+    def look(recipe):
+        return take([ball()], [recipe], make_lights(EVEN), AHEAD, size=(24, 24), samples=16)[9:15, 9:15].mean()
+
+    assert look(glass) == pytest.approx(1, abs=0.02) and look(sooty) < 1e-3
+
+
+def test_relief_comes_on_top_or_replaces():
+    """Grooves of the overlay alone, or with those below: seen by the spread of what the surface reflects."""
+    waves = Pattern(id="mask", name="Waves", steps=(Noise(octaves=2),))
+    smooth = Recipe(base_metalness=1.0, specular_roughness=0.0)
+    rough = smooth.with_(patterns=(waves,), relief=(Relief(id="r", pattern="mask", height=2.0),))
+    room = make_lights(np.where(np.arange(16)[:, None, None] < 5, 1, 0) * EVEN)
+
+    def look(recipe):
+        return take([ball()], [recipe], room, AHEAD, size=(64, 64), samples=32)[16:48, 16:48, 1]
+
+    def overlaid(way):
+        return look(rough.with_(overlays=(Overlay(id="o", name="O", recipe=smooth, relief=way),)))
+
+    assert np.abs(overlaid("replaces") - look(smooth)).mean() < 1e-3
+    assert np.abs(overlaid("adds") - look(rough)).mean() < 1e-3
+    assert np.abs(look(rough) - look(smooth)).mean() > 0.02
+
+
+def test_bad_overlays_are_refused_and_variants_follow_in_each():
+    with pytest.raises(ValueError, match="is not there"):
+        Overlay(id="o", name="Dust", mask="gone")
+    with pytest.raises(ValueError, match="overlays of its own"):
+        Overlay(id="p", name="Dust", recipe=Recipe(overlays=(over(RED, 1.0),)))
+    with pytest.raises(ValueError, match="share an id"):
+        Recipe(overlays=(over(RED, 1.0), over(BLUE, 1.0)))
+    parent = Material(id="a", name="A", recipe=Recipe(overlays=(over(RED, 0.2), over(BLUE, 0.3, key="p"))))
+    variant = Material(id="b", name="B", recipe=parent.recipe, parent="a")
+    variant = variant.tuned(variant.recipe.with_overlay(variant.recipe.overlays[0].with_(amount=0.9)))
+    assert variant.own == ("overlays/o",)
+    changed = parent.recipe.with_overlay(parent.recipe.overlays[1].with_(amount=0.4)).with_overlay(
+        parent.recipe.overlays[0].with_(amount=0.1)
+    )
+    followed = variant.following(changed).recipe.overlays
+    assert [o.amount for o in followed] == [0.9, 0.4]
+
+
+@pytest.mark.parametrize("overlay", READY_OVERLAYS, ids=lambda o: o.id)
+def test_ready_overlays_survive_a_file(overlay):
+    recipe = Recipe(overlays=(overlay,))
+    assert Recipe.model_validate_json(recipe.model_dump_json()) == recipe
+
+
+def test_an_overlay_is_laid_opened_tuned_and_undone(open_window, qtbot, small_project):
+    """Soot from the menu darkens the block's top; opened, its colour changes in the picture; Escape goes back."""
+    window = open_window(*small_project)
+    workshop, board = window.workshop, window.board
+    click_part(window, "block")
+    before = picture_of(qtbot, window).astype(int)
+    inside = seen(window, "block")
+    QTest.mouseClick(board.relief_card.overlays_button, LEFT)
+    card = board.overlays_card
+    assert card.isVisible() and not card.rows
+    menu = card.menu()
+    next(action for action in menu.actions() if action.text() == "Settled dust").trigger()
+    menu.close()
+    assert workshop.history.undo_label == "Add settled dust" and len(card.rows) == 1
+    row = next(iter(card.rows.values()))
+    drag_slider(row.slider, 1.0)
+    assert workshop.selected_material.recipe.overlays[0].amount == 1
+    dusty = picture_of(qtbot, window).astype(int)
+    paler = (dusty - before)[..., 2] > 15
+    assert 0.03 < paler[inside].mean() < 0.95  # what faces up, not the sides
+    top = np.nonzero(paler)[0].mean()
+    assert top < np.nonzero(inside)[0].mean()
+
+    QTest.mouseClick(row.name, LEFT)
+    assert workshop.overlay is not None and board.name.text() == "Settled dust"
+    assert board.mask_box.currentText() == "mask: Faces up" and board.back_button.isVisible()
+    field = board.rows["base_color"].text
+    field.setText("#20C020")
+    field.setModified(True)
+    field.editingFinished.emit()
+    assert workshop.selected_material.recipe.base_color == small_project[0].materials[0].recipe.base_color
+    green = picture_of(qtbot, window).astype(int)[paler & inside].mean(axis=0)
+    pale = dusty[paler & inside].mean(axis=0)
+    assert green[0] < pale[0] - 15 and green[2] < pale[2] - 15 and green[1] > pale[1] - 15
+    board.mask_box.setCurrentIndex(0)
+    board.mask_box.activated.emit(0)
+    assert workshop.overlay.mask is None
+    QTest.keyClick(window.hero, Qt.Key.Key_Escape)
+    assert workshop.overlay is None and workshop.selected == "block" and board.name.text() == "Red"
+    for _ in range(4):
+        workshop.undo()
+    assert not workshop.selected_material.recipe.overlays
+    clean = picture_of(qtbot, window).astype(int)
+    assert np.abs(clean[inside].mean(axis=0) - before[inside].mean(axis=0)).max() < 4
