@@ -149,7 +149,7 @@ def _warm_up(out) -> None:
     from mat_shelf.rendering.warmup import is_warm, warm_up
 
     if not is_warm():
-        print("Compiling the renderer, once; this takes up to a minute", file=out, flush=True)
+        print("Compiling the renderer, once; this takes a minute or two", file=out, flush=True)
         warm_up(lambda text: print(f"  {text}", file=out, flush=True))
 
 

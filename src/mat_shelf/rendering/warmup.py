@@ -1,6 +1,8 @@
 """Compiling the kernels before they are needed."""
 
 from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
+from multiprocessing import get_context
 
 import numpy as np
 
@@ -31,7 +33,23 @@ def is_warm() -> bool:
 
 
 def warm_up(say: Callable[[str], None] = lambda text: None) -> None:
-    """Compiles and keeps every kernel, and the albedo tables. Takes up to a minute the first time."""
+    """Compiles and keeps every kernel, and the albedo tables. Takes a minute or so the first time.
+
+    Compiling keeps one core busy, so the patterns' kernels are compiled by a second process at the same time.
+    """
+    with ProcessPoolExecutor(1, mp_context=get_context("spawn")) as beside:
+        patterns = beside.submit(compile_patterns)
+        _compile_rendering(say)
+        say("pattern kernels")
+        patterns.result()
+    try:
+        for domain in _DOMAINS:
+            (cache_folder(domain) / _MARK).touch()
+    except OSError:
+        say("the cache folder cannot be written, so the next start compiles again")
+
+
+def _compile_rendering(say: Callable[[str], None]) -> None:
     say("albedo tables")
     albedo_tables()
     say("path tracing kernels")
@@ -48,16 +66,14 @@ def warm_up(say: Callable[[str], None] = lambda text: None) -> None:
     say("film and denoiser")
     develop(denoised(film, "fast"))
     tone_map(np.zeros((1, 3), np.float32))
-    say("pattern kernels")
+
+
+def compile_patterns() -> None:
+    """Compiles and keeps the kernels of patterns."""
     for source in SOURCES:
         for projection in ("solid", "box"):
             pattern = Pattern(id="p", name="p", steps=(source(),), placement=Placement(projection=projection))
             bent_normals((Relief(id="r", pattern="p"),), _few_points(), Library({"p": pattern}))
-    try:
-        for domain in _DOMAINS:
-            (cache_folder(domain) / _MARK).touch()
-    except OSError:
-        say("the cache folder cannot be written, so the next start compiles again")
 
 
 def _few_points() -> Points:
