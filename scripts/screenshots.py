@@ -10,20 +10,26 @@ os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp()
 
 import numpy as np
 import trimesh
-from PyQt6.QtCore import QPointF
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtTest import QTest
 
+from mat_shelf.app.patterns.pattern_work import PAINTING
 from mat_shelf.app.start import application
 from mat_shelf.app.window import Window
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.demo.desk_set import demo_project, desk_set_meshes
+from mat_shelf.document.pattern import Placement
 from mat_shelf.document.project import Part
 from mat_shelf.exchange.pictures import write_picture
 from mat_shelf.exchange.texture_set import write_maps
 from mat_shelf.geometry.mesh import checked
+from mat_shelf.patterns.sources import Painted
 from mat_shelf.patterns.step import Library
 from mat_shelf.rendering.baking import bake
 from mat_shelf.rendering.session import render
+from mat_shelf.rendering.shape_maps import needed_maps
 from mat_shelf.shelf.library import Shelf
+from mat_shelf.shelf.overlays import READY_OVERLAYS
 from mat_shelf.shelf.thumbnails import make_thumbnail
 
 FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
@@ -72,6 +78,57 @@ def texture_set(folder: Path) -> list[Path]:
     maps["gloss"] = 1 - maps.pop("specular_roughness")
     maps["normal"][..., 1] *= -1  # green down, as some write it
     return write_maps(folder, "saddle", maps)
+
+
+def show_crease(app, window: Window) -> None:
+    """A crease painted on the leather sleeve, close up, as relief."""
+    workshop, work, hero = window.workshop, window.board.patterns, window.hero
+    workshop.select("sleeve")
+    work.open(work.begin((Painted(),), "Creases", Placement()))
+    work.add_relief(work.pattern_id)
+    work.set_relief(work.recipe.relief[-1].with_(height=-0.7))
+    work.take_in_hand(PAINTING)
+    work.set_brush(work.brush.with_(width=5.0, strength=0.9))
+    hero.frame_part("sleeve")
+    settle(app, window, 2)
+    ys, xs = np.nonzero(hero._mask_of("sleeve", None))
+    rect, shape = hero.picture_rect, hero.frame.sight.part.shape
+    left, right, top, bottom = xs.min(), xs.max(), ys.min(), ys.max()
+    for start, bow in ((0.34, 0.05), (0.44, -0.04), (0.52, 0.06)):
+        line = []
+        for t in np.linspace(0, 1, 40):
+            x = left + (right - left) * (start + 0.1 * t + bow * np.sin(np.pi * t))
+            y = top + (bottom - top) * (0.25 + 0.5 * t)
+            line.append(
+                QPoint(int(rect.x() + x / shape[1] * rect.width()), int(rect.y() + y / shape[0] * rect.height()))
+            )
+        QTest.mousePress(hero, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, line[0])
+        for place in line:
+            QTest.mouseMove(hero, place)
+            app.processEvents()
+        QTest.mouseRelease(hero, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, line[-1])
+    settle(app, window, 32)
+    window.grab().save(str(FOLDER / "crease.png"))
+    work.open(None)
+    workshop.explore(None)
+
+
+def show_overlays(app, window: Window) -> None:
+    """The warmer with overlays of dust and wear, and their card."""
+    workshop = window.workshop
+    workshop.select("warmer-body")
+    for ready in READY_OVERLAYS:
+        if ready.id in ("worn-to-steel", "dust-in-crevices"):
+            window.board.overlays_card.add(ready)
+    window.board.turn_over(True)
+    window.hero.frame_part("warmer-body")
+    while any(key not in workshop.assets.shape_maps for key in needed_maps(workshop.project)):
+        app.processEvents()
+        time.sleep(0.02)
+    settle(app, window, 32)
+    window.grab().save(str(FOLDER / "overlays.png"))
+    window.board.turn_over(False)
+    workshop.explore(None)
 
 
 def show_patterns(app, window: Window, folder: Path) -> None:
@@ -214,6 +271,8 @@ def main() -> None:
         window.render_dialog.grab().save(str(FOLDER / "render.png"))
         window.render_dialog.close()
         show_patterns(app, window, Path(folder))
+        show_crease(app, window)
+        show_overlays(app, window)
         show_product_station(app, window, Path(folder))
         window.workshop.history.saved = window.workshop.project
         window.close()

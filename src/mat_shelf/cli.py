@@ -60,6 +60,10 @@ def _parser() -> argparse.ArgumentParser:
     bake.add_argument("part", help="name of the part")
     bake.add_argument("-o", "--output", type=Path, required=True, metavar="FOLDER")
     bake.add_argument("--size", type=_whole(16, 16384), default=2048, help="texels along each side")
+    measure = command("measure", _measure, "read a material as instruments would: albedo, gloss, CIELAB")
+    measure.add_argument("file", type=Path, help="a project, or a swatch")
+    measure.add_argument("material", nargs="?", help="name of the material; all of a project's otherwise")
+    measure.add_argument("--json", action="store_true")
     export = command("export", _export, "write the product with its zones and materials in an open format")
     export.add_argument("file", type=Path)
     export.add_argument("-o", "--output", type=Path, required=True, help="a .glb")
@@ -264,6 +268,48 @@ def _render(options) -> None:
     except (OSError, PictureError) as fault:
         raise BadInputError(str(fault)) from fault
     print(f"Written to {options.output} in {time.monotonic() - started:.1f} s")
+
+
+def _measure(options) -> None:
+    from mat_shelf.exchange.package import PackageError
+    from mat_shelf.exchange.swatch_file import open_swatch
+    from mat_shelf.optics.readings import read
+
+    if options.file.suffix == ".swatch":
+        try:
+            found = [open_swatch(options.file)]
+        except PackageError as fault:
+            raise BadInputError(str(fault)) from fault
+    else:
+        materials = _read(options.file)[0].materials
+        found = [m for m in materials if options.material in (None, m.id, m.name)]
+    if not found:
+        raise BadInputError(f"there is no material called '{options.material}' in '{options.file}'")
+    told = {}
+    for thing in found:
+        readings = read(thing.recipe)
+        told[thing.name] = {
+            "albedo": {str(angle): _rounded(value) for angle, value in readings.albedo.items()},
+            "transmitted": {str(angle): _rounded(value) for angle, value in readings.transmitted.items()},
+            "f0": _rounded(readings.f0),
+            "gloss": {str(angle): round(value, 1) for angle, value in readings.gloss.items()},
+            "lab_d65": _rounded(readings.lab, 2),
+            "through_mm": {str(mm): _rounded(value) for mm, value in readings.through.items()},
+            "most_given_back": round(readings.most, 4),
+            "fed": [feed.input for feed in thing.recipe.feeds],
+        }
+    if options.json:
+        print(json.dumps(told, indent=1))
+        return
+    for name, values in told.items():
+        gloss = " / ".join(f"{values['gloss'][angle]:g}" for angle in ("20", "60", "85"))
+        lab = " ".join(f"{x:.1f}" for x in values["lab_d65"])
+        fed = f"   fed: {', '.join(values['fed'])}" if values["fed"] else ""
+        print(f"{name}: gloss {gloss} GU at 20/60/85 degrees, CIELAB {lab}, F0 {values['f0']}{fed}")
+
+
+def _rounded(values, digits: int = 4) -> list[float]:
+    return [round(float(x), digits) for x in values]
 
 
 def _chosen(kind: str, wanted: str | None, things, current: str | None) -> str:

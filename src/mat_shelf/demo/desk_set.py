@@ -32,7 +32,7 @@ DRESSING = {
     "Card": "card",
     "Sleeve": "saddle-leather",
     "Warmer body": "graphite-enamel",
-    "Warmer dish": "copper",
+    "Warmer dish": "weathered-copper",
     "Warmer window": "smoked-pane",
     "Warmer ring": "lit-amber",
 }

@@ -7,6 +7,7 @@ Palik 1985 for the others). Indices of liquids and glasses are at 589 nm and 20 
 
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.document.swatch import Swatch
+from mat_shelf.shelf.overlays import READY_OVERLAYS
 from mat_shelf.shelf.patterned import patterned
 
 _MEASURED = "Colour and edge tint from published n and k, CIE 1931 observer, D65."
@@ -98,6 +99,13 @@ def _brushed(key, name, like, anisotropy, roughness, way, note) -> Swatch:
         specular_roughness=roughness, specular_roughness_anisotropy=anisotropy, brush_way=way, brush_axis="y"
     )
     return Swatch(id=key, name=name, family="Metal", note=note, recipe=recipe)
+
+
+def _weathered(key, name, like, overlay, amount, note) -> Swatch:
+    above = next(swatch for swatch in SHIPPED if swatch.id == like)
+    ready = next(ready for ready in READY_OVERLAYS if ready.id == overlay)
+    recipe = above.recipe.with_overlay(ready.with_(amount=amount))
+    return Swatch(id=key, name=name, family=above.family, note=note, recipe=recipe)
 
 
 def _variant(key, name, parent, note, **own) -> Swatch:
@@ -601,4 +609,11 @@ SHIPPED += (
         base_color=(0.16, 0.018, 0.060),
         subsurface_color=(0.16, 0.018, 0.060),
     ),
+    _weathered(
+        "weathered-copper", "Weathered copper", "copper", "verdigris", 0.6, "Verdigris gathers where it is not wiped."
+    ),
+    _weathered(
+        "worn-enamel", "Worn enamel", "graphite-enamel", "worn-to-steel", 1.0, "Worn to the steel along its edges."
+    ),
+    _weathered("icy-glass", "Icy glass", "bottle-glass", "frost", 0.75, "Bottle glass, frosted over in patches."),
 )

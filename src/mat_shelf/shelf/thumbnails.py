@@ -61,7 +61,7 @@ def make_thumbnail(
     path = thumbnail_path(recipe_key(recipe))
     if not path.exists():
         path.parent.mkdir(parents=True, exist_ok=True)
-        project, shape = _standard_scene(recipe)
+        project, shape = standard_scene(recipe)
         meshes = Assets()
         meshes.take(shape)
         for data in pictures.values():
@@ -87,7 +87,7 @@ def _shape() -> tuple[str, Assets]:
     return meshes.add(NamedMesh("shape", lathe(np.concatenate([foot, curve[1:-1], [(0, 31 + ball)]]), 160))), meshes
 
 
-def _standard_scene(recipe: Recipe) -> tuple[Project, Assets]:
+def standard_scene(recipe: Recipe) -> tuple[Project, Assets]:
     mesh, meshes = _shape()
     camera = Camera(position=(0, 105, 330), target=(0, 26, 0), focal_length=178)
     studio = Set(
