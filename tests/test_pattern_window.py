@@ -18,6 +18,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog
 from test_pictures import bumps, bytes_of, normals_of
 
+from mat_shelf.app.patterns.pattern_work import PLACING
 from mat_shelf.document.project import Material, Part, Product
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
@@ -359,7 +360,7 @@ def test_a_pattern_is_moved_on_the_product(window, qtbot):
     work.show_alone(True)
     before = picture_of(qtbot, window).astype(int)[..., 1]
     QTest.mouseClick(strip.place_button, LEFT)
-    assert work.is_placing
+    assert work.hand == PLACING
     camera, hero = window.workshop.camera, window.hero
     ys, xs = np.nonzero(seen(window, "block"))
     front = ys > np.median(ys)
@@ -386,7 +387,7 @@ def test_a_pattern_is_moved_on_the_product(window, qtbot):
     QTest.mouseRelease(hero, LEFT, Qt.KeyboardModifier.ShiftModifier, start + type(start)(40, 0))
     assert work.pattern.placement.turn == pytest.approx(20, abs=1)
     QTest.mouseClick(strip.place_button, LEFT)
-    assert not work.is_placing
+    assert work.hand == ""
 
 
 def send_move(widget, start, end):

@@ -87,6 +87,13 @@ def base_lobes(p, i, wo, eta, eta_base, roughness, ax, ay, mirror, through, insi
     total = F(1)
     if metal < F(1):
         reflected, total = dielectric_albedo(tables, wo[2], roughness, eta_fresnel)
+        if transmission > F(0) and abs(eta_fresnel - eta) > F(1e-3):
+            # However little it reflects, it bends light by its true index, and so hides as much of it from itself.
+            true_reflected, true_total = dielectric_albedo(tables, wo[2], roughness, eta)
+            share = min(true_reflected / mirror, F(0.99))
+            passing = min((true_total - true_reflected) / (F(1) - share), F(1))
+            share = min(reflected / mirror, F(1))
+            total = share * mirror + (F(1) - share) * passing
     opaque_gain = F(1) + fresnel_normal(eta_fresnel) * mirror_lost
     transmit_gain = F(1) / max(total, F(0.05))
     reflect_gain = opaque_gain * (F(1) - transmission) + transmit_gain * transmission
@@ -97,7 +104,8 @@ def base_lobes(p, i, wo, eta, eta_base, roughness, ax, ay, mirror, through, insi
     weight_metal = through * metal * max(color, F(0.05))
     weight_boundary = through * (F(1) - metal) * (reflected + under * transmission)
     weight_rest = through * opaque * (F(1) - inside) * color + weight_spread
-    whole = max(weight_metal + weight_boundary + weight_rest + through * opaque * inside + weight_over, F(1e-6))
+    elsewhere = weight_metal + weight_boundary + through * opaque * inside + weight_over
+    whole = max(elsewhere + weight_rest, F(1e-6))
     return Lobes(
         ax,
         ay,
@@ -107,7 +115,7 @@ def base_lobes(p, i, wo, eta, eta_base, roughness, ax, ay, mirror, through, insi
         transmission,
         weight_metal / whole,
         weight_boundary / whole,
-        weight_rest / whole,
+        F(1) - elsewhere / whole,  # so that all chances sum to 1 where the surface is all but black, too
         under,
         opaque * (F(1) - inside),
         mirror_lost,
