@@ -26,6 +26,7 @@ from mat_shelf.geometry.mesh import checked
 from mat_shelf.patterns.sources import Painted
 from mat_shelf.patterns.step import Library
 from mat_shelf.rendering.baking import bake
+from mat_shelf.rendering.navigation import dolly, orbit
 from mat_shelf.rendering.session import render
 from mat_shelf.rendering.shape_maps import needed_maps
 from mat_shelf.shelf.library import Shelf
@@ -86,10 +87,11 @@ def show_crease(app, window: Window) -> None:
     workshop.select("sleeve")
     work.open(work.begin((Painted(),), "Creases", Placement()))
     work.add_relief(work.pattern_id)
-    work.set_relief(work.recipe.relief[-1].with_(height=-0.7))
+    work.set_relief(work.recipe.relief[-1].with_(height=-1.4))
     work.take_in_hand(PAINTING)
     work.set_brush(work.brush.with_(width=5.0, strength=0.9))
     hero.frame_part("sleeve")
+    workshop.explore(dolly(orbit(workshop.camera, 0.0, 0.5), 0.42))
     settle(app, window, 2)
     ys, xs = np.nonzero(hero._mask_of("sleeve", None))
     rect, shape = hero.picture_rect, hero.frame.sight.part.shape

@@ -142,3 +142,21 @@ def test_parts_that_are_only_called_alike_stay_apart(tmp_path):
     path = tmp_path / "bolts.glb"
     path.write_bytes(scene.export(file_type="glb"))
     assert sorted(part.name for part in read_model(path).parts) == ["Bolt", "Bolt_000001", "Bolt_000002"]
+
+
+def test_coats_and_fuzz_are_kept(tmp_path):
+    """Khronos' extensions for both, read back by our own reader; `trimesh` opens the file."""
+    assets = Assets()
+    mesh = assets.add(NamedMesh("block", box((60, 40, 30), 3)))
+    recipe = Recipe(
+        coat_weight=0.8, coat_roughness=0.1, fuzz_weight=0.5, fuzz_color=(0.8, 0.4, 0.2), fuzz_roughness=0.3
+    )
+    part = Part(id="block", name="Block", mesh=mesh, material="lacquer")
+    material = Material(id="lacquer", name="Lacquer", recipe=recipe)
+    path = tmp_path / "block.glb"
+    made = new_project(Product(name="Block", parts=(part,)), (material,), (60, 40, 30))
+    export_glb(path, made, assets)
+    trimesh.load(path)
+    back = product_of(read_model(path), Assets())[1][0].recipe
+    assert (back.coat_weight, back.coat_roughness, back.fuzz_roughness) == (0.8, 0.1, 0.3)
+    assert [back.fuzz_weight * c for c in back.fuzz_color] == pytest.approx([0.4, 0.2, 0.1])

@@ -7,9 +7,10 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from test_rendering import AHEAD, EVEN, ball, take
 
-from mat_shelf.document.pattern import Pattern, Relief
+from mat_shelf.document.pattern import Pattern, Placement, Relief
 from mat_shelf.document.project import Material
 from mat_shelf.document.recipe import Overlay, Recipe
+from mat_shelf.geometry.solids import box, moved
 from mat_shelf.patterns.points import flat_points
 from mat_shelf.patterns.sources import Constant, Noise
 from mat_shelf.rendering.feeding import Fed, lying_over, seen_overlay
@@ -160,3 +161,52 @@ def test_an_overlay_is_laid_opened_tuned_and_undone(open_window, qtbot, small_pr
     assert not workshop.selected_material.recipe.overlays
     clean = picture_of(qtbot, window).astype(int)
     assert np.abs(clean[inside].mean(axis=0) - before[inside].mean(axis=0)).max() < 4
+
+
+def test_every_input_of_an_overlay_counts():
+    """Its index reflects, and its own depth decides how far light gets, whatever lies below."""
+    below = Recipe(base_color=(0, 0, 0), specular_weight=0.0)
+
+    def look(recipe):
+        recipe = below.with_(overlays=(Overlay(id="o", name="O", recipe=recipe),))
+        return take([ball()], [recipe], make_lights(EVEN), AHEAD, size=(24, 24), samples=48)[9:15, 9:15].mean()
+
+    black = Recipe(base_color=(0, 0, 0), specular_roughness=0.0)
+    # Born and Wolf 1.5.2: 0.04 and 0.25 straight on
+    assert look(black.with_(specular_ior=1.5)) == pytest.approx(0.04, abs=0.005)
+    assert look(black.with_(specular_ior=3.0)) == pytest.approx(0.25, abs=0.01)
+
+    # Lit from behind, a slab that wears a soft overlay lets more through the deeper light gets in it.
+    slab = moved(box((400, 400, 2), 0.01), (0, -200, 0))
+    far = np.where(np.abs(np.arange(32) - 15.5)[None, :, None] < 8, 0, 1) * EVEN
+    through = []
+    for radius in (0.05, 5.0):
+        soft = Recipe(subsurface_weight=1.0, specular_weight=0.0, subsurface_radius=radius)
+        recipe = below.with_(overlays=(Overlay(id="o", name="O", recipe=soft),))
+        sides = [
+            take([slab], [recipe], make_lights(room), AHEAD, size=(8, 8), samples=150).mean() for room in (far, 1 - far)
+        ]
+        through.append(min(sides))
+    assert through[1] > 4 * through[0]
+
+
+def test_the_mask_is_not_thrown_out_from_under_an_overlay(open_window, small_project):
+    window = open_window(*small_project)
+    workshop, work = window.workshop, window.board.patterns
+    workshop.select("block")
+    window.board.overlays_card.add(READY_OVERLAYS[0])
+    workshop.open_overlay(workshop.selected_material.recipe.overlays[0].id)
+    project = workshop.project
+    work.throw_out("mask")
+    assert workshop.project is project and "choose another mask first" in window.notice.text.text()
+
+    # A pattern dragged from the overlay to the material becomes one of its own, whatever it is called there.
+    data = work.drag_data("mottle")
+    workshop.open_overlay(None)
+    window.board.patterns.begin((Constant(value=0.5),), "Mine", Placement())
+    own = workshop.selected_material.recipe.patterns[0].with_(id="mottle")
+    work.edit("Rename", workshop.selected_material.recipe.with_(patterns=(own,)))
+    came = work.dropped(data)
+    recipe = workshop.selected_material.recipe
+    assert came != "mottle" and recipe.pattern("mottle") == own
+    assert recipe.pattern(came).steps == READY_OVERLAYS[0].recipe.pattern("mottle").steps

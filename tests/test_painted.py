@@ -118,6 +118,7 @@ def test_a_crease_is_painted_on_the_product(open_window, qtbot, small_project):
     assert not work.painted.strokes and workshop.camera != camera
     workshop.explore(None)
     picture_of(qtbot, window)
+    assert not any(row.isVisible() for row in board.strip.placement.values())  # there is nothing to place
     brush = next(row for row in board.strip.rows if hasattr(row, "paint_button"))
     QTest.mouseClick(brush.paint_button, LEFT)
     width = next(row for row in board.strip.rows if getattr(row, "binding", None) and row.binding.name == "width")
@@ -140,6 +141,9 @@ def test_a_crease_is_painted_on_the_product(open_window, qtbot, small_project):
     assert (erased - before)[blue, 2].mean() < 0.6 * (painted - before)[blue, 2].mean()
     workshop.undo()
     assert len(work.painted.strokes) == 1
+    QTest.keyClick(hero, Qt.Key.Key_Escape)  # lays the brush down, and the strip stays
+    assert not work.hand and work.pattern is not None
+    QTest.mouseClick(brush.paint_button, LEFT)
     QTest.mouseClick(hero, LEFT, PLAIN, pixel_place(window, 3, 3))
     assert "Paint on a piece that wears" in window.notice.text.text() and len(work.painted.strokes) == 1
     QTest.mouseClick(brush.clear_button, LEFT)

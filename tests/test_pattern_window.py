@@ -128,9 +128,9 @@ def test_a_pattern_is_made_shown_alone_fed_and_shared(window, qtbot, monkeypatch
 
     # Back on the material they feed roughness with it, and type the range.
     QTest.keyClick(strip.tiles[1], Qt.Key.Key_Escape)
-    assert not strip.isVisible() and board.patterns_card.entries[pattern.id].uses.text() == "feeds nothing"
+    assert not strip.isVisible() and board.patterns_card.rows[pattern.id].uses.text() == "feeds nothing"
     row = board.rows["specular_roughness"]
-    drop_pattern(monkeypatch, board.patterns_card.entries[pattern.id].button, row.chip)
+    drop_pattern(monkeypatch, board.patterns_card.rows[pattern.id].button, row.chip)
     row.number.setText("0.18 – 0.32")
     row.number.setModified(True)
     row.number.editingFinished.emit()

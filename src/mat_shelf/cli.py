@@ -285,8 +285,11 @@ def _measure(options) -> None:
         found = [m for m in materials if options.material in (None, m.id, m.name)]
     if not found:
         raise BadInputError(f"there is no material called '{options.material}' in '{options.file}'")
+    _warm_up(sys.stderr)
     told = {}
-    for thing in found:
+    for number, thing in enumerate(found, 1):
+        if len(found) > 1:
+            print(f"{number} of {len(found)}: {thing.name}", file=sys.stderr, flush=True)
         readings = read(thing.recipe)
         told[thing.name] = {
             "albedo": {str(angle): _rounded(value) for angle, value in readings.albedo.items()},
@@ -297,6 +300,7 @@ def _measure(options) -> None:
             "through_mm": {str(mm): _rounded(value) for mm, value in readings.through.items()},
             "most_given_back": round(readings.most, 4),
             "fed": [feed.input for feed in thing.recipe.feeds],
+            "below": [overlay.name for overlay in thing.recipe.shown_overlays()],
         }
     if options.json:
         print(json.dumps(told, indent=1))
@@ -305,7 +309,8 @@ def _measure(options) -> None:
         gloss = " / ".join(f"{values['gloss'][angle]:g}" for angle in ("20", "60", "85"))
         lab = " ".join(f"{x:.1f}" for x in values["lab_d65"])
         fed = f"   fed: {', '.join(values['fed'])}" if values["fed"] else ""
-        print(f"{name}: gloss {gloss} GU at 20/60/85 degrees, CIELAB {lab}, F0 {values['f0']}{fed}")
+        below = f"   without what lies over it: {', '.join(values['below'])}" if values["below"] else ""
+        print(f"{name}: gloss {gloss} GU at 20/60/85 degrees, CIELAB {lab}, F0 {values['f0']}{fed}{below}")
 
 
 def _rounded(values, digits: int = 4) -> list[float]:

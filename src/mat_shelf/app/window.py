@@ -427,6 +427,8 @@ class Window(QMainWindow):
         if event.key() == Qt.Key.Key_A and not event.modifiers() and patterns.pattern is not None:
             if not event.isAutoRepeat():
                 patterns.show_alone(True)
+        elif event.key() == Qt.Key.Key_Escape and patterns.hand:
+            patterns.take_in_hand("")
         elif event.key() == Qt.Key.Key_Escape and patterns.pattern is not None:
             patterns.open(None)
         elif event.key() == Qt.Key.Key_Escape and self.workshop.overlay is not None:

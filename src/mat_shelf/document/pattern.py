@@ -189,6 +189,14 @@ class Pattern(Frozen):
         """Ids of the other patterns that its steps need, each once."""
         return list(dict.fromkeys(i for step in self.steps for i in step.used()))
 
+    def renamed(self, ids: Mapping[str, str]) -> "Pattern":
+        """A copy whose steps refer to other patterns by new ids, where `ids` has any."""
+        steps = []
+        for step in self.steps:
+            changed = {name: ids[old] for name in step.pattern_fields() if (old := getattr(step, name)) in ids}
+            steps.append(step.with_(**changed) if changed else step)
+        return self.with_(steps=tuple(steps))
+
     def with_step(self, place: int, step: Step) -> "Pattern":
         """A copy with another step in place of one."""
         return self.with_(steps=(*self.steps[:place], step, *self.steps[place + 1 :]))

@@ -9,7 +9,7 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, field_validator, model_validator
 
-from mat_shelf.document.ids import Id, Name
+from mat_shelf.document.ids import Id, Name, new_id
 from mat_shelf.document.parameter import Color, Frozen, color, number
 from mat_shelf.document.pattern import MOST_STEPS, Axis, Feed, Pattern, Relief, needed, path_of_loop, stands_on
 from mat_shelf.document.picture import Picture
@@ -149,7 +149,7 @@ class Recipe(Frozen):
         1.0,
         0.001,
         10_000,
-        label="Scatter depth",
+        label="Reach",
         unit="mm",
         tip="How far light gets between two scatterings. Plastic 0.1, marble 0.5, wax 1 to 2, jelly 10.",
         usual=(0.02, 30),
@@ -270,6 +270,13 @@ class Recipe(Frozen):
         """The overlays that can be seen, the lowest first."""
         return [o for o in self.overlays if o.is_on and o.amount * self.age > 0]
 
+    def overlay(self, overlay_id: str) -> "Overlay":
+        """The overlay with this id. Raises KeyError."""
+        for overlay in self.overlays:
+            if overlay.id == overlay_id:
+                return overlay
+        raise KeyError(overlay_id)
+
     def with_overlay(self, overlay: "Overlay") -> "Recipe":
         """A copy in which `overlay` replaces the one with its id, or lies on top."""
         if overlay.id not in {o.id for o in self.overlays}:
@@ -290,12 +297,26 @@ class Recipe(Frozen):
             return self.with_(patterns=(*self.patterns, pattern))
         return self.with_(patterns=tuple(pattern if p.id == pattern.id else p for p in self.patterns))
 
-    def with_patterns_of(self, other: "Recipe", wanted: Iterable[str]) -> "Recipe":
-        """A copy that has some patterns of another recipe too, and all that those use."""
-        recipe = self
+    def with_patterns_of(self, other: "Recipe", wanted: Iterable[str]) -> tuple["Recipe", dict[str, str]]:
+        """A copy that has some patterns of another recipe too, and all that those use.
+
+        Its own patterns stay as they are: one that comes in and differs from that of the same id gets another id.
+
+        Returns
+        -------
+        recipe : Recipe
+        ids : dict
+            Of the patterns that came in, their ids here by those there.
+        """
+        recipe, ids = self, {}
         for pattern in needed(wanted, {p.id: p for p in other.patterns}):
-            recipe = recipe.with_pattern(pattern)
-        return recipe
+            came = pattern.renamed(ids)
+            own = {p.id: p for p in recipe.patterns}
+            if came.id in own and own[came.id] != came:
+                came = came.with_(id=new_id("pattern"))
+            ids[pattern.id] = came.id
+            recipe = recipe.with_pattern(came)
+        return recipe, ids
 
     def with_feed(self, feed: Feed) -> "Recipe":
         """A copy in which an input is fed so."""

@@ -2,7 +2,8 @@
 
 References
 ----------
-Khronos glTF 2.0, with KHR_materials_ior, _transmission, _volume and _emissive_strength. glTF lengths are metres.
+Khronos glTF 2.0, with KHR_materials_ior, _transmission, _volume, _clearcoat, _sheen and _emissive_strength. Its lengths
+are metres.
 """
 
 import json
@@ -61,6 +62,16 @@ def _material(material: Material) -> dict:
             }
         else:
             made["pbrMetallicRoughness"]["baseColorFactor"] = [*recipe.transmission_color, 1.0]
+    if recipe.coat_weight > 0:
+        extensions["KHR_materials_clearcoat"] = {
+            "clearcoatFactor": recipe.coat_weight,
+            "clearcoatRoughnessFactor": recipe.coat_roughness,
+        }
+    if recipe.fuzz_weight > 0:
+        extensions["KHR_materials_sheen"] = {
+            "sheenColorFactor": [recipe.fuzz_weight * c for c in recipe.fuzz_color],
+            "sheenRoughnessFactor": recipe.fuzz_roughness,
+        }
     if recipe.emission_luminance > 0:
         made["emissiveFactor"] = list(recipe.emission_color)
         extensions["KHR_materials_emissive_strength"] = {"emissiveStrength": recipe.emission_luminance / _GLOW}

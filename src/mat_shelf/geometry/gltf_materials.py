@@ -3,7 +3,7 @@
 References
 ----------
 Khronos: KHR_materials_ior, KHR_materials_transmission, KHR_materials_volume, KHR_materials_emissive_strength,
-KHR_materials_specular.
+KHR_materials_specular, KHR_materials_clearcoat, KHR_materials_sheen.
 """
 
 import json
@@ -89,6 +89,18 @@ def completed(recipe: Recipe, material: dict) -> Recipe:
         if depth is not None and isinstance(volume.get("attenuationColor"), list):
             changes["transmission_color"] = tuple(volume["attenuationColor"])
             changes["transmission_depth"] = depth * _MM_PER_M
+    for extension, name, field in (
+        ("KHR_materials_clearcoat", "clearcoatFactor", "coat_weight"),
+        ("KHR_materials_clearcoat", "clearcoatRoughnessFactor", "coat_roughness"),
+        ("KHR_materials_sheen", "sheenRoughnessFactor", "fuzz_roughness"),
+    ):
+        value = number(extension, name)
+        if value is not None:
+            changes[field] = value
+    sheen = extensions.get("KHR_materials_sheen")
+    sheen = sheen.get("sheenColorFactor") if isinstance(sheen, dict) else None
+    if isinstance(sheen, list) and any(isinstance(c, int | float) and c > 0 for c in sheen):
+        changes |= {"fuzz_weight": 1.0, "fuzz_color": tuple(sheen)}
     glow = number("KHR_materials_emissive_strength", "emissiveStrength")
     if glow is not None:
         changes["emission_luminance"] = recipe.emission_luminance * glow

@@ -29,8 +29,7 @@ fuzz, past_fuzz : weight of the fuzz, and share of the light along wo that passe
 red, green, blue : what light that goes back and forth under the coat leaves of the base
 """
 
-_ = F(0)
-NO_LAYERS = Layers(_, _, _, F(0.1), F(1.5), F(1), F(1), _, F(1), F(1), F(1), F(1))
+NO_LAYERS = Layers(F(0), F(0), F(0), F(0.1), F(1.5), F(1), F(1), F(0), F(1), F(1), F(1), F(1))
 
 
 @apart
@@ -70,7 +69,6 @@ def prepare_layered(p, i, wo, eta, tables, is_outside):
         if eta_base < F(1):
             eta_base = F(1) / eta_base
     ax, ay = widths(roughness, anisotropy)
-    mirror = F(1)
     if anisotropy > F(0):
         mirror = brushed_albedo(tables, wo, roughness, anisotropy)
         # Of boundaries the tables know even ones only: that of the same area of highlight is taken.

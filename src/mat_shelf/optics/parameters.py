@@ -21,7 +21,7 @@ EMISSION = 20  # 3: radiance, 1 = 1000 cd/m2
 SCATTERED = 23  # 3: share of a clear body's extinction that is scattering
 SCATTER_FORWARD = 26
 SUBSURFACE = 27
-SUBSURFACE_ALBEDO = 28  # 3: of one scattering
+SUBSURFACE_ALBEDO = 28  # 3: of one scattering; these seven stand together, a path takes them along
 SUBSURFACE_EXTINCTION = 31  # 3: 1/mm
 SUBSURFACE_FORWARD = 34
 COAT = 35

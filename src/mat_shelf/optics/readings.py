@@ -3,6 +3,7 @@
 Constant inputs count; what patterns feed is read at the constant value beside them.
 """
 
+from functools import cache
 from typing import NamedTuple
 
 import numpy as np
@@ -91,7 +92,7 @@ def _reflected(row: np.ndarray, angle: float, samples: int):
     directions, weights = np.zeros((samples, 3), np.float32), np.zeros((samples, 3), np.float32)
     soft = np.zeros(3, np.float32)
     send(row[None], F(np.radians(angle)), numbers, albedo_tables(), directions, weights, soft)
-    return directions, weights, soft / samples
+    return directions, weights, soft
 
 
 def _albedo(row: np.ndarray, angle: float, samples: int) -> tuple[np.ndarray, np.ndarray]:
@@ -102,8 +103,14 @@ def _albedo(row: np.ndarray, angle: float, samples: int) -> tuple[np.ndarray, np
 
 
 def _gloss(row: np.ndarray, angle: int, samples: int) -> float:
-    standard = parameter_row(Recipe(base_color=(0, 0, 0), specular_ior=GLOSS_STANDARD, specular_roughness=0.0))
-    return 100 * _into_receptor(row, angle, samples) / _into_receptor(standard, angle, samples)
+    return 100 * _into_receptor(row, angle, samples) / _standard(angle, samples)
+
+
+@cache
+def _standard(angle: int, samples: int) -> float:
+    """What polished black glass sends into the receptor."""
+    glass = Recipe(base_color=(0, 0, 0), specular_ior=GLOSS_STANDARD, specular_roughness=0.0)
+    return _into_receptor(parameter_row(glass), angle, samples)
 
 
 def _into_receptor(row: np.ndarray, angle: int, samples: int) -> float:
@@ -122,15 +129,16 @@ def _into_receptor(row: np.ndarray, angle: int, samples: int) -> float:
 def send(p, angle, numbers, tables, directions, weights, soft):
     """Samples what the surface of row 0 does with light from an angle, radians: directions and weights, (N, 3).
 
-    What enters a soft body is added to `soft`, (3,), times the colour that thick bodies of it have.
+    `soft`, (3,), becomes the share that enters a soft body, times the colour that thick bodies of it have.
     """
     wo = (np.sin(angle), F(0), max(np.cos(angle), F(1e-4)))
     lobes, _, layers = prepare_layered(p, 0, wo, p[0, IOR], tables, True)
+    if layers.pick_inside > F(0):
+        share = entering(p, 0, lobes, layers, wo)
+        for c in range(3):
+            soft[c] = share[c] * layers.pick_inside * p[0, SUBSURFACE_COLOR + c]
     for k in range(numbers.shape[0]):
         if numbers[k, 0] < layers.pick_inside:
-            share = entering(p, 0, lobes, layers, wo)
-            for c in range(3):
-                soft[c] += share[c] * p[0, SUBSURFACE_COLOR + c]
             continue
         wi = sample_layered(lobes, layers, wo, numbers[k, 0], numbers[k, 1], numbers[k, 2])
         if wi[2] == F(0):

@@ -124,12 +124,15 @@ class Source(Step):
         How it lies when a pattern is begun with it.
     needs_shape : bool
         Whether it shows nothing on a flat sheet.
+    is_placed : bool
+        Whether its placement counts; what reads the part itself lies where that is.
     """
 
     is_source = True
     span: ClassVar[float] = 4.0
     usual: ClassVar[Placement] = Placement()
     needs_shape: ClassVar[bool] = False
+    is_placed: ClassVar[bool] = True
 
     def seen(self, size: float) -> float:
         """How much of it a thumbnail shows across, mm, at a size in mm."""

@@ -55,7 +55,9 @@ def lying_over(recipe: Recipe, pictures: Mapping, first_row: int = 0) -> tuple[L
     """What can be seen lying over a recipe; its rows of the parameter block are numbered from `first_row` on."""
     found = []
     for overlay in recipe.shown_overlays():
-        if recipe.transmission_weight == 0:  # there is no body below that light could go into
+        if (
+            recipe.transmission_weight == 0 and recipe.feed("transmission_weight") is None
+        ):  # there is no body below that light could go into
             opaque = overlay.recipe.with_(transmission_weight=0.0).without_feed("transmission_weight")
             overlay = overlay.with_(recipe=opaque)
         library = Library({p.id: p for p in overlay.recipe.patterns}, pictures)

@@ -44,8 +44,10 @@ PASSAGES = 16
 SCATTERINGS = 400
 """Times that a path may be scattered inside bodies beyond its bounces."""
 _BOUNCE_BITS, _PASSED_BITS = 8, 16
+SOFT = 7
+"""Columns of the parameter block that a path keeps: albedo and extinction of three channels, and how far forward."""
 
-Paths = namedtuple("Paths", "origin direction throughput pdf pixel random bounces inside walk albedo")
+Paths = namedtuple("Paths", "origin direction throughput pdf pixel random bounces inside walk soft")
 """State of the paths of a wave.
 
 origin, direction, throughput : (N, 3) float32
@@ -54,7 +56,7 @@ pixel : (N,) int32; random : (N,) uint32
 bounces : (N,) int32: real ones in the lowest byte, boundaries that were passed in the next, then scatterings
 inside : (N, NESTING) int32, parameter rows of the bodies around; -1 for none
 walk : (N,) int32, parameter row of the soft body that it wanders about in; -1 outside of any
-albedo : (N, 3) float32, of one scattering there
+soft : (N, SOFT) float32, what that body does to it, as it was where it went in: the columns from SUBSURFACE_ALBEDO on
 """
 
 Points = namedtuple("Points", "position facing normal row look part triangle")
@@ -82,7 +84,7 @@ def new_paths(count: int) -> Paths:
         np.empty(count, np.int32),
         np.empty((count, NESTING), np.int32),
         np.empty(count, np.int32),
-        np.empty(triple, F),
+        np.empty((count, SOFT), F),
     )
 
 
@@ -245,15 +247,16 @@ def _carry_on(paths, j, i, origin, direction, throughput, pdf, random, bounces):
     paths.random[j] = random
     paths.bounces[j] = bounces
     paths.walk[j] = paths.walk[i]
-    for k in range(3):
-        paths.albedo[j, k] = paths.albedo[i, k]
+    if paths.walk[i] >= 0:
+        for k in range(SOFT):
+            paths.soft[j, k] = paths.soft[i, k]
     for k in range(NESTING):
         paths.inside[j, k] = paths.inside[i, k]
 
 
 @inline
 def _brushed(block, look, position, normal, frames, part):
-    """The frame of a brushed surface: across the brushing, along it (Turned metal is brushed round its axis.)"""
+    """Two tangents of a brushed surface, across the brushing and along it; any two at the foot of its axis."""
     g = min(part, frames.salt.shape[0] - 1)
     way = int(block[look, P.BRUSH_WAY])
     k = way % 3
@@ -346,7 +349,7 @@ def shade(
         arrival_pdf = paths.pdf[i]
 
         walk = paths.walk[i]
-        medium = walk if walk >= 0 else _surrounding(paths.inside, i, block, -1)
+        around = _surrounding(paths.inside, i, block, -1)
         row = points.row[i]
         is_first = bounces == 0 and passed == 0 and scatterings == 0
         if is_first and cut > -2:
@@ -354,13 +357,23 @@ def shade(
                 continue
             cover[pixel] += F(1)
         random = paths.random[i]
-        if medium >= 0:
-            first = P.SUBSURFACE_EXTINCTION if walk >= 0 else P.EXTINCTION
-            lost = (block[medium, first], block[medium, first + 1], block[medium, first + 2])
-            share = P.SCATTERED
-            kept = (block[medium, share], block[medium, share + 1], block[medium, share + 2])
+        if walk >= 0 or around >= 0:
             if walk >= 0:
-                kept = row3(paths.albedo, i)
+                kept = row3(paths.soft, i)
+                lost = (paths.soft[i, 3], paths.soft[i, 4], paths.soft[i, 5])
+                forward = paths.soft[i, 6]
+            else:
+                kept = (
+                    block[around, P.SCATTERED],
+                    block[around, P.SCATTERED + 1],
+                    block[around, P.SCATTERED + 2],
+                )
+                lost = (
+                    block[around, P.EXTINCTION],
+                    block[around, P.EXTINCTION + 1],
+                    block[around, P.EXTINCTION + 2],
+                )
+                forward = block[around, P.SCATTER_FORWARD]
             t = distance[i]
             if largest(kept) > F(0):
                 # One channel chooses how far, and all are weighed by what the three together would have chosen.
@@ -394,7 +407,6 @@ def shade(
                         if u >= survival:
                             continue
                         throughput = scale(throughput, F(1) / survival)
-                    forward = block[medium, P.SUBSURFACE_FORWARD if walk >= 0 else P.SCATTER_FORWARD]
                     random, u = draw(random)
                     random, v = draw(random)
                     _carry_on(
@@ -438,7 +450,6 @@ def shade(
         normal = normalize(row3(points.normal, i))
         is_clear = block[look, P.TRANSMISSION] > F(0) and walk < 0
         entering = dot(d, facing) < F(0)
-        outside = -1
         if is_clear or (walk >= 0 and row != walk):
             outside = _surrounding(paths.inside, i, block, row)
             ior_outside = block[outside, P.IOR] if outside >= 0 else F(1)
@@ -464,8 +475,7 @@ def shade(
                     going += 1
                 continue
         else:
-            outside = _surrounding(paths.inside, i, block, -1)
-            ior_outside = block[outside, P.IOR] if outside >= 0 else F(1)
+            ior_outside = block[around, P.IOR] if around >= 0 else F(1)
         if not entering:
             facing = scale(facing, F(-1))
             normal = scale(normal, F(-1))
@@ -473,7 +483,8 @@ def shade(
             glow = (block[look, P.EMISSION], block[look, P.EMISSION + 1], block[look, P.EMISSION + 2])
             if largest(glow) > F(0):
                 _gather(light, pixel, mul(throughput, glow), accepted)
-        eta = block[row, P.IOR] / ior_outside
+        # Bodies bend light as a whole; what lies over an opaque one reflects by an index of its own.
+        eta = block[row if is_clear else look, P.IOR] / ior_outside
         if is_clear and not entering:
             eta = F(1) / eta
 
@@ -580,15 +591,8 @@ def shade(
         leaving = above
         if goes_in:
             paths.walk[i] = row
-            store3(
-                paths.albedo,
-                i,
-                (
-                    block[look, P.SUBSURFACE_ALBEDO],
-                    block[look, P.SUBSURFACE_ALBEDO + 1],
-                    block[look, P.SUBSURFACE_ALBEDO + 2],
-                ),
-            )
+            for k in range(SOFT):
+                paths.soft[i, k] = block[look, P.SUBSURFACE_ALBEDO + k]
             leaving = lifted(position, scale(facing, F(-1)))
         elif wi[2] < F(0):
             _turn_over(paths.inside, i, row, entering)

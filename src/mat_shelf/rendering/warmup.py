@@ -2,22 +2,24 @@
 
 from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
 from multiprocessing import get_context
 
 import numpy as np
 
 from mat_shelf.document.pattern import Pattern, Placement, Relief
 from mat_shelf.document.project import Camera, Softbox
-from mat_shelf.document.recipe import Recipe
+from mat_shelf.document.recipe import Overlay, Recipe
 from mat_shelf.geometry.solids import box
 from mat_shelf.optics.energy import albedo_tables
 from mat_shelf.optics.kernels import cache_folder
+from mat_shelf.optics.readings import read
 from mat_shelf.patterns.points import Points, part_frames
 from mat_shelf.patterns.sources import SOURCES
 from mat_shelf.patterns.step import Library
 from mat_shelf.rendering.camera import make_view
 from mat_shelf.rendering.denoise import denoised
-from mat_shelf.rendering.feeding import bent_normals
+from mat_shelf.rendering.feeding import bent_normals, lying_over, seen_overlay
 from mat_shelf.rendering.film import Film, develop, tone_map
 from mat_shelf.rendering.lights import make_lights, plain_room
 from mat_shelf.rendering.scene import Geometry, dress
@@ -35,13 +37,16 @@ def is_warm() -> bool:
 def warm_up(say: Callable[[str], None] = lambda text: None) -> None:
     """Compiles and keeps every kernel, and the albedo tables. Takes a minute or so the first time.
 
-    Compiling keeps one core busy, so the patterns' kernels are compiled by a second process at the same time.
+    Compiling keeps one core busy, so a second process compiles what path tracing does not need at the same time.
     """
     with ProcessPoolExecutor(1, mp_context=get_context("spawn")) as beside:
-        patterns = beside.submit(compile_patterns)
+        others = beside.submit(compile_others)
         _compile_rendering(say)
-        say("pattern kernels")
-        patterns.result()
+        say("kernels of patterns and readings")
+        try:
+            others.result()
+        except BrokenProcessPool:  # it was ended from outside, for want of memory perhaps
+            compile_others()
     try:
         for domain in _DOMAINS:
             (cache_folder(domain) / _MARK).touch()
@@ -68,12 +73,16 @@ def _compile_rendering(say: Callable[[str], None]) -> None:
     tone_map(np.zeros((1, 3), np.float32))
 
 
-def compile_patterns() -> None:
-    """Compiles and keeps the kernels of patterns."""
+def compile_others() -> None:
+    """Compiles and keeps the kernels of patterns and of readings."""
     for source in SOURCES:
         for projection in ("solid", "box"):
             pattern = Pattern(id="p", name="p", steps=(source(),), placement=Placement(projection=projection))
             bent_normals((Relief(id="r", pattern="p"),), _few_points(), Library({"p": pattern}))
+    points = _few_points()
+    overlays = lying_over(Recipe(overlays=(Overlay(id="o", name="o"),)), {})
+    seen_overlay(overlays, points, np.zeros(len(points), np.uint32))
+    read(Recipe(), 16)
 
 
 def _few_points() -> Points:

@@ -39,6 +39,15 @@ _DUST = Recipe(
 )
 _PATCHES = _use("mottle", Levels(black=0.25, white=0.8), size=12.0)
 _MOTES = (_PATCHES,)
+_WORN = (
+    _use("blotches", size=4.0),
+    _mask(
+        "Worn edges",
+        Edges(radius=2.5),
+        Combine(way="multiply", other="blotches", amount=0.85),
+        Levels(black=0.22, white=0.34),
+    ),
+)
 
 READY_OVERLAYS = (
     _lying(
@@ -81,15 +90,7 @@ READY_OVERLAYS = (
             specular_color=(0.98, 0.95, 0.80),
             specular_roughness=0.22,
         ),
-        (
-            _use("blotches", size=4.0),
-            _mask(
-                "Worn edges",
-                Edges(radius=2.5),
-                Combine(way="multiply", other="blotches", amount=0.85),
-                Levels(black=0.22, white=0.34),
-            ),
-        ),
+        _WORN,
         relief="replaces",
     ),
     _lying(
@@ -102,15 +103,7 @@ READY_OVERLAYS = (
             specular_color=(0.92, 0.93, 0.94),
             specular_roughness=0.3,
         ),
-        (
-            _use("blotches", size=4.0),
-            _mask(
-                "Worn edges",
-                Edges(radius=2.5),
-                Combine(way="multiply", other="blotches", amount=0.85),
-                Levels(black=0.22, white=0.34),
-            ),
-        ),
+        _WORN,
         relief="replaces",
     ),
     _lying(
@@ -187,6 +180,13 @@ READY_OVERLAYS = (
                 Combine(way="multiply", other="blotches", amount=0.7),
             ),
         ),
+    ),
+    _lying(
+        "other-material",
+        "Another material",
+        1.0,
+        Recipe(),
+        (_use("blotches", size=12.0).with_(id="mask", name="Where it lies"),),
     ),
 )
 """In the order in which they are offered."""

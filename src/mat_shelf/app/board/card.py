@@ -1,9 +1,11 @@
 """A card of the board."""
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLayout, QScrollArea, QVBoxLayout, QWidget
 
-HEAD = 22
+_HEAD = 22
 """Height of a card's head, pixels, whatever stands in it."""
 
 
@@ -29,6 +31,47 @@ def sideways(inside: QWidget) -> QScrollArea:
     return area
 
 
+class ListCard(QFrame):
+    """A card with a title and a list that scrolls under it.
+
+    Parameters
+    ----------
+    beside : QWidget, optional
+        Stands at the right end of the title's line.
+
+    Attributes
+    ----------
+    list : QVBoxLayout
+    rows : dict
+        Those of `show_rows`, by the id of what they show.
+    """
+
+    def __init__(self, title: str, beside: QWidget | None = None):
+        super().__init__(objectName="card")
+        self.rows: dict[str, QWidget] = {}
+        self.list = QVBoxLayout()
+        self.list.setContentsMargins(0, 0, 6, 0)
+        self.list.setSpacing(0)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(14, 7, 8, 5)
+        layout.setSpacing(2)
+        layout.addLayout(_head(title, beside))
+        layout.addWidget(scrolling(self.list), 1)
+
+    def show_rows(self, ids: list[str], make: Callable[[str], QWidget]) -> None:
+        """Lets the list begin with a row for each id, and each row follow what it shows."""
+        if list(self.rows) != ids:
+            for row in self.rows.values():
+                self.list.removeWidget(row)
+                row.hide()  # until it is deleted it would show through the others
+                row.deleteLater()
+            self.rows = {name: make(name) for name in ids}
+            for place, row in enumerate(self.rows.values()):
+                self.list.insertWidget(place, row)
+        for row in self.rows.values():
+            row.follow()
+
+
 def titled_card(title: str, columns: list[list[QWidget]]) -> QFrame:
     """A card: one idea, its rows in columns."""
     return card_of(title, [column_of(rows) for rows in columns])
@@ -52,16 +95,7 @@ def card_of(title: str, columns: list[QWidget], beside: QWidget | None = None) -
     outer = QVBoxLayout(card)
     outer.setContentsMargins(14, 7, 12, 5)
     outer.setSpacing(2)
-    heading = QLabel(title)
-    heading.setProperty("role", "cardTitle")
-    heading.setFixedHeight(HEAD)
-    head = QHBoxLayout()
-    head.addWidget(heading)
-    head.addStretch(1)
-    if beside is not None:
-        beside.setFixedHeight(HEAD)
-        head.addWidget(beside)
-    outer.addLayout(head)
+    outer.addLayout(_head(title, beside))
     body = QHBoxLayout()
     body.setSpacing(18)
     for column in columns:
@@ -69,3 +103,16 @@ def card_of(title: str, columns: list[QWidget], beside: QWidget | None = None) -
     outer.addLayout(body)
     outer.addStretch(1)
     return card
+
+
+def _head(title: str, beside: QWidget | None) -> QHBoxLayout:
+    heading = QLabel(title)
+    heading.setProperty("role", "cardTitle")
+    heading.setFixedHeight(_HEAD)
+    head = QHBoxLayout()
+    head.addWidget(heading)
+    head.addStretch(1)
+    if beside is not None:
+        beside.setFixedHeight(_HEAD)
+        head.addWidget(beside)
+    return head

@@ -6,6 +6,8 @@ from mat_shelf.app.board.binding import Binding
 from mat_shelf.app.board.row_label import RowLabel
 from mat_shelf.app.board.value_row import lay_stacked
 
+AXES = {"x": "x, left to right", "y": "y, upwards", "z": "z, towards the front"}
+
 
 class ChoiceRow(QWidget):
     """A field with a few possible values."""

@@ -70,8 +70,8 @@ class MaterialsBoard(QFrame):
             self.kind_box.addItem(kind)
         self.kind_box.activated.connect(self._choose_kind)
         self.relief_card = ReliefCard(self.patterns, self.painter, self.choose_relief, lambda: self.turn_over(True))
-        age = row_of(of_material(workshop, "age"), None, is_stacked=True)
-        self.overlays_card = OverlaysCard(workshop, age, lambda: self.turn_over(False))
+        self.overlays_card = OverlaysCard(workshop, lambda: self.turn_over(False))
+        self._shows_overlays = False
         self._relief_or_overlays = QStackedWidget()
         self._relief_or_overlays.addWidget(self.relief_card)
         self._relief_or_overlays.addWidget(self.overlays_card)
@@ -366,13 +366,13 @@ class MaterialsBoard(QFrame):
 
     def turn_over(self, to_overlays: bool) -> None:
         """Shows the card of overlays in the place of that of relief, or that again."""
-        self._relief_or_overlays.setCurrentIndex(1 if to_overlays else 0)
+        self._shows_overlays = to_overlays
+        self._relief_or_overlays.setCurrentIndex(1 if to_overlays and self.workshop.overlay is None else 0)
 
     def _set_overlay(self, label: str, **changes) -> None:
-        overlay, material = self.workshop.overlay, self.workshop.selected_material
+        overlay = self.workshop.overlay
         if overlay is not None:
-            recipe = material.recipe.with_overlay(overlay.with_(**changes))
-            self.workshop.edit(label, self.workshop.project.with_material(material.tuned(recipe)))
+            self.workshop.edit(label, self.overlays_card.with_overlay(overlay.with_(**changes)))
 
     def _follow_overlay(self, material) -> None:
         """Says whose recipe is on the board: the material's, or that of one of its overlays."""
@@ -381,9 +381,9 @@ class MaterialsBoard(QFrame):
             widget.setVisible(overlay is not None)
         for widget in (self._family, self.wearers_button, self.vary_button, self.keep_button):
             widget.setVisible(overlay is None)
+        self.turn_over(self._shows_overlays)
         if overlay is None:
             return
-        self.turn_over(False)
         self.back_button.setText(f"←  {material.name}")
         self.mask_box.clear()
         self.mask_box.addItem("all over", None)

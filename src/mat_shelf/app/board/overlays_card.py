@@ -1,97 +1,77 @@
 """The overlays of the material on the board: what lies over it, the uppermost first."""
 
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QMenu, QPushButton
 
-from mat_shelf.app.board.binding import Binding
-from mat_shelf.app.board.card import HEAD, scrolling
-from mat_shelf.app.board.value_row import ValueRow, lay_stacked
+from mat_shelf.app.board.binding import Binding, of_material
+from mat_shelf.app.board.card import ListCard
+from mat_shelf.app.board.value_row import ValueRow
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.ids import free_name, new_id
+from mat_shelf.document.project import Project
 from mat_shelf.document.recipe import Overlay, Recipe
 from mat_shelf.shelf.overlays import READY_OVERLAYS
 
 _NAME_WIDTH = 112
 
 
-class OverlayRow(QWidget):
+class OverlayRow(ValueRow):
     """An overlay's name, which opens it, and its amount."""
 
     def __init__(self, card: "OverlaysCard", overlay_id: str):
-        super().__init__()
         self.card, self.overlay_id = card, overlay_id
         self.name = QPushButton()
         self.name.setProperty("role", "add")
-        self.name.setToolTip("Opens it on the board. Right-click to move it, switch it off or take it out.")
         self.name.clicked.connect(lambda: card.workshop.open_overlay(overlay_id))
-        binding = Binding(card.workshop, Overlay, "amount", lambda _: self.overlay, self._changed)
-        row = ValueRow(binding)
-        self.amount = row
-        self.slider, self.number = row.slider, row.number
-        lay_stacked(self, self.name, row.number, row.slider, None)
+        binding = Binding(card.workshop, Overlay, "amount", lambda _: self.overlay, lambda _, o: card.with_overlay(o))
+        super().__init__(binding, is_stacked=True, name=self.name)
+        self.name.setToolTip("Opens it on the board. Right-click to move it, switch it off or take it out.")
 
     @property
     def overlay(self) -> Overlay | None:
-        material = self.card.workshop.selected_material
-        overlays = material.recipe.overlays if material else ()
-        return next((overlay for overlay in overlays if overlay.id == self.overlay_id), None)
-
-    def _changed(self, workshop: Workshop, overlay: Overlay):
-        material = workshop.selected_material
-        return workshop.project.with_material(material.tuned(material.recipe.with_overlay(overlay)))
+        return next((overlay for overlay in self.card.recipe.overlays if overlay.id == self.overlay_id), None)
 
     def follow(self) -> None:
-        overlay = self.overlay
-        metrics = self.name.fontMetrics()
+        super().follow()
+        overlay, metrics = self.overlay, self.name.fontMetrics()
         self.name.setText(metrics.elidedText(overlay.name, Qt.TextElideMode.ElideRight, _NAME_WIDTH))
         self.name.setAccessibleName(f"Open overlay {overlay.name}")
         self.slider.setAccessibleName(f"{overlay.name}, amount")
+        self.number.setAccessibleName(f"{overlay.name}, amount, number")
         for widget in (self.slider, self.number):
             widget.setEnabled(overlay.is_on)
-        self.amount.follow()
 
     def contextMenuEvent(self, event) -> None:
         self.card.open_menu(self.overlay, event.globalPos())
 
 
-class OverlaysCard(QFrame):
+class OverlaysCard(ListCard):
     """The list, the age that scales all of it, and ready overlays to add."""
 
-    def __init__(self, workshop: Workshop, age: QWidget, turn_over):
-        super().__init__(objectName="card")
-        self.workshop = workshop
-        self.rows: dict[str, OverlayRow] = {}
-        self.age = age
-        heading = QLabel("Overlays")
-        heading.setProperty("role", "cardTitle")
-        heading.setFixedHeight(HEAD)
+    def __init__(self, workshop: Workshop, turn_over):
         self.relief_button = QPushButton("‹ Relief")
         self.relief_button.setProperty("role", "tag")
         self.relief_button.clicked.connect(turn_over)
-        head = QHBoxLayout()
-        head.addWidget(heading)
-        head.addStretch(1)
-        head.addWidget(self.relief_button)
-        self._list = QVBoxLayout()
-        self._list.setContentsMargins(0, 0, 6, 0)
-        self._list.setSpacing(0)
+        super().__init__("Overlays", self.relief_button)
+        self.workshop = workshop
+        self.age = ValueRow(of_material(workshop, "age"), is_stacked=True)
         self.add_button = QPushButton("+ Add an overlay")
         self.add_button.setProperty("role", "add")
         self.add_button.setToolTip("Dust, wear, frost: another material that lies over this one where a mask says so")
         self.add_button.clicked.connect(lambda: self.menu().popup(self.add_button.mapToGlobal(QPoint(0, 0))))
-        self._list.addWidget(self.add_button)
-        self._list.addWidget(age)
-        self._list.addStretch(1)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(14, 7, 8, 5)
-        layout.setSpacing(2)
-        layout.addLayout(head)
-        layout.addWidget(scrolling(self._list), 1)
+        self.list.addWidget(self.add_button)
+        self.list.addWidget(self.age)
+        self.list.addStretch(1)
 
     @property
     def recipe(self) -> Recipe:
         material = self.workshop.selected_material
         return material.recipe if material else Recipe()
+
+    def with_overlay(self, overlay: Overlay) -> Project:
+        """The project with an overlay changed, or laid on top of the material on the board."""
+        material = self.workshop.selected_material
+        return self.workshop.project.with_material(material.tuned(material.recipe.with_overlay(overlay)))
 
     def edit(self, label: str, recipe: Recipe) -> None:
         """Puts other overlays into the material on the board."""
@@ -100,36 +80,23 @@ class OverlaysCard(QFrame):
 
     def follow(self) -> None:
         ids = [overlay.id for overlay in reversed(self.recipe.overlays)]
-        if list(self.rows) != ids:
-            for row in self.rows.values():
-                self._list.removeWidget(row)
-                row.hide()
-                row.deleteLater()
-            self.rows = {overlay_id: OverlayRow(self, overlay_id) for overlay_id in ids}
-            for place, row in enumerate(self.rows.values()):
-                self._list.insertWidget(place, row)
-        for row in self.rows.values():
-            row.follow()
+        self.show_rows(ids, lambda overlay_id: OverlayRow(self, overlay_id))
         self.age.setVisible(bool(ids))
-        if ids:
-            self.age.follow()
+        self.age.follow()
 
     def menu(self) -> QMenu:
-        """What can be added: ready overlays, or a plain one to build up."""
+        """What can be added."""
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         for ready in READY_OVERLAYS:
             menu.addAction(ready.name).triggered.connect(lambda _, ready=ready: self.add(ready))
-        menu.addSeparator()
-        plain = Overlay(id="plain", name="Overlay")
-        menu.addAction("A plain one").triggered.connect(lambda: self.add(plain))
         return menu
 
     def add(self, overlay: Overlay) -> None:
         """Lays an overlay on top."""
         name = free_name(overlay.name, {o.name for o in self.recipe.overlays})
         overlay = overlay.with_(id=new_id("overlay"), name=name)
-        self.edit(f"Add {name.lower()}", self.recipe.with_overlay(overlay))
+        self.workshop.edit(f"Add {name.lower()}", self.with_overlay(overlay))
 
     def move(self, overlay: Overlay, by: int) -> None:
         """Moves an overlay up (1) or down (-1)."""
@@ -146,7 +113,7 @@ class OverlaysCard(QFrame):
         menu.addAction("Open").triggered.connect(lambda: self.workshop.open_overlay(overlay.id))
         switched = overlay.with_(is_on=not overlay.is_on)
         menu.addAction("Switch off" if overlay.is_on else "Switch on").triggered.connect(
-            lambda: self.edit("Switch overlay", self.recipe.with_overlay(switched))
+            lambda: self.workshop.edit("Switch overlay", self.with_overlay(switched))
         )
         menu.addAction("Move up").triggered.connect(lambda: self.move(overlay, 1))
         menu.addAction("Move down").triggered.connect(lambda: self.move(overlay, -1))

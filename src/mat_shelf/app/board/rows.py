@@ -5,17 +5,11 @@ from typing import Literal, get_args, get_origin
 from PyQt6.QtWidgets import QWidget
 
 from mat_shelf.app.board.binding import Binding
-from mat_shelf.app.board.choice_row import ChoiceRow
+from mat_shelf.app.board.choice_row import AXES, ChoiceRow
 from mat_shelf.app.board.color_row import ColorRow
 from mat_shelf.app.board.value_row import ValueRow
 
-_WORDS = {
-    "round": "round the axis",
-    "along": "along the axis",
-    "x": "x, left to right",
-    "y": "y, upwards",
-    "z": "z, to the front",
-}
+_WORDS = AXES | {"round": "round the axis", "along": "along the axis"}
 
 
 def row_of(binding: Binding, chip=None, is_stacked: bool = False) -> QWidget:

@@ -156,9 +156,11 @@ class ValueRow(QWidget):
         Of what feeds it, at the row's end. While a pattern does, slider and number show the range.
     is_stacked : bool
         Whether the slider lies under the name, for narrow cards.
+    name : QWidget, optional
+        Stands in the place of the field's own name.
     """
 
-    def __init__(self, binding: Binding, chip=None, is_stacked: bool = False):
+    def __init__(self, binding: Binding, chip=None, is_stacked: bool = False, name: QWidget | None = None):
         super().__init__()
         field, extra = binding.field, binding.field.json_schema_extra
         self.binding, self.chip = binding, chip
@@ -182,13 +184,13 @@ class ValueRow(QWidget):
         numbers.addWidget(unit)
         if is_stacked:
             self.number.setMinimumWidth(50)
-            lay_stacked(self, self.label, numbers, self.slider, chip)
+            lay_stacked(self, name or self.label, numbers, self.slider, chip)
         else:
             self.number.setFixedWidth(NUMBER_WIDTH - unit_width)
             layout = QHBoxLayout(self)
             layout.setContentsMargins(0, 0, 0, 0)
             layout.setSpacing(6)
-            layout.addWidget(self.label)
+            layout.addWidget(name or self.label)
             layout.addWidget(self.slider)
             layout.addLayout(numbers)
             self.setFixedHeight(ROW_HEIGHT)

@@ -233,7 +233,10 @@ class PatternWork(QObject):
 
     def throw_out(self, pattern_id: str) -> None:
         """Throws a pattern out; what it fed is constant again."""
-        name = self.recipe.pattern(pattern_id).name
+        name, overlay = self.recipe.pattern(pattern_id).name, self.workshop.overlay
+        if overlay is not None and overlay.mask == pattern_id:
+            self.workshop.said.emit(f"{name} is the mask of {overlay.name}; choose another mask first.")
+            return
         self._tried(f"Throw out {name}", lambda: self.recipe.without_pattern(pattern_id))
 
     def uses_of(self, pattern_id: str) -> list[str]:
@@ -276,25 +279,30 @@ class PatternWork(QObject):
     def drag_data(self, pattern_id: str) -> QMimeData:
         """What is dragged when a pattern is."""
         data = QMimeData()
-        material = self.workshop.selected_material
-        data.setData(PATTERN_MIME, f"{material.id}\n{pattern_id}".encode())
+        material, overlay = self.workshop.selected_material, self.workshop.overlay
+        data.setData(PATTERN_MIME, f"{material.id}\n{overlay.id if overlay else ''}\n{pattern_id}".encode())
         return data
 
     def dropped(self, data: QMimeData) -> str | None:
         """Id of a pattern that is dropped; one of another material is copied into the one on the board first."""
         if not data.hasFormat(PATTERN_MIME) or self.workshop.selected_material is None:
             return None
-        material_id, _, pattern_id = bytes(data.data(PATTERN_MIME)).decode(errors="replace").partition("\n")
+        words = bytes(data.data(PATTERN_MIME)).decode(errors="replace").split("\n")
+        if len(words) != 3:
+            return None
+        material_id, overlay_id, pattern_id = words
         try:
-            layers = self.workshop.project.material(material_id).recipe.layers()
+            origin = self.workshop.project.material(material_id).recipe
+            if overlay_id:
+                origin = origin.overlay(overlay_id).recipe
+            origin.pattern(pattern_id)
         except KeyError:
             return None
-        origin = next((layer for layer in layers if pattern_id in {p.id for p in layer.patterns}), None)
-        if origin is None:
-            return None
-        if pattern_id not in {p.id for p in self.recipe.patterns}:
-            self.edit("Copy pattern", self.recipe.with_patterns_of(origin, [pattern_id]))
-        return pattern_id
+        if origin is self.recipe:
+            return pattern_id
+        recipe, ids = self.recipe.with_patterns_of(origin, [pattern_id])
+        self.edit("Copy pattern", recipe)
+        return ids[pattern_id]
 
 
 def usual_feed(recipe: Recipe, name: str, pattern_id: str, colored: bool) -> Feed:

@@ -1,9 +1,9 @@
 """The card of a material's patterns."""
 
 from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
 
-from mat_shelf.app.board.card import HEAD, scrolling
+from mat_shelf.app.board.card import ListCard
 from mat_shelf.app.patterns.feed_chip import PatternButton
 from mat_shelf.app.patterns.painter import Painter
 from mat_shelf.app.patterns.pattern_work import PATTERN_MIME, PatternWork
@@ -58,44 +58,24 @@ class PatternEntry(QWidget):
         menu.popup(event.globalPos())
 
 
-class PatternsCard(QFrame):
+class PatternsCard(ListCard):
     """The material's patterns, and where a new one begins; one that is dropped from another material is copied."""
 
     def __init__(self, work: PatternWork, painter: Painter, choose):
-        super().__init__(objectName="card")
+        super().__init__("Patterns")
         self.work, self._painter = work, painter
         self.setAcceptDrops(True)
-        self.entries: dict[str, PatternEntry] = {}
-        heading = QLabel("Patterns")
-        heading.setProperty("role", "cardTitle")
-        heading.setFixedHeight(HEAD)
-        self._list = QVBoxLayout()
-        self._list.setContentsMargins(0, 0, 6, 0)
-        self._list.setSpacing(2)
+        self.list.setSpacing(2)
         self.add_button = QPushButton("+ New pattern")
         self.add_button.setProperty("role", "add")
         self.add_button.setToolTip("A map to feed inputs with: noise, scratches, grain, wood, leather…")
         self.add_button.clicked.connect(lambda: choose(self))
-        self._list.addWidget(self.add_button)
-        self._list.addStretch(1)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(14, 7, 8, 5)
-        layout.setSpacing(2)
-        layout.addWidget(heading)
-        layout.addWidget(scrolling(self._list), 1)
+        self.list.addWidget(self.add_button)
+        self.list.addStretch(1)
 
     def follow(self) -> None:
-        patterns = self.work.recipe.patterns
-        if list(self.entries) != [p.id for p in patterns]:
-            for entry in self.entries.values():
-                self._list.removeWidget(entry)
-                entry.hide()
-                entry.deleteLater()
-            self.entries = {p.id: PatternEntry(self.work, self._painter, p.id) for p in patterns}
-            for place, entry in enumerate(self.entries.values()):
-                self._list.insertWidget(place, entry)
-        for entry in self.entries.values():
-            entry.follow()
+        ids = [pattern.id for pattern in self.work.recipe.patterns]
+        self.show_rows(ids, lambda pattern_id: PatternEntry(self.work, self._painter, pattern_id))
 
     def dragEnterEvent(self, event) -> None:
         if event.mimeData().hasFormat(PATTERN_MIME):

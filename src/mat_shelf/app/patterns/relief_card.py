@@ -5,17 +5,15 @@ from math import log
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import (
-    QFrame,
     QHBoxLayout,
     QLabel,
     QLineEdit,
     QMenu,
     QPushButton,
-    QVBoxLayout,
     QWidget,
 )
 
-from mat_shelf.app.board.card import HEAD, scrolling
+from mat_shelf.app.board.card import ListCard
 from mat_shelf.app.board.value_row import Slider, lay_stacked
 from mat_shelf.app.patterns.feed_chip import CHIP, PatternButton
 from mat_shelf.app.patterns.painter import Painter
@@ -131,55 +129,30 @@ def _height(place: float) -> float:
     return float(f"{size if place > 0 else -size:.3g}")
 
 
-class ReliefCard(QFrame):
+class ReliefCard(ListCard):
     """The rows; a pattern that is dropped on the card becomes one more."""
 
     def __init__(self, work: PatternWork, painter: Painter, choose, turn_over):
-        super().__init__(objectName="card")
-        self.work, self._painter = work, painter
-        self.setAcceptDrops(True)
-        self.rows: dict[str, ReliefRow] = {}
-        heading = QLabel("Relief")
-        heading.setProperty("role", "cardTitle")
-        heading.setFixedHeight(HEAD)
         self.overlays_button = QPushButton()
         self.overlays_button.setProperty("role", "tag")
         self.overlays_button.setToolTip("What lies over it here and there: dust, wear, frost, scratches")
         self.overlays_button.clicked.connect(turn_over)
-        head = QHBoxLayout()
-        head.addWidget(heading)
-        head.addStretch(1)
-        head.addWidget(self.overlays_button)
-        self._list = QVBoxLayout()
-        self._list.setContentsMargins(0, 0, 6, 0)
-        self._list.setSpacing(0)
+        super().__init__("Relief", self.overlays_button)
+        self.work, self._painter = work, painter
+        self.setAcceptDrops(True)
         self.add_button = QPushButton("+ Add a row")
         self.add_button.setProperty("role", "add")
         self.add_button.setToolTip("Dents, grain, creases: a pattern as height. Patterns may also be dropped here.")
         self.add_button.clicked.connect(lambda: choose(self))
-        self._list.addWidget(self.add_button)
-        self._list.addStretch(1)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(14, 7, 8, 5)
-        layout.setSpacing(2)
-        layout.addLayout(head)
-        layout.addWidget(scrolling(self._list), 1)
+        self.list.addWidget(self.add_button)
+        self.list.addStretch(1)
 
     def follow(self) -> None:
-        relief = self.work.recipe.relief
-        if list(self.rows) != [row.id for row in relief]:
-            for row in self.rows.values():
-                self._list.removeWidget(row)
-                row.hide()
-                row.deleteLater()
-            self.rows = {row.id: ReliefRow(self.work, self._painter, row.id) for row in relief}
-            for place, row in enumerate(self.rows.values()):
-                self._list.insertWidget(place, row)
-        overlays = self.work.recipe.overlays
-        self.overlays_button.setText(f"Overlays {len(overlays)} ›" if overlays else "Overlays ›")
-        self.overlays_button.setVisible(self.work.workshop.overlay is None)
-        for row in self.rows.values():
-            row.follow()
+        recipe, work = self.work.recipe, self.work
+        self.show_rows([row.id for row in recipe.relief], lambda row_id: ReliefRow(work, self._painter, row_id))
+        count = len(recipe.overlays)
+        self.overlays_button.setText(f"Overlays {count} ›" if count else "Overlays ›")
+        self.overlays_button.setVisible(work.workshop.overlay is None)
 
     def dragEnterEvent(self, event) -> None:
         if event.mimeData().hasFormat(PATTERN_MIME):

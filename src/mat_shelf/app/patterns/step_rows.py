@@ -7,7 +7,7 @@ from PyQt6.QtCore import QSize
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QLabel, QWidget
 
 from mat_shelf.app.board.binding import Binding
-from mat_shelf.app.board.choice_row import ChoiceRow
+from mat_shelf.app.board.choice_row import AXES, ChoiceRow
 from mat_shelf.app.board.row_label import RowLabel
 from mat_shelf.app.board.value_row import ValueRow, lay_stacked
 from mat_shelf.app.patterns.brush_row import BrushRow
@@ -115,7 +115,7 @@ PLACED = {
         "cylinder": "Round an axis",
         "sphere": "Round a point",
     },
-    "axis": {"x": "x, left to right", "y": "y, upwards", "z": "z, towards the front"},
+    "axis": AXES,
     "over": {"part": "Each part anew", "product": "The whole product"},
 }
 

@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from mat_shelf.app.board.card import scrolling, sideways
+from mat_shelf.app.board.card import ListCard, sideways
 from mat_shelf.app.patterns.painter import Painter, PatternPicture, paint_picture
 from mat_shelf.app.patterns.pattern_work import PLACING, PatternWork
 from mat_shelf.app.patterns.step_rows import placement_rows, step_rows
@@ -234,9 +234,9 @@ class StripBoard(QFrame):
         card.addWidget(sideways(values), 1)
 
         self.placement = placement_rows(work)
-        self._placement_list = QVBoxLayout()
-        self._placement_list.setContentsMargins(0, 0, 6, 0)
-        self._placement_list.setSpacing(0)
+        placement_card = ListCard("Placement")
+        placement_card.setFixedWidth(204)
+        self._placement_list = placement_card.list
         for row in self.placement.values():
             self._placement_list.addWidget(row)
         self.place_button = QPushButton("Move it", checkable=True)
@@ -252,10 +252,15 @@ class StripBoard(QFrame):
             by_hand.addWidget(button)
         by_hand.addStretch(1)
         self._placement_list.insertLayout(0, by_hand)
+        self._unplaced = QLabel("It lies where the part has it; there is nothing to place.")
+        self._unplaced.setProperty("role", "quiet")
+        self._unplaced.setWordWrap(True)
+        self._placement_list.insertWidget(1, self._unplaced)
         self._placement_list.addStretch(1)
-        self._placed_as = ""
-        self.feeds_list = QVBoxLayout()
-        self.feeds_list.setContentsMargins(0, 0, 6, 0)
+        self._placed_as: str | None = None
+        feeds_card = ListCard("Feeds")
+        feeds_card.setFixedWidth(190)
+        self.feeds_list = feeds_card.list
         self.feeds_list.setSpacing(4)
         self.feed_button = QPushButton("+ Feed an input")
         self.feed_button.setProperty("role", "add")
@@ -263,8 +268,8 @@ class StripBoard(QFrame):
         cards = QHBoxLayout()
         cards.setSpacing(12)
         cards.addWidget(steps_card, 1)
-        cards.addWidget(_titled("Placement", self._placement_list, 204))
-        cards.addWidget(_titled("Feeds", self.feeds_list, 190))
+        cards.addWidget(placement_card)
+        cards.addWidget(feeds_card)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 10, 16, 14)
         layout.setSpacing(8)
@@ -350,17 +355,19 @@ class StripBoard(QFrame):
         self.histogram.show_values(self._before.values, marks)
 
     def _follow_placement(self) -> None:
-        projection = self.work.pattern.placement.projection
+        pattern = self.work.pattern
+        projection = pattern.placement.projection if pattern.steps[0].is_placed else ""
+        self._unplaced.setVisible(not projection)
         if projection != self._placed_as:
             self._placed_as = projection
-            shown = _SHOWN_PLACEMENT[projection]
+            shown = _SHOWN_PLACEMENT[projection] if projection else ()
             for name, row in self.placement.items():
                 self._placement_list.removeWidget(row)
                 row.setVisible(name in shown)
             for place, name in enumerate(shown):
-                self._placement_list.insertWidget(place + 1, self.placement[name])
+                self._placement_list.insertWidget(place + 2, self.placement[name])
             self.away_button.setVisible("seam" in shown)
-            self.place_button.setVisible(projection not in ("uv", "whole uv"))
+            self.place_button.setVisible(projection not in ("", "uv", "whole uv"))
         self.place_button.setChecked(self.work.hand == PLACING)
         for row in self.placement.values():
             row.follow()
@@ -455,16 +462,3 @@ def _use(name: str, shown: str, drop) -> QWidget:
         layout.addWidget(button)
     row.setFixedHeight(22)
     return row
-
-
-def _titled(title: str, inside, width: int) -> QFrame:
-    card = QFrame(objectName="card")
-    card.setFixedWidth(width)
-    heading = QLabel(title)
-    heading.setProperty("role", "cardTitle")
-    layout = QVBoxLayout(card)
-    layout.setContentsMargins(14, 10, 8, 8)
-    layout.setSpacing(4)
-    layout.addWidget(heading)
-    layout.addWidget(scrolling(inside), 1)
-    return card

@@ -8,7 +8,7 @@ from PyQt6.QtGui import QColor, QCursor, QPainter, QPen, QPixmap
 from mat_shelf.app.patterns.pattern_work import PAINTING, PatternWork
 from mat_shelf.app.wall.hero_view import HeroView
 from mat_shelf.patterns.by_hand import in_part
-from mat_shelf.patterns.sources.painted import Painted, Stroke
+from mat_shelf.patterns.sources.painted import MOST_STROKE_POINTS, Painted, Stroke
 
 _SPACING = 1 / 6
 """Widths of the brush between two points of a stroke."""
@@ -23,14 +23,12 @@ class BrushDrag(QObject):
         self._hero, self._work = hero, work
         self._before: Painted | None = None
         self._stroke: Stroke | None = None
-        self._shown: tuple = ()
+        self._shown: int | None = None
         hero.installEventFilter(self)
         work.opened.connect(self._follow)
 
     def _follow(self) -> None:
-        if self._work.hand != PAINTING and self._shown:
-            self._shown = ()
-            self._hero.unsetCursor()
+        self._shown = None  # the next move shows the pointer anew
 
     def eventFilter(self, watched, event) -> bool:
         if self._work.hand != PAINTING or self._work.painted is None:
@@ -69,7 +67,7 @@ class BrushDrag(QObject):
 
     def _move(self, point: QPointF) -> None:
         hit = self._hero.hit_at(point)
-        if hit is None or hit.part != self._stroke.part:
+        if hit is None or hit.part != self._stroke.part or len(self._stroke.points) >= MOST_STROKE_POINTS:
             return
         place, normal = self._in_part(hit)
         if math.dist(place, self._stroke.points[-1]) < self._stroke.brush.width * _SPACING:
@@ -89,9 +87,9 @@ class BrushDrag(QObject):
         hit = self._hero.hit_at(point)
         wide = 0 if hit is None else round(self._work.brush.width / self._hero.pixel_width(hit.position))
         wide = min(max(wide, 4), _LARGEST_CURSOR)
-        if self._shown == (wide,):
+        if self._shown == wide:
             return
-        self._shown = (wide,)
+        self._shown = wide
         picture = QPixmap(wide + 5, wide + 5)
         picture.fill(Qt.GlobalColor.transparent)
         painter = QPainter(picture)

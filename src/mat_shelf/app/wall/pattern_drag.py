@@ -26,14 +26,16 @@ class PatternDrag(QObject):
         work.opened.connect(self._follow)
 
     def _follow(self) -> None:
-        shape = Qt.CursorShape.OpenHandCursor if self._work.hand == PLACING else Qt.CursorShape.ArrowCursor
-        self._hero.setCursor(QCursor(shape))
+        if self._work.hand == PLACING:
+            self._hero.setCursor(QCursor(Qt.CursorShape.OpenHandCursor))
+        elif not self._work.hand:
+            self._hero.unsetCursor()
 
     def eventFilter(self, watched, event) -> bool:
         if event.type() == QEvent.Type.KeyPress and self._work.pattern is not None:
             if event.key() in (Qt.Key.Key_A, Qt.Key.Key_Escape) and not event.modifiers():
-                event.ignore()  # these are the strip's while it is open, so the window gets them
-                self._hero.window().keyPressEvent(event)
+                self._hero.window().keyPressEvent(event)  # these are the strip's while it is open
+                event.accept()  # else it would go on to the window and count twice
                 return True
             return False
         if self._work.hand != PLACING or self._work.pattern is None:

@@ -13,7 +13,7 @@ from mat_shelf.optics.kernels import F, inline, kernel
 from mat_shelf.patterns.points import part_salt
 from mat_shelf.patterns.step import At, Source
 
-MOST_STROKES, MOST_POINTS = 2000, 50_000
+MOST_STROKES, MOST_POINTS, MOST_STROKE_POINTS = 2000, 50_000, 5000
 _MARGIN = 1.15
 """How much wider than what is painted a thumbnail is."""
 
@@ -54,8 +54,8 @@ class Stroke(Frozen):
 
     part: Id
     brush: Brush = Brush()
-    points: tuple[Triple, ...] = Field(min_length=1, max_length=5000)
-    normals: tuple[Triple, ...] = Field(min_length=1, max_length=5000)
+    points: tuple[Triple, ...] = Field(min_length=1, max_length=MOST_STROKE_POINTS)
+    normals: tuple[Triple, ...] = Field(min_length=1, max_length=MOST_STROKE_POINTS)
 
     @model_validator(mode="after")
     def _every_point_has_a_normal(self) -> Self:
@@ -90,6 +90,8 @@ class Painted(Source):
 
     label = "Painted"
     tip = "Creases, scuffs and wear placed by hand: switch on the brush and paint on the product."
+
+    is_placed = False
 
     kind: Literal["painted"] = "painted"
     strokes: tuple[Stroke, ...] = Field(

@@ -13,26 +13,29 @@ from mat_shelf.patterns.step import At, Source, seed
 _AXES = {"x": 0, "y": 1, "z": 2}
 
 
-class Facing(Source):
+class _OfThePart(Source):
+    """What is read off the part lies where that is."""
+
+    needs_shape = True
+    is_placed = False
+
+
+class Facing(_OfThePart):
     """1 where the surface is seen straight on, 0 where it is seen from the side."""
 
     label = "Facing"
     tip = "Changes with the angle one looks from: velvet, bubbles, dust that shows at the rim."
-    needs_shape = True
-
     kind: Literal["facing"] = "facing"
 
     def apply(self, at: At) -> np.ndarray:
         return np.abs(at.points.cosine)
 
 
-class Slope(Source):
+class Slope(_OfThePart):
     """1 where the surface looks along an axis, 0 where it looks the other way."""
 
     label = "Slope"
     tip = "Dust and wear on what faces up, light from one side."
-    needs_shape = True
-
     kind: Literal["slope"] = "slope"
     axis: Literal["x", "y", "z"] = Field("y", title="Axis", description="Of the product; y is up.")
     is_reversed: bool = Field(False, title="Reversed", description="Looks down instead of up.")
@@ -42,13 +45,11 @@ class Slope(Source):
         return np.float32(0.5) + np.float32(-0.5 if self.is_reversed else 0.5) * along
 
 
-class Height(Source):
+class Height(_OfThePart):
     """From 0 at the lowest to 1 at the highest end of the part along an axis."""
 
     label = "Height"
     tip = "Fades from foot to top: settled dust, dipped and sprayed colour."
-    needs_shape = True
-
     kind: Literal["height"] = "height"
     axis: Literal["x", "y", "z"] = Field("y", title="Axis", description="Of the part.")
     over: Literal["part", "product"] = Field("part", title="Over", description="Each part, or the whole product.")
@@ -62,10 +63,8 @@ class Height(Source):
         return np.clip((local - low) / np.maximum(high - low, np.float32(1e-6)), 0, 1).astype(np.float32)
 
 
-class _LookedUp(Source):
+class _LookedUp(_OfThePart):
     """A geometry map of the part; black until it is made."""
-
-    needs_shape = True
 
     def apply(self, at: At) -> np.ndarray:
         return at.points.looked_up(self.kind, self.radius)
@@ -95,13 +94,11 @@ class Crevices(_LookedUp):
     )
 
 
-class EachPart(Source):
+class EachPart(_OfThePart):
     """One random value for each part."""
 
     label = "Each part"
     tip = "Makes parts of one material differ a little from each other."
-    needs_shape = True
-
     kind: Literal["each part"] = "each part"
     seed: int = seed()
 
