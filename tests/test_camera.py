@@ -10,9 +10,10 @@ from mat_shelf.document.recipe import Recipe
 from mat_shelf.geometry.solids import box, moved
 from mat_shelf.rendering.camera import make_view
 from mat_shelf.rendering.film import Film
+from mat_shelf.rendering.geometry import Geometry
 from mat_shelf.rendering.lights import make_lights
 from mat_shelf.rendering.navigation import dolly, framed, orbit, pan
-from mat_shelf.rendering.scene import Geometry, dress
+from mat_shelf.rendering.scene import dress
 from mat_shelf.rendering.tracer import Shot, Tracer
 
 START = Camera(position=(100, 200, 500), target=(10, 20, 30))

@@ -15,8 +15,9 @@ from mat_shelf.geometry.mesh import checked
 from mat_shelf.optics.kernels import F
 from mat_shelf.rendering.camera import make_view
 from mat_shelf.rendering.film import Film
+from mat_shelf.rendering.geometry import Geometry
 from mat_shelf.rendering.lights import make_lights, plain_room, room_light, sample_lights, set_lights
-from mat_shelf.rendering.scene import Geometry, dress
+from mat_shelf.rendering.scene import dress
 from mat_shelf.rendering.sets import SETS
 from mat_shelf.rendering.tracer import Shot, Tracer
 

@@ -123,7 +123,7 @@ def sampled_albedo(p, cos_o, eta, numbers, tables):
             continue
         value, pdf = evaluate(p, lobes, layers, wo, wi)
         if pdf > 0:
-            total += value[0] / pdf * (eta * eta if wi[2] < 0 else 1.0)
+            total += value[0] / pdf * (eta * eta if wi[2] < 0 and p[0, P.THIN] == 0 else 1.0)
     return total / len(numbers)
 
 
@@ -138,6 +138,8 @@ WHITE = {
     "brushed": {"base_metalness": 1.0, "specular_roughness_anisotropy": 0.5},
     "dusty lacquer": {"coat_weight": 0.6, "coat_roughness": 0.4, "fuzz_weight": 0.7, "fuzz_roughness": 0.3},
     "coated glass": {"transmission_weight": 1.0, "coat_weight": 1.0},
+    "pane": {"transmission_weight": 1.0, "geometry_thin_walled": True},
+    "bubble": {"transmission_weight": 1.0, "geometry_thin_walled": True, "thin_film_weight": 1.0},
 }
 
 
@@ -184,6 +186,8 @@ def directions(p, cos_o, eta, numbers, tables, out, pdfs, grid):
     + [
         ({"specular_roughness": 0.6, "coat_weight": 0.7, "coat_roughness": 0.4, "fuzz_weight": 0.5}, 1.5),
         ({"base_metalness": 1.0, "specular_roughness": 0.6, "specular_roughness_anisotropy": 0.6}, 1.5),
+        ({"transmission_weight": 0.7, "specular_roughness": 0.5, "geometry_thin_walled": True}, 1.5),
+        ({"coat_weight": 0.8, "coat_roughness": 0.6, "coat_roughness_anisotropy": 0.5, "thin_film_weight": 1.0}, 1.5),
     ],
 )
 def test_samples_follow_their_density(kind, eta):
@@ -219,6 +223,38 @@ def test_chalk_is_reciprocal():
         a, b = rng.normal(size=(2, 3))
         a, b = (v / np.linalg.norm(v) * np.sign(v[2]) for v in (a, b))
         assert chalk_terms(a, b, 0.9) == pytest.approx(chalk_terms(b, a, 0.9), rel=1e-4)
+
+
+@njit(error_model="numpy")
+def value_from_both_sides(p, a, b, tables):
+    lobes, _, layers = prepared(p, a, 1.5, tables)
+    one = evaluate(p, lobes, layers, a, b)[0]
+    lobes, _, layers = prepared(p, b, 1.5, tables)
+    return one[0] / b[2], evaluate(p, lobes, layers, b, a)[0][0] / a[2]
+
+
+@pytest.mark.parametrize(
+    "kind",
+    [
+        {"base_metalness": 1.0},
+        {"base_color": (0, 0, 0)},
+        {"base_metalness": 1.0, "specular_roughness_anisotropy": 0.7},
+        {"base_color": (0, 0, 0), "specular_weight": 0.0, "fuzz_weight": 1.0},
+        {"transmission_weight": 1.0, "geometry_thin_walled": True},
+    ],
+)
+def test_lobes_are_reciprocal(kind):
+    """Helmholtz reciprocity of each lobe. What is made good of the light that one bounce loses depends on one of the
+    two directions alone (Turquin 2019); at this roughness that is 2 percent at most, at 0.3 already 8."""
+    p = parameter_row(Recipe(specular_roughness=0.12, **kind))[None]
+    rng = np.random.default_rng(5)
+    for _ in range(50):
+        a, b = rng.normal(size=(2, 3))
+        a, b = (tuple(np.float32(v / np.linalg.norm(v) * np.sign(v[2]))) for v in (a, b))
+        if min(a[2], b[2]) < 0.1:
+            continue
+        one, other = value_from_both_sides(p, a, b, albedo_tables())
+        assert one == pytest.approx(other, rel=0.03, abs=1e-6)
 
 
 def test_absorption_reaches_the_colour_at_the_depth():

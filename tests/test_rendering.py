@@ -11,8 +11,9 @@ from mat_shelf.geometry.solids import box, lathe, moved
 from mat_shelf.optics.parameters import WHITE
 from mat_shelf.rendering.camera import FRAME, make_view
 from mat_shelf.rendering.film import Film
+from mat_shelf.rendering.geometry import Geometry
 from mat_shelf.rendering.lights import make_lights, plain_room
-from mat_shelf.rendering.scene import Geometry, dress, project_geometry
+from mat_shelf.rendering.scene import dress, project_geometry
 from mat_shelf.rendering.session import RenderSession
 from mat_shelf.rendering.sight import see
 from mat_shelf.rendering.tracer import Shot, Tracer

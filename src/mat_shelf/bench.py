@@ -34,8 +34,9 @@ from mat_shelf.patterns.sources import Cells, Noise
 from mat_shelf.patterns.step import Library, run
 from mat_shelf.rendering.camera import FRAME, make_view
 from mat_shelf.rendering.film import Film
+from mat_shelf.rendering.geometry import Geometry
 from mat_shelf.rendering.lights import make_lights, plain_room
-from mat_shelf.rendering.scene import Geometry, dress
+from mat_shelf.rendering.scene import dress
 from mat_shelf.rendering.session import COARSE_SAMPLES, RenderSession, render
 from mat_shelf.rendering.tracer import Shot, Tracer
 from mat_shelf.shelf.library import Shelf

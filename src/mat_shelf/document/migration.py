@@ -6,11 +6,12 @@ def migrated(fields: dict) -> dict:
 
     Schema 1 kept a camera in each set. Since 2 a project has views of its own; the current set's camera becomes the
     final one, the others stay as views called after their sets. Schema 3 adds variants, room pictures and emission,
-    schema 4 poses and zones, schema 5 patterns, schema 6 layers and overlays, which older projects are without.
+    schema 4 poses and zones, schema 5 patterns, schema 6 layers and overlays, schema 7 thin films and sheets, which
+    older projects are without.
     """
     schema = fields.get("schema_version")
-    if schema in (2, 3, 4, 5):
-        return fields | {"schema_version": 6}
+    if schema in (2, 3, 4, 5, 6):
+        return fields | {"schema_version": 7}
     if schema != 1 or not isinstance(fields.get("sets"), list):
         return fields
     fields = dict(fields)
@@ -33,5 +34,5 @@ def migrated(fields: dict) -> dict:
     fields["sets"] = sets
     if views:
         fields["views"], fields["current_view"] = views, views[0]["id"]
-    fields["schema_version"] = 6
+    fields["schema_version"] = 7
     return fields

@@ -15,7 +15,7 @@ from mat_shelf.document.parameter import Color, Frozen, color, number
 from mat_shelf.document.picture import Picture
 from mat_shelf.document.variant import Variable
 
-SCHEMA = 6
+SCHEMA = 7
 
 Length = Annotated[float, Field(ge=-1e5, le=1e5, allow_inf_nan=False)]
 Point = tuple[Length, Length, Length]
@@ -112,6 +112,15 @@ class Product(Frozen):
     name: Name
     unit: Literal["mm", "cm", "m", "in", "ft"] = "mm"
     parts: tuple[Part, ...] = ()
+    contact: float = number(
+        0.05,
+        0,
+        5,
+        label="Contact",
+        unit="mm",
+        tip="Clear bodies with a gap narrower than this touch: a liquid and its glass then show no dark line between.",
+        usual=(0, 0.5),
+    )
 
 
 class Softbox(Frozen):

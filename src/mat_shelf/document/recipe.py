@@ -33,8 +33,11 @@ FEEDABLE = (
     "fuzz_weight",
     "fuzz_color",
     "fuzz_roughness",
+    "thin_film_weight",
+    "thin_film_thickness",
     "emission_luminance",
     "emission_color",
+    "geometry_opacity",
 )
 """The inputs that take a pattern. What fills a body, such as its depth, is the same all through it."""
 
@@ -139,6 +142,16 @@ class Recipe(Frozen):
     transmission_scatter_anisotropy: float = number(
         0.0, -0.95, 0.95, label="Scatter forward", tip="Above 0 light mostly goes on as it went; milk 0.7, haze 0.9."
     )
+    transmission_dispersion_scale: float = number(
+        0.0, 0, 1, label="Dispersion", tip="Splits white light into colours, as cut crystal does. 1 is as in nature."
+    )
+    transmission_dispersion_abbe_number: float = number(
+        20.0,
+        9,
+        91,
+        label="Abbe number",
+        tip="How little a glass splits light: window glass 59, crystal 31, diamond 55; the lower the more colour.",
+    )
     subsurface_weight: float = number(
         0.0, 0, 1, label="Subsurface", tip="How much of the body lets light in and out again: wax 1, skin 1, stone 0.8."
     )
@@ -168,6 +181,9 @@ class Recipe(Frozen):
         (1.0, 1.0, 1.0), label="Coat tint", tip="What is left of white that went in and out through the coat."
     )
     coat_roughness: float = number(0.0, 0, 1, label="Coat rough", tip="Polished lacquer 0 to 0.05, satin varnish 0.25.")
+    coat_roughness_anisotropy: float = number(
+        0.0, 0, 1, label="Coat brushing", tip="Draws the coat's highlight out: varnish laid on with a brush 0.4."
+    )
     coat_ior: float = number(
         1.6, 1.0, 3.0, label="Coat IOR", tip="Lacquers and varnishes 1.45 to 1.6.", usual=(1.2, 2.0)
     )
@@ -181,6 +197,30 @@ class Recipe(Frozen):
     fuzz_roughness: float = number(
         0.5, 0, 1, label="Fuzz spread", tip="Low shines only at the rim, high spreads over the whole."
     )
+    thin_film_weight: float = number(
+        0.0,
+        0,
+        1,
+        label="Thin film",
+        tip="A film as thin as light waves, which makes colours: soap, oil, heat-tinted steel, pearl.",
+    )
+    thin_film_thickness: float = number(
+        0.5,
+        0,
+        3,
+        label="Film thickness",
+        unit="µm",
+        tip="Sets the colours. Heat tint 0.04 to 0.08, soap 0.2 to 0.8, pearl 0.3 to 0.5.",
+        usual=(0, 1),
+    )
+    thin_film_ior: float = number(
+        1.4,
+        1.0,
+        3.0,
+        label="Film IOR",
+        tip="Soap 1.33, oil 1.45, oxides of steel 2.3 and of titanium 2.5.",
+        usual=(1.2, 2.6),
+    )
     emission_luminance: float = number(
         0.0,
         0,
@@ -191,6 +231,14 @@ class Recipe(Frozen):
         usual=(0, 3000),
     )
     emission_color: Color = color((1.0, 1.0, 1.0), label="Glow colour", tip="Colour of the light given off.")
+    geometry_opacity: float = number(
+        1.0, 0, 1, label="Opacity", tip="How much of the surface is there at all: gauze, mesh, bubbles. Usually 1."
+    )
+    geometry_thin_walled: bool = Field(
+        False,
+        title="Walls",
+        description="A sheet without thickness lets light straight on: bubbles, film, single panes. A body bends it.",
+    )
     nesting_priority: int = Field(
         5,
         ge=0,

@@ -1,4 +1,5 @@
-"""What lies over the base of a surface, fuzz and coat, its brushing, and how much light goes into a soft body.
+"""What lies over the base of a surface, fuzz, coat and thin film, its brushing, thin sheets, and how much light goes
+into a soft body.
 
 After OpenPBR Surface 1.1. Few hits have any of it, so these are functions of their own: made part of the path tracing
 kernel they would crowd the plain surface, which is most of every picture, out of the processor's registers.
@@ -9,27 +10,56 @@ from collections import namedtuple
 
 from mat_shelf.optics import parameters as P
 from mat_shelf.optics.energy import brushed_albedo, dielectric_albedo, fuzz_albedo, mirror_albedo
-from mat_shelf.optics.fresnel import average_dielectric, fresnel_dielectric, fresnel_normal
+from mat_shelf.optics.film import film_on_dielectric, film_on_metal
+from mat_shelf.optics.fresnel import (
+    average_dielectric,
+    fresnel_dielectric,
+    fresnel_metal,
+    fresnel_normal,
+    weighted_ior,
+)
 from mat_shelf.optics.fuzz import fuzz_reflection
 from mat_shelf.optics.kernels import F, apart, inline
 from mat_shelf.optics.microfacet import ggx_density, sample_visible_normal, smith_g1, smith_g2, widths
+from mat_shelf.optics.sheet import sheet_shares
 from mat_shelf.optics.surface import base_lobes, evaluate, sample
-from mat_shelf.optics.vectors import add, dot, normalize, scale, sub
+from mat_shelf.optics.vectors import add, dot, largest, normalize, row3_at, scale, sub
 
 Layers = namedtuple(
     "Layers",
-    "pick_coat pick_inside coat coat_width coat_eta coat_gain coat_past fuzz past_fuzz red green blue",
+    "pick_inside pick_coat pick_sheet coat coat_x coat_y coat_eta coat_gain coat_past fuzz past_fuzz red green blue "
+    "sheet film film_eta",
 )
 """What evaluation and sampling share beyond the lobes of the base.
 
-pick_coat : chance to sample the coat's reflection; pick_inside: to go into a soft body
-coat, coat_width, coat_eta, coat_gain : weight, width, index ratio and energy compensation of the coat
+pick_inside : chance to go into a soft body; pick_coat, pick_sheet: to sample the coat's reflection, or a thin sheet
+coat, coat_x, coat_y, coat_eta, coat_gain : weight, widths, index ratio and energy compensation of the coat
 coat_past : share of the light along wo that passes the coat, but for its tint
 fuzz, past_fuzz : weight of the fuzz, and share of the light along wo that passes it
 red, green, blue : what light that goes back and forth under the coat leaves of the base
+sheet : share of the surface that is a thin clear sheet
+film, film_eta : weight and index ratio of the thin film
 """
 
-NO_LAYERS = Layers(F(0), F(0), F(0), F(0.1), F(1.5), F(1), F(1), F(0), F(1), F(1), F(1), F(1))
+NO_LAYERS = Layers(
+    F(0),
+    F(0),
+    F(0),
+    F(0),
+    F(0.1),
+    F(0.1),
+    F(1.5),
+    F(1),
+    F(1),
+    F(0),
+    F(1),
+    F(1),
+    F(1),
+    F(1),
+    F(0),
+    F(0),
+    F(1.4),
+)
 
 
 @apart
@@ -51,15 +81,21 @@ def prepare_layered(p, i, wo, eta, tables, is_outside):
     if is_outside:
         coat, fuzz, inside = p[i, P.COAT], p[i, P.FUZZ], p[i, P.SUBSURFACE]
     eta_base = eta
-    coat_eta, coat_width, coat_gain, coat_past = F(1.5), F(0.1), F(1), F(1)
+    coat_eta, coat_x, coat_y, coat_gain, coat_past = F(1.5), F(0.1), F(0.1), F(1), F(1)
     if coat > F(0):
         rough = p[i, P.COAT_ROUGHNESS]
         coat_eta = max(p[i, P.COAT_IOR] * eta / max(p[i, P.IOR], F(1)), F(0.34))
-        coat_width, _ = widths(rough, F(0))
-        coat_mirror = max(mirror_albedo(tables, wo[2], rough), F(0.05))
+        coat_x, coat_y = widths(rough, p[i, P.COAT_ANISOTROPY])
+        brushed = F(1)
+        if p[i, P.COAT_ANISOTROPY] > F(0):
+            brushed = brushed_albedo(tables, wo, rough, p[i, P.COAT_ANISOTROPY])
+            # Of boundaries the tables know even ones only: that of the same area of highlight is taken.
+            rough = math.sqrt(math.sqrt(coat_x * coat_y))
+            brushed /= max(mirror_albedo(tables, wo[2], rough), F(0.05))
+        coat_mirror = max(mirror_albedo(tables, wo[2], rough) * brushed, F(0.05))
         coat_gain = F(1) + fresnel_normal(coat_eta) * max(F(1) - coat_mirror, F(0)) / coat_mirror
         bounced, _ = dielectric_albedo(tables, wo[2], rough, coat_eta)
-        coat_past = F(1) - min(bounced * coat_gain, F(1))
+        coat_past = F(1) - min(bounced * brushed * coat_gain, F(1))
         # Light that a rough coat spreads is spread once more by the base: OpenPBR Surface 1.1, "Coat".
         square, coat_square = roughness * roughness, rough * rough
         spread = math.sqrt(math.sqrt(min(square * square + F(2) * coat_square * coat_square, F(1))))
@@ -71,7 +107,6 @@ def prepare_layered(p, i, wo, eta, tables, is_outside):
     ax, ay = widths(roughness, anisotropy)
     if anisotropy > F(0):
         mirror = brushed_albedo(tables, wo, roughness, anisotropy)
-        # Of boundaries the tables know even ones only: that of the same area of highlight is taken.
         roughness = math.sqrt(math.sqrt(ax * ay))
     else:
         mirror = mirror_albedo(tables, wo[2], roughness)
@@ -80,8 +115,32 @@ def prepare_layered(p, i, wo, eta, tables, is_outside):
         past_fuzz = F(1) - fuzz * fuzz_albedo(tables, wo[2], p[i, P.FUZZ_ROUGHNESS])
     through = past_fuzz * (F(1) - coat * (F(1) - coat_past))
     over = past_fuzz * coat * (F(1) - coat_past)
+    film, film_eta, past_film = p[i, P.FILM], F(1.4), F(1)
+    if film > F(0):
+        film_eta = p[i, P.FILM_IOR] * (eta if is_outside else F(1)) / max(p[i, P.IOR], F(1))
+        plain = weighted_ior(eta_base, p[i, P.SPECULAR_WEIGHT])
+        seen = largest(film_on_dielectric(wo[2], film_eta, plain, p[i, P.FILM_WAY]))
+        past_film -= film * max(F(1) - (F(1) - seen) / max(F(1) - fresnel_dielectric(wo[2], plain), F(1e-4)), F(0))
+    clear, sheet = transmission, F(0)
+    if p[i, P.THIN] > F(0):
+        clear, sheet = F(0), (F(1) - metal) * transmission
     lobes = base_lobes(
-        p, i, wo, eta, eta_base, roughness, ax, ay, mirror, through, inside, over, F(1) - past_fuzz, tables
+        p,
+        i,
+        wo,
+        eta,
+        eta_base,
+        roughness,
+        ax,
+        ay,
+        mirror,
+        clear,
+        through,
+        inside,
+        past_film,
+        over + through * sheet,
+        F(1) - past_fuzz,
+        tables,
     )
     red, green, blue = F(1), F(1), F(1)
     if coat > F(0):
@@ -91,16 +150,19 @@ def prepare_layered(p, i, wo, eta, tables, is_outside):
         blue = _darkened(p, i, 2, coat, coat_eta, wo[2], metal, transmission, roughness, reflected, inside)
     rest = max(F(1) - lobes.pick_metal - lobes.pick_boundary - lobes.pick_rest, F(0))
     opaque = through * (F(1) - metal) * (F(1) - transmission) * lobes.under * inside
-    pick_inside = rest * opaque / max(opaque + over, F(1e-9))
-    is_sharp = lobes.is_sharp and (coat <= F(0) or coat_width < F(0.004))
+    whole = max(opaque + over + through * sheet, F(1e-9))
+    pick_inside, pick_sheet = rest * opaque / whole, rest * through * sheet / whole
+    is_sharp = lobes.is_sharp and (coat <= F(0) or coat_x < F(0.004))
     return (
         lobes,
         is_sharp,
         Layers(
-            rest - pick_inside,
             pick_inside,
+            max(rest - pick_inside - pick_sheet, F(0)),
+            pick_sheet,
             coat,
-            coat_width,
+            coat_x,
+            coat_y,
             coat_eta,
             coat_gain,
             coat_past,
@@ -109,6 +171,9 @@ def prepare_layered(p, i, wo, eta, tables, is_outside):
             red,
             green,
             blue,
+            sheet,
+            film,
+            film_eta,
         ),
     )
 
@@ -176,10 +241,88 @@ def entering(p, i, lobes, layers, wo):
     )
 
 
+@inline
+def _filmed(p, i, lobes, layers, cos):
+    """Reflectance of the dielectric boundary under its film, by channel, and of the plain one."""
+    plain = fresnel_dielectric(cos, lobes.eta_fresnel)
+    if layers.film <= F(0):
+        return plain, plain, plain, plain
+    red, green, blue = film_on_dielectric(cos, layers.film_eta, lobes.eta_fresnel, p[i, P.FILM_WAY])
+    film = layers.film
+    return plain + film * (red - plain), plain + film * (green - plain), plain + film * (blue - plain), plain
+
+
+@apart
+def _film_adds(p, i, lobes, layers, wo, wi):
+    """What a thin film changes in the reflection of wi towards wo, by channel."""
+    h = normalize(add(wo, wi))
+    cos = min(max(dot(wo, h), F(1e-4)), F(1))
+    bounce = ggx_density(h, lobes.ax, lobes.ay) / (F(4) * max(wo[2], F(1e-6)))
+    bounce *= smith_g2(wo, wi, lobes.ax, lobes.ay)
+    red, green, blue, plain = _filmed(p, i, lobes, layers, cos)
+    tint = row3_at(p, i, P.SPECULAR_COLOR)
+    share = (F(1) - lobes.metal) * lobes.reflect_gain * bounce
+    adds = (share * tint[0] * (red - plain), share * tint[1] * (green - plain), share * tint[2] * (blue - plain))
+    if lobes.metal > F(0):
+        color, weight = row3_at(p, i, P.BASE_COLOR), p[i, P.SPECULAR_WEIGHT]
+        seen = film_on_metal(cos, layers.film_eta, color, tint, weight, p[i, P.FILM_WAY])
+        share = lobes.metal * layers.film * bounce
+        adds = (
+            adds[0] + share * _metal_change(seen[0], cos, color[0], tint[0], weight, lobes.mirror_lost),
+            adds[1] + share * _metal_change(seen[1], cos, color[1], tint[1], weight, lobes.mirror_lost),
+            adds[2] + share * _metal_change(seen[2], cos, color[2], tint[2], weight, lobes.mirror_lost),
+        )
+    return adds
+
+
+@inline
+def _metal_change(seen, cos, color, tint, weight, lost):
+    """One channel of a metal under a film less that without, both with the light of several bounces."""
+    return seen * (F(1) + seen * lost) - fresnel_metal(cos, color, tint) * weight * (F(1) + color * lost)
+
+
+@apart
+def _sheet(p, i, lobes, layers, wo, wi):
+    """What a thin sheet reflects by its far face, or lets through, by channel; and the density of its sampling."""
+    is_back = wi[2] < F(0)
+    up = (wi[0], wi[1], abs(wi[2]))
+    h = normalize(add(wo, up))
+    cos = min(max(dot(wo, h), F(1e-4)), F(1))
+    facing = ggx_density(h, lobes.ax, lobes.ay) / (F(4) * max(wo[2], F(1e-6)))
+    bounce = facing * smith_g2(wo, up, lobes.ax, lobes.ay) * layers.sheet * (F(1) + lobes.mirror_lost)
+    red, green, blue, plain = _filmed(p, i, lobes, layers, cos)
+    returned, passed = sheet_shares(plain, F(1))
+    choice = passed / max(returned + passed, F(1e-6))
+    pdf = layers.pick_sheet * facing * smith_g1(wo, lobes.ax, lobes.ay) * (choice if is_back else F(1) - choice)
+    tint = row3_at(p, i, P.TRANSMISSION_TINT)
+    red_returned, red_passed = sheet_shares(red, tint[0])
+    green_returned, green_passed = sheet_shares(green, tint[1])
+    blue_returned, blue_passed = sheet_shares(blue, tint[2])
+    if is_back:
+        return (bounce * red_passed, bounce * green_passed, bounce * blue_passed), pdf
+    return (bounce * red_returned, bounce * green_returned, bounce * blue_returned), pdf
+
+
 @apart
 def evaluate_layered(p, i, lobes, layers, wo, wi):
     """As `surface.evaluate`, with what lies over the base."""
     (red, green, blue), pdf = evaluate(p, i, lobes, wo, wi)
+    if layers.sheet > F(0) and wi[2] != F(0):
+        added, added_pdf = _sheet(p, i, lobes, layers, wo, wi)
+        red, green, blue = red + added[0], green + added[1], blue + added[2]
+        pdf += added_pdf
+    if layers.film > F(0):
+        if wi[2] > F(0):
+            added = _film_adds(p, i, lobes, layers, wo, wi)
+            red, green, blue = max(red + added[0], F(0)), max(green + added[1], F(0)), max(blue + added[2], F(0))
+        elif lobes.transmission > F(0):
+            h = normalize(add(wo, scale(wi, lobes.eta)))
+            cos = min(max(abs(dot(wo, h)), F(1e-4)), F(1))
+            seen_red, seen_green, seen_blue, plain = _filmed(p, i, lobes, layers, cos)
+            per = F(1) / max(F(1) - plain, F(1e-4))
+            red *= (F(1) - seen_red) * per
+            green *= (F(1) - seen_green) * per
+            blue *= (F(1) - seen_blue) * per
     if layers.coat <= F(0) and layers.fuzz <= F(0):
         return (red, green, blue), pdf
     if wi[2] <= F(0):
@@ -192,9 +335,9 @@ def evaluate_layered(p, i, lobes, layers, wo, wi):
     coated = F(0)
     way = F(2)
     if layers.coat > F(0):
-        facing = ggx_density(h, layers.coat_width, layers.coat_width) / (F(4) * max(wo[2], F(1e-6)))
-        pdf += layers.pick_coat * facing * smith_g1(wo, layers.coat_width, layers.coat_width)
-        coated = facing * smith_g2(wo, wi, layers.coat_width, layers.coat_width)
+        facing = ggx_density(h, layers.coat_x, layers.coat_y) / (F(4) * max(wo[2], F(1e-6)))
+        pdf += layers.pick_coat * facing * smith_g1(wo, layers.coat_x, layers.coat_y)
+        coated = facing * smith_g2(wo, wi, layers.coat_x, layers.coat_y)
         coated *= fresnel_dielectric(min(dot(wo, h), F(1)), layers.coat_eta) * layers.coat_gain * layers.coat
         coated *= layers.past_fuzz
         way = _slant(wo[2], layers.coat_eta) + _slant(wi[2], layers.coat_eta)
@@ -211,8 +354,18 @@ def evaluate_layered(p, i, lobes, layers, wo, wi):
 def sample_layered(lobes, layers, wo, pick, u, v):
     """As `surface.sample`, with what lies over the base; `pick` is in [pick_inside, 1), below that light goes in."""
     pick -= layers.pick_inside
-    if pick >= layers.pick_coat:
-        return sample(lobes, wo, pick - layers.pick_coat, u, v)
-    h = sample_visible_normal(wo, layers.coat_width, layers.coat_width, u, v)
-    up = sub(scale(h, F(2) * dot(wo, h)), wo)
-    return up if up[2] > F(0) else (F(0), F(0), F(0))
+    over = layers.pick_coat + layers.pick_sheet
+    if pick >= over:
+        return sample(lobes, wo, pick - over, u, v)
+    if pick < layers.pick_coat:
+        h = sample_visible_normal(wo, layers.coat_x, layers.coat_y, u, v)
+        up = sub(scale(h, F(2) * dot(wo, h)), wo)
+        return up if up[2] > F(0) else (F(0), F(0), F(0))
+    h = sample_visible_normal(wo, lobes.ax, lobes.ay, u, v)
+    cos = dot(wo, h)
+    up = sub(scale(h, F(2) * cos), wo)
+    if up[2] <= F(0):
+        return F(0), F(0), F(0)
+    returned, passed = sheet_shares(fresnel_dielectric(min(max(cos, F(1e-4)), F(1)), lobes.eta_fresnel), F(1))
+    is_back = (pick - layers.pick_coat) * (returned + passed) < layers.pick_sheet * passed
+    return (up[0], up[1], -up[2]) if is_back else up

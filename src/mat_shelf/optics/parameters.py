@@ -36,7 +36,14 @@ SUBSURFACE_COLOR = 47  # 3
 BRUSH_WAY = 50  # 0, 1, 2 round x, y, z of the part; 3, 4, 5 along them
 BRUSH_TURN = 51  # radians
 LAYERED = 52  # whether it has any of what `layers` is about
-WIDTH = 53
+OPACITY = 53
+THIN = 54  # 1 for a sheet, 0 for a body
+FILM = 55
+FILM_WAY = 56  # nm: index times thickness
+FILM_IOR = 57
+DISPERSION = 58  # index at the F line less that at the C line
+COAT_ANISOTROPY = 59
+WIDTH = 60
 
 _SHALLOWEST = 1e-4
 """mm; light that is scattered in less than that does not come out elsewhere."""
@@ -67,6 +74,8 @@ def write_fed(rows: np.ndarray, fed, recipe: Recipe) -> None:
         rows[:, SUBSURFACE_COLOR : SUBSURFACE_COLOR + 3] = fed["subsurface_color"]
     if not _LAYERED.isdisjoint(fed):
         rows[:, LAYERED] = 1
+    if "thin_film_thickness" in fed:
+        rows[:, FILM_WAY] = fed["thin_film_thickness"] * np.float32(1000 * recipe.thin_film_ior)
     if "brush_turn" in fed:
         rows[:, BRUSH_TURN] = np.radians(fed["brush_turn"])
     if "base_color" in fed or "base_weight" in fed:
@@ -79,8 +88,14 @@ def write_fed(rows: np.ndarray, fed, recipe: Recipe) -> None:
         rows[:, EMISSION : EMISSION + 3] = _scaled(color, np.divide(luminance, np.float32(WHITE)))
 
 
-_LAYERED = {"coat_weight", "fuzz_weight", "subsurface_weight", "specular_roughness_anisotropy"}
-"""Inputs of which one above 0 makes a surface layered."""
+_LAYERED = {
+    "coat_weight",
+    "fuzz_weight",
+    "subsurface_weight",
+    "specular_roughness_anisotropy",
+    "thin_film_weight",
+}
+"""Inputs of which one above 0 makes a surface layered, as being a thin sheet does."""
 
 _COLUMNS = {
     "base_diffuse_roughness": DIFFUSE_ROUGHNESS,
@@ -94,6 +109,8 @@ _COLUMNS = {
     "coat_roughness": COAT_ROUGHNESS,
     "fuzz_weight": FUZZ,
     "fuzz_roughness": FUZZ_ROUGHNESS,
+    "thin_film_weight": FILM,
+    "geometry_opacity": OPACITY,
 }
 
 
@@ -113,7 +130,7 @@ def parameter_row(recipe: Recipe) -> np.ndarray:
     row[ROUGHNESS] = recipe.specular_roughness
     row[IOR] = recipe.specular_ior
     row[TRANSMISSION] = recipe.transmission_weight
-    tints_boundary = recipe.transmission_depth == 0
+    tints_boundary = recipe.transmission_depth == 0 or recipe.geometry_thin_walled
     row[TRANSMISSION_TINT : TRANSMISSION_TINT + 3] = recipe.transmission_color if tints_boundary else 1.0
     row[EXTINCTION : EXTINCTION + 3], row[SCATTERED : SCATTERED + 3] = extinction(
         recipe.transmission_color, recipe.transmission_depth, recipe.transmission_scatter
@@ -140,5 +157,13 @@ def parameter_row(recipe: Recipe) -> np.ndarray:
     row[BRUSH_TURN] = np.radians(recipe.brush_turn)
     row[PRIORITY] = recipe.nesting_priority
     row[EMISSION : EMISSION + 3] = np.multiply(recipe.emission_color, recipe.emission_luminance / WHITE)
-    row[LAYERED] = any(getattr(recipe, name) > 0 for name in _LAYERED)
+    row[OPACITY] = recipe.geometry_opacity
+    row[THIN] = recipe.geometry_thin_walled
+    row[FILM] = recipe.thin_film_weight
+    row[FILM_WAY] = recipe.thin_film_thickness * 1000 * recipe.thin_film_ior
+    row[FILM_IOR] = recipe.thin_film_ior
+    scale = recipe.transmission_dispersion_scale
+    row[DISPERSION] = (recipe.specular_ior - 1) * scale / recipe.transmission_dispersion_abbe_number
+    row[COAT_ANISOTROPY] = recipe.coat_roughness_anisotropy
+    row[LAYERED] = recipe.geometry_thin_walled or any(getattr(recipe, name) > 0 for name in _LAYERED)
     return row

@@ -17,6 +17,7 @@ from mat_shelf.optics.media import extinction
 from mat_shelf.optics.parameters import (
     IOR,
     SUBSURFACE_COLOR,
+    THIN,
     parameter_row,
 )
 
@@ -147,7 +148,7 @@ def send(p, angle, numbers, tables, directions, weights, soft):
         if not (pdf > F(0)):
             continue
         # Radiance in the denser body is squeezed together by the index squared; energy is not.
-        squeezed = p[0, IOR] * p[0, IOR] if wi[2] < F(0) else F(1)
+        squeezed = p[0, IOR] * p[0, IOR] if wi[2] < F(0) and p[0, THIN] == F(0) else F(1)
         for c in range(3):
             directions[k, c] = wi[c]
             weights[k, c] = value[c] / pdf * squeezed

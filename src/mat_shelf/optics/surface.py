@@ -56,11 +56,29 @@ def prepare(p, i, wo, eta, tables):
     roughness = p[i, P.ROUGHNESS]
     ax, ay = widths(roughness, F(0))
     mirror = mirror_albedo(tables, wo[2], roughness)
-    return base_lobes(p, i, wo, eta, eta, roughness, ax, ay, mirror, F(1), F(0), F(0), F(0), tables)
+    clear = p[i, P.TRANSMISSION]
+    return base_lobes(p, i, wo, eta, eta, roughness, ax, ay, mirror, clear, F(1), F(0), F(1), F(0), F(0), tables)
 
 
 @inline
-def base_lobes(p, i, wo, eta, eta_base, roughness, ax, ay, mirror, through, inside, weight_over, weight_spread, tables):
+def base_lobes(
+    p,
+    i,
+    wo,
+    eta,
+    eta_base,
+    roughness,
+    ax,
+    ay,
+    mirror,
+    clear,
+    through,
+    inside,
+    past_film,
+    weight_over,
+    weight_spread,
+    tables,
+):
     """Lobes of a base of some roughness, of which layers let a share through.
 
     Parameters
@@ -69,16 +87,19 @@ def base_lobes(p, i, wo, eta, eta_base, roughness, ax, ay, mirror, through, insi
         The index ratio that its boundary reflects by.
     mirror : float32
         Albedo of a perfect mirror as rough.
+    clear : float32
+        Share of it that bends light into a body.
     through : float32
         Share of light that comes down to it.
     inside : float32
         Share, of what would be diffuse, that goes into the body.
+    past_film : float32
+        What a thin film leaves of the light that passes the boundary.
     weight_over, weight_spread : float32
         Light from what lies over it, sampled by itself and with the diffuse base.
     """
     mirror = max(mirror, F(0.05))
     metal = p[i, P.METALNESS]
-    transmission = p[i, P.TRANSMISSION]
     eta_fresnel = weighted_ior(eta_base, p[i, P.SPECULAR_WEIGHT])
     if eta_fresnel <= F(0):
         eta_fresnel = F(1)
@@ -87,7 +108,7 @@ def base_lobes(p, i, wo, eta, eta_base, roughness, ax, ay, mirror, through, insi
     total = F(1)
     if metal < F(1):
         reflected, total = dielectric_albedo(tables, wo[2], roughness, eta_fresnel)
-        if transmission > F(0) and abs(eta_fresnel - eta) > F(1e-3):
+        if clear > F(0) and abs(eta_fresnel - eta) > F(1e-3):
             # However little it reflects, it bends light by its true index, and so hides as much of it from itself.
             true_reflected, true_total = dielectric_albedo(tables, wo[2], roughness, eta)
             share = min(true_reflected / mirror, F(0.99))
@@ -96,13 +117,14 @@ def base_lobes(p, i, wo, eta, eta_base, roughness, ax, ay, mirror, through, insi
             total = share * mirror + (F(1) - share) * passing
     opaque_gain = F(1) + fresnel_normal(eta_fresnel) * mirror_lost
     transmit_gain = F(1) / max(total, F(0.05))
-    reflect_gain = opaque_gain * (F(1) - transmission) + transmit_gain * transmission
+    sheet = p[i, P.TRANSMISSION] - clear  # what both faces of a thin sheet reflect and pass is all there is
+    reflect_gain = opaque_gain * (F(1) - clear - sheet) + transmit_gain * clear + sheet / mirror
     reflected = min(reflected * reflect_gain, F(1))
-    under = F(1) - reflected
+    under = (F(1) - reflected) * past_film
     color = max(p[i, P.BASE_COLOR], max(p[i, P.BASE_COLOR + 1], p[i, P.BASE_COLOR + 2]))
-    opaque = (F(1) - metal) * (F(1) - transmission) * under
+    opaque = (F(1) - metal) * (F(1) - p[i, P.TRANSMISSION]) * under
     weight_metal = through * metal * max(color, F(0.05))
-    weight_boundary = through * (F(1) - metal) * (reflected + under * transmission)
+    weight_boundary = through * (F(1) - metal) * (reflected + under * clear)
     weight_rest = through * opaque * (F(1) - inside) * color + weight_spread
     elsewhere = weight_metal + weight_boundary + through * opaque * inside + weight_over
     whole = max(elsewhere + weight_rest, F(1e-6))
@@ -112,7 +134,7 @@ def base_lobes(p, i, wo, eta, eta_base, roughness, ax, ay, mirror, through, insi
         eta,
         eta_fresnel,
         metal,
-        transmission,
+        clear,
         weight_metal / whole,
         weight_boundary / whole,
         F(1) - elsewhere / whole,  # so that all chances sum to 1 where the surface is all but black, too

@@ -81,6 +81,12 @@ def row3(array, i):
 
 
 @inline
+def row3_at(array, i, column):
+    """Three columns of row i of a block, from `column` on, as a triple."""
+    return (array[i, column], array[i, column + 1], array[i, column + 2])
+
+
+@inline
 def store3(array, i, v):
     array[i, 0] = v[0]
     array[i, 1] = v[1]

@@ -16,7 +16,7 @@ from mat_shelf.optics.vectors import normalize, row3, store3
 from mat_shelf.patterns.points import Points, part_frames, part_salt
 from mat_shelf.patterns.step import Library, evaluate, grey
 from mat_shelf.rendering.feeding import Lying, bent_normals, coverage, fed_value, lying_over, uv_kernel
-from mat_shelf.rendering.scene import Geometry
+from mat_shelf.rendering.geometry import Geometry
 from mat_shelf.rendering.shape_maps import ShapeKey, ShapeLookup, ShapeMap
 
 BAKED = (

@@ -25,6 +25,7 @@ from mat_shelf.optics.vectors import (
     mul,
     normalize,
     row3,
+    row3_at,
     scale,
     store3,
     sub,
@@ -44,6 +45,10 @@ PASSAGES = 16
 SCATTERINGS = 400
 """Times that a path may be scattered inside bodies beyond its bounces."""
 _BOUNCE_BITS, _PASSED_BITS = 8, 16
+_D_LINE, _F_LINE, _C_LINE = 587.6, 486.1, 656.3
+SPLIT = tuple(F((1 / nm**2 - 1 / _D_LINE**2) / (1 / _F_LINE**2 - 1 / _C_LINE**2)) for nm in (612.0, 549.0, 465.0))
+"""How far the index for red, green and blue light is from that of the D line, in parts of that between F and C lines
+(Cauchy 1836, two terms)."""
 SOFT = 7
 """Columns of the parameter block that a path keeps: albedo and extinction of three channels, and how far forward."""
 
@@ -184,6 +189,24 @@ def _surrounding(inside, i, block, without):
         if row >= 0 and row != without and (best < 0 or block[row, P.PRIORITY] > block[best, P.PRIORITY]):
             best = row
     return best
+
+
+@inline
+def _one_channel(throughput, u):
+    """The channel that a path carries alone from where light is split, and its throughput then."""
+    lit = (throughput[0] > F(0), throughput[1] > F(0), throughput[2] > F(0))
+    channel = min(int(u * F(3)), 2)
+    if lit[0] and not lit[1] and not lit[2]:
+        return 0, throughput
+    if lit[1] and not lit[0] and not lit[2]:
+        return 1, throughput
+    if lit[2] and not lit[0] and not lit[1]:
+        return 2, throughput
+    if channel == 0:
+        return 0, (F(3) * throughput[0], F(0), F(0))
+    if channel == 1:
+        return 1, (F(0), F(3) * throughput[1], F(0))
+    return 2, (F(0), F(0), F(3) * throughput[2])
 
 
 @inline
@@ -352,10 +375,8 @@ def shade(
         around = _surrounding(paths.inside, i, block, -1)
         row = points.row[i]
         is_first = bounces == 0 and passed == 0 and scatterings == 0
-        if is_first and cut > -2:
-            if row < 0 or row == cut:
-                continue
-            cover[pixel] += F(1)
+        if is_first and cut > -2 and (row < 0 or row == cut):
+            continue
         random = paths.random[i]
         if walk >= 0 or around >= 0:
             if walk >= 0:
@@ -407,6 +428,8 @@ def shade(
                         if u >= survival:
                             continue
                         throughput = scale(throughput, F(1) / survival)
+                    if is_first:
+                        cover[pixel] += F(1)
                     random, u = draw(random)
                     random, v = draw(random)
                     _carry_on(
@@ -450,6 +473,32 @@ def shade(
         normal = normalize(row3(points.normal, i))
         is_clear = block[look, P.TRANSMISSION] > F(0) and walk < 0
         entering = dot(d, facing) < F(0)
+        opacity = block[look, P.OPACITY]
+        if opacity < F(1) and walk < 0:
+            random, u = draw(random)
+            if u >= opacity:
+                # Rays towards lights were stopped here, so what the path sees from now on counts in full.
+                away = scale(facing, F(-1)) if entering else facing
+                if passed < PASSAGES:
+                    _carry_on(
+                        paths,
+                        going,
+                        i,
+                        lifted(position, away),
+                        d,
+                        throughput,
+                        F(0),
+                        random,
+                        bounces
+                        | ((passed if is_first else passed + 1) << _BOUNCE_BITS)
+                        | (scatterings << _PASSED_BITS),
+                    )
+                    going += 1
+                continue
+        if is_first:
+            cover[pixel] += F(1)
+        is_sheet = block[look, P.THIN] > F(0)
+        is_clear = is_clear and not is_sheet
         if is_clear or (walk >= 0 and row != walk):
             outside = _surrounding(paths.inside, i, block, row)
             ior_outside = block[outside, P.IOR] if outside >= 0 else F(1)
@@ -468,7 +517,7 @@ def shade(
                         lifted(position, away),
                         d,
                         throughput,
-                        arrival_pdf,
+                        F(0),
                         random,
                         bounces | ((passed + 1) << _BOUNCE_BITS) | (scatterings << _PASSED_BITS),
                     )
@@ -484,7 +533,12 @@ def shade(
             if largest(glow) > F(0):
                 _gather(light, pixel, mul(throughput, glow), accepted)
         # Bodies bend light as a whole; what lies over an opaque one reflects by an index of its own.
-        eta = block[row if is_clear else look, P.IOR] / ior_outside
+        index = block[row if is_clear else look, P.IOR]
+        if is_clear and block[row, P.DISPERSION] > F(0):
+            random, u = draw(random)
+            channel, throughput = _one_channel(throughput, u)
+            index = max(index + block[row, P.DISPERSION] * SPLIT[channel], F(1))
+        eta = index / ior_outside
         if is_clear and not entering:
             eta = F(1) / eta
 
@@ -495,7 +549,7 @@ def shade(
             paths.walk[i] = -1
         wo = d if comes_out else scale(d, F(-1))
         normal = _facing_viewer(normal, facing, wo)
-        if block[look, P.ANISOTROPY] > F(0):
+        if block[look, P.ANISOTROPY] + block[look, P.COAT_ANISOTROPY] > F(0):
             tangent, bitangent = _brushed(block, look, position, normal, frames, points.part[i])
         else:
             tangent, bitangent = frame(normal)
@@ -504,7 +558,8 @@ def shade(
         is_layered = block[look, P.LAYERED] > F(0) and not comes_out
         layers = NO_LAYERS
         if is_layered:
-            lobes, is_sharp, layers = prepare_layered(block, look, wo_local, eta, tables, entering or not is_clear)
+            outside_in = entering or not is_clear
+            lobes, is_sharp, layers = prepare_layered(block, look, wo_local, eta, tables, outside_in)
         else:
             lobes = prepare(block, look, wo_local, eta, tables)
             is_sharp = lobes.is_sharp and not comes_out
@@ -527,7 +582,7 @@ def shade(
             to_light, reach, radiance, light_pdf = sample_lights(lights, position, pick, texel, u, v)
             toward = dot(to_light, facing)
             wi = to_local(to_light, tangent, bitangent, normal)
-            if light_pdf > F(0) and toward * wi[2] > F(0) and (toward > F(0) or is_clear):
+            if light_pdf > F(0) and toward * wi[2] > F(0) and (toward > F(0) or is_clear or is_sheet):
                 if comes_out:
                     pdf = wi[2] * INV_PI
                     value = (pdf, pdf, pdf)
@@ -561,7 +616,15 @@ def shade(
             value = (pdf, pdf, pdf)
             if goes_in:
                 value = scale(enters(block, look, lobes, layers, wo_local), pdf)
-                wi = (wi[0], wi[1], -wi[2])
+                if is_sheet:  # half of it comes out on either side at once
+                    goes_in = False
+                    is_sharp = True
+                    random, chance = draw(random)
+                    value = mul(value, row3_at(block, look, P.SUBSURFACE_COLOR))
+                    if chance < F(0.5):
+                        wi = (wi[0], wi[1], -wi[2])
+                else:
+                    wi = (wi[0], wi[1], -wi[2])
         else:
             if is_layered:
                 wi = sample_layered(lobes, layers, wo_local, pick, u, v)
@@ -595,7 +658,8 @@ def shade(
                 paths.soft[i, k] = block[look, P.SUBSURFACE_ALBEDO + k]
             leaving = lifted(position, scale(facing, F(-1)))
         elif wi[2] < F(0):
-            _turn_over(paths.inside, i, row, entering)
+            if not is_sheet:
+                _turn_over(paths.inside, i, row, entering)
             leaving = lifted(position, scale(facing, F(-1)))
         _carry_on(
             paths,

@@ -1,4 +1,4 @@
-"""The scene: triangles in Embree, the material each geometry wears, and the parameter block.
+"""The scene: a project's geometry, the material each piece of it wears, and the parameter block.
 
 Geometry and materials are kept apart, because adding triangles to Embree is slow and an edit of a material must
 never do it.
@@ -9,19 +9,19 @@ from collections.abc import Mapping, Sequence
 from typing import Protocol
 
 import numpy as np
-from embreex.mesh_construction import TriangleMesh
-from embreex.rtcore_scene import EmbreeScene
 
 from mat_shelf.document.project import Project
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import posed, turn_matrix
 from mat_shelf.optics.parameters import parameter_row
-from mat_shelf.patterns.points import FLAT, Frames, part_frames, part_salt
+from mat_shelf.patterns.points import part_frames, part_salt
 from mat_shelf.patterns.step import Library
 from mat_shelf.rendering.backdrop import sweep_mesh
 from mat_shelf.rendering.ball import BALL_RECIPE, Ball
+from mat_shelf.rendering.contact import joined
 from mat_shelf.rendering.feeding import Fed, lying_over
+from mat_shelf.rendering.geometry import Geometry
 
 UNDRESSED = Recipe(base_color=(0.5, 0.5, 0.5), specular_roughness=0.5)
 """What a part without a material wears."""
@@ -47,78 +47,6 @@ class Supplies(Protocol):
     faces: Mapping[str, np.ndarray]
     pictures: Mapping
     shape_maps: Mapping
-
-
-Triangles = namedtuple("Triangles", "corners normals first")
-"""corners, normals : (T, 9) float32, three points or shading normals per triangle
-first : (G,) int32, index of each geometry's first triangle"""
-
-
-class Geometry:
-    """Meshes in Embree. Geometry g is the g-th mesh given.
-
-    Parameters
-    ----------
-    meshes : sequence of Mesh
-    frames : Frames, optional
-        How the first of them stand, for patterns; the world's own frame where there is none.
-    """
-
-    def __init__(self, meshes: Sequence[Mesh], frames: Frames = FLAT):
-        self._embree = EmbreeScene()
-        counts = [len(mesh.triangles) for mesh in meshes]
-        for mesh in meshes:
-            TriangleMesh(self._embree, mesh.vertices, mesh.triangles)
-        empty = np.zeros((0, 9), np.float32)
-        self.triangles = Triangles(
-            np.concatenate([m.vertices[m.triangles].reshape(-1, 9) for m in meshes] or [empty]),
-            np.concatenate([m.normals[m.triangles].reshape(-1, 9) for m in meshes] or [empty]),
-            np.cumsum([0, *counts])[:-1].astype(np.int32),
-        )
-        self.frames = frames
-        self.uv = _corner_uv(meshes) if any(mesh.uv is not None for mesh in meshes) else None
-        """Texture coordinates of three corners of each triangle, (T, 6) float32; None where no mesh has any."""
-        self.shapes = None
-        """What looks geometry maps up at its hits; see `rendering.shape_maps`."""
-        self.count = len(meshes)
-        self.is_empty = not meshes
-        if meshes:  # the first query commits the scene, which two threads must not do at once
-            self._embree.run(np.zeros((1, 3), np.float32), np.ones((1, 3), np.float32))
-
-    def intersect(self, origins, directions):
-        """Nearest hits of rays.
-
-        Parameters
-        ----------
-        origins, directions : (N, 3) float32, C-contiguous; directions of unit length
-
-        Returns
-        -------
-        geometry, primitive : (N,) int32, -1 where nothing is hit
-        u, v, distance : (N,) float32
-        """
-        if self.is_empty:
-            none = np.full(len(origins), -1, np.int32)
-            zero = np.zeros(len(origins), np.float32)
-            return none, none, zero, zero, np.full(len(origins), 1e37, np.float32)
-        hits = self._embree.run(origins, directions, output=1)
-        return hits["geomID"], hits["primID"], hits["u"], hits["v"], hits["tfar"]
-
-    def occluded(self, origins, directions, distances):
-        """Whether anything lies on rays nearer than `distances`, (N,) int32, -1 where nothing does."""
-        if self.is_empty:
-            return np.full(len(origins), -1, np.int32)
-        return self._embree.run(origins, directions, dists=distances, query="OCCLUDED")
-
-
-def _corner_uv(meshes: Sequence[Mesh]) -> np.ndarray:
-    rows = []
-    for mesh in meshes:
-        if mesh.uv is None:
-            rows.append(np.zeros((len(mesh.triangles), 6), np.float32))
-            continue
-        rows.append(mesh.uv[mesh.triangles].reshape(-1, 6))
-    return np.concatenate(rows)
 
 
 Dressing = namedtuple("Dressing", "rows zone_first zone_rows parameters backdrop fed")
@@ -163,8 +91,21 @@ def visible_parts(project: Project) -> list[int]:
     return [place for place, part in enumerate(project.product.parts) if not part.is_hidden]
 
 
+def clear_bodies(project: Project) -> tuple[int | None, ...]:
+    """The nesting priority of each visible part that is a clear body; None for the others."""
+    found: list[int | None] = []
+    for place in visible_parts(project):
+        worn = project.product.parts[place].material
+        recipe = project.material(worn).recipe if worn is not None else UNDRESSED
+        is_clear = recipe.transmission_weight > 0 and not recipe.geometry_thin_walled
+        found.append(recipe.nesting_priority if is_clear else None)
+    return tuple(found)
+
+
 def project_geometry(project: Project, meshes: Mapping[str, Mesh], ball: Ball | None = None) -> Geometry:
     """Geometry of a project: its visible parts in order, then the backdrop and the ball if they are there.
+
+    Clear bodies that nearly touch do touch; see `rendering.contact`.
 
     Raises
     ------
@@ -177,6 +118,7 @@ def project_geometry(project: Project, meshes: Mapping[str, Mesh], ball: Ball | 
     poses = [(turn_matrix(part.pose.turn), part.pose.shift, part.pose.scale) for part in shown]
     frames = part_frames(own, poses, [part_salt(part.id) for part in shown])
     solids = [posed(mesh, part.pose) for mesh, part in zip(own, shown, strict=True)]
+    solids = joined(solids, clear_bodies(project), project.product.contact)
     if project.set.backdrop is not None:
         solids.append(sweep_mesh(project.set.backdrop))
     if ball is not None:

@@ -19,7 +19,7 @@ from mat_shelf.rendering.camera import make_view
 from mat_shelf.rendering.denoise import denoised
 from mat_shelf.rendering.film import Film, develop
 from mat_shelf.rendering.lights import set_lights
-from mat_shelf.rendering.scene import Supplies, project_dressing, project_geometry
+from mat_shelf.rendering.scene import Supplies, clear_bodies, project_dressing, project_geometry
 from mat_shelf.rendering.shape_maps import make_map, needed_maps, shape_lookup
 from mat_shelf.rendering.sight import Sight, see
 from mat_shelf.rendering.tracer import Shot, Tracer
@@ -188,7 +188,7 @@ class RenderSession:
         geometry = self._kept(
             self._built,
             "geometry",
-            (meshes, sweep_shape(studio.backdrop), ball),
+            (meshes, clear_bodies(project), project.product.contact, sweep_shape(studio.backdrop), ball),
             lambda: project_geometry(project, self._supplies.meshes, ball),
         )
         geometry.shapes = shape_lookup(project, geometry, self._supplies.shape_maps)

@@ -15,7 +15,8 @@ from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.optics.kernels import F, kernel
 from mat_shelf.optics.vectors import add, frame, normalize, row3, scale, store3, to_world
 from mat_shelf.patterns.sources import Crevices, Edges
-from mat_shelf.rendering.scene import Geometry, visible_parts
+from mat_shelf.rendering.geometry import Geometry
+from mat_shelf.rendering.scene import visible_parts
 
 RAYS = 96
 PER_RADIUS = 3.0

@@ -6,7 +6,8 @@ import numpy as np
 
 from mat_shelf.document.project import Camera, Project
 from mat_shelf.rendering.camera import View, make_view
-from mat_shelf.rendering.scene import Geometry, visible_parts
+from mat_shelf.rendering.geometry import Geometry
+from mat_shelf.rendering.scene import visible_parts
 
 
 @dataclass(frozen=True, eq=False)

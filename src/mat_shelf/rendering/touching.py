@@ -5,7 +5,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from mat_shelf.geometry.mesh import Mesh
-from mat_shelf.rendering.scene import Geometry
+from mat_shelf.rendering.geometry import Geometry
 
 MOST_RAYS = 200_000
 

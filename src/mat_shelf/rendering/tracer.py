@@ -19,8 +19,9 @@ from mat_shelf.rendering import passes
 from mat_shelf.rendering.camera import View
 from mat_shelf.rendering.feeding import feed_wave
 from mat_shelf.rendering.film import Film
+from mat_shelf.rendering.geometry import Geometry
 from mat_shelf.rendering.lights import Lights
-from mat_shelf.rendering.scene import Dressing, Geometry
+from mat_shelf.rendering.scene import Dressing
 
 WAVE = 1 << 14
 """Paths in a wave: enough that the calls between passes cost nothing, few enough to stay in the cache."""

@@ -21,8 +21,9 @@ from mat_shelf.rendering.camera import make_view
 from mat_shelf.rendering.denoise import denoised
 from mat_shelf.rendering.feeding import bent_normals, lying_over, seen_overlay
 from mat_shelf.rendering.film import Film, develop, tone_map
+from mat_shelf.rendering.geometry import Geometry
 from mat_shelf.rendering.lights import make_lights, plain_room
-from mat_shelf.rendering.scene import Geometry, dress
+from mat_shelf.rendering.scene import dress
 from mat_shelf.rendering.tracer import Shot, Tracer
 
 _MARK = "ready"

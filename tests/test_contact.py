@@ -1,0 +1,60 @@
+"""Clear bodies that touch, overlap, or leave a gap."""
+
+import numpy as np
+import pytest
+from test_rendering import AHEAD, take
+
+from mat_shelf.document.recipe import Recipe
+from mat_shelf.geometry.solids import lathe
+from mat_shelf.rendering.contact import joined
+from mat_shelf.rendering.lights import make_lights, plain_room
+
+GLASS = Recipe(transmission_weight=1.0, specular_roughness=0.0, specular_ior=1.52, nesting_priority=5)
+INK = Recipe(
+    transmission_weight=1.0,
+    specular_roughness=0.0,
+    specular_ior=1.333,
+    nesting_priority=3,
+    transmission_color=(0.3, 0.5, 0.8),
+    transmission_depth=20.0,
+)
+SHELL = lathe([(0, -32), (32, -32), (32, 32), (0, 32), (0, 28), (28, 28), (28, -28), (0, -28)], 192)
+
+
+def liquid(half, sides=192):
+    return lathe([(0, -half), (half, -half), (half, half), (0, half)], sides)
+
+
+def picture(ink, tolerance=0.05):
+    solids = joined([SHELL, ink], [5, 3], tolerance)
+    room = make_lights(plain_room(1400, 200))
+    return take(solids, [GLASS, INK], room, AHEAD, samples=64, size=(48, 48))
+
+
+@pytest.mark.parametrize("half", [28.0, 27.97, 28.02])
+def test_contact_looks_as_an_overlap(half):
+    """Meeting the wall, a hair's gap and a hair's overlap are one and the same interface (Schmidt and Budge 2002)."""
+    reaching = picture(liquid(30.0))
+    assert picture(liquid(half)).mean(axis=(0, 1)) == pytest.approx(reaching.mean(axis=(0, 1)), rel=0.02)
+
+
+def test_contact_holds_where_both_are_cut_into_other_facets():
+    """64 facets in 192: the chords leave gaps and overlaps of up to 0.04 mm by turns."""
+    seen = picture(liquid(28.0, 64)).mean(axis=(0, 1))
+    assert seen == pytest.approx(picture(liquid(30.0)).mean(axis=(0, 1)), rel=0.03)
+
+
+def test_a_wider_gap_keeps_both_its_surfaces():
+    apart = liquid(27.8)
+    assert joined([SHELL, apart], [5, 3], 0.05)[1] is apart
+    assert joined([SHELL, liquid(27.97)], [5, 3], 0.0)[1].bounds[1, 0] == pytest.approx(27.97)
+    gap, contact = picture(apart), picture(apart, tolerance=0.3)
+    assert np.abs(gap.mean(axis=(0, 1)) / contact.mean(axis=(0, 1)) - 1).max() > 0.03
+
+
+def test_only_the_lower_one_is_carried_on_and_only_where_they_touch():
+    level = lathe([(0, -28), (27.97, -28), (27.97, 5), (0, 5)], 192)  # the liquid's top stands free
+    shell, ink = joined([SHELL, level], [5, 3], 0.05)
+    assert shell is SHELL
+    assert ink.bounds[1, 1] == pytest.approx(5, abs=1e-3)
+    assert 28.0 < ink.bounds[1, 0] < 28.13 and -28.13 < ink.bounds[0, 1] < -28.0
