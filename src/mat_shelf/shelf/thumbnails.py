@@ -11,7 +11,7 @@ import numpy as np
 from PIL import Image
 from platformdirs import user_cache_path
 
-from mat_shelf.document.project import Backdrop, Camera, Material, Part, Product, Project, Set, Softbox, View
+from mat_shelf.document.project import Backdrop, Camera, Material, Part, Pose, Product, Project, Set, Softbox, View
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.atomic import write_atomically
@@ -24,7 +24,7 @@ from mat_shelf.rendering.session import render
 
 SIZE = 112
 SAMPLES = 48
-LOOK = 3
+LOOK = 4
 """Raised whenever the shape or its light change, so that old pictures are not used."""
 
 
@@ -73,23 +73,72 @@ def make_thumbnail(
     return path
 
 
+_RIM, _RIM_HEIGHT = 20.5, 45.3
+_HOLLOW, _HOLLOW_HEIGHT = 21.0, 38.0
+_LEVEL = 36.0
+_VESSEL = Recipe(transmission_weight=1.0, specular_roughness=0.0)
+
+
 @cache
-def _shape() -> tuple[str, Assets]:
-    """A ball on a stepped foot: a curve, two edges, a flat and a thick middle. About 60 mm high."""
-    ball = 23.0
-    angle = np.linspace(-60, 90, 72)
-    curve = np.stack([ball * np.cos(np.radians(angle)), 31 + ball * np.sin(np.radians(angle))], axis=1)
-    foot = rounded(
-        [(0, 0), (23, 0), (23, 6), (13, 6), curve[0]],
-        [0, 1.2, 1.6, 2.0, 0],
-    )
+def _shape() -> tuple[dict[str, str], Assets]:
+    """A round bowl on a foot, 45 mm high, what would fill it, and a drop beside it.
+
+    The bowl's wall thins from 11 mm at its bottom to less than one at its rim, so that one sees a curve, a flat,
+    edges, a hollow, a thick and a thin place.
+    """
+    angle = np.linspace(-61, 34, 64)
+    outside = np.stack([25 * np.cos(np.radians(angle)), 31 + 25 * np.sin(np.radians(angle))], axis=1)
+    foot = rounded([(0, 0), (21, 0), (21, 4.5), (12.1, 4.5), outside[0]], [0, 1.0, 1.4, 2.0, 0])
+    rim = rounded([outside[-1], (_RIM, _RIM_HEIGHT), (_RIM - 0.8, _RIM_HEIGHT), (_RIM - 1.0, 44.6)], [0, 0.4, 0.4, 0])
+    hollow = _hollow(_HOLLOW, 44.6, 48)[::-1]
+    bowl = np.concatenate([foot, outside[1:-1], rim, hollow[1:]])
+    # What fills it reaches into the wall, which has priority, and climbs it a little.
+    below = _hollow(_HOLLOW + 0.5, _LEVEL + 0.9, 40)
+    edge = float(np.sqrt(_HOLLOW**2 - (_LEVEL - _HOLLOW_HEIGHT) ** 2))
+    way = np.linspace(0, 4, 12)
+    level = np.stack([edge - way, _LEVEL + 0.9 * np.exp(-way / 0.9)], axis=1)
+    fill = np.concatenate([below, level, [(0, _LEVEL)]])
+    across = np.linspace(0, 1, 40)
+    drop = np.concatenate([[(0, 0)], np.stack([7 * np.cos(across * 1.5708), 5 * np.sin(across * 1.5708)], axis=1)])
+    drop[-1, 0] = 0
     meshes = Assets()
-    return meshes.add(NamedMesh("shape", lathe(np.concatenate([foot, curve[1:-1], [(0, 31 + ball)]]), 160))), meshes
+    made = {"bowl": lathe(bowl, 160), "fill": lathe(fill, 160), "drop": lathe(drop, 96)}
+    return {name: meshes.add(NamedMesh(name, mesh)) for name, mesh in made.items()}, meshes
+
+
+def _hollow(radius: float, top: float, steps: int) -> np.ndarray:
+    """Profile of a spherical hollow, from its bottom up."""
+    angle = np.linspace(-np.pi / 2, np.arcsin((top - _HOLLOW_HEIGHT) / radius), steps)
+    profile = np.stack([radius * np.cos(angle), _HOLLOW_HEIGHT + radius * np.sin(angle)], axis=1)
+    profile[0, 0] = 0
+    return profile
+
+
+def _is_liquid(recipe: Recipe) -> bool:
+    """Whether it is what gives way to solid glass where the two overlap."""
+    return recipe.transmission_weight > 0 and recipe.nesting_priority < _VESSEL.nesting_priority
 
 
 def standard_scene(recipe: Recipe) -> tuple[Project, Assets]:
-    mesh, meshes = _shape()
-    camera = Camera(position=(0, 105, 330), target=(0, 26, 0), focal_length=178)
+    """The scene that all swatches are pictured in: a bowl and a drop of the material, or a glass bowl with it inside.
+
+    Returns
+    -------
+    project : Project
+    meshes : Assets
+        The meshes it refers to.
+    """
+    shapes, meshes = _shape()
+    parts = [
+        Part(id="shape", name="Bowl", mesh=shapes["bowl"], material="m", pose=Pose(shift=(-4, 0, 0))),
+        Part(id="drop", name="Drop", mesh=shapes["drop"], material="m", pose=Pose(shift=(22, 0, 22))),
+    ]
+    materials = [Material(id="m", name="m", recipe=recipe)]
+    if _is_liquid(recipe):
+        materials.append(Material(id="vessel", name="vessel", recipe=_VESSEL))
+        parts[0] = parts[0].with_(material="vessel")
+        parts.append(Part(id="fill", name="Fill", mesh=shapes["fill"], material="m", pose=parts[0].pose))
+    camera = Camera(position=(0, 150, 318), target=(0, 22, 0), focal_length=176)
     studio = Set(
         id="swatch",
         name="Swatch",
@@ -117,8 +166,8 @@ def standard_scene(recipe: Recipe) -> tuple[Project, Assets]:
     )
     project = Project(
         name="Swatch",
-        product=Product(name="Swatch", parts=(Part(id="shape", name="Shape", mesh=mesh, material="m"),)),
-        materials=(Material(id="m", name="m", recipe=recipe),),
+        product=Product(name="Swatch", parts=tuple(parts)),
+        materials=tuple(materials),
         sets=(studio,),
         current_set="swatch",
         views=(View(id="final", name="Final", camera=camera),),
