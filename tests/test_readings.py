@@ -97,3 +97,21 @@ def test_measure_tells_it_on_the_command_line(small_project, tmp_path, capsys):
     assert told["lab_d65"][1] > 40 and told["albedo"]["0"][0] > 0.4 > 0.15 > told["albedo"]["0"][2]
     assert main(["measure", str(path), "Blue"]) == 2
     assert "no material called 'Blue'" in capsys.readouterr().err
+
+
+def test_readings_are_shown_in_the_window(open_window, qtbot):
+    """The card fills from a thread, with what the readings themselves say."""
+    window = open_window()
+    window.workshop.select("bottle")
+    window.board.readings_button.click()
+    card = window.board.readings_popover
+    qtbot.waitUntil(lambda: "GU" in card.values["gloss"].text(), timeout=20_000)
+    found = read(window.workshop.selected_material.recipe)
+    assert card.values["gloss"].text().startswith(f"{found.gloss[20]:.0f} ·")
+    assert card.values["f0"].text() == "4.3 %"  # ((1.52 - 1) / (1.52 + 1))^2
+    assert not card.values["through"].isHidden()
+    card.close()
+    window.workshop.select("collar")
+    window.board.readings_button.click()
+    assert card.values["through"].isHidden()
+    card.close()

@@ -281,6 +281,16 @@ def _metal_change(seen, cos, color, tint, weight, lost):
     return seen * (F(1) + seen * lost) - fresnel_metal(cos, color, tint) * weight * (F(1) + color * lost)
 
 
+@inline
+def _passing(reflectance, film):
+    """Chance to follow light through a thin sheet rather than back from it; a film may reflect where its base does not.
+
+    The film's own reflectance differs between channels, so a usual one stands for it.
+    """
+    returned, passed = sheet_shares(max(reflectance, F(0.15) * film), F(1))
+    return passed / max(returned + passed, F(1e-6))
+
+
 @apart
 def _sheet(p, i, lobes, layers, wo, wi):
     """What a thin sheet reflects by its far face, or lets through, by channel; and the density of its sampling."""
@@ -291,8 +301,7 @@ def _sheet(p, i, lobes, layers, wo, wi):
     facing = ggx_density(h, lobes.ax, lobes.ay) / (F(4) * max(wo[2], F(1e-6)))
     bounce = facing * smith_g2(wo, up, lobes.ax, lobes.ay) * layers.sheet * (F(1) + lobes.mirror_lost)
     red, green, blue, plain = _filmed(p, i, lobes, layers, cos)
-    returned, passed = sheet_shares(plain, F(1))
-    choice = passed / max(returned + passed, F(1e-6))
+    choice = _passing(plain, layers.film)
     pdf = layers.pick_sheet * facing * smith_g1(wo, lobes.ax, lobes.ay) * (choice if is_back else F(1) - choice)
     tint = row3_at(p, i, P.TRANSMISSION_TINT)
     red_returned, red_passed = sheet_shares(red, tint[0])
@@ -366,6 +375,6 @@ def sample_layered(lobes, layers, wo, pick, u, v):
     up = sub(scale(h, F(2) * cos), wo)
     if up[2] <= F(0):
         return F(0), F(0), F(0)
-    returned, passed = sheet_shares(fresnel_dielectric(min(max(cos, F(1e-4)), F(1)), lobes.eta_fresnel), F(1))
-    is_back = (pick - layers.pick_coat) * (returned + passed) < layers.pick_sheet * passed
+    choice = _passing(fresnel_dielectric(min(max(cos, F(1e-4)), F(1)), lobes.eta_fresnel), layers.film)
+    is_back = pick - layers.pick_coat < layers.pick_sheet * choice
     return (up[0], up[1], -up[2]) if is_back else up

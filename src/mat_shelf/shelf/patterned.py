@@ -3,7 +3,7 @@
 from mat_shelf.document.pattern import Feed, Pattern, Relief, Step
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.patterns.ready import READY
-from mat_shelf.patterns.sources import Constant, Edges
+from mat_shelf.patterns.sources import Constant, Edges, Height
 from mat_shelf.patterns.steps import Combine, Levels, Ramp
 
 _KNOWN = {ready.pattern.id: ready.pattern for ready in READY}
@@ -74,6 +74,26 @@ def _steel(recipe: Recipe) -> Recipe:
         (_use("brushed"), _use("finger-smudges")),
         [("specular_roughness", "finger-smudges", {"low": 0.26, "high": 0.36})],
         [("brushed", 0.004)],
+    )
+
+
+def _heat_tinted(recipe: Recipe) -> Recipe:
+    heat = Pattern(id="heat", name="Heat", steps=(Height(), Levels(grey=1.2)))
+    wavering = Combine(other="mottle", way="add", amount=0.12)
+    return _recipe(
+        recipe,
+        (_use("brushed"), _use("mottle", size=9.0), heat.with_(steps=(*heat.steps, wavering))),
+        [("thin_film_thickness", "heat", {"low": 0.072, "high": 0.03})],
+        [("brushed", 0.003)],
+    )
+
+
+def _bubble(recipe: Recipe) -> Recipe:
+    drained = Pattern(id="drained", name="Drained", steps=(Height(), Combine(other="swirls", way="add", amount=0.25)))
+    return _recipe(
+        recipe,
+        (_use("mottle", size=26.0).with_(id="swirls", name="Swirls"), drained),
+        [("thin_film_thickness", "drained", {"low": 0.75, "high": 0.16})],
     )
 
 
@@ -238,6 +258,8 @@ _MADE = {
     "turned-brass": _turned,
     "blasted-aluminium": _blasted,
     "satin-steel": _steel,
+    "heat-tinted-steel": _heat_tinted,
+    "soap-bubble": _bubble,
     "copper": _copper,
     "teal-lacquer": _lacquer,
     "oxblood-lacquer": _lacquer,

@@ -130,6 +130,18 @@ SHIPPED = (
     _metal("blasted-aluminium", "Blasted aluminium", (0.913, 0.922, 0.924), (0.880, 0.908, 0.934), 0.52),
     _metal("chrome", "Chrome", (0.635, 0.662, 0.704), (0.716, 0.747, 0.828), 0.03),
     _metal("tungsten", "Tungsten", (0.515, 0.496, 0.467), (0.719, 0.730, 0.745), 0.3),
+    _metal("nickel", "Nickel", (0.659, 0.609, 0.526), (0.823, 0.856, 0.896), 0.14),
+    _metal("rhodium-plate", "Rhodium plate", (0.797, 0.765, 0.742), (0.808, 0.818, 0.837), 0.06),
+    _metal("nitride-gold", "Titanium nitride", (0.614, 0.461, 0.233), (0.898, 0.985, 1.0), 0.22),
+    _metal(
+        "titanium",
+        "Titanium",
+        (0.54, 0.50, 0.45),
+        (0.93, 0.94, 0.95),
+        0.36,
+        "Colour from memory of measured titanium.",
+    ),
+    _metal("zinc-cast", "Zinc casting", (0.66, 0.68, 0.70), (0.9, 0.91, 0.92), 0.42, "Colour from memory."),
     _metal(
         "satin-steel",
         "Satin steel",
@@ -567,6 +579,70 @@ SHIPPED = (
             emission_luminance=1400.0,
             emission_color=(1.0, 0.42, 0.10),
         ),
+    ),
+)
+_KNOWN = {swatch.id: swatch for swatch in SHIPPED}
+SHIPPED += (
+    Swatch(
+        id="heat-tinted-steel",
+        name="Heat-tinted steel",
+        family="Metal",
+        note="An oxide of index 2.3 on steel, from memory; 45 nm is straw, 70 nm blue.",
+        recipe=_KNOWN["satin-steel"].recipe.with_(
+            specular_roughness=0.2, thin_film_weight=1.0, thin_film_ior=2.3, thin_film_thickness=0.064
+        ),
+    ),
+    Swatch(
+        id="soap-bubble",
+        name="Soap bubble",
+        family="Liquid",
+        note="A film of water, index 1.33, with air on both sides; thinner at its top, as it drains.",
+        recipe=Recipe(
+            specular_ior=1.0,
+            specular_roughness=0.0,
+            transmission_weight=1.0,
+            geometry_thin_walled=True,
+            thin_film_weight=1.0,
+            thin_film_ior=1.33,
+            thin_film_thickness=0.42,
+        ),
+    ),
+    Swatch(
+        id="mother-of-pearl",
+        name="Mother of pearl",
+        family="Stone",
+        note="A thin film over a soft pale body; common practice.",
+        recipe=Recipe(
+            specular_roughness=0.16,
+            specular_ior=1.53,
+            subsurface_weight=0.8,
+            subsurface_color=(0.86, 0.83, 0.80),
+            subsurface_radius=0.6,
+            base_color=(0.86, 0.83, 0.80),
+            thin_film_weight=1.0,
+            thin_film_ior=1.75,
+            thin_film_thickness=0.36,
+        ),
+    ),
+    Swatch(
+        id="cut-crystal",
+        name="Cut crystal",
+        family="Glass",
+        note="Lead crystal, index 1.56 and Abbe number 45, from memory; splits light.",
+        recipe=Recipe(
+            specular_ior=1.56,
+            specular_roughness=0.0,
+            transmission_weight=1.0,
+            transmission_dispersion_scale=1.0,
+            transmission_dispersion_abbe_number=45.0,
+        ),
+    ),
+    Swatch(
+        id="clear-film",
+        name="Clear film",
+        family="Plastic",
+        note="A sheet of polyester, index 1.57; for wrappings and windows that are one face.",
+        recipe=Recipe(specular_ior=1.57, specular_roughness=0.06, transmission_weight=1.0, geometry_thin_walled=True),
     ),
 )
 _KNOWN = {swatch.id: swatch for swatch in SHIPPED}

@@ -8,7 +8,7 @@ from pydantic.fields import FieldInfo
 
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.parameter import Frozen
-from mat_shelf.document.project import Backdrop, Camera, Project, Set
+from mat_shelf.document.project import Backdrop, Camera, Product, Project, Set
 from mat_shelf.document.recipe import Recipe
 
 
@@ -82,6 +82,13 @@ def of_material(workshop: Workshop, name: str) -> Binding:
 def of_set(workshop: Workshop, name: str) -> Binding:
     """A field of the set in use."""
     return Binding(workshop, Set, name, lambda w: w.project.set, lambda w, changed: w.project.with_set(changed))
+
+
+def of_product(workshop: Workshop, name: str) -> Binding:
+    """A field of the product."""
+    return Binding(
+        workshop, Product, name, lambda w: w.project.product, lambda w, changed: w.project.with_(product=changed)
+    )
 
 
 def of_backdrop(workshop: Workshop, name: str) -> Binding:

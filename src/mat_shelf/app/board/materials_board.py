@@ -24,6 +24,7 @@ from mat_shelf.app.board.card import card_of, column_of, sideways
 from mat_shelf.app.board.keep_popover import KeepPopover
 from mat_shelf.app.board.kinds import BODY, FINISH, GROUPS, KINDS, kind_of, shown_groups
 from mat_shelf.app.board.overlays_card import OverlaysCard
+from mat_shelf.app.board.readings_popover import ReadingsPopover
 from mat_shelf.app.board.rows import row_of
 from mat_shelf.app.patterns.choosing import FeedPopover, NewPatternPopover
 from mat_shelf.app.patterns.feed_chip import CHIP, FeedChip
@@ -126,6 +127,10 @@ class MaterialsBoard(QFrame):
             "Puts a variant on the selected piece: what you change is its own, all else follows this material"
         )
         self.vary_button.clicked.connect(workshop.make_variant)
+        self.readings_button = QPushButton("Readings")
+        self.readings_button.setToolTip("Gloss units, colour and reflectance of the material, as instruments read them")
+        self.readings_popover = ReadingsPopover(self)
+        self.readings_button.clicked.connect(self.open_readings)
         self.keep_button = QPushButton("Keep on shelf")
         self.keep_button.setToolTip("Keep this material as a swatch, for this and other projects  (Ctrl+K)")
         self.keep_popover = KeepPopover(workshop, self)
@@ -136,6 +141,7 @@ class MaterialsBoard(QFrame):
         for widget in (self.back_button, self.name, self.mask_box, self.over_box, *tags):
             header.addWidget(widget)
         header.addStretch(1)
+        header.addWidget(self.readings_button)
         header.addWidget(self.vary_button)
         header.addWidget(self.keep_button)
         cards = QHBoxLayout()
@@ -183,6 +189,7 @@ class MaterialsBoard(QFrame):
     def close_threads(self) -> None:
         """Ends the threads that draw patterns and read pictures."""
         self.painter.close()
+        self.readings_popover.close_thread()
         if self.picture_job is not None:
             self.picture_job.requestInterruption()
             self.picture_job.wait()
@@ -396,6 +403,11 @@ class MaterialsBoard(QFrame):
         material = self.workshop.selected_material
         if material is not None and material.parent is not None:
             self.workshop.open_material(material.parent)
+
+    def open_readings(self) -> None:
+        shown = self.workshop.overlay or self.workshop.selected_material
+        if shown is not None:
+            self.readings_popover.open_for(shown.name, shown.recipe, self.readings_button)
 
     def open_keep(self) -> None:
         if self.workshop.selected_material is not None:

@@ -9,7 +9,8 @@ from mat_shelf.app.board.choice_row import AXES, ChoiceRow
 from mat_shelf.app.board.color_row import ColorRow
 from mat_shelf.app.board.value_row import ValueRow
 
-_WORDS = AXES | {"round": "round the axis", "along": "along the axis"}
+_PRIORITIES = {0: "0, gives way to all", 3: "3, liquid", 5: "5, solid", 9: "9, before all"}
+_WORDS = AXES | {False: "solid body", True: "thin sheet", "round": "round the axis", "along": "along the axis"}
 
 
 def row_of(binding: Binding, chip=None, is_stacked: bool = False) -> QWidget:
@@ -17,4 +18,8 @@ def row_of(binding: Binding, chip=None, is_stacked: bool = False) -> QWidget:
     kind = binding.field.annotation
     if get_origin(kind) is Literal:
         return ChoiceRow(binding, {value: _WORDS[value] for value in get_args(kind)})
+    if kind is bool:
+        return ChoiceRow(binding, {value: _WORDS[value] for value in (False, True)})
+    if kind is int:
+        return ChoiceRow(binding, {value: _PRIORITIES.get(value, str(value)) for value in range(10)})
     return (ValueRow if kind is float else ColorRow)(binding, chip, is_stacked)

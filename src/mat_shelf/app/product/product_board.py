@@ -21,8 +21,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from mat_shelf.app.board.binding import of_product
 from mat_shelf.app.board.card import titled_card
-from mat_shelf.app.board.value_row import Slider
+from mat_shelf.app.board.value_row import Slider, ValueRow
 from mat_shelf.app.product.coordinate_view import VIEWS
 from mat_shelf.app.product.product_work import WAYS, ProductWork
 from mat_shelf.app.theme import font
@@ -168,7 +169,9 @@ class _SizeCard(QWidget):
         grid.addWidget(self.measure_button, 5, 0)
         grid.addWidget(self.distance, 5, 1)
         grid.addWidget(self.known, 6, 0, 1, 2)
-        grid.addWidget(self.import_button, 7, 0, 1, 2)
+        self.contact = ValueRow(of_product(work.workshop, "contact"), is_stacked=True)
+        grid.addWidget(self.contact, 7, 0, 1, 2)
+        grid.addWidget(self.import_button, 8, 0, 1, 2)
         self.known.setVisible(False)
 
     def follow(self) -> None:
@@ -178,6 +181,7 @@ class _SizeCard(QWidget):
         self.piece.setText(_box_words(self.work.bounds([part])) if part else "")
         self.unit_box.setCurrentIndex(self.unit_box.findData(product.unit))
         self.unit_box.setEnabled(bool(product.parts))
+        self.contact.follow()
 
     def show_distance(self, mm: float) -> None:
         """Shows what was measured between two points; 0 where there is only one yet."""
