@@ -1,6 +1,9 @@
 """The demo project: the desk set as one would photograph it, in five sets of light."""
 
+import numpy as np
+
 from mat_shelf.demo import fountain_pen, ink_bottle, pad_and_card, sleeve, tray, warmer, wax
+from mat_shelf.demo.marks import desk_set_marks
 from mat_shelf.document.project import Camera, Material, Part, Product, Project, View
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.geometry.glb import NamedMesh, glb_bytes, read_glb
@@ -39,17 +42,31 @@ DRESSING = {
 """Which shipped swatch each part wears."""
 
 
+BOTTLE_AT, BOTTLE_TURN = (-52, pad_and_card.PAD + 0.02, -46), -14
+WARMER_AT, WARMER_TURN = (62, 0, -66), -8
+
+
+def _placed(shift, degrees):
+    """Takes points and directions from a piece's own modelling into the scene."""
+    turn = rotation("y", degrees)
+
+    def place(point, direction):
+        put = turn @ np.array(point) + np.array(shift)
+        return tuple(float(x) for x in put), tuple(float(x) for x in turn @ np.array(direction))
+
+    return place
+
+
 def desk_set_meshes() -> dict[str, Mesh]:
     """The product's parts, in place, by name."""
-    turn = rotation("y", -14)
     bottle = {
         "Bottle": ink_bottle.glass(),
         "Ink": ink_bottle.ink(),
         "Collar": ink_bottle.collar(),
         "Bottle cap": ink_bottle.cap(),
     }
-    stand = (-52, pad_and_card.PAD + 0.02, -46)
-    parts = {name: moved(mesh, stand, turn) for name, mesh in bottle.items()}
+    stand = BOTTLE_AT
+    parts = {name: moved(mesh, stand, rotation("y", BOTTLE_TURN)) for name, mesh in bottle.items()}
     parts["Cork pad"] = moved(pad_and_card.pad(), (stand[0], 0, stand[2]))
     board, in_tray = rotation("y", 4), (32, 0, 34)
     parts["Tray"] = moved(tray.tray(), in_tray, board)
@@ -82,7 +99,7 @@ def desk_set_meshes() -> dict[str, Mesh]:
         "Warmer window": warmer.window(),
         "Warmer ring": warmer.ring(),
     }
-    parts |= {name: moved(mesh, (62, 0, -66), rotation("y", -8)) for name, mesh in warmth.items()}
+    parts |= {name: moved(mesh, WARMER_AT, rotation("y", WARMER_TURN)) for name, mesh in warmth.items()}
     return parts
 
 
@@ -133,6 +150,7 @@ def demo_project() -> tuple[Project, Assets]:
         name="Desk set",
         product=Product(name="Gannet & Reed desk set", parts=parts),
         materials=tuple(materials.values()),
+        marks=desk_set_marks(meshes, _placed(BOTTLE_AT, BOTTLE_TURN), _placed(WARMER_AT, WARMER_TURN)),
         sets=SETS,
         current_set=SETS[0].id,
         views=(final, nib, bottle),

@@ -11,6 +11,7 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, model_validator
 
 from mat_shelf.document.ids import Digest, Id, Name
+from mat_shelf.document.mark import Mark
 from mat_shelf.document.parameter import Color, Frozen, color, number
 from mat_shelf.document.picture import Picture
 from mat_shelf.document.variant import Variable
@@ -266,12 +267,13 @@ class Set(Frozen):
 
 
 class Project(Frozen):
-    """Everything one file holds."""
+    """Everything one file holds. Marks lie in their order, the lowest first."""
 
     schema_version: int = SCHEMA
     name: Name
     product: Product
     materials: tuple[Material, ...] = ()
+    marks: Annotated[tuple[Mark, ...], Field(max_length=256)] = ()
     sets: tuple[Set, ...] = Field(min_length=1)
     current_set: Id
     views: tuple[View, ...] = Field((View(id="final", name="Final"),), min_length=1)
@@ -285,6 +287,7 @@ class Project(Frozen):
             ("part", [p.id for p in self.product.parts]),
             ("set", [s.id for s in self.sets]),
             ("view", [v.id for v in self.views]),
+            ("mark", [m.id for m in self.marks]),
         ):
             repeated = {i for i, times in Counter(ids).items() if times > 1}
             if repeated:
@@ -314,6 +317,20 @@ class Project(Frozen):
     def part(self, part_id: str) -> Part:
         """The part with this id. Raises KeyError."""
         return _by_id(self.product.parts, part_id)
+
+    def mark(self, mark_id: str) -> Mark:
+        """The mark with this id. Raises KeyError."""
+        return _by_id(self.marks, mark_id)
+
+    def with_mark(self, mark: Mark) -> "Project":
+        """A copy in which `mark` replaces the one with its id, or lies on top."""
+        if mark.id not in {m.id for m in self.marks}:
+            return self.with_(marks=(*self.marks, mark))
+        return self.with_(marks=tuple(mark if m.id == mark.id else m for m in self.marks))
+
+    def without_mark(self, mark_id: str) -> "Project":
+        """A copy without a mark."""
+        return self.with_(marks=tuple(m for m in self.marks if m.id != mark_id))
 
     @property
     def set(self) -> Set:
@@ -389,8 +406,9 @@ class Project(Frozen):
         return [*rooms, *reference, *self.map_pictures()]
 
     def map_pictures(self) -> list[Picture]:
-        """Every picture that a pattern of a material shows."""
-        return [picture for material in self.materials for picture in material.recipe.pictures()]
+        """Every picture that a mark, or a pattern of a material, shows."""
+        of_marks = [picture for mark in self.marks for picture in mark.pictures()]
+        return of_marks + [picture for material in self.materials for picture in material.recipe.pictures()]
 
     def with_part(self, part: Part) -> "Project":
         """A copy in which `part` replaces the one with its id."""

@@ -23,7 +23,7 @@ _FAST = {"contract", "reassoc", "nsz", "arcp", "afn"}  # neither nnan nor ninf: 
 @cache
 def cache_folder(domain: str = "rendering") -> Path:
     """Folder of the compiled kernels that belong to the present sources of a domain, a folder of this package."""
-    folders = ("patterns",) if domain == "patterns" else ("optics", "geometry", "rendering")
+    folders = ("patterns",) if domain == "patterns" else ("optics", "geometry", "marks", "rendering")
     digest = hashlib.sha256(Path(__file__).read_bytes())
     for folder in folders:
         for source in sorted((_PACKAGE / folder).rglob("*.py")):

@@ -65,7 +65,7 @@ def lying_over(recipe: Recipe, pictures: Mapping, first_row: int = 0) -> tuple[L
     return tuple(found)
 
 
-def feed_wave(count, dressing, geometry, points, paths, u, v, block) -> None:
+def feed_wave(count, dressing, geometry, points, paths, u, v, block, free, is_marked) -> None:
     """Gives the points of a wave that lie on fed materials rows of their own, and bends their normals.
 
     Parameters
@@ -80,11 +80,14 @@ def feed_wave(count, dressing, geometry, points, paths, u, v, block) -> None:
     u, v : (N,) float32
         Where in their triangles the points lie.
     block : (M + N, WIDTH) float32
-        The parameter block; rows from M on are written.
+        The parameter block.
+    free : int
+        First of its rows that may be written.
+    is_marked : (count,) bool
+        Points on marks, which have rows already.
     """
-    free = len(dressing.parameters)
     rows = points.row[:count]
-    outside = paths.walk[:count] < 0  # inside a body its walls have no looks
+    outside = (paths.walk[:count] < 0) & ~is_marked  # inside a body its walls have no looks
     for fed in dressing.fed:
         index = np.flatnonzero((rows == fed.row) & outside)
         if not len(index):
@@ -104,6 +107,24 @@ def feed_wave(count, dressing, geometry, points, paths, u, v, block) -> None:
             if overlay.relief == "adds" and _has_relief(fed.recipe):
                 part.normal[:] = points.normal[which] = bent_normals(fed.recipe.relief, part, fed.library)
             free = _dress(which, part, overlay.recipe, library, row, dressing, points, block, free)
+
+
+def dress_mark(index, laid, dressing, geometry, points, paths, u, v, block, free) -> int:
+    """Dresses points of a wave in the recipe of a mark, each in a row of its own.
+
+    Returns
+    -------
+    int
+        The first row of the block that is still free.
+    """
+    some = _pattern_points(index, geometry, points, paths, u, v)
+    free_after = _dress(index, some, laid.recipe, laid.library, laid.row, dressing, points, block, free)
+    if free_after == free:
+        own = slice(free, free + len(index))
+        block[own] = dressing.parameters[laid.row]
+        points.look[index] = np.arange(own.start, own.stop, dtype=np.int32)
+        free_after = own.stop
+    return free_after
 
 
 def _has_relief(recipe: Recipe) -> bool:

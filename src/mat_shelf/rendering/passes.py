@@ -525,13 +525,13 @@ def shade(
                 continue
         else:
             ior_outside = block[around, P.IOR] if around >= 0 else F(1)
-        if not entering:
-            facing = scale(facing, F(-1))
-            normal = scale(normal, F(-1))
-        elif walk < 0:
+        if walk < 0 and (entering or not is_clear):
             glow = (block[look, P.EMISSION], block[look, P.EMISSION + 1], block[look, P.EMISSION + 2])
             if largest(glow) > F(0):
                 _gather(light, pixel, mul(throughput, glow), accepted)
+        if not entering:
+            facing = scale(facing, F(-1))
+            normal = scale(normal, F(-1))
         # Bodies bend light as a whole; what lies over an opaque one reflects by an index of its own.
         index = block[row if is_clear else look, P.IOR]
         if is_clear and block[row, P.DISPERSION] > F(0):

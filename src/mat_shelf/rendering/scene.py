@@ -22,6 +22,7 @@ from mat_shelf.rendering.ball import BALL_RECIPE, Ball
 from mat_shelf.rendering.contact import joined
 from mat_shelf.rendering.feeding import Fed, lying_over
 from mat_shelf.rendering.geometry import Geometry
+from mat_shelf.rendering.marking import laid_marks
 
 UNDRESSED = Recipe(base_color=(0.5, 0.5, 0.5), specular_roughness=0.5)
 """What a part without a material wears."""
@@ -49,13 +50,14 @@ class Supplies(Protocol):
     shape_maps: Mapping
 
 
-Dressing = namedtuple("Dressing", "rows zone_first zone_rows parameters backdrop fed")
+Dressing = namedtuple("Dressing", "rows zone_first zone_rows parameters backdrop fed marks")
 """rows : (G,) int32, the parameter row of each geometry
 zone_first : (G,) int32, where in `zone_rows` the faces of a geometry with zones begin; -1 for one without
 zone_rows : (Z,) int32, the parameter row of each face of the geometries with zones
 parameters : (M, WIDTH) float32
 backdrop : int, the row that is the backdrop's; -1 where there is none
-fed : tuple of Fed, the materials that patterns feed"""
+fed : tuple of Fed, the materials that patterns feed
+marks : tuple of Laid, the lowest first"""
 
 
 def dress(recipes: Sequence[Recipe], rows: Sequence[int], backdrop: int = -1, zoned=(), pictures=None) -> Dressing:
@@ -83,7 +85,7 @@ def dress(recipes: Sequence[Recipe], rows: Sequence[int], backdrop: int = -1, zo
         if recipe.feeds or overlays or any(line.is_on for line in recipe.relief):
             fed.append(Fed(row, recipe, Library({p.id: p for p in recipe.patterns}, known), overlays))
     block, fed = np.stack(block), tuple(fed)
-    return Dressing(np.array(rows, np.int32).reshape(-1), first, zone_rows, block, backdrop, fed)
+    return Dressing(np.array(rows, np.int32).reshape(-1), first, zone_rows, block, backdrop, fed, ())
 
 
 def visible_parts(project: Project) -> list[int]:
@@ -154,4 +156,9 @@ def project_dressing(project: Project, supplies: Supplies, ball: Ball | None = N
     if ball is not None:
         rows.append(len(recipes))
         recipes.append(BALL_RECIPE)
-    return dress(recipes, rows, backdrop_row, zoned, supplies.pictures)
+    dressing = dress(recipes, rows, backdrop_row, zoned, supplies.pictures)
+    marks = laid_marks(project, supplies.meshes, visible_parts(project), supplies.pictures, len(dressing.parameters))
+    if not marks:
+        return dressing
+    block = np.concatenate([dressing.parameters, [parameter_row(laid.recipe) for laid in marks]])
+    return dressing._replace(parameters=block.astype(np.float32), marks=marks)

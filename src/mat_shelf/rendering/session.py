@@ -201,7 +201,7 @@ class RenderSession:
         dressing = self._kept(
             self._built,
             "dressing",
-            (project.materials, project.product, studio.backdrop, ball is None),
+            (project.materials, project.product, project.marks, studio.backdrop, ball is None),
             lambda: project_dressing(project, self._supplies, ball),
         )
         view = make_view(wanted.camera, width, height)

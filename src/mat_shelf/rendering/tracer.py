@@ -17,10 +17,11 @@ from mat_shelf.optics.energy import albedo_tables
 from mat_shelf.optics.kernels import F
 from mat_shelf.rendering import passes
 from mat_shelf.rendering.camera import View
-from mat_shelf.rendering.feeding import feed_wave
+from mat_shelf.rendering.feeding import dress_mark, feed_wave
 from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.geometry import Geometry
 from mat_shelf.rendering.lights import Lights
+from mat_shelf.rendering.marking import mark_wave, stamp_wave
 from mat_shelf.rendering.scene import Dressing
 
 WAVE = 1 << 14
@@ -41,7 +42,7 @@ class Shot:
     brightest : float
         Most that one path may bring after its first bounce, 1 = 1000 cd/m2; keeps sparkles out of pictures.
     fed_depth : int
-        Waves of a path in which patterns count; from then on it meets materials' constant values.
+        Waves of a path in which patterns count, marks always do; from then on it meets materials' constant values.
     patience : (int, float)
         Scatterings inside bodies after which paths may be ended, and what share of them goes on at most each time.
         The picture stays the same on average; less patience costs noise and saves many small waves.
@@ -87,7 +88,8 @@ class Tracer:
             False where it was stopped; the film is then no longer even and must be thrown away.
         """
         pixels = film.width * film.height
-        runs = -(-pixels // (FED_WAVE if shot.dressing.fed else WAVE))
+        is_varied = shot.dressing.fed or shot.dressing.marks
+        runs = -(-pixels // (FED_WAVE if is_varied else WAVE))
         runs = -(-runs // self.threads) * self.threads
         size = -(-pixels // runs)
         tables = albedo_tables()
@@ -111,7 +113,7 @@ class Tracer:
 
     def _block(self, dressing: Dressing, size: int) -> np.ndarray:
         """The parameter block, with rows to spare for single points where patterns feed any material."""
-        if not dressing.fed:
+        if not dressing.fed and not dressing.marks:
             return dressing.parameters
         rows = len(dressing.parameters)
         owner, block = getattr(self._memory, "block", (None, None))
@@ -120,6 +122,22 @@ class Tracer:
             block[:rows] = dressing.parameters
             self._memory.block = dressing, block
         return block
+
+    @staticmethod
+    def _vary(count: int, shot: Shot, points, paths, u, v, block, with_patterns: bool) -> None:
+        """Gives the points of a wave what marks and patterns make of them."""
+        dressing, geometry = shot.dressing, shot.geometry
+        free, is_marked = len(dressing.parameters), np.zeros(count, bool)
+        if dressing.marks:
+
+            def dress(index, laid, free):
+                return dress_mark(index, laid, dressing, geometry, points, paths, u, v, block, free)
+
+            free, is_marked = mark_wave(count, dressing, points, paths, block, dress)
+        if dressing.fed and with_patterns:
+            feed_wave(count, dressing, geometry, points, paths, u, v, block, free, is_marked)
+        if dressing.marks:
+            stamp_wave(count, dressing, points, paths)
 
     def _trace(self, shot: Shot, film: Film, first: int, count: int, tables, is_stopped) -> None:
         paths, points, shadows = self._wave_memory(count)
@@ -143,8 +161,7 @@ class Tracer:
                 dressing.zone_rows,
                 points,
             )
-            if dressing.fed and wave < shot.fed_depth:
-                feed_wave(count, dressing, geometry, points, paths, u, v, block)
+            self._vary(count, shot, points, paths, u, v, block, wave < shot.fed_depth)
             count, aimed = passes.shade(
                 count,
                 distance,

@@ -1,0 +1,108 @@
+"""Marks: what is put on a surface. Labels, prints, foil, stamps and glowing screens."""
+
+from typing import Literal
+
+from pydantic import Field, model_validator
+
+from mat_shelf.document.ids import Id, Name
+from mat_shelf.document.parameter import Frozen, number
+from mat_shelf.document.picture import Picture
+from mat_shelf.document.recipe import Recipe
+
+Kind = Literal["label", "print", "foil", "stamp", "screen"]
+Place = tuple[float, float, float]
+
+
+class Mark(Frozen):
+    """A piece of art on a part's surface, at its true size, with a material of its own.
+
+    Attributes
+    ----------
+    part : id
+        What it is on; a part that is gone leaves it without a place, and it is kept.
+    point, facing : (3,) mm and unit vector
+        Its middle, and the side of the surface it is on, in the part's own frame.
+    way : str
+        How it lies: along the surface, flat as projected straight on, or wrapped round the part's upright axis.
+    seen : str
+        From which side of the surface it is seen: that of `facing`, the other one through a clear body, or both.
+    art : Picture or None
+        Its alpha says where there is anything. Of foil and stamps without alpha the dark places count.
+    back : Picture or None
+        What a label shows on its other side, read from there.
+    recipe : Recipe
+        Its material; the art gives it its colour, but for foil and stamps.
+    backing : float
+        How much of the sheet of a label is there where the art is clear.
+    """
+
+    id: Id
+    name: Name
+    kind: Kind = "label"
+    part: Id
+    point: Place
+    facing: Place
+    way: Literal["along", "flat", "round"] = Field(
+        "along",
+        title="Lies",
+        description="Along the surface, as paper does; flat, as projected straight on; or wrapped round, like a band.",
+    )
+    width: float = number(
+        30.0, 0.1, 5000, label="Width", unit="mm", tip="True size along the surface.", usual=(1, 200), log=True
+    )
+    height: float = number(
+        20.0, 0.1, 5000, label="Height", unit="mm", tip="True size along the surface.", usual=(1, 200), log=True
+    )
+    turn: float = number(0.0, -180, 180, label="Turn", unit="°", tip="Against the clock, seen straight on.")
+    is_mirrored: bool = Field(
+        False, title="Mirrored", description="As print on the inside of glass is, to be read from outside."
+    )
+    seen: Literal["outside", "inside", "both"] = Field(
+        "both", title="Seen from", description="The side it is on, the inside of a clear body, or both."
+    )
+    art: Picture | None = None
+    back: Picture | None = None
+    recipe: Recipe = Recipe(base_color=(1.0, 1.0, 1.0), specular_roughness=0.45)
+    backing: float = number(
+        0.0, 0, 1, label="Sheet", tip="What is there where the art is clear: none 0, a clear sticker 0.25, paper 1."
+    )
+    thickness: float = number(
+        0.08, 0, 5, label="Thickness", unit="mm", tip="Shows at the sheet's edge. Paper 0.08 to 0.2.", usual=(0, 0.5)
+    )
+    rise: float = number(
+        0.4, -10, 10, label="Rise", unit="mm", tip="Above 0 it is raised, below it is sunk.", usual=(-1, 1)
+    )
+    slope: float = number(
+        0.6,
+        0.01,
+        50,
+        label="Slope",
+        unit="mm",
+        tip="Way its edge rises over; wide in moulded glass.",
+        usual=(0.05, 3),
+    )
+    profile: Literal["straight", "round", "flat-topped"] = Field(
+        "flat-topped", title="Profile", description="Of the slope: a ramp, a bulge, or a ramp that eases at both ends."
+    )
+    luminance: float = number(
+        120.0,
+        0,
+        100_000,
+        label="Luminance",
+        unit="cd/m²",
+        tip="Of the art's white. Far dimmer than one first sets: figures behind glass 80 to 200.",
+        usual=(0, 800),
+    )
+    black: float = number(0.0, 0, 0.2, label="Black level", tip="What shines where the art is black, of its white.")
+    is_on: bool = True
+
+    @model_validator(mode="after")
+    def _has_a_side(self) -> "Mark":
+        if not sum(x * x for x in self.facing) > 1e-6:
+            raise ValueError(f"mark '{self.name}' faces nowhere")
+        return self
+
+    def pictures(self) -> list[Picture]:
+        """Every picture that it shows."""
+        own = [picture for picture in (self.art, self.back) if picture is not None]
+        return own + self.recipe.pictures()
