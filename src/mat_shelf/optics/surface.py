@@ -22,7 +22,7 @@ from mat_shelf.optics.microfacet import (
     visible_normal_pdf,
     widths,
 )
-from mat_shelf.optics.vectors import add, dot, normalize, scale, sub
+from mat_shelf.optics.vectors import add, dot, normalize, row3_at, scale, sub
 
 Lobes = namedtuple(
     "Lobes",
@@ -42,6 +42,51 @@ is_sharp : whether light sampling is pointless
 """
 
 
+SMOOTH = F(0.0316)
+"""Roughness at which the distribution is as narrow as it gets."""
+NO_LOBES = Lobes(*(F(0) for _ in range(14)), True)
+
+
+@inline
+def is_smooth(p, i):
+    """Whether parameter row i is clear and smooth, so that light goes one of two ways and no other."""
+    return (
+        p[i, P.TRANSMISSION] >= F(1)
+        and p[i, P.ROUGHNESS] <= SMOOTH
+        and p[i, P.METALNESS] <= F(0)
+        and p[i, P.LAYERED] <= F(0)
+    )
+
+
+@inline
+def through_smooth(p, i, wo, eta, pick):
+    """Where light goes at a smooth boundary between clear bodies, and what is left of it.
+
+    Parameters
+    ----------
+    eta : float32
+        As for `prepare`.
+    pick : float32 in [0, 1)
+
+    Returns
+    -------
+    wi : float32 triple; (0, 0, 0) where it goes nowhere
+    weight : float32 triple
+    """
+    eta_fresnel = weighted_ior(eta, p[i, P.SPECULAR_WEIGHT])
+    if eta_fresnel <= F(0):
+        eta_fresnel = F(1)
+    if pick < fresnel_dielectric(wo[2], eta_fresnel):
+        return (-wo[0], -wo[1], wo[2]), row3_at(p, i, P.SPECULAR_COLOR)
+    inverse = F(1) / eta
+    sin2_t = (F(1) - wo[2] * wo[2]) * inverse * inverse
+    if sin2_t >= F(1):
+        return (F(0), F(0), F(0)), (F(0), F(0), F(0))
+    # Radiance is squeezed into a narrower cone inside the denser medium: 1 / eta^2.
+    weight = scale(row3_at(p, i, P.TRANSMISSION_TINT), inverse * inverse)
+    return (-wo[0] * inverse, -wo[1] * inverse, -math.sqrt(F(1) - sin2_t)), weight
+
+
 @inline
 def prepare(p, i, wo, eta, tables):
     """Lobes of parameter row i seen along wo.
@@ -55,8 +100,10 @@ def prepare(p, i, wo, eta, tables):
     """
     roughness = p[i, P.ROUGHNESS]
     ax, ay = widths(roughness, F(0))
-    mirror = mirror_albedo(tables, wo[2], roughness)
     clear = p[i, P.TRANSMISSION]
+    mirror = F(1)
+    if p[i, P.SPECULAR_WEIGHT] > F(0) or p[i, P.METALNESS] + clear > F(0):
+        mirror = mirror_albedo(tables, wo[2], roughness)
     return base_lobes(p, i, wo, eta, eta, roughness, ax, ay, mirror, clear, F(1), F(0), F(1), F(0), F(0), tables)
 
 
@@ -106,7 +153,7 @@ def base_lobes(
     mirror_lost = max(F(1) - mirror, F(0)) / mirror
     reflected = F(0)
     total = F(1)
-    if metal < F(1):
+    if metal < F(1) and (eta_fresnel != F(1) or clear > F(0)):
         reflected, total = dielectric_albedo(tables, wo[2], roughness, eta_fresnel)
         if clear > F(0) and abs(eta_fresnel - eta) > F(1e-3):
             # However little it reflects, it bends light by its true index, and so hides as much of it from itself.
@@ -164,15 +211,18 @@ def evaluate(p, i, lobes, wo, wi):
     """
     zero = (F(0), F(0), F(0))
     if wi[2] > F(0):
-        h = normalize(add(wo, wi))
-        cos_h = dot(wo, h)
-        density = ggx_density(h, lobes.ax, lobes.ay)
-        facing = density / (F(4) * max(wo[2], F(1e-6)))
-        bounce = facing * smith_g2(wo, wi, lobes.ax, lobes.ay)
-        bounce_pdf = facing * smith_g1(wo, lobes.ax, lobes.ay)
-        reflectance = fresnel_dielectric(min(cos_h, F(1)), lobes.eta_fresnel)
-        pdf = bounce_pdf * (lobes.pick_metal + lobes.pick_boundary * _reflect_choice(reflectance, lobes.transmission))
-        pdf += lobes.pick_rest * wi[2] * INV_PI
+        pdf = lobes.pick_rest * wi[2] * INV_PI
+        cos_h, bounce, reflectance = F(1), F(0), F(0)
+        if lobes.pick_metal + lobes.pick_boundary > F(0):  # else it is matt, as most backdrops are
+            h = normalize(add(wo, wi))
+            cos_h = dot(wo, h)
+            density = ggx_density(h, lobes.ax, lobes.ay)
+            facing = density / (F(4) * max(wo[2], F(1e-6)))
+            bounce = facing * smith_g2(wo, wi, lobes.ax, lobes.ay)
+            bounce_pdf = facing * smith_g1(wo, lobes.ax, lobes.ay)
+            reflectance = fresnel_dielectric(min(cos_h, F(1)), lobes.eta_fresnel)
+            choice = _reflect_choice(reflectance, lobes.transmission)
+            pdf += bounce_pdf * (lobes.pick_metal + lobes.pick_boundary * choice)
         base = lobes.diffuse
         boundary = (F(1) - lobes.metal) * reflectance * lobes.reflect_gain * bounce
         chalk = p[i, P.DIFFUSE_ROUGHNESS]

@@ -15,7 +15,7 @@ from mat_shelf.optics.kernels import F, inline, kernel
 from mat_shelf.optics.layers import NO_LAYERS, evaluate_layered, prepare_layered, sample_layered
 from mat_shelf.optics.layers import entering as enters
 from mat_shelf.optics.media import scattered
-from mat_shelf.optics.surface import evaluate, prepare, sample
+from mat_shelf.optics.surface import NO_LOBES, evaluate, is_smooth, prepare, sample, through_smooth
 from mat_shelf.optics.vectors import (
     add,
     cross,
@@ -557,7 +557,10 @@ def shade(
         wo_local = (wo_local[0], wo_local[1], max(wo_local[2], F(1e-4)))
         is_layered = block[look, P.LAYERED] > F(0) and not comes_out
         layers = NO_LAYERS
-        if is_layered:
+        is_mirror = is_clear and not comes_out and is_smooth(block, look)
+        if is_mirror:
+            lobes, is_sharp = NO_LOBES, True
+        elif is_layered:
             outside_in = entering or not is_clear
             lobes, is_sharp, layers = prepare_layered(block, look, wo_local, eta, tables, outside_in)
         else:
@@ -607,7 +610,12 @@ def shade(
         random, u = draw(random)
         random, v = draw(random)
         goes_in = not comes_out and pick < layers.pick_inside
-        if comes_out or goes_in:
+        if is_mirror:
+            wi, value = through_smooth(block, look, wo_local, eta, pick)
+            pdf = F(1)
+            if wi[2] == F(0):
+                continue
+        elif comes_out or goes_in:
             # Out of a soft body, or into it, light goes as from a matt surface.
             turn = F(2) * F(math.pi) * v
             aside = math.sqrt(u)
