@@ -258,7 +258,7 @@ def main() -> None:
         app.processEvents()
         window.board.rows["base_color"].popover.grab().save(str(FOLDER / "colour.png"))
         window.board.rows["base_color"].popover.close()
-        window.stations.buttons()[2].click()
+        window.stations.buttons()[3].click()
         window.workshop.use_set("two-strips")
         settle(app, window, 32)
         window.grab().save(str(FOLDER / "set.png"))

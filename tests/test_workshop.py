@@ -234,7 +234,7 @@ def test_a_room_picture_lights_the_set(open_window, qtbot, tmp_path, monkeypatch
     project = workshop.project
     dropped(window, tmp_path / "broken.hdr")
     assert workshop.project is project and "broken.hdr cannot be a room picture" in window.notice.text.text()
-    window.stations.buttons()[2].click()
+    window.stations.buttons()[3].click()
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: (str(tmp_path / "blue.exr"), ""))
     QTest.mouseClick(board.room_button, LEFT)
     assert workshop.project.set.room.name == "blue.exr"

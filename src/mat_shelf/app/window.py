@@ -25,6 +25,8 @@ from PyQt6.QtWidgets import (
 from mat_shelf.app.autosave import Autosave, words_for
 from mat_shelf.app.board.materials_board import MaterialsBoard
 from mat_shelf.app.board.set_board import SetBoard
+from mat_shelf.app.marks.mark_work import MarkWork
+from mat_shelf.app.marks.marks_board import MarksBoard
 from mat_shelf.app.patterns.shape_job import ShapeKeeper
 from mat_shelf.app.product.import_job import ImportJob
 from mat_shelf.app.product.product_board import ProductBoard
@@ -35,6 +37,7 @@ from mat_shelf.app.shelf.shelf_panel import ShelfPanel
 from mat_shelf.app.shortcuts_dialog import ShortcutsDialog
 from mat_shelf.app.theme import apply_theme, is_dark
 from mat_shelf.app.wall.brush import BrushDrag
+from mat_shelf.app.wall.mark_drag import MarkDrag
 from mat_shelf.app.wall.pattern_drag import PatternDrag
 from mat_shelf.app.wall.wall import Wall
 from mat_shelf.app.workshop import Workshop
@@ -82,6 +85,10 @@ class Window(QMainWindow):
         self.shapes.told.connect(self._tell_shapes)
         self.pattern_drag = PatternDrag(self.hero, self.board.patterns)
         self.brush_drag = BrushDrag(self.hero, self.board.patterns)
+        self.marks = MarkWork(workshop)
+        self.marks_board = MarksBoard(self.marks)
+        self.boards.addWidget(self.marks_board)
+        self.mark_drag = MarkDrag(self.hero, self.marks, self.marks_board)
         self.notice = Notice()
         self.render_dialog: RenderDialog | None = None
         self.import_job: ImportJob | None = None
@@ -173,7 +180,12 @@ class Window(QMainWindow):
         layout.addWidget(self.project_button)
         layout.addSpacing(8)
         self.stations = QButtonGroup(self)
-        stations = (("Product", self.product_board), ("Materials", self.board), ("Set", self.set_board))
+        stations = (
+            ("Product", self.product_board),
+            ("Materials", self.board),
+            ("Marks", self.marks_board),
+            ("Set", self.set_board),
+        )
         for number, (name, board) in enumerate(stations):
             station = QPushButton(name, checkable=True, checked=board is self.board)
             station.setProperty("role", "station")
@@ -194,6 +206,7 @@ class Window(QMainWindow):
     def _show_board(self, board: QWidget) -> None:
         self.boards.setCurrentWidget(board)
         self.hero.shows_handles = board is self.product_board
+        self.mark_drag.is_active = board is self.marks_board
         self.hero.update()
 
     def _follow(self) -> None:
@@ -456,6 +469,7 @@ class Window(QMainWindow):
             self.autosave.close()
         self.shelf.model.worker.close()
         self.board.close_threads()
+        self.marks_board.close_thread()
         self.shapes.close()
         self.wall.close_worker()
         event.accept()

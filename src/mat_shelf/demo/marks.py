@@ -97,6 +97,6 @@ def desk_set_marks(assets: Assets, stand, window_at) -> tuple[Mark, ...]:
             seen="inside",
             art=_art(assets, "figures", artwork.figures()),
             recipe=PANEL,
-            luminance=260.0,
+            luminance=700.0,
         ),
     )

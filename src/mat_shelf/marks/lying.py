@@ -99,6 +99,35 @@ def lay(mark: Mark, mesh: Mesh, pose: Pose = _AT_HOME) -> Sheet:
     return _laid(_Held(mesh), pose, mark.point, mark.facing, mark.way, mark.width, mark.height, mark.turn)
 
 
+def beside(mark: Mark, mesh: Mesh, pose: Pose, right: float, up: float):
+    """Where a mark's middle comes to when it is moved along the surface, in its own directions.
+
+    Parameters
+    ----------
+    right, up : float, mm
+
+    Returns
+    -------
+    point, facing : tuple of three float
+        As in `Mark`.
+
+    Raises
+    ------
+    LyingError
+        If the surface ends before.
+    """
+    corners, beyond, normal, start, middle, across, upward = _about(
+        _Held(mesh), pose, mark.point, mark.facing, math.hypot(right, up) + 1.0, mark.turn
+    )
+    points, over = np.zeros((1, 3)), np.zeros(1, np.int64)
+    straight_kernel(corners, beyond, start, middle, (right * across + up * upward)[None], points, over)
+    if over[0] < 0:
+        raise LyingError("the surface ends there")
+    turn = turn_matrix(pose.turn)
+    point = (points[0] - np.array(pose.shift)) @ turn / pose.scale
+    return tuple(float(x) for x in point), tuple(float(x) for x in normal[over[0]] @ turn)
+
+
 class _Held:
     """A mesh as a key: the same only for the same object."""
 
@@ -112,16 +141,21 @@ class _Held:
         return self.mesh is other.mesh
 
 
-@lru_cache(maxsize=64)
-def _laid(held: _Held, pose: Pose, point, facing, way: str, width: float, height: float, turned: float) -> Sheet:
+def _about(held: _Held, pose: Pose, point, facing, reach: float, turned: float):
+    """The surface near a mark's middle, and the mark's directions on it."""
     mesh, turn = posed(held.mesh, pose), turn_matrix(pose.turn)
     middle = turn @ np.multiply(point, pose.scale) + np.array(pose.shift)
     side = turn @ np.array(facing) / np.linalg.norm(facing)
-    reach = 0.5 * math.hypot(width, height)
     corners, beyond, start, middle = _around(mesh, middle, side, reach)
     normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
     normal /= np.linalg.norm(normal, axis=1, keepdims=True)
-    right, up = _directions(normal[start], turn, math.radians(turned))
+    return corners, beyond, normal, start, middle, *_directions(normal[start], turn, math.radians(turned))
+
+
+@lru_cache(maxsize=64)
+def _laid(held: _Held, pose: Pose, point, facing, way: str, width: float, height: float, turned: float) -> Sheet:
+    reach = 0.5 * math.hypot(width, height)
+    corners, beyond, normal, start, middle, right, up = _about(held, pose, point, facing, reach, turned)
     columns = max(round(_NET * min(width / height, 1)), 8) + 1
     rows = max(round(_NET * min(height / width, 1)), 8) + 1
     x, y = np.meshgrid((np.linspace(-0.5, 0.5, columns)) * width, np.linspace(-0.5, 0.5, rows) * height)

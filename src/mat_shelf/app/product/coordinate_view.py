@@ -5,6 +5,7 @@ import numpy as np
 from mat_shelf.document.project import Camera, Project
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.geometry.mesh import Mesh
+from mat_shelf.geometry.pose import posed
 from mat_shelf.geometry.stretch import seams, stretches, texel_sizes, uv_measures
 from mat_shelf.rendering.camera import make_view
 from mat_shelf.rendering.sight import Sight, pixel_rays
@@ -84,17 +85,17 @@ def coordinate_pixels(
     view_height = 2 * float(looking.half_height)
     depth = np.where(np.isfinite(sight.depth), sight.depth, 0).reshape(-1)
     places = np.array(camera.position, np.float32) + directions * (depth / cosines)[:, None]
-    part_of, triangle = sight.part.reshape(-1), sight.triangle.reshape(-1)
+    part_of, own_faces = sight.part.reshape(-1), sight.faces.reshape(-1)
     out = np.zeros((height * width, 4), np.uint8)
     for place, part in enumerate(project.product.parts):
         seen = np.flatnonzero(part_of == place)
         if not len(seen):
             continue
         mesh = assets.meshes[part.mesh]
-        faces = triangle[seen] - sight.geometry.triangles.first[sight.visible.index(place)]
+        faces = own_faces[seen]
         if faces.max() >= len(mesh.triangles):
             continue  # the picture still shows an older mesh
-        corners = sight.geometry.triangles.corners[triangle[seen]].reshape(-1, 3, 3)
+        corners = posed(mesh, part.pose).vertices[mesh.triangles[faces]]
         across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
         across /= np.maximum(np.linalg.norm(across, axis=1, keepdims=True), 1e-20)
         light = 0.45 + 0.55 * np.abs(np.einsum("ij,ij->i", across, directions[seen]))

@@ -457,9 +457,8 @@ class ProductWork(QObject):
         rows, columns = np.nonzero(sight.part == place)
         height, width = sight.part.shape
         inside = inside_polygon(np.stack([(columns + 0.5) / width, (rows + 0.5) / height], axis=1), polygon)
-        first = sight.geometry.triangles.first[sight.visible.index(place)]
         region = np.zeros(len(self.workshop.assets.meshes[self.project.part(part_id).mesh].triangles), bool)
-        faces = sight.triangle[rows[inside], columns[inside]] - first
+        faces = sight.faces[rows[inside], columns[inside]]
         region[faces[faces < len(region)]] = True  # the picture may still show an older mesh
         self._combine(part_id, region, add, take)
 

@@ -1,6 +1,7 @@
 """The hero view: the product through its camera, where pieces are picked and swatches dropped."""
 
 import math
+from collections.abc import Callable
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRect, QRectF, Qt, QTimer, pyqtSignal
@@ -66,6 +67,7 @@ class HeroView(QWidget):
         self._coordinates: tuple[tuple, QImage, float] | None = None
         self.points: list[tuple[float, float, float]] = []
         self.shows_handles = False
+        self.paints: list[Callable[[QPainter], None]] = []
         self._handle: str | None = None
         self._handle_from, self._handle_by = QPointF(), 0.0
         self._lasso: list[QPointF] = []
@@ -306,7 +308,7 @@ class HeroView(QWidget):
         reach = self._handle_reach(foot)
         found = {}
         for name, direction in HANDLES.items():
-            ends = self._seen_place(foot), self._seen_place(foot + np.array(direction) * reach)
+            ends = self.seen_place(foot), self.seen_place(foot + np.array(direction) * reach)
             if None not in ends:
                 found[name] = ends
         return found
@@ -445,7 +447,7 @@ class HeroView(QWidget):
         place = np.array(view.position, np.float64) + np.array([right, up, depth]) @ axes
         return tuple(float(x) for x in place)
 
-    def _seen_place(self, point) -> QPointF | None:
+    def seen_place(self, point) -> QPointF | None:
         """Where in the widget a point of the scene (mm) appears."""
         rect = self.picture_rect
         view = make_view(self.workshop.camera, max(rect.width(), 1), max(rect.height(), 1))
@@ -640,6 +642,8 @@ class HeroView(QWidget):
             painter.drawImage(rect, outline)
         self._paint_lines(painter, rect)
         self._paint_handles(painter)
+        for paint in self.paints:
+            paint(painter)
         self._paint_loupe_ring(painter)
         painter.setClipping(False)
         self._paint_words(painter, rect)
@@ -662,7 +666,7 @@ class HeroView(QWidget):
         painter.fillRect(QRectF(x - 0.5, rect.y(), 1, rect.height()), QColor(THEME.on_surround))
 
     def _paint_loupe_ring(self, painter: QPainter) -> None:
-        place = self._seen_place(self.workshop.loupe_point) if self.workshop.loupe_point else None
+        place = self.seen_place(self.workshop.loupe_point) if self.workshop.loupe_point else None
         if place is None or not self.picture_rect.contains(place.toPoint()):
             return
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -760,7 +764,7 @@ class HeroView(QWidget):
         """What is measured, and the lasso while it is drawn."""
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        seen = [place for point in self.points if (place := self._seen_place(point)) is not None]
+        seen = [place for point in self.points if (place := self.seen_place(point)) is not None]
         for color, thickness in (("#262626", 3.0), (THEME.on_surround, 1.4)):
             painter.setPen(QPen(QColor(color), thickness))
             if len(self._lasso) > 1:

@@ -1,0 +1,1 @@
+"""The Marks station."""

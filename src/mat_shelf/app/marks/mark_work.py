@@ -1,0 +1,221 @@
+"""What the window does with marks."""
+
+import math
+
+import numpy as np
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from mat_shelf.app.workshop import Workshop
+from mat_shelf.document.ids import free_name, new_id
+from mat_shelf.document.mark import Mark
+from mat_shelf.document.picture import Picture
+from mat_shelf.document.project import Camera
+from mat_shelf.document.recipe import Recipe
+from mat_shelf.geometry.pose import turn_matrix
+from mat_shelf.marks.lying import LyingError, Sheet, beside, lay
+from mat_shelf.patterns.by_hand import Hit
+
+KINDS = {
+    "label": ("Label", "A sheet with art on it, which the surface shows through where the art is clear"),
+    "print": ("Print", "Ink on the surface itself"),
+    "foil": ("Foil", "Metal leaf where the art is dark or there"),
+    "stamp": ("Stamp", "Raised or sunk in the surface itself"),
+    "screen": ("Screen", "A glowing picture"),
+}
+MATERIALS = {
+    "label": Recipe(base_color=(1.0, 1.0, 1.0), base_diffuse_roughness=0.3, specular_roughness=0.45),
+    "print": Recipe(base_color=(1.0, 1.0, 1.0), specular_roughness=0.35),
+    "foil": Recipe(
+        base_color=(1.0, 0.782, 0.343),
+        base_metalness=1.0,
+        specular_color=(0.974, 0.999, 0.973),
+        specular_roughness=0.16,
+    ),
+    "stamp": Recipe(),
+    "screen": Recipe(base_color=(0.004, 0.004, 0.004), specular_roughness=0.15),
+}
+"""What a new mark of each kind is made of."""
+_USUAL_PER_MM = 300 / 25.4
+"""Pixels a millimetre of art as it is printed: 300 per inch, common practice."""
+_MOST_OF_PART = 0.6
+
+
+class MarkWork(QObject):
+    """Edits of marks, and which one is on the board.
+
+    Signals
+    -------
+    opened
+        Another mark, or none, is on the board.
+    """
+
+    opened = pyqtSignal()
+
+    def __init__(self, workshop: Workshop):
+        super().__init__()
+        self.workshop = workshop
+        self._mark_id: str | None = None
+
+    @property
+    def mark(self) -> Mark | None:
+        """The mark on the board."""
+        return next((m for m in self.workshop.project.marks if m.id == self._mark_id), None)
+
+    def open(self, mark_id: str | None) -> None:
+        if mark_id != self._mark_id:
+            self._mark_id = mark_id
+            self.opened.emit()
+
+    def put(self, label: str, mark: Mark, gesture: str | None = None) -> None:
+        """Changes a mark, or lays it on top."""
+        self.workshop.edit(label, self.workshop.project.with_mark(mark), gesture and f"{gesture} {mark.id}")
+
+    def add(self, kind: str, hit: Hit, art: Picture | None = None) -> None:
+        """Puts a new mark on a place of a part, at the size its art is printed at, or as large as the part allows."""
+        part = self.workshop.project.part(hit.part)
+        mesh = self.workshop.assets.meshes[part.mesh]
+        size = (mesh.bounds[1] - mesh.bounds[0]) * part.pose.scale
+        room = float(np.sort(size)[1]) * _MOST_OF_PART
+        width, height = 30.0, 20.0
+        if art is not None and art.digest in self.workshop.assets.pictures:
+            picture = self.workshop.assets.pictures[art.digest]
+            width, height = picture.width / _USUAL_PER_MM, picture.height / _USUAL_PER_MM
+        scale = min(room / max(width, height), 1.0)
+        point, facing = self._in_part(hit)
+        names = {mark.name for mark in self.workshop.project.marks}
+        name = art.name.rsplit(".", 1)[0] if art else KINDS[kind][0]
+        mark = Mark(
+            id=new_id("mark"),
+            name=free_name(name or KINDS[kind][0], names),
+            kind=kind,
+            part=hit.part,
+            point=point,
+            facing=facing,
+            width=max(round(width * scale, 2), 0.5),
+            height=max(round(height * scale, 2), 0.5),
+            art=art,
+            recipe=MATERIALS[kind],
+        )
+        self.put(f"New {KINDS[kind][0].lower()}", mark)
+        self.open(mark.id)
+
+    def _in_part(self, hit: Hit):
+        """A place and its side in its part's own frame."""
+        pose = self.workshop.project.part(hit.part).pose
+        turn = turn_matrix(pose.turn)
+        point = np.subtract(hit.position, pose.shift) @ turn / pose.scale
+        return tuple(float(x) for x in point), tuple(float(x) for x in np.asarray(hit.normal) @ turn)
+
+    def carry(self, mark: Mark, hit: Hit) -> None:
+        """Puts a mark's middle to a place, on whatever part that is."""
+        point, facing = self._in_part(hit)
+        self.put("Move mark", mark.with_(part=hit.part, point=point, facing=facing), "carry")
+
+    def nudge(self, right: float, up: float) -> None:
+        """Moves the mark on the board along the surface, mm in its own directions."""
+        mark = self.mark
+        part = self.part_of(mark)
+        if part is None:
+            return
+        try:
+            point, facing = beside(mark, self.workshop.assets.meshes[part.mesh], part.pose, right, up)
+        except LyingError as fault:
+            self.workshop.said.emit(f"'{mark.name}' cannot go further: {fault}.")
+            return
+        self.put("Nudge mark", mark.with_(point=point, facing=facing), "nudge")
+
+    def centre(self) -> None:
+        """Puts the mark on the board to the middle of its part, from left to right as it faces."""
+        mark, part = self.mark, self.part_of(self.mark)
+        if part is None:
+            return
+        mesh = self.workshop.assets.meshes[part.mesh]
+        middle = (mesh.bounds[0] + mesh.bounds[1]) / 2
+        across = np.cross((0, 1, 0), mark.facing)
+        if np.linalg.norm(across) < 1e-3:
+            across = np.array([1.0, 0, 0])
+        across = across / np.linalg.norm(across)
+        self.nudge(float((middle - mark.point) @ across) * part.pose.scale, 0.0)
+
+    def take_out(self, mark: Mark) -> None:
+        self.workshop.edit(f"Take out {mark.name}", self.workshop.project.without_mark(mark.id))
+        if mark.id == self._mark_id:
+            self.open(None)
+
+    def copy(self, mark: Mark) -> None:
+        """Lays a second one beside it."""
+        name = free_name(mark.name, {m.name for m in self.workshop.project.marks})
+        made = mark.with_(id=new_id("mark"), name=name)
+        self.put(f"Copy {mark.name}", made)
+        self.open(made.id)
+
+    def move(self, mark: Mark, by: int) -> None:
+        """Lays a mark further up (1) or down (-1) among the others."""
+        marks = list(self.workshop.project.marks)
+        place = marks.index(mark)
+        to = min(max(place + by, 0), len(marks) - 1)
+        if to != place:
+            marks.insert(to, marks.pop(place))
+            self.workshop.edit("Order of marks", self.workshop.project.with_(marks=tuple(marks)))
+
+    def part_of(self, mark: Mark):
+        """The part that a mark is on; None where that is gone."""
+        return next((p for p in self.workshop.project.product.parts if p.id == mark.part), None)
+
+    def sheet(self, mark: Mark) -> Sheet | None:
+        """How it lies; None where it has no place."""
+        part = self.part_of(mark)
+        if part is None:
+            return None
+        try:
+            return lay(mark, self.workshop.assets.meshes[part.mesh], part.pose)
+        except LyingError:
+            return None
+
+    def problem(self, mark: Mark) -> str:
+        """What is wrong with a mark, in words; empty where nothing is."""
+        part = self.part_of(mark)
+        if part is None:
+            return "Its part is gone. Drag it onto another one."
+        try:
+            sheet = lay(mark, self.workshop.assets.meshes[part.mesh], part.pose)
+        except LyingError as fault:
+            return f"It has no place: {fault}."
+        if mark.art is not None and mark.art.digest not in self.workshop.assets.pictures:
+            return f"'{mark.art.name}' is missing. Choose its art again."
+        missing = 1 - float(sheet.lies.mean())
+        if missing > 0.02:
+            return f"{100 * missing:.0f} % of it hangs over an edge of {part.name}. Make it smaller or move it."
+        return ""
+
+    def sharpness(self, mark: Mark, picture_width: int) -> tuple[float, int] | None:
+        """Pixels of art for each pixel of a picture through the view in use, and the width of art it takes for one.
+
+        None where there is nothing to say.
+        """
+        if mark.art is None or mark.art.digest not in self.workshop.assets.pictures or self.sheet(mark) is None:
+            return None
+        camera = self.workshop.camera
+        sheet = self.sheet(mark)
+        middle = sheet.points[sheet.lies].mean(axis=0)
+        away = float(np.linalg.norm(middle - camera.position))
+        per_mm = picture_width * camera.focal_length / 36.0 / away
+        art = self.workshop.assets.pictures[mark.art.digest].width / mark.width
+        return art / per_mm, math.ceil(per_mm * mark.width)
+
+    def square_on(self) -> None:
+        """Looks straight at the mark on the board, so that it fills half of the picture."""
+        sheet = self.sheet(self.mark) if self.mark else None
+        if sheet is None:
+            return
+        middle = sheet.points[sheet.lies].mean(axis=0).astype(float)
+        normal = sheet.normals[sheet.lies].mean(axis=0).astype(float)
+        normal /= np.linalg.norm(normal)
+        camera: Camera = self.workshop.camera
+        away = max(self.mark.width, self.mark.height * 1.6) * 2 * camera.focal_length / 36.0
+        # Straight up and down there is no way that is up; a hair beside it there is.
+        aside = np.array([0, 0, 0.02]) if abs(normal[1]) > 0.999 else np.zeros(3)
+        eye = middle + (normal + aside) * away
+        self.workshop.explore(
+            camera.with_(position=tuple(float(x) for x in eye), target=tuple(float(x) for x in middle), focus=0.0)
+        )

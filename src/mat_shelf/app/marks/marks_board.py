@@ -1,0 +1,344 @@
+"""The board of the Marks station: the marks, and the chosen one's art, place and finish."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtCore import QPoint, QSize, Qt
+from PyQt6.QtGui import QImage, QPixmap
+from PyQt6.QtWidgets import (
+    QFileDialog,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QMenu,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from mat_shelf.app.board.binding import Binding
+from mat_shelf.app.board.card import ListCard, card_of, column_of
+from mat_shelf.app.board.rows import row_of
+from mat_shelf.app.marks.art_job import ART_ENDINGS, ArtJob
+from mat_shelf.app.marks.mark_work import KINDS, MarkWork
+from mat_shelf.app.shelf.swatch_drag import dragged_swatch
+from mat_shelf.app.theme import font
+from mat_shelf.document.mark import Mark
+from mat_shelf.document.picture import Picture
+from mat_shelf.document.recipe import Recipe
+from mat_shelf.patterns.by_hand import Hit
+
+ART_FILES = f"Art ({' '.join(f'*{ending}' for ending in ART_ENDINGS)})"
+_PREVIEW = QSize(196, 104)
+_COLUMN = 146
+"""Width of a column of rows, pixels."""
+_SHARP_WIDTH = 1920
+"""Width of the picture that sharpness is told for."""
+_OWN_ROWS = {
+    "label": ("backing", "thickness"),
+    "print": (),
+    "foil": (),
+    "stamp": ("rise", "slope", "profile"),
+    "screen": ("luminance", "black"),
+}
+_MATERIAL_ROWS = {
+    "label": ("specular_roughness", "specular_weight", "coat_weight"),
+    "print": ("specular_roughness", "specular_weight", "coat_weight"),
+    "foil": ("base_color", "specular_roughness", "specular_color"),
+    "stamp": (),
+    "screen": ("specular_roughness",),
+}
+
+
+class MarkRow(QPushButton):
+    """A mark's name; it opens the mark."""
+
+    def __init__(self, board: "MarksBoard", mark_id: str):
+        super().__init__(checkable=True)
+        self.setProperty("role", "choice")
+        self.board, self.mark_id = board, mark_id
+        self.clicked.connect(lambda: board.work.open(mark_id))
+        self.setToolTip("Right-click to lay it higher or lower, switch it off, copy it or take it out")
+
+    def follow(self) -> None:
+        mark = self.board.workshop.project.mark(self.mark_id)
+        kind = KINDS[mark.kind][0].lower()
+        state = "" if mark.is_on else " · off"
+        self.setText(f"{mark.name}   {kind}{state}" + ("  ⚠" if self.board.work.problem(mark) else ""))
+        self.setChecked(self.board.work.mark is not None and self.board.work.mark.id == self.mark_id)
+
+    def contextMenuEvent(self, event) -> None:
+        self.board.open_menu(self.mark_id, event.globalPos())
+
+
+class MarksBoard(QFrame):
+    """Cards from left to right: the marks, the art, the place, the finish."""
+
+    def __init__(self, work: MarkWork):
+        super().__init__()
+        self.setObjectName("board")
+        self.setAcceptDrops(True)
+        self.work, self.workshop = work, work.workshop
+        self.job: ArtJob | None = None
+        self._then: Callable[[Picture], None] = lambda picture: None
+        self._previewed: tuple = ()
+
+        self.list = ListCard("Marks")
+        self.add_button = QPushButton("+ Add a mark")
+        self.add_button.setProperty("role", "add")
+        self.add_button.setToolTip(
+            "Puts it on the middle of the selected piece, as it is seen; or drop art on the picture"
+        )
+        self.add_button.clicked.connect(lambda: self.kinds_menu().popup(self.add_button.mapToGlobal(QPoint(0, 0))))
+        self.list.list.addWidget(self.add_button)
+        self.list.list.addStretch(1)
+
+        self.preview = QLabel()
+        self.preview.setFixedHeight(_PREVIEW.height())
+        self.preview.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.art_name, self.sharp = _quiet(), _quiet()
+        self.sharp.setWordWrap(True)
+        self.art_button = _small("Choose art…", "A PNG, TIFF, JPEG, EXR, PSD, WebP or SVG file, best with alpha")
+        self.art_button.clicked.connect(lambda: self._choose_art("art"))
+        self.back_button = _small("Its back…", "What the label shows on its other side, through glass")
+        self.back_button.clicked.connect(self._choose_back)
+        buttons = QWidget()
+        line = QHBoxLayout(buttons)
+        line.setContentsMargins(0, 4, 0, 2)
+        line.addWidget(self.art_button)
+        line.addWidget(self.back_button)
+
+        self.rows = {name: row_of(self._of_mark(name), is_stacked=True) for name in _MARK_ROWS}
+        self.material_rows = {name: row_of(self._of_recipe(name), is_stacked=True) for name in _RECIPE_ROWS}
+        self.centre_button = _small("To the middle", "Puts it to the middle of its part from left to right")
+        self.centre_button.clicked.connect(work.centre)
+        self.square_button = _small("Look straight at it", "Turns the camera to it  (Q)")
+        self.square_button.clicked.connect(work.square_on)
+        moves = QWidget()
+        line = QVBoxLayout(moves)
+        line.setContentsMargins(0, 6, 8, 0)
+        line.addWidget(self.centre_button)
+        line.addWidget(self.square_button)
+        self.problem = _quiet()
+        self.problem.setWordWrap(True)
+
+        art = column_of([self.preview, self.art_name, buttons, self.sharp])
+        size = column_of([self.rows["width"], self.rows["height"], self.rows["turn"], moves, self.problem])
+        lies = column_of([self.rows["way"], self.rows["seen"], self.rows["is_mirrored"]])
+        own = column_of([self.rows[name] for names in _OWN_ROWS.values() for name in names])
+        finish = column_of(list(self.material_rows.values()))
+        self.finish_hint = _quiet("Drop a swatch here to make it of that.")
+        self.finish_hint.setWordWrap(True)
+        finish.layout().insertWidget(finish.layout().count() - 1, self.finish_hint)
+        self.cards = [card_of("Art", [art]), card_of("Place", [size, lies]), card_of("Finish", [own, finish])]
+        self.hint = QLabel(
+            "Drop art onto the product in the picture, or select a piece and add a mark.\n"
+            "Labels, prints, foil, stamps and screens lie on the surface at their true size."
+        )
+        self.hint.setProperty("role", "quiet")
+        self.hint.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(16, 14, 16, 14)
+        layout.setSpacing(8)
+        self.list.setFixedWidth(208)
+        layout.addWidget(self.list)
+        for column in (size, lies, own, finish):
+            column.setMinimumWidth(_COLUMN)
+        for card, width in zip(self.cards[:2], (214, 2 * _COLUMN + 44), strict=True):
+            card.setFixedWidth(width)
+        for card in self.cards:
+            layout.addWidget(card, 1)
+        layout.addWidget(self.hint, 1)
+        work.opened.connect(self.follow)
+        self.workshop.project_changed.connect(self.follow)
+        self.workshop.camera_changed.connect(self._follow_sharpness)
+        self.follow()
+
+    def _of_mark(self, name: str) -> Binding:
+        return Binding(self.workshop, Mark, name, lambda w: self.work.mark, lambda w, m: w.project.with_mark(m))
+
+    def _of_recipe(self, name: str) -> Binding:
+        return Binding(
+            self.workshop,
+            Recipe,
+            name,
+            lambda w: self.work.mark and self.work.mark.recipe,
+            lambda w, recipe: w.project.with_mark(self.work.mark.with_(recipe=recipe)),
+        )
+
+    def follow(self) -> None:
+        mark = self.work.mark
+        ids = [m.id for m in reversed(self.workshop.project.marks)]
+        self.list.show_rows(ids, lambda mark_id: MarkRow(self, mark_id))
+        for card in self.cards:
+            card.setVisible(mark is not None)
+        self.hint.setVisible(mark is None)
+        if mark is None:
+            return
+        for name, row in self.rows.items():
+            row.setVisible(name in _PLACE_ROWS or name in _OWN_ROWS[mark.kind])
+            row.follow()
+        for name, row in self.material_rows.items():
+            row.setVisible(name in _MATERIAL_ROWS[mark.kind])
+            row.follow()
+        self.finish_hint.setVisible(mark.kind != "stamp")
+        self.back_button.setVisible(mark.kind == "label")
+        self.back_button.setText("Its back…" if mark.back is None else "No back")
+        self.problem.setText(self.work.problem(mark))
+        self._follow_art(mark)
+        self._follow_sharpness()
+
+    def _follow_art(self, mark: Mark) -> None:
+        pictures = self.workshop.assets.pictures
+        shown = pictures.get(mark.art.digest) if mark.art else None
+        key = (mark.art, shown is None)
+        if key == self._previewed:
+            return
+        self._previewed = key
+        if shown is None:
+            self.preview.setPixmap(QPixmap())
+            self.preview.setText("no art yet" if mark.art is None else "missing")
+            self.art_name.setText("")
+            return
+        self.preview.setPixmap(_pixmap(shown))
+        self.art_name.setText(f"{mark.art.name}   {shown.width} × {shown.height}")
+
+    def _follow_sharpness(self) -> None:
+        mark = self.work.mark
+        found = self.work.sharpness(mark, _SHARP_WIDTH) if mark and self.isVisible() else None
+        if found is None:
+            self.sharp.setText("")
+            return
+        ratio, needed = found
+        told = f"{ratio:.1f} pixels of art to one of a picture {_SHARP_WIDTH} wide."
+        self.sharp.setText(told if ratio >= 1 else f"⚠ Blurry at {_SHARP_WIDTH}: it takes art {needed} pixels wide.")
+
+    def showEvent(self, event) -> None:
+        super().showEvent(event)
+        self._follow_sharpness()
+
+    def kinds_menu(self) -> QMenu:
+        """What can be added."""
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.setToolTipsVisible(True)
+        for kind, (name, tip) in KINDS.items():
+            action = menu.addAction(name)
+            action.setToolTip(tip)
+            action.triggered.connect(lambda _, kind=kind: self.add(kind))
+        return menu
+
+    def add(self, kind: str) -> None:
+        """Puts a mark without art on the middle of the selected piece, as it is seen."""
+        hit = self.find_place() if self.find_place else None
+        if hit is None:
+            self.workshop.said.emit("Select the piece that the mark is for; it must be seen in the picture.")
+            return
+        self.work.add(kind, hit)
+
+    find_place: Callable[[], Hit | None] | None = None
+    """Finds the middle of the selected piece in the picture."""
+
+    def open_menu(self, mark_id: str, where: QPoint) -> None:
+        mark, work = self.workshop.project.mark(mark_id), self.work
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.addAction("Lay higher").triggered.connect(lambda: work.move(mark, 1))
+        menu.addAction("Lay lower").triggered.connect(lambda: work.move(mark, -1))
+        menu.addAction("Switch off" if mark.is_on else "Switch on").triggered.connect(
+            lambda: work.put("Switch mark", mark.with_(is_on=not mark.is_on))
+        )
+        menu.addAction("Copy").triggered.connect(lambda: work.copy(mark))
+        menu.addSeparator()
+        menu.addAction("Take out").triggered.connect(lambda: work.take_out(mark))
+        menu.popup(where)
+
+    def _choose_art(self, name: str) -> None:
+        chosen, _ = QFileDialog.getOpenFileName(self, "Art", "", ART_FILES)
+        if chosen:
+            self.read_art(Path(chosen), lambda picture: self.put_art(name, picture))
+
+    def _choose_back(self) -> None:
+        if self.work.mark.back is None:
+            self._choose_art("back")
+        else:
+            self.work.put("No back", self.work.mark.with_(back=None))
+
+    def put_art(self, name: str, picture: Picture) -> None:
+        """Gives the mark on the board other art; the first art sets its proportions."""
+        mark = self.work.mark
+        if mark is None:
+            return
+        changes: dict = {name: picture}
+        if name == "art" and mark.art is None:
+            shown = self.workshop.assets.pictures[picture.digest]
+            changes["height"] = round(mark.width * shown.height / shown.width, 2)
+        changed = self.workshop.changed(mark, "art", mark.art)
+        if changed is not None:
+            self.work.put("Art", mark.with_(**changes))
+
+    def read_art(self, path: Path, then: Callable[[Picture], None]) -> None:
+        """Reads a file of art aside from the window, and hands it on."""
+        if self.job is not None and self.job.isRunning():
+            self.workshop.said.emit("Art is still being read; try again in a moment.")
+            return
+        self._then = then
+        self.job = ArtJob(path, self.workshop.assets, self)
+        self.job.failed.connect(self.workshop.said, Qt.ConnectionType.QueuedConnection)
+        self.job.read.connect(self._take_art, Qt.ConnectionType.QueuedConnection)
+        self.job.start()
+
+    def _take_art(self, picture: Picture) -> None:
+        self._then(picture)
+
+    def close_thread(self) -> None:
+        if self.job is not None:
+            self.job.wait()
+
+    def dragEnterEvent(self, event) -> None:
+        if dragged_swatch(event.mimeData()) and self.work.mark is not None:
+            event.acceptProposedAction()
+
+    def dropEvent(self, event) -> None:
+        swatch = self.workshop.shelf.swatch(dragged_swatch(event.mimeData()))
+        if swatch is not None and self.work.mark is not None:
+            event.acceptProposedAction()
+            self.work.put(f"Mark of {swatch.name}", self.work.mark.with_(recipe=swatch.recipe))
+
+
+_PLACE_ROWS = ("width", "height", "turn", "way", "seen", "is_mirrored")
+_MARK_ROWS = (*_PLACE_ROWS, *(name for names in _OWN_ROWS.values() for name in names))
+_RECIPE_ROWS = tuple(dict.fromkeys(name for names in _MATERIAL_ROWS.values() for name in names))
+
+
+def _pixmap(picture) -> QPixmap:
+    """A small picture of art, over a checker where it is clear."""
+    level = next((p for p in picture.levels if p.shape[1] <= 2 * _PREVIEW.width()), picture.levels[-1])
+    pixels = (
+        level if level.dtype == np.uint8 else np.clip(level / (65535 if level.dtype == np.uint16 else 1), 0, 1) * 255
+    )
+    pixels = np.asarray(pixels, np.uint8)
+    h, w, channels = pixels.shape
+    color = np.repeat(pixels[..., :1], 3, axis=2) if channels < 3 else pixels[..., :3]
+    alpha = pixels[..., -1:] / 255 if channels in (2, 4) else 1.0
+    y, x = np.mgrid[:h, :w]
+    ground = np.where(((x // 8 + y // 8) % 2)[..., None], 205, 225)
+    shown = np.ascontiguousarray(color * alpha + ground * (1 - alpha), np.uint8)
+    image = QImage(shown.data, w, h, 3 * w, QImage.Format.Format_RGB888).copy()
+    keep, smooth = Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
+    return QPixmap.fromImage(image).scaled(_PREVIEW, keep, smooth)
+
+
+def _quiet(text: str = "") -> QLabel:
+    label = QLabel(text)
+    label.setProperty("role", "quiet")
+    label.setFont(font(12))
+    return label
+
+
+def _small(text: str, tip: str) -> QPushButton:
+    button = QPushButton(text)
+    button.setProperty("role", "small")
+    button.setToolTip(tip)
+    return button
