@@ -23,7 +23,7 @@ class Mark(Frozen):
     point, facing : (3,) mm and unit vector
         Its middle, and the side of the surface it is on, in the part's own frame.
     way : str
-        How it lies: along the surface, flat as projected straight on, or wrapped round the part's upright axis.
+        How it lies: along the surface, or flat as projected straight on.
     seen : str
         From which side of the surface it is seen: that of `facing`, the other one through a clear body, or both.
     art : Picture or None
@@ -42,10 +42,8 @@ class Mark(Frozen):
     part: Id
     point: Place
     facing: Place
-    way: Literal["along", "flat", "round"] = Field(
-        "along",
-        title="Lies",
-        description="Along the surface, as paper does; flat, as projected straight on; or wrapped round, like a band.",
+    way: Literal["along", "flat"] = Field(
+        "along", title="Lies", description="Along the surface, as paper does; or flat, as projected straight on."
     )
     width: float = number(
         30.0, 0.1, 5000, label="Width", unit="mm", tip="True size along the surface.", usual=(1, 200), log=True
@@ -67,7 +65,7 @@ class Mark(Frozen):
         0.0, 0, 1, label="Sheet", tip="What is there where the art is clear: none 0, a clear sticker 0.25, paper 1."
     )
     thickness: float = number(
-        0.08, 0, 5, label="Thickness", unit="mm", tip="Shows at the sheet's edge. Paper 0.08 to 0.2.", usual=(0, 0.5)
+        0.08, 0, 5, label="Thick", unit="mm", tip="Shows at the sheet's edge. Paper 0.08 to 0.2.", usual=(0, 0.5)
     )
     rise: float = number(
         0.4, -10, 10, label="Rise", unit="mm", tip="Above 0 it is raised, below it is sunk.", usual=(-1, 1)
@@ -83,6 +81,9 @@ class Mark(Frozen):
     )
     profile: Literal["straight", "round", "flat-topped"] = Field(
         "flat-topped", title="Profile", description="Of the slope: a ramp, a bulge, or a ramp that eases at both ends."
+    )
+    is_displaced: bool = Field(
+        False, title="Relief", description="Bump bends the light only; true relief stands out of the surface itself."
     )
     luminance: float = number(
         120.0,

@@ -236,6 +236,8 @@ class Relief(Frozen):
         they say at 0.01.
     kind : str
         Whether the pattern is a height, or a picture of normals (glTF's convention, green up; or green down).
+    is_displaced : bool
+        Whether the surface itself stands out; else, and for what is finer than `fineness`, only its shading bends.
     """
 
     id: Id
@@ -251,6 +253,17 @@ class Relief(Frozen):
     )
     kind: Literal["height", "normal", "normal, green down"] = "height"
     is_on: bool = True
+    is_displaced: bool = False
+    fineness: float = number(
+        0.4,
+        0.02,
+        20,
+        label="Fineness",
+        unit="mm",
+        tip="Longest side of the triangles that carry true relief: a fifth of what is to be seen standing out.",
+        usual=(0.1, 2),
+        log=True,
+    )
 
 
 def path_of_loop(patterns: Mapping[str, Pattern]) -> list[str]:

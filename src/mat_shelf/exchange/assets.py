@@ -28,6 +28,8 @@ class Assets:
         The faces of zones.
     pictures : dict from SHA-256 to Pyramid
         What patterns show.
+    displaced : dict from part id to (what it depends on, Displaced or str)
+        True relief; see `rendering.displacing`.
     shape_maps : dict from ShapeKey to ShapeMap
         Geometry maps of parts, as far as they are made.
     """
@@ -38,6 +40,7 @@ class Assets:
         self.faces: dict[str, np.ndarray] = {}
         self.pictures: dict[str, Pyramid] = {}
         self.shape_maps: dict = {}
+        self.displaced: dict = {}
         self._data: dict[str, bytes] = {}
 
     def add(self, part: NamedMesh) -> str:

@@ -97,6 +97,11 @@ class HeightField:
     heights: np.ndarray
     step: tuple[float, float]
 
+    def height(self, s, t) -> np.ndarray:
+        """mm, (N,) float64."""
+        rows, columns = self.heights.shape
+        return self._between(s.astype(np.float64) * columns - 0.5, t.astype(np.float64) * rows - 0.5)
+
     def slope(self, s, t) -> np.ndarray:
         """Rise per mm to the right and upwards, (2, N) float32."""
         rows, columns = self.heights.shape

@@ -185,15 +185,57 @@ def _pattern_points(index, geometry, points, paths, u, v) -> Points:
     position, normal = points.position[index], points.normal[index]
     cosine = np.empty(len(index), np.float32)
     part = np.minimum(points.part[index], len(geometry.frames.salt) - 1)
+    triangle, u, v = points.triangle[index], u[index], v[index]
+    corners = geometry.triangles.corners if geometry.rest is None else geometry.rest.corners
     uv = slope = None
     if geometry.uv is not None:
         uv, slope = np.empty((len(index), 2), np.float32), np.empty((len(index), 2, 3), np.float32)
-        uv_kernel(points.triangle[index], u[index], v[index], geometry.triangles.corners, geometry.uv, uv, slope)
+        uv_kernel(triangle, u, v, corners, geometry.uv, uv, slope)
     normalize_kernel(normal, paths.direction[index], cosine)
     hits = None
     if geometry.shapes is not None:
-        hits = geometry.shapes, points.triangle[index], u[index], v[index]
+        if geometry.rest is not None:
+            own_u, own_v = np.empty_like(u), np.empty_like(v)
+            own_place_kernel(triangle, u, v, geometry.rest.place, own_u, own_v)
+            first = geometry.triangles.first[points.part[index]]
+            triangle, u, v = first + geometry.rest.face[triangle], own_u, own_v
+        hits = geometry.shapes, triangle, u, v
     return Points(position, normal, part, geometry.frames, uv, slope, cosine, hits=hits)
+
+
+def at_rest(count: int, geometry, points, u, v):
+    """The points of a wave where they were before true relief moved them; looks and normals are shared."""
+    if geometry.rest is None:
+        return points
+    position, facing = np.empty((count, 3), np.float32), np.empty((count, 3), np.float32)
+    rest_kernel(count, points.row, points.triangle, u, v, geometry.rest.corners, position, facing)
+    return points._replace(position=position, facing=facing)
+
+
+@kernel
+def rest_kernel(count, row, triangle, u, v, corners, position, facing):
+    """Places and unit normals of points on triangles, (N, 3) each; nothing where nothing was hit."""
+    for i in range(count):
+        if row[i] < 0:
+            continue
+        t = triangle[i]
+        w = F(1) - u[i] - v[i]
+        for k in range(3):
+            position[i, k] = w * corners[t, k] + u[i] * corners[t, 3 + k] + v[i] * corners[t, 6 + k]
+        first = (corners[t, 0], corners[t, 1], corners[t, 2])
+        one = sub((corners[t, 3], corners[t, 4], corners[t, 5]), first)
+        other = sub((corners[t, 6], corners[t, 7], corners[t, 8]), first)
+        store3(facing, i, normalize(cross(one, other)))
+
+
+@kernel
+def own_place_kernel(triangle, u, v, place, own_u, own_v):
+    """Where points lie in the faces that their triangles are pieces of, (N,) each."""
+    for i in range(triangle.shape[0]):
+        t = triangle[i]
+        w = F(1) - u[i] - v[i]
+        own_u[i] = w * place[t, 0] + u[i] * place[t, 2] + v[i] * place[t, 4]
+        own_v[i] = w * place[t, 1] + u[i] * place[t, 3] + v[i] * place[t, 5]
 
 
 @kernel

@@ -6,6 +6,7 @@ never do it.
 
 from collections import namedtuple
 from collections.abc import Mapping, Sequence
+from types import MappingProxyType
 from typing import Protocol
 
 import numpy as np
@@ -41,6 +42,8 @@ class Supplies(Protocol):
         What patterns show.
     shape_maps : mapping from ShapeKey to ShapeMap
         Geometry maps of parts, as far as they are made.
+    displaced : mapping from part id to (what it depends on, Displaced or str)
+        Parts with true relief, as far as they are made; see `rendering.displacing`.
     """
 
     meshes: Mapping[str, Mesh]
@@ -48,6 +51,7 @@ class Supplies(Protocol):
     faces: Mapping[str, np.ndarray]
     pictures: Mapping
     shape_maps: Mapping
+    displaced: Mapping
 
 
 Dressing = namedtuple("Dressing", "rows zone_first zone_rows parameters backdrop fed marks")
@@ -104,10 +108,17 @@ def clear_bodies(project: Project) -> tuple[int | None, ...]:
     return tuple(found)
 
 
-def project_geometry(project: Project, meshes: Mapping[str, Mesh], ball: Ball | None = None) -> Geometry:
+def project_geometry(
+    project: Project, meshes: Mapping[str, Mesh], ball: Ball | None = None, displaced: Mapping = MappingProxyType({})
+) -> Geometry:
     """Geometry of a project: its visible parts in order, then the backdrop and the ball if they are there.
 
     Clear bodies that nearly touch do touch; see `rendering.contact`.
+
+    Parameters
+    ----------
+    displaced : mapping from part id to Displaced
+        Surfaces with true relief, instead of those of the meshes.
 
     Raises
     ------
@@ -119,16 +130,19 @@ def project_geometry(project: Project, meshes: Mapping[str, Mesh], ball: Ball | 
     own = [meshes[part.mesh] for part in shown]
     poses = [(turn_matrix(part.pose.turn), part.pose.shift, part.pose.scale) for part in shown]
     frames = part_frames(own, poses, [part_salt(part.id) for part in shown])
-    solids = [posed(mesh, part.pose) for mesh, part in zip(own, shown, strict=True)]
+    true = [displaced.get(part.id) for part in shown]
+    solids = [made.mesh if made else posed(mesh, part.pose) for mesh, part, made in zip(own, shown, true, strict=True)]
     solids = joined(solids, clear_bodies(project), project.product.contact)
     if project.set.backdrop is not None:
         solids.append(sweep_mesh(project.set.backdrop))
     if ball is not None:
         solids.append(ball.mesh())
-    return Geometry(solids, frames)
+    return Geometry(solids, frames, [made and (made.rest, made.face, made.place) for made in true])
 
 
-def project_dressing(project: Project, supplies: Supplies, ball: Ball | None = None) -> Dressing:
+def project_dressing(
+    project: Project, supplies: Supplies, ball: Ball | None = None, displaced: Mapping = MappingProxyType({})
+) -> Dressing:
     """Materials of a project's geometry, in the order of `project_geometry`."""
     ids = {material.id: row for row, material in enumerate(project.materials, 1)} | {None: 0}
     recipes = [UNDRESSED, *(material.recipe for material in project.materials)]
@@ -140,7 +154,8 @@ def project_dressing(project: Project, supplies: Supplies, ball: Ball | None = N
             faces = np.full(len(supplies.meshes[part.mesh].triangles), ids[part.material], np.int32)
             for zone in part.zones:
                 faces[supplies.faces[zone.faces]] = ids[zone.material]
-            zoned.append((geometry, faces))
+            made = displaced.get(part.id)
+            zoned.append((geometry, faces if made is None else faces[made.face]))
     backdrop, backdrop_row = project.set.backdrop, -1
     if backdrop is not None:
         backdrop_row = len(recipes)

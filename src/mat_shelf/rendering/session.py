@@ -17,6 +17,7 @@ from mat_shelf.rendering.backdrop import sweep_shape
 from mat_shelf.rendering.ball import Ball
 from mat_shelf.rendering.camera import make_view
 from mat_shelf.rendering.denoise import denoised
+from mat_shelf.rendering.displacing import fill_displacements, made_displacements
 from mat_shelf.rendering.film import Film, develop
 from mat_shelf.rendering.lights import set_lights
 from mat_shelf.rendering.scene import Supplies, clear_bodies, project_dressing, project_geometry
@@ -185,11 +186,13 @@ class RenderSession:
         project, ball = wanted.project, wanted.ball
         studio = project.set
         meshes = tuple((part.mesh, part.pose, part.is_hidden) for part in project.product.parts)
+        displaced = made_displacements(project, self._supplies.displaced)
+        relief = tuple(displaced.items())
         geometry = self._kept(
             self._built,
             "geometry",
-            (meshes, clear_bodies(project), project.product.contact, sweep_shape(studio.backdrop), ball),
-            lambda: project_geometry(project, self._supplies.meshes, ball),
+            (meshes, clear_bodies(project), project.product.contact, sweep_shape(studio.backdrop), ball, relief),
+            lambda: project_geometry(project, self._supplies.meshes, ball, displaced),
         )
         geometry.shapes = shape_lookup(project, geometry, self._supplies.shape_maps)
         lights = self._kept(
@@ -201,8 +204,8 @@ class RenderSession:
         dressing = self._kept(
             self._built,
             "dressing",
-            (project.materials, project.product, project.marks, studio.backdrop, ball is None),
-            lambda: project_dressing(project, self._supplies, ball),
+            (project.materials, project.product, project.marks, studio.backdrop, ball is None, relief),
+            lambda: project_dressing(project, self._supplies, ball, displaced),
         )
         view = make_view(wanted.camera, width, height)
         return Shot(geometry, dressing, lights, view, brightest=BRIGHTEST * 2.0**-studio.exposure, seed=seed)
@@ -313,14 +316,16 @@ def render(
         If `progress` said so.
     """
     studio = project.set
-    geometry = project_geometry(project, supplies.meshes)
     for key in needed_maps(project):
         if key not in supplies.shape_maps:
             supplies.shape_maps[key] = make_map(supplies.meshes[key.mesh], key)
+    fill_displacements(project, supplies)
+    displaced = made_displacements(project, supplies.displaced)
+    geometry = project_geometry(project, supplies.meshes, displaced=displaced)
     geometry.shapes = shape_lookup(project, geometry, supplies.shape_maps)
     shot = Shot(
         geometry,
-        project_dressing(project, supplies),
+        project_dressing(project, supplies, displaced=displaced),
         set_lights(studio, supplies.rooms),
         make_view(project.view.camera, width, height),
         brightest=BRIGHTEST * 2.0**-studio.exposure,

@@ -88,7 +88,7 @@ def make_map(mesh: Mesh, key: ShapeKey, progress: Callable[[int, int], bool] = l
         If `progress` said so.
     """
     vertices = np.ascontiguousarray(mesh.vertices * np.float32(key.scale))
-    geometry = Geometry([Mesh(vertices, mesh.triangles, mesh.normals)])
+    geometry = Geometry([Mesh(vertices, mesh.triangles, mesh.normals)], is_robust=True)  # nodes lie on borders
     corners = geometry.triangles.corners
     sides = corners.reshape(-1, 3, 3)
     longest = np.linalg.norm(sides - np.roll(sides, 1, axis=1), axis=2).max(1)

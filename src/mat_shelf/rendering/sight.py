@@ -22,6 +22,8 @@ class Sight:
         Distance along the view, mm; infinite where nothing is seen.
     triangle : (H, W) int32
         Row of the geometry's triangles, -1 where nothing is seen.
+    faces : (H, W) int32
+        Number of the face among those of the part's own mesh; of no meaning where no part is seen.
     geometry : Geometry
         What was looked at.
     visible : list of int
@@ -31,19 +33,19 @@ class Sight:
     part: np.ndarray
     depth: np.ndarray
     triangle: np.ndarray
+    faces: np.ndarray
     geometry: Geometry
     visible: list[int]
 
     def face(self, row: int, column: int) -> int:
         """Number, among its part's own, of the face seen in a pixel in which a part is seen."""
-        first = self.geometry.triangles.first[self.visible.index(int(self.part[row, column]))]
-        return int(self.triangle[row, column] - first)
+        return int(self.faces[row, column])
 
     def shows(self, place: int, faces: np.ndarray) -> np.ndarray:
         """Where some faces, (T,) bool, of the part at this place in the product are seen, (H, W) bool."""
         mask = self.part == place
         if place in self.visible:
-            local = self.triangle[mask] - self.geometry.triangles.first[self.visible.index(place)]
+            local = self.faces[mask]
             mask[mask] = faces[local] if len(local) and local.max() < len(faces) else False
         return mask
 
@@ -76,5 +78,8 @@ def see(project: Project, geometry: Geometry, camera: Camera, width: int, height
     places[: len(visible)] = visible
     seen = places[part]
     triangle = np.where(part >= 0, geometry.triangles.first[part] + primitive, -1).astype(np.int32)
+    faces = geometry.own_faces(part, primitive)
     shape = height, width
-    return Sight(seen.reshape(shape), depth.reshape(shape), triangle.reshape(shape), geometry, visible)
+    return Sight(
+        seen.reshape(shape), depth.reshape(shape), triangle.reshape(shape), faces.reshape(shape), geometry, visible
+    )

@@ -17,7 +17,7 @@ from mat_shelf.optics.energy import albedo_tables
 from mat_shelf.optics.kernels import F
 from mat_shelf.rendering import passes
 from mat_shelf.rendering.camera import View
-from mat_shelf.rendering.feeding import dress_mark, feed_wave
+from mat_shelf.rendering.feeding import at_rest, dress_mark, feed_wave
 from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.geometry import Geometry
 from mat_shelf.rendering.lights import Lights
@@ -127,6 +127,9 @@ class Tracer:
     def _vary(count: int, shot: Shot, points, paths, u, v, block, with_patterns: bool) -> None:
         """Gives the points of a wave what marks and patterns make of them."""
         dressing, geometry = shot.dressing, shot.geometry
+        if not dressing.marks and not dressing.fed:
+            return
+        points = at_rest(count, geometry, points, u, v)
         free, is_marked = len(dressing.parameters), np.zeros(count, bool)
         if dressing.marks:
 
