@@ -220,6 +220,7 @@ def _percent(what: str):
 def _render(options) -> None:
     from mat_shelf.exchange.pictures import PictureError, ending_of, write_picture
     from mat_shelf.exchange.shape_cache import fill_shape_maps
+    from mat_shelf.rendering.displacing import fill_displacements
     from mat_shelf.rendering.layers import PASSES, layers
     from mat_shelf.rendering.session import render
 
@@ -241,6 +242,8 @@ def _render(options) -> None:
     )
     _warm_up(sys.stderr)
     fill_shape_maps(project, assets, _percent("edges and crevices"))
+    for words in fill_displacements(project, assets, _percent("true relief")):
+        print(words, file=sys.stderr)
     started = time.monotonic()
 
     def progress(done: int, total: int) -> bool:

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import (
     QHBoxLayout,
+    QInputDialog,
     QLabel,
     QLineEdit,
     QMenu,
@@ -45,8 +46,13 @@ class ReliefRow(QWidget):
         self.number.setFixedWidth(54)
         unit = QLabel("mm")
         unit.setProperty("role", "quiet")
+        self.way = QPushButton()
+        self.way.setProperty("role", "mini")
+        self.way.setFixedWidth(34)
+        self.way.clicked.connect(self._turn_way)
         numbers = QHBoxLayout()
         numbers.setSpacing(2)
+        numbers.addWidget(self.way)
         numbers.addWidget(self.number)
         numbers.addWidget(unit)
         self.slider = Slider(-1, 1, default=0.5)
@@ -76,6 +82,26 @@ class ReliefRow(QWidget):
         self.number.setText(f"{row.height:.4f}".rstrip("0").rstrip("."))
         self.number.setModified(False)
         self.chip.show_pattern(pattern)
+        is_true = row.is_displaced
+        self.way.setVisible(row.kind == "height" and self.work.workshop.overlay is None)
+        self.way.setText("true" if is_true else "bump")
+        self.way.setAccessibleName(f"{pattern.name}, {'true relief' if is_true else 'bump'}")
+        self.way.setToolTip(
+            f"The surface itself stands out, in triangles of {row.fineness:g} mm; click to see it as bump"
+            if is_true
+            else "Only its shading bends; click and the surface itself stands out, made in the background"
+        )
+
+    def _turn_way(self) -> None:
+        self.work.set_relief(self.row.with_(is_displaced=not self.row.is_displaced))
+
+    def _ask_fineness(self) -> None:
+        low, high = Relief.limits("fineness")
+        value, is_given = QInputDialog.getDouble(
+            self, "Fineness of true relief", "Longest side of its triangles, mm", self.row.fineness, low, high, 2
+        )
+        if is_given:
+            self.work.set_relief(self.row.with_(fineness=value))
 
     def _take(self, pattern_id: str) -> None:
         self.work.set_relief(self.row.with_(pattern=pattern_id))
@@ -101,6 +127,9 @@ class ReliefRow(QWidget):
             action.triggered.connect(lambda _, kind=kind: self.work.set_relief(row.with_(kind=kind)))
             menu.addAction(action)
         menu.addSeparator()
+        if row.kind == "height" and self.work.workshop.overlay is None:
+            menu.addAction("See as bump" if row.is_displaced else "Make true relief").triggered.connect(self._turn_way)
+            menu.addAction(f"Fineness, {row.fineness:g} mm…").triggered.connect(self._ask_fineness)
         menu.addAction("Switch off" if row.is_on else "Switch on").triggered.connect(
             lambda: self.work.set_relief(row.with_(is_on=not row.is_on))
         )

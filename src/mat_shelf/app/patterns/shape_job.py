@@ -1,9 +1,10 @@
-"""Geometry maps made aside from the window, as the project comes to need them."""
+"""Geometry maps and true relief, made aside from the window as the project comes to need them."""
 
 from PyQt6.QtCore import QThread, QTimer, pyqtSignal
 
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.exchange.shape_cache import shape_map
+from mat_shelf.rendering.displacing import fill_displacements, needed_displacements
 from mat_shelf.rendering.shape_maps import ShapeKey, needed_maps
 
 PAUSE_MS = 400
@@ -11,40 +12,49 @@ PAUSE_MS = 400
 
 
 class ShapeJob(QThread):
-    """Makes some geometry maps into the assets.
+    """Makes some geometry maps into the assets, and then the true relief that a project needs.
 
     Signals
     -------
     progressed : str, int
         What is looked at, and how far that is, percent.
+    refused : str
+        What stays as it is, and why.
     """
 
     progressed = pyqtSignal(str, int)
+    refused = pyqtSignal(str)
 
     def __init__(self, workshop: Workshop, keys: list[ShapeKey]):
         super().__init__()
-        self._assets, self._keys = workshop.assets, keys
+        self._assets, self._keys, self._project = workshop.assets, keys, workshop.project
         self._names = {part.mesh: part.name for part in workshop.project.product.parts}
 
     def run(self) -> None:
-        for key in self._keys:
-            told = -1
-
-            def progress(done: int, total: int, key=key) -> bool:
-                nonlocal told
-                if 10 * done // total > told:  # a message that changes all the time cannot be clicked on
-                    told = 10 * done // total
-                    self.progressed.emit(f"{key.kind.capitalize()} of {self._names[key.mesh]}", 10 * told)
-                return not self.isInterruptionRequested()
-
-            try:
+        try:
+            for key in self._keys:
+                progress = self._telling(f"{key.kind.capitalize()} of {self._names[key.mesh]}")
                 self._assets.shape_maps[key] = shape_map(self._assets.meshes[key.mesh], key, progress)
-            except InterruptedError:
-                return
+            for words in fill_displacements(self._project, self._assets, self._telling("True relief")):
+                self.refused.emit(words)
+        except InterruptedError:
+            return
+
+    def _telling(self, what: str):
+        told = -1
+
+        def progress(done: int, total: int) -> bool:
+            nonlocal told
+            if 10 * done // max(total, 1) > told:  # a message that changes all the time cannot be clicked on
+                told = 10 * done // max(total, 1)
+                self.progressed.emit(what, 10 * told)
+            return not self.isInterruptionRequested()
+
+        return progress
 
 
 class ShapeKeeper(QTimer):
-    """Sees to it that the geometry maps a project needs get made, a moment after the last edit.
+    """Sees to it that the geometry maps and true relief a project needs get made, a moment after the last edit.
 
     Signals
     -------
@@ -59,14 +69,17 @@ class ShapeKeeper(QTimer):
         self.workshop = workshop
         self.job: ShapeJob | None = None
         self._given_up: set[ShapeKey] = set()
+        self._flat: dict[str, tuple] = {}
+        """True relief that was cancelled, by part, and all that it depends on."""
         self.timeout.connect(self._begin)
         workshop.project_changed.connect(self.start)
         self.start()
 
     def cancel(self) -> None:
-        """Ends the work under way; what is missing stays black until its radius changes."""
+        """Ends the work under way; what is missing stays black, or bump, until it is changed."""
         if self.job is not None:
             self._given_up |= set(self._missing())
+            self._flat |= self._flat_parts()
             self.job.requestInterruption()
 
     def close(self) -> None:
@@ -79,12 +92,23 @@ class ShapeKeeper(QTimer):
         made = self.workshop.assets.shape_maps
         return [key for key in needed_maps(self.workshop.project) if key not in made and key not in self._given_up]
 
+    def _flat_parts(self) -> dict[str, tuple]:
+        """Parts whose true relief is not made yet, and all that it depends on."""
+        made = self.workshop.assets.displaced
+        wanted = needed_displacements(self.workshop.project)
+        return {
+            part: key
+            for part, key in wanted.items()
+            if (part not in made or made[part][0] != key) and self._flat.get(part) != key
+        }
+
     def _begin(self) -> None:
         missing = self._missing()
-        if not missing or self.job is not None:
+        if self.job is not None or not (missing or self._flat_parts()):
             return
         self.job = ShapeJob(self.workshop, missing)
         self.job.progressed.connect(lambda what, percent: self.told.emit(f"{what}: {percent} %"))
+        self.job.refused.connect(self.workshop.said)
         self.job.finished.connect(self._done)
         self.job.start()
 
