@@ -1,8 +1,10 @@
 """Driving the real window as a hand would, and reading what it shows."""
 
+from pathlib import Path
+
 import numpy as np
 from PIL import Image
-from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDrag, QDragEnterEvent, QDragMoveEvent, QDropEvent, QImage
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
@@ -117,3 +119,14 @@ def grabbed(widget) -> np.ndarray:
     image = widget.grab().toImage().convertToFormat(QImage.Format.Format_RGB888)
     rows = np.array(image.constBits().asarray(image.sizeInBytes())).reshape(image.height(), image.bytesPerLine())
     return rows[:, : image.width() * 3].reshape(image.height(), image.width(), 3).astype(int)
+
+
+def dropped(target, path: Path, at: QPoint | None = None) -> None:
+    """Drops a file on a widget, which must take it."""
+    at = at or QPoint(600, 60)
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(path))])
+    enter = QDragEnterEvent(at, Qt.DropAction.CopyAction, data, LEFT, PLAIN)
+    QApplication.sendEvent(target, enter)
+    assert enter.isAccepted()
+    QApplication.sendEvent(target, QDropEvent(QPointF(at), Qt.DropAction.CopyAction, data, LEFT, PLAIN))

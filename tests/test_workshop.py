@@ -1,7 +1,5 @@
 """The workshop's stations and panes in the real window: variants, shelf, loupe lamp, ball, rooms, renders."""
 
-from pathlib import Path
-
 import numpy as np
 import OpenEXR
 import OpenImageIO
@@ -13,6 +11,7 @@ from driving import (
     SHIFT,
     click_part,
     drag_slider,
+    dropped,
     make_constant,
     picture_of,
     place_of,
@@ -20,10 +19,9 @@ from driving import (
     shortcut,
 )
 from PIL import Image
-from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
-from PyQt6.QtGui import QDragEnterEvent, QDropEvent
+from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QFileDialog
+from PyQt6.QtWidgets import QFileDialog
 
 from mat_shelf.app.recent import recent_projects
 from mat_shelf.exchange.project_file import save_project
@@ -212,15 +210,6 @@ def test_the_loupes_lamp_and_the_ball(open_window, qtbot):
     window.hero.setFocus()
     QTest.keyClick(window.hero, Qt.Key.Key_Delete)
     assert workshop.ball is None and np.abs(picture_of(qtbot, window, samples=8).astype(int) - before).mean() < 2
-
-
-def dropped(window, path: Path) -> None:
-    data = QMimeData()
-    data.setUrls([QUrl.fromLocalFile(str(path))])
-    enter = QDragEnterEvent(QPoint(600, 60), Qt.DropAction.CopyAction, data, LEFT, PLAIN)
-    QApplication.sendEvent(window, enter)
-    assert enter.isAccepted()
-    QApplication.sendEvent(window, QDropEvent(QPointF(600, 60), Qt.DropAction.CopyAction, data, LEFT, PLAIN))
 
 
 def test_a_room_picture_lights_the_set(open_window, qtbot, tmp_path, monkeypatch):

@@ -63,6 +63,18 @@ class Sheet:
         both = np.stack([np.stack([a, b, c], -1), np.stack([a, c, d], -1)], axis=2)
         return np.ascontiguousarray(both[whole].reshape(-1, 3))
 
+    def middle_point(self) -> np.ndarray:
+        """Where the middle of the mark lies, (3,) float32, mm."""
+        rows, columns = self.lies.shape
+        return self.points[rows // 2, columns // 2]
+
+    def directions(self) -> tuple[np.ndarray, np.ndarray]:
+        """Unit vectors at the middle to the mark's right and upwards, (3,) each."""
+        rows, columns = self.lies.shape
+        i, j = rows // 2, columns // 2
+        right, up = self.points[i, j + 1] - self.points[i, j - 1], self.points[i + 1, j] - self.points[i - 1, j]
+        return right / np.linalg.norm(right), up / np.linalg.norm(up)
+
     def stretch(self, width: float, height: float) -> float:
         """Largest change of length along the net, as a share: 0 on what can be unrolled.
 

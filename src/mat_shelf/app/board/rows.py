@@ -15,6 +15,7 @@ _CHOICES = {
     | {0: "0, gives way to all", 3: "3, liquid", 5: "5, solid", 9: "9, before all"},
     "way": {"along": "along it", "flat": "flat"},
     "seen": {"both": "both sides", "outside": "its side", "inside": "other side"},
+    "is_displaced": {False: "bump", True: "true relief"},
     "is_mirrored": {False: "as it is", True: "mirrored"},
     "profile": {"flat-topped": "eased", "straight": "a ramp", "round": "a bulge"},
 }

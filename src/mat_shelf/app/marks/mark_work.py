@@ -35,6 +35,8 @@ MATERIALS = {
     "screen": Recipe(base_color=(0.004, 0.004, 0.004), specular_roughness=0.15),
 }
 """What a new mark of each kind is made of."""
+LINES = {"middle": "On its middle", "row": "In a row with it", "column": "Under or over it"}
+"""Ways to line a mark up with another."""
 _USUAL_PER_MM = 300 / 25.4
 """Pixels a millimetre of art as it is printed: 300 per inch, common practice."""
 _MOST_OF_PART = 0.6
@@ -136,6 +138,21 @@ class MarkWork(QObject):
             across = np.array([1.0, 0, 0])
         across = across / np.linalg.norm(across)
         self.nudge(float((middle - mark.point) @ across) * part.pose.scale, 0.0)
+
+    def line_up(self, mark: Mark, other: Mark, way: str) -> None:
+        """Moves a mark along the surface so that its middle is level with, over or on that of another (`LINES`)."""
+        own, theirs = self.sheet(mark), self.sheet(other)
+        if own is None or theirs is None:
+            self.workshop.said.emit("A mark without a place cannot be lined up.")
+            return
+        middle = own.middle_point()
+        apart = theirs.middle_point() - middle
+        right, up = own.directions()
+        self.open(mark.id)
+        self.nudge(
+            float(apart @ right) if way != "row" else 0.0,
+            float(apart @ up) if way != "column" else 0.0,
+        )
 
     def take_out(self, mark: Mark) -> None:
         self.workshop.edit(f"Take out {mark.name}", self.workshop.project.without_mark(mark.id))

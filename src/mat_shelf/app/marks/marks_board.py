@@ -21,7 +21,7 @@ from mat_shelf.app.board.binding import Binding
 from mat_shelf.app.board.card import ListCard, card_of, column_of
 from mat_shelf.app.board.rows import row_of
 from mat_shelf.app.marks.art_job import ART_ENDINGS, ArtJob
-from mat_shelf.app.marks.mark_work import KINDS, MarkWork
+from mat_shelf.app.marks.mark_work import KINDS, LINES, MarkWork
 from mat_shelf.app.shelf.swatch_drag import dragged_swatch
 from mat_shelf.app.theme import font
 from mat_shelf.document.mark import Mark
@@ -30,8 +30,8 @@ from mat_shelf.document.recipe import Recipe
 from mat_shelf.patterns.by_hand import Hit
 
 ART_FILES = f"Art ({' '.join(f'*{ending}' for ending in ART_ENDINGS)})"
-_PREVIEW = QSize(196, 104)
-_COLUMN = 146
+_PREVIEW = QSize(172, 100)
+_COLUMN = 128
 """Width of a column of rows, pixels."""
 _SHARP_WIDTH = 1920
 """Width of the picture that sharpness is told for."""
@@ -39,7 +39,7 @@ _OWN_ROWS = {
     "label": ("backing", "thickness"),
     "print": (),
     "foil": (),
-    "stamp": ("rise", "slope", "profile"),
+    "stamp": ("rise", "slope", "profile", "is_displaced"),
     "screen": ("luminance", "black"),
 }
 _MATERIAL_ROWS = {
@@ -141,11 +141,11 @@ class MarksBoard(QFrame):
         layout = QHBoxLayout(self)
         layout.setContentsMargins(16, 14, 16, 14)
         layout.setSpacing(8)
-        self.list.setFixedWidth(208)
+        self.list.setFixedWidth(176)
         layout.addWidget(self.list)
         for column in (size, lies, own, finish):
             column.setMinimumWidth(_COLUMN)
-        for card, width in zip(self.cards[:2], (214, 2 * _COLUMN + 44), strict=True):
+        for card, width in zip(self.cards[:2], (198, 2 * _COLUMN + 46), strict=True):
             card.setFixedWidth(width)
         for card in self.cards:
             layout.addWidget(card, 1)
@@ -250,6 +250,15 @@ class MarksBoard(QFrame):
             lambda: work.put("Switch mark", mark.with_(is_on=not mark.is_on))
         )
         menu.addAction("Copy").triggered.connect(lambda: work.copy(mark))
+        others = [other for other in self.workshop.project.marks if other.part == mark.part and other.id != mark.id]
+        if others:
+            line_up = menu.addMenu("Line up with")
+            for other in others:
+                ways = line_up.addMenu(other.name)
+                for way, words in LINES.items():
+                    ways.addAction(words).triggered.connect(
+                        lambda _, other=other, way=way: work.line_up(mark, other, way)
+                    )
         menu.addSeparator()
         menu.addAction("Take out").triggered.connect(lambda: work.take_out(mark))
         menu.popup(where)

@@ -146,9 +146,7 @@ class MarkDrag(QObject):
         self._work.put("Size mark", mark.with_(**size), "size")
 
     def _middle(self, mark: Mark):
-        sheet = self._work.sheet(mark)
-        rows, columns = sheet.lies.shape
-        return sheet.points[rows // 2, columns // 2]
+        return self._work.sheet(mark).middle_point()
 
     def mark_at(self, hit: Hit | None) -> Mark | None:
         """The uppermost mark at a place."""

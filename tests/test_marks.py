@@ -1,0 +1,292 @@
+"""Marks against the geometry of what they lie on, and in the window by the hand."""
+
+import io
+import math
+
+import numpy as np
+import pytest
+import trimesh
+from driving import LEFT, dropped, picture_of, pixel_place, seen
+from PIL import Image
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+
+from mat_shelf.app.marks.art_job import drawn
+from mat_shelf.document.mark import Mark
+from mat_shelf.document.picture import Picture
+from mat_shelf.document.project import Camera, Material, Part, Product
+from mat_shelf.document.recipe import Recipe
+from mat_shelf.exchange.assets import Assets
+from mat_shelf.exchange.pictures import PictureError
+from mat_shelf.exchange.product_import import new_project
+from mat_shelf.geometry.glb import NamedMesh
+from mat_shelf.geometry.mesh import checked
+from mat_shelf.marks.lying import LyingError, beside, lay
+from mat_shelf.rendering.camera import make_view
+from mat_shelf.rendering.session import render
+from mat_shelf.rendering.sight import pixel_rays
+
+RED, BLUE = (200, 20, 20), (20, 20, 200)
+GLASS = Recipe(transmission_weight=1.0, specular_roughness=0.0, specular_ior=1.5)
+BLACK = Recipe(base_color=(0.0, 0.0, 0.0), specular_weight=0.0)
+MATT = Recipe(base_color=(1.0, 1.0, 1.0), specular_weight=0.0)
+
+
+def png(pixels) -> bytes:
+    out = io.BytesIO()
+    Image.fromarray(np.asarray(pixels, np.uint8)).save(out, "PNG")
+    return out.getvalue()
+
+
+def plain(color, width=60, height=40) -> np.ndarray:
+    return np.tile(np.uint8(color), (height, width, 1))
+
+
+def art(assets: Assets, pixels, name="art") -> Picture:
+    digest, kind = assets.add_map(png(pixels))
+    return Picture(name=f"{name}.png", digest=digest, kind=kind)
+
+
+def cylinder(radius=20.0, height=60.0, parts=360):
+    solid = trimesh.creation.cylinder(radius, height, sections=parts)
+    turned = solid.vertices[:, [0, 2, 1]] * (1, 1, -1)
+    return checked(turned, solid.faces, crease_degrees=40)
+
+
+def plate(width, height, depth):
+    """A sharp-edged box about the middle of the world."""
+    solid = trimesh.creation.box((width, height, depth))
+    return checked(solid.vertices, solid.faces, crease_degrees=10)
+
+
+def project_of(mesh, recipe, *marks, assets=None):
+    assets = assets or Assets()
+    part = Part(id="p", name="Body", mesh=assets.add(NamedMesh("p", mesh)), material="m")
+    project = new_project(Product(name="P", parts=(part,)), (Material(id="m", name="M", recipe=recipe),), (60, 60, 60))
+    return project.with_(marks=tuple(marks)), assets
+
+
+def mark(**values) -> Mark:
+    start = {"id": "a", "name": "A", "part": "p", "point": (0, 0, 20), "facing": (0, 0, 1), "recipe": MATT}
+    return Mark(**start | {"thickness": 0.0} | values)
+
+
+def albedo(project, assets, camera, width=240, height=160, samples=8):
+    project = project.with_view(project.view.with_(camera=camera))
+    rendered = render(project, assets, width, height, samples, denoise=False)
+    return rendered, rendered.film.picture("albedo")
+
+
+@pytest.mark.parametrize("turn", [0.0, 30.0])
+def test_a_label_of_30_by_20_mm_measures_so_along_a_cylinder(turn):
+    """On a cylinder of 40 mm, 30 mm are 85.9 degrees: seen where the camera's rays meet what looks red."""
+    assets = Assets()
+    label = mark(width=30.0, height=20.0, turn=turn, art=art(assets, plain(RED)))
+    project, assets = project_of(cylinder(), BLACK, label, assets=assets)
+    sheet = lay(label, assets.meshes[project.part("p").mesh])
+    assert sheet.lies.all() and sheet.stretch(30.0, 20.0) < 2e-3
+    if turn:
+        return
+    camera = Camera(position=(0, 0, 500), target=(0, 0, 0), focal_length=200)
+    rendered, color = albedo(project, assets, camera, 480, 360, 16)
+    is_red = (color[..., 0] > 0.25) & (color[..., 1] < 0.05)
+    directions, _ = pixel_rays(make_view(camera, 480, 360), 480, 360)
+    origins = np.ascontiguousarray(np.broadcast_to(np.float32(camera.position), directions.shape))
+    part, _, _, _, distance = rendered.shot.geometry.intersect(origins, directions)
+    places = (origins + directions * distance[:, None])[is_red.ravel() & (part == 0)]
+    angle = np.degrees(np.arctan2(places[:, 0], places[:, 2]))
+    assert np.ptp(angle) == pytest.approx(math.degrees(30 / 20), abs=1.2)
+    assert np.ptp(places[:, 1]) == pytest.approx(20.0, abs=0.4)
+
+
+def test_on_a_ball_it_shrinks_as_circles_round_its_middle_do():
+    """A circle at the distance r on a sphere of radius R is 2 pi R sin(r / R) long."""
+    solid = trimesh.creation.icosphere(5)
+    mesh = checked(solid.vertices * 25, solid.faces, solid.vertices)
+    sheet = lay(mark(point=(0, 0, 25), width=40.0, height=40.0), mesh)
+    expected = 1 - math.sin(math.hypot(20, 20) / 25) / (math.hypot(20, 20) / 25)
+    assert sheet.stretch(40.0, 40.0) == pytest.approx(expected, abs=0.03)
+    assert np.linalg.norm(sheet.points.reshape(-1, 3), axis=1) == pytest.approx(25, abs=0.05)
+
+
+def test_what_is_seen_of_it_is_what_its_art_covers():
+    """A disc in the art covers pi / 4 of the mark; beside it the body is seen; a clear sheet covers a quarter."""
+    y, x = np.mgrid[-1:1:256j, -1:1:256j]
+    disc = np.dstack([plain(RED, 256, 256), np.where(x * x + y * y <= 1, 255, 0)])
+    shares = {}
+    for backing in (0.0, 0.25):
+        assets = Assets()
+        label = mark(point=(0, 0, 5), width=30.0, height=30.0, art=art(assets, disc), backing=backing)
+        project, assets = project_of(plate(80, 80, 10), BLACK, label, assets=assets)
+        _, color = albedo(
+            project, assets, Camera(position=(0, 0, 1000), target=(0, 0, 0), focal_length=400), 320, 240, 24
+        )
+        pixel = 1000 * 36 / 400 / 320 * 0.995  # the label lies 5 mm nearer
+        shares[backing] = color[60:180, 80:240, 0].sum() * pixel**2 / 900  # beside the plate there is more to see
+    red = 0.5776  # of 200 in sRGB (IEC 61966-2-1)
+    assert shares[0.0] == pytest.approx(math.pi / 4 * red, rel=0.02)
+    assert shares[0.25] - shares[0.0] == pytest.approx((1 - math.pi / 4) * 0.25 * 0.85, rel=0.1)
+
+
+def test_a_label_on_glass_has_two_sides_and_does_not_print_through():
+    """Red in front, blue behind: through the plate only blue is seen; on an opaque thin plate nothing is."""
+    assets = Assets()
+    both = mark(
+        point=(0, 0, 2), width=40.0, height=40.0, art=art(assets, plain(RED)), back=art(assets, plain(BLUE), "back")
+    )
+    views = [Camera(position=(0, 0, z), target=(0, 0, 0), focal_length=200) for z in (400, -400)]
+    colors = []
+    for recipe in (GLASS, BLACK):
+        project, assets = project_of(plate(60, 60, 4), recipe, both, assets=assets)
+        for camera in views:
+            rendered, _ = albedo(project, assets, camera, 60, 40, 32)
+            colors.append(rendered.light[15:25, 25:35].mean(axis=(0, 1)))
+    front, behind, opaque_front, opaque_behind = colors
+    assert front[0] > 4 * front[2] and opaque_front[0] > 4 * opaque_front[2]
+    # The glass reflects the grey room too; what red of the front came through would be seen beside green.
+    assert behind[2] > 1.25 * behind[0] and abs(behind[0] - behind[1]) < 0.05 * behind[1]
+    assert np.ptp(opaque_behind) < 0.01 * opaque_front.max()  # the lights are grey
+
+
+def test_the_back_is_read_from_behind_and_a_mirrored_print_from_outside():
+    """Left half red, right half blue, seen from behind through glass."""
+    halves = np.hstack([plain(RED, 30), plain(BLUE, 30)])
+    camera = Camera(position=(0, 0, -400), target=(0, 0, 0), focal_length=200)
+    for values, left in (
+        ({"kind": "print"}, "blue"),
+        ({"kind": "print", "is_mirrored": True}, "red"),
+        ({"back": True}, "red"),
+    ):
+        assets = Assets()
+        picture = art(assets, halves)
+        values = {**values, "back": picture} if "back" in values else values
+        project, assets = project_of(
+            plate(60, 60, 4),
+            GLASS,
+            mark(point=(0, 0, 2), width=40, height=40, art=picture, **values),
+            assets=assets,
+        )
+        rendered, _ = albedo(project, assets, camera, 60, 40, 32)
+        seen_left = rendered.light[15:25, 22:27].mean(axis=(0, 1))
+        assert ("red" if seen_left[0] > seen_left[2] else "blue") == left, values
+
+
+def test_colours_of_art_are_kept_under_flat_light():
+    """Within 1.0 of CIE 1976 lightness and chroma; closer than CIEDE2000 1.0 is for such colours (CIE 15)."""
+    from mat_shelf.optics.color import decode_srgb, lab_from_linear
+
+    rng = np.random.default_rng(3)
+    for color in rng.integers(0, 256, (6, 3)):
+        assets = Assets()
+        label = mark(point=(0, 0, 5), width=60.0, height=60.0, art=art(assets, plain(color)))
+        project, assets = project_of(plate(80, 80, 10), BLACK, label, assets=assets)
+        _, shown = albedo(project, assets, Camera(position=(0, 0, 500), target=(0, 0, 0), focal_length=400), 32, 24, 4)
+        got, meant = (lab_from_linear(c) for c in (shown[8:16, 12:20].mean(axis=(0, 1)), decode_srgb(color / 255)))
+        assert np.abs(np.subtract(got, meant)).max() < 1.0, color
+
+
+def test_it_is_moved_by_millimetres_along_the_surface():
+    mesh = cylinder()
+    label = mark()
+    point, facing = beside(label, mesh, project_of(mesh, BLACK)[0].part("p").pose, math.pi * 10, 3.0)
+    assert point == pytest.approx((20, 3, 0), abs=0.05) and facing == pytest.approx((1, 0, 0), abs=0.02)
+    with pytest.raises(LyingError, match="ends"):
+        beside(label, mesh, project_of(mesh, BLACK)[0].part("p").pose, 0.0, 50.0)
+
+
+def test_wrapped_right_round_its_ends_meet():
+    mesh = cylinder()
+    whole = 2 * math.pi * 20
+    sheet = lay(mark(width=whole, height=10.0), mesh)
+    assert sheet.lies.all()
+    assert np.abs(sheet.points[:, 0] - sheet.points[:, -1]).max() < 0.05
+    assert sheet.stretch(whole, 10.0) < 5e-3
+
+
+@pytest.mark.parametrize(
+    "svg, words",
+    [
+        (b'<!DOCTYPE svg [<!ENTITY a "aaaa">]><svg xmlns="http://www.w3.org/2000/svg"/>', "entities"),
+        (b'<svg xmlns="http://www.w3.org/2000/svg"><image href="file:///etc/passwd"/></svg>', "another file"),
+        (b'<svg xmlns="http://www.w3.org/2000/svg"><script>x</script></svg>', "scripts"),
+        (b"<svg", "no drawing"),
+        (b" " * 20_000_001, "20 MB"),
+    ],
+)
+def test_hostile_drawings_are_refused_in_words(svg, words, qapp):
+    with pytest.raises(PictureError, match=words):
+        drawn(svg)
+
+
+def test_a_drawing_becomes_art_with_alpha(qapp):
+    square = b'<rect width="20" height="20" fill="#c81414"/>'
+    svg = b'<svg xmlns="http://www.w3.org/2000/svg" width="40" height="20">' + square + b"</svg>"
+    picture = np.asarray(Image.open(io.BytesIO(drawn(svg))))
+    assert picture.shape == (2048, 4096, 4)
+    assert tuple(picture[1000, 1000]) == (200, 20, 20, 255) and picture[1000, 3000, 3] == 0
+
+
+def test_art_is_dropped_on_the_product_carried_turned_sized_and_ordered(open_window, qtbot, small_project, tmp_path):
+    """Each step is looked for in the document and in the picture."""
+    window = open_window(*small_project)
+    workshop, work, board, hero = window.workshop, window.marks, window.marks_board, window.hero
+    window.stations.buttons()[2].click()
+    assert board.hint.isVisible()
+    work.workshop.select("block")
+    file = tmp_path / "art.png"
+    file.write_bytes(png(plain(BLUE, 120, 80)))
+    picture_of(qtbot, window)
+    ys, xs = np.nonzero(seen(window, "block"))
+    start = pixel_place(window, int(np.median(ys)), int(np.median(xs)))
+    dropped(window.hero, file, at=start)
+    qtbot.waitUntil(lambda: len(workshop.project.marks) == 1, timeout=20_000)
+    label = work.mark
+    assert label.part == "block" and label.width == pytest.approx(120 / 300 * 25.4, abs=0.01)
+    blue = blue_pixels(picture_of(qtbot, window, samples=4))
+    assert blue.sum() > 60
+
+    corner = window.mark_drag.handles()["upper right"].toPoint()
+    middle = hero.seen_place(work.sheet(label).middle_point()).toPoint()
+    QTest.mousePress(hero, LEFT, pos=corner)
+    QTest.mouseMove(hero, corner + (corner - middle) * 0.6)
+    QTest.mouseRelease(hero, LEFT, pos=corner + (corner - middle) * 0.6)
+    assert work.mark.width == pytest.approx(1.6 * label.width, rel=0.1)
+    assert work.mark.width / work.mark.height == pytest.approx(1.5, abs=0.02)
+    larger = blue_pixels(picture_of(qtbot, window, samples=4))
+    assert larger.sum() > 1.8 * blue.sum()
+
+    QTest.keyClick(hero, Qt.Key.Key_Right)
+    assert np.linalg.norm(np.subtract(work.mark.point, label.point)) == pytest.approx(0.1, abs=1e-3)
+    workshop.undo()
+    workshop.undo()
+    assert work.mark == label
+    QTest.keyClick(hero, Qt.Key.Key_Q)
+    square = picture_of(qtbot, window, samples=4)
+    assert blue_pixels(square).mean() > 0.1
+    board.add("print")
+    assert [m.kind for m in workshop.project.marks] == ["label", "print"] and work.mark.kind == "print"
+    work.move(work.mark, -1)
+    assert [m.kind for m in workshop.project.marks] == ["print", "label"]
+    work.take_out(work.mark)
+    assert [m.kind for m in workshop.project.marks] == ["label"]
+
+
+def blue_pixels(picture) -> np.ndarray:
+    picture = picture.astype(int)
+    return (picture[..., 2] > 60) & (picture[..., 2] > 2 * picture[..., 0])
+
+
+def test_a_mark_keeps_its_place_in_the_project_when_its_part_goes(open_window):
+    label = mark(point=(0, 0, 10), recipe=Recipe(base_color=(0, 0, 0.6)))
+    window = open_window(*project_of(plate(60, 40, 20), Recipe(), label))
+    workshop, work = window.workshop, window.marks
+    work.open(label.id)
+    assert work.problem(label) == ""
+    work.put("Size", label.with_(width=90.0))
+    assert "hangs over an edge" in work.problem(work.mark)
+    workshop.edit("Take out", workshop.project.with_parts([]))
+    assert work.mark is not None and "gone" in work.problem(work.mark)
+    window.stations.buttons()[2].click()
+    assert "gone" in window.marks_board.problem.text()
+    workshop.undo()
+    assert "hangs" in work.problem(work.mark)
