@@ -35,7 +35,8 @@ def test_a_project_comes_back_as_it_was(demo, saved):
     for part in project.product.parts:
         assert (meshes.meshes[part.mesh].vertices == demo[1].meshes[part.mesh].vertices).all()
     names = zipfile.ZipFile(saved).namelist()
-    assert "project.json" in names and len(names) == 1 + len({part.mesh for part in project.product.parts})
+    meshes_, pictures = {part.mesh for part in project.product.parts}, {p.digest for p in project.pictures()}
+    assert "project.json" in names and len(names) == 1 + len(meshes_) + len(pictures)
 
 
 def test_the_previous_save_stays(demo, saved):

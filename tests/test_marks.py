@@ -11,7 +11,7 @@ from PIL import Image
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
-from mat_shelf.app.marks.art_job import drawn
+from mat_shelf.app.picture_file import drawn
 from mat_shelf.document.mark import Mark
 from mat_shelf.document.picture import Picture
 from mat_shelf.document.project import Camera, Material, Part, Product

@@ -18,13 +18,18 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog
 from test_pictures import bumps, bytes_of, normals_of
 
+from mat_shelf.app.missing_pictures import missing_pictures
 from mat_shelf.app.patterns.pattern_work import PLACING
+from mat_shelf.document.pattern import Feed, Pattern
+from mat_shelf.document.picture import Picture
 from mat_shelf.document.project import Material, Part, Product
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.product_import import new_project
 from mat_shelf.geometry.glb import NamedMesh
 from mat_shelf.geometry.solids import box, lathe, moved
+from mat_shelf.patterns.ready import Ready
+from mat_shelf.patterns.sources import Noise, Pictured
 from mat_shelf.rendering.navigation import square_on
 
 
@@ -431,3 +436,86 @@ def test_worn_edges_are_made_in_the_background(window, qtbot):
     part = window.hero.frame.sight.part == 1
     rim = part & ~inside
     assert red[rim].mean() > red[inside].mean() + 10
+
+
+def test_a_ready_pattern_comes_from_the_shelf(window, qtbot):
+    """Found by its tag, begun by Enter on the material of the selected piece; its placement is laid on another."""
+    shelf, work = window.shelf, window.board.patterns
+    shelf.search.setText("turned")
+    rows = [row for row in shelf.model.rows if isinstance(row, Ready)]
+    assert rows and all("turned" in row.tags or "turned" in row.pattern.name.lower() for row in rows)
+    index = shelf.model.index(shelf.model.rows.index(rows[0]))
+    qtbot.waitUntil(lambda: shelf.model.picture(rows[0]) is not None, timeout=20_000)
+    window.workshop.select(None)
+    shelf.list.activated.emit(index)
+    assert "Click a piece" in window.notice.text.text()
+    click_part(window, window.workshop.project.product.parts[0].id)
+    count = len(work.recipe.patterns)
+    shelf.list.activated.emit(index)
+    assert len(work.recipe.patterns) == count + 1 and work.pattern.steps == rows[0].pattern.steps
+    work.put_placement(work.pattern.placement.with_(size=7.5, turn=30.0))
+    QTest.mouseClick(window.board.strip.copy_button, LEFT)
+    laid = work.pattern.placement
+    other = work.begin((Noise(),), "Other", Noise.usual)
+    work.open(other)
+    QTest.mouseClick(window.board.strip.paste_button, LEFT)
+    assert work.pattern.id == other and work.pattern.placement == laid
+
+
+def test_missing_pictures_are_told_and_found_again_by_content_or_name(
+    open_window, qtbot, small_project, tmp_path, monkeypatch
+):
+    """One file was renamed, one saved anew under its name: both come back, and the picture is seen again."""
+    project, assets = small_project
+    kept = Assets()
+    kept.take(assets)
+    rng = np.random.default_rng(1)
+    pictures = []
+    for k, name in enumerate(("red.png", "blue.png")):
+        data = bytes_of(
+            np.full((8, 8, 3), ((255, 0, 0), (0, 0, 255))[k], np.uint8) - rng.integers(0, 2, (8, 8, 3), np.uint8)
+        )
+        digest, kind = kept.add_map(data)
+        pictures.append((Picture(name=name, digest=digest, kind=kind), data))
+    patterns = tuple(
+        Pattern(id=f"p{k}", name=f"P{k}", steps=(Pictured(picture=picture),), placement=Pictured.usual)
+        for k, (picture, _) in enumerate(pictures)
+    )
+    recipe = project.material("red").recipe.with_(patterns=patterns)
+    recipe = recipe.with_feed(Feed(input="base_color", pattern="p1", low=(0, 0, 0), high=(1, 1, 1)))
+    project = project.with_material(project.material("red").with_(recipe=recipe))
+    for picture, _ in pictures:
+        del kept.pictures[picture.digest]
+    window = open_window(project, kept)
+    window.workshop.replace(project, kept, None)
+    assert "2 pictures are missing: red.png, blue.png" in window.notice.text.text()
+    before = picture_of(qtbot, window)[seen(window, "block")].astype(int).mean(axis=0)
+    (tmp_path / "deep").mkdir()
+    (tmp_path / "deep" / "renamed.png").write_bytes(pictures[0][1])
+    (tmp_path / "blue.png").write_bytes(bytes_of(np.full((4, 4, 3), (0, 0, 250), np.uint8)))
+    (tmp_path / "broken.png").write_bytes(b"\x89PNG nonsense")
+    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *a: str(tmp_path))
+    next(button for button in window.notice.buttons if button.text().startswith("Look")).click()
+    qtbot.waitUntil(lambda: "2 found" in window.notice.text.text(), timeout=20_000)
+    assert missing_pictures(window.workshop) == []
+    after = picture_of(qtbot, window)[seen(window, "block")].astype(int).mean(axis=0)
+    assert abs(np.ptp(before)) < 30 and after[2] > after[0] + 60
+
+
+def test_relief_is_made_of_a_photograph_in_the_window(window, qtbot, tmp_path):
+    """Dropped as a picture, its relief is made in the dialog and becomes a pattern that feeds relief."""
+    grey = np.uint8(128 + 8 * bumps(96)[0])
+    (tmp_path / "photo.png").write_bytes(bytes_of(np.repeat(grey[..., None], 3, axis=2)))
+    click_part(window, window.workshop.project.product.parts[0].id)
+    board, work = window.board, window.board.patterns
+    board.import_pictures([tmp_path / "photo.png"])
+    qtbot.waitUntil(lambda: work.pattern is not None and work.pattern.name == "photo", timeout=20_000)
+    row = next(row for row in board.strip.rows if hasattr(row, "make_button"))
+    row.open_dialog()
+    dialog = row.dialog
+    dialog.sliders["within"].moved.emit(0.1)
+    QTest.mouseClick(dialog.make_button, LEFT)
+    qtbot.waitUntil(lambda: work.pattern is not None and work.pattern.name == "photo, height", timeout=20_000)
+    source = work.pattern.steps[0]
+    made = window.workshop.assets.pictures[source.picture.digest]
+    assert source.space == "plain" and made.levels[0].dtype == np.uint16 and made.width == 96

@@ -27,6 +27,7 @@ from mat_shelf.app.board.materials_board import MaterialsBoard
 from mat_shelf.app.board.set_board import SetBoard
 from mat_shelf.app.marks.mark_work import MarkWork
 from mat_shelf.app.marks.marks_board import MarksBoard
+from mat_shelf.app.missing_pictures import MissingPictures
 from mat_shelf.app.patterns.shape_job import ShapeKeeper
 from mat_shelf.app.product.import_job import ImportJob
 from mat_shelf.app.product.product_board import ProductBoard
@@ -62,11 +63,12 @@ class Window(QMainWindow):
         self.resize(QSize(1280, 800))
         self.setMinimumSize(1040, 640)
         self.setAcceptDrops(True)
-        self.shelf = ShelfPanel(workshop)
         self.work = ProductWork(workshop)
         self.wall = Wall(workshop, self.work)
         self.hero = self.wall.hero
         self.board = MaterialsBoard(workshop)
+        self.shelf = ShelfPanel(workshop, self.board.painter)
+        self.shelf.pattern_wanted.connect(self._begin_ready)
         self.set_board = SetBoard(workshop)
         self.set_board.focus_wanted.connect(self.hero.want_focus)
         self.hero.focused.connect(lambda: self.set_board.focus_button.setChecked(False))
@@ -90,6 +92,7 @@ class Window(QMainWindow):
         self.boards.addWidget(self.marks_board)
         self.mark_drag = MarkDrag(self.hero, self.marks, self.marks_board)
         self.notice = Notice()
+        self.missing = MissingPictures(workshop, self._ask, self)
         self.render_dialog: RenderDialog | None = None
         self.import_job: ImportJob | None = None
         self._make_actions()
@@ -202,6 +205,15 @@ class Window(QMainWindow):
         layout.addSpacing(12)
         layout.addWidget(self.render_button)
         return bar
+
+    def _begin_ready(self, ready_id: str) -> None:
+        """Begins a pattern from the shelf on the material of the selected piece, and opens its strip."""
+        begun = self.board.patterns.begin_ready(ready_id)
+        if begun is None:
+            self.workshop.said.emit("Click a piece that wears a material first; then the pattern can begin there.")
+            return
+        self.stations.buttons()[1].click()
+        self.board.patterns.open(begun)
 
     def _show_board(self, board: QWidget) -> None:
         self.boards.setCurrentWidget(board)
@@ -471,6 +483,7 @@ class Window(QMainWindow):
         self.board.close_threads()
         self.marks_board.close_thread()
         self.shapes.close()
+        self.missing.close()
         self.wall.close_worker()
         event.accept()
 

@@ -4,7 +4,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QMimeData, QPoint, Qt
-from PyQt6.QtGui import QFont, QFontMetrics
+from PyQt6.QtGui import QCursor, QFont, QFontMetrics
 from PyQt6.QtWidgets import (
     QComboBox,
     QFileDialog,
@@ -31,10 +31,11 @@ from mat_shelf.app.patterns.feed_chip import CHIP, FeedChip
 from mat_shelf.app.patterns.painter import Painter
 from mat_shelf.app.patterns.pattern_work import PatternWork
 from mat_shelf.app.patterns.patterns_card import PatternsCard
-from mat_shelf.app.patterns.picture_job import MAP_ENDINGS, PictureJob
+from mat_shelf.app.patterns.picture_job import PictureJob
 from mat_shelf.app.patterns.relief_card import ReliefCard
 from mat_shelf.app.patterns.strip_board import StripBoard
 from mat_shelf.app.patterns.texture_set_dialog import TextureSetDialog
+from mat_shelf.app.picture_file import PICTURE_ENDINGS, layer_menu
 from mat_shelf.app.theme import font
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.pattern import Pattern
@@ -221,14 +222,14 @@ class MaterialsBoard(QFrame):
 
     def choose_pictures(self) -> None:
         """Asks for picture files for the material: one, or a texture set."""
-        kinds = " ".join(f"*{ending}" for ending in MAP_ENDINGS)
+        kinds = " ".join(f"*{ending}" for ending in PICTURE_ENDINGS)
         chosen, _ = QFileDialog.getOpenFileNames(self, "Picture files", "", f"Pictures ({kinds})")
         if chosen:
             self.import_pictures([Path(name) for name in chosen])
 
     def choose_other_picture(self) -> None:
         """Asks for another file for the picture on the strip."""
-        kinds = " ".join(f"*{ending}" for ending in MAP_ENDINGS)
+        kinds = " ".join(f"*{ending}" for ending in PICTURE_ENDINGS)
         chosen, _ = QFileDialog.getOpenFileName(self, "Picture file", "", f"Pictures ({kinds})")
         if chosen:
             self._read([Path(chosen)], self._exchange_picture)
@@ -240,11 +241,15 @@ class MaterialsBoard(QFrame):
             return
         self._read(paths, self._take_pictures)
 
-    def _read(self, paths: list[Path], done: Callable[[list[Taken]], None]) -> None:
-        if self.picture_job is not None and self.picture_job.isRunning():
+    def _read(self, paths: list[Path], done: Callable[[list[Taken]], None], layer: int | None = None) -> None:
+        if self.picture_job is not None and not self.picture_job.wait(50):
             self.workshop.said.emit("Pictures are still being read; try again in a moment.")
             return
-        self.picture_job = PictureJob(paths, self.workshop.assets, self)
+        self.picture_job = PictureJob(paths, self.workshop.assets, layer, self)
+        self.picture_job.layered.connect(
+            lambda names: layer_menu(names, lambda k: self._read(paths, done, k), self).popup(QCursor.pos()),
+            Qt.ConnectionType.QueuedConnection,
+        )
         self.picture_job.failed.connect(self.workshop.said, Qt.ConnectionType.QueuedConnection)
         self.picture_job.read.connect(done, Qt.ConnectionType.QueuedConnection)
         self.picture_job.start()
@@ -294,7 +299,7 @@ class MaterialsBoard(QFrame):
     @staticmethod
     def _dropped_pictures(data: QMimeData) -> list[Path]:
         paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
-        return [path for path in paths if path.suffix.lower() in MAP_ENDINGS]
+        return [path for path in paths if path.suffix.lower() in PICTURE_ENDINGS]
 
     def _begin(self, pattern: Pattern) -> None:
         with self.workshop.as_one(f"New pattern {pattern.name}"):

@@ -5,7 +5,7 @@ from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import QPoint, QSize, Qt
-from PyQt6.QtGui import QImage, QPixmap
+from PyQt6.QtGui import QCursor, QImage, QPixmap
 from PyQt6.QtWidgets import (
     QFileDialog,
     QFrame,
@@ -20,8 +20,9 @@ from PyQt6.QtWidgets import (
 from mat_shelf.app.board.binding import Binding
 from mat_shelf.app.board.card import ListCard, card_of, column_of
 from mat_shelf.app.board.rows import row_of
-from mat_shelf.app.marks.art_job import ART_ENDINGS, ArtJob
+from mat_shelf.app.marks.art_job import ArtJob
 from mat_shelf.app.marks.mark_work import KINDS, LINES, MarkWork
+from mat_shelf.app.picture_file import PICTURE_ENDINGS, layer_menu
 from mat_shelf.app.shelf.swatch_drag import dragged_swatch
 from mat_shelf.app.theme import font
 from mat_shelf.document.mark import Mark
@@ -29,7 +30,7 @@ from mat_shelf.document.picture import Picture
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.patterns.by_hand import Hit
 
-ART_FILES = f"Art ({' '.join(f'*{ending}' for ending in ART_ENDINGS)})"
+ART_FILES = f"Art ({' '.join(f'*{ending}' for ending in PICTURE_ENDINGS)})"
 _PREVIEW = QSize(172, 100)
 _COLUMN = 128
 """Width of a column of rows, pixels."""
@@ -287,13 +288,17 @@ class MarksBoard(QFrame):
         if changed is not None:
             self.work.put("Art", mark.with_(**changes))
 
-    def read_art(self, path: Path, then: Callable[[Picture], None]) -> None:
-        """Reads a file of art aside from the window, and hands it on."""
-        if self.job is not None and self.job.isRunning():
+    def read_art(self, path: Path, then: Callable[[Picture], None], layer: int | None = None) -> None:
+        """Reads a file of art aside from the window, and hands it on; of several layers it is asked which."""
+        if self.job is not None and not self.job.wait(50):
             self.workshop.said.emit("Art is still being read; try again in a moment.")
             return
         self._then = then
-        self.job = ArtJob(path, self.workshop.assets, self)
+        self.job = ArtJob(path, self.workshop.assets, layer, self)
+        self.job.layered.connect(
+            lambda names: layer_menu(names, lambda k: self.read_art(path, then, k), self).popup(QCursor.pos()),
+            Qt.ConnectionType.QueuedConnection,
+        )
         self.job.failed.connect(self.workshop.said, Qt.ConnectionType.QueuedConnection)
         self.job.read.connect(self._take_art, Qt.ConnectionType.QueuedConnection)
         self.job.start()

@@ -45,6 +45,7 @@ class PatternWork(QObject):
         self.is_alone = False
         self.hand = ""
         self.brush = Brush()
+        self.copied_placement: Placement | None = None
         workshop.selection_changed.connect(self._leave_if_gone)
         workshop.project_changed.connect(self._leave_if_gone)
 
@@ -141,6 +142,15 @@ class PatternWork(QObject):
 
     def put_placement(self, placement: Placement, gesture: str | None = None) -> bool:
         return self.put(self.pattern.with_(placement=placement), "Placement", gesture and f"{gesture} placement")
+
+    def copy_placement(self) -> None:
+        """Keeps how the pattern on the strip lies, for another one, of this or another material."""
+        self.copied_placement = self.pattern.placement
+        self.opened.emit()
+
+    def paste_placement(self) -> None:
+        if self.copied_placement is not None:
+            self.put_placement(self.copied_placement)
 
     def turn_seam_away(self) -> None:
         """Lays the seam of the pattern on the strip on the far side of the selected part."""
@@ -276,6 +286,13 @@ class PatternWork(QObject):
         rows = tuple(row for row in self.recipe.relief if row.id != row_id)
         self.edit("Take relief out", self.recipe.with_(relief=rows))
 
+    def begin_ready(self, ready_id: str) -> str | None:
+        """Adds a ready pattern to the material on the board; returns its id there, or None where there is no such."""
+        ready = next((one for one in READY if one.pattern.id == ready_id), None)
+        if ready is None or self.workshop.selected_material is None:
+            return None
+        return self.begin(ready.pattern.steps, ready.pattern.name, ready.pattern.placement)
+
     def drag_data(self, pattern_id: str) -> QMimeData:
         """What is dragged when a pattern is."""
         data = QMimeData()
@@ -291,6 +308,8 @@ class PatternWork(QObject):
         if len(words) != 3:
             return None
         material_id, overlay_id, pattern_id = words
+        if not material_id:
+            return self.begin_ready(pattern_id)
         try:
             origin = self.workshop.project.material(material_id).recipe
             if overlay_id:
@@ -303,6 +322,13 @@ class PatternWork(QObject):
         recipe, ids = self.recipe.with_patterns_of(origin, [pattern_id])
         self.edit("Copy pattern", recipe)
         return ids[pattern_id]
+
+
+def ready_mime(ready_id: str) -> QMimeData:
+    """What is dragged when a ready pattern is."""
+    data = QMimeData()
+    data.setData(PATTERN_MIME, f"\n\n{ready_id}".encode())
+    return data
 
 
 def usual_feed(recipe: Recipe, name: str, pattern_id: str, colored: bool) -> Feed:

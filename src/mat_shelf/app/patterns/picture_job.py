@@ -5,17 +5,20 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject, QThread, pyqtSignal
 
+from mat_shelf.app.picture_file import FLATTENED, SeveralLayersError, picture_data
 from mat_shelf.document.picture import Picture
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.exchange.package import LARGEST_ENTRY
 from mat_shelf.exchange.pictures import PictureError
 from mat_shelf.exchange.texture_set import Taken, recognised
-
-MAP_ENDINGS = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr", ".psd", ".webp")
 
 
 class PictureJob(QThread):
     """Reads picture files into the assets, one after another.
+
+    Parameters
+    ----------
+    layer : int or None
+        Of a single file, as for `picture_data`; several are read as they were saved flattened.
 
     Signals
     -------
@@ -23,14 +26,18 @@ class PictureJob(QThread):
         What was read.
     failed : str
         A file that cannot be used, and why.
+    layered : list of str
+        The layers of the only file, of which one must be chosen; nothing was read.
     """
 
     read = pyqtSignal(list)
     failed = pyqtSignal(str)
+    layered = pyqtSignal(list)
 
-    def __init__(self, paths: Sequence[Path], assets: Assets, parent: QObject | None = None):
+    def __init__(self, paths: Sequence[Path], assets: Assets, layer: int | None = None, parent: QObject | None = None):
         super().__init__(parent)
         self._paths, self._assets = list(paths), assets
+        self._layer = layer if len(self._paths) == 1 else FLATTENED
 
     def run(self) -> None:
         taken: list[Taken] = []
@@ -38,13 +45,15 @@ class PictureJob(QThread):
             if self.isInterruptionRequested():
                 return
             try:
-                if path.stat().st_size > LARGEST_ENTRY:
-                    raise PictureError("it is larger than half a gigabyte")
-                key, kind = self._assets.add_map(path.read_bytes())
+                data, name = picture_data(path, self._layer)
+                key, kind = self._assets.add_map(data)
+            except SeveralLayersError as several:
+                self.layered.emit(several.names)
+                return
             except (OSError, PictureError) as fault:
                 words = fault.strerror if isinstance(fault, OSError) and fault.strerror else str(fault)
                 self.failed.emit(f"{path.name} cannot be used in a pattern: {words}.")
                 continue
-            picture = Picture(name=path.name[:120], digest=key, kind=kind)
+            picture = Picture(name=name[:120], digest=key, kind=kind)
             taken.append(recognised(picture, self._assets.pictures[key]))
         self.read.emit(taken)

@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QLabel, QPushButton, QV
 
 from mat_shelf.app.board.binding import Binding
 from mat_shelf.app.patterns.pattern_work import PatternWork
+from mat_shelf.app.patterns.relief_dialog import NORMALS, ReliefDialog
 from mat_shelf.exchange.texture_set import picture_size
 
 
@@ -31,9 +32,15 @@ class PictureRow(QWidget):
         self.per_inch.setToolTip("300 pixels at 300 per inch are 25.4 mm: sets the size from the picture's pixels")
         self.per_inch.valueChanged.connect(self._set_size)
         self.per_inch.editingFinished.connect(work.end_gesture)
+        self.make_button = QPushButton("Relief from it…")
+        self.make_button.setProperty("role", "small")
+        self.make_button.setToolTip("Height from a photograph, normals from a height, or height from normals")
+        self.make_button.clicked.connect(self.open_dialog)
+        self.dialog: ReliefDialog | None = None
         line = QHBoxLayout()
         line.setSpacing(8)
         line.addWidget(self.choose_button)
+        line.addWidget(self.make_button)
         line.addWidget(self.per_inch)
         line.addStretch(1)
         layout = QVBoxLayout(self)
@@ -52,6 +59,7 @@ class PictureRow(QWidget):
         name = picture.name if picture else "no file yet"
         self.name.setText(self.name.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, 200))
         self.per_inch.setEnabled(pyramid is not None)
+        self.make_button.setEnabled(pyramid is not None)
         if pyramid is None:
             self.pixels.setText("missing: choose it again" if picture else "choose a picture")
             return
@@ -59,6 +67,24 @@ class PictureRow(QWidget):
         self.per_inch.blockSignals(True)
         self.per_inch.setValue(pyramid.width / (self.work.pattern.placement.size / 25.4))
         self.per_inch.blockSignals(False)
+
+    def open_dialog(self) -> None:
+        """Asks what relief is to be made of the picture; it becomes a pattern beside this one."""
+        work, origin = self.work, self.work.pattern
+
+        def done(picture, way: str, rise: float | None) -> None:
+            kind = "normals" if way == NORMALS else "height"
+            shown = "colour" if way == NORMALS else "grey"
+            source = origin.steps[0].with_(picture=picture, space="plain", shown=shown)
+            work.open(work.begin((source,), f"{origin.name}, {kind}", origin.placement))
+            if rise is not None:
+                height = rise * origin.placement.size
+                work.workshop.said.emit(f"As steep as its normals, it is {height:.3g} mm from black to white.")
+
+        self.dialog = ReliefDialog(
+            self.binding.value(), self._pyramid(), work.workshop.assets, done, work.workshop.said.emit, self.window()
+        )
+        self.dialog.open()
 
     def _set_size(self, per_inch: float) -> None:
         size = round(picture_size(self._pyramid(), per_inch), 4)

@@ -1,29 +1,40 @@
-"""What the shelf's list shows: families and the swatches under them, filtered by a search."""
+"""What the shelf's list shows: families and the swatches under them, then ready patterns, filtered by a search."""
 
 from functools import lru_cache
 
-from PyQt6.QtCore import QAbstractListModel, QModelIndex, Qt
-from PyQt6.QtGui import QPixmap
+from PyQt6.QtCore import QAbstractListModel, QModelIndex, QSize, Qt
+from PyQt6.QtGui import QImage, QPixmap
 
+from mat_shelf.app.patterns.painter import Painter
 from mat_shelf.app.shelf.thumbnail_worker import ThumbnailWorker
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.project import Project
+from mat_shelf.patterns.ready import READY, Ready
+from mat_shelf.patterns.step import Library
 from mat_shelf.shelf.library import Entry, ShelfError
 from mat_shelf.shelf.thumbnails import recipe_key, thumbnail_path
 
+PATTERNS = "Patterns"
+_PATTERN_PIXELS = QSize(92, 92)
 _key = lru_cache(maxsize=1024)(recipe_key)
 
 
 class ShelfModel(QAbstractListModel):
-    """Rows are families (with a count) and the entries under them. Pictures are loaded when they are first shown."""
+    """Rows are families (with a count) and the entries under them, at the end the ready patterns.
 
-    def __init__(self, workshop: Workshop):
+    Pictures are loaded, or drawn, when they are first shown.
+    """
+
+    def __init__(self, workshop: Workshop, painter: Painter):
         super().__init__()
         self._workshop = workshop
         self._search = ""
         self._pictures: dict[str, QPixmap] = {}
         self._uses = _uses_in(workshop.project)
-        self.rows: list[Entry | tuple[str, int]] = []
+        self.rows: list[Entry | Ready | tuple[str, int]] = []
+        self._painter = painter
+        self._askers: dict[int, str] = {}
+        painter.painted.connect(self._take_pattern, Qt.ConnectionType.QueuedConnection)
         self._entries: list[Entry] = []
         self.worker = ThumbnailWorker()
         self.worker.made.connect(self._redraw, Qt.ConnectionType.QueuedConnection)
@@ -57,10 +68,18 @@ class ShelfModel(QAbstractListModel):
         families: dict[str, list[Entry]] = {}
         for entry in found:
             families.setdefault(entry.family, []).append(entry)
+        words = self._search.lower().split()
+        ready = [
+            one
+            for one in READY
+            if all(any(word in text for text in (one.pattern.name.lower(), *one.tags)) for word in words)
+        ]
         self.beginResetModel()
         self.rows = []
         for family, members in families.items():
             self.rows += [(family, len(members)), *members]
+        if ready:
+            self.rows += [(PATTERNS, len(ready)), *ready]
         self.endResetModel()
 
     @property
@@ -77,8 +96,20 @@ class ShelfModel(QAbstractListModel):
         if self.rows:
             self.dataChanged.emit(self.index(0), self.index(len(self.rows) - 1))
 
-    def picture(self, entry: Entry) -> QPixmap | None:
-        """The picture of a swatch; asked for where there is none yet."""
+    def _take_pattern(self, asker: int, image: QImage, values) -> None:
+        if asker in self._askers:
+            self._pictures[self._askers[asker]] = QPixmap.fromImage(image)
+            self._redraw()
+
+    def picture(self, entry: Entry | Ready) -> QPixmap | None:
+        """The picture of a swatch or pattern; asked for where there is none yet."""
+        if isinstance(entry, Ready):
+            key = f"pattern {entry.pattern.id}"
+            if key not in self._pictures and key not in self._askers.values():
+                asker = self._painter.new_asker()
+                self._askers[asker] = key
+                self._painter.want(asker, entry.pattern, Library(), _PATTERN_PIXELS, None)
+            return self._pictures.get(key)
         key = entry.recipe_key
         pixmap = self._pictures.get(key)
         if pixmap is None:
@@ -100,8 +131,10 @@ class ShelfModel(QAbstractListModel):
         if swatch is not None:
             self.worker.want(entry.recipe_key, swatch.recipe, pictures)
 
-    def use(self, entry: Entry) -> str:
-        """Where the project wears it; else what it is a variant of."""
+    def use(self, entry: Entry | Ready) -> str:
+        """Where the project wears it; else what it is a variant of. Of a pattern, what it is found by."""
+        if isinstance(entry, Ready):
+            return ", ".join(entry.tags)
         worn = self._uses.get(entry.id)
         if worn is not None:
             names, keys = worn
@@ -114,7 +147,12 @@ class ShelfModel(QAbstractListModel):
     def data(self, index: QModelIndex, role=Qt.ItemDataRole.DisplayRole):
         row = self.rows[index.row()]
         if role == Qt.ItemDataRole.DisplayRole:
-            return row.name if isinstance(row, Entry) else row[0]
+            return name_of(row)
+        if role == Qt.ItemDataRole.ToolTipRole and isinstance(row, Ready):
+            words = (
+                "Drag it onto a chip, onto relief or onto the patterns of the board, or press Enter to begin with it."
+            )
+            return f"{row.pattern.name}\n{row.pattern.steps[0].tip}\n{words}"
         if role == Qt.ItemDataRole.ToolTipRole and isinstance(row, Entry):
             lines = [row.name]
             lines += [f"Variant of {row.parent}"] if row.parent else []
@@ -127,9 +165,16 @@ class ShelfModel(QAbstractListModel):
         return None
 
     def flags(self, index: QModelIndex):
-        if not isinstance(self.rows[index.row()], Entry):
+        if not isinstance(self.rows[index.row()], Entry | Ready):
             return Qt.ItemFlag.NoItemFlags
         return Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsDragEnabled
+
+
+def name_of(row: Entry | Ready | tuple[str, int]) -> str:
+    """What a row is called."""
+    if isinstance(row, Ready):
+        return row.pattern.name
+    return row.name if isinstance(row, Entry) else row[0]
 
 
 def _uses_in(project: Project) -> dict[str, tuple[str, frozenset[str]]]:

@@ -1,6 +1,6 @@
 """The shelf down the left edge: search, families and swatches with their pictures."""
 
-from PyQt6.QtCore import QRect, QSize, Qt
+from PyQt6.QtCore import QRect, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QDrag, QFont, QFontMetrics, QPainter, QPainterPath
 from PyQt6.QtWidgets import (
     QAbstractItemView,
@@ -14,14 +14,17 @@ from PyQt6.QtWidgets import (
     QVBoxLayout,
 )
 
+from mat_shelf.app.patterns.painter import Painter
+from mat_shelf.app.patterns.pattern_work import ready_mime
 from mat_shelf.app.shelf.compare_dialog import CompareDialog
 from mat_shelf.app.shelf.describe_dialog import DescribeDialog
-from mat_shelf.app.shelf.shelf_model import ShelfModel
+from mat_shelf.app.shelf.shelf_model import ShelfModel, name_of
 from mat_shelf.app.shelf.swatch_drag import swatch_mime
 from mat_shelf.app.theme import THEME, font
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.project import Material
 from mat_shelf.document.swatch import Swatch
+from mat_shelf.patterns.ready import Ready
 from mat_shelf.shelf.library import Entry, ShelfError
 
 PICTURE = 46
@@ -30,7 +33,7 @@ FAMILY_HEIGHT, SWATCH_HEIGHT = 30, 58
 
 class EntryPainter(QStyledItemDelegate):
     def sizeHint(self, option, index) -> QSize:
-        height = SWATCH_HEIGHT if isinstance(index.data(Qt.ItemDataRole.UserRole), Entry) else FAMILY_HEIGHT
+        height = SWATCH_HEIGHT if isinstance(index.data(Qt.ItemDataRole.UserRole), Entry | Ready) else FAMILY_HEIGHT
         return QSize(180, height)
 
     def paint(self, painter: QPainter, option, index) -> None:
@@ -38,7 +41,7 @@ class EntryPainter(QStyledItemDelegate):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         row, rect = index.data(Qt.ItemDataRole.UserRole), option.rect
-        if isinstance(row, Entry):
+        if isinstance(row, Entry | Ready):
             self._paint_entry(painter, option, index, row, rect)
         else:
             line = rect.adjusted(4, 8, -8, -2)
@@ -49,7 +52,7 @@ class EntryPainter(QStyledItemDelegate):
             painter.drawText(line, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, str(row[1]))
         painter.restore()
 
-    def _paint_entry(self, painter, option, index, entry: Entry, rect: QRect) -> None:
+    def _paint_entry(self, painter, option, index, entry: Entry | Ready, rect: QRect) -> None:
         body = rect.adjusted(0, 2, -4, -2)
         if option.state & QStyle.StateFlag.State_Selected:
             painter.setPen(QColor(THEME.accent))
@@ -71,7 +74,7 @@ class EntryPainter(QStyledItemDelegate):
         painter.restore()
         words = QRect(frame.right() + 11, body.y() + 8, body.right() - frame.right() - 16, 20)
         for text, type_, color in (
-            (entry.name, font(13, QFont.Weight.Medium), THEME.text),
+            (name_of(entry), font(13, QFont.Weight.Medium), THEME.text),
             (index.model().use(entry), font(12), THEME.quiet),
         ):
             painter.setFont(type_)
@@ -84,10 +87,10 @@ class EntryPainter(QStyledItemDelegate):
 class _SwatchList(QListView):
     def startDrag(self, actions) -> None:
         row = self.currentIndex().data(Qt.ItemDataRole.UserRole)
-        if not isinstance(row, Entry):
+        if not isinstance(row, Entry | Ready):
             return
         drag = QDrag(self)
-        drag.setMimeData(swatch_mime(row.id))
+        drag.setMimeData(swatch_mime(row.id) if isinstance(row, Entry) else ready_mime(row.pattern.id))
         picture = self.model().picture(row)
         if picture is not None:
             drag.setPixmap(picture.scaled(56, 56, transformMode=Qt.TransformationMode.SmoothTransformation))
@@ -95,14 +98,22 @@ class _SwatchList(QListView):
 
 
 class ShelfPanel(QFrame):
-    """Search and list. Enter or a double click puts the swatch on the selected piece; a right click offers the rest."""
+    """Search and list. Enter or a double click puts the swatch on the selected piece; a right click offers the rest.
 
-    def __init__(self, workshop: Workshop):
+    Signals
+    -------
+    pattern_wanted : str
+        Id of a ready pattern that is to be begun with.
+    """
+
+    pattern_wanted = pyqtSignal(str)
+
+    def __init__(self, workshop: Workshop, painter: Painter):
         super().__init__()
         self.setObjectName("shelf")
         self.setFixedWidth(232)
         self.workshop = workshop
-        self.model = ShelfModel(workshop)
+        self.model = ShelfModel(workshop, painter)
         self.search = QLineEdit(clearButtonEnabled=True)
         self.search.setAccessibleName("Search the shelf")
         self.search.textChanged.connect(self.model.search)
@@ -227,6 +238,8 @@ class ShelfPanel(QFrame):
 
     def _put_on_selected(self, index) -> None:
         row = index.data(Qt.ItemDataRole.UserRole)
+        if isinstance(row, Ready):
+            self.pattern_wanted.emit(row.pattern.id)
         if not isinstance(row, Entry):
             return
         if self.workshop.selected is None:

@@ -7,9 +7,9 @@ import numpy as np
 from PyQt6.QtCore import QEvent, QObject, QPointF, QRect, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
-from mat_shelf.app.marks.art_job import ART_ENDINGS
 from mat_shelf.app.marks.mark_work import MarkWork
 from mat_shelf.app.marks.marks_board import MarksBoard
+from mat_shelf.app.picture_file import PICTURE_ENDINGS
 from mat_shelf.app.theme import THEME, font
 from mat_shelf.app.wall.caption import paint_caption
 from mat_shelf.app.wall.hero_view import HeroView
@@ -87,7 +87,7 @@ class MarkDrag(QObject):
 
     def _drop(self, event) -> bool:
         paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
-        art = next((path for path in paths if path.suffix.lower() in ART_ENDINGS), None)
+        art = next((path for path in paths if path.suffix.lower() in PICTURE_ENDINGS), None)
         if art is None:
             return False
         if event.type() == QEvent.Type.DragEnter:

@@ -1,0 +1,212 @@
+"""Makes pictures of height and of normals from each other and from photographs, with a live preview."""
+
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtCore import Qt, QThread, pyqtSignal
+from PyQt6.QtGui import QImage, QPixmap
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QVBoxLayout,
+    QWidget,
+)
+
+from mat_shelf.app.board.value_row import Slider
+from mat_shelf.app.theme import font
+from mat_shelf.document.picture import Picture
+from mat_shelf.exchange.assets import Assets
+from mat_shelf.exchange.pictures import PictureError, write_pixels
+from mat_shelf.patterns.pyramid import Pyramid
+from mat_shelf.patterns.relief_pictures import (
+    flattened,
+    grey_of,
+    height_of_normals,
+    height_of_photograph,
+    normals_of_height,
+)
+
+PHOTOGRAPH, NORMALS, HEIGHT = "height of a photograph", "normals of a height", "height of normals"
+WAYS = {
+    PHOTOGRAPH: "Height from a photograph",
+    NORMALS: "Normals from a height",
+    HEIGHT: "Height from normals",
+}
+_VALUES = {
+    "even": ("Even out light over", 0.0, 0.5, 0.15, PHOTOGRAPH, "Part of the picture's width; 0 leaves it as it is"),
+    "broad": ("Broad forms", 0.0, 2.0, 1.0, PHOTOGRAPH, "How much of what is large is kept"),
+    "fine": ("Fine detail", 0.0, 3.0, 1.0, PHOTOGRAPH, "How much of what is small is kept"),
+    "level": ("Flat at", 0.0, 1.0, 0.5, PHOTOGRAPH, "Heights near this one become the ground"),
+    "within": ("Flat within", 0.0, 0.5, 0.0, PHOTOGRAPH, "How near; 0 flattens nothing"),
+    "rise": ("Height, of its width", 0.001, 0.2, 0.02, NORMALS, "From black to white; 0.02 is 1 mm at a size of 50 mm"),
+}
+_PREVIEW = 280
+_MOST = 4096
+"""Pixels across of what is made; larger pictures are made from their halves."""
+
+
+def made_relief(way: str, pixels: np.ndarray, values: dict[str, float], is_green_down: bool):
+    """The picture, (H, W) or (H, W, 3) float32 in [0, 1], and of heights their rise in widths, or None."""
+    if way == PHOTOGRAPH:
+        height = height_of_photograph(pixels, values["even"], values["fine"], values["broad"])
+        return (flattened(height, values["level"], values["within"]) if values["within"] > 0 else height), None
+    if way == NORMALS:
+        return normals_of_height(grey_of(pixels), values["rise"]), None
+    return height_of_normals(pixels, is_green_down)
+
+
+class _MakeJob(QThread):
+    """Makes the picture at its full size into the assets."""
+
+    made = pyqtSignal(object, object)
+    failed = pyqtSignal(str)
+
+    def __init__(self, make: Callable, pyramid: Pyramid, name: str, assets: Assets):
+        super().__init__()
+        self._make, self._pyramid, self._name, self._assets = make, pyramid, name, assets
+
+    def run(self) -> None:
+        try:
+            pixels, rise = self._make(_level(self._pyramid, _MOST))
+            with tempfile.TemporaryDirectory() as folder:
+                path = Path(folder) / "made.png"
+                write_pixels(path, np.round(np.clip(pixels, 0, 1) * 65535).astype(np.uint16))
+                key, kind = self._assets.add_map(path.read_bytes())
+        except (OSError, PictureError, MemoryError) as fault:
+            self.failed.emit(f"The picture cannot be made: {fault}.")
+            return
+        self.made.emit(Picture(name=self._name[:120], digest=key, kind=kind), rise)
+
+
+def _level(pyramid: Pyramid, most: int) -> np.ndarray:
+    return next((level for level in pyramid.levels if level.shape[1] <= most), pyramid.levels[-1])
+
+
+class ReliefDialog(QDialog):
+    """What to make, how, and what comes of it.
+
+    Parameters
+    ----------
+    done : callable (Picture, way, rise or None)
+        Is given what was made.
+    said : callable (str)
+        Is told what went wrong.
+    """
+
+    def __init__(self, picture: Picture, pyramid: Pyramid, assets: Assets, done, said, parent: QWidget):
+        super().__init__(parent)
+        self.setWindowTitle("Make relief from a picture")
+        self._picture, self._pyramid, self._assets, self._done, self._said = picture, pyramid, assets, done, said
+        self.job: _MakeJob | None = None
+        self.way = QComboBox()
+        self.way.setAccessibleName("What to make")
+        for way, words in WAYS.items():
+            if way != HEIGHT or pyramid.channels >= 3:
+                self.way.addItem(words, way)
+        self.before, self.after = QLabel(), QLabel()
+        for label in (self.before, self.after):
+            label.setFixedSize(_PREVIEW, _PREVIEW)
+            label.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.sliders: dict[str, Slider] = {}
+        self._numbers: dict[str, QLabel] = {}
+        self._labels: dict[str, QLabel] = {}
+        rows = QGridLayout()
+        rows.setHorizontalSpacing(12)
+        for line, (name, (title, low, high, start, _, tip)) in enumerate(_VALUES.items()):
+            slider, number, label = Slider(low, high, default=start), QLabel(), QLabel(title)
+            slider.set_value(start)
+            slider.setAccessibleName(title)
+            slider.setToolTip(tip)
+            number.setFont(font(13, tabular=True))
+            number.setFixedWidth(48)
+            slider.moved.connect(lambda value, slider=slider: (slider.set_value(value), self.follow()))
+            self.sliders[name], self._numbers[name], self._labels[name] = slider, number, label
+            for column, widget in enumerate((label, slider, number)):
+                rows.addWidget(widget, line, column)
+        self.green_down = QCheckBox("Green points down")
+        self.green_down.setToolTip("Of the picture of normals; the wrong way looks inside out")
+        self.green_down.clicked.connect(self.follow)
+        rows.addWidget(self.green_down, len(_VALUES), 0, 1, 3)
+        self.told = QLabel()
+        self.told.setProperty("role", "quiet")
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
+        self.make_button = buttons.addButton("Make a pattern of it", QDialogButtonBox.ButtonRole.AcceptRole)
+        self.make_button.setProperty("role", "main")
+        buttons.rejected.connect(self.reject)
+        self.make_button.clicked.connect(self.make)
+        pictures = QHBoxLayout()
+        pictures.setSpacing(12)
+        pictures.addWidget(self.before)
+        pictures.addWidget(self.after)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(18, 16, 18, 14)
+        layout.setSpacing(12)
+        for part in (self.way, pictures, rows, self.told, buttons):
+            (layout.addLayout if isinstance(part, QHBoxLayout | QGridLayout) else layout.addWidget)(part)
+        self.way.currentIndexChanged.connect(self.follow)
+        self._small = _level(pyramid, 512)
+        self.before.setPixmap(_shown(self._small.astype(np.float32) / _whole(self._small)))
+        self.follow()
+
+    def _values(self) -> dict[str, float]:
+        return {name: slider.values()[0] for name, slider in self.sliders.items()}
+
+    def follow(self) -> None:
+        way = self.way.currentData()
+        for name, (*_, of, _) in _VALUES.items():
+            for widget in (self.sliders[name], self._numbers[name], self._labels[name]):
+                widget.setVisible(of == way)
+            self._numbers[name].setText(f"{self.sliders[name].values()[0]:.3f}".rstrip("0").rstrip("."))
+        self.green_down.setVisible(way == HEIGHT)
+        made, rise = made_relief(way, self._small, self._values(), self.green_down.isChecked())
+        self.after.setPixmap(_shown(made))
+        self.told.setText(f"From its lowest to its highest: {rise:.3f} of its width" if rise is not None else "")
+
+    def make(self) -> None:
+        """Makes it aside from the window, then closes."""
+        way, values, is_down = self.way.currentData(), self._values(), self.green_down.isChecked()
+        stem = self._picture.name.rsplit(".", 1)[0]
+        name = f"{stem}, {'normals' if way == NORMALS else 'height'}.png"
+        self.make_button.setEnabled(False)
+        self.told.setText("Making it…")
+        self.job = _MakeJob(lambda pixels: made_relief(way, pixels, values, is_down), self._pyramid, name, self._assets)
+        self.job.made.connect(lambda picture, rise: self._finish(picture, way, rise))
+        self.job.failed.connect(self._fail)
+        self.job.start()
+
+    def _finish(self, picture: Picture, way: str, rise: float | None) -> None:
+        self.job.wait()
+        self.accept()
+        self._done(picture, way, rise)
+
+    def _fail(self, words: str) -> None:
+        self.job.wait()
+        self.reject()
+        self._said(words)
+
+    def done(self, result: int) -> None:
+        if self.job is not None:
+            self.job.wait()
+        super().done(result)
+
+
+def _whole(pixels: np.ndarray) -> float:
+    return {"uint8": 255.0, "uint16": 65535.0}.get(pixels.dtype.name, 1.0)
+
+
+def _shown(pixels: np.ndarray) -> QPixmap:
+    """Values in [0, 1] as a picture for the dialog."""
+    pixels = pixels.reshape(*pixels.shape[:2], -1)
+    color = np.repeat(pixels[..., :1], 3, axis=2) if pixels.shape[2] < 3 else pixels[..., :3]
+    color = np.ascontiguousarray(np.clip(np.nan_to_num(color), 0, 1) * 255, np.uint8)
+    height, width = color.shape[:2]
+    image = QImage(color.data, width, height, 3 * width, QImage.Format.Format_RGB888).copy()
+    keep, smooth = Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
+    return QPixmap.fromImage(image).scaled(_PREVIEW, _PREVIEW, keep, smooth)

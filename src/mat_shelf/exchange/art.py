@@ -1,0 +1,164 @@
+"""Art as it comes from layout programs: colour profiles, inks, layers, sheets of several labels."""
+
+import io
+from functools import lru_cache
+
+import numpy as np
+from PIL import Image, ImageCms
+from psd_tools import PSDImage
+from scipy.ndimage import find_objects, label
+
+from mat_shelf.exchange.pictures import PictureError
+
+MOST_LAYERS = 500
+_MOST_PIXELS = 1 << 28
+_LEAST_PIECE = 8
+"""Pixels across under which what lies on a sheet is a speck, not a label."""
+
+
+def as_art(data: bytes) -> bytes:
+    """A picture whose numbers are sRGB colours: itself, or a PNG where it has a colour profile or inks.
+
+    Profiles are followed with littlecms, relative colorimetric with black point compensation, in 8 bits. Of inks
+    without a profile (CMYK) each takes its share of white, as screens show them.
+
+    Raises
+    ------
+    PictureError
+        If it is damaged.
+    """
+    try:
+        with Image.open(io.BytesIO(data)) as picture:
+            profile, mode = picture.info.get("icc_profile"), picture.mode
+            if picture.format not in ("PNG", "JPEG", "TIFF", "WEBP", "PSD") or not (profile or mode == "CMYK"):
+                return data
+            if picture.width * picture.height > _MOST_PIXELS:
+                raise PictureError("the picture is larger than 16384 by 16384 pixels")
+            picture.load()
+            shown = _followed(picture, profile) if profile else picture.convert("RGB")
+            out = io.BytesIO()
+            shown.save(out, "PNG", compress_level=1)
+            return out.getvalue()
+    except PictureError:
+        raise
+    except Image.UnidentifiedImageError:
+        return data  # of a kind that Pillow does not read; whoever reads it says what is wrong
+    except Exception as fault:  # readers of damaged files raise whatever they stumble over
+        raise PictureError("the picture is damaged and cannot be read") from fault
+
+
+def _followed(picture: Image.Image, profile: bytes) -> Image.Image:
+    """A picture in sRGB as its profile says; itself where that is damaged."""
+    alpha = picture.getchannel("A") if picture.mode in ("RGBA", "LA") else None
+    color = picture.convert({"RGBA": "RGB", "LA": "L", "P": "RGB"}.get(picture.mode, picture.mode))
+    try:
+        origin = ImageCms.ImageCmsProfile(io.BytesIO(profile))
+        shown = ImageCms.profileToProfile(
+            color,
+            origin,
+            ImageCms.createProfile("sRGB"),
+            renderingIntent=ImageCms.Intent.RELATIVE_COLORIMETRIC,
+            outputMode="RGB",
+            flags=ImageCms.Flags.BLACKPOINTCOMPENSATION,
+        )
+    except (ImageCms.PyCMSError, OSError, ValueError):
+        shown = color.convert("RGB")
+    if alpha is not None:
+        shown.putalpha(alpha)
+    return shown
+
+
+@lru_cache(maxsize=2)
+def _layered(data: bytes) -> PSDImage:
+    try:
+        document = PSDImage.open(io.BytesIO(data))
+    except Exception as fault:  # as above
+        raise PictureError("the picture is damaged and cannot be read") from fault
+    if document.width * document.height > _MOST_PIXELS:
+        raise PictureError("the picture is larger than 16384 by 16384 pixels")
+    return document
+
+
+def layer_names(data: bytes) -> list[str]:
+    """Names of the layers of a PSD that hold pixels, the lowest first; those of groups come with the group's name.
+
+    Raises
+    ------
+    PictureError
+        If it is damaged, or has more than `MOST_LAYERS`.
+    """
+    return [name for name, _ in _layers(data)]
+
+
+def _layers(data: bytes) -> list[tuple[str, object]]:
+    found = []
+    try:
+        for layer in _layered(data).descendants():
+            if len(found) >= MOST_LAYERS:
+                raise PictureError(f"it has more than {MOST_LAYERS} layers; merge some where it was made")
+            if not layer.is_group() and layer.width > 0 and layer.height > 0:
+                parent = layer.parent
+                group = f"{parent.name} / " if parent is not None and parent.parent is not None else ""
+                found.append((f"{group}{layer.name}"[:80], layer))
+    except PictureError:
+        raise
+    except Exception as fault:  # as above
+        raise PictureError("its layers are damaged and cannot be read") from fault
+    return found
+
+
+def layer_picture(data: bytes, place: int) -> bytes:
+    """One layer of a PSD, on the whole of its canvas, as a PNG with alpha.
+
+    Raises
+    ------
+    PictureError
+        If there is no such layer, or it cannot be read.
+    """
+    layers = _layers(data)
+    if not 0 <= place < len(layers):
+        raise PictureError("there is no such layer")
+    document, layer = _layered(data), layers[place][1]
+    try:
+        pixels = layer.topil()
+    except Exception as fault:  # as above
+        raise PictureError(f"the layer '{layers[place][0]}' is damaged and cannot be read") from fault
+    if pixels is None:
+        raise PictureError(f"the layer '{layers[place][0]}' holds no pixels")
+    canvas = Image.new("RGBA", (document.width, document.height))
+    canvas.paste(pixels.convert("RGBA"), (layer.left, layer.top))
+    out = io.BytesIO()
+    canvas.save(out, "PNG", compress_level=1)
+    return out.getvalue()
+
+
+def pieces(pixels: np.ndarray, apart: int = 4) -> list[tuple[slice, slice]]:
+    """The single labels on a sheet, told by its alpha.
+
+    Parameters
+    ----------
+    pixels : (H, W, 2 or 4) uint8 or uint16
+    apart : int
+        Pixels of clear ground that part two labels; what is nearer belongs together.
+
+    Returns
+    -------
+    list of (rows, columns)
+        From the top, then from the left; one that is all of the sheet where nothing parts it.
+    """
+    cover = pixels[..., -1] > 0
+    if pixels.shape[2] not in (2, 4) or cover.all():
+        return [(slice(0, pixels.shape[0]), slice(0, pixels.shape[1]))]
+    coarse = np.pad(cover, [(0, -side % apart) for side in cover.shape])
+    coarse = coarse.reshape(coarse.shape[0] // apart, apart, -1, apart).any(axis=(1, 3))
+    numbers, _ = label(coarse, np.ones((3, 3)))
+    found = []
+    for rows, columns in find_objects(numbers):
+        rows = slice(rows.start * apart, min(rows.stop * apart, cover.shape[0]))
+        columns = slice(columns.start * apart, min(columns.stop * apart, cover.shape[1]))
+        tall, wide = (np.flatnonzero(cover[rows, columns].any(axis=axis)) for axis in (1, 0))
+        rows = slice(rows.start + int(tall[0]), rows.start + int(tall[-1]) + 1)
+        columns = slice(columns.start + int(wide[0]), columns.start + int(wide[-1]) + 1)
+        if rows.stop - rows.start >= _LEAST_PIECE and columns.stop - columns.start >= _LEAST_PIECE:
+            found.append((rows, columns))
+    return sorted(found, key=lambda piece: (piece[0].start // 32, piece[1].start))
