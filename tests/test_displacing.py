@@ -124,9 +124,10 @@ def test_faces_are_picked_as_those_of_the_parts_own_mesh():
 
 
 def test_what_is_too_fine_is_refused_in_words_and_left_as_bump(monkeypatch):
+    monkeypatch.setattr(displacing, "MOST_TRIANGLES", 200_000)
     project, assets = project_of(ball(), relief_of(Noise(), 0.5, 0.02))
     (words,) = fill_displacements(project, assets)
-    assert "Block" in words and "more than 1.5 million" in words and "mm on it fits" in words
+    assert "Block" in words and "more than 0.2 million" in words and "mm on it fits" in words
     picture = render(project, assets, 32, 24, 1, denoise=False)
     assert np.isfinite(picture.light).all() and picture.shot.geometry.rest is None
     enough = float(words.split("from ")[1].split(" mm")[0])

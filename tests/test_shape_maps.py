@@ -5,17 +5,20 @@ import pytest
 import trimesh
 
 from mat_shelf.document.pattern import Feed, Pattern
+from mat_shelf.document.project import Material, Part, Pose, Product
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
+from mat_shelf.exchange.product_import import new_project
+from mat_shelf.geometry.glb import NamedMesh
 from mat_shelf.geometry.mesh import checked
-from mat_shelf.patterns.sources import Crevices, Edges
+from mat_shelf.patterns.sources import Crevices, Edges, Nearby
 from mat_shelf.rendering.session import render
-from mat_shelf.rendering.shape_maps import ShapeKey, ShapeLookup, make_map, needed_maps
+from mat_shelf.rendering.shape_maps import ShapeKey, ShapeLookup, lookup_keys, make_map, needed_maps, others_near
 
 
 def looked_up(mesh, kind, radius, triangle, u, v):
     key = ShapeKey("0" * 64, kind, radius, 1.0)
-    lookup = ShapeLookup([("0" * 64, 1.0)], np.zeros(1, np.int32), {key: make_map(mesh, key)})
+    lookup = ShapeLookup([("0" * 64, 1.0, "")], np.zeros(1, np.int32), {key: make_map(mesh, key)})
     part = np.zeros(len(triangle), np.int32)
     return lookup.values(kind, radius, part, np.int32(triangle), np.float32(u), np.float32(v))
 
@@ -105,3 +108,34 @@ def test_worn_edges_show_in_the_picture(small_project):
     plain = made.with_material(made.materials[0].with_(recipe=recipe.with_pattern(crevices)))
     dark = render(plain, assets, 120, 80, 16, denoise=False, cut_out=True)
     assert dark.light.mean(2)[inside].max() < 0.05  # a block has no crevices
+
+
+def test_nearby_is_white_where_parts_touch_and_fades_with_the_distance():
+    """A ball of 10 mm stands on the middle of a plate: at r beside its foot the gap is hypot(r, 10) - 10."""
+    assets = Assets()
+    slab = trimesh.creation.box((60, 4, 60))
+    plate = checked(slab.vertices, slab.faces, crease_degrees=10)
+    solid = trimesh.creation.icosphere(5)
+    ball = checked(solid.vertices * 10, solid.faces, solid.vertices)
+    parts = (
+        Part(id="plate", name="Plate", mesh=assets.add(NamedMesh("plate", plate)), material="m"),
+        Part(id="ball", name="Ball", mesh=assets.add(NamedMesh("ball", ball)), pose=Pose(shift=(0, 12, 0), scale=1.0)),
+    )
+    pattern = Pattern(id="n", name="N", steps=(Nearby(radius=4.0),))
+    project = new_project(
+        Product(name="P", parts=parts), (Material(id="m", name="M", recipe=Recipe(patterns=(pattern,))),), (60, 24, 60)
+    )
+    (key,) = needed_maps(project)
+    made = make_map(plate, key, others=others_near(project, assets.meshes, key))
+    lookup = ShapeLookup(lookup_keys(project), np.array([0, 12], np.int32), {key: made})
+    top = int(np.flatnonzero((plate.vertices[plate.triangles][:, :, 1] > 1.9).all(axis=1))[0])
+    corners = plate.vertices[plate.triangles[top]]
+    rng = np.random.default_rng(2)
+    u, v = rng.random((2, 4000)).astype(np.float32)
+    u, v = np.where(u + v > 1, 1 - u, u), np.where(u + v > 1, 1 - v, v)
+    places = corners[0] + u[:, None] * (corners[1] - corners[0]) + v[:, None] * (corners[2] - corners[0])
+    values = lookup.values("nearby", 4.0, np.zeros(4000, np.int32), np.full(4000, top), u, v)
+    gap = np.hypot(np.hypot(places[:, 0], places[:, 2]), 10) - 10
+    assert np.abs(values - np.clip(1 - gap / 4, 0, 1)).max() < 0.06
+    moved = project.with_part(project.part("ball").with_(pose=Pose(shift=(5, 12, 0))))
+    assert needed_maps(moved) != [key]

@@ -302,3 +302,22 @@ def test_keys_and_gestures_are_listed(open_window, small_project, qtbot):
     shown = {label.text() for label in dialog.findChildren(type(window.notice.text))}
     assert {"Ctrl+K", "Keep on shelf", "Stands a coloured ball there"} <= shown
     dialog.close()
+
+
+def test_a_project_is_read_aside_and_what_was_done_meanwhile_is_asked_for(
+    open_window, qtbot, small_project, tmp_path, monkeypatch
+):
+    """Opening gives the window back at once; an edit made before it is over is not lost without a question."""
+    window = open_window()
+    path = tmp_path / "block.matshelf"
+    save_project(path, *small_project)
+    window.open_project(path)
+    assert window.workshop.project.name != small_project[0].name  # it is still being read
+    qtbot.waitUntil(lambda: window.workshop.path == path, timeout=20_000)
+    assert window.workshop.project == small_project[0]
+    asked = []
+    monkeypatch.setattr(type(window), "_may_leave", lambda self: asked.append(1) or False)
+    window.open_project(path)
+    window.workshop.edit("Rename", window.workshop.project.with_(name="Mine"))
+    qtbot.waitUntil(lambda: window.open_job is None, timeout=20_000)
+    assert asked and window.workshop.project.name == "Mine"

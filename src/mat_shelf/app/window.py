@@ -28,6 +28,7 @@ from mat_shelf.app.board.set_board import SetBoard
 from mat_shelf.app.marks.mark_work import MarkWork
 from mat_shelf.app.marks.marks_board import MarksBoard
 from mat_shelf.app.missing_pictures import MissingPictures
+from mat_shelf.app.open_job import OpenJob
 from mat_shelf.app.patterns.shape_job import ShapeKeeper
 from mat_shelf.app.product.import_job import ImportJob
 from mat_shelf.app.product.product_board import ProductBoard
@@ -42,6 +43,7 @@ from mat_shelf.app.wall.mark_drag import MarkDrag
 from mat_shelf.app.wall.pattern_drag import PatternDrag
 from mat_shelf.app.wall.wall import Wall
 from mat_shelf.app.workshop import Workshop
+from mat_shelf.document.project import Project
 from mat_shelf.exchange.product_import import new_project
 from mat_shelf.exchange.project_file import ENDING
 from mat_shelf.exchange.recovery import Recovery
@@ -95,6 +97,7 @@ class Window(QMainWindow):
         self.missing = MissingPictures(workshop, self._ask, self)
         self.render_dialog: RenderDialog | None = None
         self.import_job: ImportJob | None = None
+        self.open_job: OpenJob | None = None
         self._make_actions()
 
         right = QVBoxLayout()
@@ -263,7 +266,7 @@ class Window(QMainWindow):
         self.recent_menu.clear()
         for path in recent_projects():
             shown = self.recent_menu.addAction(f"{path.stem}    {path.parent}")
-            shown.triggered.connect(lambda _, path=path: self._may_leave() and self.workshop.open(path))
+            shown.triggered.connect(lambda _, path=path: self._may_leave() and self.open_project(path))
         if self.recent_menu.isEmpty():
             self.recent_menu.addAction("No project was saved or opened yet").setEnabled(False)
 
@@ -282,7 +285,7 @@ class Window(QMainWindow):
         elif ending != ENDING:
             self.workshop.set_room(path)
         elif self._may_leave():
-            self.workshop.open(path)
+            self.open_project(path)
 
     @staticmethod
     def _dropped_file(data: QMimeData) -> Path | None:
@@ -414,7 +417,25 @@ class Window(QMainWindow):
             return
         chosen, _ = QFileDialog.getOpenFileName(self, "Open a project", self._folder(), PROJECT_FILES)
         if chosen:
-            self.workshop.open(Path(chosen))
+            self.open_project(Path(chosen))
+
+    def open_project(self, path: Path) -> None:
+        """Reads a project aside from the window, then puts it in place of the present one."""
+        if self.open_job is not None:
+            self.workshop.said.emit(f"{self.open_job.path.name} is still being read; try again in a moment.")
+            return
+        job, before = OpenJob(path), self.workshop.project
+        self.open_job = job
+        job.failed.connect(self.workshop.said)
+        job.finished.connect(lambda: self._take_opened(job, before))
+        job.start()
+
+    def _take_opened(self, job: OpenJob, before: Project) -> None:
+        job.wait()
+        self.open_job = None
+        # Whoever went on working meanwhile is asked again before that is left behind.
+        if job.result is not None and (self.workshop.project is before or self._may_leave()):
+            self.workshop.replace(*job.result, job.path)
 
     def save(self) -> bool:
         return self.workshop.save(self.workshop.path) if self.workshop.path else self.save_as()
@@ -484,6 +505,8 @@ class Window(QMainWindow):
         self.marks_board.close_thread()
         self.shapes.close()
         self.missing.close()
+        if self.open_job is not None:
+            self.open_job.wait()
         self.wall.close_worker()
         event.accept()
 

@@ -10,7 +10,7 @@ from mat_shelf.document.project import Project
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.atomic import write_atomically
 from mat_shelf.geometry.mesh import Mesh
-from mat_shelf.rendering.shape_maps import ShapeKey, ShapeMap, make_map, needed_maps
+from mat_shelf.rendering.shape_maps import ShapeKey, ShapeMap, make_map, needed_maps, others_near
 
 _VERSION = 1
 """Raised whenever maps are made another way."""
@@ -21,7 +21,7 @@ def _path(key: ShapeKey) -> Path:
     return user_cache_path("mat-shelf") / "shape-maps" / f"{name}.npz"
 
 
-def shape_map(mesh: Mesh, key: ShapeKey, progress=lambda done, total: True) -> ShapeMap:
+def shape_map(mesh: Mesh, key: ShapeKey, progress=lambda done, total: True, others=None) -> ShapeMap:
     """A geometry map, made if it is not kept yet; see `rendering.shape_maps.make_map`."""
     path = _path(key)
     try:
@@ -31,7 +31,7 @@ def shape_map(mesh: Mesh, key: ShapeKey, progress=lambda done, total: True) -> S
             return found
     except (OSError, ValueError, KeyError, EOFError):
         pass  # not kept, or damaged: it is made again
-    made = make_map(mesh, key, progress)
+    made = make_map(mesh, key, progress, others)
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         write_atomically(path, lambda temporary: _save(temporary, made))
@@ -44,7 +44,9 @@ def fill_shape_maps(project: Project, assets: Assets, progress=lambda done, tota
     """Sees to it that the assets have every geometry map that a project needs. Raises InterruptedError."""
     for key in needed_maps(project):
         if key not in assets.shape_maps:
-            assets.shape_maps[key] = shape_map(assets.meshes[key.mesh], key, progress)
+            assets.shape_maps[key] = shape_map(
+                assets.meshes[key.mesh], key, progress, others_near(project, assets.meshes, key)
+            )
 
 
 def _save(path: Path, made: ShapeMap) -> None:

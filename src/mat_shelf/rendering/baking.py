@@ -94,7 +94,7 @@ def bake(
     corners = stood.vertices[mesh.triangles].reshape(-1, 9)
     normals = stood.normals[mesh.triangles].reshape(-1, 9)
     uv = mesh.uv[mesh.triangles].reshape(-1, 6)
-    shapes = ShapeLookup([(part.mesh, pose.scale)], np.zeros(1, np.int32), shape_maps)
+    shapes = ShapeLookup([(part.mesh, pose.scale, "")], np.zeros(1, np.int32), shape_maps)
     atlas = _flat(mesh)
     overlays = lying_over(recipe, library.pictures)
     names = [name for name in BAKED if recipe.feed(name) or name in BAKED[:3] or _differs(recipe, overlays, name)]

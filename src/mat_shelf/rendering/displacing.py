@@ -22,7 +22,7 @@ from mat_shelf.marks.lying import LyingError, lay
 from mat_shelf.patterns.points import Points, part_frames, part_salt
 from mat_shelf.patterns.step import Library, evaluate, grey
 from mat_shelf.rendering.geometry import Geometry
-from mat_shelf.rendering.shape_maps import ShapeLookup
+from mat_shelf.rendering.shape_maps import ShapeLookup, lookup_keys
 
 MOST_TRIANGLES = 1_500_000
 """Of one part; they take about 400 MB while they are made and 250 MB afterwards."""
@@ -227,8 +227,7 @@ def _points(project: Project, part: Part, supplies, position, normal, uv, face, 
     poses = [(turn_matrix(p.pose.turn), p.pose.shift, p.pose.scale) for p in shown]
     frames = part_frames([supplies.meshes[p.mesh] for p in shown], poses, [part_salt(p.id) for p in shown])
     number = next(k for k, p in enumerate(shown) if p.id == part.id)
-    keys = [(p.mesh, p.pose.scale) for p in shown]
-    lookup = ShapeLookup(keys, np.zeros(len(shown), np.int32), supplies.shape_maps)
+    lookup = ShapeLookup(lookup_keys(project), np.zeros(len(shown), np.int32), supplies.shape_maps)
     count = len(position)
     return Points(
         position,

@@ -21,7 +21,7 @@ from mat_shelf.rendering.displacing import fill_displacements, made_displacement
 from mat_shelf.rendering.film import Film, develop
 from mat_shelf.rendering.lights import set_lights
 from mat_shelf.rendering.scene import Supplies, clear_bodies, project_dressing, project_geometry
-from mat_shelf.rendering.shape_maps import make_map, needed_maps, shape_lookup
+from mat_shelf.rendering.shape_maps import make_map, needed_maps, others_near, shape_lookup
 from mat_shelf.rendering.sight import Sight, see
 from mat_shelf.rendering.tracer import Shot, Tracer
 
@@ -318,7 +318,9 @@ def render(
     studio = project.set
     for key in needed_maps(project):
         if key not in supplies.shape_maps:
-            supplies.shape_maps[key] = make_map(supplies.meshes[key.mesh], key)
+            supplies.shape_maps[key] = make_map(
+                supplies.meshes[key.mesh], key, others=others_near(project, supplies.meshes, key)
+            )
     fill_displacements(project, supplies)
     displaced = made_displacements(project, supplies.displaced)
     geometry = project_geometry(project, supplies.meshes, displaced=displaced)

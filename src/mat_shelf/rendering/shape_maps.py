@@ -1,20 +1,24 @@
-"""Geometry maps: how deep in crevices and how near to edges each place of a part is.
+"""Geometry maps: how deep in crevices, and how near to edges and to other parts, each place of a part is.
 
 Values lie on a lattice inside every triangle, as fine as the radius asks for. That needs no atlas, so it has no seams,
 and works alike on the few large triangles of a CAD model and the many small ones of a scan.
 """
 
+import hashlib
 import math
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from typing import NamedTuple
 
 import numpy as np
+from scipy.spatial import cKDTree
 
 from mat_shelf.document.project import Part, Project
 from mat_shelf.geometry.mesh import Mesh
+from mat_shelf.geometry.pose import posed, turn_matrix
+from mat_shelf.geometry.refining import refined
 from mat_shelf.optics.kernels import F, kernel
 from mat_shelf.optics.vectors import add, frame, normalize, row3, scale, store3, to_world
-from mat_shelf.patterns.sources import Crevices, Edges
+from mat_shelf.patterns.sources import Crevices, Edges, Nearby
 from mat_shelf.rendering.geometry import Geometry
 from mat_shelf.rendering.scene import visible_parts
 
@@ -24,15 +28,21 @@ PER_RADIUS = 3.0
 MOST_NODES = 200_000
 """Nodes of a part's lattice; a larger part gets a coarser one."""
 _BATCH = 512
+_MOST_PIECES = 2_000_000
+_NEARBY = Nearby.model_fields["kind"].default
 
 
 class ShapeKey(NamedTuple):
-    """What a geometry map is of. Lengths are mm; `mesh` is a SHA-256, `scale` that of the part's pose."""
+    """What a geometry map is of. Lengths are mm; `mesh` is a SHA-256, `scale` that of the part's pose.
+
+    `around` is, of maps that depend on other parts, the part's id and what stands for all that it sees.
+    """
 
     mesh: str
     kind: str
     radius: float
     scale: float
+    around: str = ""
 
 
 class ShapeMap(NamedTuple):
@@ -54,33 +64,84 @@ def needed_maps(project: Project) -> list[ShapeKey]:
     """The geometry maps that the project's visible parts need, each once."""
     wanted: dict[ShapeKey, None] = {}
     recipes = {material.id: material.recipe for material in project.materials}
+    whole = _whole(project)
     for part in project.product.parts:
         if part.is_hidden:
             continue
         for material in part.worn():
-            for key in _keys(part, recipes[material]):
+            for key in _keys(part, recipes[material], whole):
                 wanted[key] = None
     return list(wanted)
 
 
-def _keys(part: Part, recipe) -> Iterable[ShapeKey]:
-    for pattern in (pattern for layer in recipe.layers() for pattern in layer.patterns):
-        for step in pattern.steps:
-            if isinstance(step, Edges | Crevices):
-                yield ShapeKey(part.mesh, step.kind, step.radius, part.pose.scale)
+def _keys(part: Part, recipe, whole: str) -> Iterable[ShapeKey]:
+    for step in _steps(recipe):
+        if isinstance(step, Edges | Crevices):
+            yield ShapeKey(part.mesh, step.kind, step.radius, part.pose.scale)
+        elif isinstance(step, Nearby):
+            yield ShapeKey(part.mesh, step.kind, step.radius, part.pose.scale, f"{part.id} {whole}")
 
 
-def make_map(mesh: Mesh, key: ShapeKey, progress: Callable[[int, int], bool] = lambda done, total: True) -> ShapeMap:
+def _steps(recipe):
+    return (step for layer in recipe.layers() for pattern in layer.patterns for step in pattern.steps)
+
+
+def _whole(project: Project) -> str:
+    """What stands for how all visible parts stand; empty where no material looks about for others."""
+    if not any(isinstance(step, Nearby) for material in project.materials for step in _steps(material.recipe)):
+        return ""
+    shown = [(part.id, part.mesh, part.pose.model_dump_json()) for part in project.product.parts if not part.is_hidden]
+    return hashlib.sha256(repr(shown).encode()).hexdigest()[:32]
+
+
+def others_near(project: Project, meshes: Mapping[str, Mesh], key: ShapeKey) -> np.ndarray | None:
+    """Places on all other visible parts, in the part's own frame and the world's mm, (M, 3) float32.
+
+    None for maps that do not depend on other parts. Places lie an eighth of the radius apart where they count.
+    """
+    if not key.around:
+        return None
+    own = project.part(key.around.split()[0])
+    turn, shift = turn_matrix(own.pose.turn), np.array(own.pose.shift)
+    low, high = meshes[own.mesh].bounds * own.pose.scale + np.array([[-key.radius], [key.radius]])
+    found = [np.zeros((0, 3), np.float32)]
+
+    def fineness(middle, length):
+        away = np.linalg.norm(np.maximum(np.maximum(low - middle, middle - high), 0), axis=1)
+        return np.where(away <= 0.5 * length, key.radius / 8, np.inf).astype(np.float32)
+
+    for part in project.product.parts:
+        if part.is_hidden or part.id == own.id:
+            continue
+        stood = posed(meshes[part.mesh], part.pose)
+        here = Mesh(((stood.vertices - shift) @ turn).astype(np.float32), stood.triangles, stood.normals)
+        if (here.bounds[0] > high).any() or (here.bounds[1] < low).any():
+            continue
+        corners = refined(here, 1.0, fineness, _MOST_PIECES).position
+        found += [corners.reshape(-1, 3), corners.mean(axis=1)]
+    places = np.concatenate(found)
+    return places[((places >= low) & (places <= high)).all(axis=1)]
+
+
+def make_map(
+    mesh: Mesh,
+    key: ShapeKey,
+    progress: Callable[[int, int], bool] = lambda done, total: True,
+    others: np.ndarray | None = None,
+) -> ShapeMap:
     """Looks about from every node of a mesh's lattices.
 
     Crevices: the share of a cosine-weighted half space that the part itself blocks within the radius. Edges: twice the
     share of the half space inside the surface in which one comes out of the part again within the radius, other than
-    through a wall's back; 1 on a straight edge of a cube.
+    through a wall's back; 1 on a straight edge of a cube. Nearby: 1 less the distance to the nearest other
+    part, in radii.
 
     Parameters
     ----------
     progress : callable (done, total) -> bool
         False cancels.
+    others : (M, 3) float32, optional
+        Of `others_near`.
 
     Raises
     ------
@@ -103,6 +164,11 @@ def make_map(mesh: Mesh, key: ShapeKey, progress: Callable[[int, int], bool] = l
     total = int(nodes.sum())
     position, normal = np.empty((total, 3), np.float32), np.empty((total, 3), np.float32)
     node_kernel(first, count, corners, geometry.triangles.normals, position, normal)
+    if others is not None:
+        away = np.full(total, np.inf)
+        if len(others):
+            away, _ = cKDTree(others).query(position, distance_upper_bound=key.radius)
+        return ShapeMap(first, count, np.clip(1 - away / key.radius, 0, 1).astype(np.float32))
     outward = key.kind == Crevices.model_fields["kind"].default
     values = np.empty(total, np.float32)
     lift = np.float32(1e-5 * float(np.abs(vertices).max(initial=0)))  # beyond the rounding of positions
@@ -190,7 +256,7 @@ class ShapeLookup:
 
     Parameters
     ----------
-    keys : sequence of (mesh SHA-256, scale)
+    keys : sequence of (mesh SHA-256, scale, what `ShapeKey.around` is for maps that have it)
         Of each geometry.
     first : (G,) int32
         Where the triangles of each geometry begin.
@@ -207,8 +273,8 @@ class ShapeLookup:
         for geometry in np.unique(part):
             if geometry >= len(self._keys):
                 continue
-            mesh, size = self._keys[geometry]
-            found = self._maps.get(ShapeKey(mesh, kind, radius, size))
+            mesh, size, around = self._keys[geometry]
+            found = self._maps.get(ShapeKey(mesh, kind, radius, size, around if kind == _NEARBY else ""))
             if found is None:
                 continue
             index = np.flatnonzero(part == geometry)
@@ -219,7 +285,13 @@ class ShapeLookup:
         return out
 
 
+def lookup_keys(project: Project) -> list[tuple[str, float, str]]:
+    """The keys of a `ShapeLookup` for a project's visible parts."""
+    whole = _whole(project)
+    shown = (project.product.parts[place] for place in visible_parts(project))
+    return [(part.mesh, part.pose.scale, f"{part.id} {whole}") for part in shown]
+
+
 def shape_lookup(project: Project, geometry: Geometry, maps) -> ShapeLookup:
     """What looks up the geometry maps of a project's visible parts."""
-    shown = (project.product.parts[place] for place in visible_parts(project))
-    return ShapeLookup([(part.mesh, part.pose.scale) for part in shown], geometry.triangles.first, maps)
+    return ShapeLookup(lookup_keys(project), geometry.triangles.first, maps)

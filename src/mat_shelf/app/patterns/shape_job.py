@@ -5,7 +5,7 @@ from PyQt6.QtCore import QThread, QTimer, pyqtSignal
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.exchange.shape_cache import shape_map
 from mat_shelf.rendering.displacing import fill_displacements, needed_displacements
-from mat_shelf.rendering.shape_maps import ShapeKey, needed_maps
+from mat_shelf.rendering.shape_maps import ShapeKey, needed_maps, others_near
 
 PAUSE_MS = 400
 """Time without an edit after which maps are begun: a radius that is dragged asks for many that nobody needs."""
@@ -34,7 +34,12 @@ class ShapeJob(QThread):
         try:
             for key in self._keys:
                 progress = self._telling(f"{key.kind.capitalize()} of {self._names[key.mesh]}")
-                self._assets.shape_maps[key] = shape_map(self._assets.meshes[key.mesh], key, progress)
+                self._assets.shape_maps[key] = shape_map(
+                    self._assets.meshes[key.mesh],
+                    key,
+                    progress,
+                    others_near(self._project, self._assets.meshes, key),
+                )
             for words in fill_displacements(self._project, self._assets, self._telling("True relief")):
                 self.refused.emit(words)
         except InterruptedError:

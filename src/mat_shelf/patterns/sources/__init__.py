@@ -10,7 +10,7 @@ from mat_shelf.patterns.sources.painted import Painted
 from mat_shelf.patterns.sources.pictured import Pictured
 from mat_shelf.patterns.sources.plain import Checker, Constant, Gradient
 from mat_shelf.patterns.sources.scratches import Scratches
-from mat_shelf.patterns.sources.shape import Crevices, EachPart, Edges, Facing, Height, Slope
+from mat_shelf.patterns.sources.shape import Crevices, EachPart, Edges, Facing, Height, Nearby, Slope
 from mat_shelf.patterns.sources.smudges import Smudges, WipeMarks
 from mat_shelf.patterns.sources.speckle import Speckle
 from mat_shelf.patterns.sources.water import DriedWater, Drips
@@ -45,6 +45,7 @@ SOURCES = (
     Height,
     Edges,
     Crevices,
+    Nearby,
     EachPart,
 )
 """In the order in which they are offered."""

@@ -94,6 +94,18 @@ class Crevices(_LookedUp):
     )
 
 
+class Nearby(_LookedUp):
+    """White where another part touches, fading within a radius: the distance to the nearest other part."""
+
+    label = "Nearby"
+    tip = "What gathers or wears where parts meet: dust round a foot, polish under a ring, oil at a hinge."
+
+    kind: Literal["nearby"] = "nearby"
+    radius: float = number(
+        5.0, 0.05, 1000, label="Radius", unit="mm", tip="How far it fades.", usual=(0.5, 50), log=True
+    )
+
+
 class EachPart(_OfThePart):
     """One random value for each part."""
 
