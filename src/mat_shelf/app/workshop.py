@@ -67,6 +67,7 @@ class Workshop(QObject):
         self._opened_material: str | None = None
         self._alone: tuple[str, Recipe, Pattern] | None = None
         self._overlay_id: str | None = None
+        self._on_board: tuple = (None, (), None)
 
     @property
     def project(self) -> Project:
@@ -94,6 +95,13 @@ class Workshop(QObject):
     @property
     def selected_material(self) -> Material | None:
         """The material on the board: one that was opened by itself, or that of the selected part."""
+        # Every row of the board asks for it at every edit.
+        project, chosen = self.project, (self._opened_material, self.selected, self.selected_zone_id)
+        if self._on_board[0] is not project or self._on_board[1] != chosen:
+            self._on_board = project, chosen, self._find_material()
+        return self._on_board[2]
+
+    def _find_material(self) -> Material | None:
         if self._opened_material is not None:
             return self.project.material(self._opened_material)
         wearer = self.selected_zone or self.selected_part

@@ -134,15 +134,15 @@ def even(spacing: float):
 
 
 def triangles_needed(mesh: Mesh, scale: float, spacing: float) -> float:
-    """About how many triangles a mesh takes at a fineness, mm."""
+    """How many triangles a mesh takes at a fineness, mm, at most, but for slivers."""
     a, b, c = (mesh.vertices[mesh.triangles[:, k]].astype(np.float64) * scale for k in range(3))
     area = 0.5 * np.linalg.norm(np.cross(b - a, c - a), axis=1)
-    # Halving sides until they are short enough leaves them 0.7 times as long as allowed on the whole.
-    return float(np.maximum(area / (0.25 * spacing * spacing), 1).sum())
+    # Halving sides until they are short enough may leave them half as long as allowed: 0.43 of a quarter of the square.
+    return float(np.maximum(area / (0.1 * spacing * spacing), 1).sum())
 
 
 def finest_allowed(mesh: Mesh, scale: float, most: int) -> float:
-    """A fineness, mm, at which a mesh takes about as many triangles as are allowed."""
+    """A fineness, mm, at which a mesh takes no more triangles than are allowed."""
     low, high = 1e-3, 1e3
     for _ in range(40):
         middle = math.sqrt(low * high)

@@ -1,15 +1,15 @@
 """Artwork on marks: how much of it is anywhere and in what colour, and how high it makes a stamp."""
 
+import math
 from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
 from scipy.ndimage import distance_transform_edt
 
-from mat_shelf.patterns.pyramid import Pyramid
+from mat_shelf.optics.kernels import F, kernel
+from mat_shelf.patterns.pyramid import Pyramid, decoding, value_at
 
-_HOLD = 2
-"""Beyond its border a picture is its border."""
 _LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
 _STAMP_PIXELS = 1024
 """Width of the height field of a stamp: its slopes are smooth, so it need not be as fine as the art."""
@@ -42,13 +42,10 @@ class Artwork:
             Linear Rec.709.
         alpha : (N,) float32
         """
-        values = _premultiplied(self._picture, s, t) if self.has_alpha else self._picture.look_up(s, t, True, _HOLD)
-        alpha = np.ones(len(s), np.float32)
-        if self.has_alpha:
-            alpha, values = values[:, -1], values[:, :-1]
-            values = values / np.maximum(alpha, np.float32(1e-4))[:, None]
-        color = np.repeat(values, 3, axis=1) if values.shape[1] == 1 else values[:, :3]
-        return np.clip(np.ascontiguousarray(color), 0, 1), np.clip(alpha, 0, 1)
+        color, alpha = np.empty((len(s), 3), np.float32), np.empty(len(s), np.float32)
+        pixels = self._picture.levels[0]
+        art_kernel(pixels, decoding(pixels.dtype.name, True), self.has_alpha, s, t, color, alpha)
+        return color, alpha
 
     def ink(self, s, t) -> np.ndarray:
         """How much of foil or of a stamp there is, (N,) float32: the alpha, or the darkness of art without one."""
@@ -56,31 +53,33 @@ class Artwork:
         return alpha if self.has_alpha else 1 - color @ _LUMINANCE
 
 
-def _premultiplied(picture: Pyramid, s, t) -> np.ndarray:
-    """Bilinear values between pixels, each colour weighted by its alpha, (N, C) float32: pixels that are clear have
-    no say in the colour."""
-    x, y = s * np.float32(picture.width) - np.float32(0.5), (1 - t) * np.float32(picture.height) - np.float32(0.5)
-    column, row = np.floor(x), np.floor(y)
-    u, v = x - column, y - row
-    found = 0
-    for down, across, weight in ((0, 0, (1 - u) * (1 - v)), (0, 1, u * (1 - v)), (1, 0, (1 - u) * v), (1, 1, u * v)):
-        at_s = (np.clip(column + across, 0, picture.width - 1) + 0.5) / picture.width
-        at_t = 1 - (np.clip(row + down, 0, picture.height - 1) + 0.5) / picture.height
-        values = picture.look_up(at_s.astype(np.float32), at_t.astype(np.float32), True, _HOLD)
-        alpha = _plain_alpha(picture, values[:, -1])
-        values[:, :-1] *= alpha[:, None]
-        values[:, -1] = alpha
-        found = found + weight.astype(np.float32)[:, None] * values
-    return found
-
-
-def _plain_alpha(picture: Pyramid, decoded: np.ndarray) -> np.ndarray:
-    """Alpha is a plain number; looked up with the colours it was taken for one of them."""
-    if picture.levels[0].dtype == np.float32:
-        return decoded
-    low = decoded * np.float32(12.92)
-    high = np.float32(1.055) * np.maximum(decoded, np.float32(1e-9)) ** np.float32(1 / 2.4) - np.float32(0.055)
-    return np.where(decoded <= 0.0031308, low, high)
+@kernel
+def art_kernel(pixels, table, has_alpha, s, t, color, alpha):
+    """Linear colours, (N, 3), and coverage, (N,), between pixels: those that are clear have no say in the colour."""
+    height, width, channels = pixels.shape
+    whole = F(max(table.shape[0] - 1, 1))
+    last = channels - 1
+    for i in range(s.shape[0]):
+        x = min(max(s[i], F(0)), F(1)) * F(width) - F(0.5)
+        y = (F(1) - min(max(t[i], F(0)), F(1))) * F(height) - F(0.5)
+        c0, r0 = int(math.floor(x)), int(math.floor(y))
+        u, v = x - F(c0), y - F(r0)
+        cover, red, green, blue = F(0), F(0), F(0), F(0)
+        for corner in range(4):
+            row = min(max(r0 + corner // 2, 0), height - 1)
+            column = min(max(c0 + corner % 2, 0), width - 1)
+            weight = (v if corner // 2 else F(1) - v) * (u if corner % 2 else F(1) - u)
+            if has_alpha:
+                weight *= min(max(F(pixels[row, column, last]) / whole, F(0)), F(1))
+            cover += weight
+            red += weight * value_at(pixels, table, row, column, 0)
+            green += weight * value_at(pixels, table, row, column, 1 if channels > 2 else 0)
+            blue += weight * value_at(pixels, table, row, column, 2 if channels > 2 else 0)
+        per = F(1) / max(cover, F(1e-4))
+        color[i, 0] = min(max(red * per, F(0)), F(1))
+        color[i, 1] = min(max(green * per, F(0)), F(1))
+        color[i, 2] = min(max(blue * per, F(0)), F(1))
+        alpha[i] = min(cover, F(1))
 
 
 @dataclass(frozen=True, eq=False)
@@ -119,6 +118,12 @@ class HeightField:
         h = self.heights
         low = h[i, j] * (1 - u) + h[i, j + 1] * u
         return low * (1 - v) + (h[i + 1, j] * (1 - u) + h[i + 1, j + 1] * u) * v
+
+
+@lru_cache(maxsize=64)
+def artwork(picture: Pyramid) -> Artwork:
+    """The same artwork for the same picture, so that what is made of it is made once."""
+    return Artwork(picture)
 
 
 @lru_cache(maxsize=16)

@@ -61,7 +61,7 @@ class Pyramid:
         level = min(max(int(math.log2(max(texel, 1))), 0), len(self.levels) - 1)
         pixels = self.levels[level]
         out = np.empty((len(x), self.channels), np.float32)
-        table = _table(pixels.dtype.name, is_color)
+        table = decoding(pixels.dtype.name, is_color)
         look_up_kernel(pixels, table, x, y, ends, out)
         return out
 
@@ -78,7 +78,7 @@ def _halved(pixels: np.ndarray) -> np.ndarray:
 
 
 @lru_cache(maxsize=8)
-def _table(kind: str, is_color: bool) -> np.ndarray:
+def decoding(kind: str, is_color: bool) -> np.ndarray:
     """What each whole number stands for, float32; one zero for floats, which stand for themselves."""
     if kind == "float32":
         return np.zeros(1, np.float32)
@@ -100,7 +100,8 @@ def _within(i, count, ends):
 
 
 @inline
-def _value(pixels, table, row, column, channel):
+def value_at(pixels, table, row, column, channel):
+    """What a number of a pixel stands for, by the table of `decoding`."""
     if table.shape[0] > 1:
         return table[int(pixels[row, column, channel])]
     return F(pixels[row, column, channel])
@@ -118,6 +119,6 @@ def look_up_kernel(pixels, table, xs, ys, ends, out):
         c1, r1 = _within(c0 + 1, width, ends), _within(r0 + 1, height, ends)
         c0, r0 = _within(c0, width, ends), _within(r0, height, ends)
         for k in range(channels):
-            top = _value(pixels, table, r0, c0, k) * (F(1) - u) + _value(pixels, table, r0, c1, k) * u
-            low = _value(pixels, table, r1, c0, k) * (F(1) - u) + _value(pixels, table, r1, c1, k) * u
+            top = value_at(pixels, table, r0, c0, k) * (F(1) - u) + value_at(pixels, table, r0, c1, k) * u
+            low = value_at(pixels, table, r1, c0, k) * (F(1) - u) + value_at(pixels, table, r1, c1, k) * u
             out[i, k] = top * (F(1) - v) + low * v

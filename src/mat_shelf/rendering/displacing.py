@@ -17,7 +17,7 @@ from mat_shelf.document.recipe import Recipe
 from mat_shelf.geometry.mesh import Mesh, places, row_keys
 from mat_shelf.geometry.pose import turn_matrix
 from mat_shelf.geometry.refining import RefineError, even, finest_allowed, refined
-from mat_shelf.marks.artwork import Artwork, stamped
+from mat_shelf.marks.artwork import artwork, stamped
 from mat_shelf.marks.lying import LyingError, lay
 from mat_shelf.patterns.points import Points, part_frames, part_salt
 from mat_shelf.patterns.step import Library, evaluate, grey
@@ -244,7 +244,7 @@ class _Stamp:
     """A stamp as it lies on a part: how high it stands at places."""
 
     def __init__(self, mark: Mark, part: Part, mesh: Mesh, pictures: Mapping):
-        art = Artwork(pictures[mark.art.digest]) if mark.art is not None and mark.art.digest in pictures else None
+        art = artwork(pictures[mark.art.digest]) if mark.art is not None and mark.art.digest in pictures else None
         self._field = stamped(art, mark.width, mark.height, mark.rise, mark.slope, mark.profile)
         sheet = lay(mark, mesh, part.pose)
         rows, columns = sheet.lies.shape

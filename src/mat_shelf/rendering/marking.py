@@ -1,6 +1,7 @@
 """Marks at the points of a wave: which points lie on one, what they are made of there, and how stamps bend them."""
 
 from collections.abc import Mapping, Sequence
+from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
@@ -9,7 +10,7 @@ from mat_shelf.document.mark import Mark
 from mat_shelf.document.project import Project
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.geometry.mesh import Mesh
-from mat_shelf.marks.artwork import Artwork, HeightField, stamped
+from mat_shelf.marks.artwork import Artwork, HeightField, artwork, stamped
 from mat_shelf.marks.lying import LyingError, Sheet, lay
 from mat_shelf.optics import parameters as P
 from mat_shelf.optics.kernels import kernel
@@ -31,7 +32,6 @@ class Laid(NamedTuple):
         Its row of the parameter block.
     geometry : int
         The geometry that it is on.
-    sheet : Sheet
     net : Geometry
         Its triangles in Embree.
     low, high : (3,) float32, mm
@@ -48,7 +48,6 @@ class Laid(NamedTuple):
     mark: Mark
     row: int
     geometry: int
-    sheet: Sheet
     net: Geometry
     low: np.ndarray
     high: np.ndarray
@@ -94,40 +93,46 @@ def laid_marks(
             sheet = lay(mark, meshes[part.mesh], part.pose)
         except LyingError:
             continue  # kept in the project; the board says what is wrong
-        triangles = sheet.triangles()
-        if not len(triangles):
+        if not sheet.lies.any():
             continue
         art, back = (
-            Artwork(pictures[picture.digest]) if picture is not None and picture.digest in pictures else None
+            artwork(pictures[picture.digest]) if picture is not None and picture.digest in pictures else None
             for picture in (mark.art, mark.back)
         )
         relief = None
         if mark.kind == "stamp":
             relief = stamped(art, mark.width, mark.height, mark.rise, mark.slope, mark.profile)
-        used, triangles_used = np.unique(triangles, return_inverse=True)
-        net = Mesh(
-            sheet.points.reshape(-1, 3)[used],
-            np.ascontiguousarray(triangles_used.reshape(-1, 3), np.int32),
-            sheet.normals.reshape(-1, 3)[used],
-        )
-        library = Library({p.id: p for p in mark.recipe.patterns}, pictures)
-        places = _places(sheet)[triangles].reshape(-1, 6)
+        net, low, high, corners = _net(sheet)
         made.append(
             Laid(
                 mark.with_(recipe=mark_recipe(mark)),
                 first_row + len(made),
                 geometries[mark.part],
-                sheet,
-                Geometry([net]),
-                *net.bounds,
-                np.ascontiguousarray(places),
-                library,
+                net,
+                low,
+                high,
+                corners,
+                Library({p.id: p for p in mark.recipe.patterns}, pictures),
                 art,
                 back,
                 relief,
             )
         )
     return tuple(made)
+
+
+@lru_cache(maxsize=64)
+def _net(sheet: Sheet) -> tuple[Geometry, np.ndarray, np.ndarray, np.ndarray]:
+    """A sheet's triangles in Embree, the box round them, and the places on the mark of their corners."""
+    triangles = sheet.triangles()
+    used, triangles_used = np.unique(triangles, return_inverse=True)
+    net = Mesh(
+        sheet.points.reshape(-1, 3)[used],
+        np.ascontiguousarray(triangles_used.reshape(-1, 3), np.int32),
+        sheet.normals.reshape(-1, 3)[used],
+    )
+    low, high = net.bounds if len(used) else np.zeros((2, 3), np.float32)
+    return Geometry([net]), low, high, np.ascontiguousarray(_places(sheet)[triangles].reshape(-1, 6))
 
 
 def _places(sheet: Sheet) -> np.ndarray:

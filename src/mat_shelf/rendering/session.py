@@ -33,8 +33,10 @@ COARSE_S = (0.06, 0.105)
 COARSE_SAMPLES = 2
 COARSE_FED_DEPTH = 1
 """Waves in which patterns count while a value is dragged: what is seen itself, not what is seen in reflections."""
-COARSE_PATIENCE = (24, 0.7)
+COARSE_PATIENCE = (6, 0.6)
 """While a value is dragged light does not wander about in bodies for long."""
+COARSE_MARKED_DEPTH = 8
+"""Waves in which marks count while a value is dragged: through glass and ink, and back."""
 REST_SAMPLES = 512
 BRIGHTEST = 24.0
 
@@ -245,7 +247,7 @@ class RenderSession:
 
     def _coarse_shot(self, wanted: "_Wanted", width: int, height: int) -> Shot:
         shot = self._shot(wanted, width, height, seed=wanted.revision)
-        return replace(shot, fed_depth=COARSE_FED_DEPTH, patience=COARSE_PATIENCE)
+        return replace(shot, fed_depth=COARSE_FED_DEPTH, marked_depth=COARSE_MARKED_DEPTH, patience=COARSE_PATIENCE)
 
     def coarse_shot(self) -> Shot:
         """What the coarse picture of the newest state is traced from."""

@@ -42,7 +42,9 @@ class Shot:
     brightest : float
         Most that one path may bring after its first bounce, 1 = 1000 cd/m2; keeps sparkles out of pictures.
     fed_depth : int
-        Waves of a path in which patterns count, marks always do; from then on it meets materials' constant values.
+        Waves of a path in which patterns count; from then on it meets materials' constant values.
+    marked_depth : int
+        Waves of a path in which marks count.
     patience : (int, float)
         Scatterings inside bodies after which paths may be ended, and what share of them goes on at most each time.
         The picture stays the same on average; less patience costs noise and saves many small waves.
@@ -59,6 +61,7 @@ class Shot:
     seed: int = 1
     cut_out: bool = False
     fed_depth: int = 1 << 20
+    marked_depth: int = 1 << 20
     patience: tuple[int, float] = (24, 0.98)
 
 
@@ -124,22 +127,24 @@ class Tracer:
         return block
 
     @staticmethod
-    def _vary(count: int, shot: Shot, points, paths, u, v, block, with_patterns: bool) -> None:
+    def _vary(count: int, shot: Shot, points, paths, u, v, block, wave: int) -> None:
         """Gives the points of a wave what marks and patterns make of them."""
         dressing, geometry = shot.dressing, shot.geometry
-        if not dressing.marks and not dressing.fed:
+        has_marks = bool(dressing.marks) and wave < shot.marked_depth
+        has_patterns = bool(dressing.fed) and wave < shot.fed_depth
+        if not has_marks and not has_patterns:
             return
         points = at_rest(count, geometry, points, u, v)
         free, is_marked = len(dressing.parameters), np.zeros(count, bool)
-        if dressing.marks:
+        if has_marks:
 
             def dress(index, laid, free):
                 return dress_mark(index, laid, dressing, geometry, points, paths, u, v, block, free)
 
             free, is_marked = mark_wave(count, dressing, points, paths, block, dress)
-        if dressing.fed and with_patterns:
+        if has_patterns:
             feed_wave(count, dressing, geometry, points, paths, u, v, block, free, is_marked)
-        if dressing.marks:
+        if has_marks:
             stamp_wave(count, dressing, points, paths)
 
     def _trace(self, shot: Shot, film: Film, first: int, count: int, tables, is_stopped) -> None:
@@ -164,7 +169,7 @@ class Tracer:
                 dressing.zone_rows,
                 points,
             )
-            self._vary(count, shot, points, paths, u, v, block, wave < shot.fed_depth)
+            self._vary(count, shot, points, paths, u, v, block, wave)
             count, aimed = passes.shade(
                 count,
                 distance,

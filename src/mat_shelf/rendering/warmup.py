@@ -4,17 +4,21 @@ from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from multiprocessing import get_context
+from types import SimpleNamespace
 
 import numpy as np
 
+from mat_shelf.document.mark import Mark
 from mat_shelf.document.pattern import Pattern, Placement, Relief
-from mat_shelf.document.project import Camera, Softbox
+from mat_shelf.document.picture import Picture
+from mat_shelf.document.project import Camera, Part, Product, Softbox
 from mat_shelf.document.recipe import Overlay, Recipe
 from mat_shelf.geometry.solids import box
 from mat_shelf.optics.energy import albedo_tables
 from mat_shelf.optics.kernels import cache_folder
 from mat_shelf.optics.readings import read
 from mat_shelf.patterns.points import Points, part_frames
+from mat_shelf.patterns.pyramid import Pyramid
 from mat_shelf.patterns.sources import SOURCES
 from mat_shelf.patterns.step import Library
 from mat_shelf.rendering.camera import make_view
@@ -23,6 +27,7 @@ from mat_shelf.rendering.feeding import bent_normals, lying_over, seen_overlay
 from mat_shelf.rendering.film import Film, develop, tone_map
 from mat_shelf.rendering.geometry import Geometry
 from mat_shelf.rendering.lights import make_lights, plain_room
+from mat_shelf.rendering.marking import laid_marks
 from mat_shelf.rendering.scene import dress
 from mat_shelf.rendering.tracer import Shot, Tracer
 
@@ -69,9 +74,31 @@ def _compile_rendering(say: Callable[[str], None]) -> None:
     tracer = Tracer(1)
     tracer.add_sample(shot, film)
     tracer.close()
+    _compile_marks()
     say("film and denoiser")
     develop(denoised(film, "fast"))
     tone_map(np.zeros((1, 3), np.float32))
+
+
+def _compile_marks() -> None:
+    """The kernels that lay a mark on a box and look it up there."""
+    key, mesh = "0" * 64, box((10, 10, 10), 1)
+    art = Picture(name="art", digest="1" * 64, kind="png")
+    mark = Mark(id="m", name="m", part="p", point=(0, 0, 5), facing=(0, 0, 1), width=2.0, height=2.0, art=art)
+    stamp = mark.with_(id="s", kind="stamp")
+    part = Part(id="p", name="p", mesh=key)
+    project = SimpleNamespace(product=Product(name="p", parts=(part,)), marks=(mark, stamp))
+    marks = laid_marks(project, {key: mesh}, [0], {art.digest: Pyramid(np.zeros((8, 8, 4), np.uint8))}, 1)
+    dressing = dress([Recipe(), *(laid.recipe for laid in marks)], [0])._replace(marks=marks)
+    shot = Shot(
+        Geometry([mesh]),
+        dressing,
+        make_lights(plain_room(500, 100)),
+        make_view(Camera(position=(0, 5, 60), target=(0, 5, 0)), 16, 16),
+    )
+    tracer = Tracer(1)
+    tracer.add_sample(shot, Film(16, 16))
+    tracer.close()
 
 
 def compile_others() -> None:

@@ -169,6 +169,8 @@ class MarksBoard(QFrame):
         )
 
     def follow(self) -> None:
+        if not self.isVisible():
+            return  # it follows when it is shown; marks are laid anew at every edit that moves one
         mark = self.work.mark
         ids = [m.id for m in reversed(self.workshop.project.marks)]
         self.list.show_rows(ids, lambda mark_id: MarkRow(self, mark_id))
@@ -217,7 +219,7 @@ class MarksBoard(QFrame):
 
     def showEvent(self, event) -> None:
         super().showEvent(event)
-        self._follow_sharpness()
+        self.follow()
 
     def kinds_menu(self) -> QMenu:
         """What can be added."""

@@ -19,7 +19,7 @@ class PictureRow(QWidget):
     def __init__(self, binding: Binding, work: PatternWork, choose: Callable[[], None]):
         super().__init__()
         self.binding, self.work = binding, work
-        self.setMinimumWidth(210)
+        self.setMinimumWidth(330)
         self.name = QLabel()
         self.pixels = QLabel()
         self.pixels.setProperty("role", "quiet")
@@ -57,7 +57,7 @@ class PictureRow(QWidget):
     def follow(self) -> None:
         picture, pyramid = self.binding.value(), self._pyramid()
         name = picture.name if picture else "no file yet"
-        self.name.setText(self.name.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, 200))
+        self.name.setText(self.name.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, 320))
         self.per_inch.setEnabled(pyramid is not None)
         self.make_button.setEnabled(pyramid is not None)
         if pyramid is None:

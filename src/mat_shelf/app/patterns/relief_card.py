@@ -28,7 +28,7 @@ KINDS = {
     "normal, green down": "Normals, green down",
 }
 
-NAME_WIDTH = 74
+NAME_WIDTH = 66
 
 
 class ReliefRow(QWidget):

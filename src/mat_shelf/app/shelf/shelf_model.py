@@ -87,10 +87,14 @@ class ShelfModel(QAbstractListModel):
         return len(self._entries)
 
     def _follow(self) -> None:
-        uses = _uses_in(self._workshop.project)
-        if uses != self._uses:  # a value that is dragged changes them once, not at every step
-            self._uses = uses
+        before = self._words()
+        self._uses = _uses_in(self._workshop.project)
+        if self._words() != before:  # a value that is dragged changes them once, not at every step
             self._redraw()
+
+    def _words(self) -> dict[str, str]:
+        """What is told of the swatches that the project wears."""
+        return {entry.id: self.use(entry) for entry in self._entries if entry.id in self._uses}
 
     def _redraw(self) -> None:
         if self.rows:

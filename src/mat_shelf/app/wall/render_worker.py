@@ -1,6 +1,7 @@
 """The thread that renders for the panes of the wall."""
 
 import threading
+import time
 from itertools import cycle
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -14,6 +15,8 @@ from mat_shelf.rendering.tracer import step_back
 HERO, LOUPE = "hero", "loupe"
 SHARE = 4
 """Of this many refining steps, all but one go to the pane that is looked at."""
+CALM_S = 0.2
+"""Time without an edit after which pictures are refined: a fine wave under way would hold the next coarse one up."""
 
 
 class RenderWorker(QObject):
@@ -41,12 +44,14 @@ class RenderWorker(QObject):
         self._wake = threading.Event()
         self._paused = False
         self._is_closing = False
+        self._edited_at = 0.0
         self._thread = threading.Thread(target=self._run, name="wall", daemon=True)
         self._thread.start()
 
     def update(self, pane: str, project: Project, camera: Camera | None = None, ball: Ball | None = None) -> int:
         """Asks for a picture; returns the revision that its frames will carry."""
         revision = self._sessions[pane].update(project, camera, ball)
+        self._edited_at = time.monotonic()
         self._wake.set()
         return revision
 
@@ -83,6 +88,11 @@ class RenderWorker(QObject):
             pane = None if self._paused else self._next_pane(turn)
             if pane is None:
                 self._wake.wait()
+                self._wake.clear()
+                continue
+            left = self._edited_at + CALM_S - time.monotonic()
+            if left > 0 and not self._sessions[pane].is_behind:
+                self._wake.wait(left)
                 self._wake.clear()
                 continue
             try:
