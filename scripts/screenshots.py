@@ -133,6 +133,38 @@ def show_overlays(app, window: Window) -> None:
     workshop.explore(None)
 
 
+def show_marks(app, window: Window) -> None:
+    """The bottle's labels with the station's board and handles, its emblem, and the picture on the back."""
+    workshop = window.workshop
+    window.stations.buttons()[2].click()
+    workshop.use_set(workshop.project.sets[0].id)
+    workshop.explore(None)
+    window.hero.frame_part("bottle")
+    while window.shapes.job is not None:
+        app.processEvents()
+        time.sleep(0.02)
+    for mark, name in (("front-label", "marks"), ("emblem", "emblem")):
+        window.marks.open(mark)
+        if name == "emblem":
+            window.marks.square_on()
+            workshop.explore(orbit(workshop.camera, 0.5, 0.1))
+        settle(app, window, 64)
+        window.grab().save(str(FOLDER / f"{name}.png"))
+    window.marks.open("front-label")
+    label = workshop.project.mark("front-label")
+    window.marks.put("Switch mark", label.with_(is_on=False))
+    foil = workshop.project.mark("foil-frame")
+    window.marks.put("Switch mark", foil.with_(is_on=False))
+    window.marks.square_on()
+    window.marks.open("back-label")
+    settle(app, window, 64)
+    window.grab().save(str(FOLDER / "reeds.png"))
+    workshop.undo()
+    workshop.undo()
+    window.marks.open(None)
+    workshop.explore(None)
+
+
 def show_patterns(app, window: Window, folder: Path) -> None:
     """The collar's strip beside the loupe, a map by itself on the tray, and a texture set that came in."""
     workshop, work = window.workshop, window.board.patterns
@@ -254,10 +286,6 @@ def main() -> None:
         app.processEvents()
         window.grab().save(str(FOLDER / "dark.png"))
         window.dark_action.trigger()
-        window.board.rows["base_color"].bar.click()
-        app.processEvents()
-        window.board.rows["base_color"].popover.grab().save(str(FOLDER / "colour.png"))
-        window.board.rows["base_color"].popover.close()
         window.stations.buttons()[3].click()
         window.workshop.use_set("two-strips")
         settle(app, window, 32)
@@ -275,6 +303,7 @@ def main() -> None:
         show_patterns(app, window, Path(folder))
         show_crease(app, window)
         show_overlays(app, window)
+        show_marks(app, window)
         show_product_station(app, window, Path(folder))
         window.workshop.history.saved = window.workshop.project
         window.close()

@@ -10,6 +10,7 @@ import sys
 import tempfile
 import time
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -19,6 +20,7 @@ from scipy.sparse.csgraph import connected_components
 
 from mat_shelf.demo.desk_set import demo_project
 from mat_shelf.document.pattern import Placement
+from mat_shelf.document.picture import Picture
 from mat_shelf.document.project import Camera, Material
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
@@ -29,7 +31,9 @@ from mat_shelf.geometry.import_process import import_model
 from mat_shelf.geometry.mesh import checked
 from mat_shelf.geometry.selecting import smooth_region
 from mat_shelf.geometry.unwrap import unwrapped
+from mat_shelf.optics.media import extinction
 from mat_shelf.patterns.points import flat_points
+from mat_shelf.patterns.pyramid import Pyramid
 from mat_shelf.patterns.sources import Cells, Noise
 from mat_shelf.patterns.step import Library, run
 from mat_shelf.rendering.camera import FRAME, make_view
@@ -56,15 +60,16 @@ DRAGS = 40
 
 
 def bench(say=lambda text: None) -> dict:
-    """Runs every bench. See `paths_per_second`, `edit_to_picture`, `interface`, `patterns`, `large_model`,
-    `search` and `rest`."""
+    """Runs every bench. See `paths_per_second`, `media`, `edit_to_picture`, `interface`, `patterns`, `marks`,
+    `large_model`, `search` and `rest`."""
     result = {"cores": os.cpu_count(), **rest(say)}
     result["search_ms"] = search(say)
     result["edit_to_picture"] = edit_to_picture(say)
     result["interface"] = interface(say)
     result["patterns"] = patterns(say)
+    result["marks"] = marks(say)
     result["large_model"] = large_model(say, result["edit_to_picture"]["median_ms"])
-    return result | paths_per_second(say)
+    return result | media(say) | paths_per_second(say)
 
 
 def rest(say) -> dict:
@@ -170,6 +175,42 @@ def patterns(say) -> dict:
     result["fed_patterns_cost"] = round(statistics.median(seconds["fed"]) / base, 2)
     result["demo_patterns_cost"] = round(statistics.median(seconds["all"]) / base, 2)
     return result
+
+
+MARKS, LARGE_ART = 8, 2
+
+
+def marks(say) -> dict:
+    """What marks cost.
+
+    Returns
+    -------
+    dict
+        `marks_cost`: the time of a picture of the demo, without patterns, with `MARKS` marks, `LARGE_ART` of them with
+        art of 8192 x 4096 pixels, over that of one without marks.
+    """
+    say("marks")
+    project, assets = demo_project()
+    plain = project.with_(materials=tuple(_without_patterns(m) for m in project.materials), marks=())
+    pixels = np.random.default_rng(1).integers(0, 256, (4096, 8192, 4), np.uint8)
+    large = Picture(name="large.png", digest="8" * 64, kind="png")
+    assets.pictures[large.digest] = Pyramid(pixels)
+    made = [*project.marks]
+    labels = [mark for mark in project.marks if mark.kind == "label"]
+    while len(made) < MARKS:
+        origin = labels[len(made) % len(labels)]
+        up = 6.0 * (len(made) - MARKS)
+        point = (origin.point[0], origin.point[1] + up, origin.point[2])
+        made.append(origin.with_(id=f"more-{len(made)}", point=point, width=20.0, height=5.0))
+    made = [mark.with_(art=large) if k >= MARKS - LARGE_ART else mark for k, mark in enumerate(made)]
+    seconds = {"without": [], "with": []}
+    for _ in range(3):
+        for name, shown in (("without", plain), ("with", plain.with_(marks=tuple(made)))):
+            started = time.perf_counter()
+            render(shown, assets, WIDTH, HEIGHT, SAMPLES, denoise=False)
+            seconds[name].append(time.perf_counter() - started)
+    cost = statistics.median(seconds["with"]) / statistics.median(seconds["without"])
+    return {"marks_cost": round(cost, 2)}
 
 
 def _without_patterns(material: Material) -> Material:
@@ -334,9 +375,9 @@ def large_model(say, demo_ms: float) -> dict:
     theirs = time.perf_counter() - prepared
     edit_ms = statistics.median(times) * 1000
     memory = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1024
-    began = time.perf_counter()
+    unwraps = time.perf_counter()
     unwrapped(mesh, 0.1)
-    laid = time.perf_counter() - began
+    laid = time.perf_counter() - unwraps
     return {
         "triangles": len(mesh.triangles),
         "import_s": round(imported - started, 1),
@@ -349,6 +390,110 @@ def large_model(say, demo_ms: float) -> dict:
         "import_memory_mb": round(memory),
         "unwrap_s": round(laid, 1),
     }
+
+
+MEDIA_DEPTH, MEDIA_SAMPLES, MEDIA_SIZE = 96, 8, (360, 270)
+GLASS = Recipe(transmission_weight=1.0, specular_roughness=0.0, specular_ior=1.5)
+INK = Recipe(
+    transmission_weight=1.0,
+    specular_roughness=0.0,
+    specular_ior=1.333,
+    transmission_color=(0.25, 0.4, 0.8),
+    transmission_depth=15.0,
+    nesting_priority=6,
+)
+WAX = Recipe(
+    transmission_weight=1.0,
+    specular_roughness=0.0,
+    specular_ior=1.45,
+    transmission_color=(0.05, 0.04, 0.03),
+    transmission_depth=5.0,
+    transmission_scatter=(0.9, 0.55, 0.3),
+)
+
+
+def media(say) -> dict:
+    """Glass with ink in it, and a cloudy ball as wax is, beside the reference library's volumes.
+
+    Returns
+    -------
+    dict
+        `glass_vs_reference`, `wax_vs_reference`: the reference's time over ours at equal samples, the median of
+        rounds in which both ran one after the other; `glass_mean_difference`, `wax_mean_difference`: how far the means
+        of the pictures are apart, as a share. Empty where the library is not installed.
+    """
+    if importlib.util.find_spec("mitsuba") is None:
+        return {}
+    result = {}
+    for name, balls in (("glass", ((30.0, GLASS), (22.0, INK))), ("wax", ((30.0, WAX),))):
+        say(f"{name} beside the reference")
+        ratio, difference = _against_volumes(balls)
+        result[f"{name}_vs_reference"], result[f"{name}_mean_difference"] = round(ratio, 2), round(difference, 4)
+    return result
+
+
+def _against_volumes(balls) -> tuple[float, float]:
+    """Ratio of times, and difference of means, of balls one in another in an even room."""
+    import mitsuba as mi
+
+    mi.set_variant("scalar_rgb")
+    solid = trimesh.creation.icosphere(5)
+    width, height = MEDIA_SIZE
+    camera = Camera(position=(0, 0, 300), target=(0, 0, 0), focal_length=100)
+    meshes = [checked(solid.vertices * radius, solid.faces, solid.vertices) for radius, _ in balls]
+    shot = Shot(
+        Geometry(meshes),
+        dress([recipe for _, recipe in balls], range(len(balls))),
+        make_lights(np.ones((16, 32, 3), np.float32)),
+        make_view(camera, width, height),
+        depth=MEDIA_DEPTH,
+    )
+    scene = {
+        "type": "scene",
+        "integrator": {"type": "volpath", "max_depth": 4 * MEDIA_DEPTH, "rr_depth": 24},
+        "room": {"type": "constant", "radiance": {"type": "rgb", "value": 1.0}},
+        "sensor": {
+            "type": "perspective",
+            "fov_axis": "x",
+            "fov": 2 * np.degrees(np.arctan(FRAME[0] / 2 / camera.focal_length)),
+            "to_world": mi.ScalarTransform4f().look_at(camera.position, camera.target, (0, 1, 0)),
+            "film": {"type": "hdrfilm", "width": width, "height": height, "rfilter": {"type": "box"}},
+        },
+    }
+    inside_of = [1.0, *(recipe.specular_ior for _, recipe in balls)]
+    with tempfile.TemporaryDirectory() as folder:
+        for k, (radius, recipe) in enumerate(balls):
+            path = Path(folder) / f"{k}.ply"
+            moved = trimesh.Trimesh(solid.vertices * radius, solid.faces, vertex_normals=solid.vertices, process=False)
+            moved.export(path, vertex_normal=True)
+            bsdf = {"type": "dielectric", "int_ior": recipe.specular_ior, "ext_ior": inside_of[k]}
+            scene[f"ball-{k}"] = {"type": "ply", "filename": str(path), "bsdf": bsdf}
+            if recipe.transmission_depth > 0:
+                lost, kept = extinction(
+                    recipe.transmission_color, recipe.transmission_depth, recipe.transmission_scatter
+                )
+                scene[f"ball-{k}"]["interior"] = {
+                    "type": "homogeneous",
+                    "sigma_t": {"type": "rgb", "value": [float(x) for x in lost]},
+                    "albedo": {"type": "rgb", "value": [float(x) for x in kept]},
+                }
+        reference = mi.load_dict(scene)
+    tracer = Tracer()
+    tracer.add_sample(shot, Film(width, height))
+    ratios, means = [], {"ours": [], "theirs": []}
+    for number in range(ROUNDS):
+        film = Film(width, height)
+        started = time.perf_counter()
+        for _ in range(MEDIA_SAMPLES):
+            tracer.add_sample(replace(shot, seed=number + 1), film)
+        ours = time.perf_counter() - started
+        started = time.perf_counter()
+        theirs = np.array(mi.render(reference, spp=MEDIA_SAMPLES, seed=number))[..., :3]
+        ratios.append((time.perf_counter() - started) / ours)
+        means["ours"].append(film.picture().mean())
+        means["theirs"].append(theirs.mean())
+    tracer.close()
+    return statistics.median(ratios), float(np.mean(means["ours"]) / np.mean(means["theirs"]) - 1)
 
 
 def paths_per_second(say) -> dict:

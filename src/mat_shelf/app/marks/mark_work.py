@@ -72,17 +72,25 @@ class MarkWork(QObject):
         """Changes a mark, or lays it on top."""
         self.workshop.edit(label, self.workshop.project.with_mark(mark), gesture and f"{gesture} {mark.id}")
 
-    def add(self, kind: str, hit: Hit, art: Picture | None = None) -> None:
-        """Puts a new mark on a place of a part, at the size its art is printed at, or as large as the part allows."""
+    def add(self, kind: str, hit: Hit, art: Picture | None = None, size: tuple[float, float] | None = None) -> None:
+        """Puts a new mark on a place of a part, at the size its art is printed at, or as large as the part allows.
+
+        Parameters
+        ----------
+        size : (width, height), mm, optional
+            What must have a certain size has it, whether or not it fits.
+        """
         part = self.workshop.project.part(hit.part)
         mesh = self.workshop.assets.meshes[part.mesh]
-        size = (mesh.bounds[1] - mesh.bounds[0]) * part.pose.scale
-        room = float(np.sort(size)[1]) * _MOST_OF_PART
+        box = (mesh.bounds[1] - mesh.bounds[0]) * part.pose.scale
+        room = float(np.sort(box)[1]) * _MOST_OF_PART
         width, height = 30.0, 20.0
         if art is not None and art.digest in self.workshop.assets.pictures:
             picture = self.workshop.assets.pictures[art.digest]
             width, height = picture.width / _USUAL_PER_MM, picture.height / _USUAL_PER_MM
         scale = min(room / max(width, height), 1.0)
+        if size is not None:
+            (width, height), scale = size, 1.0
         point, facing = self._in_part(hit)
         names = {mark.name for mark in self.workshop.project.marks}
         name = art.name.rsplit(".", 1)[0] if art else KINDS[kind][0]

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QFrame,
     QHBoxLayout,
+    QInputDialog,
     QLabel,
     QMenu,
     QPushButton,
@@ -22,12 +23,14 @@ from mat_shelf.app.board.card import ListCard, card_of, column_of
 from mat_shelf.app.board.rows import row_of
 from mat_shelf.app.marks.art_job import ArtJob
 from mat_shelf.app.marks.mark_work import KINDS, LINES, MarkWork
+from mat_shelf.app.marks.typeset import set_words
 from mat_shelf.app.picture_file import PICTURE_ENDINGS, layer_menu
 from mat_shelf.app.shelf.swatch_drag import dragged_swatch
 from mat_shelf.app.theme import font
 from mat_shelf.document.mark import Mark
 from mat_shelf.document.picture import Picture
 from mat_shelf.document.recipe import Recipe
+from mat_shelf.marks.codes import EAN_HEIGHT, EAN_WIDTH, CodeError, ean13, square_code
 from mat_shelf.patterns.by_hand import Hit
 
 ART_FILES = f"Art ({' '.join(f'*{ending}' for ending in PICTURE_ENDINGS)})"
@@ -230,7 +233,51 @@ class MarksBoard(QFrame):
             action = menu.addAction(name)
             action.setToolTip(tip)
             action.triggered.connect(lambda _, kind=kind: self.add(kind))
+        menu.addSeparator()
+        for words, tip, question, make in (
+            ("Words…", "Set in type, for a label whose art is still to come", "Lines of words", self.add_words),
+            ("Bar code…", "EAN-13, at its full size", "12 digits, or 13 with the check digit", self.add_bar_code),
+            ("QR code…", "A square code of a text or an address", "Text or address", self.add_square_code),
+        ):
+            action = menu.addAction(words)
+            action.setToolTip(tip)
+            action.triggered.connect(lambda _, question=question, make=make: self._ask(question, make))
         return menu
+
+    def _ask(self, question: str, make: Callable[[str], None]) -> None:
+        text, is_given = QInputDialog.getMultiLineText(self, "New mark", question)
+        if is_given and text.strip():
+            make(text)
+
+    def add_words(self, text: str) -> None:
+        """Prints words on the selected piece."""
+        self._add_made("print", set_words(text), text.strip().splitlines()[0][:40])
+
+    def add_bar_code(self, digits: str) -> None:
+        """Sticks an article number's bar code on the selected piece, at its full size."""
+        try:
+            data, number = ean13(digits)
+        except CodeError as fault:
+            self.workshop.said.emit(f"No bar code: {fault}.")
+            return
+        self._add_made("label", data, f"EAN {number}", (EAN_WIDTH, EAN_HEIGHT))
+
+    def add_square_code(self, text: str) -> None:
+        """Sticks a square code on the selected piece."""
+        try:
+            data = square_code(text.strip())
+        except CodeError as fault:
+            self.workshop.said.emit(f"No QR code: {fault}.")
+            return
+        self._add_made("label", data, "QR code", (20.0, 20.0))
+
+    def _add_made(self, kind: str, data: bytes, name: str, size: tuple[float, float] | None = None) -> None:
+        hit = self.find_place() if self.find_place else None
+        if hit is None:
+            self.workshop.said.emit("Select the piece that the mark is for; it must be seen in the picture.")
+            return
+        key, ending = self.workshop.assets.add_map(data)
+        self.work.add(kind, hit, Picture(name=f"{name}.png", digest=key, kind=ending), size)
 
     def add(self, kind: str) -> None:
         """Puts a mark without art on the middle of the selected piece, as it is seen."""
