@@ -269,6 +269,15 @@ def test_art_is_dropped_on_the_product_carried_turned_sized_and_ordered(open_win
     assert [m.kind for m in workshop.project.marks] == ["print", "label"]
     work.take_out(work.mark)
     assert [m.kind for m in workshop.project.marks] == ["label"]
+    board.add_bar_code("1234")
+    assert "12 digits" in window.notice.text.text() and len(workshop.project.marks) == 1
+    board.add_bar_code("400638133393")
+    assert work.mark.name == "EAN 4006381333931" and (work.mark.width, work.mark.height) == (37.29, 25.93)
+    board.add_words("Blue-black\n50 ml")
+    words = work.mark
+    assert words.kind == "print" and workshop.assets.pictures[words.art.digest].channels == 4
+    work.line_up(words, workshop.project.mark(label.id), "middle")
+    assert np.linalg.norm(np.subtract(work.mark.point, label.point)) < 0.2
 
 
 def blue_pixels(picture) -> np.ndarray:
@@ -290,3 +299,20 @@ def test_a_mark_keeps_its_place_in_the_project_when_its_part_goes(open_window):
     assert "gone" in window.marks_board.problem.text()
     workshop.undo()
     assert "hangs" in work.problem(work.mark)
+
+
+def test_a_sheet_of_labels_is_cut_apart_where_it_lies(open_window):
+    """Two labels on a sheet of 40 x 20 mm: each keeps its size and its place, and undo brings the sheet back."""
+    sheet = np.zeros((200, 400, 4), np.uint8)
+    sheet[20:180, 20:120] = (*RED, 255)
+    sheet[50:150, 220:380] = (*BLUE, 255)
+    assets = Assets()
+    whole = mark(point=(0, 0, 10), width=40.0, height=20.0, art=art(assets, sheet, "sheet"))
+    project, assets = project_of(plate(60, 40, 20), Recipe(), whole, assets=assets)
+    window = open_window(project, assets)
+    window.marks.cut_apart(whole)
+    red, blue = window.workshop.project.marks
+    assert (red.width, red.height, blue.width, blue.height) == (10.0, 16.0, 16.0, 10.0)
+    assert red.point == pytest.approx((-13, 0, 10), abs=0.05) and blue.point == pytest.approx((10, 0, 10), abs=0.05)
+    window.workshop.undo()
+    assert window.workshop.project.marks == (whole,)

@@ -83,6 +83,7 @@ def desk_set_marks(assets: Assets, stand, window_at) -> tuple[Mark, ...]:
             art=_art(assets, "emblem", artwork.emblem()),
             rise=0.4,
             slope=0.5,
+            is_displaced=True,
         ),
         Mark(
             id="figures",

@@ -132,6 +132,23 @@ def layer_picture(data: bytes, place: int) -> bytes:
     return out.getvalue()
 
 
+def piece_pictures(pixels: np.ndarray) -> list[tuple[bytes, tuple[slice, slice]]]:
+    """The single labels on a sheet as PNG, each with its place on the sheet; see `pieces`.
+
+    Parameters
+    ----------
+    pixels : (H, W, 1 to 4) uint8 or uint16
+    """
+    made = []
+    for rows, columns in pieces(pixels):
+        part = pixels[rows, columns]
+        part = (part >> 8).astype(np.uint8) if part.dtype == np.uint16 else part
+        out = io.BytesIO()
+        Image.fromarray(part[..., 0] if part.shape[2] == 1 else part).save(out, "PNG", compress_level=1)
+        made.append((out.getvalue(), (rows, columns)))
+    return made
+
+
 def pieces(pixels: np.ndarray, apart: int = 4) -> list[tuple[slice, slice]]:
     """The single labels on a sheet, told by its alpha.
 

@@ -58,6 +58,7 @@ class MaterialsBoard(QFrame):
         self.workshop = workshop
         self.patterns = PatternWork(workshop)
         self.painter = Painter()
+        workshop.project_changed.connect(self.painter.note_edit)
         self.feed_popover = FeedPopover(self.patterns, self.painter, self, self.begin_feeding)
         self.rows = {name: self._row(name) for group in GROUPS.values() for name in group}
         self._columns = {name: column_of([self.rows[row] for row in GROUPS[name]]) for name in GROUPS}

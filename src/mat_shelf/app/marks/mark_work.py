@@ -11,6 +11,7 @@ from mat_shelf.document.mark import Mark
 from mat_shelf.document.picture import Picture
 from mat_shelf.document.project import Camera
 from mat_shelf.document.recipe import Recipe
+from mat_shelf.exchange.art import piece_pictures
 from mat_shelf.geometry.pose import turn_matrix
 from mat_shelf.marks.lying import LyingError, Sheet, beside, lay
 from mat_shelf.patterns.by_hand import Hit
@@ -161,6 +162,43 @@ class MarkWork(QObject):
             float(apart @ right) if way != "row" else 0.0,
             float(apart @ up) if way != "column" else 0.0,
         )
+
+    def cut_apart(self, mark: Mark) -> None:
+        """Cuts a sheet of several labels apart by its alpha: a mark for each, where it lies now."""
+        assets, part = self.workshop.assets, self.part_of(mark)
+        picture = assets.pictures.get(mark.art.digest) if mark.art is not None else None
+        if picture is None or part is None or picture.levels[0].dtype == np.float32:
+            self.workshop.said.emit("Only art that is there, with an alpha, can be cut apart.")
+            return
+        found = piece_pictures(picture.levels[0])
+        if len(found) < 2:
+            self.workshop.said.emit("Nothing on this sheet is parted by clear ground.")
+            return
+        names = {other.name for other in self.workshop.project.marks}
+        per_pixel = mark.width / picture.width, mark.height / picture.height
+        project = self.workshop.project
+        for number, (data, (rows, columns)) in enumerate(found, 1):
+            right = ((columns.start + columns.stop) / 2 - picture.width / 2) * per_pixel[0]
+            down = ((rows.start + rows.stop) / 2 - picture.height / 2) * per_pixel[1]
+            try:
+                point, facing = beside(mark, assets.meshes[part.mesh], part.pose, right, -down)
+            except LyingError:
+                point, facing = mark.point, mark.facing
+            key, kind = assets.add_map(data)
+            name = free_name(f"{mark.name} {number}", names)
+            names.add(name)
+            made = mark.with_(
+                id=new_id("mark"),
+                name=name,
+                point=point,
+                facing=facing,
+                width=max(round((columns.stop - columns.start) * per_pixel[0], 2), 0.1),
+                height=max(round((rows.stop - rows.start) * per_pixel[1], 2), 0.1),
+                art=Picture(name=f"{name}.png"[:120], digest=key, kind=kind),
+            )
+            project = project.with_mark(made)
+        self.workshop.edit("Cut apart", project.without_mark(mark.id))
+        self.open(made.id)
 
     def take_out(self, mark: Mark) -> None:
         self.workshop.edit(f"Take out {mark.name}", self.workshop.project.without_mark(mark.id))

@@ -300,6 +300,8 @@ class MarksBoard(QFrame):
             lambda: work.put("Switch mark", mark.with_(is_on=not mark.is_on))
         )
         menu.addAction("Copy").triggered.connect(lambda: work.copy(mark))
+        if mark.art is not None:
+            menu.addAction("Cut the sheet apart").triggered.connect(lambda: work.cut_apart(mark))
         others = [other for other in self.workshop.project.marks if other.part == mark.part and other.id != mark.id]
         if others:
             line_up = menu.addMenu("Line up with")

@@ -1,6 +1,7 @@
 """The thread that draws patterns, and the pictures of them on the board."""
 
 import threading
+import time
 from itertools import count
 
 import numpy as np
@@ -13,6 +14,9 @@ from mat_shelf.document.pattern import Pattern, needed
 from mat_shelf.patterns.step import Library
 from mat_shelf.patterns.thumbnail import pixels_of, values_of
 from mat_shelf.rendering.tracer import step_back
+
+PAUSE_S, EDITING_S = 0.07, 0.3
+"""While edits come in the wall goes first: a rest after each picture, and for how long after an edit."""
 
 
 class Painter(QObject):
@@ -31,9 +35,14 @@ class Painter(QObject):
         self._numbers = count()
         self._wanted: dict[int, tuple] = {}
         self._is_closing = False
+        self._editing_until = 0.0
         self._changed = threading.Condition()
         self._thread = threading.Thread(target=self._run, name="painter", daemon=True)
         self._thread.start()
+
+    def note_edit(self) -> None:
+        """Leaves more of the machine to the picture on the wall for a moment."""
+        self._editing_until = time.monotonic() + EDITING_S
 
     def new_asker(self) -> int:
         return next(self._numbers)
@@ -66,6 +75,8 @@ class Painter(QObject):
                 asker, (pattern, library, size, until) = self._wanted.popitem()  # what is looked at now comes last
             values = values_of(pattern, library, size.width(), size.height(), until)
             self.painted.emit(asker, image_of(pixels_of(values)), values)
+            if time.monotonic() < self._editing_until:
+                time.sleep(PAUSE_S)
 
 
 def image_of(pixels: np.ndarray) -> QImage:
