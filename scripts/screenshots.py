@@ -34,6 +34,8 @@ from mat_shelf.shelf.overlays import READY_OVERLAYS
 from mat_shelf.shelf.thumbnails import make_thumbnail
 
 FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
+SAMPLES = 16
+"""Of a picture on the wall; they are cleaned, so more would hardly be seen."""
 
 
 def settle(app, window: Window, samples: int) -> None:
@@ -109,7 +111,7 @@ def show_crease(app, window: Window) -> None:
             QTest.mouseMove(hero, place)
             app.processEvents()
         QTest.mouseRelease(hero, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, line[-1])
-    settle(app, window, 32)
+    settle(app, window, SAMPLES)
     window.grab().save(str(FOLDER / "crease.png"))
     work.open(None)
     workshop.explore(None)
@@ -127,7 +129,7 @@ def show_overlays(app, window: Window) -> None:
     while any(key not in workshop.assets.shape_maps for key in needed_maps(workshop.project)):
         app.processEvents()
         time.sleep(0.02)
-    settle(app, window, 32)
+    settle(app, window, SAMPLES)
     window.grab().save(str(FOLDER / "overlays.png"))
     window.board.turn_over(False)
     workshop.explore(None)
@@ -148,7 +150,7 @@ def show_marks(app, window: Window) -> None:
         if name == "emblem":
             window.marks.square_on()
             workshop.explore(orbit(workshop.camera, 0.5, 0.1))
-        settle(app, window, 64)
+        settle(app, window, 2 * SAMPLES)
         window.grab().save(str(FOLDER / f"{name}.png"))
     window.marks.open("front-label")
     label = workshop.project.mark("front-label")
@@ -157,7 +159,7 @@ def show_marks(app, window: Window) -> None:
     window.marks.put("Switch mark", foil.with_(is_on=False))
     window.marks.square_on()
     window.marks.open("back-label")
-    settle(app, window, 64)
+    settle(app, window, 2 * SAMPLES)
     window.grab().save(str(FOLDER / "reeds.png"))
     workshop.undo()
     workshop.undo()
@@ -173,13 +175,13 @@ def show_patterns(app, window: Window, folder: Path) -> None:
     workshop.stand_ball(None)
     workshop.select("collar")
     work.open("wipe-lines", 1)
-    settle(app, window, 32)
+    settle(app, window, SAMPLES)
     window.grab().save(str(FOLDER / "strip.png"))
     workshop.select("tray")
     work.open("oak-grain")
     work.show_alone(True)
     window.board.strip.follow()
-    settle(app, window, 32)
+    settle(app, window, SAMPLES)
     window.grab().save(str(FOLDER / "alone.png"))
     work.show_alone(False)
     work.open(None)
@@ -234,7 +236,7 @@ def show_product_station(app, window: Window, folder: Path) -> None:
     while work.chosen is None:
         app.processEvents()
         time.sleep(0.02)
-    settle(app, window, 32)
+    settle(app, window, SAMPLES)
     window.grab().save(str(FOLDER / "zones.png"))
     work.make_zone()
     pad = workshop.project.part(pad.id)
@@ -242,7 +244,7 @@ def show_product_station(app, window: Window, folder: Path) -> None:
     workshop.edit("Bare", workshop.project.with_part(bare))
     window.product_board.zones_card.let_go()
     work.show_gap(1)
-    settle(app, window, 32)
+    settle(app, window, SAMPLES)
     window.grab().save(str(FOLDER / "bare.png"))
     work.choose(None)
     workshop.explore(None)
@@ -267,7 +269,7 @@ def main() -> None:
             make_thumbnail(shelf.swatch(entry.id).recipe)
         project, assets = demo_project()
         # For want of a photograph, the product in another light.
-        other = render(project.with_(current_set="desk-lamp"), assets, 720, 480, 96)
+        other = render(project.with_(current_set="desk-lamp"), assets, 720, 480, 2 * SAMPLES)
         write_picture(Path(folder) / "reference.png", other.light)
         window = Window(Workshop(project, assets, shelf))
         window.workshop.set_reference(Path(folder) / "reference.png")
@@ -276,7 +278,7 @@ def main() -> None:
         settle(app, window, 1)
         window.hero.place_loupe_at(place_of(window, "collar"))
         window.workshop.select("second-stick")
-        settle(app, window, 32)
+        settle(app, window, SAMPLES)
         window.grab().save(str(FOLDER / "materials.png"))
         window.hero.toggle_wipe()
         app.processEvents()
@@ -288,12 +290,12 @@ def main() -> None:
         window.dark_action.trigger()
         window.stations.buttons()[3].click()
         window.workshop.use_set("two-strips")
-        settle(app, window, 32)
+        settle(app, window, SAMPLES)
         window.grab().save(str(FOLDER / "set.png"))
         window.wall.loupe.toggle_light()
         window.hero.stand_ball_at(place_of(window, "warmer-body"))
         window.notice.hide()
-        settle(app, window, 32)
+        settle(app, window, SAMPLES)
         window.grab().save(str(FOLDER / "ball.png"))
         window.open_render()
         app.processEvents()

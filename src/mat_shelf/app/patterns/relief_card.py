@@ -52,6 +52,7 @@ class ReliefRow(QWidget):
         self.way.clicked.connect(self._turn_way)
         numbers = QHBoxLayout()
         numbers.setSpacing(2)
+        numbers.addSpacing(6)
         numbers.addWidget(self.way)
         numbers.addWidget(self.number)
         numbers.addWidget(unit)
