@@ -136,7 +136,7 @@ def show_overlays(app, window: Window) -> None:
 
 
 def show_marks(app, window: Window) -> None:
-    """The bottle's labels with the station's board and handles, its emblem, and the picture on the back."""
+    """The bottle's label with the station's board and handles, and its emblem where light grazes it."""
     workshop = window.workshop
     window.stations.buttons()[2].click()
     workshop.use_set(workshop.project.sets[0].id)
@@ -152,17 +152,6 @@ def show_marks(app, window: Window) -> None:
             workshop.explore(orbit(workshop.camera, 0.5, 0.1))
         settle(app, window, 2 * SAMPLES)
         window.grab().save(str(FOLDER / f"{name}.png"))
-    window.marks.open("front-label")
-    label = workshop.project.mark("front-label")
-    window.marks.put("Switch mark", label.with_(is_on=False))
-    foil = workshop.project.mark("foil-frame")
-    window.marks.put("Switch mark", foil.with_(is_on=False))
-    window.marks.square_on()
-    window.marks.open("back-label")
-    settle(app, window, 2 * SAMPLES)
-    window.grab().save(str(FOLDER / "reeds.png"))
-    workshop.undo()
-    workshop.undo()
     window.marks.open(None)
     workshop.explore(None)
 

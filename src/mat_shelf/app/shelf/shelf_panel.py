@@ -125,6 +125,7 @@ class ShelfPanel(QFrame):
         self.list.setMouseTracking(True)
         self.list.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.list.setLayoutMode(QListView.LayoutMode.Batched)
+        self.list.setBatchSize(400)  # what is shipped is laid out at once; more would flash empty at each search
         self.list.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
