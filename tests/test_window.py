@@ -132,7 +132,8 @@ def test_the_whole_story(open_window, demo, qtbot, monkeypatch, tmp_path, shelf_
     assert "Matt lacquer" in names
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: (str(path), ""))
     shortcut(qtbot, again, Qt.Key.Key_O, CONTROL)
-    assert again.workshop.project == saved and again.workshop.path == path
+    qtbot.waitUntil(lambda: again.workshop.path == path, timeout=30_000)
+    assert again.workshop.project == saved
     opened = picture_of(qtbot, again)
     barrel = seen(again, "barrel")
     assert np.ptp(opened[barrel].mean(axis=1)) < np.ptp(before[inside].mean(axis=1)) / 1.3

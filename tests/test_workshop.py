@@ -240,7 +240,8 @@ def test_a_room_picture_lights_the_set(open_window, qtbot, tmp_path, monkeypatch
     assert workshop.project.set.room is None
     workshop.history.saved = workshop.project
     dropped(window, path)
-    assert workshop.project == saved and saved.set.room.digest in workshop.assets.rooms
+    qtbot.waitUntil(lambda: workshop.project == saved, timeout=30_000)
+    assert saved.set.room.digest in workshop.assets.rooms
     assert recent_projects()[0] == path
     other = tmp_path / "other.matshelf"
     save_project(other, *((saved.with_(name="Other")), workshop.assets))
@@ -248,7 +249,7 @@ def test_a_room_picture_lights_the_set(open_window, qtbot, tmp_path, monkeypatch
     assert recent_projects()[:2] == [other, path]
     window.recent_menu.aboutToShow.emit()
     window.recent_menu.actions()[1].trigger()
-    assert workshop.path == path
+    qtbot.waitUntil(lambda: workshop.path == path, timeout=30_000)
     path.unlink()
     assert path not in recent_projects()
 
