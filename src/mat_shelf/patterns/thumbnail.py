@@ -40,6 +40,8 @@ def values_of(pattern, library, columns, rows, until=None, width=None) -> np.nda
     seen = width or source.seen(pattern.placement.size)
     if source.kind in _CORNERS:
         points = _corner(*fine, is_hollow=source.kind == "crevices")
+    elif source.kind == "nearby":
+        points = _foot(*fine)
     else:
         points = _ball(*fine) if source.needs_shape else flat_points(seen, *fine)
     values = evaluate(pattern, points, library, until)
@@ -58,7 +60,7 @@ _CORNERS = ("edges", "crevices")
 
 
 class _Corner:
-    """Geometry maps of a cube, or of a hollow one, seen along its diagonal: both look alike but for what is white."""
+    """Geometry maps by the distance, in their own reach, from what makes them white."""
 
     def __init__(self, distance: np.ndarray):
         self._distance = distance
@@ -69,7 +71,7 @@ class _Corner:
 
 
 def _corner(columns: int, rows: int, is_hollow: bool) -> Points:
-    """The cube's points; its edges, or the hollow one's inner edges, fade over a sixth of a side."""
+    """Points of a cube, or of a hollow one, seen along its diagonal; its edges fade over a sixth of a side."""
     x, y = np.meshgrid(np.linspace(-1, 1, columns) * columns / rows, np.linspace(1, -1, rows))
     place = np.stack([x, y], axis=-1).reshape(-1, 2) / 0.94
     angles = np.radians([90, 210, 330])
@@ -82,10 +84,22 @@ def _corner(columns: int, rows: int, is_hollow: bool) -> Points:
         sides = (s, t) if is_hollow else (s, t, 1 - s, 1 - t)
         distance[inside] = 6 * np.min(sides, axis=0)[inside]
         normal[inside] = np.eye(3, dtype=np.float32)[face]
+    return _flat_with(10 * place, normal, distance)
+
+
+def _foot(columns: int, rows: int) -> Points:
+    """Points of a plate, seen aslant, round the foot of something on it."""
+    x, y = np.meshgrid(np.linspace(-1, 1, columns) * columns / rows, np.linspace(1, -1, rows))
+    distance = 1.6 * np.maximum(np.hypot(x, 1.9 * y) - 0.45, 0).ravel()
+    place = np.stack([x, y], axis=-1).reshape(-1, 2)
+    return _flat_with(10 * place, np.tile(np.float32([0, 0, 1]), (len(place), 1)), distance)
+
+
+def _flat_with(place: np.ndarray, normal: np.ndarray, distance: np.ndarray) -> Points:
     index = np.arange(len(place), dtype=np.int32)
     nothing = np.zeros(len(place), np.float32)
     position = np.zeros((len(place), 3), np.float32)
-    position[:, :2] = 10 * place
+    position[:, :2] = place
     hits = (_Corner(distance), index, nothing, nothing)
     return Points(position, normal, np.zeros(len(place), np.int32), FLAT, is_flat=True, hits=hits)
 
