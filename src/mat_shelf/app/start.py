@@ -1,5 +1,7 @@
 """Starting the window."""
 
+import atexit
+import gc
 import sys
 from pathlib import Path
 
@@ -15,6 +17,7 @@ from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.recovery import Recovery
 from mat_shelf.shelf.library import Shelf
 
+FREEZE_AGAIN_MS = 8000
 ICON = Path(__file__).parent / "icon" / "mat-shelf.svg"
 
 
@@ -28,6 +31,12 @@ def application() -> QApplication:
     app.setDesktopFileName("mat-shelf")
     app.setWindowIcon(QIcon(str(ICON)))
     apply_theme(app, QSettings().value("dark", False, bool))
+    # What the modules made stays for good; looking through it for rubbish would hold every drag up for an eighth of a
+    # second now and then. Compiled kernels are loaded at the first picture, so it is done again then.
+    gc.collect()
+    gc.freeze()
+    QTimer.singleShot(FREEZE_AGAIN_MS, gc.freeze)
+    atexit.register(gc.unfreeze)  # libraries count at the end what was left behind
     return app
 
 
