@@ -208,6 +208,8 @@ def test_wrapped_right_round_its_ends_meet():
     [
         (b'<!DOCTYPE svg [<!ENTITY a "aaaa">]><svg xmlns="http://www.w3.org/2000/svg"/>', "entities"),
         (b'<svg xmlns="http://www.w3.org/2000/svg"><image href="file:///etc/passwd"/></svg>', "another file"),
+        (b"<svg xmlns=\"http://www.w3.org/2000/svg\"><image href = '/etc/passwd'/></svg>", "another file"),
+        ('<svg><image href="/etc/passwd"/></svg>'.encode("utf-16"), "UTF-8"),
         (b'<svg xmlns="http://www.w3.org/2000/svg"><script>x</script></svg>', "scripts"),
         (b"<svg", "no drawing"),
         (b" " * 20_000_001, "20 MB"),
@@ -285,7 +287,7 @@ def blue_pixels(picture) -> np.ndarray:
     return (picture[..., 2] > 60) & (picture[..., 2] > 2 * picture[..., 0])
 
 
-def test_a_mark_keeps_its_place_in_the_project_when_its_part_goes(open_window):
+def test_a_mark_keeps_its_place_in_the_project_when_its_part_goes(open_window, qtbot):
     label = mark(point=(0, 0, 10), recipe=Recipe(base_color=(0, 0, 0.6)))
     window = open_window(*project_of(plate(60, 40, 20), Recipe(), label))
     workshop, work = window.workshop, window.marks
@@ -299,6 +301,13 @@ def test_a_mark_keeps_its_place_in_the_project_when_its_part_goes(open_window):
     assert "gone" in window.marks_board.problem.text()
     workshop.undo()
     assert "hangs" in work.problem(work.mark)
+    work.put("Lose", label.with_(part="gone"))
+    QTest.mouseClick(window.marks_board.centre_button, LEFT)
+    assert "Select the piece" in window.notice.text.text()
+    picture_of(qtbot, window)
+    workshop.select("p")
+    QTest.mouseClick(window.marks_board.centre_button, LEFT)
+    assert work.mark.part == "p" and work.sheet(work.mark) is not None and "gone" not in work.problem(work.mark)
 
 
 def test_a_sheet_of_labels_is_cut_apart_where_it_lies(open_window):

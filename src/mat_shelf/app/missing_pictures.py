@@ -9,6 +9,7 @@ from mat_shelf.app.picture_file import PICTURE_ENDINGS
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.picture import Picture
 from mat_shelf.document.project import Project
+from mat_shelf.exchange.assets import digest as digest_of
 from mat_shelf.exchange.package import LARGEST_ENTRY
 from mat_shelf.exchange.pictures import PictureError
 
@@ -59,10 +60,12 @@ class FindJob(QThread):
             try:
                 if path.suffix.lower() not in PICTURE_ENDINGS or path.stat().st_size > LARGEST_ENTRY:
                     continue
-                digest, kind = self._assets.add_map(path.read_bytes())
+                data, same = path.read_bytes(), named.get(path.name)
+                if digest_of(data) not in wanted and same is None:
+                    continue  # what is kept stays in memory, and folders hold much else
+                digest, kind = self._assets.add_map(data)
             except (OSError, PictureError):
                 continue  # what cannot be read is not what is looked for
-            same = named.get(path.name)
             if digest in wanted:
                 found[digest] = digest
             elif same is not None and same.kind == kind and same.digest not in found:

@@ -1,5 +1,6 @@
 """Picture files as they are chosen or dropped: read, drawn where they are drawings, and one of their layers taken."""
 
+import re
 from collections.abc import Callable
 from pathlib import Path
 
@@ -17,6 +18,7 @@ SVG_PIXELS = 4096
 """Longer side of the picture that a drawing becomes."""
 FLATTENED = -1
 _LARGEST_SVG = 20_000_000
+_LINK = re.compile(rb"href\s*=\s*[\"']?\s*([^\"'>\s]*)")
 _REFUSED = (b"<!entity", b"<!doctype", b"<script", b"<foreignobject")
 
 
@@ -71,10 +73,11 @@ def drawn(svg: bytes) -> bytes:
         raise PictureError("the drawing is larger than 20 MB; simplify it")
     if any(word in small for word in _REFUSED):
         raise PictureError("the drawing holds entities, scripts or foreign parts; save it as plain SVG")
-    for link in (b'href="', b"href='"):
-        for piece in small.split(link)[1:]:
-            if not piece.startswith((b"#", b"data:image/")):
-                raise PictureError("the drawing refers to another file; embed it where it was made")
+    if b"\0" in small:
+        raise PictureError("the drawing is not written in UTF-8; save it so")
+    for link in _LINK.finditer(small):
+        if not link.group(1).startswith((b"#", b"data:image/")):
+            raise PictureError("the drawing refers to another file; embed it where it was made")
     renderer = QSvgRenderer(QByteArray(svg))
     size = renderer.defaultSize()
     if not renderer.isValid() or size.isEmpty():

@@ -428,11 +428,14 @@ class Window(QMainWindow):
         self.open_job = job
         job.failed.connect(self.workshop.said)
         job.finished.connect(lambda: self._take_opened(job, before))
+        self.workshop.said.emit(f"Reading {path.name}…")
         job.start()
 
     def _take_opened(self, job: OpenJob, before: Project) -> None:
         job.wait()
         self.open_job = None
+        if self.notice.text.text() == f"Reading {job.path.name}…":
+            self.notice.hide()
         # Whoever went on working meanwhile is asked again before that is left behind.
         if job.result is not None and (self.workshop.project is before or self._may_leave()):
             self.workshop.replace(*job.result, job.path)

@@ -239,7 +239,7 @@ class MarkWork(QObject):
         """What is wrong with a mark, in words; empty where nothing is."""
         part = self.part_of(mark)
         if part is None:
-            return "Its part is gone. Drag it onto another one."
+            return "Its part is gone. Select another piece and press 'To the middle'."
         try:
             sheet = lay(mark, self.workshop.assets.meshes[part.mesh], part.pose)
         except LyingError as fault:

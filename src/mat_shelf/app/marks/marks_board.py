@@ -116,7 +116,7 @@ class MarksBoard(QFrame):
         self.rows = {name: row_of(self._of_mark(name), is_stacked=True) for name in _MARK_ROWS}
         self.material_rows = {name: row_of(self._of_recipe(name), is_stacked=True) for name in _RECIPE_ROWS}
         self.centre_button = _small("To the middle", "Puts it to the middle of its part from left to right")
-        self.centre_button.clicked.connect(work.centre)
+        self.centre_button.clicked.connect(self.centre)
         self.square_button = _small("Look straight at it", "Turns the camera to it  (Q)")
         self.square_button.clicked.connect(work.square_on)
         moves = QWidget()
@@ -278,6 +278,19 @@ class MarksBoard(QFrame):
             return
         key, ending = self.workshop.assets.add_map(data)
         self.work.add(kind, hit, Picture(name=f"{name}.png", digest=key, kind=ending), size)
+
+    def centre(self) -> None:
+        """Puts the mark to the middle of its part; one without a place goes to the selected piece."""
+        mark = self.work.mark
+        if self.work.sheet(mark) is not None:
+            self.work.centre()
+            return
+        hit = self.find_place() if self.find_place else None
+        if hit is None:
+            self.workshop.said.emit("Select the piece that the mark is for; it must be seen in the picture.")
+            return
+        self.work.carry(mark, hit)
+        self.workshop.history.end_gesture()
 
     def add(self, kind: str) -> None:
         """Puts a mark without art on the middle of the selected piece, as it is seen."""
