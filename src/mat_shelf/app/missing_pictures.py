@@ -107,6 +107,7 @@ class MissingPictures(QObject):
         if changed:
             self.workshop.edit("Find pictures again", replaced(self.workshop.project, changed))
         if found:
+            self.workshop.assets.displaced.clear()  # it was made of grey
             self.workshop.shown_changed.emit()
             self.workshop.project_changed.emit()
         left = missing_pictures(self.workshop)

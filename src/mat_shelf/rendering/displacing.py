@@ -61,19 +61,21 @@ def displaced_rows(recipe: Recipe) -> list[Relief]:
 
 def needed_displacements(project: Project) -> dict[str, tuple]:
     """The visible parts that have true relief, by id, and all that it depends on, to be compared with ``==``."""
-    recipes = {material.id: material.recipe for material in project.materials}
-    found = {}
+    true = {}
+    for material in project.materials:
+        rows = displaced_rows(material.recipe)
+        if rows:
+            patterns = {p.id: p for p in material.recipe.patterns}
+            true[material.id] = material.id, rows, needed([row.pattern for row in rows], patterns)
+    pressed = [mark for mark in project.marks if _is_pressed(mark)]
+    found: dict[str, tuple] = {}
+    if not true and not pressed:
+        return found  # it is asked for at every sample, of products of thousands of parts too
     for part in project.product.parts:
         if part.is_hidden:
             continue
-        rows = []
-        for material in part.worn():
-            recipe = recipes[material]
-            true = displaced_rows(recipe)
-            if true:
-                patterns = needed([row.pattern for row in true], {p.id: p for p in recipe.patterns})
-                rows.append((material, true, patterns))
-        stamps = [m for m in project.marks if _is_pressed(m) and m.part == part.id]
+        rows = [true[material] for material in part.worn() if material in true]
+        stamps = [mark for mark in pressed if mark.part == part.id]
         if rows or stamps:
             found[part.id] = (part.mesh, part.pose, part.zones, part.material if part.zones else None, rows, stamps)
     return found
@@ -117,7 +119,7 @@ def fill_displacements(project: Project, supplies, progress=lambda done, total: 
     for part, key in wanted.items():
         if part not in supplies.displaced or supplies.displaced[part][0] != key:
             others = (made for other, (_, made) in supplies.displaced.items() if other != part)
-            left = MOST_TOGETHER - sum(len(made.face) for made in others if isinstance(made, Displaced))
+            left = max(MOST_TOGETHER - sum(len(made.face) for made in others if isinstance(made, Displaced)), 0)
             supplies.displaced[part] = key, displaced(project, part, supplies, min(MOST_TRIANGLES, left), progress)
     return [made for _, made in supplies.displaced.values() if isinstance(made, str)]
 

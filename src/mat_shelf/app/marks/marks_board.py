@@ -191,9 +191,13 @@ class MarksBoard(QFrame):
         self.finish_hint.setVisible(mark.kind != "stamp")
         self.back_button.setVisible(mark.kind == "label")
         self.back_button.setText("Its back…" if mark.back is None else "No back")
-        self.problem.setText(self.work.problem(mark))
+        self.problem.setText(self.work.problem(mark) or self._stretch(mark))
         self._follow_art(mark)
         self._follow_sharpness()
+
+    def _stretch(self, mark: Mark) -> str:
+        stretch = self.work.sheet(mark).stretch(mark.width, mark.height)
+        return f"Stretched by up to {100 * stretch:.1f} %." if stretch >= 0.005 else "Lies without stretch."
 
     def _follow_art(self, mark: Mark) -> None:
         pictures = self.workshop.assets.pictures
