@@ -34,8 +34,9 @@ def _tabulate(mirror, dielectric):
     ----------
     mirror : (ROUGHNESSES, COSINES) float32
         Added to: reflected share where every microfacet is a perfect mirror.
-    dielectric : (CONTRASTS, ROUGHNESSES, COSINES, 2) float32
-        Added to: reflected share, and reflected plus transmitted share, of a boundary.
+    dielectric : (CONTRASTS, ROUGHNESSES, COSINES, 3) float32
+        Added to: reflected share, and reflected plus transmitted share, of a boundary; and the share that it would
+        transmit if it bent light all the same but reflected none.
     """
     step = F(1.0 / STRATA)
     share = step * step
@@ -64,7 +65,9 @@ def _tabulate(mirror, dielectric):
                             cos_t = math.sqrt(F(1) - sin2_t)
                             down = sub(scale(h, cos_h / eta - cos_t), scale(wo, F(1) / eta))
                             if down[2] < F(0):
-                                total += (F(1) - reflectance) * smith_g2(wo, down, ax, ay) / visible
+                                passed = smith_g2(wo, down, ax, ay) / visible
+                                total += (F(1) - reflectance) * passed
+                                dielectric[k, r, c, 2] += passed * share
                         dielectric[k, r, c, 1] += total * share
 
 
@@ -125,7 +128,7 @@ def albedo_tables():
     except (OSError, ValueError, KeyError):
         tables = (
             np.zeros((ROUGHNESSES, COSINES), np.float32),
-            np.zeros((CONTRASTS, ROUGHNESSES, COSINES, 2), np.float32),
+            np.zeros((CONTRASTS, ROUGHNESSES, COSINES, 3), np.float32),
             np.zeros((ROUGHNESSES, COSINES), np.float32),
             np.zeros((BRUSHINGS, TURNS, ROUGHNESSES, COSINES), np.float32),
         )
@@ -196,17 +199,8 @@ def dielectric_albedo(tables, cos_o, roughness, eta):
     -------
     (reflected, total) : float32
     """
+    k, w, corners = _boundary_cell(cos_o, roughness, eta)
     table = tables[1]
-    contrast = (eta - F(1)) / (eta + F(1))
-    k, w = _cell((contrast / F(CONTRAST_LIMIT) + F(1)) * F(0.5), CONTRASTS)
-    i, v = _cell(roughness, ROUGHNESSES)
-    j, u = _cell(math.sqrt(cos_o), COSINES)
-    corners = (
-        ((F(1) - v) * (F(1) - u), i, j),
-        ((F(1) - v) * u, i, j + 1),
-        (v * (F(1) - u), i + 1, j),
-        (v * u, i + 1, j + 1),
-    )
     reflected = F(0)
     total = F(0)
     for corner in range(4):
@@ -214,3 +208,47 @@ def dielectric_albedo(tables, cos_o, roughness, eta):
         reflected += share * (table[k, y, x, 0] * (F(1) - w) + table[k + 1, y, x, 0] * w)
         total += share * (table[k, y, x, 1] * (F(1) - w) + table[k + 1, y, x, 1] * w)
     return reflected, total
+
+
+@inline
+def passed_unreflected(tables, cos_o, roughness, eta):
+    """Share of light that a rough boundary would pass if it bent light by its index but reflected none."""
+    k, w, corners = _boundary_cell(cos_o, roughness, eta)
+    table = tables[1]
+    passed = F(0)
+    for corner in range(4):
+        share, y, x = corners[corner]
+        passed += share * (table[k, y, x, 2] * (F(1) - w) + table[k + 1, y, x, 2] * w)
+    return passed
+
+
+@inline
+def _boundary_cell(cos_o, roughness, eta):
+    """Where in the table of boundaries to look: the lower index contrast and how far beyond it, and four corners."""
+    contrast = (eta - F(1)) / (eta + F(1))
+    k, w = _cell((contrast / F(CONTRAST_LIMIT) + F(1)) * F(0.5), CONTRASTS)
+    i, v = _cell(roughness, ROUGHNESSES)
+    j, u = _cell(math.sqrt(cos_o), COSINES)
+    return (
+        k,
+        w,
+        (
+            ((F(1) - v) * (F(1) - u), i, j),
+            ((F(1) - v) * u, i, j + 1),
+            (v * (F(1) - u), i + 1, j),
+            (v * u, i + 1, j + 1),
+        ),
+    )
+
+
+@inline
+def even_roughness(tables, cos_o, albedo):
+    """Roughness of the mirror, as rough in all directions, that has an albedo seen from cos_o."""
+    low, high = F(0), F(1)
+    for _ in range(12):  # the rougher, the less comes back
+        middle = F(0.5) * (low + high)
+        if mirror_albedo(tables, cos_o, middle) > albedo:
+            low = middle
+        else:
+            high = middle
+    return F(0.5) * (low + high)

@@ -9,7 +9,7 @@ import math
 from collections import namedtuple
 
 from mat_shelf.optics import parameters as P
-from mat_shelf.optics.energy import brushed_albedo, dielectric_albedo, fuzz_albedo, mirror_albedo
+from mat_shelf.optics.energy import brushed_albedo, dielectric_albedo, even_roughness, fuzz_albedo, mirror_albedo
 from mat_shelf.optics.film import film_on_dielectric, film_on_metal
 from mat_shelf.optics.fresnel import (
     average_dielectric,
@@ -22,7 +22,7 @@ from mat_shelf.optics.fuzz import fuzz_reflection
 from mat_shelf.optics.kernels import F, apart, inline
 from mat_shelf.optics.microfacet import ggx_density, sample_visible_normal, smith_g1, smith_g2, widths
 from mat_shelf.optics.sheet import sheet_shares
-from mat_shelf.optics.surface import base_lobes, evaluate, sample
+from mat_shelf.optics.surface import SHARP, base_lobes, evaluate, sample
 from mat_shelf.optics.vectors import add, dot, largest, normalize, row3_at, scale, sub
 
 Layers = namedtuple(
@@ -107,7 +107,8 @@ def prepare_layered(p, i, wo, eta, tables, is_outside):
     ax, ay = widths(roughness, anisotropy)
     if anisotropy > F(0):
         mirror = brushed_albedo(tables, wo, roughness, anisotropy)
-        roughness = math.sqrt(math.sqrt(ax * ay))
+        # Of boundaries the tables know even ones only: that which hides as much of itself from wo is taken.
+        roughness = even_roughness(tables, wo[2], mirror)
     else:
         mirror = mirror_albedo(tables, wo[2], roughness)
     past_fuzz = F(1)
@@ -152,7 +153,7 @@ def prepare_layered(p, i, wo, eta, tables, is_outside):
     opaque = through * (F(1) - metal) * (F(1) - transmission) * lobes.under * inside
     whole = max(opaque + over + through * sheet, F(1e-9))
     pick_inside, pick_sheet = rest * opaque / whole, rest * through * sheet / whole
-    is_sharp = lobes.is_sharp and (coat <= F(0) or coat_x < F(0.004))
+    is_sharp = lobes.is_sharp and (coat <= F(0) or coat_x < SHARP)
     return (
         lobes,
         is_sharp,

@@ -10,7 +10,7 @@ from collections import namedtuple
 
 from mat_shelf.optics import parameters as P
 from mat_shelf.optics.diffuse import INV_PI, eon_several_color, eon_terms
-from mat_shelf.optics.energy import dielectric_albedo, mirror_albedo
+from mat_shelf.optics.energy import dielectric_albedo, mirror_albedo, passed_unreflected
 from mat_shelf.optics.fresnel import fresnel_dielectric, fresnel_metal, fresnel_normal, weighted_ior
 from mat_shelf.optics.kernels import F, inline
 from mat_shelf.optics.microfacet import (
@@ -44,6 +44,8 @@ is_sharp : whether light sampling is pointless
 
 SMOOTH = F(0.0316)
 """Roughness at which the distribution is as narrow as it gets."""
+SHARP = F(0.004)
+"""Width of a distribution up to which sampling lights is pointless."""
 NO_LOBES = Lobes(*(F(0) for _ in range(14)), True)
 
 
@@ -55,6 +57,21 @@ def is_smooth(p, i):
         and p[i, P.ROUGHNESS] <= SMOOTH
         and p[i, P.METALNESS] <= F(0)
         and p[i, P.LAYERED] <= F(0)
+    )
+
+
+@inline
+def passes_light(p, i):
+    """Whether parameter row i is so clear and sharp that rays towards lights may go straight through.
+
+    It is, wherever `Lobes.is_sharp` of a body without anything matt is.
+    """
+    return (
+        p[i, P.TRANSMISSION] >= F(0.9999)
+        and p[i, P.METALNESS] <= F(0)
+        and p[i, P.FUZZ] <= F(0)
+        and widths(p[i, P.ROUGHNESS], F(0))[0] < SHARP
+        and (p[i, P.COAT] <= F(0) or widths(p[i, P.COAT_ROUGHNESS], F(0))[0] < SHARP)
     )
 
 
@@ -156,12 +173,12 @@ def base_lobes(
     if metal < F(1) and (eta_fresnel != F(1) or clear > F(0)):
         reflected, total = dielectric_albedo(tables, wo[2], roughness, eta_fresnel)
         if clear > F(0) and abs(eta_fresnel - eta) > F(1e-3):
-            # However little it reflects, it bends light by its true index, and so hides as much of it from itself.
+            # However little it reflects, it bends light by its true index: what it passes lies between what it would
+            # if it reflected nothing and what a boundary of that index does.
             true_reflected, true_total = dielectric_albedo(tables, wo[2], roughness, eta)
-            share = min(true_reflected / mirror, F(0.99))
-            passing = min((true_total - true_reflected) / (F(1) - share), F(1))
-            share = min(reflected / mirror, F(1))
-            total = share * mirror + (F(1) - share) * passing
+            everything = passed_unreflected(tables, wo[2], roughness, eta)
+            kept_back = (everything - (true_total - true_reflected)) / max(true_reflected, F(1e-4))
+            total = reflected + max(everything - kept_back * reflected, F(0))
     opaque_gain = F(1) + fresnel_normal(eta_fresnel) * mirror_lost
     transmit_gain = F(1) / max(total, F(0.05))
     sheet = p[i, P.TRANSMISSION] - clear  # what both faces of a thin sheet reflect and pass is all there is
@@ -190,7 +207,7 @@ def base_lobes(
         mirror_lost,
         reflect_gain,
         transmit_gain,
-        ax < F(0.004) and weight_rest <= F(1e-4) * whole,
+        ax < SHARP and weight_rest <= F(1e-4) * whole,
     )
 
 

@@ -8,6 +8,7 @@ Wald et al. 2014, Embree: A Kernel Framework for Efficient CPU Ray Tracing. Embr
 """
 
 import ctypes
+from collections import namedtuple
 from ctypes import c_char_p, c_int, c_size_t, c_uint, c_void_p
 from functools import cache
 from pathlib import Path
@@ -18,13 +19,22 @@ from llvmlite import ir
 from numba.core import cgutils, types
 from numba.extending import intrinsic
 
-from mat_shelf.optics.kernels import F, kernel
+from mat_shelf.optics.kernels import F, inline, kernel
+from mat_shelf.optics.vectors import row3
 
 _TRIANGLES, _INDICES, _VERTICES, _UINT3, _FLOAT3 = 0, 0, 1, 0x5003, 0x9003
 _ROBUST = 1 << 2
-_FAR = F(1e37)
-_RECORD = 32
-"""Numbers in the record of a ray and its hit (RTCRayHit), and room to align it."""
+FAR = F(1e37)
+_RECORD, _ALIGNED = 32, 64
+"""Numbers in the record of a ray and its hit (RTCRayHit), and bytes that it is aligned to."""
+
+Caster = namedtuple("Caster", "nearest any scene record words")
+"""What kernels cast rays with.
+
+nearest, any : int, addresses of Embree's functions
+scene : int, address of the scene
+record : (_RECORD,) float32, a ray and its hit as Embree has them; words : the same memory, as int32
+"""
 
 
 @cache
@@ -81,7 +91,7 @@ class Scene:
         library = _library()
         self._release = library.rtcReleaseScene
         self._scene = library.rtcNewScene(_device())
-        self._intersect, self._occluded = _address("rtcIntersect1"), _address("rtcOccluded1")
+        self._nearest, self._any = _address("rtcIntersect1"), _address("rtcOccluded1")
         library.rtcSetSceneFlags(self._scene, _ROBUST if is_robust else 0)
         for vertices, triangles in meshes:
             geometry = library.rtcNewGeometry(_device(), _TRIANGLES)
@@ -104,34 +114,25 @@ class Scene:
         if getattr(self, "_scene", None):
             self._release(self._scene)
 
+    def caster(self) -> Caster:
+        """What kernels cast rays with. It holds memory of its own, so each thread needs one of its own."""
+        room = np.zeros(2 * _RECORD, np.float32)
+        first = -(room.ctypes.data // 4) % (_ALIGNED // 4)
+        record = room[first : first + _RECORD]
+        return Caster(self._nearest, self._any, self._scene, record, record.view(np.int32))
+
     def intersect(self, origins, directions):
         """Nearest hits; see `rendering.geometry.Geometry.intersect`."""
         count = len(origins)
         geometry, primitive = np.empty(count, np.int32), np.empty(count, np.int32)
         u, v, distance = np.empty(count, np.float32), np.empty(count, np.float32), np.empty(count, np.float32)
-        record = np.zeros(2 * _RECORD, np.float32)
-        intersect_kernel(
-            self._intersect,
-            self._scene,
-            origins,
-            directions,
-            record,
-            record.view(np.int32),
-            geometry,
-            primitive,
-            u,
-            v,
-            distance,
-        )
+        intersect_kernel(self.caster(), origins, directions, geometry, primitive, u, v, distance)
         return geometry, primitive, u, v, distance
 
     def occluded(self, origins, directions, distances):
         """Whether anything is in the way; see `rendering.geometry.Geometry.occluded`."""
         blocked = np.empty(len(origins), np.int32)
-        record = np.zeros(2 * _RECORD, np.float32)
-        occluded_kernel(
-            self._occluded, self._scene, origins, directions, distances, record, record.view(np.int32), blocked
-        )
+        occluded_kernel(self.caster(), origins, directions, distances, blocked)
         return blocked
 
 
@@ -151,49 +152,58 @@ def _call(typing_context, function, scene, record):
     return types.void(types.int64, types.int64, types.int64), generate
 
 
-@kernel
-def _first_aligned(address):
-    """Numbers from an address to the next one that Embree's records may begin at."""
-    return ((address + 63) // 64 * 64 - address) // 4
+@inline
+def _aim(caster, origin, direction, reach):
+    record, words = caster.record, caster.words
+    record[0], record[1], record[2] = origin
+    record[3] = F(0)
+    record[4], record[5], record[6] = direction
+    record[7] = F(0)
+    record[8] = reach
+    words[9] = -1
+    words[11] = 0
+
+
+@inline
+def nearest(caster, origin, direction, reach):
+    """What a ray meets first.
+
+    Parameters
+    ----------
+    caster : Caster
+    origin, direction : float32 triple; the direction of unit length
+    reach : float32, mm
+
+    Returns
+    -------
+    geometry, primitive : int32, -1 where nothing is nearer than `reach`
+    u, v, distance : float32
+    """
+    _aim(caster, origin, direction, reach)
+    record, words = caster.record, caster.words
+    words[18] = -1
+    words[19] = -1
+    _call(caster.nearest, caster.scene, record.ctypes.data)
+    if words[18] < 0:
+        return words[18], np.int32(-1), F(0), F(0), reach
+    return words[18], words[17], record[15], record[16], record[8]
+
+
+@inline
+def is_blocked(caster, origin, direction, reach):
+    """Whether a ray meets anything nearer than `reach`, mm."""
+    _aim(caster, origin, direction, reach)
+    _call(caster.any, caster.scene, caster.record.ctypes.data)
+    return caster.record[8] < F(0)
 
 
 @kernel
-def intersect_kernel(function, scene, origins, directions, record, words, geometry, primitive, u, v, distance):
-    """One ray after the other; `words` are the numbers of `record` as integers."""
-    k = _first_aligned(record.ctypes.data)
-    place = record.ctypes.data + 4 * k
+def intersect_kernel(caster, origins, directions, geometry, primitive, u, v, distance):
     for i in range(origins.shape[0]):
-        for axis in range(3):
-            record[k + axis] = origins[i, axis]
-            record[k + 4 + axis] = directions[i, axis]
-        record[k + 3] = F(0)
-        record[k + 7] = F(0)
-        record[k + 8] = _FAR
-        words[k + 9] = -1
-        words[k + 11] = 0
-        words[k + 18] = -1
-        words[k + 19] = -1
-        _call(function, scene, place)
-        geometry[i] = words[k + 18]
-        primitive[i] = words[k + 17] if words[k + 18] >= 0 else -1
-        u[i] = record[k + 15]
-        v[i] = record[k + 16]
-        distance[i] = record[k + 8]
+        geometry[i], primitive[i], u[i], v[i], distance[i] = nearest(caster, row3(origins, i), row3(directions, i), FAR)
 
 
 @kernel
-def occluded_kernel(function, scene, origins, directions, distances, record, words, blocked):
-    """One ray after the other: 0 where something is in its way, else -1."""
-    k = _first_aligned(record.ctypes.data)
-    place = record.ctypes.data + 4 * k
+def occluded_kernel(caster, origins, directions, distances, blocked):
     for i in range(origins.shape[0]):
-        for axis in range(3):
-            record[k + axis] = origins[i, axis]
-            record[k + 4 + axis] = directions[i, axis]
-        record[k + 3] = F(0)
-        record[k + 7] = F(0)
-        record[k + 8] = distances[i]
-        words[k + 9] = -1
-        words[k + 11] = 0
-        _call(function, scene, place)
-        blocked[i] = 0 if record[k + 8] < F(0) else -1
+        blocked[i] = 0 if is_blocked(caster, row3(origins, i), row3(directions, i), distances[i]) else -1

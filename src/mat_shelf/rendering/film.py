@@ -6,6 +6,7 @@ import numpy as np
 
 from mat_shelf.optics.color import encode_srgb
 from mat_shelf.optics.kernels import F, inline, kernel
+from mat_shelf.rendering.spreading import spread
 
 
 @dataclass
@@ -15,10 +16,12 @@ class Film:
     Attributes
     ----------
     light : (H * W, 3) float32
+    excess : (H * W, 3) float32
+        What single paths brought beyond the most that is accepted of one.
     albedo, normal : (H * W, 3) float32
         Of what each pixel sees first.
     cover : (H * W,) float32
-        Samples that see the product, where it is cut out.
+        Samples that see anything, or the product alone where it is cut out.
     samples : int
     """
 
@@ -27,6 +30,7 @@ class Film:
 
     def __post_init__(self):
         self.light = np.zeros((self.width * self.height, 3), np.float32)
+        self.excess = np.zeros_like(self.light)
         self.albedo = np.zeros_like(self.light)
         self.normal = np.zeros_like(self.light)
         self.cover = np.zeros(self.width * self.height, np.float32)
@@ -37,8 +41,11 @@ class Film:
         return (self.cover / F(max(self.samples, 1))).reshape(self.height, self.width, 1)
 
     def picture(self, layer: str = "light") -> np.ndarray:
-        """The mean of one layer, (H, W, 3) float32."""
-        return (getattr(self, layer) / F(max(self.samples, 1))).reshape(self.height, self.width, 3)
+        """The mean of one layer, (H, W, 3) float32; of light all of it, its excess spread."""
+        mean = (getattr(self, layer) / F(max(self.samples, 1))).reshape(self.height, self.width, 3)
+        if layer == "light" and self.excess.any():
+            mean += spread((self.excess / F(self.samples)).reshape(mean.shape), self.alpha())
+        return mean
 
 
 START_COMPRESSION = F(0.8 - 0.04)

@@ -77,6 +77,10 @@ class Geometry:
             return primitive
         return self.rest.face[self.triangles.first[np.maximum(geometry, 0)] + np.maximum(primitive, 0)]
 
+    def caster(self):
+        """What kernels cast rays with, one for each thread; see `embree.Caster`."""
+        return self._scene.caster()
+
     def intersect(self, origins, directions):
         """Nearest hits of rays.
 

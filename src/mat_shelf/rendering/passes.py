@@ -1,7 +1,8 @@
 """The passes of a wave of paths: generate, resolve, shade, settle.
 
-A wave is a batch of paths that advance together, one bounce at a time. Between the passes Embree finds hits. Each pass
-is one kernel over struct-of-arrays state; `shade` writes the paths that go on to the front of the same arrays.
+A wave is a batch of paths that advance together, one bounce at a time. `wandering.advance` takes them to what they meet
+next. Each pass is one kernel over struct-of-arrays state; `shade` writes the paths that go on to the front of the same
+arrays. `finish` runs all passes that are left without coming back to Python between them.
 """
 
 import math
@@ -11,11 +12,12 @@ import numpy as np
 
 from mat_shelf.optics import parameters as P
 from mat_shelf.optics.diffuse import INV_PI
+from mat_shelf.optics.fresnel import fresnel_dielectric
 from mat_shelf.optics.kernels import F, inline, kernel
 from mat_shelf.optics.layers import NO_LAYERS, evaluate_layered, prepare_layered, sample_layered
 from mat_shelf.optics.layers import entering as enters
-from mat_shelf.optics.media import scattered
-from mat_shelf.optics.surface import NO_LOBES, evaluate, is_smooth, prepare, sample, through_smooth
+from mat_shelf.optics.sheet import sheet_shares
+from mat_shelf.optics.surface import NO_LOBES, evaluate, is_smooth, passes_light, prepare, sample, through_smooth
 from mat_shelf.optics.vectors import (
     add,
     cross,
@@ -33,18 +35,30 @@ from mat_shelf.optics.vectors import (
     to_world,
 )
 from mat_shelf.rendering.camera import camera_ray
+from mat_shelf.rendering.embree import is_blocked, nearest
 from mat_shelf.rendering.lights import box_pdf, cross_box, room_light, sample_lights
-from mat_shelf.rendering.sampling import draw, start
+from mat_shelf.rendering.nesting import NESTING, is_hidden, surrounding, turn_over
+from mat_shelf.rendering.sampling import (
+    BOUNCE_DRAWS,
+    EVEN_BOUNCES,
+    LENS_DRAWS,
+    draw,
+    shift_of,
+    shifted,
+    start,
+)
+from mat_shelf.rendering.sampling import (
+    advance as next_state,
+)
+from mat_shelf.rendering.tally import AIMED, THROUGH, UNAIMED, is_untouched, tally, told
+from mat_shelf.rendering.wandering import LOST, advance, thinned
 
-NESTING = 4
-"""How many clear bodies a path may be inside of at once."""
 ROULETTE_FROM = 4
 """Bounces after which dim paths may be ended."""
 PASSAGES = 16
 """Boundaries without effect that a path may cross beyond its bounces."""
-SCATTERINGS = 400
-"""Times that a path may be scattered inside bodies beyond its bounces."""
-_BOUNCE_BITS, _PASSED_BITS = 8, 16
+CROSSINGS = 24
+"""Clear surfaces that a ray towards a light may go straight through."""
 _D_LINE, _F_LINE, _C_LINE = 587.6, 486.1, 656.3
 SPLIT = tuple(F((1 / nm**2 - 1 / _D_LINE**2) / (1 / _F_LINE**2 - 1 / _C_LINE**2)) for nm in (612.0, 549.0, 465.0))
 """How far the index for red, green and blue light is from that of the D line, in parts of that between F and C lines
@@ -52,13 +66,15 @@ SPLIT = tuple(F((1 / nm**2 - 1 / _D_LINE**2) / (1 / _F_LINE**2 - 1 / _C_LINE**2)
 SOFT = 7
 """Columns of the parameter block that a path keeps: albedo and extinction of three channels, and how far forward."""
 
-Paths = namedtuple("Paths", "origin direction throughput pdf pixel random bounces inside walk soft")
+Paths = namedtuple("Paths", "origin direction throughput pdf spread pixel random bounces inside walk soft")
 """State of the paths of a wave.
 
 origin, direction, throughput : (N, 3) float32
 pdf : (N,) float32, density of the direction; 0 where light sampling had no part in it
+spread : (N,) float32, share of the directions that the path could have taken where it was turned most freely: 0 as long
+as it met mirrors and clear glass only, 1 after a matt surface
 pixel : (N,) int32; random : (N,) uint32
-bounces : (N,) int32: real ones in the lowest byte, boundaries that were passed in the next, then scatterings
+bounces : (N,) int32, as `tally` has it
 inside : (N, NESTING) int32, parameter rows of the bodies around; -1 for none
 walk : (N,) int32, parameter row of the soft body that it wanders about in; -1 outside of any
 soft : (N, SOFT) float32, what that body does to it, as it was where it went in: the columns from SUBSURFACE_ALBEDO on
@@ -73,8 +89,36 @@ look : (N,) int32, the parameter row to shade with: the material's, or one of th
 part, triangle : (N,) int32, geometry and row of its triangles
 """
 
-Shadows = namedtuple("Shadows", "origin direction distance light pixel")
-"""Rays towards lights, and the light each brings if nothing is in its way."""
+Shadows = namedtuple("Shadows", "rays reach")
+"""Rays towards lights.
+
+rays : Paths. `throughput` is the light that each brings if nothing is in its way, `pdf` the weight that is part of it
+and that is due only to rays that could have come upon the light by chance too
+reach : (N,) float32, mm, how far the light is
+"""
+
+Stage = namedtuple("Stage", "triangles rows zone_first zone_rows block frames lights tables")
+"""What the passes read: of `Geometry`, of `Dressing`, of `Lights`, and the albedo tables.
+
+`block` is (M, WIDTH) float32, a row of each material, then rows of single points.
+"""
+
+Rules = namedtuple("Rules", "depth thin_from thin_most most cut straight draws salt")
+"""How far paths go.
+
+depth : int, bounces at which they end
+thin_from, thin_most : int and float32, as for `wandering.advance`
+most : float32, as `Shot.brightest`
+cut : int, row that the camera does not see, nor anything behind it: the backdrop, where the product is cut out; else -2
+straight : bool, as `Shot.straight`
+draws, salt : as `sampling.even_draws` has them
+"""
+
+Sums = namedtuple("Sums", "light excess albedo normals cover")
+"""The film, added to; see `film.Film`."""
+
+Hits = namedtuple("Hits", "geometry primitive u v distance")
+"""What rays met, as `embree.nearest` has it, (N,) each."""
 
 
 def new_paths(count: int) -> Paths:
@@ -84,11 +128,12 @@ def new_paths(count: int) -> Paths:
         np.empty(triple, F),
         np.empty(triple, F),
         np.empty(count, F),
+        np.empty(count, F),
         np.empty(count, np.int32),
         np.empty(count, np.uint32),
         np.empty(count, np.int32),
         np.empty((count, NESTING), np.int32),
-        np.empty(count, np.int32),
+        np.full(count, -1, np.int32),
         np.empty((count, SOFT), F),
     )
 
@@ -99,34 +144,33 @@ def new_points(count: int) -> Points:
 
 
 def new_shadows(count: int) -> Shadows:
-    return Shadows(
-        np.empty((count, 3), F),
-        np.empty((count, 3), F),
-        np.empty(count, F),
-        np.empty((count, 3), F),
-        np.empty(count, np.int32),
-    )
+    return Shadows(new_paths(count), np.empty(count, F))
+
+
+def new_hits(count: int) -> Hits:
+    return Hits(np.empty(count, np.int32), np.empty(count, np.int32), *(np.empty(count, F) for _ in range(3)))
 
 
 @kernel
-def generate(view, width, height, first, count, sample_index, seed, paths):
+def generate(view, width, height, first, count, sample_index, seed, draws, salt, paths):
     """Camera rays for `count` pixels from pixel `first` on, one each."""
     for i in range(count):
         pixel = first + i
-        state = start(pixel, sample_index, seed)
-        state, x = draw(state)
-        state, y = draw(state)
-        state, u = draw(state)
-        state, v = draw(state)
+        shift = shift_of(pixel, salt)
         origin, direction = camera_ray(
-            view, (F(pixel % width) + x) / F(width), (F(pixel // width) + y) / F(height), u, v
+            view,
+            (F(pixel % width) + shifted(draws, 0, shift)) / F(width),
+            (F(pixel // width) + shifted(draws, 1, shift)) / F(height),
+            shifted(draws, 2, shift),
+            shifted(draws, 3, shift),
         )
         store3(paths.origin, i, origin)
         store3(paths.direction, i, direction)
         store3(paths.throughput, i, (F(1), F(1), F(1)))
         paths.pdf[i] = F(0)
+        paths.spread[i] = F(0)
         paths.pixel[i] = pixel
-        paths.random[i] = state
+        paths.random[i] = start(pixel, sample_index, seed)
         paths.bounces[i] = 0
         paths.walk[i] = -1
         for k in range(NESTING):
@@ -134,28 +178,30 @@ def generate(view, width, height, first, count, sample_index, seed, paths):
 
 
 @kernel
-def resolve(count, geometry, primitive, u, v, triangles, rows, zone_first, zone_rows, points):
-    """Turns Embree's hits into points: interpolated position, normals, parameter row (-1 where nothing was hit)."""
+def resolve(count, hits, stage, points):
+    """Turns hits into points: interpolated position, normals, parameter row (below 0 where there is none)."""
+    triangles = stage.triangles
     for i in range(count):
-        g = geometry[i]
+        g = hits.geometry[i]
         if g < 0:
-            points.row[i] = -1
+            points.row[i] = g
             continue
         points.part[i] = g
-        t = triangles.first[g] + primitive[i]
-        w0 = F(1) - u[i] - v[i]
+        t = triangles.first[g] + hits.primitive[i]
+        u, v = hits.u[i], hits.v[i]
+        w0 = F(1) - u - v
         points.triangle[i] = t
         p = triangles.corners
         n = triangles.normals
         for k in range(3):
-            points.position[i, k] = w0 * p[t, k] + u[i] * p[t, 3 + k] + v[i] * p[t, 6 + k]
-            points.normal[i, k] = w0 * n[t, k] + u[i] * n[t, 3 + k] + v[i] * n[t, 6 + k]
+            points.position[i, k] = w0 * p[t, k] + u * p[t, 3 + k] + v * p[t, 6 + k]
+            points.normal[i, k] = w0 * n[t, k] + u * n[t, 3 + k] + v * n[t, 6 + k]
         first = (p[t, 0], p[t, 1], p[t, 2])
         one = sub((p[t, 3], p[t, 4], p[t, 5]), first)
         other = sub((p[t, 6], p[t, 7], p[t, 8]), first)
         store3(points.facing, i, normalize(cross(one, other)))
-        zone = zone_first[g]
-        row = rows[g] if zone < 0 else zone_rows[zone + primitive[i]]
+        zone = stage.zone_first[g]
+        row = stage.rows[g] if zone < 0 else stage.zone_rows[zone + hits.primitive[i]]
         points.row[i] = row
         points.look[i] = row
 
@@ -181,17 +227,6 @@ def lifted(p, n):
 
 
 @inline
-def _surrounding(inside, i, block, without):
-    """Row of the body of highest priority round path i, leaving one out; -1 for air (Schmidt and Budge 2002)."""
-    best = -1
-    for k in range(NESTING):
-        row = inside[i, k]
-        if row >= 0 and row != without and (best < 0 or block[row, P.PRIORITY] > block[best, P.PRIORITY]):
-            best = row
-    return best
-
-
-@inline
 def _one_channel(throughput, u):
     """The channel that a path carries alone from where light is split, and its throughput then."""
     lit = (throughput[0] > F(0), throughput[1] > F(0), throughput[2] > F(0))
@@ -210,27 +245,6 @@ def _one_channel(throughput, u):
 
 
 @inline
-def _times_inside(inside, i, row):
-    times = 0
-    for k in range(NESTING):
-        if inside[i, k] == row:
-            times += 1
-    return times
-
-
-@inline
-def _turn_over(inside, i, row, entering):
-    """Notes that path i crossed into, or out of, the body of a row."""
-    for k in range(NESTING):
-        if entering and inside[i, k] < 0:
-            inside[i, k] = row
-            return
-        if not entering and inside[i, k] == row:
-            inside[i, k] = -1
-            return
-
-
-@inline
 def _weight(own, other):
     """Power heuristic of multiple importance sampling (Veach and Guibas 1995)."""
     a = own * own
@@ -238,15 +252,27 @@ def _weight(own, other):
 
 
 @inline
-def _gather(light, pixel, value, most):
-    """Adds light to a pixel, dimmed where one path alone brings more than `most`."""
+def _gather(sums, pixel, value, most):
+    """Adds light to a pixel. What goes beyond `most` is kept apart, and spread over the picture later.
+
+    See `spreading`.
+    """
     peak = largest(value)
     if not (peak < F(1e30)):
         return
+    light, excess = sums.light, sums.excess
     keep = min(most / max(peak, F(1e-30)), F(1))
-    light[pixel, 0] += value[0] * keep
-    light[pixel, 1] += value[1] * keep
-    light[pixel, 2] += value[2] * keep
+    for k in range(3):
+        light[pixel, k] += value[k] * keep
+    if keep < F(1):
+        for k in range(3):
+            excess[pixel, k] += value[k] * (F(1) - keep)
+
+
+@inline
+def _accepted(most, spread):
+    """Most that a path may bring: the more freely it was turned, the less can its light be met by chance again."""
+    return most / max(spread, F(1e-6))
 
 
 @inline
@@ -260,12 +286,13 @@ def _facing_viewer(normal, facing, wo):
 
 
 @inline
-def _carry_on(paths, j, i, origin, direction, throughput, pdf, random, bounces):
+def _carry_on(paths, j, i, origin, direction, throughput, pdf, spread, random, bounces):
     """Writes path i, advanced, as path j <= i."""
     store3(paths.origin, j, origin)
     store3(paths.direction, j, direction)
     store3(paths.throughput, j, throughput)
     paths.pdf[j] = pdf
+    paths.spread[j] = spread
     paths.pixel[j] = paths.pixel[i]
     paths.random[j] = random
     paths.bounces[j] = bounces
@@ -307,50 +334,20 @@ def _brushed(block, look, position, normal, frames, part):
 
 
 @kernel
-def shade(
-    count,
-    distance,
-    points,
-    paths,
-    shadows,
-    block,
-    frames,
-    lights,
-    tables,
-    depth,
-    thin_from,
-    thin_most,
-    most,
-    cut,
-    light,
-    albedo,
-    normals,
-    cover,
-):
+def shade(count, hits, points, paths, shadows, stage, rules, sums):
     """One bounce of a wave: gathers emitted light, aims at lights, chooses where each path goes on.
 
     Parameters
     ----------
     count : int
         Paths in the wave.
-    distance : (N,) float32, mm
-        To the hit; 1e37 where there is none.
-    block : (M, WIDTH) float32
-        Parameter block: a row of each material, then rows of single points.
-    frames : patterns.points.Frames
-        How parts stand, for what is brushed.
-    depth : int
-        Bounces at which paths end.
-    thin_from : int
-        Scatterings in bodies after which paths may be ended.
-    thin_most : float32
-        Share of them that goes on at most, each time from then on.
-    most : float32
-        Brightest contribution accepted after the first bounce.
-    cut : int
-        Row that the camera does not see, nor anything behind it: the backdrop, where the product is cut out; else -2.
-    light, albedo, normals : (pixels, 3) float32; cover : (pixels,) float32
-        The film, added to. `cover` counts the paths that the camera sees something by.
+    hits : Hits
+    points : Points
+    paths : Paths
+    shadows : Shadows, written
+    stage : Stage
+    rules : Rules
+    sums : Sums
 
     Returns
     -------
@@ -359,114 +356,44 @@ def shade(
     """
     going = 0
     aimed = 0
+    block, lights, tables, depth = stage.block, stage.lights, stage.tables, rules.depth
     boxes = lights.boxes
+    cut = rules.cut
     for i in range(count):
+        row = points.row[i]
+        if row == LOST:
+            continue
         origin = row3(paths.origin, i)
         d = row3(paths.direction, i)
         throughput = row3(paths.throughput, i)
         pixel = paths.pixel[i]
-        bounces = paths.bounces[i] & 0xFF
-        passed = (paths.bounces[i] >> _BOUNCE_BITS) & 0xFF
-        scatterings = paths.bounces[i] >> _PASSED_BITS
-        accepted = most if bounces > 0 else F(1e30)
+        is_first = is_untouched(paths.bounces[i])
+        bounces, passed, scatterings, counted = told(paths.bounces[i])
+        spread = paths.spread[i]
+        accepted = _accepted(rules.most, spread)
         arrival_pdf = paths.pdf[i]
-
         walk = paths.walk[i]
-        around = _surrounding(paths.inside, i, block, -1)
-        row = points.row[i]
-        is_first = bounces == 0 and passed == 0 and scatterings == 0
         if is_first and cut > -2 and (row < 0 or row == cut):
             continue
-        random = paths.random[i]
-        if walk >= 0 or around >= 0:
-            if walk >= 0:
-                kept = row3(paths.soft, i)
-                lost = (paths.soft[i, 3], paths.soft[i, 4], paths.soft[i, 5])
-                forward = paths.soft[i, 6]
-            else:
-                kept = (
-                    block[around, P.SCATTERED],
-                    block[around, P.SCATTERED + 1],
-                    block[around, P.SCATTERED + 2],
-                )
-                lost = (
-                    block[around, P.EXTINCTION],
-                    block[around, P.EXTINCTION + 1],
-                    block[around, P.EXTINCTION + 2],
-                )
-                forward = block[around, P.SCATTER_FORWARD]
-            t = distance[i]
-            if largest(kept) > F(0):
-                # One channel chooses how far, and all are weighed by what the three together would have chosen.
-                weight = mul(throughput, kept)
-                whole = max(weight[0] + weight[1] + weight[2], F(1e-20))
-                chance = (
-                    max(weight[0] / whole, F(0.02)),
-                    max(weight[1] / whole, F(0.02)),
-                    max(weight[2] / whole, F(0.02)),
-                )
-                chance = scale(chance, F(1) / (chance[0] + chance[1] + chance[2]))
-                random, u = draw(random)
-                random, v = draw(random)
-                chosen = lost[2]
-                if u < chance[0]:
-                    chosen = lost[0]
-                elif u < chance[0] + chance[1]:
-                    chosen = lost[1]
-                free = -math.log(max(F(1) - v, F(1e-12))) / max(chosen, F(1e-9))
-                reach = min(free, t)
-                passing = (math.exp(-lost[0] * reach), math.exp(-lost[1] * reach), math.exp(-lost[2] * reach))
-                if free < t:
-                    density = mul(lost, passing)
-                    expected = max(dot(chance, density), F(1e-20))
-                    throughput = mul(throughput, scale(mul(density, kept), F(1) / expected))
-                    if scatterings >= SCATTERINGS or not (largest(throughput) > F(1e-5)):
-                        continue
-                    if scatterings >= thin_from:
-                        survival = min(largest(throughput), thin_most)
-                        random, u = draw(random)
-                        if u >= survival:
-                            continue
-                        throughput = scale(throughput, F(1) / survival)
-                    if is_first:
-                        cover[pixel] += F(1)
-                    random, u = draw(random)
-                    random, v = draw(random)
-                    _carry_on(
-                        paths,
-                        going,
-                        i,
-                        add(origin, scale(d, free)),
-                        scattered(d, forward, u, v),
-                        throughput,
-                        F(0),
-                        random,
-                        bounces | (passed << _BOUNCE_BITS) | ((scatterings + 1) << _PASSED_BITS),
-                    )
-                    going += 1
-                    continue
-                throughput = mul(throughput, scale(passing, F(1) / max(dot(chance, passing), F(1e-20))))
-            elif row >= 0:
-                throughput = (
-                    throughput[0] * math.exp(-lost[0] * t),
-                    throughput[1] * math.exp(-lost[1] * t),
-                    throughput[2] * math.exp(-lost[2] * t),
-                )
-
-        for k in range(boxes.shape[0] if walk < 0 else 0):
-            t = cross_box(boxes, k, origin, d)
-            if t > F(0) and t < distance[i] and not (is_first and cut > -2):
-                share = F(1)
-                if arrival_pdf > F(0):
-                    share = _weight(arrival_pdf, box_pdf(lights, k, d, t))
-                shown = scale((boxes[k, 12], boxes[k, 13], boxes[k, 14]), share)
-                _gather(light, pixel, mul(throughput, shown), accepted)
+        # What rays towards lights went straight through does not count once more by the bent way.
+        is_counted = rules.straight and counted == THROUGH
+        if walk < 0 and not is_counted:
+            for k in range(boxes.shape[0]):
+                t = cross_box(boxes, k, origin, d)
+                if t > F(0) and t < hits.distance[i] and not (is_first and cut > -2):
+                    share = F(1)
+                    if arrival_pdf > F(0):
+                        share = _weight(arrival_pdf, box_pdf(lights, k, d, t))
+                    shown = scale((boxes[k, 12], boxes[k, 13], boxes[k, 14]), share)
+                    _gather(sums, pixel, mul(throughput, shown), accepted)
         if row < 0:
-            radiance, room_pdf = room_light(lights, d)
-            share = _weight(arrival_pdf, room_pdf) if arrival_pdf > F(0) else F(1)
-            _gather(light, pixel, scale(mul(throughput, radiance), share), accepted)
+            if not is_counted:
+                radiance, room_pdf = room_light(lights, d)
+                share = _weight(arrival_pdf, room_pdf) if arrival_pdf > F(0) else F(1)
+                _gather(sums, pixel, scale(mul(throughput, radiance), share), accepted)
             continue
 
+        random = next_state(paths.random[i])
         look = points.look[i]
         position = row3(points.position, i)
         facing = row3(points.facing, i)
@@ -488,27 +415,29 @@ def shade(
                         d,
                         throughput,
                         F(0),
+                        spread,
                         random,
-                        bounces
-                        | ((passed if is_first else passed + 1) << _BOUNCE_BITS)
-                        | (scatterings << _PASSED_BITS),
+                        tally(
+                            bounces,
+                            passed if is_first else passed + 1,
+                            scatterings,
+                            UNAIMED if counted == UNAIMED else THROUGH,
+                        ),
                     )
                     going += 1
                 continue
         if is_first:
-            cover[pixel] += F(1)
+            sums.cover[pixel] += F(1)
         is_sheet = block[look, P.THIN] > F(0)
         is_clear = is_clear and not is_sheet
         if is_clear or (walk >= 0 and row != walk):
-            outside = _surrounding(paths.inside, i, block, row)
+            outside = surrounding(paths.inside, i, block, row)
             ior_outside = block[outside, P.IOR] if outside >= 0 else F(1)
-            hidden = outside >= 0 and block[outside, P.PRIORITY] > block[row, P.PRIORITY]
-            hidden = hidden or _times_inside(paths.inside, i, row) > (0 if entering else 1)
             same = abs(block[row, P.IOR] - ior_outside) < F(1e-3) and block[look, P.TRANSMISSION] >= F(1)
-            if hidden or same or walk >= 0:
+            if walk >= 0 or same or is_hidden(paths.inside, i, row, entering, outside, block):
                 if passed < PASSAGES:
                     if walk < 0:
-                        _turn_over(paths.inside, i, row, entering)
+                        turn_over(paths.inside, i, row, entering)
                     away = scale(facing, F(-1)) if entering else facing
                     _carry_on(
                         paths,
@@ -518,17 +447,19 @@ def shade(
                         d,
                         throughput,
                         F(0),
+                        spread,
                         random,
-                        bounces | ((passed + 1) << _BOUNCE_BITS) | (scatterings << _PASSED_BITS),
+                        tally(bounces, passed + 1, scatterings, counted),
                     )
                     going += 1
                 continue
         else:
+            around = surrounding(paths.inside, i, block, -1)
             ior_outside = block[around, P.IOR] if around >= 0 else F(1)
         if walk < 0 and (entering or not is_clear):
             glow = (block[look, P.EMISSION], block[look, P.EMISSION + 1], block[look, P.EMISSION + 2])
             if largest(glow) > F(0):
-                _gather(light, pixel, mul(throughput, glow), accepted)
+                _gather(sums, pixel, mul(throughput, glow), accepted)
         if not entering:
             facing = scale(facing, F(-1))
             normal = scale(normal, F(-1))
@@ -550,7 +481,7 @@ def shade(
         wo = d if comes_out else scale(d, F(-1))
         normal = _facing_viewer(normal, facing, wo)
         if block[look, P.ANISOTROPY] + block[look, P.COAT_ANISOTROPY] > F(0):
-            tangent, bitangent = _brushed(block, look, position, normal, frames, points.part[i])
+            tangent, bitangent = _brushed(block, look, position, normal, stage.frames, points.part[i])
         else:
             tangent, bitangent = frame(normal)
         wo_local = to_local(wo, tangent, bitangent, normal)
@@ -573,15 +504,17 @@ def shade(
             hard = F(1) - clear - soft
             for k in range(3):
                 color = block[look, P.BASE_COLOR + k] * hard + block[look, P.SUBSURFACE_COLOR + k] * soft
-                albedo[pixel, k] += color + clear
-                normals[pixel, k] += normal[k]
+                sums.albedo[pixel, k] += color + clear
+                sums.normals[pixel, k] += normal[k]
 
+        if bounces + 1 >= depth:
+            continue
+        is_even = bounces < EVEN_BOUNCES
+        shift = shift_of(pixel, rules.salt)
+        place = LENS_DRAWS + BOUNCE_DRAWS * bounces
         above = lifted(position, facing)
-        if bounces + 1 < depth and not is_sharp:
-            random, pick = draw(random)
-            random, texel = draw(random)
-            random, u = draw(random)
-            random, v = draw(random)
+        if not is_sharp:
+            random, pick, texel, u, v = _four(is_even, rules.draws, place, shift, random)
             to_light, reach, radiance, light_pdf = sample_lights(lights, position, pick, texel, u, v)
             toward = dot(to_light, facing)
             wi = to_local(to_light, tangent, bitangent, normal)
@@ -594,22 +527,36 @@ def shade(
                 else:
                     value, pdf = evaluate(block, look, lobes, wo_local, wi)
                 if largest(value) > F(0):
-                    brought = scale(mul(mul(throughput, value), radiance), _weight(light_pdf, pdf) / light_pdf)
+                    share = _weight(light_pdf, pdf)
+                    brought = scale(mul(mul(throughput, value), radiance), share / light_pdf)
                     if largest(brought) > F(1e-7):
+                        rays = shadows.rays
                         start_at = above if toward > F(0) else lifted(position, scale(facing, F(-1)))
-                        store3(shadows.origin, aimed, start_at)
-                        store3(shadows.direction, aimed, to_light)
-                        store3(shadows.light, aimed, brought)
-                        shadows.distance[aimed] = reach * F(0.9999)
-                        shadows.pixel[aimed] = pixel
+                        store3(rays.origin, aimed, start_at)
+                        store3(rays.direction, aimed, to_light)
+                        store3(rays.throughput, aimed, brought)
+                        rays.spread[aimed] = spread
+                        rays.pixel[aimed] = pixel
+                        shadows.reach[aimed] = reach * F(0.9999)
+                        if rules.straight:
+                            rays.pdf[aimed] = share
+                            rays.random[aimed] = random
+                            for k in range(NESTING):
+                                rays.inside[aimed, k] = paths.inside[i, k]
+                            if toward < F(0) and not is_sheet:
+                                turn_over(rays.inside, aimed, row, entering)
                         aimed += 1
 
-        if bounces + 1 >= depth:
-            continue
-        random, pick = draw(random)
-        random, u = draw(random)
-        random, v = draw(random)
+        if is_even:
+            pick = shifted(rules.draws, place + 4, shift)
+            u = shifted(rules.draws, place + 5, shift)
+            v = shifted(rules.draws, place + 6, shift)
+        else:
+            random, pick = draw(random)
+            random, u = draw(random)
+            random, v = draw(random)
         goes_in = not comes_out and pick < layers.pick_inside
+        goes_across = False
         if is_mirror:
             wi, value = through_smooth(block, look, wo_local, eta, pick)
             pdf = F(1)
@@ -626,7 +573,7 @@ def shade(
                 value = scale(enters(block, look, lobes, layers, wo_local), pdf)
                 if is_sheet:  # half of it comes out on either side at once
                     goes_in = False
-                    is_sharp = True
+                    goes_across = True
                     random, chance = draw(random)
                     value = mul(value, row3_at(block, look, P.SUBSURFACE_COLOR))
                     if chance < F(0.5):
@@ -652,7 +599,11 @@ def shade(
             continue
         throughput = mul(throughput, scale(value, F(1) / pdf))
         if bounces >= ROULETTE_FROM:
-            survival = min(max(largest(throughput), F(0.05)), F(0.97))
+            # Radiance is squeezed inside denser bodies, and widens again on the way out: that is no reason to end.
+            within = ior_outside
+            if is_clear and (wi[2] < F(0)) == entering:
+                within = index
+            survival = min(max(largest(throughput) * within * within, F(0.05)), F(0.97))
             random, chance = draw(random)
             if chance >= survival:
                 continue
@@ -667,8 +618,16 @@ def shade(
             leaving = lifted(position, scale(facing, F(-1)))
         elif wi[2] < F(0):
             if not is_sheet:
-                _turn_over(paths.inside, i, row, entering)
+                turn_over(paths.inside, i, row, entering)
             leaving = lifted(position, scale(facing, F(-1)))
+        if is_sharp:
+            counted = THROUGH if counted != UNAIMED and wi[2] < F(0) else UNAIMED
+            pdf = F(0)
+        else:
+            counted = AIMED
+            spread = max(spread, min(F(1) / (F(math.pi) * pdf), F(1)))
+        if goes_in or goes_across:
+            counted, pdf = UNAIMED, F(0)
         _carry_on(
             paths,
             going,
@@ -676,17 +635,144 @@ def shade(
             leaving,
             out,
             throughput,
-            F(0) if goes_in or is_sharp else pdf,
+            pdf,
+            spread,
             random,
-            (bounces + 1) | (passed << _BOUNCE_BITS) | (scatterings << _PASSED_BITS),
+            tally(bounces + 1, passed, scatterings, counted),
         )
         going += 1
     return going, aimed
 
 
+@inline
+def _four(is_even, draws, place, shift, random):
+    """Four numbers to choose a point of a light by, and the next state."""
+    if is_even:
+        a = shifted(draws, place, shift)
+        b = shifted(draws, place + 1, shift)
+        c = shifted(draws, place + 2, shift)
+        return random, a, b, c, shifted(draws, place + 3, shift)
+    random, a = draw(random)
+    random, b = draw(random)
+    random, c = draw(random)
+    random, d = draw(random)
+    return random, a, b, c, d
+
+
 @kernel
-def settle(count, blocked, shadows, most, light):
-    """Adds the light of the rays that nothing blocked."""
+def settle(count, caster, shadows, rules, sums):
+    """Adds the light of the rays that nothing blocks."""
+    rays = shadows.rays
     for i in range(count):
-        if blocked[i] < 0:
-            _gather(light, shadows.pixel[i], row3(shadows.light, i), most)
+        if not is_blocked(caster, row3(rays.origin, i), row3(rays.direction, i), shadows.reach[i]):
+            light, most = row3(rays.throughput, i), _accepted(rules.most, rays.spread[i])
+            _gather(sums, rays.pixel[i], light, most)
+
+
+@kernel
+def aim(count, caster, shadows, hits):
+    """Finds what rays towards lights meet next."""
+    rays = shadows.rays
+    for i in range(count):
+        found = nearest(caster, row3(rays.origin, i), row3(rays.direction, i), shadows.reach[i])
+        hits.geometry[i], hits.primitive[i], hits.u[i], hits.v[i], hits.distance[i] = found
+
+
+@kernel
+def shine_through(count, hits, points, shadows, stage, rules, sums):
+    """Takes rays towards lights past clear surfaces without bending them; how many are still on their way.
+
+    Light that comes straight through is what each boundary lets pass, less what the bodies between them absorb.
+    """
+    block, rays = stage.block, shadows.rays
+    going = 0
+    for i in range(count):
+        row = points.row[i]
+        around = surrounding(rays.inside, i, block, -1)
+        light = row3(rays.throughput, i)
+        if around >= 0:
+            light = thinned(light, row3_at(block, around, P.EXTINCTION), hits.distance[i])
+        if row < 0:
+            _gather(sums, rays.pixel[i], light, _accepted(rules.most, rays.spread[i]))
+            continue
+        look = points.look[i]
+        d, facing = row3(rays.direction, i), row3(points.facing, i)
+        entering = dot(d, facing) < F(0)
+        away = scale(facing, F(-1)) if entering else facing
+        passing = _straight_through(block, look, row, rays.inside, i, d, normalize(row3(points.normal, i)), entering)
+        light = mul(light, passing)
+        if not (largest(light) > F(1e-6)):
+            continue
+        # No path that came upon the light by chance had come this way.
+        light = scale(light, F(1) / max(rays.pdf[i], F(1e-6)))
+        if block[look, P.TRANSMISSION] > F(0) and block[look, P.THIN] <= F(0):
+            turn_over(rays.inside, i, row, entering)
+        store3(rays.origin, going, lifted(row3(points.position, i), away))
+        store3(rays.direction, going, d)
+        store3(rays.throughput, going, light)
+        rays.pdf[going] = F(1)
+        rays.spread[going] = rays.spread[i]
+        rays.pixel[going] = rays.pixel[i]
+        rays.random[going] = next_state(rays.random[i])
+        shadows.reach[going] = shadows.reach[i] - hits.distance[i]
+        for k in range(NESTING):
+            rays.inside[going, k] = rays.inside[i, k]
+        going += 1
+    return going
+
+
+@inline
+def _straight_through(block, look, row, inside, i, d, normal, entering):
+    """Share of light, by channel, that goes on straight past a surface."""
+    gone = F(1) - block[look, P.OPACITY]
+    solid = F(1) - gone
+    if not passes_light(block, look):
+        return gone, gone, gone
+    cos = min(abs(dot(d, normal)), F(1))
+    tint = row3_at(block, look, P.TRANSMISSION_TINT)
+    if block[look, P.THIN] > F(0):
+        bounced = fresnel_dielectric(cos, block[look, P.IOR])
+        _, red = sheet_shares(bounced, tint[0])
+        _, green = sheet_shares(bounced, tint[1])
+        _, blue = sheet_shares(bounced, tint[2])
+        return gone + solid * red, gone + solid * green, gone + solid * blue
+    outside = surrounding(inside, i, block, row)
+    if is_hidden(inside, i, row, entering, outside, block):
+        return F(1), F(1), F(1)
+    # As seen from the rarer side: straight on, light is never reflected back as a whole.
+    eta = block[row, P.IOR] / (block[outside, P.IOR] if outside >= 0 else F(1))
+    share = solid * (F(1) - fresnel_dielectric(cos, max(eta, F(1) / eta)))
+    return gone + share * tint[0], gone + share * tint[1], gone + share * tint[2]
+
+
+@kernel
+def finish(count, waves, caster, hits, points, paths, shadows, stage, rules, sums):
+    """Takes paths through all bounces that are left."""
+    for _ in range(waves):
+        if count == 0:
+            return
+        advance(
+            count,
+            caster,
+            paths,
+            stage.block,
+            rules.thin_from,
+            rules.thin_most,
+            sums.cover,
+            hits.geometry,
+            hits.primitive,
+            hits.u,
+            hits.v,
+            hits.distance,
+        )
+        resolve(count, hits, stage, points)
+        count, aimed = shade(count, hits, points, paths, shadows, stage, rules, sums)
+        if not rules.straight:
+            settle(aimed, caster, shadows, rules, sums)
+            continue
+        for _ in range(CROSSINGS):
+            if aimed == 0:
+                break
+            aim(aimed, caster, shadows, hits)
+            resolve(aimed, hits, stage, points)
+            aimed = shine_through(aimed, hits, points, shadows, stage, rules, sums)

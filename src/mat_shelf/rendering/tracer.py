@@ -22,10 +22,12 @@ from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.geometry import Geometry
 from mat_shelf.rendering.lights import Lights
 from mat_shelf.rendering.marking import mark_wave, stamp_wave
+from mat_shelf.rendering.sampling import even_draws
 from mat_shelf.rendering.scene import Dressing
+from mat_shelf.rendering.wandering import advance
 
-WAVE = 1 << 14
-"""Paths in a wave: enough that the calls between passes cost nothing, few enough to stay in the cache."""
+WAVE = 1 << 13
+"""Paths in a wave: enough that the call for each costs nothing, few enough to stay in the cache."""
 FED_WAVE = 1 << 17
 """Paths in a wave where patterns feed materials: many small steps each need many points to be worth their call."""
 NO_LIMIT = 1e30
@@ -40,7 +42,8 @@ class Shot:
     depth : int
         Bounces at which paths end.
     brightest : float
-        Most that one path may bring after its first bounce, 1 = 1000 cd/m2; keeps sparkles out of pictures.
+        Most that one path may bring to its pixel, 1 = 1000 cd/m2, after it was turned by a matt surface, and the more
+        the shinier all was that it met; the rest is spread over the picture (`rendering.spreading`).
     fed_depth : int
         Waves of a path in which patterns count; from then on it meets materials' constant values.
     marked_depth : int
@@ -48,6 +51,9 @@ class Shot:
     patience : (int, float)
         Scatterings inside bodies after which paths may be ended, and what share of them goes on at most each time.
         The picture stays the same on average; less patience costs noise and saves many small waves.
+    straight : bool
+        Whether rays towards lights go straight through clear glass instead of being stopped by it. That is quick to
+        clear up and not true: bent light draws no bright patterns then, and glass casts too even a shadow.
     cut_out : bool
         Whether the camera sees only the product; backdrop and lights are still reflected in it.
     """
@@ -59,6 +65,7 @@ class Shot:
     depth: int = 12
     brightest: float = NO_LIMIT
     seed: int = 1
+    straight: bool = False
     cut_out: bool = False
     fed_depth: int = 1 << 20
     marked_depth: int = 1 << 20
@@ -110,7 +117,7 @@ class Tracer:
     def _wave_memory(self, size: int):
         kept = getattr(self._memory, "wave", None)
         if kept is None or len(kept[0].pdf) < size:
-            kept = passes.new_paths(size), passes.new_points(size), passes.new_shadows(size)
+            kept = passes.new_paths(size), passes.new_points(size), passes.new_shadows(size), passes.new_hits(size)
             self._memory.wave = kept
         return kept
 
@@ -127,9 +134,15 @@ class Tracer:
         return block
 
     @staticmethod
-    def _vary(count: int, shot: Shot, points, paths, u, v, block, wave: int) -> None:
+    def _varied_waves(shot: Shot) -> int:
+        """Waves in which marks or patterns count."""
+        marked = shot.marked_depth if shot.dressing.marks else 0
+        return max(marked, shot.fed_depth if shot.dressing.fed else 0)
+
+    @staticmethod
+    def _vary(count: int, shot: Shot, points, paths, hits, block, wave: int) -> None:
         """Gives the points of a wave what marks and patterns make of them."""
-        dressing, geometry = shot.dressing, shot.geometry
+        dressing, geometry, u, v = shot.dressing, shot.geometry, hits.u, hits.v
         has_marks = bool(dressing.marks) and wave < shot.marked_depth
         has_patterns = bool(dressing.fed) and wave < shot.fed_depth
         if not has_marks and not has_patterns:
@@ -148,48 +161,50 @@ class Tracer:
             stamp_wave(count, dressing, points, paths)
 
     def _trace(self, shot: Shot, film: Film, first: int, count: int, tables, is_stopped) -> None:
-        paths, points, shadows = self._wave_memory(count)
-        passes.generate(shot.view, film.width, film.height, first, count, film.samples, shot.seed, paths)
+        paths, points, shadows, hits = self._wave_memory(count)
+        draws, salt = even_draws(film.samples, shot.seed)
+        passes.generate(shot.view, film.width, film.height, first, count, film.samples, shot.seed, draws, salt, paths)
         dressing, geometry = shot.dressing, shot.geometry
         block = self._block(dressing, count)
-        cut = dressing.backdrop if shot.cut_out else -2
-        for wave in range(shot.depth + passes.PASSAGES + passes.SCATTERINGS):
+        caster = geometry.caster()
+        stage = passes.Stage(
+            geometry.triangles,
+            dressing.rows,
+            dressing.zone_first,
+            dressing.zone_rows,
+            block,
+            geometry.frames,
+            shot.lights,
+            tables,
+        )
+        rules = passes.Rules(
+            shot.depth,
+            shot.patience[0],
+            F(shot.patience[1]),
+            F(shot.brightest),
+            dressing.backdrop if shot.cut_out else -2,
+            shot.straight,
+            draws,
+            salt,
+        )
+        sums = passes.Sums(film.light, film.excess, film.albedo, film.normal, film.cover)
+        waves = shot.depth + passes.PASSAGES
+        varied = min(self._varied_waves(shot), waves)
+        for wave in range(varied):
             if not count or is_stopped():
                 return
-            hit, primitive, u, v, distance = geometry.intersect(paths.origin[:count], paths.direction[:count])
-            passes.resolve(
-                count,
-                hit,
-                primitive,
-                u,
-                v,
-                geometry.triangles,
-                dressing.rows,
-                dressing.zone_first,
-                dressing.zone_rows,
-                points,
-            )
-            self._vary(count, shot, points, paths, u, v, block, wave)
-            count, aimed = passes.shade(
-                count,
-                distance,
-                points,
-                paths,
-                shadows,
-                block,
-                geometry.frames,
-                shot.lights,
-                tables,
-                shot.depth,
-                shot.patience[0],
-                F(shot.patience[1]),
-                F(shot.brightest),
-                cut,
-                film.light,
-                film.albedo,
-                film.normal,
-                film.cover,
-            )
-            if aimed:
-                blocked = geometry.occluded(shadows.origin[:aimed], shadows.direction[:aimed], shadows.distance[:aimed])
-                passes.settle(aimed, blocked, shadows, F(shot.brightest if wave else NO_LIMIT), film.light)
+            advance(count, caster, paths, block, rules.thin_from, rules.thin_most, film.cover, *hits)
+            passes.resolve(count, hits, stage, points)
+            self._vary(count, shot, points, paths, hits, block, wave)
+            count, aimed = passes.shade(count, hits, points, paths, shadows, stage, rules, sums)
+            if not shot.straight:
+                passes.settle(aimed, caster, shadows, rules, sums)
+                continue
+            for _ in range(passes.CROSSINGS):
+                if not aimed:
+                    break
+                passes.aim(aimed, caster, shadows, hits)
+                passes.resolve(aimed, hits, stage, points)
+                self._vary(aimed, shot, points, shadows.rays, hits, block, wave)
+                aimed = passes.shine_through(aimed, hits, points, shadows, stage, rules, sums)
+        passes.finish(count, waves - varied, caster, hits, points, paths, shadows, stage, rules, sums)
