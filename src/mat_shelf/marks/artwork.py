@@ -97,27 +97,33 @@ class HeightField:
     step: tuple[float, float]
 
     def height(self, s, t) -> np.ndarray:
-        """mm, (N,) float64."""
-        rows, columns = self.heights.shape
-        return self._between(s.astype(np.float64) * columns - 0.5, t.astype(np.float64) * rows - 0.5)
+        """mm, (N,) float32."""
+        out = np.empty(len(s), np.float32)
+        height_kernel(self.heights, s, t, F(0), F(0), out)
+        return out
 
     def slope(self, s, t) -> np.ndarray:
-        """Rise per mm to the right and upwards, (2, N) float32."""
-        rows, columns = self.heights.shape
-        # Central differences over one pixel, between the pixels.
-        x, y = s * columns - 0.5, t * rows - 0.5
-        right = self._between(x + 0.5, y) - self._between(x - 0.5, y)
-        above = self._between(x, y + 0.5) - self._between(x, y - 0.5)
-        return np.stack([right / self.step[0], above / self.step[1]]).astype(np.float32)
+        """Rise per mm to the right and upwards, (2, N) float32, over one pixel."""
+        out, before = np.empty((2, len(s)), np.float32), np.empty(len(s), np.float32)
+        for k, (right, up) in enumerate(((0.5, 0), (0, 0.5))):
+            height_kernel(self.heights, s, t, F(right), F(up), out[k])
+            height_kernel(self.heights, s, t, F(-right), F(-up), before)
+            out[k] -= before
+            out[k] /= F(self.step[k])
+        return out
 
-    def _between(self, x, y) -> np.ndarray:
-        rows, columns = self.heights.shape
-        x, y = np.clip(x, 0, columns - 1.001), np.clip(y, 0, rows - 1.001)
-        j, i = x.astype(np.int64), y.astype(np.int64)
-        u, v = x - j, y - i
-        h = self.heights
-        low = h[i, j] * (1 - u) + h[i, j + 1] * u
-        return low * (1 - v) + (h[i + 1, j] * (1 - u) + h[i + 1, j + 1] * u) * v
+
+@kernel
+def height_kernel(heights, s, t, right, up, out):
+    """Heights, (N,), between the pixels of a field, at places some pixels to the right and up."""
+    rows, columns = heights.shape
+    for i in range(s.shape[0]):
+        x = min(max(s[i] * F(columns) - F(0.5) + right, F(0)), F(columns - 1))
+        y = min(max(t[i] * F(rows) - F(0.5) + up, F(0)), F(rows - 1))
+        j, k = min(int(x), columns - 2), min(int(y), rows - 2)
+        u, v = x - F(j), y - F(k)
+        low = heights[k, j] * (F(1) - u) + heights[k, j + 1] * u
+        out[i] = low * (F(1) - v) + (heights[k + 1, j] * (F(1) - u) + heights[k + 1, j + 1] * u) * v
 
 
 @lru_cache(maxsize=64)

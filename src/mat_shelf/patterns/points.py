@@ -118,26 +118,29 @@ class Points:
 
     def moved(self, directions: Sequence[np.ndarray], distance: float) -> "Points":
         """Copies of the points a little way (mm) along unit directions of the world, (N, 3) each, one after another."""
-        count = len(directions)
+
+        def again(column: np.ndarray) -> np.ndarray:
+            return np.concatenate((column,) * len(directions))
+
         direction = np.concatenate(directions)
-        position = np.tile(self.position, (count, 1)) + np.float32(distance) * direction
-        uv, slope = self.uv, None
+        position = again(self.position) + np.float32(distance) * direction
+        slope = None
         if self.uv_slope is not None:
-            slope = np.tile(self.uv_slope, (count, 1, 1))
-            uv = np.tile(uv, (count, 1)) + np.float32(distance) * np.einsum("nij,nj->ni", slope, direction)
+            slope = again(self.uv_slope)
+            uv = again(self.uv) + np.float32(distance) * np.einsum("nij,nj->ni", slope, direction)
         else:
             uv = np.zeros((len(position), 2), np.float32)
         return Points(
             position,
-            np.tile(self.normal, (count, 1)),
-            np.tile(self.part, count),
+            again(self.normal),
+            again(self.part),
             self.frames,
             uv,
             slope,
-            np.tile(self.cosine, count),
+            again(self.cosine),
             self.is_flat,
             self.footprint,
-            self.hits and (self.hits[0], *(np.tile(column, count) for column in self.hits[1:])),
+            self.hits and (self.hits[0], *(again(column) for column in self.hits[1:])),
         )
 
 

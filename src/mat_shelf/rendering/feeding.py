@@ -117,14 +117,15 @@ def dress_mark(index, laid, dressing, geometry, points, paths, u, v, block, free
     int
         The first row of the block that is still free.
     """
-    some = _pattern_points(index, geometry, points, paths, u, v)
-    free_after = _dress(index, some, laid.recipe, laid.library, laid.row, dressing, points, block, free)
-    if free_after == free:
-        own = slice(free, free + len(index))
-        block[own] = dressing.parameters[laid.row]
-        points.look[index] = np.arange(own.start, own.stop, dtype=np.int32)
-        free_after = own.stop
-    return free_after
+    if laid.recipe.feeds or _has_relief(laid.recipe):
+        some = _pattern_points(index, geometry, points, paths, u, v)
+        free_after = _dress(index, some, laid.recipe, laid.library, laid.row, dressing, points, block, free)
+        if free_after > free:
+            return free_after
+    own = slice(free, free + len(index))
+    block[own] = dressing.parameters[laid.row]
+    points.look[index] = np.arange(own.start, own.stop, dtype=np.int32)
+    return own.stop
 
 
 def _has_relief(recipe: Recipe) -> bool:
@@ -281,7 +282,9 @@ def fed_value(recipe: Recipe, feed: Feed, points: Points, library: Library) -> n
     if feed.amount < 1:
         fed = constant + (fed - constant) * np.float32(feed.amount)
     lowest, highest = (0.0, 1.0) if is_color else Recipe.limits(feed.input)
-    return np.clip(np.nan_to_num(fed), lowest, highest)
+    fed = np.ascontiguousarray(fed, np.float32)
+    keep_within(fed.reshape(-1), F(max(lowest, -3e38)), F(min(highest, 3e38)), F(np.clip(0, lowest, highest)))
+    return fed
 
 
 def bent_normals(relief: tuple[Relief, ...], points: Points, library: Library) -> np.ndarray:
@@ -302,13 +305,16 @@ def bent_normals(relief: tuple[Relief, ...], points: Points, library: Library) -
     for row in relief:
         if row.is_on and row.kind == "height":
             slope += height_slope(row, points, t, b, library)
-    local = np.stack([-slope[0], -slope[1], np.ones(len(n), np.float32)])
-    local /= np.sqrt((local**2).sum(0))
-    for row in relief:
-        if row.is_on and row.kind != "height":
+    pictured = [row for row in relief if row.is_on and row.kind != "height"]
+    if pictured:
+        local = np.stack([-slope[0], -slope[1], np.ones(len(n), np.float32)])
+        local /= np.sqrt((local**2).sum(0))
+        for row in pictured:
             local = _reoriented(local, _pictured_slope(row, points, t, b, library))
-    bent = local[0, :, None] * t + local[1, :, None] * b + local[2, :, None] * n
-    return bent / np.linalg.norm(bent, axis=1, keepdims=True)
+        slope = -local[:2] / np.maximum(local[2], np.float32(1e-3))
+    bent = np.empty_like(n)
+    tilt_kernel(n, t, b, slope, bent)
+    return bent
 
 
 def height_slope(row: Relief, points: Points, t, b, library: Library) -> np.ndarray:
@@ -318,7 +324,8 @@ def height_slope(row: Relief, points: Points, t, b, library: Library) -> np.ndar
     here = grey(evaluate(pattern, points, library))
     beside = grey(evaluate(pattern, points.moved((t, b), step), library)).reshape(2, -1)
     slope = (beside - here) * np.float32(row.height / step)
-    return np.clip(np.nan_to_num(slope), -_STEEPEST, _STEEPEST)
+    keep_within(slope.reshape(-1), F(-_STEEPEST), F(_STEEPEST), F(0))
+    return slope
 
 
 def _pictured_slope(row: Relief, points: Points, t, b, library: Library) -> np.ndarray:
@@ -357,6 +364,22 @@ def _reoriented(base: np.ndarray, slope: np.ndarray) -> np.ndarray:
     lifted = base + np.array([[0], [0], [1]], np.float32)
     mirrored = detail * np.array([[-1], [-1], [1]], np.float32)
     return lifted * ((lifted * mirrored).sum(0) / lifted[2]) - mirrored
+
+
+@kernel
+def keep_within(values, low, high, otherwise):
+    """Brings values, (N,), between two others, in place; what is no number becomes `otherwise`."""
+    for i in range(values.shape[0]):
+        x = values[i]
+        values[i] = min(max(x, low), high) if x == x else otherwise
+
+
+@kernel
+def tilt_kernel(normal, t, b, slope, out):
+    """Unit normals, (N, 3), tilted by slopes along two tangents, (2, N)."""
+    for i in range(normal.shape[0]):
+        tilted = sub(row3(normal, i), scale(row3(t, i), slope[0, i]))
+        store3(out, i, normalize(sub(tilted, scale(row3(b, i), slope[1, i]))))
 
 
 @kernel

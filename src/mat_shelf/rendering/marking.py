@@ -13,8 +13,10 @@ from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.marks.artwork import Artwork, HeightField, artwork, stamped
 from mat_shelf.marks.lying import LyingError, Sheet, lay
 from mat_shelf.optics import parameters as P
-from mat_shelf.optics.kernels import kernel
+from mat_shelf.optics.kernels import F, inline, kernel
+from mat_shelf.optics.vectors import add, dot, normalize, row3, scale, store3, sub
 from mat_shelf.patterns.step import Library
+from mat_shelf.rendering.embree import nearest
 from mat_shelf.rendering.feeding import chance_kernel
 from mat_shelf.rendering.geometry import Geometry
 
@@ -34,8 +36,10 @@ class Laid(NamedTuple):
         The geometry that it is on.
     net : Geometry
         Its triangles in Embree.
-    low, high : (3,) float32, mm
-        The box round them.
+    near : float
+        How far they may be from the surface, mm.
+    box : (2, 3) float32, mm
+        Round them and all that is so near.
     corners : (T, 6) float32
         Place of three corners of each triangle on the mark, from its left and its lower edge, [0, 1].
     library : Library
@@ -49,8 +53,8 @@ class Laid(NamedTuple):
     row: int
     geometry: int
     net: Geometry
-    low: np.ndarray
-    high: np.ndarray
+    near: float
+    box: np.ndarray
     corners: np.ndarray
     library: Library
     art: Artwork | None
@@ -102,15 +106,16 @@ def laid_marks(
         relief = None
         if mark.kind == "stamp":
             relief = stamped(art, mark.width, mark.height, mark.rise, mark.slope, mark.profile)
-        net, low, high, corners = _net(sheet)
+        net, box, corners = _net(sheet)
+        near = _NEAR * max(1, mark.width / 20, mark.height / 20)
         made.append(
             Laid(
                 mark.with_(recipe=mark_recipe(mark)),
                 first_row + len(made),
                 geometries[mark.part],
                 net,
-                low,
-                high,
+                near,
+                box + np.float32([[-near], [near]]),
                 corners,
                 Library({p.id: p for p in mark.recipe.patterns}, pictures),
                 art,
@@ -122,7 +127,7 @@ def laid_marks(
 
 
 @lru_cache(maxsize=64)
-def _net(sheet: Sheet) -> tuple[Geometry, np.ndarray, np.ndarray, np.ndarray]:
+def _net(sheet: Sheet) -> tuple[Geometry, np.ndarray, np.ndarray]:
     """A sheet's triangles in Embree, the box round them, and the places on the mark of their corners."""
     triangles = sheet.triangles()
     used, triangles_used = np.unique(triangles, return_inverse=True)
@@ -131,8 +136,8 @@ def _net(sheet: Sheet) -> tuple[Geometry, np.ndarray, np.ndarray, np.ndarray]:
         np.ascontiguousarray(triangles_used.reshape(-1, 3), np.int32),
         sheet.normals.reshape(-1, 3)[used],
     )
-    low, high = net.bounds if len(used) else np.zeros((2, 3), np.float32)
-    return Geometry([net]), low, high, np.ascontiguousarray(_places(sheet)[triangles].reshape(-1, 6))
+    box = net.bounds if len(used) else np.zeros((2, 3), np.float32)
+    return Geometry([net]), box, np.ascontiguousarray(_places(sheet)[triangles].reshape(-1, 6))
 
 
 def _places(sheet: Sheet) -> np.ndarray:
@@ -173,32 +178,114 @@ def points_on(laid: Laid, count: int, points, paths, is_marked: np.ndarray) -> O
     is_marked : (count,) bool
     """
     mark = laid.mark
-    near = max(_NEAR, _NEAR * max(mark.width, mark.height) / 20)
-    index = np.empty(count, np.int64)
-    box = np.float32([laid.low - near, laid.high + near])
-    found = candidates(
-        count, points.part, points.row, paths.walk, is_marked, points.position, laid.geometry, box, index
+    index, triangle = np.empty(count, np.int64), np.empty(count, np.int32)
+    s, t, is_back = np.empty(count, np.float32), np.empty(count, np.float32), np.empty(count, np.bool_)
+    found = find_kernel(
+        count,
+        points,
+        paths.direction,
+        paths.walk,
+        is_marked,
+        laid.geometry,
+        laid.box,
+        np.float32(laid.near),
+        laid.net.caster(),
+        laid.corners,
+        mark.is_mirrored,
+        mark.seen != "inside",
+        mark.seen != "outside",
+        index,
+        s,
+        t,
+        is_back,
+        triangle,
     )
-    if not found:
-        return _none()
-    index = index[:found]
-    position, facing = points.position[index], points.facing[index]
-    start = np.ascontiguousarray(position + facing * np.float32(near), np.float32)
-    hit, triangle, u, v, distance = laid.net.intersect(start, np.ascontiguousarray(-facing))
-    back = (paths.direction[index] * facing).sum(axis=1) > 0
-    is_there = (hit >= 0) & (distance < 2 * near)
-    if mark.seen != "both":
-        is_there &= back == (mark.seen == "inside")
-    triangle, u, v = triangle[is_there], u[is_there, None], v[is_there, None]
-    corners = laid.corners[triangle]
-    place = corners[:, :2] + u * (corners[:, 2:4] - corners[:, :2]) + v * (corners[:, 4:] - corners[:, :2])
-    s = 1 - place[:, 0] if mark.is_mirrored else place[:, 0]
-    return On(index[is_there], np.ascontiguousarray(s), np.ascontiguousarray(place[:, 1]), back[is_there], triangle)
+    return On(index[:found], s[:found], t[:found], is_back[:found], triangle[:found])
 
 
-def _none() -> On:
-    empty = np.zeros(0, np.float32)
-    return On(np.zeros(0, np.int64), empty, empty, np.zeros(0, bool), np.zeros(0, np.int32))
+@inline
+def _is_within(place, box):
+    is_above = place[0] >= box[0, 0] and place[1] >= box[0, 1] and place[2] >= box[0, 2]
+    return is_above and place[0] <= box[1, 0] and place[1] <= box[1, 1] and place[2] <= box[1, 2]
+
+
+@kernel
+def reached_kernel(count, points, geometries, boxes, reached):
+    """Tells of which boxes round marks, (M, 2, 3), a wave has any points on their geometries, (M,)."""
+    for i in range(count):
+        if points.row[i] < 0:
+            continue
+        for k in range(geometries.shape[0]):
+            if points.part[i] == geometries[k] and not reached[k]:
+                reached[k] = _is_within(row3(points.position, i), boxes[k])
+
+
+def marks_reached(count: int, dressing, points) -> np.ndarray:
+    """Which marks a wave may have points on, (M,) bool: most waves after the first ones have few."""
+    marks = dressing.marks
+    reached = np.zeros(len(marks), bool)
+    geometries, boxes = np.int32([laid.geometry for laid in marks]), np.stack([laid.box for laid in marks])
+    reached_kernel(count, points, geometries, boxes, reached)
+    return reached
+
+
+@kernel
+def find_kernel(
+    count,
+    points,
+    direction,
+    walk,
+    is_marked,
+    geometry,
+    box,
+    near,
+    caster,
+    corners,
+    is_mirrored,
+    from_outside,
+    from_inside,
+    index,
+    s,
+    t,
+    is_back,
+    triangle,
+):
+    """Writes which points of a wave lie on a mark and where, as in `On`; returns how many.
+
+    Inside a soft body its walls have no looks, so paths that wander about there are left out.
+
+    Parameters
+    ----------
+    box, near
+        As in `Laid`.
+    caster : embree.Caster
+        Of the net.
+    corners : (T, 6) float32
+        As in `Laid`.
+    """
+    found = 0
+    for i in range(count):
+        if points.row[i] < 0 or points.part[i] != geometry or walk[i] >= 0 or is_marked[i]:
+            continue
+        place = row3(points.position, i)
+        if not _is_within(place, box):
+            continue
+        facing = row3(points.facing, i)
+        behind = dot(row3(direction, i), facing) > F(0)
+        if not (from_inside if behind else from_outside):
+            continue
+        hit, face, u, v, _ = nearest(caster, add(place, scale(facing, near)), scale(facing, F(-1)), F(2) * near)
+        if hit < 0:
+            continue
+        w = F(1) - u - v
+        across = w * corners[face, 0] + u * corners[face, 2] + v * corners[face, 4]
+        index[found] = i
+        s[found] = F(1) - across if is_mirrored else across
+        t[found] = w * corners[face, 1] + u * corners[face, 3] + v * corners[face, 5]
+        is_back[found] = behind
+        triangle[found] = face
+        found += 1
+    return found
 
 
 def look_of(laid: Laid, on: On) -> tuple[np.ndarray, np.ndarray]:
@@ -233,11 +320,13 @@ def look_of(laid: Laid, on: On) -> tuple[np.ndarray, np.ndarray]:
     return color, alpha
 
 
-def mark_wave(count: int, dressing, points, paths, block, dress) -> tuple[int, np.ndarray]:
+def mark_wave(count: int, dressing, points, paths, block, reached, dress) -> tuple[int, np.ndarray]:
     """Gives the points of a wave that lie on marks rows of their own.
 
     Parameters
     ----------
+    reached : (M,) bool
+        As `marks_reached` tells.
     dress : callable (index, laid, free) -> int
         Dresses points in a mark's recipe, each in a row of its own from `free` on; returns the next free row.
 
@@ -248,7 +337,7 @@ def mark_wave(count: int, dressing, points, paths, block, dress) -> tuple[int, n
     is_marked : (count,) bool
     """
     free, is_marked = len(dressing.parameters), np.zeros(count, bool)
-    for place in range(len(dressing.marks) - 1, -1, -1):
+    for place in np.flatnonzero(reached)[::-1]:
         laid = dressing.marks[place]
         if laid.mark.kind == "stamp":
             continue
@@ -257,7 +346,7 @@ def mark_wave(count: int, dressing, points, paths, block, dress) -> tuple[int, n
             continue
         color, cover = look_of(laid, on)
         chance = np.empty(len(on.index), np.float32)
-        chance_kernel(paths.random[on.index], np.uint32(0x4D000000 + place), chance)
+        chance_kernel(paths.random[on.index], np.uint32(0x4D000000 + int(place)), chance)
         seen = chance < cover
         mine = on.index[seen]
         if not len(mine):
@@ -268,26 +357,6 @@ def mark_wave(count: int, dressing, points, paths, block, dress) -> tuple[int, n
         if laid.mark.kind == "label" and laid.mark.thickness > 0:
             _bend_edge(laid, on, seen, points)
     return free, is_marked
-
-
-@kernel
-def candidates(count, part, row, walk, is_marked, position, geometry, box, out):
-    """Points of a wave on a geometry, inside a box; how many there are.
-
-    Inside a soft body its walls have no looks, so paths that wander about there are left out.
-    """
-    found = 0
-    for i in range(count):
-        if row[i] < 0 or part[i] != geometry or walk[i] >= 0 or is_marked[i]:
-            continue
-        is_inside = True
-        for k in range(3):
-            if position[i, k] < box[0, k] or position[i, k] > box[1, k]:
-                is_inside = False
-        if is_inside:
-            out[found] = i
-            found += 1
-    return found
 
 
 def _colour(rows: np.ndarray, mark: Mark, color: np.ndarray) -> None:
@@ -303,24 +372,39 @@ def _colour(rows: np.ndarray, mark: Mark, color: np.ndarray) -> None:
 def _bend_edge(laid: Laid, on: On, seen: np.ndarray, points) -> None:
     """Turns the normals at the rim of a sheet outwards, as its thickness shows there."""
     mark = laid.mark
-    across = np.stack([on.s[seen] * mark.width, (1 - on.s[seen]) * mark.width])
-    upward = np.stack([on.t[seen] * mark.height, (1 - on.t[seen]) * mark.height])
+    slope = np.zeros((2, len(on.index)), np.float32)
     rim = np.float32(max(mark.thickness, 0.02))
-    gap = np.concatenate([across, upward])
-    side, nearest = gap.argmin(axis=0), gap.min(axis=0)
-    at = nearest < rim
-    if not at.any():
-        return
-    rise = np.where(side[at] < 2, 0, 1), np.where(side[at] % 2 == 0, 1.0, -1.0)
-    slope = np.zeros((2, int(at.sum())), np.float32)
-    slope[rise[0], np.arange(slope.shape[1])] = rise[1]
-    _tilt(laid, on.index[seen][at], on.triangle[seen][at], slope, on.is_back[seen][at], points)
+    if rim_kernel(on.s, on.t, seen, np.float32(mark.width), np.float32(mark.height), rim, slope):
+        _tilt(laid, on, slope, points)
 
 
-def stamp_wave(count: int, dressing, points, paths) -> None:
-    """Bends the normals of the points of a wave that stamps are pressed into."""
+@kernel
+def rim_kernel(s, t, seen, width, height, rim, slope):
+    """Writes a slope of 1 outwards, (2, N), where a place on a sheet is seen and nearer than `rim`, mm, to its edge.
+
+    Returns
+    -------
+    int
+        How many there are.
+    """
+    found = 0
+    for i in range(s.shape[0]):
+        across, up = min(s[i], F(1) - s[i]) * width, min(t[i], F(1) - t[i]) * height
+        if not seen[i] or min(across, up) >= rim:
+            continue
+        found += 1
+        if across <= up:
+            slope[0, i] = F(1) if s[i] < F(0.5) else F(-1)
+        else:
+            slope[1, i] = F(1) if t[i] < F(0.5) else F(-1)
+    return found
+
+
+def stamp_wave(count: int, dressing, points, paths, reached) -> None:
+    """Bends the normals of the points of a wave that stamps are pressed into; `reached` as for `mark_wave`."""
     nowhere = np.zeros(count, bool)
-    for laid in dressing.marks:
+    for place in np.flatnonzero(reached):
+        laid = dressing.marks[place]
         if laid.relief is None:
             continue
         on = points_on(laid, count, points, paths, nowhere)
@@ -328,19 +412,30 @@ def stamp_wave(count: int, dressing, points, paths) -> None:
             slope = laid.relief.slope(on.s, on.t)
             if laid.mark.is_mirrored:
                 slope[0] *= -1
-            _tilt(laid, on.index, on.triangle, slope, on.is_back, points)
+            _tilt(laid, on, slope, points)
 
 
-def _tilt(laid: Laid, index, triangle, slope, is_back, points) -> None:
-    """Tilts shading normals by slopes, mm per mm to the right of the mark and upwards."""
-    net = laid.net.triangles.corners[triangle]
-    place = laid.corners[triangle] * np.float32([laid.mark.width, laid.mark.height] * 3)
-    one, other = net[:, 3:6] - net[:, :3], net[:, 6:9] - net[:, :3]
-    a, b = place[:, 2:4] - place[:, :2], place[:, 4:6] - place[:, :2]
-    size = (a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0])[:, None]
-    right = (one * b[:, 1:] - other * a[:, 1:]) / size
-    up = (other * a[:, :1] - one * b[:, :1]) / size
-    normal = points.normal[index]
-    normal = normal / np.linalg.norm(normal, axis=1, keepdims=True)
-    bent = normal - slope[0][:, None] * right - slope[1][:, None] * up
-    points.normal[index] = bent / np.linalg.norm(bent, axis=1, keepdims=True)
+def _tilt(laid: Laid, on: On, slope, points) -> None:
+    """Tilts shading normals by slopes, (2, N), mm per mm to the right of the mark and upwards."""
+    width, height = np.float32(laid.mark.width), np.float32(laid.mark.height)
+    net = laid.net.triangles.corners
+    tilt_mark_kernel(on.index, on.triangle, slope, net, laid.corners, width, height, points.normal)
+
+
+@kernel
+def tilt_mark_kernel(index, triangle, slope, net, corners, width, height, normal):
+    """Tilts those normals of a wave, (N, 3), that slopes are given for; `net` and `corners` are as in `Laid`."""
+    for i in range(index.shape[0]):
+        if slope[0, i] == F(0) and slope[1, i] == F(0):
+            continue
+        k = triangle[i]
+        first = (net[k, 0], net[k, 1], net[k, 2])
+        one = sub((net[k, 3], net[k, 4], net[k, 5]), first)
+        other = sub((net[k, 6], net[k, 7], net[k, 8]), first)
+        ax, ay = (corners[k, 2] - corners[k, 0]) * width, (corners[k, 3] - corners[k, 1]) * height
+        bx, by = (corners[k, 4] - corners[k, 0]) * width, (corners[k, 5] - corners[k, 1]) * height
+        per = F(1) / (ax * by - ay * bx)
+        right = scale(sub(scale(one, by), scale(other, ay)), per)
+        up = scale(sub(scale(other, ax), scale(one, bx)), per)
+        tilted = sub(normalize(row3(normal, index[i])), scale(right, slope[0, i]))
+        store3(normal, index[i], normalize(sub(tilted, scale(up, slope[1, i]))))

@@ -21,14 +21,14 @@ from mat_shelf.rendering.feeding import at_rest, dress_mark, feed_wave
 from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.geometry import Geometry
 from mat_shelf.rendering.lights import Lights
-from mat_shelf.rendering.marking import mark_wave, stamp_wave
+from mat_shelf.rendering.marking import mark_wave, marks_reached, stamp_wave
 from mat_shelf.rendering.sampling import even_draws
 from mat_shelf.rendering.scene import Dressing
 from mat_shelf.rendering.wandering import advance
 
 WAVE = 1 << 13
 """Paths in a wave: enough that the call for each costs nothing, few enough to stay in the cache."""
-FED_WAVE = 1 << 17
+FED_WAVE = 1 << 18
 """Paths in a wave where patterns feed materials: many small steps each need many points to be worth their call."""
 NO_LIMIT = 1e30
 
@@ -154,11 +154,12 @@ class Tracer:
             def dress(index, laid, free):
                 return dress_mark(index, laid, dressing, geometry, points, paths, u, v, block, free)
 
-            free, is_marked = mark_wave(count, dressing, points, paths, block, dress)
+            reached = marks_reached(count, dressing, points)
+            free, is_marked = mark_wave(count, dressing, points, paths, block, reached, dress)
         if has_patterns:
             feed_wave(count, dressing, geometry, points, paths, u, v, block, free, is_marked)
         if has_marks:
-            stamp_wave(count, dressing, points, paths)
+            stamp_wave(count, dressing, points, paths, reached)
 
     def _trace(self, shot: Shot, film: Film, first: int, count: int, tables, is_stopped) -> None:
         paths, points, shadows, hits = self._wave_memory(count)
