@@ -22,8 +22,46 @@ CONTRASTS = 33
 STRATA = 20
 BRUSHINGS, TURNS = 12, 9
 """Anisotropies in [0, 1], and turns of the view from across the brushing (0) to along it (90 degrees)."""
+COARSE = 12
+"""Cosines, and roughnesses, where a table tells only how much brushing changes another."""
+FEW_CONTRASTS = 13
 CONTRAST_LIMIT = 0.5
-"""(eta - 1) / (eta + 1) of the largest index ratio, 3."""
+"""(eta - 1) / (eta + 1) of the largest index ratio, 3. The tables are finest near 0, where most changes at once."""
+
+
+@inline
+def _eta_of(k, count):
+    """Index ratio of row k of a table of contrasts."""
+    x = F(k / (count - 1) * 2 - 1)
+    contrast = x * abs(x) * F(CONTRAST_LIMIT)
+    return (F(1) + contrast) / (F(1) - contrast)
+
+
+@inline
+def _contrast_place(eta):
+    """Where an index ratio stands in such a table, in [0, 1]."""
+    contrast = (eta - F(1)) / (eta + F(1)) * F(1 / CONTRAST_LIMIT)
+    x = math.sqrt(abs(contrast))
+    return F(0.5) + F(0.5) * (x if contrast > F(0) else -x)
+
+
+@inline
+def _boundary(wo, ax, ay, eta, u, v):
+    """One sample of what a rough boundary reflects, reflects or transmits, and would transmit if it reflected none."""
+    h = sample_visible_normal(wo, ax, ay, u, v)
+    cos_h = dot(wo, h)
+    visible = smith_g1(wo, ax, ay)
+    bounced = sub(scale(h, F(2) * cos_h), wo)
+    up = smith_g2(wo, bounced, ax, ay) / visible if bounced[2] > F(0) else F(0)
+    reflectance = fresnel_dielectric(cos_h, eta)
+    sin2_t = (F(1) - cos_h * cos_h) / (eta * eta)
+    passed = F(0)
+    if sin2_t < F(1):
+        cos_t = math.sqrt(F(1) - sin2_t)
+        down = sub(scale(h, cos_h / eta - cos_t), scale(wo, F(1) / eta))
+        if down[2] < F(0):
+            passed = smith_g2(wo, down, ax, ay) / visible
+    return reflectance * up, reflectance * up + (F(1) - reflectance) * passed, passed
 
 
 @kernel
@@ -48,27 +86,57 @@ def _tabulate(mirror, dielectric):
             wo = (math.sqrt(max(F(1) - cos_o * cos_o, F(0))), F(0), cos_o)
             for i in range(STRATA):
                 for j in range(STRATA):
-                    h = sample_visible_normal(wo, ax, ay, F(i + 0.5) * step, F(j + 0.5) * step)
-                    cos_h = dot(wo, h)
-                    visible = smith_g1(wo, ax, ay)
-                    bounced = sub(scale(h, F(2) * cos_h), wo)
-                    up = smith_g2(wo, bounced, ax, ay) / visible if bounced[2] > F(0) else F(0)
-                    mirror[r, c] += up * share
+                    u, v = F(i + 0.5) * step, F(j + 0.5) * step
+                    h = sample_visible_normal(wo, ax, ay, u, v)
+                    bounced = sub(scale(h, F(2) * dot(wo, h)), wo)
+                    if bounced[2] > F(0):
+                        mirror[r, c] += smith_g2(wo, bounced, ax, ay) / smith_g1(wo, ax, ay) * share
                     for k in range(CONTRASTS):
-                        s = F((k / (CONTRASTS - 1) * 2 - 1) * CONTRAST_LIMIT)
-                        eta = (F(1) + s) / (F(1) - s)
-                        reflectance = fresnel_dielectric(cos_h, eta)
-                        total = reflectance * up
-                        dielectric[k, r, c, 0] += total * share
-                        sin2_t = (F(1) - cos_h * cos_h) / (eta * eta)
-                        if sin2_t < F(1):
-                            cos_t = math.sqrt(F(1) - sin2_t)
-                            down = sub(scale(h, cos_h / eta - cos_t), scale(wo, F(1) / eta))
-                            if down[2] < F(0):
-                                passed = smith_g2(wo, down, ax, ay) / visible
-                                total += (F(1) - reflectance) * passed
-                                dielectric[k, r, c, 2] += passed * share
+                        reflected, total, passed = _boundary(wo, ax, ay, _eta_of(k, CONTRASTS), u, v)
+                        dielectric[k, r, c, 0] += reflected * share
                         dielectric[k, r, c, 1] += total * share
+                        dielectric[k, r, c, 2] += passed * share
+
+
+@kernel
+def _tabulate_brushed_boundary(ratios):
+    """How much brushing changes a boundary, beside one as rough of the same area of highlight.
+
+    Parameters
+    ----------
+    ratios : (BRUSHINGS, TURNS, FEW_CONTRASTS, COARSE, COARSE, 3) float32, written
+        By anisotropy, turn, contrast, roughness and cosine, of the three shares that `_boundary` tells.
+    """
+    strata = STRATA // 2
+    for a in range(BRUSHINGS):
+        for t in range(TURNS):
+            phi = F(0.5 * math.pi * t / (TURNS - 1))
+            for k in range(FEW_CONTRASTS):
+                eta = _eta_of(k, FEW_CONTRASTS)
+                for r in range(COARSE):
+                    ax, ay = widths(F(r / (COARSE - 1)), F(a / (BRUSHINGS - 1)))
+                    even = math.sqrt(ax * ay)
+                    for c in range(COARSE):
+                        root = F(max(c / (COARSE - 1), 0.05))
+                        cos_o = root * root
+                        sin_o = math.sqrt(max(F(1) - cos_o * cos_o, F(0)))
+                        wo = (sin_o * math.cos(phi), sin_o * math.sin(phi), cos_o)
+                        brushed0, brushed1, brushed2 = F(0), F(0), F(0)
+                        plain0, plain1, plain2 = F(1e-6), F(1e-6), F(1e-6)
+                        for i in range(strata):
+                            for j in range(strata):
+                                u, v = F((i + 0.5) / strata), F((j + 0.5) / strata)
+                                one = _boundary(wo, ax, ay, eta, u, v)
+                                other = _boundary(wo, even, even, eta, u, v)
+                                brushed0 += one[0]
+                                brushed1 += one[1]
+                                brushed2 += one[2]
+                                plain0 += other[0]
+                                plain1 += other[1]
+                                plain2 += other[2]
+                        ratios[a, t, k, r, c, 0] = (brushed0 + F(1e-6)) / plain0
+                        ratios[a, t, k, r, c, 1] = (brushed1 + F(1e-6)) / plain1
+                        ratios[a, t, k, r, c, 2] = (brushed2 + F(1e-6)) / plain2
 
 
 @kernel
@@ -113,34 +181,39 @@ def _tabulate_brushed(brushed):
                                 brushed[a, t, r, c] += up * share
 
 
+_NAMES = ("mirror", "dielectric", "fuzz", "brushed", "brushed_boundary")
+
+
 @cache
 def albedo_tables():
     """The tables of the `_tabulate` kernels, computed once and kept in the user's cache.
 
     Returns
     -------
-    (mirror, dielectric, fuzz, brushed) : tuple of float32 arrays
+    (mirror, dielectric, fuzz, brushed, brushed_boundary) : tuple of float32 arrays
     """
     path = cache_folder() / "albedo.npz"
     try:
         with np.load(path, allow_pickle=False) as kept:
-            return kept["mirror"], kept["dielectric"], kept["fuzz"], kept["brushed"]
+            return tuple(kept[name] for name in _NAMES)
     except (OSError, ValueError, KeyError):
         tables = (
             np.zeros((ROUGHNESSES, COSINES), np.float32),
             np.zeros((CONTRASTS, ROUGHNESSES, COSINES, 3), np.float32),
             np.zeros((ROUGHNESSES, COSINES), np.float32),
             np.zeros((BRUSHINGS, TURNS, ROUGHNESSES, COSINES), np.float32),
+            np.zeros((BRUSHINGS, TURNS, FEW_CONTRASTS, COARSE, COARSE, 3), np.float32),
         )
         _tabulate(*tables[:2])
         _tabulate_fuzz(tables[2])
         _tabulate_brushed(tables[3])
+        _tabulate_brushed_boundary(tables[4])
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         with path.open("wb") as out:
-            np.savez(out, **dict(zip(("mirror", "dielectric", "fuzz", "brushed"), tables, strict=True)))
+            np.savez(out, **dict(zip(_NAMES, tables, strict=True)))
     except OSError:
-        pass  # a cache that cannot be written costs a second at the next start, no more
+        pass  # a cache that cannot be written costs a few seconds at the next start, no more
     return tables
 
 
@@ -188,7 +261,7 @@ def _looked_up(table, cos_o, roughness):
 
 @inline
 def dielectric_albedo(tables, cos_o, roughness, eta):
-    """Shares of light that a rough boundary reflects, and reflects or transmits, in one bounce.
+    """Shares of light that a rough boundary reflects, transmits or reflects, and would transmit, in one bounce.
 
     Parameters
     ----------
@@ -197,58 +270,45 @@ def dielectric_albedo(tables, cos_o, roughness, eta):
 
     Returns
     -------
-    (reflected, total) : float32
+    (reflected, total, unreflected) : float32
+        The last one is what it would pass if it bent light by its index but reflected none.
     """
-    k, w, corners = _boundary_cell(cos_o, roughness, eta)
     table = tables[1]
-    reflected = F(0)
-    total = F(0)
+    k, w = _cell(_contrast_place(eta), CONTRASTS)
+    i, v = _cell(roughness, ROUGHNESSES)
+    j, u = _cell(math.sqrt(cos_o), COSINES)
+    corners = (
+        ((F(1) - v) * (F(1) - u), i, j),
+        ((F(1) - v) * u, i, j + 1),
+        (v * (F(1) - u), i + 1, j),
+        (v * u, i + 1, j + 1),
+    )
+    reflected, total, unreflected = F(0), F(0), F(0)
     for corner in range(4):
         share, y, x = corners[corner]
         reflected += share * (table[k, y, x, 0] * (F(1) - w) + table[k + 1, y, x, 0] * w)
         total += share * (table[k, y, x, 1] * (F(1) - w) + table[k + 1, y, x, 1] * w)
-    return reflected, total
+        unreflected += share * (table[k, y, x, 2] * (F(1) - w) + table[k + 1, y, x, 2] * w)
+    return reflected, total, unreflected
 
 
 @inline
-def passed_unreflected(tables, cos_o, roughness, eta):
-    """Share of light that a rough boundary would pass if it bent light by its index but reflected none."""
-    k, w, corners = _boundary_cell(cos_o, roughness, eta)
-    table = tables[1]
-    passed = F(0)
-    for corner in range(4):
-        share, y, x = corners[corner]
-        passed += share * (table[k, y, x, 2] * (F(1) - w) + table[k + 1, y, x, 2] * w)
-    return passed
-
-
-@inline
-def _boundary_cell(cos_o, roughness, eta):
-    """Where in the table of boundaries to look: the lower index contrast and how far beyond it, and four corners."""
-    contrast = (eta - F(1)) / (eta + F(1))
-    k, w = _cell((contrast / F(CONTRAST_LIMIT) + F(1)) * F(0.5), CONTRASTS)
-    i, v = _cell(roughness, ROUGHNESSES)
-    j, u = _cell(math.sqrt(cos_o), COSINES)
-    return (
-        k,
-        w,
-        (
-            ((F(1) - v) * (F(1) - u), i, j),
-            ((F(1) - v) * u, i, j + 1),
-            (v * (F(1) - u), i + 1, j),
-            (v * u, i + 1, j + 1),
-        ),
-    )
-
-
-@inline
-def even_roughness(tables, cos_o, albedo):
-    """Roughness of the mirror, as rough in all directions, that has an albedo seen from cos_o."""
-    low, high = F(0), F(1)
-    for _ in range(12):  # the rougher, the less comes back
-        middle = F(0.5) * (low + high)
-        if mirror_albedo(tables, cos_o, middle) > albedo:
-            low = middle
-        else:
-            high = middle
-    return F(0.5) * (low + high)
+def brushed_dielectric_albedo(tables, wo, roughness, anisotropy, eta):
+    """As `dielectric_albedo`, of a brushed boundary seen from wo."""
+    ax, ay = widths(roughness, anisotropy)
+    reflected, total, unreflected = dielectric_albedo(tables, wo[2], math.sqrt(math.sqrt(ax * ay)), eta)
+    table = tables[4]
+    a, x = _cell(anisotropy, BRUSHINGS)
+    t, y = _cell(math.atan2(abs(wo[1]), abs(wo[0])) * F(2.0 / math.pi), TURNS)
+    k, w = _cell(_contrast_place(eta), FEW_CONTRASTS)
+    i, v = _cell(roughness, COARSE)
+    j, u = _cell(math.sqrt(wo[2]), COARSE)
+    more0, more1, more2 = F(0), F(0), F(0)
+    for corner in range(32):
+        c0, c1, c2, c3, c4 = corner & 1, (corner >> 1) & 1, (corner >> 2) & 1, (corner >> 3) & 1, corner >> 4
+        share = (x if c0 else F(1) - x) * (y if c1 else F(1) - y) * (w if c2 else F(1) - w)
+        share *= (v if c3 else F(1) - v) * (u if c4 else F(1) - u)
+        more0 += share * table[a + c0, t + c1, k + c2, i + c3, j + c4, 0]
+        more1 += share * table[a + c0, t + c1, k + c2, i + c3, j + c4, 1]
+        more2 += share * table[a + c0, t + c1, k + c2, i + c3, j + c4, 2]
+    return reflected * more0, min(total * more1, F(1)), min(unreflected * more2, F(1))

@@ -9,7 +9,13 @@ import math
 from collections import namedtuple
 
 from mat_shelf.optics import parameters as P
-from mat_shelf.optics.energy import brushed_albedo, dielectric_albedo, even_roughness, fuzz_albedo, mirror_albedo
+from mat_shelf.optics.energy import (
+    brushed_albedo,
+    brushed_dielectric_albedo,
+    dielectric_albedo,
+    fuzz_albedo,
+    mirror_albedo,
+)
 from mat_shelf.optics.film import film_on_dielectric, film_on_metal
 from mat_shelf.optics.fresnel import (
     average_dielectric,
@@ -86,16 +92,15 @@ def prepare_layered(p, i, wo, eta, tables, is_outside):
         rough = p[i, P.COAT_ROUGHNESS]
         coat_eta = max(p[i, P.COAT_IOR] * eta / max(p[i, P.IOR], F(1)), F(0.34))
         coat_x, coat_y = widths(rough, p[i, P.COAT_ANISOTROPY])
-        brushed = F(1)
         if p[i, P.COAT_ANISOTROPY] > F(0):
-            brushed = brushed_albedo(tables, wo, rough, p[i, P.COAT_ANISOTROPY])
-            # Of boundaries the tables know even ones only: that of the same area of highlight is taken.
-            rough = math.sqrt(math.sqrt(coat_x * coat_y))
-            brushed /= max(mirror_albedo(tables, wo[2], rough), F(0.05))
-        coat_mirror = max(mirror_albedo(tables, wo[2], rough) * brushed, F(0.05))
+            coat_mirror = brushed_albedo(tables, wo, rough, p[i, P.COAT_ANISOTROPY])
+            bounced, _, _ = brushed_dielectric_albedo(tables, wo, rough, p[i, P.COAT_ANISOTROPY], coat_eta)
+        else:
+            coat_mirror = mirror_albedo(tables, wo[2], rough)
+            bounced, _, _ = dielectric_albedo(tables, wo[2], rough, coat_eta)
+        coat_mirror = max(coat_mirror, F(0.05))
         coat_gain = F(1) + fresnel_normal(coat_eta) * max(F(1) - coat_mirror, F(0)) / coat_mirror
-        bounced, _ = dielectric_albedo(tables, wo[2], rough, coat_eta)
-        coat_past = F(1) - min(bounced * brushed * coat_gain, F(1))
+        coat_past = F(1) - min(bounced * coat_gain, F(1))
         # Light that a rough coat spreads is spread once more by the base: OpenPBR Surface 1.1, "Coat".
         square, coat_square = roughness * roughness, rough * rough
         spread = math.sqrt(math.sqrt(min(square * square + F(2) * coat_square * coat_square, F(1))))
@@ -107,8 +112,6 @@ def prepare_layered(p, i, wo, eta, tables, is_outside):
     ax, ay = widths(roughness, anisotropy)
     if anisotropy > F(0):
         mirror = brushed_albedo(tables, wo, roughness, anisotropy)
-        # Of boundaries the tables know even ones only: that which hides as much of itself from wo is taken.
-        roughness = even_roughness(tables, wo[2], mirror)
     else:
         mirror = mirror_albedo(tables, wo[2], roughness)
     past_fuzz = F(1)
@@ -132,6 +135,7 @@ def prepare_layered(p, i, wo, eta, tables, is_outside):
         eta,
         eta_base,
         roughness,
+        anisotropy,
         ax,
         ay,
         mirror,
@@ -189,7 +193,8 @@ def _darkened(p, i, channel, coat, coat_eta, cos_o, metal, transmission, roughne
     """
     color = p[i, P.BASE_COLOR + channel]
     soft = color + (p[i, P.SUBSURFACE_COLOR + channel] - color) * inside
-    dielectric = reflected + (F(1) - reflected) * (F(1) - transmission) * soft
+    # Of the opaque share alone: what a clear one lets through does not come back, and is left out below.
+    dielectric = reflected + (F(1) - reflected) * soft
     base = color * metal + dielectric * (F(1) - metal)
     is_sharp = metal + (F(1) - metal) * transmission
     rough_share = F(1) - is_sharp * (F(1) - roughness)
@@ -197,7 +202,6 @@ def _darkened(p, i, channel, coat, coat_eta, cos_o, metal, transmission, roughne
     sharply = fresnel_dielectric(cos_o, coat_eta)
     kept_in = max(sharply + (diffusely - sharply) * rough_share, F(0))
     left = (F(1) - kept_in) / max(F(1) - base * kept_in, F(1e-4))
-    # What a clear body lets through does not come back.
     stays = F(1) - (F(1) - metal) * transmission
     return F(1) + coat * stays * p[i, P.COAT_DARKENING] * (left - F(1))
 

@@ -10,7 +10,7 @@ from collections import namedtuple
 
 from mat_shelf.optics import parameters as P
 from mat_shelf.optics.diffuse import INV_PI, eon_several_color, eon_terms
-from mat_shelf.optics.energy import dielectric_albedo, mirror_albedo, passed_unreflected
+from mat_shelf.optics.energy import brushed_dielectric_albedo, dielectric_albedo, mirror_albedo
 from mat_shelf.optics.fresnel import fresnel_dielectric, fresnel_metal, fresnel_normal, weighted_ior
 from mat_shelf.optics.kernels import F, inline
 from mat_shelf.optics.microfacet import (
@@ -121,7 +121,14 @@ def prepare(p, i, wo, eta, tables):
     mirror = F(1)
     if p[i, P.SPECULAR_WEIGHT] > F(0) or p[i, P.METALNESS] + clear > F(0):
         mirror = mirror_albedo(tables, wo[2], roughness)
-    return base_lobes(p, i, wo, eta, eta, roughness, ax, ay, mirror, clear, F(1), F(0), F(1), F(0), F(0), tables)
+    return base_lobes(p, i, wo, eta, eta, roughness, F(0), ax, ay, mirror, clear, F(1), F(0), F(1), F(0), F(0), tables)
+
+
+@inline
+def _boundary_albedo(tables, wo, roughness, anisotropy, eta):
+    if anisotropy > F(0):
+        return brushed_dielectric_albedo(tables, wo, roughness, anisotropy, eta)
+    return dielectric_albedo(tables, wo[2], roughness, eta)
 
 
 @inline
@@ -132,6 +139,7 @@ def base_lobes(
     eta,
     eta_base,
     roughness,
+    anisotropy,
     ax,
     ay,
     mirror,
@@ -171,13 +179,14 @@ def base_lobes(
     reflected = F(0)
     total = F(1)
     if metal < F(1) and (eta_fresnel != F(1) or clear > F(0)):
-        reflected, total = dielectric_albedo(tables, wo[2], roughness, eta_fresnel)
+        reflected, total, _ = _boundary_albedo(tables, wo, roughness, anisotropy, eta_fresnel)
         if clear > F(0) and abs(eta_fresnel - eta) > F(1e-3):
             # However little it reflects, it bends light by its true index: what it passes lies between what it would
             # if it reflected nothing and what a boundary of that index does.
-            true_reflected, true_total = dielectric_albedo(tables, wo[2], roughness, eta)
-            everything = passed_unreflected(tables, wo[2], roughness, eta)
-            kept_back = (everything - (true_total - true_reflected)) / max(true_reflected, F(1e-4))
+            true_reflected, true_total, everything = _boundary_albedo(tables, wo, roughness, anisotropy, eta)
+            kept_back = F(1)  # what it no longer passes, for what it reflects
+            if true_reflected > F(2e-3):
+                kept_back = min((everything - (true_total - true_reflected)) / true_reflected, F(2))
             total = reflected + max(everything - kept_back * reflected, F(0))
     opaque_gain = F(1) + fresnel_normal(eta_fresnel) * mirror_lost
     transmit_gain = F(1) / max(total, F(0.05))
