@@ -1,5 +1,8 @@
 """The project's values and its history."""
 
+from pathlib import Path
+
+import MaterialX
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -24,12 +27,34 @@ def small_project(**changes) -> Project:
     return Project(**(fields | changes))
 
 
-def test_openpbr_names_and_defaults():
-    """OpenPBR Surface 1.1, parameter reference (from memory of the specification's tables)."""
-    recipe = Recipe()
-    assert (recipe.base_weight, recipe.base_color, recipe.base_diffuse_roughness) == (1.0, (0.8, 0.8, 0.8), 0.0)
-    assert (recipe.specular_weight, recipe.specular_roughness, recipe.specular_ior) == (1.0, 0.3, 1.5)
-    assert (recipe.transmission_weight, recipe.transmission_depth, recipe.base_metalness) == (0.0, 0.0, 0.0)
+def _standard_inputs():
+    """The definition of OpenPBR Surface 1.1 and its inputs, by name, from the file that the MaterialX package carries."""
+    definition = MaterialX.createDocument()
+    library = Path(MaterialX.__file__).parent / "libraries" / "bxdf" / "open_pbr_surface.mtlx"
+    MaterialX.readFromXmlFile(definition, str(library))
+    inputs = definition.getNodeDef("ND_open_pbr_surface_surfaceshader").getInputs()
+    return definition, {entry.getName(): entry for entry in inputs if entry.getValueString()}
+
+
+def test_openpbr_names_defaults_and_ranges():
+    """Against the definition in the MaterialX library. Only a mean cosine of exactly 1 or -1 is narrowed, for which
+    there is no scattering."""
+    recipe, (definition, inputs) = Recipe(), _standard_inputs()  # the inputs live as long as their document
+    assert len(inputs) > 35
+    for name, entry in inputs.items():
+        ours, default = getattr(recipe, name), entry.getValue()
+        if entry.getType() == "color3":
+            assert ours == pytest.approx(tuple(default)), name
+            continue
+        assert ours == pytest.approx(default), name
+        if entry.getType() != "float":
+            continue
+        low, high = Recipe.limits(name)
+        if entry.getAttribute("uimax") and not name.endswith("scatter_anisotropy"):
+            assert (low, high) == (float(entry.getAttribute("uimin")), float(entry.getAttribute("uimax"))), name
+        if entry.getAttribute("uisoftmax"):
+            assert high >= float(entry.getAttribute("uisoftmax")), name
+        assert low >= float(entry.getAttribute("uimin")), name
 
 
 @pytest.mark.parametrize(

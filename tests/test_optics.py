@@ -188,6 +188,13 @@ def directions(p, cos_o, eta, numbers, tables, out, pdfs, grid):
         ({"base_metalness": 1.0, "specular_roughness": 0.6, "specular_roughness_anisotropy": 0.6}, 1.5),
         ({"transmission_weight": 0.7, "specular_roughness": 0.5, "geometry_thin_walled": True}, 1.5),
         ({"coat_weight": 0.8, "coat_roughness": 0.6, "coat_roughness_anisotropy": 0.5, "thin_film_weight": 1.0}, 1.5),
+        ({"base_diffuse_roughness": 1.0, "specular_weight": 0.0}, 1.5),
+        ({"specular_weight": 0.0, "fuzz_weight": 1.0, "fuzz_roughness": 0.8}, 1.5),
+        ({"base_metalness": 1.0, "specular_roughness": 0.5, "thin_film_weight": 1.0}, 1.5),
+    ]
+    + [
+        ({"transmission_weight": 1.0, "specular_roughness": 0.6, "specular_roughness_anisotropy": 0.6}, eta)
+        for eta in (1.5, 1 / 1.5)
     ],
 )
 def test_samples_follow_their_density(kind, eta):
@@ -241,6 +248,9 @@ def value_from_both_sides(p, a, b, tables):
         {"base_metalness": 1.0, "specular_roughness_anisotropy": 0.7},
         {"base_color": (0, 0, 0), "specular_weight": 0.0, "fuzz_weight": 1.0},
         {"transmission_weight": 1.0, "geometry_thin_walled": True},
+        {"base_color": (0, 0, 0), "specular_weight": 0.0, "coat_weight": 1.0, "coat_roughness": 0.12},
+        {"base_color": (0, 0, 0), "thin_film_weight": 1.0},
+        {"base_metalness": 1.0, "thin_film_weight": 1.0},
     ],
 )
 def test_lobes_are_reciprocal(kind):
@@ -255,6 +265,38 @@ def test_lobes_are_reciprocal(kind):
             continue
         one, other = value_from_both_sides(p, a, b, albedo_tables())
         assert one == pytest.approx(other, rel=0.03, abs=1e-6)
+
+
+@njit(error_model="numpy")
+def values_through(p, a, b, eta, tables):
+    """Light from b below to a above, and from a to b, each over the cosine that it arrives by."""
+    lobes, _, layers = prepared(p, a, eta, tables)
+    out = evaluate(p, lobes, layers, a, b)[0][0] / abs(b[2])
+    up, down = (a[0], a[1], -a[2]), (b[0], b[1], -b[2])
+    lobes, _, layers = prepared(p, down, 1 / eta, tables)
+    return out, evaluate(p, lobes, layers, down, up)[0][0] / abs(a[2])
+
+
+@pytest.mark.parametrize("brushing", [0.0, 0.6])
+def test_refraction_is_reciprocal(brushing):
+    """Walter et al. 2007, eq. 21, and Veach 1997, ch. 5.2: light through a boundary is the same both ways but for the
+    square of the index ratio, by which radiance is squeezed together."""
+    recipe = Recipe(transmission_weight=1.0, specular_roughness=0.15, specular_roughness_anisotropy=brushing)
+    p = parameter_row(recipe)[None]
+    rng, seen = np.random.default_rng(5), 0
+    for _ in range(4000):
+        a, b = rng.normal(size=(2, 3))
+        a, b = (v / np.linalg.norm(v) for v in (a, b))
+        a[2], b[2] = abs(a[2]), -abs(b[2])
+        b[:2] = -a[:2] / 1.5 + 0.1 * b[:2]  # near the way that light is bent
+        b[2] = -math.sqrt(max(1 - b[0] ** 2 - b[1] ** 2, 0))
+        if a[2] < 0.3 or b[2] > -0.3:
+            continue
+        up, down = values_through(p, tuple(np.float32(a)), tuple(np.float32(b)), 1.5, albedo_tables())
+        if up > 1e-3:
+            seen += 1
+            assert down == pytest.approx(up * 1.5**2, rel=0.04)
+    assert seen > 100
 
 
 def test_absorption_reaches_the_colour_at_the_depth():
