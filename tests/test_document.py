@@ -28,7 +28,7 @@ def small_project(**changes) -> Project:
 
 
 def _standard_inputs():
-    """The definition of OpenPBR Surface 1.1 and its inputs, by name, from the file that the MaterialX package carries."""
+    """OpenPBR Surface 1.1 and its inputs, by name, from the file that the MaterialX package carries."""
     definition = MaterialX.createDocument()
     library = Path(MaterialX.__file__).parent / "libraries" / "bxdf" / "open_pbr_surface.mtlx"
     MaterialX.readFromXmlFile(definition, str(library))
@@ -39,7 +39,7 @@ def _standard_inputs():
 def test_openpbr_names_defaults_and_ranges():
     """Against the definition in the MaterialX library. Only a mean cosine of exactly 1 or -1 is narrowed, for which
     there is no scattering."""
-    recipe, (definition, inputs) = Recipe(), _standard_inputs()  # the inputs live as long as their document
+    recipe, (_document, inputs) = Recipe(), _standard_inputs()  # the inputs live as long as it does
     assert len(inputs) > 35
     for name, entry in inputs.items():
         ours, default = getattr(recipe, name), entry.getValue()
