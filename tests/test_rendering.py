@@ -16,6 +16,7 @@ from mat_shelf.rendering.lights import make_lights, plain_room
 from mat_shelf.rendering.scene import dress, project_geometry
 from mat_shelf.rendering.session import RenderSession
 from mat_shelf.rendering.sight import see
+from mat_shelf.rendering.spreading import spread
 from mat_shelf.rendering.tracer import Shot, Tracer
 
 EVEN = np.ones((16, 32, 3), np.float32)
@@ -74,6 +75,66 @@ def test_light_through_a_coloured_slab():
     bare = take([box((1, 1, 1), 0.1)], [recipe], make_lights(EVEN * 0, [back]), camera, samples=1, size=(24, 24))[0, 0]
     t = tint**2
     assert picture.mean(axis=(0, 1)) / bare == pytest.approx(0.96**2 * t / (1 - 0.04**2 * t**2), rel=0.03)
+
+
+def test_light_straight_through_a_slab():
+    """A floor under a tinted slab, lit from straight above: (1 - R)^2 t of the light comes down, R = 0.04 (Born and
+    Wolf 1.5), twice the depth of the tint. In an even room, where bending changes nothing, both ways agree: none of the
+    light is counted twice."""
+    tint = np.array([0.3, 0.6, 0.9])
+    recipe = Recipe(
+        transmission_weight=1.0, specular_roughness=0.0, transmission_color=tuple(tint), transmission_depth=5.0
+    )
+    slab = moved(box((300, 10, 300), 0.01), (0, 60, 0))
+    matt = Recipe(base_color=(0.02, 0.02, 0.02), specular_weight=0.0)  # dark, so that little comes back from the slab
+    lamp = Softbox(position=(0, 900, 0), target=(0, 0, 0), width=40, height=40)
+    under = Camera(position=(0, 20, 120), target=(0, 0, 0), focal_length=85)
+    lights = make_lights(EVEN * 0, [lamp])
+
+    def floor_under(meshes, recipes, lights=lights, samples=32, **options):
+        return take(meshes, recipes, lights, under, (32, 24), samples, **options)[8:16, 10:22].mean(axis=(0, 1))
+
+    bare = floor_under([floor()], [matt])
+    lit = floor_under([floor(), slab], [matt, recipe], straight=True)
+    assert lit / bare == pytest.approx(0.96**2 * tint**2, rel=0.03)
+    even = make_lights(EVEN)
+    straight, bent = (
+        floor_under([floor(), slab], [matt, recipe], even, 200, straight=how, depth=24) for how in (True, False)
+    )
+    assert straight == pytest.approx(bent, rel=0.04)
+
+
+def test_bright_rare_light_is_spread_and_none_of_it_lost():
+    """The same paths with and without a limit: the same light in all, and without sparkles."""
+    clear = Recipe(transmission_weight=1.0, specular_roughness=0.0)
+    matt = Recipe(base_color=(0.5, 0.5, 0.5), specular_weight=0.0)
+    lamp = Softbox(position=(-300, 400, 0), target=(0, 0, 0), width=20, height=20, luminance=400_000)
+    where_it_falls = Camera(position=(54, 600, 0.1), target=(54, 0, 0), focal_length=100)
+    pictures = [
+        take(
+            [floor(), ball(at=(-70, 140, 0))], [matt, clear], make_lights(EVEN * 0.1, [lamp]), where_it_falls, **options
+        )
+        for options in ({}, {"brightest": 2.0})
+    ]
+    whole, limited = (picture.astype(float) for picture in pictures)
+    assert limited.sum() == pytest.approx(whole.sum(), rel=1e-4)
+
+    def sparkle(picture):
+        return np.abs(np.diff(picture.mean(axis=2), axis=1)).max()
+
+    assert sparkle(limited) < 0.3 * sparkle(whole)
+
+
+def test_what_stands_out_is_spread_and_what_is_even_stays():
+    light = np.zeros((64, 96, 3), np.float32)
+    light[10, 12] = 500
+    light[40:50, 60:80] = 3
+    room = np.ones((64, 96, 1), np.float32)
+    room[:, 90:] = 0
+    out = spread(light, room)
+    assert out.sum(axis=(0, 1)) == pytest.approx(light.sum(axis=(0, 1)), rel=1e-4)
+    assert out[10, 12].max() < 1 and not out[:, 90:].any()
+    assert out[44, 68] == pytest.approx(3, abs=0.5)
 
 
 def test_overlapping_liquid_equals_the_exact_interface():

@@ -51,6 +51,11 @@ def _parser() -> argparse.ArgumentParser:
     render.add_argument(
         "--passes", default="", metavar="LIST", help="albedo,normal,depth,position,parts,materials or all"
     )
+    render.add_argument(
+        "--straight-light",
+        action="store_true",
+        help="light goes straight through clear glass: sooner clear, and not true",
+    )
     render.add_argument("--cut-out", action="store_true", help="the product alone, with alpha")
     render.add_argument("--bits", type=int, choices=(8, 16), default=8, help="bits a channel of PNG and TIFF")
     render.add_argument("--no-denoise", action="store_true")
@@ -261,6 +266,7 @@ def _render(options) -> None:
         seed=options.seed,
         denoise=not options.no_denoise,
         cut_out=options.cut_out,
+        straight=options.straight_light,
         progress=progress,
     )
     if sys.stderr.isatty():

@@ -217,6 +217,8 @@ class Set(Frozen):
     ----------
     room : Picture or None
         A latitude-longitude picture of the room, in place of its plain luminance above and below.
+    straight_light : bool
+        Whether light goes straight through clear glass in the wall's pictures.
     """
 
     id: Id
@@ -262,6 +264,12 @@ class Set(Frozen):
         unit="stops",
         tip="One step doubles the light. At 0, 1000 cd/m² is the brightest that is shown.",
         usual=(-4, 4),
+    )
+    straight_light: bool = Field(
+        False,
+        title="Light straight through glass",
+        description="Clears up glass quickly while you work, at a price in truth: its bright patterns are missing and "
+        "its shadows are too even. Renders leave it off unless you ask.",
     )
     backdrop: Backdrop | None = Backdrop()
 

@@ -701,7 +701,7 @@ def shine_through(count, hits, points, shadows, stage, rules, sums):
         away = scale(facing, F(-1)) if entering else facing
         passing = _straight_through(block, look, row, rays.inside, i, d, normalize(row3(points.normal, i)), entering)
         light = mul(light, passing)
-        if not (largest(light) > F(1e-6)):
+        if not (largest(light) > F(1e-9)):
             continue
         # No path that came upon the light by chance had come this way.
         light = scale(light, F(1) / max(rays.pdf[i], F(1e-6)))

@@ -210,7 +210,15 @@ class RenderSession:
             lambda: project_dressing(project, self._supplies, ball, displaced),
         )
         view = make_view(wanted.camera, width, height)
-        return Shot(geometry, dressing, lights, view, brightest=BRIGHTEST * 2.0**-studio.exposure, seed=seed)
+        return Shot(
+            geometry,
+            dressing,
+            lights,
+            view,
+            brightest=BRIGHTEST * 2.0**-studio.exposure,
+            seed=seed,
+            straight=studio.straight_light,
+        )
 
     def _begin(self, wanted: "_Wanted") -> Frame | None:
         project, camera, revision = wanted.project, wanted.camera, wanted.revision
@@ -297,6 +305,7 @@ def render(
     seed: int = 1,
     denoise: bool = True,
     cut_out: bool = False,
+    straight: bool = False,
     seconds: float | None = None,
     progress=lambda done, total: True,
     threads: int | None = None,
@@ -307,6 +316,8 @@ def render(
     ----------
     cut_out : bool
         Whether the product stands alone, without backdrop; the picture then has an alpha.
+    straight : bool
+        As `Shot.straight`.
     seconds : float, optional
         Time after which no sample is begun, however many are still missing; at least one is taken.
     progress : callable (done, total) -> bool
@@ -334,6 +345,7 @@ def render(
         make_view(project.view.camera, width, height),
         brightest=BRIGHTEST * 2.0**-studio.exposure,
         seed=seed,
+        straight=straight,
         cut_out=cut_out,
     )
     film = Film(width, height)

@@ -5,6 +5,7 @@ from pathlib import Path
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import (
     QButtonGroup,
+    QCheckBox,
     QFileDialog,
     QFrame,
     QGridLayout,
@@ -19,6 +20,7 @@ from mat_shelf.app.board.binding import of_backdrop, of_camera, of_set
 from mat_shelf.app.board.card import titled_card
 from mat_shelf.app.board.rows import row_of
 from mat_shelf.app.workshop import Workshop
+from mat_shelf.document.project import Set
 
 ROOM_PICTURES = "Room pictures (*.exr *.hdr)"
 
@@ -43,6 +45,10 @@ class SetBoard(QFrame):
         backdrop = [row_of(of_backdrop(workshop, name)) for name in ("color", "gloss")]
         camera = [row_of(of_camera(workshop, name)) for name in ("focal_length", "f_stop", "focus")]
         self.rows = {row.binding.name: row for row in (*light, *backdrop, *camera)}
+        told = Set.parameter("straight_light")
+        self.straight_box = QCheckBox(told.title)
+        self.straight_box.setToolTip(told.description)
+        self.straight_box.clicked.connect(self._let_straight)
         self.focus_button = QPushButton("Click what is to be sharp", checkable=True)
         self.focus_button.setToolTip("Then click a point of the product: the camera focuses there.")
         self.focus_button.toggled.connect(self.focus_wanted)
@@ -70,7 +76,7 @@ class SetBoard(QFrame):
         cards.setContentsMargins(16, 14, 16, 14)
         cards.setSpacing(12)
         cards.addWidget(titled_card("Set", [[self.sets, self.room_button]]), 18)
-        cards.addWidget(titled_card("Light and backdrop", [[*light, *backdrop]]), 30)
+        cards.addWidget(titled_card("Light and backdrop", [[*light, *backdrop, self.straight_box]]), 30)
         cards.addWidget(titled_card("Camera", [[*camera, self.focus_button]]), 30)
         cards.addWidget(titled_card("Views", [[self.views, buttons]]), 22)
         workshop.project_changed.connect(self.follow)
@@ -84,6 +90,7 @@ class SetBoard(QFrame):
         self.views.show_choices([(v.id, v.name) for v in project.views], None if is_free else project.current_view)
         self.move_view_button.setEnabled(is_free)
         self.drop_view_button.setEnabled(not is_free and project.current_view != project.views[0].id)
+        self.straight_box.setChecked(project.set.straight_light)
         room = project.set.room
         self.room_button.setText("Room picture…" if room is None else "Take the room picture away")
         self.room_button.setToolTip(
@@ -96,6 +103,10 @@ class SetBoard(QFrame):
         self.rows["room_luminance"].setVisible(room is not None)
         for row in self.rows.values():
             row.follow()
+
+    def _let_straight(self, is_on: bool) -> None:
+        project = self.workshop.project
+        self.workshop.edit(self.straight_box.text(), project.with_set(project.set.with_(straight_light=is_on)))
 
     def _choose_room(self) -> None:
         if self.workshop.project.set.room is not None:
