@@ -8,7 +8,7 @@ import pytest
 from PIL import Image, ImageCms
 from psd_tools import PSDImage
 
-from mat_shelf.exchange.art import as_art, layer_names, layer_picture, pieces
+from mat_shelf.exchange.art import as_art, layer_names, layer_picture, page_count, page_picture, pieces, pixels_per_mm
 from mat_shelf.exchange.pictures import PictureError
 from mat_shelf.patterns.relief_pictures import (
     flattened,
@@ -48,6 +48,24 @@ def test_inks_become_colours_and_damage_ends_in_words():
     whole = saved(Image.new("CMYK", (64, 64), (9, 9, 9, 0)), "JPEG")
     with pytest.raises(PictureError, match="damaged"):
         as_art(whole[: len(whole) // 3])
+
+
+def test_pages_are_drawn_at_their_size_and_damage_ends_in_words():
+    """A PDF by an independent writer: two pages of one inch and two by one, and one that is broken off."""
+    pages = [Image.new("RGB", (100, 100), (200, 20, 20)), Image.new("RGB", (200, 100), (20, 20, 200))]
+    data = saved(pages[0], "PDF", resolution=100, save_all=True, append_images=pages[1:])
+    assert page_count(data) == 2
+    second = page_picture(data, 1)
+    shown = opened(second)
+    assert shown.shape[1] == pytest.approx(2 * shown.shape[0], abs=2) and shown.shape[2] == 4
+    assert np.abs(shown[shown.shape[0] // 2, shown.shape[1] // 2].astype(int) - (20, 20, 200, 255)).max() <= 4
+    assert shown.shape[1] / pixels_per_mm(second) == pytest.approx(2 * 25.4, rel=0.01)
+    assert pixels_per_mm(saved(pages[0])) is None and pixels_per_mm(saved(pages[0], dpi=(72, 72))) is None
+    with pytest.raises(PictureError, match="no such page"):
+        page_picture(data, 2)
+    for broken in (b"%PDF-1.7", data[:200], b"\0" * 64):
+        with pytest.raises(PictureError, match="no PDF|no pages|damaged"):
+            page_count(broken)
 
 
 def layered() -> bytes:

@@ -171,6 +171,58 @@ def test_the_back_is_read_from_behind_and_a_mirrored_print_from_outside():
         assert ("red" if seen_left[0] > seen_left[2] else "blue") == left, values
 
 
+def test_edges_of_art_neither_bleed_nor_ring_nor_print_twice():
+    """A red disc whose clear ground is bright green, seen so near that a pixel of art is four wide: along each row the
+    red rises once and falls once, nowhere green, nowhere redder than the ink."""
+    y, x = np.mgrid[-1:1:64j, -1:1:64j]
+    cover = np.clip((0.7 - np.hypot(x, y)) * 32, 0, 1)
+    inked = np.where(cover[..., None] > 0, np.uint8(RED), np.uint8((0, 255, 0)))
+    disc = np.dstack([inked, (cover * 255).astype(np.uint8)])
+    assets = Assets()
+    label = mark(kind="print", point=(0, 0, 5), width=24.0, height=24.0, art=art(assets, disc))
+    project, assets = project_of(plate(80, 80, 10), BLACK, label, assets=assets)
+    near = Camera(position=(0, 0, 505), target=(0, 0, 5), focal_length=500 * 36 / 24)
+    _, color = albedo(project, assets, near, 256, 256, 96)
+    red = color[..., 0]
+    assert color[..., 1].max() < 0.02 and red.max() < 0.5776 * 1.01
+    for row in red[66:194:8]:
+        edges = np.diff((row > 0.29).astype(int))
+        assert (edges > 0).sum() == 1 and (edges < 0).sum() == 1
+    assert red[128, 128] > 0.56 and red[128, 12] < 0.005
+
+
+def test_cropped_and_padded_art_stays_at_its_printed_size():
+    """Half red, half blue, 40 x 20 mm: without its left half it is 20 mm of blue that lie where they lay; with 10 mm
+    put on at the right the blue is where it was and as large."""
+    halves = np.concatenate([plain(RED, 40, 40), plain(BLUE, 40, 40)], axis=1)
+
+    def blue_of(**values):
+        assets = Assets()
+        label = mark(point=(0, 0, 5), width=40.0, height=20.0, art=art(assets, halves)).with_(**values)
+        project, assets = project_of(plate(80, 80, 10), BLACK, label, assets=assets)
+        above = Camera(position=(0, 0, 1000), target=(0, 0, 0), focal_length=400)
+        _, color = albedo(project, assets, above, 320, 240, 16)
+        return color[..., 2][60:180], color[..., 0][60:180]
+
+    whole, red = blue_of()
+    cut, no_red = blue_of(crop=(0.5, 0, 0, 0), width=20.0, point=(10, 0, 5))
+    padded, _ = blue_of(crop=(0, -0.25, 0, 0), width=50.0, point=(5, 0, 5))
+    assert red[:, 60:260].max() > 0.5 and no_red[:, 60:260].max() < 0.02
+    for other in (cut, padded):
+        assert np.abs(other - whole).max(axis=0)[80:240].mean() < 0.02
+
+
+def test_a_mark_lies_on_the_next_version_of_its_part():
+    """A bottle that became 2 mm wider and is cut into other facets: the label is on its wall again, as large."""
+    sheet = lay(mark(turn=10.0), cylinder(22.0, 64.0, 200))
+    assert sheet.lies.all()
+    assert np.hypot(*sheet.points[sheet.lies][:, [0, 2]].T) == pytest.approx(22, abs=0.05)
+    around = np.unwrap(np.arctan2(sheet.points[..., 0], sheet.points[..., 2]), axis=1)
+    assert sheet.lies.shape[0] > 2 and np.ptp(around) * 22 == pytest.approx(
+        30 * math.cos(math.radians(10)) + 20 * math.sin(math.radians(10)), rel=0.02
+    )
+
+
 def test_colours_of_art_are_kept_under_flat_light():
     """Within 1.0 of CIE 1976 lightness and chroma; closer than CIEDE2000 1.0 is for such colours (CIE 15)."""
     from mat_shelf.optics.color import decode_srgb, lab_from_linear
@@ -325,3 +377,66 @@ def test_a_sheet_of_labels_is_cut_apart_where_it_lies(open_window):
     assert red.point == pytest.approx((-13, 0, 10), abs=0.05) and blue.point == pytest.approx((10, 0, 10), abs=0.05)
     window.workshop.undo()
     assert window.workshop.project.marks == (whole,)
+
+
+def test_marks_are_dragged_in_their_list_and_art_follows_its_file(open_window, qtbot, tmp_path):
+    """Order by dragging, the crop dialog, art saved anew by another program: each in the document, and undone."""
+    assets = Assets()
+    sheet = np.zeros((80, 160, 4), np.uint8)
+    sheet[20:60, 40:120] = (*RED, 255)
+    lower = mark(point=(0, 0, 10), width=32.0, height=16.0, art=art(assets, sheet, "sheet"))
+    upper = mark(id="b", name="B", point=(0, 0, 10), width=8.0, height=8.0)
+    window = open_window(*project_of(plate(60, 40, 20), Recipe(), lower, upper, assets=assets))
+    workshop, work, board = window.workshop, window.marks, window.marks_board
+    window.stations.buttons()[2].click()
+    assert list(board.list.rows) == ["b", "a"]
+    qtbot.waitUntil(lambda: board.list.rows["a"].y() > board.list.rows["b"].y())
+    row, above = board.list.rows["a"], board.list.rows["b"]
+    QTest.mousePress(row, LEFT, pos=row.rect().center())
+    QTest.mouseMove(row, row.mapFromGlobal(above.mapToGlobal(above.rect().topLeft())))
+    QTest.mouseRelease(row, LEFT, pos=row.mapFromGlobal(above.mapToGlobal(above.rect().topLeft())))
+    assert [m.id for m in workshop.project.marks] == ["b", "a"] and list(board.list.rows) == ["a", "b"]
+    workshop.undo()
+    assert [m.id for m in workshop.project.marks] == ["a", "b"]
+
+    board.open_crop("a")
+    QTest.mouseClick(board.crop_dialog.trim_button, LEFT)
+    assert (work.mark.width, work.mark.height) == pytest.approx((16.0, 8.0)) and work.mark.point == pytest.approx(
+        (0, 0, 10), abs=0.01
+    )
+    board.crop_dialog.boxes["right"].setValue(board.crop_dialog.boxes["right"].value() - 4)
+    assert work.mark.width == pytest.approx(20.0) and work.mark.point[0] == pytest.approx(2.0, abs=0.05)
+    QTest.mouseClick(board.crop_dialog.whole_button, LEFT)
+    assert work.mark.crop == (0, 0, 0, 0) and (work.mark.width, work.mark.height) == pytest.approx((32.0, 16.0))
+    board.crop_dialog.close()
+
+    file = tmp_path / "own.png"
+    file.write_bytes(png(plain(RED, 30, 20)))
+    board.read_art(file, lambda picture: board.put_art("art", picture))
+    qtbot.waitUntil(lambda: work.mark.art is not None and work.mark.art.name == "own.png", timeout=20_000)
+    first = work.mark.art.digest
+    newer = tmp_path / "newer"
+    newer.write_bytes(png(plain(BLUE, 30, 20)))
+    newer.replace(file)
+    qtbot.waitUntil(lambda: work.mark.art.digest != first, timeout=20_000)
+    assert workshop.assets.pictures[work.mark.art.digest].levels[0][0, 0].tolist() == list(BLUE)
+    assert "saved anew" in window.notice.text.text()
+    workshop.undo()
+    assert work.mark.art.digest == first
+    file.write_bytes(b"half a picture")
+    qtbot.waitUntil(lambda: "cannot be used as art" in window.notice.text.text(), timeout=20_000)
+    assert work.mark.art.digest == first
+
+
+def test_sharpness_is_told_for_the_picture_that_will_be_rendered(open_window):
+    """Twice as wide a picture takes twice as much art."""
+    assets = Assets()
+    label = mark(point=(0, 0, 10), art=art(assets, plain(RED, 300, 200)))
+    window = open_window(*project_of(plate(60, 40, 20), Recipe(), label, assets=assets))
+    ratio, needed = window.marks.sharpness(label, 1920)
+    assert window.marks.sharpness(label, 3840) == (pytest.approx(ratio / 2), pytest.approx(2 * needed, abs=1))
+    window.stations.buttons()[2].click()
+    window.marks.open(label.id)
+    window.workshop.picture_width = 16000
+    window.workshop.picture_width_changed.emit()
+    assert "Blurry at 16000" in window.marks_board.sharp.text()

@@ -409,7 +409,7 @@ def equal_time(say) -> dict:
     -------
     dict
         `samples_in_10_s`; `error_raw` and `error_denoised`, roots of the mean of (a - b)^2 / (b^2 + 0.01) over pixels,
-        b being a picture of TRUTH_SAMPLES samples without any limit to what a path may bring; `mean_difference`, how far
+        b being a picture of TRUTH_SAMPLES samples and no limit to what a path may bring; `mean_difference`, how far
         the mean is from the truth's, as a share.
     """
     say("samples in ten seconds")

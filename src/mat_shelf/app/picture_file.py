@@ -9,11 +9,11 @@ from PyQt6.QtGui import QImage, QPainter
 from PyQt6.QtSvg import QSvgRenderer
 from PyQt6.QtWidgets import QMenu, QWidget
 
-from mat_shelf.exchange.art import layer_names, layer_picture
+from mat_shelf.exchange.art import layer_names, layer_picture, page_count, page_picture
 from mat_shelf.exchange.package import LARGEST_ENTRY
 from mat_shelf.exchange.pictures import PictureError
 
-PICTURE_ENDINGS = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr", ".psd", ".webp", ".svg")
+PICTURE_ENDINGS = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr", ".psd", ".webp", ".svg", ".pdf")
 SVG_PIXELS = 4096
 """Longer side of the picture that a drawing becomes."""
 FLATTENED = -1
@@ -36,7 +36,7 @@ def picture_data(path: Path, layer: int | None = FLATTENED) -> tuple[bytes, str]
     Parameters
     ----------
     layer : int or None
-        Of a PSD: which one, `FLATTENED` as it was saved; None asks.
+        Of a PSD: which one, `FLATTENED` as it was saved; of a PDF: which page. None asks.
 
     Raises
     ------
@@ -51,6 +51,13 @@ def picture_data(path: Path, layer: int | None = FLATTENED) -> tuple[bytes, str]
     data, ending = path.read_bytes(), path.suffix.lower()
     if ending == ".svg":
         return drawn(data), f"{path.stem}.png"
+    if ending == ".pdf":
+        pages = page_count(data)
+        if layer is None and pages > 1:
+            raise SeveralLayersError([f"Page {number}" for number in range(1, pages + 1)])
+        return page_picture(
+            data, max(layer or 0, 0)
+        ), f"{path.stem}, page {max(layer or 0, 0) + 1}.png" if pages > 1 else f"{path.stem}.png"
     if ending == ".psd" and layer != FLATTENED:
         names = layer_names(data)
         if layer is not None:
@@ -97,11 +104,13 @@ def drawn(svg: bytes) -> bytes:
 
 
 def layer_menu(names: list[str], choose: Callable[[int], None], parent: QWidget) -> QMenu:
-    """Asks which layer of a file is meant, the uppermost first, or all of them."""
+    """Asks which layer of a file is meant, the uppermost first, or all of them; or which of its pages."""
     menu = QMenu(parent)
     menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-    menu.addAction("All layers, flattened").triggered.connect(lambda: choose(FLATTENED))
-    menu.addSeparator()
-    for place in reversed(range(len(names))):
+    is_paged = names[0] == "Page 1"
+    if not is_paged:
+        menu.addAction("All layers, flattened").triggered.connect(lambda: choose(FLATTENED))
+        menu.addSeparator()
+    for place in range(len(names)) if is_paged else reversed(range(len(names))):
         menu.addAction(names[place].replace("&", "&&")).triggered.connect(lambda _, place=place: choose(place))
     return menu

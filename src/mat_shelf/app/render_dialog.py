@@ -64,6 +64,8 @@ class RenderDialog(QDialog):
         self.size_box.addItems(["Own size", *SIZES])
         self.size_box.textActivated.connect(self._choose_size)
         self.width_box, self.height_box = _spin(16, 16384, 1920, " px"), _spin(16, 16384, 1080, " px")
+        self.width_box.setValue(workshop.picture_width)
+        self.width_box.valueChanged.connect(self._tell_width)
         self.samples_box = _spin(1, 65536, 128, "")
         self.minutes_box = _spin(0, 24 * 60, 0, " min")
         self.minutes_box.setSpecialValueText("as long as it takes")
@@ -167,6 +169,11 @@ class RenderDialog(QDialog):
             width, height = SIZES[name]
             self.width_box.setValue(width)
             self.height_box.setValue(height)
+
+    def _tell_width(self, width: int) -> None:
+        """Marks are told to be sharp or not for this width."""
+        self.workshop.picture_width = width
+        self.workshop.picture_width_changed.emit()
 
     def _choose_kind(self, name: str) -> None:
         self.path_field.setText(str(Path(self.path_field.text()).with_suffix(KINDS[name])))

@@ -42,6 +42,7 @@ class Workshop(QObject):
     project_replaced = pyqtSignal()
     selection_changed = pyqtSignal()
     shelf_changed = pyqtSignal()
+    picture_width_changed = pyqtSignal()
     camera_changed = pyqtSignal()
     loupe_changed = pyqtSignal()
     ball_changed = pyqtSignal()
@@ -60,6 +61,8 @@ class Workshop(QObject):
         self.also_selected: tuple[str, ...] = ()
         self._together: str | None = None
         self.free_camera: Camera | None = None
+        self.picture_width = 1920
+        """Pixels of the next render: whether art is sharp enough is told for it."""
         self.loupe_point: tuple[float, float, float] | None = None
         self.loupe_width = 12.0
         self.loupe_light: tuple[float, float, float] | None = None

@@ -1,6 +1,6 @@
 """Marks: what is put on a surface. Labels, prints, foil, stamps and glowing screens."""
 
-from typing import Literal
+from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
@@ -11,6 +11,7 @@ from mat_shelf.document.recipe import Recipe
 
 Kind = Literal["label", "print", "foil", "stamp", "screen"]
 Place = tuple[float, float, float]
+Share = Annotated[float, Field(ge=-20, lt=1, allow_inf_nan=False)]
 
 
 class Mark(Frozen):
@@ -26,6 +27,8 @@ class Mark(Frozen):
         How it lies: along the surface, or flat as projected straight on.
     seen : str
         From which side of the surface it is seen: that of `facing`, the other one through a clear body, or both.
+    crop : (4,) float
+        Shares of the art that are taken off at its left, right, top and bottom; below 0 clear ground is put on.
     art : Picture or None
         Its alpha says where there is anything. Of foil and stamps without alpha the dark places count.
     back : Picture or None
@@ -59,6 +62,7 @@ class Mark(Frozen):
         "both", title="Seen from", description="The side it is on, the inside of a clear body, or both."
     )
     art: Picture | None = None
+    crop: tuple[Share, Share, Share, Share] = (0.0, 0.0, 0.0, 0.0)
     back: Picture | None = None
     recipe: Recipe = Recipe(base_color=(1.0, 1.0, 1.0), specular_roughness=0.45)
     backing: float = number(
@@ -101,6 +105,9 @@ class Mark(Frozen):
     def _has_a_side(self) -> "Mark":
         if not sum(x * x for x in self.facing) > 1e-6:
             raise ValueError(f"mark '{self.name}' faces nowhere")
+        left, right, top, bottom = self.crop
+        if left + right > 0.999 or top + bottom > 0.999:
+            raise ValueError(f"nothing of the art of mark '{self.name}' is left")
         return self
 
     def pictures(self) -> list[Picture]:

@@ -1,9 +1,11 @@
-"""Art as it comes from layout programs: colour profiles, inks, layers, sheets of several labels."""
+"""Art as it comes from layout programs: colour profiles, inks, layers, pages, sheets of several labels."""
 
 import io
+from contextlib import contextmanager
 from functools import lru_cache
 
 import numpy as np
+import pypdfium2
 from PIL import Image, ImageCms
 from psd_tools import PSDImage
 from scipy.ndimage import find_objects, label
@@ -12,6 +14,9 @@ from mat_shelf.exchange.pictures import PictureError
 
 MOST_LAYERS = 500
 _MOST_PIXELS = 1 << 28
+PAGE_PIXELS = 8192
+"""Longer side of the picture that a page becomes, unless that were finer than 1200 dots an inch."""
+_MOST_PER_POINT = 1200 / 72
 _LEAST_PIECE = 8
 """Pixels across under which what lies on a sheet is a speck, not a label."""
 
@@ -130,6 +135,62 @@ def layer_picture(data: bytes, place: int) -> bytes:
     out = io.BytesIO()
     canvas.save(out, "PNG", compress_level=1)
     return out.getvalue()
+
+
+def page_count(data: bytes) -> int:
+    """Pages of a PDF. Raises PictureError if it cannot be read."""
+    with _document(data) as document:
+        if not 0 < len(document) <= MOST_LAYERS:
+            raise PictureError(f"it has no pages, or more than {MOST_LAYERS}")
+        return len(document)
+
+
+def pixels_per_mm(data: bytes) -> float | None:
+    """Pixels a millimetre that a picture is meant to be printed at; None where it does not say.
+
+    Screens' 72 and 96 an inch, which most programs write without being asked, say nothing.
+    """
+    try:
+        with Image.open(io.BytesIO(data)) as picture:
+            per_inch = float(picture.info.get("dpi", (0, 0))[0])
+    except Exception:  # readers of damaged files raise whatever they stumble over
+        return None
+    return per_inch / 25.4 if 100 <= per_inch <= 10_000 else None
+
+
+def page_picture(data: bytes, place: int) -> bytes:
+    """One page of a PDF as a PNG with alpha, clear wherever nothing is printed, that says how large it is.
+
+    Raises
+    ------
+    PictureError
+        If there is no such page, or it cannot be read.
+    """
+    with _document(data) as document:
+        if not 0 <= place < len(document):
+            raise PictureError("there is no such page")
+        try:
+            page = document[place]
+            scale = min(PAGE_PIXELS / max(page.get_size()), _MOST_PER_POINT)
+            pixels = page.render(scale=scale, fill_color=(0, 0, 0, 0), maybe_alpha=True, rev_byteorder=True)
+            shown = pixels.to_pil().convert("RGBA")
+        except Exception as fault:  # as above
+            raise PictureError("the page is damaged and cannot be read") from fault
+    out = io.BytesIO()
+    shown.save(out, "PNG", compress_level=1, dpi=(scale * 72, scale * 72))
+    return out.getvalue()
+
+
+@contextmanager
+def _document(data: bytes):
+    try:
+        document = pypdfium2.PdfDocument(data)
+    except Exception as fault:  # as above
+        raise PictureError("it is no PDF that can be read; one with a password must be saved without") from fault
+    try:
+        yield document
+    finally:
+        document.close()
 
 
 def piece_pictures(pixels: np.ndarray) -> list[tuple[bytes, tuple[slice, slice]]]:

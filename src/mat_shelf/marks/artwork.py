@@ -21,10 +21,13 @@ class Artwork:
     Parameters
     ----------
     picture : Pyramid
+    crop : (4,) float
+        As `Mark.crop`.
     """
 
-    def __init__(self, picture: Pyramid):
+    def __init__(self, picture: Pyramid, crop: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)):
         self._picture = picture
+        self._crop = crop
         self.has_alpha = picture.channels in (2, 4)
         self.width, self.height = picture.width, picture.height
 
@@ -43,14 +46,24 @@ class Artwork:
         alpha : (N,) float32
         """
         color, alpha = np.empty((len(s), 3), np.float32), np.empty(len(s), np.float32)
+        left, right, top, bottom = self._crop
+        if any(self._crop):
+            s, t = F(left) + s * F(1 - left - right), F(bottom) + t * F(1 - top - bottom)
+        outside = (s < 0) | (s > 1) | (t < 0) | (t > 1) if min(self._crop) < 0 else None
+        if max(self._crop) > 0:  # what is taken off has no say in the colours beside it
+            across, tall = 0.5 / self.width, 0.5 / self.height
+            s = np.clip(s, F(left + across), F(1 - right - across)) if max(left, right) > 0 else s
+            t = np.clip(t, F(bottom + tall), F(1 - top - tall)) if max(top, bottom) > 0 else t
         pixels = self._picture.levels[0]
         art_kernel(pixels, decoding(pixels.dtype.name, True), self.has_alpha, s, t, color, alpha)
+        if outside is not None:
+            alpha[outside] = 0
         return color, alpha
 
     def ink(self, s, t) -> np.ndarray:
         """How much of foil or of a stamp there is, (N,) float32: the alpha, or the darkness of art without one."""
         color, alpha = self.look_up(s, t)
-        return alpha if self.has_alpha else 1 - color @ _LUMINANCE
+        return alpha if self.has_alpha else alpha * (1 - color @ _LUMINANCE)
 
 
 @kernel
@@ -127,9 +140,9 @@ def height_kernel(heights, s, t, right, up, out):
 
 
 @lru_cache(maxsize=64)
-def artwork(picture: Pyramid) -> Artwork:
+def artwork(picture: Pyramid, crop: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)) -> Artwork:
     """The same artwork for the same picture, so that what is made of it is made once."""
-    return Artwork(picture)
+    return Artwork(picture, crop)
 
 
 @lru_cache(maxsize=16)

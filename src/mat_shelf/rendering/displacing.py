@@ -246,7 +246,11 @@ class _Stamp:
     """A stamp as it lies on a part: how high it stands at places."""
 
     def __init__(self, mark: Mark, part: Part, mesh: Mesh, pictures: Mapping):
-        art = artwork(pictures[mark.art.digest]) if mark.art is not None and mark.art.digest in pictures else None
+        art = (
+            artwork(pictures[mark.art.digest], mark.crop)
+            if mark.art is not None and mark.art.digest in pictures
+            else None
+        )
         self._field = stamped(art, mark.width, mark.height, mark.rise, mark.slope, mark.profile)
         sheet = lay(mark, mesh, part.pose)
         rows, columns = sheet.lies.shape

@@ -100,8 +100,8 @@ def laid_marks(
         if not sheet.lies.any():
             continue
         art, back = (
-            artwork(pictures[picture.digest]) if picture is not None and picture.digest in pictures else None
-            for picture in (mark.art, mark.back)
+            artwork(pictures[picture.digest], crop) if picture is not None and picture.digest in pictures else None
+            for picture, crop in ((mark.art, mark.crop), (mark.back, (0.0, 0.0, 0.0, 0.0)))
         )
         relief = None
         if mark.kind == "stamp":

@@ -5,6 +5,7 @@ from PyQt6.QtWidgets import QMenu, QPushButton
 
 from mat_shelf.app.board.binding import Binding, of_material
 from mat_shelf.app.board.card import ListCard
+from mat_shelf.app.board.reorder import Reorder
 from mat_shelf.app.board.value_row import ValueRow
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.ids import free_name, new_id
@@ -25,7 +26,8 @@ class OverlayRow(ValueRow):
         self.name.clicked.connect(lambda: card.workshop.open_overlay(overlay_id))
         binding = Binding(card.workshop, Overlay, "amount", lambda _: self.overlay, lambda _, o: card.with_overlay(o))
         super().__init__(binding, is_stacked=True, name=self.name)
-        self.name.setToolTip("Opens it on the board. Right-click to move it, switch it off or take it out.")
+        self.name.setToolTip("Opens it. Drag it up or down; right-click to switch it off or take it out.")
+        card.order.take(overlay_id, self.name)
 
     @property
     def overlay(self) -> Overlay | None:
@@ -54,6 +56,7 @@ class OverlaysCard(ListCard):
         self.relief_button.clicked.connect(turn_over)
         super().__init__("Overlays", self.relief_button)
         self.workshop = workshop
+        self.order = Reorder(self, self.lay_at)
         self.age = ValueRow(of_material(workshop, "age"), is_stacked=True)
         self.add_button = QPushButton("+ Add an overlay")
         self.add_button.setProperty("role", "add")
@@ -106,6 +109,13 @@ class OverlaysCard(ListCard):
         if to != place:
             overlays.insert(to, overlays.pop(place))
             self.edit("Move overlay", self.recipe.with_(overlays=tuple(overlays)))
+
+    def lay_at(self, overlay_id: str, place: int) -> None:
+        """Lays an overlay at a place among the others, counted from the uppermost."""
+        moved = next(overlay for overlay in self.recipe.overlays if overlay.id == overlay_id)
+        others = [overlay for overlay in self.recipe.overlays if overlay.id != overlay_id]
+        others.insert(len(others) - place, moved)
+        self.edit("Move overlay", self.recipe.with_(overlays=tuple(others)))
 
     def open_menu(self, overlay: Overlay, where: QPoint) -> None:
         menu = QMenu(self)

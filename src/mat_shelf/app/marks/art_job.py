@@ -22,6 +22,7 @@ class ArtJob(QThread):
     Signals
     -------
     read : Picture
+        Its file and layer are `path` and `layer`.
     layered : list of str
         The layers of which one must be chosen; nothing was read.
     failed : str
@@ -34,17 +35,17 @@ class ArtJob(QThread):
 
     def __init__(self, path: Path, assets: Assets, layer: int | None = None, parent: QObject | None = None):
         super().__init__(parent)
-        self._path, self._assets, self._layer = path, assets, layer
+        self.path, self.layer, self._assets = path, layer, assets
 
     def run(self) -> None:
         try:
-            data, name = picture_data(self._path, self._layer)
+            data, name = picture_data(self.path, self.layer)
             key, kind = self._assets.add_map(as_art(data))
         except SeveralLayersError as several:
             self.layered.emit(several.names)
             return
         except (OSError, PictureError) as fault:
             words = fault.strerror if isinstance(fault, OSError) and fault.strerror else str(fault)
-            self.failed.emit(f"{self._path.name} cannot be used as art: {words}.")
+            self.failed.emit(f"{self.path.name} cannot be used as art: {words}.")
             return
         self.read.emit(Picture(name=name[:120], digest=key, kind=kind))

@@ -11,7 +11,7 @@ from mat_shelf.document.mark import Mark
 from mat_shelf.document.picture import Picture
 from mat_shelf.document.project import Camera
 from mat_shelf.document.recipe import Recipe
-from mat_shelf.exchange.art import piece_pictures
+from mat_shelf.exchange.art import piece_pictures, pixels_per_mm
 from mat_shelf.geometry.pose import turn_matrix
 from mat_shelf.marks.lying import LyingError, Sheet, beside, lay
 from mat_shelf.patterns.by_hand import Hit
@@ -36,6 +36,8 @@ MATERIALS = {
     "screen": Recipe(base_color=(0.004, 0.004, 0.004), specular_roughness=0.15),
 }
 """What a new mark of each kind is made of."""
+SIDES = ("left", "right", "top", "bottom")
+"""Of art, in the order of `Mark.crop`."""
 LINES = {"middle": "On its middle", "row": "In a row with it", "column": "Under or over it"}
 """Ways to line a mark up with another."""
 _USUAL_PER_MM = 300 / 25.4
@@ -88,7 +90,8 @@ class MarkWork(QObject):
         width, height = 30.0, 20.0
         if art is not None and art.digest in self.workshop.assets.pictures:
             picture = self.workshop.assets.pictures[art.digest]
-            width, height = picture.width / _USUAL_PER_MM, picture.height / _USUAL_PER_MM
+            per_mm = pixels_per_mm(self.workshop.assets.data(art.digest)) or _USUAL_PER_MM
+            width, height = picture.width / per_mm, picture.height / per_mm
         scale = min(room / max(width, height), 1.0)
         if size is not None:
             (width, height), scale = size, 1.0
@@ -163,6 +166,68 @@ class MarkWork(QObject):
             float(apart @ up) if way != "column" else 0.0,
         )
 
+    def cropped(self, mark: Mark) -> dict[str, float]:
+        """What is taken off a mark's art at each side, mm; below 0 it is put on."""
+        across = mark.width / (1 - mark.crop[0] - mark.crop[1])
+        tall = mark.height / (1 - mark.crop[2] - mark.crop[3])
+        sizes = (across, across, tall, tall)
+        return {side: share * size for side, share, size in zip(SIDES, mark.crop, sizes, strict=True)}
+
+    def crop(self, mark: Mark, taken: dict[str, float]) -> None:
+        """Takes so much, mm, off a mark's art at each side. What is left of it stays where it is."""
+        left, right, top, bottom = mark.crop
+        across, tall = mark.width / (1 - left - right), mark.height / (1 - top - bottom)
+        crop = taken["left"] / across, taken["right"] / across, taken["top"] / tall, taken["bottom"] / tall
+        if crop[0] + crop[1] > 0.99 or crop[2] + crop[3] > 0.99 or min(crop) < -20:
+            self.workshop.said.emit("That would leave nothing of the art, or almost nothing but clear ground.")
+            return
+        to_right = across * ((crop[0] - crop[1]) - (left - right)) / 2
+        upwards = tall * ((crop[3] - crop[2]) - (bottom - top)) / 2
+        changes: dict = {
+            "crop": crop,
+            "width": max(across * (1 - crop[0] - crop[1]), 0.1),
+            "height": max(tall * (1 - crop[2] - crop[3]), 0.1),
+        }
+        part = self.part_of(mark)
+        if part is not None:
+            try:
+                mesh = self.workshop.assets.meshes[part.mesh]
+                aside = -to_right if mark.is_mirrored else to_right
+                changes["point"], changes["facing"] = beside(mark, mesh, part.pose, aside, upwards)
+            except LyingError:
+                pass  # its middle would be off the part; it is cropped where it is
+        self.put("Crop art", mark.with_(**changes), "crop")
+
+    def trimmed(self, mark: Mark) -> dict[str, float] | None:
+        """What to take off, mm, so that nothing clear is left round a mark's art; None where all of it is clear."""
+        picture = self.workshop.assets.pictures.get(mark.art.digest) if mark.art is not None else None
+        if picture is None or picture.channels not in (2, 4):
+            return None
+        there = picture.levels[0][..., -1] > 0
+        rows, columns = np.flatnonzero(there.any(axis=1)), np.flatnonzero(there.any(axis=0))
+        if not len(rows):
+            return None
+        across = mark.width / (1 - mark.crop[0] - mark.crop[1]) / there.shape[1]
+        tall = mark.height / (1 - mark.crop[2] - mark.crop[3]) / there.shape[0]
+        edges = columns[0], there.shape[1] - 1 - columns[-1], rows[0], there.shape[0] - 1 - rows[-1]
+        sizes = (across, across, tall, tall)
+        return {side: float(edge * size) for side, edge, size in zip(SIDES, edges, sizes, strict=True)}
+
+    def replace_art(self, digest: str, picture: Picture) -> None:
+        """Puts a newer picture wherever marks show an older one, as one step."""
+        project = self.workshop.project
+        for mark in project.marks:
+            changes = {
+                name: picture
+                for name in ("art", "back")
+                if getattr(mark, name) is not None and getattr(mark, name).digest == digest
+            }
+            if changes:
+                project = project.with_mark(mark.with_(**changes))
+        if project is not self.workshop.project:
+            self.workshop.edit("Art saved anew", project)
+            self.workshop.said.emit(f"'{picture.name}' was saved anew and read again.")
+
     def cut_apart(self, mark: Mark) -> None:
         """Cuts a sheet of several labels apart by its alpha: a mark for each, where it lies now."""
         assets, part = self.workshop.assets, self.part_of(mark)
@@ -221,6 +286,12 @@ class MarkWork(QObject):
             marks.insert(to, marks.pop(place))
             self.workshop.edit("Order of marks", self.workshop.project.with_(marks=tuple(marks)))
 
+    def lay_at(self, mark_id: str, place: int) -> None:
+        """Lays a mark at a place among the others, counted from the uppermost."""
+        marks = [mark for mark in self.workshop.project.marks if mark.id != mark_id]
+        marks.insert(len(marks) - place, self.workshop.project.mark(mark_id))
+        self.workshop.edit("Order of marks", self.workshop.project.with_(marks=tuple(marks)))
+
     def part_of(self, mark: Mark):
         """The part that a mark is on; None where that is gone."""
         return next((p for p in self.workshop.project.product.parts if p.id == mark.part), None)
@@ -263,8 +334,9 @@ class MarkWork(QObject):
         middle = sheet.points[sheet.lies].mean(axis=0)
         away = float(np.linalg.norm(middle - camera.position))
         per_mm = picture_width * camera.focal_length / 36.0 / away
-        art = self.workshop.assets.pictures[mark.art.digest].width / mark.width
-        return art / per_mm, math.ceil(per_mm * mark.width)
+        whole = mark.width / (1 - mark.crop[0] - mark.crop[1])
+        art = self.workshop.assets.pictures[mark.art.digest].width / whole
+        return art / per_mm, math.ceil(per_mm * whole)
 
     def square_on(self) -> None:
         """Looks straight at the mark on the board, so that it fills half of the picture."""

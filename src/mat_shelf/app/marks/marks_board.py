@@ -20,8 +20,11 @@ from PyQt6.QtWidgets import (
 
 from mat_shelf.app.board.binding import Binding
 from mat_shelf.app.board.card import ListCard, card_of, column_of
+from mat_shelf.app.board.reorder import Reorder
 from mat_shelf.app.board.rows import row_of
 from mat_shelf.app.marks.art_job import ArtJob
+from mat_shelf.app.marks.art_watch import ArtWatch
+from mat_shelf.app.marks.crop_dialog import CropDialog
 from mat_shelf.app.marks.mark_work import KINDS, LINES, MarkWork
 from mat_shelf.app.marks.typeset import set_words
 from mat_shelf.app.picture_file import PICTURE_ENDINGS, layer_menu
@@ -37,8 +40,6 @@ ART_FILES = f"Art ({' '.join(f'*{ending}' for ending in PICTURE_ENDINGS)})"
 _PREVIEW = QSize(172, 100)
 _COLUMN = 128
 """Width of a column of rows, pixels."""
-_SHARP_WIDTH = 1920
-"""Width of the picture that sharpness is told for."""
 _OWN_ROWS = {
     "label": ("backing", "thickness"),
     "print": (),
@@ -63,7 +64,8 @@ class MarkRow(QPushButton):
         self.setProperty("role", "choice")
         self.board, self.mark_id = board, mark_id
         self.clicked.connect(lambda: board.work.open(mark_id))
-        self.setToolTip("Right-click to lay it higher or lower, switch it off, copy it or take it out")
+        self.setToolTip("Drag it to lay it higher or lower. Right-click to switch it off, copy it or take it out")
+        board.order.take(mark_id, self)
 
     def follow(self) -> None:
         mark = self.board.workshop.project.mark(self.mark_id)
@@ -89,6 +91,9 @@ class MarksBoard(QFrame):
         self._previewed: tuple = ()
 
         self.list = ListCard("Marks")
+        self.order = Reorder(self.list, work.lay_at)
+        self.watch = ArtWatch(self)
+        self.watch.changed.connect(self._read_again)
         self.add_button = QPushButton("+ Add a mark")
         self.add_button.setProperty("role", "add")
         self.add_button.setToolTip(
@@ -103,7 +108,7 @@ class MarksBoard(QFrame):
         self.preview.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.art_name, self.sharp = _quiet(), _quiet()
         self.sharp.setWordWrap(True)
-        self.art_button = _small("Choose art…", "A PNG, TIFF, JPEG, EXR, PSD, WebP or SVG file, best with alpha")
+        self.art_button = _small("Choose art…", "A PNG, TIFF, JPEG, EXR, PSD, WebP, SVG or PDF file, best with alpha")
         self.art_button.clicked.connect(lambda: self._choose_art("art"))
         self.back_button = _small("Its back…", "What the label shows on its other side, through glass")
         self.back_button.clicked.connect(self._choose_back)
@@ -157,6 +162,7 @@ class MarksBoard(QFrame):
         work.opened.connect(self.follow)
         self.workshop.project_changed.connect(self.follow)
         self.workshop.camera_changed.connect(self._follow_sharpness)
+        self.workshop.picture_width_changed.connect(self._follow_sharpness)
         self.follow()
 
     def _of_mark(self, name: str) -> Binding:
@@ -216,13 +222,14 @@ class MarksBoard(QFrame):
 
     def _follow_sharpness(self) -> None:
         mark = self.work.mark
-        found = self.work.sharpness(mark, _SHARP_WIDTH) if mark and self.isVisible() else None
+        wide = self.workshop.picture_width
+        found = self.work.sharpness(mark, wide) if mark and self.isVisible() else None
         if found is None:
             self.sharp.setText("")
             return
         ratio, needed = found
-        told = f"{ratio:.1f} pixels of art to one of a picture {_SHARP_WIDTH} wide."
-        self.sharp.setText(told if ratio >= 1 else f"⚠ Blurry at {_SHARP_WIDTH}: it takes art {needed} pixels wide.")
+        told = f"{ratio:.1f} pixels of art to one of a picture {wide} wide."
+        self.sharp.setText(told if ratio >= 1 else f"⚠ Blurry at {wide}: it takes art {needed} pixels wide.")
 
     def showEvent(self, event) -> None:
         super().showEvent(event)
@@ -318,6 +325,7 @@ class MarksBoard(QFrame):
         )
         menu.addAction("Copy").triggered.connect(lambda: work.copy(mark))
         if mark.art is not None:
+            menu.addAction("Crop or pad…").triggered.connect(lambda: self.open_crop(mark_id))
             menu.addAction("Cut the sheet apart").triggered.connect(lambda: work.cut_apart(mark))
         others = [other for other in self.workshop.project.marks if other.part == mark.part and other.id != mark.id]
         if others:
@@ -331,6 +339,16 @@ class MarksBoard(QFrame):
         menu.addSeparator()
         menu.addAction("Take out").triggered.connect(lambda: work.take_out(mark))
         menu.popup(where)
+
+    def open_crop(self, mark_id: str) -> None:
+        """Asks how much of a mark's art is to be seen."""
+        self.work.open(mark_id)
+        self.crop_dialog = CropDialog(self.work, self)
+        self.crop_dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.crop_dialog.show()
+
+    def _read_again(self, digest: str, path: Path, layer: int | None) -> None:
+        self.read_art(path, lambda picture: self.work.replace_art(digest, picture), layer)
 
     def _choose_art(self, name: str) -> None:
         chosen, _ = QFileDialog.getOpenFileName(self, "Art", "", ART_FILES)
@@ -372,6 +390,7 @@ class MarksBoard(QFrame):
         self.job.start()
 
     def _take_art(self, picture: Picture) -> None:
+        self.watch.follow(picture.digest, self.job.path, self.job.layer)
         self._then(picture)
 
     def close_thread(self) -> None:
