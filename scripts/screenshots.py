@@ -145,15 +145,43 @@ def show_marks(app, window: Window) -> None:
     while window.shapes.job is not None:
         app.processEvents()
         time.sleep(0.02)
-    for mark, name in (("front-label", "marks"), ("emblem", "emblem")):
-        window.marks.open(mark)
-        if name == "emblem":
-            window.marks.square_on()
-            workshop.explore(orbit(workshop.camera, 0.5, 0.1))
-        settle(app, window, 2 * SAMPLES)
-        window.grab().save(str(FOLDER / f"{name}.png"))
+    window.marks.open("front-label")
+    settle(app, window, 2 * SAMPLES)
+    window.grab().save(str(FOLDER / "marks.png"))
+    window.marks.open("emblem")
+    look_level(window, "emblem", 170.0, 300.0)
+    settle(app, window, 2 * SAMPLES)
+    window.grab().save(str(FOLDER / "emblem.png"))
+    thin_ink_without_front_label(workshop)
+    window.marks.open("back-label")
+    look_level(window, "back-label", 420.0, 150.0)
+    settle(app, window, 2 * SAMPLES)
+    window.grab().save(str(FOLDER / "through-ink.png"))
+    workshop.undo()
     window.marks.open(None)
     workshop.explore(None)
+
+
+def look_level(window: Window, mark: str, away: float, focal_length: float) -> None:
+    """Looks at a mark from the bottle's front, nearly level, `away` mm from it."""
+    workshop = window.workshop
+    front = np.array(workshop.project.mark("front-label").facing) + (0, 0.06, 0)
+    sheet = window.marks.sheet(workshop.project.mark(mark))
+    middle = sheet.points[sheet.lies].mean(axis=0)
+    eye = tuple(float(x) for x in middle + front * away)
+    target = tuple(float(x) for x in middle)
+    workshop.explore(workshop.camera.with_(position=eye, target=target, focal_length=focal_length, focus=0.0))
+
+
+def thin_ink_without_front_label(workshop) -> None:
+    """Ink thinned twelvefold, and nothing on the front wall: what is on the far one shows."""
+    project = workshop.project
+    ink = project.material("blue-black-ink")
+    thinned = ink.recipe.with_(transmission_depth=12 * ink.recipe.transmission_depth)
+    project = project.with_material(ink.with_(recipe=thinned))
+    for name in ("front-label", "foil-frame"):
+        project = project.with_mark(project.mark(name).with_(is_on=False))
+    workshop.edit("Thin ink", project)
 
 
 def show_patterns(app, window: Window, folder: Path) -> None:
