@@ -257,7 +257,7 @@ def test_while_a_value_is_dragged_pictures_follow(open_window, qtbot):
     picture = picture_of(qtbot, window)
     mean = picture[seen(window, "wax-stick")].mean(axis=0)
     assert mean[1] > 2 * mean[0]
-    assert workshop.history.undo_label == "Inner colour"
+    assert workshop.history.undo_label == "Inside"
     workshop.undo()
     assert not workshop.history.is_changed
 

@@ -28,7 +28,7 @@ KINDS = {
     "normal, green down": "Normals, green down",
 }
 
-NAME_WIDTH = 66
+NAME_WIDTH = 58
 
 
 class ReliefRow(QWidget):
@@ -43,7 +43,7 @@ class ReliefRow(QWidget):
         self.number.setProperty("role", "number")
         self.number.setFont(font(13, tabular=True))
         self.number.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        self.number.setFixedWidth(54)
+        self.number.setFixedWidth(46)
         unit = QLabel("mm")
         unit.setProperty("role", "quiet")
         self.way = QPushButton()
