@@ -155,9 +155,7 @@ class Recipe(Frozen):
     subsurface_weight: float = number(
         0.0, 0, 1, label="Subsurface", tip="How much of the body lets light in and out again: wax 1, skin 1, stone 0.8."
     )
-    subsurface_color: Color = color(
-        (0.8, 0.8, 0.8), label="Inside", tip="The colour of a thick piece, lit evenly."
-    )
+    subsurface_color: Color = color((0.8, 0.8, 0.8), label="Inside", tip="The colour of a thick piece, lit evenly.")
     subsurface_radius: float = number(
         1.0,
         0.001,

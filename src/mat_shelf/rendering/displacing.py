@@ -21,7 +21,6 @@ from mat_shelf.marks.artwork import artwork, stamped
 from mat_shelf.marks.lying import LyingError, lay
 from mat_shelf.patterns.points import Points, part_frames, part_salt
 from mat_shelf.patterns.step import Library, evaluate, grey
-from mat_shelf.rendering.geometry import Geometry
 from mat_shelf.rendering.shape_maps import ShapeLookup, lookup_keys
 
 MOST_TRIANGLES = 1_500_000
@@ -253,13 +252,8 @@ class _Stamp:
         )
         self._field = stamped(art, mark.width, mark.height, mark.rise, mark.slope, mark.profile)
         sheet = lay(mark, mesh, part.pose)
-        rows, columns = sheet.lies.shape
-        s, t = np.meshgrid(np.linspace(0, 1, columns), np.linspace(0, 1, rows))
-        if mark.is_mirrored:
-            s = 1 - s
-        triangles = sheet.triangles()
-        self._places = np.stack([s, t], axis=-1).reshape(-1, 2).astype(np.float32)[triangles].reshape(-1, 6)
-        self._net = Geometry([Mesh(sheet.points.reshape(-1, 3), triangles, sheet.normals.reshape(-1, 3))])
+        self._net, _, self._places = net_of(sheet)
+        self._is_mirrored = mark.is_mirrored
         self._near = np.float32(max(0.02, 1e-3 * max(mark.width, mark.height)))
         lies = sheet.points[sheet.lies]
         own = (lies - np.array(part.pose.shift)) @ turn_matrix(part.pose.turn)
@@ -276,7 +270,8 @@ class _Stamp:
         u, v = u[on, None], v[on, None]
         place = corners[:, :2] + u * (corners[:, 2:4] - corners[:, :2]) + v * (corners[:, 4:] - corners[:, :2])
         heights = np.zeros(len(position))
-        heights[on] = self._field.height(place[:, 0], place[:, 1])
+        s = 1 - place[:, 0] if self._is_mirrored else place[:, 0]
+        heights[on] = self._field.height(np.ascontiguousarray(s), np.ascontiguousarray(place[:, 1]))
         return heights
 
 

@@ -106,7 +106,7 @@ def laid_marks(
         relief = None
         if mark.kind == "stamp":
             relief = stamped(art, mark.width, mark.height, mark.rise, mark.slope, mark.profile)
-        net, box, corners = _net(sheet)
+        net, box, corners = net_of(sheet)
         near = _NEAR * max(1, mark.width / 20, mark.height / 20)
         made.append(
             Laid(
@@ -127,7 +127,7 @@ def laid_marks(
 
 
 @lru_cache(maxsize=64)
-def _net(sheet: Sheet) -> tuple[Geometry, np.ndarray, np.ndarray]:
+def net_of(sheet: Sheet) -> tuple[Geometry, np.ndarray, np.ndarray]:
     """A sheet's triangles in Embree, the box round them, and the places on the mark of their corners."""
     triangles = sheet.triangles()
     used, triangles_used = np.unique(triangles, return_inverse=True)
