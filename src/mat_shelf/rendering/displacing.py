@@ -21,6 +21,7 @@ from mat_shelf.marks.artwork import artwork, stamped
 from mat_shelf.marks.lying import LyingError, lay
 from mat_shelf.patterns.points import Points, part_frames, part_salt
 from mat_shelf.patterns.step import Library, evaluate, grey
+from mat_shelf.rendering.marking import net_of
 from mat_shelf.rendering.shape_maps import ShapeLookup, lookup_keys
 
 MOST_TRIANGLES = 1_500_000
