@@ -399,7 +399,8 @@ def test_marks_are_dragged_in_their_list_and_art_follows_its_file(open_window, q
     workshop.undo()
     assert [m.id for m in workshop.project.marks] == ["a", "b"]
 
-    board.open_crop("a")
+    work.open("a")
+    QTest.mouseClick(board.crop_button, LEFT)
     QTest.mouseClick(board.crop_dialog.trim_button, LEFT)
     assert (work.mark.width, work.mark.height) == pytest.approx((16.0, 8.0)) and work.mark.point == pytest.approx(
         (0, 0, 10), abs=0.01

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QCursor, QImage, QPixmap
 from PyQt6.QtWidgets import (
     QFileDialog,
     QFrame,
+    QGridLayout,
     QHBoxLayout,
     QInputDialog,
     QLabel,
@@ -112,11 +113,15 @@ class MarksBoard(QFrame):
         self.art_button.clicked.connect(lambda: self._choose_art("art"))
         self.back_button = _small("Its back…", "What the label shows on its other side, through glass")
         self.back_button.clicked.connect(self._choose_back)
+        self.crop_button = _small("Crop or pad…", "Takes art off at its sides, or puts clear ground on, in mm")
+        self.crop_button.clicked.connect(lambda: self.open_crop(self.work.mark.id))
         buttons = QWidget()
-        line = QHBoxLayout(buttons)
-        line.setContentsMargins(0, 4, 0, 2)
-        line.addWidget(self.art_button)
-        line.addWidget(self.back_button)
+        grid = QGridLayout(buttons)
+        grid.setContentsMargins(0, 4, 0, 2)
+        grid.setSpacing(6)
+        grid.addWidget(self.art_button, 0, 0)
+        grid.addWidget(self.back_button, 0, 1)
+        grid.addWidget(self.crop_button, 1, 0, 1, 2)
 
         self.rows = {name: row_of(self._of_mark(name), is_stacked=True) for name in _MARK_ROWS}
         self.material_rows = {name: row_of(self._of_recipe(name), is_stacked=True) for name in _RECIPE_ROWS}
@@ -195,6 +200,7 @@ class MarksBoard(QFrame):
             row.setVisible(name in _MATERIAL_ROWS[mark.kind])
             row.follow()
         self.finish_hint.setVisible(mark.kind != "stamp")
+        self.crop_button.setEnabled(mark.art is not None)
         self.back_button.setVisible(mark.kind == "label")
         self.back_button.setText("Its back…" if mark.back is None else "No back")
         self.problem.setText(self.work.problem(mark) or self._stretch(mark))
@@ -325,7 +331,6 @@ class MarksBoard(QFrame):
         )
         menu.addAction("Copy").triggered.connect(lambda: work.copy(mark))
         if mark.art is not None:
-            menu.addAction("Crop or pad…").triggered.connect(lambda: self.open_crop(mark_id))
             menu.addAction("Cut the sheet apart").triggered.connect(lambda: work.cut_apart(mark))
         others = [other for other in self.workshop.project.marks if other.part == mark.part and other.id != mark.id]
         if others:
