@@ -182,7 +182,7 @@ def test_edges_of_art_neither_bleed_nor_ring_nor_print_twice():
     label = mark(kind="print", point=(0, 0, 5), width=24.0, height=24.0, art=art(assets, disc))
     project, assets = project_of(plate(80, 80, 10), BLACK, label, assets=assets)
     near = Camera(position=(0, 0, 505), target=(0, 0, 5), focal_length=500 * 36 / 24)
-    _, color = albedo(project, assets, near, 256, 256, 96)
+    _, color = albedo(project, assets, near, 256, 256, 64)
     red = color[..., 0]
     assert color[..., 1].max() < 0.02 and red.max() < 0.5776 * 1.01
     for row in red[66:194:8]:
