@@ -68,10 +68,11 @@ def test_pages_are_drawn_at_their_size_and_damage_ends_in_words():
             page_count(broken)
 
 
-def layered() -> bytes:
+def layered(shade: float = 1.0) -> bytes:
     document = PSDImage.new("RGB", (40, 30))
-    document.create_pixel_layer(Image.new("RGBA", (10, 8), (200, 20, 20, 255)), name="Foil", left=5, top=3)
-    document.create_pixel_layer(Image.new("RGBA", (12, 6), (20, 20, 200, 255)), name="Words", left=20, top=20)
+    bright = round(200 * shade)
+    document.create_pixel_layer(Image.new("RGBA", (10, 8), (bright, 20, 20, 255)), name="Foil", left=5, top=3)
+    document.create_pixel_layer(Image.new("RGBA", (12, 6), (20, 20, bright, 255)), name="Words", left=20, top=20)
     out = io.BytesIO()
     document.save(out)
     return out.getvalue()

@@ -10,6 +10,7 @@ from driving import LEFT, dropped, picture_of, pixel_place, seen
 from PIL import Image
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
+from test_art import layered
 
 from mat_shelf.app.picture_file import drawn
 from mat_shelf.document.mark import Mark
@@ -427,6 +428,23 @@ def test_marks_are_dragged_in_their_list_and_art_follows_its_file(open_window, q
     file.write_bytes(b"half a picture")
     qtbot.waitUntil(lambda: "cannot be used as art" in window.notice.text.text(), timeout=20_000)
     assert work.mark.art.digest == first
+
+
+def test_all_layers_of_a_file_saved_anew_are_read_again(open_window, qtbot, tmp_path):
+    """Two marks show two layers of one PSD; both follow when it is saved with other colours."""
+    file = tmp_path / "art.psd"
+    file.write_bytes(layered())
+    window = open_window(*project_of(plate(60, 40, 20), Recipe(), mark(point=(0, 0, 10)), mark(id="b", name="B")))
+    workshop, work, board = window.workshop, window.marks, window.marks_board
+    for name, layer in (("a", 0), ("b", 1)):
+        work.open(name)
+        board.read_art(file, lambda picture: board.put_art("art", picture), layer)
+        qtbot.waitUntil(lambda: work.mark.art is not None and board.job.isFinished(), timeout=20_000)
+    before = [m.art.digest for m in workshop.project.marks]
+    file.write_bytes(layered(0.5))
+    qtbot.waitUntil(
+        lambda: all(m.art.digest != old for m, old in zip(workshop.project.marks, before, strict=True)), timeout=20_000
+    )
 
 
 def test_sharpness_is_told_for_the_picture_that_will_be_rendered(open_window):

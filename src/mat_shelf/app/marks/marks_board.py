@@ -90,6 +90,7 @@ class MarksBoard(QFrame):
         self.job: ArtJob | None = None
         self._then: Callable[[Picture], None] = lambda picture: None
         self._previewed: tuple = ()
+        self._saved_anew: list[tuple[str, Path, int | None]] = []
 
         self.list = ListCard("Marks")
         self.order = Reorder(self.list, work.lay_at)
@@ -353,7 +354,14 @@ class MarksBoard(QFrame):
         self.crop_dialog.show()
 
     def _read_again(self, digest: str, path: Path, layer: int | None) -> None:
-        self.read_art(path, lambda picture: self.work.replace_art(digest, picture), layer)
+        """Reads art that was saved anew, one after another: several marks may show layers of one file."""
+        self._saved_anew.append((digest, path, layer))
+        self._read_next()
+
+    def _read_next(self) -> None:
+        if self._saved_anew and (self.job is None or self.job.isFinished()):
+            digest, path, layer = self._saved_anew.pop(0)
+            self.read_art(path, lambda picture: self.work.replace_art(digest, picture), layer)
 
     def _choose_art(self, name: str) -> None:
         chosen, _ = QFileDialog.getOpenFileName(self, "Art", "", ART_FILES)
@@ -392,6 +400,7 @@ class MarksBoard(QFrame):
         )
         self.job.failed.connect(self.workshop.said, Qt.ConnectionType.QueuedConnection)
         self.job.read.connect(self._take_art, Qt.ConnectionType.QueuedConnection)
+        self.job.finished.connect(self._read_next, Qt.ConnectionType.QueuedConnection)
         self.job.start()
 
     def _take_art(self, picture: Picture) -> None:
