@@ -375,6 +375,8 @@ def _bend_edge(laid: Laid, on: On, seen: np.ndarray, points) -> None:
     slope = np.zeros((2, len(on.index)), np.float32)
     rim = np.float32(max(mark.thickness, 0.02))
     if rim_kernel(on.s, on.t, seen, np.float32(mark.width), np.float32(mark.height), rim, slope):
+        if mark.is_mirrored:
+            slope[0] *= -1
         _tilt(laid, on, slope, points)
 
 
