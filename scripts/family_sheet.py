@@ -12,7 +12,7 @@ from mat_shelf.rendering.session import render
 from mat_shelf.shelf.shipped import SHIPPED
 from mat_shelf.shelf.thumbnails import standard_scene
 
-TILE, COLUMNS, GAP, CAPTION, SAMPLES = 220, 6, 14, 24, 160
+TILE, COLUMNS, GAP, CAPTION, SAMPLES = 220, 6, 14, 24, 48
 FONT = Path(__file__).parents[1] / "src/mat_shelf/app/fonts"
 SHOWN = (
     "bottle-glass",
