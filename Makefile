@@ -12,7 +12,7 @@ demo: setup
 test: setup lint
 	@$(RUN)/mat-shelf prepare --renderer-only
 	QT_QPA_PLATFORM=offscreen $(RUN)/pytest
-	QT_QPA_PLATFORM=xcb xvfb-run -a $(RUN)/pytest tests/test_window.py -k "story or dragged"
+	QT_QPA_PLATFORM=xcb xvfb-run -a $(RUN)/pytest tests/test_window.py -k "story or keyboard or dragged"
 
 bench: setup
 	@$(RUN)/mat-shelf bench

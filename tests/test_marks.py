@@ -378,6 +378,12 @@ def test_a_sheet_of_labels_is_cut_apart_where_it_lies(open_window):
     assert red.point == pytest.approx((-13, 0, 10), abs=0.05) and blue.point == pytest.approx((10, 0, 10), abs=0.05)
     window.workshop.undo()
     assert window.workshop.project.marks == (whole,)
+    window.marks.open(whole.id)
+    window.marks.crop(whole, {"left": 0.0, "right": 4.0, "top": 0.0, "bottom": 3.0})
+    window.marks.cut_apart(window.marks.mark)  # of a cropped sheet all labels lie where they would
+    again = window.workshop.project.marks
+    assert [m.point for m in again] == [pytest.approx(m.point, abs=0.05) for m in (red, blue)]
+    assert [(m.width, m.crop) for m in again] == [(10.0, (0, 0, 0, 0)), (16.0, (0, 0, 0, 0))]
 
 
 def test_marks_are_dragged_in_their_list_and_art_follows_its_file(open_window, qtbot, tmp_path):

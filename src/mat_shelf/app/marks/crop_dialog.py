@@ -33,9 +33,14 @@ class CropDialog(QDialog):
         layout = QVBoxLayout(self)
         layout.addLayout(form)
         layout.addLayout(buttons)
+        work.opened.connect(self.close)  # it is about one mark
+        work.workshop.project_changed.connect(self._show)
         self._show()
 
     def _show(self) -> None:
+        if self.work.mark is None:
+            self.close()
+            return
         taken = self.work.cropped(self.work.mark)
         for side, box in self.boxes.items():
             box.blockSignals(True)
@@ -47,10 +52,15 @@ class CropDialog(QDialog):
 
     def _trim(self) -> None:
         trimmed = self.work.trimmed(self.work.mark)
-        if trimmed is not None:
-            self._put(trimmed)
+        if trimmed is None:
+            self.work.workshop.said.emit("Only art that is there, with an alpha, can be trimmed.")
+            return
+        self._put(trimmed)
 
     def _put(self, taken: dict[str, float]) -> None:
-        if self.work.mark is not None:
-            self.work.crop(self.work.mark, taken)
-            self._show()
+        self.work.crop(self.work.mark, taken)
+        self._show()  # what was refused goes back
+
+    def done(self, result: int) -> None:
+        self.work.workshop.history.end_gesture()
+        super().done(result)

@@ -240,11 +240,16 @@ class MarkWork(QObject):
             self.workshop.said.emit("Nothing on this sheet is parted by clear ground.")
             return
         names = {other.name for other in self.workshop.project.marks}
-        per_pixel = mark.width / picture.width, mark.height / picture.height
+        left, off_right, top, off_bottom = mark.crop
+        per_pixel = (
+            mark.width / (1 - left - off_right) / picture.width,
+            mark.height / (1 - top - off_bottom) / picture.height,
+        )
+        middle = picture.width * (1 + left - off_right) / 2, picture.height * (1 + top - off_bottom) / 2
         project = self.workshop.project
         for number, (data, (rows, columns)) in enumerate(found, 1):
-            right = ((columns.start + columns.stop) / 2 - picture.width / 2) * per_pixel[0]
-            down = ((rows.start + rows.stop) / 2 - picture.height / 2) * per_pixel[1]
+            right = ((columns.start + columns.stop) / 2 - middle[0]) * per_pixel[0]
+            down = ((rows.start + rows.stop) / 2 - middle[1]) * per_pixel[1]
             try:
                 point, facing = beside(mark, assets.meshes[part.mesh], part.pose, right, -down)
             except LyingError:
@@ -260,6 +265,7 @@ class MarkWork(QObject):
                 width=max(round((columns.stop - columns.start) * per_pixel[0], 2), 0.1),
                 height=max(round((rows.stop - rows.start) * per_pixel[1], 2), 0.1),
                 art=Picture(name=f"{name}.png"[:120], digest=key, kind=kind),
+                crop=(0.0, 0.0, 0.0, 0.0),
             )
             project = project.with_mark(made)
         self.workshop.edit("Cut apart", project.without_mark(mark.id))
