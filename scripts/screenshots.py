@@ -20,7 +20,7 @@ from mat_shelf.app.workshop import Workshop
 from mat_shelf.demo.desk_set import demo_project, desk_set_meshes
 from mat_shelf.document.pattern import Placement
 from mat_shelf.document.project import Part
-from mat_shelf.exchange.pictures import write_picture
+from mat_shelf.exchange.picture_writing import write_picture
 from mat_shelf.exchange.texture_set import write_maps
 from mat_shelf.geometry.mesh import checked
 from mat_shelf.patterns.sources import Painted

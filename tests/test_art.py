@@ -8,8 +8,16 @@ import pytest
 from PIL import Image, ImageCms
 from psd_tools import PSDImage
 
-from mat_shelf.exchange.art import as_art, layer_names, layer_picture, page_count, page_picture, pieces, pixels_per_mm
-from mat_shelf.exchange.pictures import PictureError
+from mat_shelf.exchange.art import pieces
+from mat_shelf.exchange.picture_reading import (
+    PictureError,
+    as_art,
+    layer_names,
+    layer_picture,
+    page_count,
+    page_picture,
+    pixels_per_mm,
+)
 from mat_shelf.patterns.relief_pictures import (
     flattened,
     height_of_normals,

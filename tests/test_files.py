@@ -13,13 +13,14 @@ from PIL import Image
 
 from mat_shelf.document.project import SCHEMA
 from mat_shelf.document.swatch import Swatch
-from mat_shelf.exchange.atomic import write_atomically
 from mat_shelf.exchange.package import PackageError
 from mat_shelf.exchange.project_file import open_project, save_project
 from mat_shelf.exchange.swatch_file import open_swatch, save_swatch
 from mat_shelf.optics.color import RGB_FROM_XYZ
 from mat_shelf.shelf.library import Shelf, ShelfError
 from mat_shelf.shelf.shipped import SHIPPED
+from mat_shelf.system import file_writer
+from mat_shelf.system.file_writer import sweep, write_file
 
 
 @pytest.fixture
@@ -142,16 +143,16 @@ def test_random_damage_never_ends_in_anything_but_a_message(saved):
             assert str(fault)
 
 
-def test_a_full_disk_leaves_the_old_file(tmp_path):
+def test_a_full_disk_leaves_the_old_file(tmp_path, monkeypatch):
     path = tmp_path / "kept.png"
     path.write_text("old")
 
-    def write(temporary):
-        temporary.write_text("half of the new")
+    def full(handle, block):
         raise OSError(28, "No space left on device")
 
-    with pytest.raises(OSError, match="No space left on device.*free some space"):
-        write_atomically(path, write)
+    monkeypatch.setattr(file_writer.os, "write", full)
+    with pytest.raises(OSError, match="kept.png could not be written: the disk is full; free some space"):
+        write_file(path, b"new")
     assert path.read_text() == "old" and [p.name for p in tmp_path.iterdir()] == ["kept.png"]
 
 
@@ -173,15 +174,17 @@ def test_being_killed_while_saving_leaves_a_whole_file(saved):
     assert names[-1].startswith("Save")
 
 
-def test_what_killed_programs_left_is_swept_away(saved, demo):
-    old, fresh = (saved.with_name(f".{saved.name}.{word}{saved.suffix}") for word in ("old", "fresh"))
+def test_what_killed_programs_left_is_swept_away(saved):
+    old, fresh, held = (saved.with_name(f".ms-{word}.part") for word in ("old", "fresh", "held"))
     other = saved.with_name(f".other{saved.suffix}")
-    for left in (old, fresh, other):
+    for left in (old, fresh, held, other):
         left.write_bytes(b"half")
-    for left in (old, other):
+    for left in (old, held, other):
         os.utime(left, (0, 0))
-    save_project(saved, *demo)
-    assert not old.exists() and fresh.exists() and other.exists()
+    with held.open("rb") as writing:
+        fcntl.flock(writing, fcntl.LOCK_EX)  # as a program does that is still at it
+        assert sweep(saved.parent) == 1
+    assert not old.exists() and fresh.exists() and held.exists() and other.exists()
 
 
 def test_a_swatch_comes_back_as_it_was(tmp_path):
@@ -301,7 +304,7 @@ def test_swatches_are_pictured_and_told_apart(tmp_path, monkeypatch):
     from mat_shelf.app.shelf.thumbnail_worker import ThumbnailWorker
     from mat_shelf.shelf import thumbnails
 
-    monkeypatch.setattr(thumbnails, "user_cache_path", lambda name: tmp_path)
+    monkeypatch.setattr(thumbnails, "cache_root", lambda: tmp_path)
     monkeypatch.setattr(thumbnails, "SAMPLES", 4)
     worker = ThumbnailWorker()
     recipes = [next(s.recipe for s in SHIPPED if s.id == name) for name in ("copper", "satin-steel")]

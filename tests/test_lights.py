@@ -10,7 +10,7 @@ from numba import njit
 from mat_shelf.document.project import Camera, Picture, Softbox
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.exchange.pictures import PictureError, read_room
+from mat_shelf.exchange.picture_reading import PictureError, read_room
 from mat_shelf.geometry.mesh import checked
 from mat_shelf.optics.kernels import F
 from mat_shelf.rendering.camera import make_view

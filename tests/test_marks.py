@@ -12,13 +12,12 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from test_art import layered
 
-from mat_shelf.app.picture_file import drawn
 from mat_shelf.document.mark import Mark
 from mat_shelf.document.picture import Picture
 from mat_shelf.document.project import Camera, Material, Part, Product
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.exchange.pictures import PictureError
+from mat_shelf.exchange.picture_reading import PictureError, drawn
 from mat_shelf.exchange.product_import import new_project
 from mat_shelf.geometry.glb import NamedMesh
 from mat_shelf.geometry.mesh import checked

@@ -9,7 +9,7 @@ from PIL import Image
 from mat_shelf.document.project import Backdrop, Camera, Material, Part, Product, Project, Set, View
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.exchange.pictures import PictureError, write_picture
+from mat_shelf.exchange.picture_writing import PictureError, write_picture
 from mat_shelf.geometry.glb import NamedMesh
 from mat_shelf.geometry.solids import box, lathe, moved
 from mat_shelf.rendering.layers import layers

@@ -12,7 +12,7 @@ from mat_shelf.document.pattern import Pattern, Placement, Relief
 from mat_shelf.document.picture import Picture
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.exchange.pictures import PictureError, read_map
+from mat_shelf.exchange.picture_reading import PictureError, read_map
 from mat_shelf.exchange.project_file import open_project, save_project
 from mat_shelf.exchange.texture_set import picture_size, points_down, recognised, with_set
 from mat_shelf.geometry.mesh import checked

@@ -109,7 +109,8 @@ def test_the_whole_story(open_window, demo, qtbot, monkeypatch, tmp_path, shelf_
     path = tmp_path / "mine.matshelf"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(path), ""))
     shortcut(qtbot, window, Qt.Key.Key_S, CONTROL)
-    assert path.exists() and not workshop.history.is_changed
+    qtbot.waitUntil(lambda: not workshop.history.is_changed, timeout=30_000)
+    assert path.exists()
     shortcut(qtbot, window, Qt.Key.Key_R, CONTROL)
     dialog = window.render_dialog
     for name in ("out.png", "out.exr"):

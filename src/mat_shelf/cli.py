@@ -7,13 +7,22 @@ import sys
 import time
 from pathlib import Path
 
+from mat_shelf.exchange.readers import prepare_readers
+from mat_shelf.system.fault_log import log_fault, plain_streams
+from mat_shelf.system.file_writer import words_of
+from mat_shelf.system.user_folders import ensure_home
+
 
 class BadInputError(Exception):
     """What the user gave cannot be worked with; the message is the one line they see."""
 
 
 def main(arguments: list[str] | None = None) -> int:
+    plain_streams()
+    ensure_home()
     options = _parser().parse_args(arguments)
+    if options.run in (_demo, _open, _render, _bake, _export, _measure):
+        prepare_readers()  # they start while the rest of the program is loaded
     try:
         return options.run(options) or 0
     except BadInputError as fault:
@@ -22,6 +31,24 @@ def main(arguments: list[str] | None = None) -> int:
     except KeyboardInterrupt:
         print("mat-shelf: stopped", file=sys.stderr)
         return 130
+    except BrokenPipeError:  # whoever read the output has seen enough
+        sys.stdout = None
+        return 0
+    except Exception as fault:
+        print(f"mat-shelf: {_words_for(fault)}", file=sys.stderr)
+        kept = log_fault(fault, "command line")
+        if kept is not None:
+            print(f"mat-shelf: what happened is written down in {kept}", file=sys.stderr)
+        return 2
+
+
+def _words_for(fault: Exception) -> str:
+    """A fault that no command foresaw, in one line."""
+    if isinstance(fault, MemoryError):
+        return "there is not enough memory for that; choose a smaller size, or close other programs"
+    if isinstance(fault, OSError):
+        return f"that was not done: {words_of(fault)}"
+    return f"something went wrong inside Mat Shelf ({type(fault).__name__})"
 
 
 def _parser() -> argparse.ArgumentParser:
@@ -178,7 +205,6 @@ def _export(options) -> None:
 
 
 def _bake(options) -> None:
-    from mat_shelf.exchange.atomic import write_atomically
     from mat_shelf.exchange.shape_cache import fill_shape_maps
     from mat_shelf.exchange.texture_set import write_maps
     from mat_shelf.geometry.adjacency import face_areas
@@ -187,6 +213,7 @@ def _bake(options) -> None:
     from mat_shelf.geometry.unwrap import unwrapped
     from mat_shelf.patterns.step import Library
     from mat_shelf.rendering.baking import BakeError, bake
+    from mat_shelf.system.file_writer import write_file
 
     project, assets = _read(options.file)
     material = project.material(_chosen("material", options.material, project.materials, None))
@@ -200,7 +227,7 @@ def _bake(options) -> None:
             mesh, _ = unwrapped(mesh, 1.25 * float(face_areas(mesh).sum()) ** 0.5 / options.size)
             folder.mkdir(parents=True, exist_ok=True)
             model, data = folder / f"{part.id}.glb", glb_bytes([NamedMesh(part.name, mesh)])
-            write_atomically(model, lambda temporary: temporary.write_bytes(data))
+            write_file(model, data)
             print(f"'{part.name}' had no coordinates; the unwrapped mesh is in {model}")
         alone = project.with_parts([part.with_(material=material.id, zones=(), is_hidden=False)])
         fill_shape_maps(alone, assets, _percent("edges and crevices"))
@@ -226,7 +253,7 @@ def _percent(what: str):
 
 
 def _render(options) -> None:
-    from mat_shelf.exchange.pictures import PictureError, ending_of, write_picture
+    from mat_shelf.exchange.picture_writing import PictureError, ending_of, write_picture
     from mat_shelf.exchange.shape_cache import fill_shape_maps
     from mat_shelf.rendering.displacing import fill_displacements
     from mat_shelf.rendering.layers import PASSES, layers

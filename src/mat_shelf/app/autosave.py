@@ -28,35 +28,37 @@ class Autosave(QObject):
         self._workshop, self._recovery = workshop, recovery
         self._kept = None
         self._has_failed = False
+        self._offered: list[LeftBehind] = []
         self._thread: threading.Thread | None = None
         self._timer = QTimer(self, interval=INTERVAL_MS)
         self._timer.timeout.connect(self.keep_now)
         self._timer.start()
         self.failed.connect(workshop.said)
 
-    def keep_now(self) -> None:
-        """Writes the present project if it has changes that are neither saved nor kept."""
+    def keep_now(self) -> bool:
+        """Writes the present project if it has changes that are neither saved nor kept; whether it is or will be."""
         workshop = self._workshop
         project = workshop.project
         if self._thread and self._thread.is_alive():
-            return
+            return not self._has_failed
         if not workshop.history.is_changed:
             self._recovery.clear()
             self._kept = None
-            return
+            return True
         if project is self._kept:
-            return
+            return True
         self._kept = project
         self._thread = threading.Thread(
             target=self._write, args=(project, workshop.assets, workshop.path), name="autosave", daemon=True
         )
         self._thread.start()
+        return not self._has_failed
 
     def _write(self, project, assets, path) -> None:
         try:
             self._recovery.keep(project, assets, path)
             self._has_failed = False
-        except OSError as fault:
+        except (OSError, MemoryError) as fault:
             self._kept = None  # tried again at the next turn
             if not self._has_failed:
                 self._has_failed = True
@@ -71,9 +73,13 @@ class Autosave(QObject):
         self._timer.stop()
         self.wait()
         self._recovery.close()
+        for lost in self._offered:
+            self._recovery.leave(lost)
 
     def left_behind(self) -> list[LeftBehind]:
-        return self._recovery.left_behind()
+        """Work to offer back; it is held until it is decided what becomes of it."""
+        self._offered = self._recovery.left_behind()
+        return self._offered
 
     def bring_back(self, lost: LeftBehind) -> None:
         """Opens what was left behind; it counts as changed until it is saved."""

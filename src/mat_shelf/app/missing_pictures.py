@@ -10,8 +10,8 @@ from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.picture import Picture
 from mat_shelf.document.project import Project
 from mat_shelf.exchange.assets import digest as digest_of
-from mat_shelf.exchange.package import LARGEST_ENTRY
-from mat_shelf.exchange.pictures import PictureError
+from mat_shelf.exchange.picture_reading import PictureError
+from mat_shelf.system.file_reader import read_file
 
 
 def missing_pictures(workshop: Workshop) -> list[Picture]:
@@ -58,9 +58,9 @@ class FindJob(QThread):
             if self.isInterruptionRequested() or len(found) == len(wanted):
                 break
             try:
-                if path.suffix.lower() not in PICTURE_ENDINGS or path.stat().st_size > LARGEST_ENTRY:
+                if path.suffix.lower() not in PICTURE_ENDINGS:
                     continue
-                data, same = path.read_bytes(), named.get(path.name)
+                data, same = read_file(path), named.get(path.name)
                 if digest_of(data) not in wanted and same is None:
                     continue  # what is kept stays in memory, and folders hold much else
                 digest, kind = self._assets.add_map(data)

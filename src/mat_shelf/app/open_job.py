@@ -6,6 +6,7 @@ from PyQt6.QtCore import QThread, pyqtSignal
 
 from mat_shelf.exchange.package import PackageError
 from mat_shelf.exchange.project_file import open_project
+from mat_shelf.system.file_writer import Stamp, stamp_of
 
 
 class OpenJob(QThread):
@@ -15,6 +16,8 @@ class OpenJob(QThread):
     ----------
     result : (Project, Assets) or None
         When it is over; None where it failed.
+    stamp : Stamp or None
+        Of the file as it was read.
 
     Signals
     -------
@@ -28,9 +31,13 @@ class OpenJob(QThread):
         super().__init__()
         self.path = path
         self.result: tuple | None = None
+        self.stamp: Stamp | None = None
 
     def run(self) -> None:
+        self.stamp = stamp_of(self.path)
         try:
             self.result = open_project(self.path)
         except PackageError as fault:
             self.failed.emit(f"Not opened: {fault}")
+        except MemoryError:
+            self.failed.emit(f"Not opened: {self.path.name} needs more memory than there is; close other programs.")

@@ -22,9 +22,11 @@ from PyQt6.QtWidgets import (
 
 from mat_shelf.app.theme import font
 from mat_shelf.app.workshop import Workshop
-from mat_shelf.exchange.pictures import PictureError, ending_of, write_picture
+from mat_shelf.exchange.picture_writing import PictureError, ending_of, write_picture
+from mat_shelf.exchange.project_file import plain_file_name
 from mat_shelf.rendering.layers import PASSES, layers
 from mat_shelf.rendering.session import render
+from mat_shelf.system.user_folders import home_folder
 
 SIZES = {"Full HD": (1920, 1080), "Square": (2000, 2000), "Page": (2480, 3508), "Quick look": (960, 640)}
 KINDS = {"PNG": ".png", "TIFF": ".tiff", "JPEG": ".jpg", "EXR": ".exr"}
@@ -81,8 +83,8 @@ class RenderDialog(QDialog):
             "Takes fewer samples; not true."
         )
         self.pass_boxes = {name: QCheckBox(PASS_NAMES[name]) for name in PASSES}
-        folder = workshop.path.parent if workshop.path else Path.home()
-        self.path_field = QLineEdit(str(folder / f"{workshop.project.name}.png"))
+        folder = workshop.path.parent if workshop.path else home_folder()
+        self.path_field = QLineEdit(str(folder / f"{plain_file_name(workshop.project.name)}.png"))
         self.path_field.textChanged.connect(self._follow_kind)
         browse = QPushButton("Choose…")
         browse.clicked.connect(self._choose)

@@ -9,13 +9,19 @@ from PyQt6.QtCore import QSettings, QTimer
 from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 
+from mat_shelf.app.fault_guard import FaultGuard
+from mat_shelf.app.recent import recent_projects
 from mat_shelf.app.theme import apply_theme
 from mat_shelf.app.window import Window
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.project import Project
 from mat_shelf.exchange.assets import Assets
+from mat_shelf.exchange.readers import prepare_readers
 from mat_shelf.exchange.recovery import Recovery
 from mat_shelf.shelf.library import Shelf
+from mat_shelf.system.fault_log import watch_for_crashes
+from mat_shelf.system.file_writer import sweep, words_of
+from mat_shelf.system.user_folders import ensure_home
 
 FREEZE_AGAIN_MS = 8000
 ICON = Path(__file__).parent / "icon" / "mat-shelf.svg"
@@ -54,14 +60,27 @@ def run(
     screenshot : Path, optional
         Where to save a picture of the window after `wait_s` seconds of rendering, and then quit.
     """
+    prepare_readers()
     app = application()
+    watch_for_crashes()
+    has_home = ensure_home()
     try:
         recovery = Recovery()
     except OSError as fault:
-        print(f"mat-shelf: unsaved work cannot be kept for a crash ({fault})", file=sys.stderr)
-        recovery = None
+        recovery, reason = None, words_of(fault)
     window = Window(Workshop(project, meshes, Shelf(), path), recovery)
+    guard = FaultGuard(window)
+    guard.install()
+    app.aboutToQuit.connect(guard.remove)
+    for folder in {shown.parent for shown in recent_projects()}:
+        sweep(folder)
     window.show()
+    if not has_home:
+        window.say(
+            "This user has no home folder: the shelf, settings and unsaved work are gone when the window closes."
+        )
+    elif recovery is None:
+        window.say(f"Unsaved work cannot be kept for a crash: {reason}. Save often.")
     if screenshot is None:
         return app.exec()
 

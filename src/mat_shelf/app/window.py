@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import QMimeData, QSettings, QSize, Qt, QTimer
+from PyQt6.QtCore import QEventLoop, QMimeData, QSettings, QSize, Qt, QTimer
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import (
     QApplication,
@@ -35,6 +35,7 @@ from mat_shelf.app.product.product_board import ProductBoard
 from mat_shelf.app.product.product_work import ProductWork
 from mat_shelf.app.recent import note_recent, recent_projects
 from mat_shelf.app.render_dialog import RenderDialog
+from mat_shelf.app.save_job import SaveJob
 from mat_shelf.app.shelf.shelf_panel import ShelfPanel
 from mat_shelf.app.shortcuts_dialog import ShortcutsDialog
 from mat_shelf.app.theme import apply_theme, is_dark
@@ -45,10 +46,12 @@ from mat_shelf.app.wall.wall import Wall
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.project import Project
 from mat_shelf.exchange.product_import import new_project
-from mat_shelf.exchange.project_file import ENDING
+from mat_shelf.exchange.project_file import ENDING, plain_file_name, project_path
 from mat_shelf.exchange.recovery import Recovery
 from mat_shelf.geometry.importing import ENDINGS as MODEL_ENDINGS
 from mat_shelf.geometry.size import UnitGuess, length_words, other_units, size_question
+from mat_shelf.system.file_writer import ANY
+from mat_shelf.system.user_folders import home_folder
 
 PROJECT_FILES = "Mat Shelf projects (*.matshelf)"
 MODEL_FILES = f"Models ({' '.join(f'*{ending}' for ending in MODEL_ENDINGS)})"
@@ -98,6 +101,7 @@ class Window(QMainWindow):
         self.render_dialog: RenderDialog | None = None
         self.import_job: ImportJob | None = None
         self.open_job: OpenJob | None = None
+        self.save_job: SaveJob | None = None
         self._make_actions()
 
         right = QVBoxLayout()
@@ -124,8 +128,7 @@ class Window(QMainWindow):
         workshop.project_changed.connect(self._follow)
         self._follow()
         self.hero.setFocus()
-        for problem in workshop.shelf.problems[:1]:
-            self.say(f"A swatch was passed over: {problem}")
+        self._say_shelf_problems()
         self._offer_what_was_left_behind()
 
     def _make_actions(self) -> None:
@@ -348,6 +351,8 @@ class Window(QMainWindow):
 
     def _exchange(self, job: ImportJob) -> None:
         told = self.work.exchange(job.product, job.materials, job.assets)
+        if told is None:
+            return
         self.stations.buttons()[0].click()
         self._ask(f"{job.path.name}: {told.words()}", ("Good", lambda: None))
 
@@ -385,6 +390,13 @@ class Window(QMainWindow):
             for guess in guesses[:3]
         ]
         self._ask(question, *answers, ("It is right", lambda: None))
+
+    def _say_shelf_problems(self) -> None:
+        """Says once what of the shelf cannot be used; after that it is passed over."""
+        problems = self.workshop.shelf.problems
+        if problems:
+            more = f" And {len(problems) - 1} more." if len(problems) > 1 else ""
+            self.say(f"On the shelf: {problems[0]}.{more}")
 
     def _offer_what_was_left_behind(self) -> None:
         found = self.autosave.left_behind() if self.autosave else []
@@ -438,18 +450,56 @@ class Window(QMainWindow):
             self.notice.hide()
         # Whoever went on working meanwhile is asked again before that is left behind.
         if job.result is not None and (self.workshop.project is before or self._may_leave()):
-            self.workshop.replace(*job.result, job.path)
+            self.workshop.replace(*job.result, job.path, job.stamp)
 
-    def save(self) -> bool:
-        return self.workshop.save(self.workshop.path) if self.workshop.path else self.save_as()
+    def save(self) -> SaveJob | None:
+        """Saves aside from the window, where it was saved before; None where nothing was begun."""
+        path = self.workshop.path
+        return self._save_to(path, self.workshop.stamp) if path else self.save_as()
 
-    def save_as(self) -> bool:
-        suggested = str(Path(self._folder()) / f"{self.workshop.project.name}.matshelf")
+    def save_as(self) -> SaveJob | None:
+        """Asks where to, and saves aside from the window; None where nothing was begun."""
+        suggested = str(Path(self._folder()) / f"{plain_file_name(self.workshop.project.name)}{ENDING}")
         chosen, _ = QFileDialog.getSaveFileName(self, "Save the project", suggested, PROJECT_FILES)
-        return bool(chosen) and self.workshop.save(Path(chosen))
+        return self._save_to(project_path(Path(chosen)), ANY) if chosen else None
+
+    def _save_to(self, path: Path, expected) -> SaveJob | None:
+        if self.save_job is not None:
+            self.say(f"{self.save_job.path.name} is still being written; try again in a moment.")
+            return None
+        job = self.save_job = SaveJob(path, self.workshop.project, self.workshop.assets, expected, self)
+        assets = self.workshop.assets
+        job.finished.connect(lambda: self._saved(job, assets))
+        job.start()
+        return job
+
+    def _saved(self, job: SaveJob, assets) -> None:
+        job.wait()
+        self.save_job = None
+        if job.stamp is not None:
+            if self.workshop.assets is assets:  # else another project was opened meanwhile
+                self.workshop.note_saved(job.path, job.project, job.stamp)
+        elif job.is_changed_elsewhere:
+            self._ask(
+                f"{job.problem}. Saving now would replace that.",
+                ("Save over it", lambda: self._save_to(job.path, ANY)),
+                ("Save as…", self.save_as),
+                ("Cancel", lambda: None),
+            )
+        else:
+            self.say(f"Not saved: {job.problem}.")
+
+    def _save_and_wait(self) -> bool:
+        """Saves before something that cannot wait; whether all is saved now."""
+        job = self.save()
+        if job is not None:
+            waiting = QEventLoop()
+            job.finished.connect(waiting.quit, Qt.ConnectionType.QueuedConnection)  # after `_saved`
+            waiting.exec(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)
+        return not self.workshop.history.is_changed
 
     def _folder(self) -> str:
-        return str(self.workshop.path.parent if self.workshop.path else Path.home())
+        return str(self.workshop.path.parent if self.workshop.path else home_folder())
 
     def open_render(self) -> None:
         if self.render_dialog is None:
@@ -468,7 +518,7 @@ class Window(QMainWindow):
             QMessageBox.StandardButton.Save | QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel,
         )
         if answer == QMessageBox.StandardButton.Save:
-            return self.save()
+            return self._save_and_wait()
         return answer == QMessageBox.StandardButton.Discard
 
     def keyPressEvent(self, event) -> None:
@@ -508,8 +558,10 @@ class Window(QMainWindow):
         self.marks_board.close_thread()
         self.shapes.close()
         self.missing.close()
-        if self.open_job is not None:
-            self.open_job.wait()
+        for job in (self.open_job, self.save_job):
+            if job is not None:
+                job.wait()
+        self.workshop.wait()
         self.wall.close_worker()
         event.accept()
 
@@ -525,7 +577,7 @@ class Notice(QFrame):
         self.text.setMinimumWidth(420)
         self.buttons: list[QPushButton] = []
         self._is_asking = False
-        self._waiting = ""
+        self._waiting: tuple | None = None
         self._layout = QBoxLayout(QBoxLayout.Direction.LeftToRight, self)
         self._layout.setContentsMargins(16, 10, 12, 10)
         self._layout.setSpacing(10)
@@ -539,7 +591,7 @@ class Notice(QFrame):
     def show_text(self, text: str, *answers: tuple[str, Callable[[], None]]) -> None:
         """Shows a message, with what may be done about it; one that comes during a question waits for the answer."""
         if self._is_asking:
-            self._waiting = text
+            self._waiting = text, *answers
             return
         self._show(text, *answers, ("Close", lambda: None))
         self._timer.start()
@@ -559,13 +611,14 @@ class Notice(QFrame):
         self.hide()
         self._is_asking = False
         run()
-        if self._waiting:
-            text, self._waiting = self._waiting, ""
-            self.show_text(text)
+        if self._waiting is not None and not self._is_asking:
+            waiting, self._waiting = self._waiting, None
+            self.show_text(*waiting)
 
     def _show(self, text: str, *answers: tuple[str, Callable[[], None]]) -> None:
         for button in self.buttons:
             self._answers.removeWidget(button)
+            button.hide()  # it is deleted only when the present event is over
             button.deleteLater()
         self.buttons = []
         for label, run in answers:

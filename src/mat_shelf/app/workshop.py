@@ -7,6 +7,8 @@ from pathlib import Path
 from pydantic import ValidationError
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from mat_shelf.app.command import command
+from mat_shelf.app.picture_take_job import PictureTakeJob
 from mat_shelf.document.history import History
 from mat_shelf.document.ids import free_name, new_id
 from mat_shelf.document.parameter import Frozen, explain
@@ -15,12 +17,13 @@ from mat_shelf.document.project import Camera, Material, Part, Picture, Project,
 from mat_shelf.document.recipe import Overlay, Recipe
 from mat_shelf.document.swatch import Swatch
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.exchange.package import LARGEST_ENTRY, PackageError
-from mat_shelf.exchange.pictures import PictureError
-from mat_shelf.exchange.project_file import ENDING, open_project, save_project
+from mat_shelf.exchange.package import PackageError
+from mat_shelf.exchange.picture_reading import PictureError
+from mat_shelf.exchange.project_file import open_project, project_path, save_project
 from mat_shelf.rendering.alone import shown_alone
 from mat_shelf.rendering.ball import Ball
 from mat_shelf.shelf.library import Entry, Shelf, ShelfError
+from mat_shelf.system.file_writer import Stamp, stamp_of
 
 
 class Workshop(QObject):
@@ -71,6 +74,27 @@ class Workshop(QObject):
         self._alone: tuple[str, Recipe, Pattern] | None = None
         self._overlay_id: str | None = None
         self._on_board: tuple = (None, (), None)
+        self._commands = 0
+        self.stamp: Stamp | None = stamp_of(path) if path else None
+        """Of the file at `path` as it was last read or written here."""
+        self._taking: list[PictureTakeJob] = []
+
+    def begin_command(self) -> tuple | None:
+        """Enters a command; what `take_back` needs, or None inside another command."""
+        self._commands += 1
+        return self.history.state() if self._commands == 1 else None
+
+    def end_command(self) -> None:
+        self._commands -= 1
+
+    def take_back(self, state: tuple) -> None:
+        """Leaves a command that was refused as if it had not begun."""
+        self._together = None
+        if self.history.present is state[0]:
+            self.history.end_gesture()
+            return
+        self.history.restore(state)
+        self._after_jump()
 
     @property
     def project(self) -> Project:
@@ -219,28 +243,35 @@ class Workshop(QObject):
         self.ball = ball
         self.ball_changed.emit()
 
+    @command
     def look_through(self, view_id: str) -> None:
         """Puts a view in use."""
+        project = self.project.with_(current_view=view_id)
         self.free_camera = None
-        self.edit("Change of view", self.project.with_(current_view=view_id))
+        self.edit("Change of view", project)
         self.camera_changed.emit()
 
+    @command
     def keep_view(self, name: str) -> None:
         """Keeps what the hero view looks through as a new view, in use from now on."""
         name = free_name(name.strip() or "View", {view.name for view in self.project.views})
         view = View(id=new_id("view"), name=name, camera=self.camera)
+        project = self.project.with_view(view).with_(current_view=view.id)
         self.free_camera = None
-        self.edit(f"Keep view {name}", self.project.with_view(view).with_(current_view=view.id))
+        self.edit(f"Keep view {name}", project)
         self.camera_changed.emit()
 
+    @command
     def move_view_here(self) -> None:
         """Gives the view in use the free camera."""
         if self.free_camera is not None:
             view = self.project.view.with_(camera=self.free_camera)
+            project = self.project.with_view(view)
             self.free_camera = None
-            self.edit(f"Move view {view.name}", self.project.with_view(view))
+            self.edit(f"Move view {view.name}", project)
             self.camera_changed.emit()
 
+    @command
     def drop_view(self) -> None:
         """Throws out the view in use; the final one stays."""
         view = self.project.view
@@ -251,6 +282,7 @@ class Workshop(QObject):
         self.edit(f"Throw out view {view.name}", self.project.with_(views=rest, current_view=rest[0].id))
         self.camera_changed.emit()
 
+    @command
     def use_set(self, set_id: str) -> None:
         """Puts a set in use."""
         self.edit("Change of set", self.project.with_(current_set=set_id))
@@ -264,9 +296,14 @@ class Workshop(QObject):
     @contextmanager
     def as_one(self, label: str):
         """Makes all edits inside one step of the history."""
+        before = self.history.state()
         self._together = label
         try:
             yield
+        except BaseException:
+            self.history.restore(before)  # half of it would be no step that anyone asked for
+            self.project_changed.emit()
+            raise
         finally:
             self._together = None
             self.history.end_gesture()
@@ -279,6 +316,7 @@ class Workshop(QObject):
             self.said.emit(_refusal(type(thing), name, fault))
             return None
 
+    @command
     def wear(self, part_id: str, swatch_id: str, zone_id: str | None = None) -> None:
         """Puts a swatch on a part or one of its zones, and selects that."""
         try:
@@ -333,6 +371,7 @@ class Workshop(QObject):
                     return variant
         return material
 
+    @command
     def make_variant(self) -> None:
         """Puts a new variant of the selected part's material on it."""
         part, material = self.selected_part, self.selected_material
@@ -346,6 +385,7 @@ class Workshop(QObject):
         self.select(part.id, zone.id if zone else None)
         self.selection_changed.emit()
 
+    @command
     def give_back(self, name: str) -> None:
         """Lets the variant on the board follow its parent in one parameter again."""
         material = self.selected_material
@@ -353,11 +393,13 @@ class Workshop(QObject):
             followed = material.given_back(name, self.project.material(material.parent).recipe)
             self.edit(f"Follow in {Recipe.parameter(name).title}", self.project.with_material(followed))
 
+    @command
     def rename_material(self, name: str) -> None:
         material = self.selected_material
         if material is not None and name.strip() and name.strip() != material.name:
             self.edit("Rename", self.project.with_material(material.with_(name=name.strip()[:120])))
 
+    @command
     def throw_out_unused(self) -> None:
         """Throws out the materials that nothing in the project uses."""
         unused = self.project.unused_materials()
@@ -370,6 +412,7 @@ class Workshop(QObject):
         self.edit(f"Throw out {count}", self.project.without(unused))
         self.said.emit(f"{count} that nothing used thrown out: {', '.join(m.name for m in unused)}.")
 
+    @command
     def keep(self, name: str, family: str, tags: tuple[str, ...] = ()) -> bool:
         """Keeps the selected material on the shelf as a new swatch."""
         material = self.selected_material
@@ -391,6 +434,7 @@ class Workshop(QObject):
         self.edit(f"Keep {swatch.name}", self.project.with_material(kept))
         return True
 
+    @command
     def keep_changes(self) -> bool:
         """Gives the selected material's recipe to the swatch it came from; variants of it follow."""
         material = self.selected_material
@@ -412,6 +456,7 @@ class Workshop(QObject):
             self.said.emit(str(fault))
             return []
 
+    @command
     def describe_swatch(self, swatch: Swatch, name: str, family: str, tags: tuple[str, ...], note: str) -> bool:
         """Changes what a swatch is called, filed under and said about."""
         if not self._may_be_called(name, swatch.id):
@@ -423,10 +468,12 @@ class Workshop(QObject):
             return False
         return self._put_on_shelf(changed)
 
+    @command
     def duplicate_swatch(self, swatch: Swatch) -> None:
         name = free_name(f"{swatch.name}, copy", {entry.name for entry in self.shelf_entries()})
         self._put_on_shelf(swatch.with_(id=new_id("swatch"), name=name), swatch)
 
+    @command
     def vary_swatch(self, swatch: Swatch) -> None:
         """Puts a variant of a swatch on the shelf, which differs in nothing yet."""
         name = free_name(f"{swatch.name}, variant", {entry.name for entry in self.shelf_entries()})
@@ -483,35 +530,48 @@ class Workshop(QObject):
         self.shelf_changed.emit()
         return True
 
+    @command
     def set_room(self, path: Path | None) -> None:
         """Lights the set in use with a room picture from an EXR or HDR file; None takes it away."""
         studio = self.project.set
         if path is None:
             self.edit("Take the room picture away", self.project.with_set(studio.with_(room=None)))
             return
-        picture = self._taken_in(path, self.assets.add_room, "a room picture")
-        if picture is not None:
-            self.edit("Room picture", self.project.with_set(studio.with_(room=picture)))
 
+        def light(picture: Picture) -> None:
+            present = next((each for each in self.project.sets if each.id == studio.id), None)
+            if present is None:
+                self.said.emit(f"{picture.name} lights nothing: the set '{studio.name}' is no longer there.")
+                return
+            self.edit("Room picture", self.project.with_set(present.with_(room=picture)))
+
+        self._take_in(path, self.assets.add_room, "a room picture", light)
+
+    @command
     def set_reference(self, path: Path | None) -> None:
         """Puts a picture file beside the render; None takes it away. Says why where it cannot be read."""
         if path is None:
             self.edit("Take the reference away", self.project.with_(reference=None))
             return
-        picture = self._taken_in(path, self.assets.add_picture, "a reference")
-        if picture is not None:
+
+        def compare(picture: Picture) -> None:
             self.edit("Reference picture", self.project.with_(reference=picture))
 
-    def _taken_in(self, path: Path, add: Callable[[bytes], tuple[str, str]], what: str) -> Picture | None:
-        """A picture file, taken into the assets; says why where it cannot be."""
-        try:
-            if path.stat().st_size > LARGEST_ENTRY:
-                raise PictureError("it is larger than half a gigabyte")
-            key, kind = add(path.read_bytes())
-        except (OSError, PictureError) as fault:
-            self.said.emit(f"{path.name} cannot be {what}: {_told(fault)}.")
-            return None
-        return Picture(name=path.name[:120], digest=key, kind=kind)
+        self._take_in(path, self.assets.add_picture, "a reference", compare)
+
+    def _take_in(self, path: Path, add, use: str, then: Callable[[Picture], None]) -> None:
+        """Takes a picture file into the assets on a thread, then uses it in the project that is open by then."""
+        job, assets = PictureTakeJob(path, add, use, self), self.assets
+        job.failed.connect(self.said)
+        job.taken.connect(lambda picture: then(picture) if self.assets is assets else None)
+        job.finished.connect(lambda: self._taking.remove(job))
+        self._taking.append(job)
+        job.start()
+
+    def wait(self) -> None:
+        """Ends what is read for the project on threads."""
+        for job in self._taking:
+            job.wait()
 
     def undo(self) -> None:
         self.history.undo()
@@ -534,31 +594,37 @@ class Workshop(QObject):
 
     def save(self, path: Path) -> bool:
         """Saves to a path; says why where that fails, and changes nothing."""
-        path = path if path.suffix == ENDING else path.with_name(path.name + ENDING)
+        path = project_path(path)
         try:
-            save_project(path, self.project, self.assets)
+            stamp = save_project(path, self.project, self.assets)
         except OSError as fault:
             self.said.emit(f"Not saved: {fault}")
             return False
-        self.path = path
-        self.history.saved = self.project
-        self.project_changed.emit()
+        self.note_saved(path, self.project, stamp)
         return True
+
+    def note_saved(self, path: Path, project: Project, stamp: Stamp) -> None:
+        """Takes note of what was written where; the project may have gone on since."""
+        self.path, self.stamp = path, stamp
+        self.history.saved = project
+        self.project_changed.emit()
 
     def open(self, path: Path) -> bool:
         """Opens a project; says why where that fails, and keeps the present one."""
+        stamp = stamp_of(path)
         try:
             project, assets = open_project(path)
         except PackageError as fault:
             self.said.emit(f"Not opened: {fault}")
             return False
-        self.replace(project, assets, path)
+        self.replace(project, assets, path, stamp)
         return True
 
-    def replace(self, project: Project, assets: Assets, path: Path | None) -> None:
+    def replace(self, project: Project, assets: Assets, path: Path | None, stamp: Stamp | None = None) -> None:
+        """Goes on with another project; `stamp` is that of its file when it was read."""
         self.history = History(project)
         self.assets = assets
-        self.path = path
+        self.path, self.stamp = path, stamp
         self.selected = self.selected_zone_id = None
         self.also_selected = ()
         self.free_camera = None

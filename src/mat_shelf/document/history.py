@@ -39,6 +39,16 @@ class History:
     def end_gesture(self) -> None:
         self._open_gesture = None
 
+    def state(self) -> tuple:
+        """All of it, for `restore`; cheap, since it shares every project."""
+        return self.present, tuple(self._past), tuple(self._future)
+
+    def restore(self, state: tuple) -> None:
+        """Goes back to a state as if nothing had happened since."""
+        self.present, past, future = state
+        self._past, self._future = list(past), list(future)
+        self.end_gesture()
+
     @property
     def undo_label(self) -> str | None:
         """What undo would take back; None where there is nothing."""

@@ -16,9 +16,41 @@ def new_id(kind: str) -> str:
     return f"{kind}-{secrets.token_hex(4)}"
 
 
+LONGEST_NAME = 120
+
+
 def free_name(wanted: str, taken: Container[str]) -> str:
-    """The name itself, or with the first number that makes it free."""
-    name, count = wanted, 2
-    while name in taken:
-        name, count = f"{wanted} {count}", count + 1
-    return name
+    """The name itself, or with the first number that makes it free; never longer than a name may be."""
+    return FreeNames(taken).take(wanted)
+
+
+class FreeNames:
+    """Names that are free beside others, for many at a time.
+
+    Parameters
+    ----------
+    taken : container of str
+        Names that are not free; those handed out are remembered beside it.
+    """
+
+    def __init__(self, taken: Container[str] = ()):
+        self._taken = taken
+        self._given: set[str] = set()
+        self._next: dict[str, int] = {}
+
+    def take(self, wanted: str) -> str:
+        """The name itself, or with the first number that makes it free."""
+        name = base = wanted[:LONGEST_NAME].strip()
+        count = self._next.get(base, 2)
+        while name in self._taken or name in self._given:
+            number = f" {count}"
+            name, count = base[: LONGEST_NAME - len(number)].rstrip() + number, count + 1
+        self._next[base] = count
+        self._given.add(name)
+        return name
+
+
+def name_from(text: str, otherwise: str) -> str:
+    """A name out of a file or its path: one line of characters that can be shown, not too long."""
+    shown = " ".join("".join(c if c.isprintable() else " " for c in text).split())
+    return shown[:LONGEST_NAME].strip() or otherwise

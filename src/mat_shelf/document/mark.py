@@ -5,12 +5,12 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from mat_shelf.document.ids import Id, Name
-from mat_shelf.document.parameter import Frozen, number
+from mat_shelf.document.parameter import Frozen, Point, number
 from mat_shelf.document.picture import Picture
 from mat_shelf.document.recipe import Recipe
 
 Kind = Literal["label", "print", "foil", "stamp", "screen"]
-Place = tuple[float, float, float]
+Turn = Annotated[float, Field(ge=-2, le=2, allow_inf_nan=False)]
 Share = Annotated[float, Field(ge=-20, lt=1, allow_inf_nan=False)]
 
 
@@ -43,8 +43,8 @@ class Mark(Frozen):
     name: Name
     kind: Kind = "label"
     part: Id
-    point: Place
-    facing: Place
+    point: Point
+    facing: tuple[Turn, Turn, Turn]
     way: Literal["along", "flat"] = Field(
         "along", title="Lies", description="Along the surface, as paper does; or flat, as projected straight on."
     )

@@ -37,6 +37,11 @@ def color(default: Color, *, label: str, tip: str) -> Any:
     return Field(default, title=label, description=tip)
 
 
+Length = Annotated[float, Field(ge=-1e7, le=1e7, allow_inf_nan=False)]
+"""Millimetres; ten kilometres, since a model read in the wrong unit must come in to be asked about."""
+Point = tuple[Length, Length, Length]
+
+
 class Frozen(BaseModel):
     """A value that cannot change; an edit makes another one."""
 
@@ -65,9 +70,14 @@ class Frozen(BaseModel):
         )
 
 
+def _cut(text: str, most: int) -> str:
+    """A text from a file, no longer than a message can show."""
+    return text if len(text) <= most else f"{text[:most]}..."
+
+
 def explain(error: ValidationError) -> str:
     """The first fault of a refused value, in one line a user can act on."""
-    first = error.errors(include_url=False)[0]
-    where = " > ".join(str(step) for step in first["loc"])
-    what = first["msg"].removeprefix("Value error, ")
+    first = error.errors(include_url=False, include_input=False)[0]
+    where = " > ".join(_cut(str(step), 60) for step in first["loc"][:8])
+    what = _cut(first["msg"].removeprefix("Value error, "), 400)
     return f"{where}: {what}" if where else what

@@ -12,14 +12,16 @@ from pydantic import Field, model_validator
 
 from mat_shelf.document.ids import Digest, Id, Name
 from mat_shelf.document.mark import Mark
-from mat_shelf.document.parameter import Color, Frozen, color, number
+from mat_shelf.document.parameter import Color, Frozen, Point, color, number
 from mat_shelf.document.picture import Picture
 from mat_shelf.document.variant import Variable
 
 SCHEMA = 7
 
-Length = Annotated[float, Field(ge=-1e5, le=1e5, allow_inf_nan=False)]
-Point = tuple[Length, Length, Length]
+MOST_PARTS, MOST_ZONES, MOST_MATERIALS, MOST_VIEWS = 20_000, 1000, 20_000, 1000
+MOST_SETS, MOST_LIGHTS = 256, 64
+MOST_GENERATIONS = 32
+"""Variants of variants, one above the other."""
 
 
 class Material(Variable):
@@ -88,7 +90,7 @@ class Part(Frozen):
     mesh: Digest
     material: Id | None = None
     pose: Pose = Pose()
-    zones: tuple[Zone, ...] = ()
+    zones: Annotated[tuple[Zone, ...], Field(max_length=MOST_ZONES)] = ()
     is_hidden: bool = False
     group: Name | None = None
 
@@ -112,7 +114,7 @@ class Product(Frozen):
 
     name: Name
     unit: Literal["mm", "cm", "m", "in", "ft"] = "mm"
-    parts: tuple[Part, ...] = ()
+    parts: Annotated[tuple[Part, ...], Field(max_length=MOST_PARTS)] = ()
     contact: float = number(
         0.05,
         0,
@@ -137,10 +139,16 @@ class Softbox(Frozen):
 
     position: Point
     target: Point = (0.0, 0.0, 0.0)
-    width: float = Field(400.0, gt=0, le=1e4)
-    height: float = Field(400.0, gt=0, le=1e4)
+    width: float = Field(400.0, gt=0, le=1e6)
+    height: float = Field(400.0, gt=0, le=1e6)
     luminance: float = Field(4000.0, ge=0, le=1e7)
     temperature: float = Field(5600.0, ge=1500, le=20000)
+
+    @model_validator(mode="after")
+    def _faces_somewhere(self) -> Self:
+        if max(abs(p - t) for p, t in zip(self.position, self.target, strict=True)) < 1e-3:
+            raise ValueError("a light stands on the point that it faces and would give no light; move one of them")
+        return self
 
 
 class Camera(Frozen):
@@ -175,7 +183,7 @@ class Camera(Frozen):
     focus: float = number(
         0.0,
         0,
-        100_000,
+        10_000_000,
         label="Focus",
         unit="mm",
         tip="Distance of what is sharp, from the camera. 0 is the point it looks at.",
@@ -223,7 +231,7 @@ class Set(Frozen):
 
     id: Id
     name: Name
-    softboxes: tuple[Softbox, ...] = ()
+    softboxes: Annotated[tuple[Softbox, ...], Field(max_length=MOST_LIGHTS)] = ()
     surround: float = number(
         250.0,
         0,
@@ -280,11 +288,11 @@ class Project(Frozen):
     schema_version: int = SCHEMA
     name: Name
     product: Product
-    materials: tuple[Material, ...] = ()
+    materials: Annotated[tuple[Material, ...], Field(max_length=MOST_MATERIALS)] = ()
     marks: Annotated[tuple[Mark, ...], Field(max_length=256)] = ()
-    sets: tuple[Set, ...] = Field(min_length=1)
+    sets: tuple[Set, ...] = Field(min_length=1, max_length=MOST_SETS)
     current_set: Id
-    views: tuple[View, ...] = Field((View(id="final", name="Final"),), min_length=1)
+    views: tuple[View, ...] = Field((View(id="final", name="Final"),), min_length=1, max_length=MOST_VIEWS)
     current_view: Id = "final"
     reference: Picture | None = None
 
@@ -301,8 +309,9 @@ class Project(Frozen):
             if repeated:
                 raise ValueError(f"two {kind}s share the id '{sorted(repeated)[0]}'")
         known = {m.id: m for m in self.materials}
+        generations: dict[str, int] = {}
         for material in self.materials:
-            _check_parents(material, known)
+            _check_parents(material, known, generations)
         for part in self.product.parts:
             if part.material is not None and part.material not in known:
                 raise ValueError(f"part '{part.name}' refers to material '{part.material}', which is not there")
@@ -440,10 +449,16 @@ def _by_id(things: Iterable, wanted: str):
     raise KeyError(wanted)
 
 
-def _check_parents(material: Material, known: dict[str, Material]) -> None:
-    """Raises ValueError where a variant's parent is not there, is itself, or is not followed."""
+def _check_parents(material: Material, known: dict[str, Material], generations: dict[str, int]) -> None:
+    """Raises ValueError where a variant's parent is not there, is itself, or is not followed.
+
+    Parameters
+    ----------
+    generations : dict
+        By id, how many parents stand above those that were checked before.
+    """
     line = [material]
-    while line[-1].parent is not None:
+    while line[-1].parent is not None and line[-1].id not in generations:
         parent = known.get(line[-1].parent)
         if parent is None:
             raise ValueError(f"material '{line[-1].name}' is a variant of '{line[-1].parent}', which is not there")
@@ -451,5 +466,11 @@ def _check_parents(material: Material, known: dict[str, Material]) -> None:
             names = ", ".join(m.name for m in line)
             raise ValueError(f"these materials are variants of each other: {names}")
         line.append(parent)
-    if len(line) > 1 and material.following(line[1].recipe) is not material:
+        if len(line) > MOST_GENERATIONS:
+            raise ValueError(f"material '{material.name}' has more than {MOST_GENERATIONS} parents above each other")
+    for above in reversed(line):
+        generations[above.id] = generations[above.parent] + 1 if above.parent is not None else 0
+    if generations[material.id] > MOST_GENERATIONS:
+        raise ValueError(f"material '{material.name}' has more than {MOST_GENERATIONS} parents above each other")
+    if material.parent is not None and material.following(known[material.parent].recipe) is not material:
         raise ValueError(f"material '{material.name}' differs from its parent in more than it owns")

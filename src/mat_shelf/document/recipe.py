@@ -245,7 +245,7 @@ class Recipe(Frozen):
         description="Where clear bodies overlap, the higher one fills the space: glass 5, liquid 3.",
     )
     patterns: Annotated[tuple[Pattern, ...], Field(max_length=256)] = ()
-    feeds: tuple[Feed, ...] = ()
+    feeds: Annotated[tuple[Feed, ...], Field(max_length=len(FEEDABLE))] = ()
     relief: Annotated[tuple[Relief, ...], Field(max_length=64)] = ()
     age: float = number(
         1.0, 0, 1, label="Age", tip="Scales all overlays together: 0 is as new, 1 as they are set.", usual=(0, 1)

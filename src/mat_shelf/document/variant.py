@@ -1,9 +1,9 @@
 """Variants: what keeps only its differences from a parent, and follows it in all else."""
 
 from collections.abc import Mapping
-from typing import Any, Self
+from typing import Annotated, Any, Self
 
-from pydantic import field_validator
+from pydantic import Field, field_validator
 
 from mat_shelf.document.ids import Id
 from mat_shelf.document.parameter import Frozen
@@ -30,7 +30,7 @@ class Variable(Frozen):
 
     recipe: Recipe = Recipe()
     parent: Id | None = None
-    own: tuple[str, ...] = ()
+    own: Annotated[tuple[str, ...], Field(max_length=4000)] = ()
 
     @field_validator("own")
     @classmethod
@@ -52,7 +52,8 @@ class Variable(Frozen):
     def following(self, parent: Recipe) -> Self:
         """A copy that has the parent's recipe in all but its own pieces; itself where it already has.
 
-        Patterns that its own pieces need stay with it when the parent throws them out.
+        Patterns that its own pieces need stay with it when the parent throws them out; those that it threw out itself
+        come back when it follows the parent in what needs them.
         """
         mine, pieces = _pieces(self.recipe), _pieces(parent)
         for name in self.own:
@@ -60,7 +61,7 @@ class Variable(Frozen):
                 pieces[name] = mine[name]
             else:
                 pieces.pop(name, None)
-        recipe = _assembled(pieces, mine)
+        recipe = _assembled(pieces, _pieces(parent) | mine)
         return self if recipe == self.recipe else self.with_(recipe=recipe)
 
     def given_back(self, name: str, parent: Recipe) -> Self:

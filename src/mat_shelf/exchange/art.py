@@ -1,4 +1,7 @@
-"""Art as it comes from layout programs: colour profiles, inks, layers, pages, sheets of several labels."""
+"""Art as it comes from layout programs: colour profiles, inks, layers, pages, sheets of several labels.
+
+What decodes is called in a process of its own, by `picture_reading`.
+"""
 
 import io
 from contextlib import contextmanager
@@ -10,10 +13,11 @@ from PIL import Image, ImageCms
 from psd_tools import PSDImage
 from scipy.ndimage import find_objects, label
 
-from mat_shelf.exchange.pictures import PictureError
+from mat_shelf.exchange.pictures import PictureError, check_bytes
 
 MOST_LAYERS = 500
-_MOST_PIXELS = 1 << 28
+_BAND = 256
+"""Rows that are converted at a time."""
 PAGE_PIXELS = 8192
 """Longer side of the picture that a page becomes, unless that were finer than 1200 dots an inch."""
 _MOST_PER_POINT = 1200 / 72
@@ -37,14 +41,15 @@ def as_art(data: bytes) -> bytes:
             profile, mode = picture.info.get("icc_profile"), picture.mode
             if picture.format not in ("PNG", "JPEG", "TIFF", "WEBP", "PSD") or not (profile or mode == "CMYK"):
                 return data
-            if picture.width * picture.height > _MOST_PIXELS:
-                raise PictureError("the picture is larger than 16384 by 16384 pixels")
-            picture.load()
-            shown = _followed(picture, profile) if profile else picture.convert("RGB")
+            check_bytes(picture.width * picture.height * 4)
+            to_srgb = _to_srgb(picture.mode, profile) if profile else None
+            if to_srgb is None and mode not in ("CMYK", "LAB"):
+                return data
+            shown = picture.convert("RGB") if to_srgb is None else _converted(picture, to_srgb)
             out = io.BytesIO()
             shown.save(out, "PNG", compress_level=1)
             return out.getvalue()
-    except PictureError:
+    except (PictureError, MemoryError):
         raise
     except Image.UnidentifiedImageError:
         return data  # of a kind that Pillow does not read; whoever reads it says what is wrong
@@ -52,24 +57,42 @@ def as_art(data: bytes) -> bytes:
         raise PictureError("the picture is damaged and cannot be read") from fault
 
 
-def _followed(picture: Image.Image, profile: bytes) -> Image.Image:
-    """A picture in sRGB as its profile says; itself where that is damaged."""
-    alpha = picture.getchannel("A") if picture.mode in ("RGBA", "LA") else None
-    color = picture.convert({"RGBA": "RGB", "LA": "L", "P": "RGB"}.get(picture.mode, picture.mode))
+def _changes_nothing(transform) -> bool:
+    """Whether a transform from RGB leaves colours as they are: most profiles in files are sRGB's own."""
+    levels = np.linspace(0, 255, 17).round().astype(np.uint8)
+    colors = np.stack(np.meshgrid(levels, levels, levels), axis=-1).reshape(17, -1, 3)
+    shown = np.asarray(ImageCms.applyTransform(Image.fromarray(colors), transform))
+    return np.abs(shown.astype(int) - colors).max() <= 1
+
+
+_PLAIN = {"RGBA": "RGB", "LA": "L", "P": "RGB"}
+"""Modes of pictures as those that colours are converted from."""
+
+
+def _to_srgb(mode: str, profile: bytes) -> ImageCms.ImageCmsTransform | None:
+    """How colours of a profile become sRGB; None where they are that already, or it is damaged."""
     try:
-        origin = ImageCms.ImageCmsProfile(io.BytesIO(profile))
-        shown = ImageCms.profileToProfile(
-            color,
-            origin,
+        to_srgb = ImageCms.buildTransform(
+            ImageCms.ImageCmsProfile(io.BytesIO(profile)),
             ImageCms.createProfile("sRGB"),
+            _PLAIN.get(mode, mode),
+            "RGB",
             renderingIntent=ImageCms.Intent.RELATIVE_COLORIMETRIC,
-            outputMode="RGB",
             flags=ImageCms.Flags.BLACKPOINTCOMPENSATION,
         )
     except (ImageCms.PyCMSError, OSError, ValueError):
-        shown = color.convert("RGB")
-    if alpha is not None:
-        shown.putalpha(alpha)
+        return None
+    return None if _PLAIN.get(mode, mode) == "RGB" and _changes_nothing(to_srgb) else to_srgb
+
+
+def _converted(picture: Image.Image, to_srgb: ImageCms.ImageCmsTransform) -> Image.Image:
+    """A picture with converted colours, and the alpha it has."""
+    shown = Image.new("RGB", picture.size)
+    for top in range(0, picture.height, _BAND):  # the whole of it at once would take three times its memory
+        band = picture.crop((0, top, picture.width, min(top + _BAND, picture.height)))
+        shown.paste(ImageCms.applyTransform(band.convert(_PLAIN.get(picture.mode, picture.mode)), to_srgb), (0, top))
+    if picture.mode in ("RGBA", "LA"):
+        shown.putalpha(picture.getchannel("A"))
     return shown
 
 
@@ -77,10 +100,11 @@ def _followed(picture: Image.Image, profile: bytes) -> Image.Image:
 def _layered(data: bytes) -> PSDImage:
     try:
         document = PSDImage.open(io.BytesIO(data))
+    except MemoryError:
+        raise
     except Exception as fault:  # as above
         raise PictureError("the picture is damaged and cannot be read") from fault
-    if document.width * document.height > _MOST_PIXELS:
-        raise PictureError("the picture is larger than 16384 by 16384 pixels")
+    check_bytes(document.width * document.height * 4)
     return document
 
 
@@ -105,7 +129,7 @@ def _layers(data: bytes) -> list[tuple[str, object]]:
                 parent = layer.parent
                 group = f"{parent.name} / " if parent is not None and parent.parent is not None else ""
                 found.append((f"{group}{layer.name}"[:80], layer))
-    except PictureError:
+    except (PictureError, MemoryError):
         raise
     except Exception as fault:  # as above
         raise PictureError("its layers are damaged and cannot be read") from fault
@@ -126,6 +150,8 @@ def layer_picture(data: bytes, place: int) -> bytes:
     document, layer = _layered(data), layers[place][1]
     try:
         pixels = layer.topil()
+    except MemoryError:
+        raise
     except Exception as fault:  # as above
         raise PictureError(f"the layer '{layers[place][0]}' is damaged and cannot be read") from fault
     if pixels is None:
@@ -174,6 +200,8 @@ def page_picture(data: bytes, place: int) -> bytes:
             scale = min(PAGE_PIXELS / max(page.get_size()), _MOST_PER_POINT)
             pixels = page.render(scale=scale, fill_color=(0, 0, 0, 0), maybe_alpha=True, rev_byteorder=True)
             shown = pixels.to_pil().convert("RGBA")
+        except MemoryError:
+            raise
         except Exception as fault:  # as above
             raise PictureError("the page is damaged and cannot be read") from fault
     out = io.BytesIO()

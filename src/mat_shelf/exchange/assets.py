@@ -1,16 +1,18 @@
 """The meshes and pictures of a project, each kept once under the SHA-256 of its file."""
 
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 
 from mat_shelf.document.project import Project
-from mat_shelf.exchange.pictures import PictureError, map_kind, picture_kind, read_map, read_room
+from mat_shelf.exchange.picture_reading import PictureError, map_kind, read_map, read_picture, read_room
 from mat_shelf.geometry.faces import FacesError, faces_bytes, read_faces
 from mat_shelf.geometry.glb import NamedMesh, digest, glb_bytes, read_glb
 from mat_shelf.geometry.mesh import Mesh, MeshError
 from mat_shelf.geometry.solids import joined
 from mat_shelf.patterns.pyramid import Pyramid
+from mat_shelf.system.bounded import KEPT
 
 
 class AssetError(ValueError):
@@ -24,6 +26,7 @@ class Assets:
     ----------
     meshes : dict from SHA-256 to Mesh
     rooms : dict from SHA-256 to (H, 2H, 3) float32
+    references : dict from SHA-256 to (H, W, 3) uint8
     faces : dict from SHA-256 to (N,) int32
         The faces of zones.
     pictures : dict from SHA-256 to Pyramid
@@ -37,6 +40,7 @@ class Assets:
     def __init__(self):
         self.meshes: dict[str, Mesh] = {}
         self.rooms: dict[str, np.ndarray] = {}
+        self.references: dict[str, np.ndarray] = {}
         self.faces: dict[str, np.ndarray] = {}
         self.pictures: dict[str, Pyramid] = {}
         self.shape_maps: dict = {}
@@ -58,19 +62,19 @@ class Assets:
 
     def add_faces(self, faces: np.ndarray) -> str:
         """Keeps a list of faces; returns its digest."""
-        return self.add_faces_data(faces_bytes(faces))
+        return self.add_faces_data(faces_bytes(faces), len(faces) and int(np.max(faces)) + 1)
 
-    def add_faces_data(self, data: bytes) -> str:
-        """Keeps a list of faces from its bytes; returns its digest. Raises FacesError."""
+    def add_faces_data(self, data: bytes, most: int) -> str:
+        """Keeps a list of faces of a part that has so many, from its bytes; returns its digest. Raises FacesError."""
         key = digest(data)
-        self.faces[key] = read_faces(data)
+        self.faces[key] = read_faces(data, most)
         self._data[key] = data
         return key
 
     def add_picture(self, data: bytes) -> tuple[str, str]:
-        """Keeps a picture as it came; returns its digest and kind. Raises PictureError."""
-        kind = picture_kind(data)
+        """Keeps a reference picture as it came; returns its digest and kind. Raises PictureError."""
         key = digest(data)
+        self.references[key], kind = read_picture(data)
         self._data[key] = data
         return key, kind
 
@@ -94,6 +98,7 @@ class Assets:
         """Keeps what others have too."""
         self.meshes |= others.meshes
         self.rooms |= others.rooms
+        self.references |= others.references
         self.faces |= others.faces
         self.pictures |= others.pictures
         self._data |= others._data
@@ -139,22 +144,14 @@ def gather_assets(project: Project, read: Callable[[str], bytes | None]) -> Asse
             raise AssetError(f"{what} is damaged")
         return data
 
+    _add_meshes(project, assets, take)
     for part in project.product.parts:
-        what = f"the mesh of part '{part.name}'"
-        if part.mesh not in assets.meshes:
-            try:
-                assets.add_mesh(take(part.mesh, what))
-            except MeshError as fault:
-                raise AssetError(f"{what}: {fault}") from None
         for zone in part.zones:
             what = f"the faces of zone '{zone.name}'"
             try:
-                assets.add_faces_data(take(zone.faces, what))
+                assets.add_faces_data(take(zone.faces, what), len(assets.meshes[part.mesh].triangles))
             except FacesError as fault:
                 raise AssetError(f"{what}: {fault}") from None
-            faces = assets.faces[zone.faces]
-            if len(faces) and faces[-1] >= len(assets.meshes[part.mesh].triangles):
-                raise AssetError(f"{what} are not those of part '{part.name}'")
     rooms = {studio.room.digest for studio in project.sets if studio.room is not None}
     maps = {picture.digest for picture in project.map_pictures()}
     for picture in project.pictures():
@@ -172,3 +169,16 @@ def gather_assets(project: Project, read: Callable[[str], bytes | None]) -> Asse
         except PictureError as fault:
             raise AssetError(f"{what}: {fault}") from None
     return assets
+
+
+def _add_meshes(project: Project, assets: Assets, take: Callable[[str, str], bytes]) -> None:
+    """Adds the mesh of every part. Raises AssetError."""
+    wanted = {part.mesh: f"the mesh of part '{part.name}'" for part in reversed(project.product.parts)}
+    with ThreadPoolExecutor(KEPT) as threads:
+        adding = {key: threads.submit(assets.add_mesh, take(key, what)) for key, what in wanted.items()}
+        for key, what in wanted.items():
+            try:
+                adding[key].result()
+            except MeshError as fault:
+                threads.shutdown(cancel_futures=True)
+                raise AssetError(f"{what}: {fault}") from None

@@ -14,9 +14,9 @@ import numpy as np
 
 from mat_shelf.document.project import Material, Part, Project
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.exchange.atomic import write_atomically
 from mat_shelf.geometry.glb import MM_PER_M
 from mat_shelf.geometry.pose import posed
+from mat_shelf.system.file_writer import write_file
 
 _FLOAT, _UINT = 5126, 5125
 _GLOW = 1000.0
@@ -35,8 +35,7 @@ def export_glb(path: Path, project: Project, assets: Assets) -> None:
     for part in project.product.parts:
         if not part.is_hidden:
             writer.add_part(part, assets, places)
-    data = writer.file()
-    write_atomically(path, lambda temporary: temporary.write_bytes(data))
+    write_file(path, writer.file())
 
 
 def _material(material: Material) -> dict:

@@ -1,10 +1,8 @@
 """From a model that was read to parts and materials of a project."""
 
-import re
-
 import numpy as np
 
-from mat_shelf.document.ids import free_name, new_id
+from mat_shelf.document.ids import FreeNames, name_from, new_id
 from mat_shelf.document.project import Camera, Material, Part, Pose, Product, Project, View, Zone
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.geometry.glb import NamedMesh
@@ -15,24 +13,21 @@ from mat_shelf.rendering.sets import sets_for
 
 def product_of(model: ImportedModel, assets: Assets) -> tuple[Product, tuple[Material, ...]]:
     """The product a model makes, standing on the floor about the origin, and the materials that came with it."""
-    materials, taken = {}, set()
+    materials, material_names = {}, FreeNames()
     for key, recipe in model.materials.items():
-        name = free_name(_name(key, "Material"), taken)
-        taken.add(name)
+        name = material_names.take(name_from(key, "Material"))
         family = "Metal" if recipe.base_metalness > 0.5 else "Glass" if recipe.transmission_weight > 0.5 else "Plastic"
         materials[key] = Material(id=new_id("material"), name=name, family=family, recipe=recipe)
     bounds = np.array([part.mesh.bounds for part in model.parts])
     low, high = bounds[:, 0].min(axis=0), bounds[:, 1].max(axis=0)
     middle = (low + high) / 2
     stand = Pose(shift=tuple(round(-float(x), 4) for x in (middle[0], low[1], middle[2])))
-    parts, names = [], set()
+    parts, names = [], FreeNames()
     for part in model.parts:
-        name = free_name(_name(part.name, "Part"), names)
-        names.add(name)
-        zones, zone_names = [], set()
+        name = names.take(name_from(part.name, "Part"))
+        zones, zone_names = [], FreeNames()
         for label, faces, key in part.zones:
-            zone_name = free_name(_name(label, "Zone"), zone_names)
-            zone_names.add(zone_name)
+            zone_name = zone_names.take(name_from(label, "Zone"))
             worn = materials[key].id if key in materials else None
             zones.append(Zone(id=new_id("zone"), name=zone_name, faces=assets.add_faces(faces), material=worn))
         parts.append(
@@ -45,7 +40,7 @@ def product_of(model: ImportedModel, assets: Assets) -> tuple[Product, tuple[Mat
                 zones=tuple(zones),
             )
         )
-    name = _name(model.name, "Product")
+    name = name_from(model.name, "Product")
     return Product(name=name, unit=model.unit, parts=tuple(parts)), tuple(materials.values())
 
 
@@ -64,9 +59,3 @@ def new_project(product: Product, materials: tuple[Material, ...], size_mm) -> P
         current_set=sets[0].id,
         views=(View(id="final", name="Final", camera=camera),),
     )
-
-
-def _name(text: str, otherwise: str) -> str:
-    """A name from a file: one line, not too long, of characters that can be shown."""
-    shown = re.sub(r"\s+", " ", "".join(c if c.isprintable() else " " for c in text)).strip()
-    return shown[:120].strip() or otherwise

@@ -1,31 +1,43 @@
 """Project files, ``.matshelf``: `project.json`, meshes as GLB and pictures as they came, named by their SHA-256."""
 
-import re
 from pathlib import Path
 
 from mat_shelf.document.migration import migrated
 from mat_shelf.document.project import SCHEMA, Project
 from mat_shelf.exchange.assets import AssetError, Assets, asset_names, gather_assets
-from mat_shelf.exchange.package import PackageError, parse, read_package, write_package
+from mat_shelf.exchange.package import PackageError, opened_package, parse, write_package
+from mat_shelf.system.file_writer import ANY, Stamp
 
 ENDING = ".matshelf"
 TEXT = "project.json"
-_ASSET = re.compile(
-    r"(meshes/[0-9a-f]{64}\.glb|zones/[0-9a-f]{64}\.faces|pictures/[0-9a-f]{64}\.(png|jpg|tiff|webp|exr|hdr|psd))"
-)
 
 
-def save_project(path: Path, project: Project, assets: Assets) -> None:
+def plain_file_name(name: str) -> str:
+    """A project's name as that of a file."""
+    return name.replace("/", "-").lstrip(".") or "Project"
+
+
+def project_path(path: Path) -> Path:
+    """A path as it was chosen, with the ending of projects."""
+    return path if path.suffix == ENDING else path.with_name(path.name + ENDING)
+
+
+def save_project(path: Path, project: Project, assets: Assets, expected=ANY) -> Stamp:
     """Writes a project; the file that was there stays as ``NAME~``.
+
+    Parameters
+    ----------
+    expected : Stamp or None, optional
+        As for `file_writer.write_file`.
 
     Raises
     ------
-    OSError
+    WriteError
         If it cannot be written; the file that was there is untouched.
     """
     entries = {TEXT: project.model_dump_json(indent=1).encode()}
     entries |= {name: assets.data(key) for key, name in asset_names(project).items() if assets.holds(key)}
-    write_package(Path(path), entries, keep_previous=True)
+    return write_package(Path(path), entries, keep_previous=True, expected=expected)
 
 
 def open_project(path: Path) -> tuple[Project, Assets]:
@@ -37,9 +49,9 @@ def open_project(path: Path) -> tuple[Project, Assets]:
         If anything about the file is not right; the message says what.
     """
     path = Path(path)
-    entries = read_package(path, "project", TEXT, lambda name: _ASSET.fullmatch(name) is not None)
-    project = parse(Project, entries.pop(TEXT), path, SCHEMA, migrated)
-    try:
-        return project, gather_assets(project, entries.get)
-    except AssetError as fault:
-        raise PackageError(f"{path.name} cannot be opened: {fault}; try its previous save, {path.name}~") from None
+    with opened_package(path, "project", TEXT) as read:
+        project = parse(Project, read(TEXT), path, SCHEMA, migrated)
+        try:
+            return project, gather_assets(project, read)
+        except AssetError as fault:
+            raise PackageError(f"{path.name} cannot be opened: {fault}; try its previous save, {path.name}~") from None

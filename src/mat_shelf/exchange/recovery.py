@@ -1,44 +1,49 @@
 """Work that was not saved: kept while the program runs, and offered back after it ended without closing.
 
-Each run has a folder of its own, in which it holds a lock. A folder whose lock is free was left behind.
+Each run has a numbered folder of its own, in which it holds a lock; it gets its name only when the lock is held. A
+folder whose lock is free was left behind, and whoever looks at it holds the lock meanwhile.
 """
 
 import fcntl
 import json
 import os
+import re
 import secrets
 import shutil
-import time
 from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
-
-from platformdirs import user_state_path
+from typing import BinaryIO
 
 from mat_shelf.document.migration import migrated
 from mat_shelf.document.project import SCHEMA, Project
 from mat_shelf.exchange.assets import AssetError, Assets, asset_names, gather_assets
-from mat_shelf.exchange.atomic import write_atomically
-from mat_shelf.exchange.package import LARGEST_ENTRY, LARGEST_TEXT, PackageError, parse
+from mat_shelf.exchange.package import LARGEST_TEXT, PackageError, parse
+from mat_shelf.system.file_reader import LARGEST_FILE, read_file
+from mat_shelf.system.file_writer import write_file
+from mat_shelf.system.user_folders import state_folder
 
 _PROJECT, _ORIGIN, _LOCK = "project.json", "origin.json", "lock"
+_NUMBER = re.compile(r"([0-9]+)-[0-9a-f]+")
 
 
 @dataclass(frozen=True)
 class LeftBehind:
-    """Unsaved work of a run that did not end well.
+    """Unsaved work of a run that did not end well; nobody else is offered it as long as this is held.
 
     Attributes
     ----------
     name : str, of the project
     path : Path or None, of its file
     when : float, seconds since 1970, of its last change
+    lock : file
     """
 
     folder: Path
     name: str
     path: Path | None
     when: float
+    lock: BinaryIO
 
 
 class Recovery:
@@ -52,31 +57,31 @@ class Recovery:
     Raises
     ------
     OSError
-        If the folder cannot be made.
+        If the folder cannot be made or locked.
     """
 
     def __init__(self, root: Path | None = None):
-        self.root = root or user_state_path("mat-shelf") / "recovery"
+        self.root = root or state_folder() / "recovery"
         self.root.mkdir(parents=True, exist_ok=True)
-        self._folder = self.root / f"{int(time.time())}-{secrets.token_hex(4)}"
-        self._folder.mkdir(parents=True)
-        self._lock = (self._folder / _LOCK).open("w")
+        # Numbers, not times, put runs in order: clocks are set back.
+        last = max((int(m[1]) for path in self.root.iterdir() if (m := _NUMBER.fullmatch(path.name))), default=0)
+        self._folder = self.root / f"{last + 1}-{secrets.token_hex(4)}"
+        hidden = self.root / f".{self._folder.name}"
+        hidden.mkdir()
+        self._lock = (hidden / _LOCK).open("wb")
         fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        hidden.rename(self._folder)
 
     def keep(self, project: Project, assets: Assets, path: Path | None) -> None:
         """Writes the project, whole or not at all; a mesh or picture only the first time. Raises OSError."""
         for key, name in asset_names(project).items():
-            if not assets.holds(key):
-                continue
             target = self._folder / name
-            if not target.exists():
+            if assets.holds(key) and not target.exists():
                 target.parent.mkdir(exist_ok=True)
-                data = assets.data(key)
-                write_atomically(target, lambda temporary, data=data: temporary.write_bytes(data))
-        origin = json.dumps({"name": project.name, "path": str(path) if path else None})
-        write_atomically(self._folder / _ORIGIN, lambda temporary: temporary.write_text(origin))
-        text = project.model_dump_json()
-        write_atomically(self._folder / _PROJECT, lambda temporary: temporary.write_text(text))
+                write_file(target, assets.data(key))
+        origin = {"name": project.name, "path": os.fsencode(path).decode("utf-8", "surrogateescape") if path else None}
+        write_file(self._folder / _ORIGIN, json.dumps(origin).encode())
+        write_file(self._folder / _PROJECT, project.model_dump_json().encode())
 
     def clear(self) -> None:
         """Drops what was kept: the project was saved, or its changes were given up."""
@@ -91,57 +96,73 @@ class Recovery:
     def left_behind(self) -> list[LeftBehind]:
         """Unsaved work of runs that are over, newest first; folders without any are removed."""
         found = []
-        for folder in sorted(self.root.iterdir(), reverse=True):
-            if folder == self._folder or not folder.is_dir() or not _is_over(folder):
+        for folder in self.root.iterdir():
+            number = _NUMBER.fullmatch(folder.name.removeprefix("."))
+            lock = _claimed(folder) if number and folder != self._folder and folder.is_dir() else None
+            if lock is None:
                 continue
-            if not (folder / _PROJECT).exists():
+            if folder.name.startswith(".") or not (folder / _PROJECT).exists():
                 shutil.rmtree(folder, ignore_errors=True)
+                lock.close()
                 continue
-            when = (folder / _PROJECT).stat().st_mtime
             try:
-                origin = json.loads((folder / _ORIGIN).read_text()[:10_000])
-                name, path = str(origin["name"]), Path(origin["path"]) if origin["path"] else None
-            except (OSError, ValueError, KeyError, TypeError):
-                name, path = "A project", None  # the work itself may well be whole
-            found.append(LeftBehind(folder, name, path, when))
-        return found
+                when = (folder / _PROJECT).stat().st_mtime
+                origin = json.loads(read_file(folder / _ORIGIN, 10_000))
+                name = str(origin["name"])
+                path = Path(os.fsdecode(origin["path"].encode("utf-8", "surrogateescape"))) if origin["path"] else None
+            except (OSError, ValueError, KeyError, TypeError, AttributeError, RecursionError):
+                when, name, path = 0.0, "A project", None  # the work itself may well be whole
+            found.append((int(number[1]), LeftBehind(folder, name, path, when, lock)))
+        return [lost for _, lost in sorted(found, key=lambda each: -each[0])]
 
     @staticmethod
     def restore(lost: LeftBehind) -> tuple[Project, Assets]:
         """The project and its meshes as they were. Raises PackageError."""
         source = lost.folder / _PROJECT
-        project = parse(Project, _limited(source, LARGEST_TEXT), source, SCHEMA, migrated)
+        project = parse(Project, _kept(source, LARGEST_TEXT), source, SCHEMA, migrated)
         try:
-            return project, gather_assets(project, lambda name: _limited(lost.folder / name, LARGEST_ENTRY))
+            return project, gather_assets(project, lambda name: _kept(lost.folder / name, LARGEST_FILE))
         except AssetError as fault:
             raise PackageError(f"{fault} in what was kept; open the last save instead") from None
 
     @staticmethod
     def forget(lost: LeftBehind) -> None:
         shutil.rmtree(lost.folder, ignore_errors=True)
+        lost.lock.close()
+
+    @staticmethod
+    def leave(lost: LeftBehind) -> None:
+        """Lets another run offer it."""
+        lost.lock.close()
 
 
-def _is_over(folder: Path) -> bool:
-    """Whether no running program holds the folder's lock."""
+def _claimed(folder: Path) -> BinaryIO | None:
+    """The lock of a folder that no running program holds."""
     try:
-        handle = os.open(folder / _LOCK, os.O_RDWR)
-    except OSError:  # none yet: a run that is just starting, or what is left of a folder
-        return time.time() - folder.stat().st_mtime > 60
-    try:
-        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        lock = (folder / _LOCK).open("rb+")
+    except FileNotFoundError:
+        # A run that is killed between its first two steps leaves an empty one. One with work in it lost its lock file.
+        if not (folder / _PROJECT).exists():
+            with suppress(OSError):
+                folder.rmdir()
+            return None
+        with suppress(OSError):
+            (folder / _LOCK).touch()
+            return _claimed(folder)
+        return None
     except OSError:
-        return False
-    finally:
-        os.close(handle)
-    return True
-
-
-def _limited(path: Path, limit: int) -> bytes:
+        return None
     try:
-        with path.open("rb") as stream:
-            data = stream.read(limit + 1)
+        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError:
+        lock.close()
+        return None
+    return lock
+
+
+def _kept(path: Path, most: int) -> bytes:
+    try:
+        return read_file(path, most)
     except OSError as fault:
-        raise PackageError(f"{path.name} of the kept work is gone ({fault.strerror}); open the last save") from None
-    if len(data) > limit:
-        raise PackageError(f"{path.name} of the kept work is too large")
-    return data
+        words = fault.strerror or str(fault)
+        raise PackageError(f"{path.name} of the kept work cannot be read ({words}); open the last save") from None

@@ -1,16 +1,19 @@
 """Geometry maps kept in the user's cache, by what they are of."""
 
 import hashlib
+import io
+import zipfile
+import zlib
 from pathlib import Path
 
 import numpy as np
-from platformdirs import user_cache_path
 
 from mat_shelf.document.project import Project
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.exchange.atomic import write_atomically
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.rendering.shape_maps import ShapeKey, ShapeMap, make_map, needed_maps, others_near
+from mat_shelf.system.file_writer import write_file
+from mat_shelf.system.user_folders import cache_root
 
 _VERSION = 1
 """Raised whenever maps are made another way."""
@@ -18,7 +21,7 @@ _VERSION = 1
 
 def _path(key: ShapeKey) -> Path:
     name = hashlib.sha256(repr((_VERSION, *key)).encode()).hexdigest()[:32]
-    return user_cache_path("mat-shelf") / "shape-maps" / f"{name}.npz"
+    return cache_root() / "shape-maps" / f"{name}.npz"
 
 
 def shape_map(mesh: Mesh, key: ShapeKey, progress=lambda done, total: True, others=None) -> ShapeMap:
@@ -29,12 +32,14 @@ def shape_map(mesh: Mesh, key: ShapeKey, progress=lambda done, total: True, othe
             found = ShapeMap(kept["first"], kept["count"], kept["values"])
         if len(found.first) == len(mesh.triangles):
             return found
-    except (OSError, ValueError, KeyError, EOFError):
+    except (OSError, ValueError, KeyError, EOFError, zipfile.BadZipFile, zlib.error, NotImplementedError):
         pass  # not kept, or damaged: it is made again
     made = make_map(mesh, key, progress, others)
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        write_atomically(path, lambda temporary: _save(temporary, made))
+        out = io.BytesIO()
+        np.savez(out, **made._asdict())
+        write_file(path, out)
     except OSError:
         pass  # a full disk costs time at the next start, nothing more
     return made
@@ -47,8 +52,3 @@ def fill_shape_maps(project: Project, assets: Assets, progress=lambda done, tota
             assets.shape_maps[key] = shape_map(
                 assets.meshes[key.mesh], key, progress, others_near(project, assets.meshes, key)
             )
-
-
-def _save(path: Path, made: ShapeMap) -> None:
-    with path.open("wb") as file:
-        np.savez(file, **made._asdict())

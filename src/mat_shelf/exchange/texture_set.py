@@ -11,7 +11,7 @@ from mat_shelf.document.ids import new_id
 from mat_shelf.document.pattern import Feed, Pattern, Placement, Relief
 from mat_shelf.document.picture import Picture
 from mat_shelf.document.recipe import Recipe
-from mat_shelf.exchange.pictures import write_pixels
+from mat_shelf.exchange.picture_writing import write_pixels
 from mat_shelf.optics.color import encode_srgb
 from mat_shelf.patterns.pyramid import Pyramid
 from mat_shelf.patterns.sources import Pictured

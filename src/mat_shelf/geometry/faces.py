@@ -2,8 +2,6 @@
 
 import numpy as np
 
-MOST_FACES = 1 << 28
-
 
 class FacesError(ValueError):
     """A list of faces that is damaged."""
@@ -19,14 +17,24 @@ def faces_bytes(faces) -> bytes:
     return np.stack([passed, lengths], axis=1).astype("<u4").tobytes()
 
 
-def read_faces(data: bytes) -> np.ndarray:
-    """The list that `faces_bytes` made, (N,) int32, sorted. Raises FacesError."""
-    if len(data) % 8:
-        raise FacesError("the list of faces is cut short")
+def read_faces(data: bytes, most: int) -> np.ndarray:
+    """The list that `faces_bytes` made, (N,) int32, sorted.
+
+    Parameters
+    ----------
+    most : int
+        Faces of the part that they are of; a list that names others is refused before it is unpacked.
+
+    Raises
+    ------
+    FacesError
+    """
+    if len(data) % 8 or len(data) // 8 > most:
+        raise FacesError("the list of faces is damaged")
     pairs = np.frombuffer(data, "<u4").reshape(-1, 2).astype(np.int64)
     ends = np.cumsum(pairs.sum(axis=1))
-    if len(ends) and ends[-1] > MOST_FACES:
-        raise FacesError("the list claims more faces than a part may have")
+    if len(ends) and ends[-1] > most:
+        raise FacesError("the list claims faces that its part does not have")
     if (pairs[:, 1] == 0).any():
         raise FacesError("the list of faces is damaged")
     lengths = pairs[:, 1]

@@ -6,16 +6,18 @@ Khronos glTF 2.0. A glTF length is a metre; ours is a millimetre.
 """
 
 import hashlib
-import io
 from dataclasses import dataclass
 
 import numpy as np
 import trimesh
 
+from mat_shelf.geometry.glb_reading import GlbError, glb_arrays
 from mat_shelf.geometry.mesh import Mesh, MeshError, checked
+from mat_shelf.system.bounded import FaultError, LimitError, Limits, run
 
 MM_PER_M = 1000.0
 LARGEST_FILE = 512 * 2**20
+_MEMORY, _SECONDS = 512 * 2**20, 15.0
 
 
 @dataclass(frozen=True)
@@ -55,28 +57,15 @@ def read_glb(data: bytes) -> list[NamedMesh]:
     """
     if len(data) > LARGEST_FILE:
         raise MeshError(f"the model is larger than {LARGEST_FILE >> 20} MiB; split it or reduce it")
-    if data[:4] != b"glTF":
-        raise MeshError("this is no GLB file")
     try:
-        # No resolver: a file from elsewhere must not make us read other files.
-        scene = trimesh.load(io.BytesIO(data), file_type="glb", process=False, force="scene", resolver=None)
-    except Exception as fault:  # the reader raises whatever the damage happens to cause
-        raise MeshError(f"the model cannot be read; it seems damaged ({fault})") from fault
-    order = list(scene.geometry)
-    placed = sorted((order.index(scene.graph[node][1]), node) for node in scene.graph.nodes_geometry)
-    parts = []
-    for _, node in placed:
-        to_world, geometry = scene.graph[node]
-        solid = scene.geometry[geometry]
-        if not isinstance(solid, trimesh.Trimesh):
-            continue
-        to_world = np.asarray(to_world, np.float64)
-        moved = solid.vertices @ to_world[:3, :3].T + to_world[:3, 3]
-        turned = np.asarray(solid.vertex_normals) @ np.linalg.pinv(to_world[:3, :3])
-        faces = solid.faces if np.linalg.det(to_world[:3, :3]) > 0 else solid.faces[:, ::-1]
-        parts.append(
-            NamedMesh(str(node), checked(moved * MM_PER_M, faces, turned, uv=getattr(solid.visual, "uv", None)))
-        )
+        parts = run(glb_arrays, data, limits=Limits(_MEMORY + 8 * len(data), seconds=_SECONDS + len(data) / 5e6))
+    except FaultError as fault:
+        raise MeshError(str(fault) if fault.kind == GlbError.__name__ else "the model is damaged") from None
+    except LimitError as fault:
+        raise MeshError(f"the model cannot be read: {fault}") from None
     if not parts:
         raise MeshError("the model holds no surfaces")
-    return parts
+    return [
+        NamedMesh(part["name"], checked(part["vertices"] * MM_PER_M, part["triangles"], part["normals"], uv=part["uv"]))
+        for part in parts
+    ]

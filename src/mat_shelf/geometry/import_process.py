@@ -1,29 +1,24 @@
 """Reading a model in a process of its own: a reader may crash, take all memory or never end; the program must not."""
 
-import json
-import resource
-import subprocess
-import sys
-import tempfile
-import time
 from collections.abc import Callable
 from dataclasses import asdict
 from pathlib import Path
-
-import numpy as np
 
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.geometry.importing import ImportedModel, ImportedPart, read_model
 from mat_shelf.geometry.mesh import Mesh, MeshError
 from mat_shelf.geometry.repair import Repairs
+from mat_shelf.system.bounded import FaultError, LimitError, Limits, run
+from mat_shelf.system.child import say
 
-MOST_MEMORY = 8 * 2**30
-"""Bytes of address space; what is resident stays far below it."""
-SECONDS = 900.0
+SECONDS, SECONDS_A_MB, MOST_SECONDS = 18.0, 2.0, 900.0
+STEP_SECONDS_A_MB = 30.0
+"""Solids of free surfaces take longer to lay triangles on than to read."""
+MEMORY, MEMORY_A_BYTE, MOST_MEMORY = 3 << 29, 40, 8 << 30
 
 
 def import_model(
-    path: Path, progress: Callable[[str], bool] = lambda text: True, seconds: float = SECONDS
+    path: Path, progress: Callable[[str], bool] = lambda text: True, seconds: float | None = None
 ) -> ImportedModel:
     """Reads a model in another process.
 
@@ -31,8 +26,8 @@ def import_model(
     ----------
     progress : callable (str) -> bool
         Called several times a second with what is being done; False cancels.
-    seconds : float
-        Time after which it is given up.
+    seconds : float, optional
+        Time after which it is given up; by default the larger the file, the longer.
 
     Raises
     ------
@@ -41,59 +36,35 @@ def import_model(
     InterruptedError
         If `progress` said so.
     """
-    with tempfile.TemporaryDirectory(prefix="mat-shelf-import-") as folder:
-        said = Path(folder) / "said"
-        with said.open("wb") as out:
-            reader = subprocess.Popen(
-                [sys.executable, "-m", "mat_shelf.geometry.import_process", str(path), folder],
-                stdout=out,
-                stderr=subprocess.DEVNULL,
-                stdin=subprocess.DEVNULL,
-            )
-        ends = time.monotonic() + seconds
-        try:
-            while reader.poll() is None:
-                time.sleep(0.05)
-                lines = said.read_text("utf-8", "replace").splitlines()
-                if not progress(lines[-1] if lines else "Starting to read"):
-                    raise InterruptedError("cancelled")
-                if time.monotonic() > ends:
-                    raise MeshError(f"{path.name} takes longer than {seconds:.0f} s to read; it was given up")
-        finally:
-            if reader.poll() is None:
-                reader.kill()
-                reader.wait()
-        return _received(Path(folder), path)
-
-
-def _received(folder: Path, path: Path) -> ImportedModel:
     try:
-        text = json.loads((folder / "model.json").read_text())
-    except (OSError, ValueError):
-        raise MeshError(
-            f"{path.name} could not be read: it is damaged, or too large for this machine's memory"
-        ) from None
-    if "fault" in text:
-        raise MeshError(text["fault"])
-    model = ImportedModel(text["name"], text["unit"], text["unit_is_known"])
-    model.materials = {key: Recipe.model_validate(value) for key, value in text["materials"].items()}
-    for number, part in enumerate(text["parts"]):
-        with np.load(folder / f"{number}.npz", allow_pickle=False) as arrays:
-            mesh = Mesh(*(arrays[name] for name in ("vertices", "triangles", "normals")), arrays.get("uv"))
-            zones = [(name, arrays[f"zone{k}"], key) for k, (name, key) in enumerate(part["zones"])]
-        model.parts.append(ImportedPart(part["name"], mesh, part["material"], zones, Repairs(**part["repairs"])))
-    return model
+        text = run(_described, str(path), limits=_limits(path, seconds), progress=progress)
+    except FaultError as fault:
+        if fault.kind == MeshError.__name__:
+            raise MeshError(str(fault)) from None
+        raise MeshError(f"{path.name} cannot be read; it seems damaged ({fault.kind}: {fault})") from None
+    except LimitError as fault:
+        raise MeshError(f"{path.name} could not be read: {fault}; reduce it or split it") from None
+    return _model(text)
 
 
-def _send(model: ImportedModel, folder: Path) -> dict:
-    """Writes a model's arrays; returns the rest."""
-    for number, part in enumerate(model.parts):
-        zones = {f"zone{k}": faces for k, (_, faces, _) in enumerate(part.zones)}
-        mesh = part.mesh
-        arrays = {"vertices": mesh.vertices, "triangles": mesh.triangles, "normals": mesh.normals, **zones}
-        if mesh.uv is not None:
-            arrays["uv"] = mesh.uv
-        np.savez(folder / f"{number}.npz", **arrays)
+def _limits(path: Path, seconds: float | None) -> Limits:
+    try:
+        size = path.stat().st_size
+    except OSError:
+        size = 0  # the reader says what is wrong
+    rate = STEP_SECONDS_A_MB if path.suffix.lower() in (".step", ".stp") else SECONDS_A_MB
+    if seconds is None:
+        seconds = min(SECONDS + rate * size / 2**20, MOST_SECONDS)
+    return Limits(min(MEMORY + MEMORY_A_BYTE * size, MOST_MEMORY), MOST_MEMORY, seconds)
+
+
+def _described(name: str) -> dict:
+    """In the other process: a model as what can be sent."""
+    path = Path(name)
+    try:
+        model = read_model(path, say)
+    except OSError as fault:
+        raise MeshError(f"{path.name} needs more room than there is ({fault.strerror or fault}); reduce it") from None
     return {
         "name": model.name,
         "unit": model.unit,
@@ -102,8 +73,9 @@ def _send(model: ImportedModel, folder: Path) -> dict:
         "parts": [
             {
                 "name": part.name,
+                "mesh": [part.mesh.vertices, part.mesh.triangles, part.mesh.normals, part.mesh.uv],
                 "material": part.material,
-                "zones": [(name, key) for name, _, key in part.zones],
+                "zones": part.zones,
                 "repairs": asdict(part.repairs),
             }
             for part in model.parts
@@ -111,18 +83,11 @@ def _send(model: ImportedModel, folder: Path) -> dict:
     }
 
 
-def main(path: Path, folder: Path) -> None:
-    resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
-    try:
-        text = _send(read_model(path, lambda text: print(text, flush=True)), folder)
-    except MeshError as fault:
-        text = {"fault": str(fault)}
-    except (MemoryError, OSError):
-        text = {"fault": f"{path.name} needs more memory or space than there is; reduce it"}
-    except Exception as fault:  # a fault of ours must still be told
-        text = {"fault": f"{path.name} cannot be read ({type(fault).__name__}: {fault})"}
-    (folder / "model.json").write_text(json.dumps(text))
-
-
-if __name__ == "__main__":
-    main(Path(sys.argv[1]), Path(sys.argv[2]))
+def _model(text: dict) -> ImportedModel:
+    model = ImportedModel(text["name"], text["unit"], text["unit_is_known"])
+    model.materials = {key: Recipe.model_validate(value) for key, value in text["materials"].items()}
+    for part in text["parts"]:
+        zones = [tuple(zone) for zone in part["zones"]]
+        mesh = Mesh(*part["mesh"])
+        model.parts.append(ImportedPart(part["name"], mesh, part["material"], zones, Repairs(**part["repairs"])))
+    return model

@@ -63,7 +63,7 @@ def checked(vertices, triangles, normals=None, crease_degrees: float = 40.0, uv=
         raise MeshError("the mesh refers to vertices that are not there; the file is damaged")
     if np.abs(vertices).max() > 1e6:
         raise MeshError("the mesh is more than a kilometre large; check the unit it was exported in")
-    if not _doubled_areas(vertices, triangles).any():
+    if not _has_area(vertices, triangles):
         raise MeshError("the mesh has no size; export it again")
     if uv is not None:
         uv = np.ascontiguousarray(uv, np.float32)
@@ -76,9 +76,13 @@ def checked(vertices, triangles, normals=None, crease_degrees: float = 40.0, uv=
     return crease_normals(vertices, triangles, crease_degrees, uv)
 
 
-def _doubled_areas(vertices, triangles):
-    a, b, c = (vertices[triangles[:, k]].astype(np.float64) for k in range(3))
-    return np.linalg.norm(np.cross(b - a, c - a), axis=1)
+def _has_area(vertices, triangles, step: int = 4096) -> bool:
+    """Whether any triangle has an area; nearly always one of the first has."""
+    for first in range(0, len(triangles), step):
+        a, b, c = (vertices[triangles[first : first + step, k]].astype(np.float64) for k in range(3))
+        if np.cross(b - a, c - a).any():
+            return True
+    return False
 
 
 def places(vertices) -> np.ndarray:

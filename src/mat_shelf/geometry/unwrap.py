@@ -4,24 +4,21 @@ xatlas can crash or take for ever on large smooth meshes, so it runs in a proces
 large parts are cut by the direction that their faces look in before.
 """
 
-import subprocess
-import sys
-import tempfile
-import time
 from collections.abc import Callable
-from pathlib import Path
 
 import numpy as np
 import xatlas
 
 from mat_shelf.geometry.adjacency import adjacency, face_normals, pieces
 from mat_shelf.geometry.mesh import Mesh, MeshError
+from mat_shelf.system.bounded import FaultError, LimitError, Limits, TooLongError, run
 
 MOST_TO_CUT = 20_000
 """Faces of the largest mesh that xatlas cuts itself; more are cut by direction, and xatlas only lays the charts."""
 PADDING = 2
 """Texels between charts, so that they do not bleed into each other."""
 SECONDS = 300.0
+_MEMORY = 8 << 30
 
 
 def unwrapped(
@@ -50,31 +47,14 @@ def unwrapped(
     InterruptedError
         If `progress` said so.
     """
-    with tempfile.TemporaryDirectory(prefix="mat-shelf-unwrap-") as folder:
-        given, made = Path(folder) / "given.npz", Path(folder) / "made.npz"
-        np.savez(given, vertices=mesh.vertices, triangles=mesh.triangles, normals=mesh.normals, texel=texel_mm)
-        worker = subprocess.Popen(
-            [sys.executable, "-m", "mat_shelf.geometry.unwrap", str(given), str(made)],
-            stdin=subprocess.DEVNULL,
-            stdout=subprocess.DEVNULL,
-            stderr=subprocess.DEVNULL,
-        )
-        ends = time.monotonic() + seconds
-        try:
-            while worker.poll() is None:
-                time.sleep(0.05)
-                if not progress():
-                    raise InterruptedError("cancelled")
-                if time.monotonic() > ends:
-                    raise MeshError(f"unwrapping takes longer than {seconds:.0f} s; choose a larger texel")
-        finally:
-            if worker.poll() is None:
-                worker.kill()
-                worker.wait()
-        if worker.returncode or not made.exists():
-            raise MeshError("this mesh could not be unwrapped; simplify it, or cut it into parts")
-        with np.load(made, allow_pickle=False) as arrays:
-            source, triangles, uv, pixels = (arrays[name] for name in ("source", "triangles", "uv", "pixels"))
+    limits = Limits(_MEMORY, _MEMORY, seconds)
+    arrays = (mesh.vertices, mesh.triangles, mesh.normals)
+    try:
+        source, triangles, uv, pixels = run(_unwrap, *arrays, texel_mm, limits=limits, progress=lambda _: progress())
+    except TooLongError:
+        raise MeshError(f"unwrapping takes longer than {seconds:.0f} s; choose a larger texel") from None
+    except (FaultError, LimitError):
+        raise MeshError("this mesh could not be unwrapped; simplify it, or cut it into parts") from None
     return Mesh(mesh.vertices[source], triangles, mesh.normals[source], uv), int(pixels)
 
 
@@ -102,8 +82,15 @@ def _flat(mesh: Mesh, chart: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.nda
     return source, triangles, np.take_along_axis(mesh.vertices[source], flat_axes, axis=1).astype(np.float32)
 
 
-def _unwrap(mesh: Mesh, texel_mm: float) -> tuple[np.ndarray, np.ndarray, np.ndarray, int]:
-    """In this process: source vertex of each new one, faces, coordinates in [0, 1], pixels of the square picture."""
+def _unwrap(vertices, triangles, normals, texel_mm: float) -> tuple[np.ndarray, np.ndarray, np.ndarray, int]:
+    """In the other process: source vertex of each new one, faces, coordinates in [0, 1], pixels of the square picture.
+
+    Raises
+    ------
+    MeshError
+        If faces were lost.
+    """
+    mesh = Mesh(vertices, triangles, normals)
     atlas = xatlas.Atlas()
     options = xatlas.PackOptions()
     options.texels_per_unit, options.padding, options.resolution = 1 / texel_mm, PADDING, 0
@@ -113,20 +100,12 @@ def _unwrap(mesh: Mesh, texel_mm: float) -> tuple[np.ndarray, np.ndarray, np.nda
         source = np.arange(len(mesh.vertices))
     else:
         chart = charts_by_direction(mesh)
-        source, triangles, flat = _flat(mesh, chart)
-        atlas.add_uv_mesh(flat, triangles.astype(np.uint32), chart.astype(np.uint32)[:, None])
+        source, laid, flat = _flat(mesh, chart)
+        atlas.add_uv_mesh(flat, laid.astype(np.uint32), chart.astype(np.uint32)[:, None])
     atlas.generate(xatlas.ChartOptions(), options)
-    mapping, triangles, uv = atlas[0]
+    mapping, made, uv = atlas[0]
+    if len(made) != len(mesh.triangles):
+        raise MeshError("faces were lost")
     side = max(atlas.width, atlas.height)
     uv = uv * np.array([atlas.width, atlas.height]) / side
-    return source[mapping], triangles.astype(np.int32), uv.astype(np.float32), int(side)
-
-
-if __name__ == "__main__":
-    with np.load(sys.argv[1], allow_pickle=False) as given_:
-        mesh_ = Mesh(given_["vertices"], given_["triangles"], given_["normals"])
-        texel_ = float(given_["texel"])
-    source_, triangles_, uv_, pixels_ = _unwrap(mesh_, texel_)
-    if len(triangles_) != len(mesh_.triangles):
-        sys.exit(3)
-    np.savez(sys.argv[2], source=source_, triangles=triangles_, uv=uv_, pixels=pixels_)
+    return source[mapping], made.astype(np.int32), uv.astype(np.float32), int(side)

@@ -5,7 +5,10 @@ References
 Turquin 2019, Practical Multiple Scattering Compensation for Microfacet Models.
 """
 
+import io
 import math
+import zipfile
+import zlib
 from functools import cache
 
 import numpy as np
@@ -15,6 +18,7 @@ from mat_shelf.optics.fuzz import fuzz_reflection
 from mat_shelf.optics.kernels import F, cache_folder, inline, kernel
 from mat_shelf.optics.microfacet import sample_visible_normal, smith_g1, smith_g2, widths
 from mat_shelf.optics.vectors import add, dot, normalize, scale, sub
+from mat_shelf.system.file_writer import write_file
 
 COSINES = 24
 ROUGHNESSES = 24
@@ -196,7 +200,7 @@ def albedo_tables():
     try:
         with np.load(path, allow_pickle=False) as kept:
             return tuple(kept[name] for name in _NAMES)
-    except (OSError, ValueError, KeyError):
+    except (OSError, ValueError, KeyError, EOFError, zipfile.BadZipFile, zlib.error):
         tables = (
             np.zeros((ROUGHNESSES, COSINES), np.float32),
             np.zeros((CONTRASTS, ROUGHNESSES, COSINES, 3), np.float32),
@@ -210,8 +214,9 @@ def albedo_tables():
         _tabulate_brushed_boundary(tables[4])
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        with path.open("wb") as out:
-            np.savez(out, **dict(zip(_NAMES, tables, strict=True)))
+        out = io.BytesIO()
+        np.savez(out, **dict(zip(_NAMES, tables, strict=True)))
+        write_file(path, out)
     except OSError:
         pass  # a cache that cannot be written costs a few seconds at the next start, no more
     return tables

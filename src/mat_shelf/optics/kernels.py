@@ -11,7 +11,8 @@ from pathlib import Path
 
 import numba
 import numpy as np
-from platformdirs import user_cache_path
+
+from mat_shelf.system.user_folders import cache_root
 
 F = np.float32
 """Float32 constants in kernels are written F(1): a bare 1.0 would lift an expression to float64."""
@@ -30,7 +31,7 @@ def cache_folder(domain: str = "rendering") -> Path:
             text = source.read_bytes()
             if folder == "optics" or b"@kernel" in text or b"@inline" in text:
                 digest.update(text)
-    return user_cache_path("mat-shelf") / f"{domain}-{digest.hexdigest()[:12]}"
+    return cache_root() / f"{domain}-{digest.hexdigest()[:12]}"
 
 
 def kernel(function):

@@ -69,12 +69,21 @@ class Pyramid:
 def _halved(pixels: np.ndarray) -> np.ndarray:
     """Means of two by two pixels; an odd last row or column is left out."""
     h, w, c = pixels.shape
-    blocks = pixels[: h // 2 * 2, : w // 2 * 2].reshape(h // 2, 2, w // 2, 2, c)
-    total = blocks[:, 0, :, 0].astype(np.float32)
-    for row, column in ((0, 1), (1, 0), (1, 1)):
-        total += blocks[:, row, :, column]
-    total *= np.float32(0.25)
-    return (total + 0.5).astype(pixels.dtype) if pixels.dtype != np.float32 else total
+    out = np.empty((h // 2, w // 2, c), pixels.dtype)
+    _halve(pixels, F(0 if pixels.dtype == np.float32 else 0.5), out)
+    return out
+
+
+@kernel
+def _halve(pixels, rounding, out):
+    """Fills an (h, w, C) picture with the means of two by two pixels of a larger one."""
+    rows, columns, channels = out.shape
+    for i in range(rows):
+        for j in range(columns):
+            for k in range(channels):
+                above = F(pixels[2 * i, 2 * j, k]) + F(pixels[2 * i, 2 * j + 1, k])
+                below = F(pixels[2 * i + 1, 2 * j, k]) + F(pixels[2 * i + 1, 2 * j + 1, k])
+                out[i, j, k] = (above + below) * F(0.25) + rounding
 
 
 @lru_cache(maxsize=8)

@@ -97,8 +97,8 @@ def laid_marks(
             sheet = lay(mark, meshes[part.mesh], part.pose)
         except LyingError:
             continue  # kept in the project; the board says what is wrong
-        if not sheet.lies.any():
-            continue
+        if not len(sheet.triangles()):
+            continue  # nothing of it lies on the part, or so little that its net has no mesh there
         art, back = (
             artwork(pictures[picture.digest], crop) if picture is not None and picture.digest in pictures else None
             for picture, crop in ((mark.art, mark.crop), (mark.back, (0.0, 0.0, 0.0, 0.0)))

@@ -1,21 +1,25 @@
 """The shelf: a folder of swatch packages and an SQLite index that can always be made again from it."""
 
+import itertools
 import re
 import sqlite3
-from collections.abc import Iterable, Mapping
-from contextlib import closing
+from collections.abc import Callable, Iterable, Mapping
+from contextlib import closing, suppress
 from pathlib import Path
 from types import MappingProxyType
 from typing import NamedTuple
 
-from platformdirs import user_data_path
+from pydantic import ValidationError
 
+from mat_shelf.document.parameter import explain
 from mat_shelf.document.swatch import FAMILIES, Swatch
-from mat_shelf.exchange.atomic import write_atomically
 from mat_shelf.exchange.package import PackageError
 from mat_shelf.exchange.swatch_file import ENDING, open_swatch, save_swatch, swatch_pictures
 from mat_shelf.shelf.shipped import SHIPPED
 from mat_shelf.shelf.thumbnails import recipe_key
+from mat_shelf.system.file_reader import read_file
+from mat_shelf.system.file_writer import sweep, words_of, write_file
+from mat_shelf.system.user_folders import data_folder
 
 _TABLES = """
 CREATE TABLE IF NOT EXISTS swatches (
@@ -25,6 +29,10 @@ CREATE TABLE IF NOT EXISTS swatches (
 CREATE VIRTUAL TABLE IF NOT EXISTS words USING fts5 (id UNINDEXED, name, family, tags, note, tokenize = 'unicode61');
 """
 _TABLES_VERSION = 2
+_LARGEST_LIST = 1 << 20
+_DAMAGE = (sqlite3.DatabaseError, ValidationError, UnicodeError)
+"""How damage inside an index shows. It holds nothing that the folder does not, so it is made anew."""
+_numbers = itertools.count()
 
 
 class ShelfError(Exception):
@@ -45,7 +53,7 @@ class Entry(NamedTuple):
 
 def shelf_folder() -> Path:
     """Where the shelf is kept."""
-    return user_data_path("mat-shelf") / "shelf"
+    return data_folder() / "shelf"
 
 
 class Shelf:
@@ -54,57 +62,70 @@ class Shelf:
     Parameters
     ----------
     folder : Path
-        Made if it is not there, and given the shipped swatches that it never had.
-
-    Raises
-    ------
-    ShelfError
-        If the folder cannot be made or written.
+        Made if it is not there, and given the shipped swatches that it never had. One that cannot be written is read
+        as far as that goes, with the shipped swatches beside what is in it; nothing can be added then.
 
     Attributes
     ----------
+    is_writable : bool
     problems : list of str
-        Packages in the folder that could not be read, one line each.
+        What in the folder could not be read or followed, one line each.
     """
 
     def __init__(self, folder: Path | None = None):
         self.folder = folder or shelf_folder()
         self.problems: list[str] = []
+        self.is_writable = True
+        self._held: sqlite3.Connection | None = None
         try:
             self.folder.mkdir(parents=True, exist_ok=True)
+            sweep(self.folder)
             self._give_shipped()
+            self._check_index()
             self._read_folder()
-        except OSError as fault:
-            raise ShelfError(f"the shelf in {self.folder} cannot be written: {fault}") from fault
+        except (OSError, ShelfError) as fault:
+            self.is_writable = False
+            # An index in memory lives as long as a connection to it is held.
+            self._memory = f"file:mat-shelf-{next(_numbers)}?mode=memory&cache=shared"
+            self._held = self._opened()
+            self._read_folder()
+            reason = words_of(fault) if isinstance(fault, OSError) else str(fault)
+            self.problems.insert(0, f"the shelf in {self.folder} cannot be written, so nothing is kept on it: {reason}")
 
     def _give_shipped(self) -> None:
         """Adds the shipped swatches that this shelf was never given; what the user threw out stays out."""
         given = self.folder / "shipped.txt"
-        known = set(given.read_text().split()) if given.exists() else set()
+        try:
+            known = set(read_file(given, _LARGEST_LIST).decode("utf-8", "replace").split())
+        except OSError:  # none yet, or nothing that can be read: what is there already stays as it is
+            known = set()
         fresh = [swatch for swatch in SHIPPED if swatch.id not in known]
         for swatch in fresh:
             if not self._path(swatch.id).exists():
                 save_swatch(self._path(swatch.id), swatch)
         if fresh:
-            text = "\n".join(sorted(known | {swatch.id for swatch in fresh}))
-            write_atomically(given, lambda temporary: temporary.write_text(text))
+            write_file(given, "\n".join(sorted(known | {swatch.id for swatch in fresh})).encode())
 
     def entries(self) -> list[Entry]:
         """All swatches, by family in the shelf's order, then by name."""
-        with closing(self._index()) as index:
-            rows = index.execute(
+        rows = self._asked(
+            lambda index: index.execute(
                 "SELECT s.id, s.name, s.family, s.tags, s.note, p.name, s.recipe_key "
                 "FROM swatches s LEFT JOIN swatches p ON p.id = s.parent"
             ).fetchall()
+        )
         order = {family: place for place, family in enumerate(FAMILIES)}
         rows.sort(key=lambda row: (order.get(row[2], 99), row[2], row[1].casefold()))
         return [Entry(*row) for row in rows]
 
     def swatch(self, swatch_id: str) -> Swatch | None:
         """A swatch, a variant with all it has from its parent; None where it is not on the shelf."""
-        with closing(self._index()) as index:
+
+        def find(index: sqlite3.Connection) -> Swatch | None:
             row = index.execute("SELECT json FROM swatches WHERE id = ?", (swatch_id,)).fetchone()
-        return Swatch.model_validate_json(row[0]) if row else None
+            return Swatch.model_validate_json(row[0]) if row else None
+
+        return self._asked(find)
 
     def search(self, text: str) -> list[str]:
         """Ids of the swatches in whose name, family, tags or note each word of `text` begins a word.
@@ -115,8 +136,8 @@ class Shelf:
         if not words:
             return [entry.id for entry in self.entries()]
         query = " ".join(f'"{word}"*' for word in words)
-        with closing(self._index()) as index:
-            return [row[0] for row in index.execute("SELECT id FROM words WHERE words MATCH ? ORDER BY rank", (query,))]
+        found = "SELECT id FROM words WHERE words MATCH ? ORDER BY rank"
+        return self._asked(lambda index: [row[0] for row in index.execute(found, (query,))])
 
     def pictures(self, swatch: Swatch) -> dict[str, bytes]:
         """The pictures that a swatch's patterns show, by SHA-256, out of its package or its parent's.
@@ -144,7 +165,10 @@ class Shelf:
         Raises
         ------
         ShelfError
+            If it cannot be kept, or a variant of it could not follow; nothing is written then.
         """
+        self._must_be_writable()
+        self._check_followers(swatch)
         try:
             save_swatch(self._path(swatch.id), swatch, self.pictures(swatch) | dict(pictures))
             self._read_folder()
@@ -153,6 +177,7 @@ class Shelf:
 
     def throw_out(self, swatch_id: str) -> None:
         """Takes a swatch off the shelf; `put_back` brings it again. Its variants stay as they look."""
+        self._must_be_writable()
         away = self.folder / "thrown-out"
         try:
             for variant in self._variants_of(swatch_id):
@@ -173,9 +198,32 @@ class Shelf:
             raise ShelfError(f"it could not be put back: {fault}") from fault
 
     def _variants_of(self, swatch_id: str) -> list[Swatch]:
-        with closing(self._index()) as index:
+        def find(index: sqlite3.Connection) -> list[Swatch]:
             rows = index.execute("SELECT json FROM swatches WHERE parent = ?", (swatch_id,)).fetchall()
-        return [Swatch.model_validate_json(row[0]) for row in rows]
+            return [Swatch.model_validate_json(row[0]) for row in rows]
+
+        return self._asked(find)
+
+    def _check_followers(self, swatch: Swatch) -> None:
+        """Raises ShelfError where a variant of a swatch, or a variant of that, could not follow it."""
+        waiting, seen = [swatch], {swatch.id}
+        while waiting:
+            parent = waiting.pop()
+            for variant in self._variants_of(parent.id):
+                if variant.id in seen:
+                    continue
+                seen.add(variant.id)
+                try:
+                    waiting.append(variant.following(parent.recipe))
+                except ValidationError as fault:
+                    raise ShelfError(
+                        f"'{swatch.name}' cannot be kept so: its variant '{variant.name}' could not follow it "
+                        f"({explain(fault)}); change that first"
+                    ) from None
+
+    def _must_be_writable(self) -> None:
+        if not self.is_writable:
+            raise ShelfError(f"the folder of the shelf, {self.folder}, cannot be written; nothing was kept")
 
     def name_is_free(self, name: str, but_for: str | None = None) -> bool:
         """Whether no swatch, or only the one with the id `but_for`, has this name, in small letters or capitals."""
@@ -184,7 +232,7 @@ class Shelf:
 
     def rebuild(self) -> None:
         """Throws the index away and makes it again from the folder."""
-        self._index_path.unlink(missing_ok=True)
+        self._drop_index()
         self._read_folder()
 
     def fill_index(self, swatches: Iterable[Swatch]) -> None:
@@ -200,19 +248,62 @@ class Shelf:
     def _path(self, swatch_id: str) -> Path:
         return self.folder / f"{swatch_id}{ENDING}"
 
+    def _asked(self, ask: Callable[[sqlite3.Connection], object]):
+        """What the index says; one that is damaged is made again from the folder, and asked once more."""
+        try:
+            with closing(self._index()) as index:
+                return ask(index)
+        except sqlite3.OperationalError as fault:
+            if _is_busy(fault):
+                raise ShelfError("another program holds the shelf's index; close it and try again") from fault
+        except _DAMAGE:
+            pass
+        self.rebuild()
+        try:
+            with closing(self._index()) as index:
+                return ask(index)
+        except _DAMAGE as fault:
+            raise ShelfError(f"the shelf's index in {self.folder} cannot be used: {fault}") from fault
+
+    def _check_index(self) -> None:
+        """Makes the index again where it is damaged inside; it may look sound until it is asked for what is there."""
+        try:
+            with closing(self._index()) as index:
+                if index.execute("PRAGMA quick_check(1)").fetchone()[0] == "ok":
+                    return
+        except sqlite3.OperationalError as fault:
+            if _is_busy(fault):
+                raise ShelfError("another program holds the shelf's index; close it and try again") from fault
+        except sqlite3.DatabaseError:
+            pass
+        self._drop_index()
+
+    def _drop_index(self) -> None:
+        if self._held is not None:
+            for table in ("swatches", "words"):
+                self._held.execute(f"DELETE FROM {table}")
+            self._held.commit()
+            return
+        for ending in ("", "-journal", "-wal", "-shm"):
+            with suppress(FileNotFoundError):
+                Path(f"{self._index_path}{ending}").unlink()
+
     def _index(self) -> sqlite3.Connection:
         try:
             return self._opened()
         except sqlite3.OperationalError as fault:
-            if "locked" in str(fault):
+            if _is_busy(fault):
                 raise ShelfError("another program holds the shelf's index; close it and try again") from fault
             raise ShelfError(f"the shelf's index in {self.folder} cannot be opened: {fault}") from fault
-        except sqlite3.DatabaseError:  # damaged, or of another version: it holds nothing that the folder does not
-            self._index_path.unlink(missing_ok=True)
+        except sqlite3.DatabaseError:  # damaged, or of another version
+            self._drop_index()
             return self._opened()
 
     def _opened(self) -> sqlite3.Connection:
-        index = sqlite3.connect(self._index_path, timeout=5)
+        if self.is_writable:
+            index = sqlite3.connect(self._index_path, timeout=5)
+        else:
+            index = sqlite3.connect(self._memory, timeout=5, uri=True, check_same_thread=False)
         try:
             version = index.execute("PRAGMA user_version").fetchone()[0]
             if version not in (0, _TABLES_VERSION) or (version == 0 and _has_tables(index)):
@@ -226,12 +317,30 @@ class Shelf:
 
     def _read_folder(self) -> None:
         """Brings the index up to the folder, reading only packages that changed; then variants follow their parents."""
+        try:
+            self._read_packages()
+        except _DAMAGE as fault:
+            if isinstance(fault, sqlite3.OperationalError) and _is_busy(fault):
+                raise ShelfError("another program holds the shelf's index; close it and try again") from fault
+            if isinstance(fault, sqlite3.OperationalError) and "full" in str(fault):
+                raise ShelfError("the disk is full; free some space") from fault
+            self._drop_index()
+            try:
+                self._read_packages()
+            except _DAMAGE as again:
+                raise ShelfError(f"the shelf's index in {self.folder} cannot be used: {again}") from again
+
+    def _read_packages(self) -> None:
         self.problems = []
         with closing(self._index()) as index, index:
             known = dict(index.execute("SELECT id, modified FROM swatches").fetchall())
             seen, has_changed = set(), False
-            for path in sorted(self.folder.glob(f"*{ENDING}")):
-                modified = path.stat().st_mtime_ns
+            for path in sorted(self.folder.glob(f"[!.]*{ENDING}")):
+                try:
+                    modified = path.stat().st_mtime_ns
+                except OSError:
+                    self.problems.append(f"{path.name} leads nowhere; remove it")
+                    continue
                 if known.get(path.stem) == modified:
                     seen.add(path.stem)
                     continue
@@ -246,19 +355,33 @@ class Shelf:
                 seen.add(path.stem)
                 has_changed = True
                 _enter(index, swatch, modified)
+            if not self.is_writable:
+                fresh = [swatch for swatch in SHIPPED if swatch.id not in seen]
+                seen |= {swatch.id for swatch in fresh}
+                has_changed = has_changed or bool(fresh)
+                for swatch in fresh:
+                    _enter(index, swatch, 0)
             for gone in known.keys() - seen:
                 index.execute("DELETE FROM swatches WHERE id = ?", (gone,))
                 index.execute("DELETE FROM words WHERE id = ?", (gone,))
             if has_changed:
-                _follow_parents(index)
+                self.problems += _follow_parents(index)
+
+
+def _is_busy(fault: sqlite3.OperationalError) -> bool:
+    return "locked" in str(fault) or "busy" in str(fault)
 
 
 def _has_tables(index: sqlite3.Connection) -> bool:
     return index.execute("SELECT count(*) FROM sqlite_master").fetchone()[0] > 0
 
 
-def _follow_parents(index: sqlite3.Connection) -> None:
-    """Gives variants what they have from their parents, parents first. Those that vary each other stay as they are."""
+def _follow_parents(index: sqlite3.Connection) -> list[str]:
+    """Gives variants what they have from their parents, parents first; returns what could not be, a line each.
+
+    Those that vary each other, or cannot follow, stay as they are.
+    """
+    problems: list[str] = []
     waiting = {
         row[0]: (Swatch.model_validate_json(row[1]), row[2])
         for row in index.execute("SELECT id, json, modified FROM swatches WHERE parent IS NOT NULL")
@@ -266,13 +389,17 @@ def _follow_parents(index: sqlite3.Connection) -> None:
     while True:
         ready = [key for key, (variant, _) in waiting.items() if variant.parent not in waiting]
         if not ready:
-            return
+            return problems
         for key in ready:
             variant, modified = waiting.pop(key)
             row = index.execute("SELECT json FROM swatches WHERE id = ?", (variant.parent,)).fetchone()
             if row is None:
                 continue
-            following = variant.following(Swatch.model_validate_json(row[0]).recipe)
+            try:
+                following = variant.following(Swatch.model_validate_json(row[0]).recipe)
+            except ValidationError as fault:
+                problems.append(f"'{variant.name}' cannot follow what it is a variant of: {explain(fault)}")
+                continue
             if following is not variant:
                 _enter(index, following, modified)
 

@@ -1,6 +1,7 @@
 """Pictures of swatches, all on one shape, kept in the user's cache under what they show."""
 
 import hashlib
+import io
 from collections.abc import Mapping
 from contextlib import suppress
 from functools import cache
@@ -9,18 +10,18 @@ from types import MappingProxyType
 
 import numpy as np
 from PIL import Image
-from platformdirs import user_cache_path
 
 from mat_shelf.document.project import Backdrop, Camera, Material, Part, Pose, Product, Project, Set, Softbox, View
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.exchange.atomic import write_atomically
-from mat_shelf.exchange.pictures import PictureError
+from mat_shelf.exchange.picture_reading import PictureError
 from mat_shelf.exchange.shape_cache import fill_shape_maps
 from mat_shelf.geometry.glb import NamedMesh
 from mat_shelf.geometry.solids import lathe, rounded
 from mat_shelf.rendering.film import develop
 from mat_shelf.rendering.session import render
+from mat_shelf.system.file_writer import write_file
+from mat_shelf.system.user_folders import cache_root
 
 SIZE = 112
 SAMPLES = 48
@@ -35,7 +36,7 @@ def recipe_key(recipe: Recipe) -> str:
 
 def thumbnail_path(key: str) -> Path:
     """Where the picture of the recipe with this key is kept."""
-    return user_cache_path("mat-shelf") / "thumbnails" / f"{LOOK}-{SIZE}-{SAMPLES}" / f"{key}.png"
+    return cache_root() / "thumbnails" / f"{LOOK}-{SIZE}-{SAMPLES}" / f"{key}.png"
 
 
 def make_thumbnail(
@@ -69,7 +70,9 @@ def make_thumbnail(
                 meshes.add_map(data)
         fill_shape_maps(project, meshes)
         pixels = develop(render(project, meshes, SIZE, SIZE, SAMPLES, threads=threads, progress=progress).light)
-        write_atomically(path, lambda temporary: Image.fromarray(pixels).save(temporary, "PNG"))
+        out = io.BytesIO()
+        Image.fromarray(pixels).save(out, "PNG")
+        write_file(path, out)
     return path
 
 

@@ -21,6 +21,7 @@ from mat_shelf.app.board.card import titled_card
 from mat_shelf.app.board.rows import row_of
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.project import Set
+from mat_shelf.system.user_folders import home_folder
 
 ROOM_PICTURES = "Room pictures (*.exr *.hdr)"
 
@@ -112,7 +113,7 @@ class SetBoard(QFrame):
         if self.workshop.project.set.room is not None:
             self.workshop.set_room(None)
             return
-        chosen, _ = QFileDialog.getOpenFileName(self, "Room picture", str(Path.home()), ROOM_PICTURES)
+        chosen, _ = QFileDialog.getOpenFileName(self, "Room picture", str(home_folder()), ROOM_PICTURES)
         if chosen:
             self.workshop.set_room(Path(chosen))
 

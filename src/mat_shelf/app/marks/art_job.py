@@ -5,10 +5,10 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, QThread, pyqtSignal
 
 from mat_shelf.app.picture_file import SeveralLayersError, picture_data
+from mat_shelf.document.ids import name_from
 from mat_shelf.document.picture import Picture
-from mat_shelf.exchange.art import as_art
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.exchange.pictures import PictureError
+from mat_shelf.exchange.picture_reading import PictureError, as_art
 
 
 class ArtJob(QThread):
@@ -48,4 +48,4 @@ class ArtJob(QThread):
             words = fault.strerror if isinstance(fault, OSError) and fault.strerror else str(fault)
             self.failed.emit(f"{self.path.name} cannot be used as art: {words}.")
             return
-        self.read.emit(Picture(name=name[:120], digest=key, kind=kind))
+        self.read.emit(Picture(name=name_from(name, "Picture"), digest=key, kind=kind))

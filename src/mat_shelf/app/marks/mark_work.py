@@ -5,13 +5,15 @@ import math
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from mat_shelf.app.command import command
 from mat_shelf.app.workshop import Workshop
-from mat_shelf.document.ids import free_name, new_id
+from mat_shelf.document.ids import free_name, name_from, new_id
 from mat_shelf.document.mark import Mark
 from mat_shelf.document.picture import Picture
 from mat_shelf.document.project import Camera
 from mat_shelf.document.recipe import Recipe
-from mat_shelf.exchange.art import piece_pictures, pixels_per_mm
+from mat_shelf.exchange.art import piece_pictures
+from mat_shelf.exchange.picture_reading import pixels_per_mm
 from mat_shelf.geometry.pose import turn_matrix
 from mat_shelf.marks.lying import LyingError, Sheet, beside, lay
 from mat_shelf.patterns.by_hand import Hit
@@ -71,10 +73,12 @@ class MarkWork(QObject):
             self._mark_id = mark_id
             self.opened.emit()
 
+    @command
     def put(self, label: str, mark: Mark, gesture: str | None = None) -> None:
         """Changes a mark, or lays it on top."""
         self.workshop.edit(label, self.workshop.project.with_mark(mark), gesture and f"{gesture} {mark.id}")
 
+    @command
     def add(self, kind: str, hit: Hit, art: Picture | None = None, size: tuple[float, float] | None = None) -> None:
         """Puts a new mark on a place of a part, at the size its art is printed at, or as large as the part allows.
 
@@ -120,11 +124,13 @@ class MarkWork(QObject):
         point = np.subtract(hit.position, pose.shift) @ turn / pose.scale
         return tuple(float(x) for x in point), tuple(float(x) for x in np.asarray(hit.normal) @ turn)
 
+    @command
     def carry(self, mark: Mark, hit: Hit) -> None:
         """Puts a mark's middle to a place, on whatever part that is."""
         point, facing = self._in_part(hit)
         self.put("Move mark", mark.with_(part=hit.part, point=point, facing=facing), "carry")
 
+    @command
     def nudge(self, right: float, up: float) -> None:
         """Moves the mark on the board along the surface, mm in its own directions."""
         mark = self.mark
@@ -173,6 +179,7 @@ class MarkWork(QObject):
         sizes = (across, across, tall, tall)
         return {side: share * size for side, share, size in zip(SIDES, mark.crop, sizes, strict=True)}
 
+    @command
     def crop(self, mark: Mark, taken: dict[str, float]) -> None:
         """Takes so much, mm, off a mark's art at each side. What is left of it stays where it is."""
         left, right, top, bottom = mark.crop
@@ -213,6 +220,7 @@ class MarkWork(QObject):
         sizes = (across, across, tall, tall)
         return {side: float(edge * size) for side, edge, size in zip(SIDES, edges, sizes, strict=True)}
 
+    @command
     def replace_art(self, digest: str, picture: Picture) -> None:
         """Puts a newer picture wherever marks show an older one, as one step."""
         project = self.workshop.project
@@ -228,6 +236,7 @@ class MarkWork(QObject):
             self.workshop.edit("Art saved anew", project)
             self.workshop.said.emit(f"'{picture.name}' was saved anew and read again.")
 
+    @command
     def cut_apart(self, mark: Mark) -> None:
         """Cuts a sheet of several labels apart by its alpha: a mark for each, where it lies now."""
         assets, part = self.workshop.assets, self.part_of(mark)
@@ -264,18 +273,20 @@ class MarkWork(QObject):
                 facing=facing,
                 width=max(round((columns.stop - columns.start) * per_pixel[0], 2), 0.1),
                 height=max(round((rows.stop - rows.start) * per_pixel[1], 2), 0.1),
-                art=Picture(name=f"{name}.png"[:120], digest=key, kind=kind),
+                art=Picture(name=name_from(f"{name}.png", "Picture"), digest=key, kind=kind),
                 crop=(0.0, 0.0, 0.0, 0.0),
             )
             project = project.with_mark(made)
         self.workshop.edit("Cut apart", project.without_mark(mark.id))
         self.open(made.id)
 
+    @command
     def take_out(self, mark: Mark) -> None:
         self.workshop.edit(f"Take out {mark.name}", self.workshop.project.without_mark(mark.id))
         if mark.id == self._mark_id:
             self.open(None)
 
+    @command
     def copy(self, mark: Mark) -> None:
         """Lays a second one beside it."""
         name = free_name(mark.name, {m.name for m in self.workshop.project.marks})
@@ -283,6 +294,7 @@ class MarkWork(QObject):
         self.put(f"Copy {mark.name}", made)
         self.open(made.id)
 
+    @command
     def move(self, mark: Mark, by: int) -> None:
         """Lays a mark further up (1) or down (-1) among the others."""
         marks = list(self.workshop.project.marks)
@@ -292,6 +304,7 @@ class MarkWork(QObject):
             marks.insert(to, marks.pop(place))
             self.workshop.edit("Order of marks", self.workshop.project.with_(marks=tuple(marks)))
 
+    @command
     def lay_at(self, mark_id: str, place: int) -> None:
         """Lays a mark at a place among the others, counted from the uppermost."""
         marks = [mark for mark in self.workshop.project.marks if mark.id != mark_id]
@@ -323,6 +336,8 @@ class MarkWork(QObject):
             return f"It has no place: {fault}."
         if mark.art is not None and mark.art.digest not in self.workshop.assets.pictures:
             return f"'{mark.art.name}' is missing. Choose its art again."
+        if not len(sheet.triangles()):
+            return f"It is so much larger than {part.name} that it cannot be laid there. Make it smaller."
         missing = 1 - float(sheet.lies.mean())
         if missing > 0.02:
             return f"{100 * missing:.0f} % of it hangs over an edge of {part.name}. Make it smaller or move it."

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QObject, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen, QPixmap
 from PyQt6.QtWidgets import QWidget
 
+from mat_shelf.app.fault_report import report
 from mat_shelf.app.theme import THEME
 from mat_shelf.document.pattern import Pattern, needed
 from mat_shelf.patterns.step import Library
@@ -73,8 +74,11 @@ class Painter(QObject):
                 if self._is_closing:
                     return
                 asker, (pattern, library, size, until) = self._wanted.popitem()  # what is looked at now comes last
-            values = values_of(pattern, library, size.width(), size.height(), until)
-            self.painted.emit(asker, image_of(pixels_of(values)), values)
+            try:
+                values = values_of(pattern, library, size.width(), size.height(), until)
+                self.painted.emit(asker, image_of(pixels_of(values)), values)
+            except Exception as fault:  # one pattern that cannot be drawn leaves the others their pictures
+                report(fault)
             if time.monotonic() < self._editing_until:
                 time.sleep(PAUSE_S)
 

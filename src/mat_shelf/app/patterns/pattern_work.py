@@ -3,6 +3,7 @@
 from pydantic import ValidationError
 from PyQt6.QtCore import QMimeData, QObject, pyqtSignal
 
+from mat_shelf.app.command import command
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.ids import free_name, new_id
 from mat_shelf.document.parameter import explain
@@ -119,6 +120,7 @@ class PatternWork(QObject):
             return False
         return True
 
+    @command
     def begin(self, steps: tuple[Step, ...], name: str, placement: Placement) -> str:
         """Adds a new pattern to the material on the board; returns its id."""
         taken = {p.name for p in self.recipe.patterns}
@@ -126,6 +128,7 @@ class PatternWork(QObject):
         self.edit(f"New pattern {pattern.name}", self.recipe.with_pattern(pattern))
         return pattern.id
 
+    @command
     def put(self, pattern: Pattern, label: str, gesture: str | None = None) -> bool:
         """Changes a pattern; where it turns from grey to colour or back, the colours that it feeds follow."""
 
@@ -140,6 +143,7 @@ class PatternWork(QObject):
 
         return self._tried(label, made, gesture)
 
+    @command
     def put_placement(self, placement: Placement, gesture: str | None = None) -> bool:
         return self.put(self.pattern.with_(placement=placement), "Placement", gesture and f"{gesture} placement")
 
@@ -148,10 +152,12 @@ class PatternWork(QObject):
         self.copied_placement = self.pattern.placement
         self.opened.emit()
 
+    @command
     def paste_placement(self) -> None:
         if self.copied_placement is not None:
             self.put_placement(self.copied_placement)
 
+    @command
     def turn_seam_away(self) -> None:
         """Lays the seam of the pattern on the strip on the far side of the selected part."""
         workshop, placement = self.workshop, self.pattern.placement
@@ -178,23 +184,28 @@ class PatternWork(QObject):
         self.opened.emit()
         return True
 
+    @command
     def put_painted(self, make, gesture: str | None = None) -> bool:
         """Puts what `make` gives, the source with other strokes, into the pattern on the strip."""
         return self._tried("Paint", lambda: self.recipe.with_pattern(self.pattern.with_step(0, make())), gesture)
 
+    @command
     def clear_strokes(self) -> None:
         if self.painted is not None:
             self.put_painted(lambda: self.painted.with_(strokes=()))
 
+    @command
     def place_by_hand(self, before: Placement, start: Hit, now: Hit) -> None:
         """Shifts the pattern so that what lay at one place of the product lies at another."""
         part = self.workshop.project.part(now.part)
         moved = dragged(before, part, self.workshop.assets.meshes[part.mesh], start, now)
         self.put_placement(moved, "by hand")
 
+    @command
     def put_step(self, place: int, step: Step, gesture: str | None = None) -> bool:
         return self.put(self.pattern.with_step(place, step), step.label, gesture)
 
+    @command
     def add_step(self, step: Step) -> None:
         """Adds a step behind the chosen one, and chooses it."""
         pattern, place = self.pattern, self.place + 1
@@ -202,12 +213,14 @@ class PatternWork(QObject):
         if self.put(pattern.with_(steps=steps), f"Add {step.label.lower()}"):
             self.choose_step(place)
 
+    @command
     def exchange_source(self, step: Step) -> None:
         """Begins the pattern on the strip with another source."""
         pattern = self.pattern
         placement = pattern.placement.with_(size=step.usual.size, projection=step.usual.projection)
         self.put(pattern.with_(steps=(step, *pattern.steps[1:]), placement=placement), f"Begin with {step.label}")
 
+    @command
     def move_step(self, place: int, to: int) -> None:
         """Moves a step to another place; the source stays the first."""
         steps = list(self.pattern.steps)
@@ -218,21 +231,25 @@ class PatternWork(QObject):
         if self.put(self.pattern.with_(steps=tuple(steps)), "Move step"):
             self.choose_step(to)
 
+    @command
     def drop_step(self, place: int) -> None:
         steps = self.pattern.steps
         if place > 0 and self.put(self.pattern.with_(steps=steps[:place] + steps[place + 1 :]), "Take step out"):
             self.choose_step(min(place, len(steps) - 2))
 
+    @command
     def duplicate_step(self, place: int) -> None:
         steps = self.pattern.steps
         if place > 0:
             self.put(self.pattern.with_(steps=(*steps[: place + 1], *steps[place:])), "Duplicate step")
 
+    @command
     def switch_step(self, place: int) -> None:
         step = self.pattern.steps[place]
         if place > 0:
             self.put_step(place, step.with_(is_on=not step.is_on))
 
+    @command
     def rename(self, name: str) -> None:
         if name.strip() and self.pattern is not None and name.strip() != self.pattern.name:
             self.put(self.pattern.with_(name=name.strip()[:120]), "Rename pattern")
@@ -241,6 +258,7 @@ class PatternWork(QObject):
         pattern = self.recipe.pattern(pattern_id)
         return self.begin(pattern.steps, f"{pattern.name}, copy", pattern.placement)
 
+    @command
     def throw_out(self, pattern_id: str) -> None:
         """Throws a pattern out; what it fed is constant again."""
         name, overlay = self.recipe.pattern(pattern_id).name, self.workshop.overlay
@@ -255,6 +273,7 @@ class PatternWork(QObject):
         masked = ["Mask"] if overlay is not None and overlay.mask == pattern_id else []
         return masked + self.recipe.uses_of(pattern_id)
 
+    @command
     def feed(self, name: str, pattern_id: str) -> None:
         """Feeds an input with a pattern, in the range that suits the input's value."""
         recipe = self.recipe
@@ -265,13 +284,16 @@ class PatternWork(QObject):
             feed = old.with_(pattern=pattern_id)
         self.edit(f"Feed {Recipe.parameter(name).title}", recipe.with_feed(feed))
 
+    @command
     def set_feed(self, feed: Feed, gesture: str | None = None) -> None:
         title = Recipe.parameter(feed.input).title
         self._tried(title, lambda: self.recipe.with_feed(feed), gesture and f"{gesture} feed {feed.input}")
 
+    @command
     def let_go(self, name: str) -> None:
         self.edit(f"{Recipe.parameter(name).title} constant", self.recipe.without_feed(name))
 
+    @command
     def add_relief(self, pattern_id: str) -> str:
         """Adds a row of relief at the height that is usual for the pattern's source; returns its id."""
         source = self.recipe.pattern(pattern_id).steps[0]
@@ -279,9 +301,11 @@ class PatternWork(QObject):
         self.edit("Add relief", self.recipe.with_relief(row))
         return row.id
 
+    @command
     def set_relief(self, row: Relief, gesture: str | None = None) -> None:
         self.edit("Relief", self.recipe.with_relief(row), gesture and f"{gesture} relief {row.id}")
 
+    @command
     def drop_relief(self, row_id: str) -> None:
         rows = tuple(row for row in self.recipe.relief if row.id != row_id)
         self.edit("Take relief out", self.recipe.with_(relief=rows))
@@ -300,6 +324,7 @@ class PatternWork(QObject):
         data.setData(PATTERN_MIME, f"{material.id}\n{overlay.id if overlay else ''}\n{pattern_id}".encode())
         return data
 
+    @command
     def dropped(self, data: QMimeData) -> str | None:
         """Id of a pattern that is dropped; one of another material is copied into the one on the board first."""
         if not data.hasFormat(PATTERN_MIME) or self.workshop.selected_material is None:

@@ -6,9 +6,10 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, QThread, pyqtSignal
 
 from mat_shelf.app.picture_file import FLATTENED, SeveralLayersError, picture_data
+from mat_shelf.document.ids import name_from
 from mat_shelf.document.picture import Picture
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.exchange.pictures import PictureError
+from mat_shelf.exchange.picture_reading import PictureError
 from mat_shelf.exchange.texture_set import Taken, recognised
 
 
@@ -54,6 +55,6 @@ class PictureJob(QThread):
                 words = fault.strerror if isinstance(fault, OSError) and fault.strerror else str(fault)
                 self.failed.emit(f"{path.name} cannot be used in a pattern: {words}.")
                 continue
-            picture = Picture(name=name[:120], digest=key, kind=kind)
+            picture = Picture(name=name_from(name, "Picture"), digest=key, kind=kind)
             taken.append(recognised(picture, self._assets.pictures[key]))
         self.read.emit(taken)

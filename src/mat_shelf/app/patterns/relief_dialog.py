@@ -1,8 +1,6 @@
 """Makes pictures of height and of normals from each other and from photographs, with a live preview."""
 
-import tempfile
 from collections.abc import Callable
-from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import Qt, QThread, pyqtSignal
@@ -21,9 +19,10 @@ from PyQt6.QtWidgets import (
 
 from mat_shelf.app.board.value_row import Slider
 from mat_shelf.app.theme import font
+from mat_shelf.document.ids import name_from
 from mat_shelf.document.picture import Picture
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.exchange.pictures import PictureError, write_pixels
+from mat_shelf.exchange.picture_writing import PictureError, png_bytes
 from mat_shelf.patterns.pyramid import Pyramid
 from mat_shelf.patterns.relief_pictures import (
     flattened,
@@ -75,14 +74,11 @@ class _MakeJob(QThread):
     def run(self) -> None:
         try:
             pixels, rise = self._make(_level(self._pyramid, _MOST))
-            with tempfile.TemporaryDirectory() as folder:
-                path = Path(folder) / "made.png"
-                write_pixels(path, np.round(np.clip(pixels, 0, 1) * 65535).astype(np.uint16))
-                key, kind = self._assets.add_map(path.read_bytes())
+            key, kind = self._assets.add_map(png_bytes(np.round(np.clip(pixels, 0, 1) * 65535).astype(np.uint16)))
         except (OSError, PictureError, MemoryError) as fault:
             self.failed.emit(f"The picture cannot be made: {fault}.")
             return
-        self.made.emit(Picture(name=self._name[:120], digest=key, kind=kind), rise)
+        self.made.emit(Picture(name=name_from(self._name, "Picture"), digest=key, kind=kind), rise)
 
 
 def _level(pyramid: Pyramid, most: int) -> np.ndarray:

@@ -6,8 +6,9 @@ from collections.abc import Callable, Iterable
 import numpy as np
 from PyQt6.QtCore import QObject, Qt, pyqtSignal
 
+from mat_shelf.app.command import command
 from mat_shelf.app.workshop import Workshop
-from mat_shelf.document.ids import free_name, new_id
+from mat_shelf.document.ids import FreeNames, free_name, new_id
 from mat_shelf.document.project import Material, Part, Pose, Product, Project, Zone
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.product_import import new_project
@@ -31,6 +32,7 @@ from mat_shelf.geometry.size import UNITS
 from mat_shelf.geometry.unwrap import unwrapped
 from mat_shelf.rendering.navigation import framed, looking_at
 from mat_shelf.rendering.touching import room_below
+from mat_shelf.system.fault_log import log_fault
 
 SMOOTH, ALIKE, PIECE, LASSO, LOOP = "smooth", "alike", "piece", "lasso", "loop"
 WAYS = {
@@ -65,7 +67,7 @@ class ProductWork(QObject):
     faces_changed = pyqtSignal()
     gap_changed = pyqtSignal()
     unwrapping_changed = pyqtSignal()
-    _finished = pyqtSignal(object, object)
+    _finished = pyqtSignal(object, object, object)
 
     def __init__(self, workshop: Workshop):
         super().__init__()
@@ -117,43 +119,45 @@ class ProductWork(QObject):
         boxes = [posed_bounds(assets.meshes[part.mesh], part.pose) for part in product.parts]
         return np.stack([np.min([b[0] for b in boxes], axis=0), np.max([b[1] for b in boxes], axis=0)])
 
+    @command
     def add(self, product: Product, materials: tuple[Material, ...], assets: Assets) -> None:
         """Adds what was imported to the product, to the right of what stands there."""
         project = self.project
         self.workshop.assets.take(assets)
-        names = {part.name for part in project.product.parts}
+        names = FreeNames({part.name for part in project.product.parts})
         right = self.bounds()[1, 0] if project.product.parts else 0.0
         low, high = self.bounds_of(product, assets)
         away = (float(right - low[0] + 0.1 * (high[0] - low[0])), 0.0, 0.0) if project.product.parts else (0, 0, 0)
         added = []
         for part in product.parts:
-            name = free_name(part.name, names)
-            names.add(name)
+            name = names.take(part.name)
             shift = tuple(float(x) for x in np.add(part.pose.shift, away))
             added.append(part.with_(name=name, pose=part.pose.with_(shift=shift)))
-        taken = {material.name for material in project.materials}
-        for material in materials:
-            name = free_name(material.name, taken)
-            taken.add(name)
-            project = project.with_material(material.with_(name=name))
+        taken = FreeNames({material.name for material in project.materials})
+        fresh = tuple(material.with_(name=taken.take(material.name)) for material in materials)
+        project = project.with_(materials=(*project.materials, *fresh))
         self.workshop.edit(f"Import {product.name}", project.with_parts((*project.product.parts, *added)))
 
-    def exchange(self, product: Product, materials: tuple[Material, ...], assets: Assets) -> Exchange:
-        """Puts the next version of the product in place of the present one."""
+    @command
+    def exchange(self, product: Product, materials: tuple[Material, ...], assets: Assets) -> Exchange | None:
+        """Puts the next version of the product in place of the present one; None where that was refused."""
         self.workshop.assets.take(assets)
         project, told = exchanged(self.project, self.workshop.assets, product, materials)
         self.workshop.select(None)
         self.workshop.edit(f"Exchange for {product.name}", project)
         return told
 
+    @command
     def refit(self) -> None:
         """Gives a product whose size was wrong the sets and the first view that suit it."""
         low, high = self.bounds()
-        project, fresh = self.project, new_project(self.project.product, (), high - low)
+        project = self.project
+        fresh = new_project(project.product, project.materials, high - low)
         view = project.views[0].with_(camera=fresh.views[0].camera)
         self.workshop.edit("Size", project.with_view(view).with_(sets=fresh.sets))
         self.workshop.explore(None)
 
+    @command
     def rescale(self, part_ids: list[str], was: str, unit: str) -> None:
         """Takes the numbers of some parts, which were read in one unit, for another."""
         parts = [part for part in self.project.product.parts if part.id in part_ids]
@@ -168,6 +172,7 @@ class ProductWork(QObject):
         ids = [self.workshop.selected, *self.workshop.also_selected]
         return [parts[i] for i in ids if i in parts] or list(parts.values())
 
+    @command
     def group(self) -> None:
         """Makes a group of the selected parts."""
         parts = self.picked()
@@ -179,16 +184,19 @@ class ProductWork(QObject):
         self._change(f"Group {len(parts)} parts", parts, lambda part: part.with_(group=name))
         self.workshop.select_group(name)
 
+    @command
     def ungroup(self) -> None:
         """Takes the selected parts out of their groups."""
         self._change("Ungroup", self.picked(), lambda part: part.with_(group=None))
 
+    @command
     def rename_group(self, name: str, new: str) -> None:
         new = new.strip()[:120]
         if new and new != name:
             parts = [part for part in self.project.product.parts if part.group == name]
             self._change("Rename group", parts, lambda part: part.with_(group=new))
 
+    @command
     def align(self, axis: int, at: float) -> None:
         """Aligns the selected parts with the first of them.
 
@@ -221,6 +229,7 @@ class ProductWork(QObject):
     def _pose(self, label: str, parts: Iterable[Part], change: Callable[[Pose], Pose], gesture=None) -> None:
         self._change(label, parts, lambda part: part.with_(pose=change(part.pose)), gesture)
 
+    @command
     def scale_to(self, factor: float, label: str = "Size") -> None:
         """Scales the whole product about the middle of its foot."""
         if not (1e-6 < factor < 1e6):
@@ -234,6 +243,7 @@ class ProductWork(QObject):
         parts = (part.with_(pose=scaled_about(part.pose, factor, foot)) for part in self.project.product.parts)
         return self.project.with_parts(parts)
 
+    @command
     def read_as(self, unit: str) -> None:
         """Takes the numbers of the model's file for another unit."""
         factor = UNITS[unit] / UNITS[self.project.product.unit]
@@ -241,14 +251,17 @@ class ProductWork(QObject):
             scaled = self._scaled(factor)
             self.workshop.edit(f"Read as {unit}", scaled.with_(product=scaled.product.with_(unit=unit)))
 
+    @command
     def shift(self, parts: list[Part], by, label: str = "Move") -> None:
         by = np.asarray(by, np.float64)
         self._pose(label, parts, lambda pose: pose.with_(shift=tuple(float(x) for x in np.add(pose.shift, by))))
 
+    @command
     def stand_on_floor(self) -> None:
         parts = self.picked()
         self.shift(parts, (0, -self.bounds(parts)[0, 1], 0), "Stand on the floor")
 
+    @command
     def set_down(self) -> None:
         """Lets the selected part sink until it touches what stands below it."""
         part = self.workshop.selected_part
@@ -261,13 +274,24 @@ class ProductWork(QObject):
         def room() -> float:
             return room_below(posed(meshes[part.mesh], part.pose), [posed(meshes[p.mesh], p.pose) for p in others])
 
-        self._aside(room, lambda by: self.shift([part], (0, -by, 0), f"Set {part.name} down") if by else None)
+        def sink(by: float) -> None:
+            present = next((p for p in self.project.product.parts if p.id == part.id), None)
+            if present is None:
+                return
+            if (present.pose, present.mesh) != (part.pose, part.mesh):
+                self.workshop.said.emit(f"{part.name} was moved meanwhile and was not set down; do it again.")
+            elif by:
+                self.shift([present], (0, -by, 0), f"Set {part.name} down")
 
+        self._aside(room, sink)
+
+    @command
     def centre(self) -> None:
         parts = self.picked()
         low, high = self.bounds(parts)
         self.shift(parts, (-(low[0] + high[0]) / 2, 0, -(low[2] + high[2]) / 2), "Centre")
 
+    @command
     def turn(self, axis: int, degrees: float) -> None:
         """Turns what is picked about the middle of its box."""
         parts = self.picked()
@@ -281,6 +305,7 @@ class ProductWork(QObject):
             self.turn(0, -90)
             self.stand_on_floor()
 
+    @command
     def duplicate(self) -> None:
         part = self.workshop.selected_part
         if part is None:
@@ -292,6 +317,7 @@ class ProductWork(QObject):
         self.workshop.edit(f"Duplicate {part.name}", self.project.with_parts((*self.project.product.parts, copy)))
         self.workshop.select(copy.id)
 
+    @command
     def remove(self) -> None:
         part = self.workshop.selected_part
         if part is not None:
@@ -299,6 +325,7 @@ class ProductWork(QObject):
             rest = (p for p in self.project.product.parts if p.id != part.id)
             self.workshop.edit(f"Take {part.name} out", self.project.with_parts(rest))
 
+    @command
     def rename(self, part_id: str, zone_id: str | None, name: str) -> None:
         name = name.strip()[:120]
         part = self.project.part(part_id)
@@ -306,6 +333,7 @@ class ProductWork(QObject):
             named = part.with_zone(part.zone(zone_id).with_(name=name)) if zone_id else part.with_(name=name)
             self.workshop.edit("Rename", self.project.with_part(named))
 
+    @command
     def hide(self, hidden: set[str], label: str) -> None:
         """Hides these parts and shows all others."""
         parts = (
@@ -384,20 +412,32 @@ class ProductWork(QObject):
     def _aside(self, work: Callable[[], object], then: Callable[[object], None]) -> None:
         """Does something on a thread, and hands over what it returned on this one."""
 
+        assets = self.workshop.assets
+
         def run() -> None:
             try:
                 result = work()
             except Exception as fault:  # whatever ends the thread must be said
-                self.workshop.said.emit(f"That did not work: {fault}")
+                log_fault(fault, "product work")
+                self.workshop.said.emit(f"That did not work: {fault or type(fault).__name__}")
+                self._finished.emit(lambda _: self._give_up(), None, assets)
             else:
-                self._finished.emit(then, result)
+                self._finished.emit(then, result, assets)
 
         self._threads = [thread for thread in self._threads if thread.is_alive()]
         self._threads.append(threading.Thread(target=run, name="faces", daemon=True))
         self._threads[-1].start()
 
-    def _take(self, then: Callable[[object], None], result: object) -> None:
-        then(result)
+    def _give_up(self) -> None:
+        if self.unwrapping:
+            self.unwrapping = ""
+            self.unwrapping_changed.emit()
+
+    def _take(self, then: Callable[[object], None], result: object, assets: Assets) -> None:
+        if assets is self.workshop.assets:  # else another project was opened meanwhile
+            then(result)
+        else:
+            self._give_up()
 
     def close(self) -> None:
         """Ends what is under way; a thread that outlived this object would destroy it from where it must not be."""
@@ -440,8 +480,9 @@ class ProductWork(QObject):
         if region is None:
             self.workshop.said.emit("No loop could be laid through these points; try others.")
             return
-        if all(part.id != part_id for part in self.project.product.parts):
-            return  # taken out meanwhile
+        part = next((part for part in self.project.product.parts if part.id == part_id), None)
+        if part is None or len(self.workshop.assets.meshes[part.mesh].triangles) != len(region):
+            return  # taken out or given another mesh meanwhile
         before = self.chosen[1] if self.chosen and self.chosen[0] == part_id else np.zeros_like(region)
         self.choose((part_id, before & ~region if take else before | region if add else region))
 
@@ -472,8 +513,14 @@ class ProductWork(QObject):
         else:
             step = grown if how == "grow" else shrunk
             key = self.project.part(part_id).mesh
-            self._aside(lambda: step(self._graph(key), mask), lambda found: self.choose((part_id, found)))
 
+            def take(found: np.ndarray) -> None:
+                if self.chosen is not None and self.chosen[1] is mask:  # else something else was chosen meanwhile
+                    self.choose((part_id, found))
+
+            self._aside(lambda: step(self._graph(key), mask), take)
+
+    @command
     def make_zone(self) -> None:
         """Makes the chosen faces a zone, which takes them out of other zones, and selects it."""
         if self.chosen is None:
@@ -495,6 +542,7 @@ class ProductWork(QObject):
         self.choose(None)
         self.workshop.select(part_id, new.id)
 
+    @command
     def dissolve_zone(self) -> None:
         """Gives the selected zone's faces back to its part."""
         part, zone = self.workshop.selected_part, self.workshop.selected_zone

@@ -6,6 +6,7 @@ from queue import LifoQueue
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from mat_shelf.app.fault_report import report
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.shelf.thumbnails import make_thumbnail, recipe_key
 
@@ -64,4 +65,7 @@ class ThumbnailWorker(QObject):
                 return
             except OSError:
                 continue  # a full disk leaves the swatch without a picture, not the shelf without swatches
+            except Exception as fault:  # nor does one swatch leave the others without
+                report(fault)
+                continue
             self.made.emit(recipe_key(recipe))

@@ -10,8 +10,8 @@ from PyQt6.QtWidgets import QFileDialog, QSizePolicy, QWidget
 from mat_shelf.app.theme import THEME
 from mat_shelf.app.wall.caption import TOP_LEFT, paint_caption
 from mat_shelf.app.workshop import Workshop
-from mat_shelf.exchange.pictures import read_picture
 from mat_shelf.optics.color import decode_srgb, lab_from_linear
+from mat_shelf.system.user_folders import home_folder
 
 PICTURES = "Pictures (*.png *.jpg *.jpeg *.tif *.tiff *.webp)"
 
@@ -57,7 +57,7 @@ class ReferenceView(QWidget):
         self.image = self._pixels = None
         self._read = ""
         if reference is not None:
-            self._pixels = np.ascontiguousarray(read_picture(self.workshop.assets.data(digest)))
+            self._pixels = self.workshop.assets.references[digest]
             height, width = self._pixels.shape[:2]
             self.image = QImage(self._pixels.data, width, height, width * 3, QImage.Format.Format_RGB888)
         self._fit()
@@ -91,7 +91,7 @@ class ReferenceView(QWidget):
         if event.button() != Qt.MouseButton.LeftButton:
             return
         if self.image is None:
-            chosen, _ = QFileDialog.getOpenFileName(self, "Reference picture", str(Path.home()), PICTURES)
+            chosen, _ = QFileDialog.getOpenFileName(self, "Reference picture", str(home_folder()), PICTURES)
             if chosen:
                 self.workshop.set_reference(Path(chosen))
             return

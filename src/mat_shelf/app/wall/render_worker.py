@@ -11,6 +11,7 @@ from mat_shelf.rendering.ball import Ball
 from mat_shelf.rendering.scene import Supplies
 from mat_shelf.rendering.session import RenderSession
 from mat_shelf.rendering.tracer import step_back
+from mat_shelf.system.fault_log import log_fault
 
 HERO, LOUPE = "hero", "loupe"
 SHARE = 4
@@ -99,7 +100,8 @@ class RenderWorker(QObject):
                 frame = self._sessions[pane].step()
             except Exception as fault:  # the window must outlive whatever a project makes the renderer do
                 if not self._is_closing:
-                    self.failed.emit(f"The picture could not be rendered: {fault}")
+                    log_fault(fault, "render worker")
+                    self.failed.emit(f"The picture could not be rendered: {fault or type(fault).__name__}")
                     self._wake.wait()
                     self._wake.clear()
                 continue

@@ -1,0 +1,38 @@
+"""Commands: what a user does to the project, refused in words where the document cannot hold what would come of it."""
+
+from collections.abc import Callable
+from functools import wraps
+
+from pydantic import ValidationError
+
+from mat_shelf.document.parameter import explain
+
+
+def command(run: Callable) -> Callable:
+    """Make a method a command.
+
+    Where a value is refused, the project stays as it was before the command, the reason is said, and None is
+    returned. Commands may call commands; only the outermost one ends so.
+
+    Parameters
+    ----------
+    run : method
+        Of a workshop, or of an object with a ``workshop``.
+    """
+
+    @wraps(run)
+    def tried(self, *arguments, **options):
+        workshop = getattr(self, "workshop", self)
+        before = workshop.begin_command()
+        try:
+            return run(self, *arguments, **options)
+        except ValidationError as fault:
+            if before is None:
+                raise
+            workshop.take_back(before)
+            workshop.said.emit(f"Nothing was changed: {explain(fault)}.")
+            return None
+        finally:
+            workshop.end_command()
+
+    return tried

@@ -1,0 +1,8 @@
+"""The processes that decode files of any origin, started before the first file is there."""
+
+from mat_shelf.system.bounded import prepare
+
+
+def prepare_readers() -> None:
+    """Start them with what most files need. They end with the program."""
+    prepare("mat_shelf.exchange.pictures", "mat_shelf.geometry.glb_reading")
