@@ -12,6 +12,7 @@ import numpy as np
 import trimesh
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
 
 from mat_shelf.app.patterns.pattern_work import PAINTING
 from mat_shelf.app.start import application
@@ -290,6 +291,8 @@ def main() -> None:
         write_picture(Path(folder) / "reference.png", other.light)
         window = Window(Workshop(project, assets, shelf))
         window.workshop.set_reference(Path(folder) / "reference.png")
+        window.workshop.wait()
+        QApplication.processEvents()
         window.resize(1280, 800)
         window.show()
         settle(app, window, 1)

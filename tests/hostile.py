@@ -108,7 +108,8 @@ def blurred_drawing() -> bytes:
     """An SVG with a blur in a group that is enlarged a millionfold."""
     return (
         b'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 100"><filter id="f"><feGaussianBlur '
-        b'stdDeviation="900"/></filter><g transform="scale(1000000)"><rect width="9" height="9" filter="url(#f)"/></g></svg>'
+        b'stdDeviation="900"/></filter><g transform="scale(1000000)"><rect width="9" height="9" filter="url(#f)"/></g>'
+        b"</svg>"
     )
 
 

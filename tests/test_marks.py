@@ -261,7 +261,7 @@ def test_wrapped_right_round_its_ends_meet():
         (b'<!DOCTYPE svg [<!ENTITY a "aaaa">]><svg xmlns="http://www.w3.org/2000/svg"/>', "entities"),
         (b'<svg xmlns="http://www.w3.org/2000/svg"><image href="file:///etc/passwd"/></svg>', "another file"),
         (b"<svg xmlns=\"http://www.w3.org/2000/svg\"><image href = '/etc/passwd'/></svg>", "another file"),
-        ('<svg><image href="/etc/passwd"/></svg>'.encode("utf-16"), "UTF-8"),
+        ('<svg><image href="/etc/passwd"/></svg>'.encode("utf-16"), "another file"),
         (b'<svg xmlns="http://www.w3.org/2000/svg"><script>x</script></svg>', "scripts"),
         (b"<svg", "no drawing"),
         (b" " * 20_000_001, "20 MB"),

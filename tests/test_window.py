@@ -430,6 +430,7 @@ def test_a_reference_beside_and_against_the_render(open_window, qtbot, tmp_path)
     QApplication.sendEvent(pane, enter)
     assert enter.isAccepted()
     QApplication.sendEvent(pane, QDropEvent(middle, Qt.DropAction.CopyAction, data, LEFT, PLAIN))
+    qtbot.waitUntil(lambda: workshop.project.reference is not None, timeout=30_000)
     assert workshop.project.reference.name == "photo.png"
     shown = grabbed(pane)
     left = pane.width() // 2 - 20
@@ -464,7 +465,7 @@ def test_a_reference_beside_and_against_the_render(open_window, qtbot, tmp_path)
     broken = tmp_path / "broken.jpg"
     broken.write_bytes(b"\xff\xd8\xff\xe0 not much of a picture")
     workshop.set_reference(broken)
-    assert "broken.jpg cannot be a reference" in window.notice.text.text()
+    qtbot.waitUntil(lambda: "broken.jpg cannot be a reference" in window.notice.text.text(), timeout=30_000)
     assert workshop.project.reference.name == "photo.png"
 
 

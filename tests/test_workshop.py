@@ -222,10 +222,12 @@ def test_a_room_picture_lights_the_set(open_window, qtbot, tmp_path, monkeypatch
     before = picture_of(qtbot, window)[seen(window, "card")].astype(int).mean(axis=0)
     project = workshop.project
     dropped(window, tmp_path / "broken.hdr")
-    assert workshop.project is project and "broken.hdr cannot be a room picture" in window.notice.text.text()
+    qtbot.waitUntil(lambda: "broken.hdr cannot be a room picture" in window.notice.text.text(), timeout=30_000)
+    assert workshop.project is project
     window.stations.buttons()[3].click()
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: (str(tmp_path / "blue.exr"), ""))
     QTest.mouseClick(board.room_button, LEFT)
+    qtbot.waitUntil(lambda: workshop.project.set.room is not None, timeout=30_000)
     assert workshop.project.set.room.name == "blue.exr"
     assert board.rows["room_luminance"].isVisible() and not board.rows["surround"].isVisible()
     workshop.edit("Brighter", workshop.project.with_set(workshop.project.set.with_(room_luminance=5000.0)))

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from functools import wraps
+from inspect import signature
 
 from pydantic import ValidationError
 
@@ -20,8 +21,12 @@ def command(run: Callable) -> Callable:
         Of a workshop, or of an object with a ``workshop``.
     """
 
+    takes_nothing = len(signature(run).parameters) == 1
+
     @wraps(run)
     def tried(self, *arguments, **options):
+        if takes_nothing:  # a button that it is connected to sends whether it is checked
+            arguments = ()
         workshop = getattr(self, "workshop", self)
         before = workshop.begin_command()
         try:

@@ -1,6 +1,8 @@
 """The shelf: a folder of swatch packages and an SQLite index that can always be made again from it."""
 
+import errno
 import itertools
+import os
 import re
 import sqlite3
 from collections.abc import Callable, Iterable, Mapping
@@ -79,6 +81,8 @@ class Shelf:
         self._held: sqlite3.Connection | None = None
         try:
             self.folder.mkdir(parents=True, exist_ok=True)
+            if not os.access(self.folder, os.W_OK | os.X_OK):
+                raise PermissionError(errno.EACCES, "Permission denied")
             sweep(self.folder)
             self._give_shipped()
             self._check_index()
@@ -295,9 +299,6 @@ class Shelf:
             if _is_busy(fault):
                 raise ShelfError("another program holds the shelf's index; close it and try again") from fault
             raise ShelfError(f"the shelf's index in {self.folder} cannot be opened: {fault}") from fault
-        except sqlite3.DatabaseError:  # damaged, or of another version
-            self._drop_index()
-            return self._opened()
 
     def _opened(self) -> sqlite3.Connection:
         if self.is_writable:
