@@ -1,5 +1,6 @@
 """The command line, run as a user would."""
 
+import os
 import subprocess
 import sys
 
@@ -91,3 +92,114 @@ def test_bench_scene_is_the_same_in_both_renderers():
         tracer.add_sample(shot, film)
     tracer.close()
     assert film.picture().mean() == pytest.approx(theirs.mean(), rel=0.02)
+
+
+def test_a_fault_of_ours_is_one_line_and_a_log(project_file, capsys, monkeypatch, tmp_path):
+    from mat_shelf import cli
+    from mat_shelf.system import fault_log
+
+    monkeypatch.setattr(fault_log, "state_folder", lambda: tmp_path)
+    for fault, says in (
+        (RuntimeError("of ours"), "something went wrong inside Mat Shelf (RuntimeError)"),
+        (MemoryError(), "not enough memory"),
+        (OSError(28, "No space left on device"), "the disk is full; free some space"),
+    ):
+        monkeypatch.setattr(cli, "_export", lambda options, fault=fault: (_ for _ in ()).throw(fault))
+        assert main(["export", str(project_file), "-o", "x.glb"]) == 2
+        said = capsys.readouterr().err
+        assert says in said and "Traceback" not in said and str(fault_log.log_path()) in said
+    log = fault_log.log_path().read_text()
+    assert "RuntimeError: of ours" in log and "Traceback" in log
+    monkeypatch.setattr(fault_log, "_LARGEST", 2000)
+    for number in range(90):
+        fault_log.log_fault(RuntimeError(f"number {number}"), "a test")
+    kept = sorted(path.name for path in tmp_path.iterdir())
+    assert len(kept) == 3 and sum(path.stat().st_size for path in tmp_path.iterdir()) < 8000
+    assert "number 89" in fault_log.log_path().read_text()
+
+
+@pytest.mark.parametrize(
+    "environment",
+    [
+        {"PYTHONIOENCODING": "ascii", "LC_ALL": "C", "PYTHONUTF8": "0", "PYTHONCOERCECLOCALE": "0"},
+        {"LC_ALL": "C", "PYTHONUTF8": "0", "PYTHONCOERCECLOCALE": "0", "PYTHONIOENCODING": "latin-1"},
+    ],
+)
+def test_names_that_the_terminal_has_no_letters_for(environment, small_project, tmp_path):
+    """Also what is kept of unsaved work, and its names, do not depend on the locale."""
+    from mat_shelf.exchange.project_file import save_project
+
+    project, assets = small_project
+    material = project.materials[0].with_(name="Grün – 緑 ✓")
+    path = tmp_path / "block.matshelf"
+    save_project(path, project.with_(name="Köter – 犬", materials=(material,)), assets)
+    done = run_in(environment, "-m", "mat_shelf.cli", "measure", path)
+    assert done.returncode == 0 and b"Gr" in done.stdout and b"Traceback" not in done.stderr, done.stderr
+    code = (
+        "import sys; from pathlib import Path; from mat_shelf.exchange.recovery import Recovery;"
+        "from mat_shelf.exchange.project_file import open_project;"
+        "run = Recovery(Path(sys.argv[1])); run.keep(*open_project(sys.argv[2]), Path(sys.argv[2])); run._lock.close();"
+        "lost, = Recovery(Path(sys.argv[1])).left_behind(); print(ascii(lost.name), ascii(run.restore(lost)[0].name))"
+    )
+    done = run_in(environment, "-c", code, tmp_path / "runs", path)
+    name = ascii("Köter – 犬")
+    assert done.stdout.decode().strip() == f"{name} {name}", done.stderr
+
+
+def run_in(environment, *arguments) -> subprocess.CompletedProcess:
+    return subprocess.run(
+        [sys.executable, *map(str, arguments)], capture_output=True, env=os.environ | environment, timeout=300
+    )
+
+
+@pytest.mark.skipif(os.getuid() != 0, reason="needs another user")
+def test_without_a_home_or_a_name_the_program_runs(small_project, tmp_path):
+    """As a user whom the system has no entry for, in an environment without HOME."""
+    code = """
+import os, sys
+sys.argv = ["x"]
+import mat_shelf.cli, mat_shelf.exchange.project_file, mat_shelf.demo.desk_set, mat_shelf.geometry.glb
+from mat_shelf.system.bounded import prepare
+prepare("mat_shelf.geometry.glb_reading")
+from mat_shelf.cli import main
+main(["new-demo", os.environ["OUT"] + "/first.matshelf"])  # loads whatever is loaded late, as the user who may
+for name in [name for name in os.environ if name == "HOME" or name.startswith("XDG_")]:
+    del os.environ[name]
+os.setuid(54321)
+from mat_shelf.system.user_folders import data_folder, ensure_home, home_folder
+ensure_home.cache_clear()
+print(main(["new-demo", os.environ["OUT"] + "/desk.matshelf"]))
+print(ensure_home(), home_folder().is_dir(), str(data_folder()).startswith("~"))
+"""
+    tmp_path.chmod(0o777)
+    for folder in tmp_path.parents:
+        os.chmod(folder, os.stat(folder).st_mode | 0o555)
+    done = run_in({"OUT": str(tmp_path)}, "-c", code)
+    assert done.stdout.split()[-4:] == [b"0", b"False", b"True", b"False"], (done.stdout, done.stderr)
+    assert (tmp_path / "desk.matshelf").stat().st_size > 1000
+
+
+def test_a_cache_that_is_damaged_or_cannot_be_written_costs_time_only(tmp_path, monkeypatch):
+    from mat_shelf.exchange import shape_cache
+    from mat_shelf.geometry.solids import box
+    from mat_shelf.rendering.shape_maps import ShapeKey
+    from mat_shelf.system.user_folders import cache_root
+
+    monkeypatch.setattr(shape_cache, "cache_root", lambda: tmp_path)
+    key = ShapeKey("0" * 64, "edges", 3.0, 1.0)
+    mesh = box((10, 10, 10), 1)
+    made = shape_cache.shape_map(mesh, key)
+    (kept,) = (tmp_path / "shape-maps").iterdir()
+    whole = kept.read_bytes()
+    for damage in (whole[: len(whole) // 2], whole[:-30], b"PK\x03\x04" + whole[90:], b"", whole[:200] + b"\xff" * 400):
+        kept.write_bytes(damage)
+        again = shape_cache.shape_map(mesh, key)
+        assert np.array_equal(again.values, made.values)
+    blocked = tmp_path / "blocked"
+    blocked.write_text("no folder")
+    monkeypatch.setattr(shape_cache, "cache_root", lambda: blocked)
+    assert np.array_equal(shape_cache.shape_map(mesh, key).values, made.values)
+    monkeypatch.setattr("mat_shelf.system.user_folders.user_cache_path", lambda name: blocked / "inside")
+    cache_root.cache_clear()
+    assert os.access(cache_root(), os.W_OK)
+    cache_root.cache_clear()

@@ -48,7 +48,7 @@ class FindJob(QThread):
 
     def __init__(self, workshop: Workshop, missing: list[Picture], folder: Path, parent: QObject):
         super().__init__(parent)
-        self._assets, self._missing, self._folder = workshop.assets, missing, folder
+        self.assets, self._missing, self._folder = workshop.assets, missing, folder
 
     def run(self) -> None:
         named = {picture.name: picture for picture in self._missing}
@@ -63,7 +63,7 @@ class FindJob(QThread):
                 data, same = read_file(path), named.get(path.name)
                 if digest_of(data) not in wanted and same is None:
                     continue  # what is kept stays in memory, and folders hold much else
-                digest, kind = self._assets.add_map(data)
+                digest, kind = self.assets.add_map(data)
             except (OSError, PictureError):
                 continue  # what cannot be read is not what is looked for
             if digest in wanted:
@@ -103,6 +103,8 @@ class MissingPictures(QObject):
             self.job.wait()
 
     def _take(self, found: dict[str, str]) -> None:
+        if self.job.assets is not self.workshop.assets:
+            return  # another project was opened meanwhile
         changed = {old: new for old, new in found.items() if old != new}
         if changed:
             self.workshop.edit("Find pictures again", replaced(self.workshop.project, changed))

@@ -6,6 +6,7 @@ from typing import Any
 
 from pydantic.fields import FieldInfo
 
+from mat_shelf.app.command import command
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.parameter import Frozen
 from mat_shelf.document.project import Backdrop, Camera, Product, Project, Set
@@ -42,6 +43,7 @@ class Binding:
         owner = self.find(self.workshop)
         return None if owner is None else getattr(owner, self.name)
 
+    @command
     def set(self, value, gesture: str | None = None) -> bool:
         """Changes the field; where the value cannot be, the workshop says why. Edits of one gesture are one step."""
         owner = self.find(self.workshop)

@@ -26,6 +26,7 @@ from mat_shelf.app.board.kinds import BODY, FINISH, GROUPS, KINDS, kind_of, show
 from mat_shelf.app.board.overlays_card import OverlaysCard
 from mat_shelf.app.board.readings_popover import ReadingsPopover
 from mat_shelf.app.board.rows import row_of
+from mat_shelf.app.command import command
 from mat_shelf.app.patterns.choosing import FeedPopover, NewPatternPopover
 from mat_shelf.app.patterns.feed_chip import CHIP, FeedChip
 from mat_shelf.app.patterns.painter import Painter
@@ -240,19 +241,41 @@ class MaterialsBoard(QFrame):
         if self.workshop.selected_material is None:
             self.workshop.said.emit("Click the piece whose material the pictures are for, then drop them again.")
             return
-        self._read(paths, self._take_pictures)
+        material, overlay = self.workshop.selected_material, self.workshop.overlay
+
+        def take(taken: list[Taken]) -> None:
+            if self._is_on_board(material.id, material.name, overlay.id if overlay else None):
+                self._take_pictures(taken)
+
+        self._read(paths, take)
+
+    def _is_on_board(self, material_id: str, name: str, overlay_id: str | None) -> bool:
+        """Brings the material that something was read for to the board again; whether it is still there."""
+        material = next((m for m in self.workshop.project.materials if m.id == material_id), None)
+        gone = material is None or overlay_id not in (None, *(overlay.id for overlay in material.recipe.overlays))
+        if gone:
+            self.workshop.said.emit(f"The pictures were not used: what they were read for, '{name}', is gone.")
+            return False
+        selected = self.workshop.selected_material
+        if selected is None or selected.id != material_id:
+            self.workshop.open_material(material_id)
+        self.workshop.open_overlay(overlay_id)
+        return True
 
     def _read(self, paths: list[Path], done: Callable[[list[Taken]], None], layer: int | None = None) -> None:
         if self.picture_job is not None and not self.picture_job.wait(50):
             self.workshop.said.emit("Pictures are still being read; try again in a moment.")
             return
-        self.picture_job = PictureJob(paths, self.workshop.assets, layer, self)
+        assets = self.workshop.assets
+        self.picture_job = PictureJob(paths, assets, layer, self)
         self.picture_job.layered.connect(
             lambda names: layer_menu(names, lambda k: self._read(paths, done, k), self).popup(QCursor.pos()),
             Qt.ConnectionType.QueuedConnection,
         )
         self.picture_job.failed.connect(self.workshop.said, Qt.ConnectionType.QueuedConnection)
-        self.picture_job.read.connect(done, Qt.ConnectionType.QueuedConnection)
+        self.picture_job.read.connect(
+            lambda taken: done(taken) if self.workshop.assets is assets else None, Qt.ConnectionType.QueuedConnection
+        )
         self.picture_job.start()
 
     def _exchange_picture(self, taken: list[Taken]) -> None:
@@ -282,6 +305,7 @@ class MaterialsBoard(QFrame):
         self.texture_dialog.accepted.connect(self._apply_set)
         self.texture_dialog.open()
 
+    @command
     def _apply_set(self) -> None:
         dialog = self.texture_dialog
         made = with_set(self.patterns.recipe, dialog.taken(), dialog.placement())
@@ -382,6 +406,7 @@ class MaterialsBoard(QFrame):
         self._shows_overlays = to_overlays
         self._relief_or_overlays.setCurrentIndex(1 if to_overlays and self.workshop.overlay is None else 0)
 
+    @command
     def _set_overlay(self, label: str, **changes) -> None:
         overlay = self.workshop.overlay
         if overlay is not None:

@@ -7,6 +7,7 @@ from mat_shelf.app.board.binding import Binding, of_material
 from mat_shelf.app.board.card import ListCard
 from mat_shelf.app.board.reorder import Reorder
 from mat_shelf.app.board.value_row import ValueRow
+from mat_shelf.app.command import command
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.ids import free_name, new_id
 from mat_shelf.document.project import Project
@@ -95,12 +96,14 @@ class OverlaysCard(ListCard):
             menu.addAction(ready.name).triggered.connect(lambda _, ready=ready: self.add(ready))
         return menu
 
+    @command
     def add(self, overlay: Overlay) -> None:
         """Lays an overlay on top."""
         name = free_name(overlay.name, {o.name for o in self.recipe.overlays})
         overlay = overlay.with_(id=new_id("overlay"), name=name)
         self.workshop.edit(f"Add {name.lower()}", self.with_overlay(overlay))
 
+    @command
     def move(self, overlay: Overlay, by: int) -> None:
         """Moves an overlay up (1) or down (-1)."""
         overlays = list(self.recipe.overlays)
@@ -110,6 +113,7 @@ class OverlaysCard(ListCard):
             overlays.insert(to, overlays.pop(place))
             self.edit("Move overlay", self.recipe.with_(overlays=tuple(overlays)))
 
+    @command
     def lay_at(self, overlay_id: str, place: int) -> None:
         """Lays an overlay at a place among the others, counted from the uppermost."""
         moved = next(overlay for overlay in self.recipe.overlays if overlay.id == overlay_id)

@@ -45,6 +45,8 @@ LINES = {"middle": "On its middle", "row": "In a row with it", "column": "Under 
 _USUAL_PER_MM = 300 / 25.4
 """Pixels a millimetre of art as it is printed: 300 per inch, common practice."""
 _MOST_OF_PART = 0.6
+_FURTHEST = 1e6
+"""Way along a surface, mm, beyond which no part reaches."""
 
 
 class MarkWork(QObject):
@@ -87,7 +89,10 @@ class MarkWork(QObject):
         size : (width, height), mm, optional
             What must have a certain size has it, whether or not it fits.
         """
-        part = self.workshop.project.part(hit.part)
+        part = next((part for part in self.workshop.project.product.parts if part.id == hit.part), None)
+        if part is None:
+            self.workshop.said.emit("The part that it was put on is gone; drop it again.")
+            return
         mesh = self.workshop.assets.meshes[part.mesh]
         box = (mesh.bounds[1] - mesh.bounds[0]) * part.pose.scale
         room = float(np.sort(box)[1]) * _MOST_OF_PART
@@ -137,6 +142,9 @@ class MarkWork(QObject):
         part = self.part_of(mark)
         if part is None:
             return
+        if not math.hypot(right, up) < _FURTHEST:
+            self.workshop.said.emit(f"'{mark.name}' cannot go further: the surface ends before.")
+            return
         try:
             point, facing = beside(mark, self.workshop.assets.meshes[part.mesh], part.pose, right, up)
         except LyingError as fault:
@@ -185,7 +193,7 @@ class MarkWork(QObject):
         left, right, top, bottom = mark.crop
         across, tall = mark.width / (1 - left - right), mark.height / (1 - top - bottom)
         crop = taken["left"] / across, taken["right"] / across, taken["top"] / tall, taken["bottom"] / tall
-        if crop[0] + crop[1] > 0.99 or crop[2] + crop[3] > 0.99 or min(crop) < -20:
+        if not (crop[0] + crop[1] <= 0.99 and crop[2] + crop[3] <= 0.99 and min(crop) >= -20):
             self.workshop.said.emit("That would leave nothing of the art, or almost nothing but clear ground.")
             return
         to_right = across * ((crop[0] - crop[1]) - (left - right)) / 2

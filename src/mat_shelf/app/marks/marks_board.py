@@ -23,6 +23,7 @@ from mat_shelf.app.board.binding import Binding
 from mat_shelf.app.board.card import ListCard, card_of, column_of
 from mat_shelf.app.board.reorder import Reorder
 from mat_shelf.app.board.rows import row_of
+from mat_shelf.app.command import command
 from mat_shelf.app.marks.art_job import ArtJob
 from mat_shelf.app.marks.art_watch import ArtWatch
 from mat_shelf.app.marks.crop_dialog import CropDialog
@@ -34,6 +35,7 @@ from mat_shelf.app.theme import font
 from mat_shelf.document.mark import Mark
 from mat_shelf.document.picture import Picture
 from mat_shelf.document.recipe import Recipe
+from mat_shelf.exchange.assets import Assets
 from mat_shelf.marks.codes import EAN_HEIGHT, EAN_WIDTH, CodeError, ean13, square_code
 from mat_shelf.patterns.by_hand import Hit
 
@@ -365,15 +367,26 @@ class MarksBoard(QFrame):
 
     def _choose_art(self, name: str) -> None:
         chosen, _ = QFileDialog.getOpenFileName(self, "Art", "", ART_FILES)
-        if chosen:
-            self.read_art(Path(chosen), lambda picture: self.put_art(name, picture))
+        mark = self.work.mark
+        if chosen and mark is not None:
+            self.read_art(Path(chosen), lambda picture: self._put_art_on(mark.id, mark.name, name, picture))
 
+    def _put_art_on(self, mark_id: str, mark_name: str, name: str, picture: Picture) -> None:
+        """Gives a mark art that was read meanwhile, whichever one is on the board by now."""
+        if mark_id not in {mark.id for mark in self.workshop.project.marks}:
+            self.workshop.said.emit(f"{picture.name} was not used: '{mark_name}' is no longer there.")
+            return
+        self.work.open(mark_id)
+        self.put_art(name, picture)
+
+    @command
     def _choose_back(self) -> None:
         if self.work.mark.back is None:
             self._choose_art("back")
         else:
             self.work.put("No back", self.work.mark.with_(back=None))
 
+    @command
     def put_art(self, name: str, picture: Picture) -> None:
         """Gives the mark on the board other art; the first art sets its proportions."""
         mark = self.work.mark
@@ -392,18 +405,20 @@ class MarksBoard(QFrame):
         if self.job is not None and not self.job.wait(50):
             self.workshop.said.emit("Art is still being read; try again in a moment.")
             return
-        self._then = then
-        self.job = ArtJob(path, self.workshop.assets, layer, self)
+        self._then, assets = then, self.workshop.assets
+        self.job = ArtJob(path, assets, layer, self)
         self.job.layered.connect(
             lambda names: layer_menu(names, lambda k: self.read_art(path, then, k), self).popup(QCursor.pos()),
             Qt.ConnectionType.QueuedConnection,
         )
         self.job.failed.connect(self.workshop.said, Qt.ConnectionType.QueuedConnection)
-        self.job.read.connect(self._take_art, Qt.ConnectionType.QueuedConnection)
+        self.job.read.connect(lambda picture: self._take_art(picture, assets), Qt.ConnectionType.QueuedConnection)
         self.job.finished.connect(self._read_next, Qt.ConnectionType.QueuedConnection)
         self.job.start()
 
-    def _take_art(self, picture: Picture) -> None:
+    def _take_art(self, picture: Picture, assets: Assets) -> None:
+        if assets is not self.workshop.assets:
+            return  # another project was opened meanwhile
         self.watch.follow(picture.digest, self.job.path, self.job.layer)
         self._then(picture)
 

@@ -1,0 +1,525 @@
+"""Does thousands of random things in the real window, then undoes them all.
+
+    .venv/bin/python scripts/random_edits.py [100] [--journal FILE] [--case NUMBER]
+
+A case is 200 of them on a project of its own, in one window that goes on. At its end everything is undone, which must
+give the project it began with, and done again, which must give the one it ended with; that is saved, opened and
+compared. No exception may have come from anywhere. The memory that is noted is what the program has after each case;
+it must not grow. It goes on from its journal.
+"""
+
+import gc
+import os
+import random
+import sys
+import tempfile
+import threading
+import time
+import traceback
+from pathlib import Path
+
+sys.path[:0] = [str(Path(__file__).parent)]
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+_HOME = tempfile.mkdtemp(prefix="mat-shelf-random-")
+for _name in ("XDG_DATA_HOME", "XDG_STATE_HOME", "XDG_CONFIG_HOME"):
+    os.environ[_name] = os.path.join(_HOME, _name.lower())
+
+from supervised import main  # noqa: E402
+
+OPERATIONS = 200
+MOST_PARTS, MOST_PATTERNS = 7, 5
+NUMBERS = (0.0, 1.0, -1.0, 0.5, 1e-9, 1e9, -1e9, 1e308, float("nan"), float("inf"), 3.7, 120.0)
+WORDS = ("", "a", "N" * 120, "N" * 300, "Grün 緑", "a\tb", "Block", "../x", "\x00")
+
+
+class Trial:
+    """The window, and random hands on it."""
+
+    def __init__(self):
+        from PyQt6.QtWidgets import QFileDialog, QMessageBox
+
+        from mat_shelf.app.fault_guard import FaultGuard
+        from mat_shelf.app.shelf.thumbnail_worker import ThumbnailWorker
+        from mat_shelf.app.start import application
+        from mat_shelf.app.window import Window
+        from mat_shelf.app.workshop import Workshop
+        from mat_shelf.shelf.library import Shelf
+
+        self.app = application()
+        QMessageBox.question = lambda *a, **k: QMessageBox.StandardButton.Discard
+        for name in ("getOpenFileName", "getSaveFileName", "getOpenFileNames"):
+            setattr(QFileDialog, name, staticmethod(lambda *a, **k: ("", "")))
+        ThumbnailWorker.want = lambda *arguments: None
+        self.start, self.assets = beginning()
+        self.shelf = Shelf(Path(_HOME) / "shelf")
+        self.window = Window(Workshop(self.start, self.assets, self.shelf))
+        self.faults: list[str] = []
+        guard = FaultGuard(self.window)
+        guard.take = lambda fault, where: self.faults.append(f"{where}: {told(fault)}")
+        guard.install()
+        self.workshop = self.window.workshop
+        self.workshop.said.connect(self._listen)
+        self.window.resize(1040, 640)
+        self.window.show()
+        self.swatches = [entry.id for entry in self.shelf.entries()]
+        self.settle(0.5)
+
+    def _listen(self, text: str) -> None:
+        if "could not be rendered" in text or "did not work" in text:
+            self.faults.append(text)
+
+    def settle(self, seconds: float) -> None:
+        """Let events and threads go on for a while."""
+        ends = time.monotonic() + seconds
+        while time.monotonic() < ends:
+            self.app.processEvents()
+            time.sleep(0.002)
+
+    def settle_threads(self) -> None:
+        """Let what was begun in the background land."""
+        window = self.window
+        for _ in range(400):
+            self.settle(0.01)
+            threads = window.work._threads
+            jobs = (window.shapes.job, window.save_job, window.open_job)
+            if not any(thread.is_alive() for thread in threads) and not any(jobs) and not window.work.unwrapping:
+                break
+        self.settle(0.02)
+
+    def run(self, number: int, folder: Path) -> str:
+        from mat_shelf.exchange.project_file import open_project, save_project
+
+        chance = random.Random(number)
+        workshop = self.workshop
+        self.faults.clear()
+        workshop.replace(self.start, self.assets, None)
+        self.hands = Hands(self, chance)
+        done: list[str] = []
+        for _ in range(OPERATIONS):
+            done.append(self.hands.do())
+            self.app.processEvents()
+            if chance.random() < 0.02:
+                self.settle(0.05)
+            if self.faults:
+                return f"traceback: after {done[-3:]}: {self.faults[0]}"
+        self.settle_threads()
+        workshop.history.end_gesture()
+        end, count = workshop.project, 0
+        while workshop.history.undo_label is not None:
+            workshop.undo()
+            count += 1
+        if count < 499 and workshop.project != self.start:
+            return "traceback: undoing all does not lead to the beginning"
+        self.settle(0.02)
+        while workshop.history.redo_label is not None:
+            workshop.redo()
+        if workshop.project != end:
+            return "traceback: doing all again does not lead to the end"
+        save_project(folder / "case.matshelf", end, workshop.assets)
+        if open_project(folder / "case.matshelf")[0] != end:
+            return "traceback: what was opened is not what was saved"
+        self.settle_threads()
+        if self.faults:
+            return f"traceback: {self.faults[0]}"
+        return "undone, redone and kept"
+
+
+class Hands:
+    """Random operations, each by its name."""
+
+    def __init__(self, trial: Trial, chance: random.Random):
+        self.window, self.chance = trial.window, chance
+        self.workshop = self.window.workshop
+        self.swatches = trial.swatches
+        self.names = [name for name in dir(self) if name.startswith("op_")]
+
+    def do(self) -> str:
+        name = self.chance.choice(self.names)
+        getattr(self, name)()
+        return name
+
+    # Choices
+
+    def number(self) -> float:
+        return self.chance.choice(NUMBERS) if self.chance.random() < 0.4 else self.chance.uniform(-2, 2)
+
+    def part(self):
+        parts = self.workshop.project.product.parts
+        return self.chance.choice(parts) if parts else None
+
+    def hit(self):
+        from mat_shelf.patterns.by_hand import Hit
+
+        part = self.part()
+        if part is None:
+            return None
+        mesh = self.workshop.assets.meshes[part.mesh]
+        face = mesh.triangles[self.chance.randrange(len(mesh.triangles))]
+        place = mesh.vertices[face].mean(axis=0) * part.pose.scale + part.pose.shift
+        return Hit(part.id, tuple(float(x) for x in place), tuple(float(x) for x in mesh.normals[face[0]]))
+
+    def pattern(self):
+        patterns = self.window.board.patterns.recipe.patterns if self.workshop.layer else ()
+        return self.chance.choice(patterns) if patterns else None
+
+    def field(self, thing):
+        """A random change of a random plain field of a value of the project; None where it is refused."""
+        names = [
+            name
+            for name, field in type(thing).model_fields.items()
+            if field.annotation in (float, bool, int) or name.endswith("color") or name in ("name", "way", "profile")
+        ]
+        name = self.chance.choice(names)
+        value = getattr(thing, name)
+        if isinstance(value, bool):
+            new = not value
+        elif isinstance(value, float | int):
+            new = self.number()
+        elif isinstance(value, tuple):
+            new = tuple(self.chance.choice((0.0, 1.0, 0.3, self.number())) for _ in range(3))
+        else:
+            new = self.chance.choice(WORDS)
+        return self.workshop.changed(thing, name, new)
+
+    # Selecting and looking
+
+    def op_select(self):
+        part = self.part()
+        zone = self.chance.choice([None, *(z.id for z in part.zones)]) if part else None
+        self.workshop.select(part.id if part else None, zone)
+
+    def op_select_also(self):
+        if (part := self.part()) is not None:
+            self.workshop.select_also(part.id)
+
+    def op_station(self):
+        self.chance.choice(self.window.stations.buttons()).click()
+
+    def op_mouse(self):
+        from PyQt6.QtCore import QPoint, Qt
+        from PyQt6.QtTest import QTest
+
+        hero = self.window.hero
+        at = QPoint(self.chance.randrange(hero.width()), self.chance.randrange(hero.height()))
+        button = self.chance.choice((Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton))
+        keys = self.chance.choice((Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ShiftModifier))
+        QTest.mousePress(hero, button, keys, at)
+        for _ in range(self.chance.randrange(4)):
+            at += QPoint(self.chance.randrange(-40, 40), self.chance.randrange(-40, 40))
+            QTest.mouseMove(hero, at)
+        QTest.mouseRelease(hero, button, keys, at)
+
+    def op_key(self):
+        from PyQt6.QtCore import Qt
+        from PyQt6.QtTest import QTest
+
+        keys = (Qt.Key.Key_F, Qt.Key.Key_Home, Qt.Key.Key_PageDown, Qt.Key.Key_PageUp, Qt.Key.Key_Escape, Qt.Key.Key_W,
+                Qt.Key.Key_B, Qt.Key.Key_Left, Qt.Key.Key_Up, Qt.Key.Key_Q, Qt.Key.Key_Delete)  # fmt: skip
+        QTest.keyClick(self.window.hero, self.chance.choice(keys))
+
+    def op_look(self):
+        camera = self.workshop.camera
+        moved = self.workshop.changed(camera, "position", tuple(600 * self.chance.uniform(-1, 1) for _ in range(3)))
+        self.workshop.explore(self.chance.choice((None, moved)))
+
+    def op_loupe(self):
+        hit = self.hit()
+        self.workshop.place_loupe(hit.position if hit and self.chance.random() < 0.5 else None)
+
+    # Materials
+
+    def op_wear(self):
+        if (part := self.part()) is not None:
+            zone = self.chance.choice([None, *(z.id for z in part.zones)])
+            self.workshop.wear(part.id, self.chance.choice(self.swatches), zone)
+
+    def op_value(self):
+        from mat_shelf.app.board.binding import of_material
+
+        if (layer := self.workshop.layer) is not None:
+            names = [n for n, f in type(layer).model_fields.items() if f.annotation in (float, bool)]
+            name = self.chance.choice(names)
+            value = self.number() if isinstance(getattr(layer, name), float) else self.chance.random() < 0.5
+            of_material(self.workshop, name).set(value, self.chance.choice((None, "drag")))
+
+    def op_type(self):
+        from PyQt6.QtCore import Qt
+        from PyQt6.QtTest import QTest
+
+        rows = [row for row in self.window.board.rows.values() if hasattr(row, "number")]
+        row = self.chance.choice(rows)
+        if row.number.isVisible() and row.number.isEnabled():
+            row.number.setText(self.chance.choice(("0.3", "1e99", "nan", "abc", "", "-1", "0,5", "1" * 400)))
+            QTest.keyClick(row.number, Qt.Key.Key_Return)
+
+    def op_variant(self):
+        if len(self.workshop.project.materials) < 40:
+            self.workshop.make_variant()
+
+    def op_give_back(self):
+        material = self.workshop.selected_material
+        if material is not None and material.parent and material.own:
+            own = self.chance.choice(material.own).split("/")[-1]
+            if own in type(material.recipe).model_fields:
+                self.workshop.give_back(own)
+
+    def op_rename_material(self):
+        self.workshop.rename_material(self.chance.choice(WORDS))
+
+    def op_unused(self):
+        self.workshop.throw_out_unused()
+
+    def op_overlay(self):
+        from mat_shelf.shelf.overlays import READY_OVERLAYS
+
+        material = self.workshop.selected_material
+        if material is None:
+            return
+        if self.chance.random() < 0.3 and len(material.recipe.overlays) < 3 and self.workshop.overlay is None:
+            self.window.board.overlays_card.add(self.chance.choice(READY_OVERLAYS))
+        else:
+            self.workshop.open_overlay(self.chance.choice([None, *(o.id for o in material.recipe.overlays)]))
+
+    # Patterns
+
+    def op_begin(self):
+        from mat_shelf.patterns.ready import READY
+
+        work = self.window.board.patterns
+        if self.workshop.layer is not None and len(work.recipe.patterns) < MOST_PATTERNS:
+            work.open(work.begin_ready(self.chance.choice(READY).pattern.id))
+
+    def op_open_pattern(self):
+        pattern = self.pattern()
+        self.window.board.patterns.open(pattern.id if pattern else None)
+
+    def op_step(self):
+        from mat_shelf.patterns.steps import STEPS
+
+        work = self.window.board.patterns
+        pattern = work.pattern
+        if pattern is None:
+            return
+        place = self.chance.randrange(len(pattern.steps))
+        way = self.chance.randrange(7)
+        if way == 0 and len(pattern.steps) < 5:
+            work.add_step(self.chance.choice(STEPS)())
+        elif way == 1:
+            work.drop_step(place)
+        elif way == 2:
+            work.move_step(place, self.chance.randrange(9))
+        elif way == 3 and len(pattern.steps) < 5:
+            work.duplicate_step(place)
+        elif way == 4:
+            work.switch_step(place)
+        elif (changed := self.field(pattern.steps[place])) is not None:
+            work.put_step(place, changed, self.chance.choice((None, "drag")))
+
+    def op_placement(self):
+        work = self.window.board.patterns
+        if work.pattern is not None and (changed := self.field(work.pattern.placement)) is not None:
+            work.put_placement(changed)
+
+    def op_feed(self):
+        from mat_shelf.document.recipe import FEEDABLE
+
+        work, pattern = self.window.board.patterns, self.pattern()
+        if pattern is not None:
+            name = self.chance.choice(FEEDABLE)
+            self.chance.choice((lambda: work.feed(name, pattern.id), lambda: work.let_go(name)))()
+
+    def op_relief(self):
+        work, pattern = self.window.board.patterns, self.pattern()
+        rows = work.recipe.relief
+        if pattern is not None and len(rows) < 3 and self.chance.random() < 0.5:
+            work.add_relief(pattern.id)
+        elif rows and (changed := self.field(rows[0].with_(is_displaced=False))) is not None:
+            work.set_relief(changed.with_(is_displaced=False))
+        elif rows:
+            work.drop_relief(rows[-1].id)
+
+    def op_throw_out_pattern(self):
+        if (pattern := self.pattern()) is not None:
+            self.window.board.patterns.throw_out(pattern.id)
+
+    def op_rename_pattern(self):
+        self.window.board.patterns.rename(self.chance.choice(WORDS))
+
+    # The product
+
+    def op_move(self):
+        work = self.window.work
+        by = [self.chance.choice((0.0, 5.0, -30.0, 1e9, self.number())) for _ in range(3)]
+        way = self.chance.randrange(7)
+        if not self.workshop.project.product.parts:
+            return
+        if way == 0:
+            work.shift(work.picked(), by)
+        elif way == 1:
+            work.turn(self.chance.randrange(3), self.chance.choice((90.0, 7.0, -1e5)))
+        elif way == 2:
+            work.scale_to(self.chance.choice((0.5, 2.0, 1e-5, 1e5, 0.0, float("nan"))))
+        elif way == 3:
+            work.read_as(self.chance.choice(("mm", "cm", "m", "in", "ft")))
+        else:
+            self.chance.choice((work.centre, work.stand_on_floor, work.set_down, work.upright))()
+
+    def op_parts(self):
+        work = self.window.work
+        if len(self.workshop.project.product.parts) > MOST_PARTS:
+            work.remove()
+            return
+        part = self.part()
+        if part is None:
+            return
+        self.chance.choice(
+            (
+                work.duplicate,
+                work.remove,
+                work.isolate,
+                work.group,
+                work.ungroup,
+                lambda: work.rename(part.id, None, self.chance.choice(WORDS)),
+                lambda: work.toggle_hidden(part.id),
+                lambda: work.align(self.chance.randrange(3), self.chance.choice((0.0, 0.5, 1.0))),
+                lambda: work.show_gap(self.chance.choice((-1, 1))),
+            )
+        )()
+
+    def op_zones(self):
+        work, part = self.window.work, self.part()
+        if part is None:
+            return
+        work.way = self.chance.choice(("smooth", "alike", "piece", "loop"))
+        faces = len(self.workshop.assets.meshes[part.mesh].triangles)
+        self.chance.choice(
+            (
+                lambda: work.pick(part.id, self.chance.randrange(faces), self.chance.random() < 0.5),
+                lambda: work.change_chosen(self.chance.choice(("grow", "shrink", "invert"))),
+                work.make_zone,
+                work.dissolve_zone,
+            )
+        )()
+
+    # Marks
+
+    def op_mark(self):
+        work, hit = self.window.marks, self.hit()
+        marks = self.workshop.project.marks
+        if hit is not None and len(marks) < 4 and self.chance.random() < 0.4:
+            work.add(self.chance.choice(("label", "print", "foil", "stamp", "screen")), hit)
+        elif marks:
+            mark = self.chance.choice(marks)
+            work.open(mark.id)
+            way = self.chance.randrange(9)
+            if way == 0:
+                work.nudge(self.number(), self.number())
+            elif way == 1 and hit is not None:
+                work.carry(mark, hit)
+            elif way == 2:
+                work.centre()
+            elif way == 3:
+                sides = {
+                    side: self.chance.choice((0.0, 1.0, -3.0, self.number()))
+                    for side in ("left", "right", "top", "bottom")
+                }
+                work.crop(mark, sides)
+            elif way == 4 and len(marks) < 4:
+                work.copy(mark)
+            elif way == 5:
+                work.take_out(mark)
+            elif way == 6:
+                work.move(mark, self.chance.choice((-1, 1)))
+            elif (changed := self.field(mark.with_(is_displaced=False))) is not None:
+                work.put("Change", changed.with_(is_displaced=False))
+
+    # The set and the views
+
+    def op_set(self):
+        workshop = self.workshop
+        if self.chance.random() < 0.3:
+            workshop.use_set(self.chance.choice(workshop.project.sets).id)
+        elif (changed := self.field(workshop.project.set)) is not None:
+            workshop.edit("Set", workshop.project.with_set(changed))
+
+    def op_view(self):
+        workshop = self.workshop
+        self.chance.choice(
+            (
+                lambda: workshop.keep_view(self.chance.choice(WORDS)),
+                workshop.move_view_here,
+                workshop.drop_view,
+                lambda: workshop.look_through(self.chance.choice(workshop.project.views).id),
+            )
+        )()
+
+    # The history
+
+    def op_undo(self):
+        for _ in range(self.chance.randrange(1, 6)):
+            self.chance.choice((self.workshop.undo, self.workshop.undo, self.workshop.redo))()
+
+
+def told(fault: BaseException) -> str:
+    """A fault and where it came from, in one line."""
+    frames = [f"{Path(frame.filename).name}:{frame.lineno}" for frame in traceback.extract_tb(fault.__traceback__)[-3:]]
+    return f"{type(fault).__name__}: {' '.join(str(fault).split())[:160]} at {' > '.join(frames)}"
+
+
+def beginning():
+    """A small product that is quick to render."""
+    from mat_shelf.document.project import Material, Part, Pose, Product
+    from mat_shelf.document.recipe import Recipe
+    from mat_shelf.exchange.assets import Assets
+    from mat_shelf.exchange.product_import import new_project
+    from mat_shelf.geometry.glb import NamedMesh
+    from mat_shelf.geometry.solids import box
+
+    assets = Assets()
+    block = assets.add(NamedMesh("block", box((60, 40, 30), 3)))
+    cap = assets.add(NamedMesh("cap", box((20, 10, 20), 2)))
+    parts = (
+        Part(id="block", name="Block", mesh=block, material="red", pose=Pose(shift=(0, 20, 0))),
+        Part(id="cap", name="Cap", mesh=cap, material="grey", pose=Pose(shift=(0, 46, 0))),
+    )
+    red = Material(id="red", name="Red", recipe=Recipe(base_color=(0.5, 0.05, 0.05)))
+    grey = Material(id="grey", name="Grey", recipe=Recipe(base_color=(0.3, 0.3, 0.3), base_metalness=1.0))
+    return new_project(Product(name="Block", parts=parts), (red, grey), (60.0, 55.0, 30.0)), assets
+
+
+def resident_mb() -> float:
+    gc.collect()
+    with open("/proc/self/statm") as file:
+        return int(file.read().split()[1]) * os.sysconf("SC_PAGE_SIZE") / 2**20
+
+
+_trial: Trial | None = None
+
+
+def run_case(number: int, folder: Path) -> str:
+    global _trial
+    _trial = _trial or Trial()
+    end = _trial.run(number, folder)
+    if end.startswith("traceback"):
+        _end()  # what went wrong may stay with the window
+    return end
+
+
+def _end() -> None:
+    global _trial
+    _trial.window.workshop.history.saved = _trial.window.workshop.project
+    _trial.window.close()
+    _trial.window.deleteLater()
+    _trial.app.processEvents()
+    _trial = None
+
+
+if __name__ == "__main__":
+    code = main(__file__, run_case, 100, resident_mb, batch=25)
+    if _trial is not None:
+        _end()
+    for thread in threading.enumerate():
+        if thread is not threading.main_thread() and not thread.daemon:
+            thread.join(5)
+    sys.stdout.flush()
+    os._exit(code)
