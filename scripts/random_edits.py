@@ -36,8 +36,6 @@ class Trial:
     """The window, and random hands on it."""
 
     def __init__(self):
-        from PyQt6.QtWidgets import QFileDialog, QMessageBox
-
         from mat_shelf.app.fault_guard import FaultGuard
         from mat_shelf.app.shelf.thumbnail_worker import ThumbnailWorker
         from mat_shelf.app.start import application
@@ -46,15 +44,16 @@ class Trial:
         from mat_shelf.shelf.library import Shelf
 
         self.app = application()
-        QMessageBox.question = lambda *a, **k: QMessageBox.StandardButton.Discard
+        boxes, files = dialogs()
+        boxes.question = lambda *a, **k: boxes.StandardButton.Discard
         for name in ("getOpenFileName", "getSaveFileName", "getOpenFileNames"):
-            setattr(QFileDialog, name, staticmethod(lambda *a, **k: ("", "")))
+            setattr(files, name, staticmethod(lambda *a, **k: ("", "")))
         ThumbnailWorker.want = lambda *arguments: None
         self.start, self.assets = beginning()
         self.shelf = Shelf(Path(_HOME) / "shelf")
         self.window = Window(Workshop(self.start, self.assets, self.shelf))
         self.faults: list[str] = []
-        guard = FaultGuard(self.window)
+        self.guard = guard = FaultGuard(self.window)
         guard.take = lambda fault, where: self.faults.append(f"{where}: {told(fault)}")
         guard.install()
         self.workshop = self.window.workshop
@@ -111,7 +110,7 @@ class Trial:
         if count < 499 and workshop.project != self.start:
             return "traceback: undoing all does not lead to the beginning"
         self.settle(0.02)
-        while workshop.history.redo_label is not None:
+        for _ in range(count):  # what was undone before the end stays undone
             workshop.redo()
         if workshop.project != end:
             return "traceback: doing all again does not lead to the end"
@@ -460,6 +459,13 @@ class Hands:
             self.chance.choice((self.workshop.undo, self.workshop.undo, self.workshop.redo))()
 
 
+def dialogs():
+    """What would wait for an answer."""
+    from PyQt6.QtWidgets import QFileDialog, QMessageBox
+
+    return QMessageBox, QFileDialog
+
+
 def told(fault: BaseException) -> str:
     """A fault and where it came from, in one line."""
     frames = [f"{Path(frame.filename).name}:{frame.lineno}" for frame in traceback.extract_tb(fault.__traceback__)[-3:]]
@@ -509,6 +515,7 @@ def _end() -> None:
     global _trial
     _trial.window.workshop.history.saved = _trial.window.workshop.project
     _trial.window.close()
+    _trial.guard.remove()
     _trial.window.deleteLater()
     _trial.app.processEvents()
     _trial = None

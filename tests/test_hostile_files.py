@@ -70,7 +70,7 @@ def test_a_mesh_that_is_made_to_harm(what, described, tmp_path):
             open_project(path)
     (tmp_path / "model.glb").write_bytes(data)
     try:
-        import_model(tmp_path / "model.glb")
+        import_model(tmp_path / "model.glb", seconds=4)
     except MeshError as fault:
         assert 10 < len(str(fault)) < 400
 
@@ -226,6 +226,15 @@ def test_a_process_with_bounds_keeps_them():
         run(operator.getitem, {}, "what is wrong")
     assert told.value.kind == "KeyError"
     assert run(copy.copy, [1]) == [1]
+
+
+def test_readers_are_kept_however_large_the_program_is():
+    held = np.ones(1 << 27)  # 1 GB, which a child's own figures begin with
+    bounded.close()
+    run(copy.copy, [1])
+    (first,) = bounded._idle
+    run(copy.copy, [1])
+    assert bounded._idle == [first] and held[0] == 1
 
 
 def test_readers_end_with_the_program_even_if_it_is_killed():

@@ -583,6 +583,7 @@ class Notice(QFrame):
         self._layout.setSpacing(10)
         self._answers = QHBoxLayout()
         self._answers.setSpacing(8)
+        self._answers.addStretch(1)
         self._layout.addWidget(self.text, 1)
         self._layout.addLayout(self._answers)
         self._timer = QTimer(self, singleShot=True, interval=12_000)
@@ -624,7 +625,7 @@ class Notice(QFrame):
         for label, run in answers:
             button = QPushButton(label)
             button.clicked.connect(lambda _, run=run: self._answered(run))
-            self._answers.addWidget(button, 0, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight)
+            self._answers.addWidget(button, 0, Qt.AlignmentFlag.AlignVCenter)
             self.buttons.append(button)
         many = len(answers) > 2
         self._layout.setDirection(QBoxLayout.Direction.TopToBottom if many else QBoxLayout.Direction.LeftToRight)

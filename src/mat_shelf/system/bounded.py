@@ -72,9 +72,10 @@ class _Child:
         lifeline, self._held = os.pipe()
         handles = (theirs.fileno(), lifeline)
         environment = os.environ | {"OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1", "MALLOC_ARENA_MAX": "2"}
+        # With -P nothing is imported from the folder that the program was started in.
         try:
             self.process = subprocess.Popen(
-                [sys.executable, "-m", "mat_shelf.system.child", *map(str, handles), *modules],
+                [sys.executable, "-P", "-m", "mat_shelf.system.child", *map(str, handles), *modules],
                 pass_fds=handles,
                 stdin=subprocess.DEVNULL,
                 stdout=subprocess.DEVNULL,

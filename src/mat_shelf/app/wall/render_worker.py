@@ -2,6 +2,7 @@
 
 import threading
 import time
+from contextlib import suppress
 from itertools import cycle
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -101,7 +102,8 @@ class RenderWorker(QObject):
             except Exception as fault:  # the window must outlive whatever a project makes the renderer do
                 if not self._is_closing:
                     log_fault(fault, "render worker")
-                    self.failed.emit(f"The picture could not be rendered: {fault or type(fault).__name__}")
+                    with suppress(RuntimeError):  # the window is gone, and the program ends
+                        self.failed.emit(f"The picture could not be rendered: {fault or type(fault).__name__}")
                     self._wake.wait()
                     self._wake.clear()
                 continue
