@@ -10,6 +10,8 @@ from mat_shelf.rendering.camera import FRAME
 STEEPEST = math.radians(88)
 NEAREST = 5.0
 """mm from the camera to what it looks at."""
+_FURTHEST = 1e7
+"""mm, along each axis."""
 
 
 def _polar(camera: Camera) -> tuple[float, float, float]:
@@ -18,14 +20,20 @@ def _polar(camera: Camera) -> tuple[float, float, float]:
     return math.atan2(away[0], away[2]), math.asin(np.clip(away[1] / distance, -1, 1)), distance
 
 
+def _within(target, away) -> dict:
+    """Target and position of a camera, no further out than a camera may stand."""
+    target = np.clip(np.nan_to_num(np.asarray(target, np.float64)), -_FURTHEST / 2, _FURTHEST / 2)
+    away = np.nan_to_num(np.asarray(away, np.float64))
+    away = away * min(_FURTHEST / 2 / max(float(np.linalg.norm(away)), 1e-9), 1.0)
+    return {
+        "position": tuple(round(float(x), 4) for x in target + away),
+        "target": tuple(round(float(x), 4) for x in target),
+    }
+
+
 def _placed(camera: Camera, target, around: float, above: float, distance: float) -> Camera:
-    away = (
-        np.array([math.sin(around) * math.cos(above), math.sin(above), math.cos(around) * math.cos(above)]) * distance
-    )
-    return camera.with_(
-        position=tuple(round(float(x), 4) for x in np.add(target, away)),
-        target=tuple(round(float(x), 4) for x in target),
-    )
+    away = np.array([math.sin(around) * math.cos(above), math.sin(above), math.cos(around) * math.cos(above)])
+    return camera.with_(**_within(target, away * distance))
 
 
 def orbit(camera: Camera, around: float, above: float) -> Camera:
@@ -111,9 +119,4 @@ def loupe_camera(camera: Camera, point, width_mm: float) -> Camera:
     # A square picture shows the frame's whole width.
     distance = min(width_mm * LOUPE_LENS / FRAME[0], reach * 0.98)
     lens = min(max(distance * FRAME[0] / width_mm, 10.0), 800.0)
-    away = np.asarray(point) - toward / reach * distance
-    return Camera(
-        position=tuple(round(float(x), 4) for x in away),
-        target=tuple(round(float(x), 4) for x in point),
-        focal_length=lens,
-    )
+    return Camera(**_within(point, toward / reach * -distance), focal_length=lens)

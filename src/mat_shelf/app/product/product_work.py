@@ -232,7 +232,8 @@ class ProductWork(QObject):
     @command
     def scale_to(self, factor: float, label: str = "Size") -> None:
         """Scales the whole product about the middle of its foot."""
-        if not (1e-6 < factor < 1e6):
+        low, high = self.bounds()
+        if not (1e-6 < factor < 1e6) or not 1e-3 < float((high - low).max()) * factor < 1e7:
             self.workshop.said.emit("That would make the product impossibly large or small; nothing was changed.")
             return
         self.workshop.edit(label, self._scaled(factor))
