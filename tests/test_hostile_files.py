@@ -219,7 +219,7 @@ def test_a_process_with_bounds_keeps_them():
     with pytest.raises(LimitError):
         run(os.abort)
     with pytest.raises(TooLongError):
-        run(time.sleep, 60, limits=Limits(seconds=0.3))
+        run(time.sleep, 60, limits=Limits(seconds=0.1))
     with pytest.raises(InterruptedError):
         run(time.sleep, 60, progress=lambda text: False)
     with pytest.raises(FaultError, match="what is wrong") as told:

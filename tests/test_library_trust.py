@@ -175,3 +175,5 @@ def test_a_full_disk_is_told_and_nothing_is_half_kept(tmp_path, monkeypatch):
     monkeypatch.setattr(Shelf, "_opened", lambda self: (_ for _ in ()).throw(sqlite3.OperationalError("disk is full")))
     with pytest.raises(ShelfError, match="full"):
         shelf.add(mine.with_(name="Third"))
+    monkeypatch.undo()
+    assert open_swatch(tmp_path / "shelf" / "mine.swatch") == mine  # nor does it come back by itself

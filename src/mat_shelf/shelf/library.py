@@ -173,10 +173,20 @@ class Shelf:
         """
         self._must_be_writable()
         self._check_followers(swatch)
+        path, before = self._path(swatch.id), None
         try:
-            save_swatch(self._path(swatch.id), swatch, self.pictures(swatch) | dict(pictures))
-            self._read_folder()
+            before = read_file(path) if path.exists() else None
+            save_swatch(path, swatch, self.pictures(swatch) | dict(pictures))
         except OSError as fault:
+            raise ShelfError(f"'{swatch.name}' could not be kept: {fault}") from fault
+        try:
+            self._read_folder()
+        except (OSError, ShelfError) as fault:  # no room for the index: what was not kept must not come back by itself
+            with suppress(OSError):
+                if before is None:
+                    path.unlink()
+                else:
+                    write_file(path, before)
             raise ShelfError(f"'{swatch.name}' could not be kept: {fault}") from fault
 
     def throw_out(self, swatch_id: str) -> None:

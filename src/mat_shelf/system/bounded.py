@@ -18,6 +18,8 @@ _LOOK_S = 0.05
 """How often a caller's `progress` is asked."""
 _LARGE = 1 << 30
 """Bytes once resident after which a process is not used again: what was freed is seldom given back."""
+_PATIENCE = 6
+"""Times as long as a call may take of a processor that it may take in all: it may wait for one, but not for ever."""
 KEPT = 2
 """Processes that wait for the next call; as many calls are best made at once."""
 
@@ -32,6 +34,7 @@ class Limits(NamedTuple):
     output : int
         Bytes of its result.
     seconds : float
+        Of a processor, so that a busy machine does not make a sound file too slow.
     """
 
     memory: int = 1 << 30
@@ -90,6 +93,15 @@ class _Child:
             theirs.close()
             os.close(lifeline)
         self.connection = ours
+
+    def seconds_used(self) -> float:
+        """What it took of a processor so far; 0 where it has ended."""
+        try:
+            with open(f"/proc/{self.process.pid}/stat") as file:
+                fields = file.read().rpartition(")")[2].split()
+        except (OSError, IndexError):
+            return 0.0
+        return (int(fields[11]) + int(fields[12])) / os.sysconf("SC_CLK_TCK")
 
     def end(self) -> None:
         with suppress(OSError):
@@ -169,7 +181,8 @@ def run(
 
 
 def _answer(child: _Child, limits: Limits, progress: Callable[[str], bool]) -> dict:
-    ends, said = time.monotonic() + limits.seconds, ""
+    began, said = child.seconds_used(), ""
+    ends = time.monotonic() + _PATIENCE * limits.seconds
     while True:
         if select.select([child.connection], [], [], _LOOK_S)[0]:
             try:
@@ -183,7 +196,7 @@ def _answer(child: _Child, limits: Limits, progress: Callable[[str], bool]) -> d
             said = answer["said"]
         if not progress(said):
             raise InterruptedError("cancelled")
-        if time.monotonic() > ends:
+        if child.seconds_used() - began > limits.seconds or time.monotonic() > ends:
             raise TooLongError(f"it takes longer than {limits.seconds:.0f} s to read")
 
 
