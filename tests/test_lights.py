@@ -66,7 +66,7 @@ def test_the_room_is_sampled_as_its_density_says():
     assert (np.abs(again / pdfs - 1) < 1e-3).mean() > 0.995  # a border between texels may fall either way
     # The lamp's share of the samples is its share of the light.
     row = np.clip(np.arccos(np.clip(out[:, 1], -1, 1)) / math.pi * 16, 0, 15.999).astype(int)
-    column = np.clip((np.arctan2(out[:, 0], out[:, 2]) / (2 * math.pi) + 0.5) * 32, 0, 31.999).astype(int)
+    column = np.clip((np.arctan2(-out[:, 0], out[:, 2]) / (2 * math.pi) + 0.5) * 32, 0, 31.999).astype(int)
     lamp = ((row == 3) & (column == 7)).mean()
     solid = np.cos(np.arange(16) / 16 * math.pi) - np.cos(np.arange(1, 17) / 16 * math.pi)
     light = uneven_room() @ [0.2126390, 0.7151687, 0.0721923] * solid[:, None]
@@ -127,7 +127,7 @@ def room_with_a_lamp(folder, kind: str, height=32, at=(8, 40)) -> bytes:
 
 @pytest.mark.parametrize("kind", ["exr", "hdr"])
 def test_a_room_picture_lights_from_where_it_is_bright(tmp_path, kind):
-    """Latitude and longitude: the top row is up, the middle column +z, and the right half +x."""
+    """Latitude and longitude as seen from its middle: the top row is up, the middle column +z, the left half +x."""
     assets = Assets()
     key, found = assets.add_room(room_with_a_lamp(tmp_path, kind))
     assert found == kind and assets.rooms[key][8, 40] == pytest.approx((900, 600, 300), rel=0.01)
@@ -135,8 +135,8 @@ def test_a_room_picture_lights_from_where_it_is_bright(tmp_path, kind):
     for turn in (0.0, 90.0):
         lights = set_lights(studio.with_(turn=turn), assets.rooms)
         i, j = np.unravel_index(lights.density.argmax(), lights.density.shape)
-        around, up = ((j + 0.5) / 64 - 0.5) * 360, 90 - (i + 0.5) / 32 * 180
-        assert around == pytest.approx((40.5 / 64 - 0.5) * 360 + turn) and up == pytest.approx(90 - 8.5 / 32 * 180)
+        around, up = (0.5 - (j + 0.5) / 64) * 360, 90 - (i + 0.5) / 32 * 180
+        assert around == pytest.approx((0.5 - 40.5 / 64) * 360 + turn) and up == pytest.approx(90 - 8.5 / 32 * 180)
         assert lights.room.max() == pytest.approx(450, rel=0.01)  # 900 times 500 over 1000 cd/m2
 
 

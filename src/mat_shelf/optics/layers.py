@@ -34,7 +34,7 @@ from mat_shelf.optics.vectors import add, dot, largest, normalize, row3_at, scal
 Layers = namedtuple(
     "Layers",
     "pick_inside pick_coat pick_sheet coat coat_x coat_y coat_eta coat_gain coat_past fuzz past_fuzz red green blue "
-    "sheet film film_eta",
+    "sheet film film_eta film_red film_green film_blue",
 )
 """What evaluation and sampling share beyond the lobes of the base.
 
@@ -45,6 +45,7 @@ fuzz, past_fuzz : weight of the fuzz, and share of the light along wo that passe
 red, green, blue : what light that goes back and forth under the coat leaves of the base
 sheet : share of the surface that is a thin clear sheet
 film, film_eta : weight and index ratio of the thin film
+film_red, film_green, film_blue : what energy compensation of a clear boundary changes for its film
 """
 
 NO_LAYERS = Layers(
@@ -65,6 +66,9 @@ NO_LAYERS = Layers(
     F(0),
     F(0),
     F(1.4),
+    F(1),
+    F(1),
+    F(1),
 )
 
 
@@ -143,10 +147,14 @@ def prepare_layered(p, i, wo, eta, tables, is_outside):
         through,
         inside,
         past_film,
+        film,
         over + through * sheet,
         F(1) - past_fuzz,
         tables,
     )
+    film_gains = (F(1), F(1), F(1))
+    if film > F(0) and clear > F(0):
+        film_gains = _film_gains(p, i, lobes, film, film_eta, wo[2], mirror)
     red, green, blue = F(1), F(1), F(1)
     if coat > F(0):
         reflected = F(1) - lobes.under
@@ -179,8 +187,34 @@ def prepare_layered(p, i, wo, eta, tables, is_outside):
             sheet,
             film,
             film_eta,
+            film_gains[0],
+            film_gains[1],
+            film_gains[2],
         ),
     )
+
+
+@inline
+def _film_gains(p, i, lobes, film, film_eta, cos, mirror):
+    """What a film changes in the energy compensation of a clear boundary, by channel.
+
+    Without it, of the light that the boundary reflects a rough mirror's share comes back, and of what it passes the
+    rest of what the tables say that there is; the film turns some of the one into the other.
+    """
+    plain = fresnel_dielectric(cos, lobes.eta_fresnel)
+    whole = F(1) / lobes.transmit_gain
+    passing = min(max((whole - plain * mirror) / max(F(1) - plain, F(1e-3)), F(0)), F(1))
+    red, green, blue = film_on_dielectric(cos, film_eta, lobes.eta_fresnel, p[i, P.FILM_WAY])
+    return (
+        _film_gain(plain + film * (red - plain), whole, passing, mirror),
+        _film_gain(plain + film * (green - plain), whole, passing, mirror),
+        _film_gain(plain + film * (blue - plain), whole, passing, mirror),
+    )
+
+
+@inline
+def _film_gain(reflectance, whole, passing, mirror):
+    return whole / max(reflectance * mirror + (F(1) - reflectance) * passing, F(0.05))
 
 
 @inline
@@ -233,7 +267,7 @@ def entering(p, i, lobes, layers, wo):
     share = (
         p[i, P.SUBSURFACE]
         * (F(1) - lobes.metal)
-        * (F(1) - lobes.transmission)
+        * (F(1) - p[i, P.TRANSMISSION])  # of a thin sheet the clear share is not among the lobes
         * lobes.under
         / max(layers.pick_inside, F(1e-6))
     )
@@ -267,7 +301,12 @@ def _film_adds(p, i, lobes, layers, wo, wi):
     red, green, blue, plain = _filmed(p, i, lobes, layers, cos)
     tint = row3_at(p, i, P.SPECULAR_COLOR)
     share = (F(1) - lobes.metal) * lobes.reflect_gain * bounce
-    adds = (share * tint[0] * (red - plain), share * tint[1] * (green - plain), share * tint[2] * (blue - plain))
+    clear = lobes.transmission
+    adds = (
+        share * tint[0] * (red * (F(1) + clear * (layers.film_red - F(1))) - plain),
+        share * tint[1] * (green * (F(1) + clear * (layers.film_green - F(1))) - plain),
+        share * tint[2] * (blue * (F(1) + clear * (layers.film_blue - F(1))) - plain),
+    )
     if lobes.metal > F(0):
         color, weight = row3_at(p, i, P.BASE_COLOR), p[i, P.SPECULAR_WEIGHT]
         seen = film_on_metal(cos, layers.film_eta, color, tint, weight, p[i, P.FILM_WAY])
@@ -334,9 +373,9 @@ def evaluate_layered(p, i, lobes, layers, wo, wi):
             cos = min(max(abs(dot(wo, h)), F(1e-4)), F(1))
             seen_red, seen_green, seen_blue, plain = _filmed(p, i, lobes, layers, cos)
             per = F(1) / max(F(1) - plain, F(1e-4))
-            red *= (F(1) - seen_red) * per
-            green *= (F(1) - seen_green) * per
-            blue *= (F(1) - seen_blue) * per
+            red *= (F(1) - seen_red) * per * layers.film_red
+            green *= (F(1) - seen_green) * per * layers.film_green
+            blue *= (F(1) - seen_blue) * per * layers.film_blue
     if layers.coat <= F(0) and layers.fuzz <= F(0):
         return (red, green, blue), pdf
     if wi[2] <= F(0):

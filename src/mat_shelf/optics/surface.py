@@ -27,7 +27,7 @@ from mat_shelf.optics.vectors import add, dot, normalize, row3_at, scale, sub
 Lobes = namedtuple(
     "Lobes",
     "ax ay eta eta_fresnel metal transmission pick_metal pick_boundary pick_rest under diffuse mirror_lost "
-    "reflect_gain transmit_gain is_sharp",
+    "reflect_gain transmit_gain least_reflected is_sharp",
 )
 """What evaluation and sampling share.
 
@@ -38,6 +38,7 @@ under : share of light that passes the dielectric boundary
 diffuse : share that reaches the diffuse base
 mirror_lost : (1 - E) / E of a rough mirror
 reflect_gain, transmit_gain : energy compensation of the boundary
+least_reflected : share that sampling takes a clear boundary to reflect at least, for the sake of a film on it
 is_sharp : whether light sampling is pointless
 """
 
@@ -46,7 +47,7 @@ SMOOTH = F(0.0316)
 """Roughness at which the distribution is as narrow as it gets."""
 SHARP = F(0.004)
 """Width of a distribution up to which sampling lights is pointless."""
-NO_LOBES = Lobes(*(F(0) for _ in range(14)), True)
+NO_LOBES = Lobes(*(F(0) for _ in range(15)), True)
 
 
 @inline
@@ -121,7 +122,9 @@ def prepare(p, i, wo, eta, tables):
     mirror = F(1)
     if p[i, P.SPECULAR_WEIGHT] > F(0) or p[i, P.METALNESS] + clear > F(0):
         mirror = mirror_albedo(tables, wo[2], roughness)
-    return base_lobes(p, i, wo, eta, eta, roughness, F(0), ax, ay, mirror, clear, F(1), F(0), F(1), F(0), F(0), tables)
+    return base_lobes(
+        p, i, wo, eta, eta, roughness, F(0), ax, ay, mirror, clear, F(1), F(0), F(1), F(0), F(0), F(0), tables
+    )
 
 
 @inline
@@ -147,6 +150,7 @@ def base_lobes(
     through,
     inside,
     past_film,
+    film,
     weight_over,
     weight_spread,
     tables,
@@ -167,6 +171,8 @@ def base_lobes(
         Share, of what would be diffuse, that goes into the body.
     past_film : float32
         What a thin film leaves of the light that passes the boundary.
+    film : float32
+        Weight of that film.
     weight_over, weight_spread : float32
         Light from what lies over it, sampled by itself and with the diffuse base.
     """
@@ -197,7 +203,7 @@ def base_lobes(
     color = max(p[i, P.BASE_COLOR], max(p[i, P.BASE_COLOR + 1], p[i, P.BASE_COLOR + 2]))
     opaque = (F(1) - metal) * (F(1) - p[i, P.TRANSMISSION]) * under
     weight_metal = through * metal * max(color, F(0.05))
-    weight_boundary = through * (F(1) - metal) * (reflected + under * clear)
+    weight_boundary = through * (F(1) - metal) * (F(1) - under + under * clear)  # with what a film reflects
     weight_rest = through * opaque * (F(1) - inside) * color + weight_spread
     elsewhere = weight_metal + weight_boundary + through * opaque * inside + weight_over
     whole = max(elsewhere + weight_rest, F(1e-6))
@@ -216,6 +222,7 @@ def base_lobes(
         mirror_lost,
         reflect_gain,
         transmit_gain,
+        F(0.15) * film,
         ax < SHARP and weight_rest <= F(1e-4) * whole,
     )
 
@@ -247,7 +254,7 @@ def evaluate(p, i, lobes, wo, wi):
             bounce = facing * smith_g2(wo, wi, lobes.ax, lobes.ay)
             bounce_pdf = facing * smith_g1(wo, lobes.ax, lobes.ay)
             reflectance = fresnel_dielectric(min(cos_h, F(1)), lobes.eta_fresnel)
-            choice = _reflect_choice(reflectance, lobes.transmission)
+            choice = _reflect_choice(max(reflectance, lobes.least_reflected), lobes.transmission)
             pdf += bounce_pdf * (lobes.pick_metal + lobes.pick_boundary * choice)
         base = lobes.diffuse
         boundary = (F(1) - lobes.metal) * reflectance * lobes.reflect_gain * bounce
@@ -273,7 +280,8 @@ def evaluate(p, i, lobes, wo, wi):
     across = cos_o + eta * cos_i
     jacobian = -cos_i * eta * eta / max(across * across, F(1e-12))
     passing = visible_normal_pdf(wo, h, lobes.ax, lobes.ay) * jacobian
-    pdf = lobes.pick_boundary * (F(1) - _reflect_choice(reflectance, lobes.transmission)) * passing
+    choice = _reflect_choice(max(reflectance, lobes.least_reflected), lobes.transmission)
+    pdf = lobes.pick_boundary * (F(1) - choice) * passing
     shadowing = smith_g2(wo, wi, lobes.ax, lobes.ay) / smith_g1(wo, lobes.ax, lobes.ay)
     # Radiance is squeezed into a narrower cone inside the denser medium: 1 / eta^2.
     value = (
@@ -322,6 +330,7 @@ def sample(lobes, wo, pick, u, v):
     cos_o = dot(wo, h)
     if pick >= lobes.pick_metal:
         reflectance = fresnel_dielectric(min(max(cos_o, F(0)), F(1)), lobes.eta_fresnel)
+        reflectance = max(reflectance, lobes.least_reflected)
         choice = (pick - lobes.pick_metal) / max(lobes.pick_boundary, F(1e-9))
         if choice >= _reflect_choice(reflectance, lobes.transmission):
             sin2_t = (F(1) - cos_o * cos_o) / (lobes.eta * lobes.eta)

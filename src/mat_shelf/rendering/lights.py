@@ -20,7 +20,8 @@ from mat_shelf.optics.vectors import add, dot, row3, scale, sub
 Lights = namedtuple("Lights", "room rows density keep alias room_pick boxes box_pick")
 """What kernels read.
 
-room : (H, 2H, 3) float32, radiance by direction; row 0 is straight up, the middle column is +z
+room : (H, 2H, 3) float32, radiance by direction, as seen from its middle: row 0 is straight up, the middle column
++z, the left half +x
 rows : (H + 1,) float32, height (cosine from straight up) of the rows' borders
 density : (H, 2H) float32, 1/sr, with which a direction in each texel is sampled, `room_pick` included
 keep, alias : (2H * H,) float32 and int32, alias table over the texels (Walker 1977, Vose 1991)
@@ -88,8 +89,8 @@ def set_lights(studio: Set, rooms: Mapping[str, np.ndarray] = MappingProxyType({
         room = plain_room(studio.surround, studio.ground)
     else:
         picture = rooms[studio.room.digest]
-        # Column 0 looks to -z and columns run to the viewer's left, so a positive turn carries them on.
-        room = np.roll(picture, round(studio.turn / 360 * picture.shape[1]), axis=1)
+        # Column 0 looks to -z and columns run to the viewer's right, so a positive turn carries them back.
+        room = np.roll(picture, -round(studio.turn / 360 * picture.shape[1]), axis=1)
         room = room * np.float32(studio.room_luminance / WHITE)
     return make_lights(room, [_turned(box, studio.turn) for box in studio.softboxes])
 
@@ -249,7 +250,7 @@ def room_light(lights, d):
     """Radiance from a direction, and the density with which `sample_lights` picks it."""
     room = lights.room
     v = _room_row(room, d[1])
-    u = (_arc_tangent(d[0], d[2]) / TWO_PI + F(0.5)) * F(room.shape[1])
+    u = (_arc_tangent(-d[0], d[2]) / TWO_PI + F(0.5)) * F(room.shape[1])
     i = min(int(v), room.shape[0] - 1)
     j = min(max(int(u), 0), room.shape[1] - 1)
     return _radiance_at(room, v, u), lights.density[i, j]
@@ -324,5 +325,5 @@ def sample_lights(lights, origin, pick, texel, u, v):
     x = F(j) + v
     phi = (x / F(room.shape[1]) - F(0.5)) * TWO_PI
     across_up = math.sqrt(max(F(1) - up * up, F(0)))
-    d = (across_up * math.sin(phi), up, across_up * math.cos(phi))
+    d = (-across_up * math.sin(phi), up, across_up * math.cos(phi))
     return d, F(1e30), _radiance_at(room, _room_row(room, up), x), lights.density[i, j]

@@ -55,6 +55,10 @@ from mat_shelf.rendering.wandering import LOST, advance, thinned
 
 ROULETTE_FROM = 4
 """Bounces after which dim paths may be ended."""
+LONG_FROM = 16
+"""Bounces after which more of them are: what is still bright then wanders about in glass, or in a white room."""
+MOST_GOING, MOST_LONG = F(0.97), F(0.9)
+"""Share of bright paths that goes on at each bounce, and from `LONG_FROM` on."""
 PASSAGES = 16
 """Boundaries without effect that a path may cross beyond its bounces."""
 CROSSINGS = 24
@@ -434,6 +438,7 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
             outside = surrounding(paths.inside, i, block, row)
             ior_outside = block[outside, P.IOR] if outside >= 0 else F(1)
             same = abs(block[row, P.IOR] - ior_outside) < F(1e-3) and block[look, P.TRANSMISSION] >= F(1)
+            same = same and block[look, P.LAYERED] <= F(0)  # a film, or a coat, is there whatever is below it
             if walk >= 0 or same or is_hidden(paths.inside, i, row, entering, outside, block):
                 if passed < PASSAGES:
                     if walk < 0:
@@ -470,6 +475,8 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
             channel, throughput = _one_channel(throughput, u)
             index = max(index + block[row, P.DISPERSION] * SPLIT[channel], F(1))
         eta = index / ior_outside
+        if is_clear and abs(eta - F(1)) < F(1e-3):
+            eta = F(1.001)  # half vectors need some bending
         if is_clear and not entering:
             eta = F(1) / eta
 
@@ -603,7 +610,8 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
             within = ior_outside
             if is_clear and (wi[2] < F(0)) == entering:
                 within = index
-            survival = min(max(largest(throughput) * within * within, F(0.05)), F(0.97))
+            most_going = MOST_GOING if bounces < LONG_FROM else MOST_LONG
+            survival = min(max(largest(throughput) * within * within, F(0.05)), most_going)
             random, chance = draw(random)
             if chance >= survival:
                 continue

@@ -31,6 +31,8 @@ FEWEST_COARSE, MOST_COARSE = 12_000, 60_000
 COARSE_S = (0.06, 0.105)
 """How long a coarse picture may take before others are made larger or smaller: about ten a second."""
 COARSE_SAMPLES = 2
+COARSE_DEPTH = 12
+"""Bounces at which paths end while a value is dragged; the picture that follows has all of them."""
 COARSE_FED_DEPTH = 1
 """Waves in which patterns count while a value is dragged: what is seen itself, not what is seen in reflections."""
 COARSE_PATIENCE = (6, 0.6)
@@ -255,7 +257,13 @@ class RenderSession:
 
     def _coarse_shot(self, wanted: "_Wanted", width: int, height: int) -> Shot:
         shot = self._shot(wanted, width, height, seed=wanted.revision)
-        return replace(shot, fed_depth=COARSE_FED_DEPTH, marked_depth=COARSE_MARKED_DEPTH, patience=COARSE_PATIENCE)
+        return replace(
+            shot,
+            depth=COARSE_DEPTH,
+            fed_depth=COARSE_FED_DEPTH,
+            marked_depth=COARSE_MARKED_DEPTH,
+            patience=COARSE_PATIENCE,
+        )
 
     def coarse_shot(self) -> Shot:
         """What the coarse picture of the newest state is traced from."""

@@ -31,6 +31,8 @@ WAVE = 1 << 13
 FED_WAVE = 1 << 18
 """Paths in a wave where patterns feed materials: many small steps each need many points to be worth their call."""
 NO_LIMIT = 1e30
+MOST_BOUNCES = 240
+"""A technical bound: the path's state counts no more than 255."""
 
 
 @dataclass(frozen=True)
@@ -40,7 +42,8 @@ class Shot:
     Attributes
     ----------
     depth : int
-        Bounces at which paths end.
+        Bounces at which paths end. Nearly all were ended by chance long before `MOST_BOUNCES`, so that no light is
+        missing; fewer are for quick pictures, and darken bright rooms and glass.
     brightest : float
         Most that one path may bring to its pixel, 1 = 1000 cd/m2, after it was turned by a matt surface, and the more
         the shinier all was that it met; the rest is spread over the picture (`rendering.spreading`).
@@ -62,7 +65,7 @@ class Shot:
     dressing: Dressing
     lights: Lights
     view: View
-    depth: int = 12
+    depth: int = MOST_BOUNCES
     brightest: float = NO_LIMIT
     seed: int = 1
     straight: bool = False

@@ -1,0 +1,122 @@
+"""Light is neither made nor lost, and falls from the right side: checks against theory and an independent renderer."""
+
+import numpy as np
+import pytest
+from test_rendering import AHEAD, EVEN, ball, floor, take
+
+from mat_shelf.document.project import Camera
+from mat_shelf.document.recipe import Recipe
+from mat_shelf.geometry.mesh import Mesh
+from mat_shelf.geometry.solids import box, lathe, moved
+from mat_shelf.rendering.lights import make_lights
+
+WHITE_SHEET = Recipe(geometry_thin_walled=True, subsurface_color=(1, 1, 1), base_color=(1, 1, 1))
+
+
+def middle(picture) -> np.ndarray:
+    """The mean of its middle, by channel."""
+    height, width = picture.shape[:2]
+    return picture[height * 3 // 8 : height * 5 // 8, width * 3 // 8 : width * 5 // 8].mean(axis=(0, 1))
+
+
+def test_a_room_picture_is_seen_the_right_way_round():
+    """`mitsuba`'s envmap, scalar_rgb, through cameras that look each way; no texel of the picture is like another."""
+    mi = pytest.importorskip("mitsuba")
+    mi.set_variant("scalar_rgb")
+    room = np.random.default_rng(4).random((4, 8, 3), np.float32).repeat(8, axis=0).repeat(8, axis=1)
+    far = [ball(0.1, at=(0, 0, -5000))]
+    for target in ((0, 0, 100), (100, 0, 0), (-60, 80, 20)):
+        ours = take(far, [Recipe()], make_lights(room), Camera(position=(0, 0, 0), target=target, focal_length=24),
+                    size=(48, 32), samples=16)  # fmt: skip
+        theirs = mi.render(
+            mi.load_dict(
+                {
+                    "type": "scene",
+                    "integrator": {"type": "path"},
+                    "room": {"type": "envmap", "bitmap": mi.Bitmap(room)},
+                    "sensor": {
+                        "type": "perspective",
+                        "fov_axis": "x",
+                        "fov": float(np.degrees(2 * np.arctan(18 / 24))),
+                        "to_world": mi.ScalarTransform4f().look_at(origin=[0, 0, 0], target=list(target), up=[0, 1, 0]),
+                        "film": {"type": "hdrfilm", "width": 48, "height": 32, "rfilter": {"type": "box"}},
+                    },
+                }
+            ),
+            spp=16,
+        )
+        theirs = np.array(theirs)
+        assert np.corrcoef(ours.ravel(), theirs.ravel())[0, 1] > 0.97
+        assert np.corrcoef(ours[:, ::-1].ravel(), theirs.ravel())[0, 1] < 0.9
+
+
+@pytest.mark.parametrize(("clear", "soft"), [(0.5, 0.5), (0.9, 1.0), (0.2, 0.7), (0.0, 1.0), (1.0, 1.0)])
+def test_a_white_thin_sheet_neither_makes_nor_loses_light(clear, soft):
+    """White furnace, as a flat sheet and as a closed ball."""
+    recipe = WHITE_SHEET.with_(transmission_weight=clear, subsurface_weight=soft)
+    sheet = moved(floor(200), (0, 0, 0))
+    flat = take([sheet], [recipe], make_lights(EVEN), Camera(position=(0, 300, 1), target=(0, 0, 0), focal_length=100),
+                size=(24, 24), samples=150)  # fmt: skip
+    assert middle(flat) == pytest.approx([1, 1, 1], abs=0.02)
+    closed = take([ball()], [recipe], make_lights(EVEN), AHEAD, size=(24, 24), samples=250)
+    assert middle(closed) == pytest.approx([1, 1, 1], abs=0.025)
+
+
+def inside_out(mesh: Mesh) -> Mesh:
+    return Mesh(mesh.vertices, np.ascontiguousarray(mesh.triangles[:, ::-1]), -mesh.normals)
+
+
+@pytest.mark.parametrize("albedo", [0.5, 0.9, 0.95])
+def test_a_closed_room_is_as_bright_as_the_sum_of_all_bounces(albedo):
+    """A closed room of even walls that glow: E / (1 - albedo), the geometric series, wherever one looks."""
+    walls = inside_out(box((400, 400, 400), 0.01))
+    recipe = Recipe(base_color=(albedo,) * 3, specular_weight=0.0, emission_luminance=100.0)
+    seen = take([walls], [recipe], make_lights(EVEN * 0), Camera(position=(0, 150, 100), target=(0, 250, -100)),
+                size=(24, 24), samples=400 if albedo > 0.9 else 200)  # fmt: skip
+    assert seen.mean(axis=(0, 1)) == pytest.approx([0.1 / (1 - albedo)] * 3, rel=0.02)
+
+
+def test_clear_liquid_in_clear_glass_cannot_be_seen_in_an_even_room():
+    """White furnace: nothing absorbs, however often light goes to and fro."""
+    glass = Recipe(transmission_weight=1.0, specular_roughness=0.0, specular_ior=1.52, nesting_priority=5)
+    water = Recipe(transmission_weight=1.0, specular_roughness=0.0, specular_ior=1.333, nesting_priority=3)
+    shell = lathe([(0, -32), (32, -32), (32, 32), (0, 32), (0, 28), (28, 28), (28, -28), (0, -28)], 96)
+    fill = lathe([(0, -30), (30, -30), (30, 10), (0, 10)], 96)
+    seen = take([shell, fill], [glass, water], make_lights(EVEN), AHEAD, size=(40, 40), samples=200)
+    assert seen[12:28, 12:28].mean(axis=(0, 1)) == pytest.approx([1, 1, 1], abs=0.01)
+
+
+@pytest.mark.parametrize("weight", [0.0, 0.3, 0.7, 1.0])
+@pytest.mark.parametrize(("film_ior", "thickness", "roughness"), [(1.33, 0.4, 0.0), (2.0, 0.3, 0.2), (2.4, 0.9, 0.6)])
+def test_a_film_on_a_clear_body_makes_no_light(weight, film_ior, thickness, roughness):
+    """White furnace; what a rough boundary loses to its film stays within 6 percent, as elsewhere."""
+    recipe = Recipe(
+        transmission_weight=1.0,
+        specular_weight=weight,
+        specular_roughness=roughness,
+        thin_film_weight=1.0,
+        thin_film_ior=film_ior,
+        thin_film_thickness=thickness,
+    )
+    seen = take([ball()], [recipe], make_lights(EVEN), AHEAD, size=(24, 24), samples=250)
+    assert middle(seen).min() > 0.93 and middle(seen).max() < 1.02
+    assert seen.max() < 3
+
+
+@pytest.mark.parametrize("roughness", [0.0, 0.4])
+def test_a_film_is_there_over_a_body_that_bends_nothing(roughness):
+    """A soap film filled with air, as a body of IOR 1: it reflects, passes the rest, and loses nothing."""
+    recipe = Recipe(
+        transmission_weight=1.0,
+        specular_ior=1.0,
+        specular_roughness=roughness,
+        thin_film_weight=1.0,
+        thin_film_ior=1.8,
+        thin_film_thickness=0.25,
+    )
+    seen = take([ball()], [recipe], make_lights(EVEN), AHEAD, size=(24, 24), samples=300)
+    assert middle(seen) == pytest.approx([1, 1, 1], abs=0.03)
+    dark = np.where(np.arange(32)[None, :, None] < 16, 1, 0) * EVEN  # light from one side shows what is reflected
+    lit = take([ball()], [recipe], make_lights(dark), AHEAD, size=(24, 24), samples=300)
+    bare = take([ball(0.1, at=(0, 0, 5000))], [recipe], make_lights(dark), AHEAD, size=(24, 24), samples=50)
+    assert np.abs(lit - bare)[8:16, 8:16].mean() > 0.02
