@@ -8,7 +8,8 @@ from mat_shelf.document.project import Camera
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.solids import box, lathe, moved
-from mat_shelf.rendering.lights import make_lights
+from mat_shelf.rendering.dielectric_contact import Body, in_contact
+from mat_shelf.rendering.lights import make_lights, plain_room
 
 WHITE_SHEET = Recipe(geometry_thin_walled=True, subsurface_color=(1, 1, 1), base_color=(1, 1, 1))
 
@@ -120,3 +121,62 @@ def test_a_film_is_there_over_a_body_that_bends_nothing(roughness):
     lit = take([ball()], [recipe], make_lights(dark), AHEAD, size=(24, 24), samples=300)
     bare = take([ball(0.1, at=(0, 0, 5000))], [recipe], make_lights(dark), AHEAD, size=(24, 24), samples=50)
     assert np.abs(lit - bare)[8:16, 8:16].mean() > 0.02
+
+
+SOLID, LIQUID = Body(5, False, True), Body(3, True, True)
+GLASS = Recipe(transmission_weight=1.0, specular_roughness=0.0, specular_ior=1.52, nesting_priority=5)
+INK = Recipe(
+    transmission_weight=1.0,
+    specular_roughness=0.0,
+    specular_ior=1.333,
+    nesting_priority=3,
+    contact="wet",
+    transmission_color=(0.3, 0.5, 0.8),
+    transmission_depth=20.0,
+)
+WAX = Recipe(subsurface_weight=1.0, subsurface_color=(0.9, 0.5, 0.3), subsurface_radius=6.0)
+GROUND = Recipe(base_color=(0.6, 0.6, 0.6), specular_weight=0.0)
+BLOCK = moved(box((60, 40, 60), 0.01), (0, 0, 0))
+TUMBLER = lathe([(0, 0), (30, 0), (32, 60), (29, 60), (27, 4), (0, 4)], 128)
+FILL = lathe([(0, 4), (27, 4), (28.4, 44), (0, 44)], 128)
+
+
+def stands(solids, bodies, recipes, gap, tolerance=0.05, samples=120) -> np.ndarray:
+    """Means by region of a picture of things that stand a gap above a floor, (3, 3, 3)."""
+    lifted = [moved(solid, (0, gap, 0)) for solid in solids]
+    made = in_contact([*lifted, floor()], [*bodies, None], tolerance)
+    above = Camera(position=(40, 130, 260), target=(0, 18, 0), focal_length=100)
+    seen = take(made, [*recipes, GROUND], make_lights(plain_room(1400, 200)), above, size=(48, 48), samples=samples)
+    return seen.reshape(3, 16, 3, 16, 3).mean(axis=(1, 3))
+
+
+@pytest.mark.parametrize(
+    ("solids", "bodies", "recipes"),
+    [
+        ([BLOCK], [SOLID], [GLASS]),
+        ([TUMBLER], [SOLID], [GLASS]),
+        ([TUMBLER, FILL], [SOLID, LIQUID], [GLASS, INK]),
+        ([BLOCK], [Body(5, False, False)], [WAX]),
+        ([TUMBLER, FILL], [None, LIQUID], [GROUND, INK]),
+    ],
+    ids=["block", "tumbler", "filled tumbler", "wax", "opaque cup"],
+)
+def test_what_stands_on_the_floor_looks_as_a_hair_above_it(solids, bodies, recipes):
+    """With half a millimetre of air below it no face lies in another; with none it must be the same picture."""
+    free = stands(solids, bodies, recipes, 0.5)
+    for gap in (0.0, 1e-6, 0.01):
+        assert stands(solids, bodies, recipes, gap) == pytest.approx(free, rel=0.025)
+
+
+def test_what_stands_on_the_floor_does_so_without_a_tolerance_and_at_any_size():
+    """Faces at one place are no contact anyone could have meant, whatever the tolerance, from 1 mm to 3 m."""
+    for size in (1 / 60, 1.0, 50.0):
+        block = Mesh(BLOCK.vertices * np.float32(size), BLOCK.triangles, BLOCK.normals)
+        ground = Mesh(floor().vertices * np.float32(size), floor().triangles, floor().normals)
+        above = Camera(position=(40 * size, 130 * size, 260 * size), target=(0, 18 * size, 0), focal_length=100)
+        seen = []
+        for gap in (0.0, 0.008 * size):
+            made = in_contact([moved(block, (0, gap, 0)), ground], [SOLID, None], 0.0)
+            lights = make_lights(plain_room(1400, 200))
+            seen.append(take(made, [GLASS, GROUND], lights, above, size=(32, 32), samples=120).mean())
+        assert seen[0] == pytest.approx(seen[1], rel=0.02), size

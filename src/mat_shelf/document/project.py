@@ -16,7 +16,7 @@ from mat_shelf.document.parameter import Color, Frozen, Point, color, number
 from mat_shelf.document.picture import Picture
 from mat_shelf.document.variant import Variable
 
-SCHEMA = 7
+SCHEMA = 8
 
 MOST_PARTS, MOST_ZONES, MOST_MATERIALS, MOST_VIEWS = 20_000, 1000, 20_000, 1000
 MOST_SETS, MOST_LIGHTS = 256, 64

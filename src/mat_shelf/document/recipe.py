@@ -244,6 +244,11 @@ class Recipe(Frozen):
         title="Priority",
         description="Where clear bodies overlap, the higher one fills the space: glass 5, liquid 3.",
     )
+    contact: Literal["dry", "wet"] = Field(
+        "dry",
+        title="Contact",
+        description="Solids are dry: a film of air stays between them and what they touch. Liquids wet it.",
+    )
     patterns: Annotated[tuple[Pattern, ...], Field(max_length=256)] = ()
     feeds: Annotated[tuple[Feed, ...], Field(max_length=len(FEEDABLE))] = ()
     relief: Annotated[tuple[Relief, ...], Field(max_length=64)] = ()

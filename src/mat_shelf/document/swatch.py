@@ -7,7 +7,7 @@ from pydantic import Field, StringConstraints
 from mat_shelf.document.ids import Id, Name
 from mat_shelf.document.variant import Variable
 
-SWATCH_SCHEMA = 5
+SWATCH_SCHEMA = 6
 
 FAMILIES = (
     "Metal",

@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from pathlib import Path
 from types import MappingProxyType
 
+from mat_shelf.document.migration import migrated_swatch
 from mat_shelf.document.swatch import SWATCH_SCHEMA, Swatch
 from mat_shelf.exchange.package import PackageError, opened_package, parse, write_package
 from mat_shelf.geometry.glb import digest
@@ -34,14 +35,14 @@ def save_swatch(path: Path, swatch: Swatch, pictures: Mapping[str, bytes] = Mapp
 def open_swatch(path: Path) -> Swatch:
     """Reads a swatch package. Raises PackageError."""
     with opened_package(Path(path), "swatch", TEXT) as read:
-        return parse(Swatch, read(TEXT), Path(path), SWATCH_SCHEMA)
+        return parse(Swatch, read(TEXT), Path(path), SWATCH_SCHEMA, migrated_swatch)
 
 
 def swatch_pictures(path: Path) -> dict[str, bytes]:
     """The pictures in a swatch package, by SHA-256. Raises PackageError."""
     path = Path(path)
     with opened_package(path, "swatch", TEXT) as read:
-        swatch = parse(Swatch, read(TEXT), path, SWATCH_SCHEMA)
+        swatch = parse(Swatch, read(TEXT), path, SWATCH_SCHEMA, migrated_swatch)
         found = {}
         for picture in swatch.recipe.pictures():
             data = read(f"pictures/{picture.digest}.{picture.kind}")

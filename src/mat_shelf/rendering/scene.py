@@ -20,7 +20,7 @@ from mat_shelf.patterns.points import part_frames, part_salt
 from mat_shelf.patterns.step import Library
 from mat_shelf.rendering.backdrop import sweep_mesh
 from mat_shelf.rendering.ball import BALL_RECIPE, Ball
-from mat_shelf.rendering.contact import joined
+from mat_shelf.rendering.dielectric_contact import Body, in_contact
 from mat_shelf.rendering.feeding import Fed, lying_over
 from mat_shelf.rendering.geometry import Geometry
 from mat_shelf.rendering.marking import laid_marks
@@ -97,14 +97,16 @@ def visible_parts(project: Project) -> list[int]:
     return [place for place, part in enumerate(project.product.parts) if not part.is_hidden]
 
 
-def clear_bodies(project: Project) -> tuple[int | None, ...]:
-    """The nesting priority of each visible part that is a clear body; None for the others."""
-    found: list[int | None] = []
+def bodies_of(project: Project) -> tuple[Body | None, ...]:
+    """What light goes into, among the visible parts; None for the others."""
+    found: list[Body | None] = []
     for place in visible_parts(project):
         worn = project.product.parts[place].material
         recipe = project.material(worn).recipe if worn is not None else UNDRESSED
-        is_clear = recipe.transmission_weight > 0 and not recipe.geometry_thin_walled
-        found.append(recipe.nesting_priority if is_clear else None)
+        is_clear = recipe.transmission_weight > 0
+        has_inside = (is_clear or recipe.subsurface_weight > 0) and not recipe.geometry_thin_walled
+        is_wet = recipe.contact == "wet"
+        found.append(Body(recipe.nesting_priority, is_wet, is_clear) if has_inside else None)
     return tuple(found)
 
 
@@ -113,7 +115,7 @@ def project_geometry(
 ) -> Geometry:
     """Geometry of a project: its visible parts in order, then the backdrop and the ball if they are there.
 
-    Clear bodies that nearly touch do touch; see `rendering.contact`.
+    Bodies that nearly touch do touch; see `rendering.dielectric_contact`.
 
     Parameters
     ----------
@@ -132,9 +134,11 @@ def project_geometry(
     frames = part_frames(own, poses, [part_salt(part.id) for part in shown])
     true = [displaced.get(part.id) for part in shown]
     solids = [made.mesh if made else posed(mesh, part.pose) for mesh, part, made in zip(own, shown, true, strict=True)]
-    solids = joined(solids, clear_bodies(project), project.product.contact)
+    bodies = bodies_of(project)
     if project.set.backdrop is not None:
         solids.append(sweep_mesh(project.set.backdrop))
+        bodies = (*bodies, None)
+    solids = in_contact(solids, bodies, project.product.contact)
     if ball is not None:
         solids.append(ball.mesh())
     return Geometry(solids, frames, [made and (made.rest, made.face, made.place) for made in true])

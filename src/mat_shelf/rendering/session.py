@@ -20,7 +20,7 @@ from mat_shelf.rendering.denoise import denoised
 from mat_shelf.rendering.displacing import fill_displacements, made_displacements
 from mat_shelf.rendering.film import Film, develop
 from mat_shelf.rendering.lights import set_lights
-from mat_shelf.rendering.scene import Supplies, clear_bodies, project_dressing, project_geometry
+from mat_shelf.rendering.scene import Supplies, bodies_of, project_dressing, project_geometry
 from mat_shelf.rendering.shape_maps import make_map, needed_maps, others_near, shape_lookup
 from mat_shelf.rendering.sight import Sight, see
 from mat_shelf.rendering.tracer import Shot, Tracer
@@ -195,7 +195,7 @@ class RenderSession:
         geometry = self._kept(
             self._built,
             "geometry",
-            (meshes, clear_bodies(project), project.product.contact, sweep_shape(studio.backdrop), ball, relief),
+            (meshes, bodies_of(project), project.product.contact, sweep_shape(studio.backdrop), ball, relief),
             lambda: project_geometry(project, self._supplies.meshes, ball, displaced),
         )
         geometry.shapes = shape_lookup(project, geometry, self._supplies.shape_maps)

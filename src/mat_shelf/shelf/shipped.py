@@ -26,6 +26,7 @@ def _clear(key, name, family, ior, tint, depth_mm, note, roughness=0.0, priority
         transmission_color=tint,
         transmission_depth=depth_mm,
         nesting_priority=priority,
+        contact="wet" if priority < 5 else "dry",
     )
     return Swatch(id=key, name=name, family=family, note=note, recipe=recipe)
 
@@ -65,6 +66,7 @@ def _cloudy(key, name, family, ior, tint, depth_mm, scatter, forward, note, roug
         transmission_scatter=scatter,
         transmission_scatter_anisotropy=forward,
         nesting_priority=priority,
+        contact="wet" if priority < 5 else "dry",
     )
     return Swatch(id=key, name=name, family=family, note=note, recipe=recipe)
 

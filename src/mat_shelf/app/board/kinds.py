@@ -14,6 +14,7 @@ GROUPS = {
     "bounds": (
         "geometry_thin_walled",
         "nesting_priority",
+        "contact",
         "geometry_opacity",
         "transmission_dispersion_scale",
         "transmission_dispersion_abbe_number",

@@ -13,6 +13,7 @@ _CHOICES = {
     "geometry_thin_walled": {False: "solid body", True: "thin sheet"},
     "nesting_priority": {k: str(k) for k in range(10)}
     | {0: "0, gives way to all", 3: "3, liquid", 5: "5, solid", 9: "9, before all"},
+    "contact": {"dry": "dry, as solids are", "wet": "wet, as liquids are"},
     "way": {"along": "along it", "flat": "flat"},
     "seen": {"both": "both sides", "outside": "its side", "inside": "other side"},
     "is_displaced": {False: "bump", True: "true relief"},
