@@ -373,3 +373,57 @@ def test_faults_are_told_while_a_question_waits(guarded, qtbot):
     answer(guarded, "This")
     assert asked and "Something went wrong" in guarded.notice.text.text()
     assert guarded.notice.buttons[0].text() == "Copy details"
+
+
+def test_pictures_land_on_the_material_they_were_read_for(guarded, qtbot, tmp_path, monkeypatch):
+    from mat_shelf.app.patterns import picture_job
+
+    Image.new("RGB", (16, 16), (1, 99, 3)).save(tmp_path / "green.png")
+    go_on, read = threading.Event(), picture_job.picture_data
+
+    def slow(*arguments):
+        go_on.wait(10)
+        return read(*arguments)
+
+    monkeypatch.setattr(picture_job, "picture_data", slow)
+    workshop = guarded.workshop
+    workshop.select("block")
+    guarded.board.import_pictures([tmp_path / "green.png"])
+    workshop.wear("block", "polished-brass")  # another material is on the board by the time that it is read
+    go_on.set()
+    qtbot.waitUntil(lambda: bool(workshop.project.material("red").recipe.patterns), timeout=10_000)
+    assert workshop.selected_material.id == "red"
+    assert not workshop.project.material("polished-brass").recipe.pictures()
+    # Where that is gone, nothing is changed, and it is said.
+    go_on.clear()
+    workshop.select("block")
+    guarded.board.import_pictures([tmp_path / "green.png"])
+    workshop.wear("block", "turned-brass")
+    workshop.throw_out_unused()
+    before = workshop.project
+    go_on.set()
+    told(qtbot, guarded, "were not used")
+    assert workshop.project == before
+
+
+def test_a_project_is_not_given_what_was_read_for_another(guarded, qtbot, small_project, tmp_path, monkeypatch):
+    from mat_shelf.app import picture_take_job
+    from mat_shelf.exchange.assets import Assets
+
+    Image.new("RGB", (16, 16), (1, 99, 3)).save(tmp_path / "green.png")
+    go_on, read = threading.Event(), picture_take_job.read_file
+
+    def slow(*arguments):
+        go_on.wait(10)
+        return read(*arguments)
+
+    monkeypatch.setattr(picture_take_job, "read_file", slow)
+    guarded.workshop.set_reference(tmp_path / "green.png")
+    project, assets = small_project
+    fresh = Assets()
+    fresh.take(assets)
+    guarded.workshop.replace(project, fresh, None)
+    go_on.set()
+    guarded.workshop.wait()
+    qtbot.wait(200)
+    assert guarded.workshop.project.reference is None

@@ -180,3 +180,52 @@ def test_what_stands_on_the_floor_does_so_without_a_tolerance_and_at_any_size():
             lights = make_lights(plain_room(1400, 200))
             seen.append(take(made, [GLASS, GROUND], lights, above, size=(32, 32), samples=120).mean())
         assert seen[0] == pytest.approx(seen[1], rel=0.02), size
+
+
+def glowing(**fields) -> Recipe:
+    return Recipe(base_color=(0, 0, 0), specular_weight=0.0, emission_luminance=500.0, **fields)
+
+
+def test_the_number_on_a_glow_is_the_luminance_of_its_light():
+    """CIE Y of what is seen, in units of 1000 cd/m2, whatever the colour; weights of IEC 61966-2-1."""
+    for color in ((1.0, 1.0, 1.0), (1.0, 0.42, 0.1), (0.0, 0.0, 0.7), (0.02, 0.3, 0.02)):
+        seen = middle(take([ball()], [glowing(emission_color=color)], make_lights(EVEN * 0), AHEAD, size=(24, 24)))
+        assert seen @ (0.2126, 0.7152, 0.0722) == pytest.approx(0.5, rel=0.002)
+        assert seen / seen.max() == pytest.approx(np.array(color) / max(color), abs=1e-3)
+
+
+def test_a_glow_comes_through_its_coat_as_the_standard_says():
+    """OpenPBR Surface 1.1, MaterialX graph: the coat's colour times what its boundary passes, 1 - F (Born and Wolf
+    1.5: 0.04 at an index of 1.5, straight on). Fuzz, which lies over that, takes some more."""
+    tint = np.array([0.6, 0.3, 0.15])
+    coated = glowing(coat_weight=1.0, coat_color=tuple(tint), coat_ior=1.5, coat_roughness=0.0)
+    dark = make_lights(EVEN * 0)
+    seen = middle(take([ball()], [coated], dark, AHEAD, size=(48, 48), samples=16))
+    assert seen == pytest.approx(0.5 * tint * 0.96, rel=0.03)
+    half = middle(take([ball()], [coated.with_(coat_weight=0.5)], dark, AHEAD, size=(48, 48), samples=16))
+    assert half == pytest.approx(0.25 + seen / 2, rel=0.02)
+    fuzzy = middle(take([ball()], [coated.with_(fuzz_weight=1.0)], dark, AHEAD, size=(48, 48), samples=16))
+    assert (fuzzy < seen).all() and (fuzzy > 0.3 * seen).all()
+
+
+def test_a_solid_checker_is_one_of_cubes():
+    """Through a part it changes from one cube to the next along every axis alike; laid flat it has no depth."""
+    from mat_shelf.document.pattern import Pattern, Placement
+    from mat_shelf.patterns.points import flat_points
+    from mat_shelf.patterns.sources.plain import Checker
+    from mat_shelf.patterns.step import evaluate
+
+    for projection, axes in (("solid", 3), ("planar", 2)):
+        made = Pattern(
+            id="p", name="P", steps=(Checker(),), placement=Placement(projection=projection, axis="z", size=1.0)
+        )
+        changed = []
+        for axis in range(3):
+            values = []
+            for place in (0.4, 1.4, 2.4):
+                points = flat_points(10.0, 1, 1)
+                points.position[:] = 0.4
+                points.position[:, axis] = place
+                values.append(float(evaluate(made, points)[0]))
+            changed.append(values[0] == values[2] != values[1])
+        assert sum(changed) == axes

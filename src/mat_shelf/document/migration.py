@@ -7,7 +7,8 @@ def migrated(fields: dict) -> dict:
     Schema 1 kept a camera in each set. Since 2 a project has views of its own; the current set's camera becomes the
     final one, the others stay as views called after their sets. Schema 3 adds variants, room pictures and emission,
     schema 4 poses and zones, schema 5 patterns, schema 6 layers and overlays, schema 7 thin films and sheets, which
-    older projects are without. In schema 8 liquids wet what they touch; before, all clear bodies did.
+    older projects are without. In schema 8 liquids wet what they touch, where all clear bodies did, and the luminance
+    of coloured light is its own, where it was that of white.
     """
     schema = fields.get("schema_version")
     if schema == 1 and isinstance(fields.get("sets"), list):
@@ -18,33 +19,60 @@ def migrated(fields: dict) -> dict:
         return fields
     materials = fields.get("materials")
     if isinstance(materials, list):
-        fields = fields | {"materials": [_with_contact(material) for material in materials]}
+        fields = fields | {"materials": [_in_schema_8(material) for material in materials]}
     return fields | {"schema_version": 8}
 
 
 def migrated_swatch(fields: dict) -> dict:
-    """The fields of `swatch.json` in the present schema. In schema 6 liquids wet what they touch."""
+    """The fields of `swatch.json` in the present schema. Schema 6 is what 8 is of projects."""
     if fields.get("schema_version") in (1, 2, 3, 4, 5):
-        return _with_contact(fields) | {"schema_version": 6}
+        return _in_schema_8(fields) | {"schema_version": 6}
     return fields
 
 
-def _with_contact(material):
-    """A material or swatch whose recipe says whether it wets: clear bodies that give way to solid ones do."""
+def _in_schema_8(material):
+    """A material or swatch that says whether it wets, clear bodies that give way to solid ones do, and how it glows."""
     recipe = material.get("recipe") if isinstance(material, dict) else None
     if not isinstance(recipe, dict) or "contact" in recipe:
         return material
     clear, priority = recipe.get("transmission_weight"), recipe.get("nesting_priority")
     numbers = isinstance(clear, int | float) and isinstance(priority, int | float)
     is_liquid = numbers and clear > 0 and priority < 5 and not recipe.get("geometry_thin_walled")
-    material = material | {"recipe": recipe | {"contact": "wet" if is_liquid else "dry"}}
+    recipe = _with_luminance(recipe) | {"contact": "wet" if is_liquid else "dry"}
+    material = material | {"recipe": recipe}
     own = material.get("own")
-    if isinstance(own, list) and set(_DECIDES) & {name for name in own if isinstance(name, str)}:
-        material = material | {"own": [*own, "contact"]}  # a variant that decides it for itself
-    return material
+    names = {name for name in own if isinstance(name, str)} if isinstance(own, list) else set()
+    # A variant that decides one of them by what it owns has it for itself.
+    more = [name for name, by in _DECIDES.items() if by & names and name not in names]
+    return material | {"own": [*own, *more]} if more else material
 
 
-_DECIDES = ("transmission_weight", "nesting_priority", "geometry_thin_walled")
+def _with_luminance(recipe: dict) -> dict:
+    """A recipe that gives off as much light as before, now that its luminance is that of the coloured light."""
+    color, bright = recipe.get("emission_color"), recipe.get("emission_luminance")
+    overlays = recipe.get("overlays")
+    if isinstance(overlays, list):
+        recipe = recipe | {"overlays": [_overlay_with_luminance(overlay) for overlay in overlays]}
+    feeds = recipe.get("feeds")
+    is_fed = isinstance(feeds, list) and any(isinstance(f, dict) and f.get("input") == "emission_color" for f in feeds)
+    is_color = isinstance(color, list) and len(color) == 3 and all(isinstance(c, int | float) for c in color)
+    if is_fed or not is_color or not isinstance(bright, int | float):
+        return recipe
+    share = sum(weight * c for weight, c in zip(_LUMINANCE, color, strict=True))
+    return recipe | {"emission_luminance": bright * share}
+
+
+def _overlay_with_luminance(overlay):
+    recipe = overlay.get("recipe") if isinstance(overlay, dict) else None
+    return overlay | {"recipe": _with_luminance(recipe)} if isinstance(recipe, dict) else overlay
+
+
+_LUMINANCE = (0.2126390, 0.7151687, 0.0721923)
+"""CIE Y of linear Rec.709 (IEC 61966-2-1)."""
+_DECIDES = {
+    "contact": {"transmission_weight", "nesting_priority", "geometry_thin_walled"},
+    "emission_luminance": {"emission_color", "feeds/emission_color"},
+}
 
 
 def _with_views(fields: dict) -> dict:

@@ -225,7 +225,8 @@ class Recipe(Frozen):
         1_000_000,
         label="Glow",
         unit="cd/m²",
-        tip="Light that the surface gives off. A phone's screen 500, a lit ring 1500; far less than one first sets.",
+        tip="Of the light that the surface gives off, in its colour. A phone's screen 500, a lit ring 1500; far less "
+        "than one first sets. Where a pattern feeds the colour, of the pattern's white.",
         usual=(0, 3000),
     )
     emission_color: Color = color((1.0, 1.0, 1.0), label="Glow colour", tip="Colour of the light given off.")

@@ -16,6 +16,7 @@ from mat_shelf.document.project import Material, Part, Project
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.geometry.glb import MM_PER_M
 from mat_shelf.geometry.pose import posed
+from mat_shelf.optics.color import luminance
 from mat_shelf.system.file_writer import write_file
 
 _FLOAT, _UINT = 5126, 5125
@@ -73,7 +74,9 @@ def _material(material: Material) -> dict:
         }
     if recipe.emission_luminance > 0:
         made["emissiveFactor"] = list(recipe.emission_color)
-        extensions["KHR_materials_emissive_strength"] = {"emissiveStrength": recipe.emission_luminance / _GLOW}
+        extensions["KHR_materials_emissive_strength"] = {
+            "emissiveStrength": recipe.emission_luminance / _GLOW / max(float(luminance(recipe.emission_color)), 1e-6)
+        }
     made["extensions"] = extensions
     return made
 

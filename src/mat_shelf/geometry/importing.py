@@ -19,7 +19,7 @@ from mat_shelf.geometry.mesh import Mesh, MeshError, row_keys
 from mat_shelf.geometry.obj import read_obj
 from mat_shelf.geometry.repair import Repairs, repaired
 from mat_shelf.geometry.size import UNITS
-from mat_shelf.optics.color import decode_srgb
+from mat_shelf.optics.color import decode_srgb, luminance
 
 ENDINGS = (".step", ".stp", ".glb", ".gltf", ".obj", ".stl", ".ply")
 LARGEST_FILE = 2 * 2**30
@@ -240,7 +240,7 @@ def _pbr_recipe(material) -> Recipe:
         base_metalness=share(material.metallicFactor, 1.0),
         specular_roughness=share(material.roughnessFactor, 1.0),
         transmission_weight=float(np.clip(clear, 0, 1)),
-        emission_luminance=1000.0 * max(glow),
+        emission_luminance=1000.0 * float(luminance(glow)),
         emission_color=tuple(c / max(glow) for c in glow) if max(glow) > 0 else (1.0, 1.0, 1.0),
     )
 

@@ -280,6 +280,19 @@ def entering(p, i, lobes, layers, wo):
     )
 
 
+@apart
+def glow_past(p, i, layers):
+    """Share, by channel, of the light that the base gives off that comes out through coat and fuzz.
+
+    References
+    ----------
+    OpenPBR Surface 1.1, `coat_tinted_emission_edf` of its MaterialX graph: the coat's whole colour, less what the coat
+    reflects; the fuzz lies over that.
+    """
+    way = F(2)
+    return _below(p, i, 0, layers, way), _below(p, i, 1, layers, way), _below(p, i, 2, layers, way)
+
+
 @inline
 def _filmed(p, i, lobes, layers, cos):
     """Reflectance of the dielectric boundary under its film, by channel, and of the plain one."""

@@ -3,6 +3,7 @@
 import numpy as np
 
 from mat_shelf.document.recipe import Recipe
+from mat_shelf.optics.color import luminance
 from mat_shelf.optics.media import extinction, single_albedo
 
 BASE_COLOR = 0  # 3: base_color times base_weight
@@ -83,9 +84,16 @@ def write_fed(rows: np.ndarray, fed, recipe: Recipe) -> None:
             fed.get("base_color", recipe.base_color), fed.get("base_weight", recipe.base_weight)
         )
     if "emission_color" in fed or "emission_luminance" in fed:
-        luminance = fed.get("emission_luminance", recipe.emission_luminance)
-        color = fed.get("emission_color", recipe.emission_color)
-        rows[:, EMISSION : EMISSION + 3] = _scaled(color, np.divide(luminance, np.float32(WHITE)))
+        bright = fed.get("emission_luminance", recipe.emission_luminance)
+        # A pattern's colours are as bright as beside its white; a plain colour has the luminance that is given.
+        color = fed.get("emission_color", of_unit_luminance(recipe.emission_color))
+        rows[:, EMISSION : EMISSION + 3] = _scaled(color, np.divide(bright, np.float32(WHITE)))
+
+
+def of_unit_luminance(color) -> np.ndarray:
+    """A colour, (3,) linear, as bright as white; black stays black."""
+    own = float(luminance(color))
+    return np.asarray(color) / own if own > 1e-9 else np.zeros(3)
 
 
 _LAYERED = {
@@ -156,7 +164,8 @@ def parameter_row(recipe: Recipe) -> np.ndarray:
     row[BRUSH_WAY] = "xyz".index(recipe.brush_axis) + (3 if recipe.brush_way == "along" else 0)
     row[BRUSH_TURN] = np.radians(recipe.brush_turn)
     row[PRIORITY] = recipe.nesting_priority
-    row[EMISSION : EMISSION + 3] = np.multiply(recipe.emission_color, recipe.emission_luminance / WHITE)
+    color = of_unit_luminance(recipe.emission_color)
+    row[EMISSION : EMISSION + 3] = np.multiply(color, recipe.emission_luminance / WHITE)
     row[OPACITY] = recipe.geometry_opacity
     row[THIN] = recipe.geometry_thin_walled
     row[FILM] = recipe.thin_film_weight

@@ -32,6 +32,8 @@ class At:
         That size, mm.
     is_deep : bool
         Whether the layout runs into the part, so that the third coordinate counts.
+    is_solid : bool
+        Whether the pattern fills space, in cubes rather than squares.
     is_whole : bool
         Whether a size covers all of the mesh's own coordinates, whatever their shape.
     library : Library
@@ -44,6 +46,7 @@ class At:
         self.coordinates = coordinates
         self.size = placement.size
         self.is_deep = placement.projection in ("solid", "cylinder", "sphere")
+        self.is_solid = placement.projection == "solid"
         self.is_whole = placement.projection == "whole uv"
         self.library = library
 

@@ -14,7 +14,7 @@ from mat_shelf.optics import parameters as P
 from mat_shelf.optics.diffuse import INV_PI
 from mat_shelf.optics.fresnel import fresnel_dielectric
 from mat_shelf.optics.kernels import F, inline, kernel
-from mat_shelf.optics.layers import NO_LAYERS, evaluate_layered, prepare_layered, sample_layered
+from mat_shelf.optics.layers import NO_LAYERS, evaluate_layered, glow_past, prepare_layered, sample_layered
 from mat_shelf.optics.layers import entering as enters
 from mat_shelf.optics.sheet import sheet_shares
 from mat_shelf.optics.surface import NO_LOBES, evaluate, is_smooth, passes_light, prepare, sample, through_smooth
@@ -461,15 +461,15 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
         else:
             around = surrounding(paths.inside, i, block, -1)
             ior_outside = block[around, P.IOR] if around >= 0 else F(1)
+        glow = (F(0), F(0), F(0))
         if walk < 0 and (entering or not is_clear):
-            glow = (block[look, P.EMISSION], block[look, P.EMISSION + 1], block[look, P.EMISSION + 2])
-            if largest(glow) > F(0):
-                _gather(sums, pixel, mul(throughput, glow), accepted)
+            glow = row3_at(block, look, P.EMISSION)
         if not entering:
             facing = scale(facing, F(-1))
             normal = scale(normal, F(-1))
         # Bodies bend light as a whole; what lies over an opaque one reflects by an index of its own.
         index = block[row if is_clear else look, P.IOR]
+        arriving = throughput
         if is_clear and block[row, P.DISPERSION] > F(0):
             random, u = draw(random)
             channel, throughput = _one_channel(throughput, u)
@@ -501,9 +501,13 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
         elif is_layered:
             outside_in = entering or not is_clear
             lobes, is_sharp, layers = prepare_layered(block, look, wo_local, eta, tables, outside_in)
+            if largest(glow) > F(0):
+                glow = mul(glow, glow_past(block, look, layers))
         else:
             lobes = prepare(block, look, wo_local, eta, tables)
             is_sharp = lobes.is_sharp and not comes_out
+        if largest(glow) > F(0):
+            _gather(sums, pixel, mul(arriving, glow), accepted)
 
         if is_first:
             clear = block[look, P.TRANSMISSION] * (F(1) - lobes.metal)

@@ -578,7 +578,7 @@ SHIPPED = (
         recipe=Recipe(
             base_color=(0.5, 0.4, 0.3),
             specular_roughness=0.35,
-            emission_luminance=1400.0,
+            emission_luminance=760.0,
             emission_color=(1.0, 0.42, 0.10),
         ),
     ),

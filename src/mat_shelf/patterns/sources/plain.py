@@ -58,7 +58,7 @@ class Gradient(Source):
 
 
 class Checker(Source):
-    """Squares of its size, with their numbers if wanted."""
+    """Squares of its size, with their numbers if wanted; cubes where it runs through the part."""
 
     label = "Checker"
     tip = "Shows stretch and true size; squares are as large as the size says."
@@ -69,7 +69,7 @@ class Checker(Source):
 
     def apply(self, at: At) -> np.ndarray:
         out = np.empty(len(at), np.float32)
-        squares(at.coordinates, self.numbers, _DIGITS, out)
+        squares(at.coordinates, at.is_solid, self.numbers, _DIGITS, out)
         return out
 
 
@@ -92,12 +92,13 @@ _DIGITS = np.array(
 
 
 @kernel
-def squares(coordinates, numbers, digits, out):
-    """A checker of unit squares, (3, N) to (N,)."""
-    xs, ys = coordinates[0], coordinates[1]
+def squares(coordinates, is_solid, numbers, digits, out):
+    """A checker of unit squares, or of cubes, (3, N) to (N,)."""
+    xs, ys, zs = coordinates[0], coordinates[1], coordinates[2]
     for i in range(xs.shape[0]):
         xi, yi = floor(xs[i]), floor(ys[i])
-        value = F(0.8) if (np.int32(xi + yi) & np.int32(1)) == 0 else F(0.2)
+        zi = floor(zs[i]) if is_solid else np.int32(0)
+        value = F(0.8) if (np.int32(xi + yi + zi) & np.int32(1)) == 0 else F(0.2)
         if numbers:
             column = np.int32((xs[i] - F(xi)) * F(13)) - np.int32(1)
             row = np.int32((F(1) - ys[i] + F(yi)) * F(13)) - np.int32(4)
