@@ -138,6 +138,14 @@ def package(number: int) -> bytes:
     return next(damaged(data, 1, number)) if way >= 8 else data
 
 
+def prepare() -> None:
+    """Load what every case needs, and start the readers."""
+    from mat_shelf.exchange.readers import prepare_readers
+
+    prepare_readers()
+    sound()
+
+
 def run_case(number: int, folder: Path) -> str:
     from mat_shelf.exchange.package import PackageError
     from mat_shelf.exchange.project_file import open_project, save_project
@@ -154,4 +162,4 @@ def run_case(number: int, folder: Path) -> str:
 
 
 if __name__ == "__main__":
-    sys.exit(main(__file__, run_case, 20_000))
+    sys.exit(main(__file__, run_case, 20_000, prepare=prepare))

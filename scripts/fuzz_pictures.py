@@ -87,6 +87,14 @@ def psd() -> bytes:
     return out.getvalue()
 
 
+def prepare() -> None:
+    """Load what every case needs, and start the readers."""
+    from mat_shelf.exchange.readers import prepare_readers
+
+    prepare_readers()
+    sound()
+
+
 def run_case(number: int, folder: Path) -> str:
     from mat_shelf.exchange import picture_reading as reading
 
@@ -114,4 +122,4 @@ def run_case(number: int, folder: Path) -> str:
 
 
 if __name__ == "__main__":
-    sys.exit(main(__file__, run_case, 10_000))
+    sys.exit(main(__file__, run_case, 10_000, prepare=prepare))

@@ -522,7 +522,7 @@ def _end() -> None:
 
 
 if __name__ == "__main__":
-    code = main(__file__, run_case, 100, resident_mb, batch=25)
+    code = main(__file__, run_case, 100, resident_mb, batch=25, is_bounded=False)
     if _trial is not None:
         _end()
     for thread in threading.enumerate():

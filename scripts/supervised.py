@@ -20,14 +20,19 @@ _PAGE = os.sysconf("SC_PAGE_SIZE")
 _HUNG_S = 120.0
 
 
-def worker(run_case: Callable[[int, Path], str], first: int, count: int, memory: Callable[[], float]) -> None:
+def worker(
+    run_case: Callable[[int, Path], str], first: int, count: int, memory: Callable[[], float], prepare: Callable
+) -> None:
     """In the process that may end: run cases and print a line before and after each.
 
     Parameters
     ----------
     memory : callable () -> float
         MB to note after each case.
+    prepare : callable ()
+        Called before the first case, whose time does not count.
     """
+    prepare()
     with tempfile.TemporaryDirectory() as folder:
         for number in range(first, first + count):
             print(f"begins {number}", flush=True)
@@ -64,7 +69,7 @@ def _high_water(process: int) -> int:
     return int(text.partition("VmHWM:")[2].split()[0])
 
 
-def supervise(script: str, times: int, journal: Journal, batch: int) -> int:
+def supervise(script: str, times: int, journal: Journal, batch: int, is_bounded: bool) -> int:
     """Run a script's cases in batches, in processes of their own; how many ended in something else than they may."""
     while len(journal.cases) < times:
         first = len(journal.cases)
@@ -83,15 +88,15 @@ def supervise(script: str, times: int, journal: Journal, batch: int) -> int:
         if child.wait() and begun:
             journal.note(f"abort: exit {child.returncode}", s=0.0, mb=0.0)
         print(f"{len(journal.cases)} of {times}: {dict(journal.ends().most_common(4))}", flush=True)
-    return told(journal)
+    return told(journal, is_bounded)
 
 
-def told(journal: Journal) -> int:
-    """Print what came of all cases; how many ended in something else than they may."""
+def told(journal: Journal, is_bounded: bool) -> int:
+    """Print what came of all cases; how many ended in something else, or took more, than they may."""
     ends = journal.ends()
     bad = {end: count for end, count in ends.items() if end.startswith(("abort", "traceback"))}
-    slow = [k for k, case in enumerate(journal.cases) if case.get("s", 0) > MOST_SECONDS]
-    large = [k for k, case in enumerate(journal.cases) if case.get("mb", 0) > MOST_MB]
+    slow = [k for k, case in enumerate(journal.cases) if is_bounded and case.get("s", 0) > MOST_SECONDS]
+    large = [k for k, case in enumerate(journal.cases) if is_bounded and case.get("mb", 0) > MOST_MB]
     kinds: dict[str, int] = {}
     for end, count in ends.items():
         kinds[end.split(":")[0]] = kinds.get(end.split(":")[0], 0) + count
@@ -111,11 +116,13 @@ def main(
     usual: int,
     memory: Callable[[], float] = peak_mb,
     batch: int = 400,
+    prepare: Callable = lambda: None,
+    is_bounded: bool = True,
 ) -> int:
     """The command line of a script: ``[TIMES] [--journal FILE] [--case NUMBER]``."""
     words = sys.argv[1:]
     if words[:1] == ["--batch"]:
-        worker(run_case, int(words[1]), int(words[2]), memory)
+        worker(run_case, int(words[1]), int(words[2]), memory, prepare)
         return 0
     if words[:1] == ["--case"]:
         with tempfile.TemporaryDirectory() as folder:
@@ -124,4 +131,4 @@ def main(
     times = int(words[0]) if words and words[0].isdigit() else usual
     name = Path(script).stem
     path = Path(words[words.index("--journal") + 1]) if "--journal" in words else Path(f"/tmp/mat-shelf-{name}.jsonl")
-    return 1 if supervise(script, times, Journal(path), batch) else 0
+    return 1 if supervise(script, times, Journal(path), batch, is_bounded) else 0

@@ -15,7 +15,6 @@ GROUPS = {
         "geometry_thin_walled",
         "nesting_priority",
         "contact",
-        "geometry_opacity",
         "transmission_dispersion_scale",
         "transmission_dispersion_abbe_number",
     ),
@@ -27,7 +26,7 @@ GROUPS = {
         "subsurface_scatter_anisotropy",
     ),
     "glow": ("emission_luminance", "emission_color"),
-    "surface": ("specular_roughness", "specular_weight", "specular_color", "specular_ior"),
+    "surface": ("specular_roughness", "specular_weight", "specular_color", "specular_ior", "geometry_opacity"),
     "brushed": ("specular_roughness_anisotropy", "brush_way", "brush_axis", "brush_turn", "coat_roughness_anisotropy"),
     "coat": (
         "coat_weight",
