@@ -71,8 +71,15 @@ class Trial:
         """Let events and threads go on for a while."""
         ends = time.monotonic() + seconds
         while time.monotonic() < ends:
-            self.app.processEvents()
+            self.pump()
             time.sleep(0.002)
+
+    def pump(self) -> None:
+        """Handle what events there are, as the program's loop does."""
+        from PyQt6.QtCore import QCoreApplication, QEvent
+
+        self.app.processEvents()
+        QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)  # no loop runs, which would do that
 
     def settle_threads(self) -> None:
         """Let what was begun in the background land."""
@@ -86,17 +93,20 @@ class Trial:
         self.settle(0.02)
 
     def run(self, number: int, folder: Path) -> str:
+        from mat_shelf.exchange.assets import Assets
         from mat_shelf.exchange.project_file import open_project, save_project
 
         chance = random.Random(number)
         workshop = self.workshop
         self.faults.clear()
-        workshop.replace(self.start, self.assets, None)
+        assets = Assets()
+        assets.take(self.assets)  # what a project brings goes with it
+        workshop.replace(self.start, assets, None)
         self.hands = Hands(self, chance)
         done: list[str] = []
         for _ in range(OPERATIONS):
             done.append(self.hands.do())
-            self.app.processEvents()
+            self.pump()
             if chance.random() < 0.02:
                 self.settle(0.05)
             if self.faults:
