@@ -123,3 +123,48 @@ def test_history_equals_a_list_with_a_cursor(actions):
             dragging = False
         assert history.present == states[at]
         assert (history.undo_label is not None) == (at > 0)
+
+
+def test_projects_of_schema_7_keep_how_they_touch_and_glow():
+    """Liquids wet; a coloured glow gives off what it did; a variant that decides either for itself owns it."""
+    from mat_shelf.document.migration import migrated, migrated_swatch
+
+    clear = {"transmission_weight": 1.0, "nesting_priority": 3}
+    red = {"emission_luminance": 1000.0, "emission_color": [1.0, 0.0, 0.0]}
+    white = {"emission_luminance": 1000.0, "emission_color": [1.0, 1.0, 1.0]}
+
+    def whole(**fields):
+        recipe = Recipe().model_dump(mode="json") | fields
+        recipe.pop("contact")
+        return recipe
+
+    old = {
+        "schema_version": 7,
+        "name": "Old",
+        "product": {"name": "Old"},
+        "sets": [{"id": "s", "name": "S"}],
+        "current_set": "s",
+        "materials": [
+            {"id": "ink", "name": "Ink", "recipe": whole(**clear)},
+            {"id": "glass", "name": "Glass", "recipe": whole(transmission_weight=1.0)},
+            {"id": "lamp", "name": "Lamp", "recipe": whole(**white)},
+            {"id": "red", "name": "Red", "recipe": whole(**red), "parent": "lamp", "own": ["emission_color"]},
+            {
+                "id": "solid",
+                "name": "Solid",
+                "recipe": whole(**clear | {"nesting_priority": 7}),
+                "parent": "ink",
+                "own": ["nesting_priority"],
+            },
+        ],
+    }
+    project = Project.model_validate(migrated(old))
+    found = {material.id: material for material in project.materials}
+    assert [found[name].recipe.contact for name in ("ink", "glass", "solid")] == ["wet", "dry", "dry"]
+    assert found["lamp"].recipe.emission_luminance == pytest.approx(1000)
+    assert found["red"].recipe.emission_luminance == pytest.approx(212.6, abs=0.1)  # CIE Y of Rec.709's red
+    assert found["red"].owns("emission_luminance") and found["solid"].owns("contact")
+    swatch = migrated_swatch({"schema_version": 5, "id": "x", "name": "X", "recipe": whole(**clear)})
+    assert swatch["recipe"]["contact"] == "wet" and swatch["schema_version"] == 6
+    for damaged in ({"materials": [7, None, {"recipe": []}]}, {"materials": "x"}, {"sets": 3}):
+        migrated(old | damaged)  # whoever validates it says what is wrong
