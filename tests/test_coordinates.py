@@ -11,7 +11,7 @@ from mat_shelf.geometry.glb import NamedMesh
 from mat_shelf.geometry.importing import read_model
 from mat_shelf.geometry.mesh import Mesh, MeshError, checked
 from mat_shelf.geometry.pose import turn_matrix
-from mat_shelf.geometry.solids import box, moved
+from mat_shelf.geometry.solids import box
 from mat_shelf.geometry.stretch import seams, stretches, texel_sizes, uv_measures
 from mat_shelf.geometry.unwrap import charts_by_direction, unwrapped
 from mat_shelf.rendering.scene import project_geometry
@@ -107,7 +107,8 @@ def test_large_smooth_parts_are_cut_by_direction_first():
 
 def test_what_cannot_be_unwrapped_in_time_says_so():
     with pytest.raises(MeshError, match="takes longer than"):
-        unwrapped(moved(box((40, 20, 30), 2)), 0.25, seconds=0.0)
+        solid = trimesh.creation.icosphere(5)  # 20,480 smooth faces take several seconds
+        unwrapped(checked(30 * solid.vertices, solid.faces, solid.vertices), 0.25, seconds=0.1)
     with pytest.raises(InterruptedError):
         unwrapped(box((40, 20, 30), 2), 0.25, progress=lambda: False)
 

@@ -79,8 +79,10 @@ def test_masks_sum_to_one(scene, rendered):
 
 
 def test_a_glowing_surface_has_its_luminance(rendered):
-    """An emission of 250 cd/m2, 1000 being 1 in the picture (SI; OpenPBR: emission_color tints it)."""
-    assert rendered.film.picture()[30, 45] == pytest.approx((0.25, 0.125, 0.05), rel=1e-4)
+    """An emission of 250 cd/m2, 1000 being 1 in the picture (SI); its CIE Y, by the weights of IEC 61966-2-1."""
+    seen = rendered.film.picture()[30, 45]
+    assert seen @ (0.2126390, 0.7151687, 0.0721923) == pytest.approx(0.25, rel=1e-4)
+    assert seen / seen[0] == pytest.approx((1.0, 0.5, 0.2), rel=1e-4)
 
 
 def test_a_cut_out_keeps_what_the_product_reflects_and_nothing_else(scene):
