@@ -108,7 +108,7 @@ def test_large_smooth_parts_are_cut_by_direction_first():
 def test_what_cannot_be_unwrapped_in_time_says_so():
     with pytest.raises(MeshError, match="takes longer than"):
         solid = trimesh.creation.icosphere(5)  # 20,480 smooth faces take several seconds
-        unwrapped(checked(30 * solid.vertices, solid.faces, solid.vertices), 0.25, seconds=0.1)
+        unwrapped(checked(30 * solid.vertices, solid.faces, solid.vertices), 0.02, seconds=0.1)
     with pytest.raises(InterruptedError):
         unwrapped(box((40, 20, 30), 2), 0.25, progress=lambda: False)
 

@@ -100,6 +100,8 @@ def rest(say) -> dict:
 _START = """
 import resource, sys
 from pathlib import Path
+from mat_shelf.exchange.readers import prepare_readers
+prepare_readers()  # as the command line does
 from mat_shelf.exchange.project_file import open_project
 from mat_shelf.rendering.session import RenderSession
 project, meshes = open_project(Path(sys.argv[1]))

@@ -8,7 +8,7 @@ import numpy as np
 from mat_shelf.document.project import Project
 from mat_shelf.exchange.picture_reading import PictureError, map_kind, read_map, read_picture, read_room
 from mat_shelf.geometry.faces import FacesError, faces_bytes, read_faces
-from mat_shelf.geometry.glb import NamedMesh, digest, glb_bytes, read_glb
+from mat_shelf.geometry.glb import NamedMesh, digest, glb_bytes, read_glb, read_own_glb
 from mat_shelf.geometry.mesh import Mesh, MeshError
 from mat_shelf.geometry.solids import joined
 from mat_shelf.patterns.pyramid import Pyramid
@@ -49,13 +49,16 @@ class Assets:
 
     def add(self, part: NamedMesh) -> str:
         """Keeps a mesh; returns its digest."""
-        return self.add_mesh(glb_bytes([part]))
+        return self._add_mesh(glb_bytes([part]), read_own_glb)
 
     def add_mesh(self, data: bytes) -> str:
-        """Keeps the mesh in a GLB; returns its digest. Raises MeshError."""
+        """Keeps the mesh in a GLB of any origin; returns its digest. Raises MeshError."""
+        return self._add_mesh(data, read_glb)
+
+    def _add_mesh(self, data: bytes, read: Callable[[bytes], list[NamedMesh]]) -> str:
         key = digest(data)
         if key not in self.meshes:
-            meshes = [part.mesh for part in read_glb(data)]
+            meshes = [part.mesh for part in read(data)]
             self.meshes[key] = meshes[0] if len(meshes) == 1 else joined(meshes)
             self._data[key] = data
         return key
