@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from test_contact import GLASS, INK, LIQUID, SOLID
 from test_rendering import AHEAD, EVEN, ball, floor, take
 
 from mat_shelf.document.project import Camera
@@ -123,17 +124,6 @@ def test_a_film_is_there_over_a_body_that_bends_nothing(roughness):
     assert np.abs(lit - bare)[8:16, 8:16].mean() > 0.02
 
 
-SOLID, LIQUID = Body(5, False, True), Body(3, True, True)
-GLASS = Recipe(transmission_weight=1.0, specular_roughness=0.0, specular_ior=1.52, nesting_priority=5)
-INK = Recipe(
-    transmission_weight=1.0,
-    specular_roughness=0.0,
-    specular_ior=1.333,
-    nesting_priority=3,
-    contact="wet",
-    transmission_color=(0.3, 0.5, 0.8),
-    transmission_depth=20.0,
-)
 WAX = Recipe(subsurface_weight=1.0, subsurface_color=(0.9, 0.5, 0.3), subsurface_radius=6.0)
 GROUND = Recipe(base_color=(0.6, 0.6, 0.6), specular_weight=0.0)
 BLOCK = moved(box((60, 40, 60), 0.01), (0, 0, 0))
