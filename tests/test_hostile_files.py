@@ -29,7 +29,7 @@ from mat_shelf.exchange.picture_reading import (
     read_map,
     read_picture,
 )
-from mat_shelf.exchange.project_file import TEXT, open_project, save_project
+from mat_shelf.exchange.project_file import open_project, save_project
 from mat_shelf.geometry.glb import read_glb
 from mat_shelf.geometry.import_process import import_model
 from mat_shelf.geometry.mesh import MeshError
@@ -271,4 +271,3 @@ def test_opening_needs_no_folder_for_temporary_files(small_project, tmp_path, mo
     out = io.BytesIO()
     Image.new("RGB", (8, 8), (1, 2, 3)).save(out, "PNG")
     assert Assets().add_map(out.getvalue())[1] == "png"
-    assert TEXT == "project.json"
