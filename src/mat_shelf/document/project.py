@@ -83,6 +83,8 @@ class Part(Frozen):
         Hidden parts are neither seen nor rendered.
     group : str or None
         Parts of one group are picked and moved together.
+    priority : int or None
+        For nested bodies, instead of the one of its material.
     """
 
     id: Id
@@ -93,6 +95,7 @@ class Part(Frozen):
     zones: Annotated[tuple[Zone, ...], Field(max_length=MOST_ZONES)] = ()
     is_hidden: bool = False
     group: Name | None = None
+    priority: Annotated[int, Field(ge=0, le=9)] | None = None
 
     def zone(self, zone_id: str) -> Zone:
         """The zone with this id. Raises KeyError."""

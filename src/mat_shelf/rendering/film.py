@@ -22,6 +22,8 @@ class Film:
         Of what each pixel sees first.
     cover : (H * W,) float32
         Samples that see anything, or the product alone where it is cut out.
+    dropped : (H * W,) int32
+        Values that were no numbers and were left out; none, unless something is wrong.
     samples : int
     """
 
@@ -34,6 +36,7 @@ class Film:
         self.albedo = np.zeros_like(self.light)
         self.normal = np.zeros_like(self.light)
         self.cover = np.zeros(self.width * self.height, np.float32)
+        self.dropped = np.zeros(self.width * self.height, np.int32)
         self.samples = 0
 
     def alpha(self) -> np.ndarray:

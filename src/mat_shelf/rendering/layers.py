@@ -11,6 +11,7 @@ import numpy as np
 
 from mat_shelf.document.project import Project
 from mat_shelf.rendering import passes
+from mat_shelf.rendering.nesting import OUTSIDE
 from mat_shelf.rendering.sampling import even_draws
 from mat_shelf.rendering.scene import visible_parts
 from mat_shelf.rendering.session import Rendered
@@ -65,7 +66,7 @@ def _masks(project: Project, rendered: Rendered, wanted: Sequence[str]) -> dict[
     paths = passes.new_paths(pixels)
     for sample in range(samples):
         draws, salt = even_draws(sample, shot.seed)
-        passes.generate(shot.view, film.width, film.height, 0, pixels, sample, shot.seed, draws, salt, paths)
+        passes.generate(shot.view, film.width, film.height, 0, pixels, sample, shot.seed, draws, salt, OUTSIDE, paths)
         geometry, primitive = shot.geometry.intersect(paths.origin, paths.direction)[:2]
         for kind, seen in (("parts", geometry), ("materials", _rows(shot, geometry, primitive))):
             if kind in wanted:

@@ -37,7 +37,15 @@ from mat_shelf.optics.vectors import (
 from mat_shelf.rendering.camera import camera_ray
 from mat_shelf.rendering.embree import is_blocked, nearest
 from mat_shelf.rendering.lights import box_pdf, cross_box, room_light, sample_lights
-from mat_shelf.rendering.nesting import NESTING, is_hidden, surrounding, turn_over
+from mat_shelf.rendering.nesting import (
+    NESTING,
+    copy_nest,
+    index_inside,
+    is_hidden,
+    surrounding,
+    times_inside,
+    turn_over,
+)
 from mat_shelf.rendering.sampling import (
     BOUNCE_DRAWS,
     EVEN_BOUNCES,
@@ -59,8 +67,6 @@ LONG_FROM = 16
 """Bounces after which more of them are: what is still bright then wanders about in glass, or in a white room."""
 MOST_GOING, MOST_LONG = F(0.97), F(0.9)
 """Share of bright paths that goes on at each bounce, and from `LONG_FROM` on."""
-PASSAGES = 16
-"""Boundaries without effect that a path may cross beyond its bounces."""
 CROSSINGS = 24
 """Clear surfaces that a ray towards a light may go straight through."""
 _D_LINE, _F_LINE, _C_LINE = 587.6, 486.1, 656.3
@@ -79,8 +85,8 @@ spread : (N,) float32, share of the directions that the path could have taken wh
 as it met mirrors and clear glass only, 1 after a matt surface
 pixel : (N,) int32; random : (N,) uint32
 bounces : (N,) int32, as `tally` has it
-inside : (N, NESTING) int32, parameter rows of the bodies around; -1 for none
-walk : (N,) int32, parameter row of the soft body that it wanders about in; -1 outside of any
+inside : (N, NESTING) int32, the bodies around, as `nesting` has them
+walk : (N,) int32, the soft body, by its geometry, that it wanders about in; -1 outside of any
 soft : (N, SOFT) float32, what that body does to it, as it was where it went in: the columns from SUBSURFACE_ALBEDO on
 """
 
@@ -101,24 +107,23 @@ and that is due only to rays that could have come upon the light by chance too
 reach : (N,) float32, mm, how far the light is
 """
 
-Stage = namedtuple("Stage", "triangles rows zone_first zone_rows block frames lights tables")
+Stage = namedtuple("Stage", "triangles rows zone_first zone_rows block bodies frames lights tables")
 """What the passes read: of `Geometry`, of `Dressing`, of `Lights`, and the albedo tables.
 
 `block` is (M, WIDTH) float32, a row of each material, then rows of single points.
 """
 
-Rules = namedtuple("Rules", "depth thin_from thin_most most cut straight draws salt")
+Rules = namedtuple("Rules", "depth most cut straight draws salt")
 """How far paths go.
 
 depth : int, bounces at which they end
-thin_from, thin_most : int and float32, as for `wandering.advance`
 most : float32, as `Shot.brightest`
 cut : int, row that the camera does not see, nor anything behind it: the backdrop, where the product is cut out; else -2
 straight : bool, as `Shot.straight`
 draws, salt : as `sampling.even_draws` has them
 """
 
-Sums = namedtuple("Sums", "light excess albedo normals cover")
+Sums = namedtuple("Sums", "light excess albedo normals cover dropped")
 """The film, added to; see `film.Film`."""
 
 Hits = namedtuple("Hits", "geometry primitive u v distance")
@@ -156,8 +161,8 @@ def new_hits(count: int) -> Hits:
 
 
 @kernel
-def generate(view, width, height, first, count, sample_index, seed, draws, salt, paths):
-    """Camera rays for `count` pixels from pixel `first` on, one each."""
+def generate(view, width, height, first, count, sample_index, seed, draws, salt, nest, paths):
+    """Camera rays for `count` pixels from pixel `first` on, one each; `nest` is what the camera is inside of."""
     for i in range(count):
         pixel = first + i
         shift = shift_of(pixel, salt)
@@ -178,7 +183,7 @@ def generate(view, width, height, first, count, sample_index, seed, draws, salt,
         paths.bounces[i] = 0
         paths.walk[i] = -1
         for k in range(NESTING):
-            paths.inside[i, k] = -1
+            paths.inside[i, k] = nest[k]
 
 
 @kernel
@@ -257,13 +262,14 @@ def _weight(own, other):
 
 @inline
 def _gather(sums, pixel, value, most):
-    """Adds light to a pixel. What goes beyond `most` is kept apart, and spread over the picture later.
+    """Adds light to a pixel. What goes beyond `most` is kept apart, and spread over the picture later; see `spreading`.
 
-    See `spreading`.
+    What is no number would blacken all around it: it is counted and left out.
     """
-    peak = largest(value)
-    if not (peak < F(1e30)):
+    if not (value[0] + value[1] + value[2] < F(1e30)):
+        sums.dropped[pixel] += 1
         return
+    peak = largest(value)
     light, excess = sums.light, sums.excess
     keep = min(most / max(peak, F(1e-30)), F(1))
     for k in range(3):
@@ -304,8 +310,20 @@ def _carry_on(paths, j, i, origin, direction, throughput, pdf, spread, random, b
     if paths.walk[i] >= 0:
         for k in range(SOFT):
             paths.soft[j, k] = paths.soft[i, k]
-    for k in range(NESTING):
-        paths.inside[j, k] = paths.inside[i, k]
+    copy_nest(paths.inside, i, paths.inside, j)
+
+
+@inline
+def _survival(throughput, within, bounces):
+    """Chance to go on: radiance is squeezed inside denser bodies, which is no reason to end there.
+
+    Parameters
+    ----------
+    within : float32
+        Index of what the path is inside of.
+    """
+    most_going = MOST_GOING if bounces < LONG_FROM else MOST_LONG
+    return min(max(largest(throughput) * within * within, F(0.05)), most_going)
 
 
 @inline
@@ -360,7 +378,7 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
     """
     going = 0
     aimed = 0
-    block, lights, tables, depth = stage.block, stage.lights, stage.tables, rules.depth
+    block, bodies, lights, tables, depth = stage.block, stage.bodies, stage.lights, stage.tables, rules.depth
     boxes = lights.boxes
     cut = rules.cut
     for i in range(count):
@@ -372,7 +390,7 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
         throughput = row3(paths.throughput, i)
         pixel = paths.pixel[i]
         is_first = is_untouched(paths.bounces[i])
-        bounces, passed, scatterings, counted = told(paths.bounces[i])
+        bounces, is_scattered, counted = told(paths.bounces[i])
         spread = paths.spread[i]
         accepted = _accepted(rules.most, spread)
         arrival_pdf = paths.pdf[i]
@@ -398,7 +416,7 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
             continue
 
         random = next_state(paths.random[i])
-        look = points.look[i]
+        look, part = points.look[i], points.part[i]
         position = row3(points.position, i)
         facing = row3(points.facing, i)
         normal = normalize(row3(points.normal, i))
@@ -410,57 +428,69 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
             if u >= opacity:
                 # Rays towards lights were stopped here, so what the path sees from now on counts in full.
                 away = scale(facing, F(-1)) if entering else facing
-                if passed < PASSAGES:
-                    _carry_on(
-                        paths,
-                        going,
-                        i,
-                        lifted(position, away),
-                        d,
-                        throughput,
-                        F(0),
-                        spread,
-                        random,
-                        tally(
-                            bounces,
-                            passed if is_first else passed + 1,
-                            scatterings,
-                            UNAIMED if counted == UNAIMED else THROUGH,
-                        ),
-                    )
-                    going += 1
+                if not entering and times_inside(paths.inside, i, part) > 0:
+                    # Out of a body by a hole in it, light is not bent, but radiance widens all the same.
+                    within = index_inside(paths.inside, i, bodies, block, -1)
+                    turn_over(paths.inside, i, part, False)
+                    widening = within / index_inside(paths.inside, i, bodies, block, -1)
+                    throughput = scale(throughput, widening * widening)
+                counted = UNAIMED if counted == UNAIMED else THROUGH
+                number = tally(bounces, is_scattered, counted)
+                _carry_on(
+                    paths, going, i, lifted(position, away), d, throughput, F(0), spread, random, number
+                )
+                going += 1
                 continue
-        if is_first:
-            sums.cover[pixel] += F(1)
         is_sheet = block[look, P.THIN] > F(0)
         is_clear = is_clear and not is_sheet
-        if is_clear or (walk >= 0 and row != walk):
-            outside = surrounding(paths.inside, i, block, row)
-            ior_outside = block[outside, P.IOR] if outside >= 0 else F(1)
-            same = abs(block[row, P.IOR] - ior_outside) < F(1e-3) and block[look, P.TRANSMISSION] >= F(1)
+        own = bodies.row[part]
+        comes_out = walk >= 0
+        ior_outside = F(1)
+        if comes_out:
+            if (part != walk or row != own) and _is_opaque(block, row):
+                if largest(row3_at(block, row, P.EMISSION)) > F(0):
+                    _gather(sums, pixel, mul(throughput, row3_at(block, row, P.EMISSION)), accepted)
+                throughput = mul(throughput, row3_at(block, row, P.BASE_COLOR))
+                random, chance = draw(random)
+                survival = _survival(throughput, F(1), bounces)
+                if bounces + 1 >= depth or chance >= survival:
+                    continue
+                near = facing if entering else scale(facing, F(-1))
+                tangent, bitangent = frame(near)
+                random, u = draw(random)
+                random, v = draw(random)
+                out = normalize(to_world(_matt(u, v), tangent, bitangent, near))
+                throughput = scale(throughput, F(1) / survival)
+                number = tally(bounces + 1, 1, UNAIMED)
+                _carry_on(paths, going, i, lifted(position, near), out, throughput, F(0), F(1), random, number)
+                going += 1
+                continue
+            if part != walk or not _is_way_out(paths.inside, i, part, entering):
+                if part == walk or bodies.is_clear[part]:
+                    turn_over(paths.inside, i, part, entering)
+                away = scale(facing, F(-1)) if entering else facing
+                number = paths.bounces[i]
+                _carry_on(paths, going, i, lifted(position, away), d, throughput, F(0), spread, random, number)
+                going += 1
+                continue
+            turn_over(paths.inside, i, part, False)
+            paths.walk[i] = -1
+            ior_outside = index_inside(paths.inside, i, bodies, block, -1)
+        elif is_clear:
+            outside = surrounding(paths.inside, i, bodies, part)
+            ior_outside = index_inside(paths.inside, i, bodies, block, part)
+            same = abs(block[own, P.IOR] - ior_outside) < F(1e-3) and block[look, P.TRANSMISSION] >= F(1)
             same = same and block[look, P.LAYERED] <= F(0)  # a film, or a coat, is there whatever is below it
-            if walk >= 0 or same or is_hidden(paths.inside, i, row, entering, outside, block):
-                if passed < PASSAGES:
-                    if walk < 0:
-                        turn_over(paths.inside, i, row, entering)
-                    away = scale(facing, F(-1)) if entering else facing
-                    _carry_on(
-                        paths,
-                        going,
-                        i,
-                        lifted(position, away),
-                        d,
-                        throughput,
-                        F(0),
-                        spread,
-                        random,
-                        tally(bounces, passed + 1, scatterings, counted),
-                    )
-                    going += 1
+            if same or is_hidden(paths.inside, i, part, entering, outside, bodies):
+                turn_over(paths.inside, i, part, entering)
+                away = scale(facing, F(-1)) if entering else facing
+                number = paths.bounces[i]
+                _carry_on(paths, going, i, lifted(position, away), d, throughput, F(0), spread, random, number)
+                going += 1
                 continue
         else:
-            around = surrounding(paths.inside, i, block, -1)
-            ior_outside = block[around, P.IOR] if around >= 0 else F(1)
+            ior_outside = index_inside(paths.inside, i, bodies, block, -1)
+        is_outside = entering or (not is_clear and times_inside(paths.inside, i, part) == 0)
         glow = (F(0), F(0), F(0))
         if walk < 0 and (entering or not is_clear):
             glow = row3_at(block, look, P.EMISSION)
@@ -468,23 +498,21 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
             facing = scale(facing, F(-1))
             normal = scale(normal, F(-1))
         # Bodies bend light as a whole; what lies over an opaque one reflects by an index of its own.
-        index = block[row if is_clear else look, P.IOR]
+        index = block[own if is_clear else look, P.IOR]
         arriving = throughput
-        if is_clear and block[row, P.DISPERSION] > F(0):
+        if is_clear and block[own, P.DISPERSION] > F(0):
             random, u = draw(random)
             channel, throughput = _one_channel(throughput, u)
-            index = max(index + block[row, P.DISPERSION] * SPLIT[channel], F(1))
+            index = max(index + block[own, P.DISPERSION] * SPLIT[channel], F(1))
         eta = index / ior_outside
         if is_clear and abs(eta - F(1)) < F(1e-3):
             eta = F(1.001)  # half vectors need some bending
         if is_clear and not entering:
             eta = F(1) / eta
 
-        comes_out = walk >= 0
         if comes_out:  # seen from here it is a wall lit from behind: its outside is the other side
             facing = scale(facing, F(-1))
             normal = scale(normal, F(-1))
-            paths.walk[i] = -1
         wo = d if comes_out else scale(d, F(-1))
         normal = _facing_viewer(normal, facing, wo)
         if block[look, P.ANISOTROPY] + block[look, P.COAT_ANISOTROPY] > F(0):
@@ -499,8 +527,7 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
         if is_mirror:
             lobes, is_sharp = NO_LOBES, True
         elif is_layered:
-            outside_in = entering or not is_clear
-            lobes, is_sharp, layers = prepare_layered(block, look, wo_local, eta, tables, outside_in)
+            lobes, is_sharp, layers = prepare_layered(block, look, wo_local, eta, tables, is_outside)
             if largest(glow) > F(0):
                 glow = mul(glow, glow_past(block, look, layers))
         else:
@@ -510,6 +537,7 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
             _gather(sums, pixel, mul(arriving, glow), accepted)
 
         if is_first:
+            sums.cover[pixel] += F(1)
             clear = block[look, P.TRANSMISSION] * (F(1) - lobes.metal)
             soft = (F(1) - clear) * (F(1) - lobes.metal) * block[look, P.SUBSURFACE]
             hard = F(1) - clear - soft
@@ -552,10 +580,9 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
                         if rules.straight:
                             rays.pdf[aimed] = share
                             rays.random[aimed] = random
-                            for k in range(NESTING):
-                                rays.inside[aimed, k] = paths.inside[i, k]
+                            copy_nest(paths.inside, i, rays.inside, aimed)
                             if toward < F(0) and not is_sheet:
-                                turn_over(rays.inside, aimed, row, entering)
+                                turn_over(rays.inside, aimed, part, entering)
                         aimed += 1
 
         if is_even:
@@ -575,9 +602,7 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
                 continue
         elif comes_out or goes_in:
             # Out of a soft body, or into it, light goes as from a matt surface.
-            turn = F(2) * F(math.pi) * v
-            aside = math.sqrt(u)
-            wi = (aside * math.cos(turn), aside * math.sin(turn), math.sqrt(max(F(1) - u, F(1e-8))))
+            wi = _matt(u, v)
             pdf = wi[2] * INV_PI
             value = (pdf, pdf, pdf)
             if goes_in:
@@ -610,27 +635,28 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
             continue
         throughput = mul(throughput, scale(value, F(1) / pdf))
         if bounces >= ROULETTE_FROM:
-            # Radiance is squeezed inside denser bodies, and widens again on the way out: that is no reason to end.
-            within = ior_outside
-            if is_clear and (wi[2] < F(0)) == entering:
-                within = index
-            most_going = MOST_GOING if bounces < LONG_FROM else MOST_LONG
-            survival = min(max(largest(throughput) * within * within, F(0.05)), most_going)
+            within = index if is_clear and (wi[2] < F(0)) == entering else ior_outside
+            survival = _survival(throughput, within, bounces)
             random, chance = draw(random)
             if chance >= survival:
                 continue
             throughput = scale(throughput, F(1) / survival)
-        if not (largest(throughput) > F(1e-6)):
+        carried = throughput[0] + throughput[1] + throughput[2]
+        if not (carried < F(1e30)):
+            sums.dropped[pixel] += 1
+            continue
+        if not (carried > F(1e-6)):
             continue
         leaving = above
         if goes_in:
-            paths.walk[i] = row
+            paths.walk[i] = part
+            turn_over(paths.inside, i, part, entering)
             for k in range(SOFT):
                 paths.soft[i, k] = block[look, P.SUBSURFACE_ALBEDO + k]
             leaving = lifted(position, scale(facing, F(-1)))
         elif wi[2] < F(0):
             if not is_sheet:
-                turn_over(paths.inside, i, row, entering)
+                turn_over(paths.inside, i, part, entering)
             leaving = lifted(position, scale(facing, F(-1)))
         if is_sharp:
             counted = THROUGH if counted != UNAIMED and wi[2] < F(0) else UNAIMED
@@ -650,10 +676,36 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
             pdf,
             spread,
             random,
-            tally(bounces + 1, passed, scatterings, counted),
+            tally(bounces + 1, is_scattered, counted),
         )
         going += 1
     return going, aimed
+
+
+@inline
+def _matt(u, v):
+    """A direction as a matt surface gives it, by the cosine; its density is that over pi."""
+    turn = F(2) * F(math.pi) * v
+    aside = math.sqrt(u)
+    return aside * math.cos(turn), aside * math.sin(turn), math.sqrt(max(F(1) - u, F(1e-8)))
+
+
+@inline
+def _is_opaque(block, row):
+    """Whether light that wanders about in a body is stopped by a surface: a wick in wax, paint on it."""
+    return (
+        block[row, P.TRANSMISSION] <= F(0)
+        and block[row, P.SUBSURFACE] <= F(0)
+        and block[row, P.THIN] <= F(0)
+        and block[row, P.OPACITY] >= F(1)
+    )
+
+
+@inline
+def _is_way_out(inside, i, body, entering):
+    """Whether a wall of the soft body that path i wanders about in is its last one; all of them are, inside out."""
+    pieces = times_inside(inside, i, body)
+    return pieces == 0 if entering else pieces <= 1
 
 
 @inline
@@ -700,25 +752,26 @@ def shine_through(count, hits, points, shadows, stage, rules, sums):
     going = 0
     for i in range(count):
         row = points.row[i]
-        around = surrounding(rays.inside, i, block, -1)
+        around = surrounding(rays.inside, i, stage.bodies, -1)
         light = row3(rays.throughput, i)
         if around >= 0:
-            light = thinned(light, row3_at(block, around, P.EXTINCTION), hits.distance[i])
+            light = thinned(light, row3_at(block, stage.bodies.row[around], P.EXTINCTION), hits.distance[i])
         if row < 0:
             _gather(sums, rays.pixel[i], light, _accepted(rules.most, rays.spread[i]))
             continue
-        look = points.look[i]
+        look, part = points.look[i], points.part[i]
         d, facing = row3(rays.direction, i), row3(points.facing, i)
         entering = dot(d, facing) < F(0)
         away = scale(facing, F(-1)) if entering else facing
-        passing = _straight_through(block, look, row, rays.inside, i, d, normalize(row3(points.normal, i)), entering)
+        normal = normalize(row3(points.normal, i))
+        passing = _straight_through(block, stage.bodies, look, part, rays.inside, i, d, normal, entering)
         light = mul(light, passing)
         if not (largest(light) > F(1e-9)):
             continue
         # No path that came upon the light by chance had come this way.
         light = scale(light, F(1) / max(rays.pdf[i], F(1e-6)))
         if block[look, P.TRANSMISSION] > F(0) and block[look, P.THIN] <= F(0):
-            turn_over(rays.inside, i, row, entering)
+            turn_over(rays.inside, i, part, entering)
         store3(rays.origin, going, lifted(row3(points.position, i), away))
         store3(rays.direction, going, d)
         store3(rays.throughput, going, light)
@@ -727,14 +780,13 @@ def shine_through(count, hits, points, shadows, stage, rules, sums):
         rays.pixel[going] = rays.pixel[i]
         rays.random[going] = next_state(rays.random[i])
         shadows.reach[going] = shadows.reach[i] - hits.distance[i]
-        for k in range(NESTING):
-            rays.inside[going, k] = rays.inside[i, k]
+        copy_nest(rays.inside, i, rays.inside, going)
         going += 1
     return going
 
 
 @inline
-def _straight_through(block, look, row, inside, i, d, normal, entering):
+def _straight_through(block, bodies, look, part, inside, i, d, normal, entering):
     """Share of light, by channel, that goes on straight past a surface."""
     gone = F(1) - block[look, P.OPACITY]
     solid = F(1) - gone
@@ -748,11 +800,11 @@ def _straight_through(block, look, row, inside, i, d, normal, entering):
         _, green = sheet_shares(bounced, tint[1])
         _, blue = sheet_shares(bounced, tint[2])
         return gone + solid * red, gone + solid * green, gone + solid * blue
-    outside = surrounding(inside, i, block, row)
-    if is_hidden(inside, i, row, entering, outside, block):
+    outside = surrounding(inside, i, bodies, part)
+    if is_hidden(inside, i, part, entering, outside, bodies):
         return F(1), F(1), F(1)
     # As seen from the rarer side: straight on, light is never reflected back as a whole.
-    eta = block[row, P.IOR] / (block[outside, P.IOR] if outside >= 0 else F(1))
+    eta = block[bodies.row[part], P.IOR] / index_inside(inside, i, bodies, block, part)
     share = solid * (F(1) - fresnel_dielectric(cos, max(eta, F(1) / eta)))
     return gone + share * tint[0], gone + share * tint[1], gone + share * tint[2]
 
@@ -768,8 +820,7 @@ def finish(count, waves, caster, hits, points, paths, shadows, stage, rules, sum
             caster,
             paths,
             stage.block,
-            rules.thin_from,
-            rules.thin_most,
+            stage.bodies,
             sums.cover,
             hits.geometry,
             hits.primitive,

@@ -24,6 +24,7 @@ from mat_shelf.rendering.dielectric_contact import Body, in_contact
 from mat_shelf.rendering.feeding import Fed, lying_over
 from mat_shelf.rendering.geometry import Geometry
 from mat_shelf.rendering.marking import laid_marks
+from mat_shelf.rendering.nesting import Bodies
 
 UNDRESSED = Recipe(base_color=(0.5, 0.5, 0.5), specular_roughness=0.5)
 """What a part without a material wears."""
@@ -54,17 +55,25 @@ class Supplies(Protocol):
     displaced: Mapping
 
 
-Dressing = namedtuple("Dressing", "rows zone_first zone_rows parameters backdrop fed marks")
+Dressing = namedtuple("Dressing", "rows zone_first zone_rows parameters bodies backdrop fed marks")
 """rows : (G,) int32, the parameter row of each geometry
 zone_first : (G,) int32, where in `zone_rows` the faces of a geometry with zones begin; -1 for one without
 zone_rows : (Z,) int32, the parameter row of each face of the geometries with zones
 parameters : (M, WIDTH) float32
+bodies : nesting.Bodies, what each geometry is filled with
 backdrop : int, the row that is the backdrop's; -1 where there is none
 fed : tuple of Fed, the materials that patterns feed
 marks : tuple of Laid, the lowest first"""
 
 
-def dress(recipes: Sequence[Recipe], rows: Sequence[int], backdrop: int = -1, zoned=(), pictures=None) -> Dressing:
+def dress(
+    recipes: Sequence[Recipe],
+    rows: Sequence[int],
+    backdrop: int = -1,
+    zoned=(),
+    pictures=None,
+    priorities: Mapping[int, int] = MappingProxyType({}),
+) -> Dressing:
     """The parameter block of some recipes, and which of them each geometry wears.
 
     Parameters
@@ -73,6 +82,8 @@ def dress(recipes: Sequence[Recipe], rows: Sequence[int], backdrop: int = -1, zo
         Rows of the single faces of geometries that have zones.
     pictures : mapping, optional
         What patterns refer to by SHA-256.
+    priorities : mapping from geometry to int, optional
+        Priorities of bodies that are not those of their materials.
     """
     first = np.full(len(rows), -1, np.int32)
     place = 0
@@ -89,7 +100,36 @@ def dress(recipes: Sequence[Recipe], rows: Sequence[int], backdrop: int = -1, zo
         if recipe.feeds or overlays or any(line.is_on for line in recipe.relief):
             fed.append(Fed(row, recipe, Library({p.id: p for p in recipe.patterns}, known), overlays))
     block, fed = np.stack(block), tuple(fed)
-    return Dressing(np.array(rows, np.int32).reshape(-1), first, zone_rows, block, backdrop, fed, ())
+    rows = np.array(rows, np.int32).reshape(-1)
+    bodies = _bodies(recipes, rows, dict(zoned), priorities)
+    return Dressing(rows, first, zone_rows, block, bodies, backdrop, fed, ())
+
+
+def _bodies(recipes: Sequence[Recipe], rows: np.ndarray, zoned: Mapping, priorities: Mapping) -> Bodies:
+    """What geometries are filled with: what they wear where they are in no zone, or else their largest zone that has
+    an inside."""
+    filled = rows.copy()
+    for geometry, faces in zoned.items():
+        worn, counts = np.unique(faces, return_counts=True)
+        candidates = [int(rows[geometry]), *worn[np.argsort(-counts, kind="stable")].tolist()]
+        filled[geometry] = next((row for row in candidates if has_inside(recipes[row])), candidates[0])
+    own = [recipes[row] for row in filled]
+    return Bodies(
+        filled,
+        np.array([priorities.get(g, recipe.nesting_priority) for g, recipe in enumerate(own)], np.int32),
+        np.array([is_clear(recipe) and not recipe.geometry_thin_walled for recipe in own], bool),
+    )
+
+
+def is_clear(recipe: Recipe) -> bool:
+    """Whether light is bent into it, somewhere at least."""
+    return recipe.transmission_weight > 0 or any(feed.input == "transmission_weight" for feed in recipe.feeds)
+
+
+def has_inside(recipe: Recipe) -> bool:
+    """Whether light goes into it."""
+    is_soft = recipe.subsurface_weight > 0 or any(feed.input == "subsurface_weight" for feed in recipe.feeds)
+    return (is_clear(recipe) or is_soft) and not recipe.geometry_thin_walled
 
 
 def visible_parts(project: Project) -> list[int]:
@@ -101,12 +141,13 @@ def bodies_of(project: Project) -> tuple[Body | None, ...]:
     """What light goes into, among the visible parts; None for the others."""
     found: list[Body | None] = []
     for place in visible_parts(project):
-        worn = project.product.parts[place].material
-        recipe = project.material(worn).recipe if worn is not None else UNDRESSED
-        is_clear = recipe.transmission_weight > 0
-        has_inside = (is_clear or recipe.subsurface_weight > 0) and not recipe.geometry_thin_walled
-        is_wet = recipe.contact == "wet"
-        found.append(Body(recipe.nesting_priority, is_wet, is_clear) if has_inside else None)
+        part = project.product.parts[place]
+        recipe = next((r for r in (project.material(i).recipe for i in part.worn()) if has_inside(r)), None)
+        if recipe is None:
+            found.append(None)
+            continue
+        priority = recipe.nesting_priority if part.priority is None else part.priority
+        found.append(Body(priority, recipe.contact == "wet", is_clear(recipe)))
     return tuple(found)
 
 
@@ -175,7 +216,8 @@ def project_dressing(
     if ball is not None:
         rows.append(len(recipes))
         recipes.append(BALL_RECIPE)
-    dressing = dress(recipes, rows, backdrop_row, zoned, supplies.pictures)
+    priorities = {g: part.priority for g, part in enumerate(visible) if part.priority is not None}
+    dressing = dress(recipes, rows, backdrop_row, zoned, supplies.pictures, priorities)
     marks = laid_marks(project, supplies.meshes, visible_parts(project), supplies.pictures, len(dressing.parameters))
     if not marks:
         return dressing

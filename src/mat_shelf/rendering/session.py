@@ -35,8 +35,6 @@ COARSE_DEPTH = 12
 """Bounces at which paths end while a value is dragged; the picture that follows has all of them."""
 COARSE_FED_DEPTH = 1
 """Waves in which patterns count while a value is dragged: what is seen itself, not what is seen in reflections."""
-COARSE_PATIENCE = (6, 0.6)
-"""While a value is dragged light does not wander about in bodies for long."""
 COARSE_MARKED_DEPTH = 8
 """Waves in which marks count while a value is dragged: through glass and ink, and back."""
 REST_SAMPLES = 512
@@ -262,7 +260,6 @@ class RenderSession:
             depth=COARSE_DEPTH,
             fed_depth=COARSE_FED_DEPTH,
             marked_depth=COARSE_MARKED_DEPTH,
-            patience=COARSE_PATIENCE,
         )
 
     def coarse_shot(self) -> Shot:

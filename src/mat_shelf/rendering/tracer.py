@@ -22,6 +22,7 @@ from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.geometry import Geometry
 from mat_shelf.rendering.lights import Lights
 from mat_shelf.rendering.marking import mark_wave, marks_reached, stamp_wave
+from mat_shelf.rendering.nesting import nest_at
 from mat_shelf.rendering.sampling import even_draws
 from mat_shelf.rendering.scene import Dressing
 from mat_shelf.rendering.wandering import advance
@@ -31,8 +32,10 @@ WAVE = 1 << 13
 FED_WAVE = 1 << 18
 """Paths in a wave where patterns feed materials: many small steps each need many points to be worth their call."""
 NO_LIMIT = 1e30
-MOST_BOUNCES = 240
-"""A technical bound: the path's state counts no more than 255."""
+MOST_BOUNCES = 4000
+"""A technical bound."""
+MOST_WAVES = 2 * MOST_BOUNCES
+"""As many surfaces may a path meet, those without effect among them."""
 
 
 @dataclass(frozen=True)
@@ -51,9 +54,6 @@ class Shot:
         Waves of a path in which patterns count; from then on it meets materials' constant values.
     marked_depth : int
         Waves of a path in which marks count.
-    patience : (int, float)
-        Scatterings inside bodies after which paths may be ended, and what share of them goes on at most each time.
-        The picture stays the same on average; less patience costs noise and saves many small waves.
     straight : bool
         Whether rays towards lights go straight through clear glass instead of being stopped by it. That is quick to
         clear up and not true: bent light draws no bright patterns then, and glass casts too even a shadow.
@@ -72,7 +72,6 @@ class Shot:
     cut_out: bool = False
     fed_depth: int = 1 << 20
     marked_depth: int = 1 << 20
-    patience: tuple[int, float] = (24, 0.98)
 
 
 def step_back() -> None:
@@ -106,9 +105,10 @@ class Tracer:
         runs = -(-runs // self.threads) * self.threads
         size = -(-pixels // runs)
         tables = albedo_tables()
+        nest = nest_at(shot.view.position, shot.geometry, shot.dressing.bodies)
 
         def run(first: int) -> None:
-            self._trace(shot, film, first, min(size, pixels - first), tables, is_stopped)
+            self._trace(shot, film, first, min(size, pixels - first), nest, tables, is_stopped)
 
         for done in [self._pool.submit(run, first) for first in range(0, pixels, size)]:
             done.result()
@@ -164,10 +164,12 @@ class Tracer:
         if has_marks:
             stamp_wave(count, dressing, points, paths, reached)
 
-    def _trace(self, shot: Shot, film: Film, first: int, count: int, tables, is_stopped) -> None:
+    def _trace(self, shot: Shot, film: Film, first: int, count: int, nest, tables, is_stopped) -> None:
         paths, points, shadows, hits = self._wave_memory(count)
         draws, salt = even_draws(film.samples, shot.seed)
-        passes.generate(shot.view, film.width, film.height, first, count, film.samples, shot.seed, draws, salt, paths)
+        passes.generate(
+            shot.view, film.width, film.height, first, count, film.samples, shot.seed, draws, salt, nest, paths
+        )
         dressing, geometry = shot.dressing, shot.geometry
         block = self._block(dressing, count)
         caster = geometry.caster()
@@ -177,27 +179,25 @@ class Tracer:
             dressing.zone_first,
             dressing.zone_rows,
             block,
+            dressing.bodies,
             geometry.frames,
             shot.lights,
             tables,
         )
         rules = passes.Rules(
             shot.depth,
-            shot.patience[0],
-            F(shot.patience[1]),
             F(shot.brightest),
             dressing.backdrop if shot.cut_out else -2,
             shot.straight,
             draws,
             salt,
         )
-        sums = passes.Sums(film.light, film.excess, film.albedo, film.normal, film.cover)
-        waves = shot.depth + passes.PASSAGES
-        varied = min(self._varied_waves(shot), waves)
+        sums = passes.Sums(film.light, film.excess, film.albedo, film.normal, film.cover, film.dropped)
+        varied = min(self._varied_waves(shot), MOST_WAVES)
         for wave in range(varied):
             if not count or is_stopped():
                 return
-            advance(count, caster, paths, block, rules.thin_from, rules.thin_most, film.cover, *hits)
+            advance(count, caster, paths, block, dressing.bodies, film.cover, *hits)
             passes.resolve(count, hits, stage, points)
             self._vary(count, shot, points, paths, hits, block, wave)
             count, aimed = passes.shade(count, hits, points, paths, shadows, stage, rules, sums)
@@ -211,4 +211,4 @@ class Tracer:
                 passes.resolve(aimed, hits, stage, points)
                 self._vary(aimed, shot, points, shadows.rays, hits, block, wave)
                 aimed = passes.shine_through(aimed, hits, points, shadows, stage, rules, sums)
-        passes.finish(count, waves - varied, caster, hits, points, paths, shadows, stage, rules, sums)
+        passes.finish(count, MOST_WAVES - varied, caster, hits, points, paths, shadows, stage, rules, sums)
