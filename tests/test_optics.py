@@ -94,7 +94,7 @@ def prepared(p, wo, eta, tables):
     """As the path tracer prepares a hit."""
     if p[0, P.LAYERED] > 0:
         return prepare_layered(p, 0, wo, F(eta), tables, eta > 1)
-    lobes = surface.prepare(p, 0, wo, F(eta), tables)
+    lobes = surface.prepare(p, 0, wo, F(eta), tables, eta > 1)
     return lobes, lobes.is_sharp, NO_LAYERS
 
 
@@ -352,4 +352,4 @@ def looked_up_mirror(tables, cos_o, roughness):
 
 @njit(error_model="numpy")
 def looked_up_boundary(tables, cos_o, roughness, eta):
-    return dielectric_albedo(tables, F(cos_o), F(roughness), F(eta))
+    return dielectric_albedo(tables, F(cos_o), F(roughness), F(eta))[:3]

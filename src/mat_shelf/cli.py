@@ -303,7 +303,13 @@ def _render(options) -> None:
         print(file=sys.stderr)
     try:
         extra = layers(project, rendered, wanted)
-        write_picture(options.output, rendered.light, rendered.alpha, options.bits == 16, extra)
+        deep, is_exact = options.bits == 16, project.set.exact_colors
+        write_picture(options.output, rendered.light, rendered.alpha, deep, extra, is_exact)
+        dropped = int(rendered.film.dropped.sum())
+        if dropped:
+            print(
+                f"{dropped:,} values of light were no numbers and were left out; please report this.", file=sys.stderr
+            )
     except (OSError, PictureError) as fault:
         raise BadInputError(str(fault)) from fault
     print(f"Written to {options.output} in {time.monotonic() - started:.1f} s")

@@ -243,7 +243,8 @@ class RenderDialog(QDialog):
 
         try:
             rendered = render(project, assets, **how, progress=progress)
-            write_picture(path, rendered.light, rendered.alpha, deep, layers(project, rendered, wanted))
+            made = layers(project, rendered, wanted)
+            write_picture(path, rendered.light, rendered.alpha, deep, made, project.set.exact_colors)
             self._finished.emit(f"Written to {path}", True)
         except InterruptedError:
             self._finished.emit("Cancelled; nothing was written.", False)

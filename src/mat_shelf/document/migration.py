@@ -8,19 +8,21 @@ def migrated(fields: dict) -> dict:
     final one, the others stay as views called after their sets. Schema 3 adds variants, room pictures and emission,
     schema 4 poses and zones, schema 5 patterns, schema 6 layers and overlays, schema 7 thin films and sheets, which
     older projects are without. In schema 8 liquids wet what they touch, where all clear bodies did, and the luminance
-    of coloured light is its own, where it was that of white.
+    of coloured light is its own, where it was that of white. Schema 9 adds priorities of parts and exact colours.
     """
     schema = fields.get("schema_version")
     if schema == 1 and isinstance(fields.get("sets"), list):
         fields = _with_views(fields)
         if fields.get("schema_version") == 1:
             return fields
+    elif schema == 8:
+        return fields | {"schema_version": 9}
     elif schema not in (2, 3, 4, 5, 6, 7):
         return fields
     materials = fields.get("materials")
     if isinstance(materials, list):
         fields = fields | {"materials": [_in_schema_8(material) for material in materials]}
-    return fields | {"schema_version": 8}
+    return fields | {"schema_version": 9}
 
 
 def migrated_swatch(fields: dict) -> dict:

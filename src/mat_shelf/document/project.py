@@ -16,7 +16,7 @@ from mat_shelf.document.parameter import Color, Frozen, Point, color, number
 from mat_shelf.document.picture import Picture
 from mat_shelf.document.variant import Variable
 
-SCHEMA = 8
+SCHEMA = 9
 
 MOST_PARTS, MOST_ZONES, MOST_MATERIALS, MOST_VIEWS = 20_000, 1000, 20_000, 1000
 MOST_SETS, MOST_LIGHTS = 256, 64
@@ -281,6 +281,12 @@ class Set(Frozen):
         title="Light straight through glass",
         description="Clears up glass quickly while you work, at a price in truth: its bright patterns are missing and "
         "its shadows are too even. Renders leave it off unless you ask.",
+    )
+    exact_colors: bool = Field(
+        False,
+        title="Exact colours",
+        description="Shows every colour up to four fifths of white as it is, to match a brand's. The usual curve takes "
+        "up to 0.04 off each channel: pictures gain depth, and matt colours come out a little deeper.",
     )
     backdrop: Backdrop | None = Backdrop()
 

@@ -36,6 +36,7 @@ def write_picture(
     alpha: np.ndarray | None = None,
     deep: bool = False,
     layers: Mapping[str, np.ndarray] = MappingProxyType({}),
+    is_exact: bool = False,
 ) -> None:
     """Writes scene-linear light, exposure applied: EXR as it is, the others tone-mapped to sRGB.
 
@@ -48,6 +49,8 @@ def write_picture(
         16 bits a channel instead of 8, in PNG and TIFF.
     layers : mapping from name to (H, W, C) float32
         Passes, which become channels ``name.R`` and so on of an EXR.
+    is_exact : bool
+        As for `film.tone_map`.
 
     Raises
     ------
@@ -63,7 +66,7 @@ def write_picture(
             with OpenEXR.File(header, _exr_channels(light, alpha, layers)) as exr:
                 exr.write(name)
         else:
-            pixels = _developed(light, alpha, deep)
+            pixels = _developed(light, alpha, deep, is_exact)
             spec = OpenImageIO.ImageSpec(*pixels.shape[1::-1], pixels.shape[2], str(pixels.dtype))
             spec.attribute("oiio:UnassociatedAlpha", 1)
             spec.attribute("oiio:ColorSpace", "sRGB")
@@ -113,13 +116,13 @@ def _encode(name: str, ending: str, spec, pixels: np.ndarray) -> None:
         raise OSError(f"the picture could not be encoded ({output.geterror().strip() or 'it may be too large'})")
 
 
-def _developed(light: np.ndarray, alpha: np.ndarray | None, deep: bool) -> np.ndarray:
+def _developed(light: np.ndarray, alpha: np.ndarray | None, deep: bool, is_exact: bool) -> np.ndarray:
     """(H, W, 3 or 4) uint8 or uint16."""
+    color = light if alpha is None else light / np.maximum(alpha, 1e-4)
+    color = develop_deep(color, is_exact) if deep else develop(color, is_exact=is_exact)
     if alpha is None:
-        return np.ascontiguousarray(develop_deep(light) if deep else develop(light))
-    color = light / np.maximum(alpha, 1e-4)
+        return np.ascontiguousarray(color)
     whole = 65535 if deep else 255
-    color = develop_deep(color) if deep else develop(color)
     return np.concatenate([color, np.round(alpha * whole).astype(color.dtype)], axis=2)
 
 

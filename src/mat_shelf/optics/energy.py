@@ -9,6 +9,7 @@ import io
 import math
 import zipfile
 import zlib
+from concurrent.futures import ThreadPoolExecutor
 from functools import cache
 
 import numpy as np
@@ -20,10 +21,18 @@ from mat_shelf.optics.microfacet import sample_visible_normal, smith_g1, smith_g
 from mat_shelf.optics.vectors import add, dot, normalize, scale, sub
 from mat_shelf.system.file_writer import write_file
 
-COSINES = 24
-ROUGHNESSES = 24
+COSINES = 80
+ROUGHNESSES = 32
 CONTRASTS = 33
-STRATA = 20
+FACETS, FEW_FACETS = 2048, 256
+"""Microfacets that are sent light at for each entry of a table. Light may meet a plain boundary a dozen times before it
+leaves a dense body, and each time counts: of those there are more."""
+FIBRES = 80
+"""Steps of the cosine, and of the turn, for fuzz."""
+SMOOTH_FROM, SMOOTH_TO = 0.08, 0.12
+"""Roughnesses between which boundaries begin to differ from smooth ones."""
+LEAVING_MORE = 0.2
+"""How much more readily light leaves a rough metal after its second bounce than even light does, of what does not."""
 BRUSHINGS, TURNS = 12, 9
 """Anisotropies in [0, 1], and turns of the view from across the brushing (0) to along it (90 degrees)."""
 COARSE = 12
@@ -50,8 +59,19 @@ def _contrast_place(eta):
 
 
 @inline
+def _facet(k, count):
+    """Two numbers in [0, 1) to choose facet k by, and its weight, which sum to 1.
+
+    They are evenly spread (golden ratio), and closest where facets are steep: these are few, and lose most.
+    """
+    from_end = F(1) - (F(k) + F(0.5)) / F(count)
+    return F(k * 0.6180339887498949 % 1.0), F(1) - from_end * from_end, F(2) * from_end / F(count)
+
+
+@inline
 def _boundary(wo, ax, ay, eta, u, v):
-    """One sample of what a rough boundary reflects, reflects or transmits, and would transmit if it reflected none."""
+    """One sample of what a rough boundary reflects, reflects or transmits, would transmit if it reflected none, and
+    reflects because it cannot transmit it."""
     h = sample_visible_normal(wo, ax, ay, u, v)
     cos_h = dot(wo, h)
     visible = smith_g1(wo, ax, ay)
@@ -59,47 +79,48 @@ def _boundary(wo, ax, ay, eta, u, v):
     up = smith_g2(wo, bounced, ax, ay) / visible if bounced[2] > F(0) else F(0)
     reflectance = fresnel_dielectric(cos_h, eta)
     sin2_t = (F(1) - cos_h * cos_h) / (eta * eta)
-    passed = F(0)
+    passed, totally = F(0), up
     if sin2_t < F(1):
+        totally = F(0)
         cos_t = math.sqrt(F(1) - sin2_t)
         down = sub(scale(h, cos_h / eta - cos_t), scale(wo, F(1) / eta))
         if down[2] < F(0):
             passed = smith_g2(wo, down, ax, ay) / visible
-    return reflectance * up, reflectance * up + (F(1) - reflectance) * passed, passed
+    return reflectance * up, reflectance * up + (F(1) - reflectance) * passed, passed, totally
 
 
 @kernel
-def _tabulate(mirror, dielectric):
+def _tabulate(mirror, dielectric, first, last):
     """Albedo of a GGX interface by direction, roughness and index contrast, by stratified sampling.
 
     Parameters
     ----------
     mirror : (ROUGHNESSES, COSINES) float32
         Added to: reflected share where every microfacet is a perfect mirror.
-    dielectric : (CONTRASTS, ROUGHNESSES, COSINES, 3) float32
-        Added to: reflected share, and reflected plus transmitted share, of a boundary; and the share that it would
-        transmit if it bent light all the same but reflected none.
+    dielectric : (CONTRASTS, ROUGHNESSES, COSINES, 4) float32
+        Added to: reflected share, and reflected plus transmitted share, of a boundary; the share that it would
+        transmit if it bent light all the same but reflected none; and the share that is reflected totally.
+    first, last : int
+        Of the roughnesses that are done, the last one left out.
     """
-    step = F(1.0 / STRATA)
-    share = step * step
-    for r in range(ROUGHNESSES):
+    for r in range(first, last):
         ax, ay = widths(F(r / (ROUGHNESSES - 1)), F(0))
         for c in range(COSINES):
             root = F(max(c / (COSINES - 1), 0.02))
             cos_o = root * root
             wo = (math.sqrt(max(F(1) - cos_o * cos_o, F(0))), F(0), cos_o)
-            for i in range(STRATA):
-                for j in range(STRATA):
-                    u, v = F(i + 0.5) * step, F(j + 0.5) * step
-                    h = sample_visible_normal(wo, ax, ay, u, v)
-                    bounced = sub(scale(h, F(2) * dot(wo, h)), wo)
-                    if bounced[2] > F(0):
-                        mirror[r, c] += smith_g2(wo, bounced, ax, ay) / smith_g1(wo, ax, ay) * share
-                    for k in range(CONTRASTS):
-                        reflected, total, passed = _boundary(wo, ax, ay, _eta_of(k, CONTRASTS), u, v)
-                        dielectric[k, r, c, 0] += reflected * share
-                        dielectric[k, r, c, 1] += total * share
-                        dielectric[k, r, c, 2] += passed * share
+            for facet in range(FACETS):
+                u, v, share = _facet(facet, FACETS)
+                h = sample_visible_normal(wo, ax, ay, u, v)
+                bounced = sub(scale(h, F(2) * dot(wo, h)), wo)
+                if bounced[2] > F(0):
+                    mirror[r, c] += smith_g2(wo, bounced, ax, ay) / smith_g1(wo, ax, ay) * share
+                for k in range(CONTRASTS):
+                    reflected, total, passed, totally = _boundary(wo, ax, ay, _eta_of(k, CONTRASTS), u, v)
+                    dielectric[k, r, c, 0] += reflected * share
+                    dielectric[k, r, c, 1] += total * share
+                    dielectric[k, r, c, 2] += passed * share
+                    dielectric[k, r, c, 3] += totally * share
 
 
 @kernel
@@ -109,9 +130,9 @@ def _tabulate_brushed_boundary(ratios):
     Parameters
     ----------
     ratios : (BRUSHINGS, TURNS, FEW_CONTRASTS, COARSE, COARSE, 3) float32, written
-        By anisotropy, turn, contrast, roughness and cosine, of the three shares that `_boundary` tells.
+        By anisotropy, turn, contrast, roughness and cosine, of the first three shares that `_boundary` tells; of the
+        third one, which may be none, not the ratio but the difference.
     """
-    strata = STRATA // 2
     for a in range(BRUSHINGS):
         for t in range(TURNS):
             phi = F(0.5 * math.pi * t / (TURNS - 1))
@@ -127,26 +148,25 @@ def _tabulate_brushed_boundary(ratios):
                         wo = (sin_o * math.cos(phi), sin_o * math.sin(phi), cos_o)
                         brushed0, brushed1, brushed2 = F(0), F(0), F(0)
                         plain0, plain1, plain2 = F(1e-6), F(1e-6), F(1e-6)
-                        for i in range(strata):
-                            for j in range(strata):
-                                u, v = F((i + 0.5) / strata), F((j + 0.5) / strata)
-                                one = _boundary(wo, ax, ay, eta, u, v)
-                                other = _boundary(wo, even, even, eta, u, v)
-                                brushed0 += one[0]
-                                brushed1 += one[1]
-                                brushed2 += one[2]
-                                plain0 += other[0]
-                                plain1 += other[1]
-                                plain2 += other[2]
+                        for facet in range(FEW_FACETS):
+                            u, v, share = _facet(facet, FEW_FACETS)
+                            one = _boundary(wo, ax, ay, eta, u, v)
+                            other = _boundary(wo, even, even, eta, u, v)
+                            brushed0 += one[0] * share
+                            brushed1 += one[1] * share
+                            brushed2 += one[2] * share
+                            plain0 += other[0] * share
+                            plain1 += other[1] * share
+                            plain2 += other[2] * share
                         ratios[a, t, k, r, c, 0] = (brushed0 + F(1e-6)) / plain0
                         ratios[a, t, k, r, c, 1] = (brushed1 + F(1e-6)) / plain1
-                        ratios[a, t, k, r, c, 2] = (brushed2 + F(1e-6)) / plain2
+                        ratios[a, t, k, r, c, 2] = brushed2 - plain2
 
 
 @kernel
 def _tabulate_fuzz(fuzz):
     """Adds up the albedo of white fibres by roughness and direction, (ROUGHNESSES, COSINES) float32."""
-    count = 4 * STRATA
+    count = FIBRES
     for r in range(ROUGHNESSES):
         for c in range(COSINES):
             root = F(max(c / (COSINES - 1), 0.02))
@@ -165,7 +185,6 @@ def _tabulate_fuzz(fuzz):
 @kernel
 def _tabulate_brushed(brushed):
     """Adds up the albedo of brushed perfect mirrors, (BRUSHINGS, TURNS, ROUGHNESSES, COSINES) float32."""
-    share = F(1.0 / (STRATA * STRATA))
     for a in range(BRUSHINGS):
         for t in range(TURNS):
             phi = F(0.5 * math.pi * t / (TURNS - 1))
@@ -176,16 +195,15 @@ def _tabulate_brushed(brushed):
                     cos_o = root * root
                     sin_o = math.sqrt(max(F(1) - cos_o * cos_o, F(0)))
                     wo = (sin_o * math.cos(phi), sin_o * math.sin(phi), cos_o)
-                    for i in range(STRATA):
-                        for j in range(STRATA):
-                            h = sample_visible_normal(wo, ax, ay, F((i + 0.5) / STRATA), F((j + 0.5) / STRATA))
-                            bounced = sub(scale(h, F(2) * dot(wo, h)), wo)
-                            if bounced[2] > F(0):
-                                up = smith_g2(wo, bounced, ax, ay) / smith_g1(wo, ax, ay)
-                                brushed[a, t, r, c] += up * share
+                    for facet in range(FEW_FACETS):
+                        u, v, share = _facet(facet, FEW_FACETS)
+                        h = sample_visible_normal(wo, ax, ay, u, v)
+                        bounced = sub(scale(h, F(2) * dot(wo, h)), wo)
+                        if bounced[2] > F(0):
+                            brushed[a, t, r, c] += smith_g2(wo, bounced, ax, ay) / smith_g1(wo, ax, ay) * share
 
 
-_NAMES = ("mirror", "dielectric", "fuzz", "brushed", "brushed_boundary")
+_NAMES = ("mirror", "dielectric", "fuzz", "brushed", "brushed_boundary", "mirror_mean")
 
 
 @cache
@@ -194,7 +212,7 @@ def albedo_tables():
 
     Returns
     -------
-    (mirror, dielectric, fuzz, brushed, brushed_boundary) : tuple of float32 arrays
+    (mirror, dielectric, fuzz, brushed, brushed_boundary, mirror_mean) : tuple of float32 arrays
     """
     path = cache_folder() / "albedo.npz"
     try:
@@ -203,15 +221,18 @@ def albedo_tables():
     except (OSError, ValueError, KeyError, EOFError, zipfile.BadZipFile, zlib.error):
         tables = (
             np.zeros((ROUGHNESSES, COSINES), np.float32),
-            np.zeros((CONTRASTS, ROUGHNESSES, COSINES, 3), np.float32),
+            np.zeros((CONTRASTS, ROUGHNESSES, COSINES, 4), np.float32),
             np.zeros((ROUGHNESSES, COSINES), np.float32),
             np.zeros((BRUSHINGS, TURNS, ROUGHNESSES, COSINES), np.float32),
             np.zeros((BRUSHINGS, TURNS, FEW_CONTRASTS, COARSE, COARSE, 3), np.float32),
         )
-        _tabulate(*tables[:2])
-        _tabulate_fuzz(tables[2])
-        _tabulate_brushed(tables[3])
-        _tabulate_brushed_boundary(tables[4])
+        with ThreadPoolExecutor() as pool:  # kernels release the GIL
+            work = [pool.submit(_tabulate_brushed, tables[3]), pool.submit(_tabulate_brushed_boundary, tables[4])]
+            work += [pool.submit(_tabulate, *tables[:2], row, row + 4) for row in range(0, ROUGHNESSES, 4)]
+            work.append(pool.submit(_tabulate_fuzz, tables[2]))
+            for done in work:
+                done.result()
+        tables = (*tables, _means(tables[0]))
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         out = io.BytesIO()
@@ -220,6 +241,14 @@ def albedo_tables():
     except OSError:
         pass  # a cache that cannot be written costs a few seconds at the next start, no more
     return tables
+
+
+def _means(mirror: np.ndarray) -> np.ndarray:
+    """Means of albedos in even light, (ROUGHNESSES,) float32: weighed by the cosine."""
+    roots = np.linspace(0, 1, 4001)
+    known = np.linspace(0, 1, COSINES)
+    # In even light a cosine of x^2 has the weight of 2 x^2 d(x^2).
+    return np.array([np.trapezoid(np.interp(roots, known, row) * 4 * roots**3, roots) for row in mirror], np.float32)
 
 
 @inline
@@ -234,6 +263,34 @@ def _cell(x, count):
 def mirror_albedo(tables, cos_o, roughness):
     """Share of light that leaves a rough perfect mirror after one bounce."""
     return _looked_up(tables[0], cos_o, roughness)
+
+
+@inline
+def mean_mirror_albedo(tables, roughness):
+    """Share of even light that leaves a rough perfect mirror after one bounce."""
+    i, v = _cell(roughness, ROUGHNESSES)
+    return tables[5][i] * (F(1) - v) + tables[5][i + 1] * v
+
+
+@inline
+def several_bounces(reflectance, mean):
+    """Share, by that of a perfect mirror, of the light of more than one bounce that comes back from a rough metal.
+
+    Parameters
+    ----------
+    reflectance : float32
+        Mean over all directions of even light.
+    mean : float32
+        As `mean_mirror_albedo`.
+
+    References
+    ----------
+    Kulla and Conty 2017, Revisiting Physically Based Shading at Imageworks, after Jakob et al. 2014. That light leaves
+    the later the more easily is fitted to random walks on microfacets (Heitz et al. 2016, Multiple-Scattering
+    Microfacet BSDFs with the Smith Model).
+    """
+    leaving = mean + F(LEAVING_MORE) * (F(1) - mean)
+    return reflectance * reflectance * leaving / (F(1) - reflectance * (F(1) - leaving))
 
 
 @inline
@@ -266,7 +323,7 @@ def _looked_up(table, cos_o, roughness):
 
 @inline
 def dielectric_albedo(tables, cos_o, roughness, eta):
-    """Shares of light that a rough boundary reflects, transmits or reflects, and would transmit, in one bounce.
+    """Shares of light that a rough boundary reflects, transmits or reflects, would transmit, and reflects totally.
 
     Parameters
     ----------
@@ -275,8 +332,8 @@ def dielectric_albedo(tables, cos_o, roughness, eta):
 
     Returns
     -------
-    (reflected, total, unreflected) : float32
-        The last one is what it would pass if it bent light by its index but reflected none.
+    (reflected, total, unreflected, totally) : float32
+        Of one bounce. The third one is what it would pass if it bent light by its index but reflected none.
     """
     table = tables[1]
     k, w = _cell(_contrast_place(eta), CONTRASTS)
@@ -288,20 +345,30 @@ def dielectric_albedo(tables, cos_o, roughness, eta):
         (v * (F(1) - u), i + 1, j),
         (v * u, i + 1, j + 1),
     )
-    reflected, total, unreflected = F(0), F(0), F(0)
+    reflected, total, unreflected, totally = F(0), F(0), F(0), F(0)
     for corner in range(4):
         share, y, x = corners[corner]
         reflected += share * (table[k, y, x, 0] * (F(1) - w) + table[k + 1, y, x, 0] * w)
         total += share * (table[k, y, x, 1] * (F(1) - w) + table[k + 1, y, x, 1] * w)
         unreflected += share * (table[k, y, x, 2] * (F(1) - w) + table[k + 1, y, x, 2] * w)
-    return reflected, total, unreflected
+        totally += share * (table[k, y, x, 3] * (F(1) - w) + table[k + 1, y, x, 3] * w)
+    if roughness < F(SMOOTH_TO):
+        # So sharp a change at the critical angle is not in the table.
+        rough = max(roughness - F(SMOOTH_FROM), F(0)) / F(SMOOTH_TO - SMOOTH_FROM)
+        even = F(1) - rough
+        passes = F(1) - cos_o * cos_o < eta * eta
+        reflected = rough * reflected + even * fresnel_dielectric(cos_o, eta)
+        total = rough * total + even
+        unreflected = rough * unreflected + (even if passes else F(0))
+        totally = rough * totally + (F(0) if passes else even)
+    return reflected, total, unreflected, totally
 
 
 @inline
 def brushed_dielectric_albedo(tables, wo, roughness, anisotropy, eta):
     """As `dielectric_albedo`, of a brushed boundary seen from wo."""
     ax, ay = widths(roughness, anisotropy)
-    reflected, total, unreflected = dielectric_albedo(tables, wo[2], math.sqrt(math.sqrt(ax * ay)), eta)
+    reflected, total, unreflected, totally = dielectric_albedo(tables, wo[2], math.sqrt(math.sqrt(ax * ay)), eta)
     table = tables[4]
     a, x = _cell(anisotropy, BRUSHINGS)
     t, y = _cell(math.atan2(abs(wo[1]), abs(wo[0])) * F(2.0 / math.pi), TURNS)
@@ -316,4 +383,4 @@ def brushed_dielectric_albedo(tables, wo, roughness, anisotropy, eta):
         more0 += share * table[a + c0, t + c1, k + c2, i + c3, j + c4, 0]
         more1 += share * table[a + c0, t + c1, k + c2, i + c3, j + c4, 1]
         more2 += share * table[a + c0, t + c1, k + c2, i + c3, j + c4, 2]
-    return reflected * more0, min(total * more1, F(1)), min(unreflected * more2, F(1))
+    return reflected * more0, min(total * more1, F(1)), min(max(unreflected + more2, F(0)), F(1)), totally * more0

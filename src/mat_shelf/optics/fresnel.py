@@ -65,6 +65,23 @@ def weighted_ior(eta, weight):
 
 
 @inline
+def _edge_slope(f0, tint):
+    """How strongly the edge tint takes light off Schlick's curve."""
+    cos_bar = F(1.0 / 7.0)
+    bar = F(1) - cos_bar
+    bar5 = bar * bar * bar * bar * bar
+    at_bar = f0 + (F(1) - f0) * bar5
+    return at_bar * (F(1) - tint) / (cos_bar * bar5 * bar)
+
+
+@inline
+def average_metal(f0, tint):
+    """Mean of `fresnel_metal` over all directions of even light (Kulla and Conty 2017)."""
+    slope = _edge_slope(f0, tint)
+    return min(max(f0 + (F(1) - f0) / F(21) - slope / F(126), F(0)), F(1))
+
+
+@inline
 def fresnel_metal(cos_i, f0, tint):
     """Reflectance of a metal in one channel, from its colour straight on and its tint at 82 degrees.
 
@@ -77,11 +94,7 @@ def fresnel_metal(cos_i, f0, tint):
     ----------
     Kutz, Hasan and Edmondson 2021, the F82-tint form; OpenPBR Surface 1.1, "Metal".
     """
-    cos_bar = F(1.0 / 7.0)
-    bar = F(1) - cos_bar
-    bar5 = bar * bar * bar * bar * bar
-    at_bar = f0 + (F(1) - f0) * bar5
-    slope = at_bar * (F(1) - tint) / (cos_bar * bar5 * bar)
+    slope = _edge_slope(f0, tint)
     c = F(1) - cos_i
     c5 = c * c * c * c * c
     return min(max(f0 + (F(1) - f0) * c5 - slope * cos_i * c5 * c, F(0)), F(1))

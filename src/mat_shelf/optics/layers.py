@@ -9,16 +9,19 @@ import math
 from collections import namedtuple
 
 from mat_shelf.optics import parameters as P
+from mat_shelf.optics.diffuse import INV_PI, eon_several_color, eon_terms
 from mat_shelf.optics.energy import (
     brushed_albedo,
     brushed_dielectric_albedo,
     dielectric_albedo,
     fuzz_albedo,
     mirror_albedo,
+    several_bounces,
 )
 from mat_shelf.optics.film import film_on_dielectric, film_on_metal
 from mat_shelf.optics.fresnel import (
     average_dielectric,
+    average_metal,
     fresnel_dielectric,
     fresnel_metal,
     fresnel_normal,
@@ -28,13 +31,13 @@ from mat_shelf.optics.fuzz import fuzz_reflection
 from mat_shelf.optics.kernels import F, apart, inline
 from mat_shelf.optics.microfacet import ggx_density, sample_visible_normal, smith_g1, smith_g2, widths
 from mat_shelf.optics.sheet import sheet_shares
-from mat_shelf.optics.surface import SHARP, base_lobes, evaluate, sample
-from mat_shelf.optics.vectors import add, dot, largest, normalize, row3_at, scale, sub
+from mat_shelf.optics.surface import SHARP, base_lobes, boundary_albedo, evaluate, facet_reflectance, is_total, sample
+from mat_shelf.optics.vectors import add, dot, normalize, row3_at, scale, sub
 
 Layers = namedtuple(
     "Layers",
     "pick_inside pick_coat pick_sheet coat coat_x coat_y coat_eta coat_gain coat_past fuzz past_fuzz red green blue "
-    "sheet film film_eta film_red film_green film_blue",
+    "sheet film film_eta film_red film_green film_blue past_red past_green past_blue is_behind",
 )
 """What evaluation and sampling share beyond the lobes of the base.
 
@@ -46,8 +49,13 @@ red, green, blue : what light that goes back and forth under the coat leaves of 
 sheet : share of the surface that is a thin clear sheet
 film, film_eta : weight and index ratio of the thin film
 film_red, film_green, film_blue : what energy compensation of a clear boundary changes for its film
+past_red, past_green, past_blue : light that passes below the film, by that of the channel where most does
+is_behind : whether it is seen from inside a body, through the base
 """
 
+NO_FILM = (F(0), F(0), F(0), F(0), F(0), F(0))
+FACETS, SMOOTH_FACETS, GOLDEN = 16, 2, 0.6180339887
+"""Microfacets that are looked at where a film lies over a rough surface, and how they are spread (golden ratio)."""
 NO_LAYERS = Layers(
     F(0),
     F(0),
@@ -69,6 +77,10 @@ NO_LAYERS = Layers(
     F(1),
     F(1),
     F(1),
+    F(1),
+    F(1),
+    F(1),
+    False,
 )
 
 
@@ -81,34 +93,37 @@ def prepare_layered(p, i, wo, eta, tables, is_outside):
     p, i, wo, eta
         As for `surface.prepare`.
     is_outside : bool
-        Whether it is seen from outside, where coat and fuzz are.
+        Whether it is seen from outside, where coat and fuzz are. From inside, a coat spreads and tints what passes.
     """
     roughness = p[i, P.ROUGHNESS]
     anisotropy = p[i, P.ANISOTROPY]
     metal = p[i, P.METALNESS]
     transmission = p[i, P.TRANSMISSION]
-    coat, fuzz, inside = F(0), F(0), F(0)
+    coat, fuzz, inside = p[i, P.COAT], F(0), F(0)
     if is_outside:
-        coat, fuzz, inside = p[i, P.COAT], p[i, P.FUZZ], p[i, P.SUBSURFACE]
+        fuzz, inside = p[i, P.FUZZ], p[i, P.SUBSURFACE]
     eta_base = eta
     coat_eta, coat_x, coat_y, coat_gain, coat_past = F(1.5), F(0.1), F(0.1), F(1), F(1)
     if coat > F(0):
         rough = p[i, P.COAT_ROUGHNESS]
         coat_eta = max(p[i, P.COAT_IOR] * eta / max(p[i, P.IOR], F(1)), F(0.34))
         coat_x, coat_y = widths(rough, p[i, P.COAT_ANISOTROPY])
-        if p[i, P.COAT_ANISOTROPY] > F(0):
-            coat_mirror = brushed_albedo(tables, wo, rough, p[i, P.COAT_ANISOTROPY])
-            bounced, _, _ = brushed_dielectric_albedo(tables, wo, rough, p[i, P.COAT_ANISOTROPY], coat_eta)
-        else:
-            coat_mirror = mirror_albedo(tables, wo[2], rough)
-            bounced, _, _ = dielectric_albedo(tables, wo[2], rough, coat_eta)
-        coat_mirror = max(coat_mirror, F(0.05))
-        coat_gain = F(1) + fresnel_normal(coat_eta) * max(F(1) - coat_mirror, F(0)) / coat_mirror
-        coat_past = F(1) - min(bounced * coat_gain, F(1))
         # Light that a rough coat spreads is spread once more by the base: OpenPBR Surface 1.1, "Coat".
         square, coat_square = roughness * roughness, rough * rough
         spread = math.sqrt(math.sqrt(min(square * square + F(2) * coat_square * coat_square, F(1))))
         roughness += coat * (spread - roughness)
+        if not is_outside:
+            coat_eta = p[i, P.COAT_IOR] / max(p[i, P.IOR], F(1))
+    if coat > F(0) and is_outside:
+        if p[i, P.COAT_ANISOTROPY] > F(0):
+            coat_mirror = brushed_albedo(tables, wo, rough, p[i, P.COAT_ANISOTROPY])
+            bounced, _, _, _ = brushed_dielectric_albedo(tables, wo, rough, p[i, P.COAT_ANISOTROPY], coat_eta)
+        else:
+            coat_mirror = mirror_albedo(tables, wo[2], rough)
+            bounced, _, _, _ = dielectric_albedo(tables, wo[2], rough, coat_eta)
+        coat_mirror = max(coat_mirror, F(0.05))
+        coat_gain = F(1) + fresnel_normal(coat_eta) * max(F(1) - coat_mirror, F(0)) / coat_mirror
+        coat_past = F(1) - min(bounced * coat_gain, F(1))
         # A clear body goes on refracting as without a coat, so its boundary reflects as without one too.
         eta_base = eta / (F(1) + coat * (F(1) - transmission) * (coat_eta - F(1)))
         if eta_base < F(1):
@@ -124,11 +139,23 @@ def prepare_layered(p, i, wo, eta, tables, is_outside):
     through = past_fuzz * (F(1) - coat * (F(1) - coat_past))
     over = past_fuzz * coat * (F(1) - coat_past)
     film, film_eta, past_film = p[i, P.FILM], F(1.4), F(1)
+    past_red, past_green, past_blue = F(1), F(1), F(1)
+    filmed = NO_FILM
     if film > F(0):
         film_eta = p[i, P.FILM_IOR] * (eta if is_outside else F(1)) / max(p[i, P.IOR], F(1))
         plain = weighted_ior(eta_base, p[i, P.SPECULAR_WEIGHT])
-        seen = largest(film_on_dielectric(wo[2], film_eta, plain, p[i, P.FILM_WAY]))
-        past_film -= film * max(F(1) - (F(1) - seen) / max(F(1) - fresnel_dielectric(wo[2], plain), F(1e-4)), F(0))
+        filmed = _film_changes(wo, ax, ay, eta, plain, film, film_eta, p[i, P.FILM_WAY])
+        bounced, _, _, _ = boundary_albedo(tables, wo, roughness, anisotropy, plain)
+        kept = max(mirror, F(0.05))
+        gain = F(1) + fresnel_normal(plain) * (F(1) - kept) / kept
+        bare = max(F(1) - bounced * gain, F(1e-3))
+        past_red = max(F(1) - filmed[0] * gain / bare, F(0))
+        past_green = max(F(1) - filmed[1] * gain / bare, F(0))
+        past_blue = max(F(1) - filmed[2] * gain / bare, F(0))
+        past_film = max(max(past_red, past_green), max(past_blue, F(1e-3)))
+        past_red, past_green, past_blue = past_red / past_film, past_green / past_film, past_blue / past_film
+        if not is_outside:
+            past_red, past_green, past_blue = F(1), F(1), F(1)
     clear, sheet = transmission, F(0)
     if p[i, P.THIN] > F(0):
         clear, sheet = F(0), (F(1) - metal) * transmission
@@ -151,12 +178,18 @@ def prepare_layered(p, i, wo, eta, tables, is_outside):
         over + through * sheet,
         F(1) - past_fuzz,
         tables,
+        is_outside,
     )
     film_gains = (F(1), F(1), F(1))
     if film > F(0) and clear > F(0):
-        film_gains = _film_gains(p, i, lobes, film, film_eta, wo[2], mirror)
+        whole = F(1) / lobes.transmit_gain
+        film_gains = (
+            whole / max(whole + filmed[3], F(0.05)),
+            whole / max(whole + filmed[4], F(0.05)),
+            whole / max(whole + filmed[5], F(0.05)),
+        )
     red, green, blue = F(1), F(1), F(1)
-    if coat > F(0):
+    if coat > F(0) and is_outside:
         reflected = F(1) - lobes.under
         red = _darkened(p, i, 0, coat, coat_eta, wo[2], metal, transmission, roughness, reflected, inside)
         green = _darkened(p, i, 1, coat, coat_eta, wo[2], metal, transmission, roughness, reflected, inside)
@@ -190,31 +223,47 @@ def prepare_layered(p, i, wo, eta, tables, is_outside):
             film_gains[0],
             film_gains[1],
             film_gains[2],
+            past_red,
+            past_green,
+            past_blue,
+            not is_outside,
         ),
     )
 
 
 @inline
-def _film_gains(p, i, lobes, film, film_eta, cos, mirror):
-    """What a film changes in the energy compensation of a clear boundary, by channel.
+def _film_changes(wo, ax, ay, eta, eta_fresnel, film, film_eta, way):
+    """What a film changes of the light of one bounce at a rough boundary, by channel: of what is reflected, and of all.
 
-    Without it, of the light that the boundary reflects a rough mirror's share comes back, and of what it passes the
-    rest of what the tables say that there is; the film turns some of the one into the other.
+    Over a few microfacets that wo sees, spread evenly.
     """
-    plain = fresnel_dielectric(cos, lobes.eta_fresnel)
-    whole = F(1) / lobes.transmit_gain
-    passing = min(max((whole - plain * mirror) / max(F(1) - plain, F(1e-3)), F(0)), F(1))
-    red, green, blue = film_on_dielectric(cos, film_eta, lobes.eta_fresnel, p[i, P.FILM_WAY])
-    return (
-        _film_gain(plain + film * (red - plain), whole, passing, mirror),
-        _film_gain(plain + film * (green - plain), whole, passing, mirror),
-        _film_gain(plain + film * (blue - plain), whole, passing, mirror),
-    )
-
-
-@inline
-def _film_gain(reflectance, whole, passing, mirror):
-    return whole / max(reflectance * mirror + (F(1) - reflectance) * passing, F(0.05))
+    red, green, blue, whole_red, whole_green, whole_blue = NO_FILM
+    facets = FACETS if ax > F(0.01) else SMOOTH_FACETS
+    for k in range(facets):
+        from_end = F(1) - (F(k) + F(0.5)) / F(facets)
+        h = sample_visible_normal(wo, ax, ay, F(k) * F(GOLDEN) % F(1), F(1) - from_end * from_end)
+        share = film * F(2) * from_end / F(facets)
+        cos = min(max(dot(wo, h), F(1e-4)), F(1))
+        sin2_t = (F(1) - cos * cos) / (eta * eta)
+        visible = smith_g1(wo, ax, ay)
+        bounced = sub(scale(h, F(2) * cos), wo)
+        up = smith_g2(wo, bounced, ax, ay) / visible if bounced[2] > F(0) else F(0)
+        down = F(0)
+        if sin2_t < F(1):
+            passed = sub(scale(h, cos / eta - math.sqrt(F(1) - sin2_t)), scale(wo, F(1) / eta))
+            if passed[2] < F(0):
+                down = smith_g2(wo, passed, ax, ay) / visible
+        else:
+            continue
+        plain = fresnel_dielectric(cos, eta_fresnel)
+        seen_red, seen_green, seen_blue = film_on_dielectric(cos, film_eta, eta_fresnel, way)
+        red += share * (seen_red - plain) * up
+        green += share * (seen_green - plain) * up
+        blue += share * (seen_blue - plain) * up
+        whole_red += share * (seen_red - plain) * (up - down)
+        whole_green += share * (seen_green - plain) * (up - down)
+        whole_blue += share * (seen_blue - plain) * (up - down)
+    return red, green, blue, whole_red, whole_green, whole_blue
 
 
 @inline
@@ -274,9 +323,9 @@ def entering(p, i, lobes, layers, wo):
     # The way out is taken to be as long as the way in.
     way = F(2) * _slant(wo[2], layers.coat_eta)
     return (
-        share * layers.red * _below(p, i, 0, layers, way),
-        share * layers.green * _below(p, i, 1, layers, way),
-        share * layers.blue * _below(p, i, 2, layers, way),
+        share * layers.past_red * layers.red * _below(p, i, 0, layers, way),
+        share * layers.past_green * layers.green * _below(p, i, 1, layers, way),
+        share * layers.past_blue * layers.blue * _below(p, i, 2, layers, way),
     )
 
 
@@ -296,8 +345,8 @@ def glow_past(p, i, layers):
 @inline
 def _filmed(p, i, lobes, layers, cos):
     """Reflectance of the dielectric boundary under its film, by channel, and of the plain one."""
-    plain = fresnel_dielectric(cos, lobes.eta_fresnel)
-    if layers.film <= F(0):
+    plain = facet_reflectance(lobes, cos)
+    if layers.film <= F(0) or is_total(lobes, cos):
         return plain, plain, plain, plain
     red, green, blue = film_on_dielectric(cos, layers.film_eta, lobes.eta_fresnel, p[i, P.FILM_WAY])
     film = layers.film
@@ -306,7 +355,7 @@ def _filmed(p, i, lobes, layers, cos):
 
 @apart
 def _film_adds(p, i, lobes, layers, wo, wi):
-    """What a thin film changes in the reflection of wi towards wo, by channel."""
+    """What a thin film changes in the reflection of wi towards wo, by channel, and in what is diffuse below it."""
     h = normalize(add(wo, wi))
     cos = min(max(dot(wo, h), F(1e-4)), F(1))
     bounce = ggx_density(h, lobes.ax, lobes.ay) / (F(4) * max(wo[2], F(1e-6)))
@@ -314,7 +363,7 @@ def _film_adds(p, i, lobes, layers, wo, wi):
     red, green, blue, plain = _filmed(p, i, lobes, layers, cos)
     tint = row3_at(p, i, P.SPECULAR_COLOR)
     share = (F(1) - lobes.metal) * lobes.reflect_gain * bounce
-    clear = lobes.transmission
+    clear = lobes.passes
     adds = (
         share * tint[0] * (red * (F(1) + clear * (layers.film_red - F(1))) - plain),
         share * tint[1] * (green * (F(1) + clear * (layers.film_green - F(1))) - plain),
@@ -325,17 +374,35 @@ def _film_adds(p, i, lobes, layers, wo, wi):
         seen = film_on_metal(cos, layers.film_eta, color, tint, weight, p[i, P.FILM_WAY])
         share = lobes.metal * layers.film * bounce
         adds = (
-            adds[0] + share * _metal_change(seen[0], cos, color[0], tint[0], weight, lobes.mirror_lost),
-            adds[1] + share * _metal_change(seen[1], cos, color[1], tint[1], weight, lobes.mirror_lost),
-            adds[2] + share * _metal_change(seen[2], cos, color[2], tint[2], weight, lobes.mirror_lost),
+            adds[0] + share * _metal_change(seen[0], cos, color[0], tint[0], weight, lobes),
+            adds[1] + share * _metal_change(seen[1], cos, color[1], tint[1], weight, lobes),
+            adds[2] + share * _metal_change(seen[2], cos, color[2], tint[2], weight, lobes),
+        )
+    if lobes.diffuse > F(0):
+        chalk, single, several = p[i, P.DIFFUSE_ROUGHNESS], INV_PI, F(0)
+        if chalk > F(0):
+            single, several = eon_terms(wo, wi, chalk)
+        base, color = lobes.diffuse * wi[2], row3_at(p, i, P.BASE_COLOR)
+        adds = (
+            adds[0] + _matt_change(base, layers.past_red, color[0], chalk, single, several),
+            adds[1] + _matt_change(base, layers.past_green, color[1], chalk, single, several),
+            adds[2] + _matt_change(base, layers.past_blue, color[2], chalk, single, several),
         )
     return adds
 
 
 @inline
-def _metal_change(seen, cos, color, tint, weight, lost):
+def _matt_change(base, past, color, chalk, single, several):
+    """One channel of what is diffuse under a film less that of the channel where most passes it."""
+    return (past - F(1)) * base * (color * single + eon_several_color(color, chalk) * several)
+
+
+@inline
+def _metal_change(seen, cos, color, tint, weight, lobes):
     """One channel of a metal under a film less that without, both with the light of several bounces."""
-    return seen * (F(1) + seen * lost) - fresnel_metal(cos, color, tint) * weight * (F(1) + color * lost)
+    filmed = seen + several_bounces(seen, lobes.mirror_mean) * lobes.mirror_lost
+    bare = several_bounces(average_metal(color, tint), lobes.mirror_mean) * lobes.mirror_lost
+    return filmed - weight * (fresnel_metal(cos, color, tint) + bare)
 
 
 @inline
@@ -396,6 +463,8 @@ def evaluate_layered(p, i, lobes, layers, wo, wi):
         red *= _below(p, i, 0, layers, way)
         green *= _below(p, i, 1, layers, way)
         blue *= _below(p, i, 2, layers, way)
+        return (red, green, blue), pdf
+    if layers.is_behind:
         return (red, green, blue), pdf
     h = normalize(add(wo, wi))
     coated = F(0)

@@ -10,8 +10,14 @@ from collections import namedtuple
 
 from mat_shelf.optics import parameters as P
 from mat_shelf.optics.diffuse import INV_PI, eon_several_color, eon_terms
-from mat_shelf.optics.energy import brushed_dielectric_albedo, dielectric_albedo, mirror_albedo
-from mat_shelf.optics.fresnel import fresnel_dielectric, fresnel_metal, fresnel_normal, weighted_ior
+from mat_shelf.optics.energy import (
+    brushed_dielectric_albedo,
+    dielectric_albedo,
+    mean_mirror_albedo,
+    mirror_albedo,
+    several_bounces,
+)
+from mat_shelf.optics.fresnel import average_metal, fresnel_dielectric, fresnel_metal, fresnel_normal, weighted_ior
 from mat_shelf.optics.kernels import F, inline
 from mat_shelf.optics.microfacet import (
     PI,
@@ -26,17 +32,19 @@ from mat_shelf.optics.vectors import add, dot, normalize, row3_at, scale, sub
 
 Lobes = namedtuple(
     "Lobes",
-    "ax ay eta eta_fresnel metal transmission pick_metal pick_boundary pick_rest under diffuse mirror_lost "
-    "reflect_gain transmit_gain least_reflected is_sharp",
+    "ax ay eta eta_fresnel metal transmission pick_metal pick_boundary pick_rest passes under diffuse mirror_lost "
+    "mirror_mean reflect_gain transmit_gain least_reflected is_sharp",
 )
 """What evaluation and sampling share.
 
 ax, ay : widths of the microfacet distribution
 eta : index behind the boundary over index before it; eta_fresnel: the same, scaled by specular_weight
 pick_metal, pick_boundary, pick_rest : chance to sample these lobes and the diffuse one
+passes : clear share of what has the boundary
 under : share of light that passes the dielectric boundary
 diffuse : share that reaches the diffuse base
 mirror_lost : (1 - E) / E of a rough mirror
+mirror_mean : E in even light
 reflect_gain, transmit_gain : energy compensation of the boundary
 least_reflected : share that sampling takes a clear boundary to reflect at least, for the sake of a film on it
 is_sharp : whether light sampling is pointless
@@ -47,7 +55,7 @@ SMOOTH = F(0.0316)
 """Roughness at which the distribution is as narrow as it gets."""
 SHARP = F(0.004)
 """Width of a distribution up to which sampling lights is pointless."""
-NO_LOBES = Lobes(*(F(0) for _ in range(15)), True)
+NO_LOBES = Lobes(*(F(0) for _ in range(17)), True)
 
 
 @inline
@@ -88,25 +96,23 @@ def through_smooth(p, i, wo, eta, pick):
 
     Returns
     -------
-    wi : float32 triple; (0, 0, 0) where it goes nowhere
+    wi : float32 triple
     weight : float32 triple
     """
     eta_fresnel = weighted_ior(eta, p[i, P.SPECULAR_WEIGHT])
     if eta_fresnel <= F(0):
         eta_fresnel = F(1)
-    if pick < fresnel_dielectric(wo[2], eta_fresnel):
-        return (-wo[0], -wo[1], wo[2]), row3_at(p, i, P.SPECULAR_COLOR)
     inverse = F(1) / eta
     sin2_t = (F(1) - wo[2] * wo[2]) * inverse * inverse
-    if sin2_t >= F(1):
-        return (F(0), F(0), F(0)), (F(0), F(0), F(0))
+    if sin2_t >= F(1) or pick < fresnel_dielectric(wo[2], eta_fresnel):
+        return (-wo[0], -wo[1], wo[2]), row3_at(p, i, P.SPECULAR_COLOR)
     # Radiance is squeezed into a narrower cone inside the denser medium: 1 / eta^2.
     weight = scale(row3_at(p, i, P.TRANSMISSION_TINT), inverse * inverse)
     return (-wo[0] * inverse, -wo[1] * inverse, -math.sqrt(F(1) - sin2_t)), weight
 
 
 @inline
-def prepare(p, i, wo, eta, tables):
+def prepare(p, i, wo, eta, tables, is_outside):
     """Lobes of parameter row i seen along wo.
 
     Parameters
@@ -115,6 +121,8 @@ def prepare(p, i, wo, eta, tables):
         Parameter block (`optics.parameters`).
     eta : float32
         specular_ior over the index of the medium that `wo` runs in; its inverse on the way out.
+    is_outside : bool
+        Whether it is seen from outside. What is opaque lies bare on the inside of a body that is clear beside it.
     """
     roughness = p[i, P.ROUGHNESS]
     ax, ay = widths(roughness, F(0))
@@ -123,12 +131,31 @@ def prepare(p, i, wo, eta, tables):
     if p[i, P.SPECULAR_WEIGHT] > F(0) or p[i, P.METALNESS] + clear > F(0):
         mirror = mirror_albedo(tables, wo[2], roughness)
     return base_lobes(
-        p, i, wo, eta, eta, roughness, F(0), ax, ay, mirror, clear, F(1), F(0), F(1), F(0), F(0), F(0), tables
+        p,
+        i,
+        wo,
+        eta,
+        eta,
+        roughness,
+        F(0),
+        ax,
+        ay,
+        mirror,
+        clear,
+        F(1),
+        F(0),
+        F(1),
+        F(0),
+        F(0),
+        F(0),
+        tables,
+        is_outside,
     )
 
 
 @inline
-def _boundary_albedo(tables, wo, roughness, anisotropy, eta):
+def boundary_albedo(tables, wo, roughness, anisotropy, eta):
+    """As `dielectric_albedo`, brushed or not."""
     if anisotropy > F(0):
         return brushed_dielectric_albedo(tables, wo, roughness, anisotropy, eta)
     return dielectric_albedo(tables, wo[2], roughness, eta)
@@ -154,6 +181,7 @@ def base_lobes(
     weight_over,
     weight_spread,
     tables,
+    is_outside,
 ):
     """Lobes of a base of some roughness, of which layers let a share through.
 
@@ -170,7 +198,7 @@ def base_lobes(
     inside : float32
         Share, of what would be diffuse, that goes into the body.
     past_film : float32
-        What a thin film leaves of the light that passes the boundary.
+        Light that passes the boundary under a thin film, by what passes it without one; of the channel where most does.
     film : float32
         Weight of that film.
     weight_over, weight_spread : float32
@@ -182,28 +210,35 @@ def base_lobes(
     if eta_fresnel <= F(0):
         eta_fresnel = F(1)
     mirror_lost = max(F(1) - mirror, F(0)) / mirror
-    reflected = F(0)
-    total = F(1)
+    reflected, total = F(0), F(1)
     if metal < F(1) and (eta_fresnel != F(1) or clear > F(0)):
-        reflected, total, _ = _boundary_albedo(tables, wo, roughness, anisotropy, eta_fresnel)
+        reflected, total, _, totally = boundary_albedo(tables, wo, roughness, anisotropy, eta_fresnel)
         if clear > F(0) and abs(eta_fresnel - eta) > F(1e-3):
-            # However little it reflects, it bends light by its true index: what it passes lies between what it would
-            # if it reflected nothing and what a boundary of that index does.
-            true_reflected, true_total, everything = _boundary_albedo(tables, wo, roughness, anisotropy, eta)
+            # However little it reflects, it bends light by its true index, and cannot but reflect what that does not
+            # let pass. What it passes lies between what it would if it reflected nothing else and what a boundary of
+            # that index does.
+            true = boundary_albedo(tables, wo, roughness, anisotropy, eta)
+            true_reflected, true_total, everything, true_totally = true
+            partly = (reflected - totally) * min((F(1) - true_totally) / max(F(1) - totally, F(1e-3)), F(1))
+            true_partly = true_reflected - true_totally
             kept_back = F(1)  # what it no longer passes, for what it reflects
-            if true_reflected > F(2e-3):
-                kept_back = min((everything - (true_total - true_reflected)) / true_reflected, F(2))
-            total = reflected + max(everything - kept_back * reflected, F(0))
+            if true_partly > F(2e-3):
+                kept_back = min((everything - (true_total - true_reflected)) / true_partly, F(8))
+            reflected = true_totally + partly
+            total = reflected + max(everything - kept_back * partly, F(0))
     opaque_gain = F(1) + fresnel_normal(eta_fresnel) * mirror_lost
     transmit_gain = F(1) / max(total, F(0.05))
     sheet = p[i, P.TRANSMISSION] - clear  # what both faces of a thin sheet reflect and pass is all there is
     reflect_gain = opaque_gain * (F(1) - clear - sheet) + transmit_gain * clear + sheet / mirror
-    reflected = min(reflected * reflect_gain, F(1))
-    under = (F(1) - reflected) * past_film
+    passes = clear
+    if not is_outside:
+        reflect_gain, reflected, past_film, passes = transmit_gain * clear, F(0), F(1), F(1)
+    under = min((F(1) - min(reflected * opaque_gain, F(1))) * past_film, F(1))
     color = max(p[i, P.BASE_COLOR], max(p[i, P.BASE_COLOR + 1], p[i, P.BASE_COLOR + 2]))
     opaque = (F(1) - metal) * (F(1) - p[i, P.TRANSMISSION]) * under
     weight_metal = through * metal * max(color, F(0.05))
-    weight_boundary = through * (F(1) - metal) * (F(1) - under + under * clear)  # with what a film reflects
+    # Of what a film reflects in other channels there is some, too.
+    weight_boundary = through * (F(1) - metal) * (max(F(1) - under, F(0.15) * film * passes) + under * clear)
     weight_rest = through * opaque * (F(1) - inside) * color + weight_spread
     elsewhere = weight_metal + weight_boundary + through * opaque * inside + weight_over
     whole = max(elsewhere + weight_rest, F(1e-6))
@@ -217,14 +252,28 @@ def base_lobes(
         weight_metal / whole,
         weight_boundary / whole,
         F(1) - elsewhere / whole,  # so that all chances sum to 1 where the surface is all but black, too
+        passes,
         under,
         opaque * (F(1) - inside),
         mirror_lost,
+        mean_mirror_albedo(tables, roughness) if metal > F(0) else F(1),
         reflect_gain,
         transmit_gain,
         F(0.15) * film,
         ax < SHARP and weight_rest <= F(1e-4) * whole,
     )
+
+
+@inline
+def is_total(lobes, cos):
+    """Whether light at a microfacet of a clear boundary cannot pass, however little it reflects otherwise."""
+    return lobes.transmission > F(0) and F(1) - cos * cos >= lobes.eta * lobes.eta
+
+
+@inline
+def facet_reflectance(lobes, cos):
+    """Share of light that a microfacet of the boundary reflects."""
+    return F(1) if is_total(lobes, cos) else fresnel_dielectric(cos, lobes.eta_fresnel)
 
 
 @inline
@@ -253,8 +302,8 @@ def evaluate(p, i, lobes, wo, wi):
             facing = density / (F(4) * max(wo[2], F(1e-6)))
             bounce = facing * smith_g2(wo, wi, lobes.ax, lobes.ay)
             bounce_pdf = facing * smith_g1(wo, lobes.ax, lobes.ay)
-            reflectance = fresnel_dielectric(min(cos_h, F(1)), lobes.eta_fresnel)
-            choice = _reflect_choice(max(reflectance, lobes.least_reflected), lobes.transmission)
+            reflectance = facet_reflectance(lobes, min(cos_h, F(1)))
+            choice = _reflect_choice(max(reflectance, lobes.least_reflected), lobes.passes)
             pdf += bounce_pdf * (lobes.pick_metal + lobes.pick_boundary * choice)
         base = lobes.diffuse
         boundary = (F(1) - lobes.metal) * reflectance * lobes.reflect_gain * bounce
@@ -280,7 +329,7 @@ def evaluate(p, i, lobes, wo, wi):
     across = cos_o + eta * cos_i
     jacobian = -cos_i * eta * eta / max(across * across, F(1e-12))
     passing = visible_normal_pdf(wo, h, lobes.ax, lobes.ay) * jacobian
-    choice = _reflect_choice(max(reflectance, lobes.least_reflected), lobes.transmission)
+    choice = _reflect_choice(max(reflectance, lobes.least_reflected), lobes.passes)
     pdf = lobes.pick_boundary * (F(1) - choice) * passing
     shadowing = smith_g2(wo, wi, lobes.ax, lobes.ay) / smith_g1(wo, lobes.ax, lobes.ay)
     # Radiance is squeezed into a narrower cone inside the denser medium: 1 / eta^2.
@@ -304,9 +353,9 @@ def _reflected(p, i, channel, lobes, cos_h, bounce, boundary, base, chalk, singl
     tint = p[i, P.SPECULAR_COLOR + channel]
     value = boundary * tint
     if lobes.metal > F(0):
-        gain = F(1) + color * lobes.mirror_lost
-        edge = fresnel_metal(min(cos_h, F(1)), color, tint) * p[i, P.SPECULAR_WEIGHT]
-        value += lobes.metal * edge * gain * bounce
+        edge = fresnel_metal(min(cos_h, F(1)), color, tint)
+        more = several_bounces(average_metal(color, tint), lobes.mirror_mean) * lobes.mirror_lost
+        value += lobes.metal * p[i, P.SPECULAR_WEIGHT] * (edge + more) * bounce
     return value + base * cos_i * (color * single + eon_several_color(color, chalk) * several)
 
 
@@ -329,10 +378,10 @@ def sample(lobes, wo, pick, u, v):
     h = sample_visible_normal(wo, lobes.ax, lobes.ay, u, v)
     cos_o = dot(wo, h)
     if pick >= lobes.pick_metal:
-        reflectance = fresnel_dielectric(min(max(cos_o, F(0)), F(1)), lobes.eta_fresnel)
+        reflectance = facet_reflectance(lobes, min(max(cos_o, F(0)), F(1)))
         reflectance = max(reflectance, lobes.least_reflected)
         choice = (pick - lobes.pick_metal) / max(lobes.pick_boundary, F(1e-9))
-        if choice >= _reflect_choice(reflectance, lobes.transmission):
+        if choice >= _reflect_choice(reflectance, lobes.passes):
             sin2_t = (F(1) - cos_o * cos_o) / (lobes.eta * lobes.eta)
             if sin2_t >= F(1):
                 return (F(0), F(0), F(0))

@@ -20,6 +20,10 @@ class Film:
         What single paths brought beyond the most that is accepted of one.
     albedo, normal : (H * W, 3) float32
         Of what each pixel sees first.
+    guide_albedo, guide_normal : (H * W, 3) float32
+        Of what it sees first through clear glass, for the denoiser.
+    part : (H * W,) int32
+        The geometry that each pixel's newest sample sees first; -1 for none.
     cover : (H * W,) float32
         Samples that see anything, or the product alone where it is cut out.
     dropped : (H * W,) int32
@@ -35,6 +39,9 @@ class Film:
         self.excess = np.zeros_like(self.light)
         self.albedo = np.zeros_like(self.light)
         self.normal = np.zeros_like(self.light)
+        self.guide_albedo = np.zeros_like(self.light)
+        self.guide_normal = np.zeros_like(self.light)
+        self.part = np.full(self.width * self.height, -1, np.int32)
         self.cover = np.zeros(self.width * self.height, np.float32)
         self.dropped = np.zeros(self.width * self.height, np.int32)
         self.samples = 0
@@ -52,21 +59,25 @@ class Film:
 
 
 START_COMPRESSION = F(0.8 - 0.04)
+EXACT_UP_TO = F(0.8)
+"""Up to where exact colours stay as they are."""
 DESATURATION = F(0.15)
 
 
 @inline
-def _neutral(r, g, b):
-    low = min(r, min(g, b))
-    offset = low - F(6.25) * low * low if low < F(0.08) else F(0.04)
-    r -= offset
-    g -= offset
-    b -= offset
+def _neutral(r, g, b, is_exact):
+    if not is_exact:
+        low = min(r, min(g, b))
+        offset = low - F(6.25) * low * low if low < F(0.08) else F(0.04)
+        r -= offset
+        g -= offset
+        b -= offset
     peak = max(r, max(g, b))
-    if peak < START_COMPRESSION:
+    start = EXACT_UP_TO if is_exact else START_COMPRESSION
+    if peak < start:
         return r, g, b
-    d = F(1) - START_COMPRESSION
-    new_peak = F(1) - d * d / (peak + d - START_COMPRESSION)
+    d = F(1) - start
+    new_peak = F(1) - d * d / (peak + d - start)
     squeeze = new_peak / peak
     toward = F(1) - F(1) / (DESATURATION * (peak - new_peak) + F(1))
     keep = F(1) - toward
@@ -78,23 +89,29 @@ def _neutral(r, g, b):
 
 
 @kernel
-def _develop(light, gain, curve, out):
+def _develop(light, gain, curve, is_exact, out):
     last = F(curve.shape[0] - 1)
     for i in range(light.shape[0]):
-        r, g, b = _neutral(max(light[i, 0], F(0)) * gain, max(light[i, 1], F(0)) * gain, max(light[i, 2], F(0)) * gain)
+        r, g, b = max(light[i, 0], F(0)) * gain, max(light[i, 1], F(0)) * gain, max(light[i, 2], F(0)) * gain
+        r, g, b = _neutral(r, g, b, is_exact)
         out[i, 0] = curve[int(min(max(r, F(0)), F(1)) * last + F(0.5))]
         out[i, 1] = curve[int(min(max(g, F(0)), F(1)) * last + F(0.5))]
         out[i, 2] = curve[int(min(max(b, F(0)), F(1)) * last + F(0.5))]
 
 
 @kernel
-def _tone_map(light, out):
+def _tone_map(light, is_exact, out):
     for i in range(light.shape[0]):
-        out[i, 0], out[i, 1], out[i, 2] = _neutral(light[i, 0], light[i, 1], light[i, 2])
+        out[i, 0], out[i, 1], out[i, 2] = _neutral(light[i, 0], light[i, 1], light[i, 2], is_exact)
 
 
-def tone_map(light) -> np.ndarray:
+def tone_map(light, is_exact: bool = False) -> np.ndarray:
     """Display-linear values of scene-linear light, (..., 3) float32 to (..., 3) float32 in [0, 1].
+
+    Parameters
+    ----------
+    is_exact : bool
+        Whether colours below `EXACT_UP_TO` stay as they are, and only what is brighter is squeezed.
 
     References
     ----------
@@ -102,14 +119,14 @@ def tone_map(light) -> np.ndarray:
     """
     flat = np.ascontiguousarray(light, np.float32).reshape(-1, 3)
     out = np.empty_like(flat)
-    _tone_map(flat, out)
+    _tone_map(flat, is_exact, out)
     return out.reshape(np.shape(light))
 
 
 _CURVE = np.round(encode_srgb(np.linspace(0, 1, 1 << 14)) * 255).astype(np.uint8)
 
 
-def develop(light, exposure: float = 0.0) -> np.ndarray:
+def develop(light, exposure: float = 0.0, is_exact: bool = False) -> np.ndarray:
     """An 8-bit sRGB picture of scene-linear light.
 
     Parameters
@@ -117,6 +134,8 @@ def develop(light, exposure: float = 0.0) -> np.ndarray:
     light : (H, W, 3) float32
     exposure : float
         Stops; +1 doubles the light.
+    is_exact : bool
+        As for `tone_map`.
 
     Returns
     -------
@@ -124,10 +143,10 @@ def develop(light, exposure: float = 0.0) -> np.ndarray:
     """
     flat = np.ascontiguousarray(light, np.float32).reshape(-1, 3)
     out = np.empty(flat.shape, np.uint8)
-    _develop(flat, F(2.0**exposure), _CURVE, out)
+    _develop(flat, F(2.0**exposure), _CURVE, is_exact, out)
     return out.reshape(light.shape)
 
 
-def develop_deep(light) -> np.ndarray:
+def develop_deep(light, is_exact: bool = False) -> np.ndarray:
     """As `develop`, in 16 bits: (H, W, 3) float32 to (H, W, 3) uint16."""
-    return np.round(encode_srgb(tone_map(light)) * 65535).astype(np.uint16)
+    return np.round(encode_srgb(tone_map(light, is_exact)) * 65535).astype(np.uint16)

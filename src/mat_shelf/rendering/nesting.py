@@ -37,7 +37,7 @@ is_clear : (G,) bool, whether light is bent into it
 
 @inline
 def surrounding(inside, i, bodies, without):
-    """The body of highest priority round path i, the last one it went into among equals, leaving one out; -1 for air."""
+    """The body of highest priority round path i, the last it went into among equals, leaving one out; -1 for air."""
     best = -1
     for k in range(NESTING):
         entry = inside[i, k]

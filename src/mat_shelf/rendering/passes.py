@@ -123,7 +123,7 @@ straight : bool, as `Shot.straight`
 draws, salt : as `sampling.even_draws` has them
 """
 
-Sums = namedtuple("Sums", "light excess albedo normals cover dropped")
+Sums = namedtuple("Sums", "light excess albedo normals guide_albedo guide_normals part cover dropped")
 """The film, added to; see `film.Film`."""
 
 Hits = namedtuple("Hits", "geometry primitive u v distance")
@@ -390,7 +390,7 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
         throughput = row3(paths.throughput, i)
         pixel = paths.pixel[i]
         is_first = is_untouched(paths.bounces[i])
-        bounces, is_scattered, counted = told(paths.bounces[i])
+        bounces, is_scattered, is_guided, counted = told(paths.bounces[i])
         spread = paths.spread[i]
         accepted = _accepted(rules.most, spread)
         arrival_pdf = paths.pdf[i]
@@ -413,6 +413,8 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
                 radiance, room_pdf = room_light(lights, d)
                 share = _weight(arrival_pdf, room_pdf) if arrival_pdf > F(0) else F(1)
                 _gather(sums, pixel, scale(mul(throughput, radiance), share), accepted)
+            if not is_first and is_guided == 0:
+                _guide(sums, pixel, throughput, (F(0), F(0), F(0)))
             continue
 
         random = next_state(paths.random[i])
@@ -435,17 +437,15 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
                     widening = within / index_inside(paths.inside, i, bodies, block, -1)
                     throughput = scale(throughput, widening * widening)
                 counted = UNAIMED if counted == UNAIMED else THROUGH
-                number = tally(bounces, is_scattered, counted)
-                _carry_on(
-                    paths, going, i, lifted(position, away), d, throughput, F(0), spread, random, number
-                )
+                number = tally(bounces, is_scattered, is_guided, counted)
+                _carry_on(paths, going, i, lifted(position, away), d, throughput, F(0), spread, random, number)
                 going += 1
                 continue
         is_sheet = block[look, P.THIN] > F(0)
         is_clear = is_clear and not is_sheet
         own = bodies.row[part]
         comes_out = walk >= 0
-        ior_outside = F(1)
+        ior_outside, is_outside = F(1), entering or comes_out
         if comes_out:
             if (part != walk or row != own) and _is_opaque(block, row):
                 if largest(row3_at(block, row, P.EMISSION)) > F(0):
@@ -461,13 +461,17 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
                 random, v = draw(random)
                 out = normalize(to_world(_matt(u, v), tangent, bitangent, near))
                 throughput = scale(throughput, F(1) / survival)
-                number = tally(bounces + 1, 1, UNAIMED)
+                number = tally(bounces + 1, 1, 1, UNAIMED)
                 _carry_on(paths, going, i, lifted(position, near), out, throughput, F(0), F(1), random, number)
                 going += 1
                 continue
             if part != walk or not _is_way_out(paths.inside, i, part, entering):
                 if part == walk or bodies.is_clear[part]:
+                    # Where it comes out it may be in water, where radiance is squeezed, or in air.
+                    before = index_inside(paths.inside, i, bodies, block, walk)
                     turn_over(paths.inside, i, part, entering)
+                    widening = before / index_inside(paths.inside, i, bodies, block, walk)
+                    throughput = scale(throughput, widening * widening)
                 away = scale(facing, F(-1)) if entering else facing
                 number = paths.bounces[i]
                 _carry_on(paths, going, i, lifted(position, away), d, throughput, F(0), spread, random, number)
@@ -489,8 +493,14 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
                 going += 1
                 continue
         else:
+            is_outside = entering or times_inside(paths.inside, i, part) == 0
+            if opacity < F(1) and not entering and is_outside and block[look, P.SUBSURFACE] > F(0) and not is_sheet:
+                # What came into a soft body by a hole goes out as if the body were not there.
+                number = paths.bounces[i]
+                _carry_on(paths, going, i, lifted(position, facing), d, throughput, F(0), spread, random, number)
+                going += 1
+                continue
             ior_outside = index_inside(paths.inside, i, bodies, block, -1)
-        is_outside = entering or (not is_clear and times_inside(paths.inside, i, part) == 0)
         glow = (F(0), F(0), F(0))
         if walk < 0 and (entering or not is_clear):
             glow = row3_at(block, look, P.EMISSION)
@@ -531,20 +541,34 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
             if largest(glow) > F(0):
                 glow = mul(glow, glow_past(block, look, layers))
         else:
-            lobes = prepare(block, look, wo_local, eta, tables)
+            lobes = prepare(block, look, wo_local, eta, tables, is_outside)
             is_sharp = lobes.is_sharp and not comes_out
         if largest(glow) > F(0):
             _gather(sums, pixel, mul(arriving, glow), accepted)
 
         if is_first:
             sums.cover[pixel] += F(1)
+            sums.part[pixel] = part
             clear = block[look, P.TRANSMISSION] * (F(1) - lobes.metal)
             soft = (F(1) - clear) * (F(1) - lobes.metal) * block[look, P.SUBSURFACE]
             hard = F(1) - clear - soft
             for k in range(3):
-                color = block[look, P.BASE_COLOR + k] * hard + block[look, P.SUBSURFACE_COLOR + k] * soft
-                sums.albedo[pixel, k] += color + clear
+                sums.albedo[pixel, k] += _albedo(block, look, k, hard, soft, clear)
                 sums.normals[pixel, k] += normal[k]
+        # Through clear glass, what lies behind it guides the denoiser: labels are to be as sharp as beside it.
+        is_window = is_clear and is_sharp and not (largest(row3_at(block, own, P.SCATTERED)) > F(0))
+        if is_guided == 0 and not is_window:
+            clear = block[look, P.TRANSMISSION] * (F(1) - lobes.metal)
+            soft = (F(1) - clear) * (F(1) - lobes.metal) * block[look, P.SUBSURFACE]
+            hard = F(1) - clear - soft
+            within = index_inside(paths.inside, i, bodies, block, -1)
+            seen = (
+                _albedo(block, look, 0, hard, soft, clear),
+                _albedo(block, look, 1, hard, soft, clear),
+                _albedo(block, look, 2, hard, soft, clear),
+            )
+            _guide(sums, pixel, scale(mul(arriving, seen), within * within), normal)
+            is_guided = 1
 
         if bounces + 1 >= depth:
             continue
@@ -598,8 +622,6 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
         if is_mirror:
             wi, value = through_smooth(block, look, wo_local, eta, pick)
             pdf = F(1)
-            if wi[2] == F(0):
-                continue
         elif comes_out or goes_in:
             # Out of a soft body, or into it, light goes as from a matt surface.
             wi = _matt(u, v)
@@ -676,7 +698,7 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
             pdf,
             spread,
             random,
-            tally(bounces + 1, is_scattered, counted),
+            tally(bounces + 1, is_scattered, is_guided, counted),
         )
         going += 1
     return going, aimed
@@ -706,6 +728,20 @@ def _is_way_out(inside, i, body, entering):
     """Whether a wall of the soft body that path i wanders about in is its last one; all of them are, inside out."""
     pieces = times_inside(inside, i, body)
     return pieces == 0 if entering else pieces <= 1
+
+
+@inline
+def _albedo(block, look, k, hard, soft, clear):
+    """One channel of what a surface looks like in even light."""
+    return block[look, P.BASE_COLOR + k] * hard + block[look, P.SUBSURFACE_COLOR + k] * soft + clear
+
+
+@inline
+def _guide(sums, pixel, color, normal):
+    """Adds what the denoiser is to see where a path, through clear glass or not, met something."""
+    for k in range(3):
+        sums.guide_albedo[pixel, k] += min(color[k], F(1))
+        sums.guide_normals[pixel, k] += normal[k]
 
 
 @inline

@@ -234,7 +234,7 @@ class RenderSession:
         key, sight = self._sight
         if key != (shot.geometry, camera, wanted.width, wanted.height):
             sight = see(project, shot.geometry, camera, film.width, film.height)
-        pixels = develop(light, project.set.exposure)
+        pixels = develop(light, project.set.exposure, project.set.exact_colors)
         self._film = Film(wanted.width, wanted.height)
         self._shown_samples = 0
         self._shown_revision = revision
@@ -286,7 +286,7 @@ class RenderSession:
             self._sight = key, see(project, *key)
         sight = self._sight[1]
         seconds = time.perf_counter() - self._started
-        pixels = develop(light, project.set.exposure)
+        pixels = develop(light, project.set.exposure, project.set.exact_colors)
         return Frame(pixels, sight, film.samples, seconds, False, revision)
 
 

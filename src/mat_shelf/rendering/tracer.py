@@ -192,7 +192,17 @@ class Tracer:
             draws,
             salt,
         )
-        sums = passes.Sums(film.light, film.excess, film.albedo, film.normal, film.cover, film.dropped)
+        sums = passes.Sums(
+            film.light,
+            film.excess,
+            film.albedo,
+            film.normal,
+            film.guide_albedo,
+            film.guide_normal,
+            film.part,
+            film.cover,
+            film.dropped,
+        )
         varied = min(self._varied_waves(shot), MOST_WAVES)
         for wave in range(varied):
             if not count or is_stopped():

@@ -75,9 +75,7 @@ def advance(count, caster, paths, block, bodies, cover, geometry, primitive, u, 
             if geometry[i] >= 0:
                 store3(paths.throughput, i, thinned(row3(paths.throughput, i), lost, distance[i]))
             continue
-        geometry[i], primitive[i], u[i], v[i], distance[i] = _wander(
-            i, caster, paths, kept, lost, forward, cover
-        )
+        geometry[i], primitive[i], u[i], v[i], distance[i] = _wander(i, caster, paths, kept, lost, forward, cover)
 
 
 @inline
@@ -111,7 +109,7 @@ def _wander(i, caster, paths, kept, lost, forward, cover):
     """
     origin, d, throughput = row3(paths.origin, i), row3(paths.direction, i), row3(paths.throughput, i)
     random = paths.random[i]
-    bounces, _, _ = told(paths.bounces[i])
+    bounces, _, _, _ = told(paths.bounces[i])
     is_first = is_untouched(paths.bounces[i])
     scatterings = 0
     faint = F(FAINT) * largest(throughput)
@@ -142,14 +140,9 @@ def _wander(i, caster, paths, kept, lost, forward, cover):
             wandered += radius * radius
             ways *= F(GROWTH) if behind < 0 else F(SHRINKING)
         else:
-            weight = mul(throughput, kept)
-            whole = max(weight[0] + weight[1] + weight[2], F(1e-20))
-            chance = (
-                max(weight[0] / whole, F(0.02)),
-                max(weight[1] / whole, F(0.02)),
-                max(weight[2] / whole, F(0.02)),
-            )
-            chance = scale(chance, F(1) / (chance[0] + chance[1] + chance[2]))
+            # Chosen in proportion to what they bring, channels keep the sum of the three as it is.
+            weight = mul(throughput, (max(kept[0], F(0.01)), max(kept[1], F(0.01)), max(kept[2], F(0.01))))
+            chance = scale(weight, F(1) / max(weight[0] + weight[1] + weight[2], F(1e-20)))
             random, pick = draw(random)
             random, far = draw(random)
             chosen = lost[2]
@@ -192,7 +185,7 @@ def _wander(i, caster, paths, kept, lost, forward, cover):
         store3(paths.direction, i, d)
         paths.pdf[i] = F(0)
         paths.spread[i] = F(1)
-        paths.bounces[i] = tally(bounces, 1, UNAIMED)
+        paths.bounces[i] = tally(bounces, 1, 1, UNAIMED)
     store3(paths.throughput, i, throughput)
     paths.random[i] = random
     return g, p, hit_u, hit_v, t

@@ -50,6 +50,10 @@ class SetBoard(QFrame):
         self.straight_box = QCheckBox(told.title)
         self.straight_box.setToolTip(told.description)
         self.straight_box.clicked.connect(self._let_straight)
+        told = Set.parameter("exact_colors")
+        self.exact_box = QCheckBox(told.title)
+        self.exact_box.setToolTip(told.description)
+        self.exact_box.clicked.connect(self._keep_colors)
         self.focus_button = QPushButton("Click what is to be sharp", checkable=True)
         self.focus_button.setToolTip("Then click a point of the product: the camera focuses there.")
         self.focus_button.toggled.connect(self.focus_wanted)
@@ -77,7 +81,7 @@ class SetBoard(QFrame):
         cards.setContentsMargins(16, 14, 16, 14)
         cards.setSpacing(12)
         cards.addWidget(titled_card("Set", [[self.sets, self.room_button]]), 18)
-        cards.addWidget(titled_card("Light and backdrop", [[*light, *backdrop, self.straight_box]]), 30)
+        cards.addWidget(titled_card("Light and backdrop", [[*light, *backdrop, self.exact_box, self.straight_box]]), 30)
         cards.addWidget(titled_card("Camera", [[*camera, self.focus_button]]), 30)
         cards.addWidget(titled_card("Views", [[self.views, buttons]]), 22)
         workshop.project_changed.connect(self.follow)
@@ -92,6 +96,7 @@ class SetBoard(QFrame):
         self.move_view_button.setEnabled(is_free)
         self.drop_view_button.setEnabled(not is_free and project.current_view != project.views[0].id)
         self.straight_box.setChecked(project.set.straight_light)
+        self.exact_box.setChecked(project.set.exact_colors)
         room = project.set.room
         self.room_button.setText("Room picture…" if room is None else "Take the room picture away")
         self.room_button.setToolTip(
@@ -108,6 +113,10 @@ class SetBoard(QFrame):
     def _let_straight(self, is_on: bool) -> None:
         project = self.workshop.project
         self.workshop.edit(self.straight_box.text(), project.with_set(project.set.with_(straight_light=is_on)))
+
+    def _keep_colors(self, is_on: bool) -> None:
+        project = self.workshop.project
+        self.workshop.edit(self.exact_box.text(), project.with_set(project.set.with_(exact_colors=is_on)))
 
     def _choose_room(self) -> None:
         if self.workshop.project.set.room is not None:

@@ -349,6 +349,15 @@ class _PlaceCard(QWidget):
         grid.setVerticalSpacing(6)
         grid.setHorizontalSpacing(6)
         self.what = _quiet()
+        self.priority_box = QComboBox()
+        self.priority_box.setAccessibleName("Priority")
+        self.priority_box.setToolTip(
+            "Where bodies that light goes into overlap, the higher one fills the space. Usually its material says so."
+        )
+        self.priority_box.addItem("as material", None)
+        for priority in range(10):
+            self.priority_box.addItem(f"priority {priority}", priority)
+        self.priority_box.activated.connect(lambda: work.prioritise(self.priority_box.currentData()))
         grid.addWidget(self.what, 0, 0, 1, 2)
         for row, (name, box) in enumerate(zip(("Across", "Up", "Near"), self.middle, strict=True), 1):
             box.setToolTip("Where the middle of its foot stands; Up is the height of its foot.")
@@ -380,6 +389,7 @@ class _PlaceCard(QWidget):
         lines.setSpacing(6)
         for place, button in enumerate(buttons):
             lines.addWidget(button, place // 2, place % 2)
+        lines.addWidget(self.priority_box, len(buttons) // 2, len(buttons) % 2)
         grid.addLayout(lines, 4, 0, 1, 2)
         grid.setColumnStretch(1, 1)
 
@@ -414,6 +424,8 @@ class _PlaceCard(QWidget):
         more = len(self.work.workshop.also_selected)
         self.what.setText(f"{part.name} and {more} more" if part and more else part.name if part else "Whole product")
         self.align_button.setEnabled(more > 0)
+        self.priority_box.setEnabled(part is not None)
+        self.priority_box.setCurrentIndex(0 if part is None or part.priority is None else part.priority + 1)
         foot = self._foot()
         for box, value in zip(self.middle, foot, strict=True):
             box.blockSignals(True)

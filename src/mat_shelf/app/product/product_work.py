@@ -197,6 +197,11 @@ class ProductWork(QObject):
             self._change("Rename group", parts, lambda part: part.with_(group=new))
 
     @command
+    def prioritise(self, priority: int | None) -> None:
+        """Says which of the selected parts counts where bodies overlap; None leaves it to their materials."""
+        self._change("Priority", self.picked(), lambda part: part.with_(priority=priority))
+
+    @command
     def align(self, axis: int, at: float) -> None:
         """Aligns the selected parts with the first of them.
 
