@@ -12,9 +12,21 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 sys.path.insert(0, str(Path(__file__).parents[1] / "scripts"))
 
+import numpy as np  # noqa: E402
 import pytest  # noqa: E402
 
 from mat_shelf.demo.desk_set import demo_project  # noqa: E402
+
+
+@pytest.fixture
+def figure(record_property):
+    """Notes how far something is from what it should be, in percent of that, for docs/truth.md."""
+
+    def note(seen, expected=1.0) -> None:
+        apart = np.abs(np.asarray(seen, float) - expected) / np.maximum(np.abs(expected), 1e-12)
+        record_property("figure", f"{100 * apart.max():.3g}")
+
+    return note
 
 
 @pytest.fixture(scope="session")

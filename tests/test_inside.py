@@ -180,7 +180,9 @@ def test_dense_slabs_let_through_what_diffusion_says(thick, color):
     slab = moved(box((4000, 4000, thick), 0.01), (0, -2000, 0))
     recipe = WAX.with_(subsurface_color=(color,) * 3, subsurface_radius=1.0, subsurface_radius_scale=(1, 1, 1))
     behind = np.where(np.abs(np.arange(32) - 15.5)[None, :, None] < 8, 0, 1) * EVEN
-    ends = [taken([slab], [recipe], make_lights(light), size=(16, 16), samples=400) for light in (behind, EVEN - behind)]
+    ends = [
+        taken([slab], [recipe], make_lights(light), size=(16, 16), samples=400) for light in (behind, EVEN - behind)
+    ]
     passed = min(end.mean() for end in ends)
     extrapolated, source = 0.7104, 2 / 3
     attenuation = np.sqrt(3 * (1 - float(single_albedo((color,) * 3, 0.0)[0])))

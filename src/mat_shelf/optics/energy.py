@@ -35,7 +35,7 @@ LEAVING_MORE = 0.2
 """How much more readily light leaves a rough metal after its second bounce than even light does, of what does not."""
 BRUSHINGS, TURNS = 12, 9
 """Anisotropies in [0, 1], and turns of the view from across the brushing (0) to along it (90 degrees)."""
-COARSE = 12
+COARSE = 14
 """Cosines, and roughnesses, where a table tells only how much brushing changes another."""
 FEW_CONTRASTS = 13
 CONTRAST_LIMIT = 0.5
@@ -56,6 +56,19 @@ def _contrast_place(eta):
     contrast = (eta - F(1)) / (eta + F(1)) * F(1 / CONTRAST_LIMIT)
     x = math.sqrt(abs(contrast))
     return F(0.5) + F(0.5) * (x if contrast > F(0) else -x)
+
+
+@inline
+def _anisotropy_of(a):
+    """Anisotropy of row a of a table of brushings; they are finest where the brushing is strongest."""
+    left = F(1) - F(a) / F(BRUSHINGS - 1)
+    return F(1) - left * left
+
+
+@inline
+def _brushing_place(anisotropy):
+    """Where an anisotropy stands in such a table, in [0, 1]."""
+    return F(1) - math.sqrt(F(1) - anisotropy)
 
 
 @inline
@@ -139,7 +152,7 @@ def _tabulate_brushed_boundary(ratios):
             for k in range(FEW_CONTRASTS):
                 eta = _eta_of(k, FEW_CONTRASTS)
                 for r in range(COARSE):
-                    ax, ay = widths(F(r / (COARSE - 1)), F(a / (BRUSHINGS - 1)))
+                    ax, ay = widths(F(r / (COARSE - 1)), _anisotropy_of(a))
                     even = math.sqrt(ax * ay)
                     for c in range(COARSE):
                         root = F(max(c / (COARSE - 1), 0.05))
@@ -189,7 +202,7 @@ def _tabulate_brushed(brushed):
         for t in range(TURNS):
             phi = F(0.5 * math.pi * t / (TURNS - 1))
             for r in range(ROUGHNESSES):
-                ax, ay = widths(F(r / (ROUGHNESSES - 1)), F(a / (BRUSHINGS - 1)))
+                ax, ay = widths(F(r / (ROUGHNESSES - 1)), _anisotropy_of(a))
                 for c in range(COSINES):
                     root = F(max(c / (COSINES - 1), 0.02))
                     cos_o = root * root
@@ -297,7 +310,7 @@ def several_bounces(reflectance, mean):
 def brushed_albedo(tables, wo, roughness, anisotropy):
     """Share of light that leaves a brushed perfect mirror towards wo after one bounce."""
     table = tables[3]
-    a, x = _cell(anisotropy, BRUSHINGS)
+    a, x = _cell(_brushing_place(anisotropy), BRUSHINGS)
     turn = math.atan2(abs(wo[1]), abs(wo[0])) * F(2.0 / math.pi)
     t, y = _cell(turn, TURNS)
     near = _looked_up(table[a, t], wo[2], roughness) * (F(1) - y) + _looked_up(table[a, t + 1], wo[2], roughness) * y
@@ -370,7 +383,7 @@ def brushed_dielectric_albedo(tables, wo, roughness, anisotropy, eta):
     ax, ay = widths(roughness, anisotropy)
     reflected, total, unreflected, totally = dielectric_albedo(tables, wo[2], math.sqrt(math.sqrt(ax * ay)), eta)
     table = tables[4]
-    a, x = _cell(anisotropy, BRUSHINGS)
+    a, x = _cell(_brushing_place(anisotropy), BRUSHINGS)
     t, y = _cell(math.atan2(abs(wo[1]), abs(wo[0])) * F(2.0 / math.pi), TURNS)
     k, w = _cell(_contrast_place(eta), FEW_CONTRASTS)
     i, v = _cell(roughness, COARSE)

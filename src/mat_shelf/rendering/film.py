@@ -22,6 +22,8 @@ class Film:
         Of what each pixel sees first.
     guide_albedo, guide_normal : (H * W, 3) float32
         Of what it sees first through clear glass, for the denoiser.
+    guides : (H * W,) float32
+        How many samples these are sums of.
     part : (H * W,) int32
         The geometry that each pixel's newest sample sees first; -1 for none.
     cover : (H * W,) float32
@@ -41,6 +43,7 @@ class Film:
         self.normal = np.zeros_like(self.light)
         self.guide_albedo = np.zeros_like(self.light)
         self.guide_normal = np.zeros_like(self.light)
+        self.guides = np.zeros(self.width * self.height, np.float32)
         self.part = np.full(self.width * self.height, -1, np.int32)
         self.cover = np.zeros(self.width * self.height, np.float32)
         self.dropped = np.zeros(self.width * self.height, np.int32)
@@ -52,7 +55,8 @@ class Film:
 
     def picture(self, layer: str = "light") -> np.ndarray:
         """The mean of one layer, (H, W, 3) float32; of light all of it, its excess spread."""
-        mean = (getattr(self, layer) / F(max(self.samples, 1))).reshape(self.height, self.width, 3)
+        count = np.maximum(self.guides, 1)[:, None] if layer.startswith("guide") else F(max(self.samples, 1))
+        mean = (getattr(self, layer) / count).reshape(self.height, self.width, 3)
         if layer == "light" and self.excess.any():
             mean += spread((self.excess / F(self.samples)).reshape(mean.shape), self.alpha())
         return mean

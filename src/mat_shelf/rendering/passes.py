@@ -123,7 +123,7 @@ straight : bool, as `Shot.straight`
 draws, salt : as `sampling.even_draws` has them
 """
 
-Sums = namedtuple("Sums", "light excess albedo normals guide_albedo guide_normals part cover dropped")
+Sums = namedtuple("Sums", "light excess albedo normals guide_albedo guide_normals guides part cover dropped")
 """The film, added to; see `film.Film`."""
 
 Hits = namedtuple("Hits", "geometry primitive u v distance")
@@ -683,6 +683,8 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
         if is_sharp:
             counted = THROUGH if counted != UNAIMED and wi[2] < F(0) else UNAIMED
             pdf = F(0)
+            if wi[2] > F(0):
+                is_guided = 1  # what a window reflects does not guide, only what lies behind it
         else:
             counted = AIMED
             spread = max(spread, min(F(1) / (F(math.pi) * pdf), F(1)))
@@ -742,6 +744,7 @@ def _guide(sums, pixel, color, normal):
     for k in range(3):
         sums.guide_albedo[pixel, k] += min(color[k], F(1))
         sums.guide_normals[pixel, k] += normal[k]
+    sums.guides[pixel] += F(1)
 
 
 @inline

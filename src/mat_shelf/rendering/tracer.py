@@ -199,6 +199,7 @@ class Tracer:
             film.normal,
             film.guide_albedo,
             film.guide_normal,
+            film.guides,
             film.part,
             film.cover,
             film.dropped,
