@@ -13,7 +13,7 @@ import numpy as np
 from mat_shelf.optics import parameters as P
 from mat_shelf.optics.diffuse import INV_PI
 from mat_shelf.optics.fresnel import fresnel_dielectric
-from mat_shelf.optics.kernels import F, inline, kernel
+from mat_shelf.optics.kernels import F, apart, inline, kernel
 from mat_shelf.optics.layers import NO_LAYERS, evaluate_layered, glow_past, prepare_layered, sample_layered
 from mat_shelf.optics.layers import entering as enters
 from mat_shelf.optics.sheet import sheet_shares
@@ -425,82 +425,59 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
         is_clear = block[look, P.TRANSMISSION] > F(0) and walk < 0
         entering = dot(d, facing) < F(0)
         opacity = block[look, P.OPACITY]
+        is_sheet = block[look, P.THIN] > F(0)
+        own, comes_out = bodies.row[part], walk >= 0
+        ior_outside, is_outside, is_crossed = F(1), entering or comes_out, False
+        number = paths.bounces[i]
         if opacity < F(1) and walk < 0:
             random, u = draw(random)
             if u >= opacity:
                 # Rays towards lights were stopped here, so what the path sees from now on counts in full.
-                away = scale(facing, F(-1)) if entering else facing
-                if not entering and times_inside(paths.inside, i, part) > 0:
-                    # Out of a body by a hole in it, light is not bent, but radiance widens all the same.
-                    within = index_inside(paths.inside, i, bodies, block, -1)
-                    turn_over(paths.inside, i, part, False)
-                    widening = within / index_inside(paths.inside, i, bodies, block, -1)
-                    throughput = scale(throughput, widening * widening)
+                is_crossed = True
                 counted = UNAIMED if counted == UNAIMED else THROUGH
                 number = tally(bounces, is_scattered, is_guided, counted)
-                _carry_on(paths, going, i, lifted(position, away), d, throughput, F(0), spread, random, number)
-                going += 1
-                continue
-        is_sheet = block[look, P.THIN] > F(0)
+                if not entering and times_inside(paths.inside, i, part) > 0:
+                    # Out of a body by a hole in it, light is not bent, but radiance widens all the same.
+                    throughput = scale(throughput, _widening(paths.inside, i, bodies, block, part, False, -1))
         is_clear = is_clear and not is_sheet
-        own = bodies.row[part]
-        comes_out = walk >= 0
-        ior_outside, is_outside = F(1), entering or comes_out
-        if comes_out:
+        if is_crossed:
+            pass
+        elif comes_out:
             if (part != walk or row != own) and _is_opaque(block, row):
-                if largest(row3_at(block, row, P.EMISSION)) > F(0):
-                    _gather(sums, pixel, mul(throughput, row3_at(block, row, P.EMISSION)), accepted)
-                throughput = mul(throughput, row3_at(block, row, P.BASE_COLOR))
-                random, chance = draw(random)
-                survival = _survival(throughput, F(1), bounces)
-                if bounces + 1 >= depth or chance >= survival:
-                    continue
-                near = facing if entering else scale(facing, F(-1))
-                tangent, bitangent = frame(near)
-                random, u = draw(random)
-                random, v = draw(random)
-                out = normalize(to_world(_matt(u, v), tangent, bitangent, near))
-                throughput = scale(throughput, F(1) / survival)
-                number = tally(bounces + 1, 1, 1, UNAIMED)
-                _carry_on(paths, going, i, lifted(position, near), out, throughput, F(0), F(1), random, number)
-                going += 1
+                glow = row3_at(block, row, P.EMISSION)
+                if largest(glow) > F(0):
+                    _gather(sums, pixel, mul(throughput, glow), accepted)
+                if bounces + 1 < depth:
+                    going += _turn_back(paths, going, i, position, facing, entering, block, row, bounces, random)
                 continue
             if part != walk or not _is_way_out(paths.inside, i, part, entering):
+                is_crossed = True
                 if part == walk or bodies.is_clear[part]:
                     # Where it comes out it may be in water, where radiance is squeezed, or in air.
-                    before = index_inside(paths.inside, i, bodies, block, walk)
-                    turn_over(paths.inside, i, part, entering)
-                    widening = before / index_inside(paths.inside, i, bodies, block, walk)
-                    throughput = scale(throughput, widening * widening)
-                away = scale(facing, F(-1)) if entering else facing
-                number = paths.bounces[i]
-                _carry_on(paths, going, i, lifted(position, away), d, throughput, F(0), spread, random, number)
-                going += 1
-                continue
-            turn_over(paths.inside, i, part, False)
-            paths.walk[i] = -1
-            ior_outside = index_inside(paths.inside, i, bodies, block, -1)
+                    throughput = scale(throughput, _widening(paths.inside, i, bodies, block, part, entering, walk))
+            else:
+                turn_over(paths.inside, i, part, False)
+                paths.walk[i] = -1
+                ior_outside = index_inside(paths.inside, i, bodies, block, -1)
         elif is_clear:
             outside = surrounding(paths.inside, i, bodies, part)
-            ior_outside = index_inside(paths.inside, i, bodies, block, part)
+            ior_outside = block[bodies.row[outside], P.IOR] if outside >= 0 else F(1)
             same = abs(block[own, P.IOR] - ior_outside) < F(1e-3) and block[look, P.TRANSMISSION] >= F(1)
             same = same and block[look, P.LAYERED] <= F(0)  # a film, or a coat, is there whatever is below it
             if same or is_hidden(paths.inside, i, part, entering, outside, bodies):
+                is_crossed = True
                 turn_over(paths.inside, i, part, entering)
-                away = scale(facing, F(-1)) if entering else facing
-                number = paths.bounces[i]
-                _carry_on(paths, going, i, lifted(position, away), d, throughput, F(0), spread, random, number)
-                going += 1
-                continue
         else:
             is_outside = entering or times_inside(paths.inside, i, part) == 0
-            if opacity < F(1) and not entering and is_outside and block[look, P.SUBSURFACE] > F(0) and not is_sheet:
-                # What came into a soft body by a hole goes out as if the body were not there.
-                number = paths.bounces[i]
-                _carry_on(paths, going, i, lifted(position, facing), d, throughput, F(0), spread, random, number)
-                going += 1
-                continue
             ior_outside = index_inside(paths.inside, i, bodies, block, -1)
+            # What came into a soft body by a hole goes out as if the body were not there.
+            is_crossed = opacity < F(1) and is_outside and not entering and block[look, P.SUBSURFACE] > F(0)
+            is_crossed = is_crossed and not is_sheet
+        if is_crossed:
+            away = scale(facing, F(-1)) if entering else facing
+            _carry_on(paths, going, i, lifted(position, away), d, throughput, F(0), spread, random, number)
+            going += 1
+            continue
         glow = (F(0), F(0), F(0))
         if walk < 0 and (entering or not is_clear):
             glow = row3_at(block, look, P.EMISSION)
@@ -547,28 +524,11 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
             _gather(sums, pixel, mul(arriving, glow), accepted)
 
         if is_first:
-            sums.cover[pixel] += F(1)
-            sums.part[pixel] = part
-            clear = block[look, P.TRANSMISSION] * (F(1) - lobes.metal)
-            soft = (F(1) - clear) * (F(1) - lobes.metal) * block[look, P.SUBSURFACE]
-            hard = F(1) - clear - soft
-            for k in range(3):
-                sums.albedo[pixel, k] += _albedo(block, look, k, hard, soft, clear)
-                sums.normals[pixel, k] += normal[k]
+            _see(sums, pixel, part, block, look, lobes.metal, normal)
         # Through clear glass, what lies behind it guides the denoiser: labels are to be as sharp as beside it.
-        is_window = is_clear and is_sharp and not (largest(row3_at(block, own, P.SCATTERED)) > F(0))
-        if is_guided == 0 and not is_window:
-            clear = block[look, P.TRANSMISSION] * (F(1) - lobes.metal)
-            soft = (F(1) - clear) * (F(1) - lobes.metal) * block[look, P.SUBSURFACE]
-            hard = F(1) - clear - soft
-            within = index_inside(paths.inside, i, bodies, block, -1)
-            seen = (
-                _albedo(block, look, 0, hard, soft, clear),
-                _albedo(block, look, 1, hard, soft, clear),
-                _albedo(block, look, 2, hard, soft, clear),
-            )
-            _guide(sums, pixel, scale(mul(arriving, seen), within * within), normal)
+        if is_guided == 0 and not (is_clear and is_sharp and not (largest(row3_at(block, own, P.SCATTERED)) > F(0))):
             is_guided = 1
+            _guide_by(sums, pixel, block, look, lobes.metal, arriving, ior_outside, normal)
 
         if bounces + 1 >= depth:
             continue
@@ -733,18 +693,78 @@ def _is_way_out(inside, i, body, entering):
 
 
 @inline
-def _albedo(block, look, k, hard, soft, clear):
-    """One channel of what a surface looks like in even light."""
-    return block[look, P.BASE_COLOR + k] * hard + block[look, P.SUBSURFACE_COLOR + k] * soft + clear
+def _albedo(block, look, metal):
+    """What a surface looks like in even light."""
+    clear = block[look, P.TRANSMISSION] * (F(1) - metal)
+    soft = (F(1) - clear) * (F(1) - metal) * block[look, P.SUBSURFACE]
+    hard = scale(row3_at(block, look, P.BASE_COLOR), F(1) - clear - soft)
+    color = add(hard, scale(row3_at(block, look, P.SUBSURFACE_COLOR), soft))
+    return add(color, (clear, clear, clear))
+
+
+@apart
+def _see(sums, pixel, part, block, look, metal, normal):
+    """Adds what the camera sees first."""
+    color = _albedo(block, look, metal)
+    sums.cover[pixel] += F(1)
+    sums.part[pixel] = part
+    for k in range(3):
+        sums.albedo[pixel, k] += color[k]
+        sums.normals[pixel, k] += normal[k]
+
+
+@apart
+def _guide_by(sums, pixel, block, look, metal, throughput, within, normal):
+    """Adds what guides the denoiser: the surface that a path, through clear glass or not, met first.
+
+    Parameters
+    ----------
+    within : float32
+        Index of what the path is inside of, where its radiance is squeezed.
+    """
+    _guide(sums, pixel, scale(mul(throughput, _albedo(block, look, metal)), within * within), normal)
 
 
 @inline
 def _guide(sums, pixel, color, normal):
-    """Adds what the denoiser is to see where a path, through clear glass or not, met something."""
     for k in range(3):
         sums.guide_albedo[pixel, k] += min(color[k], F(1))
         sums.guide_normals[pixel, k] += normal[k]
     sums.guides[pixel] += F(1)
+
+
+@apart
+def _widening(inside, i, bodies, block, body, entering, without):
+    """Notes that path i crosses a wall unbent; what its radiance is multiplied by as what is around changes.
+
+    Parameters
+    ----------
+    without : int
+        The body that does not count, because the path wanders about in it; or -1.
+    """
+    before = index_inside(inside, i, bodies, block, without)
+    turn_over(inside, i, body, entering)
+    ratio = before / index_inside(inside, i, bodies, block, without)
+    return ratio * ratio
+
+
+@apart
+def _turn_back(paths, going, i, position, facing, entering, block, row, bounces, random):
+    """Light that wanders about in a body, turned back by what is opaque there as by a matt wall; 1 where it goes on."""
+    throughput = mul(row3(paths.throughput, i), row3_at(block, row, P.BASE_COLOR))
+    random, chance = draw(random)
+    survival = _survival(throughput, F(1), bounces)
+    if chance >= survival:
+        return 0
+    near = facing if entering else scale(facing, F(-1))
+    tangent, bitangent = frame(near)
+    random, u = draw(random)
+    random, v = draw(random)
+    out = normalize(to_world(_matt(u, v), tangent, bitangent, near))
+    throughput = scale(throughput, F(1) / survival)
+    number = tally(bounces + 1, 1, 1, UNAIMED)
+    _carry_on(paths, going, i, lifted(position, near), out, throughput, F(0), F(1), random, number)
+    return 1
 
 
 @inline
