@@ -3,7 +3,7 @@ PYTHON ?= python3
 VENV := .venv
 RUN := $(VENV)/bin
 
-.PHONY: demo test bench lint setup screenshots install uninstall clean
+.PHONY: demo test bench truth lint setup screenshots install uninstall clean
 
 demo: setup
 	@$(RUN)/mat-shelf prepare
@@ -16,6 +16,9 @@ test: setup lint
 
 bench: setup
 	@$(RUN)/mat-shelf bench
+
+truth: setup
+	QT_QPA_PLATFORM=offscreen $(RUN)/python scripts/truth.py
 
 lint: setup
 	$(RUN)/ruff check src tests scripts

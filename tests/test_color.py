@@ -54,6 +54,15 @@ def test_tone_mapper_specification():
     assert tone_map([0.8, 0.8, 0.8]) == pytest.approx([0.76, 0.76, 0.76], abs=1e-5)
 
 
+def test_exact_colours_stay_as_they_are_up_to_their_shoulder():
+    """By definition; a brand's colour, matt and evenly lit, keeps its sRGB. Brighter ones come together below 1."""
+    colors = np.random.default_rng(2).uniform(0, 0.8, (500, 3)).astype(np.float32)
+    assert tone_map(colors, is_exact=True) == pytest.approx(colors, abs=1e-6)
+    assert np.abs(develop(colors[None], is_exact=True) - 255.0 * color.encode_srgb(colors)).max() <= 0.55
+    bright = tone_map(np.float32([[0.9] * 3, [2.0] * 3, [50.0] * 3]), is_exact=True)[:, 0]
+    assert 0.8 < bright[0] < bright[1] < bright[2] < 1
+
+
 def test_a_stop_doubles_the_light():
     light = np.full((2, 2, 3), 0.2, np.float32)
     assert (develop(light, 1.0) == develop(light * 2)).all()

@@ -125,6 +125,22 @@ def test_history_equals_a_list_with_a_cursor(actions):
         assert (history.undo_label is not None) == (at > 0)
 
 
+def test_projects_of_schema_8_open_with_what_is_new_as_usual():
+    """Priorities are their materials', and the usual curve shows the picture."""
+    from mat_shelf.document.migration import migrated
+
+    old = {
+        "schema_version": 8,
+        "name": "Old",
+        "product": {"name": "Old", "parts": [{"id": "p", "name": "P", "mesh": "0" * 64}]},
+        "sets": [{"id": "s", "name": "S"}],
+        "current_set": "s",
+    }
+    project = Project.model_validate(migrated(old))
+    assert project.schema_version == 9
+    assert project.product.parts[0].priority is None and not project.set.exact_colors
+
+
 def test_projects_of_schema_7_keep_how_they_touch_and_glow():
     """Liquids wet; a coloured glow gives off what it did; a variant that decides either for itself owns it."""
     from mat_shelf.document.migration import migrated, migrated_swatch

@@ -48,9 +48,10 @@ def test_random_materials_give_numbers():
     ],
     ids=lambda fields: ", ".join(f"{name} {value}" for name, value in fields.items()),
 )
-def test_what_absorbs_nothing_cannot_be_seen(fields):
+def test_what_absorbs_nothing_cannot_be_seen(fields, figure):
     """Faults that were found: dense rough glass, no reflection at all, holes, coats, films over what is matt."""
     seen = read(WHITE.with_(**fields), longest=4.0)
+    figure(seen.mean)
     assert not seen.dropped
     assert (np.abs(seen.mean - 1) < 0.012 + 3.5 * seen.error).all(), (seen.mean, seen.error)
 
@@ -91,7 +92,7 @@ def walked(cos: float, width: float, color, rng, count: int = 120_000) -> np.nda
 
 
 @pytest.mark.parametrize("roughness", [0.3, 0.8, 1.0])
-def test_coloured_rough_metals_beside_random_walks_on_their_microfacets(roughness):
+def test_coloured_rough_metals_beside_random_walks_on_their_microfacets(roughness, figure):
     """Gold, whose light of several bounces is redder than that of one; within 6 percent, white within 0.5."""
     from mat_shelf.optics.readings import ANGLES
     from mat_shelf.optics.readings import read as readings_of
@@ -100,11 +101,12 @@ def test_coloured_rough_metals_beside_random_walks_on_their_microfacets(roughnes
     ours = readings_of(Recipe(base_color=gold, base_metalness=1.0, specular_roughness=roughness), 120_000).albedo
     for angle in ANGLES[::2]:
         exact = walked(np.cos(np.radians(angle)), roughness**2, gold, rng)
+        figure(ours[angle], exact)
         assert ours[angle] == pytest.approx(exact, rel=0.062 if angle > 70 else 0.045)
         assert ours[angle][0] == pytest.approx(1, abs=0.006)
 
 
-def test_a_tinted_coat_tints_light_on_its_way_in_and_out():
+def test_a_tinted_coat_tints_light_on_its_way_in_and_out(figure):
     """A lacquered clear ball of IOR 1, seen through its middle: light crosses the coat twice, straight on. The coat's
     colour is what light that is reflected below it has left (OpenPBR Surface 1.1), so once through leaves its root."""
     tint = np.array([0.6, 0.3, 0.15])
@@ -118,4 +120,5 @@ def test_a_tinted_coat_tints_light_on_its_way_in_and_out():
         seen = read(recipe, longest=2.0)
     finally:
         truth_furnace.CAMERA = kept
+    figure(seen.mean, tint)
     assert seen.mean == pytest.approx(tint, rel=0.08)

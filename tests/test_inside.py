@@ -50,34 +50,37 @@ def taken(meshes, recipes, lights, camera=AHEAD, zoned=(), size=(32, 32), sample
 
 
 @pytest.mark.parametrize("recipe", [CLEAR, WAX.with_(subsurface_color=(1, 1, 1))], ids=["clear", "soft"])
-def test_a_body_whose_faces_wear_two_materials_is_one_body(recipe):
+def test_a_body_whose_faces_wear_two_materials_is_one_body(recipe, figure):
     """White furnace: two zones of the same look are filled with one thing, whichever zone light comes in by."""
     solid = ball()
     faces = (np.arange(len(solid.triangles)) % 2).astype(np.int32)
     seen = taken([solid], [recipe, recipe.with_(base_color=(0.3, 0.3, 0.3))], make_lights(EVEN), zoned=[(0, faces)])
+    figure(middle(seen))
     assert middle(seen) == pytest.approx([1, 1, 1], abs=0.015)
 
 
-def test_pieces_of_one_body_that_overlap_bend_light_once():
+def test_pieces_of_one_body_that_overlap_bend_light_once(figure):
     """Five balls in one part, one in the other, are the one ball that they make: the same picture."""
     above = Camera(position=(150, 120, 250), target=(0, 0, 0))
     one = taken([ball()], [CLEAR], make_lights(SLOPE), above)
     five = taken([joined(*(ball(radius) for radius in (30, 25, 18, 17, 5)))], [CLEAR], make_lights(SLOPE), above)
+    figure(five.mean(), one.mean())
     assert five.mean() == pytest.approx(one.mean(), rel=0.003)
     assert np.abs(five - one).mean() < 0.02
 
 
-def test_boundaries_without_effect_never_end_a_path():
+def test_boundaries_without_effect_never_end_a_path(figure):
     """A lamp within forty shells of what bends nothing, or of nothing but holes, is as bright as without them."""
     lamp = Recipe(base_color=(0, 0, 0), specular_weight=0.0, emission_luminance=500.0)
     shells, near = [ball(10.0 + k) for k in range(40)], AHEAD.with_(focal_length=800)
     bare = taken([ball(5.0)], [lamp], make_lights(EVEN * 0), near, size=(16, 16), samples=4)
     for shell in (AIR, Recipe(geometry_opacity=0.0)):
         seen = taken([ball(5.0), *shells], [lamp, *[shell] * 40], make_lights(EVEN * 0), near, size=(16, 16), samples=4)
+        figure(seen.mean(), bare.mean())
         assert seen.mean() == pytest.approx(bare.mean(), rel=0.005)
 
 
-def test_a_camera_is_inside_of_what_is_around_it():
+def test_a_camera_is_inside_of_what_is_around_it(figure):
     """Beer-Lambert: a lamp 100 mm away through a liquid that leaves a half over 50 mm; the camera is in the liquid."""
     lamp = Recipe(base_color=(0, 0, 0), specular_weight=0.0, emission_luminance=500.0, nesting_priority=9)
     liquid = WATER.with_(transmission_color=(0.5, 0.25, 1.0), transmission_depth=50.0)
@@ -85,13 +88,14 @@ def test_a_camera_is_inside_of_what_is_around_it():
     target = moved(box((150, 150, 20), 0.01), (0, -75, -110))
     camera = Camera(position=(0, 0, 0), target=(0, 0, -100), focal_length=300)
     seen = taken([target, tank], [lamp, liquid], make_lights(EVEN * 0), camera, size=(8, 8), samples=8)
+    figure(seen.mean(axis=(0, 1)), 0.5 * np.array([0.25, 0.0625, 1.0]))
     assert seen.mean(axis=(0, 1)) == pytest.approx(0.5 * np.array([0.25, 0.0625, 1.0]), rel=0.01)
     geometry, bodies = Geometry([target, tank]), dress([lamp, liquid], [0, 1]).bodies
     assert (nest_at((0, 0, 0), geometry, bodies) >= 0).sum() == 1
     assert (nest_at((0, 0, 900), geometry, bodies) == OUTSIDE).all()
 
 
-def test_a_drop_of_water_on_wax_leaves_no_water_in_it():
+def test_a_drop_of_water_on_wax_leaves_no_water_in_it(figure):
     """Light that goes into wax below a drop and leaves beside it is in air again, and the other way round: whichever
     way the drop is modelled, on the wax or reaching into it, wax and drop look the same."""
     wax = moved(box((80, 30, 80), 0.01), (0, -30, 0))
@@ -101,15 +105,17 @@ def test_a_drop_of_water_on_wax_leaves_no_water_in_it():
         drop = moved(box((30, 6 + depth, 30), 0.01), (0, -depth, 0))
         seen.append(taken([wax, drop], [WAX, WATER], make_lights(SLOPE), above, samples=300))
     shallow, deep = seen
+    figure(deep.mean(axis=(0, 1)), shallow.mean(axis=(0, 1)))
     assert deep.mean(axis=(0, 1)) == pytest.approx(shallow.mean(axis=(0, 1)), rel=0.01)
     assert deep[12:20, 12:20].mean(axis=(0, 1)) == pytest.approx(shallow[12:20, 12:20].mean(axis=(0, 1)), rel=0.02)
 
 
-def test_a_soft_body_half_in_water_is_one_body():
+def test_a_soft_body_half_in_water_is_one_body(figure):
     """A white ball half in clear water, all of it in an even room: nothing absorbs, so nothing is seen."""
     water = moved(box((400, 200, 400), 0.01), (0, -200, 0))
     seen = taken([ball(25), water], [WAX.with_(subsurface_color=(1, 1, 1)), WATER], make_lights(EVEN),
                  Camera(position=(0, 120, 250), target=(0, 0, 0), focal_length=85), samples=400)  # fmt: skip
+    figure(seen[10:22, 10:22].mean(axis=(0, 1)))
     assert seen[10:22, 10:22].mean(axis=(0, 1)) == pytest.approx([1, 1, 1], abs=0.015)
 
 
@@ -155,7 +161,7 @@ def test_a_part_may_have_a_priority_of_its_own():
 
 
 @pytest.mark.parametrize("forward", [0.0, 0.8])
-def test_the_densest_white_bodies_lose_no_light(forward):
+def test_the_densest_white_bodies_lose_no_light(forward, figure):
     """White furnace: 3,000 free ways thick, or a cloud of 100; nothing absorbs, however often light is scattered."""
     recipes = [
         Recipe(
@@ -168,11 +174,13 @@ def test_the_densest_white_bodies_lose_no_light(forward):
         ),
     ]  # fmt: skip
     for recipe in recipes:
-        assert middle(taken([ball()], [recipe], make_lights(EVEN))) == pytest.approx([1, 1, 1], abs=0.015)
+        seen = middle(taken([ball()], [recipe], make_lights(EVEN)))
+        figure(seen)
+        assert seen == pytest.approx([1, 1, 1], abs=0.015)
 
 
 @pytest.mark.parametrize(("thick", "color"), [(20, 1.0), (60, 1.0), (20, 0.9)])
-def test_dense_slabs_let_through_what_diffusion_says(thick, color):
+def test_dense_slabs_let_through_what_diffusion_says(thick, color, figure):
     """Ishimaru 1978, Wave Propagation and Scattering in Random Media, 9: light of a diffuse source that passes a slab
     of isotropic scatterers, with the extrapolated boundary of Milne, e = 0.7104 free ways: (z + e) / (L + 2 e)
     without absorption, the same of hyperbolic sines with it. Light from a matt boundary is first scattered z = 2/3 of a
@@ -190,16 +198,18 @@ def test_dense_slabs_let_through_what_diffusion_says(thick, color):
         expected = (source + extrapolated) / (thick + 2 * extrapolated)
     else:
         expected = np.sinh(attenuation * (source + extrapolated)) / np.sinh(attenuation * (thick + 2 * extrapolated))
+    figure(passed, expected)
     assert passed == pytest.approx(expected, rel=0.08)
 
 
-def test_a_can_with_a_drop_and_a_glass_with_one_lose_no_light():
+def test_a_can_with_a_drop_and_a_glass_with_one_lose_no_light(figure):
     """White furnace: water on white metal and on glass, as it lies there."""
     for under in (Recipe(base_color=(1, 1, 1), base_metalness=1.0, specular_roughness=0.2), CLEAR):
         solid = moved(box((60, 20, 60), 0.01), (0, -20, 0))
         drop = moved(box((24, 5.02, 24), 0.01), (0, -0.02, 0))
         above = Camera(position=(60, 200, 160), target=(0, 0, 0), focal_length=200)
         seen = taken([solid, drop], [under, WATER], make_lights(EVEN), above, samples=200)
+        figure(seen.mean())
         assert seen.mean() == pytest.approx(1, abs=0.01)
 
 

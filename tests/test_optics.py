@@ -352,4 +352,4 @@ def looked_up_mirror(tables, cos_o, roughness):
 
 @njit(error_model="numpy")
 def looked_up_boundary(tables, cos_o, roughness, eta):
-    return dielectric_albedo(tables, F(cos_o), F(roughness), F(eta))[:3]
+    return dielectric_albedo(tables, F(cos_o), F(roughness), F(eta))

@@ -154,3 +154,40 @@ def test_light_goes_straight_through_glass_where_one_asks(window, qtbot):
     workshop.undo()
     assert not window.set_board.straight_box.isChecked()
     assert np.abs(picture_of(qtbot, window, samples=4).astype(float) - before).mean() < 2
+
+
+def test_exact_colours_show_a_matt_colour_as_it_is(window, qtbot):
+    """The other box: a matt plate in even light of 1000 cd/m2 is seen in its own sRGB (IEC 61966-2-1); the usual curve
+    takes some off it."""
+    workshop = window.workshop
+    color = (0.3, 0.12, 0.05)
+    even = workshop.project.set.with_(softboxes=(), surround=1000.0, ground=1000.0, backdrop=None)
+    matt = workshop.project.material("plate").with_(recipe=Recipe(base_color=color, specular_weight=0.0))
+    parts = [part for part in workshop.project.product.parts if part.id == "plate"]
+    workshop.edit("Even", workshop.project.with_set(even).with_material(matt).with_parts(parts))
+    window.stations.buttons()[-1].click()
+    usual = np.median(picture_of(qtbot, window, samples=8)[seen(window, "plate")], axis=0)
+    QTest.mouseClick(window.set_board.exact_box, LEFT)
+    assert workshop.project.set.exact_colors
+    exact = np.median(picture_of(qtbot, window, samples=8)[seen(window, "plate")], axis=0)
+    expected = 255 * np.array([1.055 * c ** (1 / 2.4) - 0.055 for c in color])
+    assert exact == pytest.approx(expected, abs=5)
+    assert (usual < exact - 3).all()
+    workshop.undo()
+    assert not window.set_board.exact_box.isChecked()
+
+
+def test_a_part_gets_a_priority_of_its_own(window, qtbot):
+    """The liquid reaches into the glass's wall; of higher priority it fills it there, and the picture changes."""
+    workshop, card = window.workshop, window.product_board.size_card
+    click_part(window, "liquid")
+    window.stations.buttons()[0].click()
+    before = picture_of(qtbot, window, samples=4).astype(float)
+    assert card.priority_box.isEnabled() and card.priority_box.currentText() == "as material"
+    card.priority_box.setCurrentIndex(card.priority_box.findData(8))
+    card.priority_box.activated.emit(card.priority_box.currentIndex())
+    assert workshop.project.product.parts[1].priority == 8
+    after = picture_of(qtbot, window, samples=4).astype(float)
+    assert np.abs(after - before).max(axis=2).max() > 15
+    workshop.undo()
+    assert card.priority_box.currentText() == "as material"

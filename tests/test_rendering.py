@@ -53,14 +53,15 @@ AHEAD = Camera(position=(0, 0, 300), target=(0, 0, 0), focal_length=100)
         Recipe(transmission_weight=1.0, specular_roughness=0.5),
     ],
 )
-def test_white_furnace(recipe):
+def test_white_furnace(recipe, figure):
     """A white body in an even room cannot be seen, whatever it is made of."""
     picture = take([ball()], [recipe], make_lights(EVEN), AHEAD, samples=96, depth=64)
     middle = picture[20:44, 20:44].mean()
+    figure(middle)
     assert middle == pytest.approx(1.0, abs=0.015)
 
 
-def test_light_through_a_coloured_slab():
+def test_light_through_a_coloured_slab(figure):
     """Beer-Lambert through a slab seen straight on, with Fresnel at both faces and the bounces between them:
     T = (1 - R)^2 t / (1 - R^2 t^2), R = 0.04 at n = 1.5 (Born and Wolf 1.5, 7.6)."""
     tint = np.array([0.2, 0.5, 0.9])
@@ -74,7 +75,9 @@ def test_light_through_a_coloured_slab():
     picture = take([slab], [recipe], make_lights(EVEN * 0, [back]), camera, samples=400, size=(24, 24))
     bare = take([box((1, 1, 1), 0.1)], [recipe], make_lights(EVEN * 0, [back]), camera, samples=1, size=(24, 24))[0, 0]
     t = tint**2
-    assert picture.mean(axis=(0, 1)) / bare == pytest.approx(0.96**2 * t / (1 - 0.04**2 * t**2), rel=0.03)
+    expected = 0.96**2 * t / (1 - 0.04**2 * t**2)
+    figure(picture.mean(axis=(0, 1)) / bare, expected)
+    assert picture.mean(axis=(0, 1)) / bare == pytest.approx(expected, rel=0.03)
 
 
 def test_light_straight_through_a_slab():
@@ -175,7 +178,7 @@ def test_camera_frames_by_focal_length():
 
 
 @pytest.mark.parametrize("lit_by", ["room", "softbox"])
-def test_same_scene_in_an_independent_renderer(lit_by):
+def test_same_scene_in_an_independent_renderer(lit_by, figure):
     """`mitsuba`, scalar_rgb: a matt ball, a rough mirror ball and a glass ball on a floor, under a room or a
     softbox. Means of the whole picture and of each ball agree within noise."""
     mi = pytest.importorskip("mitsuba")
@@ -242,6 +245,7 @@ def test_same_scene_in_an_independent_renderer(lit_by):
     # The mirror: `mitsuba` loses what bounces twice between microfacets, about 1 percent here, and we do not.
     for index, tolerance in ((0, 0.015), (1, 0.03), (2, 0.03), (3, 0.015)):
         mask = seen == index
+        figure(ours[mask].mean(axis=0), theirs[mask].mean(axis=0))
         assert ours[mask].mean(axis=0) == pytest.approx(theirs[mask].mean(axis=0), rel=tolerance), recipes[index]
 
 

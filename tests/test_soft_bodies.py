@@ -26,13 +26,14 @@ def soft(color, radius, **fields) -> Recipe:
 
 
 @pytest.mark.parametrize(("forward", "within"), [(0.0, 0.03), (0.6, 0.055)])
-def test_a_thick_body_has_its_inner_colour(forward, within):
+def test_a_thick_body_has_its_inner_colour(forward, within, figure):
     """Kulla and Conty 2017: the albedo of one scattering is chosen so that a thick body, evenly lit, looks like the
     colour asked for. It is a fit, and how it takes scattering forward into account is a similarity, not an identity;
     the walk itself is checked against another renderer below. The ball is 150 times as thick as light goes."""
     color = np.array([0.8, 0.5, 0.2])
     recipe = soft(tuple(color), 0.4, specular_weight=0.0, subsurface_scatter_anisotropy=forward)
     picture = take([ball()], [recipe], make_lights(EVEN), AHEAD, size=(24, 24), samples=200)
+    figure(middle(picture), color)
     assert middle(picture) == pytest.approx(color, abs=within)
 
 

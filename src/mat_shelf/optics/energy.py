@@ -72,8 +72,8 @@ def _brushing_place(anisotropy):
 
 
 @inline
-def _facet(k, count):
-    """Two numbers in [0, 1) to choose facet k by, and its weight, which sum to 1.
+def facet(k, count):
+    """Two numbers in [0, 1) to choose facet k by, and its weight; weights sum to 1.
 
     They are evenly spread (golden ratio), and closest where facets are steep: these are few, and lose most.
     """
@@ -82,24 +82,31 @@ def _facet(k, count):
 
 
 @inline
-def _boundary(wo, ax, ay, eta, u, v):
-    """One sample of what a rough boundary reflects, reflects or transmits, would transmit if it reflected none, and
-    reflects because it cannot transmit it."""
+def facet_ways(wo, ax, ay, eta, u, v):
+    """A microfacet that wo sees: its cosine, and shares that come clear of the surface of what it reflects, and passes.
+
+    Nothing passes where light is reflected totally.
+    """
     h = sample_visible_normal(wo, ax, ay, u, v)
-    cos_h = dot(wo, h)
+    cos = min(max(dot(wo, h), F(1e-4)), F(1))
     visible = smith_g1(wo, ax, ay)
-    bounced = sub(scale(h, F(2) * cos_h), wo)
+    bounced = sub(scale(h, F(2) * cos), wo)
     up = smith_g2(wo, bounced, ax, ay) / visible if bounced[2] > F(0) else F(0)
-    reflectance = fresnel_dielectric(cos_h, eta)
-    sin2_t = (F(1) - cos_h * cos_h) / (eta * eta)
-    passed, totally = F(0), up
+    sin2_t = (F(1) - cos * cos) / (eta * eta)
+    down = F(0)
     if sin2_t < F(1):
-        totally = F(0)
-        cos_t = math.sqrt(F(1) - sin2_t)
-        down = sub(scale(h, cos_h / eta - cos_t), scale(wo, F(1) / eta))
-        if down[2] < F(0):
-            passed = smith_g2(wo, down, ax, ay) / visible
-    return reflectance * up, reflectance * up + (F(1) - reflectance) * passed, passed, totally
+        passed = sub(scale(h, cos / eta - math.sqrt(F(1) - sin2_t)), scale(wo, F(1) / eta))
+        if passed[2] < F(0):
+            down = smith_g2(wo, passed, ax, ay) / visible
+    return cos, up, down, sin2_t >= F(1)
+
+
+@inline
+def _boundary(wo, ax, ay, eta, u, v):
+    """One sample of what a rough boundary reflects, and of what it reflects or transmits."""
+    cos, up, down, _ = facet_ways(wo, ax, ay, eta, u, v)
+    reflectance = fresnel_dielectric(cos, eta)
+    return reflectance * up, reflectance * up + (F(1) - reflectance) * down
 
 
 @kernel
@@ -110,9 +117,8 @@ def _tabulate(mirror, dielectric, first, last):
     ----------
     mirror : (ROUGHNESSES, COSINES) float32
         Added to: reflected share where every microfacet is a perfect mirror.
-    dielectric : (CONTRASTS, ROUGHNESSES, COSINES, 4) float32
-        Added to: reflected share, and reflected plus transmitted share, of a boundary; the share that it would
-        transmit if it bent light all the same but reflected none; and the share that is reflected totally.
+    dielectric : (CONTRASTS, ROUGHNESSES, COSINES, 2) float32
+        Added to: reflected share, and reflected plus transmitted share, of a boundary.
     first, last : int
         Of the roughnesses that are done, the last one left out.
     """
@@ -122,18 +128,13 @@ def _tabulate(mirror, dielectric, first, last):
             root = F(max(c / (COSINES - 1), 0.02))
             cos_o = root * root
             wo = (math.sqrt(max(F(1) - cos_o * cos_o, F(0))), F(0), cos_o)
-            for facet in range(FACETS):
-                u, v, share = _facet(facet, FACETS)
-                h = sample_visible_normal(wo, ax, ay, u, v)
-                bounced = sub(scale(h, F(2) * dot(wo, h)), wo)
-                if bounced[2] > F(0):
-                    mirror[r, c] += smith_g2(wo, bounced, ax, ay) / smith_g1(wo, ax, ay) * share
+            for which in range(FACETS):
+                u, v, share = facet(which, FACETS)
+                mirror[r, c] += facet_ways(wo, ax, ay, F(1), u, v)[1] * share
                 for k in range(CONTRASTS):
-                    reflected, total, passed, totally = _boundary(wo, ax, ay, _eta_of(k, CONTRASTS), u, v)
+                    reflected, total = _boundary(wo, ax, ay, _eta_of(k, CONTRASTS), u, v)
                     dielectric[k, r, c, 0] += reflected * share
                     dielectric[k, r, c, 1] += total * share
-                    dielectric[k, r, c, 2] += passed * share
-                    dielectric[k, r, c, 3] += totally * share
 
 
 @kernel
@@ -142,9 +143,8 @@ def _tabulate_brushed_boundary(ratios):
 
     Parameters
     ----------
-    ratios : (BRUSHINGS, TURNS, FEW_CONTRASTS, COARSE, COARSE, 3) float32, written
-        By anisotropy, turn, contrast, roughness and cosine, of the first three shares that `_boundary` tells; of the
-        third one, which may be none, not the ratio but the difference.
+    ratios : (BRUSHINGS, TURNS, FEW_CONTRASTS, COARSE, COARSE, 2) float32, written
+        By anisotropy, turn, contrast, roughness and cosine, of both shares that `_boundary` tells.
     """
     for a in range(BRUSHINGS):
         for t in range(TURNS):
@@ -159,21 +159,18 @@ def _tabulate_brushed_boundary(ratios):
                         cos_o = root * root
                         sin_o = math.sqrt(max(F(1) - cos_o * cos_o, F(0)))
                         wo = (sin_o * math.cos(phi), sin_o * math.sin(phi), cos_o)
-                        brushed0, brushed1, brushed2 = F(0), F(0), F(0)
-                        plain0, plain1, plain2 = F(1e-6), F(1e-6), F(1e-6)
-                        for facet in range(FEW_FACETS):
-                            u, v, share = _facet(facet, FEW_FACETS)
+                        brushed0, brushed1 = F(0), F(0)
+                        plain0, plain1 = F(1e-6), F(1e-6)
+                        for which in range(FEW_FACETS):
+                            u, v, share = facet(which, FEW_FACETS)
                             one = _boundary(wo, ax, ay, eta, u, v)
                             other = _boundary(wo, even, even, eta, u, v)
                             brushed0 += one[0] * share
                             brushed1 += one[1] * share
-                            brushed2 += one[2] * share
                             plain0 += other[0] * share
                             plain1 += other[1] * share
-                            plain2 += other[2] * share
                         ratios[a, t, k, r, c, 0] = (brushed0 + F(1e-6)) / plain0
                         ratios[a, t, k, r, c, 1] = (brushed1 + F(1e-6)) / plain1
-                        ratios[a, t, k, r, c, 2] = brushed2 - plain2
 
 
 @kernel
@@ -208,12 +205,9 @@ def _tabulate_brushed(brushed):
                     cos_o = root * root
                     sin_o = math.sqrt(max(F(1) - cos_o * cos_o, F(0)))
                     wo = (sin_o * math.cos(phi), sin_o * math.sin(phi), cos_o)
-                    for facet in range(FEW_FACETS):
-                        u, v, share = _facet(facet, FEW_FACETS)
-                        h = sample_visible_normal(wo, ax, ay, u, v)
-                        bounced = sub(scale(h, F(2) * dot(wo, h)), wo)
-                        if bounced[2] > F(0):
-                            brushed[a, t, r, c] += smith_g2(wo, bounced, ax, ay) / smith_g1(wo, ax, ay) * share
+                    for which in range(FEW_FACETS):
+                        u, v, share = facet(which, FEW_FACETS)
+                        brushed[a, t, r, c] += facet_ways(wo, ax, ay, F(1), u, v)[1] * share
 
 
 _NAMES = ("mirror", "dielectric", "fuzz", "brushed", "brushed_boundary", "mirror_mean")
@@ -234,10 +228,10 @@ def albedo_tables():
     except (OSError, ValueError, KeyError, EOFError, zipfile.BadZipFile, zlib.error):
         tables = (
             np.zeros((ROUGHNESSES, COSINES), np.float32),
-            np.zeros((CONTRASTS, ROUGHNESSES, COSINES, 4), np.float32),
+            np.zeros((CONTRASTS, ROUGHNESSES, COSINES, 2), np.float32),
             np.zeros((ROUGHNESSES, COSINES), np.float32),
             np.zeros((BRUSHINGS, TURNS, ROUGHNESSES, COSINES), np.float32),
-            np.zeros((BRUSHINGS, TURNS, FEW_CONTRASTS, COARSE, COARSE, 3), np.float32),
+            np.zeros((BRUSHINGS, TURNS, FEW_CONTRASTS, COARSE, COARSE, 2), np.float32),
         )
         with ThreadPoolExecutor() as pool:  # kernels release the GIL
             work = [pool.submit(_tabulate_brushed, tables[3]), pool.submit(_tabulate_brushed_boundary, tables[4])]
@@ -336,7 +330,7 @@ def _looked_up(table, cos_o, roughness):
 
 @inline
 def dielectric_albedo(tables, cos_o, roughness, eta):
-    """Shares of light that a rough boundary reflects, transmits or reflects, would transmit, and reflects totally.
+    """Shares of light that a rough boundary reflects, and transmits or reflects, in one bounce.
 
     Parameters
     ----------
@@ -345,8 +339,7 @@ def dielectric_albedo(tables, cos_o, roughness, eta):
 
     Returns
     -------
-    (reflected, total, unreflected, totally) : float32
-        Of one bounce. The third one is what it would pass if it bent light by its index but reflected none.
+    (reflected, total) : float32
     """
     table = tables[1]
     k, w = _cell(_contrast_place(eta), CONTRASTS)
@@ -358,42 +351,36 @@ def dielectric_albedo(tables, cos_o, roughness, eta):
         (v * (F(1) - u), i + 1, j),
         (v * u, i + 1, j + 1),
     )
-    reflected, total, unreflected, totally = F(0), F(0), F(0), F(0)
+    reflected, total = F(0), F(0)
     for corner in range(4):
         share, y, x = corners[corner]
         reflected += share * (table[k, y, x, 0] * (F(1) - w) + table[k + 1, y, x, 0] * w)
         total += share * (table[k, y, x, 1] * (F(1) - w) + table[k + 1, y, x, 1] * w)
-        unreflected += share * (table[k, y, x, 2] * (F(1) - w) + table[k + 1, y, x, 2] * w)
-        totally += share * (table[k, y, x, 3] * (F(1) - w) + table[k + 1, y, x, 3] * w)
     if roughness < F(SMOOTH_TO):
         # So sharp a change at the critical angle is not in the table.
         rough = max(roughness - F(SMOOTH_FROM), F(0)) / F(SMOOTH_TO - SMOOTH_FROM)
         even = F(1) - rough
-        passes = F(1) - cos_o * cos_o < eta * eta
         reflected = rough * reflected + even * fresnel_dielectric(cos_o, eta)
         total = rough * total + even
-        unreflected = rough * unreflected + (even if passes else F(0))
-        totally = rough * totally + (F(0) if passes else even)
-    return reflected, total, unreflected, totally
+    return reflected, total
 
 
 @inline
 def brushed_dielectric_albedo(tables, wo, roughness, anisotropy, eta):
     """As `dielectric_albedo`, of a brushed boundary seen from wo."""
     ax, ay = widths(roughness, anisotropy)
-    reflected, total, unreflected, totally = dielectric_albedo(tables, wo[2], math.sqrt(math.sqrt(ax * ay)), eta)
+    reflected, total = dielectric_albedo(tables, wo[2], math.sqrt(math.sqrt(ax * ay)), eta)
     table = tables[4]
     a, x = _cell(_brushing_place(anisotropy), BRUSHINGS)
     t, y = _cell(math.atan2(abs(wo[1]), abs(wo[0])) * F(2.0 / math.pi), TURNS)
     k, w = _cell(_contrast_place(eta), FEW_CONTRASTS)
     i, v = _cell(roughness, COARSE)
     j, u = _cell(math.sqrt(wo[2]), COARSE)
-    more0, more1, more2 = F(0), F(0), F(0)
+    more0, more1 = F(0), F(0)
     for corner in range(32):
         c0, c1, c2, c3, c4 = corner & 1, (corner >> 1) & 1, (corner >> 2) & 1, (corner >> 3) & 1, corner >> 4
         share = (x if c0 else F(1) - x) * (y if c1 else F(1) - y) * (w if c2 else F(1) - w)
         share *= (v if c3 else F(1) - v) * (u if c4 else F(1) - u)
         more0 += share * table[a + c0, t + c1, k + c2, i + c3, j + c4, 0]
         more1 += share * table[a + c0, t + c1, k + c2, i + c3, j + c4, 1]
-        more2 += share * table[a + c0, t + c1, k + c2, i + c3, j + c4, 2]
-    return reflected * more0, min(total * more1, F(1)), min(max(unreflected + more2, F(0)), F(1)), totally * more0
+    return reflected * more0, min(total * more1, F(1))

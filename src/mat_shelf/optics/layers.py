@@ -14,6 +14,8 @@ from mat_shelf.optics.energy import (
     brushed_albedo,
     brushed_dielectric_albedo,
     dielectric_albedo,
+    facet,
+    facet_ways,
     fuzz_albedo,
     mirror_albedo,
     several_bounces,
@@ -54,8 +56,8 @@ is_behind : whether it is seen from inside a body, through the base
 """
 
 NO_FILM = (F(0), F(0), F(0), F(0), F(0), F(0))
-FACETS, SMOOTH_FACETS, GOLDEN = 16, 2, 0.6180339887
-"""Microfacets that are looked at where a film lies over a rough surface, and how they are spread (golden ratio)."""
+FILM_FACETS, SMOOTH_FACETS = 16, 2
+"""Microfacets that are looked at where a film lies over a rough surface, and over a smooth one."""
 NO_LAYERS = Layers(
     F(0),
     F(0),
@@ -117,10 +119,10 @@ def prepare_layered(p, i, wo, eta, tables, is_outside):
     if coat > F(0) and is_outside:
         if p[i, P.COAT_ANISOTROPY] > F(0):
             coat_mirror = brushed_albedo(tables, wo, rough, p[i, P.COAT_ANISOTROPY])
-            bounced, _, _, _ = brushed_dielectric_albedo(tables, wo, rough, p[i, P.COAT_ANISOTROPY], coat_eta)
+            bounced, _ = brushed_dielectric_albedo(tables, wo, rough, p[i, P.COAT_ANISOTROPY], coat_eta)
         else:
             coat_mirror = mirror_albedo(tables, wo[2], rough)
-            bounced, _, _, _ = dielectric_albedo(tables, wo[2], rough, coat_eta)
+            bounced, _ = dielectric_albedo(tables, wo[2], rough, coat_eta)
         coat_mirror = max(coat_mirror, F(0.05))
         coat_gain = F(1) + fresnel_normal(coat_eta) * max(F(1) - coat_mirror, F(0)) / coat_mirror
         coat_past = F(1) - min(bounced * coat_gain, F(1))
@@ -145,7 +147,7 @@ def prepare_layered(p, i, wo, eta, tables, is_outside):
         film_eta = p[i, P.FILM_IOR] * (eta if is_outside else F(1)) / max(p[i, P.IOR], F(1))
         plain = weighted_ior(eta_base, p[i, P.SPECULAR_WEIGHT])
         filmed = _film_changes(wo, ax, ay, eta, plain, film, film_eta, p[i, P.FILM_WAY])
-        bounced, _, _, _ = boundary_albedo(tables, wo, roughness, anisotropy, plain)
+        bounced, _ = boundary_albedo(tables, wo, roughness, anisotropy, plain)
         kept = max(mirror, F(0.05))
         gain = F(1) + fresnel_normal(plain) * (F(1) - kept) / kept
         bare = max(F(1) - bounced * gain, F(1e-3))
@@ -238,23 +240,13 @@ def _film_changes(wo, ax, ay, eta, eta_fresnel, film, film_eta, way):
     Over a few microfacets that wo sees, spread evenly.
     """
     red, green, blue, whole_red, whole_green, whole_blue = NO_FILM
-    facets = FACETS if ax > F(0.01) else SMOOTH_FACETS
+    facets = FILM_FACETS if ax > F(0.01) else SMOOTH_FACETS
     for k in range(facets):
-        from_end = F(1) - (F(k) + F(0.5)) / F(facets)
-        h = sample_visible_normal(wo, ax, ay, F(k) * F(GOLDEN) % F(1), F(1) - from_end * from_end)
-        share = film * F(2) * from_end / F(facets)
-        cos = min(max(dot(wo, h), F(1e-4)), F(1))
-        sin2_t = (F(1) - cos * cos) / (eta * eta)
-        visible = smith_g1(wo, ax, ay)
-        bounced = sub(scale(h, F(2) * cos), wo)
-        up = smith_g2(wo, bounced, ax, ay) / visible if bounced[2] > F(0) else F(0)
-        down = F(0)
-        if sin2_t < F(1):
-            passed = sub(scale(h, cos / eta - math.sqrt(F(1) - sin2_t)), scale(wo, F(1) / eta))
-            if passed[2] < F(0):
-                down = smith_g2(wo, passed, ax, ay) / visible
-        else:
+        u, v, share = facet(k, facets)
+        cos, up, down, is_all = facet_ways(wo, ax, ay, eta, u, v)
+        if is_all:
             continue
+        share *= film
         plain = fresnel_dielectric(cos, eta_fresnel)
         seen_red, seen_green, seen_blue = film_on_dielectric(cos, film_eta, eta_fresnel, way)
         red += share * (seen_red - plain) * up

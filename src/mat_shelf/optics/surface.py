@@ -13,12 +13,14 @@ from mat_shelf.optics.diffuse import INV_PI, eon_several_color, eon_terms
 from mat_shelf.optics.energy import (
     brushed_dielectric_albedo,
     dielectric_albedo,
+    facet,
+    facet_ways,
     mean_mirror_albedo,
     mirror_albedo,
     several_bounces,
 )
 from mat_shelf.optics.fresnel import average_metal, fresnel_dielectric, fresnel_metal, fresnel_normal, weighted_ior
-from mat_shelf.optics.kernels import F, inline
+from mat_shelf.optics.kernels import F, apart, inline
 from mat_shelf.optics.microfacet import (
     PI,
     ggx_density,
@@ -51,6 +53,8 @@ is_sharp : whether light sampling is pointless
 """
 
 
+FACETS = 24
+"""Microfacets that are looked at where a boundary reflects by another index than it bends light by."""
 SMOOTH = F(0.0316)
 """Roughness at which the distribution is as narrow as it gets."""
 SHARP = F(0.004)
@@ -161,6 +165,24 @@ def boundary_albedo(tables, wo, roughness, anisotropy, eta):
     return dielectric_albedo(tables, wo[2], roughness, eta)
 
 
+@apart
+def _weakened(tables, wo, roughness, anisotropy, ax, ay, eta, eta_fresnel):
+    """As `boundary_albedo`, of a boundary that bends light by one index and reflects it by another.
+
+    However little it reflects, it cannot but reflect what its true index does not let pass. What differs from a
+    boundary that reflects by that is looked at over some microfacets.
+    """
+    reflected, total = boundary_albedo(tables, wo, roughness, anisotropy, eta)
+    for k in range(FACETS):
+        u, v, share = facet(k, FACETS)
+        cos, up, down, is_all = facet_ways(wo, ax, ay, eta, u, v)
+        if not is_all:
+            less = share * (fresnel_dielectric(cos, eta_fresnel) - fresnel_dielectric(cos, eta))
+            reflected += less * up
+            total += less * (up - down)
+    return max(reflected, F(0)), total
+
+
 @inline
 def base_lobes(
     p,
@@ -212,20 +234,9 @@ def base_lobes(
     mirror_lost = max(F(1) - mirror, F(0)) / mirror
     reflected, total = F(0), F(1)
     if metal < F(1) and (eta_fresnel != F(1) or clear > F(0)):
-        reflected, total, _, totally = boundary_albedo(tables, wo, roughness, anisotropy, eta_fresnel)
+        reflected, total = boundary_albedo(tables, wo, roughness, anisotropy, eta_fresnel)
         if clear > F(0) and abs(eta_fresnel - eta) > F(1e-3):
-            # However little it reflects, it bends light by its true index, and cannot but reflect what that does not
-            # let pass. What it passes lies between what it would if it reflected nothing else and what a boundary of
-            # that index does.
-            true = boundary_albedo(tables, wo, roughness, anisotropy, eta)
-            true_reflected, true_total, everything, true_totally = true
-            partly = (reflected - totally) * min((F(1) - true_totally) / max(F(1) - totally, F(1e-3)), F(1))
-            true_partly = true_reflected - true_totally
-            kept_back = F(1)  # what it no longer passes, for what it reflects
-            if true_partly > F(2e-3):
-                kept_back = min((everything - (true_total - true_reflected)) / true_partly, F(8))
-            reflected = true_totally + partly
-            total = reflected + max(everything - kept_back * partly, F(0))
+            reflected, total = _weakened(tables, wo, roughness, anisotropy, ax, ay, eta, eta_fresnel)
     opaque_gain = F(1) + fresnel_normal(eta_fresnel) * mirror_lost
     transmit_gain = F(1) / max(total, F(0.05))
     sheet = p[i, P.TRANSMISSION] - clear  # what both faces of a thin sheet reflect and pass is all there is

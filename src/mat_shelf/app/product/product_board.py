@@ -171,7 +171,20 @@ class _SizeCard(QWidget):
         grid.addWidget(self.known, 6, 0, 1, 2)
         self.contact = ValueRow(of_product(work.workshop, "contact"), is_stacked=True)
         grid.addWidget(self.contact, 7, 0, 1, 2)
-        grid.addWidget(self.import_button, 8, 0, 1, 2)
+        self.priority_box = QComboBox()
+        self.priority_box.setAccessibleName("Priority")
+        self.priority_box.setToolTip(
+            "Where bodies that light goes into overlap, the higher one fills the space: glass 5, liquid 3. Usually the "
+            "part's material says so."
+        )
+        self.priority_box.addItem("as material", None)
+        for priority in range(10):
+            self.priority_box.addItem(str(priority), priority)
+        self.priority_box.activated.connect(lambda: work.prioritise(self.priority_box.currentData()))
+        self.priority_label = _quiet("Priority")
+        grid.addWidget(self.priority_label, 8, 0)
+        grid.addWidget(self.priority_box, 8, 1)
+        grid.addWidget(self.import_button, 9, 0, 1, 2)
         self.known.setVisible(False)
 
     def follow(self) -> None:
@@ -182,12 +195,16 @@ class _SizeCard(QWidget):
         self.unit_box.setCurrentIndex(self.unit_box.findData(product.unit))
         self.unit_box.setEnabled(bool(product.parts))
         self.contact.follow()
+        self.priority_box.setEnabled(part is not None)
+        self.priority_box.setCurrentIndex(0 if part is None or part.priority is None else part.priority + 1)
 
     def show_distance(self, mm: float) -> None:
         """Shows what was measured between two points; 0 where there is only one yet."""
         self.measured = mm
         self.distance.setText(f"{mm:.2f} mm" if mm else "one more point")
         self.known.setVisible(mm > 0)
+        for other in (self.priority_label, self.priority_box):
+            other.setVisible(mm <= 0)
 
     def _scale(self) -> None:
         try:
@@ -349,15 +366,6 @@ class _PlaceCard(QWidget):
         grid.setVerticalSpacing(6)
         grid.setHorizontalSpacing(6)
         self.what = _quiet()
-        self.priority_box = QComboBox()
-        self.priority_box.setAccessibleName("Priority")
-        self.priority_box.setToolTip(
-            "Where bodies that light goes into overlap, the higher one fills the space. Usually its material says so."
-        )
-        self.priority_box.addItem("as material", None)
-        for priority in range(10):
-            self.priority_box.addItem(f"priority {priority}", priority)
-        self.priority_box.activated.connect(lambda: work.prioritise(self.priority_box.currentData()))
         grid.addWidget(self.what, 0, 0, 1, 2)
         for row, (name, box) in enumerate(zip(("Across", "Up", "Near"), self.middle, strict=True), 1):
             box.setToolTip("Where the middle of its foot stands; Up is the height of its foot.")
@@ -389,7 +397,6 @@ class _PlaceCard(QWidget):
         lines.setSpacing(6)
         for place, button in enumerate(buttons):
             lines.addWidget(button, place // 2, place % 2)
-        lines.addWidget(self.priority_box, len(buttons) // 2, len(buttons) % 2)
         grid.addLayout(lines, 4, 0, 1, 2)
         grid.setColumnStretch(1, 1)
 
@@ -424,8 +431,6 @@ class _PlaceCard(QWidget):
         more = len(self.work.workshop.also_selected)
         self.what.setText(f"{part.name} and {more} more" if part and more else part.name if part else "Whole product")
         self.align_button.setEnabled(more > 0)
-        self.priority_box.setEnabled(part is not None)
-        self.priority_box.setCurrentIndex(0 if part is None or part.priority is None else part.priority + 1)
         foot = self._foot()
         for box, value in zip(self.middle, foot, strict=True):
             box.blockSignals(True)
