@@ -9,7 +9,6 @@ chance explains. It goes on from its journal. What fails is made simpler as long
 import argparse
 import secrets
 import sys
-import time
 from functools import cache
 from pathlib import Path
 from typing import NamedTuple
@@ -35,9 +34,9 @@ WITHIN, MOST = 0.02, 1.02
 SURE = 4.0
 """Standard errors that are put down to chance."""
 ERROR = 0.003
-"""Standard error that is sampled for, as far as `LONGEST` allows."""
-LONGEST = 8.0
-"""s for one material."""
+"""Standard error that is sampled for, as far as `BATCHES` allow."""
+BATCHES = 240
+"""Batches of 6,400 paths at most for one material."""
 SIZE, RADIUS = 40, 30.0
 CAMERA = Camera(position=(0, 0, 300), target=(0, 0, 0), focal_length=300)
 """The ball fills its picture, seen at up to 58 degrees."""
@@ -145,11 +144,11 @@ def _stage():
     return Geometry([checked(solid.vertices * RADIUS, solid.faces, solid.vertices)]), lights, Tracer(2)
 
 
-def read(recipe: Recipe, longest: float = LONGEST, error: float = ERROR) -> Reading:
+def read(recipe: Recipe, most: int = BATCHES, error: float = ERROR) -> Reading:
     """Samples a ball of the material until the mean is certain enough."""
     geometry, lights, tracer = _stage()
     shot = Shot(geometry, dress([recipe], [0]), lights, make_view(CAMERA, SIZE, SIZE))
-    batches, dropped, ends = [], 0, time.monotonic() + longest
+    batches, dropped = [], 0
     while True:
         film = Film(SIZE, SIZE)
         seeded = Shot(shot.geometry, shot.dressing, shot.lights, shot.view, seed=len(batches) + 1)
@@ -161,7 +160,7 @@ def read(recipe: Recipe, longest: float = LONGEST, error: float = ERROR) -> Read
             continue
         made = np.array(batches)
         wrong = made.std(axis=0, ddof=1) / np.sqrt(len(made))
-        if wrong.max() < error or time.monotonic() > ends:
+        if wrong.max() < error or len(batches) >= most:
             return Reading(made.mean(axis=0), wrong, dropped)
 
 
@@ -173,9 +172,9 @@ def first_values(recipe: Recipe) -> int:
     return int(film.dropped.sum()) + int((~np.isfinite(film.light)).sum())
 
 
-def faults(recipe: Recipe, is_lossless: bool, longest: float = LONGEST) -> str:
+def faults(recipe: Recipe, is_lossless: bool, most: int = BATCHES) -> str:
     """What is wrong with a material in the furnace, in words; empty where nothing is."""
-    seen = read(recipe, longest)
+    seen = read(recipe, most)
     words = []
     if seen.dropped:
         words.append(f"{seen.dropped} values are no numbers")
@@ -194,7 +193,7 @@ def shrunk(recipe: Recipe, is_lossless: bool) -> Recipe:
         if (name in white and is_lossless) or getattr(recipe, name) == getattr(usual, name):
             continue
         simpler = recipe.with_(**{name: getattr(usual, name)})
-        if faults(simpler, is_lossless, 5.0):
+        if faults(simpler, is_lossless):
             recipe = simpler
     return recipe
 

@@ -17,7 +17,7 @@ def test_random_materials_make_no_light_and_lossless_ones_lose_none(first):
     for seed in range(first, first + 12):
         is_lossless = seed % 4 != 3
         recipe = drawn(seed, is_lossless)
-        words = faults(recipe, is_lossless, longest=1.2)
+        words = faults(recipe, is_lossless, most=60)
         if words:
             wrong.append(f"{seed}: {words}: {told(recipe)}")
     assert not wrong, "\n".join(wrong)
@@ -50,7 +50,7 @@ def test_random_materials_give_numbers():
 )
 def test_what_absorbs_nothing_cannot_be_seen(fields, figure):
     """Faults that were found: dense rough glass, no reflection at all, holes, coats, films over what is matt."""
-    seen = read(WHITE.with_(**fields), longest=4.0)
+    seen = read(WHITE.with_(**fields), most=160)
     figure(seen.mean)
     assert not seen.dropped
     assert (np.abs(seen.mean - 1) < 0.012 + 3.5 * seen.error).all(), (seen.mean, seen.error)
@@ -117,7 +117,7 @@ def test_a_tinted_coat_tints_light_on_its_way_in_and_out(figure):
     narrow = Camera(position=(0, 0, 300), target=(0, 0, 0), focal_length=800)
     kept, truth_furnace.CAMERA = truth_furnace.CAMERA, narrow
     try:
-        seen = read(recipe, longest=2.0)
+        seen = read(recipe, most=60)
     finally:
         truth_furnace.CAMERA = kept
     figure(seen.mean, tint)
