@@ -16,9 +16,11 @@ FON_2 = F(2.0 / 3.0 - 28.0 / (15.0 * math.pi))
 
 @inline
 def _single_scatter_albedo(mu, r):
-    c = F(1) - mu
-    g = c * (F(0.0571085289) + c * (F(0.491881867) + c * (F(-0.332181442) + c * F(0.0714429953))))
-    return (F(1) + r * g) / (F(1) + FON_1 * r)
+    mu = min(max(mu, F(1e-3)), F(1))
+    sine = math.sqrt(F(1) - mu * mu)
+    # Exact, since light may meet the inside of a body of which little is clear a hundred times before it leaves.
+    g = sine * (math.acos(mu) - sine * mu) + F(2.0 / 3.0) * (sine / mu * (F(1) - sine * sine * sine) - sine)
+    return (F(1) + r * g * INV_PI) / (F(1) + FON_1 * r)
 
 
 @inline

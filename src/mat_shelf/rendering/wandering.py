@@ -13,6 +13,8 @@ from mat_shelf.rendering.tally import UNAIMED, is_untouched, tally, told
 
 MOST_SCATTERINGS = 1 << 16
 """A technical bound: paths come out, or have faded, long before."""
+FURTHEST = 1e5
+"""mm; what has wandered further is in a body without an end, as an open sheet of something soft is."""
 CALM = 8.0
 """Radii that light has wandered when it may go on from sphere to sphere of them."""
 FEWEST = 2.0
@@ -166,7 +168,7 @@ def _wander(i, caster, paths, kept, lost, forward, cover):
         ways = max(min(ways, math.sqrt(wandered) / (F(CALM) * way)), F(1))
         g = LOST
         left = largest(throughput)
-        if scatterings >= MOST_SCATTERINGS or not (left > F(0)):
+        if scatterings >= MOST_SCATTERINGS or not (left > F(0)) or not (wandered < F(FURTHEST * FURTHEST)):
             break
         if left < faint:
             random, pick = draw(random)
