@@ -15,7 +15,6 @@ import sys
 import tempfile
 import textwrap
 import xml.etree.ElementTree as ET
-from collections import Counter
 from pathlib import Path
 from typing import NamedTuple
 
@@ -24,7 +23,8 @@ ROOT = HERE.parent
 PAGE = ROOT / "docs" / "truth.md"
 sys.path.insert(0, str(HERE))
 
-from journal import Journal  # noqa: E402
+import truth_furnace  # noqa: E402
+import truth_scenes  # noqa: E402
 
 FILES = (
     "tests/test_truth.py",
@@ -72,50 +72,7 @@ def source_of(name: str) -> str:
     return ""
 
 
-def furnace(count: int, first: int) -> tuple[list[str], bool]:
-    """Lines about random materials in a white furnace, and whether all are sound."""
-    from truth_furnace import run_case
-
-    journal = Journal(ROOT / "build" / f"furnace-{first}.jsonl")
-    for number in journal.left(count):
-        end, words = run_case(first + number)
-        journal.note(end, seed=first + number, words=words)
-        if words:
-            print(f"{first + number}: {words}", flush=True)
-    ends = journal.ends()
-    lines = [f"- {count} materials at random, seeds {first} to {first + count - 1}: {told(ends)}."]
-    lines += [f"  - {case['seed']}: {case['words']}" for case in journal.cases if case["words"]]
-    return lines, set(ends) <= {"sound"}
-
-
-def scenes(count: int, first: int) -> tuple[list[str], bool]:
-    """Lines about random scenes beside an independent renderer, and whether all are alike."""
-    import numpy as np
-    from scipy import stats
-    from truth_scenes import FURTHEST, LEAST_LIKELY, deviations
-
-    journal = Journal(ROOT / "build" / f"scenes-{first}.jsonl")
-    for number in journal.left(count):
-        apart = deviations(first + number)
-        worst = float(np.abs(apart).max())
-        end = "apart" if worst > FURTHEST else "alike"
-        journal.note(end, seed=first + number, worst=worst, square=float((apart**2).sum()), regions=len(apart))
-        print(f"{first + number}: at most {worst:.2f} standard errors apart", flush=True)
-    square, regions = (sum(case[name] for case in journal.cases) for name in ("square", "regions"))
-    chance = float(stats.chi2.sf(square, regions))
-    is_sound = set(journal.ends()) == {"alike"} and chance > LEAST_LIKELY
-    line = (
-        f"- {count} scenes at random, seeds {first} to {first + count - 1}: means of {regions} regions are at most "
-        f"{journal.most('worst'):.1f} standard errors apart; chi-square {square:.0f}, chance {chance:.2g}."
-    )
-    return [line], is_sound
-
-
-def told(ends: Counter) -> str:
-    return ", ".join(f"{count} {end}" for end, count in sorted(ends.items()))
-
-
-def page(checks: list[Check], random_lines: list[str]) -> str:
+def page(checks: list[Check], materials: str, scenes: str) -> str:
     """The text of docs/truth.md."""
     text = [
         "# How far to trust a picture",
@@ -129,7 +86,8 @@ def page(checks: list[Check], random_lines: list[str]) -> str:
         "In a white furnace, a ball in an even room, what absorbs nothing reads 1 within 2 percent, and nothing reads",
         "more than 1.02; beside `mitsuba`, means by region of 16 renders each lie within 5 standard errors.",
         "",
-        *random_lines,
+        materials,
+        scenes,
         "",
         "To run these alone: `.venv/bin/python scripts/truth_furnace.py`, `.venv/bin/python scripts/truth_scenes.py`.",
         "",
@@ -154,10 +112,10 @@ def main() -> int:
     given = parser.parse_args()
     first = secrets.randbelow(1 << 32) if given.seed is None else given.seed
     print(f"seed {first}", flush=True)
-    materials, are_sound = furnace(given.materials, first)
-    beside, are_alike = scenes(given.scenes, first)
+    materials, are_sound = truth_furnace.run(given.materials, first)
+    scenes, are_alike = truth_scenes.run(given.scenes, first)
     checks = tested()
-    PAGE.write_text(page(checks, [*materials, *beside]), "utf-8")
+    PAGE.write_text(page(checks, materials, scenes), "utf-8")
     print(f"{PAGE.relative_to(ROOT)} is written")
     return 0 if are_sound and are_alike and all(check.is_passed for check in checks) else 1
 

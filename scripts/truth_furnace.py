@@ -1,9 +1,9 @@
 """Random materials in a white furnace: a ball in an even room, where what loses no light cannot be seen.
 
-    .venv/bin/python scripts/truth_furnace.py [500] [--seed SEED] [--journal FILE]
+    .venv/bin/python scripts/truth_furnace.py [500] [--seed SEED]
 
 A material that absorbs nothing must read 1 within 2 percent, and none more than 1.02, in each channel and beyond what
-chance explains. It goes on from its journal. What fails is made simpler as long as it still fails.
+chance explains. It goes on from its journal in build/. What fails is made simpler as long as it still fails.
 """
 
 import argparse
@@ -40,6 +40,7 @@ BATCHES = 240
 SIZE, RADIUS = 40, 30.0
 CAMERA = Camera(position=(0, 0, 300), target=(0, 0, 0), focal_length=300)
 """The ball fills its picture, seen at up to 58 degrees."""
+BUILD = Path(__file__).parents[1] / "build"
 SOLID_INPUTS = ("transmission_weight", "subsurface_weight")
 
 
@@ -220,24 +221,33 @@ def run_case(seed: int) -> tuple[str, str]:
     return end, f"{words} ({'lossless' if is_lossless else 'coloured'}): {told(simple)}"
 
 
-def main() -> int:
-    parser = argparse.ArgumentParser(description=__doc__.splitlines()[0])
-    parser.add_argument("count", type=int, nargs="?", default=500)
-    parser.add_argument("--seed", type=int, default=None, help="of the first material; a fresh one if none is given")
-    parser.add_argument("--journal", type=Path, default=None)
-    given = parser.parse_args()
-    first = secrets.randbelow(1 << 40) if given.seed is None else given.seed
-    journal = Journal(given.journal or Path(f"build/furnace-{first}.jsonl"))
-    print(f"{given.count} materials from seed {first} on")
-    for number in journal.left(given.count):
+def run(count: int, first: int) -> tuple[str, bool]:
+    """Tries that many materials, from a seed on: what came of it, in lines of Markdown, and whether all are sound."""
+    journal = Journal(BUILD / f"furnace-{first}.jsonl")
+    for number in journal.left(count):
         end, words = run_case(first + number)
         journal.note(end, seed=first + number, words=words)
         if words:
             print(f"{first + number}: {words}", flush=True)
     ends = journal.ends()
-    print(", ".join(f"{count} {end}" for end, count in sorted(ends.items())))
-    return 0 if set(ends) <= {"sound"} else 1
+    told_ends = ", ".join(f"{count} {end}" for end, count in sorted(ends.items()))
+    lines = [f"- {count} materials at random, seeds {first} to {first + count - 1}: {told_ends}."]
+    lines += [f"  - {case['seed']}: {case['words']}" for case in journal.cases if case["words"]]
+    return "\n".join(lines), set(ends) <= {"sound"}
+
+
+def main(run, count: int) -> int:
+    """The command line of a check that is drawn at random."""
+    parser = argparse.ArgumentParser()
+    parser.add_argument("count", type=int, nargs="?", default=count)
+    parser.add_argument("--seed", type=int, default=None, help="of the first case; a fresh one if none is given")
+    given = parser.parse_args()
+    first = secrets.randbelow(1 << 32) if given.seed is None else given.seed
+    print(f"seed {first}", flush=True)
+    lines, is_sound = run(given.count, first)
+    print(lines)
+    return 0 if is_sound else 1
 
 
 if __name__ == "__main__":
-    sys.exit(main())
+    sys.exit(main(run, 500))

@@ -1,14 +1,12 @@
 """Random scenes beside an independent renderer, `mitsuba` (scalar_rgb), where both have the model.
 
-    .venv/bin/python scripts/truth_scenes.py [20] [--seed SEED] [--journal FILE]
+    .venv/bin/python scripts/truth_scenes.py [20] [--seed SEED]
 
 Bodies of matt colour, mirrors, glass, tinted and cloudy glass, thin panes and glass that is painted in part stand on a
 floor or float above it, in a room with a picture that looks the same from no two sides, or under softboxes. Each is
 rendered 16 times by both; means by region must agree within 5 standard errors, and all together by chi-square.
 """
 
-import argparse
-import secrets
 import sys
 import tempfile
 from pathlib import Path
@@ -21,6 +19,7 @@ from scipy import stats
 sys.path.insert(0, str(Path(__file__).parent))
 
 from journal import Journal  # noqa: E402
+from truth_furnace import BUILD, main  # noqa: E402
 
 from mat_shelf.document.project import Camera, Softbox  # noqa: E402
 from mat_shelf.document.recipe import Recipe  # noqa: E402
@@ -265,34 +264,24 @@ def deviations(seed: int) -> np.ndarray:
     return stats.norm.ppf(np.clip(stats.t.cdf(spread, 2 * (RENDERS - 1)), 1e-15, 1 - 1e-15))
 
 
-def likelihood(deviates: np.ndarray) -> float:
-    """Chance that deviates are as large as these, all together (chi-square)."""
-    return float(stats.chi2.sf((deviates**2).sum(), len(deviates)))
-
-
-def main() -> int:
-    parser = argparse.ArgumentParser(description=__doc__.splitlines()[0])
-    parser.add_argument("count", type=int, nargs="?", default=20)
-    parser.add_argument("--seed", type=int, default=None, help="of the first scene; a fresh one if none is given")
-    parser.add_argument("--journal", type=Path, default=None)
-    given = parser.parse_args()
-    first = secrets.randbelow(1 << 40) if given.seed is None else given.seed
-    journal = Journal(given.journal or Path(f"build/scenes-{first}.jsonl"))
-    print(f"{given.count} scenes from seed {first} on")
-    for number in journal.left(given.count):
+def run(count: int, first: int) -> tuple[str, bool]:
+    """Renders that many scenes, from a seed on: what came of it, in a line of Markdown, and whether all are alike."""
+    journal = Journal(BUILD / f"scenes-{first}.jsonl")
+    for number in journal.left(count):
         apart = deviations(first + number)
         worst = float(np.abs(apart).max())
+        end = "apart" if worst > FURTHEST else "alike"
+        journal.note(end, seed=first + number, worst=worst, square=float((apart**2).sum()), regions=len(apart))
         kinds = ", ".join(piece.kind for piece in drawn(first + number).pieces)
-        journal.note(
-            "apart" if worst > FURTHEST else "alike", seed=first + number, worst=worst, square=float((apart**2).sum()),
-            regions=len(apart), kinds=kinds,
-        )  # fmt: skip
         print(f"{first + number}: at most {worst:.2f} standard errors apart ({kinds})", flush=True)
     square, regions = (sum(case[name] for case in journal.cases) for name in ("square", "regions"))
     chance = float(stats.chi2.sf(square, regions))
-    print(f"chi-square {square:.0f} of {regions} regions, chance {chance:.2g}")
-    return 0 if chance > LEAST_LIKELY and set(journal.ends()) == {"alike"} else 1
+    line = (
+        f"- {count} scenes at random, seeds {first} to {first + count - 1}: means of {regions} regions are at most "
+        f"{journal.most('worst'):.1f} standard errors apart; chi-square {square:.0f}, chance {chance:.2g}."
+    )
+    return line, chance > LEAST_LIKELY and set(journal.ends()) == {"alike"}
 
 
 if __name__ == "__main__":
-    sys.exit(main())
+    sys.exit(main(run, 20))

@@ -526,7 +526,8 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
         if is_first:
             _see(sums, pixel, part, block, look, lobes.metal, normal)
         # Through clear glass, what lies behind it guides the denoiser: labels are to be as sharp as beside it.
-        if is_guided == 0 and not (is_clear and is_sharp and not (largest(row3_at(block, own, P.SCATTERED)) > F(0))):
+        is_window = is_sharp and (is_clear or (is_sheet and block[look, P.TRANSMISSION] > F(0.5)))
+        if is_guided == 0 and not (is_window and not (largest(row3_at(block, own, P.SCATTERED)) > F(0))):
             is_guided = 1
             _guide_by(sums, pixel, block, look, lobes.metal, arriving, ior_outside, normal)
 
