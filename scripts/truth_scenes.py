@@ -145,8 +145,9 @@ def _ground() -> Mesh:
 
 def ours(scene: Scene) -> np.ndarray:
     """Renders by this program, (RENDERS, HEIGHT, WIDTH, 3)."""
-    glass = Body(scene.pieces[0].recipe.nesting_priority, False, True)
-    bodies = [glass if piece.kind in ("glass", "tinted", "cloudy", "painted") else None for piece in scene.pieces]
+    bodies = [
+        None if piece.kind in ("matt", "mirror") else Body(5, False, piece.kind != "pane") for piece in scene.pieces
+    ]
     meshes = in_contact([*(piece.mesh for piece in scene.pieces), _ground()], [*bodies, None], 0.05)
     recipes = [*(piece.recipe for piece in scene.pieces), scene.ground]
     zoned = []

@@ -4,10 +4,12 @@ import numpy as np
 import pytest
 from test_rendering import AHEAD, take
 
+from mat_shelf.document.project import Material, Part, Pose, Product, Project, Set
 from mat_shelf.document.recipe import Recipe
-from mat_shelf.geometry.solids import lathe
+from mat_shelf.geometry.solids import box, lathe
 from mat_shelf.rendering.dielectric_contact import Body, in_contact
 from mat_shelf.rendering.lights import make_lights, plain_room
+from mat_shelf.rendering.scene import project_geometry
 
 SOLID, LIQUID = Body(5, False, True), Body(3, True, True)
 GLASS = Recipe(transmission_weight=1.0, specular_roughness=0.0, specular_ior=1.52, nesting_priority=5)
@@ -59,3 +61,27 @@ def test_only_the_lower_one_is_carried_on_and_only_where_they_touch():
     assert shell is SHELL
     assert ink.bounds[1, 1] == pytest.approx(5, abs=1e-3)
     assert 28.0 < ink.bounds[1, 0] < 28.13 and -28.13 < ink.bounds[0, 1] < -28.0
+
+
+def test_sheets_and_what_has_holes_are_kept_out_of_what_they_touch():
+    """A box of panes and a box of lace stand on the floor: light that passes their feet comes upon the floor."""
+    looks = {
+        "pane": Recipe(transmission_weight=1.0, geometry_thin_walled=True),
+        "lace": Recipe(geometry_opacity=0.5),
+        "matt": Recipe(),
+    }
+    parts = [
+        Part(id=name, name=name, mesh="0" * 64, material=name, pose=Pose(shift=(40 * place, 0, 0)))
+        for place, name in enumerate(looks)
+    ]
+    project = Project(
+        name="p",
+        product=Product(name="p", parts=tuple(parts)),
+        materials=tuple(Material(id=name, name=name, recipe=recipe) for name, recipe in looks.items()),
+        sets=(Set(id="s", name="s"),),
+        current_set="s",
+    )
+    solid = box((20, 20, 20), 0.01)
+    corners = project_geometry(project, {"0" * 64: solid}).triangles.corners
+    pane, lace, matt = corners[: 3 * len(solid.triangles), 1::3].reshape(3, -1).min(axis=1)
+    assert 1e-4 < pane < 0.05 and 1e-4 < lace < 0.05 and matt == 0

@@ -160,8 +160,10 @@ def stands(solids, bodies, recipes, gap, tolerance=0.05, samples=1200 if IS_THOR
         ([TUMBLER, FILL], [SOLID, LIQUID], [GLASS, INK]),
         ([BLOCK], [Body(5, False, False)], [WAX]),
         ([TUMBLER, FILL], [None, LIQUID], [GROUND, INK]),
+        ([BLOCK], [Body(0, False, False)], [GLASS.with_(geometry_thin_walled=True)]),
+        ([BLOCK], [Body(0, False, False)], [GROUND.with_(geometry_opacity=0.5)]),
     ],
-    ids=["block", "tumbler", "filled tumbler", "wax", "opaque cup"],
+    ids=["block", "tumbler", "filled tumbler", "wax", "opaque cup", "panes", "holes"],
 )
 def test_what_stands_on_the_floor_looks_as_a_hair_above_it(solids, bodies, recipes, figure):
     """With a tenth of a millimetre of air below it no face lies in another; with none it must be the same picture. Half

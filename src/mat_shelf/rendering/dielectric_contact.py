@@ -24,7 +24,7 @@ _LEAST = 2e-3
 
 
 class Body(NamedTuple):
-    """What light goes into.
+    """What light goes into, or through.
 
     Attributes
     ----------
@@ -48,7 +48,7 @@ def in_contact(meshes: Sequence[Mesh], bodies: Sequence[Body | None], tolerance:
     meshes : sequence of Mesh
         As they stand in the scene.
     bodies : sequence of Body or None
-        None for what is opaque, or has no inside.
+        None for what is opaque.
     tolerance : float, mm
         Widest gap that counts as contact.
     """

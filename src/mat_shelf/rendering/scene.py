@@ -126,10 +126,20 @@ def is_clear(recipe: Recipe) -> bool:
     return recipe.transmission_weight > 0 or any(feed.input == "transmission_weight" for feed in recipe.feeds)
 
 
+def lets_through(recipe: Recipe) -> bool:
+    """Whether light passes it without going into a body: a sheet that is clear or soft, or what has holes."""
+    is_open = recipe.geometry_opacity < 1 or any(feed.input == "geometry_opacity" for feed in recipe.feeds)
+    return is_open or is_clear(recipe) or is_soft(recipe)
+
+
+def is_soft(recipe: Recipe) -> bool:
+    """Whether light wanders about in it, somewhere at least."""
+    return recipe.subsurface_weight > 0 or any(feed.input == "subsurface_weight" for feed in recipe.feeds)
+
+
 def has_inside(recipe: Recipe) -> bool:
     """Whether light goes into it."""
-    is_soft = recipe.subsurface_weight > 0 or any(feed.input == "subsurface_weight" for feed in recipe.feeds)
-    return (is_clear(recipe) or is_soft) and not recipe.geometry_thin_walled
+    return (is_clear(recipe) or is_soft(recipe)) and not recipe.geometry_thin_walled
 
 
 def visible_parts(project: Project) -> list[int]:
@@ -138,16 +148,17 @@ def visible_parts(project: Project) -> list[int]:
 
 
 def bodies_of(project: Project) -> tuple[Body | None, ...]:
-    """What light goes into, among the visible parts; None for the others."""
+    """What light goes into, or through, among the visible parts; None for the others."""
     found: list[Body | None] = []
     for place in visible_parts(project):
         part = project.product.parts[place]
-        recipe = next((r for r in (project.material(i).recipe for i in part.worn()) if has_inside(r)), None)
-        if recipe is None:
-            found.append(None)
-            continue
-        priority = recipe.nesting_priority if part.priority is None else part.priority
-        found.append(Body(priority, recipe.contact == "wet", is_clear(recipe)))
+        worn = [project.material(i).recipe for i in part.worn()]
+        recipe = next((recipe for recipe in worn if has_inside(recipe)), None)
+        if recipe is not None:
+            priority = recipe.nesting_priority if part.priority is None else part.priority
+            found.append(Body(priority, recipe.contact == "wet", is_clear(recipe)))
+        else:  # a sheet, or what has holes, has nothing inside, but must not lie in what it touches either
+            found.append(Body(0, False, False) if any(lets_through(recipe) for recipe in worn) else None)
     return tuple(found)
 
 
