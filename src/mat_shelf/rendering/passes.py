@@ -63,7 +63,7 @@ from mat_shelf.rendering.wandering import LOST, advance, thinned
 
 ROULETTE_FROM = 4
 """Bounces after which dim paths may be ended."""
-MOST_GOING = F(0.98)
+MOST_GOING = F(0.995)
 """Share of bright paths that goes on at each bounce. Fewer must not be ended by chance than leave a dense body that is
 clear in part: the few that are left would weigh so much that their mean is never seen."""
 CROSSINGS = 24
