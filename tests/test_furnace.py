@@ -5,7 +5,10 @@ import pytest
 import truth_furnace
 from truth_furnace import drawn, faults, read, told
 
+from mat_shelf.document.project import Camera
 from mat_shelf.document.recipe import Recipe
+from mat_shelf.optics.readings import ANGLES
+from mat_shelf.optics.readings import read as readings_of
 
 WHITE = Recipe(base_color=(1, 1, 1), subsurface_color=(1, 1, 1))
 
@@ -94,9 +97,6 @@ def walked(cos: float, width: float, color, rng, count: int = 120_000) -> np.nda
 @pytest.mark.parametrize("roughness", [0.3, 0.8, 1.0])
 def test_coloured_rough_metals_beside_random_walks_on_their_microfacets(roughness, figure):
     """Gold, whose light of several bounces is redder than that of one; within 6 percent, white within 0.5."""
-    from mat_shelf.optics.readings import ANGLES
-    from mat_shelf.optics.readings import read as readings_of
-
     gold, rng = (1.0, 0.78, 0.34), np.random.default_rng(5)
     ours = readings_of(Recipe(base_color=gold, base_metalness=1.0, specular_roughness=roughness), 120_000).albedo
     for angle in ANGLES[::2]:
@@ -106,19 +106,14 @@ def test_coloured_rough_metals_beside_random_walks_on_their_microfacets(roughnes
         assert ours[angle][0] == pytest.approx(1, abs=0.006)
 
 
-def test_a_tinted_coat_tints_light_on_its_way_in_and_out(figure):
+def test_a_tinted_coat_tints_light_on_its_way_in_and_out(figure, monkeypatch):
     """A lacquered clear ball of IOR 1, seen through its middle: light crosses the coat twice, straight on. The coat's
     colour is what light that is reflected below it has left (OpenPBR Surface 1.1), so once through leaves its root."""
     tint = np.array([0.6, 0.3, 0.15])
     fields = {"transmission_weight": 1.0, "specular_ior": 1.0, "specular_roughness": 0.0, "coat_roughness": 0.0}
     recipe = WHITE.with_(coat_weight=1.0, coat_ior=1.0, coat_color=tuple(tint), **fields)
-    from mat_shelf.document.project import Camera
-
     narrow = Camera(position=(0, 0, 300), target=(0, 0, 0), focal_length=800)
-    kept, truth_furnace.CAMERA = truth_furnace.CAMERA, narrow
-    try:
-        seen = read(recipe, most=60)
-    finally:
-        truth_furnace.CAMERA = kept
+    monkeypatch.setattr(truth_furnace, "CAMERA", narrow)
+    seen = read(recipe, most=60)
     figure(seen.mean, tint)
     assert seen.mean == pytest.approx(tint, rel=0.08)

@@ -10,7 +10,7 @@ from test_truth import middle
 from mat_shelf.document.project import Camera, Material, Part, Product, Project, Set
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.geometry.mesh import Mesh
-from mat_shelf.geometry.solids import box, moved
+from mat_shelf.geometry.solids import box, lathe, moved
 from mat_shelf.optics.media import single_albedo
 from mat_shelf.rendering.camera import make_view
 from mat_shelf.rendering.film import Film
@@ -93,6 +93,20 @@ def test_a_camera_is_inside_of_what_is_around_it(figure):
     geometry, bodies = Geometry([target, tank]), dress([lamp, liquid], [0, 1]).bodies
     assert (nest_at((0, 0, 0), geometry, bodies) >= 0).sum() == 1
     assert (nest_at((0, 0, 900), geometry, bodies) == OUTSIDE).all()
+
+
+@pytest.mark.parametrize(("size", "away"), [(0.1, 500.0), (10.0, 9000.0), (3000.0, 20_000.0)])
+def test_what_is_around_a_camera_is_found_at_any_scale(size, away):
+    """In the wall of a glass, in its hollow, and around it, wherever it stands."""
+    glass = lathe([(0, 0), (0.5, 0), (0.5, 1), (0.4, 1), (0.4, 0.1), (0, 0.1)], 96)
+    glass = Mesh(
+        (glass.vertices * size + np.float32([away, 0, away])).astype(np.float32), glass.triangles, glass.normals
+    )
+    geometry, bodies = Geometry([glass]), dress([CLEAR], [0]).bodies
+    for turn in np.linspace(0, 6, 40):
+        for radius, height, is_in in ((0.45, 0.5, True), (0.2, 0.5, False), (0.7, 0.5, False), (0.3, 0.05, True)):
+            at = np.array([radius * np.cos(turn), height, radius * np.sin(turn)]) * size + (away, 0, away)
+            assert (nest_at(at, geometry, bodies) >= 0).any() == is_in, (turn, radius, height)
 
 
 def test_a_drop_of_water_on_wax_leaves_no_water_in_it(figure):
@@ -213,8 +227,8 @@ def test_a_can_with_a_drop_and_a_glass_with_one_lose_no_light(figure):
         assert seen.mean() == pytest.approx(1, abs=0.01)
 
 
-def test_light_is_as_bright_as_before_where_rows_are_looked_up_by_part():
-    """Zones of one body keep their own looks: half of a ball is red, half blue."""
+def test_zones_of_one_body_keep_their_own_looks():
+    """Half of a ball is red, half blue."""
     solid = ball()
     faces = (solid.vertices[solid.triangles].mean(axis=1)[:, 0] > 0).astype(np.int32)
     red, blue = (Recipe(base_color=c, specular_weight=0.0) for c in ((1, 0, 0), (0, 0, 1)))

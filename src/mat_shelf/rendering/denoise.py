@@ -28,9 +28,7 @@ def denoised(film: Film, quality: str = "high") -> np.ndarray:
     if is_clean:
         albedo = np.clip(pyoidn.denoise(albedo, quality="fast"), 0, 1)
         normal = 2 * pyoidn.denoise(np.clip(0.5 + 0.5 * normal, 0, 1), quality="fast") - 1
-    # The denoiser knows pictures whose mean is about that of a photograph.
-    scale = np.float32(0.18 / max(float(light.mean()), 1e-6))
-    clean = pyoidn.denoise(light * scale, albedo, normal, hdr=True, clean_aux=is_clean, quality=quality) / scale
+    clean = pyoidn.denoise(light, albedo, normal, hdr=True, clean_aux=is_clean, quality=quality)
     inner = slice(_PADDING, -_PADDING)
     clean = np.maximum(clean[inner, inner], 0)
     return _with_means_of(light[inner, inner], clean, film.part.reshape(film.height, film.width))

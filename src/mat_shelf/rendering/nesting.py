@@ -23,6 +23,8 @@ OUTSIDE = np.full(NESTING, -1, np.int32)
 _PIECES = 8
 """Bits of an entry of the list that count the pieces; those above say which body. Below 0 the list ends."""
 _MOST_PIECES = (1 << _PIECES) - 1
+_STEP = np.float32(2e-6)
+"""Step off a surface, of how far from the origin it is."""
 _WALLS = 256
 """Surfaces that are looked for in one direction."""
 
@@ -157,7 +159,9 @@ def nest_at(point, geometry: Geometry, bodies: Bodies) -> np.ndarray:
         facing = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
         outwards = (facing * ways[met]).sum(axis=1) > 0
         crossed[met, body[met]] += np.where(outwards, 1, -1)
-        at[met] += ways[met] * (distance[met] * np.float32(1 + 1e-5) + np.float32(1e-5))[:, None]
+        # On by more than the error of the coordinates, which grows with them.
+        beyond = distance[met] + _STEP * (np.abs(at[met]).max(axis=1) + distance[met])
+        at[met] += ways[met] * beyond[:, None]
         at[body < 0] = np.float32(1e18)
     pieces = np.clip(np.median(crossed, axis=0).astype(np.int32), 0, _MOST_PIECES)
     around = np.flatnonzero((pieces > 0) & bodies.is_clear)

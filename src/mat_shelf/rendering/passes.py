@@ -388,7 +388,7 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
         throughput = row3(paths.throughput, i)
         pixel = paths.pixel[i]
         is_first = is_untouched(paths.bounces[i])
-        bounces, is_scattered, is_guided, counted = told(paths.bounces[i])
+        bounces, is_guided, counted = told(paths.bounces[i])
         spread = paths.spread[i]
         accepted = _accepted(rules.most, spread)
         arrival_pdf = paths.pdf[i]
@@ -433,7 +433,7 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
                 # Rays towards lights were stopped here, so what the path sees from now on counts in full.
                 is_crossed = True
                 counted = UNAIMED if counted == UNAIMED else THROUGH
-                number = tally(bounces, is_scattered, is_guided, counted)
+                number = tally(bounces, is_guided, counted)
                 if not entering and times_inside(paths.inside, i, part) > 0:
                     # Out of a body by a hole in it, light is not bent, but radiance widens all the same.
                     throughput = scale(throughput, _widening(paths.inside, i, bodies, block, part, False, -1))
@@ -659,7 +659,7 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
             pdf,
             spread,
             random,
-            tally(bounces + 1, is_scattered, is_guided, counted),
+            tally(bounces + 1, is_guided, counted),
         )
         going += 1
     return going, aimed
@@ -761,7 +761,7 @@ def _turn_back(paths, going, i, position, facing, entering, block, row, bounces,
     random, v = draw(random)
     out = normalize(to_world(_matt(u, v), tangent, bitangent, near))
     throughput = scale(throughput, F(1) / survival)
-    number = tally(bounces + 1, 1, 1, UNAIMED)
+    number = tally(bounces + 1, 1, UNAIMED)
     _carry_on(paths, going, i, lifted(position, near), out, throughput, F(0), F(1), random, number)
     return 1
 

@@ -1,25 +1,25 @@
 """What a path went through so far, in one int32.
 
-From the lowest bits on: bounces (16 bits), whether it was scattered inside a body (1), whether it has met what guides
-the denoiser (1), and whether the lights that it may meet now were counted already (2): `UNAIMED`, `AIMED` from where
-rays towards lights were sent and nothing was met since, `THROUGH` from there on through clear surfaces.
+From the lowest bits on: bounces (16 bits), whether it has met what guides the denoiser, a surface or a cloud (1), and
+whether the lights that it may meet now were counted already (2): `UNAIMED`, `AIMED` from where rays towards lights were
+sent and nothing was met since, `THROUGH` from there on through clear surfaces.
 """
 
 from mat_shelf.optics.kernels import inline
 
 UNAIMED, AIMED, THROUGH = 0, 1, 2
-_SCATTERED_BIT, _GUIDED_BIT, _AIMED_BITS = 16, 17, 18
+_GUIDED_BIT, _AIMED_BITS = 16, 17
 
 
 @inline
-def tally(bounces, scattered, guided, aimed):
-    return bounces | (scattered << _SCATTERED_BIT) | (guided << _GUIDED_BIT) | (aimed << _AIMED_BITS)
+def tally(bounces, guided, aimed):
+    return bounces | (guided << _GUIDED_BIT) | (aimed << _AIMED_BITS)
 
 
 @inline
 def told(number):
-    """Bounces, 1 where the path was scattered, 1 where it has met a guide, and how far the lights were counted."""
-    return number & 0xFFFF, (number >> _SCATTERED_BIT) & 1, (number >> _GUIDED_BIT) & 1, number >> _AIMED_BITS
+    """Bounces, 1 where the path has met a guide, and how far the lights were counted."""
+    return number & 0xFFFF, (number >> _GUIDED_BIT) & 1, number >> _AIMED_BITS
 
 
 @inline

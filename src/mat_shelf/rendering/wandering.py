@@ -111,7 +111,7 @@ def _wander(i, caster, paths, kept, lost, forward, cover):
     """
     origin, d, throughput = row3(paths.origin, i), row3(paths.direction, i), row3(paths.throughput, i)
     random = paths.random[i]
-    bounces, _, _, _ = told(paths.bounces[i])
+    bounces, _, _ = told(paths.bounces[i])
     is_first = is_untouched(paths.bounces[i])
     scatterings = 0
     faint = F(FAINT) * largest(throughput)
@@ -187,7 +187,7 @@ def _wander(i, caster, paths, kept, lost, forward, cover):
         store3(paths.direction, i, d)
         paths.pdf[i] = F(0)
         paths.spread[i] = F(1)
-        paths.bounces[i] = tally(bounces, 1, 1, UNAIMED)
+        paths.bounces[i] = tally(bounces, 1, UNAIMED)
     store3(paths.throughput, i, throughput)
     paths.random[i] = random
     return g, p, hit_u, hit_v, t

@@ -175,7 +175,7 @@ class _SizeCard(QWidget):
         self.priority_box.setAccessibleName("Priority")
         self.priority_box.setToolTip(
             "Where bodies that light goes into overlap, the higher one fills the space: glass 5, liquid 3. Usually the "
-            "part's material says so."
+            "part's material says so. Select a part that is clear or soft."
         )
         self.priority_box.addItem("as material", None)
         for priority in range(10):
@@ -195,7 +195,7 @@ class _SizeCard(QWidget):
         self.unit_box.setCurrentIndex(self.unit_box.findData(product.unit))
         self.unit_box.setEnabled(bool(product.parts))
         self.contact.follow()
-        self.priority_box.setEnabled(part is not None)
+        self.priority_box.setEnabled(part is not None and self.work.has_inside(part))
         self.priority_box.setCurrentIndex(0 if part is None or part.priority is None else part.priority + 1)
 
     def show_distance(self, mm: float) -> None:

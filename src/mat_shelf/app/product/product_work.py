@@ -31,6 +31,7 @@ from mat_shelf.geometry.selecting import (
 from mat_shelf.geometry.size import UNITS
 from mat_shelf.geometry.unwrap import unwrapped
 from mat_shelf.rendering.navigation import framed, looking_at
+from mat_shelf.rendering.scene import has_inside
 from mat_shelf.rendering.touching import room_below
 from mat_shelf.system.fault_log import log_fault
 
@@ -195,6 +196,10 @@ class ProductWork(QObject):
         if new and new != name:
             parts = [part for part in self.project.product.parts if part.group == name]
             self._change("Rename group", parts, lambda part: part.with_(group=new))
+
+    def has_inside(self, part: Part) -> bool:
+        """Whether light goes into a part, so that it may lie in another."""
+        return any(has_inside(self.project.material(worn).recipe) for worn in part.worn())
 
     @command
     def prioritise(self, priority: int | None) -> None:
