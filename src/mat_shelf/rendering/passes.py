@@ -63,9 +63,12 @@ from mat_shelf.rendering.wandering import LOST, advance, thinned
 
 ROULETTE_FROM = 4
 """Bounces after which dim paths may be ended."""
-MOST_GOING = F(0.995)
-"""Share of bright paths that goes on at each bounce. Fewer must not be ended by chance than leave a dense body that is
-clear in part: the few that are left would weigh so much that their mean is never seen."""
+LONG_FROM = 16
+"""Bounces after which what is still bright wanders about in glass, or in a white room."""
+MOST_GOING, MOST_LONG = F(0.97), F(0.999)
+"""Share of bright paths that goes on at each bounce, and from `LONG_FROM` on. There must not be more of them ended by
+chance than leave a dense body that is clear in part: the few that are left would weigh so much that their mean is never
+seen."""
 CROSSINGS = 24
 """Clear surfaces that a ray towards a light may go straight through."""
 _D_LINE, _F_LINE, _C_LINE = 587.6, 486.1, 656.3
@@ -313,7 +316,7 @@ def _carry_on(paths, j, i, origin, direction, throughput, pdf, spread, random, b
 
 
 @inline
-def _survival(throughput, within):
+def _survival(throughput, within, bounces):
     """Chance to go on: radiance is squeezed inside denser bodies, which is no reason to end there.
 
     Parameters
@@ -321,7 +324,8 @@ def _survival(throughput, within):
     within : float32
         Index of what the path is inside of.
     """
-    return min(max(largest(throughput) * within * within, F(0.05)), MOST_GOING)
+    most_going = MOST_GOING if bounces < LONG_FROM else MOST_LONG
+    return min(max(largest(throughput) * within * within, F(0.05)), most_going)
 
 
 @inline
@@ -617,7 +621,7 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
         throughput = mul(throughput, scale(value, F(1) / pdf))
         if bounces >= ROULETTE_FROM:
             within = index if is_clear and (wi[2] < F(0)) == entering else ior_outside
-            survival = _survival(throughput, within)
+            survival = _survival(throughput, within, bounces)
             random, chance = draw(random)
             if chance >= survival:
                 continue
@@ -752,7 +756,7 @@ def _turn_back(paths, going, i, position, facing, entering, block, row, bounces,
     """Light that wanders about in a body, turned back by what is opaque there as by a matt wall; 1 where it goes on."""
     throughput = mul(row3(paths.throughput, i), row3_at(block, row, P.BASE_COLOR))
     random, chance = draw(random)
-    survival = _survival(throughput, F(1))
+    survival = _survival(throughput, F(1), bounces)
     if chance >= survival:
         return 0
     near = facing if entering else scale(facing, F(-1))
