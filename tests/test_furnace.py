@@ -42,6 +42,7 @@ def test_random_materials_give_numbers():
         {"transmission_weight": 1.0, "specular_roughness": 0.6, "geometry_opacity": 0.5},
         {"transmission_weight": 0.4, "specular_roughness": 0.1, "specular_ior": 1.4},
         {"subsurface_weight": 0.7, "geometry_opacity": 0.6},
+        {"base_metalness": 0.939, "transmission_weight": 0.797, "specular_roughness": 0.983},
         {"transmission_weight": 1.0, "coat_weight": 1.0, "coat_roughness": 0.5},
         {"transmission_weight": 1.0, "coat_weight": 1.0, "coat_roughness": 0.9, "specular_roughness": 0.5},
         {"transmission_weight": 1.0, "coat_weight": 1.0, "coat_roughness": 0.2, "coat_ior": 2.0},
@@ -52,7 +53,7 @@ def test_random_materials_give_numbers():
     ids=lambda fields: ", ".join(f"{name} {value}" for name, value in fields.items()),
 )
 def test_what_absorbs_nothing_cannot_be_seen(fields, figure):
-    """Faults that were found: dense rough glass, no reflection at all, holes, coats, films over what is matt."""
+    """Faults that were found: dense rough glass, no reflection at all, holes, much rough metal, coats, films over what is matt."""
     seen = read(WHITE.with_(**fields), most=160)
     figure(seen.mean)
     assert not seen.dropped

@@ -227,7 +227,13 @@ def base_lobes(
         Light from what lies over it, sampled by itself and with the diffuse base.
     """
     mirror = max(mirror, F(0.05))
-    metal = p[i, P.METALNESS]
+    metal, wall = p[i, P.METALNESS], F(0)
+    plain = (F(1) - metal) * (F(1) - p[i, P.TRANSMISSION])
+    sheet = p[i, P.TRANSMISSION] - clear  # what both faces of a thin sheet reflect and pass is all there is
+    if not is_outside and clear > F(0):
+        # Light may find the little that is clear only after a hundred bounces inside, whose weights would multiply. So
+        # the metal beside it is a matt wall there, as it is for a random walk: its weight is the same at each bounce.
+        wall, clear, metal = metal, clear * (F(1) - metal), F(0)
     eta_fresnel = weighted_ior(eta_base, p[i, P.SPECULAR_WEIGHT])
     if eta_fresnel <= F(0):
         eta_fresnel = F(1)
@@ -239,18 +245,18 @@ def base_lobes(
             reflected, total = _weakened(tables, wo, roughness, anisotropy, ax, ay, eta, eta_fresnel)
     opaque_gain = F(1) + fresnel_normal(eta_fresnel) * mirror_lost
     transmit_gain = F(1) / max(total, F(0.05))
-    sheet = p[i, P.TRANSMISSION] - clear  # what both faces of a thin sheet reflect and pass is all there is
     reflect_gain = opaque_gain * (F(1) - clear - sheet) + transmit_gain * clear + sheet / mirror
     passes = clear
     if not is_outside:
         reflect_gain, reflected, past_film, passes = transmit_gain * clear, F(0), F(1), F(1)
     under = min((F(1) - min(reflected * opaque_gain, F(1))) * past_film, F(1))
     color = max(p[i, P.BASE_COLOR], max(p[i, P.BASE_COLOR + 1], p[i, P.BASE_COLOR + 2]))
-    opaque = (F(1) - metal) * (F(1) - p[i, P.TRANSMISSION]) * under
+    opaque = plain * under
     weight_metal = through * metal * max(color, F(0.05))
     # Of what a film reflects in other channels there is some, too.
     weight_boundary = through * (F(1) - metal) * (max(F(1) - under, F(0.15) * film * passes) + under * clear)
-    weight_rest = through * opaque * (F(1) - inside) * color + weight_spread
+    diffuse = opaque * (F(1) - inside) + wall
+    weight_rest = through * diffuse * color + weight_spread
     elsewhere = weight_metal + weight_boundary + through * opaque * inside + weight_over
     whole = max(elsewhere + weight_rest, F(1e-6))
     return Lobes(
@@ -265,7 +271,7 @@ def base_lobes(
         F(1) - elsewhere / whole,  # so that all chances sum to 1 where the surface is all but black, too
         passes,
         under,
-        opaque * (F(1) - inside),
+        diffuse,
         mirror_lost,
         mean_mirror_albedo(tables, roughness) if metal > F(0) else F(1),
         reflect_gain,
