@@ -272,7 +272,7 @@ def show_product_station(app, window: Window, folder: Path) -> None:
         app.processEvents()
         time.sleep(0.02)
     settle(app, window, 16)
-    card = window.product_board.coordinates_card
+    card = window.product_board.uv_card
     card.view_box.setCurrentIndex(card.view_box.findData("stretch"))
     app.processEvents()
     window.grab().save(str(FOLDER / "stretch.png"))

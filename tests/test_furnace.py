@@ -53,7 +53,7 @@ def test_random_materials_give_numbers():
     ids=lambda fields: ", ".join(f"{name} {value}" for name, value in fields.items()),
 )
 def test_what_absorbs_nothing_cannot_be_seen(fields, figure):
-    """Faults that were found: dense rough glass, no reflection at all, holes, much rough metal, coats, films over what is matt."""
+    """Faults that were found: dense rough glass, no reflection at all, holes, rough metal, coats, films over matt."""
     seen = read(WHITE.with_(**fields), most=160)
     figure(seen.mean)
     assert not seen.dropped

@@ -11,7 +11,7 @@ from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
-from mat_shelf.app.product.product_board import GROUP, PART, ZONE
+from mat_shelf.app.product.parts_card import GROUP, PART, ZONE
 from mat_shelf.geometry.solids import box as rounded_box
 
 
@@ -272,7 +272,7 @@ def test_an_import_is_cancelled_refused_or_added(open_window, small_project, qtb
 
 def test_parts_are_unwrapped_and_their_coordinates_shown(lamp, qtbot):
     window, workshop = lamp, lamp.workshop
-    card = window.product_board.coordinates_card
+    card = window.product_board.uv_card
     base = by_name(window, "Base")
     workshop.select(base.id)
     assert workshop.assets.meshes[base.mesh].uv is None and "none yet" in card.words.text()

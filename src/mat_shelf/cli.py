@@ -61,12 +61,12 @@ def _parser() -> argparse.ArgumentParser:
         return made
 
     demo = command("demo", _demo, "open the window with the demo project")
-    demo.add_argument("--screenshot", type=Path, help="save a picture of the window and quit")
+    demo.add_argument("--screenshot", type=Path, help="save an image of the window and quit")
     opening = command("open", _open, "open a project, or the demo where none is given")
     opening.add_argument("file", type=Path, nargs="?")
     new_demo = command("new-demo", _new_demo, "write the demo project")
     new_demo.add_argument("file", type=Path)
-    render = command("render", _render, "render a project to a picture")
+    render = command("render", _render, "render a project to an image")
     render.add_argument("file", type=Path)
     render.add_argument("-o", "--output", type=Path, required=True, help="a .png, .exr, .tiff or .jpg")
     render.add_argument("--width", type=_whole(16, 16384), default=1280)
@@ -81,10 +81,10 @@ def _parser() -> argparse.ArgumentParser:
     render.add_argument(
         "--straight-light",
         action="store_true",
-        help="light goes straight through clear glass: sooner clear, and not true",
+        help="light passes straight through clear glass: sooner free of noise, but less true",
     )
-    render.add_argument("--cut-out", action="store_true", help="the product alone, with alpha")
-    render.add_argument("--bits", type=int, choices=(8, 16), default=8, help="bits a channel of PNG and TIFF")
+    render.add_argument("--cut-out", action="store_true", help="transparent background")
+    render.add_argument("--bits", type=int, choices=(8, 16), default=8, help="bits per channel of PNG and TIFF")
     render.add_argument("--no-denoise", action="store_true")
     bake = command("bake", _bake, "write a material's inputs on a part as a texture set")
     bake.add_argument("file", type=Path)
@@ -92,20 +92,22 @@ def _parser() -> argparse.ArgumentParser:
     bake.add_argument("part", help="name of the part")
     bake.add_argument("-o", "--output", type=Path, required=True, metavar="FOLDER")
     bake.add_argument("--size", type=_whole(16, 16384), default=2048, help="texels along each side")
-    measure = command("measure", _measure, "read a material as instruments would: albedo, gloss, CIELAB")
+    measure = command("measure", _measure, "measure a material as instruments would: albedo, gloss, CIELAB")
     measure.add_argument("file", type=Path, help="a project, or a swatch")
     measure.add_argument("material", nargs="?", help="name of the material; all of a project's otherwise")
     measure.add_argument("--json", action="store_true")
     export = command("export", _export, "write the product with its zones and materials in an open format")
     export.add_argument("file", type=Path)
     export.add_argument("-o", "--output", type=Path, required=True, help="a .glb")
-    prepare = command("prepare", _prepare, "compile the kernels and picture the shelf, so that later starts are quick")
-    prepare.add_argument("--renderer-only", action="store_true", help="leave the shelf alone")
+    prepare = command(
+        "prepare",
+        _prepare,
+        "compile the kernels and render the thumbnails of the library, so that later starts are quick",
+    )
+    prepare.add_argument("--renderer-only", action="store_true", help="leave out the thumbnails of the library")
     bench = command("bench", _bench, "measure speed against the reference libraries")
     bench.add_argument("--json", action="store_true")
-    bench.add_argument(
-        "--error", action="store_true", help="only how far the demo is from the truth after 10 s; takes 15 minutes"
-    )
+    bench.add_argument("--error", action="store_true", help="only the error of the demo after 10 s; takes 15 minutes")
     return parser
 
 
@@ -114,7 +116,7 @@ def _whole(low: int, high: int):
         try:
             value = int(text)
         except ValueError:
-            raise argparse.ArgumentTypeError(f"'{text}' is no whole number") from None
+            raise argparse.ArgumentTypeError(f"'{text}' is not a whole number") from None
         if not low <= value <= high:
             raise argparse.ArgumentTypeError(f"{value} is not between {low} and {high}")
         return value
@@ -128,7 +130,7 @@ def _demo(options) -> None:
     picture = options.screenshot
     if not picture and not _has_display():
         picture = Path("mat-shelf-demo.png").resolve()
-        print("There is no display here, so the window opens unseen and a picture of it is saved.")
+        print("There is no display here, so the window opens unseen and an image of it is saved.")
     if picture:
         os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     project, meshes = demo_project()
@@ -142,7 +144,7 @@ def _open(options) -> None:
 
     project, assets = _read(options.file) if options.file else demo_project()
     if not _has_display():
-        raise BadInputError("there is no display to open a window on; use 'mat-shelf render' for a picture")
+        raise BadInputError("there is no display to open a window on; use 'mat-shelf render' for an image")
     _window(project, assets, path=options.file.resolve() if options.file else None)
 
 
@@ -228,7 +230,7 @@ def _bake(options) -> None:
             folder.mkdir(parents=True, exist_ok=True)
             model, data = folder / f"{part.id}.glb", glb_bytes([NamedMesh(part.name, mesh)])
             write_file(model, data)
-            print(f"'{part.name}' had no coordinates; the unwrapped mesh is in {model}")
+            print(f"'{part.name}' had no UVs; the unwrapped mesh is in {model}")
         alone = project.with_parts([part.with_(material=material.id, zones=(), is_hidden=False)])
         fill_shape_maps(alone, assets, _percent("edges and crevices"))
         progress = _percent(f"baking {part.name}")
@@ -307,9 +309,7 @@ def _render(options) -> None:
         write_picture(options.output, rendered.light, rendered.alpha, deep, extra, is_exact)
         dropped = int(rendered.film.dropped.sum())
         if dropped:
-            print(
-                f"{dropped:,} values of light were no numbers and were left out; please report this.", file=sys.stderr
-            )
+            print(f"{dropped:,} light values were not numbers and were left out; please report this.", file=sys.stderr)
     except (OSError, PictureError) as fault:
         raise BadInputError(str(fault)) from fault
     print(f"Written to {options.output} in {time.monotonic() - started:.1f} s")
@@ -384,7 +384,7 @@ def _prepare(options) -> None:
         shelf = Shelf()
         missing = [entry for entry in shelf.entries() if not thumbnail_path(entry.recipe_key).exists()]
         for number, entry in enumerate(missing, 1):
-            print(f"Picturing the shelf, {number} of {len(missing)}: {entry.name}", flush=True)
+            print(f"Rendering thumbnails, {number} of {len(missing)}: {entry.name}", flush=True)
             make_thumbnail(shelf.swatch(entry.id).recipe)
     except (ShelfError, OSError) as fault:
         raise BadInputError(str(fault)) from fault

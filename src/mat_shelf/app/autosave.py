@@ -86,7 +86,7 @@ class Autosave(QObject):
         try:
             project, assets = self._recovery.restore(lost)
         except PackageError as fault:
-            self._workshop.said.emit(f"It could not be brought back: {fault}")
+            self._workshop.said.emit(f"It could not be restored: {fault}")
             return
         self.wait()
         self._workshop.replace(project, assets, lost.path)
@@ -105,4 +105,4 @@ class Autosave(QObject):
 def words_for(lost: LeftBehind) -> str:
     """What the user is told about it."""
     when = datetime.fromtimestamp(lost.when).strftime("%d %B, %H:%M")
-    return f"'{lost.name}' was not saved when Mat Shelf last ended, on {when}. Bring it back?"
+    return f"'{lost.name}' was not saved when Mat Shelf last ended, on {when}. Restore it?"

@@ -23,8 +23,8 @@ def missing_pictures(workshop: Workshop) -> list[Picture]:
 def words_for_missing(pictures: list[Picture]) -> str:
     names = ", ".join(picture.name for picture in pictures[:3])
     more = f" and {len(pictures) - 3} more" if len(pictures) > 3 else ""
-    what = "A picture is" if len(pictures) == 1 else f"{len(pictures)} pictures are"
-    return f"{what} missing: {names}{more}. Their places are kept and show grey."
+    what = "An image is" if len(pictures) == 1 else f"{len(pictures)} images are"
+    return f"{what} missing: {names}{more}. They show grey until they are found."
 
 
 def replaced(project: Project, digests: dict[str, str]) -> Project:
@@ -85,10 +85,10 @@ class MissingPictures(QObject):
     def tell(self) -> None:
         missing = missing_pictures(self.workshop)
         if missing:
-            self._ask(words_for_missing(missing), ("Look in a folder…", self.choose), ("Leave it", lambda: None))
+            self._ask(words_for_missing(missing), ("Search a folder…", self.choose), ("Cancel", lambda: None))
 
     def choose(self) -> None:
-        folder = QFileDialog.getExistingDirectory(self.parent(), "Where the pictures are")
+        folder = QFileDialog.getExistingDirectory(self.parent(), "Where the images are")
         if folder:
             self.look_in(Path(folder))
 
@@ -107,7 +107,7 @@ class MissingPictures(QObject):
             return  # another project was opened meanwhile
         changed = {old: new for old, new in found.items() if old != new}
         if changed:
-            self.workshop.edit("Find pictures again", replaced(self.workshop.project, changed))
+            self.workshop.edit("Find missing images", replaced(self.workshop.project, changed))
         if found:
             self.workshop.assets.displaced.clear()  # it was made of grey
             self.workshop.shown_changed.emit()

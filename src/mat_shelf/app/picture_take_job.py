@@ -41,4 +41,4 @@ class PictureTakeJob(QThread):
             words = fault.strerror if isinstance(fault, OSError) and fault.strerror else str(fault)
             self.failed.emit(f"{self.path.name} cannot be {self._use}: {words}.")
             return
-        self.taken.emit(Picture(name=name_from(self.path.name, "Picture"), digest=key, kind=kind))
+        self.taken.emit(Picture(name=name_from(self.path.name, "Image"), digest=key, kind=kind))

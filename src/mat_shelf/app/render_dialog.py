@@ -35,8 +35,8 @@ PASS_NAMES = {
     "normal": "Normal",
     "depth": "Depth",
     "position": "Position",
-    "parts": "Masks of parts",
-    "materials": "Masks of materials",
+    "parts": "Part masks",
+    "materials": "Material masks",
 }
 
 
@@ -54,7 +54,7 @@ class RenderDialog(QDialog):
 
     def __init__(self, workshop: Workshop, parent=None):
         super().__init__(parent)
-        self.setWindowTitle("Render a picture")
+        self.setWindowTitle("Render")
         self.setModal(False)
         self.workshop = workshop
         self._cancelled = threading.Event()
@@ -63,24 +63,23 @@ class RenderDialog(QDialog):
         self._limit: float | None = None
         self.view_box, self.set_box = QComboBox(), QComboBox()
         self.size_box = QComboBox()
-        self.size_box.addItems(["Own size", *SIZES])
+        self.size_box.addItems(["Custom", *SIZES])
         self.size_box.textActivated.connect(self._choose_size)
         self.width_box, self.height_box = _spin(16, 16384, 1920, " px"), _spin(16, 16384, 1080, " px")
         self.width_box.setValue(workshop.picture_width)
         self.width_box.valueChanged.connect(self._tell_width)
         self.samples_box = _spin(1, 65536, 128, "")
         self.minutes_box = _spin(0, 24 * 60, 0, " min")
-        self.minutes_box.setSpecialValueText("as long as it takes")
+        self.minutes_box.setSpecialValueText("none")
         self.kind_box = QComboBox()
         self.kind_box.addItems(KINDS)
         self.kind_box.textActivated.connect(self._choose_kind)
-        self.deep_box = QCheckBox("16 bits a channel")
-        self.cut_box = QCheckBox("Product alone, with alpha")
-        self.cut_box.setToolTip("Leaves the backdrop out of the picture; the product still reflects it.")
-        self.straight_box = QCheckBox("Light straight through glass")
+        self.deep_box = QCheckBox("16 bits per channel")
+        self.cut_box = QCheckBox("Transparent background")
+        self.cut_box.setToolTip("Leaves the backdrop out of the render; the product still reflects it.")
+        self.straight_box = QCheckBox("Straight light through glass (no caustics)")
         self.straight_box.setToolTip(
-            "Leaves out the bright patterns that bent light draws, and makes the shadows of glass too even. "
-            "Takes fewer samples; not true."
+            "Leaves out caustics, and makes shadows of glass too even. Needs fewer samples; less true."
         )
         self.pass_boxes = {name: QCheckBox(PASS_NAMES[name]) for name in PASSES}
         folder = workshop.path.parent if workshop.path else home_folder()
@@ -113,9 +112,9 @@ class RenderDialog(QDialog):
         grid.setColumnStretch(3, 1)
         lines = (
             (("View", self.view_box), ("Set", self.set_box)),
-            (("Size", self.size_box), ("File kind", self.kind_box)),
+            (("Size", self.size_box), ("Format", self.kind_box)),
             (("Width", self.width_box), ("Height", self.height_box)),
-            (("Samples", self.samples_box), ("At most", self.minutes_box)),
+            (("Samples", self.samples_box), ("Time limit", self.minutes_box)),
         )
         for row, line in enumerate(lines):
             for column, (text, widget) in enumerate(line):
@@ -218,7 +217,7 @@ class RenderDialog(QDialog):
         self._began = time.monotonic()
         self.bar.setRange(0, self.samples_box.value())
         self.bar.setValue(0)
-        self.state.setText("Getting the scene ready…")
+        self.state.setText("Preparing the scene…")
         self.start_button.setEnabled(False)
         self.cancel_button.setText("Cancel")
         self.is_running.emit(True)
@@ -282,7 +281,7 @@ class RenderDialog(QDialog):
         super().closeEvent(event)
 
     def _choose(self) -> None:
-        kinds = "Pictures (*.png *.exr *.tiff *.jpg)"
+        kinds = "Images (*.png *.exr *.tiff *.jpg)"
         chosen, _ = QFileDialog.getSaveFileName(self, "Render to", self.path_field.text(), kinds)
         if chosen:
             self.path_field.setText(chosen)

@@ -77,7 +77,7 @@ def run(
     window.show()
     if not has_home:
         window.say(
-            "This user has no home folder: the shelf, settings and unsaved work are gone when the window closes."
+            "This user has no home folder: the library, settings and unsaved work are lost when the window closes."
         )
     elif recovery is None:
         window.say(f"Unsaved work cannot be kept for a crash: {reason}. Save often.")

@@ -78,7 +78,7 @@ class Window(QMainWindow):
         self.set_board.focus_wanted.connect(self.hero.want_focus)
         self.hero.focused.connect(lambda: self.set_board.focus_button.setChecked(False))
         self.boards = QStackedWidget()
-        self.boards.setFixedHeight(300)
+        self.boards.setFixedHeight(308)
         self.product_board = ProductBoard(self.work)
         self.product_board.mode_wanted.connect(self.hero.set_mode)
         self.product_board.view_wanted.connect(self.hero.show_coordinates)
@@ -140,18 +140,18 @@ class Window(QMainWindow):
             return made
 
         self.open_action = action("Open…", "Ctrl+O", self._open)
-        self.import_action = action("Import a model…", "Ctrl+I", self._choose_model)
+        self.import_action = action("Import model…", "Ctrl+I", self._choose_model)
         self.save_action = action("Save", "Ctrl+S", self.save)
         self.save_as_action = action("Save as…", "Ctrl+Shift+S", self.save_as)
-        self.render_action = action("Render a picture…", "Ctrl+R", self.open_render)
+        self.render_action = action("Render…", "Ctrl+R", self.open_render)
         self.undo_action = action("Undo", "Ctrl+Z", self.workshop.undo)
         self.redo_action = action("Redo", "Ctrl+Shift+Z", self.workshop.redo)
-        self.keep_action = action("Keep on shelf", "Ctrl+K", self.board.open_keep)
-        self.search_action = action("Search the shelf", "Ctrl+F", self.shelf.search.setFocus)
+        self.keep_action = action("Save to library", "Ctrl+K", self.board.open_keep)
+        self.search_action = action("Search the library", "Ctrl+F", self.shelf.search.setFocus)
         self.dark_action = action("Dark look", "Ctrl+Shift+D", self._change_look)
         self.dark_action.setCheckable(True)
         self.dark_action.setChecked(is_dark())
-        self.unused_action = action("Throw out unused materials", "", self.workshop.throw_out_unused)
+        self.unused_action = action("Remove unused materials", "", self.workshop.throw_out_unused)
         self.keys_action = action("Keys and gestures", "F1", self.open_shortcuts)
         self.quit_action = action("Quit", "Ctrl+Q", self.close)
 
@@ -180,7 +180,7 @@ class Window(QMainWindow):
             button.setProperty("role", "plain")
         self.render_button = QPushButton("Render")
         self.render_button.setProperty("role", "main")
-        self.render_button.setToolTip("Render a finished picture to a file  (Ctrl+R)")
+        self.render_button.setToolTip("Render to a file  (Ctrl+R)")
         self.render_button.clicked.connect(self.open_render)
         layout = QHBoxLayout(bar)
         layout.setContentsMargins(8, 0, 16, 0)
@@ -216,7 +216,7 @@ class Window(QMainWindow):
         """Begins a pattern from the shelf on the material of the selected piece, and opens its strip."""
         begun = self.board.patterns.begin_ready(ready_id)
         if begun is None:
-            self.workshop.said.emit("Click a piece that wears a material first; then the pattern can begin there.")
+            self.workshop.said.emit("Select a part with a material first; then the pattern can be added there.")
             return
         self.stations.buttons()[1].click()
         self.board.patterns.open(begun)
@@ -271,7 +271,7 @@ class Window(QMainWindow):
             shown = self.recent_menu.addAction(f"{path.stem}    {path.parent}")
             shown.triggered.connect(lambda _, path=path: self._may_leave() and self.open_project(path))
         if self.recent_menu.isEmpty():
-            self.recent_menu.addAction("No project was saved or opened yet").setEnabled(False)
+            self.recent_menu.addAction("No recent projects").setEnabled(False)
 
     def dragEnterEvent(self, event) -> None:
         if self._dropped_file(event.mimeData()):
@@ -297,7 +297,7 @@ class Window(QMainWindow):
         return next((path for path in paths if path.suffix.lower() in DROPPED), None)
 
     def _choose_model(self) -> None:
-        chosen, _ = QFileDialog.getOpenFileName(self, "Import a model", self._folder(), MODEL_FILES)
+        chosen, _ = QFileDialog.getOpenFileName(self, "Import model", self._folder(), MODEL_FILES)
         if chosen:
             self.import_model(Path(chosen))
 
@@ -345,8 +345,8 @@ class Window(QMainWindow):
             f"{job.path.name}: {parts} read." + (f" {job.report[0]}." if job.report else ""),
             ("New project", lambda: self._take_in(job, is_new=True)),
             ("Add to this product", lambda: self._take_in(job, is_new=False)),
-            ("Next version of this product", lambda: self._exchange(job)),
-            ("Leave it", lambda: None),
+            ("Update this product", lambda: self._exchange(job)),
+            ("Cancel", lambda: None),
         )
 
     def _exchange(self, job: ImportJob) -> None:
@@ -354,7 +354,7 @@ class Window(QMainWindow):
         if told is None:
             return
         self.stations.buttons()[0].click()
-        self._ask(f"{job.path.name}: {told.words()}", ("Good", lambda: None))
+        self._ask(f"{job.path.name}: {told.words()}", ("OK", lambda: None))
 
     def _take_in(self, job: ImportJob, is_new: bool) -> None:
         bounds = self.work.bounds_of(job.product, job.assets)
@@ -396,7 +396,7 @@ class Window(QMainWindow):
         problems = self.workshop.shelf.problems
         if problems:
             more = f" And {len(problems) - 1} more." if len(problems) > 1 else ""
-            self.say(f"On the shelf: {problems[0]}.{more}")
+            self.say(f"Library: {problems[0]}.{more}")
 
     def _offer_what_was_left_behind(self) -> None:
         found = self.autosave.left_behind() if self.autosave else []
@@ -404,8 +404,8 @@ class Window(QMainWindow):
             newest = found[0]
             self.notice.ask(
                 words_for(newest),
-                ("Bring it back", lambda: self.autosave.bring_back(newest)),
-                ("Throw it away", lambda: self.autosave.throw_away(newest)),
+                ("Restore", lambda: self.autosave.bring_back(newest)),
+                ("Delete", lambda: self.autosave.throw_away(newest)),
             )
             self._place_notice()
 
@@ -427,7 +427,7 @@ class Window(QMainWindow):
     def _open(self) -> None:
         if not self._may_leave():
             return
-        chosen, _ = QFileDialog.getOpenFileName(self, "Open a project", self._folder(), PROJECT_FILES)
+        chosen, _ = QFileDialog.getOpenFileName(self, "Open project", self._folder(), PROJECT_FILES)
         if chosen:
             self.open_project(Path(chosen))
 
@@ -460,7 +460,7 @@ class Window(QMainWindow):
     def save_as(self) -> SaveJob | None:
         """Asks where to, and saves aside from the window; None where nothing was begun."""
         suggested = str(Path(self._folder()) / f"{plain_file_name(self.workshop.project.name)}{ENDING}")
-        chosen, _ = QFileDialog.getSaveFileName(self, "Save the project", suggested, PROJECT_FILES)
+        chosen, _ = QFileDialog.getSaveFileName(self, "Save project", suggested, PROJECT_FILES)
         return self._save_to(project_path(Path(chosen)), ANY) if chosen else None
 
     def _save_to(self, path: Path, expected) -> SaveJob | None:
@@ -481,8 +481,8 @@ class Window(QMainWindow):
                 self.workshop.note_saved(job.path, job.project, job.stamp)
         elif job.is_changed_elsewhere:
             self._ask(
-                f"{job.problem}. Saving now would replace that.",
-                ("Save over it", lambda: self._save_to(job.path, ANY)),
+                f"{job.problem}. Saving now would overwrite that.",
+                ("Overwrite", lambda: self._save_to(job.path, ANY)),
                 ("Save as…", self.save_as),
                 ("Cancel", lambda: None),
             )
@@ -513,7 +513,7 @@ class Window(QMainWindow):
             return True
         answer = QMessageBox.question(
             self,
-            "Changes not saved",
+            "Unsaved changes",
             f"'{self.workshop.project.name}' has changes that are not saved. Save them?",
             QMessageBox.StandardButton.Save | QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel,
         )

@@ -11,7 +11,7 @@ from mat_shelf.app.command import command
 from mat_shelf.app.picture_take_job import PictureTakeJob
 from mat_shelf.document.history import History
 from mat_shelf.document.ids import free_name, new_id
-from mat_shelf.document.parameter import Frozen, explain
+from mat_shelf.document.parameter import Frozen, explain, shown_number
 from mat_shelf.document.pattern import Pattern
 from mat_shelf.document.project import Camera, Material, Part, Picture, Project, View, Zone
 from mat_shelf.document.recipe import Overlay, Recipe
@@ -248,7 +248,7 @@ class Workshop(QObject):
         """Puts a view in use."""
         project = self.project.with_(current_view=view_id)
         self.free_camera = None
-        self.edit("Change of view", project)
+        self.edit("Change view", project)
         self.camera_changed.emit()
 
     @command
@@ -258,7 +258,7 @@ class Workshop(QObject):
         view = View(id=new_id("view"), name=name, camera=self.camera)
         project = self.project.with_view(view).with_(current_view=view.id)
         self.free_camera = None
-        self.edit(f"Keep view {name}", project)
+        self.edit(f"Save view {name}", project)
         self.camera_changed.emit()
 
     @command
@@ -268,7 +268,7 @@ class Workshop(QObject):
             view = self.project.view.with_(camera=self.free_camera)
             project = self.project.with_view(view)
             self.free_camera = None
-            self.edit(f"Move view {view.name}", project)
+            self.edit(f"Update view {view.name}", project)
             self.camera_changed.emit()
 
     @command
@@ -276,16 +276,16 @@ class Workshop(QObject):
         """Throws out the view in use; the final one stays."""
         view = self.project.view
         if view.id == self.project.views[0].id:
-            self.said.emit("The final view stays: move it instead.")
+            self.said.emit("The final view cannot be removed; update it instead.")
             return
         rest = tuple(v for v in self.project.views if v.id != view.id)
-        self.edit(f"Throw out view {view.name}", self.project.with_(views=rest, current_view=rest[0].id))
+        self.edit(f"Remove view {view.name}", self.project.with_(views=rest, current_view=rest[0].id))
         self.camera_changed.emit()
 
     @command
     def use_set(self, set_id: str) -> None:
         """Puts a set in use."""
-        self.edit("Change of set", self.project.with_(current_set=set_id))
+        self.edit("Change set", self.project.with_(current_set=set_id))
 
     def edit(self, label: str, project: Project, gesture: str | None = None) -> None:
         if self._together is not None:
@@ -325,7 +325,7 @@ class Workshop(QObject):
             self.said.emit(str(fault))
             return
         if swatch is None:
-            self.said.emit("That swatch is no longer on the shelf.")
+            self.said.emit("That swatch is no longer in the library.")
             return
         project, part = self.project, self.project.part(part_id)
         material = next((m for m in project.materials if m.swatch == swatch.id and m.recipe == swatch.recipe), None)
@@ -334,7 +334,7 @@ class Workshop(QObject):
                 for data in self.shelf.pictures(swatch).values():
                     self.assets.add_map(data)
             except (ShelfError, PictureError) as fault:
-                self.said.emit(f"A picture of '{swatch.name}' cannot be used: {fault}.")
+                self.said.emit(f"An image of '{swatch.name}' cannot be used: {fault}.")
             material = self._material_of(swatch)
             project = project.with_material(material)
         wearer = part.zone(zone_id) if zone_id else part
@@ -391,7 +391,7 @@ class Workshop(QObject):
         material = self.selected_material
         if material is not None and material.parent is not None:
             followed = material.given_back(name, self.project.material(material.parent).recipe)
-            self.edit(f"Follow in {Recipe.parameter(name).title}", self.project.with_material(followed))
+            self.edit(f"Follow parent in {Recipe.label(name)}", self.project.with_material(followed))
 
     @command
     def rename_material(self, name: str) -> None:
@@ -409,8 +409,8 @@ class Workshop(QObject):
         if self._opened_material in {m.id for m in unused}:
             self.select(self.selected)
         count = "1 material" if len(unused) == 1 else f"{len(unused)} materials"
-        self.edit(f"Throw out {count}", self.project.without(unused))
-        self.said.emit(f"{count} that nothing used thrown out: {', '.join(m.name for m in unused)}.")
+        self.edit(f"Remove {count}", self.project.without(unused))
+        self.said.emit(f"{count} removed, which nothing used: {', '.join(m.name for m in unused)}.")
 
     @command
     def keep(self, name: str, family: str, tags: tuple[str, ...] = ()) -> bool:
@@ -426,12 +426,12 @@ class Workshop(QObject):
                 variant = swatch.with_(parent=parent, own=material.own)
                 swatch = variant if variant.following(above.recipe) is variant else swatch
         except (ValidationError, ShelfError) as fault:
-            self.said.emit(f"The swatch could not be kept: {_told(fault)}")
+            self.said.emit(f"The swatch could not be saved: {_told(fault)}")
             return False
         if not self._put_on_shelf(swatch):
             return False
         kept = material.with_(name=swatch.name, family=family, swatch=swatch.id)
-        self.edit(f"Keep {swatch.name}", self.project.with_material(kept))
+        self.edit(f"Save {swatch.name} to library", self.project.with_material(kept))
         return True
 
     @command
@@ -444,7 +444,7 @@ class Workshop(QObject):
             self.said.emit(str(fault))
             return False
         if swatch is None:
-            self.said.emit("This material is not on the shelf yet; keep it as a new swatch.")
+            self.said.emit("This material is not in the library yet; save it as a new swatch.")
             return False
         return self._put_on_shelf(swatch.tuned(material.recipe))
 
@@ -464,7 +464,7 @@ class Workshop(QObject):
         try:
             changed = swatch.with_(name=name, family=family, tags=tags, note=note)
         except ValidationError as fault:
-            self.said.emit(f"The swatch cannot be described so: {explain(fault)}")
+            self.said.emit(f"The swatch cannot be saved so: {explain(fault)}")
             return False
         return self._put_on_shelf(changed)
 
@@ -488,8 +488,8 @@ class Workshop(QObject):
             return
         self.shelf_changed.emit()
         self.asked.emit(
-            f"'{name}' is off the shelf. Projects that wear it keep it.",
-            "Put it back",
+            f"'{name}' was deleted from the library. Projects that use it keep it.",
+            "Restore",
             lambda: self._put_back(entry_id),
         )
 
@@ -502,7 +502,7 @@ class Workshop(QObject):
 
     def _may_be_called(self, name: str, but_for: str | None) -> bool:
         if not name.strip():
-            self.said.emit("Give the swatch a name before keeping it.")
+            self.said.emit("Give the swatch a name before saving it.")
             return False
         try:
             is_free = self.shelf.name_is_free(name, but_for)
@@ -510,7 +510,7 @@ class Workshop(QObject):
             self.said.emit(str(fault))
             return False
         if not is_free:
-            self.said.emit(f"The shelf already has a swatch called '{name.strip()}'; choose another name.")
+            self.said.emit(f"The library already has a swatch called '{name.strip()}'; choose another name.")
         return is_free
 
     def pictures_of(self, thing: Swatch | Material) -> dict[str, bytes]:
@@ -535,27 +535,27 @@ class Workshop(QObject):
         """Lights the set in use with a room picture from an EXR or HDR file; None takes it away."""
         studio = self.project.set
         if path is None:
-            self.edit("Take the room picture away", self.project.with_set(studio.with_(room=None)))
+            self.edit("Remove environment", self.project.with_set(studio.with_(room=None)))
             return
 
         def light(picture: Picture) -> None:
             present = next((each for each in self.project.sets if each.id == studio.id), None)
             if present is None:
-                self.said.emit(f"{picture.name} lights nothing: the set '{studio.name}' is no longer there.")
+                self.said.emit(f"{picture.name} was not used: the set '{studio.name}' was removed.")
                 return
-            self.edit("Room picture", self.project.with_set(present.with_(room=picture)))
+            self.edit("Environment", self.project.with_set(present.with_(room=picture)))
 
-        self._take_in(path, self.assets.add_room, "a room picture", light)
+        self._take_in(path, self.assets.add_room, "an environment", light)
 
     @command
     def set_reference(self, path: Path | None) -> None:
         """Puts a picture file beside the render; None takes it away. Says why where it cannot be read."""
         if path is None:
-            self.edit("Take the reference away", self.project.with_(reference=None))
+            self.edit("Remove reference", self.project.with_(reference=None))
             return
 
         def compare(picture: Picture) -> None:
-            self.edit("Reference picture", self.project.with_(reference=picture))
+            self.edit("Reference", self.project.with_(reference=picture))
 
         self._take_in(path, self.assets.add_picture, "a reference", compare)
 
@@ -646,5 +646,6 @@ def _refusal(model: type[Frozen], name: str, fault: ValidationError) -> str:
     field = model.parameter(name)
     if field.annotation is float:
         low, high = model.limits(name)
-        return f"{field.title} must be a number from {low:g} to {high:g}."
-    return f"{field.title} cannot be that: {explain(fault)}"
+        low, high = (shown_number(field, end) for end in (low, high))
+        return f"{model.label(name)} must be a number from {low} to {high}."
+    return f"{model.label(name)} cannot be that: {explain(fault)}"

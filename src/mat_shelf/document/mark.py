@@ -46,7 +46,7 @@ class Mark(Frozen):
     point: Point
     facing: tuple[Turn, Turn, Turn]
     way: Literal["along", "flat"] = Field(
-        "along", title="Lies", description="Along the surface, as paper does; or flat, as projected straight on."
+        "along", title="Projection", description="Conform: along the surface, as paper. Flat: projected straight on."
     )
     width: float = number(
         30.0, 0.1, 5000, label="Width", unit="mm", tip="True size along the surface.", usual=(1, 200), log=True
@@ -54,40 +54,50 @@ class Mark(Frozen):
     height: float = number(
         20.0, 0.1, 5000, label="Height", unit="mm", tip="True size along the surface.", usual=(1, 200), log=True
     )
-    turn: float = number(0.0, -180, 180, label="Turn", unit="°", tip="Against the clock, seen straight on.")
+    turn: float = number(0.0, -180, 180, label="Rotation", unit="°", tip="Anticlockwise, seen square-on.")
     is_mirrored: bool = Field(
-        False, title="Mirrored", description="As print on the inside of glass is, to be read from outside."
+        False, title="Mirrored", description="For print on the inside of glass, to be read from outside."
     )
     seen: Literal["outside", "inside", "both"] = Field(
-        "both", title="Seen from", description="The side it is on, the inside of a clear body, or both."
+        "both", title="Visible from", description="Front: the side it is on. Back: the inside of a clear body."
     )
     art: Picture | None = None
     crop: tuple[Share, Share, Share, Share] = (0.0, 0.0, 0.0, 0.0)
     back: Picture | None = None
     recipe: Recipe = Recipe(base_color=(1.0, 1.0, 1.0), specular_roughness=0.45)
     backing: float = number(
-        0.0, 0, 1, label="Sheet", tip="What is there where the art is clear: none 0, a clear sticker 0.25, paper 1."
+        0.0,
+        0,
+        1,
+        label="Backing opacity",
+        tip="Opacity where the artwork is clear: none 0, a clear sticker 0.25, paper 1.",
     )
     thickness: float = number(
-        0.08, 0, 5, label="Thick", unit="mm", tip="Shows at the sheet's edge. Paper 0.08 to 0.2.", usual=(0, 0.5)
+        0.08,
+        0,
+        5,
+        label="Thickness",
+        unit="mm",
+        tip="Shows at the edge of the label. Paper 0.08 to 0.2.",
+        usual=(0, 0.5),
     )
     rise: float = number(
-        0.4, -10, 10, label="Rise", unit="mm", tip="Above 0 it is raised, below it is sunk.", usual=(-1, 1)
+        0.4, -10, 10, label="Stamp height", unit="mm", tip="Above 0 raised, below 0 sunk.", usual=(-1, 1)
     )
     slope: float = number(
         0.6,
         0.01,
         50,
-        label="Slope",
+        label="Edge width",
         unit="mm",
-        tip="Way its edge rises over; wide in moulded glass.",
+        tip="Width over which the edge rises; wide in moulded glass.",
         usual=(0.05, 3),
     )
     profile: Literal["straight", "round", "flat-topped"] = Field(
-        "flat-topped", title="Profile", description="Of the slope: a ramp, a bulge, or a ramp that eases at both ends."
+        "flat-topped", title="Edge profile", description="Shape of the edge: smooth at both ends, straight, or round."
     )
     is_displaced: bool = Field(
-        False, title="Relief", description="Bump bends the light only; true relief stands out of the surface itself."
+        False, title="Relief", description="Bump changes the shading only; true relief displaces the surface itself."
     )
     luminance: float = number(
         120.0,
@@ -95,19 +105,21 @@ class Mark(Frozen):
         100_000,
         label="Luminance",
         unit="cd/m²",
-        tip="Of the art's white. Far dimmer than one first sets: figures behind glass 80 to 200.",
+        tip="Luminance of the artwork's white. Far dimmer than one first sets: figures behind glass 80 to 200.",
         usual=(0, 800),
     )
-    black: float = number(0.0, 0, 0.2, label="Black level", tip="What shines where the art is black, of its white.")
+    black: float = number(
+        0.0, 0, 0.2, label="Black level", tip="Light where the artwork is black, as a share of its white."
+    )
     is_on: bool = True
 
     @model_validator(mode="after")
     def _has_a_side(self) -> "Mark":
         if not sum(x * x for x in self.facing) > 1e-6:
-            raise ValueError(f"mark '{self.name}' faces nowhere")
+            raise ValueError(f"mark '{self.name}' has no facing direction")
         left, right, top, bottom = self.crop
         if left + right > 0.999 or top + bottom > 0.999:
-            raise ValueError(f"nothing of the art of mark '{self.name}' is left")
+            raise ValueError(f"nothing of the artwork of mark '{self.name}' is left")
         return self
 
     def pictures(self) -> list[Picture]:

@@ -1,5 +1,6 @@
 """Parameters: fields of frozen models that carry what a value row needs to show them."""
 
+import math
 from typing import Annotated, Any, Self
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
@@ -19,8 +20,23 @@ def number(
     unit: str = "",
     usual: tuple[float, float] | None = None,
     log: bool = False,
+    qualified: str = "",
+    scale: float = 1.0,
+    zero: str = "",
 ) -> Any:
-    """A numeric parameter with the range it accepts, the range its slider spans and its words."""
+    """A numeric parameter with the range it accepts, the range its slider spans and its words.
+
+    Parameters
+    ----------
+    usual : (float, float), optional
+        Range of its slider; all that it accepts if left out.
+    qualified : str
+        Label where no card says what it belongs to.
+    scale : float
+        Units shown in one unit of the value, such as 1000 nm in 1 µm.
+    zero : str
+        Word that is shown for 0.
+    """
     return Field(
         default,
         ge=low,
@@ -28,13 +44,20 @@ def number(
         allow_inf_nan=False,
         title=label,
         description=tip,
-        json_schema_extra={"unit": unit, "usual": list(usual or (low, high)), "log": log},
+        json_schema_extra={
+            "unit": unit,
+            "usual": list(usual or (low, high)),
+            "log": log,
+            "qualified": qualified,
+            "scale": scale,
+            "zero": zero,
+        },
     )
 
 
-def color(default: Color, *, label: str, tip: str) -> Any:
+def color(default: Color, *, label: str, tip: str, qualified: str = "") -> Any:
     """A colour parameter, linear Rec.709, each channel in [0, 1]."""
-    return Field(default, title=label, description=tip)
+    return Field(default, title=label, description=tip, json_schema_extra={"qualified": qualified})
 
 
 Length = Annotated[float, Field(ge=-1e7, le=1e7, allow_inf_nan=False)]
@@ -61,6 +84,12 @@ class Frozen(BaseModel):
         return cls.model_fields[name]
 
     @classmethod
+    def label(cls, name: str) -> str:
+        """Label of a field where no card says what it belongs to. Raises KeyError."""
+        field = cls.model_fields[name]
+        return (field.json_schema_extra or {}).get("qualified") or field.title or name
+
+    @classmethod
     def limits(cls, name: str) -> tuple[float, float]:
         """Lowest and highest accepted value of a numeric parameter."""
         bounds = cls.model_fields[name].metadata
@@ -68,6 +97,35 @@ class Frozen(BaseModel):
             next(m.ge for m in bounds if hasattr(m, "ge")),
             next(m.le for m in bounds if hasattr(m, "le")),
         )
+
+
+def figures(value: float) -> str:
+    """A number to about three significant figures."""
+    if 0 < abs(value) < 0.1:
+        return f"{value:.4f}".rstrip("0")
+    digits = 2 if abs(value) < 10 else 1 if abs(value) < 100 else 0
+    return f"{value:.{digits}f}"
+
+
+def shown_number(field: FieldInfo, value: float) -> str:
+    """Text of a numeric parameter's value in the unit that is shown, without the unit."""
+    extra = field.json_schema_extra
+    if value == 0 and extra["zero"]:
+        return extra["zero"]
+    if extra["scale"] != 1:
+        return f"{value * extra['scale']:.4g}"
+    return figures(value)
+
+
+def read_number(field: FieldInfo, text: str) -> float:
+    """Value of a numeric parameter from text in the unit that is shown; NaN where it is no number."""
+    extra = field.json_schema_extra
+    if extra["zero"] and text.strip().lower() == extra["zero"]:
+        return 0.0
+    try:
+        return float(text) / extra["scale"]
+    except ValueError:
+        return math.nan
 
 
 def _cut(text: str, most: int) -> str:

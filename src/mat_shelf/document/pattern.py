@@ -101,17 +101,17 @@ class Placement(Frozen):
 
     projection: Projection = Field(
         "solid",
-        title="Lies",
-        description="How it comes onto the part: through it, by its own coordinates, thrown on, or round it.",
+        title="Projection",
+        description="How the pattern is mapped onto the part: through it, by its UVs, along an axis, or around one.",
     )
-    axis: Axis = Field("y", title="Axis", description="The direction of the part that it runs along or round.")
+    axis: Axis = Field("y", title="Axis", description="Axis of the part that the projection uses.")
     size: float = number(
         10.0,
         0.001,
         10_000,
         label="Size",
         unit="mm",
-        tip="How long one repeat, or the largest detail, is on the product.",
+        tip="Length of one repeat, or of the largest detail, on the product.",
         usual=(0.05, 200),
         log=True,
     )
@@ -124,7 +124,9 @@ class Placement(Frozen):
         usual=(0.1, 200),
         log=True,
     )
-    turn: float = number(0.0, -360, 360, label="Turn", unit="°", tip="Turns it on the surface.", usual=(-180, 180))
+    turn: float = number(
+        0.0, -360, 360, label="Rotation", unit="°", tip="Rotates the pattern on the surface.", usual=(-180, 180)
+    )
     shift: tuple[Millimetres, Millimetres] = (0.0, 0.0)
     seam: float = number(
         180.0,
@@ -132,24 +134,24 @@ class Placement(Frozen):
         360,
         label="Seam",
         unit="°",
-        tip="Where a cylinder's or ball's ends meet; 0 is the front.",
+        tip="Where the ends of a cylinder or sphere projection meet; 0 is the front.",
         usual=(-180, 180),
     )
     blend: float = number(
-        0.25, 0, 1, label="Blend", tip="How softly sides, or the two ends at the seam, run into each other."
+        0.25, 0, 1, label="Blend", tip="Softness between the sides of a box, or between the two ends at the seam."
     )
     over: Literal["part", "product"] = Field(
-        "part", title="Over", description="Begins anew on each part, or runs on over the whole product."
+        "part", title="Extent", description="Starts again on each part, or continues over the whole product."
     )
     shuffle: float = number(
         0.0,
         0,
         1,
         label="Shuffle",
-        tip="Shifts it on each part by another amount, so that neighbours do not show the same piece. 1 is anywhere.",
+        tip="Random offset for each part, so that neighbours do not show the same area. 1 is anywhere.",
     )
     shuffle_turn: float = number(
-        0.0, 0, 180, label="Shuffle turn", unit="°", tip="Turns it on each part by up to this much."
+        0.0, 0, 180, label="Shuffle rotation", unit="°", tip="Random rotation for each part, up to this much."
     )
 
 
@@ -176,13 +178,13 @@ class Pattern(Frozen):
     @model_validator(mode="after")
     def _starts_with_a_source(self) -> Self:
         if not self.steps[0].is_source:
-            raise ValueError(f"pattern '{self.name}' does not begin with a source")
+            raise ValueError(f"pattern '{self.name}' does not start with a source")
         for step in self.steps[1:]:
             if step.is_source:
                 raise ValueError(f"pattern '{self.name}' has a second source, '{step.label}'")
         if prod(step.asks for step in self.steps if step.is_on) > MOST_ASKED:
             slow = ", ".join(step.label for step in self.steps if step.is_on and step.asks > 1)
-            raise ValueError(f"pattern '{self.name}' would take for ever with {slow} one after another; take one out")
+            raise ValueError(f"pattern '{self.name}' would take too long with {slow} one after another; remove one")
         return self
 
     def used(self) -> list[str]:
@@ -222,7 +224,7 @@ class Feed(Frozen):
     pattern: Id
     low: Level | tuple[Level, Level, Level] = 0.0
     high: Level | tuple[Level, Level, Level] = 1.0
-    amount: float = number(1.0, 0, 1, label="Amount", tip="How much of the pattern counts beside the constant value.")
+    amount: float = number(1.0, 0, 1, label="Amount", tip="Mix between the constant value (0) and the pattern (1).")
 
 
 class Relief(Frozen):
@@ -248,7 +250,7 @@ class Relief(Frozen):
         1000,
         label="Height",
         unit="mm",
-        tip="From the pattern's black to its white. Brushing 0.002, leather 0.2. Below zero it goes down.",
+        tip="From the pattern's black to its white. Brushing 0.002, leather 0.2. Negative goes down.",
         usual=(-0.2, 0.2),
     )
     kind: Literal["height", "normal", "normal, green down"] = "height"
@@ -260,7 +262,7 @@ class Relief(Frozen):
         20,
         label="Fineness",
         unit="mm",
-        tip="Longest side of the triangles that carry true relief: a fifth of what is to be seen standing out.",
+        tip="Longest side of the triangles of true relief: a fifth of the smallest detail that should stand out.",
         usual=(0.1, 2),
         log=True,
     )

@@ -122,9 +122,9 @@ class Product(Frozen):
         0.05,
         0,
         5,
-        label="Contact",
+        label="Gap tolerance",
         unit="mm",
-        tip="Clear bodies with a gap narrower than this touch: a liquid and its glass then show no dark line between.",
+        tip="Bodies with a gap narrower than this touch: a liquid and its glass then show no dark line between.",
         usual=(0, 0.5),
     )
 
@@ -171,7 +171,7 @@ class Camera(Frozen):
         800,
         label="Focal length",
         unit="mm",
-        tip="Full frame. Products look calm from 85 to 135 mm; short lenses stretch what is near.",
+        tip="Full frame. Products look calm at 85 to 135 mm; short lenses stretch what is near.",
         usual=(24, 300),
         log=True,
     )
@@ -180,7 +180,8 @@ class Camera(Frozen):
         0,
         64,
         label="f-stop",
-        tip="Low blurs what is out of focus, 0 keeps all sharp. Usually 8 to 22.",
+        zero="off",
+        tip="Low values blur what is out of focus; off keeps all sharp. Usually 8 to 22.",
         usual=(0, 32),
     )
     focus: float = number(
@@ -189,7 +190,8 @@ class Camera(Frozen):
         10_000_000,
         label="Focus",
         unit="mm",
-        tip="Distance of what is sharp, from the camera. 0 is the point it looks at.",
+        zero="target",
+        tip="Distance from the camera to what is sharp; 0 focuses on the point it looks at.",
         usual=(0, 2000),
     )
 
@@ -239,18 +241,18 @@ class Set(Frozen):
         250.0,
         0,
         1_000_000,
-        label="Room above",
+        label="Ambient above",
         unit="cd/m²",
-        tip="Luminance of the room over the horizon. It fills shadows and shows in reflections.",
+        tip="Luminance above the horizon. It fills shadows and shows in reflections.",
         usual=(0, 2000),
     )
     ground: float = number(
         80.0,
         0,
         1_000_000,
-        label="Room below",
+        label="Ambient below",
         unit="cd/m²",
-        tip="Luminance of the room under the horizon.",
+        tip="Luminance below the horizon.",
         usual=(0, 2000),
     )
     room: Picture | None = None
@@ -258,14 +260,14 @@ class Set(Frozen):
         1000.0,
         0,
         1_000_000,
-        label="Room picture",
+        label="Environment",
         unit="cd/m²",
-        tip="Luminance of a value of 1 in the room picture. It brightens or darkens the whole room.",
+        tip="Luminance of a value of 1 in the environment image. It brightens or darkens all of it.",
         usual=(10, 10_000),
         log=True,
     )
     turn: float = number(
-        0.0, -180, 180, label="Turn", unit="°", tip="Turns all lights about the product; the camera stays."
+        0.0, -180, 180, label="Rotation", unit="°", tip="Rotates all lights about the product; the camera stays."
     )
     exposure: float = number(
         0.0,
@@ -273,20 +275,20 @@ class Set(Frozen):
         12,
         label="Exposure",
         unit="stops",
-        tip="One step doubles the light. At 0, 1000 cd/m² is the brightest that is shown.",
+        tip="One stop doubles the light. At 0, 1000 cd/m² is the brightest that is shown.",
         usual=(-4, 4),
     )
     straight_light: bool = Field(
         False,
-        title="Light straight through glass",
-        description="Clears up glass quickly while you work, at a price in truth: its bright patterns are missing and "
-        "its shadows are too even. Renders leave it off unless you ask.",
+        title="Straight light through glass (no caustics)",
+        description="Glass clears up sooner while you work, but is less true: caustics are missing, shadows of glass "
+        "too even. Renders leave it off unless you ask.",
     )
     exact_colors: bool = Field(
         False,
         title="Exact colours",
-        description="Shows every colour up to four fifths of white as it is, to match a brand's. The usual curve takes "
-        "up to 0.04 off each channel: pictures gain depth, and matt colours come out a little deeper.",
+        description="Shows every colour up to four fifths of white as it is, to match a brand colour. The usual curve "
+        "takes up to 0.04 off each channel: renders gain depth, and matt colours come out a little deeper.",
     )
     backdrop: Backdrop | None = Backdrop()
 

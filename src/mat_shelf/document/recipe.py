@@ -57,90 +57,112 @@ class Recipe(Frozen):
         What lies over it here and there, the lowest first.
     """
 
-    base_weight: float = number(1.0, 0, 1, label="Strength", tip="Scales the colour. Usually 1.")
+    base_weight: float = number(1.0, 0, 1, label="Base weight", tip="Scales the base colour. Usually 1.")
     base_color: Color = color(
         (0.8, 0.8, 0.8),
-        label="Colour",
-        tip="What diffuse light, or a metal seen straight on, takes. Real surfaces stay under 0.9.",
+        label="Base colour",
+        tip="Colour of diffuse light, or of a metal seen straight on. Real surfaces stay under 0.9.",
     )
     base_diffuse_roughness: float = number(
         0.0,
         0,
         1,
-        label="Chalkiness",
-        tip="Flattens the shading, as clay or paper do. Plastics 0, plaster 0.5 to 1.",
+        label="Diffuse roughness",
+        tip="Flattens the shading, as on clay or paper. Plastics 0, plaster 0.5 to 1.",
     )
     base_metalness: float = number(
-        0.0, 0, 1, label="Metal", tip="0 is plastic, glass, lacquer; 1 is bare metal. Rarely between."
+        0.0, 0, 1, label="Metalness", tip="0 for plastic, glass and lacquer; 1 for bare metal. Rarely between."
     )
     specular_weight: float = number(
         1.0,
         0,
         1,
-        label="Reflection",
+        label="Specular weight",
         tip="Scales the surface reflection. Usually 1; less for porous surfaces.",
     )
     specular_color: Color = color(
         (1.0, 1.0, 1.0),
-        label="Edge tint",
-        tip="Of a metal: its colour at grazing angles. Of anything else: a tint of the reflection, usually white.",
+        label="Specular colour",
+        tip="Of a metal: its colour at grazing angles. Of anything else: tint of the reflection, usually white.",
     )
     specular_roughness: float = number(
         0.3,
         0,
         1,
         label="Roughness",
+        qualified="Specular roughness",
         tip="Low is mirror-like, high is dull. Polished metal 0.05 to 0.15, satin 0.3, rubber 0.6.",
     )
     specular_roughness_anisotropy: float = number(
         0.0,
         0,
         1,
-        label="Brushing",
-        tip="Draws the highlight out across the brushing. Turned metal 0.6, brushed metal 0.9.",
+        label="Anisotropy",
+        qualified="Specular anisotropy",
+        tip="Stretches the highlight across the brushing. Turned metal 0.6, brushed metal 0.9.",
     )
     brush_way: Literal["round", "along"] = Field(
         "round",
-        title="Brushed",
-        description="Round an axis of the part, as on a lathe: circles on its ends, rings on its sides. Or along it.",
+        title="Direction",
+        description="Brushing around an axis of the part, as on a lathe, or along it.",
+        json_schema_extra={"qualified": "Brushing direction"},
     )
-    brush_axis: Axis = Field("y", title="Brush axis", description="The axis of the part that the brushing goes by.")
+    brush_axis: Axis = Field(
+        "y",
+        title="Axis",
+        description="Axis of the part that the brushing follows.",
+        json_schema_extra={"qualified": "Brushing axis"},
+    )
     brush_turn: float = number(
-        0.0, -180, 180, label="Brush turn", unit="°", tip="Turns the brushing on the surface; 90 is across."
+        0.0,
+        -180,
+        180,
+        label="Rotation",
+        qualified="Brushing rotation",
+        unit="°",
+        tip="Rotates the brushing on the surface; 90 is across.",
     )
     specular_ior: float = number(
         1.5,
         1.0,
         3.0,
         label="IOR",
+        qualified="Specular IOR",
         tip="Refractive index: water 1.33, plastics 1.46 to 1.6, glass 1.52, diamond 2.42.",
         usual=(1.0, 2.5),
     )
     transmission_weight: float = number(
-        0.0, 0, 1, label="Transmission", tip="How much of the body is clear. 1 for glass and liquids."
+        0.0, 0, 1, label="Transmission", tip="Share of the body that is clear. 1 for glass and liquids."
     )
     transmission_color: Color = color(
         (1.0, 1.0, 1.0),
-        label="Tint at depth",
-        tip="The colour white light has left after passing through the depth below.",
+        label="Transmission colour",
+        tip="Colour of white light after passing through the depth below.",
     )
     transmission_depth: float = number(
         0.0,
         0,
         10_000,
-        label="Depth",
+        label="At depth",
+        qualified="Transmission depth",
         unit="mm",
-        tip="The thickness at which light has the tint. Deep makes it pale; ink 1 mm, bottle glass 30 mm.",
+        tip="Thickness at which light has the transmission colour. Deep makes it pale; ink 1 mm, bottle glass 30 mm.",
         usual=(0.1, 200),
         log=True,
     )
     transmission_scatter: Color = color(
         (0.0, 0.0, 0.0),
-        label="Cloudiness",
-        tip="Light that is scattered inside over the depth above: milk glass, cream, juice. Black is clear.",
+        label="Scatter colour",
+        qualified="Transmission scatter colour",
+        tip="Light scattered inside over the depth above: milk glass, cream, juice. Black is clear.",
     )
     transmission_scatter_anisotropy: float = number(
-        0.0, -0.95, 0.95, label="Scatter forward", tip="Above 0 light mostly goes on as it went; milk 0.7, haze 0.9."
+        0.0,
+        -0.95,
+        0.95,
+        label="Scatter anisotropy",
+        qualified="Transmission scatter anisotropy",
+        tip="Above 0 light scatters mostly forward; milk 0.7, haze 0.9.",
     )
     transmission_dispersion_scale: float = number(
         0.0, 0, 1, label="Dispersion", tip="Splits white light into colours, as cut crystal does. 1 is as in nature."
@@ -150,65 +172,85 @@ class Recipe(Frozen):
         9,
         91,
         label="Abbe number",
-        tip="How little a glass splits light: window glass 59, crystal 31, diamond 55; the lower the more colour.",
+        tip="Window glass 59, crystal 31, diamond 55; the lower, the more a glass splits light.",
     )
     subsurface_weight: float = number(
-        0.0, 0, 1, label="Subsurface", tip="How much of the body lets light in and out again: wax 1, skin 1, stone 0.8."
+        0.0,
+        0,
+        1,
+        label="Subsurface",
+        tip="Share of the body that scatters light beneath its surface: wax 1, skin 1, stone 0.8.",
     )
-    subsurface_color: Color = color((0.8, 0.8, 0.8), label="Inside", tip="The colour of a thick piece, lit evenly.")
+    subsurface_color: Color = color(
+        (0.8, 0.8, 0.8), label="Subsurface colour", tip="Colour of a thick body, lit evenly."
+    )
     subsurface_radius: float = number(
         1.0,
         0.001,
         10_000,
-        label="Reach",
+        label="Subsurface radius",
         unit="mm",
-        tip="How far light gets between two scatterings. Plastic 0.1, marble 0.5, wax 1 to 2, jelly 10.",
+        tip="Mean distance between two scattering events. Plastic 0.1, marble 0.5, wax 1 to 2, jelly 10.",
         usual=(0.02, 30),
         log=True,
     )
     subsurface_radius_scale: Color = color(
         (1.0, 0.5, 0.25),
-        label="Colour reach",
-        tip="Red gets furthest in most soft bodies, so their thin edges glow red.",
+        label="Radius scale",
+        qualified="Subsurface radius scale",
+        tip="Radius in red, green and blue. Red travels furthest in most soft bodies, so their thin edges glow red.",
     )
     subsurface_scatter_anisotropy: float = number(
-        0.0, -0.95, 0.95, label="Inner forward", tip="Above 0 light mostly goes on as it went, and deeper."
+        0.0,
+        -0.95,
+        0.95,
+        label="Scatter anisotropy",
+        qualified="Subsurface scatter anisotropy",
+        tip="Above 0 light scatters mostly forward, and deeper.",
     )
-    coat_weight: float = number(0.0, 0, 1, label="Coat", tip="A clear layer over all: lacquer, varnish, wet film.")
+    coat_weight: float = number(
+        0.0, 0, 1, label="Coat weight", tip="A clear layer over all: lacquer, varnish, wet film."
+    )
     coat_color: Color = color(
-        (1.0, 1.0, 1.0), label="Coat tint", tip="What is left of white that went in and out through the coat."
+        (1.0, 1.0, 1.0), label="Coat colour", tip="Colour of white light that passed through the coat, in and out."
     )
-    coat_roughness: float = number(0.0, 0, 1, label="Coat rough", tip="Polished lacquer 0 to 0.05, satin varnish 0.25.")
+    coat_roughness: float = number(
+        0.0, 0, 1, label="Coat roughness", tip="Polished lacquer 0 to 0.05, satin varnish 0.25."
+    )
     coat_roughness_anisotropy: float = number(
-        0.0, 0, 1, label="Coat brushing", tip="Draws the coat's highlight out: varnish laid on with a brush 0.4."
+        0.0, 0, 1, label="Coat anisotropy", tip="Stretches the coat's highlight: varnish applied with a brush 0.4."
     )
     coat_ior: float = number(
         1.6, 1.0, 3.0, label="Coat IOR", tip="Lacquers and varnishes 1.45 to 1.6.", usual=(1.2, 2.0)
     )
     coat_darkening: float = number(
-        1.0, 0, 1, label="Darkening", tip="What is under a coat looks deeper and darker, as wet things do."
+        1.0, 0, 1, label="Coat darkening", tip="A coated surface looks deeper and darker, as wet ones do."
     )
     fuzz_weight: float = number(
-        0.0, 0, 1, label="Fuzz", tip="Fine fibres or dust over all, bright at grazing angles: velvet, felt, peach."
+        0.0,
+        0,
+        1,
+        label="Fuzz weight",
+        tip="Fine fibres or dust over all, bright at grazing angles: velvet, felt, peach.",
     )
     fuzz_color: Color = color((1.0, 1.0, 1.0), label="Fuzz colour", tip="Colour of the fibres.")
-    fuzz_roughness: float = number(
-        0.5, 0, 1, label="Fuzz spread", tip="Low shines only at the rim, high spreads over the whole."
-    )
+    fuzz_roughness: float = number(0.5, 0, 1, label="Fuzz roughness", tip="Low shows at the rim only, high all over.")
     thin_film_weight: float = number(
         0.0,
         0,
         1,
-        label="Thin film",
-        tip="A film as thin as light waves, which makes colours: soap, oil, heat-tinted steel, pearl.",
+        label="Thin film weight",
+        tip="A film as thin as a wavelength of light, which makes colours: soap, oil, heat-tinted steel, pearl.",
     )
     thin_film_thickness: float = number(
         0.5,
         0,
         3,
         label="Film thickness",
-        unit="µm",
-        tip="Sets the colours. Heat tint 0.04 to 0.08, soap 0.2 to 0.8, pearl 0.3 to 0.5.",
+        qualified="Thin film thickness",
+        unit="nm",
+        scale=1000,
+        tip="Sets the colours. Heat tint 40 to 80, soap 200 to 800, pearl 300 to 500.",
         usual=(0, 1),
     )
     thin_film_ior: float = number(
@@ -216,6 +258,7 @@ class Recipe(Frozen):
         1.0,
         3.0,
         label="Film IOR",
+        qualified="Thin film IOR",
         tip="Soap 1.33, oil 1.45, oxides of steel 2.3 and of titanium 2.5.",
         usual=(1.2, 2.6),
     )
@@ -223,27 +266,28 @@ class Recipe(Frozen):
         0.0,
         0,
         1_000_000,
-        label="Glow",
+        label="Luminance",
+        qualified="Emission luminance",
         unit="cd/m²",
-        tip="Of the light that the surface gives off, in its colour. A phone's screen 500, a lit ring 1500; far less "
-        "than one first sets. Where a pattern feeds the colour, of the pattern's white.",
+        tip="Luminance of the emitted light, in its colour. A phone's screen 500, a lit ring 1500; far less than one "
+        "first sets. Where a pattern feeds the colour, luminance of the pattern's white.",
         usual=(0, 3000),
     )
-    emission_color: Color = color((1.0, 1.0, 1.0), label="Glow colour", tip="Colour of the light given off.")
+    emission_color: Color = color((1.0, 1.0, 1.0), label="Emission colour", tip="Colour of the emitted light.")
     geometry_opacity: float = number(
-        1.0, 0, 1, label="Opacity", tip="How much of the surface is there at all: gauze, mesh, bubbles. Usually 1."
+        1.0, 0, 1, label="Opacity", tip="Share of the surface that is present: gauze, mesh, bubbles. Usually 1."
     )
     geometry_thin_walled: bool = Field(
         False,
-        title="Walls",
-        description="A sheet without thickness lets light straight on: bubbles, film, single panes. A body bends it.",
+        title="Thin-walled",
+        description="A sheet without thickness passes light straight on: bubbles, film, panes. A solid refracts it.",
     )
     nesting_priority: int = Field(
         5,
         ge=0,
         le=9,
         title="Priority",
-        description="Where clear bodies overlap, the higher one fills the space: glass 5, liquid 3.",
+        description="Where bodies that transmit light overlap, the higher priority fills the space: glass 5, liquid 3.",
     )
     contact: Literal["dry", "wet"] = Field(
         "dry",
@@ -254,7 +298,7 @@ class Recipe(Frozen):
     feeds: Annotated[tuple[Feed, ...], Field(max_length=len(FEEDABLE))] = ()
     relief: Annotated[tuple[Relief, ...], Field(max_length=64)] = ()
     age: float = number(
-        1.0, 0, 1, label="Age", tip="Scales all overlays together: 0 is as new, 1 as they are set.", usual=(0, 1)
+        1.0, 0, 1, label="Age", tip="Scales all overlays together: 0 is as new, 1 is as set.", usual=(0, 1)
     )
     overlays: Annotated[tuple["Overlay", ...], Field(max_length=32)] = ()
 
@@ -386,7 +430,7 @@ class Recipe(Frozen):
 
     def uses_of(self, pattern_id: str) -> list[str]:
         """What a pattern feeds, in words: labels of inputs, relief, names of other patterns."""
-        inputs = [Recipe.parameter(feed.input).title for feed in self.feeds if feed.pattern == pattern_id]
+        inputs = [Recipe.label(feed.input) for feed in self.feeds if feed.pattern == pattern_id]
         rows = ["Relief" for row in self.relief if row.pattern == pattern_id]
         return inputs + rows + [p.name for p in self.patterns if pattern_id in p.used()]
 
@@ -421,7 +465,7 @@ class Overlay(Frozen):
     name: Name
     recipe: Recipe = Field(default_factory=lambda: Recipe())
     mask: Id | None = None
-    amount: float = number(1.0, 0, 1, label="Amount", tip="How much of it there is where the mask is white.")
+    amount: float = number(1.0, 0, 1, label="Amount", tip="Amount of the overlay where the mask is white.")
     relief: Literal["adds", "replaces"] = "adds"
     is_on: bool = True
 

@@ -54,7 +54,7 @@ def as_art(data: bytes) -> bytes:
     except Image.UnidentifiedImageError:
         return data  # of a kind that Pillow does not read; whoever reads it says what is wrong
     except Exception as fault:  # readers of damaged files raise whatever they stumble over
-        raise PictureError("the picture is damaged and cannot be read") from fault
+        raise PictureError("the image is damaged and cannot be read") from fault
 
 
 def _changes_nothing(transform) -> bool:
@@ -103,7 +103,7 @@ def _layered(data: bytes) -> PSDImage:
     except MemoryError:
         raise
     except Exception as fault:  # as above
-        raise PictureError("the picture is damaged and cannot be read") from fault
+        raise PictureError("the image is damaged and cannot be read") from fault
     check_bytes(document.width * document.height * 4)
     return document
 
@@ -124,7 +124,7 @@ def _layers(data: bytes) -> list[tuple[str, object]]:
     try:
         for layer in _layered(data).descendants():
             if len(found) >= MOST_LAYERS:
-                raise PictureError(f"it has more than {MOST_LAYERS} layers; merge some where it was made")
+                raise PictureError(f"it has more than {MOST_LAYERS} layers; merge some of them")
             if not layer.is_group() and layer.width > 0 and layer.height > 0:
                 parent = layer.parent
                 group = f"{parent.name} / " if parent is not None and parent.parent is not None else ""
@@ -214,7 +214,7 @@ def _document(data: bytes):
     try:
         document = pypdfium2.PdfDocument(data)
     except Exception as fault:  # as above
-        raise PictureError("it is no PDF that can be read; one with a password must be saved without") from fault
+        raise PictureError("the PDF cannot be read; save one with a password without it") from fault
     try:
         yield document
     finally:

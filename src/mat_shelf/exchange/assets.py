@@ -158,7 +158,7 @@ def gather_assets(project: Project, read: Callable[[str], bytes | None]) -> Asse
     rooms = {studio.room.digest for studio in project.sets if studio.room is not None}
     maps = {picture.digest for picture in project.map_pictures()}
     for picture in project.pictures():
-        what = f"the picture '{picture.name}'"
+        what = f"the image '{picture.name}'"
         if picture.digest in maps and read(names[picture.digest]) is None:
             continue  # the pattern keeps its place and shows grey until the picture is found again
         try:

@@ -30,7 +30,7 @@ def drawn(svg: bytes) -> bytes:
         raise PictureError("the drawing is larger than 20 MB; simplify it")
     wide, tall = _checked_size(svg)
     if max(wide, tall) > DRAWN_PIXELS * min(wide, tall):
-        raise PictureError("the drawing is a line without width")
+        raise PictureError("the drawing has no width")
     across, up = (max(round(DRAWN_PIXELS * side / max(wide, tall)), 1) for side in (wide, tall))
     try:
         inner = _DECLARATION.sub("", svg.decode("utf-8-sig"), count=1)
@@ -38,9 +38,9 @@ def drawn(svg: bytes) -> bytes:
         frame = f'<svg xmlns="http://www.w3.org/2000/svg" width="{across}" height="{up}" viewBox="0 0 {wide} {tall}">'
         return bytes(resvg_py.svg_to_bytes(svg_string=f"{frame}{inner}</svg>", dpi=96.0))
     except UnicodeDecodeError:
-        raise PictureError("the drawing is not written in UTF-8; save it so") from None
+        raise PictureError("the drawing is not written in UTF-8; save it as UTF-8") from None
     except ValueError as fault:
-        raise PictureError(f"it is no drawing that can be read ({str(fault)[:80]})") from None
+        raise PictureError(f"the drawing cannot be read ({str(fault)[:80]})") from None
 
 
 def _checked_size(svg: bytes) -> tuple[float, float]:
@@ -55,7 +55,7 @@ def _checked_size(svg: bytes) -> tuple[float, float]:
         plain = name.rpartition(":")[2].lower()
         if not root:
             if plain != "svg":
-                raise PictureError("it is no drawing that can be read")
+                raise PictureError("the drawing cannot be read")
             root.update(attributes, svg="")
         if plain in _REFUSED:
             raise PictureError("the drawing holds scripts or foreign parts; save it as plain SVG")
@@ -76,16 +76,16 @@ def _checked_size(svg: bytes) -> tuple[float, float]:
     try:
         parser.Parse(svg, True)
     except expat.ExpatError as fault:
-        raise PictureError(f"it is no drawing that can be read ({fault})") from None
+        raise PictureError(f"the drawing cannot be read ({fault})") from None
     return _size(root)
 
 
-_OUTSIDE = "the drawing refers to another file; embed it where it was made"
+_OUTSIDE = "the drawing refers to another file; embed it"
 
 
 def _check_link(link: str) -> None:
     if link.startswith("data:image/svg"):
-        raise PictureError("the drawing holds another drawing as a picture; ungroup or flatten it where it was made")
+        raise PictureError("the drawing holds another drawing as an image; ungroup or flatten it")
     if link and not link.startswith(("#", "data:image/")):
         raise PictureError(_OUTSIDE)
 
@@ -100,5 +100,5 @@ def _size(root: dict[str, str]) -> tuple[float, float]:
         except ValueError:
             size = ()
     if len(size) != 2 or not all(0 < side < 1e9 for side in size):
-        raise PictureError("the drawing does not say how large it is; give it a size where it was made")
+        raise PictureError("the drawing does not say how large it is; give it a size")
     return size

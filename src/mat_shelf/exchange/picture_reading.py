@@ -102,6 +102,6 @@ def _decoded(decode: Callable, data: bytes, *rest):
     except FaultError as fault:
         if fault.kind == PictureError.__name__:
             raise PictureError(str(fault)) from None
-        raise PictureError("the picture is damaged and cannot be read") from fault
+        raise PictureError("the image is damaged and cannot be read") from fault
     except LimitError as fault:
-        raise PictureError(f"it cannot be read: {fault}; simplify it where it was made") from None
+        raise PictureError(f"it cannot be read: {fault}; simplify it") from None

@@ -26,7 +26,7 @@ def ending_of(path: Path, alpha: bool = False, deep: bool = False, layers: bool 
     if ending == ".jpg" and (alpha or deep):
         raise PictureError("a JPEG has neither alpha nor 16 bits; choose PNG, TIFF or EXR")
     if layers and ending != ".exr":
-        raise PictureError("passes need an EXR; give the picture the ending .exr")
+        raise PictureError("passes need an EXR; give the file the ending .exr")
     return ending
 
 
@@ -113,7 +113,7 @@ def _encode(name: str, ending: str, spec, pixels: np.ndarray) -> None:
     kind = {".jpg": "jpeg", ".exr": "openexr"}.get(ending, ending[1:])
     output = OpenImageIO.ImageOutput.create(kind)
     if not output.open(name, spec) or not output.write_image(pixels) or not output.close():
-        raise OSError(f"the picture could not be encoded ({output.geterror().strip() or 'it may be too large'})")
+        raise OSError(f"the image could not be encoded ({output.geterror().strip() or 'it may be too large'})")
 
 
 def _developed(light: np.ndarray, alpha: np.ndarray | None, deep: bool, is_exact: bool) -> np.ndarray:

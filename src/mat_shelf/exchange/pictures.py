@@ -42,7 +42,7 @@ def check_bytes(count: int, most: int = MOST_BYTES) -> None:
     """Refuse a picture that would decode to too many bytes. Raises PictureError."""
     if count > most:
         takes = f"{count / 1e9:.1f} GB" if count >= 1e9 else f"{count / 1e6:.0f} MB"
-        raise PictureError(f"the picture would take {takes} of memory, more than {most / 1e9:.1f} GB; make it smaller")
+        raise PictureError(f"the image would take {takes} of memory, more than {most / 1e9:.1f} GB; make it smaller")
 
 
 def decode_picture(data: bytes) -> tuple[np.ndarray, str]:
@@ -58,12 +58,12 @@ def decode_picture(data: bytes) -> tuple[np.ndarray, str]:
     Raises
     ------
     PictureError
-        If it is no picture, is damaged or too large.
+        If it is no image, is damaged or too large.
     """
     try:
         picture = Image.open(io.BytesIO(data), formats=list(KINDS))
     except Exception as fault:  # damage ends in whatever the reader of that kind raises
-        raise PictureError("this is no PNG, JPEG, TIFF or WebP picture, or it is damaged") from fault
+        raise PictureError("this is no PNG, JPEG, TIFF or WebP image, or it is damaged") from fault
     check_bytes(picture.width * picture.height * 3, MOST_REFERENCE_BYTES)
     kind = KINDS[picture.format]
     try:
@@ -71,7 +71,7 @@ def decode_picture(data: bytes) -> tuple[np.ndarray, str]:
     except MemoryError:
         raise
     except Exception as fault:  # as above
-        raise PictureError("the picture is damaged and cannot be shown") from fault
+        raise PictureError("the image is damaged and cannot be shown") from fault
 
 
 def map_kind(data: bytes) -> str:
@@ -79,7 +79,7 @@ def map_kind(data: bytes) -> str:
     for start, kind in _SIGNATURES:
         if data.startswith(start):
             return kind
-    raise PictureError("this is no PNG, JPEG, TIFF, EXR, PSD or WebP picture")
+    raise PictureError("this is no PNG, JPEG, TIFF, EXR, PSD or WebP image")
 
 
 def decode_map(data: bytes) -> Blocks:
@@ -96,7 +96,7 @@ def decode_map(data: bytes) -> Blocks:
         source = stack.enter_context(_opened(data, map_kind(data)))
         spec = source.spec()
         if spec.width < 1 or spec.height < 1 or spec.depth > 1:
-            raise PictureError("the picture is empty, or it is a volume")
+            raise PictureError("the image is empty, or it is a volume")
         depth = {"uint8": np.uint8, "uint16": np.uint16}.get(str(spec.format), np.float32)
         shape = (spec.height, spec.width, min(spec.nchannels, 4))
         check_bytes(prod(shape) * np.dtype(depth).itemsize)
@@ -122,9 +122,9 @@ def _rows(source, shape, depth, stack: ExitStack) -> Iterator[np.ndarray]:
             else:
                 pixels = source.read_scanlines(0, 0, spec.y + row, spec.y + last, spec.z, 0, channels, kind)
             if pixels is None or pixels.size != (last - row) * width * channels:
-                raise PictureError("the picture is damaged and cannot be read")
+                raise PictureError("the image is damaged and cannot be read")
             if depth == np.float32 and not np.isfinite(pixels).all():
-                raise PictureError("the picture holds values that are not numbers; save it again where it was made")
+                raise PictureError("the image holds values that are not numbers; save it again")
             yield pixels
 
 
@@ -140,7 +140,7 @@ def _opened(data: bytes, kind: str):
         if source is None or source.format_name() != _FORMATS.get(kind, kind):
             with suppress(UnicodeDecodeError):  # its words may quote the damaged file
                 OpenImageIO.geterror()
-            raise PictureError("the picture is damaged and cannot be read")
+            raise PictureError("the image is damaged and cannot be read")
         try:
             yield source
         finally:
@@ -169,23 +169,23 @@ def decode_room(data: bytes) -> tuple[np.ndarray, str]:
     """
     kind = "exr" if data[:4] == b"\x76\x2f\x31\x01" else "hdr" if data[:2] == b"#?" else None
     if kind is None:
-        raise PictureError("this is no EXR or HDR picture")
+        raise PictureError("this is no EXR or HDR image")
     with _opened(data, kind) as source:
         spec = source.spec()
         if spec.width * spec.height > MOST_ROOM_PIXELS:
-            raise PictureError("the picture is larger than 8192 by 8192 pixels; make it smaller")
+            raise PictureError("the image is larger than 8192 by 8192 pixels; make it smaller")
         if spec.width != 2 * spec.height:
             raise PictureError(
-                f"a room picture must be twice as wide as high; this one is {spec.width} by {spec.height} pixels"
+                f"an environment must be twice as wide as high; this one is {spec.width} by {spec.height} pixels"
             )
         if spec.nchannels not in (1, 3, 4):
-            raise PictureError("the picture has neither one channel nor red, green and blue")
+            raise PictureError("the image has neither one channel nor red, green and blue")
         shape = (spec.height, spec.width, min(spec.nchannels, 3))
         pixels = np.concatenate(
             [part.reshape(-1, *shape[1:]) for part in _rows(source, shape, np.float32, ExitStack())]
         )
     if not pixels.max() > 0:
-        raise PictureError("the picture is black throughout; a room needs some light")
+        raise PictureError("the image is black throughout; an environment needs some light")
     if pixels.shape[1] > ROOM_WIDTH:
         buffer = OpenImageIO.ImageBuf(np.ascontiguousarray(pixels))
         region = OpenImageIO.ROI(0, ROOM_WIDTH, 0, ROOM_WIDTH // 2)

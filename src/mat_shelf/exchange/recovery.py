@@ -123,7 +123,7 @@ class Recovery:
         try:
             return project, gather_assets(project, lambda name: _kept(lost.folder / name, LARGEST_FILE))
         except AssetError as fault:
-            raise PackageError(f"{fault} in what was kept; open the last save instead") from None
+            raise PackageError(f"{fault} in the unsaved work; open the last save instead") from None
 
     @staticmethod
     def forget(lost: LeftBehind) -> None:
@@ -165,4 +165,4 @@ def _kept(path: Path, most: int) -> bytes:
         return read_file(path, most)
     except OSError as fault:
         words = fault.strerror or str(fault)
-        raise PackageError(f"{path.name} of the kept work cannot be read ({words}); open the last save") from None
+        raise PackageError(f"{path.name} of the unsaved work cannot be read ({words}); open the last save") from None

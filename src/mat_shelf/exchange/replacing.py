@@ -26,7 +26,7 @@ class Exchange:
         if self.by_shape:
             said.append("by shape: " + ", ".join(f"{new} as {old}" for old, new in self.by_shape))
         said.append("new: " + ", ".join(self.new) if self.new else "nothing new")
-        said.append("gone: " + ", ".join(self.gone) if self.gone else "nothing gone")
+        said.append("removed: " + ", ".join(self.gone) if self.gone else "nothing removed")
         return "; ".join(said) + "."
 
 

@@ -48,6 +48,6 @@ def swatch_pictures(path: Path) -> dict[str, bytes]:
             data = read(f"pictures/{picture.digest}.{picture.kind}")
             if data is not None and picture.digest not in found:
                 if digest(data) != picture.digest:
-                    raise PackageError(f"{path.name} is damaged: a picture in it is not what it was")
+                    raise PackageError(f"{path.name} is damaged: an image in it is damaged")
                 found[picture.digest] = data
         return found

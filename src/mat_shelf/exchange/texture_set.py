@@ -18,16 +18,16 @@ from mat_shelf.patterns.sources import Pictured
 from mat_shelf.patterns.steps import Invert
 
 ROLES = {
-    "color": "Colour",
+    "color": "Base colour",
     "roughness": "Roughness",
-    "gloss": "Gloss, inverted into roughness",
-    "metal": "Metal",
+    "gloss": "Gloss, inverted to roughness",
+    "metal": "Metalness",
     "normal": "Normals, green up",
     "normal down": "Normals, green down",
     "height": "Height",
     "opacity": "Opacity, left out",
     "occlusion": "Occlusion, left out",
-    "glow": "Glow",
+    "glow": "Emission",
     "none": "Left out",
 }
 """What a picture can be, and the words for it."""
@@ -71,7 +71,7 @@ def recognised(picture: Picture, pyramid: Pyramid) -> Taken:
     role, reason = _by_name(picture.name)
     looks = _by_content(pyramid)
     if role is None:
-        role, reason = looks, "by what is in it"
+        role, reason = looks, "by its content"
     elif role in ("normal", "normal down") and looks != "normal":
         role, reason = "none", f"{reason}, but it holds no normals"
     if role == "normal" and pyramid.channels >= 3:
@@ -90,7 +90,7 @@ def _by_name(name: str) -> tuple[str | None, str]:
     joined = ["".join(pair) for pair in zip(words, words[1:], strict=False)]
     for word in [*reversed(joined), *reversed(words)]:
         if word in _BY_WORD:
-            return _BY_WORD[word], f"by '{word}' in its name"
+            return _BY_WORD[word], f"'{word}' in the file name"
     return None, ""
 
 

@@ -50,7 +50,7 @@ def _part(scene, node) -> dict | None:
         return None
     to_world = np.asarray(to_world, np.float64)
     if not np.isfinite(to_world).all():
-        raise ValueError("a node stands where no number says")
+        raise ValueError("a node has a position that is no number")
     faces = np.asarray(solid.faces)
     if len(faces) and (faces.min() < 0 or faces.max() >= len(solid.vertices)):
         raise ValueError("it refers to vertices that are not there")

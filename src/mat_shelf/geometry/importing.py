@@ -83,7 +83,7 @@ def read_model(path: Path, say: Callable[[str], None] = lambda text: None) -> Im
     except OSError as fault:
         raise MeshError(f"{path.name} cannot be read: {fault.strerror}") from None
     if not path.is_file():
-        raise MeshError(f"{path.name} is no file")
+        raise MeshError(f"{path.name} is not a file")
     if size > LARGEST_FILE:
         raise MeshError(f"{path.name} is larger than {LARGEST_FILE >> 30} GiB; split it or reduce it")
     if not size:
@@ -100,12 +100,12 @@ def read_model(path: Path, say: Callable[[str], None] = lambda text: None) -> Im
     if not pieces:
         raise MeshError(f"{path.name} holds no surfaces")
     if len(pieces) > MOST_PARTS:
-        raise MeshError(f"{path.name} has {len(pieces):,} parts; join some of them where it was made")
+        raise MeshError(f"{path.name} has {len(pieces):,} parts; join some of them")
     if sum(len(piece[2]) for piece in pieces) > MOST_TRIANGLES:
         raise MeshError(f"{path.name} has more than {MOST_TRIANGLES // 1_000_000} million faces; reduce it")
     faults = []
     for number, (name, vertices, triangles, normals, uv, labels) in enumerate(pieces, 1):
-        say(f"Mending part {number} of {len(pieces)}")
+        say(f"Repairing part {number} of {len(pieces)}")
         try:
             mesh, kept, repairs = repaired(vertices * UNITS[model.unit], triangles, normals, uv)
         except MeshError as fault:
@@ -134,9 +134,9 @@ def _step_pieces(path: Path, materials: dict[str, Recipe]) -> list:
         try:
             cascadio.step_to_glb(str(path), str(written), STEP_FINENESS_MM, STEP_FINENESS_RADIANS)
         except Exception as fault:  # the reader raises whatever the damage happens to cause
-            raise MeshError(f"{path.name} is no STEP file, or it is damaged") from fault
+            raise MeshError(f"{path.name} is not a STEP file, or it is damaged") from fault
         if not written.exists() or not written.stat().st_size:
-            raise MeshError(f"{path.name} is no STEP file, it holds no solids, or it is damaged")
+            raise MeshError(f"{path.name} is not a STEP file, it holds no solids, or it is damaged")
         pieces = _scene_pieces(written, ".glb", materials)
     # The GLB between is in metres, as glTF is; the model's numbers are millimetres.
     return [(name, vertices * UNITS["m"], *rest) for name, vertices, *rest in pieces]

@@ -58,7 +58,7 @@ def checked(vertices, triangles, normals=None, crease_degrees: float = 40.0, uv=
     if not len(triangles) or not len(vertices):
         raise MeshError("the mesh has no faces; export it again with its surface")
     if not np.isfinite(vertices).all():
-        raise MeshError("the mesh has coordinates that are not numbers; repair it where it was made")
+        raise MeshError("the mesh has coordinates that are not numbers; repair it")
     if triangles.min() < 0 or triangles.max() >= len(vertices):
         raise MeshError("the mesh refers to vertices that are not there; the file is damaged")
     if np.abs(vertices).max() > 1e6:

@@ -32,7 +32,7 @@ class Repairs:
         if self.duplicate:
             said.append(f"{_count(self.duplicate, 'double face')} removed")
         if self.turned:
-            said.append(f"{_count(self.turned, 'face')} turned right side out")
+            said.append(f"{_count(self.turned, 'face')} turned outwards")
         if self.rebuilt_normals:
             said.append("normals rebuilt")
         if not self.is_watertight:

@@ -59,18 +59,18 @@ def size_question(name: str, size_mm, unit: str) -> str | None:
     guesses = other_units(longest, unit)
     what = f"{name} is {length_words(longest)} {way}, very {odd} for a product, with its numbers read as "
     what += f"{UNIT_NAMES[unit]}."
-    return f"{what} Is the unit {UNIT_NAMES[guesses[0].unit]}?" if guesses else f"{what} Set its size in Product."
+    return f"{what} Is its unit {UNIT_NAMES[guesses[0].unit]}?" if guesses else f"{what} Set its size in Product."
 
 
 def depth_warning(color, depth_mm: float, thickness_mm: float) -> str | None:
-    """What is wrong between a tint's depth and the size of what wears it; None where they agree.
+    """Mismatch between a transmission depth and the size of a part, in words; None where they agree.
 
     Parameters
     ----------
     color : (3,) float
         Linear Rec.709 transmittance over `depth_mm`.
     thickness_mm : float
-        Shortest side of the piece.
+        Shortest side of the part.
     """
     if depth_mm <= 0 or thickness_mm <= 0:
         return None
@@ -78,7 +78,7 @@ def depth_warning(color, depth_mm: float, thickness_mm: float) -> str | None:
     lightest, darkest = max(color), min(color)
     thick, depth = length_words(thickness_mm), length_words(depth_mm)
     if lightest > 0.02 and lightest**depths < 0.002:
-        return f"{thick} thick, but the tint is reached at {depth}: black throughout"
+        return f"{thick} thick, but full colour is reached at {depth}: black throughout"
     if darkest < 0.9 and darkest**depths > 0.995:
-        return f"{thick} thick, but the tint needs {depth}: it will not show"
+        return f"{thick} thick, but the colour needs {depth}: it will not show"
     return None

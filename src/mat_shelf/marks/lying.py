@@ -202,7 +202,7 @@ def _around(mesh: Mesh, middle: np.ndarray, side: np.ndarray, reach: float):
     near, cross = near[size > 1e-12], cross[size > 1e-12] / size[size > 1e-12, None]
     facing = np.flatnonzero(cross @ side > 0.3)
     if not len(facing):
-        raise LyingError("no surface faces its side there; drag it onto the part again")
+        raise LyingError("no surface faces it there; drag it onto the part again")
     nearest = closest_point(corners[near[facing]], np.broadcast_to(middle, (len(facing), 3)))
     gap = ((nearest - middle) ** 2).sum(axis=1)
     start = facing[gap.argmin()]

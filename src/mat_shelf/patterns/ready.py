@@ -47,7 +47,7 @@ def _ready(key: str, name: str, tags: str, height: float, *steps: Step, **placem
 
 
 READY = (
-    _ready("wobble", "Wobble", "broad uneven surface", 0.04, Noise(octaves=2), size=14),
+    _ready("wobble", "Undulation", "broad uneven surface", 0.04, Noise(octaves=2), size=14),
     _ready("mottle", "Mottle", "uneven colour roughness", 0.01, Noise(octaves=5, gain=0.6), size=6),
     _ready("blotches", "Blotches", "patches mask grime", 0.02, Noise(character="blotchy", octaves=5), size=18),
     _ready("orange-peel", "Orange peel", "lacquer paint spray", 0.004, Noise(octaves=1), size=1.1),
@@ -133,7 +133,7 @@ READY = (
         size=0.7,
     ),
     _ready("oak", "Oak", "wood rings pores", 0.03, Wood(pores=0.8, fibres=0.5), size=2.2),
-    _ready("maple", "Maple", "wood pale quiet", 0.01, Wood(pores=0.0, late=0.2, waver=0.3), size=3),
+    _ready("maple", "Maple", "wood pale calm", 0.01, Wood(pores=0.0, late=0.2, waver=0.3), size=3),
     _ready("walnut", "Walnut", "wood dark waving", 0.02, Wood(waver=0.9, late=0.45, pores=0.5), size=2.6),
     _ready("planks", "Planks", "wood boards floor", 0.03, Boards(), size=40),
     _ready("cork-sheet", "Cork sheet", "cork granules", 0.12, Cork(), size=2.2),
@@ -151,7 +151,7 @@ READY = (
     ),
     _ready(
         "carbon-direction",
-        "Carbon direction",
+        "Carbon directions",
         "carbon fibre mask",
         0.0,
         Weave(weave="twill", shown="direction"),
@@ -159,9 +159,9 @@ READY = (
     ),
     _ready("diamond-knurl", "Diamond knurl", "metal grip turned", 0.3, Knurl(), size=1.0),
     _ready("straight-knurl", "Straight knurl", "metal grip turned", 0.3, Knurl(cut="straight"), size=1.2),
-    _ready("upward", "Upward", "dust settles mask", 0.0, Slope(), Threshold(edge=0.82, softness=0.3)),
+    _ready("upward", "Facing up", "dust settles mask", 0.0, Slope(), Threshold(edge=0.82, softness=0.3)),
     _ready("rim", "Rim", "facing velvet mask", 0.0, Facing(), Invert(), Curve(nodes=((0, 0), (0.5, 0.12), (1, 1)))),
-    _ready("foot-to-top", "Foot to top", "gradient height fade", 0.0, Height()),
+    _ready("foot-to-top", "Bottom to top", "gradient height fade", 0.0, Height()),
     _ready("veins", "Veins", "stone marble lines", 0.0, Noise(octaves=6, gain=0.55), Lines(width=0.06), size=22),
     _ready(
         "marble",

@@ -148,7 +148,7 @@ class Source(Step):
 
 def seed() -> int:
     """The field of a source whose other values give another piece of the same."""
-    return number(1, 0, 9999, label="Seed", tip="Another number gives another piece of the same kind.")
+    return number(1, 0, 9999, label="Seed", tip="Another number gives another variation.")
 
 
 def grey(values: np.ndarray) -> np.ndarray:

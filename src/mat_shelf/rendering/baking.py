@@ -85,9 +85,9 @@ def bake(
         If `progress` said so.
     """
     if mesh.uv is None:
-        raise BakeError(f"part '{part.name}' has no coordinates of its own; unwrap it first")
+        raise BakeError(f"part '{part.name}' has no UVs; unwrap it first")
     if mesh.uv.min() < -1e-3 or mesh.uv.max() > 1 + 1e-3:
-        raise BakeError(f"the coordinates of part '{part.name}' leave the unit square; unwrap it anew")
+        raise BakeError(f"the UVs of part '{part.name}' leave the unit square; unwrap it again")
     pose = part.pose
     frames = part_frames([mesh], [(turn_matrix(pose.turn), pose.shift, pose.scale)], [part_salt(part.id)])
     stood = posed(mesh, pose)
@@ -142,7 +142,7 @@ def bake(
             maps["normal"][index] = tangent / np.linalg.norm(tangent, axis=1, keepdims=True)
             maps["height"][index] = height
     if not covered.any():
-        raise BakeError(f"the coordinates of part '{part.name}' cover nothing; unwrap it anew")
+        raise BakeError(f"the UVs of part '{part.name}' cover nothing; unwrap it again")
     covered = covered.reshape(size, size)
     distance, nearest = distance_transform_edt(~covered, return_indices=True)
     keep = distance <= _PADDING

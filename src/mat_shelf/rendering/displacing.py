@@ -157,8 +157,8 @@ def displaced(
     try:
         fine = refined(mesh, scale, fineness, most, progress)
     except RefineError as fault:
-        enough = f"from {finest_allowed(mesh, scale, most):.2g} mm on it fits" if rows else "make its slope wider"
-        return f"The true relief of '{part.name}' is left as bump: {fault}; {enough}."
+        enough = f"from {finest_allowed(mesh, scale, most):.2g} mm on it fits" if rows else "make its edge wider"
+        return f"The relief of '{part.name}' stays bump: {fault}; {enough}."
     count = len(fine.face)
     columns = [fine.position.reshape(-1, 3), np.round(fine.normal.reshape(-1, 3), 5)]
     if fine.uv is not None:

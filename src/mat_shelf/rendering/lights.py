@@ -50,9 +50,9 @@ def make_lights(room, softboxes=()) -> Lights:
     """
     room = np.ascontiguousarray(room, np.float32)
     if room.ndim != 3 or room.shape[2] != 3 or room.shape[1] != 2 * room.shape[0]:
-        raise ValueError("a room picture must be twice as wide as high, in three channels")
+        raise ValueError("an environment must be twice as wide as high, in three channels")
     if not np.isfinite(room).all() or room.min() < 0:
-        raise ValueError("the room picture holds values that are negative or not numbers")
+        raise ValueError("the environment holds values that are negative or not numbers")
     height, width = room.shape[:2]
     edges = np.cos(np.arange(height + 1) / height * np.pi)
     solid_angle = (edges[:-1] - edges[1:]) * (2 * np.pi / width)

@@ -19,7 +19,7 @@ SETS = (
     ),
     Set(
         id="two-strips",
-        name="Two strips",
+        name="Two strip lights",
         softboxes=(_box(-330, 190, 40, 70, 620, 12000), _box(330, 210, -40, 70, 620, 15000)),
         surround=120,
         ground=50,

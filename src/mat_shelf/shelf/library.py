@@ -94,7 +94,9 @@ class Shelf:
             self._held = self._opened()
             self._read_folder()
             reason = words_of(fault) if isinstance(fault, OSError) else str(fault)
-            self.problems.insert(0, f"the shelf in {self.folder} cannot be written, so nothing is kept on it: {reason}")
+            self.problems.insert(
+                0, f"the library in {self.folder} cannot be written, so nothing is saved in it: {reason}"
+            )
 
     def _give_shipped(self) -> None:
         """Adds the shipped swatches that this shelf was never given; what the user threw out stays out."""
@@ -178,7 +180,7 @@ class Shelf:
             before = read_file(path) if path.exists() else None
             save_swatch(path, swatch, self.pictures(swatch) | dict(pictures))
         except OSError as fault:
-            raise ShelfError(f"'{swatch.name}' could not be kept: {fault}") from fault
+            raise ShelfError(f"'{swatch.name}' could not be saved: {fault}") from fault
         try:
             self._read_folder()
         except (OSError, ShelfError) as fault:  # no room for the index: what was not kept must not come back by itself
@@ -187,7 +189,7 @@ class Shelf:
                     path.unlink()
                 else:
                     write_file(path, before)
-            raise ShelfError(f"'{swatch.name}' could not be kept: {fault}") from fault
+            raise ShelfError(f"'{swatch.name}' could not be saved: {fault}") from fault
 
     def throw_out(self, swatch_id: str) -> None:
         """Takes a swatch off the shelf; `put_back` brings it again. Its variants stay as they look."""
@@ -200,7 +202,7 @@ class Shelf:
             self._path(swatch_id).replace(away / self._path(swatch_id).name)
             self._read_folder()
         except OSError as fault:
-            raise ShelfError(f"it could not be thrown out: {fault}") from fault
+            raise ShelfError(f"it could not be deleted: {fault}") from fault
 
     def put_back(self, swatch_id: str) -> None:
         """Brings back what was thrown out. Raises ShelfError."""
@@ -209,7 +211,7 @@ class Shelf:
             (self.folder / "thrown-out" / path.name).replace(path)
             self._read_folder()
         except OSError as fault:
-            raise ShelfError(f"it could not be put back: {fault}") from fault
+            raise ShelfError(f"it could not be restored: {fault}") from fault
 
     def _variants_of(self, swatch_id: str) -> list[Swatch]:
         def find(index: sqlite3.Connection) -> list[Swatch]:
@@ -231,13 +233,13 @@ class Shelf:
                     waiting.append(variant.following(parent.recipe))
                 except ValidationError as fault:
                     raise ShelfError(
-                        f"'{swatch.name}' cannot be kept so: its variant '{variant.name}' could not follow it "
+                        f"'{swatch.name}' cannot be saved so: its variant '{variant.name}' could not follow it "
                         f"({explain(fault)}); change that first"
                     ) from None
 
     def _must_be_writable(self) -> None:
         if not self.is_writable:
-            raise ShelfError(f"the folder of the shelf, {self.folder}, cannot be written; nothing was kept")
+            raise ShelfError(f"the folder of the library, {self.folder}, cannot be written; nothing was saved")
 
     def name_is_free(self, name: str, but_for: str | None = None) -> bool:
         """Whether no swatch, or only the one with the id `but_for`, has this name, in small letters or capitals."""
@@ -269,7 +271,7 @@ class Shelf:
                 return ask(index)
         except sqlite3.OperationalError as fault:
             if _is_busy(fault):
-                raise ShelfError("another program holds the shelf's index; close it and try again") from fault
+                raise ShelfError("another program holds the library's index; close it and try again") from fault
         except _DAMAGE:
             pass
         self.rebuild()
@@ -277,7 +279,7 @@ class Shelf:
             with closing(self._index()) as index:
                 return ask(index)
         except _DAMAGE as fault:
-            raise ShelfError(f"the shelf's index in {self.folder} cannot be used: {fault}") from fault
+            raise ShelfError(f"the library's index in {self.folder} cannot be used: {fault}") from fault
 
     def _check_index(self) -> None:
         """Makes the index again where it is damaged inside; it may look sound until it is asked for what is there."""
@@ -287,7 +289,7 @@ class Shelf:
                     return
         except sqlite3.OperationalError as fault:
             if _is_busy(fault):
-                raise ShelfError("another program holds the shelf's index; close it and try again") from fault
+                raise ShelfError("another program holds the library's index; close it and try again") from fault
         except sqlite3.DatabaseError:
             pass
         self._drop_index()
@@ -307,8 +309,8 @@ class Shelf:
             return self._opened()
         except sqlite3.OperationalError as fault:
             if _is_busy(fault):
-                raise ShelfError("another program holds the shelf's index; close it and try again") from fault
-            raise ShelfError(f"the shelf's index in {self.folder} cannot be opened: {fault}") from fault
+                raise ShelfError("another program holds the library's index; close it and try again") from fault
+            raise ShelfError(f"the library's index in {self.folder} cannot be opened: {fault}") from fault
 
     def _opened(self) -> sqlite3.Connection:
         if self.is_writable:
@@ -332,14 +334,14 @@ class Shelf:
             self._read_packages()
         except _DAMAGE as fault:
             if isinstance(fault, sqlite3.OperationalError) and _is_busy(fault):
-                raise ShelfError("another program holds the shelf's index; close it and try again") from fault
+                raise ShelfError("another program holds the library's index; close it and try again") from fault
             if isinstance(fault, sqlite3.OperationalError) and "full" in str(fault):
                 raise ShelfError("the disk is full; free some space") from fault
             self._drop_index()
             try:
                 self._read_packages()
             except _DAMAGE as again:
-                raise ShelfError(f"the shelf's index in {self.folder} cannot be used: {again}") from again
+                raise ShelfError(f"the library's index in {self.folder} cannot be used: {again}") from again
 
     def _read_packages(self) -> None:
         self.problems = []

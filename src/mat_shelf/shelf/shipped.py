@@ -10,7 +10,7 @@ from mat_shelf.document.swatch import Swatch
 from mat_shelf.shelf.overlays import READY_OVERLAYS
 from mat_shelf.shelf.patterned import patterned
 
-_MEASURED = "Colour and edge tint from published n and k, CIE 1931 observer, D65."
+_MEASURED = "Colours from published optical constants, under D65."
 
 
 def _metal(key, name, color, tint, roughness, note=_MEASURED) -> Swatch:
@@ -123,7 +123,7 @@ SHIPPED = (
         (0.88, 0.70, 0.36),
         (0.98, 0.95, 0.80),
         0.12,
-        "Colour and edge tint of a yellow brass, from memory.",
+        "Colours of a yellow brass.",
     ),
     _metal("nib-gold", "Nib gold", (1.0, 0.782, 0.343), (0.974, 0.999, 0.973), 0.15),
     _metal("sterling-silver", "Silver", (0.972, 0.960, 0.915), (0.985, 0.989, 1.0), 0.1),
@@ -141,7 +141,7 @@ SHIPPED = (
         (0.54, 0.50, 0.45),
         (0.93, 0.94, 0.95),
         0.36,
-        "Colour from memory of measured titanium.",
+        "Colour of polished titanium.",
     ),
     _metal("zinc-cast", "Zinc casting", (0.66, 0.68, 0.70), (0.9, 0.91, 0.92), 0.42, "Colour from memory."),
     _metal(
@@ -150,7 +150,7 @@ SHIPPED = (
         (0.56, 0.55, 0.53),
         (0.92, 0.93, 0.94),
         0.34,
-        "Colour of an iron alloy, from memory.",
+        "Colour of an iron alloy.",
     ),
     _clear(
         "bottle-glass",
@@ -159,7 +159,7 @@ SHIPPED = (
         1.52,
         (0.80, 0.93, 0.90),
         40.0,
-        "Soda-lime index 1.52; the slight blue-green of its thickness is common practice.",
+        "Soda-lime glass, IOR 1.52; slightly blue-green in its thickness.",
     ),
     _clear("crown-glass", "Crown glass", "Glass", 1.5168, (0.985, 0.995, 0.99), 40.0, "SCHOTT N-BK7: nd 1.5168."),
     _clear(
@@ -179,7 +179,7 @@ SHIPPED = (
         1.52,
         (0.72, 0.30, 0.05),
         6.0,
-        "The brown of pharmacy bottles; common practice.",
+        "The brown of pharmacy bottles.",
     ),
     _clear(
         "smoked-pane",
@@ -188,7 +188,7 @@ SHIPPED = (
         1.4,
         (0.12, 0.12, 0.125),
         4.0,
-        "IOR 1.4, full transmission, the least roughness: common practice.",
+        "A dark panel that lights and screens show through.",
     ),
     _clear(
         "blue-black-ink",
@@ -197,7 +197,7 @@ SHIPPED = (
         1.333,
         (0.06, 0.13, 0.46),
         10.0,
-        "Index of water, 1.333 (CRC Handbook); the tint is common practice.",
+        "Water-based ink, IOR 1.333.",
         priority=3,
     ),
     _clear(
@@ -207,7 +207,7 @@ SHIPPED = (
         1.333,
         (0.74, 0.955, 0.985),
         1000.0,
-        "Index 1.333 (CRC Handbook); tint over a metre after Pope and Fry 1997, from memory.",
+        "IOR 1.333; colour of pure water over a metre.",
         priority=3,
     ),
     _clear(
@@ -217,7 +217,7 @@ SHIPPED = (
         1.361,
         (0.98, 0.99, 0.99),
         1000.0,
-        "Ethanol, index 1.361 (CRC Handbook).",
+        "Ethanol, IOR 1.361.",
         priority=3,
     ),
     _clear(
@@ -227,7 +227,7 @@ SHIPPED = (
         1.48,
         (0.93, 0.74, 0.24),
         20.0,
-        "Index 1.48, from memory of handbook tables; the tint is common practice.",
+        "IOR 1.48.",
         priority=3,
     ),
     _opaque(
@@ -237,7 +237,7 @@ SHIPPED = (
         (0.012, 0.012, 0.013),
         0.26,
         1.55,
-        "A dark phenolic moulding; common practice.",
+        "A dark phenolic moulding.",
     ),
     _opaque("shell-white", "Shell white", "Plastic", (0.78, 0.77, 0.74), 0.22, 1.46, "A glossy housing."),
     _opaque(
@@ -247,7 +247,7 @@ SHIPPED = (
         (0.17, 0.175, 0.18),
         0.62,
         1.48,
-        "A rubbery paint; common practice.",
+        "A rubbery paint.",
         chalk=0.4,
     ),
     _opaque(
@@ -257,7 +257,7 @@ SHIPPED = (
         (0.022, 0.022, 0.023),
         0.68,
         1.52,
-        "A plastic with more roughness; common practice.",
+        "A plastic with more roughness.",
         chalk=0.5,
     ),
     _lacquered("teal-lacquer", "Teal lacquer", (0.008, 0.125, 0.112), 0.05, "A clear coat over colour."),
@@ -268,7 +268,7 @@ SHIPPED = (
         "Candy red",
         (0.86, 0.84, 0.80),
         0.04,
-        "A red tinted coat over bright metal; common practice.",
+        "A red coat over bright metal.",
         base_metalness=1.0,
         coat_color=(0.62, 0.03, 0.02),
     ),
@@ -277,7 +277,7 @@ SHIPPED = (
         "Wet slate",
         (0.105, 0.108, 0.115),
         0.12,
-        "Dark stone under a film of water, which deepens it; common practice.",
+        "Dark stone under a film of water, which deepens it.",
         base_diffuse_roughness=0.8,
         specular_weight=0.5,
     ),
@@ -290,7 +290,7 @@ SHIPPED = (
         (1.0, 0.35, 0.3),
         0.34,
         1.45,
-        "Glows at thin edges; the depths are common practice.",
+        "Glows at thin edges.",
     ),
     _soft(
         "beeswax",
@@ -301,7 +301,7 @@ SHIPPED = (
         (1.0, 0.6, 0.25),
         0.42,
         1.44,
-        "Glows through its edges; the depths are common practice.",
+        "Glows through its edges.",
     ),
     _soft(
         "paraffin",
@@ -312,7 +312,7 @@ SHIPPED = (
         (1.0, 0.9, 0.75),
         0.36,
         1.43,
-        "A white candle; index 1.43 (CRC Handbook), from memory.",
+        "A white candle, IOR 1.43.",
     ),
     _soft(
         "hand-soap",
@@ -323,7 +323,7 @@ SHIPPED = (
         (1.0, 0.8, 0.55),
         0.3,
         1.46,
-        "A milled cake of soap; common practice.",
+        "A milled cake of soap.",
     ),
     _soft(
         "silicone-milky",
@@ -334,7 +334,7 @@ SHIPPED = (
         (1.0, 0.95, 0.9),
         0.5,
         1.41,
-        "A soft grip or seal; index 1.41, the depth is common practice.",
+        "A soft grip or seal, IOR 1.41.",
     ),
     _soft(
         "fruit-jelly",
@@ -345,7 +345,7 @@ SHIPPED = (
         (1.0, 0.25, 0.12),
         0.12,
         1.36,
-        "Scattering first; the depth is common practice.",
+        "Mostly scattering.",
     ),
     _soft(
         "thick-cream",
@@ -356,7 +356,7 @@ SHIPPED = (
         (1.0, 0.75, 0.45),
         0.25,
         1.45,
-        "Scattering first, then a share of plain surface to whiten it: common practice.",
+        "Mostly scattering, with a share of diffuse base to whiten it.",
     ),
     _soft(
         "tumbled-marble",
@@ -367,7 +367,7 @@ SHIPPED = (
         (1.0, 0.9, 0.8),
         0.14,
         1.5,
-        "Light goes a few millimetres deep; index of calcite about 1.5 to 1.66.",
+        "Light enters a few millimetres deep.",
     ),
     _soft(
         "nephrite",
@@ -378,7 +378,7 @@ SHIPPED = (
         (0.6, 1.0, 0.7),
         0.12,
         1.61,
-        "Jade; index 1.61 (CRC Handbook), from memory.",
+        "Jade, IOR 1.61.",
     ),
     _soft(
         "alabaster",
@@ -389,7 +389,7 @@ SHIPPED = (
         (1.0, 0.85, 0.7),
         0.3,
         1.52,
-        "Gypsum, index 1.52; lets a lamp through.",
+        "Gypsum, IOR 1.52; a lamp shows through.",
     ),
     _soft(
         "milky-housing",
@@ -400,7 +400,7 @@ SHIPPED = (
         (1.0, 0.95, 0.9),
         0.3,
         1.49,
-        "Colour is set by the scattering, not by the surface: common practice for translucent plastic.",
+        "Coloured by scattering rather than by its surface.",
     ),
     _soft(
         "tinted-polypropylene",
@@ -411,7 +411,7 @@ SHIPPED = (
         (0.5, 0.9, 1.0),
         0.38,
         1.49,
-        "A small box one can see a shadow through; common practice.",
+        "A small box through which shadows show.",
     ),
     _opaque(
         "saddle-leather",
@@ -420,7 +420,7 @@ SHIPPED = (
         (0.19, 0.068, 0.026),
         0.52,
         1.5,
-        "Grain over a broad wobble, darker in places; common practice.",
+        "Grain over broad undulation, darker in places.",
         chalk=0.4,
     ),
     _opaque("card", "Card", "Wood and paper", (0.72, 0.69, 0.62), 0.8, 1.5, "Uncoated card.", chalk=0.8, weight=0.4),
@@ -431,7 +431,7 @@ SHIPPED = (
         (0.33, 0.19, 0.085),
         0.48,
         1.5,
-        "Rings and pores run through the part, ends included; common practice.",
+        "Rings and pores run through the part, ends included.",
         chalk=0.3,
     ),
     _cloth(
@@ -441,7 +441,7 @@ SHIPPED = (
         0.35,
         (0.16, 0.26, 0.24),
         0.7,
-        "Matted fibres, with a bloom at grazing angles; common practice.",
+        "Matted fibres, with a bloom at grazing angles.",
     ),
     _cloth(
         "midnight-velvet",
@@ -450,7 +450,7 @@ SHIPPED = (
         1.0,
         (0.10, 0.14, 0.34),
         0.28,
-        "Dark in front, light at grazing angles: common practice.",
+        "Dark in front, light at grazing angles.",
     ),
     _cloth(
         "burgundy-velvet",
@@ -459,7 +459,7 @@ SHIPPED = (
         1.0,
         (0.42, 0.06, 0.09),
         0.28,
-        "Dark in front, light at grazing angles: common practice.",
+        "Dark in front, light at grazing angles.",
     ),
     _cloth(
         "brushed-cotton",
@@ -468,7 +468,7 @@ SHIPPED = (
         0.5,
         (0.75, 0.72, 0.66),
         0.6,
-        "A soft unbleached cloth; common practice.",
+        "A soft unbleached cloth.",
     ),
     _opaque(
         "suede-tan",
@@ -477,7 +477,7 @@ SHIPPED = (
         (0.26, 0.135, 0.062),
         0.95,
         1.45,
-        "The flesh side of a hide, with a short nap; common practice.",
+        "The flesh side of a hide, with a short nap.",
         chalk=1.0,
         weight=0.2,
     ),
@@ -488,7 +488,7 @@ SHIPPED = (
         (0.40, 0.235, 0.125),
         0.75,
         1.45,
-        "Granules and bark; common practice.",
+        "Granules and bark.",
         chalk=0.7,
         weight=0.6,
     ),
@@ -499,7 +499,7 @@ SHIPPED = (
         (0.028, 0.030, 0.033),
         0.2,
         1.54,
-        "A stoved enamel, dark and even; common practice.",
+        "A stoved enamel, dark and even.",
     ),
     _soft(
         "green-onyx",
@@ -510,7 +510,7 @@ SHIPPED = (
         (0.75, 1.0, 0.7),
         0.12,
         1.544,
-        "Quartz, ordinary index 1.544 (CRC Handbook); polished, the depth is common practice.",
+        "Polished quartz, IOR 1.544.",
     ),
     _cloudy(
         "opal-glass",
@@ -521,7 +521,7 @@ SHIPPED = (
         1.0,
         (0.9645, 0.9650, 0.9648),
         0.2,
-        "White all through: a lamp's shade; common practice.",
+        "White all through: a lamp's shade.",
     ),
     _cloudy(
         "milk",
@@ -532,7 +532,7 @@ SHIPPED = (
         0.65,
         (0.9938, 0.9935, 0.9925),
         0.7,
-        "Scatters forward; index near that of water. Common practice.",
+        "Scatters forward; IOR near that of water.",
         priority=3,
     ),
     _cloudy(
@@ -544,7 +544,7 @@ SHIPPED = (
         6.0,
         (0.21, 0.30, 0.34),
         0.6,
-        "Pressed apple; common practice.",
+        "Pressed apple.",
         priority=3,
     ),
     _clear(
@@ -554,7 +554,7 @@ SHIPPED = (
         1.49,
         (0.86, 0.47, 0.06),
         10.0,
-        "Index 1.49 (CRC Handbook), from memory; the tint is common practice.",
+        "IOR 1.49.",
         priority=3,
     ),
     _clear(
@@ -574,7 +574,7 @@ SHIPPED = (
         id="lit-amber",
         name="Lit amber",
         family="Light",
-        note="A diffuser with lamps behind; common practice.",
+        note="A diffuser with lamps behind.",
         recipe=Recipe(
             base_color=(0.5, 0.4, 0.3),
             specular_roughness=0.35,
@@ -589,7 +589,7 @@ SHIPPED += (
         id="heat-tinted-steel",
         name="Heat-tinted steel",
         family="Metal",
-        note="An oxide of index 2.3 on steel, from memory; 45 nm is straw, 70 nm blue.",
+        note="An oxide film on steel: 45 nm is straw, 70 nm blue.",
         recipe=_KNOWN["satin-steel"].recipe.with_(
             specular_roughness=0.2, thin_film_weight=1.0, thin_film_ior=2.3, thin_film_thickness=0.064
         ),
@@ -613,7 +613,7 @@ SHIPPED += (
         id="mother-of-pearl",
         name="Mother of pearl",
         family="Stone",
-        note="A thin film over a soft pale body; common practice.",
+        note="A thin film over a soft pale body.",
         recipe=Recipe(
             specular_roughness=0.16,
             specular_ior=1.53,
@@ -630,7 +630,7 @@ SHIPPED += (
         id="cut-crystal",
         name="Cut crystal",
         family="Glass",
-        note="Lead crystal, index 1.56 and Abbe number 45, from memory; splits light.",
+        note="Lead crystal, IOR 1.56, Abbe number 45.",
         recipe=Recipe(
             specular_ior=1.56,
             specular_roughness=0.0,
@@ -643,7 +643,7 @@ SHIPPED += (
         id="clear-film",
         name="Clear film",
         family="Plastic",
-        note="A sheet of polyester, index 1.57; for wrappings and windows that are one face.",
+        note="A sheet of polyester, IOR 1.57; for wrappings and windows of one face.",
         recipe=Recipe(specular_ior=1.57, specular_roughness=0.06, transmission_weight=1.0, geometry_thin_walled=True),
     ),
 )
@@ -656,7 +656,7 @@ SHIPPED += (
         0.6,
         0.2,
         "round",
-        "Brushed round its axis: rings on the sides, circles on the ends.",
+        "Brushed around its axis: rings on the sides, circles on the ends.",
     ),
     _brushed(
         "brushed-steel",
@@ -665,7 +665,7 @@ SHIPPED += (
         0.88,
         0.36,
         "along",
-        "Anisotropy about 0.9 along the brushing: common practice.",
+        "Brushed along its length.",
     ),
     _brushed(
         "spun-aluminium",
@@ -674,7 +674,7 @@ SHIPPED += (
         0.8,
         0.3,
         "round",
-        "Brushed round its axis, as pressed on a lathe.",
+        "Brushed around its axis, as on a lathe.",
     ),
 )
 SHIPPED = tuple(swatch.with_(recipe=patterned(swatch.id, swatch.recipe)) for swatch in SHIPPED)
@@ -687,9 +687,7 @@ SHIPPED += (
         base_color=(0.16, 0.018, 0.060),
         subsurface_color=(0.16, 0.018, 0.060),
     ),
-    _weathered(
-        "weathered-copper", "Weathered copper", "copper", "verdigris", 0.6, "Verdigris gathers where it is not wiped."
-    ),
+    _weathered("weathered-copper", "Weathered copper", "copper", "verdigris", 0.6, "Verdigris where it is not wiped."),
     _weathered(
         "worn-enamel", "Worn enamel", "graphite-enamel", "worn-to-steel", 1.0, "Worn to the steel along its edges."
     ),

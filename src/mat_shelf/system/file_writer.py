@@ -23,7 +23,7 @@ _WORDS = {
     errno.EFBIG: "the file would be larger than the disk allows; choose another disk",
     errno.EIO: "the disk reports a fault; choose another disk",
     errno.EISDIR: "a folder of that name is there; choose another name",
-    errno.ENOENT: "it cannot be made there; choose another folder",
+    errno.ENOENT: "it cannot be created there; choose another folder",
 }
 
 

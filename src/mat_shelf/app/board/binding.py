@@ -38,6 +38,11 @@ class Binding:
     def field(self) -> FieldInfo:
         return self.model.parameter(self.name)
 
+    @property
+    def label(self) -> str:
+        """Label of the field where no card says what it belongs to."""
+        return self.model.label(self.name)
+
     def value(self) -> Any:
         """The field's value now; None where there is nothing to show."""
         owner = self.find(self.workshop)
@@ -52,7 +57,7 @@ class Binding:
         changed = self.workshop.changed(owner, self.name, value)
         if changed is None:
             return False
-        self.workshop.edit(self.field.title, self.put(self.workshop, changed), gesture and f"{gesture} {self.name}")
+        self.workshop.edit(self.label, self.put(self.workshop, changed), gesture and f"{gesture} {self.name}")
         return True
 
     def is_own(self) -> bool:

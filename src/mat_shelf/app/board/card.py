@@ -36,6 +36,7 @@ class ListCard(QFrame):
 
     Parameters
     ----------
+    title : str or QWidget
     beside : QWidget, optional
         Stands at the right end of the title's line.
 
@@ -46,7 +47,7 @@ class ListCard(QFrame):
         Those of `show_rows`, by the id of what they show.
     """
 
-    def __init__(self, title: str, beside: QWidget | None = None):
+    def __init__(self, title: str | QWidget, beside: QWidget | None = None):
         super().__init__(objectName="card")
         self.rows: dict[str, QWidget] = {}
         self.list = QVBoxLayout()
@@ -89,7 +90,7 @@ def column_of(rows: list[QWidget]) -> QWidget:
     return column
 
 
-def card_of(title: str, columns: list[QWidget], beside: QWidget | None = None) -> QFrame:
+def card_of(title: str | QWidget, columns: list[QWidget], beside: QWidget | None = None) -> QFrame:
     """A card of ready columns; `beside` stands at the right end of its title's line."""
     card = QFrame(objectName="card")
     outer = QVBoxLayout(card)
@@ -105,9 +106,11 @@ def card_of(title: str, columns: list[QWidget], beside: QWidget | None = None) -
     return card
 
 
-def _head(title: str, beside: QWidget | None) -> QHBoxLayout:
-    heading = QLabel(title)
-    heading.setProperty("role", "cardTitle")
+def _head(title: str | QWidget, beside: QWidget | None) -> QHBoxLayout:
+    heading = title
+    if isinstance(title, str):
+        heading = QLabel(title)
+        heading.setProperty("role", "cardTitle")
     heading.setFixedHeight(_HEAD)
     head = QHBoxLayout()
     head.addWidget(heading)

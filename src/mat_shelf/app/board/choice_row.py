@@ -6,7 +6,7 @@ from mat_shelf.app.board.binding import Binding
 from mat_shelf.app.board.row_label import RowLabel
 from mat_shelf.app.board.value_row import lay_stacked
 
-AXES = {"x": "x, left to right", "y": "y, upwards", "z": "z, towards the front"}
+AXES = {"x": "X, left to right", "y": "Y, upwards", "z": "Z, towards the front"}
 
 
 class ChoiceRow(QWidget):
@@ -16,7 +16,7 @@ class ChoiceRow(QWidget):
         super().__init__()
         self.binding = binding
         self.box = QComboBox()
-        self.box.setAccessibleName(binding.field.title)
+        self.box.setAccessibleName(binding.label)
         self.box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.box.setMinimumContentsLength(6)
         self.box.setProperty("role", "small")

@@ -142,18 +142,18 @@ class ColorRow(QWidget):
         field = binding.field
         self.binding, self.chip = binding, chip
         self.bar = ColorBar()
-        self.bar.setAccessibleName(field.title)
+        self.bar.setAccessibleName(binding.label)
         self.text = QLineEdit()
-        self.text.setAccessibleName(f"{field.title}, hexadecimal")
+        self.text.setAccessibleName(f"{binding.label}, hexadecimal")
         self.text.setProperty("role", "number")
         self.text.setFont(font(13, tabular=True))
         self.text.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.text.setFixedWidth(NUMBER_WIDTH)
         self.label = RowLabel(binding, is_stacked)
-        self.setToolTip(f"{field.description}\nClick the colour to tune its lightness, chroma and hue.")
+        self.setToolTip(f"{field.description}\nClick the colour to set its lightness, chroma and hue.")
         if is_stacked:
             self.bar.setFixedHeight(14)
-            self.text.setFixedWidth(68)
+            self.text.setFixedWidth(62)
             lay_stacked(self, self.label, self.text, self.bar, chip)
         else:
             layout = QHBoxLayout(self)

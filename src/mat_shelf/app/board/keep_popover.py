@@ -21,12 +21,12 @@ class KeepPopover(QFrame):
         self.family.setAccessibleName("Family")
         self.family.addItems(FAMILIES)
         self.tags = QLineEdit(placeholderText="shiny, spring range")
-        self.tags.setAccessibleName("Tags, with commas between them")
-        self.confirm = QPushButton("Keep as a new swatch")
+        self.tags.setAccessibleName("Tags, separated by commas")
+        self.confirm = QPushButton("Save as a new swatch")
         self.confirm.setProperty("role", "main")
         self.confirm.clicked.connect(self._keep)
         self.update_button = QPushButton()
-        self.update_button.setToolTip("The swatch on the shelf takes these values, and its variants follow.")
+        self.update_button.setToolTip("The swatch in the library takes these values, and its variants follow.")
         self.update_button.clicked.connect(self._update)
         self.name.returnPressed.connect(self._keep)
         self.tags.returnPressed.connect(self._keep)
@@ -47,14 +47,14 @@ class KeepPopover(QFrame):
         workshop, material = self.workshop, self.workshop.selected_material
         entries = {entry.id: entry for entry in workshop.shelf_entries()}
         taken = {entry.name.casefold() for entry in entries.values()}
-        self.name.setText(f"{material.name}, tuned" if material.name.casefold() in taken else material.name)
+        self.name.setText(f"{material.name}, edited" if material.name.casefold() in taken else material.name)
         self.name.selectAll()
         self.family.setCurrentText(material.family)
         origin = entries.get(material.swatch)
         self.tags.setText(origin.tags if origin else "")
         self.update_button.setVisible(origin is not None)
         if origin is not None:
-            self.update_button.setText(f"Give these values to '{origin.name}'")
+            self.update_button.setText(f"Update '{origin.name}'")
         self.adjustSize()
         self.move(corner - QPoint(self.width(), self.height() + 6))
         self.show()

@@ -21,8 +21,9 @@ from PyQt6.QtWidgets import (
 
 from mat_shelf.app.board.binding import of_material
 from mat_shelf.app.board.card import card_of, column_of, sideways
+from mat_shelf.app.board.fold import CardTitle, Fold
 from mat_shelf.app.board.keep_popover import KeepPopover
-from mat_shelf.app.board.kinds import BODY, FINISH, GROUPS, KINDS, kind_of, shown_groups
+from mat_shelf.app.board.kinds import CARDS, KINDS, cards_in_use, is_brushed, kind_of
 from mat_shelf.app.board.overlays_card import OverlaysCard
 from mat_shelf.app.board.readings_popover import ReadingsPopover
 from mat_shelf.app.board.rows import row_of
@@ -40,14 +41,16 @@ from mat_shelf.app.picture_file import PICTURE_ENDINGS, layer_menu
 from mat_shelf.app.theme import font
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.pattern import Pattern
-from mat_shelf.document.recipe import FEEDABLE, Recipe
+from mat_shelf.document.recipe import FEEDABLE
 from mat_shelf.exchange.texture_set import Taken, with_set
 from mat_shelf.geometry.pose import posed_bounds
 from mat_shelf.geometry.size import depth_warning
 from mat_shelf.patterns.sources import Pictured
 
-COLUMN = 174
-"""Width of a column of rows, pixels."""
+COLUMN, WIDEST = 216, 340
+"""Narrowest and widest column of rows, pixels."""
+ROOMY = 1500
+"""Width from which cards without rows stay open, pixels."""
 
 
 class MaterialsBoard(QFrame):
@@ -61,25 +64,28 @@ class MaterialsBoard(QFrame):
         self.painter = Painter()
         workshop.project_changed.connect(self.painter.note_edit)
         self.feed_popover = FeedPopover(self.patterns, self.painter, self, self.begin_feeding)
-        self.rows = {name: self._row(name) for group in GROUPS.values() for name in group}
-        self._columns = {name: column_of([self.rows[row] for row in GROUPS[name]]) for name in GROUPS}
+        self.rows = {name: self._row(name) for card in CARDS.values() for column in card for name in column}
         self._chosen_kinds: dict[str, str] = {}
+        self._turned: dict[str, dict[str, bool]] = {}
         self.kind_box = QComboBox()
         self.kind_box.setProperty("role", "small")
         self.kind_box.setAccessibleName("Kind of material")
-        self.kind_box.setToolTip(
-            "Which inputs are at hand. It changes nothing in the material; what is in use is always shown."
-        )
+        self.kind_box.setToolTip("Cards that are open. It changes nothing in the material; cards in use open too.")
         for kind in KINDS:
             self.kind_box.addItem(kind)
         self.kind_box.activated.connect(self._choose_kind)
-        self.relief_card = ReliefCard(self.patterns, self.painter, self.choose_relief, lambda: self.turn_over(True))
-        self.overlays_card = OverlaysCard(workshop, lambda: self.turn_over(False))
-        self._shows_overlays = False
-        self._relief_or_overlays = QStackedWidget()
-        self._relief_or_overlays.addWidget(self.relief_card)
-        self._relief_or_overlays.addWidget(self.overlays_card)
-        self.patterns_card = PatternsCard(self.patterns, self.painter, self.choose_pattern)
+        titles = {name: CardTitle(name) for name in (*CARDS, "Relief", "Overlays", "Patterns")}
+        self.relief_card = ReliefCard(titles["Relief"], self.patterns, self.painter, self.choose_relief)
+        self.overlays_card = OverlaysCard(titles["Overlays"], workshop)
+        self.patterns_card = PatternsCard(titles["Patterns"], self.patterns, self.painter, self.choose_pattern)
+        cards = {name: self._input_card(name, titles[name]) for name in CARDS}
+        cards |= {"Relief": self.relief_card, "Overlays": self.overlays_card, "Patterns": self.patterns_card}
+        self.folds = {name: Fold(name, card, titles[name]) for name, card in cards.items()}
+        for card in (self.relief_card, self.overlays_card, self.patterns_card):
+            card.setMinimumWidth(COLUMN)
+            card.setMaximumWidth(WIDEST)
+        for name, fold in self.folds.items():
+            fold.turned.connect(lambda is_open, name=name: self._turn(name, is_open))
         self.new_popover = NewPatternPopover(self.painter, self._begin, self.choose_pictures, self)
         self._begun_for: Callable[[str], None] = self.patterns.open
         self.strip = StripBoard(self.patterns, self.painter, self.choose_other_picture)
@@ -95,11 +101,11 @@ class MaterialsBoard(QFrame):
         self._family.setProperty("role", "tag")
         self.wearers_button = QPushButton()
         self.wearers_button.setProperty("role", "tag")
-        self.wearers_button.setToolTip("Where the material is worn. Click to go from piece to piece.")
+        self.wearers_button.setToolTip("Parts that wear the material. Click to go from part to part.")
         self.wearers_button.clicked.connect(workshop.select_next_wearer)
         self.parent_button = QPushButton()
         self.parent_button.setProperty("role", "tag")
-        self.parent_button.setToolTip("A variant follows its parent in all but its own values. Click for the parent.")
+        self.parent_button.setToolTip("A variant follows its parent in all but its overrides. Click for the parent.")
         self.parent_button.clicked.connect(self._open_parent)
         self.warning = QLabel()
         self.warning.setProperty("role", "tag")
@@ -111,12 +117,12 @@ class MaterialsBoard(QFrame):
         self.back_button.clicked.connect(lambda: workshop.open_overlay(None))
         self.mask_box = QComboBox()
         self.mask_box.setAccessibleName("Mask")
-        self.mask_box.setToolTip("The pattern that says where it lies: white is all of it, black nothing")
+        self.mask_box.setToolTip("Pattern that limits the overlay: white shows it, black hides it")
         self.mask_box.activated.connect(lambda: self._set_overlay("Mask", mask=self.mask_box.currentData()))
         self.over_box = QComboBox()
         self.over_box.setAccessibleName("Relief of the overlay")
-        self.over_box.setToolTip("Whether its relief comes on top of that of the material, or stands in its place")
-        for way, words in (("adds", "relief comes on top"), ("replaces", "relief replaces")):
+        self.over_box.setToolTip("Relief of the overlay: added to that of the material, or in its place")
+        for way, words in (("adds", "Relief: add"), ("replaces", "Relief: replace")):
             self.over_box.addItem(words, way)
         self.over_box.activated.connect(lambda: self._set_overlay("Relief", relief=self.over_box.currentData()))
         for box in (self.mask_box, self.over_box):
@@ -127,15 +133,17 @@ class MaterialsBoard(QFrame):
             tag.setFixedHeight(22)
         self.vary_button = QPushButton("Make a variant")
         self.vary_button.setToolTip(
-            "Puts a variant on the selected piece: what you change is its own, all else follows this material"
+            "Puts a variant on the selected part: what you change is overridden, the rest follows this material"
         )
         self.vary_button.clicked.connect(workshop.make_variant)
-        self.readings_button = QPushButton("Readings")
-        self.readings_button.setToolTip("Gloss units, colour and reflectance of the material, as instruments read them")
+        self.readings_button = QPushButton("Measurements")
+        self.readings_button.setToolTip(
+            "Gloss units, colour and reflectance of the material, as instruments measure them"
+        )
         self.readings_popover = ReadingsPopover(self)
         self.readings_button.clicked.connect(self.open_readings)
-        self.keep_button = QPushButton("Keep on shelf")
-        self.keep_button.setToolTip("Keep this material as a swatch, for this and other projects  (Ctrl+K)")
+        self.keep_button = QPushButton("Save to library")
+        self.keep_button.setToolTip("Save this material as a swatch, for this and other projects  (Ctrl+K)")
         self.keep_popover = KeepPopover(workshop, self)
         self.keep_button.clicked.connect(self.open_keep)
 
@@ -144,29 +152,28 @@ class MaterialsBoard(QFrame):
         for widget in (self.back_button, self.name, self.mask_box, self.over_box, *tags):
             header.addWidget(widget)
         header.addStretch(1)
-        header.addWidget(self.readings_button)
-        header.addWidget(self.vary_button)
-        header.addWidget(self.keep_button)
-        cards = QHBoxLayout()
-        cards.setSpacing(8)
-        cards.setContentsMargins(0, 0, 0, 0)
-        self._body = card_of("Body", [self._columns[name] for name in BODY], self.kind_box)
-        self._finish = card_of("Finish", [self._columns[name] for name in FINISH])
-        for column in self._columns.values():
-            column.setMinimumWidth(COLUMN)
-        for card in (self._body, self._finish):
-            cards.addWidget(card, 1)
-        for card, width in ((self._relief_or_overlays, 214), (self.patterns_card, 182)):
-            card.setFixedWidth(width)
-            cards.addWidget(card)
+        for widget in (self.kind_box, self.readings_button, self.vary_button, self.keep_button):
+            header.addWidget(widget)
+        opened, tabs = QHBoxLayout(), QHBoxLayout()
+        for line in (opened, tabs):
+            line.setSpacing(8)
+            line.setContentsMargins(0, 0, 0, 0)
+        for name, fold in self.folds.items():
+            opened.addWidget(fold.card, len(CARDS.get(name, (1,))))
+            tabs.addWidget(fold.tab)
+        opened.addStretch(1)
         tuned = QWidget()
         layout = QVBoxLayout(tuned)
         layout.setContentsMargins(16, 10, 16, 14)
         layout.setSpacing(10)
         layout.addLayout(header)
         inside = QWidget()
-        inside.setLayout(cards)
-        layout.addWidget(sideways(inside), 1)
+        inside.setLayout(opened)
+        line = QHBoxLayout()
+        line.setSpacing(8)
+        line.addWidget(sideways(inside), 1)
+        line.addLayout(tabs)
+        layout.addLayout(line, 1)
 
         self._hint = QLabel()
         self._hint.setProperty("role", "quiet")
@@ -186,8 +193,18 @@ class MaterialsBoard(QFrame):
     def _row(self, name: str) -> QWidget:
         chip = FeedChip(self.patterns, self.painter, name, self.feed_popover.open_for) if name in FEEDABLE else None
         row = row_of(of_material(self.workshop, name), chip, is_stacked=True)
-        row.layout().setColumnMinimumWidth(1, CHIP)  # rows without a chip keep its room, so that all line up
+        if chip is None:
+            row.layout().setColumnMinimumWidth(1, CHIP)  # sliders and colours without a chip keep its room
         return row
+
+    def _input_card(self, name: str, title: CardTitle) -> QFrame:
+        columns = [column_of([self.rows[row] for row in names]) for names in CARDS[name]]
+        if name == "Specular":
+            self._brushing = columns[1]
+        for column in columns:
+            column.setMinimumWidth(COLUMN)
+            column.setMaximumWidth(WIDEST)
+        return card_of(title, columns)
 
     def close_threads(self) -> None:
         """Ends the threads that draw patterns and read pictures."""
@@ -225,21 +242,21 @@ class MaterialsBoard(QFrame):
     def choose_pictures(self) -> None:
         """Asks for picture files for the material: one, or a texture set."""
         kinds = " ".join(f"*{ending}" for ending in PICTURE_ENDINGS)
-        chosen, _ = QFileDialog.getOpenFileNames(self, "Picture files", "", f"Pictures ({kinds})")
+        chosen, _ = QFileDialog.getOpenFileNames(self, "Image files", "", f"Images ({kinds})")
         if chosen:
             self.import_pictures([Path(name) for name in chosen])
 
     def choose_other_picture(self) -> None:
         """Asks for another file for the picture on the strip."""
         kinds = " ".join(f"*{ending}" for ending in PICTURE_ENDINGS)
-        chosen, _ = QFileDialog.getOpenFileName(self, "Picture file", "", f"Pictures ({kinds})")
+        chosen, _ = QFileDialog.getOpenFileName(self, "Image file", "", f"Images ({kinds})")
         if chosen:
             self._read([Path(chosen)], self._exchange_picture)
 
     def import_pictures(self, paths: list[Path]) -> None:
         """Reads picture files; one becomes a pattern, of several it is asked what they are."""
         if self.workshop.selected_material is None:
-            self.workshop.said.emit("Click the piece whose material the pictures are for, then drop them again.")
+            self.workshop.said.emit("Select the part whose material the images are for, then drop them again.")
             return
         material, overlay = self.workshop.selected_material, self.workshop.overlay
 
@@ -254,7 +271,7 @@ class MaterialsBoard(QFrame):
         material = next((m for m in self.workshop.project.materials if m.id == material_id), None)
         gone = material is None or overlay_id not in (None, *(overlay.id for overlay in material.recipe.overlays))
         if gone:
-            self.workshop.said.emit(f"The pictures were not used: what they were read for, '{name}', is gone.")
+            self.workshop.said.emit(f"The images were not used: '{name}', for which they were read, was removed.")
             return False
         selected = self.workshop.selected_material
         if selected is None or selected.id != material_id:
@@ -264,7 +281,7 @@ class MaterialsBoard(QFrame):
 
     def _read(self, paths: list[Path], done: Callable[[list[Taken]], None], layer: int | None = None) -> None:
         if self.picture_job is not None and not self.picture_job.wait(50):
-            self.workshop.said.emit("Pictures are still being read; try again in a moment.")
+            self.workshop.said.emit("Images are still being read; try again in a moment.")
             return
         assets = self.workshop.assets
         self.picture_job = PictureJob(paths, assets, layer, self)
@@ -289,7 +306,7 @@ class MaterialsBoard(QFrame):
         if len(taken) == 1:
             found = taken[0]
             space = "colour" if found.role in ("color", "glow") else "plain"
-            name = Path(found.picture.name).stem or "Picture"
+            name = Path(found.picture.name).stem or "Image"
             self._begin(
                 Pattern(
                     id="new",
@@ -330,30 +347,50 @@ class MaterialsBoard(QFrame):
         with self.workshop.as_one(f"New pattern {pattern.name}"):
             self._begun_for(self.patterns.begin(pattern.steps, pattern.name, pattern.placement))
 
-    def _choose_kind(self) -> None:
-        material = self.workshop.selected_material
-        if material is not None:
-            self._chosen_kinds[(self.workshop.overlay or material).id] = self.kind_box.currentText()
-            self.follow()
+    @property
+    def _layer_id(self) -> str:
+        """Id of the material or the overlay on the board."""
+        return (self.workshop.overlay or self.workshop.selected_material).id
 
-    def _follow_kind(self, layer_id: str, recipe: Recipe) -> None:
-        kind = self._chosen_kinds.get(layer_id) or kind_of(recipe)
+    def _choose_kind(self) -> None:
+        if self.workshop.selected_material is not None:
+            self._chosen_kinds[self._layer_id] = self.kind_box.currentText()
+            self._turned.pop(self._layer_id, None)
+            self._follow_kind()
+
+    def _turn(self, name: str, is_open: bool) -> None:
+        """Opens or folds a card, for this material and this session."""
+        self._turned.setdefault(self._layer_id, {})[name] = is_open
+        self._follow_kind()
+        fold = self.folds[name]
+        (fold.title if is_open else fold.tab).setFocus()
+
+    def _follow_kind(self) -> None:
+        recipe = self.workshop.layer
+        kind = self._chosen_kinds.get(self._layer_id) or kind_of(recipe)
         self.kind_box.setCurrentText(kind)
-        shown = shown_groups(kind, recipe)
-        for name, column in self._columns.items():
-            column.setVisible(name in shown)
-        for card, groups in ((self._body, BODY), (self._finish, FINISH)):
-            count = sum(name in shown for name in groups)
-            card.setMinimumWidth(26 + COLUMN * count + 18 * (count - 1))
+        self._brushing.setVisible(is_brushed(kind, recipe))
+        lists = {"Relief": recipe.relief, "Overlays": recipe.overlays, "Patterns": recipe.patterns}
+        listed = {name for name, rows in lists.items() if rows or self.width() >= ROOMY}
+        shown = set(KINDS[kind]) | cards_in_use(recipe) | listed
+        turned = self._turned.get(self._layer_id, {})
+        for name, fold in self.folds.items():
+            is_offered = name != "Overlays" or self.workshop.overlay is None
+            fold.show_open(turned.get(name, name in shown), is_offered)
+
+    def resizeEvent(self, event) -> None:
+        super().resizeEvent(event)
+        if self.workshop.selected_material is not None:
+            self._follow_kind()
 
     def follow(self) -> None:
         part, material = self.workshop.selected_part, self.workshop.selected_material
         if material is None:
             self._hint.setText(
-                f"{part.name} wears no material yet. Drag a swatch from the shelf onto it."
+                f"{part.name} has no material yet. Drag a swatch from the library onto it."
                 if part
-                else "Click a piece of the product to tune its material,\n"
-                "or drag a swatch from the shelf onto the picture."
+                else "Click a part of the product to edit its material,\n"
+                "or drag a swatch from the library onto the picture."
             )
             self._stack.setCurrentIndex(0)
             return
@@ -371,7 +408,11 @@ class MaterialsBoard(QFrame):
         is_whole = self.workshop.overlay is None
         self.parent_button.setVisible(material.parent is not None and is_whole)
         if material.parent is not None:
-            own = f"{len(material.own)} own" if material.own else "nothing own yet"
+            own = (
+                f"{len(material.own)} override{'s' if len(material.own) > 1 else ''}"
+                if material.own
+                else "no overrides"
+            )
             self.parent_button.setText(f"variant of {project.material(material.parent).name} · {own}")
         variants = len(project.variants_of(material.id))
         self.variants_label.setVisible(variants > 0 and is_whole)
@@ -381,7 +422,7 @@ class MaterialsBoard(QFrame):
         self.warning.setVisible(warning is not None and is_whole)
         self.warning.setText(f"⚠ {warning}")
         self._follow_overlay(material)
-        self._follow_kind((self.workshop.overlay or material).id, self.workshop.layer)
+        self._follow_kind()
         for row in (*self.rows.values(), self.relief_card, self.overlays_card, self.patterns_card):
             row.follow()
 
@@ -401,11 +442,6 @@ class MaterialsBoard(QFrame):
                 self.workshop.rename_material(self.name.text())
             self.follow()
 
-    def turn_over(self, to_overlays: bool) -> None:
-        """Shows the card of overlays in the place of that of relief, or that again."""
-        self._shows_overlays = to_overlays
-        self._relief_or_overlays.setCurrentIndex(1 if to_overlays and self.workshop.overlay is None else 0)
-
     @command
     def _set_overlay(self, label: str, **changes) -> None:
         overlay = self.workshop.overlay
@@ -417,16 +453,17 @@ class MaterialsBoard(QFrame):
         overlay = self.workshop.overlay
         for widget in (self.back_button, self.mask_box, self.over_box):
             widget.setVisible(overlay is not None)
-        for widget in (self._family, self.wearers_button, self.vary_button, self.keep_button):
+        for widget in (self.wearers_button, self.vary_button, self.keep_button):
             widget.setVisible(overlay is None)
-        self.turn_over(self._shows_overlays)
+        # The parent's name says more, in the same room.
+        self._family.setVisible(overlay is None and material.parent is None)
         if overlay is None:
             return
         self.back_button.setText(f"←  {material.name}")
         self.mask_box.clear()
-        self.mask_box.addItem("all over", None)
+        self.mask_box.addItem("No mask", None)
         for pattern in overlay.recipe.patterns:
-            self.mask_box.addItem(f"mask: {pattern.name}", pattern.id)
+            self.mask_box.addItem(f"Mask: {pattern.name}", pattern.id)
         self.mask_box.setCurrentIndex(max(self.mask_box.findData(overlay.mask), 0))
         self.over_box.setCurrentIndex(self.over_box.findData(overlay.relief))
 

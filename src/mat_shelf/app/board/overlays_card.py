@@ -1,7 +1,7 @@
 """The overlays of the material on the board: what lies over it, the uppermost first."""
 
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QMenu, QPushButton
+from PyQt6.QtWidgets import QMenu, QPushButton, QWidget
 
 from mat_shelf.app.board.binding import Binding, of_material
 from mat_shelf.app.board.card import ListCard
@@ -27,7 +27,7 @@ class OverlayRow(ValueRow):
         self.name.clicked.connect(lambda: card.workshop.open_overlay(overlay_id))
         binding = Binding(card.workshop, Overlay, "amount", lambda _: self.overlay, lambda _, o: card.with_overlay(o))
         super().__init__(binding, is_stacked=True, name=self.name)
-        self.name.setToolTip("Opens it. Drag it up or down; right-click to switch it off or take it out.")
+        self.name.setToolTip("Click to open it. Drag it up or down; right-click to switch it off or remove it.")
         card.order.take(overlay_id, self.name)
 
     @property
@@ -51,17 +51,14 @@ class OverlayRow(ValueRow):
 class OverlaysCard(ListCard):
     """The list, the age that scales all of it, and ready overlays to add."""
 
-    def __init__(self, workshop: Workshop, turn_over):
-        self.relief_button = QPushButton("‹ Relief")
-        self.relief_button.setProperty("role", "tag")
-        self.relief_button.clicked.connect(turn_over)
-        super().__init__("Overlays", self.relief_button)
+    def __init__(self, title: QWidget, workshop: Workshop):
+        super().__init__(title)
         self.workshop = workshop
         self.order = Reorder(self, self.lay_at)
         self.age = ValueRow(of_material(workshop, "age"), is_stacked=True)
-        self.add_button = QPushButton("+ Add an overlay")
+        self.add_button = QPushButton("+ Add overlay")
         self.add_button.setProperty("role", "add")
-        self.add_button.setToolTip("Dust, wear, frost: another material that lies over this one where a mask says so")
+        self.add_button.setToolTip("Dust, wear, frost: another material over this one, limited by a mask")
         self.add_button.clicked.connect(lambda: self.menu().popup(self.add_button.mapToGlobal(QPoint(0, 0))))
         self.list.addWidget(self.add_button)
         self.list.addWidget(self.age)
@@ -132,7 +129,7 @@ class OverlaysCard(ListCard):
         menu.addAction("Move up").triggered.connect(lambda: self.move(overlay, 1))
         menu.addAction("Move down").triggered.connect(lambda: self.move(overlay, -1))
         menu.addSeparator()
-        menu.addAction("Take out").triggered.connect(
-            lambda: self.edit(f"Take out {overlay.name.lower()}", self.recipe.without_overlay(overlay.id))
+        menu.addAction("Remove").triggered.connect(
+            lambda: self.edit(f"Remove {overlay.name.lower()}", self.recipe.without_overlay(overlay.id))
         )
         menu.popup(where)

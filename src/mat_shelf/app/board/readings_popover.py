@@ -13,13 +13,17 @@ _LINES = (
     (
         "gloss",
         "Gloss 20° · 60° · 85°",
-        "Gloss units (ISO 2813): polished black glass reads 100, satin 20 to 40.",
+        "Gloss units (ISO 2813): polished black glass is 100, satin 20 to 40.",
     ),
-    ("lab", "CIELAB, D65", "Lightness, red against green, yellow against blue, gloss included, seen at 8°."),
-    ("f0", "Reflectance straight on", "Of the boundary, or of the metal: plastics 4 %, glass 4 %, diamond 17 %."),
-    ("albedo", "Given back at 0° · 60° · 85°", "Share of the light that comes back, by the angle that it comes in at."),
-    ("through", "Left after 1 mm · 10 mm", "Share of the light that is left after a way inside the body."),
-    ("energy", "Energy", "No material gives back more light than it gets."),
+    ("lab", "CIELAB, D65", "Lightness, red-green and yellow-blue, gloss included, at 8°."),
+    (
+        "f0",
+        "Reflectance at normal incidence",
+        "Of the boundary, or of the metal: plastics 4 %, glass 4 %, diamond 17 %.",
+    ),
+    ("albedo", "Albedo at 0° · 60° · 85°", "Share of the light that is reflected, by angle of incidence."),
+    ("through", "Transmittance at 1 mm · 10 mm", "Share of the light that passes through this thickness."),
+    ("energy", "Energy", "No material reflects more light than it receives."),
 )
 
 
@@ -38,7 +42,7 @@ def reading_words(found: Readings) -> dict[str, str]:
         "lab": f"L* {light:.1f}   a* {red:.1f}   b* {yellow:.1f}",
         "f0": _percent(found.f0),
         "albedo": " · ".join(_percent(found.albedo[angle]) for angle in (0, 60, 85)),
-        "energy": "kept" if found.most <= 1.01 else f"{100 * (found.most - 1):.0f} % more than comes in",
+        "energy": "kept" if found.most <= 1.01 else f"{100 * (found.most - 1):.0f} % more than it receives",
     }
     if any(share.max() > 0 for share in found.through.values()):
         words["through"] = " · ".join(_percent(found.through[mm]) for mm in (1, 10))
@@ -87,7 +91,9 @@ class ReadingsPopover(Popover):
             grid.addWidget(said, place, 0)
             grid.addWidget(value, place, 1)
             self._names[key], self.values[key] = said, value
-        self.note = QLabel("Read from the constant values; what patterns feed counts by the value beside its chip.")
+        self.note = QLabel(
+            "Measured on the constant values; inputs fed by patterns count by the value beside their chips."
+        )
         self.note.setProperty("role", "quiet")
         self.note.setWordWrap(True)
         layout = QVBoxLayout(self)
@@ -101,7 +107,7 @@ class ReadingsPopover(Popover):
     def open_for(self, name: str, recipe: Recipe, anchor: QWidget) -> None:
         """Opens above a widget and begins to read."""
         self.close_thread()
-        self.title.setText(f"Readings of {name}")
+        self.title.setText(f"Measurements of {name}")
         for value in self.values.values():
             value.setText("…")
         self.note.setVisible(bool(recipe.feeds))

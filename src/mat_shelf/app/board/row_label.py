@@ -4,7 +4,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
 from mat_shelf.app.board.binding import Binding
 
-LABEL_WIDTH = 92
+LABEL_WIDTH = 104
 BACK_WIDTH = 16
 
 
@@ -18,8 +18,8 @@ class RowLabel(QWidget):
         self.back = QPushButton("↺")
         self.back.setProperty("role", "mini")
         self.back.setFixedSize(BACK_WIDTH, 18)
-        self.back.setToolTip("The variant's own value. Click to follow its parent again.")
-        self.back.setAccessibleName(f"{binding.field.title}, follow the parent again")
+        self.back.setToolTip("Override of the variant. Click to follow its parent again.")
+        self.back.setAccessibleName(f"{binding.label}, follow the parent again")
         self.back.clicked.connect(binding.give_back)
         policy = self.back.sizePolicy()
         policy.setRetainSizeWhenHidden(not is_stacked)

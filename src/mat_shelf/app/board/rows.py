@@ -9,16 +9,16 @@ from mat_shelf.app.board.value_row import ValueRow
 
 _CHOICES = {
     "brush_axis": AXES,
-    "brush_way": {"round": "round the axis", "along": "along the axis"},
-    "geometry_thin_walled": {False: "solid body", True: "thin sheet"},
+    "brush_way": {"round": "Around", "along": "Along"},
+    "geometry_thin_walled": {False: "Solid", True: "Thin-walled"},
     "nesting_priority": {k: str(k) for k in range(10)}
-    | {0: "0, gives way to all", 3: "3, liquid", 5: "5, solid", 9: "9, before all"},
-    "contact": {"dry": "dry, as solids are", "wet": "wet, as liquids are"},
-    "way": {"along": "along it", "flat": "flat"},
-    "seen": {"both": "both sides", "outside": "its side", "inside": "other side"},
-    "is_displaced": {False: "bump", True: "true relief"},
-    "is_mirrored": {False: "as it is", True: "mirrored"},
-    "profile": {"flat-topped": "eased", "straight": "a ramp", "round": "a bulge"},
+    | {0: "0, lowest", 3: "3, liquid", 5: "5, solid", 9: "9, highest"},
+    "contact": {"dry": "Dry (solids)", "wet": "Wet (liquids)"},
+    "way": {"along": "Conform", "flat": "Flat"},
+    "seen": {"both": "Both", "outside": "Front", "inside": "Back"},
+    "is_displaced": {False: "Bump", True: "True relief"},
+    "is_mirrored": {False: "No", True: "Mirrored"},
+    "profile": {"flat-topped": "Smooth", "straight": "Straight", "round": "Round"},
 }
 """Words for the values of fields that have few."""
 

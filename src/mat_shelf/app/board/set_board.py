@@ -23,7 +23,7 @@ from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.project import Set
 from mat_shelf.system.user_folders import home_folder
 
-ROOM_PICTURES = "Room pictures (*.exr *.hdr)"
+ROOM_PICTURES = "Environment images (*.exr *.hdr)"
 
 
 class SetBoard(QFrame):
@@ -54,18 +54,18 @@ class SetBoard(QFrame):
         self.exact_box = QCheckBox(told.title)
         self.exact_box.setToolTip(told.description)
         self.exact_box.clicked.connect(self._keep_colors)
-        self.focus_button = QPushButton("Click what is to be sharp", checkable=True)
-        self.focus_button.setToolTip("Then click a point of the product: the camera focuses there.")
+        self.focus_button = QPushButton("Pick focus", checkable=True)
+        self.focus_button.setToolTip("Then click a point of the product; the camera focuses there.")
         self.focus_button.toggled.connect(self.focus_wanted)
         self.sets = _Choices("Lights and backdrop together")
         self.sets.chosen.connect(workshop.use_set)
-        self.room_button = _plain("Room picture…", "Lights the set with an EXR or HDR picture of a room, all round")
+        self.room_button = _plain("Environment (HDR)…", "Lights the set with an EXR or HDR panorama")
         self.room_button.clicked.connect(self._choose_room)
-        self.views = _Choices("Cameras with a name")
+        self.views = _Choices("Named cameras")
         self.views.chosen.connect(workshop.look_through)
-        self.keep_view_button = _plain("Keep view…", "Keeps what the hero view shows now as a view of its own")
-        self.move_view_button = _plain("Move view here", "Gives the chosen view the camera that you explore with")
-        self.drop_view_button = _plain("Throw out", "Throws out the chosen view")
+        self.keep_view_button = _plain("Save view…", "Saves the camera shown now as a view")
+        self.move_view_button = _plain("Update view", "Sets the chosen view to the camera shown now")
+        self.drop_view_button = _plain("Remove", "Removes the chosen view")
         self.keep_view_button.clicked.connect(self._keep_view)
         self.move_view_button.clicked.connect(workshop.move_view_here)
         self.drop_view_button.clicked.connect(workshop.drop_view)
@@ -98,9 +98,9 @@ class SetBoard(QFrame):
         self.straight_box.setChecked(project.set.straight_light)
         self.exact_box.setChecked(project.set.exact_colors)
         room = project.set.room
-        self.room_button.setText("Room picture…" if room is None else "Take the room picture away")
+        self.room_button.setText("Environment (HDR)…" if room is None else "Remove the environment")
         self.room_button.setToolTip(
-            "Lights the set with an EXR or HDR picture of a room, all round. One can be dropped on the window too."
+            "Lights the set with an EXR or HDR panorama. It can also be dropped on the window."
             if room is None
             else f"{room.name} lights the set"
         )
@@ -122,12 +122,12 @@ class SetBoard(QFrame):
         if self.workshop.project.set.room is not None:
             self.workshop.set_room(None)
             return
-        chosen, _ = QFileDialog.getOpenFileName(self, "Room picture", str(home_folder()), ROOM_PICTURES)
+        chosen, _ = QFileDialog.getOpenFileName(self, "Environment (HDR)", str(home_folder()), ROOM_PICTURES)
         if chosen:
             self.workshop.set_room(Path(chosen))
 
     def _keep_view(self) -> None:
-        name, is_given = QInputDialog.getText(self, "Keep view", "Name of the view")
+        name, is_given = QInputDialog.getText(self, "Save view", "Name of the view")
         if is_given:
             self.workshop.keep_view(name[:120])
 

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QLineEdit, QSizePo
 from mat_shelf.app.board.binding import Binding
 from mat_shelf.app.board.row_label import RowLabel
 from mat_shelf.app.theme import THEME, font
+from mat_shelf.document.parameter import read_number, shown_number
 
 NUMBER_WIDTH, ROW_HEIGHT, STACKED_HEIGHT = 84, 35, 39
 _NUMBER_WIDTH, _RANGE_WIDTH = 56, 84
@@ -166,18 +167,18 @@ class ValueRow(QWidget):
         self.binding, self.chip = binding, chip
         low, high = extra["usual"]
         self.slider = Slider(low, high, extra["log"], field.default)
-        self.slider.setAccessibleName(field.title)
+        self.slider.setAccessibleName(binding.label)
         self.number = QLineEdit()
-        self.number.setAccessibleName(f"{field.title}, number")
+        self.number.setAccessibleName(f"{binding.label}, number")
         self.number.setProperty("role", "number")
         self.number.setFont(font(13, tabular=True))
         self.number.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        unit = QLabel(extra["unit"])
+        self.unit = unit = QLabel(extra["unit"])
         unit.setProperty("role", "quiet")
         unit_width = QFontMetrics(font(12)).horizontalAdvance(extra["unit"]) + 5 if extra["unit"] else 0
         unit.setFixedWidth(unit_width)
         self.label = RowLabel(binding, is_stacked)
-        self.setToolTip(f"{field.description}\nDouble-click the slider for {field.default:g}.")
+        self.setToolTip(f"{field.description}\nDouble-click the slider for {shown_number(field, field.default)}.")
         numbers = QHBoxLayout()
         numbers.setSpacing(0)
         numbers.addWidget(self.number)
@@ -208,10 +209,13 @@ class ValueRow(QWidget):
             self.number.setFixedWidth(_RANGE_WIDTH if feed is not None else _NUMBER_WIDTH)
         if feed is not None:
             self.slider.set_value(feed.low, feed.high)
-            self.number.setText(f"{_shown(feed.low)} – {_shown(feed.high)}")
+            low, high = sorted((feed.low, feed.high))
+            self.number.setText(f"{shown_number(self.binding.field, low)} – {shown_number(self.binding.field, high)}")
         elif value is not None:
             self.slider.set_value(value)
-            self.number.setText(str(value) if self._is_whole else _shown(value))
+            self.number.setText(str(value) if self._is_whole else shown_number(self.binding.field, value))
+            has_word = value == 0 and bool(self.binding.field.json_schema_extra["zero"])
+            self.unit.setText("" if has_word else self.binding.field.json_schema_extra["unit"])
         if value is not None:
             self.number.setModified(False)
 
@@ -235,22 +239,17 @@ class ValueRow(QWidget):
     def _typed(self) -> None:
         if not self.number.isModified():
             return
-        values = [_number(word) for word in self.number.text().replace(",", ".").replace("–", " ").split()]
-        if self._feed() is not None and len(values) in (1, 2):
-            self.chip.set_range(values[0], values[-1])
+        words = self.number.text().replace(",", ".").replace("–", " ").split()
+        values = [read_number(self.binding.field, word) for word in words]
+        feed = self._feed()
+        if feed is not None and len(values) in (1, 2):
+            ends = (values[0], values[-1]) if feed.low <= feed.high else (values[-1], values[0])
+            self.chip.set_range(*ends)
         elif self._is_whole and len(values) == 1 and values[0].is_integer():
             self.binding.set(int(values[0]))
         else:
             self.binding.set(values[0] if len(values) == 1 else math.nan)
         self.follow()
-
-
-def _number(text: str) -> float:
-    """What was typed as a number; not a number where it is none."""
-    try:
-        return float(text)
-    except ValueError:
-        return math.nan
 
 
 def lay_stacked(row: QWidget, label: QWidget, number, below: QWidget, chip: QWidget | None) -> None:
@@ -266,16 +265,8 @@ def lay_stacked(row: QWidget, label: QWidget, number, below: QWidget, chip: QWid
         head.addWidget(number)
     else:
         head.addLayout(number)
-    lines.addLayout(head, 0, 0)
+    lines.addLayout(head, 0, 0, 1, 1 if chip is not None else 2)
     lines.addWidget(below, 1, 0)
     if chip is not None:
         lines.addWidget(chip, 0, 1, 2, 1, Qt.AlignmentFlag.AlignVCenter)
     row.setFixedHeight(STACKED_HEIGHT)
-
-
-def _shown(value: float) -> str:
-    """Three figures or so, whatever the size."""
-    if 0 < abs(value) < 0.1:
-        return f"{value:.4f}".rstrip("0")
-    digits = 2 if abs(value) < 10 else 1 if abs(value) < 100 else 0
-    return f"{value:.{digits}f}"

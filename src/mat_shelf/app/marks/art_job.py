@@ -46,6 +46,6 @@ class ArtJob(QThread):
             return
         except (OSError, PictureError) as fault:
             words = fault.strerror if isinstance(fault, OSError) and fault.strerror else str(fault)
-            self.failed.emit(f"{self.path.name} cannot be used as art: {words}.")
+            self.failed.emit(f"{self.path.name} cannot be used as artwork: {words}.")
             return
-        self.read.emit(Picture(name=name_from(name, "Picture"), digest=key, kind=kind))
+        self.read.emit(Picture(name=name_from(name, "Image"), digest=key, kind=kind))

@@ -18,14 +18,14 @@ class CropDialog(QDialog):
             box = QDoubleSpinBox(decimals=2, singleStep=0.1, suffix=" mm")
             box.setRange(-1000, 1000)
             box.setKeyboardTracking(False)
-            box.setToolTip("Above 0 takes art off, below it puts clear ground on")
+            box.setToolTip("Above 0 crops, below 0 pads with clear ground")
             box.valueChanged.connect(self._crop)
             self.boxes[side] = box
             form.addRow(side.capitalize(), box)
-        self.trim_button = QPushButton("Trim to what is there")
-        self.trim_button.setToolTip("Takes off all that is clear round the art")
+        self.trim_button = QPushButton("Trim")
+        self.trim_button.setToolTip("Crops the clear margin around the artwork")
         self.trim_button.clicked.connect(self._trim)
-        self.whole_button = QPushButton("All of the art")
+        self.whole_button = QPushButton("Reset")
         self.whole_button.clicked.connect(lambda: self._put(dict.fromkeys(SIDES, 0.0)))
         buttons = QHBoxLayout()
         buttons.addWidget(self.trim_button)
@@ -53,7 +53,7 @@ class CropDialog(QDialog):
     def _trim(self) -> None:
         trimmed = self.work.trimmed(self.work.mark)
         if trimmed is None:
-            self.work.workshop.said.emit("Only art that is there, with an alpha, can be trimmed.")
+            self.work.workshop.said.emit("Only artwork with an alpha channel can be trimmed.")
             return
         self._put(trimmed)
 

@@ -19,10 +19,10 @@ from mat_shelf.marks.lying import LyingError, Sheet, beside, lay
 from mat_shelf.patterns.by_hand import Hit
 
 KINDS = {
-    "label": ("Label", "A sheet with art on it, which the surface shows through where the art is clear"),
+    "label": ("Label", "A sticker with artwork; the surface shows where the artwork is clear"),
     "print": ("Print", "Ink on the surface itself"),
-    "foil": ("Foil", "Metal leaf where the art is dark or there"),
-    "stamp": ("Stamp", "Raised or sunk in the surface itself"),
+    "foil": ("Foil", "Metal leaf where the artwork is dark or opaque"),
+    "stamp": ("Stamp", "Raised or sunk relief of the surface itself"),
     "screen": ("Screen", "A glowing picture"),
 }
 MATERIALS = {
@@ -40,7 +40,7 @@ MATERIALS = {
 """What a new mark of each kind is made of."""
 SIDES = ("left", "right", "top", "bottom")
 """Of art, in the order of `Mark.crop`."""
-LINES = {"middle": "On its middle", "row": "In a row with it", "column": "Under or over it"}
+LINES = {"middle": "Centres", "row": "Rows", "column": "Columns"}
 """Ways to line a mark up with another."""
 _USUAL_PER_MM = 300 / 25.4
 """Pixels a millimetre of art as it is printed: 300 per inch, common practice."""
@@ -91,7 +91,7 @@ class MarkWork(QObject):
         """
         part = next((part for part in self.workshop.project.product.parts if part.id == hit.part), None)
         if part is None:
-            self.workshop.said.emit("The part that it was put on is gone; drop it again.")
+            self.workshop.said.emit("The part that it was dropped on was removed; drop it again.")
             return
         mesh = self.workshop.assets.meshes[part.mesh]
         box = (mesh.bounds[1] - mesh.bounds[0]) * part.pose.scale
@@ -143,7 +143,7 @@ class MarkWork(QObject):
         if part is None:
             return
         if not math.hypot(right, up) < _FURTHEST:
-            self.workshop.said.emit(f"'{mark.name}' cannot go further: the surface ends before.")
+            self.workshop.said.emit(f"'{mark.name}' cannot go further: the surface ends there.")
             return
         try:
             point, facing = beside(mark, self.workshop.assets.meshes[part.mesh], part.pose, right, up)
@@ -169,7 +169,7 @@ class MarkWork(QObject):
         """Moves a mark along the surface so that its middle is level with, over or on that of another (`LINES`)."""
         own, theirs = self.sheet(mark), self.sheet(other)
         if own is None or theirs is None:
-            self.workshop.said.emit("A mark without a place cannot be lined up.")
+            self.workshop.said.emit("A mark without a place cannot be aligned.")
             return
         middle = own.middle_point()
         apart = theirs.middle_point() - middle
@@ -194,7 +194,7 @@ class MarkWork(QObject):
         across, tall = mark.width / (1 - left - right), mark.height / (1 - top - bottom)
         crop = taken["left"] / across, taken["right"] / across, taken["top"] / tall, taken["bottom"] / tall
         if not (crop[0] + crop[1] <= 0.99 and crop[2] + crop[3] <= 0.99 and min(crop) >= -20):
-            self.workshop.said.emit("That would leave nothing of the art, or almost nothing but clear ground.")
+            self.workshop.said.emit("That would leave nothing of the artwork, or almost nothing but clear ground.")
             return
         to_right = across * ((crop[0] - crop[1]) - (left - right)) / 2
         upwards = tall * ((crop[3] - crop[2]) - (bottom - top)) / 2
@@ -211,7 +211,7 @@ class MarkWork(QObject):
                 changes["point"], changes["facing"] = beside(mark, mesh, part.pose, aside, upwards)
             except LyingError:
                 pass  # its middle would be off the part; it is cropped where it is
-        self.put("Crop art", mark.with_(**changes), "crop")
+        self.put("Crop artwork", mark.with_(**changes), "crop")
 
     def trimmed(self, mark: Mark) -> dict[str, float] | None:
         """What to take off, mm, so that nothing clear is left round a mark's art; None where all of it is clear."""
@@ -241,8 +241,8 @@ class MarkWork(QObject):
             if changes:
                 project = project.with_mark(mark.with_(**changes))
         if project is not self.workshop.project:
-            self.workshop.edit("Art saved anew", project)
-            self.workshop.said.emit(f"'{picture.name}' was saved anew and read again.")
+            self.workshop.edit("Artwork updated", project)
+            self.workshop.said.emit(f"'{picture.name}' changed on disk and was read again.")
 
     @command
     def cut_apart(self, mark: Mark) -> None:
@@ -250,11 +250,11 @@ class MarkWork(QObject):
         assets, part = self.workshop.assets, self.part_of(mark)
         picture = assets.pictures.get(mark.art.digest) if mark.art is not None else None
         if picture is None or part is None or picture.levels[0].dtype == np.float32:
-            self.workshop.said.emit("Only art that is there, with an alpha, can be cut apart.")
+            self.workshop.said.emit("Only artwork with an alpha channel can be split.")
             return
         found = piece_pictures(picture.levels[0])
         if len(found) < 2:
-            self.workshop.said.emit("Nothing on this sheet is parted by clear ground.")
+            self.workshop.said.emit("Nothing in this artwork is separated by clear ground.")
             return
         names = {other.name for other in self.workshop.project.marks}
         left, off_right, top, off_bottom = mark.crop
@@ -281,16 +281,16 @@ class MarkWork(QObject):
                 facing=facing,
                 width=max(round((columns.stop - columns.start) * per_pixel[0], 2), 0.1),
                 height=max(round((rows.stop - rows.start) * per_pixel[1], 2), 0.1),
-                art=Picture(name=name_from(f"{name}.png", "Picture"), digest=key, kind=kind),
+                art=Picture(name=name_from(f"{name}.png", "Image"), digest=key, kind=kind),
                 crop=(0.0, 0.0, 0.0, 0.0),
             )
             project = project.with_mark(made)
-        self.workshop.edit("Cut apart", project.without_mark(mark.id))
+        self.workshop.edit("Split artwork", project.without_mark(mark.id))
         self.open(made.id)
 
     @command
     def take_out(self, mark: Mark) -> None:
-        self.workshop.edit(f"Take out {mark.name}", self.workshop.project.without_mark(mark.id))
+        self.workshop.edit(f"Remove {mark.name}", self.workshop.project.without_mark(mark.id))
         if mark.id == self._mark_id:
             self.open(None)
 
@@ -299,7 +299,7 @@ class MarkWork(QObject):
         """Lays a second one beside it."""
         name = free_name(mark.name, {m.name for m in self.workshop.project.marks})
         made = mark.with_(id=new_id("mark"), name=name)
-        self.put(f"Copy {mark.name}", made)
+        self.put(f"Duplicate {mark.name}", made)
         self.open(made.id)
 
     @command
@@ -337,15 +337,15 @@ class MarkWork(QObject):
         """What is wrong with a mark, in words; empty where nothing is."""
         part = self.part_of(mark)
         if part is None:
-            return "Its part is gone. Select another piece and press 'To the middle'."
+            return "Its part was removed. Select another part and press 'Centre on part'."
         try:
             sheet = lay(mark, self.workshop.assets.meshes[part.mesh], part.pose)
         except LyingError as fault:
             return f"It has no place: {fault}."
         if mark.art is not None and mark.art.digest not in self.workshop.assets.pictures:
-            return f"'{mark.art.name}' is missing. Choose its art again."
+            return f"'{mark.art.name}' is missing. Choose its artwork again."
         if not len(sheet.triangles()):
-            return f"It is so much larger than {part.name} that it cannot be laid there. Make it smaller."
+            return f"It is too large for {part.name}. Make it smaller."
         missing = 1 - float(sheet.lies.mean())
         if missing > 0.02:
             return f"{100 * missing:.0f} % of it hangs over an edge of {part.name}. Make it smaller or move it."

@@ -39,7 +39,7 @@ from mat_shelf.exchange.assets import Assets
 from mat_shelf.marks.codes import EAN_HEIGHT, EAN_WIDTH, CodeError, ean13, square_code
 from mat_shelf.patterns.by_hand import Hit
 
-ART_FILES = f"Art ({' '.join(f'*{ending}' for ending in PICTURE_ENDINGS)})"
+ART_FILES = f"Artwork ({' '.join(f'*{ending}' for ending in PICTURE_ENDINGS)})"
 _PREVIEW = QSize(172, 100)
 _COLUMN = 128
 """Width of a column of rows, pixels."""
@@ -67,7 +67,7 @@ class MarkRow(QPushButton):
         self.setProperty("role", "choice")
         self.board, self.mark_id = board, mark_id
         self.clicked.connect(lambda: board.work.open(mark_id))
-        self.setToolTip("Drag it to lay it higher or lower. Right-click to switch it off, copy it or take it out")
+        self.setToolTip("Drag it up or down to order it. Right-click to switch it off, duplicate or remove it")
         board.order.take(mark_id, self)
 
     def follow(self) -> None:
@@ -98,10 +98,10 @@ class MarksBoard(QFrame):
         self.order = Reorder(self.list, work.lay_at)
         self.watch = ArtWatch(self)
         self.watch.changed.connect(self._read_again)
-        self.add_button = QPushButton("+ Add a mark")
+        self.add_button = QPushButton("+ Add mark")
         self.add_button.setProperty("role", "add")
         self.add_button.setToolTip(
-            "Puts it on the middle of the selected piece, as it is seen; or drop art on the picture"
+            "Puts it on the middle of the selected part, as seen; or drop artwork on the picture"
         )
         self.add_button.clicked.connect(lambda: self.kinds_menu().popup(self.add_button.mapToGlobal(QPoint(0, 0))))
         self.list.list.addWidget(self.add_button)
@@ -112,11 +112,13 @@ class MarksBoard(QFrame):
         self.preview.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.art_name, self.sharp = _quiet(), _quiet()
         self.sharp.setWordWrap(True)
-        self.art_button = _small("Choose art…", "A PNG, TIFF, JPEG, EXR, PSD, WebP, SVG or PDF file, best with alpha")
+        self.art_button = _small(
+            "Choose artwork…", "A PNG, TIFF, JPEG, EXR, PSD, WebP, SVG or PDF file, best with alpha"
+        )
         self.art_button.clicked.connect(lambda: self._choose_art("art"))
-        self.back_button = _small("Its back…", "What the label shows on its other side, through glass")
+        self.back_button = _small("Back artwork…", "Artwork on the back of the label, seen through glass")
         self.back_button.clicked.connect(self._choose_back)
-        self.crop_button = _small("Crop or pad…", "Takes art off at its sides, or puts clear ground on, in mm")
+        self.crop_button = _small("Crop or pad…", "Crops the artwork, or pads it with clear ground, in mm")
         self.crop_button.clicked.connect(lambda: self.open_crop(self.work.mark.id))
         buttons = QWidget()
         grid = QGridLayout(buttons)
@@ -128,9 +130,9 @@ class MarksBoard(QFrame):
 
         self.rows = {name: row_of(self._of_mark(name), is_stacked=True) for name in _MARK_ROWS}
         self.material_rows = {name: row_of(self._of_recipe(name), is_stacked=True) for name in _RECIPE_ROWS}
-        self.centre_button = _small("To the middle", "Puts it to the middle of its part from left to right")
+        self.centre_button = _small("Centre on part", "Centres it on its part from left to right")
         self.centre_button.clicked.connect(self.centre)
-        self.square_button = _small("Look straight at it", "Turns the camera to it  (Q)")
+        self.square_button = _small("View square-on", "Points the camera at it  (Q)")
         self.square_button.clicked.connect(work.square_on)
         moves = QWidget()
         line = QVBoxLayout(moves)
@@ -145,13 +147,13 @@ class MarksBoard(QFrame):
         lies = column_of([self.rows["way"], self.rows["seen"], self.rows["is_mirrored"]])
         own = column_of([self.rows[name] for names in _OWN_ROWS.values() for name in names])
         finish = column_of(list(self.material_rows.values()))
-        self.finish_hint = _quiet("Drop a swatch here to make it of that.")
+        self.finish_hint = _quiet("Drop a swatch here to change its material.")
         self.finish_hint.setWordWrap(True)
         finish.layout().insertWidget(finish.layout().count() - 1, self.finish_hint)
-        self.cards = [card_of("Art", [art]), card_of("Place", [size, lies]), card_of("Finish", [own, finish])]
+        self.cards = [card_of("Artwork", [art]), card_of("Place", [size, lies]), card_of("Finish", [own, finish])]
         self.hint = QLabel(
-            "Drop art onto the product in the picture, or select a piece and add a mark.\n"
-            "Labels, prints, foil, stamps and screens lie on the surface at their true size."
+            "Drop artwork onto the product in the picture, or select a part and add a mark.\n"
+            "Labels, prints, foil, stamps and screens have their true size on the surface."
         )
         self.hint.setProperty("role", "quiet")
         self.hint.setAlignment(Qt.AlignmentFlag.AlignCenter)
@@ -205,14 +207,14 @@ class MarksBoard(QFrame):
         self.finish_hint.setVisible(mark.kind != "stamp")
         self.crop_button.setEnabled(mark.art is not None)
         self.back_button.setVisible(mark.kind == "label")
-        self.back_button.setText("Its back…" if mark.back is None else "No back")
+        self.back_button.setText("Back artwork…" if mark.back is None else "No back artwork")
         self.problem.setText(self.work.problem(mark) or self._stretch(mark))
         self._follow_art(mark)
         self._follow_sharpness()
 
     def _stretch(self, mark: Mark) -> str:
         stretch = self.work.sheet(mark).stretch(mark.width, mark.height)
-        return f"Stretched by up to {100 * stretch:.1f} %." if stretch >= 0.005 else "Lies without stretch."
+        return f"Stretched by up to {100 * stretch:.1f} %." if stretch >= 0.005 else "No stretch."
 
     def _follow_art(self, mark: Mark) -> None:
         pictures = self.workshop.assets.pictures
@@ -223,7 +225,7 @@ class MarksBoard(QFrame):
         self._previewed = key
         if shown is None:
             self.preview.setPixmap(QPixmap())
-            self.preview.setText("no art yet" if mark.art is None else "missing")
+            self.preview.setText("no artwork yet" if mark.art is None else "missing")
             self.art_name.setText("")
             return
         self.preview.setPixmap(_pixmap(shown))
@@ -237,8 +239,8 @@ class MarksBoard(QFrame):
             self.sharp.setText("")
             return
         ratio, needed = found
-        told = f"{ratio:.1f} pixels of art to one of a picture {wide} wide."
-        self.sharp.setText(told if ratio >= 1 else f"⚠ Blurry at {wide}: it takes art {needed} pixels wide.")
+        told = f"Artwork: {ratio:.1f} px per render px at {wide} wide."
+        self.sharp.setText(told if ratio >= 1 else f"⚠ Blurry at {wide}: it needs artwork {needed} pixels wide.")
 
     def showEvent(self, event) -> None:
         super().showEvent(event)
@@ -255,9 +257,9 @@ class MarksBoard(QFrame):
             action.triggered.connect(lambda _, kind=kind: self.add(kind))
         menu.addSeparator()
         for words, tip, question, make in (
-            ("Words…", "Set in type, for a label whose art is still to come", "Lines of words", self.add_words),
+            ("Text…", "Typeset text, for a label whose artwork is still to come", "Lines of text", self.add_words),
             ("Bar code…", "EAN-13, at its full size", "12 digits, or 13 with the check digit", self.add_bar_code),
-            ("QR code…", "A square code of a text or an address", "Text or address", self.add_square_code),
+            ("QR code…", "A square code of a text or a web address", "Text or address", self.add_square_code),
         ):
             action = menu.addAction(words)
             action.setToolTip(tip)
@@ -294,7 +296,7 @@ class MarksBoard(QFrame):
     def _add_made(self, kind: str, data: bytes, name: str, size: tuple[float, float] | None = None) -> None:
         hit = self.find_place() if self.find_place else None
         if hit is None:
-            self.workshop.said.emit("Select the piece that the mark is for; it must be seen in the picture.")
+            self.workshop.said.emit("Select the part that the mark is for; it must be visible in the picture.")
             return
         key, ending = self.workshop.assets.add_map(data)
         self.work.add(kind, hit, Picture(name=f"{name}.png", digest=key, kind=ending), size)
@@ -307,7 +309,7 @@ class MarksBoard(QFrame):
             return
         hit = self.find_place() if self.find_place else None
         if hit is None:
-            self.workshop.said.emit("Select the piece that the mark is for; it must be seen in the picture.")
+            self.workshop.said.emit("Select the part that the mark is for; it must be visible in the picture.")
             return
         self.work.carry(mark, hit)
         self.workshop.history.end_gesture()
@@ -316,7 +318,7 @@ class MarksBoard(QFrame):
         """Puts a mark without art on the middle of the selected piece, as it is seen."""
         hit = self.find_place() if self.find_place else None
         if hit is None:
-            self.workshop.said.emit("Select the piece that the mark is for; it must be seen in the picture.")
+            self.workshop.said.emit("Select the part that the mark is for; it must be visible in the picture.")
             return
         self.work.add(kind, hit)
 
@@ -327,17 +329,17 @@ class MarksBoard(QFrame):
         mark, work = self.workshop.project.mark(mark_id), self.work
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        menu.addAction("Lay higher").triggered.connect(lambda: work.move(mark, 1))
-        menu.addAction("Lay lower").triggered.connect(lambda: work.move(mark, -1))
+        menu.addAction("Move up").triggered.connect(lambda: work.move(mark, 1))
+        menu.addAction("Move down").triggered.connect(lambda: work.move(mark, -1))
         menu.addAction("Switch off" if mark.is_on else "Switch on").triggered.connect(
             lambda: work.put("Switch mark", mark.with_(is_on=not mark.is_on))
         )
-        menu.addAction("Copy").triggered.connect(lambda: work.copy(mark))
+        menu.addAction("Duplicate").triggered.connect(lambda: work.copy(mark))
         if mark.art is not None:
-            menu.addAction("Cut the sheet apart").triggered.connect(lambda: work.cut_apart(mark))
+            menu.addAction("Split artwork").triggered.connect(lambda: work.cut_apart(mark))
         others = [other for other in self.workshop.project.marks if other.part == mark.part and other.id != mark.id]
         if others:
-            line_up = menu.addMenu("Line up with")
+            line_up = menu.addMenu("Align with")
             for other in others:
                 ways = line_up.addMenu(other.name)
                 for way, words in LINES.items():
@@ -345,7 +347,7 @@ class MarksBoard(QFrame):
                         lambda _, other=other, way=way: work.line_up(mark, other, way)
                     )
         menu.addSeparator()
-        menu.addAction("Take out").triggered.connect(lambda: work.take_out(mark))
+        menu.addAction("Remove").triggered.connect(lambda: work.take_out(mark))
         menu.popup(where)
 
     def open_crop(self, mark_id: str) -> None:
@@ -366,7 +368,7 @@ class MarksBoard(QFrame):
             self.read_art(path, lambda picture: self.work.replace_art(digest, picture), layer)
 
     def _choose_art(self, name: str) -> None:
-        chosen, _ = QFileDialog.getOpenFileName(self, "Art", "", ART_FILES)
+        chosen, _ = QFileDialog.getOpenFileName(self, "Artwork", "", ART_FILES)
         mark = self.work.mark
         if chosen and mark is not None:
             self.read_art(Path(chosen), lambda picture: self._put_art_on(mark.id, mark.name, name, picture))
@@ -374,7 +376,7 @@ class MarksBoard(QFrame):
     def _put_art_on(self, mark_id: str, mark_name: str, name: str, picture: Picture) -> None:
         """Gives a mark art that was read meanwhile, whichever one is on the board by now."""
         if mark_id not in {mark.id for mark in self.workshop.project.marks}:
-            self.workshop.said.emit(f"{picture.name} was not used: '{mark_name}' is no longer there.")
+            self.workshop.said.emit(f"{picture.name} was not used: '{mark_name}' was removed.")
             return
         self.work.open(mark_id)
         self.put_art(name, picture)
@@ -384,7 +386,7 @@ class MarksBoard(QFrame):
         if self.work.mark.back is None:
             self._choose_art("back")
         else:
-            self.work.put("No back", self.work.mark.with_(back=None))
+            self.work.put("No back artwork", self.work.mark.with_(back=None))
 
     @command
     def put_art(self, name: str, picture: Picture) -> None:
@@ -398,12 +400,12 @@ class MarksBoard(QFrame):
             changes["height"] = round(mark.width * shown.height / shown.width, 2)
         changed = self.workshop.changed(mark, "art", mark.art)
         if changed is not None:
-            self.work.put("Art", mark.with_(**changes))
+            self.work.put("Artwork", mark.with_(**changes))
 
     def read_art(self, path: Path, then: Callable[[Picture], None], layer: int | None = None) -> None:
         """Reads a file of art aside from the window, and hands it on; of several layers it is asked which."""
         if self.job is not None and not self.job.wait(50):
-            self.workshop.said.emit("Art is still being read; try again in a moment.")
+            self.workshop.said.emit("Artwork is still being read; try again in a moment.")
             return
         self._then, assets = then, self.workshop.assets
         self.job = ArtJob(path, assets, layer, self)
@@ -434,7 +436,7 @@ class MarksBoard(QFrame):
         swatch = self.workshop.shelf.swatch(dragged_swatch(event.mimeData()))
         if swatch is not None and self.work.mark is not None:
             event.acceptProposedAction()
-            self.work.put(f"Mark of {swatch.name}", self.work.mark.with_(recipe=swatch.recipe))
+            self.work.put(f"Material {swatch.name}", self.work.mark.with_(recipe=swatch.recipe))
 
 
 _PLACE_ROWS = ("width", "height", "turn", "way", "seen", "is_mirrored")

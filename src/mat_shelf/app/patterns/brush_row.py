@@ -15,15 +15,17 @@ class BrushRow(QWidget):
         self.work = work
         self.setMinimumWidth(190)
         self.paint_button = QPushButton("Paint", checkable=True)
-        self.paint_button.setToolTip("Paint on the product with the left button; the right and middle ones move about")
+        self.paint_button.setToolTip(
+            "Paint on the product with the left button; the right and middle buttons move the camera"
+        )
         self.paint_button.clicked.connect(lambda: work.take_in_hand(PAINTING if self.paint_button.isChecked() else ""))
         self.erase_button = QPushButton("Erase", checkable=True)
-        self.erase_button.setToolTip("Takes away what was painted. Or hold Control while painting.")
+        self.erase_button.setToolTip("Erases what was painted. Or hold Control while painting.")
         self.erase_button.clicked.connect(
             lambda: work.set_brush(work.brush.with_(erases=self.erase_button.isChecked()))
         )
-        self.clear_button = QPushButton("Start over")
-        self.clear_button.setToolTip("Takes every stroke away; undo brings them back")
+        self.clear_button = QPushButton("Clear all")
+        self.clear_button.setToolTip("Removes every stroke; undo brings them back")
         self.clear_button.clicked.connect(work.clear_strokes)
         buttons = QHBoxLayout()
         buttons.setSpacing(6)
@@ -48,4 +50,4 @@ class BrushRow(QWidget):
         self.erase_button.setChecked(work.brush.erases)
         self.clear_button.setEnabled(count > 0)
         strokes = f"{count} stroke{'s' if count != 1 else ''}" if count else "nothing painted yet"
-        self.state.setText(strokes if count or work.hand == PAINTING else "switch Paint on, then draw on the product")
+        self.state.setText(strokes if count or work.hand == PAINTING else "switch on Paint, then draw on the product")

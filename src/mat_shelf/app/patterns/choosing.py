@@ -90,8 +90,8 @@ class NewPatternPopover(Popover):
     def __init__(self, painter: Painter, chosen: Callable[[Pattern], None], pictures: Callable, parent: QWidget):
         super().__init__(parent)
         self._chosen = chosen
-        self.pictures_button = QPushButton("Picture files…")
-        self.pictures_button.setToolTip("One picture as a pattern, or a texture set of several")
+        self.pictures_button = QPushButton("Image files…")
+        self.pictures_button.setToolTip("One image as a pattern, or several as a texture set")
         self.pictures_button.clicked.connect(self.hide)
         self.pictures_button.clicked.connect(pictures)
         self.search = QLineEdit(
@@ -105,7 +105,7 @@ class NewPatternPopover(Popover):
             if s is not Pictured
         ]
         self.tiles: list[tuple[Tile, Ready]] = []
-        self._headings = [QLabel("Ready"), QLabel("From the beginning")]
+        self._headings = [QLabel("Ready"), QLabel("Sources")]
         self._sections = [(self._headings[0], len(READY)), (self._headings[1], len(sources))]
         for heading in self._headings:
             heading.setProperty("role", "cardTitle")
@@ -194,8 +194,8 @@ class FeedPopover(Popover):
         self.choices = QVBoxLayout()
         self.choices.setSpacing(2)
         self.new_button = QPushButton("New pattern…")
-        self.open_button = QPushButton("Open the strip")
-        self.constant_button = QPushButton("Constant again")
+        self.open_button = QPushButton("Open strip")
+        self.constant_button = QPushButton("Disconnect")
         self.new_button.clicked.connect(self._new)
         self.open_button.clicked.connect(self._open)
         self.constant_button.clicked.connect(self._let_go)
@@ -212,7 +212,7 @@ class FeedPopover(Popover):
     def open_for(self, chip) -> None:
         """Opens over a chip."""
         self.name, feed = chip.name, chip.feed
-        self.title.setText(f"Feed {Recipe.parameter(chip.name).title.lower()}")
+        self.title.setText(f"Feed {Recipe.label(chip.name).lower()}")
         self.amount_row.setVisible(feed is not None)
         self.open_button.setVisible(feed is not None)
         self.constant_button.setVisible(feed is not None)

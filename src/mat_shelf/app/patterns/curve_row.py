@@ -22,7 +22,7 @@ class CurveRow(QWidget):
         self.setFixedSize(170, 90)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Curve")
-        self.setToolTip("Drag a node. Click for a new one, right-click takes one out.")
+        self.setToolTip("Drag a node. Click to add one, right-click to remove one.")
         self._held: int | None = None
 
     def follow(self) -> None:

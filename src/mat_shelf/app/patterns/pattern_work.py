@@ -163,7 +163,7 @@ class PatternWork(QObject):
         workshop, placement = self.workshop, self.pattern.placement
         part = workshop.selected_part
         if part is None:
-            workshop.said.emit("Click a piece that wears this material first; its seam is turned from the camera.")
+            workshop.said.emit("Select a part that wears this material first; its seam is turned away from the camera.")
             return
         seam = seam_away(part, workshop.assets.meshes[part.mesh], placement, workshop.camera.position)
         self.put_placement(placement.with_(seam=round(seam, 2)))
@@ -218,7 +218,7 @@ class PatternWork(QObject):
         """Begins the pattern on the strip with another source."""
         pattern = self.pattern
         placement = pattern.placement.with_(size=step.usual.size, projection=step.usual.projection)
-        self.put(pattern.with_(steps=(step, *pattern.steps[1:]), placement=placement), f"Begin with {step.label}")
+        self.put(pattern.with_(steps=(step, *pattern.steps[1:]), placement=placement), f"Source {step.label}")
 
     @command
     def move_step(self, place: int, to: int) -> None:
@@ -234,7 +234,7 @@ class PatternWork(QObject):
     @command
     def drop_step(self, place: int) -> None:
         steps = self.pattern.steps
-        if place > 0 and self.put(self.pattern.with_(steps=steps[:place] + steps[place + 1 :]), "Take step out"):
+        if place > 0 and self.put(self.pattern.with_(steps=steps[:place] + steps[place + 1 :]), "Remove step"):
             self.choose_step(min(place, len(steps) - 2))
 
     @command
@@ -265,7 +265,7 @@ class PatternWork(QObject):
         if overlay is not None and overlay.mask == pattern_id:
             self.workshop.said.emit(f"{name} is the mask of {overlay.name}; choose another mask first.")
             return
-        self._tried(f"Throw out {name}", lambda: self.recipe.without_pattern(pattern_id))
+        self._tried(f"Remove {name}", lambda: self.recipe.without_pattern(pattern_id))
 
     def uses_of(self, pattern_id: str) -> list[str]:
         """What a pattern feeds, in words."""
@@ -282,16 +282,16 @@ class PatternWork(QObject):
         feed = usual_feed(recipe, name, pattern_id, colored)
         if old is not None and not isinstance(old.low, tuple):
             feed = old.with_(pattern=pattern_id)
-        self.edit(f"Feed {Recipe.parameter(name).title}", recipe.with_feed(feed))
+        self.edit(f"Feed {Recipe.label(name)}", recipe.with_feed(feed))
 
     @command
     def set_feed(self, feed: Feed, gesture: str | None = None) -> None:
-        title = Recipe.parameter(feed.input).title
+        title = Recipe.label(feed.input)
         self._tried(title, lambda: self.recipe.with_feed(feed), gesture and f"{gesture} feed {feed.input}")
 
     @command
     def let_go(self, name: str) -> None:
-        self.edit(f"{Recipe.parameter(name).title} constant", self.recipe.without_feed(name))
+        self.edit(f"Disconnect {Recipe.label(name)}", self.recipe.without_feed(name))
 
     @command
     def add_relief(self, pattern_id: str) -> str:
@@ -308,7 +308,7 @@ class PatternWork(QObject):
     @command
     def drop_relief(self, row_id: str) -> None:
         rows = tuple(row for row in self.recipe.relief if row.id != row_id)
-        self.edit("Take relief out", self.recipe.with_(relief=rows))
+        self.edit("Remove relief", self.recipe.with_(relief=rows))
 
     def begin_ready(self, ready_id: str) -> str | None:
         """Adds a ready pattern to the material on the board; returns its id there, or None where there is no such."""

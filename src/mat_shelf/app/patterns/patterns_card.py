@@ -50,25 +50,25 @@ class PatternEntry(QWidget):
     def contextMenuEvent(self, event) -> None:
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        menu.addAction("Open the strip").triggered.connect(lambda: self.work.open(self.pattern_id))
+        menu.addAction("Open strip").triggered.connect(lambda: self.work.open(self.pattern_id))
         menu.addAction("Duplicate").triggered.connect(lambda: self.work.duplicate(self.pattern_id))
         menu.addAction("Use as relief").triggered.connect(lambda: self.work.add_relief(self.pattern_id))
         menu.addSeparator()
-        menu.addAction("Throw out").triggered.connect(lambda: self.work.throw_out(self.pattern_id))
+        menu.addAction("Remove").triggered.connect(lambda: self.work.throw_out(self.pattern_id))
         menu.popup(event.globalPos())
 
 
 class PatternsCard(ListCard):
     """The material's patterns, and where a new one begins; one that is dropped from another material is copied."""
 
-    def __init__(self, work: PatternWork, painter: Painter, choose):
-        super().__init__("Patterns")
+    def __init__(self, title: QWidget, work: PatternWork, painter: Painter, choose):
+        super().__init__(title)
         self.work, self._painter = work, painter
         self.setAcceptDrops(True)
         self.list.setSpacing(2)
         self.add_button = QPushButton("+ New pattern")
         self.add_button.setProperty("role", "add")
-        self.add_button.setToolTip("A map to feed inputs with: noise, scratches, grain, wood, leather…")
+        self.add_button.setToolTip("A map that feeds inputs: noise, scratches, grain, wood, leather…")
         self.add_button.clicked.connect(lambda: choose(self))
         self.list.addWidget(self.add_button)
         self.list.addStretch(1)

@@ -55,6 +55,6 @@ class PictureJob(QThread):
                 words = fault.strerror if isinstance(fault, OSError) and fault.strerror else str(fault)
                 self.failed.emit(f"{path.name} cannot be used in a pattern: {words}.")
                 continue
-            picture = Picture(name=name_from(name, "Picture"), digest=key, kind=kind)
+            picture = Picture(name=name_from(name, "Image"), digest=key, kind=kind)
             taken.append(recognised(picture, self._assets.pictures[key]))
         self.read.emit(taken)

@@ -23,16 +23,16 @@ class PictureRow(QWidget):
         self.name = QLabel()
         self.pixels = QLabel()
         self.pixels.setProperty("role", "quiet")
-        self.choose_button = QPushButton("Another file…")
+        self.choose_button = QPushButton("Choose file…")
         self.choose_button.setProperty("role", "small")
         self.choose_button.clicked.connect(choose)
         self.per_inch = QDoubleSpinBox(minimum=0.1, maximum=100_000, decimals=1, suffix=" per inch")
         self.per_inch.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
         self.per_inch.setAccessibleName("Pixels per inch")
-        self.per_inch.setToolTip("300 pixels at 300 per inch are 25.4 mm: sets the size from the picture's pixels")
+        self.per_inch.setToolTip("Sets the size from the image: 300 pixels at 300 per inch are 25.4 mm")
         self.per_inch.valueChanged.connect(self._set_size)
         self.per_inch.editingFinished.connect(work.end_gesture)
-        self.make_button = QPushButton("Relief from it…")
+        self.make_button = QPushButton("Make relief…")
         self.make_button.setProperty("role", "small")
         self.make_button.setToolTip("Height from a photograph, normals from a height, or height from normals")
         self.make_button.clicked.connect(self.open_dialog)
@@ -61,7 +61,7 @@ class PictureRow(QWidget):
         self.per_inch.setEnabled(pyramid is not None)
         self.make_button.setEnabled(pyramid is not None)
         if pyramid is None:
-            self.pixels.setText("missing: choose it again" if picture else "choose a picture")
+            self.pixels.setText("missing: choose it again" if picture else "choose an image")
             return
         self.pixels.setText(f"{pyramid.width} × {pyramid.height} pixels")
         self.per_inch.blockSignals(True)
@@ -79,7 +79,7 @@ class PictureRow(QWidget):
             work.open(work.begin((source,), f"{origin.name}, {kind}", origin.placement))
             if rise is not None:
                 height = rise * origin.placement.size
-                work.workshop.said.emit(f"As steep as its normals, it is {height:.3g} mm from black to white.")
+                work.workshop.said.emit(f"At the slope of its normals, it is {height:.3g} mm from black to white.")
 
         self.dialog = ReliefDialog(
             self.binding.value(), self._pyramid(), work.workshop.assets, done, work.workshop.said.emit, self.window()

@@ -25,7 +25,7 @@ class RampRow(QWidget):
         self.setFixedHeight(64)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Colour ramp")
-        self.setToolTip("Drag a stop. Double-click for its colour, click for a new one, right-click takes one out.")
+        self.setToolTip("Drag a stop. Double-click for its colour, click to add one, right-click to remove one.")
         self.chosen = 0
         self._is_held = False
         self.popover = ColorPopover(self)
@@ -105,7 +105,7 @@ class RampRow(QWidget):
     def _colored(self, linear: tuple) -> None:
         stops = self.stops
         stops[self.chosen] = (stops[self.chosen][0], linear)
-        self.binding.set(tuple(stops), gesture="ramp colour")
+        self.binding.set(tuple(stops), gesture="Ramp colour")
 
     def paintEvent(self, event) -> None:
         stops = self.stops

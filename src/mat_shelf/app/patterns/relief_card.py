@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
 )
 
 from mat_shelf.app.board.card import ListCard
+from mat_shelf.app.board.elided_label import ElidedLabel
 from mat_shelf.app.board.value_row import Slider, lay_stacked
 from mat_shelf.app.patterns.feed_chip import CHIP, PatternButton
 from mat_shelf.app.patterns.painter import Painter
@@ -28,8 +29,6 @@ KINDS = {
     "normal, green down": "Normals, green down",
 }
 
-NAME_WIDTH = 58
-
 
 class ReliefRow(QWidget):
     """One row of relief: its pattern's name, height in mm, and the pattern's chip."""
@@ -37,8 +36,7 @@ class ReliefRow(QWidget):
     def __init__(self, work: PatternWork, painter: Painter, row_id: str):
         super().__init__()
         self.work, self.row_id = work, row_id
-        self.name = QLabel()
-        self.name.setTextInteractionFlags(Qt.TextInteractionFlag.NoTextInteraction)
+        self.name = ElidedLabel()
         self.number = QLineEdit()
         self.number.setProperty("role", "number")
         self.number.setFont(font(13, tabular=True))
@@ -52,20 +50,24 @@ class ReliefRow(QWidget):
         self.way.clicked.connect(self._turn_way)
         numbers = QHBoxLayout()
         numbers.setSpacing(2)
-        numbers.addSpacing(6)
-        numbers.addWidget(self.way)
         numbers.addWidget(self.number)
         numbers.addWidget(unit)
         self.slider = Slider(-1, 1, default=0.5)
+        below = QWidget()
+        slider_and_way = QHBoxLayout(below)
+        slider_and_way.setContentsMargins(0, 0, 0, 0)
+        slider_and_way.setSpacing(6)
+        slider_and_way.addWidget(self.slider, 1)
+        slider_and_way.addWidget(self.way)
         self.chip = PatternButton(work, painter, QSize(CHIP, CHIP), on_drop=self._take)
         self.chip.clicked.connect(lambda: work.open(self.row.pattern))
-        lay_stacked(self, self.name, numbers, self.slider, self.chip)
+        lay_stacked(self, self.name, numbers, below, self.chip)
         self.slider.moved.connect(self._moved)
         self.slider.released.connect(work.end_gesture)
         self.number.editingFinished.connect(self._typed)
         self.setToolTip(
             "Height from the pattern's black to its white; left of the middle it goes down.\n"
-            "Right-click for its kind, to switch it off or take it out."
+            "Right-click for its kind, to switch it off or remove it."
         )
 
     @property
@@ -75,7 +77,7 @@ class ReliefRow(QWidget):
     def follow(self) -> None:
         row = self.row
         pattern = self.work.recipe.pattern(row.pattern)
-        self.name.setText(self.name.fontMetrics().elidedText(pattern.name, Qt.TextElideMode.ElideRight, NAME_WIDTH))
+        self.name.setText(pattern.name)
         self.name.setEnabled(row.is_on)
         self.slider.setAccessibleName(f"{pattern.name}, height")
         self.number.setAccessibleName(f"{pattern.name}, height, number")
@@ -85,12 +87,12 @@ class ReliefRow(QWidget):
         self.chip.show_pattern(pattern)
         is_true = row.is_displaced
         self.way.setVisible(row.kind == "height" and self.work.workshop.overlay is None)
-        self.way.setText("true" if is_true else "bump")
+        self.way.setText("True" if is_true else "Bump")
         self.way.setAccessibleName(f"{pattern.name}, {'true relief' if is_true else 'bump'}")
         self.way.setToolTip(
-            f"The surface itself stands out, in triangles of {row.fineness:g} mm; click to see it as bump"
+            f"Displaces the surface itself, in triangles of {row.fineness:g} mm; click for bump"
             if is_true
-            else "Only its shading bends; click and the surface itself stands out, made in the background"
+            else "Changes the shading only; click for true relief, which is built in the background"
         )
 
     def _turn_way(self) -> None:
@@ -129,12 +131,12 @@ class ReliefRow(QWidget):
             menu.addAction(action)
         menu.addSeparator()
         if row.kind == "height" and self.work.workshop.overlay is None:
-            menu.addAction("See as bump" if row.is_displaced else "Make true relief").triggered.connect(self._turn_way)
+            menu.addAction("Bump" if row.is_displaced else "True relief").triggered.connect(self._turn_way)
             menu.addAction(f"Fineness, {row.fineness:g} mm…").triggered.connect(self._ask_fineness)
         menu.addAction("Switch off" if row.is_on else "Switch on").triggered.connect(
             lambda: self.work.set_relief(row.with_(is_on=not row.is_on))
         )
-        menu.addAction("Take out").triggered.connect(lambda: self.work.drop_relief(row.id))
+        menu.addAction("Remove").triggered.connect(lambda: self.work.drop_relief(row.id))
         menu.popup(event.globalPos())
 
 
@@ -162,15 +164,11 @@ def _height(place: float) -> float:
 class ReliefCard(ListCard):
     """The rows; a pattern that is dropped on the card becomes one more."""
 
-    def __init__(self, work: PatternWork, painter: Painter, choose, turn_over):
-        self.overlays_button = QPushButton()
-        self.overlays_button.setProperty("role", "tag")
-        self.overlays_button.setToolTip("What lies over it here and there: dust, wear, frost, scratches")
-        self.overlays_button.clicked.connect(turn_over)
-        super().__init__("Relief", self.overlays_button)
+    def __init__(self, title: QWidget, work: PatternWork, painter: Painter, choose):
+        super().__init__(title)
         self.work, self._painter = work, painter
         self.setAcceptDrops(True)
-        self.add_button = QPushButton("+ Add a row")
+        self.add_button = QPushButton("+ Add relief")
         self.add_button.setProperty("role", "add")
         self.add_button.setToolTip("Dents, grain, creases: a pattern as height. Patterns may also be dropped here.")
         self.add_button.clicked.connect(lambda: choose(self))
@@ -178,11 +176,8 @@ class ReliefCard(ListCard):
         self.list.addStretch(1)
 
     def follow(self) -> None:
-        recipe, work = self.work.recipe, self.work
-        self.show_rows([row.id for row in recipe.relief], lambda row_id: ReliefRow(work, self._painter, row_id))
-        count = len(recipe.overlays)
-        self.overlays_button.setText(f"Overlays {count} ›" if count else "Overlays ›")
-        self.overlays_button.setVisible(work.workshop.overlay is None)
+        rows = [row.id for row in self.work.recipe.relief]
+        self.show_rows(rows, lambda row_id: ReliefRow(self.work, self._painter, row_id))
 
     def dragEnterEvent(self, event) -> None:
         if event.mimeData().hasFormat(PATTERN_MIME):

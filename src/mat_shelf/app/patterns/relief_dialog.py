@@ -39,12 +39,12 @@ WAYS = {
     HEIGHT: "Height from normals",
 }
 _VALUES = {
-    "even": ("Even out light over", 0.0, 0.5, 0.15, PHOTOGRAPH, "Part of the picture's width; 0 leaves it as it is"),
-    "broad": ("Broad forms", 0.0, 2.0, 1.0, PHOTOGRAPH, "How much of what is large is kept"),
-    "fine": ("Fine detail", 0.0, 3.0, 1.0, PHOTOGRAPH, "How much of what is small is kept"),
-    "level": ("Flat at", 0.0, 1.0, 0.5, PHOTOGRAPH, "Heights near this one become the ground"),
-    "within": ("Flat within", 0.0, 0.5, 0.0, PHOTOGRAPH, "How near; 0 flattens nothing"),
-    "rise": ("Height, of its width", 0.001, 0.2, 0.02, NORMALS, "From black to white; 0.02 is 1 mm at a size of 50 mm"),
+    "even": ("Even light over", 0.0, 0.5, 0.15, PHOTOGRAPH, "Share of the image's width; 0 leaves it as it is"),
+    "broad": ("Broad forms", 0.0, 2.0, 1.0, PHOTOGRAPH, "Amount of large detail"),
+    "fine": ("Fine detail", 0.0, 3.0, 1.0, PHOTOGRAPH, "Amount of small detail"),
+    "level": ("Ground level", 0.0, 1.0, 0.5, PHOTOGRAPH, "Heights near this value become flat"),
+    "within": ("Ground tolerance", 0.0, 0.5, 0.0, PHOTOGRAPH, "Range that becomes flat; 0 flattens nothing"),
+    "rise": ("Height over width", 0.001, 0.2, 0.02, NORMALS, "From black to white; 0.02 is 1 mm at a size of 50 mm"),
 }
 _PREVIEW = 280
 _MOST = 4096
@@ -76,9 +76,9 @@ class _MakeJob(QThread):
             pixels, rise = self._make(_level(self._pyramid, _MOST))
             key, kind = self._assets.add_map(png_bytes(np.round(np.clip(pixels, 0, 1) * 65535).astype(np.uint16)))
         except (OSError, PictureError, MemoryError) as fault:
-            self.failed.emit(f"The picture cannot be made: {fault}.")
+            self.failed.emit(f"The image cannot be made: {fault}.")
             return
-        self.made.emit(Picture(name=name_from(self._name, "Picture"), digest=key, kind=kind), rise)
+        self.made.emit(Picture(name=name_from(self._name, "Image"), digest=key, kind=kind), rise)
 
 
 def _level(pyramid: Pyramid, most: int) -> np.ndarray:
@@ -98,11 +98,11 @@ class ReliefDialog(QDialog):
 
     def __init__(self, picture: Picture, pyramid: Pyramid, assets: Assets, done, said, parent: QWidget):
         super().__init__(parent)
-        self.setWindowTitle("Make relief from a picture")
+        self.setWindowTitle("Make relief from an image")
         self._picture, self._pyramid, self._assets, self._done, self._said = picture, pyramid, assets, done, said
         self.job: _MakeJob | None = None
         self.way = QComboBox()
-        self.way.setAccessibleName("What to make")
+        self.way.setAccessibleName("Result")
         for way, words in WAYS.items():
             if way != HEIGHT or pyramid.channels >= 3:
                 self.way.addItem(words, way)
@@ -126,14 +126,14 @@ class ReliefDialog(QDialog):
             self.sliders[name], self._numbers[name], self._labels[name] = slider, number, label
             for column, widget in enumerate((label, slider, number)):
                 rows.addWidget(widget, line, column)
-        self.green_down = QCheckBox("Green points down")
-        self.green_down.setToolTip("Of the picture of normals; the wrong way looks inside out")
+        self.green_down = QCheckBox("Green down")
+        self.green_down.setToolTip("Convention of the normal map; the wrong one looks inside out")
         self.green_down.clicked.connect(self.follow)
         rows.addWidget(self.green_down, len(_VALUES), 0, 1, 3)
         self.told = QLabel()
         self.told.setProperty("role", "quiet")
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        self.make_button = buttons.addButton("Make a pattern of it", QDialogButtonBox.ButtonRole.AcceptRole)
+        self.make_button = buttons.addButton("Make pattern", QDialogButtonBox.ButtonRole.AcceptRole)
         self.make_button.setProperty("role", "main")
         buttons.rejected.connect(self.reject)
         self.make_button.clicked.connect(self.make)

@@ -27,7 +27,7 @@ class SwitchRow(QWidget):
     def __init__(self, binding: Binding):
         super().__init__()
         self.binding = binding
-        self.box = QCheckBox("on")
+        self.box = QCheckBox("On")
         self.box.setAccessibleName(binding.field.title)
         self.setToolTip(binding.field.description)
         lay_stacked(self, RowLabel(binding, is_stacked=True), QLabel(), self.box, None)
@@ -55,7 +55,7 @@ class OtherPatternRow(QWidget):
     def follow(self) -> None:
         self.box.blockSignals(True)
         self.box.clear()
-        self.box.addItem("none", None)
+        self.box.addItem("None", None)
         for pattern in self.work.recipe.patterns:
             if pattern.id != self.work.pattern_id:
                 self.box.addItem(pattern.name, pattern.id)
@@ -107,16 +107,16 @@ def brush_rows(work: PatternWork) -> list[QWidget]:
 
 PLACED = {
     "projection": {
-        "solid": "Solid, runs through",
-        "uv": "Own coordinates, in mm",
-        "whole uv": "Own coordinates, whole",
-        "planar": "Flat, along an axis",
-        "box": "From six sides",
-        "cylinder": "Round an axis",
-        "sphere": "Round a point",
+        "solid": "Solid (3D)",
+        "uv": "UV (mm)",
+        "whole uv": "UV (0 to 1)",
+        "planar": "Planar",
+        "box": "Box",
+        "cylinder": "Cylinder",
+        "sphere": "Sphere",
     },
     "axis": AXES,
-    "over": {"part": "Each part anew", "product": "The whole product"},
+    "over": {"part": "Each part", "product": "Whole product"},
 }
 
 
@@ -148,7 +148,7 @@ class ShiftRow(QWidget):
         self.number = QDoubleSpinBox(minimum=-1e5, maximum=1e5, decimals=2, suffix=" mm")
         self.number.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
         self.number.setAccessibleName(title)
-        self.setToolTip("Moves it on the surface. Or switch on 'Move it' and drag on the product.")
+        self.setToolTip("Moves the pattern on the surface. Or switch on 'Drag on product'.")
         lay_stacked(self, label, QLabel(), self.number, None)
         self.number.valueChanged.connect(self._set)
         self.number.editingFinished.connect(work.end_gesture)
@@ -172,7 +172,8 @@ def _row(binding: Binding, work: PatternWork, choose_picture) -> QWidget:
     if kind == PatternRef:
         return OtherPatternRow(binding, work)
     if get_origin(kind) is Literal:
-        return ChoiceRow(binding, {value: value.capitalize() for value in get_args(kind)})
+        words = (binding.field.json_schema_extra or {}).get("words", {})
+        return ChoiceRow(binding, {value: words.get(value, value.capitalize()) for value in get_args(kind)})
     if kind is bool:
         return SwitchRow(binding)
     if binding.name == "nodes":

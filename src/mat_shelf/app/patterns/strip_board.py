@@ -22,7 +22,8 @@ from mat_shelf.app.patterns.painter import Painter, PatternPicture, paint_pictur
 from mat_shelf.app.patterns.pattern_work import PLACING, PatternWork
 from mat_shelf.app.patterns.step_rows import placement_rows, step_rows
 from mat_shelf.app.theme import THEME, font
-from mat_shelf.document.pattern import Step
+from mat_shelf.document.parameter import shown_number
+from mat_shelf.document.pattern import Feed, Step
 from mat_shelf.document.recipe import FEEDABLE, Recipe
 from mat_shelf.patterns.sources import SOURCES
 from mat_shelf.patterns.steps import STEPS
@@ -159,7 +160,7 @@ class Histogram(QWidget):
             painter.fillRect(QRectF(min(max(mark, 0), 1) * (box.width() - 2), 0, 2, box.height()), QColor(THEME.accent))
         painter.setPen(QColor(THEME.quiet))
         painter.setFont(font(11))
-        painter.drawText(QRectF(0, 68, self.width(), 16), Qt.AlignmentFlag.AlignLeft, "values before it")
+        painter.drawText(QRectF(0, 68, self.width(), 16), Qt.AlignmentFlag.AlignLeft, "Input histogram")
 
 
 class StripBoard(QFrame):
@@ -198,7 +199,7 @@ class StripBoard(QFrame):
         self._tile_row = QHBoxLayout()
         self._tile_row.setSpacing(12)
         self._tile_row.setContentsMargins(0, 0, 0, 0)
-        self.add_button = QPushButton("+ Add\na step")
+        self.add_button = QPushButton("+ Add\nstep")
         self.add_button.setProperty("role", "slot")
         self.add_button.setFixedSize(70, STEP.height())
         self.add_button.clicked.connect(lambda: self.step_menu().popup(self._over(self.add_button)))
@@ -239,11 +240,13 @@ class StripBoard(QFrame):
         self._placement_list = placement_card.list
         for row in self.placement.values():
             self._placement_list.addWidget(row)
-        self.place_button = QPushButton("Move it", checkable=True)
-        self.place_button.setToolTip("Drag it on the product; Shift turns it, the wheel with Control sizes it")
+        self.place_button = QPushButton("Drag on product", checkable=True)
+        self.place_button.setToolTip(
+            "Drag the pattern on the product; Shift rotates it, Control with the wheel sizes it"
+        )
         self.place_button.clicked.connect(lambda: work.take_in_hand(PLACING if self.place_button.isChecked() else ""))
-        self.away_button = QPushButton("Seam away")
-        self.away_button.setToolTip("Turns the seam to the side that the camera does not see")
+        self.away_button = QPushButton("Hide seam")
+        self.away_button.setToolTip("Turns the seam away from the camera")
         self.away_button.clicked.connect(work.turn_seam_away)
         by_hand = QHBoxLayout()
         by_hand.setSpacing(6)
@@ -251,11 +254,11 @@ class StripBoard(QFrame):
             button.setProperty("role", "small")
             by_hand.addWidget(button)
         by_hand.addStretch(1)
-        self.copy_button = QPushButton("Copy")
-        self.copy_button.setToolTip("Keeps how this pattern lies, for another one, of this or another material")
+        self.copy_button = QPushButton("Copy placement")
+        self.copy_button.setToolTip("Copies the placement, for another pattern of this or another material")
         self.copy_button.clicked.connect(work.copy_placement)
-        self.paste_button = QPushButton("Lie so")
-        self.paste_button.setToolTip("Lays this pattern as the one that was copied")
+        self.paste_button = QPushButton("Paste placement")
+        self.paste_button.setToolTip("Gives this pattern the copied placement")
         self.paste_button.clicked.connect(work.paste_placement)
         copying = QHBoxLayout()
         copying.setSpacing(6)
@@ -265,7 +268,7 @@ class StripBoard(QFrame):
         copying.addStretch(1)
         self._placement_list.insertLayout(0, copying)
         self._placement_list.insertLayout(0, by_hand)
-        self._unplaced = QLabel("It lies where the part has it; there is nothing to place.")
+        self._unplaced = QLabel("It follows the shape of the part; there is nothing to place.")
         self._unplaced.setProperty("role", "quiet")
         self._unplaced.setWordWrap(True)
         self._placement_list.insertWidget(2, self._unplaced)
@@ -275,7 +278,7 @@ class StripBoard(QFrame):
         feeds_card.setFixedWidth(190)
         self.feeds_list = feeds_card.list
         self.feeds_list.setSpacing(4)
-        self.feed_button = QPushButton("+ Feed an input")
+        self.feed_button = QPushButton("+ Feed input")
         self.feed_button.setProperty("role", "add")
         self.feed_button.clicked.connect(lambda: self._feed_menu().popup(self._over(self.feed_button)))
         cards = QHBoxLayout()
@@ -398,8 +401,8 @@ class StripBoard(QFrame):
         recipe, pattern_id = work.recipe, work.pattern_id
         for feed in recipe.feeds:
             if feed.pattern == pattern_id:
-                label = Recipe.parameter(feed.input).title
-                shown = "colour" if isinstance(feed.low, tuple) else f"{feed.low:g} – {feed.high:g}"
+                label = Recipe.label(feed.input)
+                shown = "colour" if isinstance(feed.low, tuple) else _range_words(feed)
                 self.feeds_list.addWidget(_use(label, shown, lambda name=feed.input: work.let_go(name)))
         for row in recipe.relief:
             if row.pattern == pattern_id:
@@ -427,7 +430,7 @@ class StripBoard(QFrame):
         for name in FEEDABLE:
             feed = self.work.recipe.feed(name)
             if feed is None or feed.pattern != self.work.pattern_id:
-                action = menu.addAction(Recipe.parameter(name).title)
+                action = menu.addAction(Recipe.label(name))
                 action.triggered.connect(lambda _, name=name: self.work.feed(name, self.work.pattern_id))
         menu.addSeparator()
         menu.addAction("Relief").triggered.connect(lambda: self.work.add_relief(self.work.pattern_id))
@@ -448,7 +451,7 @@ class StripBoard(QFrame):
             menu.addAction("Move left").triggered.connect(lambda: work.move_step(place, place - 1))
             menu.addAction("Move right").triggered.connect(lambda: work.move_step(place, place + 1))
             menu.addSeparator()
-            menu.addAction("Take out").triggered.connect(lambda: work.drop_step(place))
+            menu.addAction("Remove").triggered.connect(lambda: work.drop_step(place))
         menu.popup(where)
 
     def _rename(self) -> None:
@@ -456,6 +459,13 @@ class StripBoard(QFrame):
             self.name.setModified(False)
             self.work.rename(self.name.text())
             self.follow()
+
+
+def _range_words(feed: Feed) -> str:
+    """Range of a feed, low to high."""
+    field = Recipe.parameter(feed.input)
+    low, high = sorted((feed.low, feed.high))
+    return f"{shown_number(field, low)} – {shown_number(field, high)} {field.json_schema_extra['unit']}".strip()
 
 
 def _use(name: str, shown: str, drop) -> QWidget:
@@ -472,8 +482,8 @@ def _use(name: str, shown: str, drop) -> QWidget:
         button = QPushButton("×")
         button.setProperty("role", "mini")
         button.setFixedSize(16, 18)
-        button.setToolTip(f"{name} is constant again")
-        button.setAccessibleName(f"End feeding {name}")
+        button.setToolTip(f"{name} disconnected")
+        button.setAccessibleName(f"Disconnect {name}")
         button.clicked.connect(drop)
         layout.addWidget(button)
     row.setFixedHeight(22)

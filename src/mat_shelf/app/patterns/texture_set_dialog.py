@@ -49,7 +49,7 @@ class TextureSetDialog(QDialog):
             picture.setFixedSize(THUMBNAIL)
             picture.setPixmap(_thumbnail(pictures[found.picture.digest]))
             pyramid = pictures[found.picture.digest]
-            words = QLabel(f"{found.picture.name}\n{pyramid.width} × {pyramid.height} pixels, taken {found.reason}")
+            words = QLabel(f"{found.picture.name}\n{pyramid.width} × {pyramid.height} pixels, matched {found.reason}")
             words.setProperty("role", "quiet")
             words.setWordWrap(True)
             box = QComboBox()
@@ -62,16 +62,16 @@ class TextureSetDialog(QDialog):
             grid.addWidget(words, row, 1)
             grid.addWidget(box, row, 2)
         self.lies = QComboBox()
-        self.lies.setAccessibleName("How it lies")
+        self.lies.setAccessibleName("Projection")
         for name, projection in (
-            ("On the part's own coordinates", "whole uv"),
-            ("From six sides", "box"),
-            ("Round an axis", "cylinder"),
+            ("UV (0 to 1)", "whole uv"),
+            ("Box", "box"),
+            ("Cylinder", "cylinder"),
         ):
             if projection != "whole uv" or has_uv:
                 self.lies.addItem(name, projection)
         self.size = QDoubleSpinBox(minimum=0.1, maximum=10_000, decimals=1, value=50, suffix=" mm wide")
-        self.size.setAccessibleName("Width of the pictures on the product")
+        self.size.setAccessibleName("Width of the images on the product")
         self.per_inch = QDoubleSpinBox(minimum=1, maximum=20_000, decimals=0, suffix=" per inch")
         self.per_inch.setAccessibleName("Pixels per inch")
         for number in (self.size, self.per_inch):
@@ -88,7 +88,7 @@ class TextureSetDialog(QDialog):
         self.apply_button = QPushButton("Feed the material")
         self.apply_button.setProperty("role", "main")
         self.apply_button.clicked.connect(self.accept)
-        leave = QPushButton("Leave it")
+        leave = QPushButton("Cancel")
         leave.clicked.connect(self.reject)
         buttons = QHBoxLayout()
         buttons.addStretch(1)

@@ -12,7 +12,7 @@ from mat_shelf.rendering.sight import Sight, pixel_rays
 
 CHECKER, STRETCH, TEXEL = "checker", "stretch", "texel"
 VIEWS = {
-    "": "Picture",
+    "": "Off",
     CHECKER: "Checker, 5 mm",
     STRETCH: "Stretch",
     TEXEL: "Texel size",
@@ -28,9 +28,9 @@ _BLUE = np.array([52, 110, 190], np.float32)
 
 LEGENDS = {
     CHECKER: ("squares of 5 mm where nothing is stretched", None),
-    STRETCH: ("how many times longer than wide a texel lies", ((_GREY, "1"), (_AMBER, "2"), (_RED, "4 ×"))),
+    STRETCH: ("length of a texel over its width", ((_GREY, "1"), (_AMBER, "2"), (_RED, "4 ×"))),
     TEXEL: (
-        "side of a texel where each part has a picture of 2048 pixels",
+        "side of a texel where each part has an image of 2048 pixels",
         ((_BLUE, "¼"), (_GREY, "{middle}"), (_RED, "4 ×")),
     ),
 }

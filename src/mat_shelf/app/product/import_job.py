@@ -52,7 +52,7 @@ class ImportJob(QObject):
     def _run(self) -> None:
         try:
             model = import_model(self.path, self._progress)
-            self._progress("Taking it in")
+            self._progress("Adding parts")
             self.product, self.materials = product_of(model, self.assets)
             self.unit_is_known = model.unit_is_known
             self.report = [

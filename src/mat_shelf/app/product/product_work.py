@@ -37,11 +37,11 @@ from mat_shelf.system.fault_log import log_fault
 
 SMOOTH, ALIKE, PIECE, LASSO, LOOP = "smooth", "alike", "piece", "lasso", "loop"
 WAYS = {
-    SMOOTH: ("Smooth", "Up to the next edge that is sharper than the angle"),
-    ALIKE: ("Same way", "Faces that look the same way as the clicked one, to within the angle"),
-    PIECE: ("Piece", "Everything that hangs together with the clicked face"),
-    LOOP: ("Loop", "Two clicks lay a loop of edges round the part; the smaller side is chosen"),
-    LASSO: ("Lasso", "Draw round faces; those that you see inside are chosen"),
+    SMOOTH: ("By angle", "Up to the next edge sharper than the angle"),
+    ALIKE: ("Coplanar", "Faces in the plane of the clicked one, within the angle"),
+    PIECE: ("Connected", "All faces connected to the clicked one"),
+    LOOP: ("Edge loop", "Two clicks make a loop of edges around the part; the smaller side is selected"),
+    LASSO: ("Lasso", "Draw around faces; those visible inside are selected"),
 }
 
 
@@ -145,7 +145,7 @@ class ProductWork(QObject):
         self.workshop.assets.take(assets)
         project, told = exchanged(self.project, self.workshop.assets, product, materials)
         self.workshop.select(None)
-        self.workshop.edit(f"Exchange for {product.name}", project)
+        self.workshop.edit(f"Update to {product.name}", project)
         return told
 
     @command
@@ -178,7 +178,7 @@ class ProductWork(QObject):
         """Makes a group of the selected parts."""
         parts = self.picked()
         if len(parts) < 2 or not self.workshop.also_selected:
-            self.workshop.said.emit("Select two or more parts first: click one, Ctrl-click others in the list.")
+            self.workshop.said.emit("Select two or more parts first: click one, Ctrl+click others in the list.")
             return
         taken = {part.group for part in self.project.product.parts}
         name = free_name(f"{parts[0].name} group", taken)
@@ -219,7 +219,7 @@ class ProductWork(QObject):
         """
         first, *others = self.picked()
         if not others or not self.workshop.also_selected:
-            self.workshop.said.emit("Select the part to align with, then Ctrl-click the others in the list.")
+            self.workshop.said.emit("Select the part to align with, then Ctrl+click the others in the list.")
             return
 
         def place(part: Part) -> float:
@@ -270,7 +270,7 @@ class ProductWork(QObject):
     @command
     def stand_on_floor(self) -> None:
         parts = self.picked()
-        self.shift(parts, (0, -self.bounds(parts)[0, 1], 0), "Stand on the floor")
+        self.shift(parts, (0, -self.bounds(parts)[0, 1], 0), "Move onto floor")
 
     @command
     def set_down(self) -> None:
@@ -290,9 +290,9 @@ class ProductWork(QObject):
             if present is None:
                 return
             if (present.pose, present.mesh) != (part.pose, part.mesh):
-                self.workshop.said.emit(f"{part.name} was moved meanwhile and was not set down; do it again.")
+                self.workshop.said.emit(f"{part.name} was moved meanwhile and was not dropped; try again.")
             elif by:
-                self.shift([present], (0, -by, 0), f"Set {part.name} down")
+                self.shift([present], (0, -by, 0), f"Drop {part.name} to floor")
 
         self._aside(room, sink)
 
@@ -308,11 +308,11 @@ class ProductWork(QObject):
         parts = self.picked()
         middle = self.bounds(parts).mean(axis=0)
         by = turn_matrix(np.eye(3)[axis] * degrees)
-        self._pose("Turn", parts, lambda pose: turned_about(pose, by, middle))
+        self._pose("Rotate", parts, lambda pose: turned_about(pose, by, middle))
 
     def upright(self) -> None:
         """Stands a model up that was made with z upward."""
-        with self.workshop.as_one("Stand upright"):
+        with self.workshop.as_one("Z-up to Y-up"):
             self.turn(0, -90)
             self.stand_on_floor()
 
@@ -334,7 +334,7 @@ class ProductWork(QObject):
         if part is not None:
             self.workshop.select(None)
             rest = (p for p in self.project.product.parts if p.id != part.id)
-            self.workshop.edit(f"Take {part.name} out", self.project.with_parts(rest))
+            self.workshop.edit(f"Remove {part.name}", self.project.with_parts(rest))
 
     @command
     def rename(self, part_id: str, zone_id: str | None, name: str) -> None:
@@ -362,14 +362,14 @@ class ProductWork(QObject):
         picked = {part.id for part in self.picked()} if self.workshop.selected else set()
         others = {p.id for p in self.project.product.parts if picked and p.id not in picked}
         hidden = {p.id for p in self.project.product.parts if p.is_hidden}
-        self.hide(set() if not others or hidden == others else others, "Show alone" if hidden != others else "Show all")
+        self.hide(set() if not others or hidden == others else others, "Isolate" if hidden != others else "Show all")
 
     # Coordinates
 
     def unwrap(self, texel_mm: float) -> None:
         """Gives what is picked coordinates with a texel of this size, on a thread; `unwrapping` says how far it is."""
         if self.unwrapping:
-            self.workshop.said.emit("Something is being unwrapped already; wait for it or cancel it.")
+            self.workshop.said.emit("Another part is being unwrapped; wait for it or cancel it.")
             return
         parts = [part for part in self.picked() if not part.is_hidden]
         if not parts:
@@ -430,7 +430,7 @@ class ProductWork(QObject):
                 result = work()
             except Exception as fault:  # whatever ends the thread must be said
                 log_fault(fault, "product work")
-                self.workshop.said.emit(f"That did not work: {fault or type(fault).__name__}")
+                self.workshop.said.emit(f"That failed: {fault or type(fault).__name__}")
                 self._finished.emit(lambda _: self._give_up(), None, assets)
             else:
                 self._finished.emit(then, result, assets)
@@ -489,7 +489,7 @@ class ProductWork(QObject):
 
     def _combine(self, part_id: str, region: np.ndarray | None, add: bool, take: bool) -> None:
         if region is None:
-            self.workshop.said.emit("No loop could be laid through these points; try others.")
+            self.workshop.said.emit("No loop passes through these points; try others.")
             return
         part = next((part for part in self.project.product.parts if part.id == part_id), None)
         if part is None or len(self.workshop.assets.meshes[part.mesh].triangles) != len(region):
@@ -535,23 +535,57 @@ class ProductWork(QObject):
     def make_zone(self) -> None:
         """Makes the chosen faces a zone, which takes them out of other zones, and selects it."""
         if self.chosen is None:
-            self.workshop.said.emit("Choose some faces first: click the product with one of the ways above.")
+            self.workshop.said.emit("Select some faces first: click the product with one of the tools above.")
             return
         part_id, mask = self.chosen
         part, assets = self.project.part(part_id), self.workshop.assets
-        zones = []
-        for zone in part.zones:
-            rest = assets.faces[zone.faces]
-            rest = rest[~mask[rest]]
-            if len(rest) == len(assets.faces[zone.faces]):
-                zones.append(zone)
-            elif len(rest):
-                zones.append(zone.with_(faces=assets.add_faces(rest)))
+        zones = self._zones_without(part, mask)
         name = free_name("Zone 1" if not zones else f"Zone {len(zones) + 1}", {zone.name for zone in zones})
         new = Zone(id=new_id("zone"), name=name, faces=assets.add_faces(np.flatnonzero(mask)), material=part.material)
         self.workshop.edit(f"Zone of {part.name}", self.project.with_part(part.with_(zones=(*zones, new))))
         self.choose(None)
         self.workshop.select(part_id, new.id)
+
+    def _zones_without(self, part: Part, mask: np.ndarray) -> list[Zone]:
+        """The zones of a part without some of its faces; what is left empty is gone."""
+        assets, zones = self.workshop.assets, []
+        for zone in part.zones:
+            faces = assets.faces[zone.faces]
+            rest = faces[~mask[faces]]
+            if len(rest):
+                zones.append(zone if len(rest) == len(faces) else zone.with_(faces=assets.add_faces(rest)))
+        return zones
+
+    @command
+    def add_to_zone(self) -> None:
+        """Adds the selected faces to the selected zone, taking them out of other zones."""
+        part, zone = self.workshop.selected_part, self.workshop.selected_zone
+        if self.chosen is None or zone is None or self.chosen[0] != part.id:
+            self.workshop.said.emit("Select a zone and some faces of the same part first.")
+            return
+        mask, assets = self.chosen[1].copy(), self.workshop.assets
+        mask[assets.faces[zone.faces]] = True
+        grown = zone.with_(faces=assets.add_faces(np.flatnonzero(mask)))
+        zones = {z.id: z for z in self._zones_without(part, mask)} | {zone.id: grown}
+        kept = tuple(zones[z.id] for z in part.zones if z.id in zones)
+        self.workshop.edit(f"Add to {zone.name}", self.project.with_part(part.with_(zones=kept)))
+        self.choose(None)
+        self.workshop.select(part.id, zone.id)
+
+    @command
+    def subtract_faces(self) -> None:
+        """Takes the selected faces out of the zones that they are in."""
+        if self.chosen is None:
+            return
+        part_id, mask = self.chosen
+        part = self.project.part(part_id)
+        zones = tuple(self._zones_without(part, mask))
+        selected = self.workshop.selected_zone
+        if zones != part.zones:
+            self.workshop.edit(f"Subtract from zones of {part.name}", self.project.with_part(part.with_(zones=zones)))
+        self.choose(None)
+        still = selected is not None and selected.id in {zone.id for zone in zones}
+        self.workshop.select(part_id, selected.id if still else None)
 
     @command
     def dissolve_zone(self) -> None:
@@ -560,7 +594,7 @@ class ProductWork(QObject):
         if part is not None and zone is not None:
             self.workshop.select(part.id)
             rest = tuple(z for z in part.zones if z.id != zone.id)
-            self.workshop.edit(f"Dissolve {zone.name}", self.project.with_part(part.with_(zones=rest)))
+            self.workshop.edit(f"Remove {zone.name}", self.project.with_part(part.with_(zones=rest)))
 
     # What wears nothing
 

@@ -1,11 +1,13 @@
 """Two recipes side by side: their pictures, and the parameters in which they differ."""
 
+from pydantic.fields import FieldInfo
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QPixmap
 from PyQt6.QtWidgets import QDialog, QGridLayout, QLabel, QWidget
 
 from mat_shelf.app.shelf.thumbnail_worker import ThumbnailWorker
 from mat_shelf.app.theme import font
+from mat_shelf.document.parameter import shown_number
 from mat_shelf.document.pattern import Feed
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.optics.color import hex_from_linear
@@ -53,7 +55,7 @@ class CompareDialog(QDialog):
             for column, value in enumerate(values, 1):
                 grid.addWidget(_value_label(value), row, column)
         if not self.differences:
-            grid.addWidget(QLabel("They are the same in every value."), 2, 1, 1, 2)
+            grid.addWidget(QLabel("They have the same values."), 2, 1, 1, 2)
 
     def _show(self, key: str) -> None:
         picture = self.pictures.get(key)
@@ -67,24 +69,30 @@ def differences(one: Recipe, other: Recipe) -> list[tuple[str, str, str]]:
     """Label and both values of every parameter in which two recipes differ, and of patterns and relief."""
     found = []
     for name, field in Recipe.model_fields.items():
-        if name in ("patterns", "feeds", "relief"):
+        if name in ("patterns", "feeds", "relief", "overlays"):
             continue
         values = tuple((getattr(recipe, name), recipe.feed(name)) for recipe in (one, other))
         if values[0] != values[1]:
-            unit = (field.json_schema_extra or {}).get("unit", "")
             both = zip((one, other), values, strict=True)
-            found.append((field.title, *(_words(recipe, value, feed, unit) for recipe, (value, feed) in both)))
-    for label, words in (("Patterns", _pattern_words), ("Relief", _relief_words)):
+            found.append((Recipe.label(name), *(_words(recipe, field, *pair) for recipe, pair in both)))
+    for label, words in (("Patterns", _pattern_words), ("Relief", _relief_words), ("Overlays", _overlay_words)):
         if words(one) != words(other):
             found.append((label, words(one), words(other)))
     return found
 
 
-def _words(recipe: Recipe, value, feed: Feed | None, unit: str) -> str:
+def _words(recipe: Recipe, field: FieldInfo, value, feed: Feed | None) -> str:
     if feed is not None:
         name = recipe.pattern(feed.pattern).name
-        return f"by {name}" if isinstance(feed.low, tuple) else f"{feed.low:.4g} – {feed.high:.4g} {unit} by {name}"
-    return hex_from_linear(value) if isinstance(value, tuple) else f"{value:.4g} {unit}".strip()
+        if isinstance(feed.low, tuple):
+            return f"fed by {name}"
+        low, high = (shown_number(field, end) for end in sorted((feed.low, feed.high)))
+        return f"{low} – {high} {field.json_schema_extra['unit']}".strip() + f", fed by {name}"
+    if isinstance(value, tuple):
+        return hex_from_linear(value)
+    if isinstance(value, bool | int | str):
+        return ("no", "yes")[value] if isinstance(value, bool) else str(value)
+    return f"{shown_number(field, value)} {field.json_schema_extra['unit']}".strip()
 
 
 def _pattern_words(recipe: Recipe) -> str:
@@ -93,6 +101,10 @@ def _pattern_words(recipe: Recipe) -> str:
 
 def _relief_words(recipe: Recipe) -> str:
     return ", ".join(f"{recipe.pattern(row.pattern).name} {row.height:g} mm" for row in recipe.relief) or "none"
+
+
+def _overlay_words(recipe: Recipe) -> str:
+    return ", ".join(f"{overlay.name} {overlay.amount:g}" for overlay in recipe.overlays) or "none"
 
 
 def _value_label(text: str) -> QLabel:

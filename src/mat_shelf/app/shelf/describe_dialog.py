@@ -43,7 +43,7 @@ class DescribeDialog(QDialog):
         ):
             widget.setAccessibleName(text)
             form.addRow(text, widget)
-        self.confirm = QPushButton("Keep")
+        self.confirm = QPushButton("OK")
         self.confirm.setProperty("role", "main")
         self.confirm.setDefault(True)
         self.confirm.clicked.connect(self._keep)

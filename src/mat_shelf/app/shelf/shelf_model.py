@@ -142,7 +142,7 @@ class ShelfModel(QAbstractListModel):
         worn = self._uses.get(entry.id)
         if worn is not None:
             names, keys = worn
-            return f"on {names}" if entry.recipe_key in keys else f"tuned on {names}"
+            return f"on {names}" if entry.recipe_key in keys else f"edited on {names}"
         return f"variant of {entry.parent}" if entry.parent else "not used"
 
     def rowCount(self, parent=None) -> int:
@@ -153,16 +153,14 @@ class ShelfModel(QAbstractListModel):
         if role == Qt.ItemDataRole.DisplayRole:
             return name_of(row)
         if role == Qt.ItemDataRole.ToolTipRole and isinstance(row, Ready):
-            words = (
-                "Drag it onto a chip, onto relief or onto the patterns of the board, or press Enter to begin with it."
-            )
+            words = "Drag it onto a chip, onto relief or onto the patterns of the board, or press Enter to add it."
             return f"{row.pattern.name}\n{row.pattern.steps[0].tip}\n{words}"
         if role == Qt.ItemDataRole.ToolTipRole and isinstance(row, Entry):
             lines = [row.name]
             lines += [f"Variant of {row.parent}"] if row.parent else []
             lines += [row.note] if row.note else []
             lines += [f"Tags: {row.tags}"] if row.tags else []
-            lines += ["Drag it onto the picture, or press Enter to put it on the selected piece. Right-click for more."]
+            lines += ["Drag it onto the picture, or press Enter to put it on the selected part. Right-click for more."]
             return "\n".join(lines)
         if role == Qt.ItemDataRole.UserRole:
             return row

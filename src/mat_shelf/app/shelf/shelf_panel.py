@@ -115,7 +115,7 @@ class ShelfPanel(QFrame):
         self.workshop = workshop
         self.model = ShelfModel(workshop, painter)
         self.search = QLineEdit(clearButtonEnabled=True)
-        self.search.setAccessibleName("Search the shelf")
+        self.search.setAccessibleName("Search the library")
         self.search.textChanged.connect(self.model.search)
         self.list = _SwatchList()
         self.list.setAccessibleName("Swatches")
@@ -152,7 +152,7 @@ class ShelfPanel(QFrame):
         self.hint.setText(
             "No swatch has these words in its name, family, tags or note."
             if self.model.is_searching
-            else "The shelf is empty. Tune a material and keep it with Ctrl+K."
+            else "The library is empty. Edit a material and save it with Ctrl+K."
         )
 
     def chosen(self) -> list[Entry]:
@@ -167,17 +167,17 @@ class ShelfPanel(QFrame):
         if len(chosen) == 1:
             entry, part = chosen[0], workshop.selected_part
             put = menu.addAction(
-                f"Put on {(workshop.selected_zone or part).name}" if part else "Put on the selected piece"
+                f"Put on {(workshop.selected_zone or part).name}" if part else "Put on the selected part"
             )
             put.setEnabled(part is not None)
             put.triggered.connect(lambda: self._put_on_selected(self.list.currentIndex()))
             material = workshop.selected_material
             everywhere = menu.addAction(
-                f"Put wherever {material.name} is worn" if material else "Put wherever a material is worn"
+                f"Replace {material.name} everywhere" if material else "Replace a material everywhere"
             )
             everywhere.setEnabled(material is not None)
             everywhere.triggered.connect(lambda: workshop.wear_instead(material.id, entry.id))
-            compare = menu.addAction(f"Compare with {material.name}" if material else "Compare with the selected piece")
+            compare = menu.addAction(f"Compare with {material.name}" if material else "Compare with the selected part")
             compare.setEnabled(material is not None)
             compare.triggered.connect(lambda: self._compare_with_material(entry))
             menu.addSeparator()
@@ -188,7 +188,7 @@ class ShelfPanel(QFrame):
             ):
                 menu.addAction(text).triggered.connect(lambda _, run=run: self._with_swatch(entry, run))
             menu.addSeparator()
-            throw_out = menu.addAction("Throw out\tDel")
+            throw_out = menu.addAction("Delete\tDel")
             throw_out.triggered.connect(lambda: workshop.throw_out_swatch(entry.id, entry.name))
         elif len(chosen) == 2:
             menu.addAction("Compare the two").triggered.connect(lambda: self._compare(*chosen))
@@ -213,7 +213,7 @@ class ShelfPanel(QFrame):
             self.workshop.said.emit(str(fault))
             return
         if swatch is None:
-            self.workshop.said.emit("That swatch is no longer on the shelf.")
+            self.workshop.said.emit("That swatch is no longer in the library.")
             self.model.reload()
         else:
             run(swatch)
@@ -244,6 +244,6 @@ class ShelfPanel(QFrame):
         if not isinstance(row, Entry):
             return
         if self.workshop.selected is None:
-            self.workshop.said.emit("Click a piece of the product first; then the swatch can be put on it.")
+            self.workshop.said.emit("Select a part of the product first; then the swatch can be put on it.")
             return
         self.workshop.wear(self.workshop.selected, row.id, self.workshop.selected_zone_id)

@@ -55,7 +55,7 @@ class BrushDrag(QObject):
         hit = self._hero.hit_at(point)
         material = workshop.selected_material
         if hit is None or material.id not in workshop.project.part(hit.part).worn():
-            workshop.said.emit(f"Paint on a piece that wears {material.name}; its patterns lie on no other.")
+            workshop.said.emit(f"Paint on a part that wears {material.name}; its patterns lie on no other.")
             return
         brush = self._work.brush
         brush = brush.with_(erases=True) if erases else brush

@@ -49,17 +49,17 @@ class HeroView(QWidget):
     def __init__(self, workshop: Workshop, work: ProductWork):
         super().__init__()
         self.setObjectName("hero")
-        self.setAccessibleName("Hero view")
+        self.setAccessibleName("Picture")
         self.setAcceptDrops(True)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumSize(320, 220)
         self.setToolTip(
-            "Click a piece to tune its material. Drag to go round it, Shift-drag to shift,\n"
-            "turn the wheel to come near, double-click or F to fill the view with a piece, Home for the view in use.\n"
-            "Right-click puts the loupe on a point, with Shift a coloured ball that it reflects.\n"
-            "Alt+A and Alt+B keep snapshots, A and B show them."
+            "Click a part to edit its material. Drag to orbit, Shift+drag to pan, turn the wheel to zoom;\n"
+            "double-click or F frames the part, Home returns to the view.\n"
+            "Right-click moves the close-up to a point; with Shift it puts a coloured ball there.\n"
+            "Alt+A and Alt+B take snapshots, A and B show them."
         )
         self.workshop, self.work = workshop, work
         self.mode = ""
@@ -254,7 +254,7 @@ class HeroView(QWidget):
     def _measure_at(self, point: QPointF) -> None:
         place = self._place_at(point)
         if place is None:
-            self.workshop.said.emit("There is nothing to measure from; click a point of the product.")
+            self.workshop.said.emit("Nothing to measure there; click a point of the product.")
             return
         self.points = [place] if len(self.points) != 1 else [self.points[0], place]
         two = len(self.points) == 2
@@ -277,7 +277,7 @@ class HeroView(QWidget):
         self._lasso = []
         part_id = self.workshop.selected or self.part_at(line[0])
         if part_id is None or len(line) < 3 or self.frame is None:
-            self.workshop.said.emit("Select a part first, then draw round some of its faces.")
+            self.workshop.said.emit("Select a part first, then draw around some of its faces.")
         else:
             polygon = np.array([((p.x() - rect.x()) / rect.width(), (p.y() - rect.y()) / rect.height()) for p in line])
             add = bool(modifiers & Qt.KeyboardModifier.ShiftModifier)
@@ -365,7 +365,7 @@ class HeroView(QWidget):
     def toggle_wipe(self) -> None:
         """Shows the reference over the left half of the render, or the render alone again."""
         if self._reference is None:
-            self.workshop.said.emit("There is no reference picture to wipe against; drop one on its pane.")
+            self.workshop.said.emit("There is no reference to wipe against; drop one on its pane.")
             return
         self.wipe = None if self.wipe is not None else 0.5
         self.update()
@@ -374,12 +374,14 @@ class HeroView(QWidget):
         """Keeps the picture as it is now, to flip back to."""
         if self._image is not None:
             self.snapshots[name] = self._image.copy()
-            self.workshop.said.emit(f"Snapshot {name} kept. {name} shows it, {name} or Escape returns to the render.")
+            self.workshop.said.emit(f"Snapshot {name} taken. {name} shows it, {name} or Escape returns to the render.")
 
     def flip(self, name: str | None) -> None:
         """Shows a snapshot, or the render again."""
         if name is not None and name not in self.snapshots:
-            self.workshop.said.emit(f"There is no snapshot {name} yet; Alt+{name} keeps the picture as it is now.")
+            self.workshop.said.emit(
+                f"There is no snapshot {name} yet; Alt+{name} takes one of the picture as it is now."
+            )
             return
         self.shown_snapshot = None if name == self.shown_snapshot else name
         self.update()
@@ -397,13 +399,13 @@ class HeroView(QWidget):
         # Measured from the view's own camera: while exploring, another one is looked through.
         depth = depth_from(view.camera, place) if place is not None else 0.0
         if depth <= 0:
-            self.workshop.said.emit("There is nothing to focus on; click a piece of the product or the backdrop.")
+            self.workshop.said.emit("Nothing to focus on there; click the product or the backdrop.")
             return
         camera = view.camera.with_(focus=round(depth, 2))
         self.workshop.edit("Focus", self.workshop.project.with_view(view.with_(camera=camera)))
         self.focused.emit()
         if camera.f_stop == 0:
-            self.workshop.said.emit("Everything is sharp while the f-stop is 0; set it, to 11 for example.")
+            self.workshop.said.emit("Everything is sharp while the f-stop is off; set it, for example to 11.")
 
     def place_loupe_at(self, point: QPointF) -> None:
         """Puts the loupe on what is seen at a point of the widget."""
@@ -423,7 +425,7 @@ class HeroView(QWidget):
         view = make_view(self.workshop.camera, *sight.depth.shape[::-1])
         radius = BALL_SHARE * float(sight.depth[pixel]) * float(view.half_height)
         self.workshop.stand_ball(Ball(place, tuple(float(x) for x in normal), round(radius, 3)))
-        self.workshop.said.emit("A ball to read reflections by. It is in no finished picture; Delete takes it away.")
+        self.workshop.said.emit("A ball for judging reflections. It is in no render; Delete removes it.")
 
     def hit_at(self, point: QPointF) -> Hit | None:
         """The place on a part seen at a point of the widget."""
@@ -620,7 +622,7 @@ class HeroView(QWidget):
             painter.drawText(
                 rect,
                 Qt.AlignmentFlag.AlignCenter,
-                "Getting the picture ready.\nThe very first start prepares the renderer and takes up to a minute.",
+                "Preparing the picture.\nThe first start compiles the renderer and takes up to a minute.",
             )
             return
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
@@ -782,10 +784,10 @@ class HeroView(QWidget):
         studio = self.workshop.project.set
         camera, is_free = self.workshop.camera, self.workshop.free_camera is not None
         aperture = f" f/{camera.f_stop:g}" if camera.f_stop else ""
-        looking = "Free view, Home returns" if is_free else self.workshop.project.view.name
+        looking = "Free camera, Home returns" if is_free else self.workshop.project.view.name
         frame = self.frame
         progress = min(frame.samples / REST_SAMPLES, 1.0) if not frame.is_coarse else 0.0
-        words = f"Hero  ·  {looking}  ·  {camera.focal_length:g} mm{aperture}  ·  {studio.name}"
+        words = f"{looking}  ·  {camera.focal_length:g} mm{aperture}  ·  {studio.name}"
         paint_caption(painter, rect, TOP_LEFT, words)
         paint_caption(painter, rect, BOTTOM_RIGHT, f"{frame.samples} samples   {frame.seconds:.1f} s")
         painter.fillRect(QRectF(rect.left(), rect.bottom() - 1, rect.width() * progress, 2), QColor("#16A394"))

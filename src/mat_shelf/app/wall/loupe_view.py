@@ -27,13 +27,13 @@ class LoupeView(QWidget):
 
     def __init__(self, workshop: Workshop):
         super().__init__()
-        self.setAccessibleName("Loupe")
+        self.setAccessibleName("Close-up")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
         self.setFixedSize(self.SIDE, self.SIDE)
         self.setToolTip(
-            "Right-click the product to put the loupe there. The wheel changes its width.\n"
-            "Drag to hold a lamp to it from that side, double-click or L to put the lamp out."
+            "Right-click the product to move the close-up there. The wheel changes its width.\n"
+            "Drag to light it with a lamp from that side, double-click or L to switch the lamp off."
         )
         self.workshop = workshop
         self.frame: Frame | None = None
@@ -155,7 +155,7 @@ class LoupeView(QWidget):
             )
         else:
             painter.drawImage(self.rect(), self._image)
-        words = f"Loupe  ·  {self.workshop.loupe_width:.3g} mm"
+        words = f"Close-up  ·  {self.workshop.loupe_width:.3g} mm"
         if self.workshop.loupe_light is not None and self._image is not None:
             words += "  ·  lamp"
             painter.setPen(QColor("#262626"))

@@ -137,7 +137,7 @@ class MarkDrag(QObject):
         if self._held == _TURN:
             angle = math.degrees(math.atan2(-now.y(), now.x()) - math.atan2(-before.y(), before.x()))
             turn = round((mark.turn + angle + 180) % 360 - 180, 1)
-            self._work.put("Turn mark", mark.with_(turn=turn), "turn")
+            self._work.put("Rotate mark", mark.with_(turn=turn), "turn")
             return
         factor = math.hypot(now.x(), now.y()) / max(math.hypot(before.x(), before.y()), 1.0)
         factor = min(max(factor, 0.02), 50.0)

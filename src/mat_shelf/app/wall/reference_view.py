@@ -13,7 +13,7 @@ from mat_shelf.app.workshop import Workshop
 from mat_shelf.optics.color import decode_srgb, lab_from_linear
 from mat_shelf.system.user_folders import home_folder
 
-PICTURES = "Pictures (*.png *.jpg *.jpeg *.tif *.tiff *.webp)"
+PICTURES = "Images (*.png *.jpg *.jpeg *.tif *.tiff *.webp)"
 
 
 class ReferenceView(QWidget):
@@ -36,7 +36,7 @@ class ReferenceView(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Expanding)
         self.setToolTip(
             "Drop a photograph here, or click. The wheel zooms, a drag shifts, a double click fits,\n"
-            "Delete takes it away. W in the hero view wipes it against the render."
+            "Delete removes it. W in the picture wipes it against the render."
         )
         self.workshop = workshop
         self.image: QImage | None = None
@@ -91,7 +91,7 @@ class ReferenceView(QWidget):
         if event.button() != Qt.MouseButton.LeftButton:
             return
         if self.image is None:
-            chosen, _ = QFileDialog.getOpenFileName(self, "Reference picture", str(home_folder()), PICTURES)
+            chosen, _ = QFileDialog.getOpenFileName(self, "Reference", str(home_folder()), PICTURES)
             if chosen:
                 self.workshop.set_reference(Path(chosen))
             return

@@ -103,7 +103,7 @@ class RenderWorker(QObject):
                 if not self._is_closing:
                     log_fault(fault, "render worker")
                     with suppress(RuntimeError):  # the window is gone, and the program ends
-                        self.failed.emit(f"The picture could not be rendered: {fault or type(fault).__name__}")
+                        self.failed.emit(f"Rendering failed: {fault or type(fault).__name__}")
                     self._wake.wait()
                     self._wake.clear()
                 continue

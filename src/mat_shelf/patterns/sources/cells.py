@@ -22,11 +22,11 @@ class Cells(Source):
     kind: Literal["cells"] = "cells"
     shown: Literal["centres", "second", "borders", "tones", "rounded"] = Field(
         "centres",
-        title="Shown",
-        description="Distance to the nearest or second nearest centre, to the border, a tone each, or round domes.",
+        title="Output",
+        description="Distance to the nearest or second nearest centre, to the border, a tone for each cell, or domes.",
     )
-    jitter: float = number(0.9, 0, 1, label="Unevenness", tip="0 is a plain grid, 1 as uneven as it gets.")
-    repeat: int = number(0, 0, 64, label="Repeats after", tip="Sizes after which it repeats without a seam; 0 never.")
+    jitter: float = number(0.9, 0, 1, label="Unevenness", tip="0 is a plain grid, 1 fully random.")
+    repeat: int = number(0, 0, 64, label="Repeats after", tip="Period in sizes, without a seam; 0 never repeats.")
     seed: int = seed()
 
     def apply(self, at: At) -> np.ndarray:

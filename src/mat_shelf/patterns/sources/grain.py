@@ -19,7 +19,7 @@ class Grain(Source):
     """
 
     label = "Grain"
-    tip = "Brushed and turned metal, fibres. Lay it round an axis for turned parts."
+    tip = "Brushed and turned metal, fibres. Use cylinder projection for turned parts."
     span = 24.0
     usual = Placement(size=0.2, projection="cylinder")
 
@@ -27,9 +27,9 @@ class Grain(Source):
     length: float = number(
         80, 2, 1000, label="Length", tip="Length of the lines over their width. Brushed metal 50 to 200.", log=True
     )
-    octaves: int = number(3, 1, 6, label="Octaves", tip="How much finer the finest lines are than the broadest.")
+    octaves: int = number(3, 1, 6, label="Octaves", tip="Number of line widths, each finer than the last.")
     gain: float = number(0.7, 0, 1, label="Gain", tip="Strength of the finer lines.")
-    waver: float = number(0.1, 0, 1, label="Waver", tip="How far lines stray from straight.")
+    waver: float = number(0.1, 0, 1, label="Distortion", tip="Distance that lines stray from straight.")
     seed: int = seed()
 
     def finest(self, size: float) -> float:

@@ -24,8 +24,8 @@ class Cork(Source):
     usual = Placement(size=2)
 
     kind: Literal["cork"] = "cork"
-    joints: float = number(0.5, 0, 1, label="Joints", tip="How dark the joints between granules are.")
-    bark: float = number(0.3, 0, 1, label="Bark", tip="How many dark flakes and pits there are.")
+    joints: float = number(0.5, 0, 1, label="Joints", tip="Darkness of the joints between granules.")
+    bark: float = number(0.3, 0, 1, label="Bark", tip="Number of dark flakes and pits.")
     seed: int = seed()
 
     def apply(self, at: At) -> np.ndarray:
@@ -68,7 +68,7 @@ class Paper(Source):
     usual = Placement(size=2, projection="box")
 
     kind: Literal["paper"] = "paper"
-    fibres: float = number(0.6, 0, 1, label="Fibres", tip="How clearly single fibres show.")
+    fibres: float = number(0.6, 0, 1, label="Fibres", tip="Visibility of single fibres.")
     cloud: float = number(0.4, 0, 1, label="Cloud", tip="Unevenness of the sheet against the light.")
     seed: int = seed()
 
@@ -103,9 +103,9 @@ class Ply(Source):
     usual = Placement(size=1.5, axis="z")
 
     kind: Literal["ply"] = "ply"
-    contrast: float = number(0.5, 0, 1, label="Contrast", tip="How much neighbouring sheets differ.")
-    glue: float = number(0.08, 0, 0.5, label="Glue", tip="Width of the dark line between sheets, in sizes.")
-    fibres: float = number(0.4, 0, 1, label="Fibres", tip="Grain in the sheets that run along the edge.")
+    contrast: float = number(0.5, 0, 1, label="Contrast", tip="Difference between neighbouring layers.")
+    glue: float = number(0.08, 0, 0.5, label="Glue", tip="Width of the dark line between layers, in sizes.")
+    fibres: float = number(0.4, 0, 1, label="Fibres", tip="Grain in the layers that run along the edge.")
     seed: int = seed()
 
     def apply(self, at: At) -> np.ndarray:

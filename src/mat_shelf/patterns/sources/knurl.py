@@ -18,7 +18,7 @@ class Knurl(Source):
     """Grooves cut for grip. Its size is the pitch; its depth is the height of the relief that it feeds."""
 
     label = "Knurl"
-    tip = "Collars, caps and knobs that are turned by hand. Lay it round an axis."
+    tip = "Grip on collars, caps and knobs. Use cylinder projection."
     span = 6.0
     usual = Placement(size=1, projection="cylinder", blend=0)
 

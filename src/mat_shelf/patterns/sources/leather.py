@@ -17,7 +17,7 @@ class Leather(Source):
     """Pebbles of skin between creases, with pores. Its size is that of the larger pebbles."""
 
     label = "Leather"
-    tip = "Grain of leather and of what imitates it. Height 0.05 to 0.3 mm."
+    tip = "Grain of leather and of its imitations. Height 0.05 to 0.3 mm."
     span = 8.0
     usual = Placement(size=1.5, projection="box")
 

@@ -17,16 +17,16 @@ class Noise(Source):
     """Detail on detail, each octave finer and weaker. Its size is that of the broadest detail."""
 
     label = "Noise"
-    tip = "Uneven detail at several sizes: wobble, mottling, grime, dust."
+    tip = "Uneven detail at several sizes: undulation, mottling, grime, dust."
 
     kind: Literal["noise"] = "noise"
     character: Literal["smooth", "ridged", "billowed", "blotchy"] = Field(
         "smooth", title="Character", description="Smooth clouds, sharp ridges, round billows, or separate blotches."
     )
-    octaves: int = number(4, 1, 10, label="Octaves", tip="How many sizes of detail. 1 is a plain wobble.")
-    gain: float = number(0.5, 0.0, 1.0, label="Gain", tip="How strong each finer size is beside the last. Rough 0.6.")
-    lacunarity: float = number(2.0, 1.2, 4.0, label="Lacunarity", tip="How much finer each size is than the last.")
-    repeat: int = number(0, 0, 64, label="Repeats after", tip="Sizes after which it repeats without a seam; 0 never.")
+    octaves: int = number(4, 1, 10, label="Octaves", tip="How many sizes of detail. 1 is plain undulation.")
+    gain: float = number(0.5, 0.0, 1.0, label="Gain", tip="Strength of each finer size over the last. Rough 0.6.")
+    lacunarity: float = number(2.0, 1.2, 4.0, label="Lacunarity", tip="Ratio of sizes from one octave to the next.")
+    repeat: int = number(0, 0, 64, label="Repeats after", tip="Period in sizes, without a seam; 0 never repeats.")
     seed: int = seed()
 
     def finest(self, size: float) -> float:

@@ -31,12 +31,19 @@ class Brush(Frozen):
     """
 
     width: float = number(
-        3.0, 0.01, 1000, label="Width", unit="mm", tip="Of the brush, on the part.", usual=(0.1, 50), log=True
+        3.0,
+        0.01,
+        1000,
+        label="Diameter",
+        unit="mm",
+        tip="Diameter of the brush on the part.",
+        usual=(0.1, 50),
+        log=True,
     )
-    softness: float = number(1.0, 0, 1, label="Softness", tip="1 fades from the middle on, 0 has a hard edge.")
-    strength: float = number(0.6, 0, 1, label="Strength", tip="How white it gets, or how much it takes away.")
-    fades: bool = Field(True, title="Fading ends", description="Comes from nothing and ends in nothing, as a crease.")
-    erases: bool = Field(False, title="Erase", description="Takes away what was painted.")
+    softness: float = number(1.0, 0, 1, label="Softness", tip="1 fades from the centre, 0 has a hard edge.")
+    strength: float = number(0.6, 0, 1, label="Strength", tip="Amount added, or erased.")
+    fades: bool = Field(True, title="Fading ends", description="Fades in and out along the stroke, like a crease.")
+    erases: bool = Field(False, title="Erase", description="Erases what was painted.")
 
 
 class Stroke(Frozen):
@@ -101,7 +108,7 @@ class Painted(Source):
     @model_validator(mode="after")
     def _is_bounded(self) -> Self:
         if sum(len(stroke.points) for stroke in self.strokes) > MOST_POINTS:
-            raise ValueError(f"it has more than {MOST_POINTS} points; begin another painted pattern")
+            raise ValueError(f"it has more than {MOST_POINTS} points; start another painted pattern")
         return self
 
     @cached_property

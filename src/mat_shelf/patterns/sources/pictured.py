@@ -16,23 +16,24 @@ _CHANNELS = ("red", "green", "blue", "alpha")
 class Pictured(Source):
     """A picture. Its size is its width."""
 
-    label = "Picture"
-    tip = "A picture file: a photographed surface, a map, artwork."
+    label = "Image"
+    tip = "An image file: a photographed surface, a map, artwork."
     span = 1.0
     usual = Placement(size=50, projection="box")
 
     kind: Literal["picture"] = "picture"
-    picture: Picture | None = Field(None, title="Picture", description="The file it was taken from.")
+    picture: Picture | None = Field(None, title="Image", description="The image file.")
     shown: Literal["colour", "grey", "red", "green", "blue", "alpha"] = Field(
-        "colour", title="Shown", description="The colours, their luminance, or one channel."
+        "colour", title="Output", description="The colours, their luminance, or one channel."
     )
     space: Literal["colour", "plain"] = Field(
         "colour",
-        title="Values are",
-        description="Colours of a screen (sRGB), or plain numbers, as in maps of roughness, height and normals.",
+        title="Encoding",
+        description="sRGB for colours; linear for maps of roughness, height and normals.",
+        json_schema_extra={"words": {"colour": "sRGB", "plain": "Linear"}},
     )
     ends: Literal["repeat", "mirror", "hold"] = Field(
-        "repeat", title="Beyond its edge", description="The picture again, mirrored, or its border."
+        "repeat", title="Beyond the edge", description="Repeat, mirror, or extend the border."
     )
 
     def finest(self, size: float) -> float:

@@ -29,15 +29,15 @@ class Gradient(Source):
     """An even run from 0 to 1. Its size is the length of the run."""
 
     label = "Gradient"
-    tip = "Fades along, around or out from a point; limits other patterns to a place."
+    tip = "Fades along, around or outwards from a point; limits other patterns to a region."
     span = 1.5
 
     kind: Literal["gradient"] = "gradient"
     shape: Literal["linear", "around", "radial", "spherical"] = Field(
-        "linear", title="Shape", description="Along the pattern, around its middle, or out from it."
+        "linear", title="Shape", description="Linear, around the centre, or outwards from it."
     )
     ends: Literal["hold", "repeat", "mirror"] = Field(
-        "hold", title="Ends", description="What comes after the end: the same value, a new run, or the run back."
+        "hold", title="Ends", description="Beyond the end: hold the value, repeat, or mirror."
     )
 
     def apply(self, at: At) -> np.ndarray:
@@ -61,11 +61,11 @@ class Checker(Source):
     """Squares of its size, with their numbers if wanted; cubes where it runs through the part."""
 
     label = "Checker"
-    tip = "Shows stretch and true size; squares are as large as the size says."
+    tip = "Shows stretch and true size; each square is one size wide."
     span = 6.0
 
     kind: Literal["checker"] = "checker"
-    numbers: bool = Field(False, title="Numbers", description="Writes the place of each square into it.")
+    numbers: bool = Field(False, title="Numbers", description="Writes the position of each square into it.")
 
     def apply(self, at: At) -> np.ndarray:
         out = np.empty(len(at), np.float32)

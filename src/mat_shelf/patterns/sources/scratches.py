@@ -24,21 +24,21 @@ class Scratches(Source):
     usual = Placement(size=8, projection="box")
 
     kind: Literal["scratches"] = "scratches"
-    density: float = number(0.5, 0, 1, label="Density", tip="How many; product shots show few.")
+    density: float = number(0.5, 0, 1, label="Density", tip="Number of scratches; product renders show few.")
     width: float = number(
         0.05,
         0.001,
         100,
         label="Width",
         unit="mm",
-        tip="Of the widest. Hairlines 0.02, deep ones 0.1.",
+        tip="Width of the widest, in sizes. Hairlines 0.02, deep ones 0.1.",
         usual=(0.005, 1),
         log=True,
     )
-    direction: float = number(20, -180, 180, label="Direction", unit="°", tip="The way most of them run.")
-    spread: float = number(40, 0, 180, label="Direction spread", unit="°", tip="180 runs every way.")
+    direction: float = number(20, -180, 180, label="Direction", unit="°", tip="Main direction.")
+    spread: float = number(40, 0, 180, label="Direction spread", unit="°", tip="180 is every direction.")
     curl: float = number(0.15, 0, 1, label="Curl", tip="0 is straight, as from a cloth along an edge.")
-    layers: int = number(3, 1, 12, label="Layers", tip="Sheets of scratches over each other, each turned a little.")
+    layers: int = number(3, 1, 12, label="Layers", tip="Layers of scratches, each rotated a little.")
     seed: int = seed()
 
     def seen(self, size: float) -> float:

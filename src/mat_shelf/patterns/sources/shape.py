@@ -23,8 +23,8 @@ class _OfThePart(Source):
 class Facing(_OfThePart):
     """1 where the surface is seen straight on, 0 where it is seen from the side."""
 
-    label = "Facing"
-    tip = "Changes with the angle one looks from: velvet, bubbles, dust that shows at the rim."
+    label = "Facing ratio"
+    tip = "Changes with the viewing angle: velvet, bubbles, dust that shows at the rim."
     kind: Literal["facing"] = "facing"
 
     def apply(self, at: At) -> np.ndarray:
@@ -37,8 +37,8 @@ class Slope(_OfThePart):
     label = "Slope"
     tip = "Dust and wear on what faces up, light from one side."
     kind: Literal["slope"] = "slope"
-    axis: Literal["x", "y", "z"] = Field("y", title="Axis", description="Of the product; y is up.")
-    is_reversed: bool = Field(False, title="Reversed", description="Looks down instead of up.")
+    axis: Literal["x", "y", "z"] = Field("y", title="Axis", description="Axis of the product; Y is up.")
+    is_reversed: bool = Field(False, title="Reversed", description="Downwards instead of upwards.")
 
     def apply(self, at: At) -> np.ndarray:
         along = at.points.normal[:, _AXES[self.axis]]
@@ -49,10 +49,10 @@ class Height(_OfThePart):
     """From 0 at the lowest to 1 at the highest end of the part along an axis."""
 
     label = "Height"
-    tip = "Fades from foot to top: settled dust, dipped and sprayed colour."
+    tip = "Fades from bottom to top: settled dust, dipped and sprayed colour."
     kind: Literal["height"] = "height"
-    axis: Literal["x", "y", "z"] = Field("y", title="Axis", description="Of the part.")
-    over: Literal["part", "product"] = Field("part", title="Over", description="Each part, or the whole product.")
+    axis: Literal["x", "y", "z"] = Field("y", title="Axis", description="Axis of the part.")
+    over: Literal["part", "product"] = Field("part", title="Extent", description="Each part, or the whole product.")
 
     def apply(self, at: At) -> np.ndarray:
         points, k = at.points, _AXES[self.axis]
@@ -78,7 +78,7 @@ class Edges(_LookedUp):
 
     kind: Literal["edges"] = "edges"
     radius: float = number(
-        1.0, 0.01, 1000, label="Radius", unit="mm", tip="How far it fades.", usual=(0.1, 20), log=True
+        1.0, 0.01, 1000, label="Radius", unit="mm", tip="Distance over which it fades.", usual=(0.1, 20), log=True
     )
 
 
@@ -90,27 +90,34 @@ class Crevices(_LookedUp):
 
     kind: Literal["crevices"] = "crevices"
     radius: float = number(
-        2.0, 0.01, 1000, label="Radius", unit="mm", tip="How far it looks.", usual=(0.1, 50), log=True
+        2.0,
+        0.01,
+        1000,
+        label="Radius",
+        unit="mm",
+        tip="Distance that is searched for occluders.",
+        usual=(0.1, 50),
+        log=True,
     )
 
 
 class Nearby(_LookedUp):
     """White where another part touches, fading within a radius: the distance to the nearest other part."""
 
-    label = "Nearby"
-    tip = "What gathers or wears where parts meet: dust round a foot, polish under a ring, oil at a hinge."
+    label = "Proximity"
+    tip = "Marks where parts meet: dust around a foot, polish under a ring, oil at a hinge."
 
     kind: Literal["nearby"] = "nearby"
     radius: float = number(
-        5.0, 0.05, 1000, label="Radius", unit="mm", tip="How far it fades.", usual=(0.5, 50), log=True
+        5.0, 0.05, 1000, label="Radius", unit="mm", tip="Distance over which it fades.", usual=(0.5, 50), log=True
     )
 
 
 class EachPart(_OfThePart):
     """One random value for each part."""
 
-    label = "Each part"
-    tip = "Makes parts of one material differ a little from each other."
+    label = "Random per part"
+    tip = "A random value for each part, so that parts of one material differ a little."
     kind: Literal["each part"] = "each part"
     seed: int = seed()
 

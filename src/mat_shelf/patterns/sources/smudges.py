@@ -23,7 +23,7 @@ class Smudges(Source):
 
     kind: Literal["smudges"] = "smudges"
     cover: float = number(0.5, 0, 1, label="Cover", tip="Share of the surface that was touched.")
-    streaks: float = number(0.5, 0, 1, label="Streaks", tip="How far the dabs were dragged.")
+    streaks: float = number(0.5, 0, 1, label="Streaks", tip="Length of the drag.")
     seed: int = seed()
 
     def apply(self, at: At) -> np.ndarray:
@@ -62,7 +62,7 @@ class WipeMarks(Source):
 
     kind: Literal["wipes"] = "wipes"
     cover: float = number(0.6, 0, 1, label="Cover", tip="Share of the surface that was wiped.")
-    bend: float = number(0.5, 0, 1, label="Bend", tip="How round the strokes are.")
+    bend: float = number(0.5, 0, 1, label="Bend", tip="Curvature of the strokes.")
     fineness: float = number(12, 2, 60, label="Fineness", tip="Lines across a stroke.", log=True)
     seed: int = seed()
 

@@ -21,11 +21,11 @@ class Speckle(Source):
     usual = Placement(size=2, projection="box")
 
     kind: Literal["speckle"] = "speckle"
-    density: float = number(0.5, 0, 1, label="Density", tip="Share of the places that have a speck. Dust 0.2.")
-    width: float = number(0.35, 0.02, 1, label="Width", tip="Diameter of the largest specks, in sizes.")
+    density: float = number(0.5, 0, 1, label="Density", tip="Share of cells that have a speck. Dust 0.2.")
+    width: float = number(0.35, 0.02, 1, label="Diameter", tip="Diameter of the largest specks, in sizes.")
     spread: float = number(0.6, 0, 1, label="Size spread", tip="0 makes all alike; droplets vary by about 0.4.")
     softness: float = number(0.4, 0, 1, label="Softness", tip="0 is a hard disc, 1 fades from the middle out.")
-    repeat: int = number(0, 0, 64, label="Repeats after", tip="Sizes after which it repeats without a seam; 0 never.")
+    repeat: int = number(0, 0, 64, label="Repeats after", tip="Period in sizes, without a seam; 0 never repeats.")
     seed: int = seed()
 
     def finest(self, size: float) -> float:

@@ -20,9 +20,9 @@ class Drips(Source):
     usual = Placement(size=8, projection="cylinder")
 
     kind: Literal["drips"] = "drips"
-    density: float = number(0.6, 0, 1, label="Density", tip="How many of the places have a run.")
-    width: float = number(0.18, 0.02, 0.6, label="Width", tip="Of a run, in sizes.")
-    length: float = number(3, 0.3, 20, label="Length", tip="Of the longest, in sizes.", log=True)
+    density: float = number(0.6, 0, 1, label="Density", tip="Share of cells that have a run.")
+    width: float = number(0.18, 0.02, 0.6, label="Width", tip="Width of a run, in sizes.")
+    length: float = number(3, 0.3, 20, label="Length", tip="Length of the longest, in sizes.", log=True)
     seed: int = seed()
 
     def apply(self, at: At) -> np.ndarray:
@@ -72,10 +72,10 @@ class DriedWater(Source):
     usual = Placement(size=8, projection="box")
 
     kind: Literal["dried"] = "dried"
-    density: float = number(0.5, 0, 1, label="Density", tip="How many of the places have a pool.")
+    density: float = number(0.5, 0, 1, label="Density", tip="Share of cells that have a pool.")
     rim: float = number(0.06, 0.01, 0.4, label="Rim", tip="Width of the rim, in sizes.")
-    veil: float = number(0.15, 0, 1, label="Veil", tip="What is left inside the rim.")
-    ragged: float = number(0.4, 0, 1, label="Ragged", tip="How far rims are from circles.")
+    veil: float = number(0.15, 0, 1, label="Veil", tip="Residue inside the rim.")
+    ragged: float = number(0.4, 0, 1, label="Distortion", tip="Departure of rims from circles.")
     seed: int = seed()
 
     def apply(self, at: At) -> np.ndarray:

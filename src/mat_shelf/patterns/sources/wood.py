@@ -20,14 +20,14 @@ class Wood(Source):
     """
 
     label = "Wood"
-    tip = "Rings, fibres and pores of solid wood, ends included. Lay it solid, along the grain."
+    tip = "Rings, fibres and pores of solid wood, ends included. Use solid projection, along the grain."
     span = 14.0
     usual = Placement(size=1.6, axis="x")
 
     kind: Literal["wood"] = "wood"
-    pith: float = number(12, 0, 200, label="From the pith", tip="How far from the trunk's middle it was cut, in rings.")
+    pith: float = number(12, 0, 200, label="From the pith", tip="Distance from the trunk's centre, in rings.")
     late: float = number(0.35, 0.05, 0.95, label="Late wood", tip="Share of a ring that is dark.")
-    waver: float = number(0.5, 0, 1, label="Waver", tip="How uneven the rings are.")
+    waver: float = number(0.5, 0, 1, label="Distortion", tip="Distortion of the rings.")
     fibres: float = number(0.4, 0, 1, label="Fibres", tip="Strength of the fine lines along the grain.")
     pores: float = number(0.4, 0, 1, label="Pores", tip="Short dark dashes: many in oak and walnut, none in maple.")
     seed: int = seed()
@@ -78,14 +78,14 @@ class Boards(Wood):
     """Boards side by side, each cut from another place. Its size is the width of a board."""
 
     label = "Boards"
-    tip = "Planks whose neighbours differ in tone and piece, with their joints."
+    tip = "Planks that differ in tone and grain, with joints."
     span = 3.0
     usual = Placement(size=40, axis="x")
 
     kind: Literal["boards"] = "boards"
-    length: float = number(6, 1, 100, label="Length", tip="Of a board, in widths.", log=True)
+    length: float = number(6, 1, 100, label="Length", tip="Length of a board, in widths.", log=True)
     rings: float = number(14, 1, 100, label="Rings", tip="Rings across a board.", log=True)
-    differ: float = number(0.35, 0, 1, label="Differ", tip="How much boards differ in tone.")
+    differ: float = number(0.35, 0, 1, label="Variation", tip="Difference in tone between boards.")
     gap: float = number(
         0.3, 0, 20, label="Gap", unit="mm", tip="Width of the joints; black in the pattern.", usual=(0, 3)
     )

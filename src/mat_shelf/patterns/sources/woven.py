@@ -27,11 +27,11 @@ class Weave(Source):
         "plain", title="Weave", description="Each yarn over one, over two (as carbon fibre often is), or over four."
     )
     shown: Literal["height", "direction"] = Field(
-        "height", title="Shown", description="Height of the cloth; or 0 and 1 for the yarns that run along and across."
+        "height", title="Output", description="Height of the cloth; or 0 and 1 for the yarns that run along and across."
     )
     width: float = number(0.9, 0.2, 1, label="Yarn width", tip="In sizes; less leaves holes.")
     fibres: float = number(0.3, 0, 1, label="Fibres", tip="Fine lines along each yarn.")
-    uneven: float = number(0.2, 0, 1, label="Uneven", tip="How much yarns differ.")
+    uneven: float = number(0.2, 0, 1, label="Unevenness", tip="Difference between yarns.")
     seed: int = seed()
 
     def finest(self, size: float) -> float:

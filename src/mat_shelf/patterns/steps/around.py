@@ -20,11 +20,13 @@ class Warp(Step):
     """Bends a pattern by another one."""
 
     label = "Warp"
-    tip = "Pulls lines crooked and edges ragged by another pattern."
+    tip = "Distorts lines and edges by another pattern."
 
     kind: Literal["warp"] = "warp"
-    other: PatternRef = Field(None, title="By", description="The pattern that pulls; grey leaves all in place.")
-    amount: float = number(1.0, 0, 1000, label="Amount", unit="mm", tip="How far it is pulled at most.", usual=(0, 10))
+    other: PatternRef = Field(
+        None, title="Warp map", description="Pattern that displaces; mid grey leaves all in place."
+    )
+    amount: float = number(1.0, 0, 1000, label="Amount", unit="mm", tip="Largest displacement.", usual=(0, 10))
 
     def apply(self, at: At) -> np.ndarray:
         pull = at.other(self.other)
@@ -51,13 +53,13 @@ def _softened(at: At, radius: float) -> np.ndarray:
 class Soften(Step):
     """Blurs."""
 
-    label = "Soften"
+    label = "Blur"
     tip = "Blurs by a radius in mm; turns the cliffs of black and white art into slopes."
     asks = _TAPS
 
     kind: Literal["soften"] = "soften"
     radius: float = number(
-        0.2, 0.001, 100, label="Radius", unit="mm", tip="How far it runs.", usual=(0.01, 5), log=True
+        0.2, 0.001, 100, label="Radius", unit="mm", tip="Radius of the blur.", usual=(0.01, 5), log=True
     )
 
     def apply(self, at: At) -> np.ndarray:
@@ -68,14 +70,14 @@ class Sharpen(Step):
     """Strengthens what differs from the neighbourhood."""
 
     label = "Sharpen"
-    tip = "Brings out detail finer than the radius."
+    tip = "Strengthens detail finer than the radius."
     asks = _TAPS + 1
 
     kind: Literal["sharpen"] = "sharpen"
     radius: float = number(
         0.2, 0.001, 100, label="Radius", unit="mm", tip="Detail finer than this.", usual=(0.01, 5), log=True
     )
-    amount: float = number(1.0, 0, 10, label="Amount", tip="How much it is strengthened.", usual=(0, 4))
+    amount: float = number(1.0, 0, 10, label="Amount", tip="Strength.", usual=(0, 4))
 
     def apply(self, at: At) -> np.ndarray:
         before = at.before
@@ -85,13 +87,20 @@ class Sharpen(Step):
 class Steepness(Step):
     """How fast the values change: white on edges, black on flats."""
 
-    label = "Steepness"
+    label = "Slope"
     tip = "White where the map changes fast: outlines, edges of cells."
     asks = 4
 
     kind: Literal["steepness"] = "steepness"
     reach: float = number(
-        0.1, 0.001, 100, label="Reach", unit="mm", tip="Over what distance.", usual=(0.01, 5), log=True
+        0.1,
+        0.001,
+        100,
+        label="Distance",
+        unit="mm",
+        tip="Distance over which the slope is taken.",
+        usual=(0.01, 5),
+        log=True,
     )
     amount: float = number(
         1.0, 0, 20, label="Amount", tip="Scales it; at 1, white changes by 4 within a size.", usual=(0, 5)

@@ -27,19 +27,19 @@ class Combine(Step):
     """Joins another pattern in, where a third one says so if wanted."""
 
     label = "Combine"
-    tip = "Limits a map to patches, adds a finer one, mixes two by a third."
+    tip = "Limits a map to patches, adds a finer one, or mixes two by a third."
 
     kind: Literal["combine"] = "combine"
     way: Literal["multiply", "add", "subtract", "screen", "overlay", "lighter", "darker", "difference", "blend"] = (
         Field(
             "multiply",
-            title="Way",
-            description="How both become one. Multiply limits a map to where the other is white.",
+            title="Mode",
+            description="How both combine. Multiply limits a map to where the other is white.",
         )
     )
-    other: PatternRef = Field(None, title="With", description="The other pattern.")
-    mask: PatternRef = Field(None, title="Where", description="A pattern that says where it counts; all over if none.")
-    amount: float = number(1.0, 0, 1, label="Amount", tip="How much of the result counts.")
+    other: PatternRef = Field(None, title="Second map", description="The other pattern.")
+    mask: PatternRef = Field(None, title="Mask", description="Pattern that limits the step; none is everywhere.")
+    amount: float = number(1.0, 0, 1, label="Amount", tip="Mix between the input (0) and the result (1).")
 
     def apply(self, at: At) -> np.ndarray:
         before, other, mask = at.before, at.other(self.other), at.other(self.mask)

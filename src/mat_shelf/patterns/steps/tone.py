@@ -24,14 +24,14 @@ class Levels(Step):
     """
 
     label = "Levels"
-    tip = "Cuts a range out and stretches it; nearly every map needs one."
+    tip = "Selects a range and stretches it; nearly every map needs one."
 
     kind: Literal["levels"] = "levels"
-    black: float = number(0.0, -1, 2, label="Black at", tip="All below turns black.", usual=(0, 1))
-    white: float = number(1.0, -1, 2, label="White at", tip="All above turns white.", usual=(0, 1))
-    grey: float = number(1.0, 0.1, 10, label="Grey", tip="Above 1 lightens the middle.", log=True)
-    low: float = number(0.0, -1, 2, label="Lowest", tip="What black becomes.", usual=(0, 1))
-    high: float = number(1.0, -1, 2, label="Highest", tip="What white becomes.", usual=(0, 1))
+    black: float = number(0.0, -1, 2, label="Input black", tip="All below turns black.", usual=(0, 1))
+    white: float = number(1.0, -1, 2, label="Input white", tip="All above turns white.", usual=(0, 1))
+    grey: float = number(1.0, 0.1, 10, label="Gamma", tip="Above 1 lightens the middle.", log=True)
+    low: float = number(0.0, -1, 2, label="Output black", tip="Value of black.", usual=(0, 1))
+    high: float = number(1.0, -1, 2, label="Output white", tip="Value of white.", usual=(0, 1))
 
     def apply(self, at: At) -> np.ndarray:
         span = self.white - self.black
@@ -55,7 +55,7 @@ class Curve(Step):
     """
 
     label = "Curve"
-    tip = "Lifts and lowers parts of the range along a drawn curve."
+    tip = "Raises and lowers parts of the range along a curve."
 
     kind: Literal["curve"] = "curve"
     nodes: Annotated[tuple[Node, ...], Field(min_length=2, max_length=16)] = ((0.0, 0.0), (0.5, 0.5), (1.0, 1.0))
@@ -126,7 +126,7 @@ class Invert(Step):
     """Black becomes white."""
 
     label = "Invert"
-    tip = "Swaps black and white: a gloss map into a roughness map, bumps into pits."
+    tip = "Swaps black and white: gloss maps to roughness maps, bumps to pits."
 
     kind: Literal["invert"] = "invert"
 
@@ -138,11 +138,11 @@ class Contrast(Step):
     """Contrast about the middle, lightness, gamma."""
 
     label = "Contrast"
-    tip = "Calms or strengthens a map as a whole."
+    tip = "Lowers or raises the contrast of the whole map."
 
     kind: Literal["contrast"] = "contrast"
-    contrast: float = number(1.0, 0, 8, label="Contrast", tip="1 leaves it; below 1 it calms.", usual=(0, 3))
-    lift: float = number(0.0, -1, 1, label="Lift", tip="Added to all.")
+    contrast: float = number(1.0, 0, 8, label="Contrast", tip="1 is neutral; below 1 calmer.", usual=(0, 3))
+    lift: float = number(0.0, -1, 1, label="Brightness", tip="Added to every value.")
     gamma: float = number(1.0, 0.1, 10, label="Gamma", tip="Above 1 lightens the middle.", log=True)
 
     def apply(self, at: At) -> np.ndarray:
@@ -154,13 +154,13 @@ class Contrast(Step):
 class Tint(Step):
     """Hue, saturation and lightness of a colour map."""
 
-    label = "Hue and saturation"
-    tip = "Wood from a photograph is too pale: raise saturation."
+    label = "Hue/saturation"
+    tip = "Changes colours; wood from a photograph is too pale and needs saturation."
 
     kind: Literal["tint"] = "tint"
-    hue: float = number(0.0, -180, 180, label="Hue", unit="°", tip="Turns all colours round the wheel.")
-    saturation: float = number(1.0, 0, 4, label="Saturation", tip="0 is grey; 1 leaves it.", usual=(0, 2))
-    lightness: float = number(1.0, 0, 4, label="Lightness", tip="Scales all; 1 leaves it.", usual=(0, 2))
+    hue: float = number(0.0, -180, 180, label="Hue", unit="°", tip="Rotates the hue.")
+    saturation: float = number(1.0, 0, 4, label="Saturation", tip="0 is grey; 1 is neutral.", usual=(0, 2))
+    lightness: float = number(1.0, 0, 4, label="Lightness", tip="Scales every value; 1 is neutral.", usual=(0, 2))
 
     def apply(self, at: At) -> np.ndarray:
         values = at.before
@@ -189,10 +189,10 @@ class Threshold(Step):
     """White above a value, black below, with an edge as soft as wanted."""
 
     label = "Threshold"
-    tip = "Cuts a map into yes and no: masks, chips, stains with an edge."
+    tip = "Cuts a map into black and white: masks, chips, stains with an edge."
 
     kind: Literal["threshold"] = "threshold"
-    edge: float = number(0.5, 0, 1, label="Edge", tip="Where black turns white.")
+    edge: float = number(0.5, 0, 1, label="Edge", tip="Value at which black turns white.")
     softness: float = number(0.05, 0, 1, label="Softness", tip="Width of the edge, in values.")
 
     def apply(self, at: At) -> np.ndarray:
@@ -204,11 +204,11 @@ class Threshold(Step):
 class Quantise(Step):
     """A few even tones."""
 
-    label = "Few tones"
-    tip = "Leaves only some tones, as in layered or stepped surfaces."
+    label = "Posterise"
+    tip = "Reduces the number of tones, as in layered or stepped surfaces."
 
     kind: Literal["quantise"] = "quantise"
-    tones: int = number(4, 2, 64, label="Tones", tip="How many are left.", usual=(2, 16))
+    tones: int = number(4, 2, 64, label="Tones", tip="Number of tones.", usual=(2, 16))
 
     def apply(self, at: At) -> np.ndarray:
         most = np.float32(self.tones - 1)
@@ -218,12 +218,12 @@ class Quantise(Step):
 class Lines(Step):
     """Thin lines where the values pass the middle."""
 
-    label = "Sharpen to lines"
-    tip = "Makes thin scratches and cracks out of soft noise."
+    label = "Contour lines"
+    tip = "Lines along one value: thin scratches and cracks from soft noise."
 
     kind: Literal["lines"] = "lines"
-    at_value: float = number(0.5, 0, 1, label="At", tip="The value along which the lines run.")
-    width: float = number(0.05, 0.002, 0.5, label="Width", tip="In values; less is thinner.", log=True)
+    at_value: float = number(0.5, 0, 1, label="Value", tip="Value that the lines follow.")
+    width: float = number(0.05, 0.002, 0.5, label="Width", tip="Width in values; less is thinner.", log=True)
 
     def apply(self, at: At) -> np.ndarray:
         away = np.abs(at.before - np.float32(self.at_value)) / np.float32(self.width)

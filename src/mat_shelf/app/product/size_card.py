@@ -1,0 +1,102 @@
+"""Size of the product and of the selected part, the unit of its file, a known length, priority."""
+
+import math
+
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QLabel, QLineEdit, QPushButton, QWidget
+
+from mat_shelf.app.board.binding import of_product
+from mat_shelf.app.board.small_widgets import quiet_label, small_button
+from mat_shelf.app.board.value_row import ValueRow
+from mat_shelf.app.product.product_work import ProductWork
+from mat_shelf.app.theme import font
+from mat_shelf.geometry.size import UNIT_NAMES
+
+
+class SizeCard(QWidget):
+    def __init__(self, work: ProductWork):
+        super().__init__()
+        self.work = work
+        self.whole, self.piece, self.piece_name = QLabel(), QLabel(), quiet_label()
+        for label in (self.whole, self.piece):
+            label.setFont(font(13, tabular=True))
+        self.unit_box = QComboBox()
+        self.unit_box.setAccessibleName("Unit of the model's file")
+        self.unit_box.setToolTip("Unit of the numbers in the model's file; changing it scales the product.")
+        for unit, name in UNIT_NAMES.items():
+            self.unit_box.addItem(name, unit)
+        self.unit_box.activated.connect(lambda: work.read_as(self.unit_box.currentData()))
+        self.measure_button = QPushButton("Measure", checkable=True)
+        self.measure_button.setProperty("role", "small")
+        self.measure_button.setToolTip("Then click two points of the product.")
+        self.distance = quiet_label("two points")
+        self.known = QLineEdit(placeholderText="is really … mm")
+        self.known.setAccessibleName("Known length, mm")
+        self.known.setToolTip("True length of the measured distance: scales the whole product to fit.")
+        self.known.returnPressed.connect(self._scale)
+        self.import_button = small_button("Import model…", "STEP, glTF, OBJ, STL or PLY; or drop one on the window")
+        self.measured = 0.0
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setVerticalSpacing(5)
+        grid.addWidget(quiet_label("Product, w × h × d"), 0, 0, 1, 2)
+        grid.addWidget(self.whole, 1, 0, 1, 2)
+        grid.addWidget(self.piece_name, 2, 0, 1, 2)
+        grid.addWidget(self.piece, 3, 0, 1, 2)
+        grid.addWidget(quiet_label("File's unit"), 4, 0)
+        grid.addWidget(self.unit_box, 4, 1)
+        grid.addWidget(self.measure_button, 5, 0)
+        grid.addWidget(self.distance, 5, 1)
+        grid.addWidget(self.known, 6, 0, 1, 2)
+        self.contact = ValueRow(of_product(work.workshop, "contact"), is_stacked=True)
+        grid.addWidget(self.contact, 7, 0, 1, 2)
+        self.priority_box = QComboBox()
+        self.priority_box.setAccessibleName("Priority")
+        self.priority_box.setToolTip(
+            "Where bodies that transmit light overlap, the higher priority fills the space: glass 5, liquid 3. "
+            "The material sets it unless chosen here. Select a part that is clear or soft."
+        )
+        self.priority_box.addItem("As material", None)
+        for priority in range(10):
+            self.priority_box.addItem(str(priority), priority)
+        self.priority_box.activated.connect(lambda: work.prioritise(self.priority_box.currentData()))
+        self.priority_label = quiet_label("Priority")
+        grid.addWidget(self.priority_label, 8, 0)
+        grid.addWidget(self.priority_box, 8, 1)
+        grid.addWidget(self.import_button, 9, 0, 1, 2)
+        self.known.setVisible(False)
+
+    def follow(self) -> None:
+        product, part = self.work.project.product, self.work.workshop.selected_part
+        self.whole.setText(_box_words(self.work.bounds()) if product.parts else "nothing yet")
+        self.piece_name.setText(part.name if part else "")
+        self.piece.setText(_box_words(self.work.bounds([part])) if part else "")
+        self.unit_box.setCurrentIndex(self.unit_box.findData(product.unit))
+        self.unit_box.setEnabled(bool(product.parts))
+        self.contact.follow()
+        self.priority_box.setEnabled(part is not None and self.work.has_inside(part))
+        self.priority_box.setCurrentIndex(0 if part is None or part.priority is None else part.priority + 1)
+
+    def show_distance(self, mm: float) -> None:
+        """Shows what was measured between two points; 0 where there is only one yet."""
+        self.measured = mm
+        self.distance.setText(f"{mm:.2f} mm" if mm else "one more point")
+        self.known.setVisible(mm > 0)
+        for other in (self.priority_label, self.priority_box):
+            other.setVisible(mm <= 0)
+
+    def _scale(self) -> None:
+        try:
+            wanted = float(self.known.text().replace(",", ".").replace("mm", ""))
+        except ValueError:
+            wanted = math.nan
+        if not 0 < wanted < 1e6:
+            self.work.workshop.said.emit("The length must be a number of millimetres above 0.")
+            return
+        self.work.scale_to(wanted / self.measured, "Scale to a known length")
+        self.known.clear()
+        self.show_distance(wanted)
+
+
+def _box_words(bounds) -> str:
+    size = bounds[1] - bounds[0]
+    return " × ".join(f"{x:.3g}" if x < 1000 else f"{x:.0f}" for x in size) + " mm"
