@@ -6,11 +6,11 @@ from pathlib import Path
 from PIL import Image, ImageDraw, ImageFont
 
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.exchange.shape_cache import fill_shape_maps
+from mat_shelf.exchange.geometry_map_cache import fill_geometry_maps
+from mat_shelf.library.shipped import SHIPPED
+from mat_shelf.library.thumbnails import standard_scene
 from mat_shelf.rendering.film import develop
 from mat_shelf.rendering.session import render
-from mat_shelf.shelf.shipped import SHIPPED
-from mat_shelf.shelf.thumbnails import standard_scene
 
 TILE, COLUMNS, GAP, CAPTION, SAMPLES = 220, 6, 14, 24, 48
 FONT = Path(__file__).parents[1] / "src/mat_shelf/app/fonts"
@@ -52,7 +52,7 @@ def main(path: Path) -> None:
         project, shape = standard_scene(swatches[key].recipe)
         meshes = Assets()
         meshes.take(shape)
-        fill_shape_maps(project, meshes)
+        fill_geometry_maps(project, meshes)
         pixels = develop(render(project, meshes, TILE, TILE, SAMPLES).light)
         x = GAP + place % COLUMNS * (TILE + GAP)
         y = GAP + place // COLUMNS * (TILE + CAPTION + GAP)

@@ -23,7 +23,7 @@ BATCH = 50
 READER = """
 import resource, sys
 from pathlib import Path
-from mat_shelf.geometry.importing import read_model
+from mat_shelf.exchange.models.importer import read_model
 from mat_shelf.geometry.mesh import MeshError
 resource.setrlimit(resource.RLIMIT_AS, (8 << 30, 8 << 30))
 for path in map(Path, sys.argv[1:]):

@@ -36,8 +36,8 @@ def sound() -> tuple[dict, dict[str, bytes]]:
     from mat_shelf.demo.desk_set import demo_project
     from mat_shelf.document.project import Part, Product, Zone
     from mat_shelf.exchange.assets import Assets, asset_names
+    from mat_shelf.exchange.models.mesh_glb import NamedMesh
     from mat_shelf.exchange.product_import import new_project
-    from mat_shelf.geometry.glb import NamedMesh
     from mat_shelf.geometry.solids import box
 
     desk, desk_assets = demo_project()

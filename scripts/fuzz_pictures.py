@@ -96,7 +96,7 @@ def prepare() -> None:
 
 
 def run_case(number: int, folder: Path) -> str:
-    from mat_shelf.exchange import picture_reading as reading
+    from mat_shelf.exchange import image_reading as reading
 
     chance = random.Random(number)
     kind = chance.choice(list(sound()))
@@ -104,19 +104,19 @@ def run_case(number: int, folder: Path) -> str:
     if number % 97:  # now and then one that is whole
         data = next(damaged(data, 1, number))
     calls = {
-        "svg": [lambda: reading.drawn(data)],
-        "pdf": [lambda: reading.page_count(data), lambda: reading.page_picture(data, chance.randrange(2))],
-        "psd": [lambda: reading.layer_names(data), lambda: reading.layer_picture(data, 0)],
-        "hdr": [lambda: reading.read_room(data)],
-        "exr": [lambda: reading.read_room(data)],
-    }.get(kind, [lambda: reading.read_picture(data)])
-    calls += [lambda: reading.read_map(data), lambda: reading.as_art(data), lambda: reading.pixels_per_mm(data)]
+        "svg": [lambda: reading.read_svg(data)],
+        "pdf": [lambda: reading.page_count(data), lambda: reading.read_page(data, chance.randrange(2))],
+        "psd": [lambda: reading.layer_names(data), lambda: reading.read_layer(data, 0)],
+        "hdr": [lambda: reading.read_environment(data)],
+        "exr": [lambda: reading.read_environment(data)],
+    }.get(kind, [lambda: reading.read_image(data)])
+    calls += [lambda: reading.read_map(data), lambda: reading.read_artwork(data), lambda: reading.pixels_per_mm(data)]
     ends = []
     for call in calls:
         try:
             call()
             ends.append("picture")
-        except reading.PictureError as fault:
+        except reading.ImageError as fault:
             ends.append("message" if 10 < len(str(fault)) < 600 else f"traceback: {str(fault)[:80]}")
     return next((end for end in ends if end.startswith("traceback")), ends[0])
 

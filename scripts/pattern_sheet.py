@@ -9,7 +9,7 @@ from PIL import Image, ImageDraw, ImageFont
 from mat_shelf.document.pattern import Pattern, Placement
 from mat_shelf.patterns.sources import SOURCES
 from mat_shelf.patterns.sources.painted import Brush, Painted, Stroke
-from mat_shelf.patterns.step import Library
+from mat_shelf.patterns.step import PatternContext
 from mat_shelf.patterns.steps import STEPS
 from mat_shelf.patterns.thumbnail import thumbnail
 
@@ -32,12 +32,12 @@ def _creases() -> tuple[Stroke, ...]:
 def main(path: Path) -> None:
     noise = Pattern(id="noise", name="Noise", steps=(SOURCES[0](),))
     cells = Pattern(id="cells", name="Cells", steps=(SOURCES[1](shown="tones"),), placement=Placement(size=8))
-    others = Library({p.id: p for p in (noise, cells)})
+    others = PatternContext({p.id: p for p in (noise, cells)})
     tiles = []
     for source in SOURCES:
         begun = Painted(strokes=_creases()) if source is Painted else source()
         pattern = Pattern(id="p", name=source.label, steps=(begun,), placement=source.usual)
-        tiles.append((source.label, thumbnail(pattern, Library(), TILE, TILE)))
+        tiles.append((source.label, thumbnail(pattern, PatternContext(), TILE, TILE)))
     for step in STEPS:
         fields = {name: "cells" for name in step.pattern_fields() if name == "other"}
         pattern = Pattern(id="p", name=step.label, steps=(SOURCES[0](), step(**fields)))

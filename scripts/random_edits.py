@@ -37,11 +37,11 @@ class Trial:
 
     def __init__(self):
         from mat_shelf.app.fault_guard import FaultGuard
-        from mat_shelf.app.shelf.thumbnail_worker import ThumbnailWorker
+        from mat_shelf.app.library.thumbnail_worker import ThumbnailWorker
         from mat_shelf.app.start import application
         from mat_shelf.app.window import Window
         from mat_shelf.app.workshop import Workshop
-        from mat_shelf.shelf.library import Shelf
+        from mat_shelf.library.library import Library
 
         self.app = application()
         boxes, files = dialogs()
@@ -50,8 +50,8 @@ class Trial:
             setattr(files, name, staticmethod(lambda *a, **k: ("", "")))
         ThumbnailWorker.want = lambda *arguments: None
         self.start, self.assets = beginning()
-        self.shelf = Shelf(Path(_HOME) / "shelf")
-        self.window = Window(Workshop(self.start, self.assets, self.shelf))
+        self.library = Library(Path(_HOME) / "shelf")
+        self.window = Window(Workshop(self.start, self.assets, self.library))
         self.faults: list[str] = []
         self.guard = guard = FaultGuard(self.window)
         guard.take = lambda fault, where: self.faults.append(f"{where}: {told(fault)}")
@@ -60,7 +60,7 @@ class Trial:
         self.workshop.said.connect(self._listen)
         self.window.resize(1040, 640)
         self.window.show()
-        self.swatches = [entry.id for entry in self.shelf.entries()]
+        self.swatches = [entry.id for entry in self.library.entries()]
         self.settle(0.5)
 
     def _listen(self, text: str) -> None:
@@ -157,7 +157,7 @@ class Hands:
         return self.chance.choice(parts) if parts else None
 
     def hit(self):
-        from mat_shelf.patterns.by_hand import Hit
+        from mat_shelf.patterns.placement_edit import PlacementHit
 
         part = self.part()
         if part is None:
@@ -165,7 +165,7 @@ class Hands:
         mesh = self.workshop.assets.meshes[part.mesh]
         face = mesh.triangles[self.chance.randrange(len(mesh.triangles))]
         place = mesh.vertices[face].mean(axis=0) * part.pose.scale + part.pose.shift
-        return Hit(part.id, tuple(float(x) for x in place), tuple(float(x) for x in mesh.normals[face[0]]))
+        return PlacementHit(part.id, tuple(float(x) for x in place), tuple(float(x) for x in mesh.normals[face[0]]))
 
     def pattern(self):
         patterns = self.window.board.patterns.recipe.patterns if self.workshop.layer else ()
@@ -208,15 +208,15 @@ class Hands:
         from PyQt6.QtCore import QPoint, Qt
         from PyQt6.QtTest import QTest
 
-        hero = self.window.hero
-        at = QPoint(self.chance.randrange(hero.width()), self.chance.randrange(hero.height()))
+        viewport = self.window.viewport
+        at = QPoint(self.chance.randrange(viewport.width()), self.chance.randrange(viewport.height()))
         button = self.chance.choice((Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton))
         keys = self.chance.choice((Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ShiftModifier))
-        QTest.mousePress(hero, button, keys, at)
+        QTest.mousePress(viewport, button, keys, at)
         for _ in range(self.chance.randrange(4)):
             at += QPoint(self.chance.randrange(-40, 40), self.chance.randrange(-40, 40))
-            QTest.mouseMove(hero, at)
-        QTest.mouseRelease(hero, button, keys, at)
+            QTest.mouseMove(viewport, at)
+        QTest.mouseRelease(viewport, button, keys, at)
 
     def op_key(self):
         from PyQt6.QtCore import Qt
@@ -224,16 +224,16 @@ class Hands:
 
         keys = (Qt.Key.Key_F, Qt.Key.Key_Home, Qt.Key.Key_PageDown, Qt.Key.Key_PageUp, Qt.Key.Key_Escape, Qt.Key.Key_W,
                 Qt.Key.Key_B, Qt.Key.Key_Left, Qt.Key.Key_Up, Qt.Key.Key_Q, Qt.Key.Key_Delete)  # fmt: skip
-        QTest.keyClick(self.window.hero, self.chance.choice(keys))
+        QTest.keyClick(self.window.viewport, self.chance.choice(keys))
 
     def op_look(self):
         camera = self.workshop.camera
         moved = self.workshop.changed(camera, "position", tuple(600 * self.chance.uniform(-1, 1) for _ in range(3)))
         self.workshop.explore(self.chance.choice((None, moved)))
 
-    def op_loupe(self):
+    def op_close_up(self):
         hit = self.hit()
-        self.workshop.place_loupe(hit.position if hit and self.chance.random() < 0.5 else None)
+        self.workshop.place_close_up(hit.position if hit and self.chance.random() < 0.5 else None)
 
     # Materials
 
@@ -243,7 +243,7 @@ class Hands:
             self.workshop.wear(part.id, self.chance.choice(self.swatches), zone)
 
     def op_value(self):
-        from mat_shelf.app.board.binding import of_material
+        from mat_shelf.app.widgets.binding import of_material
 
         if (layer := self.workshop.layer) is not None:
             names = [n for n, f in type(layer).model_fields.items() if f.annotation in (float, bool)]
@@ -279,7 +279,7 @@ class Hands:
         self.workshop.throw_out_unused()
 
     def op_overlay(self):
-        from mat_shelf.shelf.overlays import READY_OVERLAYS
+        from mat_shelf.library.overlays import READY_OVERLAYS
 
         material = self.workshop.selected_material
         if material is None:
@@ -487,8 +487,8 @@ def beginning():
     from mat_shelf.document.project import Material, Part, Pose, Product
     from mat_shelf.document.recipe import Recipe
     from mat_shelf.exchange.assets import Assets
+    from mat_shelf.exchange.models.mesh_glb import NamedMesh
     from mat_shelf.exchange.product_import import new_project
-    from mat_shelf.geometry.glb import NamedMesh
     from mat_shelf.geometry.solids import box
 
     assets = Assets()

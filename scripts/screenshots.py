@@ -21,18 +21,18 @@ from mat_shelf.app.workshop import Workshop
 from mat_shelf.demo.desk_set import demo_project, desk_set_meshes
 from mat_shelf.document.pattern import Placement
 from mat_shelf.document.project import Part
-from mat_shelf.exchange.picture_writing import write_picture
+from mat_shelf.exchange.image_writing import write_image
 from mat_shelf.exchange.texture_set import write_maps
 from mat_shelf.geometry.mesh import checked
+from mat_shelf.library.library import Library
+from mat_shelf.library.overlays import READY_OVERLAYS
+from mat_shelf.library.thumbnails import make_thumbnail
 from mat_shelf.patterns.sources import Painted
-from mat_shelf.patterns.step import Library
+from mat_shelf.patterns.step import PatternContext
 from mat_shelf.rendering.baking import bake
 from mat_shelf.rendering.navigation import dolly, orbit
 from mat_shelf.rendering.session import render
-from mat_shelf.rendering.shape_maps import needed_maps
-from mat_shelf.shelf.library import Shelf
-from mat_shelf.shelf.overlays import READY_OVERLAYS
-from mat_shelf.shelf.thumbnails import make_thumbnail
+from mat_shelf.scene.geometry_maps import needed_geometry_maps
 
 FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
 SAMPLES = 16
@@ -40,21 +40,21 @@ SAMPLES = 16
 
 
 def settle(app, window: Window, samples: int) -> None:
-    """Waits until the hero view shows the newest edit with enough samples."""
+    """Waits until the viewport shows the newest edit with enough samples."""
     while True:
         app.processEvents()
         time.sleep(0.02)
-        frame = window.hero.frame
-        if frame and frame.revision == window.hero.revision and not frame.is_coarse and frame.samples >= samples:
+        frame = window.viewport.frame
+        if frame and frame.revision == window.viewport.revision and not frame.is_coarse and frame.samples >= samples:
             app.processEvents()
             return
 
 
 def place_of(window: Window, part: str) -> QPointF:
-    """A point of the hero view where a part is seen."""
-    seen = window.hero.frame.sight.part
+    """A point of the viewport where a part is seen."""
+    seen = window.viewport.frame.first_hits.part
     ys, xs = np.nonzero(seen == [p.id for p in window.workshop.project.product.parts].index(part))
-    rect, k = window.hero.picture_rect, len(ys) // 2
+    rect, k = window.viewport.picture_rect, len(ys) // 2
     return QPointF(rect.x() + xs[k] / seen.shape[1] * rect.width(), rect.y() + ys[k] / seen.shape[0] * rect.height())
 
 
@@ -77,8 +77,8 @@ def texture_set(folder: Path) -> list[Path]:
     recipe = project.material("saddle-leather").recipe
     corners = np.array([[0, 0, 0], [20, 0, 0], [20, 20, 0], [0, 20, 0]], float)
     mesh = checked(corners, [[0, 1, 2], [0, 2, 3]], uv=corners[:, :2] / 20)
-    library = Library({pattern.id: pattern for pattern in recipe.patterns}, assets.pictures)
-    maps = bake(recipe, Part(id="patch", name="Patch", mesh="0" * 64), mesh, 512, library).maps
+    context = PatternContext({pattern.id: pattern for pattern in recipe.patterns}, assets.pictures)
+    maps = bake(recipe, Part(id="patch", name="Patch", mesh="0" * 64), mesh, 512, context).maps
     maps["gloss"] = 1 - maps.pop("specular_roughness")
     maps["normal"][..., 1] *= -1  # green down, as some write it
     return write_maps(folder, "saddle", maps)
@@ -86,18 +86,18 @@ def texture_set(folder: Path) -> list[Path]:
 
 def show_crease(app, window: Window) -> None:
     """A crease painted on the leather sleeve, close up, as relief."""
-    workshop, work, hero = window.workshop, window.board.patterns, window.hero
+    workshop, work, viewport = window.workshop, window.board.patterns, window.viewport
     workshop.select("sleeve")
     work.open(work.begin((Painted(),), "Creases", Placement()))
     work.add_relief(work.pattern_id)
     work.set_relief(work.recipe.relief[-1].with_(height=-1.4))
     work.take_in_hand(PAINTING)
     work.set_brush(work.brush.with_(width=5.0, strength=0.9))
-    hero.frame_part("sleeve")
+    viewport.frame_part("sleeve")
     workshop.explore(dolly(orbit(workshop.camera, 0.0, 0.5), 0.42))
     settle(app, window, 2)
-    ys, xs = np.nonzero(hero._mask_of("sleeve", None))
-    rect, shape = hero.picture_rect, hero.frame.sight.part.shape
+    ys, xs = np.nonzero(viewport._mask_of("sleeve", None))
+    rect, shape = viewport.picture_rect, viewport.frame.first_hits.part.shape
     left, right, top, bottom = xs.min(), xs.max(), ys.min(), ys.max()
     for start, bow in ((0.34, 0.05), (0.44, -0.04), (0.52, 0.06)):
         line = []
@@ -107,11 +107,11 @@ def show_crease(app, window: Window) -> None:
             line.append(
                 QPoint(int(rect.x() + x / shape[1] * rect.width()), int(rect.y() + y / shape[0] * rect.height()))
             )
-        QTest.mousePress(hero, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, line[0])
+        QTest.mousePress(viewport, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, line[0])
         for place in line:
-            QTest.mouseMove(hero, place)
+            QTest.mouseMove(viewport, place)
             app.processEvents()
-        QTest.mouseRelease(hero, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, line[-1])
+        QTest.mouseRelease(viewport, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, line[-1])
     settle(app, window, SAMPLES)
     window.grab().save(str(FOLDER / "crease.png"))
     work.open(None)
@@ -126,8 +126,8 @@ def show_overlays(app, window: Window) -> None:
         if ready.id in ("worn-to-steel", "dust-in-crevices"):
             window.board.overlays_card.add(ready)
     window.board.turn_over(True)
-    window.hero.frame_part("warmer-body")
-    while any(key not in workshop.assets.shape_maps for key in needed_maps(workshop.project)):
+    window.viewport.frame_part("warmer-body")
+    while any(key not in workshop.assets.geometry_maps for key in needed_geometry_maps(workshop.project)):
         app.processEvents()
         time.sleep(0.02)
     settle(app, window, SAMPLES)
@@ -142,7 +142,7 @@ def show_marks(app, window: Window) -> None:
     window.stations.buttons()[2].click()
     workshop.use_set(workshop.project.sets[0].id)
     workshop.explore(None)
-    window.hero.frame_part("bottle")
+    window.viewport.frame_part("bottle")
     while window.shapes.job is not None:
         app.processEvents()
         time.sleep(0.02)
@@ -186,7 +186,7 @@ def thin_ink_without_front_label(workshop) -> None:
 
 
 def show_patterns(app, window: Window, folder: Path) -> None:
-    """The collar's strip beside the loupe, a map by itself on the tray, and a texture set that came in."""
+    """The collar's strip beside the close-up, a map by itself on the tray, and a texture set that came in."""
     workshop, work = window.workshop, window.board.patterns
     window.stations.buttons()[1].click()
     workshop.use_set(workshop.project.sets[0].id)
@@ -237,8 +237,8 @@ def show_product_station(app, window: Window, folder: Path) -> None:
     settle(app, window, 16)
     window.grab().save(str(FOLDER / "size.png"))
     answer(app, window, "in:")
-    dressing = ("bottle-glass", "blue-black-ink", "polished-brass", "moulded-black", "cork")
-    for part, swatch in zip(workshop.project.product.parts, dressing, strict=False):
+    material_table = ("bottle-glass", "blue-black-ink", "polished-brass", "moulded-black", "cork")
+    for part, swatch in zip(workshop.project.product.parts, material_table, strict=False):
         workshop.wear(part.id, swatch)
     for name, swatch in (
         ("Warmer body", "graphite-enamel"),
@@ -250,7 +250,7 @@ def show_product_station(app, window: Window, folder: Path) -> None:
     workshop.select(pad.id)
     settle(app, window, 4)
     window.product_board.zones_card.way_buttons["alike"].setChecked(True)
-    work.pick(pad.id, int(window.hero.frame.sight.face(*window.hero._pixel(place_of(window, pad.id)))))
+    work.pick(pad.id, int(window.viewport.frame.first_hits.face(*window.viewport._pixel(place_of(window, pad.id)))))
     while work.chosen is None:
         app.processEvents()
         time.sleep(0.02)
@@ -282,28 +282,28 @@ def main() -> None:
     FOLDER.mkdir(parents=True, exist_ok=True)
     app = application()
     with tempfile.TemporaryDirectory() as folder:
-        shelf = Shelf(Path(folder) / "shelf")
-        for entry in shelf.entries():
-            make_thumbnail(shelf.swatch(entry.id).recipe)
+        library = Library(Path(folder) / "shelf")
+        for entry in library.entries():
+            make_thumbnail(library.swatch(entry.id).recipe)
         project, assets = demo_project()
         # For want of a photograph, the product in another light.
         other = render(project.with_(current_set="desk-lamp"), assets, 720, 480, 2 * SAMPLES)
-        write_picture(Path(folder) / "reference.png", other.light)
-        window = Window(Workshop(project, assets, shelf))
+        write_image(Path(folder) / "reference.png", other.light)
+        window = Window(Workshop(project, assets, library))
         window.workshop.set_reference(Path(folder) / "reference.png")
         window.workshop.wait()
         QApplication.processEvents()
         window.resize(1280, 800)
         window.show()
         settle(app, window, 1)
-        window.hero.place_loupe_at(place_of(window, "collar"))
+        window.viewport.place_close_up_at(place_of(window, "collar"))
         window.workshop.select("second-stick")
         settle(app, window, SAMPLES)
         window.grab().save(str(FOLDER / "materials.png"))
-        window.hero.toggle_wipe()
+        window.viewport.toggle_wipe()
         app.processEvents()
         window.grab().save(str(FOLDER / "wipe.png"))
-        window.hero.toggle_wipe()
+        window.viewport.toggle_wipe()
         window.dark_action.trigger()
         app.processEvents()
         window.grab().save(str(FOLDER / "dark.png"))
@@ -312,8 +312,8 @@ def main() -> None:
         window.workshop.use_set("two-strips")
         settle(app, window, SAMPLES)
         window.grab().save(str(FOLDER / "set.png"))
-        window.wall.loupe.toggle_light()
-        window.hero.stand_ball_at(place_of(window, "warmer-body"))
+        window.wall.close_up.toggle_light()
+        window.viewport.stand_ball_at(place_of(window, "warmer-body"))
         window.notice.hide()
         settle(app, window, SAMPLES)
         window.grab().save(str(FOLDER / "ball.png"))

@@ -23,12 +23,12 @@ from journal import Journal  # noqa: E402
 from mat_shelf.document.project import Camera  # noqa: E402
 from mat_shelf.document.recipe import Overlay, Recipe  # noqa: E402
 from mat_shelf.geometry.mesh import checked  # noqa: E402
-from mat_shelf.rendering.camera import make_view  # noqa: E402
+from mat_shelf.rendering.camera import make_camera_view  # noqa: E402
 from mat_shelf.rendering.film import Film  # noqa: E402
-from mat_shelf.rendering.geometry import Geometry  # noqa: E402
-from mat_shelf.rendering.lights import make_lights  # noqa: E402
-from mat_shelf.rendering.scene import dress  # noqa: E402
-from mat_shelf.rendering.tracer import Shot, Tracer  # noqa: E402
+from mat_shelf.rendering.tracer import RenderTask, Tracer  # noqa: E402
+from mat_shelf.scene.geometry import Geometry  # noqa: E402
+from mat_shelf.scene.lights import make_lights  # noqa: E402
+from mat_shelf.scene.material_table import make_material_table  # noqa: E402
 
 WITHIN, MOST = 0.02, 1.02
 SURE = 4.0
@@ -149,11 +149,11 @@ def _stage():
 def read(recipe: Recipe, most: int = BATCHES, error: float = ERROR, seed: int = 1) -> Reading:
     """Samples a ball of the material until the mean is certain enough."""
     geometry, lights, tracer = _stage()
-    shot = Shot(geometry, dress([recipe], [0]), lights, make_view(CAMERA, SIZE, SIZE))
+    task = RenderTask(geometry, make_material_table([recipe], [0]), lights, make_camera_view(CAMERA, SIZE, SIZE))
     batches, dropped = [], 0
     while True:
         film = Film(SIZE, SIZE)
-        seeded = Shot(shot.geometry, shot.dressing, shot.lights, shot.view, seed=seed + len(batches))
+        seeded = RenderTask(task.geometry, task.material_table, task.lights, task.view, seed=seed + len(batches))
         for _ in range(4):
             tracer.add_sample(seeded, film)
         batches.append(film.picture().mean(axis=(0, 1), dtype=np.float64))
@@ -170,7 +170,9 @@ def first_values(recipe: Recipe) -> int:
     """Values that are no numbers among a few paths that meet the material."""
     geometry, lights, tracer = _stage()
     film = Film(8, 8)
-    tracer.add_sample(Shot(geometry, dress([recipe], [0]), lights, make_view(CAMERA, 8, 8)), film)
+    tracer.add_sample(
+        RenderTask(geometry, make_material_table([recipe], [0]), lights, make_camera_view(CAMERA, 8, 8)), film
+    )
     return int(film.dropped.sum()) + int((~np.isfinite(film.light)).sum())
 
 

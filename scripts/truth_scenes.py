@@ -26,13 +26,13 @@ from mat_shelf.document.recipe import Recipe  # noqa: E402
 from mat_shelf.geometry.mesh import Mesh, checked  # noqa: E402
 from mat_shelf.geometry.solids import box, moved  # noqa: E402
 from mat_shelf.optics.media import extinction  # noqa: E402
-from mat_shelf.rendering.camera import make_view  # noqa: E402
-from mat_shelf.rendering.dielectric_contact import Body, in_contact  # noqa: E402
+from mat_shelf.rendering.camera import make_camera_view  # noqa: E402
 from mat_shelf.rendering.film import Film  # noqa: E402
-from mat_shelf.rendering.geometry import Geometry  # noqa: E402
-from mat_shelf.rendering.lights import make_lights  # noqa: E402
-from mat_shelf.rendering.scene import dress  # noqa: E402
-from mat_shelf.rendering.tracer import Shot, Tracer  # noqa: E402
+from mat_shelf.rendering.tracer import RenderTask, Tracer  # noqa: E402
+from mat_shelf.scene.dielectric_contact import Body, resolve_contact  # noqa: E402
+from mat_shelf.scene.geometry import Geometry  # noqa: E402
+from mat_shelf.scene.lights import make_lights  # noqa: E402
+from mat_shelf.scene.material_table import make_material_table  # noqa: E402
 
 WIDTH, HEIGHT, REGION = 48, 32, 8
 RENDERS, SAMPLES = 16, 32
@@ -148,7 +148,7 @@ def ours(scene: Scene) -> np.ndarray:
     bodies = [
         None if piece.kind in ("matt", "mirror") else Body(5, False, piece.kind != "pane") for piece in scene.pieces
     ]
-    meshes = in_contact([*(piece.mesh for piece in scene.pieces), _ground()], [*bodies, None], 0.05)
+    meshes = resolve_contact([*(piece.mesh for piece in scene.pieces), _ground()], [*bodies, None], 0.05)
     recipes = [*(piece.recipe for piece in scene.pieces), scene.ground]
     zoned = []
     for place, piece in enumerate(scene.pieces):
@@ -157,13 +157,13 @@ def ours(scene: Scene) -> np.ndarray:
             faces[piece.painted_from() :] = len(recipes)
             recipes.append(piece.paint)
             zoned.append((place, faces))
-    dressing = dress(recipes, range(len(meshes)), zoned=zoned)
-    lights, view = make_lights(scene.room, scene.softboxes), make_view(scene.camera, WIDTH, HEIGHT)
+    material_table = make_material_table(recipes, range(len(meshes)), zoned=zoned)
+    lights, view = make_lights(scene.room, scene.softboxes), make_camera_view(scene.camera, WIDTH, HEIGHT)
     geometry, tracer, made = Geometry(meshes), Tracer(2), []
     for number in range(RENDERS):
         film = Film(WIDTH, HEIGHT)
         for _ in range(SAMPLES):
-            tracer.add_sample(Shot(geometry, dressing, lights, view, seed=number + 1), film)
+            tracer.add_sample(RenderTask(geometry, material_table, lights, view, seed=number + 1), film)
         made.append(film.picture())
     tracer.close()
     return np.array(made)
@@ -175,7 +175,7 @@ def theirs(scene: Scene) -> np.ndarray:
 
     mi.set_variant("scalar_rgb")
     to_world = mi.ScalarTransform4f()
-    view = make_view(scene.camera, WIDTH, HEIGHT)
+    view = make_camera_view(scene.camera, WIDTH, HEIGHT)
     sensor = {
         "type": "thinlens" if scene.camera.f_stop else "perspective",
         "fov": float(2 * np.degrees(np.arctan(18 / scene.camera.focal_length))),

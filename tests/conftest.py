@@ -50,8 +50,8 @@ def small_project():
     from mat_shelf.document.project import Material, Part, Product
     from mat_shelf.document.recipe import Recipe
     from mat_shelf.exchange.assets import Assets
+    from mat_shelf.exchange.models.mesh_glb import NamedMesh
     from mat_shelf.exchange.product_import import new_project
-    from mat_shelf.geometry.glb import NamedMesh
     from mat_shelf.geometry.solids import box
 
     assets = Assets()
@@ -61,7 +61,7 @@ def small_project():
 
 
 @pytest.fixture
-def shelf_folder(tmp_path):
+def library_folder(tmp_path):
     return tmp_path / "shelf"
 
 
@@ -74,7 +74,7 @@ def themed(qapp):
 
 
 @pytest.fixture
-def open_window(themed, qtbot, plain_demo, shelf_folder, monkeypatch):
+def open_window(themed, qtbot, plain_demo, library_folder, monkeypatch):
     """Opens the window with the demo, without patterns, and waits for its first picture.
 
     Swatches are not pictured: on a new machine that takes minutes of it, beside every test of the window.
@@ -82,16 +82,16 @@ def open_window(themed, qtbot, plain_demo, shelf_folder, monkeypatch):
     from driving import picture_of
     from PyQt6.QtCore import QCoreApplication, QEvent
 
-    from mat_shelf.app.shelf.thumbnail_worker import ThumbnailWorker
+    from mat_shelf.app.library.thumbnail_worker import ThumbnailWorker
     from mat_shelf.app.window import Window
     from mat_shelf.app.workshop import Workshop
-    from mat_shelf.shelf.library import Shelf
+    from mat_shelf.library.library import Library
 
     monkeypatch.setattr(ThumbnailWorker, "want", lambda *arguments: None)
     opened = []
 
     def opening(project=None, assets=None):
-        window = Window(Workshop(project or plain_demo[0], assets or plain_demo[1], Shelf(shelf_folder)))
+        window = Window(Workshop(project or plain_demo[0], assets or plain_demo[1], Library(library_folder)))
         window.resize(1040, 640)
         window.show()
         qtbot.waitExposed(window)

@@ -9,7 +9,7 @@ from PyQt6.QtGui import QDrag, QDragEnterEvent, QDragMoveEvent, QDropEvent, QIma
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from mat_shelf.shelf.library import Entry
+from mat_shelf.library.library import LibraryEntry
 
 LEFT, PLAIN = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 CONTROL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
@@ -22,21 +22,21 @@ def picture_of(qtbot, window, fine: bool = True, samples: int = 2) -> np.ndarray
     """
 
     def is_there():
-        frame = window.hero.frame
-        if frame is None or frame.revision != window.hero.revision:
+        frame = window.viewport.frame
+        if frame is None or frame.revision != window.viewport.revision:
             return False
         return not fine or (not frame.is_coarse and frame.samples >= samples)
 
     qtbot.waitUntil(is_there, timeout=120_000)
-    frame = window.hero.frame
-    height, width = frame.sight.part.shape
+    frame = window.viewport.frame
+    height, width = frame.first_hits.part.shape
     return np.asarray(Image.fromarray(frame.pixels).resize((width, height)))
 
 
 def seen(window, part: str) -> np.ndarray:
     """The pixels, well inside its border, in which a part is seen."""
     ids = [p.id for p in window.workshop.project.product.parts]
-    mask = window.hero.frame.sight.part == ids.index(part)
+    mask = window.viewport.frame.first_hits.part == ids.index(part)
     inner = mask.copy()
     for shift in (-3, 3):
         inner &= np.roll(mask, shift, 0) & np.roll(mask, shift, 1)
@@ -45,14 +45,14 @@ def seen(window, part: str) -> np.ndarray:
 
 
 def place_of(window, part: str) -> QPoint:
-    """A point of the hero view where a part is seen."""
+    """A point of the viewport where a part is seen."""
     ys, xs = np.nonzero(seen(window, part))
     return pixel_place(window, ys[len(ys) // 2], xs[len(ys) // 2])
 
 
 def pixel_place(window, row: int, column: int) -> QPoint:
-    """Where in the hero view a pixel of its picture lies."""
-    rect, shape = window.hero.picture_rect, window.hero.frame.sight.part.shape
+    """Where in the viewport a pixel of its picture lies."""
+    rect, shape = window.viewport.picture_rect, window.viewport.frame.first_hits.part.shape
     return QPoint(
         round(rect.x() + (column + 0.5) / shape[1] * rect.width()),
         round(rect.y() + (row + 0.5) / shape[0] * rect.height()),
@@ -60,7 +60,7 @@ def pixel_place(window, row: int, column: int) -> QPoint:
 
 
 def click_part(window, part: str) -> None:
-    QTest.mouseClick(window.hero, LEFT, PLAIN, place_of(window, part))
+    QTest.mouseClick(window.viewport, LEFT, PLAIN, place_of(window, part))
 
 
 def shortcut(qtbot, window, key, modifiers) -> None:
@@ -92,27 +92,27 @@ def make_constant(window, name: str) -> None:
 
 def drag_swatch(window, monkeypatch, name: str, part: str) -> None:
     """Drags a swatch from the list onto a part. The system's own drag loop is replaced by the events it sends."""
-    model, rows = window.shelf.model, window.shelf.model.rows
-    row = next(i for i, r in enumerate(rows) if isinstance(r, Entry) and r.name == name)
-    window.shelf.list.setCurrentIndex(model.index(row))
+    model, rows = window.library.model, window.library.model.rows
+    row = next(i for i, r in enumerate(rows) if isinstance(r, LibraryEntry) and r.name == name)
+    window.library.list.setCurrentIndex(model.index(row))
     target = QPointF(place_of(window, part))
 
     def exec_(drag, action):
-        data, hero = drag.mimeData(), window.hero
+        data, viewport = drag.mimeData(), window.viewport
         enter = QDragEnterEvent(target.toPoint(), action, data, LEFT, PLAIN)
-        QApplication.sendEvent(hero, enter)
+        QApplication.sendEvent(viewport, enter)
         assert enter.isAccepted()
         move = QDragMoveEvent(target.toPoint(), action, data, LEFT, PLAIN)
-        QApplication.sendEvent(hero, move)
+        QApplication.sendEvent(viewport, move)
         assert move.isAccepted()
-        lit = grabbed(hero)
+        lit = grabbed(viewport)
         drop = QDropEvent(target, action, data, LEFT, PLAIN)
-        QApplication.sendEvent(hero, drop)
+        QApplication.sendEvent(viewport, drop)
         window.lit_before_drop = lit
         return action
 
     monkeypatch.setattr(QDrag, "exec", exec_)
-    window.shelf.list.startDrag(Qt.DropAction.CopyAction)
+    window.library.list.startDrag(Qt.DropAction.CopyAction)
 
 
 def grabbed(widget) -> np.ndarray:

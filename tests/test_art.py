@@ -8,17 +8,17 @@ import pytest
 from PIL import Image, ImageCms
 from psd_tools import PSDImage
 
-from mat_shelf.exchange.art import pieces
-from mat_shelf.exchange.picture_reading import (
-    PictureError,
-    as_art,
+from mat_shelf.exchange.artwork_decoding import separate_pieces
+from mat_shelf.exchange.image_reading import (
+    ImageError,
     layer_names,
-    layer_picture,
     page_count,
-    page_picture,
     pixels_per_mm,
+    read_artwork,
+    read_layer,
+    read_page,
 )
-from mat_shelf.patterns.relief_pictures import (
+from mat_shelf.patterns.relief_images import (
     flattened,
     height_of_normals,
     height_of_photograph,
@@ -42,20 +42,20 @@ def test_profiles_are_followed_and_alpha_is_kept():
     color = Image.new("LAB", (8, 8), (140, 128 + 40, 128 + 30))
     meant = ImageCms.profileToProfile(color, lab, ImageCms.createProfile("sRGB"), outputMode="RGB")
     data = saved(color, "TIFF", icc_profile=lab.tobytes())
-    assert np.abs(opened(as_art(data)).astype(int) - np.asarray(meant).astype(int)).max() <= 2
+    assert np.abs(opened(read_artwork(data)).astype(int) - np.asarray(meant).astype(int)).max() <= 2
     plain = saved(Image.new("RGBA", (4, 4), (10, 20, 30, 40)))
-    assert as_art(plain) == plain
+    assert read_artwork(plain) == plain
     srgb = ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes()
-    kept = opened(as_art(saved(Image.new("RGBA", (4, 4), (10, 20, 30, 40)), icc_profile=srgb)))
+    kept = opened(read_artwork(saved(Image.new("RGBA", (4, 4), (10, 20, 30, 40)), icc_profile=srgb)))
     assert np.abs(kept.astype(int) - (10, 20, 30, 40)).max() <= 1
 
 
 def test_inks_become_colours_and_damage_ends_in_words():
-    cyan = opened(as_art(saved(Image.new("CMYK", (8, 8), (255, 0, 0, 0)), "TIFF")))
+    cyan = opened(read_artwork(saved(Image.new("CMYK", (8, 8), (255, 0, 0, 0)), "TIFF")))
     assert cyan.shape == (8, 8, 3) and cyan[0, 0, 0] < 30 and cyan[0, 0, 1:].min() > 225
     whole = saved(Image.new("CMYK", (64, 64), (9, 9, 9, 0)), "JPEG")
-    with pytest.raises(PictureError, match="damaged"):
-        as_art(whole[: len(whole) // 3])
+    with pytest.raises(ImageError, match="damaged"):
+        read_artwork(whole[: len(whole) // 3])
 
 
 def test_pages_are_drawn_at_their_size_and_damage_ends_in_words():
@@ -63,16 +63,16 @@ def test_pages_are_drawn_at_their_size_and_damage_ends_in_words():
     pages = [Image.new("RGB", (100, 100), (200, 20, 20)), Image.new("RGB", (200, 100), (20, 20, 200))]
     data = saved(pages[0], "PDF", resolution=100, save_all=True, append_images=pages[1:])
     assert page_count(data) == 2
-    second = page_picture(data, 1)
+    second = read_page(data, 1)
     shown = opened(second)
     assert shown.shape[1] == pytest.approx(2 * shown.shape[0], abs=2) and shown.shape[2] == 4
     assert np.abs(shown[shown.shape[0] // 2, shown.shape[1] // 2].astype(int) - (20, 20, 200, 255)).max() <= 4
     assert shown.shape[1] / pixels_per_mm(second) == pytest.approx(2 * 25.4, rel=0.01)
     assert pixels_per_mm(saved(pages[0])) is None and pixels_per_mm(saved(pages[0], dpi=(72, 72))) is None
-    with pytest.raises(PictureError, match="no such page"):
-        page_picture(data, 2)
+    with pytest.raises(ImageError, match="no such page"):
+        read_page(data, 2)
     for broken in (b"%PDF-1.7", data[:200], b"\0" * 64):
-        with pytest.raises(PictureError, match="no PDF|no pages|damaged"):
+        with pytest.raises(ImageError, match="no PDF|no pages|damaged"):
             page_count(broken)
 
 
@@ -89,19 +89,19 @@ def layered(shade: float = 1.0) -> bytes:
 def test_layers_are_told_by_name_and_stand_where_they_stood():
     data = layered()
     assert layer_names(data) == ["Foil", "Words"]
-    foil, words = opened(layer_picture(data, 0)), opened(layer_picture(data, 1))
+    foil, words = opened(read_layer(data, 0)), opened(read_layer(data, 1))
     assert foil.shape == (30, 40, 4)
     assert tuple(foil[5, 7]) == (200, 20, 20, 255) and foil[20, 25, 3] == 0
     assert foil[..., 3].sum() == 80 * 255 and tuple(words[22, 25, :3]) == (20, 20, 200)
-    with pytest.raises(PictureError, match="no such layer"):
-        layer_picture(data, 2)
+    with pytest.raises(ImageError, match="no such layer"):
+        read_layer(data, 2)
     for cut in (10, 40):
-        with pytest.raises(PictureError):
+        with pytest.raises(ImageError):
             layer_names(data[:cut])
     for cut in range(60, len(data), 97):  # nothing but a message ends it
-        with suppress(PictureError):
+        with suppress(ImageError):
             layer_names(data[:cut])
-            layer_picture(data[:cut], 1)
+            read_layer(data[:cut], 1)
 
 
 def test_labels_on_a_sheet_are_cut_apart_by_its_alpha():
@@ -111,9 +111,9 @@ def test_labels_on_a_sheet_are_cut_apart_by_its_alpha():
         sheet[rows, columns] = 255
     sheet[60:62, 5:7] = 255  # a speck
     sheet[20:40, 82:84] = 255  # a hair's breadth beside the first one belongs to it
-    found = pieces(sheet)
+    found = separate_pieces(sheet)
     assert found[1:] == boxes[1:] and found[0] == (slice(10, 50), slice(10, 84))
-    assert pieces(np.full((20, 20, 4), 255, np.uint8)) == [(slice(0, 20), slice(0, 20))]
+    assert separate_pieces(np.full((20, 20, 4), 255, np.uint8)) == [(slice(0, 20), slice(0, 20))]
 
 
 def waves(size=128) -> np.ndarray:

@@ -6,16 +6,16 @@ import pytest
 from test_patterns import pattern, plate
 
 from mat_shelf.cli import main
+from mat_shelf.document.image import ImageRef
 from mat_shelf.document.pattern import Feed, Placement, Relief
-from mat_shelf.document.picture import Picture
 from mat_shelf.document.recipe import Overlay, Recipe
 from mat_shelf.exchange.assets import Assets
+from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.exchange.project_file import save_project
 from mat_shelf.exchange.texture_set import recognised, with_set, write_maps
-from mat_shelf.geometry.glb import NamedMesh
 from mat_shelf.geometry.mesh import checked
 from mat_shelf.patterns.sources import Checker, Constant, Noise
-from mat_shelf.patterns.step import Library
+from mat_shelf.patterns.step import PatternContext
 from mat_shelf.patterns.steps import Ramp
 from mat_shelf.rendering.baking import BakeError, bake
 from mat_shelf.rendering.session import render
@@ -51,15 +51,15 @@ def test_a_baked_set_looks_as_what_it_was_baked_from(tmp_path):
     softbox = project.set.with_(surround=300.0, ground=100.0)
     project = project.with_set(softbox)
     recipe, part = project.materials[0].recipe, project.product.parts[0]
-    library = Library({p.id: p for p in recipe.patterns})
-    baked = bake(recipe, part, assets.meshes[part.mesh], 1024, library)
+    context = PatternContext({p.id: p for p in recipe.patterns})
+    baked = bake(recipe, part, assets.meshes[part.mesh], 1024, context)
     assert 0.62 < baked.covered.mean() < 0.66  # 0.8 by 0.8 of the square
     paths = write_maps(tmp_path, "M", baked.maps)
     taken = []
     for path in paths:
         if path.suffix == ".png":
             key, kind = assets.add_map(path.read_bytes())
-            taken.append(recognised(Picture(name=path.name, digest=key, kind=kind), assets.pictures[key]))
+            taken.append(recognised(ImageRef(name=path.name, digest=key, kind=kind), assets.pictures[key]))
     assert {t.role for t in taken} == {"color", "roughness", "metal", "normal"}  # green up, as glTF has it
     again = with_set(Recipe(), taken, Placement(projection="whole uv", size=1.0))
     copied = project.with_material(project.materials[0].with_(recipe=again))
@@ -82,7 +82,7 @@ def test_heights_are_baked_in_mm_and_read_back_elsewhere(tmp_path):
     recipe = Recipe(patterns=(made,), relief=(Relief(id="r", pattern="p", height=0.5),))
     project, assets = with_coordinates(plate(recipe)[0])
     part = project.product.parts[0]
-    baked = bake(recipe, part, assets.meshes[part.mesh], 256, Library({"p": made}))
+    baked = bake(recipe, part, assets.meshes[part.mesh], 256, PatternContext({"p": made}))
     write_maps(tmp_path, "M", baked.maps)
     read = OpenImageIO.ImageBuf(str(tmp_path / "m_height.exr")).get_pixels(OpenImageIO.FLOAT)[..., 0]
     values = np.unique(read[baked.covered])
@@ -98,10 +98,10 @@ def test_what_cannot_be_baked_is_said(small_project, tmp_path, capsys):
     block = project.product.parts[0]
     mesh = assets.meshes[block.mesh]
     with pytest.raises(BakeError, match="no coordinates"):
-        bake(Recipe(), block, mesh, 64, Library())
+        bake(Recipe(), block, mesh, 64, PatternContext())
     outside = checked(mesh.vertices, mesh.triangles, mesh.normals, uv=mesh.vertices[:, :2])
     with pytest.raises(BakeError, match="leave the unit square"):
-        bake(Recipe(), block, outside, 64, Library())
+        bake(Recipe(), block, outside, 64, PatternContext())
     path = tmp_path / "a.matshelf"
     save_project(path, project, assets)
     assert main(["bake", str(path), "Nope", "Block", "-o", str(tmp_path / "out")]) == 2
@@ -129,7 +129,7 @@ def test_overlays_are_baked_in():
     recipe = Recipe(
         base_color=(1, 0, 0), specular_roughness=0.1, overlays=(Overlay(id="o", name="O", recipe=over, mask="m"),)
     )
-    baked = bake(recipe, part, assets.meshes[part.mesh], 32, Library())
+    baked = bake(recipe, part, assets.meshes[part.mesh], 32, PatternContext())
     inside = baked.covered
     assert baked.maps["base_color"][inside] == pytest.approx(np.tile([0.75, 0, 0.25], (inside.sum(), 1)), abs=1e-6)
     assert baked.maps["specular_roughness"][inside] == pytest.approx(0.3, abs=1e-6)

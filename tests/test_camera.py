@@ -8,13 +8,13 @@ from hypothesis import strategies as st
 from mat_shelf.document.project import Camera, Softbox
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.geometry.solids import box, moved
-from mat_shelf.rendering.camera import make_view
+from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.film import Film
-from mat_shelf.rendering.geometry import Geometry
-from mat_shelf.rendering.lights import make_lights
 from mat_shelf.rendering.navigation import dolly, framed, orbit, pan
-from mat_shelf.rendering.scene import dress
-from mat_shelf.rendering.tracer import Shot, Tracer
+from mat_shelf.rendering.tracer import RenderTask, Tracer
+from mat_shelf.scene.geometry import Geometry
+from mat_shelf.scene.lights import make_lights
+from mat_shelf.scene.material_table import make_material_table
 
 START = Camera(position=(100, 200, 500), target=(10, 20, 30))
 angles = st.floats(-7, 7)
@@ -29,7 +29,7 @@ def test_going_round_keeps_distance_and_never_tips_over(steps):
     camera = START
     for around, above in steps:
         camera = orbit(camera, around, above)
-        up = make_view(camera, 30, 20).up
+        up = make_camera_view(camera, 30, 20).up
         assert distance(camera) == pytest.approx(distance(START), rel=1e-4)
         assert camera.target == START.target and up[1] > 0
 
@@ -37,7 +37,7 @@ def test_going_round_keeps_distance_and_never_tips_over(steps):
 def test_shifting_moves_the_subject_across_the_picture():
     shifted = pan(START, 0.1, -0.05)
     moved_by = np.subtract(shifted.target, START.target)
-    view = make_view(START, 30, 20)
+    view = make_camera_view(START, 30, 20)
     assert moved_by @ np.array(view.right) == pytest.approx(0.1 * distance(START), rel=1e-3)
     assert moved_by @ np.array(view.up) == pytest.approx(-0.05 * distance(START), rel=1e-3)
     assert np.subtract(shifted.position, START.position) == pytest.approx(moved_by, abs=1e-3)
@@ -51,7 +51,7 @@ def test_coming_near_stops_before_the_subject():
 def test_framing_shows_the_whole_box():
     bounds = np.array([[-20, 0, -10], [40, 70, 30]], float)
     camera = framed(START, bounds)
-    view = make_view(camera, 36, 24)
+    view = make_camera_view(camera, 36, 24)
     for x in bounds[:, 0]:
         for y in bounds[:, 1]:
             for z in bounds[:, 2]:
@@ -68,15 +68,15 @@ def test_blur_has_the_size_of_the_thin_lens_formula():
     camera = Camera(position=(0, 0, 0), target=(0, 0, -1), focal_length=focal, f_stop=f_stop, focus=focus)
     wall = moved(box((400, 800, 1), 0.01), (200, -400, -far - 0.5))  # its edge stands in the middle of the picture
     glow = Softbox(position=(0, 0, 3000), target=(0, 0, 0), width=8000, height=8000)
-    shot = Shot(
+    task = RenderTask(
         Geometry([wall]),
-        dress([Recipe(specular_weight=0.0)], [0]),
+        make_material_table([Recipe(specular_weight=0.0)], [0]),
         make_lights(np.zeros((4, 8, 3)), [glow]),
-        make_view(camera, 300, 200),
+        make_camera_view(camera, 300, 200),
     )
     film, tracer = Film(300, 200), Tracer()
     for _ in range(48):
-        tracer.add_sample(shot, film)
+        tracer.add_sample(task, film)
     tracer.close()
     profile = film.picture()[:, :, 1].mean(axis=0)
     profile = profile / profile[260:].mean()

@@ -87,9 +87,9 @@ def test_bench_scene_is_the_same_in_both_renderers():
     from mat_shelf.rendering.tracer import Tracer
 
     theirs = np.array(mi.render(bench._reference_scene(), spp=16))
-    film, tracer, shot = Film(bench.WIDTH, bench.HEIGHT), Tracer(), bench.reference_shot()
+    film, tracer, task = Film(bench.WIDTH, bench.HEIGHT), Tracer(), bench.reference_shot()
     for _ in range(16):
-        tracer.add_sample(shot, film)
+        tracer.add_sample(task, film)
     tracer.close()
     assert film.picture().mean() == pytest.approx(theirs.mean(), rel=0.02)
 
@@ -158,9 +158,9 @@ def test_without_a_home_or_a_name_the_program_runs(small_project, tmp_path):
     code = """
 import os, sys
 sys.argv = ["x"]
-import mat_shelf.cli, mat_shelf.exchange.project_file, mat_shelf.demo.desk_set, mat_shelf.geometry.glb
+import mat_shelf.cli, mat_shelf.exchange.project_file, mat_shelf.demo.desk_set, mat_shelf.exchange.models.mesh_glb
 from mat_shelf.system.bounded import prepare
-prepare("mat_shelf.geometry.glb_reading")
+prepare("mat_shelf.exchange.models.glb_reader")
 from mat_shelf.cli import main
 main(["new-demo", os.environ["OUT"] + "/first.matshelf"])  # loads whatever is loaded late, as the user who may
 for name in [name for name in os.environ if name == "HOME" or name.startswith("XDG_")]:
@@ -180,25 +180,25 @@ print(ensure_home(), home_folder().is_dir(), str(data_folder()).startswith("~"))
 
 
 def test_a_cache_that_is_damaged_or_cannot_be_written_costs_time_only(tmp_path, monkeypatch):
-    from mat_shelf.exchange import shape_cache
+    from mat_shelf.exchange import geometry_map_cache
     from mat_shelf.geometry.solids import box
-    from mat_shelf.rendering.shape_maps import ShapeKey
+    from mat_shelf.scene.geometry_maps import GeometryMapKey
     from mat_shelf.system.user_folders import cache_root
 
-    monkeypatch.setattr(shape_cache, "cache_root", lambda: tmp_path)
-    key = ShapeKey("0" * 64, "edges", 3.0, 1.0)
+    monkeypatch.setattr(geometry_map_cache, "cache_root", lambda: tmp_path)
+    key = GeometryMapKey("0" * 64, "edges", 3.0, 1.0)
     mesh = box((10, 10, 10), 1)
-    made = shape_cache.shape_map(mesh, key)
+    made = geometry_map_cache.geometry_map(mesh, key)
     (kept,) = (tmp_path / "shape-maps").iterdir()
     whole = kept.read_bytes()
     for damage in (whole[: len(whole) // 2], whole[:-30], b"PK\x03\x04" + whole[90:], b"", whole[:200] + b"\xff" * 400):
         kept.write_bytes(damage)
-        again = shape_cache.shape_map(mesh, key)
+        again = geometry_map_cache.geometry_map(mesh, key)
         assert np.array_equal(again.values, made.values)
     blocked = tmp_path / "blocked"
     blocked.write_text("no folder")
-    monkeypatch.setattr(shape_cache, "cache_root", lambda: blocked)
-    assert np.array_equal(shape_cache.shape_map(mesh, key).values, made.values)
+    monkeypatch.setattr(geometry_map_cache, "cache_root", lambda: blocked)
+    assert np.array_equal(geometry_map_cache.geometry_map(mesh, key).values, made.values)
     monkeypatch.setattr("mat_shelf.system.user_folders.user_cache_path", lambda name: blocked / "inside")
     cache_root.cache_clear()
     assert os.access(cache_root(), os.W_OK)

@@ -7,9 +7,9 @@ from test_rendering import AHEAD, take
 from mat_shelf.document.project import Material, Part, Pose, Product, Project, Set
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.geometry.solids import box, lathe
-from mat_shelf.rendering.dielectric_contact import Body, in_contact
-from mat_shelf.rendering.lights import make_lights, plain_room
-from mat_shelf.rendering.scene import project_geometry
+from mat_shelf.scene.dielectric_contact import Body, resolve_contact
+from mat_shelf.scene.lights import make_lights, plain_room
+from mat_shelf.scene.material_table import project_geometry
 
 SOLID, LIQUID = Body(5, False, True), Body(3, True, True)
 GLASS = Recipe(transmission_weight=1.0, specular_roughness=0.0, specular_ior=1.52, nesting_priority=5)
@@ -29,7 +29,7 @@ def liquid(half, sides=192):
 
 
 def picture(ink, tolerance=0.05):
-    solids = in_contact([SHELL, ink], [SOLID, LIQUID], tolerance)
+    solids = resolve_contact([SHELL, ink], [SOLID, LIQUID], tolerance)
     room = make_lights(plain_room(1400, 200))
     return take(solids, [GLASS, INK], room, AHEAD, samples=64, size=(48, 48))
 
@@ -49,15 +49,15 @@ def test_contact_holds_where_both_are_cut_into_other_facets():
 
 def test_a_wider_gap_keeps_both_its_surfaces():
     apart = liquid(27.8)
-    assert in_contact([SHELL, apart], [SOLID, LIQUID], 0.05)[1] is apart
-    assert in_contact([SHELL, liquid(27.97)], [SOLID, LIQUID], 0.0)[1].bounds[1, 0] == pytest.approx(27.97)
+    assert resolve_contact([SHELL, apart], [SOLID, LIQUID], 0.05)[1] is apart
+    assert resolve_contact([SHELL, liquid(27.97)], [SOLID, LIQUID], 0.0)[1].bounds[1, 0] == pytest.approx(27.97)
     gap, contact = picture(apart), picture(apart, tolerance=0.3)
     assert np.abs(gap.mean(axis=(0, 1)) / contact.mean(axis=(0, 1)) - 1).max() > 0.03
 
 
 def test_only_the_lower_one_is_carried_on_and_only_where_they_touch():
     level = lathe([(0, -28), (27.97, -28), (27.97, 5), (0, 5)], 192)  # the liquid's top stands free
-    shell, ink = in_contact([SHELL, level], [SOLID, LIQUID], 0.05)
+    shell, ink = resolve_contact([SHELL, level], [SOLID, LIQUID], 0.05)
     assert shell is SHELL
     assert ink.bounds[1, 1] == pytest.approx(5, abs=1e-3)
     assert 28.0 < ink.bounds[1, 0] < 28.13 and -28.13 < ink.bounds[0, 1] < -28.0

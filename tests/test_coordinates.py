@@ -4,18 +4,18 @@ import numpy as np
 import pytest
 import trimesh
 
-from mat_shelf.app.product.coordinate_view import coordinate_pixels, middle_texel
+from mat_shelf.app.product.uv_view import coordinate_pixels, middle_texel
 from mat_shelf.document.project import Camera, Part, Product, Project, Set, View
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.geometry.glb import NamedMesh
-from mat_shelf.geometry.importing import read_model
+from mat_shelf.exchange.models.importer import read_model
+from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.geometry.mesh import Mesh, MeshError, checked
 from mat_shelf.geometry.pose import turn_matrix
 from mat_shelf.geometry.solids import box
 from mat_shelf.geometry.stretch import seams, stretches, texel_sizes, uv_measures
-from mat_shelf.geometry.unwrap import charts_by_direction, unwrapped
-from mat_shelf.rendering.scene import project_geometry
-from mat_shelf.rendering.sight import see
+from mat_shelf.geometry.unwrap import charts_by_direction, unwrap
+from mat_shelf.rendering.first_hit import find_first_hits
+from mat_shelf.scene.material_table import project_geometry
 
 
 def sheet(width: float, height: float, uv_scale=(1.0, 1.0), turn=(20, 30, 40)) -> Mesh:
@@ -90,7 +90,7 @@ def check_charts(before: Mesh, after: Mesh, pixels: int, texel_mm: float, rel: f
 
 def test_unwrapping_gives_every_face_the_same_texel_size():
     mesh = box((40, 20, 30), 2)
-    after, pixels = unwrapped(mesh, 0.25)
+    after, pixels = unwrap(mesh, 0.25)
     check_charts(mesh, after, pixels, 0.25, rel=0.06)
     assert np.percentile(stretches(after), 95) < 1.6
 
@@ -99,7 +99,7 @@ def test_large_smooth_parts_are_cut_by_direction_first():
     ball = trimesh.creation.icosphere(6, 30.0)
     mesh = checked(ball.vertices, ball.faces, ball.vertices)
     assert len(mesh.triangles) > 80_000 and len(np.unique(charts_by_direction(mesh))) == 6
-    after, pixels = unwrapped(mesh, 0.2, seconds=120)
+    after, pixels = unwrap(mesh, 0.2, seconds=120)
     # Flat along six directions, a ball's faces lean up to 55 degrees: texels grow to 1 / sqrt(cos) there.
     check_charts(mesh, after, pixels, 0.2, rel=0.25)
     assert stretches(after).max() < 1.05 / np.cos(np.radians(54.8))
@@ -108,9 +108,9 @@ def test_large_smooth_parts_are_cut_by_direction_first():
 def test_what_cannot_be_unwrapped_in_time_says_so():
     with pytest.raises(MeshError, match="takes longer than"):
         solid = trimesh.creation.icosphere(5)  # 20,480 smooth faces take several seconds
-        unwrapped(checked(30 * solid.vertices, solid.faces, solid.vertices), 0.02, seconds=0.1)
+        unwrap(checked(30 * solid.vertices, solid.faces, solid.vertices), 0.02, seconds=0.1)
     with pytest.raises(InterruptedError):
-        unwrapped(box((40, 20, 30), 2), 0.25, progress=lambda: False)
+        unwrap(box((40, 20, 30), 2), 0.25, progress=lambda: False)
 
 
 def test_the_checker_has_its_true_size_and_stretch_its_colour():
@@ -128,15 +128,17 @@ def test_the_checker_has_its_true_size_and_stretch_its_colour():
             views=(View(id="final", name="Final", camera=camera),),
         )
         geometry = project_geometry(project, assets.meshes)
-        sight = see(project, geometry, camera, 600, 400)
-        shown = coordinate_pixels("checker", sight, project, assets, camera, 2048, 0.0)
+        first_hits = find_first_hits(project, geometry, camera, 600, 400)
+        shown = coordinate_pixels("checker", first_hits, project, assets, camera, 2048, 0.0)
         row, column = shown[190, :, 0].astype(int), shown[:, 260, 0].astype(int)
-        inside = sight.part[190] == 0
+        inside = first_hits.part[190] == 0
         changes = int((np.abs(np.diff(row[inside])) > 60).sum())
         assert changes in (across - 1, across), uv_scale
         if uv_scale == (2.0, 1.0):
-            assert (np.abs(np.diff(column[sight.part[:, 260] == 0])) > 60).sum() in (9, 10)
-        stretched = coordinate_pixels("stretch", sight, project, assets, camera, 2048, 0.0)[200, 300, :3].astype(int)
+            assert (np.abs(np.diff(column[first_hits.part[:, 260] == 0])) > 60).sum() in (9, 10)
+        stretched = coordinate_pixels("stretch", first_hits, project, assets, camera, 2048, 0.0)[200, 300, :3].astype(
+            int
+        )
         assert (np.ptp(stretched) < 4) == (uv_scale == (2.0, 1.0))  # grey where square, amber where drawn out
         assert middle_texel(project, assets, 1000) == pytest.approx(np.sqrt(5000 / uv_scale[0]) / 1000, rel=1e-4)
 

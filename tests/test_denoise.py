@@ -7,23 +7,23 @@ from test_rendering import AHEAD, EVEN, ball, floor
 from mat_shelf.document.project import Camera
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.geometry.solids import box, moved
-from mat_shelf.rendering.camera import make_view
-from mat_shelf.rendering.denoise import denoised
+from mat_shelf.rendering.camera import make_camera_view
+from mat_shelf.rendering.denoise import denoise
 from mat_shelf.rendering.film import Film
-from mat_shelf.rendering.geometry import Geometry
-from mat_shelf.rendering.lights import make_lights, plain_room
-from mat_shelf.rendering.scene import dress
-from mat_shelf.rendering.tracer import Shot, Tracer
+from mat_shelf.rendering.tracer import RenderTask, Tracer
+from mat_shelf.scene.geometry import Geometry
+from mat_shelf.scene.lights import make_lights, plain_room
+from mat_shelf.scene.material_table import make_material_table
 
 GLOW = Recipe(base_color=(0, 0, 0), specular_weight=0.0, emission_luminance=500.0)
 
 
 def filmed(meshes, recipes, lights, camera, size, samples, zoned=()) -> Film:
-    dressing = dress(recipes, range(len(meshes)), zoned=zoned)
-    shot = Shot(Geometry(meshes), dressing, lights, make_view(camera, *size))
+    material_table = make_material_table(recipes, range(len(meshes)), zoned=zoned)
+    task = RenderTask(Geometry(meshes), material_table, lights, make_camera_view(camera, *size))
     film, tracer = Film(*size), Tracer(2)
     for _ in range(samples):
-        tracer.add_sample(shot, film)
+        tracer.add_sample(task, film)
     tracer.close()
     return film
 
@@ -34,7 +34,7 @@ def test_what_has_no_noise_stays_as_bright_as_it_is(quality, size, figure):
     """A ball that gives off 500 cd/m² reads .5 of the picture's 1000, small or large; from the definition."""
     camera = AHEAD.with_(focal_length=400)
     film = filmed([ball()], [GLOW], make_lights(EVEN * 0), camera, size, 8)
-    middle = denoised(film, quality)[size[1] // 3 : size[1] * 2 // 3, size[0] // 3 : size[0] * 2 // 3]
+    middle = denoise(film, quality)[size[1] // 3 : size[1] * 2 // 3, size[0] // 3 : size[0] * 2 // 3]
     figure(middle.mean(axis=(0, 1)), 0.5)
     assert middle.mean(axis=(0, 1)) == pytest.approx([0.5] * 3, rel=0.02)
 
@@ -43,7 +43,7 @@ def test_a_plain_picture_stays_plain_to_its_corners(figure):
     """A room of one colour and nothing in it: each pixel has that colour."""
     color = np.float32([0.5, 0.4, 0.3])
     film = filmed([ball(0.1, at=(0, 0, 5000))], [GLOW], make_lights(EVEN * color), AHEAD, (64, 48), 4)
-    made = denoised(film)
+    made = denoise(film)
     figure(made, color)
     assert made == pytest.approx(np.broadcast_to(color, made.shape), rel=0.02)
 
@@ -63,7 +63,7 @@ def test_small_dark_parts_keep_their_brightness(figure):
     truth = filmed(meshes, recipes, lights, camera, (240, 160), 256).picture()
     part = film.part.reshape(160, 240)
     for quality in ("fast", "high"):
-        made = denoised(film, quality)
+        made = denoise(film, quality)
         for index in range(len(places)):
             seen = part == index
             assert seen.sum() > 100
@@ -85,7 +85,7 @@ def test_a_label_is_as_sharp_behind_glass_as_beside_it():
     camera = Camera(position=(0, 50, 500), target=(0, 50, 0), focal_length=100)
     film = filmed([board, pane, *strips], [pale, glass, *[dark] * len(strips)], make_lights(plain_room(900, 900)),
                   camera, (320, 120), 12)  # fmt: skip
-    rows = denoised(film)[50:70].mean(axis=(0, 2))
+    rows = denoise(film)[50:70].mean(axis=(0, 2))
     beside, behind = rows[90:150], rows[172:232]
     assert np.ptp(behind) > 0.8 * np.ptp(beside)
     assert np.abs(np.diff(behind)).max() > 0.7 * np.abs(np.diff(beside)).max()

@@ -13,14 +13,14 @@ from mat_shelf.document.pattern import Feed, Pattern, Placement, Relief
 from mat_shelf.document.project import Camera, Material, Part, Pose, Product, Zone
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
+from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.exchange.product_import import new_project
-from mat_shelf.geometry.glb import NamedMesh
 from mat_shelf.geometry.mesh import checked
 from mat_shelf.geometry.solids import box
 from mat_shelf.patterns.sources import Checker, Constant, Gradient, Noise
-from mat_shelf.rendering import displacing
-from mat_shelf.rendering.displacing import Displaced, displaced, fill_displacements, needed_displacements
 from mat_shelf.rendering.session import RenderSession, render
+from mat_shelf.scene import displacement
+from mat_shelf.scene.displacement import Displacement, displace, fill_displacements, needed_displacements
 
 
 def project_of(mesh, recipe, pose=None, zones=(), others=(), marks=()):
@@ -44,13 +44,13 @@ def ball(radius=20.0):
     return checked(solid.vertices * radius, solid.faces, solid.vertices)
 
 
-def solid_of(made: Displaced) -> trimesh.Trimesh:
+def solid_of(made: Displacement) -> trimesh.Trimesh:
     return trimesh.Trimesh(made.mesh.vertices, made.mesh.triangles, process=True, merge_norm=True, merge_tex=True)
 
 
 def test_a_ball_raised_all_over_is_a_larger_ball():
     project, assets = project_of(ball(), relief_of(Constant(value=1.0), 1.5, 0.8))
-    made = displaced(project, "p", assets)
+    made = displace(project, "p", assets)
     solid = solid_of(made)
     assert solid.is_watertight
     assert solid.volume == pytest.approx(4 / 3 * math.pi * 21.5**3, rel=0.004)
@@ -68,7 +68,7 @@ def test_nothing_tears_at_creases_seams_and_borders_of_zones(mesh):
     project, own = project_of(mesh, relief_of(Noise(), 2.0, 0.9, size=5.0), zones=(), others=(other,))
     own.faces.update(assets.faces)
     project = project.with_part(project.part("p").with_(zones=(zone,)))
-    made = displaced(project, "p", own)
+    made = displace(project, "p", own)
     solid = solid_of(made)
     assert solid.is_watertight and solid.is_winding_consistent
     moved = np.linalg.norm(made.mesh.vertices[made.mesh.triangles].reshape(-1, 9) - made.rest, axis=1)
@@ -109,10 +109,10 @@ def test_faces_are_picked_as_those_of_the_parts_own_mesh():
     try:
         session.resize(64, 48)
         session.update(project)
-        before = session.step().sight
+        before = session.step().first_hits
         assert fill_displacements(project, assets) == []
         session.update(project)
-        after = session.step().sight
+        after = session.step().first_hits
     finally:
         session.close()
     assert len(after.geometry.triangles.corners) > 5 * len(before.geometry.triangles.corners)
@@ -124,17 +124,17 @@ def test_faces_are_picked_as_those_of_the_parts_own_mesh():
 
 
 def test_what_is_too_fine_is_refused_in_words_and_left_as_bump(monkeypatch):
-    monkeypatch.setattr(displacing, "MOST_TRIANGLES", 200_000)
+    monkeypatch.setattr(displacement, "MOST_RELIEF_TRIANGLES", 200_000)
     project, assets = project_of(ball(), relief_of(Noise(), 0.5, 0.02))
     (words,) = fill_displacements(project, assets)
     assert "Block" in words and "more than 0.2 million" in words and "mm on it fits" in words
     picture = render(project, assets, 32, 24, 1, denoise=False)
-    assert np.isfinite(picture.light).all() and picture.shot.geometry.rest is None
+    assert np.isfinite(picture.light).all() and picture.task.geometry.rest is None
     enough = float(words.split("from ")[1].split(" mm")[0])
     coarse = project.with_material(project.material("m").with_(recipe=relief_of(Noise(), 0.5, enough)))
     assert fill_displacements(coarse, assets) == []
-    monkeypatch.setattr(displacing, "MOST_TOGETHER", 1000)
-    assert "left as bump" in displaced(coarse, "p", assets, 1000)
+    monkeypatch.setattr(displacement, "MOST_RELIEF_TOGETHER", 1000)
+    assert "left as bump" in displace(coarse, "p", assets, 1000)
 
 
 def test_it_is_made_anew_where_what_it_depends_on_changed_and_only_then():
@@ -172,7 +172,7 @@ def test_a_stamp_stands_as_high_and_slopes_as_wide_as_it_says(rise):
         is_displaced=True,
     )
     project, assets = project_of(box((40, 4, 40), 0.01), Recipe(), marks=[stamp])
-    made = displaced(project, "p", assets)
+    made = displace(project, "p", assets)
     assert solid_of(made).is_watertight
     own = made.mesh.vertices
     top = own[(np.abs(own[:, 0]) < 8) & (np.abs(own[:, 2]) < 8) & (own[:, 1] > 1)]
@@ -210,4 +210,4 @@ def test_a_row_becomes_true_relief_in_the_window_and_back_by_one_click(open_wind
 
 def seen_share(qtbot, window) -> int:
     picture_of(qtbot, window)
-    return int((window.hero.frame.sight.part == 0).sum())
+    return int((window.viewport.frame.first_hits.part == 0).sum())

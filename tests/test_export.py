@@ -10,12 +10,12 @@ from mat_shelf.cli import main
 from mat_shelf.document.project import Material, Part, Pose, Product, Zone
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.exchange.glb_export import export_glb
+from mat_shelf.exchange.models.glb_writer import export_glb
+from mat_shelf.exchange.models.importer import read_model
+from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.exchange.product_import import new_project, product_of
 from mat_shelf.exchange.project_file import save_project
 from mat_shelf.geometry.adjacency import face_areas
-from mat_shelf.geometry.glb import NamedMesh
-from mat_shelf.geometry.importing import read_model
 from mat_shelf.geometry.mesh import checked
 from mat_shelf.geometry.pose import posed_bounds
 from mat_shelf.geometry.solids import box, lathe
@@ -117,7 +117,7 @@ def test_the_command_says_what_is_wrong(project, tmp_path, capsys):
 
 
 def test_extensions_that_make_no_sense_are_passed_over(tmp_path):
-    from mat_shelf.geometry.gltf_materials import completed, read_words
+    from mat_shelf.exchange.models.gltf_materials import completed, read_words
 
     plain = Recipe()
     for extensions in (

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from mat_shelf.exchange import picture_writing
+from mat_shelf.exchange import image_writing
 from mat_shelf.system import file_writer
 from mat_shelf.system.file_writer import ChangedElsewhereError, WriteError, stamp_of, write_file
 
@@ -136,11 +136,11 @@ def full_after(count: int):
 def test_pictures_that_do_not_fit_leave_the_old_ones(ending, room, tmp_path, monkeypatch):
     light = np.random.default_rng(1).random((64, 64, 3), np.float32)
     path = tmp_path / f"render{ending}"
-    picture_writing.write_picture(path, light)
+    image_writing.write_image(path, light)
     whole = path.read_bytes()
     for write in (
-        lambda: picture_writing.write_picture(path, 0.5 * light),
-        lambda: picture_writing.write_pixels(path, (255 * light).astype(np.uint8)),
+        lambda: image_writing.write_image(path, 0.5 * light),
+        lambda: image_writing.write_pixels(path, (255 * light).astype(np.uint8)),
     ):
         monkeypatch.setattr(file_writer.os, "write", full_after(room))
         with pytest.raises(WriteError, match="the disk is full; free some space"):
@@ -154,7 +154,7 @@ def test_a_deep_picture_that_does_not_fit_leaves_the_old_one(tmp_path, monkeypat
     path.write_bytes(OLD)
     monkeypatch.setattr(file_writer.os, "write", full_after(100))
     with pytest.raises(WriteError, match="disk is full"):
-        picture_writing.write_picture(path, np.ones((32, 32, 3), np.float32), deep=True)
+        image_writing.write_image(path, np.ones((32, 32, 3), np.float32), deep=True)
     assert path.read_bytes() == OLD
 
 
@@ -214,6 +214,6 @@ def test_a_change_by_another_program_is_not_written_over(tmp_path):
 def test_encoded_pictures_are_read_by_others(tmp_path):
     """Pillow reads what went through memory to the disk."""
     pixels = np.random.default_rng(2).integers(0, 65536, (20, 30), dtype=np.uint16)
-    picture_writing.write_pixels(tmp_path / "deep.png", pixels)
+    image_writing.write_pixels(tmp_path / "deep.png", pixels)
     assert np.array_equal(np.asarray(Image.open(tmp_path / "deep.png")), pixels)
-    assert picture_writing.png_bytes(pixels) == (tmp_path / "deep.png").read_bytes()
+    assert image_writing.png_bytes(pixels) == (tmp_path / "deep.png").read_bytes()

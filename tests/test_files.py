@@ -17,9 +17,9 @@ from mat_shelf.document.swatch import Swatch
 from mat_shelf.exchange.package import PackageError
 from mat_shelf.exchange.project_file import open_project, save_project
 from mat_shelf.exchange.swatch_file import open_swatch, save_swatch
+from mat_shelf.library.library import Library
+from mat_shelf.library.shipped import SHIPPED
 from mat_shelf.optics.color import RGB_FROM_XYZ
-from mat_shelf.shelf.library import Shelf
-from mat_shelf.shelf.shipped import SHIPPED
 from mat_shelf.system import file_writer
 from mat_shelf.system.file_writer import sweep, write_file
 
@@ -194,51 +194,51 @@ def test_a_swatch_comes_back_as_it_was(tmp_path):
     assert open_swatch(path) == SHIPPED[0]
 
 
-def test_the_shelf_outlives_the_program(tmp_path):
-    shelf = Shelf(tmp_path / "shelf")
-    assert {e.name for e in shelf.entries()} == {s.name for s in SHIPPED} and len(SHIPPED) >= 24
-    shelf.add(Swatch(id="mine", name="My lacquer", family="Lacquer"))
-    again = Shelf(tmp_path / "shelf")
+def test_the_library_outlives_the_program(tmp_path):
+    library = Library(tmp_path / "shelf")
+    assert {e.name for e in library.entries()} == {s.name for s in SHIPPED} and len(SHIPPED) >= 24
+    library.add(Swatch(id="mine", name="My lacquer", family="Lacquer"))
+    again = Library(tmp_path / "shelf")
     assert "My lacquer" in [e.name for e in again.entries()] and not again.name_is_free("my LACQUER ")
 
 
 def test_a_damaged_index_is_made_again(tmp_path):
-    shelf = Shelf(tmp_path / "shelf")
+    library = Library(tmp_path / "shelf")
     (tmp_path / "shelf" / "index.sqlite").write_bytes(b"this is no database, however long it may be" * 100)
-    assert len(Shelf(tmp_path / "shelf").entries()) == len(SHIPPED)
-    shelf.rebuild()
-    assert len(shelf.entries()) == len(SHIPPED)
+    assert len(Library(tmp_path / "shelf").entries()) == len(SHIPPED)
+    library.rebuild()
+    assert len(library.entries()) == len(SHIPPED)
 
 
-def test_new_shipped_swatches_reach_an_old_shelf_and_thrown_out_ones_stay_out(tmp_path):
+def test_new_shipped_swatches_reach_an_old_library_and_deleted_ones_stay_out(tmp_path):
     folder = tmp_path / "shelf"
-    Shelf(folder)
+    Library(folder)
     (folder / "copper.swatch").unlink()
     given = folder / "shipped.txt"
     given.write_text("\n".join(key for key in given.read_text().split() if key != "chrome"))
     (folder / "chrome.swatch").unlink()
-    ids = {swatch.id for swatch in Shelf(folder).entries()}
+    ids = {swatch.id for swatch in Library(folder).entries()}
     assert "chrome" in ids and "copper" not in ids
 
 
 def test_a_broken_swatch_is_named_and_the_others_stay(tmp_path):
-    Shelf(tmp_path / "shelf")
+    Library(tmp_path / "shelf")
     (tmp_path / "shelf" / "torn.swatch").write_bytes(b"PK\x03\x04 torn")
     (tmp_path / "shelf" / "polished-brass.swatch").unlink()
-    shelf = Shelf(tmp_path / "shelf")
-    assert len(shelf.entries()) == len(SHIPPED) - 1
-    assert len(shelf.problems) == 1 and "torn.swatch" in shelf.problems[0]
+    library = Library(tmp_path / "shelf")
+    assert len(library.entries()) == len(SHIPPED) - 1
+    assert len(library.problems) == 1 and "torn.swatch" in library.problems[0]
 
 
 def test_search_finds_beginnings_of_words_and_takes_any_text(tmp_path):
-    shelf = Shelf(tmp_path / "shelf")
-    assert set(shelf.search("bra")) == {"polished-brass", "turned-brass"}
-    assert set(shelf.search("glass fros")) == {"frosted-glass", "icy-glass"}  # a name, and a note
-    assert "spirit" in shelf.search("ethanol")  # in its note
-    assert len(shelf.search("  ")) == len(SHIPPED)
+    library = Library(tmp_path / "shelf")
+    assert set(library.search("bra")) == {"polished-brass", "turned-brass"}
+    assert set(library.search("glass fros")) == {"frosted-glass", "icy-glass"}  # a name, and a note
+    assert "spirit" in library.search("ethanol")  # in its note
+    assert len(library.search("  ")) == len(SHIPPED)
     for text in ('"', "NEAR(", "a OR b", "name:brass", "*", "x' --", "\0", "blue-black", "ä" * 500):
-        shelf.search(text)
-    assert shelf.search("blue-black") == ["blue-black-ink"]
+        library.search(text)
+    assert library.search("blue-black") == ["blue-black-ink"]
 
 
 def test_metal_swatches_follow_published_n_and_k():
@@ -297,11 +297,11 @@ def test_metal_swatches_follow_published_n_and_k():
 
 def test_swatches_are_pictured_and_told_apart(tmp_path, monkeypatch):
     """Two swatches of one family, pictured by the worker that the window uses."""
-    from mat_shelf.app.shelf.thumbnail_worker import ThumbnailWorker
-    from mat_shelf.shelf import thumbnails
+    from mat_shelf.app.library.thumbnail_worker import ThumbnailWorker
+    from mat_shelf.library import thumbnails
 
     monkeypatch.setattr(thumbnails, "cache_root", lambda: tmp_path)
-    monkeypatch.setattr(thumbnails, "SAMPLES", 4)
+    monkeypatch.setattr(thumbnails, "THUMBNAIL_SAMPLES", 4)
     worker = ThumbnailWorker()
     recipes = [next(s.recipe for s in SHIPPED if s.id == name) for name in ("copper", "satin-steel")]
     for recipe in recipes:
@@ -313,5 +313,5 @@ def test_swatches_are_pictured_and_told_apart(tmp_path, monkeypatch):
         time.sleep(0.1)
     worker.close()
     one, other = (np.asarray(Image.open(path).convert("RGB")).astype(int) for path in paths)
-    assert one.shape == (thumbnails.SIZE, thumbnails.SIZE, 3)
+    assert one.shape == (thumbnails.THUMBNAIL_SIZE, thumbnails.THUMBNAIL_SIZE, 3)
     assert (one - other)[30:60, 40:70, 0].mean() - (one - other)[30:60, 40:70, 2].mean() > 10  # copper is the warmer

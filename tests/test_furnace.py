@@ -7,8 +7,7 @@ from truth_furnace import drawn, faults, read, told
 
 from mat_shelf.document.project import Camera
 from mat_shelf.document.recipe import Recipe
-from mat_shelf.optics.readings import ANGLES
-from mat_shelf.optics.readings import read as readings_of
+from mat_shelf.optics.measurements import ANGLES, measure
 
 WHITE = Recipe(base_color=(1, 1, 1), subsurface_color=(1, 1, 1))
 
@@ -99,7 +98,7 @@ def walked(cos: float, width: float, color, rng, count: int = 120_000) -> np.nda
 def test_coloured_rough_metals_beside_random_walks_on_their_microfacets(roughness, figure):
     """Gold, whose light of several bounces is redder than that of one; within 6 percent, white within 0.5."""
     gold, rng = (1.0, 0.78, 0.34), np.random.default_rng(5)
-    ours = readings_of(Recipe(base_color=gold, base_metalness=1.0, specular_roughness=roughness), 120_000).albedo
+    ours = measure(Recipe(base_color=gold, base_metalness=1.0, specular_roughness=roughness), 120_000).albedo
     for angle in ANGLES[::2]:
         exact = walked(np.cos(np.radians(angle)), roughness**2, gold, rng)
         figure(ours[angle], exact)

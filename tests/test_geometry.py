@@ -8,7 +8,7 @@ import trimesh
 
 from mat_shelf.demo import ink_bottle
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.geometry.glb import NamedMesh, glb_bytes, read_glb
+from mat_shelf.exchange.models.mesh_glb import NamedMesh, glb_bytes, read_glb
 from mat_shelf.geometry.mesh import MeshError, checked
 from mat_shelf.geometry.solids import box, lathe, rounded
 

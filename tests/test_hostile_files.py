@@ -20,21 +20,21 @@ from PIL import Image
 
 from mat_shelf.document.project import Project, Softbox
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.exchange.package import PackageError
-from mat_shelf.exchange.picture_reading import (
-    PictureError,
-    as_art,
-    drawn,
-    page_picture,
+from mat_shelf.exchange.image_reading import (
+    ImageError,
+    read_artwork,
+    read_image,
     read_map,
-    read_picture,
+    read_page,
+    read_svg,
 )
+from mat_shelf.exchange.models.import_process import import_model
+from mat_shelf.exchange.models.mesh_glb import read_glb
+from mat_shelf.exchange.package import PackageError
 from mat_shelf.exchange.project_file import open_project, save_project
-from mat_shelf.geometry.glb import read_glb
-from mat_shelf.geometry.import_process import import_model
 from mat_shelf.geometry.mesh import MeshError
 from mat_shelf.system import bounded
-from mat_shelf.system.bounded import FaultError, LimitError, Limits, TooLongError, run
+from mat_shelf.system.bounded import FaultError, LimitError, Limits, TooLongError, run_bounded
 
 
 @pytest.fixture(scope="module")
@@ -147,24 +147,24 @@ def test_pictures_that_decode_to_gigabytes_say_how_many():
     for read, data in (
         (read_map, hostile.empty_png(20_000, 20_000, 8, 6)),
         (read_map, hostile.wide_exr()),
-        (read_picture, hostile.empty_png(16_384, 12_000, 8, 2, rows=4)),
+        (read_image, hostile.empty_png(16_384, 12_000, 8, 2, rows=4)),
     ):
-        with pytest.raises(PictureError, match=r"would take [0-9.]+ (GB|MB) of memory.*make it smaller"):
+        with pytest.raises(ImageError, match=r"would take [0-9.]+ (GB|MB) of memory.*make it smaller"):
             read(data)
 
 
 def test_sound_art_of_14000_squared_pixels_is_taken():
     out = io.BytesIO()
     Image.new("L", (14_000, 14_000), 77).save(out, "PNG", compress_level=1)
-    pixels = read_map(as_art(out.getvalue()))
+    pixels = read_map(read_artwork(out.getvalue()))
     assert pixels.shape[:2] == (14_000, 14_000) and (pixels[::1000, ::1000] == 77).all()
 
 
 def test_drawings_that_never_end_or_reach_out_are_refused(monkeypatch, tmp_path):
-    with pytest.raises(PictureError, match="nodes limit"):
-        drawn(hostile.nested_drawing())
-    with pytest.raises(PictureError, match="asks for more than it may|memory"):
-        drawn(hostile.blurred_drawing())
+    with pytest.raises(ImageError, match="nodes limit"):
+        read_svg(hostile.nested_drawing())
+    with pytest.raises(ImageError, match="asks for more than it may|memory"):
+        read_svg(hostile.blurred_drawing())
     inner = tmp_path / "inner.png"
     Image.new("RGB", (4, 4), (255, 0, 0)).save(inner)
     head = '<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" viewBox="0 0 8 8"'
@@ -176,8 +176,8 @@ def test_drawings_that_never_end_or_reach_out_are_refused(monkeypatch, tmp_path)
         "><style>@import 'a.css';</style></svg>",
         '><image href="data:image/svg+xml;base64,PHN2Zy8+" width="8" height="8"/></svg>',
     ):
-        with pytest.raises(PictureError, match="another file|another drawing"):
-            drawn((head + body).encode())
+        with pytest.raises(ImageError, match="another file|another drawing"):
+            read_svg((head + body).encode())
     for whole in (
         b'<!DOCTYPE svg [<!ENTITY a "b">]>' + (head + "/>").encode(),
         (head + "><script>1</script></svg>").encode(),
@@ -185,55 +185,55 @@ def test_drawings_that_never_end_or_reach_out_are_refused(monkeypatch, tmp_path)
         b'<svg xmlns="http://www.w3.org/2000/svg"/>',
         b'<svg xmlns="http://www.w3.org/2000/svg" width="1" height="1000000"/>',
     ):
-        with pytest.raises(PictureError):
-            drawn(whole)
+        with pytest.raises(ImageError):
+            read_svg(whole)
 
 
 def test_a_drawing_keeps_its_proportions_and_its_clear_ground():
     head = '<svg xmlns="http://www.w3.org/2000/svg" '
     body = '><circle cx="10" cy="20" r="9" fill="#00f"/></svg>'
     for size in ('width="20mm" height="40mm" viewBox="0 0 20 40"', 'viewBox="0 0 20 40"', 'width="20" height="40px"'):
-        picture = Image.open(io.BytesIO(drawn((head + size + body).encode())))
+        picture = Image.open(io.BytesIO(read_svg((head + size + body).encode())))
         assert picture.size == (2048, 4096)
         pixels = np.asarray(picture.convert("RGBA"))
         assert tuple(pixels[2048, 1024]) == (0, 0, 255, 255) and pixels[20, 20, 3] == 0
 
 
 def test_a_page_that_never_ends_is_given_up(monkeypatch):
-    monkeypatch.setattr("mat_shelf.exchange.picture_reading._SECONDS", 2.0)
-    with pytest.raises(PictureError, match="longer than|asks for more|memory"):
-        page_picture(hostile.nested_forms(), 0)
+    monkeypatch.setattr("mat_shelf.exchange.image_reading._SECONDS", 2.0)
+    with pytest.raises(ImageError, match="longer than|asks for more|memory"):
+        read_page(hostile.nested_forms(), 0)
 
 
 def test_a_process_with_bounds_keeps_them():
     sent = ["text", None, 7, [1.5, {"a": b"bytes"}], np.arange(6, dtype=np.int16).reshape(2, 3), np.zeros((0, 3))]
-    came = run(copy.copy, sent)
+    came = run_bounded(copy.copy, sent)
     assert came[:3] == sent[:3] and came[3][1]["a"] == b"bytes"
     assert np.array_equal(came[4], sent[4]) and came[5].shape == (0, 3)
     came[4][0, 0] = 99  # and may be written to
     small = Limits(memory=64 << 20, output=16 << 20, seconds=20)
     with pytest.raises(LimitError, match="memory"):
-        run(bytes, 512 << 20, limits=small)
+        run_bounded(bytes, 512 << 20, limits=small)
     with pytest.raises(LimitError, match="16 MB"):
-        run(bytes, 32 << 20, limits=small)
+        run_bounded(bytes, 32 << 20, limits=small)
     with pytest.raises(LimitError):
-        run(os.abort)
+        run_bounded(os.abort)
     with pytest.raises(TooLongError):
-        run(time.sleep, 60, limits=Limits(seconds=0.1))
+        run_bounded(time.sleep, 60, limits=Limits(seconds=0.1))
     with pytest.raises(InterruptedError):
-        run(time.sleep, 60, progress=lambda text: False)
+        run_bounded(time.sleep, 60, progress=lambda text: False)
     with pytest.raises(FaultError, match="what is wrong") as told:
-        run(operator.getitem, {}, "what is wrong")
+        run_bounded(operator.getitem, {}, "what is wrong")
     assert told.value.kind == "KeyError"
-    assert run(copy.copy, [1]) == [1]
+    assert run_bounded(copy.copy, [1]) == [1]
 
 
 def test_readers_are_kept_however_large_the_program_is():
     held = np.ones(1 << 27)  # 1 GB, which a child's own figures begin with
     bounded.close()
-    run(copy.copy, [1])
+    run_bounded(copy.copy, [1])
     (first,) = bounded._idle
-    run(copy.copy, [1])
+    run_bounded(copy.copy, [1])
     assert bounded._idle == [first] and held[0] == 1
 
 

@@ -9,14 +9,14 @@ import pytest
 import trimesh
 
 from mat_shelf.exchange.assets import Assets
+from mat_shelf.exchange.models.import_process import import_model
+from mat_shelf.exchange.models.importer import read_model
 from mat_shelf.exchange.product_import import new_project, product_of
-from mat_shelf.geometry.import_process import import_model
-from mat_shelf.geometry.importing import read_model
 from mat_shelf.geometry.mesh import MeshError
 from mat_shelf.geometry.pose import posed_bounds
 from mat_shelf.geometry.size import depth_warning, other_units, size_question
 from mat_shelf.geometry.solids import box, moved
-from mat_shelf.rendering.touching import room_below
+from mat_shelf.scene.drop_test import clearance_below
 
 BOX = (10.0, 20.0, 30.0)
 
@@ -272,8 +272,8 @@ def test_tints_and_sizes_that_disagree_are_told():
 def test_a_part_sinks_until_it_touches():
     table = box((100, 20, 100), 1)
     cup = moved(box((20, 30, 20), 1), (0, 47.5, 0))
-    assert room_below(cup, [table]) == pytest.approx(27.5, abs=1e-3)
-    assert room_below(moved(cup, (200, 0, 0)), [table]) == pytest.approx(47.5, abs=1e-3)  # beside it is the floor
+    assert clearance_below(cup, [table]) == pytest.approx(27.5, abs=1e-3)
+    assert clearance_below(moved(cup, (200, 0, 0)), [table]) == pytest.approx(47.5, abs=1e-3)  # beside it is the floor
     spike = moved(box((4, 60, 4), 0.2), (0, 0, 0))
     wide = moved(box((80, 5, 80), 1), (0, 100, 0))
-    assert room_below(wide, [spike]) == pytest.approx(40, abs=1e-2)  # found from the spike's vertices
+    assert clearance_below(wide, [spike]) == pytest.approx(40, abs=1e-2)  # found from the spike's vertices

@@ -12,13 +12,13 @@ from mat_shelf.document.recipe import Recipe
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.solids import box, lathe, moved
 from mat_shelf.optics.media import single_albedo
-from mat_shelf.rendering.camera import make_view
+from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.film import Film
-from mat_shelf.rendering.geometry import Geometry
-from mat_shelf.rendering.lights import make_lights, plain_room
-from mat_shelf.rendering.nesting import OUTSIDE, nest_at
-from mat_shelf.rendering.scene import dress, project_dressing
-from mat_shelf.rendering.tracer import Shot, Tracer
+from mat_shelf.rendering.tracer import RenderTask, Tracer
+from mat_shelf.scene.geometry import Geometry
+from mat_shelf.scene.interior_list import OUTSIDE, interior_at
+from mat_shelf.scene.lights import make_lights, plain_room
+from mat_shelf.scene.material_table import make_material_table, project_material_table
 
 CLEAR = Recipe(transmission_weight=1.0, specular_roughness=0.0, specular_ior=1.5)
 WATER = CLEAR.with_(specular_ior=1.333, nesting_priority=3, contact="wet")
@@ -38,12 +38,16 @@ def joined(*meshes: Mesh) -> Mesh:
 
 
 def taken(meshes, recipes, lights, camera=AHEAD, zoned=(), size=(32, 32), samples=150, **options) -> np.ndarray:
-    shot = Shot(
-        Geometry(meshes), dress(recipes, range(len(meshes)), zoned=zoned), lights, make_view(camera, *size), **options
+    task = RenderTask(
+        Geometry(meshes),
+        make_material_table(recipes, range(len(meshes)), zoned=zoned),
+        lights,
+        make_camera_view(camera, *size),
+        **options,
     )
     film, tracer = Film(*size), Tracer(2)
     for _ in range(samples):
-        tracer.add_sample(shot, film)
+        tracer.add_sample(task, film)
     tracer.close()
     assert not film.dropped.any()
     return film.picture()  # fmt: skip
@@ -90,9 +94,9 @@ def test_a_camera_is_inside_of_what_is_around_it(figure):
     seen = taken([target, tank], [lamp, liquid], make_lights(EVEN * 0), camera, size=(8, 8), samples=8)
     figure(seen.mean(axis=(0, 1)), 0.5 * np.array([0.25, 0.0625, 1.0]))
     assert seen.mean(axis=(0, 1)) == pytest.approx(0.5 * np.array([0.25, 0.0625, 1.0]), rel=0.01)
-    geometry, bodies = Geometry([target, tank]), dress([lamp, liquid], [0, 1]).bodies
-    assert (nest_at((0, 0, 0), geometry, bodies) >= 0).sum() == 1
-    assert (nest_at((0, 0, 900), geometry, bodies) == OUTSIDE).all()
+    geometry, bodies = Geometry([target, tank]), make_material_table([lamp, liquid], [0, 1]).bodies
+    assert (interior_at((0, 0, 0), geometry, bodies) >= 0).sum() == 1
+    assert (interior_at((0, 0, 900), geometry, bodies) == OUTSIDE).all()
 
 
 @pytest.mark.parametrize(("size", "away"), [(0.1, 500.0), (10.0, 9000.0), (3000.0, 20_000.0)])
@@ -102,11 +106,11 @@ def test_what_is_around_a_camera_is_found_at_any_scale(size, away):
     glass = Mesh(
         (glass.vertices * size + np.float32([away, 0, away])).astype(np.float32), glass.triangles, glass.normals
     )
-    geometry, bodies = Geometry([glass]), dress([CLEAR], [0]).bodies
+    geometry, bodies = Geometry([glass]), make_material_table([CLEAR], [0]).bodies
     for turn in np.linspace(0, 6, 40):
         for radius, height, is_in in ((0.45, 0.5, True), (0.2, 0.5, False), (0.7, 0.5, False), (0.3, 0.05, True)):
             at = np.array([radius * np.cos(turn), height, radius * np.sin(turn)]) * size + (away, 0, away)
-            assert (nest_at(at, geometry, bodies) >= 0).any() == is_in, (turn, radius, height)
+            assert (interior_at(at, geometry, bodies) >= 0).any() == is_in, (turn, radius, height)
 
 
 def test_a_drop_of_water_on_wax_leaves_no_water_in_it(figure):
@@ -165,10 +169,10 @@ def test_a_part_may_have_a_priority_of_its_own():
             name="p", product=Product(name="p", parts=parts), materials=made,
             sets=(Set(id="s", name="s", backdrop=None),), current_set="s",
         )  # fmt: skip
-        dressing = project_dressing(project, SimpleNamespace(meshes={}, pictures={}))
-        shot = Shot(Geometry(meshes), dressing, make_lights(EVEN), make_view(AHEAD, 16, 16))
+        material_table = project_material_table(project, SimpleNamespace(meshes={}, pictures={}))
+        task = RenderTask(Geometry(meshes), material_table, make_lights(EVEN), make_camera_view(AHEAD, 16, 16))
         film, tracer = Film(16, 16), Tracer(1)
-        tracer.add_sample(shot, film)
+        tracer.add_sample(task, film)
         tracer.close()
         means.append(middle(film.picture()))
     assert means[0][0] > 5 * means[0][2] and means[1][2] > 5 * means[1][0]

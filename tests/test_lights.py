@@ -7,19 +7,20 @@ import OpenImageIO
 import pytest
 from numba import njit
 
-from mat_shelf.document.project import Camera, Picture, Softbox
+from mat_shelf.document.image import ImageRef
+from mat_shelf.document.project import Camera, Softbox
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.exchange.picture_reading import PictureError, read_room
+from mat_shelf.exchange.image_reading import ImageError, read_environment
 from mat_shelf.geometry.mesh import checked
-from mat_shelf.optics.kernels import F
-from mat_shelf.rendering.camera import make_view
+from mat_shelf.numerics.kernels import F
+from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.film import Film
-from mat_shelf.rendering.geometry import Geometry
-from mat_shelf.rendering.lights import make_lights, plain_room, room_light, sample_lights, set_lights
-from mat_shelf.rendering.scene import dress
-from mat_shelf.rendering.sets import SETS
-from mat_shelf.rendering.tracer import Shot, Tracer
+from mat_shelf.rendering.tracer import RenderTask, Tracer
+from mat_shelf.scene.geometry import Geometry
+from mat_shelf.scene.lights import make_lights, plain_room, room_light, sample_lights, set_lights
+from mat_shelf.scene.material_table import make_material_table
+from mat_shelf.scene.sets import SETS
 
 
 def uneven_room(height=16):
@@ -85,17 +86,17 @@ def test_a_softbox_lights_the_floor_as_its_configuration_factor_says(half_x, hal
     )
     corners = np.array([[-1, 0, -1], [-1, 0, 1], [1, 0, 1], [1, 0, -1]]) * 1000.0
     floor = checked(corners, [[0, 1, 2], [0, 2, 3]])
-    shot = Shot(
+    task = RenderTask(
         Geometry([floor]),
-        dress([Recipe(base_color=(0.5, 0.5, 0.5), specular_weight=0.0)], [0]),
+        make_material_table([Recipe(base_color=(0.5, 0.5, 0.5), specular_weight=0.0)], [0]),
         make_lights(np.zeros((4, 8, 3)), [box]),
         # From above, through the softbox: lights hide nothing, and shine to their front only.
-        make_view(Camera(position=(0, 500, 1), target=(0, 0, 0), focal_length=800), 8, 8),
+        make_camera_view(Camera(position=(0, 500, 1), target=(0, 0, 0), focal_length=800), 8, 8),
         depth=2,
     )
     film, tracer = Film(8, 8), Tracer(1)
     for _ in range(1000):
-        tracer.add_sample(shot, film)
+        tracer.add_sample(task, film)
     tracer.close()
     middle = film.picture().mean(axis=(0, 1)) @ [0.2126390, 0.7151687, 0.0721923]
     assert middle == pytest.approx(0.5 * 4.0 * 4 * corner, rel=0.02)
@@ -131,7 +132,7 @@ def test_a_room_picture_lights_from_where_it_is_bright(tmp_path, kind):
     assets = Assets()
     key, found = assets.add_room(room_with_a_lamp(tmp_path, kind))
     assert found == kind and assets.rooms[key][8, 40] == pytest.approx((900, 600, 300), rel=0.01)
-    studio = SETS[0].with_(room=Picture(name="room", digest=key, kind=kind), softboxes=(), room_luminance=500.0)
+    studio = SETS[0].with_(room=ImageRef(name="room", digest=key, kind=kind), softboxes=(), room_luminance=500.0)
     for turn in (0.0, 90.0):
         lights = set_lights(studio.with_(turn=turn), assets.rooms)
         i, j = np.unravel_index(lights.density.argmax(), lights.density.shape)
@@ -157,7 +158,7 @@ def test_room_pictures_that_cannot_be_used_say_why(tmp_path):
         (written(np.full((4, 8, 3), np.nan)), "not numbers"),
         (written(np.zeros((4, 8, 3))), "black throughout"),
     ):
-        with pytest.raises(PictureError, match=says):
+        with pytest.raises(ImageError, match=says):
             Assets().add_room(data)
 
 
@@ -170,8 +171,8 @@ def test_random_damage_to_room_pictures_is_told(tmp_path):
             places = rng.integers(0, len(broken), rng.integers(1, 8))
             broken[places] = rng.integers(0, 256, len(places))
             try:
-                room, _ = read_room(broken[: rng.integers(1, len(broken) + 1)].tobytes())
-            except PictureError:
+                room, _ = read_environment(broken[: rng.integers(1, len(broken) + 1)].tobytes())
+            except ImageError:
                 continue
             assert np.isfinite(room).all() and room.min() >= 0 and room.shape[1] == 2 * room.shape[0]
 
@@ -179,7 +180,7 @@ def test_random_damage_to_room_pictures_is_told(tmp_path):
 def test_wide_room_pictures_are_averaged_down(tmp_path):
     pixels = np.random.default_rng(2).random((2048, 4096, 3), np.float32)
     OpenImageIO.ImageBuf(pixels).write(str(tmp_path / "wide.exr"))
-    room, _ = read_room((tmp_path / "wide.exr").read_bytes())
+    room, _ = read_environment((tmp_path / "wide.exr").read_bytes())
     assert room.shape == (1024, 2048, 3) and room.mean() == pytest.approx(pixels.mean(), rel=1e-3)
     assert np.abs(room - pixels.reshape(1024, 2, 2048, 2, 3).mean(axis=(1, 3))).max() < 2e-3
 

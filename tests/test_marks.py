@@ -12,19 +12,19 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from test_art import layered
 
+from mat_shelf.document.image import ImageRef
 from mat_shelf.document.mark import Mark
-from mat_shelf.document.picture import Picture
 from mat_shelf.document.project import Camera, Material, Part, Product
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.exchange.picture_reading import PictureError, drawn
+from mat_shelf.exchange.image_reading import ImageError, read_svg
+from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.exchange.product_import import new_project
-from mat_shelf.geometry.glb import NamedMesh
 from mat_shelf.geometry.mesh import checked
-from mat_shelf.marks.lying import LyingError, beside, lay
-from mat_shelf.rendering.camera import make_view
+from mat_shelf.marks.surface_map import SurfaceMapError, map_surface, point_beside
+from mat_shelf.rendering.camera import make_camera_view
+from mat_shelf.rendering.first_hit import pixel_rays
 from mat_shelf.rendering.session import render
-from mat_shelf.rendering.sight import pixel_rays
 
 RED, BLUE = (200, 20, 20), (20, 20, 200)
 GLASS = Recipe(transmission_weight=1.0, specular_roughness=0.0, specular_ior=1.5)
@@ -42,9 +42,9 @@ def plain(color, width=60, height=40) -> np.ndarray:
     return np.tile(np.uint8(color), (height, width, 1))
 
 
-def art(assets: Assets, pixels, name="art") -> Picture:
+def art(assets: Assets, pixels, name="art") -> ImageRef:
     digest, kind = assets.add_map(png(pixels))
-    return Picture(name=f"{name}.png", digest=digest, kind=kind)
+    return ImageRef(name=f"{name}.png", digest=digest, kind=kind)
 
 
 def cylinder(radius=20.0, height=60.0, parts=360):
@@ -83,16 +83,16 @@ def test_a_label_of_30_by_20_mm_measures_so_along_a_cylinder(turn):
     assets = Assets()
     label = mark(width=30.0, height=20.0, turn=turn, art=art(assets, plain(RED)))
     project, assets = project_of(cylinder(), BLACK, label, assets=assets)
-    sheet = lay(label, assets.meshes[project.part("p").mesh])
+    sheet = map_surface(label, assets.meshes[project.part("p").mesh])
     assert sheet.lies.all() and sheet.stretch(30.0, 20.0) < 2e-3
     if turn:
         return
     camera = Camera(position=(0, 0, 500), target=(0, 0, 0), focal_length=200)
     rendered, color = albedo(project, assets, camera, 480, 360, 16)
     is_red = (color[..., 0] > 0.25) & (color[..., 1] < 0.05)
-    directions, _ = pixel_rays(make_view(camera, 480, 360), 480, 360)
+    directions, _ = pixel_rays(make_camera_view(camera, 480, 360), 480, 360)
     origins = np.ascontiguousarray(np.broadcast_to(np.float32(camera.position), directions.shape))
-    part, _, _, _, distance = rendered.shot.geometry.intersect(origins, directions)
+    part, _, _, _, distance = rendered.task.geometry.intersect(origins, directions)
     places = (origins + directions * distance[:, None])[is_red.ravel() & (part == 0)]
     angle = np.degrees(np.arctan2(places[:, 0], places[:, 2]))
     assert np.ptp(angle) == pytest.approx(math.degrees(30 / 20), abs=1.2)
@@ -103,7 +103,7 @@ def test_on_a_ball_it_shrinks_as_circles_round_its_middle_do():
     """A circle at the distance r on a sphere of radius R is 2 pi R sin(r / R) long."""
     solid = trimesh.creation.icosphere(5)
     mesh = checked(solid.vertices * 25, solid.faces, solid.vertices)
-    sheet = lay(mark(point=(0, 0, 25), width=40.0, height=40.0), mesh)
+    sheet = map_surface(mark(point=(0, 0, 25), width=40.0, height=40.0), mesh)
     expected = 1 - math.sin(math.hypot(20, 20) / 25) / (math.hypot(20, 20) / 25)
     assert sheet.stretch(40.0, 40.0) == pytest.approx(expected, abs=0.03)
     assert np.linalg.norm(sheet.points.reshape(-1, 3), axis=1) == pytest.approx(25, abs=0.05)
@@ -214,7 +214,7 @@ def test_cropped_and_padded_art_stays_at_its_printed_size():
 
 def test_a_mark_lies_on_the_next_version_of_its_part():
     """A bottle that became 2 mm wider and is cut into other facets: the label is on its wall again, as large."""
-    sheet = lay(mark(turn=10.0), cylinder(22.0, 64.0, 200))
+    sheet = map_surface(mark(turn=10.0), cylinder(22.0, 64.0, 200))
     assert sheet.lies.all()
     assert np.hypot(*sheet.points[sheet.lies][:, [0, 2]].T) == pytest.approx(22, abs=0.05)
     around = np.unwrap(np.arctan2(sheet.points[..., 0], sheet.points[..., 2]), axis=1)
@@ -240,16 +240,16 @@ def test_colours_of_art_are_kept_under_flat_light():
 def test_it_is_moved_by_millimetres_along_the_surface():
     mesh = cylinder()
     label = mark()
-    point, facing = beside(label, mesh, project_of(mesh, BLACK)[0].part("p").pose, math.pi * 10, 3.0)
+    point, facing = point_beside(label, mesh, project_of(mesh, BLACK)[0].part("p").pose, math.pi * 10, 3.0)
     assert point == pytest.approx((20, 3, 0), abs=0.05) and facing == pytest.approx((1, 0, 0), abs=0.02)
-    with pytest.raises(LyingError, match="ends"):
-        beside(label, mesh, project_of(mesh, BLACK)[0].part("p").pose, 0.0, 50.0)
+    with pytest.raises(SurfaceMapError, match="ends"):
+        point_beside(label, mesh, project_of(mesh, BLACK)[0].part("p").pose, 0.0, 50.0)
 
 
 def test_wrapped_right_round_its_ends_meet():
     mesh = cylinder()
     whole = 2 * math.pi * 20
-    sheet = lay(mark(width=whole, height=10.0), mesh)
+    sheet = map_surface(mark(width=whole, height=10.0), mesh)
     assert sheet.lies.all()
     assert np.abs(sheet.points[:, 0] - sheet.points[:, -1]).max() < 0.05
     assert sheet.stretch(whole, 10.0) < 5e-3
@@ -268,14 +268,14 @@ def test_wrapped_right_round_its_ends_meet():
     ],
 )
 def test_hostile_drawings_are_refused_in_words(svg, words, qapp):
-    with pytest.raises(PictureError, match=words):
-        drawn(svg)
+    with pytest.raises(ImageError, match=words):
+        read_svg(svg)
 
 
 def test_a_drawing_becomes_art_with_alpha(qapp):
     square = b'<rect width="20" height="20" fill="#c81414"/>'
     svg = b'<svg xmlns="http://www.w3.org/2000/svg" width="40" height="20">' + square + b"</svg>"
-    picture = np.asarray(Image.open(io.BytesIO(drawn(svg))))
+    picture = np.asarray(Image.open(io.BytesIO(read_svg(svg))))
     assert picture.shape == (2048, 4096, 4)
     assert tuple(picture[1000, 1000]) == (200, 20, 20, 255) and picture[1000, 3000, 3] == 0
 
@@ -283,7 +283,7 @@ def test_a_drawing_becomes_art_with_alpha(qapp):
 def test_art_is_dropped_on_the_product_carried_turned_sized_and_ordered(open_window, qtbot, small_project, tmp_path):
     """Each step is looked for in the document and in the picture."""
     window = open_window(*small_project)
-    workshop, work, board, hero = window.workshop, window.marks, window.marks_board, window.hero
+    workshop, work, board, viewport = window.workshop, window.marks, window.marks_board, window.viewport
     window.stations.buttons()[2].click()
     assert board.hint.isVisible()
     work.workshop.select("block")
@@ -292,7 +292,7 @@ def test_art_is_dropped_on_the_product_carried_turned_sized_and_ordered(open_win
     picture_of(qtbot, window)
     ys, xs = np.nonzero(seen(window, "block"))
     start = pixel_place(window, int(np.median(ys)), int(np.median(xs)))
-    dropped(window.hero, file, at=start)
+    dropped(window.viewport, file, at=start)
     qtbot.waitUntil(lambda: len(workshop.project.marks) == 1, timeout=20_000)
     label = work.mark
     assert label.part == "block" and label.width == pytest.approx(120 / 300 * 25.4, abs=0.01)
@@ -300,21 +300,21 @@ def test_art_is_dropped_on_the_product_carried_turned_sized_and_ordered(open_win
     assert blue.sum() > 60
 
     corner = window.mark_drag.handles()["upper right"].toPoint()
-    middle = hero.seen_place(work.sheet(label).middle_point()).toPoint()
-    QTest.mousePress(hero, LEFT, pos=corner)
-    QTest.mouseMove(hero, corner + (corner - middle) * 0.6)
-    QTest.mouseRelease(hero, LEFT, pos=corner + (corner - middle) * 0.6)
+    middle = viewport.seen_place(work.sheet(label).middle_point()).toPoint()
+    QTest.mousePress(viewport, LEFT, pos=corner)
+    QTest.mouseMove(viewport, corner + (corner - middle) * 0.6)
+    QTest.mouseRelease(viewport, LEFT, pos=corner + (corner - middle) * 0.6)
     assert work.mark.width == pytest.approx(1.6 * label.width, rel=0.1)
     assert work.mark.width / work.mark.height == pytest.approx(1.5, abs=0.02)
     larger = blue_pixels(picture_of(qtbot, window, samples=4))
     assert larger.sum() > 1.8 * blue.sum()
 
-    QTest.keyClick(hero, Qt.Key.Key_Right)
+    QTest.keyClick(viewport, Qt.Key.Key_Right)
     assert np.linalg.norm(np.subtract(work.mark.point, label.point)) == pytest.approx(0.1, abs=1e-3)
     workshop.undo()
     workshop.undo()
     assert work.mark == label
-    QTest.keyClick(hero, Qt.Key.Key_Q)
+    QTest.keyClick(viewport, Qt.Key.Key_Q)
     square = picture_of(qtbot, window, samples=4)
     assert blue_pixels(square).mean() > 0.1
     board.add("print")

@@ -7,13 +7,13 @@ import pytest
 from numba import njit
 
 from mat_shelf.document.recipe import Recipe
+from mat_shelf.numerics.kernels import F
 from mat_shelf.optics import parameters as P
 from mat_shelf.optics import surface
+from mat_shelf.optics.albedo_tables import albedo_tables, dielectric_albedo, mirror_albedo
+from mat_shelf.optics.coat_and_fuzz import NO_LAYERS, evaluate_layered, prepare_layered, sample_layered
 from mat_shelf.optics.diffuse import eon_several_color, eon_terms
-from mat_shelf.optics.energy import albedo_tables, dielectric_albedo, mirror_albedo
 from mat_shelf.optics.fresnel import fresnel_dielectric, fresnel_metal
-from mat_shelf.optics.kernels import F
-from mat_shelf.optics.layers import NO_LAYERS, evaluate_layered, prepare_layered, sample_layered
 from mat_shelf.optics.media import absorption
 from mat_shelf.optics.microfacet import ggx_density, smith_g1, widths
 from mat_shelf.optics.parameters import parameter_row
@@ -94,7 +94,7 @@ def prepared(p, wo, eta, tables):
     """As the path tracer prepares a hit."""
     if p[0, P.LAYERED] > 0:
         return prepare_layered(p, 0, wo, F(eta), tables, eta > 1)
-    lobes = surface.prepare(p, 0, wo, F(eta), tables, eta > 1)
+    lobes = surface.prepare_lobes(p, 0, wo, F(eta), tables, eta > 1)
     return lobes, lobes.is_sharp, NO_LAYERS
 
 
@@ -102,14 +102,14 @@ def prepared(p, wo, eta, tables):
 def sample(p, lobes, layers, wo, pick, u, v):
     if p[0, P.LAYERED] > 0:
         return sample_layered(lobes, layers, wo, pick, u, v)
-    return surface.sample(lobes, wo, pick, u, v)
+    return surface.sample_bsdf(lobes, wo, pick, u, v)
 
 
 @njit(error_model="numpy")
 def evaluate(p, lobes, layers, wo, wi):
     if p[0, P.LAYERED] > 0:
         return evaluate_layered(p, 0, lobes, layers, wo, wi)
-    return surface.evaluate(p, 0, lobes, wo, wi)
+    return surface.evaluate_bsdf(p, 0, lobes, wo, wi)
 
 
 @njit(error_model="numpy")

@@ -10,8 +10,8 @@ from test_pattern_window import begin, drop_pattern
 from mat_shelf.document.project import Material, Part, Product
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
+from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.exchange.product_import import new_project
-from mat_shelf.geometry.glb import NamedMesh
 from mat_shelf.geometry.solids import box, lathe, moved
 
 CLEAR = {"transmission_weight": 1.0, "specular_roughness": 0.0}
@@ -54,7 +54,7 @@ def test_liquid_darkens_with_depth_and_keeps_its_millimetres(window, qtbot):
     same numbers is darker still, since light goes three times as far."""
     workshop, board = window.workshop, window.board
     workshop.select("liquid")
-    window.hero.frame_part("glass")
+    window.viewport.frame_part("glass")
     board.kind_box.setCurrentText("Glass, liquid")
     board.kind_box.activated.emit(board.kind_box.currentIndex())
     assert board.rows["transmission_color"].isVisible() and board.rows["transmission_depth"].isVisible()
@@ -67,13 +67,13 @@ def test_liquid_darkens_with_depth_and_keeps_its_millimetres(window, qtbot):
     ink = mean_of(qtbot, window, "glass")
     assert ink[0] < 0.85 * pale[0]
     window.work.scale_to(3.0)
-    window.hero.frame_part("glass")
+    window.viewport.frame_part("glass")
     large = mean_of(qtbot, window, "glass")
     assert workshop.project.material("liquid").recipe.transmission_depth == 8
     assert large[0] < 0.85 * ink[0]
     for _ in range(4):
         workshop.undo()
-    window.hero.frame_part("glass")
+    window.viewport.frame_part("glass")
     assert np.abs(mean_of(qtbot, window, "glass") - water).max() < 8
 
 

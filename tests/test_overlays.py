@@ -11,11 +11,11 @@ from mat_shelf.document.pattern import Pattern, Placement, Relief
 from mat_shelf.document.project import Material
 from mat_shelf.document.recipe import Overlay, Recipe
 from mat_shelf.geometry.solids import box, moved
+from mat_shelf.library.overlays import READY_OVERLAYS
 from mat_shelf.patterns.points import flat_points
 from mat_shelf.patterns.sources import Constant, Noise
-from mat_shelf.rendering.feeding import Fed, lying_over, seen_overlay
-from mat_shelf.rendering.lights import make_lights
-from mat_shelf.shelf.overlays import READY_OVERLAYS
+from mat_shelf.scene.lights import make_lights
+from mat_shelf.scene.material_evaluation import TexturedMaterial, bind_overlays, seen_overlay
 
 
 def lit(color) -> Recipe:
@@ -58,7 +58,7 @@ def test_what_is_seen_is_an_exact_mixture():
 def test_choices_at_two_overlays_are_independent():
     """Were they drawn from one number, the lower of two half masks would never be seen."""
     recipe = lit(RED).with_(overlays=(over(BLUE, 0.5), over(GREEN, 0.5, key="p")))
-    fed = Fed(0, recipe, None, lying_over(recipe, {}))
+    fed = TexturedMaterial(0, recipe, None, bind_overlays(recipe, {}))
     random = np.random.default_rng(1).integers(0, 2**32, 40_000, dtype=np.uint32)
     points = flat_points(10, 200, 200)
     share = np.bincount(seen_overlay(fed.overlays, points, random) + 1) / 40_000
@@ -156,7 +156,7 @@ def test_an_overlay_is_laid_opened_tuned_and_undone(open_window, qtbot, small_pr
     board.mask_box.setCurrentIndex(0)
     board.mask_box.activated.emit(0)
     assert workshop.overlay.mask is None
-    QTest.keyClick(window.hero, Qt.Key.Key_Escape)
+    QTest.keyClick(window.viewport, Qt.Key.Key_Escape)
     assert workshop.overlay is None and workshop.selected == "block" and board.name.text() == "Red"
     for _ in range(4):
         workshop.undo()

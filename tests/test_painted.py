@@ -9,10 +9,10 @@ from PyQt6.QtTest import QTest
 from mat_shelf.document.pattern import Pattern
 from mat_shelf.document.project import Part
 from mat_shelf.geometry.solids import box
-from mat_shelf.patterns.by_hand import Hit, in_part
+from mat_shelf.patterns.placement_edit import PlacementHit, in_part
 from mat_shelf.patterns.points import Points, part_frames, part_salt
 from mat_shelf.patterns.sources.painted import Brush, Painted, Stroke
-from mat_shelf.patterns.step import Library, evaluate
+from mat_shelf.patterns.step import PatternContext, evaluate
 from mat_shelf.patterns.thumbnail import thumbnail
 
 UP = (0.0, 0.0, 1.0)
@@ -71,14 +71,14 @@ def test_places_of_a_turned_part_are_its_own():
     part = part.with_(pose=part.pose.with_(turn=(0, 90, 0), shift=(100, 0, 0)))
     mesh = box((40, 40, 2), 0.1)
     # Turned by 90 degrees about y, the sheet's front (+z) looks along +x.
-    place, normal = in_part(part, mesh, Hit("sheet", (101.0, 25.0, 7.0), (1.0, 0.0, 0.0)))
+    place, normal = in_part(part, mesh, PlacementHit("sheet", (101.0, 25.0, 7.0), (1.0, 0.0, 0.0)))
     assert np.allclose(normal, UP, atol=1e-3)
     assert np.allclose(place, np.subtract((-7, 25, 1), mesh.bounds.mean(axis=0)), atol=1e-3)
 
 
 def test_its_thumbnail_shows_all_of_it_flat():
     pattern = Pattern(id="p", name="P", steps=(Painted(strokes=(CREASE,)),))
-    pixels = thumbnail(pattern, Library(), 64, 64)[..., 0]
+    pixels = thumbnail(pattern, PatternContext(), 64, 64)[..., 0]
     columns, rows = np.nonzero(pixels.max(axis=0) > 40)[0], np.nonzero(pixels.max(axis=1) > 40)[0]
     assert np.ptp(columns) > 45 and np.ptp(rows) < 20 and abs(columns.mean() - 31.5) < 2 and abs(rows.mean() - 31.5) < 2
 
@@ -96,7 +96,7 @@ def test_bad_strokes_are_refused():
 def test_a_crease_is_painted_on_the_product(open_window, qtbot, small_project):
     """Painted, it shows in relief and in the colour; undo takes one stroke away; beside the part nothing happens."""
     window = open_window(*small_project)
-    board, work, workshop, hero = window.board, window.board.patterns, window.workshop, window.hero
+    board, work, workshop, viewport = window.board, window.board.patterns, window.workshop, window.viewport
     click_part(window, "block")
     QTest.mouseClick(board.patterns_card.add_button, LEFT)
     next(tile for tile, ready in board.new_popover.tiles if ready.pattern.name == "Painted by hand").click()
@@ -108,11 +108,11 @@ def test_a_crease_is_painted_on_the_product(open_window, qtbot, small_project):
     row, left, right = int(np.median(ys)), int(np.percentile(xs, 25)), int(np.percentile(xs, 75))
 
     def paint(modifiers=PLAIN):
-        QTest.mousePress(hero, LEFT, modifiers, pixel_place(window, row, left))
+        QTest.mousePress(viewport, LEFT, modifiers, pixel_place(window, row, left))
         for column in range(left, right + 1, 6):
-            QTest.mouseMove(hero, pixel_place(window, row, column))
+            QTest.mouseMove(viewport, pixel_place(window, row, column))
             QTest.qWait(5)
-        QTest.mouseRelease(hero, LEFT, modifiers, pixel_place(window, row, right))
+        QTest.mouseRelease(viewport, LEFT, modifiers, pixel_place(window, row, right))
 
     paint()  # the brush is off: this goes round the product
     assert not work.painted.strokes and workshop.camera != camera
@@ -131,7 +131,7 @@ def test_a_crease_is_painted_on_the_product(open_window, qtbot, small_project):
     painted = picture_of(qtbot, window).astype(int)
     blue = (painted - before)[..., 2] > 25
     assert abs(np.median(np.nonzero(blue)[0]) - row) < 8 and blue[inside].mean() > 0.02
-    assert not blue[~(hero.frame.sight.part == 0)].any()
+    assert not blue[~(viewport.frame.first_hits.part == 0)].any()
     assert np.median(np.nonzero(blue)[1]) == pytest.approx((left + right) / 2, abs=12)
 
     work.set_brush(work.brush.with_(strength=1.0))
@@ -141,10 +141,10 @@ def test_a_crease_is_painted_on_the_product(open_window, qtbot, small_project):
     assert (erased - before)[blue, 2].mean() < 0.6 * (painted - before)[blue, 2].mean()
     workshop.undo()
     assert len(work.painted.strokes) == 1
-    QTest.keyClick(hero, Qt.Key.Key_Escape)  # lays the brush down, and the strip stays
+    QTest.keyClick(viewport, Qt.Key.Key_Escape)  # lays the brush down, and the strip stays
     assert not work.hand and work.pattern is not None
     QTest.mouseClick(brush.paint_button, LEFT)
-    QTest.mouseClick(hero, LEFT, PLAIN, pixel_place(window, 3, 3))
+    QTest.mouseClick(viewport, LEFT, PLAIN, pixel_place(window, 3, 3))
     assert "Paint on a piece that wears" in window.notice.text.text() and len(work.painted.strokes) == 1
     QTest.mouseClick(brush.clear_button, LEFT)
     assert not work.painted.strokes

@@ -9,10 +9,10 @@ from PIL import Image
 from mat_shelf.document.project import Backdrop, Camera, Material, Part, Product, Project, Set, View
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.exchange.picture_writing import PictureError, write_picture
-from mat_shelf.geometry.glb import NamedMesh
+from mat_shelf.exchange.image_writing import ImageError, write_image
+from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.geometry.solids import box, lathe, moved
-from mat_shelf.rendering.layers import layers
+from mat_shelf.rendering.aovs import render_aovs
 from mat_shelf.rendering.session import render
 
 RADIUS, FAR, CENTRE = 40.0, 500.0, (0.0, 50.0, 0.0)
@@ -52,7 +52,7 @@ def rendered(scene):
 
 
 def test_depth_and_position_lie_on_the_ball(scene, rendered):
-    made = layers(scene[0], rendered, ("depth", "position", "normal"))
+    made = render_aovs(scene[0], rendered, ("depth", "position", "normal"))
     middle = 30, 45
     assert made["depth"][middle][0] == pytest.approx(FAR - RADIUS, abs=0.05)
     ball = np.linalg.norm(made["position"] - CENTRE, axis=2) < RADIUS * 1.2
@@ -64,11 +64,11 @@ def test_depth_and_position_lie_on_the_ball(scene, rendered):
     assert straight == pytest.approx((0, 0, 1), abs=0.05)
     # A pinhole sees the ball in a circle of tan(asin(r / d)): its area on the 36 mm wide frame.
     apparent = np.pi * (np.tan(np.arcsin(RADIUS / FAR)) * 105 / 36 * 90) ** 2
-    assert layers(scene[0], rendered, ("parts",))["part.Ball"].sum() == pytest.approx(apparent, rel=0.01)
+    assert render_aovs(scene[0], rendered, ("parts",))["part.Ball"].sum() == pytest.approx(apparent, rel=0.01)
 
 
 def test_masks_sum_to_one(scene, rendered):
-    made = layers(scene[0], rendered, ("parts", "materials"))
+    made = render_aovs(scene[0], rendered, ("parts", "materials"))
     for kind in ("part.", "material."):
         masks = [mask for name, mask in made.items() if name.startswith(kind)]
         assert sum(masks) == pytest.approx(np.ones((60, 90, 1)), abs=1e-5)
@@ -88,7 +88,7 @@ def test_a_glowing_surface_has_its_luminance(rendered):
 def test_a_cut_out_keeps_what_the_product_reflects_and_nothing_else(scene):
     project, assets = scene
     cut = render(project, assets, 90, 60, 24, seed=3, cut_out=True, denoise=False)
-    masks = layers(project, cut, ("parts",))
+    masks = render_aovs(project, cut, ("parts",))
     product = sum(mask for name, mask in masks.items() if name not in ("part.Backdrop", "part.No part"))
     assert cut.alpha == pytest.approx(product, abs=1e-5)
     assert cut.light[cut.alpha[..., 0] == 0].max() == 0
@@ -105,30 +105,30 @@ def test_a_time_limit_ends_the_render(scene):
 def test_deep_files_with_alpha_are_read_by_others(scene, tmp_path):
     cut = render(*scene, 90, 60, 8, seed=3, cut_out=True)
     path = tmp_path / "out.tiff"
-    write_picture(path, cut.light, cut.alpha, deep=True)
+    write_image(path, cut.light, cut.alpha, deep=True)
     deep = tifffile.imread(path)
     assert deep.shape == (60, 90, 4) and deep.dtype == np.uint16
     assert deep[..., 3] == pytest.approx(cut.alpha[..., 0] * 65535, abs=1)
-    write_picture(tmp_path / "out.png", cut.light, cut.alpha)
+    write_image(tmp_path / "out.png", cut.light, cut.alpha)
     shallow = np.asarray(Image.open(tmp_path / "out.png"))
     assert shallow.shape == (60, 90, 4)
     solid = shallow[..., 3] == 255
     assert abs(shallow[solid][:, :3] / 255 - deep[solid][:, :3] / 65535).max() < 1.1 / 255
-    write_picture(tmp_path / "deep.png", cut.light, cut.alpha, deep=True)
+    write_image(tmp_path / "deep.png", cut.light, cut.alpha, deep=True)
     assert (tmp_path / "deep.png").read_bytes()[24] == 16  # bit depth in the IHDR chunk (PNG, 11.2.2)
-    with pytest.raises(PictureError, match="JPEG has neither alpha nor 16 bits"):
-        write_picture(tmp_path / "out.jpg", cut.light, cut.alpha)
+    with pytest.raises(ImageError, match="JPEG has neither alpha nor 16 bits"):
+        write_image(tmp_path / "out.jpg", cut.light, cut.alpha)
 
 
 def test_passes_are_layers_of_an_exr(scene, rendered, tmp_path):
-    made = layers(scene[0], rendered)
+    made = render_aovs(scene[0], rendered)
     path = tmp_path / "out.exr"
-    write_picture(path, rendered.light, layers=made)
+    write_image(path, rendered.light, layers=made)
     with OpenEXR.File(str(path), separate_channels=True) as file:
         channels = {name: channel.pixels for name, channel in file.channels().items()}
     assert (channels["R"] == rendered.light[..., 0]).all()
     assert (channels["depth.Z"] == made["depth"][..., 0]).all()
     assert (channels["normal.X"] == made["normal"][..., 0]).all()
     assert (channels["part.Block v1_2.Y"] == made["part.Block v1.2"][..., 0]).all()
-    with pytest.raises(PictureError, match="passes need an EXR"):
-        write_picture(tmp_path / "out.png", rendered.light, layers=made)
+    with pytest.raises(ImageError, match="passes need an EXR"):
+        write_image(tmp_path / "out.png", rendered.light, layers=made)

@@ -18,15 +18,15 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog
 from test_pictures import bumps, bytes_of, normals_of
 
-from mat_shelf.app.missing_pictures import missing_pictures
+from mat_shelf.app.missing_images import missing_images
 from mat_shelf.app.patterns.pattern_work import PLACING
+from mat_shelf.document.image import ImageRef
 from mat_shelf.document.pattern import Feed, Pattern
-from mat_shelf.document.picture import Picture
 from mat_shelf.document.project import Material, Part, Product
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
+from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.exchange.product_import import new_project
-from mat_shelf.geometry.glb import NamedMesh
 from mat_shelf.geometry.solids import box, lathe, moved
 from mat_shelf.patterns.ready import Ready
 from mat_shelf.patterns.sources import Noise, Pictured
@@ -264,8 +264,8 @@ def test_grain_goes_round_a_turned_part(window, qtbot):
     work.show_alone(True)
     alone = picture_of(qtbot, window).astype(float)[..., 1]
     parts = [p.id for p in window.workshop.project.product.parts]
-    sight = window.hero.frame.sight
-    ys, xs = np.nonzero(sight.part == parts.index("roller"))
+    first_hits = window.viewport.frame.first_hits
+    ys, xs = np.nonzero(first_hits.part == parts.index("roller"))
     middle = round(xs.mean())
     rows_in = range(ys.min() + (ys.max() - ys.min()) // 3, ys.max() - 12)
     patch = alone[rows_in.start : rows_in.stop, middle - 14 : middle + 15]
@@ -366,16 +366,16 @@ def test_a_pattern_is_moved_on_the_product(window, qtbot):
     before = picture_of(qtbot, window).astype(int)[..., 1]
     QTest.mouseClick(strip.place_button, LEFT)
     assert work.hand == PLACING
-    camera, hero = window.workshop.camera, window.hero
+    camera, viewport = window.workshop.camera, window.viewport
     ys, xs = np.nonzero(seen(window, "block"))
     front = ys > np.median(ys)
     row, column = int(np.median(ys[front])), int(np.median(xs[front]))
     start, end = pixel_place(window, row, column), pixel_place(window, row + 6, column + 10)
-    QTest.mousePress(hero, LEFT, PLAIN, start)
+    QTest.mousePress(viewport, LEFT, PLAIN, start)
     for share in (0.4, 0.7, 1.0):
-        QTest.mouseMove(hero, start + (end - start) * share)
+        QTest.mouseMove(viewport, start + (end - start) * share)
         QTest.qWait(20)
-    QTest.mouseRelease(hero, LEFT, PLAIN, end)
+    QTest.mouseRelease(viewport, LEFT, PLAIN, end)
     assert window.workshop.camera == camera and work.pattern.placement.shift != (0, 0)
     assert window.workshop.history.undo_label == "Placement"
     after = picture_of(qtbot, window).astype(int)[..., 1]
@@ -387,9 +387,9 @@ def test_a_pattern_is_moved_on_the_product(window, qtbot):
     assert work.pattern.placement.shift == (0, 0)
 
     # With Shift the drag turns it; the wheel with Control sizes it.
-    QTest.mousePress(hero, LEFT, Qt.KeyboardModifier.ShiftModifier, start)
-    send_move(hero, start, start + type(start)(40, 0))
-    QTest.mouseRelease(hero, LEFT, Qt.KeyboardModifier.ShiftModifier, start + type(start)(40, 0))
+    QTest.mousePress(viewport, LEFT, Qt.KeyboardModifier.ShiftModifier, start)
+    send_move(viewport, start, start + type(start)(40, 0))
+    QTest.mouseRelease(viewport, LEFT, Qt.KeyboardModifier.ShiftModifier, start + type(start)(40, 0))
     assert work.pattern.placement.turn == pytest.approx(20, abs=1)
     QTest.mouseClick(strip.place_button, LEFT)
     assert work.hand == ""
@@ -429,29 +429,29 @@ def test_worn_edges_are_made_in_the_background(window, qtbot):
     work.put_step(0, work.pattern.steps[0].with_(radius=7.0))
     work.feed("base_color", work.pattern_id)
     work.set_feed(work.recipe.feed("base_color").with_(low=(0.4, 0.4, 0.4), high=(1.0, 0.0, 0.0)))
-    qtbot.waitUntil(lambda: 7.0 in {key.radius for key in window.workshop.assets.shape_maps}, timeout=60_000)
+    qtbot.waitUntil(lambda: 7.0 in {key.radius for key in window.workshop.assets.geometry_maps}, timeout=60_000)
     qtbot.waitUntil(lambda: window.shapes.job is None, timeout=20_000)
     worn = picture_of(qtbot, window).astype(int)
     red = (worn - before)[..., 0] - (worn - before)[..., 2]
-    part = window.hero.frame.sight.part == 1
+    part = window.viewport.frame.first_hits.part == 1
     rim = part & ~inside
     assert red[rim].mean() > red[inside].mean() + 10
 
 
-def test_a_ready_pattern_comes_from_the_shelf(window, qtbot):
+def test_a_ready_pattern_comes_from_the_library(window, qtbot):
     """Found by its tag, begun by Enter on the material of the selected piece; its placement is laid on another."""
-    shelf, work = window.shelf, window.board.patterns
-    shelf.search.setText("turned")
-    rows = [row for row in shelf.model.rows if isinstance(row, Ready)]
+    library, work = window.library, window.board.patterns
+    library.search.setText("turned")
+    rows = [row for row in library.model.rows if isinstance(row, Ready)]
     assert rows and all("turned" in row.tags or "turned" in row.pattern.name.lower() for row in rows)
-    index = shelf.model.index(shelf.model.rows.index(rows[0]))
-    qtbot.waitUntil(lambda: shelf.model.picture(rows[0]) is not None, timeout=20_000)
+    index = library.model.index(library.model.rows.index(rows[0]))
+    qtbot.waitUntil(lambda: library.model.picture(rows[0]) is not None, timeout=20_000)
     window.workshop.select(None)
-    shelf.list.activated.emit(index)
+    library.list.activated.emit(index)
     assert "Click a piece" in window.notice.text.text()
     click_part(window, window.workshop.project.product.parts[0].id)
     count = len(work.recipe.patterns)
-    shelf.list.activated.emit(index)
+    library.list.activated.emit(index)
     assert len(work.recipe.patterns) == count + 1 and work.pattern.steps == rows[0].pattern.steps
     work.put_placement(work.pattern.placement.with_(size=7.5, turn=30.0))
     QTest.mouseClick(window.board.strip.copy_button, LEFT)
@@ -476,7 +476,7 @@ def test_missing_pictures_are_told_and_found_again_by_content_or_name(
             np.full((8, 8, 3), ((255, 0, 0), (0, 0, 255))[k], np.uint8) - rng.integers(0, 2, (8, 8, 3), np.uint8)
         )
         digest, kind = kept.add_map(data)
-        pictures.append((Picture(name=name, digest=digest, kind=kind), data))
+        pictures.append((ImageRef(name=name, digest=digest, kind=kind), data))
     patterns = tuple(
         Pattern(id=f"p{k}", name=f"P{k}", steps=(Pictured(picture=picture),), placement=Pictured.usual)
         for k, (picture, _) in enumerate(pictures)
@@ -497,7 +497,7 @@ def test_missing_pictures_are_told_and_found_again_by_content_or_name(
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *a: str(tmp_path))
     next(button for button in window.notice.buttons if button.text().startswith("Look")).click()
     qtbot.waitUntil(lambda: "2 found" in window.notice.text.text(), timeout=20_000)
-    assert missing_pictures(window.workshop) == []
+    assert missing_images(window.workshop) == []
     after = picture_of(qtbot, window)[seen(window, "block")].astype(int).mean(axis=0)
     assert abs(np.ptp(before)) < 30 and after[2] > after[0] + 60
 

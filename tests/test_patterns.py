@@ -15,7 +15,7 @@ from mat_shelf.document.pattern import MOST_ASKED, Feed, Pattern, Placement, Rel
 from mat_shelf.document.project import Material, Part, Product, Project, Set
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.geometry.glb import NamedMesh
+from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.geometry.mesh import checked
 from mat_shelf.geometry.pose import turn_matrix
 from mat_shelf.patterns.points import Points, flat_points, part_frames
@@ -33,7 +33,7 @@ from mat_shelf.patterns.sources import (
     Weave,
 )
 from mat_shelf.patterns.sources.painted import Painted
-from mat_shelf.patterns.step import Library, evaluate, is_colored
+from mat_shelf.patterns.step import PatternContext, evaluate, is_colored
 from mat_shelf.patterns.steps import (
     STEPS,
     Combine,
@@ -47,18 +47,18 @@ from mat_shelf.patterns.steps import (
     Tint,
     Warp,
 )
-from mat_shelf.rendering.alone import shown_alone
-from mat_shelf.rendering.feeding import bent_normals, fed_value
+from mat_shelf.rendering.first_hit import find_first_hits, pixel_rays
+from mat_shelf.rendering.pattern_preview import pattern_preview
 from mat_shelf.rendering.session import render
-from mat_shelf.rendering.sight import pixel_rays, see
+from mat_shelf.scene.material_evaluation import bent_normals, fed_value
 
 
 def pattern(*steps, name="p", **placement):
     return Pattern(id=name, name=name.capitalize(), steps=steps, placement=Placement(**placement))
 
 
-def library(*patterns):
-    return Library({p.id: p for p in patterns})
+def context(*patterns):
+    return PatternContext({p.id: p for p in patterns})
 
 
 def on_surface(position, normal, mesh=None, uv=None):
@@ -223,7 +223,7 @@ def test_bump_tilts_normals_as_a_displaced_sphere_does():
     true = np.cross(toward(a, 1) - toward(a, -1), toward(b, 1) - toward(b, -1))
     true /= np.linalg.norm(true, axis=1, keepdims=True)
     points = Points((radius * n).astype(np.float32), n.astype(np.float32), np.zeros(4000, np.int32), frames)
-    ours = bent_normals((Relief(id="r", pattern="p", height=height),), points, library(made))
+    ours = bent_normals((Relief(id="r", pattern="p", height=height),), points, context(made))
     degrees = np.degrees(np.arccos(np.clip((ours * true).sum(1), -1, 1)))
     tilt = np.degrees(np.arccos(np.clip((n * true).sum(1), -1, 1)))
     assert tilt.mean() > 2 and degrees.mean() < 0.25
@@ -263,15 +263,15 @@ def test_relief_finer_than_a_pixel_loses_no_light():
 def test_the_renderer_sees_what_the_evaluator_says():
     made = pattern(Checker(), size=7.0, projection="planar", axis="y")
     project, assets = plate(Recipe(patterns=(made,)))
-    alone = shown_alone(project, "m", project.material("m").recipe, made)
+    alone = pattern_preview(project, "m", project.material("m").recipe, made)
     rendered = render(alone, assets, 96, 64, 1, denoise=False)
-    sight = see(project, rendered.shot.geometry, project.view.camera, 96, 64)
-    directions, cosines = pixel_rays(rendered.shot.view, 96, 64)
-    distance = np.where(np.isfinite(sight.depth), sight.depth, 0).reshape(-1) / cosines
-    places = np.array(rendered.shot.view.position) + directions * distance[:, None]
-    on = (sight.part.reshape(-1) >= 0) & (np.abs(places[:, [0, 2]] % 7 - 3.5).max(1) < 3)  # clear of the borders
+    first_hits = find_first_hits(project, rendered.task.geometry, project.view.camera, 96, 64)
+    directions, cosines = pixel_rays(rendered.task.view, 96, 64)
+    distance = np.where(np.isfinite(first_hits.depth), first_hits.depth, 0).reshape(-1) / cosines
+    places = np.array(rendered.task.view.position) + directions * distance[:, None]
+    on = (first_hits.part.reshape(-1) >= 0) & (np.abs(places[:, [0, 2]] % 7 - 3.5).max(1) < 3)  # clear of the borders
     up = np.tile(np.float32([0, 1, 0]), (on.sum(), 1))
-    where = Points(places[on].astype(np.float32), up, np.zeros(on.sum(), np.int32), rendered.shot.geometry.frames)
+    where = Points(places[on].astype(np.float32), up, np.zeros(on.sum(), np.int32), rendered.task.geometry.frames)
     expected = evaluate(made, where) ** 2.2 * 0.75  # a display's decoding, on a film whose white is 0.75
     assert on.sum() > 1000
     assert rendered.light.reshape(-1, 3)[on, 1] == pytest.approx(expected, abs=0.01)
@@ -283,13 +283,13 @@ def test_feeds_keep_their_range_amount_and_the_inputs_limits():
     recipe = Recipe(specular_roughness=0.5, patterns=(ramp,))
 
     def fed(**feed):
-        return fed_value(recipe, Feed(input="specular_roughness", pattern="ramp", **feed), points, library(ramp))
+        return fed_value(recipe, Feed(input="specular_roughness", pattern="ramp", **feed), points, context(ramp))
 
     assert fed(low=0.2, high=0.4)[[0, -1]] == pytest.approx([0.201, 0.399], abs=1e-3)
     assert fed(low=0.2, high=0.4, amount=0.5)[[0, -1]] == pytest.approx([0.3505, 0.4495], abs=1e-3)
     assert fed(low=-3.0, high=7.0).min() == 0 and fed(low=-3.0, high=7.0).max() == 1
     color = fed_value(
-        recipe, Feed(input="base_color", pattern="ramp", low=(0, 0, 0), high=(1.0, 0.5, 0)), points, library(ramp)
+        recipe, Feed(input="base_color", pattern="ramp", low=(0, 0, 0), high=(1.0, 0.5, 0)), points, context(ramp)
     )
     assert color.shape == (100, 3) and color[-1] == pytest.approx([0.995, 0.4975, 0], abs=1e-3)
 
@@ -301,7 +301,7 @@ def test_steps_do_what_their_names_say():
     def after(*steps, others=()):
         made = pattern(ramp, *steps, size=10.0)
         points.known.clear()
-        return evaluate(made, points, library(made, *others))
+        return evaluate(made, points, context(made, *others))
 
     x = after()
     assert after(Invert()) == pytest.approx(1 - x)
@@ -433,9 +433,9 @@ def test_variants_follow_in_single_patterns_and_feeds():
 
 
 def test_colors_are_told_from_greys():
-    assert not is_colored(pattern(Noise()), Library())
-    assert is_colored(pattern(Noise(), Ramp()), Library())
-    assert not is_colored(pattern(Noise(), Ramp().with_(is_on=False)), Library())
+    assert not is_colored(pattern(Noise()), PatternContext())
+    assert is_colored(pattern(Noise(), Ramp()), PatternContext())
+    assert not is_colored(pattern(Noise(), Ramp().with_(is_on=False)), PatternContext())
 
 
 @pytest.mark.parametrize("source", [Scratches(), Weave(), Grain()])
@@ -449,7 +449,7 @@ def test_the_slope_of_relief_does_not_hang_on_where_the_part_lies(source):
     for far in (0.0, 400.0):
         frames = part_frames([mesh], [(np.eye(3), np.full(3, far), 1.0)], [1])
         points = Points((flat + far).astype(np.float32), normals, np.zeros(3000, np.int32), frames)
-        bent = bent_normals((Relief(id="r", pattern="p", height=0.01),), points, library(made))
+        bent = bent_normals((Relief(id="r", pattern="p", height=0.01),), points, context(made))
         tilts.append(np.arccos(np.clip(bent[:, 2], -1, 1)).mean())
     assert tilts[1] == pytest.approx(tilts[0], rel=0.1)
 
@@ -466,7 +466,7 @@ def test_patterns_from_elsewhere_cannot_take_for_ever_or_fall_over():
     with pytest.raises(ValidationError, match="stands on more than 120 steps"):
         Recipe(patterns=tuple(chain))
     deepest = tuple(chain[:60])
-    assert np.isfinite(evaluate(deepest[-1], flat_points(10.0, 4, 4), library(*deepest))).all()
+    assert np.isfinite(evaluate(deepest[-1], flat_points(10.0, 4, 4), context(*deepest))).all()
     with pytest.raises(ValidationError) as fault:
         Pattern.model_validate_json(json.dumps({"id": "p", "name": "P", "steps": [{"kind": "noise", "octaves": 99}]}))
     assert "step 'Noise', octaves" in explain(fault.value) and "\n" not in explain(fault.value)

@@ -8,21 +8,21 @@ import pytest
 import tifffile
 from PIL import Image
 
+from mat_shelf.document.image import ImageRef
 from mat_shelf.document.pattern import Pattern, Placement, Relief
-from mat_shelf.document.picture import Picture
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.exchange.picture_reading import PictureError, read_map
+from mat_shelf.exchange.image_reading import ImageError, read_map
 from mat_shelf.exchange.project_file import open_project, save_project
 from mat_shelf.exchange.texture_set import picture_size, points_down, recognised, with_set
 from mat_shelf.geometry.mesh import checked
+from mat_shelf.library.library import Library
+from mat_shelf.library.shipped import SHIPPED
+from mat_shelf.patterns.mipmap import Mipmap
 from mat_shelf.patterns.points import Points, flat_points, part_frames
-from mat_shelf.patterns.pyramid import Pyramid
 from mat_shelf.patterns.sources import Pictured
-from mat_shelf.patterns.step import Library, evaluate
-from mat_shelf.rendering.feeding import bent_normals
-from mat_shelf.shelf.library import Shelf
-from mat_shelf.shelf.shipped import SHIPPED
+from mat_shelf.patterns.step import PatternContext, evaluate
+from mat_shelf.scene.material_evaluation import bent_normals
 
 DIGEST = "0" * 64
 
@@ -33,15 +33,15 @@ def bytes_of(pixels, kind="PNG") -> bytes:
     return out.getvalue()
 
 
-def shown(pyramid, name="map.png", **fields) -> tuple[Pattern, Library]:
-    picture = Picture(name=name, digest=DIGEST, kind="png")
+def shown(pyramid, name="map.png", **fields) -> tuple[Pattern, PatternContext]:
+    picture = ImageRef(name=name, digest=DIGEST, kind="png")
     made = Pattern(
         id="p",
         name="P",
         steps=(Pictured(picture=picture, **fields),),
         placement=Placement(projection="planar", axis="z", size=10.0),
     )
-    return made, Library({"p": made}, {DIGEST: pyramid})
+    return made, PatternContext({"p": made}, {DIGEST: pyramid})
 
 
 @pytest.mark.parametrize("depth", ["uint8", "uint16", "float32"])
@@ -59,26 +59,26 @@ def test_pictures_are_read_as_other_readers_do(depth, tmp_path):
         data, scale = (tmp_path / "a.tif").read_bytes(), 1
     read = read_map(data)
     assert read.dtype.name == depth
-    made, library = shown(Pyramid(read), space="plain")
+    made, context = shown(Mipmap(read), space="plain")
     points = flat_points(10.0, 32, 24)
     points.footprint = 0.0
-    values = evaluate(made, points, library).reshape(24, 32, -1)
+    values = evaluate(made, points, context).reshape(24, 32, -1)
     assert values == pytest.approx(pixels.reshape(24, 32, -1) / scale, abs=2e-5)
 
 
 def test_colors_are_decoded_and_alpha_stays_beside_them():
     pixels = np.zeros((8, 8, 4), np.uint8)
     pixels[:] = (128, 64, 255, 51)
-    pyramid = Pyramid(read_map(bytes_of(pixels)))
-    made, library = shown(pyramid)
+    pyramid = Mipmap(read_map(bytes_of(pixels)))
+    made, context = shown(pyramid)
     # IEC 61966-2-1, values from memory of its table
-    assert evaluate(made, flat_points(10, 4, 4), library)[5] == pytest.approx([0.21586, 0.05126, 1.0], abs=1e-4)
-    made, library = shown(pyramid, shown="alpha", space="plain")
-    assert evaluate(made, flat_points(10, 4, 4), library) == pytest.approx(0.2, abs=1e-3)
+    assert evaluate(made, flat_points(10, 4, 4), context)[5] == pytest.approx([0.21586, 0.05126, 1.0], abs=1e-4)
+    made, context = shown(pyramid, shown="alpha", space="plain")
+    assert evaluate(made, flat_points(10, 4, 4), context) == pytest.approx(0.2, abs=1e-3)
 
 
 def test_300_pixels_at_300_per_inch_are_an_inch():
-    assert picture_size(Pyramid(np.zeros((10, 300, 1), np.uint8)), 300) == pytest.approx(25.4)
+    assert picture_size(Mipmap(np.zeros((10, 300, 1), np.uint8)), 300) == pytest.approx(25.4)
 
 
 def bumps(size=128):
@@ -100,11 +100,11 @@ def normals_of(x, y, down=False):
 def test_the_way_green_points_is_found_by_the_slopes(down):
     _, x, y = bumps()
     picture = normals_of(x, y, down)
-    assert points_down(Pyramid(picture)) == down
+    assert points_down(Mipmap(picture)) == down
     noise = np.random.default_rng(1).integers(-2, 3, picture.shape)
     noisy = np.clip(picture + noise, 0, 255).astype(np.uint8)
-    assert points_down(Pyramid(noisy)) == down
-    assert points_down(Pyramid(np.full((64, 64, 3), (128, 128, 255), np.uint8))) is None
+    assert points_down(Mipmap(noisy)) == down
+    assert points_down(Mipmap(np.full((64, 64, 3), (128, 128, 255), np.uint8))) is None
 
 
 @pytest.mark.parametrize("turn", [0.0, 90.0, 37.0])
@@ -118,11 +118,11 @@ def test_pictured_normals_bend_as_their_height_does(turn, down):
     grey = ((height - low) / (high - low)).astype(np.float32)[..., None]
     one, other = "1" * 64, "2" * 64
     sources = {
-        "h": Pictured(picture=Picture(name="h.png", digest=one, kind="png"), space="plain"),
-        "n": Pictured(picture=Picture(name="n.png", digest=other, kind="png"), space="plain"),
+        "h": Pictured(picture=ImageRef(name="h.png", digest=one, kind="png"), space="plain"),
+        "n": Pictured(picture=ImageRef(name="n.png", digest=other, kind="png"), space="plain"),
     }
     patterns = {k: Pattern(id=k, name=k, steps=(s,), placement=placement) for k, s in sources.items()}
-    library = Library(patterns, {one: Pyramid(grey), other: Pyramid(normals_of(x * rise, y * rise, down))})
+    context = PatternContext(patterns, {one: Mipmap(grey), other: Mipmap(normals_of(x * rise, y * rise, down))})
     rng = np.random.default_rng(4)
     flat = rng.uniform(-40, 40, (2000, 3)) * (1, 1, 0)
     mesh = checked([[-50, -50, 0], [50, -50, 0], [50, 50, 1e-3]], [[0, 1, 2]])
@@ -131,7 +131,7 @@ def test_pictured_normals_bend_as_their_height_does(turn, down):
 
     def bent(row):
         points = Points(flat.astype(np.float32), up, np.zeros(2000, np.int32), frames)
-        return bent_normals((row,), points, library)
+        return bent_normals((row,), points, context)
 
     by_height = bent(Relief(id="r", pattern="h", height=float(high - low)))
     by_normal = bent(Relief(id="r", pattern="n", kind="normal, green down" if down else "normal"))
@@ -154,8 +154,8 @@ def test_pictured_normals_bend_as_their_height_does(turn, down):
     ],
 )
 def test_files_of_a_set_are_known_by_their_names(name, role):
-    pyramid = Pyramid(np.random.default_rng(1).integers(0, 256, (32, 32, 3), dtype=np.uint8))
-    assert recognised(Picture(name=name, digest=DIGEST, kind="png"), pyramid).role == role
+    pyramid = Mipmap(np.random.default_rng(1).integers(0, 256, (32, 32, 3), dtype=np.uint8))
+    assert recognised(ImageRef(name=name, digest=DIGEST, kind="png"), pyramid).role == role
 
 
 def test_files_without_a_telling_name_are_known_by_what_is_in_them():
@@ -168,8 +168,8 @@ def test_files_without_a_telling_name_are_known_by_what_is_in_them():
         (grey, "height"),
         (rng.integers(0, 256, (32, 32, 3), dtype=np.uint8), "color"),
     ):
-        assert recognised(Picture(name="IMG_0042.png", digest=DIGEST, kind="png"), Pyramid(pixels)).role == role
-    lying = recognised(Picture(name="saddle_normal.png", digest=DIGEST, kind="png"), Pyramid(grey))
+        assert recognised(ImageRef(name="IMG_0042.png", digest=DIGEST, kind="png"), Mipmap(pixels)).role == role
+    lying = recognised(ImageRef(name="saddle_normal.png", digest=DIGEST, kind="png"), Mipmap(grey))
     assert lying.role == "none" and "no normals" in lying.reason
 
 
@@ -188,7 +188,7 @@ def a_set(assets):
     taken = []
     for name, pixels in files.items():
         key, kind = assets.add_map(bytes_of(pixels))
-        taken.append(recognised(Picture(name=name, digest=key, kind=kind), assets.pictures[key]))
+        taken.append(recognised(ImageRef(name=name, digest=key, kind=kind), assets.pictures[key]))
     return taken
 
 
@@ -216,7 +216,7 @@ def test_a_set_feeds_what_it_should():
     ],
 )
 def test_broken_pictures_are_refused_in_words(data):
-    with pytest.raises(PictureError) as fault:
+    with pytest.raises(ImageError) as fault:
         Assets().add_map(data)
     assert 10 < len(str(fault.value)) < 120
 
@@ -227,12 +227,12 @@ def test_hostile_sizes_and_values_are_refused(tmp_path):
     import zlib
 
     bomb[29:33] = zlib.crc32(bytes(bomb[12:29])).to_bytes(4, "big")
-    with pytest.raises(PictureError):
+    with pytest.raises(ImageError):
         read_map(bytes(bomb))
     pixels = np.full((8, 8, 3), np.nan, np.float32)
     with OpenEXR.File({}, {"RGB": pixels}) as file:
         file.write(str(tmp_path / "nan.exr"))
-    with pytest.raises(PictureError, match="not numbers"):
+    with pytest.raises(ImageError, match="not numbers"):
         read_map((tmp_path / "nan.exr").read_bytes())
 
 
@@ -249,7 +249,7 @@ def test_damaged_pictures_never_end_the_program():
         try:
             pixels = read_map(bytes(data[: rng.integers(20, len(data) + 1)]))
             assert pixels.ndim == 3
-        except PictureError as fault:
+        except ImageError as fault:
             assert "\n" not in str(fault)
 
 
@@ -277,11 +277,11 @@ def test_pictures_travel_with_projects_and_keep_their_place_when_lost(small_proj
 
 def test_pictures_travel_with_swatches(small_project, tmp_path):
     project, assets = pictured_project(small_project)
-    shelf = Shelf(tmp_path / "shelf")
+    library = Library(tmp_path / "shelf")
     recipe = project.materials[0].recipe
     swatch = SHIPPED[0].with_(id="hide", name="Hide", recipe=recipe)
     wanted = {picture.digest for picture in recipe.pictures()}
-    shelf.add(swatch, {key: assets.data(key) for key in wanted})
-    assert set(shelf.pictures(shelf.swatch("hide"))) == wanted
-    shelf.add(swatch.with_(note="described later"))
-    assert set(Shelf(tmp_path / "shelf").pictures(swatch)) == wanted
+    library.add(swatch, {key: assets.data(key) for key in wanted})
+    assert set(library.pictures(library.swatch("hide"))) == wanted
+    library.add(swatch.with_(note="described later"))
+    assert set(Library(tmp_path / "shelf").pictures(swatch)) == wanted

@@ -92,19 +92,19 @@ def test_a_model_comes_in_and_gets_its_true_size(lamp, qtbot):
     # Measured across the base from edge to edge of its front, and set to what it is in truth.
     card = window.product_board.size_card
     QTest.mouseClick(card.measure_button, LEFT)
-    window.hero.setFocus()
-    QTest.keyClick(window.hero, Qt.Key.Key_1)
+    window.viewport.setFocus()
+    QTest.keyClick(window.viewport, Qt.Key.Key_1)
     picture_of(qtbot, window)
     ys, xs = np.nonzero(seen(window, by_name(window, "Base").id))
     row = int(np.median(ys))
     ends = xs[ys == row].min(), xs[ys == row].max()
-    rect, shape = window.hero.picture_rect, window.hero.frame.sight.part.shape
+    rect, shape = window.viewport.picture_rect, window.viewport.frame.first_hits.part.shape
     for x in ends:
         point = QPoint(
             round(rect.x() + (x + 0.5) / shape[1] * rect.width()),
             round(rect.y() + (row + 0.5) / shape[0] * rect.height()),
         )
-        QTest.mouseClick(window.hero, LEFT, PLAIN, point)
+        QTest.mouseClick(window.viewport, LEFT, PLAIN, point)
     assert card.measured == pytest.approx(1.4 * 25.4, rel=0.06)  # `seen` leaves out three pixels at each border
     before, factor = work.bounds(), 40 / card.measured
     card.known.setText("40")
@@ -125,16 +125,16 @@ def test_parts_are_moved_hidden_and_clicked_through(lamp, qtbot):
     ys, xs = np.nonzero(seen(window, shade.id))
     row = int(np.median(ys))
     spot = pixel_place(window, row, int(np.median(xs[ys == row])))
-    QTest.mouseClick(window.hero, LEFT, PLAIN, spot)
+    QTest.mouseClick(window.viewport, LEFT, PLAIN, spot)
     assert workshop.selected == shade.id
-    QTest.mouseClick(window.hero, LEFT, PLAIN, spot)
+    QTest.mouseClick(window.viewport, LEFT, PLAIN, spot)
     assert workshop.selected == glass.id  # behind the shade
     workshop.select(shade.id)
     tree = window.product_board.parts_card.tree
     tree.topLevelItem(1).setCheckState(0, Qt.CheckState.Unchecked)
     qtbot.waitUntil(lambda: by_name(window, "Shade").is_hidden, timeout=5_000)
     picture_of(qtbot, window)
-    assert seen(window, glass.id).any() and not (window.hero.frame.sight.part == 1).any()
+    assert seen(window, glass.id).any() and not (window.viewport.frame.first_hits.part == 1).any()
     QTest.mouseClick(window.product_board.parts_card.all_button, LEFT)
     assert not by_name(window, "Shade").is_hidden
 
@@ -171,7 +171,7 @@ def test_zones_are_made_dressed_and_counted(lamp, qtbot, tmp_path):
     QTest.mouseClick(zones.way_buttons["smooth"], LEFT)
     shade = by_name(window, "Shade")
     picture_of(qtbot, window)
-    QTest.mouseClick(window.hero, LEFT, PLAIN, place_of(window, shade.id))
+    QTest.mouseClick(window.viewport, LEFT, PLAIN, place_of(window, shade.id))
     qtbot.waitUntil(lambda: work.chosen is not None, timeout=30_000)
     mesh = workshop.assets.meshes[shade.mesh]
     assert 0 < work.chosen[1].sum() < len(mesh.triangles)
@@ -184,19 +184,19 @@ def test_zones_are_made_dressed_and_counted(lamp, qtbot, tmp_path):
     before = picture_of(qtbot, window).astype(int)
     workshop.wear(shade.id, "copper", zone.id)
     after = picture_of(qtbot, window).astype(int)
-    mask = window.hero._mask_of(shade.id, zone.id)
+    mask = window.viewport._mask_of(shade.id, zone.id)
     changed = np.abs(after - before).max(axis=2) > 25
     assert changed[mask].mean() > 0.5 and window.workshop.project.part(shade.id).material == "shell-white"
 
     # A click on it selects the zone, not the part; its faces are taken back, and undone.
     workshop.select(None)
     ys, xs = np.nonzero(mask)
-    rect, shape, k = window.hero.picture_rect, mask.shape, len(ys) // 2
+    rect, shape, k = window.viewport.picture_rect, mask.shape, len(ys) // 2
     point = QPoint(
         round(rect.x() + (xs[k] + 0.5) / shape[1] * rect.width()),
         round(rect.y() + (ys[k] + 0.5) / shape[0] * rect.height()),
     )
-    QTest.mouseClick(window.hero, LEFT, PLAIN, point)
+    QTest.mouseClick(window.viewport, LEFT, PLAIN, point)
     assert workshop.selected_zone == workshop.project.part(shade.id).zone(zone.id)
     assert workshop.selected_material.name == "Copper"
     QTest.mouseClick(zones.dissolve_button, LEFT)
@@ -208,16 +208,16 @@ def test_zones_are_made_dressed_and_counted(lamp, qtbot, tmp_path):
     workshop.select(by_name(window, "Base").id)
     QTest.mouseClick(zones.way_buttons["lasso"], LEFT)
     picture_of(qtbot, window)
-    corner = window.hero.picture_rect
+    corner = window.viewport.picture_rect
     track = [corner.topLeft(), corner.topRight(), corner.bottomRight(), corner.bottomLeft()]
-    QTest.mousePress(window.hero, LEFT, PLAIN, track[0] + QPoint(2, 2))
+    QTest.mousePress(window.viewport, LEFT, PLAIN, track[0] + QPoint(2, 2))
     for spot in (*track[1:], track[0]):
-        QTest.mouseMove(window.hero, spot)
-    QTest.mouseRelease(window.hero, LEFT, PLAIN, track[0] + QPoint(2, 40))
+        QTest.mouseMove(window.viewport, spot)
+    QTest.mouseRelease(window.viewport, LEFT, PLAIN, track[0] + QPoint(2, 40))
     count = len(workshop.assets.meshes[by_name(window, "Base").mesh].triangles)
     assert work.chosen is not None and 0 < work.chosen[1].sum() < count
-    window.hero.setFocus()
-    QTest.keyClick(window.hero, Qt.Key.Key_Escape)
+    window.viewport.setFocus()
+    QTest.keyClick(window.viewport, Qt.Key.Key_Escape)
     assert work.chosen is None
 
     # Bared faces are counted again and walked to; all comes back from the file.
@@ -286,13 +286,13 @@ def test_parts_are_unwrapped_and_their_coordinates_shown(lamp, qtbot):
     ys, xs = np.nonzero(seen(window, base.id))
     spots = [pixel_place(window, y, x) for y, x in zip(ys[::7], xs[::7], strict=True)]
     rows, columns = np.array([spot.y() for spot in spots]), np.array([spot.x() for spot in spots])
-    plain = grabbed(window.hero)[rows, columns].mean(axis=1)
+    plain = grabbed(window.viewport)[rows, columns].mean(axis=1)
     card.view_box.setCurrentIndex(card.view_box.findData("checker"))
-    squares = grabbed(window.hero)[rows, columns].mean(axis=1)
+    squares = grabbed(window.viewport)[rows, columns].mean(axis=1)
     # Squares are lit by how they face, so they are told apart from the picture by how they change it.
     assert (np.abs(squares - plain) > 20).mean() > 0.4 and 0.25 < (squares < squares.mean()).mean() < 0.75
     window.stations.buttons()[1].click()
-    assert window.hero.coordinate_view == ""  # the picture returns with the next station
+    assert window.viewport.coordinate_view == ""  # the picture returns with the next station
 
 
 def test_parts_are_grouped_lined_up_and_moved_together(lamp, qtbot):
@@ -307,10 +307,10 @@ def test_parts_are_grouped_lined_up_and_moved_together(lamp, qtbot):
 
     # One is clicked in the list, another Ctrl-clicked; both are outlined and lined up by their middles.
     click(base.id)
-    one = grabbed(window.hero)
+    one = grabbed(window.viewport)
     click(shade.id, CONTROL)
     assert (workshop.selected, workshop.also_selected) == (base.id, (shade.id,))
-    assert (np.abs(grabbed(window.hero) - one).max(2) > 40).sum() > 100
+    assert (np.abs(grabbed(window.viewport) - one).max(2) > 40).sum() > 100
     work.shift([shade], (7.0, 0, 3.0))
     next(a for a in place.align_menu().actions() if a.text() == "Middles, across").trigger()
     middles = [work.bounds([by_name(window, name)]).mean(0) for name in ("Base", "Shade")]

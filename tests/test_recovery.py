@@ -84,9 +84,9 @@ def test_the_window_offers_it_back(killed, qapp, qtbot, demo, tmp_path):
 
     from mat_shelf.app.window import Window
     from mat_shelf.app.workshop import Workshop
-    from mat_shelf.shelf.library import Shelf
+    from mat_shelf.library.library import Library
 
-    window = Window(Workshop(*demo, Shelf(tmp_path / "shelf")), Recovery(killed))
+    window = Window(Workshop(*demo, Library(tmp_path / "shelf")), Recovery(killed))
     window.show()
     assert "was not saved when Mat Shelf last ended" in window.notice.text.text()
     assert [button.text() for button in window.notice.buttons] == ["Bring it back", "Throw it away"]

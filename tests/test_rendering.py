@@ -9,24 +9,30 @@ from mat_shelf.document.recipe import Recipe
 from mat_shelf.geometry.mesh import checked
 from mat_shelf.geometry.solids import box, lathe, moved
 from mat_shelf.optics.parameters import WHITE
-from mat_shelf.rendering.camera import FRAME, make_view
+from mat_shelf.rendering.camera import FRAME, make_camera_view
 from mat_shelf.rendering.film import Film
-from mat_shelf.rendering.geometry import Geometry
-from mat_shelf.rendering.lights import make_lights, plain_room
-from mat_shelf.rendering.scene import dress, project_geometry
+from mat_shelf.rendering.firefly_redistribution import redistribute
+from mat_shelf.rendering.first_hit import find_first_hits
 from mat_shelf.rendering.session import RenderSession
-from mat_shelf.rendering.sight import see
-from mat_shelf.rendering.spreading import spread
-from mat_shelf.rendering.tracer import Shot, Tracer
+from mat_shelf.rendering.tracer import RenderTask, Tracer
+from mat_shelf.scene.geometry import Geometry
+from mat_shelf.scene.lights import make_lights, plain_room
+from mat_shelf.scene.material_table import make_material_table, project_geometry
 
 EVEN = np.ones((16, 32, 3), np.float32)
 
 
 def take(meshes, recipes, lights, camera, size=(64, 64), samples=64, threads=2, **options) -> np.ndarray:
-    shot = Shot(Geometry(meshes), dress(recipes, range(len(recipes))), lights, make_view(camera, *size), **options)
+    task = RenderTask(
+        Geometry(meshes),
+        make_material_table(recipes, range(len(recipes))),
+        lights,
+        make_camera_view(camera, *size),
+        **options,
+    )
     film, tracer = Film(*size), Tracer(threads)
     for _ in range(samples):
-        tracer.add_sample(shot, film)
+        tracer.add_sample(task, film)
     tracer.close()
     return film.picture()
 
@@ -134,7 +140,7 @@ def test_what_stands_out_is_spread_and_what_is_even_stays():
     light[40:50, 60:80] = 3
     room = np.ones((64, 96, 1), np.float32)
     room[:, 90:] = 0
-    out = spread(light, room)
+    out = redistribute(light, room)
     assert out.sum(axis=(0, 1)) == pytest.approx(light.sum(axis=(0, 1)), rel=1e-4)
     assert out[10, 12].max() < 1 and not out[:, 90:].any()
     assert out[44, 68] == pytest.approx(3, abs=0.5)
@@ -234,7 +240,7 @@ def test_same_scene_in_an_independent_renderer(lit_by, figure):
 
     assert ours.mean() == pytest.approx(theirs.mean(), rel=0.01)
     geometry = Geometry(meshes)
-    view = make_view(camera, *size)
+    view = make_camera_view(camera, *size)
     y, x = np.mgrid[: size[1], : size[0]].astype(np.float32)
     a = ((x + 0.5) / size[0] * 2 - 1) * view.half_width
     b = (1 - (y + 0.5) / size[1] * 2) * view.half_height
@@ -293,11 +299,11 @@ def test_session_shows_coarse_then_fine_and_drops_what_is_outdated(demo):
         assert session._built["geometry"][1] is geometry  # a material edit never rebuilds geometry
         changed = next(f for f in iter(session.step, 0) if f is not None)
         ids = [part.id for part in project.product.parts]
-        barrel = changed.sight.part == ids.index("barrel")
+        barrel = changed.first_hits.part == ids.index("barrel")
         assert barrel.sum() > 200
         before, after = (f.pixels[barrel].mean(axis=0) for f in (fine, changed))
         assert before[1] > before[0] and after[0] > after[1] * 2
-        wax = changed.sight.part == ids.index("wax-stick")
+        wax = changed.first_hits.part == ids.index("wax-stick")
         assert np.abs(fine.pixels[wax].mean(axis=0) - changed.pixels[wax].mean(axis=0)).max() < 12
     finally:
         session.close()
@@ -307,8 +313,8 @@ def test_sight_agrees_with_a_second_ray_caster(demo):
     """Moeller and Trumbore 1997 in float64, over every triangle, sees the wax stick wherever Embree does."""
     project, meshes = demo
     geometry = project_geometry(project, meshes.meshes)
-    seen = see(project, geometry, project.view.camera, 48, 32).part
-    view = make_view(project.view.camera, 48, 32)
+    seen = find_first_hits(project, geometry, project.view.camera, 48, 32).part
+    view = make_camera_view(project.view.camera, 48, 32)
     names = [part.id for part in project.product.parts]
     stick = meshes.meshes[project.part("wax-stick").mesh]
     mesh = trimesh.Trimesh(stick.vertices, stick.triangles, process=False)

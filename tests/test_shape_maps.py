@@ -8,17 +8,24 @@ from mat_shelf.document.pattern import Feed, Pattern
 from mat_shelf.document.project import Material, Part, Pose, Product
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
+from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.exchange.product_import import new_project
-from mat_shelf.geometry.glb import NamedMesh
 from mat_shelf.geometry.mesh import checked
 from mat_shelf.patterns.sources import Crevices, Edges, Nearby
 from mat_shelf.rendering.session import render
-from mat_shelf.rendering.shape_maps import ShapeKey, ShapeLookup, lookup_keys, make_map, needed_maps, others_near
+from mat_shelf.scene.geometry_maps import (
+    GeometryMapKey,
+    GeometryMapLookup,
+    lookup_keys,
+    make_geometry_map,
+    needed_geometry_maps,
+    others_near,
+)
 
 
 def looked_up(mesh, kind, radius, triangle, u, v):
-    key = ShapeKey("0" * 64, kind, radius, 1.0)
-    lookup = ShapeLookup([("0" * 64, 1.0, "")], np.zeros(1, np.int32), {key: make_map(mesh, key)})
+    key = GeometryMapKey("0" * 64, kind, radius, 1.0)
+    lookup = GeometryMapLookup([("0" * 64, 1.0, "")], np.zeros(1, np.int32), {key: make_geometry_map(mesh, key)})
     part = np.zeros(len(triangle), np.int32)
     return lookup.values(kind, radius, part, np.int32(triangle), np.float32(u), np.float32(v))
 
@@ -60,8 +67,8 @@ def test_at_the_foot_of_a_wall_half_the_sky_is_hidden():
 def test_edges_of_a_cube_are_white_and_its_sides_black():
     cube = trimesh.creation.box((20, 20, 20))
     mesh = checked(cube.vertices, cube.faces, crease_degrees=10)
-    key = ShapeKey("0" * 64, "edges", 2.0, 1.0)
-    made = make_map(mesh, key)
+    key = GeometryMapKey("0" * 64, "edges", 2.0, 1.0)
+    made = make_geometry_map(mesh, key)
     corners = mesh.vertices[mesh.triangles]
     inside, near = [], []
     for t in range(len(mesh.triangles)):
@@ -80,10 +87,10 @@ def test_edges_of_a_cube_are_white_and_its_sides_black():
 
 def test_large_parts_get_coarser_lattices_and_cancel():
     plane = sheet([(-500, 0, 500), (500, 0, 500), (500, 0, -500), (-500, 0, -500)])
-    made = make_map(plane, ShapeKey("0" * 64, "crevices", 0.01, 1.0))
+    made = make_geometry_map(plane, GeometryMapKey("0" * 64, "crevices", 0.01, 1.0))
     assert len(made.values) <= 200_000 and not made.values.any()
     with pytest.raises(InterruptedError):
-        make_map(plane, ShapeKey("0" * 64, "crevices", 10.0, 1.0), lambda done, total: False)
+        make_geometry_map(plane, GeometryMapKey("0" * 64, "crevices", 10.0, 1.0), lambda done, total: False)
 
 
 def test_worn_edges_show_in_the_picture(small_project):
@@ -99,11 +106,11 @@ def test_worn_edges_show_in_the_picture(small_project):
         feeds=(Feed(input="base_color", pattern="worn", low=(0, 0, 0), high=(1, 1, 1)),),
     )
     made = project.with_material(project.materials[0].with_(recipe=recipe))
-    assert [key.kind for key in needed_maps(made)] == ["edges"]
+    assert [key.kind for key in needed_geometry_maps(made)] == ["edges"]
     light = render(made, assets, 120, 80, 16, denoise=False, cut_out=True)
     inside = light.alpha[..., 0] > 0.99
     bright = light.light.mean(2)[inside] > 0.1
-    assert 0.05 < bright.mean() < 0.7 and len(assets.shape_maps) == 1
+    assert 0.05 < bright.mean() < 0.7 and len(assets.geometry_maps) == 1
     crevices = worn.with_(steps=(Crevices(radius=3.0),))
     plain = made.with_material(made.materials[0].with_(recipe=recipe.with_pattern(crevices)))
     dark = render(plain, assets, 120, 80, 16, denoise=False, cut_out=True)
@@ -125,9 +132,9 @@ def test_nearby_is_white_where_parts_touch_and_fades_with_the_distance():
     project = new_project(
         Product(name="P", parts=parts), (Material(id="m", name="M", recipe=Recipe(patterns=(pattern,))),), (60, 24, 60)
     )
-    (key,) = needed_maps(project)
-    made = make_map(plate, key, others=others_near(project, assets.meshes, key))
-    lookup = ShapeLookup(lookup_keys(project), np.array([0, 12], np.int32), {key: made})
+    (key,) = needed_geometry_maps(project)
+    made = make_geometry_map(plate, key, others=others_near(project, assets.meshes, key))
+    lookup = GeometryMapLookup(lookup_keys(project), np.array([0, 12], np.int32), {key: made})
     top = int(np.flatnonzero((plate.vertices[plate.triangles][:, :, 1] > 1.9).all(axis=1))[0])
     corners = plate.vertices[plate.triangles[top]]
     rng = np.random.default_rng(2)
@@ -138,4 +145,4 @@ def test_nearby_is_white_where_parts_touch_and_fades_with_the_distance():
     gap = np.hypot(np.hypot(places[:, 0], places[:, 2]), 10) - 10
     assert np.abs(values - np.clip(1 - gap / 4, 0, 1)).max() < 0.06
     moved = project.with_part(project.part("ball").with_(pose=Pose(shift=(5, 12, 0))))
-    assert needed_maps(moved) != [key]
+    assert needed_geometry_maps(moved) != [key]

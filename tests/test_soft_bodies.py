@@ -7,7 +7,7 @@ from test_rendering import AHEAD, EVEN, ball, take
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.geometry.solids import box, moved
 from mat_shelf.optics.media import extinction, scattered, single_albedo
-from mat_shelf.rendering.lights import make_lights
+from mat_shelf.scene.lights import make_lights
 
 
 def middle(picture) -> np.ndarray:

@@ -7,11 +7,11 @@ from test_rendering import AHEAD, EVEN, ball, floor, take
 
 from mat_shelf.document.project import Camera, Softbox
 from mat_shelf.document.recipe import Recipe
-from mat_shelf.optics.film import film_on_dielectric, film_on_metal
-from mat_shelf.optics.kernels import F
-from mat_shelf.optics.readings import read
-from mat_shelf.rendering.lights import make_lights, plain_room
+from mat_shelf.numerics.kernels import F
+from mat_shelf.optics.measurements import measure
+from mat_shelf.optics.thin_film import film_on_dielectric, film_on_metal
 from mat_shelf.rendering.passes import SPLIT
+from mat_shelf.scene.lights import make_lights, plain_room
 
 
 @njit(error_model="numpy")
@@ -67,14 +67,14 @@ def test_film_without_thickness_is_not_there():
 def test_steel_turns_straw_then_blue():
     """Heat tint (common practice): a thin oxide looks straw-yellow, a thicker one blue."""
     grey = Recipe(base_metalness=1.0, base_color=(0.55, 0.54, 0.53), specular_roughness=0.1, thin_film_ior=2.3)
-    straw = read(grey.with_(thin_film_weight=1.0, thin_film_thickness=0.045), 20_000).lab
-    blue = read(grey.with_(thin_film_weight=1.0, thin_film_thickness=0.07), 20_000).lab
+    straw = measure(grey.with_(thin_film_weight=1.0, thin_film_thickness=0.045), 20_000).lab
+    blue = measure(grey.with_(thin_film_weight=1.0, thin_film_thickness=0.07), 20_000).lab
     assert straw[2] > 5 and blue[2] < -10
 
 
 def test_pane_reflects_from_both_faces():
     """Stokes 1862: a clear pane of reflectance R a face reflects 2 R / (1 + R); R = 0.04 for an index of 1.5."""
-    pane = read(Recipe(transmission_weight=1.0, geometry_thin_walled=True, specular_roughness=0.0), 100_000)
+    pane = measure(Recipe(transmission_weight=1.0, geometry_thin_walled=True, specular_roughness=0.0), 100_000)
     assert pane.albedo[0] == pytest.approx([0.0769] * 3, abs=0.002)
     assert pane.transmitted[0] == pytest.approx([0.9231] * 3, abs=0.002)
 
@@ -83,7 +83,7 @@ def test_film_on_rough_glass_keeps_most_light():
     """Energy compensation knows the bare boundary only: what a film then loses stays within 6 percent."""
     for roughness, least in ((0.2, 0.985), (1.0, 0.94)):
         oiled = Recipe(transmission_weight=1.0, thin_film_weight=1.0, thin_film_ior=1.7, specular_roughness=roughness)
-        found = read(oiled, 40_000)
+        found = measure(oiled, 40_000)
         for angle in (0, 45, 75):
             whole = found.albedo[angle] + found.transmitted[angle]
             assert least < whole.min() and whole.max() < 1.01
@@ -92,7 +92,7 @@ def test_film_on_rough_glass_keeps_most_light():
 def test_varnish_laid_on_with_a_brush_keeps_most_light():
     """Of brushed boundaries the tables know even ones of the same area of highlight: at most 3 percent is lost."""
     varnish = Recipe(base_color=(1, 1, 1), coat_weight=1.0, coat_roughness=0.3, coat_roughness_anisotropy=0.4)
-    found = read(varnish, 40_000)
+    found = measure(varnish, 40_000)
     assert min(found.albedo[angle].min() for angle in (0, 45, 75)) > 0.97 and found.most < 1.012
 
 

@@ -23,7 +23,7 @@ def test_random_edits_are_undone_and_done_again(themed, monkeypatch, tmp_path):
     """In the real window; a case of the script is three times as long."""
     import random_edits
 
-    from mat_shelf.app.shelf.thumbnail_worker import ThumbnailWorker
+    from mat_shelf.app.library.thumbnail_worker import ThumbnailWorker
 
     boxes, files = random_edits.dialogs()
     chosen = [(files, name) for name in ("getOpenFileName", "getSaveFileName", "getOpenFileNames")]

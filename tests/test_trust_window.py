@@ -16,7 +16,7 @@ from PyQt6.QtCore import Qt, QThread, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox
 
-from mat_shelf.app.fault_guard import FaultGuard, words_for
+from mat_shelf.app.fault_guard import FaultGuard, fault_words
 from mat_shelf.app.fault_report import report
 from mat_shelf.app.window import Window
 from mat_shelf.app.workshop import Workshop
@@ -25,9 +25,9 @@ from mat_shelf.document.mark import Mark
 from mat_shelf.document.project import Part
 from mat_shelf.exchange.project_file import open_project, save_project
 from mat_shelf.exchange.recovery import Recovery
+from mat_shelf.library.library import Library
 from mat_shelf.patterns.ready import READY
 from mat_shelf.rendering.session import RenderSession, render
-from mat_shelf.shelf.library import Shelf
 from mat_shelf.system import file_writer
 from mat_shelf.system.fault_log import log_path
 
@@ -38,12 +38,12 @@ LONG = "N" * LONGEST_NAME
 @pytest.fixture
 def guarded(themed, qtbot, small_project, tmp_path, monkeypatch):
     """The window with the block, a recovery folder and the guard; pytest's own hooks come back at its end."""
-    from mat_shelf.app.shelf.thumbnail_worker import ThumbnailWorker
+    from mat_shelf.app.library.thumbnail_worker import ThumbnailWorker
 
     monkeypatch.setattr(ThumbnailWorker, "want", lambda *arguments: None)
     monkeypatch.setattr("mat_shelf.system.fault_log.state_folder", lambda: tmp_path / "state")
-    shelf = Shelf(tmp_path / "shelf")
-    window = Window(Workshop(*small_project, shelf), Recovery(tmp_path / "recovery"))
+    library = Library(tmp_path / "shelf")
+    window = Window(Workshop(*small_project, library), Recovery(tmp_path / "recovery"))
     window.guard = FaultGuard(window)
     window.guard.install()
     window.resize(1040, 640)
@@ -145,10 +145,10 @@ def test_workers_outlive_what_they_cannot_draw(guarded, qtbot, monkeypatch):
 def test_words_for_faults_say_what_to_do():
     with pytest.raises(ValidationError) as refused:
         Part(id="x", name="", mesh="0" * 64)
-    assert words_for(refused.value, True).startswith("That was not done: name: ")
-    assert "memory" in words_for(MemoryError(), True)
-    assert "the disk is full; free some space" in words_for(OSError(errno.ENOSPC, "full"), True)
-    assert "save your work soon" in words_for(KeyError("x"), False)
+    assert fault_words(refused.value, True).startswith("That was not done: name: ")
+    assert "memory" in fault_words(MemoryError(), True)
+    assert "the disk is full; free some space" in fault_words(OSError(errno.ENOSPC, "full"), True)
+    assert "save your work soon" in fault_words(KeyError("x"), False)
 
 
 # Ordinary use
@@ -200,11 +200,11 @@ def test_long_names_make_room_for_their_numbers(guarded, qtbot):
     workshop.make_variant()
     workshop.keep_view(LONG)
     workshop.keep_view(LONG)
-    swatch = workshop.shelf.swatch("polished-brass").with_(id="long", name=LONG)
-    workshop.shelf.add(swatch)
+    swatch = workshop.library.swatch("polished-brass").with_(id="long", name=LONG)
+    workshop.library.add(swatch)
     workshop.duplicate_swatch(swatch)
     workshop.vary_swatch(swatch)
-    assert len([entry for entry in workshop.shelf.entries() if entry.name.startswith("NNNN")]) == 3
+    assert len([entry for entry in workshop.library.entries() if entry.name.startswith("NNNN")]) == 3
     guarded.work.workshop.also_selected = (workshop.project.product.parts[0].id,)
     guarded.work.group()
     assert workshop.project.product.parts[0].group.startswith("NNN")
@@ -271,7 +271,7 @@ def test_what_is_done_meanwhile_stays_when_a_part_is_set_down(guarded, qtbot, mo
         go_on.wait(10)
         return 50.0
 
-    monkeypatch.setattr(product_work, "room_below", slow)
+    monkeypatch.setattr(product_work, "clearance_below", slow)
     work.set_down()
     workshop.wear("block", "polished-brass")
     go_on.set()
@@ -376,16 +376,16 @@ def test_faults_are_told_while_a_question_waits(guarded, qtbot):
 
 
 def test_pictures_land_on_the_material_they_were_read_for(guarded, qtbot, tmp_path, monkeypatch):
-    from mat_shelf.app.patterns import picture_job
+    from mat_shelf.app.patterns import image_job
 
     Image.new("RGB", (16, 16), (1, 99, 3)).save(tmp_path / "green.png")
-    go_on, read = threading.Event(), picture_job.picture_data
+    go_on, read = threading.Event(), image_job.picture_data
 
     def slow(*arguments):
         go_on.wait(10)
         return read(*arguments)
 
-    monkeypatch.setattr(picture_job, "picture_data", slow)
+    monkeypatch.setattr(image_job, "picture_data", slow)
     workshop = guarded.workshop
     workshop.select("block")
     guarded.board.import_pictures([tmp_path / "green.png"])
@@ -407,17 +407,17 @@ def test_pictures_land_on_the_material_they_were_read_for(guarded, qtbot, tmp_pa
 
 
 def test_a_project_is_not_given_what_was_read_for_another(guarded, qtbot, small_project, tmp_path, monkeypatch):
-    from mat_shelf.app import picture_take_job
+    from mat_shelf.app import image_take_job
     from mat_shelf.exchange.assets import Assets
 
     Image.new("RGB", (16, 16), (1, 99, 3)).save(tmp_path / "green.png")
-    go_on, read = threading.Event(), picture_take_job.read_file
+    go_on, read = threading.Event(), image_take_job.read_file
 
     def slow(*arguments):
         go_on.wait(10)
         return read(*arguments)
 
-    monkeypatch.setattr(picture_take_job, "read_file", slow)
+    monkeypatch.setattr(image_take_job, "read_file", slow)
     guarded.workshop.set_reference(tmp_path / "green.png")
     project, assets = small_project
     fresh = Assets()

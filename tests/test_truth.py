@@ -11,8 +11,8 @@ from mat_shelf.document.project import Camera
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.solids import box, lathe, moved
-from mat_shelf.rendering.dielectric_contact import Body, in_contact
-from mat_shelf.rendering.lights import make_lights, plain_room
+from mat_shelf.scene.dielectric_contact import Body, resolve_contact
+from mat_shelf.scene.lights import make_lights, plain_room
 
 WHITE_SHEET = Recipe(geometry_thin_walled=True, subsurface_color=(1, 1, 1), base_color=(1, 1, 1))
 
@@ -146,7 +146,7 @@ FILL = lathe([(0, 4), (27, 4), (28.4, 44), (0, 44)], 128)
 def stands(solids, bodies, recipes, gap, tolerance=0.05, samples=1200 if IS_THOROUGH else 120) -> np.ndarray:
     """Means by region of a picture of things that stand a gap above a floor, (3, 3, 3)."""
     lifted = [moved(solid, (0, gap, 0)) for solid in solids]
-    made = in_contact([*lifted, floor()], [*bodies, None], tolerance)
+    made = resolve_contact([*lifted, floor()], [*bodies, None], tolerance)
     above = Camera(position=(40, 130, 260), target=(0, 18, 0), focal_length=100)
     seen = take(made, [*recipes, GROUND], make_lights(plain_room(1400, 200)), above, size=(48, 48), samples=samples)
     return seen.reshape(3, 16, 3, 16, 3).mean(axis=(1, 3))
@@ -184,7 +184,7 @@ def test_what_stands_on_the_floor_does_so_without_a_tolerance_and_at_any_size():
         above = Camera(position=(40 * size, 130 * size, 260 * size), target=(0, 18 * size, 0), focal_length=100)
         seen = []
         for gap in (0.0, 0.008 * size):
-            made = in_contact([moved(block, (0, gap, 0)), ground], [SOLID, None], 0.0)
+            made = resolve_contact([moved(block, (0, gap, 0)), ground], [SOLID, None], 0.0)
             lights = make_lights(plain_room(1400, 200))
             seen.append(take(made, [GLASS, GROUND], lights, above, size=(32, 32), samples=120).mean())
         assert seen[0] == pytest.approx(seen[1], rel=0.02), size

@@ -1,4 +1,4 @@
-"""Variants keep their differences and follow in all else, in a project and on the shelf."""
+"""Variants keep their differences and follow in all else, in a project and on the library."""
 
 import sqlite3
 
@@ -10,7 +10,7 @@ from pydantic import ValidationError
 from mat_shelf.document.project import Material, Part, Product, Project, Set
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.document.swatch import Swatch, tags_from
-from mat_shelf.shelf.library import Shelf, ShelfError
+from mat_shelf.library.library import Library, LibraryError
 
 
 def family() -> Project:
@@ -85,55 +85,58 @@ def test_unused_materials_are_those_nothing_needs():
 
 
 @pytest.fixture
-def shelf(tmp_path):
-    return Shelf(tmp_path / "shelf")
+def library(tmp_path):
+    return Library(tmp_path / "shelf")
 
 
-def test_swatches_follow_on_the_shelf_and_stay_as_they_look_without_their_parent(shelf):
-    plum, wax = shelf.swatch("wax-plum"), shelf.swatch("sealing-wax")
+def test_swatches_follow_in_the_library_and_keep_their_look_without_their_parent(library):
+    plum, wax = library.swatch("wax-plum"), library.swatch("sealing-wax")
     assert plum.parent == "sealing-wax" and plum.own == ("base_color", "subsurface_color")
-    shelf.add(wax.tuned(wax.recipe.with_(specular_roughness=0.77, base_color=(0.2, 0.2, 0.2))))
-    assert shelf.swatch("wax-plum").recipe == plum.recipe.with_(specular_roughness=0.77)
-    names = {entry.id: entry.parent for entry in shelf.entries()}
+    library.add(wax.tuned(wax.recipe.with_(specular_roughness=0.77, base_color=(0.2, 0.2, 0.2))))
+    assert library.swatch("wax-plum").recipe == plum.recipe.with_(specular_roughness=0.77)
+    names = {entry.id: entry.parent for entry in library.entries()}
     assert names["wax-plum"] == wax.name
 
-    shelf.throw_out("sealing-wax")
-    again = Shelf(shelf.folder)
+    library.throw_out("sealing-wax")
+    again = Library(library.folder)
     assert again.swatch("sealing-wax") is None and again.swatch("wax-plum").recipe.specular_roughness == 0.77
     assert {entry.id: entry.parent for entry in again.entries()}["wax-plum"] is None
     again.rebuild()
     assert again.swatch("wax-plum").recipe.specular_roughness == 0.77
     again.put_back("sealing-wax")
     assert again.swatch("sealing-wax").recipe.specular_roughness == 0.77
-    with pytest.raises(ShelfError, match="could not be put back"):
+    with pytest.raises(LibraryError, match="could not be put back"):
         again.put_back("never-there")
 
 
-def test_swatches_that_vary_each_other_stay_as_they_are(shelf):
+def test_swatches_that_vary_each_other_stay_as_they_are(library):
     for key, other in (("a", "b"), ("b", "a")):
-        shelf.add(Swatch(id=key, name=key, parent=other, recipe=Recipe(specular_roughness=0.9)))
-    assert shelf.swatch("a").recipe.specular_roughness == shelf.swatch("b").recipe.specular_roughness == 0.9
+        library.add(Swatch(id=key, name=key, parent=other, recipe=Recipe(specular_roughness=0.9)))
+    assert library.swatch("a").recipe.specular_roughness == library.swatch("b").recipe.specular_roughness == 0.9
 
 
-def test_tags_are_found_by_search(shelf):
-    wax = shelf.swatch("sealing-wax")
-    shelf.add(wax.with_(tags=tags_from(" spring range, shiny,, shiny ")))
-    assert shelf.search("spring") == ["sealing-wax"] and shelf.swatch("sealing-wax").tags == ("spring range", "shiny")
+def test_tags_are_found_by_search(library):
+    wax = library.swatch("sealing-wax")
+    library.add(wax.with_(tags=tags_from(" spring range, shiny,, shiny ")))
+    assert library.search("spring") == ["sealing-wax"] and library.swatch("sealing-wax").tags == (
+        "spring range",
+        "shiny",
+    )
 
 
-def test_an_index_that_another_program_holds_says_so(shelf, monkeypatch):
+def test_an_index_that_another_program_holds_says_so(library, monkeypatch):
     real = sqlite3.connect
     monkeypatch.setattr(sqlite3, "connect", lambda path, timeout: real(path, timeout=0.05))
-    holder = real(shelf.folder / "index.sqlite")
+    holder = real(library.folder / "index.sqlite")
     holder.execute("BEGIN EXCLUSIVE")
-    with pytest.raises(ShelfError, match="another program holds the shelf's index"):
-        shelf.entries()
-    with pytest.raises(ShelfError, match="another program holds"):
-        shelf.add(shelf_swatch())
+    with pytest.raises(LibraryError, match="another program holds the library's index"):
+        library.entries()
+    with pytest.raises(LibraryError, match="another program holds"):
+        library.add(library_swatch())
     holder.rollback()
     holder.close()
-    assert shelf.entries()
+    assert library.entries()
 
 
-def shelf_swatch() -> Swatch:
+def library_swatch() -> Swatch:
     return Swatch(id="mine", name="Mine")

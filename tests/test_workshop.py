@@ -1,4 +1,4 @@
-"""The workshop's stations and panes in the real window: variants, shelf, loupe lamp, ball, rooms, renders."""
+"""The workshop's stations and panes in the real window: variants, shelf, close-up lamp, ball, rooms, renders."""
 
 import numpy as np
 import OpenEXR
@@ -25,21 +25,21 @@ from PyQt6.QtWidgets import QFileDialog
 
 from mat_shelf.app.recent import recent_projects
 from mat_shelf.exchange.project_file import save_project
-from mat_shelf.shelf.library import Entry
+from mat_shelf.library.library import LibraryEntry
 
 RIGHT = Qt.MouseButton.RightButton
 
 
-def select_swatch(window, name: str) -> Entry:
-    rows = window.shelf.model.rows
-    row = next(i for i, r in enumerate(rows) if isinstance(r, Entry) and r.name == name)
-    window.shelf.list.setCurrentIndex(window.shelf.model.index(row))
+def select_swatch(window, name: str) -> LibraryEntry:
+    rows = window.library.model.rows
+    row = next(i for i, r in enumerate(rows) if isinstance(r, LibraryEntry) and r.name == name)
+    window.library.list.setCurrentIndex(window.library.model.index(row))
     return rows[row]
 
 
 def choose(window, text: str) -> None:
     """Chooses a line of the swatch menu."""
-    action = next(a for a in window.shelf.menu().actions() if a.text().startswith(text))
+    action = next(a for a in window.library.menu().actions() if a.text().startswith(text))
     assert action.isEnabled()
     action.trigger()
 
@@ -107,27 +107,27 @@ def test_a_variant_follows_its_parent_in_all_but_its_own(open_window, demo, qtbo
 
 def test_swatches_are_described_varied_compared_and_thrown_out(open_window, qtbot):
     window = open_window()
-    workshop, shelf = window.workshop, window.workshop.shelf
-    names = lambda: {entry.name for entry in shelf.entries()}  # noqa: E731
+    workshop, library = window.workshop, window.workshop.library
+    names = lambda: {entry.name for entry in library.entries()}  # noqa: E731
     select_swatch(window, "Copper")
     choose(window, "Duplicate")
     assert "Copper, copy" in names()
     entry = select_swatch(window, "Copper, copy")
     choose(window, "Name, tags")
-    dialog = window.shelf.describe_dialog
+    dialog = window.library.describe_dialog
     dialog.name.setText("Old copper")
     dialog.tags.setText("worn, kettle")
     dialog.note.setPlainText("As on the stove.")
     QTest.mouseClick(dialog.confirm, LEFT)
-    described = shelf.swatch(entry.id)
+    described = library.swatch(entry.id)
     assert (described.name, described.tags, described.note) == ("Old copper", ("worn", "kettle"), "As on the stove.")
-    window.shelf.search.setText("kett")
-    assert [row.name for row in window.shelf.model.rows if isinstance(row, Entry)] == ["Old copper"]
+    window.library.search.setText("kett")
+    assert [row.name for row in window.library.model.rows if isinstance(row, LibraryEntry)] == ["Old copper"]
 
     # A variant of it, worn, tuned and kept as its own swatch's new values; then the parent changes.
     select_swatch(window, "Old copper")
     choose(window, "Make a variant")
-    window.shelf.search.setText("old")
+    window.library.search.setText("old")
     variant = select_swatch(window, "Old copper, variant")
     click_part(window, "warmer-dish")
     select_swatch(window, "Old copper, variant")
@@ -135,80 +135,84 @@ def test_swatches_are_described_varied_compared_and_thrown_out(open_window, qtbo
     assert workshop.project.part("warmer-dish").material == variant.id
     make_constant(window, "specular_roughness")
     drag_slider(window.board.rows["specular_roughness"].slider, 0.9)
-    window.board.open_keep()
-    assert "Old copper, variant" in window.board.keep_popover.update_button.text()
-    QTest.mouseClick(window.board.keep_popover.update_button, LEFT)
-    kept = shelf.swatch(variant.id)
+    window.board.open_save()
+    assert "Old copper, variant" in window.board.save_popover.update_button.text()
+    QTest.mouseClick(window.board.save_popover.update_button, LEFT)
+    kept = library.swatch(variant.id)
     assert kept.own == (
         "feeds/specular_roughness",
         "specular_roughness",
     ) and kept.recipe.specular_roughness == pytest.approx(0.9, abs=0.02)
-    shelf.add(described.tuned(described.recipe.with_(base_color=(0.1, 0.2, 0.3))))
-    assert shelf.swatch(variant.id).recipe.base_color == (0.1, 0.2, 0.3)
+    library.add(described.tuned(described.recipe.with_(base_color=(0.1, 0.2, 0.3))))
+    assert library.swatch(variant.id).recipe.base_color == (0.1, 0.2, 0.3)
 
     # Compared, they differ in the roughness alone.
-    window.shelf.model.reload()
-    window.shelf.list.selectAll()
+    window.library.model.reload()
+    window.library.list.selectAll()
     choose(window, "Compare the two")
-    assert [line[0] for line in window.shelf.compare_dialog.differences] == ["Roughness"]
-    window.shelf.compare_dialog.close()
+    assert [line[0] for line in window.library.compare_dialog.differences] == ["Roughness"]
+    window.library.compare_dialog.close()
 
     # Thrown out with Delete, and put back from the message.
     select_swatch(window, "Old copper")
-    window.shelf.list.setFocus()
-    QTest.keyClick(window.shelf.list, Qt.Key.Key_Delete)
+    window.library.list.setFocus()
+    QTest.keyClick(window.library.list, Qt.Key.Key_Delete)
     assert "Old copper" not in names() and window.notice.buttons[0].text() == "Put it back"
     QTest.mouseClick(window.notice.buttons[0], LEFT)
     assert "Old copper" in names()
-    window.shelf.search.setText("nothing has this")
-    assert window.shelf.hint.isVisible() and "No swatch" in window.shelf.hint.text()
+    window.library.search.setText("nothing has this")
+    assert window.library.hint.isVisible() and "No swatch" in window.library.hint.text()
 
 
-def test_the_loupes_lamp_and_the_ball(open_window, qtbot):
+def test_the_lamp_of_the_close_up_and_the_ball(open_window, qtbot):
     window = open_window()
-    workshop, loupe = window.workshop, window.wall.loupe
-    QTest.mouseClick(window.hero, RIGHT, PLAIN, place_of(window, "card"))
+    workshop, close_up = window.workshop, window.wall.close_up
+    QTest.mouseClick(window.viewport, RIGHT, PLAIN, place_of(window, "card"))
 
-    def loupe_picture() -> np.ndarray:
+    def close_up_picture() -> np.ndarray:
         def shown():
-            return loupe.frame is not None and loupe.frame.revision == loupe.revision and loupe.frame.samples >= 2
+            return (
+                close_up.frame is not None
+                and close_up.frame.revision == close_up.revision
+                and close_up.frame.samples >= 2
+            )
 
         qtbot.waitUntil(shown, timeout=60_000)
-        return loupe.frame.pixels.astype(int)
+        return close_up.frame.pixels.astype(int)
 
     # A lamp held from the front is far brighter on flat card than one that grazes it from the rim.
-    plain = loupe_picture().mean()
-    hero = picture_of(qtbot, window, samples=8).astype(int)
+    plain = close_up_picture().mean()
+    viewport = picture_of(qtbot, window, samples=8).astype(int)
 
     def drag_lamp(x: float, y: float) -> None:
-        QTest.mousePress(loupe, LEFT, PLAIN, QPoint(loupe.SIDE // 2, loupe.SIDE // 2))
-        QTest.mouseMove(loupe, QPoint(round(x * loupe.SIDE), round(y * loupe.SIDE)))
-        QTest.mouseRelease(loupe, LEFT, PLAIN, QPoint(round(x * loupe.SIDE), round(y * loupe.SIDE)))
+        QTest.mousePress(close_up, LEFT, PLAIN, QPoint(close_up.SIDE // 2, close_up.SIDE // 2))
+        QTest.mouseMove(close_up, QPoint(round(x * close_up.SIDE), round(y * close_up.SIDE)))
+        QTest.mouseRelease(close_up, LEFT, PLAIN, QPoint(round(x * close_up.SIDE), round(y * close_up.SIDE)))
 
     drag_lamp(0.5, 0.3)  # the card lies flat and is seen from above: light from the top of the pane is overhead
-    bright = loupe_picture().mean()
+    bright = close_up_picture().mean()
     drag_lamp(0.01, 0.62)
-    grazing = loupe_picture().mean()
+    grazing = close_up_picture().mean()
     assert bright > grazing + 30
-    QTest.keyClick(loupe, Qt.Key.Key_L)
-    assert workshop.loupe_light is None and loupe_picture().mean() == pytest.approx(plain, abs=4)
+    QTest.keyClick(close_up, Qt.Key.Key_L)
+    assert workshop.close_up_light is None and close_up_picture().mean() == pytest.approx(plain, abs=4)
     assert (
-        np.abs(picture_of(qtbot, window, samples=8).astype(int) - hero).mean() < 2
-    )  # the hero view keeps the set's light
+        np.abs(picture_of(qtbot, window, samples=8).astype(int) - viewport).mean() < 2
+    )  # the viewport keeps the set's light
 
     # A ball beside the warmer's enamel, orange in the picture and no part of the product; Delete takes it away.
     spot = place_of(window, "warmer-body")
     before = picture_of(qtbot, window, samples=8).astype(int)
-    QTest.mouseClick(window.hero, RIGHT, SHIFT, spot)
+    QTest.mouseClick(window.viewport, RIGHT, SHIFT, spot)
     after = picture_of(qtbot, window, samples=8).astype(int)
     changed = np.abs(after - before).max(axis=2) > 60
     assert changed.sum() > 60
     orange = after[changed].mean(axis=0)
     assert orange[0] > orange[1] + 40 > orange[2] + 40
-    assert (window.hero.frame.sight.part[changed] == -1).mean() > 0.8
+    assert (window.viewport.frame.first_hits.part[changed] == -1).mean() > 0.8
     assert not workshop.history.is_changed
-    window.hero.setFocus()
-    QTest.keyClick(window.hero, Qt.Key.Key_Delete)
+    window.viewport.setFocus()
+    QTest.keyClick(window.viewport, Qt.Key.Key_Delete)
     assert workshop.ball is None and np.abs(picture_of(qtbot, window, samples=8).astype(int) - before).mean() < 2
 
 

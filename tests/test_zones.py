@@ -11,30 +11,30 @@ from scipy.sparse.csgraph import connected_components
 from mat_shelf.document.project import Camera, Material, Part, Pose, Product, Project, Set, View, Zone
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
+from mat_shelf.exchange.model_update import update_model
+from mat_shelf.exchange.models.importer import ImportedModel, ImportedPart
+from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.exchange.product_import import product_of
 from mat_shelf.exchange.project_file import open_project, save_project
-from mat_shelf.exchange.replacing import exchanged
-from mat_shelf.geometry.adjacency import adjacency, face_areas, face_normals, pieces
-from mat_shelf.geometry.coverage import gaps
+from mat_shelf.geometry.adjacency import adjacency, connected_pieces, face_areas, face_normals
 from mat_shelf.geometry.faces import FacesError, faces_bytes, read_faces
-from mat_shelf.geometry.glb import NamedMesh
-from mat_shelf.geometry.importing import ImportedModel, ImportedPart
-from mat_shelf.geometry.matching import Shape, matched
 from mat_shelf.geometry.mesh import Mesh, checked
+from mat_shelf.geometry.part_matching import Shape, match_parts
 from mat_shelf.geometry.pose import euler_degrees, posed, turn_matrix, turned_about
 from mat_shelf.geometry.repair import Repairs
 from mat_shelf.geometry.selecting import (
-    facing_like,
+    connected_faces,
+    coplanar_region,
+    edge_loop,
     grown,
     inside_loop,
     inside_polygon,
-    loop_through,
-    piece_of,
     shrunk,
     smooth_region,
 )
-from mat_shelf.geometry.solids import box, joined, moved
-from mat_shelf.rendering.layers import layers
+from mat_shelf.geometry.solids import box, merged, moved
+from mat_shelf.geometry.unassigned_faces import unassigned_regions
+from mat_shelf.rendering.aovs import render_aovs
 from mat_shelf.rendering.session import render
 
 
@@ -59,20 +59,20 @@ def test_growing_by_angle_finds_the_six_sides_of_a_bevelled_cube(bevelled):
         face = int(np.argmax(normals @ axis))
         side = smooth_region(graph, face, 30)
         assert (normals[side] @ axis > 0.999).all() and areas[side].sum() == pytest.approx(34 * 34, rel=1e-4)
-        assert (side == facing_like(bevelled, graph, face, 10)).all()
+        assert (side == coplanar_region(bevelled, graph, face, 10)).all()
         sides.append(side)
     assert (np.sum(sides, axis=0) <= 1).all()
     assert smooth_region(graph, 0, 60).all()  # bevels of 45 degrees no longer stop it
 
 
 def test_growing_agrees_with_scipys_connected_components(bevelled):
-    graph = adjacency(joined([bevelled, moved(bevelled, (60, 0, 0))]))
+    graph = adjacency(merged([bevelled, moved(bevelled, (60, 0, 0))]))
     kept = graph.pairs[graph.bend <= 20]
     matrix = coo_matrix((np.ones(len(kept)), (kept[:, 0], kept[:, 1])), shape=(graph.count, graph.count))
     labels = connected_components(matrix, directed=False)[1]
     for face in range(0, graph.count, 997):
         assert (smooth_region(graph, face, 20) == (labels == labels[face])).all()
-    assert piece_of(graph, 0).sum() == graph.count // 2 and len(np.unique(pieces(graph))) == 2
+    assert connected_faces(graph, 0).sum() == graph.count // 2 and len(np.unique(connected_pieces(graph))) == 2
 
 
 def test_growing_and_shrinking_undo_each_other_inside(bevelled):
@@ -91,7 +91,7 @@ def test_a_loop_through_two_clicks_parts_a_rod(other):
     graph, areas = adjacency(mesh), face_areas(mesh)
     centres = mesh.vertices[mesh.triangles].mean(axis=1)
     clicks = [int(np.argmin(np.linalg.norm(centres - (*xy, 4), axis=1))) for xy in ((3.5, -3.5), other)]
-    cut = loop_through(mesh, graph, *clicks)
+    cut = edge_loop(mesh, graph, *clicks)
     top, foot = int(np.argmax(centres[:, 2])), int(np.argmin(centres[:, 2]))
     upper = inside_loop(graph, cut, top)
     assert upper[top] and not upper[foot]
@@ -178,7 +178,7 @@ def zoned(bevelled):
 def test_a_zone_wears_its_own_material_to_its_exact_border(zoned):
     project, assets, _ = zoned
     picture = render(project, assets, 120, 80, 32, denoise=False)
-    masks = layers(project, picture, ("materials", "parts"))
+    masks = render_aovs(project, picture, ("materials", "parts"))
     glow = masks["material.Glow"]
     # 34 mm square at 280 mm from the lens, on a frame of 36 mm over 120 pixels at 105 mm.
     side = 34 / 280 * 105 / 36 * 120
@@ -205,7 +205,7 @@ def test_bare_faces_are_found_down_to_slivers(zoned):
     areas = face_areas(assets.meshes[part.mesh])
 
     def found(changed: Part):
-        return gaps(project.with_part(changed), assets.meshes, assets.faces, lambda mesh: graph)
+        return unassigned_regions(project.with_part(changed), assets.meshes, assets.faces, lambda mesh: graph)
 
     assert found(part) == []
     bare = found(part.with_zone(part.zones[0].with_(material=None)))
@@ -227,7 +227,7 @@ def test_hidden_parts_are_not_rendered(zoned):
     assert render(hidden, assets, 60, 40, 2, denoise=False).light.max() == 0
     other = assets.add(NamedMesh("Other", box((10, 10, 10), 1)))
     both = hidden.with_parts((*hidden.product.parts, Part(id="other", name="Other", mesh=other, material="glow")))
-    masks = layers(both, render(both, assets, 60, 40, 4, denoise=False), ("parts",))
+    masks = render_aovs(both, render(both, assets, 60, 40, 4, denoise=False), ("parts",))
     assert set(masks) == {"part.Other", "part.No part"}
 
 
@@ -246,7 +246,7 @@ def test_the_next_version_of_a_product_keeps_materials_places_and_zones(zoned):
     fresh = Assets()
     product, materials = product_of(model, fresh)
     assets.take(fresh)
-    after, told = exchanged(project, assets, product, materials)
+    after, told = update_model(project, assets, product, materials)
     assert (told.by_name, told.by_shape, told.new, told.gone) == ([], [("Cube", "Body")], ["Pin"], ["Lid"])
     cube = after.part("cube")
     assert (cube.name, cube.material, cube.pose) == ("Cube", "red", project.part("cube").pose)
@@ -265,6 +265,6 @@ def test_parts_are_matched_by_name_then_by_shape():
 
     old = [shape(0, 10, 600), shape(50, 10, 600), shape(90, 4, 90)]
     new = [shape(50.5, 10.2, 610), shape(0, 3, 50), shape(90, 4, 90)]
-    by_name, by_shape = matched(["A", "B", "C"], old, ["left", "a ", "right"], new)
+    by_name, by_shape = match_parts(["A", "B", "C"], old, ["left", "a ", "right"], new)
     assert by_name == {1: 0} and by_shape == {0: 1, 2: 2}
-    assert matched([], [], ["x"], new[:1]) == ({}, {})
+    assert match_parts([], [], ["x"], new[:1]) == ({}, {})

@@ -19,33 +19,33 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
 from mat_shelf.demo.desk_set import demo_project
+from mat_shelf.document.image import ImageRef
 from mat_shelf.document.pattern import Placement
-from mat_shelf.document.picture import Picture
 from mat_shelf.document.project import Camera, Material
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
+from mat_shelf.exchange.models.import_process import import_model
 from mat_shelf.exchange.product_import import new_project, product_of
 from mat_shelf.exchange.project_file import save_project
 from mat_shelf.geometry.adjacency import adjacency
-from mat_shelf.geometry.import_process import import_model
 from mat_shelf.geometry.mesh import checked
 from mat_shelf.geometry.selecting import smooth_region
-from mat_shelf.geometry.unwrap import unwrapped
+from mat_shelf.geometry.unwrap import unwrap
+from mat_shelf.library.library import Library
+from mat_shelf.library.shipped import SHIPPED
 from mat_shelf.optics.media import extinction
+from mat_shelf.patterns.mipmap import Mipmap
 from mat_shelf.patterns.points import flat_points
-from mat_shelf.patterns.pyramid import Pyramid
 from mat_shelf.patterns.sources import Cells, Noise
-from mat_shelf.patterns.step import Library, run
-from mat_shelf.rendering.camera import FRAME, make_view
-from mat_shelf.rendering.denoise import denoised
+from mat_shelf.patterns.step import PatternContext, run_steps
+from mat_shelf.rendering.camera import FRAME, make_camera_view
+from mat_shelf.rendering.denoise import denoise
 from mat_shelf.rendering.film import Film
-from mat_shelf.rendering.geometry import Geometry
-from mat_shelf.rendering.lights import make_lights, plain_room
-from mat_shelf.rendering.scene import dress
 from mat_shelf.rendering.session import COARSE_SAMPLES, RenderSession, render
-from mat_shelf.rendering.tracer import NO_LIMIT, Shot, Tracer
-from mat_shelf.shelf.library import Shelf
-from mat_shelf.shelf.shipped import SHIPPED
+from mat_shelf.rendering.tracer import NO_LIMIT, RenderTask, Tracer
+from mat_shelf.scene.geometry import Geometry
+from mat_shelf.scene.lights import make_lights, plain_room
+from mat_shelf.scene.material_table import make_material_table
 
 WIDTH, HEIGHT, DEPTH = 640, 430, 8
 SAMPLES = 8
@@ -147,7 +147,7 @@ def patterns(say) -> dict:
         for name, (source, reference) in made.items():
 
             def ours(piece, source=source):
-                return run((source,), piece, planar, nothing, Library())
+                return run_steps((source,), piece, planar, nothing, PatternContext())
 
             ours(pieces[0])
             times = {"ours": [], "theirs": []}
@@ -197,8 +197,8 @@ def marks(say) -> dict:
     project, assets = demo_project()
     plain = project.with_(materials=tuple(_without_patterns(m) for m in project.materials), marks=())
     pixels = np.random.default_rng(1).integers(0, 256, (4096, 8192, 4), np.uint8)
-    large = Picture(name="large.png", digest="8" * 64, kind="png")
-    assets.pictures[large.digest] = Pyramid(pixels)
+    large = ImageRef(name="large.png", digest="8" * 64, kind="png")
+    assets.pictures[large.digest] = Mipmap(pixels)
     made = [*project.marks]
     labels = [mark for mark in project.marks if mark.kind == "label"]
     while len(made) < MARKS:
@@ -248,15 +248,15 @@ def search(say) -> float:
     """Median time of a search over 10,000 swatches, ms."""
     say("search")
     with tempfile.TemporaryDirectory() as folder:
-        shelf = Shelf(Path(folder) / "shelf")
-        shelf.fill_index(
+        library = Library(Path(folder) / "shelf")
+        library.fill_index(
             SHIPPED[k % len(SHIPPED)].with_(id=f"swatch-{k}", name=f"{SHIPPED[k % len(SHIPPED)].name} {k}")
             for k in range(SWATCHES)
         )
         times = []
         for text in ("b", "brass", "lac 7", "glass clear", "12", "wax", "metal 99", "blue-black", "nothing at all") * 3:
             started = time.perf_counter()
-            shelf.search(text)
+            library.search(text)
             times.append(time.perf_counter() - started)
     return round(statistics.median(times) * 1000, 2)
 
@@ -286,11 +286,11 @@ def edit_to_picture(say) -> dict:
         frame = session.step()
         times.append(time.perf_counter() - started)
         height, width = frame.pixels.shape[:2]
-        shot = session.coarse_shot()
+        task = session.coarse_shot()
         film = Film(width, height)
         started = time.perf_counter()
         for _ in range(COARSE_SAMPLES):
-            session.tracer.add_sample(shot, film)
+            session.tracer.add_sample(task, film)
         bare.append(time.perf_counter() - started)
     session.close()
     median = statistics.median(times)
@@ -311,13 +311,13 @@ def interface(say) -> dict:
         See `mat_shelf.app.interface_bench`; empty where the window cannot be opened here.
     """
     say("interface")
-    run = subprocess.run(
+    run_steps = subprocess.run(
         [sys.executable, "-m", "mat_shelf.app.interface_bench"],
         env=os.environ | {"QT_QPA_PLATFORM": "offscreen"},
         capture_output=True,
         text=True,
     )
-    return json.loads(run.stdout) if run.returncode == 0 else {}
+    return json.loads(run_steps.stdout) if run_steps.returncode == 0 else {}
 
 
 LARGE_CUTS = 8
@@ -383,7 +383,7 @@ def large_model(say, demo_ms: float) -> dict:
     edit_ms = statistics.median(times) * 1000
     memory = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1024
     unwraps = time.perf_counter()
-    unwrapped(mesh, 0.1)
+    unwrap(mesh, 0.1)
     laid = time.perf_counter() - unwraps
     return {
         "triangles": len(mesh.triangles),
@@ -419,20 +419,20 @@ def equal_time(say) -> dict:
     rendered = render(project, assets, WIDTH, HEIGHT, 10_000, seconds=ERROR_SECONDS, denoise=False)
     samples = rendered.film.samples
     width, height = ERROR_SIZE
-    shot = replace(rendered.shot, view=make_view(project.view.camera, width, height))
+    task = replace(rendered.task, view=make_camera_view(project.view.camera, width, height))
     tracer = Tracer()
     truth = Film(width, height)
     for done in range(TRUTH_SAMPLES):
         if done % 64 == 0:
             say(f"the truth, {done} of {TRUTH_SAMPLES} samples")
-        tracer.add_sample(replace(shot, brightest=NO_LIMIT, seed=7), truth)
+        tracer.add_sample(replace(task, brightest=NO_LIMIT, seed=7), truth)
     expected = truth.picture().astype(float)
     raw, clean, mean = [], [], []
     for seed in range(SEEDS):
         film = Film(width, height)
         for _ in range(samples):
-            tracer.add_sample(replace(shot, seed=100 + seed), film)
-        for errors, picture in ((raw, film.picture()), (clean, denoised(film))):
+            tracer.add_sample(replace(task, seed=100 + seed), film)
+        for errors, picture in ((raw, film.picture()), (clean, denoise(film))):
             errors.append(np.sqrt(np.mean((picture - expected) ** 2 / (expected**2 + 0.01))))
         mean.append(film.picture().mean())
     tracer.close()
@@ -493,11 +493,11 @@ def _against_volumes(balls) -> tuple[float, float]:
     width, height = MEDIA_SIZE
     camera = Camera(position=(0, 0, 300), target=(0, 0, 0), focal_length=100)
     meshes = [checked(solid.vertices * radius, solid.faces, solid.vertices) for radius, _ in balls]
-    shot = Shot(
+    task = RenderTask(
         Geometry(meshes),
-        dress([recipe for _, recipe in balls], range(len(balls))),
+        make_material_table([recipe for _, recipe in balls], range(len(balls))),
         make_lights(np.ones((16, 32, 3), np.float32)),
-        make_view(camera, width, height),
+        make_camera_view(camera, width, height),
         depth=MEDIA_DEPTH,
     )
     scene = {
@@ -531,13 +531,13 @@ def _against_volumes(balls) -> tuple[float, float]:
                 }
         reference = mi.load_dict(scene)
     tracer = Tracer()
-    tracer.add_sample(shot, Film(width, height))
+    tracer.add_sample(task, Film(width, height))
     ratios, means = [], {"ours": [], "theirs": []}
     for number in range(ROUNDS):
         film = Film(width, height)
         started = time.perf_counter()
         for _ in range(MEDIA_SAMPLES):
-            tracer.add_sample(replace(shot, seed=number + 1), film)
+            tracer.add_sample(replace(task, seed=number + 1), film)
         ours = time.perf_counter() - started
         started = time.perf_counter()
         theirs = np.array(mi.render(reference, spp=MEDIA_SAMPLES, seed=number))[..., :3]
@@ -557,16 +557,16 @@ def paths_per_second(say) -> dict:
         `paths_per_s`; and, where the reference library is installed, `reference_paths_per_s` and
         `paths_vs_reference`, the median over rounds in which both ran one after the other.
     """
-    shot, tracer = reference_shot(), Tracer()
+    task, tracer = reference_shot(), Tracer()
     reference = _reference_scene() if importlib.util.find_spec("mitsuba") else None
-    tracer.add_sample(shot, Film(WIDTH, HEIGHT))
+    tracer.add_sample(task, Film(WIDTH, HEIGHT))
     ours, theirs = [], []
     for number in range(ROUNDS):
         say(f"paths per second, round {number + 1} of {ROUNDS}")
         film = Film(WIDTH, HEIGHT)
         started = time.perf_counter()
         for _ in range(SAMPLES):
-            tracer.add_sample(shot, film)
+            tracer.add_sample(task, film)
         ours.append(WIDTH * HEIGHT * SAMPLES / (time.perf_counter() - started))
         if reference is not None:
             import mitsuba
@@ -583,7 +583,7 @@ def paths_per_second(say) -> dict:
     return result
 
 
-def reference_shot() -> Shot:
+def reference_shot() -> RenderTask:
     """A rough plastic and a glass sphere of 80k triangles each, on a floor, in a room."""
     ball = trimesh.creation.icosphere(6)
     balls = [checked(ball.vertices * RADIUS + (x, RADIUS, 0), ball.faces, ball.vertices) for x in CENTRES]
@@ -592,11 +592,11 @@ def reference_shot() -> Shot:
     plastic = Recipe(base_color=COLOR, specular_roughness=ROUGHNESS, specular_ior=IOR)
     glass = Recipe(transmission_weight=1.0, specular_roughness=0.0, specular_ior=IOR)
     matt = Recipe(base_color=FLOOR_COLOR, specular_weight=0.0)
-    return Shot(
+    return RenderTask(
         Geometry([*balls, floor]),
-        dress([plastic, glass, matt], [0, 1, 2]),
+        make_material_table([plastic, glass, matt], [0, 1, 2]),
         make_lights(ROOM),
-        make_view(CAMERA, WIDTH, HEIGHT),
+        make_camera_view(CAMERA, WIDTH, HEIGHT),
         depth=DEPTH,
     )
 

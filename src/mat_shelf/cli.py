@@ -112,7 +112,7 @@ def _parser() -> argparse.ArgumentParser:
 
 
 def _whole(low: int, high: int):
-    def read(text: str) -> int:
+    def measure(text: str) -> int:
         try:
             value = int(text)
         except ValueError:
@@ -121,7 +121,7 @@ def _whole(low: int, high: int):
             raise argparse.ArgumentTypeError(f"{value} is not between {low} and {high}")
         return value
 
-    return read
+    return measure
 
 
 def _demo(options) -> None:
@@ -157,11 +157,11 @@ def _window(project, meshes, **options) -> None:
         from mat_shelf.app.start import run
     except ImportError as fault:
         raise BadInputError(f"the window's libraries are not complete ({fault}); run 'make setup'") from fault
-    from mat_shelf.shelf.library import ShelfError
+    from mat_shelf.library.library import LibraryError
 
     try:
         run(project, meshes, **options)
-    except ShelfError as fault:
+    except LibraryError as fault:
         raise BadInputError(str(fault)) from fault
 
 
@@ -195,7 +195,7 @@ def _warm_up(out) -> None:
 
 
 def _export(options) -> None:
-    from mat_shelf.exchange.glb_export import export_glb
+    from mat_shelf.exchange.models.glb_writer import export_glb
 
     if options.output.suffix.lower() != ".glb":
         raise BadInputError(f"'{options.output.name}' must end in .glb")
@@ -207,13 +207,13 @@ def _export(options) -> None:
 
 
 def _bake(options) -> None:
-    from mat_shelf.exchange.shape_cache import fill_shape_maps
+    from mat_shelf.exchange.geometry_map_cache import fill_geometry_maps
+    from mat_shelf.exchange.models.mesh_glb import NamedMesh, glb_bytes
     from mat_shelf.exchange.texture_set import write_maps
     from mat_shelf.geometry.adjacency import face_areas
-    from mat_shelf.geometry.glb import NamedMesh, glb_bytes
     from mat_shelf.geometry.mesh import MeshError
-    from mat_shelf.geometry.unwrap import unwrapped
-    from mat_shelf.patterns.step import Library
+    from mat_shelf.geometry.unwrap import unwrap
+    from mat_shelf.patterns.step import PatternContext
     from mat_shelf.rendering.baking import BakeError, bake
     from mat_shelf.system.file_writer import write_file
 
@@ -222,19 +222,19 @@ def _bake(options) -> None:
     part = project.part(_chosen("part", options.part, project.product.parts, None))
     mesh, folder = assets.meshes[part.mesh], options.output
     _warm_up(sys.stderr)
-    library = Library({p.id: p for p in material.recipe.patterns}, assets.pictures)
+    context = PatternContext({p.id: p for p in material.recipe.patterns}, assets.pictures)
     try:
         if mesh.uv is None:
             # a square atlas is filled by about two thirds
-            mesh, _ = unwrapped(mesh, 1.25 * float(face_areas(mesh).sum()) ** 0.5 / options.size)
+            mesh, _ = unwrap(mesh, 1.25 * float(face_areas(mesh).sum()) ** 0.5 / options.size)
             folder.mkdir(parents=True, exist_ok=True)
             model, data = folder / f"{part.id}.glb", glb_bytes([NamedMesh(part.name, mesh)])
             write_file(model, data)
             print(f"'{part.name}' had no UVs; the unwrapped mesh is in {model}")
         alone = project.with_parts([part.with_(material=material.id, zones=(), is_hidden=False)])
-        fill_shape_maps(alone, assets, _percent("edges and crevices"))
+        fill_geometry_maps(alone, assets, _percent("edges and crevices"))
         progress = _percent(f"baking {part.name}")
-        baked = bake(material.recipe, part, mesh, options.size, library, assets.shape_maps, progress)
+        baked = bake(material.recipe, part, mesh, options.size, context, assets.geometry_maps, progress)
         for path in write_maps(folder, material.name, baked.maps):
             print(path)
     except (BakeError, MeshError) as fault:
@@ -255,11 +255,11 @@ def _percent(what: str):
 
 
 def _render(options) -> None:
-    from mat_shelf.exchange.picture_writing import PictureError, ending_of, write_picture
-    from mat_shelf.exchange.shape_cache import fill_shape_maps
-    from mat_shelf.rendering.displacing import fill_displacements
-    from mat_shelf.rendering.layers import PASSES, layers
+    from mat_shelf.exchange.geometry_map_cache import fill_geometry_maps
+    from mat_shelf.exchange.image_writing import ImageError, ending_of, write_image
+    from mat_shelf.rendering.aovs import PASSES, render_aovs
     from mat_shelf.rendering.session import render
+    from mat_shelf.scene.displacement import fill_displacements
 
     wanted = [name.strip() for name in options.passes.split(",") if name.strip()]
     wanted = list(PASSES) if wanted == ["all"] else wanted
@@ -268,7 +268,7 @@ def _render(options) -> None:
         raise BadInputError(f"there is no pass '{sorted(unknown)[0]}'; there are {', '.join(PASSES)} and all")
     try:
         ending_of(options.output, options.cut_out, options.bits == 16, bool(wanted))
-    except PictureError as fault:
+    except ImageError as fault:
         raise BadInputError(str(fault)) from fault
     if not options.output.resolve().parent.is_dir():
         raise BadInputError(f"the folder {options.output.resolve().parent} does not exist")
@@ -278,7 +278,7 @@ def _render(options) -> None:
         current_view=_chosen("view", options.view, project.views, project.current_view),
     )
     _warm_up(sys.stderr)
-    fill_shape_maps(project, assets, _percent("edges and crevices"))
+    fill_geometry_maps(project, assets, _percent("edges and crevices"))
     for words in fill_displacements(project, assets, _percent("true relief")):
         print(words, file=sys.stderr)
     started = time.monotonic()
@@ -304,13 +304,13 @@ def _render(options) -> None:
     if sys.stderr.isatty():
         print(file=sys.stderr)
     try:
-        extra = layers(project, rendered, wanted)
+        extra = render_aovs(project, rendered, wanted)
         deep, is_exact = options.bits == 16, project.set.exact_colors
-        write_picture(options.output, rendered.light, rendered.alpha, deep, extra, is_exact)
+        write_image(options.output, rendered.light, rendered.alpha, deep, extra, is_exact)
         dropped = int(rendered.film.dropped.sum())
         if dropped:
             print(f"{dropped:,} light values were not numbers and were left out; please report this.", file=sys.stderr)
-    except (OSError, PictureError) as fault:
+    except (OSError, ImageError) as fault:
         raise BadInputError(str(fault)) from fault
     print(f"Written to {options.output} in {time.monotonic() - started:.1f} s")
 
@@ -318,7 +318,7 @@ def _render(options) -> None:
 def _measure(options) -> None:
     from mat_shelf.exchange.package import PackageError
     from mat_shelf.exchange.swatch_file import open_swatch
-    from mat_shelf.optics.readings import read
+    from mat_shelf.optics.measurements import measure
 
     if options.file.suffix == ".swatch":
         try:
@@ -335,15 +335,15 @@ def _measure(options) -> None:
     for number, thing in enumerate(found, 1):
         if len(found) > 1:
             print(f"{number} of {len(found)}: {thing.name}", file=sys.stderr, flush=True)
-        readings = read(thing.recipe)
+        measurements = measure(thing.recipe)
         told[thing.name] = {
-            "albedo": {str(angle): _rounded(value) for angle, value in readings.albedo.items()},
-            "transmitted": {str(angle): _rounded(value) for angle, value in readings.transmitted.items()},
-            "f0": _rounded(readings.f0),
-            "gloss": {str(angle): round(value, 1) for angle, value in readings.gloss.items()},
-            "lab_d65": _rounded(readings.lab, 2),
-            "through_mm": {str(mm): _rounded(value) for mm, value in readings.through.items()},
-            "most_given_back": round(readings.most, 4),
+            "albedo": {str(angle): _rounded(value) for angle, value in measurements.albedo.items()},
+            "transmitted": {str(angle): _rounded(value) for angle, value in measurements.transmitted.items()},
+            "f0": _rounded(measurements.f0),
+            "gloss": {str(angle): round(value, 1) for angle, value in measurements.gloss.items()},
+            "lab_d65": _rounded(measurements.lab, 2),
+            "through_mm": {str(mm): _rounded(value) for mm, value in measurements.through.items()},
+            "most_given_back": round(measurements.most, 4),
             "fed": [feed.input for feed in thing.recipe.feeds],
             "below": [overlay.name for overlay in thing.recipe.shown_overlays()],
         }
@@ -374,19 +374,19 @@ def _chosen(kind: str, wanted: str | None, things, current: str | None) -> str:
 
 
 def _prepare(options) -> None:
-    from mat_shelf.shelf.library import Shelf, ShelfError
-    from mat_shelf.shelf.thumbnails import make_thumbnail, thumbnail_path
+    from mat_shelf.library.library import Library, LibraryError
+    from mat_shelf.library.thumbnails import make_thumbnail, thumbnail_path
 
     _warm_up(sys.stdout)
     if options.renderer_only:
         return
     try:
-        shelf = Shelf()
-        missing = [entry for entry in shelf.entries() if not thumbnail_path(entry.recipe_key).exists()]
+        library = Library()
+        missing = [entry for entry in library.entries() if not thumbnail_path(entry.recipe_key).exists()]
         for number, entry in enumerate(missing, 1):
             print(f"Rendering thumbnails, {number} of {len(missing)}: {entry.name}", flush=True)
-            make_thumbnail(shelf.swatch(entry.id).recipe)
-    except (ShelfError, OSError) as fault:
+            make_thumbnail(library.swatch(entry.id).recipe)
+    except (LibraryError, OSError) as fault:
         raise BadInputError(str(fault)) from fault
 
 

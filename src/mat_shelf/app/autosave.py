@@ -102,7 +102,7 @@ class Autosave(QObject):
         self._recovery.forget(lost)
 
 
-def words_for(lost: LeftBehind) -> str:
+def unsaved_words(lost: LeftBehind) -> str:
     """What the user is told about it."""
     when = datetime.fromtimestamp(lost.when).strftime("%d %B, %H:%M")
     return f"'{lost.name}' was not saved when Mat Shelf last ended, on {when}. Restore it?"

@@ -76,10 +76,12 @@ class FaultGuard(QObject):
         self._window.workshop.history.end_gesture()
         is_kept = self._window.autosave is not None and self._window.autosave.keep_now()
         details = f"{where}\n{details_of(fault)}"
-        self._window.offer(words_for(fault, is_kept), "Copy details", lambda: QApplication.clipboard().setText(details))
+        self._window.offer(
+            fault_words(fault, is_kept), "Copy details", lambda: QApplication.clipboard().setText(details)
+        )
 
 
-def words_for(fault: BaseException, is_kept: bool) -> str:
+def fault_words(fault: BaseException, is_kept: bool) -> str:
     """A fault in one or two sentences, and what becomes of the work."""
     if isinstance(fault, ValidationError):
         return f"That was not done: {explain(fault)}."

@@ -14,16 +14,16 @@ from mat_shelf.app.window import Window
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.demo.desk_set import demo_project
 from mat_shelf.document.pattern import Placement
+from mat_shelf.library.library import Library
 from mat_shelf.patterns.sources import Noise
 from mat_shelf.patterns.steps import Levels
-from mat_shelf.shelf.library import Shelf
 
 DRAGS, PAUSE_MS = 160, 25
 STEPS_IN_STRIP = 8
 LEFT, PLAIN = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 
 
-def measure() -> dict:
+def measure_window() -> dict:
     """Drags values of the demo in the real window for some seconds each.
 
     Returns
@@ -37,10 +37,10 @@ def measure() -> dict:
     """
     app = application()
     with tempfile.TemporaryDirectory() as folder:
-        window = Window(Workshop(*demo_project(), Shelf(Path(folder) / "shelf")))
+        window = Window(Workshop(*demo_project(), Library(Path(folder) / "shelf")))
         window.resize(1280, 800)
         window.show()
-        while window.hero.frame is None or window.hero.frame.samples < 4:
+        while window.viewport.frame is None or window.viewport.frame.samples < 4:
             QTest.qWait(50)
         window.workshop.select("barrel")
         slider = window.board.rows["specular_roughness"].slider
@@ -113,5 +113,5 @@ def _dragged(app, window: Window, move) -> tuple[list[float], float]:
 
 
 if __name__ == "__main__":
-    print(json.dumps(measure()))
+    print(json.dumps(measure_window()))
     sys.exit(0)

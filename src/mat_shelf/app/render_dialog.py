@@ -22,14 +22,14 @@ from PyQt6.QtWidgets import (
 
 from mat_shelf.app.theme import font
 from mat_shelf.app.workshop import Workshop
-from mat_shelf.exchange.picture_writing import PictureError, ending_of, write_picture
+from mat_shelf.exchange.image_writing import ImageError, ending_of, write_image
 from mat_shelf.exchange.project_file import plain_file_name
-from mat_shelf.rendering.layers import PASSES, layers
+from mat_shelf.rendering.aovs import PASSES, render_aovs
 from mat_shelf.rendering.session import render
 from mat_shelf.system.user_folders import home_folder
 
 SIZES = {"Full HD": (1920, 1080), "Square": (2000, 2000), "Page": (2480, 3508), "Quick look": (960, 640)}
-KINDS = {"PNG": ".png", "TIFF": ".tiff", "JPEG": ".jpg", "EXR": ".exr"}
+FORMATS = {"PNG": ".png", "TIFF": ".tiff", "JPEG": ".jpg", "EXR": ".exr"}
 PASS_NAMES = {
     "albedo": "Albedo",
     "normal": "Normal",
@@ -72,7 +72,7 @@ class RenderDialog(QDialog):
         self.minutes_box = _spin(0, 24 * 60, 0, " min")
         self.minutes_box.setSpecialValueText("none")
         self.kind_box = QComboBox()
-        self.kind_box.addItems(KINDS)
+        self.kind_box.addItems(FORMATS)
         self.kind_box.textActivated.connect(self._choose_kind)
         self.deep_box = QCheckBox("16 bits per channel")
         self.cut_box = QCheckBox("Transparent background")
@@ -177,15 +177,15 @@ class RenderDialog(QDialog):
         self.workshop.picture_width_changed.emit()
 
     def _choose_kind(self, name: str) -> None:
-        self.path_field.setText(str(Path(self.path_field.text()).with_suffix(KINDS[name])))
+        self.path_field.setText(str(Path(self.path_field.text()).with_suffix(FORMATS[name])))
 
     def _follow_kind(self) -> None:
         """Offers only what the kind of file can hold."""
         try:
             ending = ending_of(Path(self.path_field.text()))
-        except PictureError:
+        except ImageError:
             return
-        self.kind_box.setCurrentText(next(name for name, own in KINDS.items() if own == ending))
+        self.kind_box.setCurrentText(next(name for name, own in FORMATS.items() if own == ending))
         self.cut_box.setEnabled(ending != ".jpg")
         self.deep_box.setEnabled(ending in (".png", ".tiff"))
         self.passes_label.setToolTip("Passes are channels of an EXR.")
@@ -199,7 +199,7 @@ class RenderDialog(QDialog):
         deep = self.deep_box.isEnabled() and self.deep_box.isChecked()
         try:
             ending_of(path, cut_out, deep, bool(wanted))
-        except PictureError as fault:
+        except ImageError as fault:
             self.state.setText(f"{fault}.")
             return
         if not path.parent.is_dir():
@@ -242,8 +242,8 @@ class RenderDialog(QDialog):
 
         try:
             rendered = render(project, assets, **how, progress=progress)
-            made = layers(project, rendered, wanted)
-            write_picture(path, rendered.light, rendered.alpha, deep, made, project.set.exact_colors)
+            made = render_aovs(project, rendered, wanted)
+            write_image(path, rendered.light, rendered.alpha, deep, made, project.set.exact_colors)
             self._finished.emit(f"Written to {path}", True)
         except InterruptedError:
             self._finished.emit("Cancelled; nothing was written.", False)

@@ -18,7 +18,7 @@ from mat_shelf.document.project import Project
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.readers import prepare_readers
 from mat_shelf.exchange.recovery import Recovery
-from mat_shelf.shelf.library import Shelf
+from mat_shelf.library.library import Library
 from mat_shelf.system.fault_log import watch_for_crashes
 from mat_shelf.system.file_writer import sweep, words_of
 from mat_shelf.system.user_folders import ensure_home
@@ -68,7 +68,7 @@ def run(
         recovery = Recovery()
     except OSError as fault:
         recovery, reason = None, words_of(fault)
-    window = Window(Workshop(project, meshes, Shelf(), path), recovery)
+    window = Window(Workshop(project, meshes, Library(), path), recovery)
     guard = FaultGuard(window)
     guard.install()
     app.aboutToQuit.connect(guard.remove)
@@ -85,7 +85,7 @@ def run(
         return app.exec()
 
     def take() -> None:
-        if window.hero.frame is None or window.hero.frame.seconds < wait_s:
+        if window.viewport.frame is None or window.viewport.frame.seconds < wait_s:
             QTimer.singleShot(500, take)
             return
         window.grab().save(str(screenshot))

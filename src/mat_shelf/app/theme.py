@@ -103,9 +103,9 @@ def _style() -> str:
     return f"""
 * {{ outline: none; }}
 QToolTip {{ background: {THEME.text}; color: {THEME.card}; border: none; padding: 6px 8px; }}
-#topBar, #board, #shelf {{ background: {THEME.panel}; }}
+#topBar, #board, #library {{ background: {THEME.panel}; }}
 #topBar {{ border-bottom: 1px solid {THEME.line}; }}
-#shelf {{ border-right: 1px solid {THEME.line}; }}
+#library {{ border-right: 1px solid {THEME.line}; }}
 #wall {{ background: {THEME.surround}; }}
 #card {{ background: {THEME.card}; border: 1px solid {THEME.line}; border-radius: 8px; }}
 QLabel[role="cardTitle"] {{ font-weight: 600; color: {THEME.text}; }}

@@ -22,21 +22,21 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from mat_shelf.app.autosave import Autosave, words_for
-from mat_shelf.app.board.materials_board import MaterialsBoard
-from mat_shelf.app.board.set_board import SetBoard
+from mat_shelf.app.autosave import Autosave, unsaved_words
+from mat_shelf.app.library.library_panel import LibraryPanel
 from mat_shelf.app.marks.mark_work import MarkWork
 from mat_shelf.app.marks.marks_board import MarksBoard
-from mat_shelf.app.missing_pictures import MissingPictures
+from mat_shelf.app.materials.materials_board import MaterialsBoard
+from mat_shelf.app.missing_images import MissingImages
 from mat_shelf.app.open_job import OpenJob
-from mat_shelf.app.patterns.shape_job import ShapeKeeper
+from mat_shelf.app.patterns.geometry_map_job import ShapeKeeper
 from mat_shelf.app.product.import_job import ImportJob
 from mat_shelf.app.product.product_board import ProductBoard
 from mat_shelf.app.product.product_work import ProductWork
 from mat_shelf.app.recent import note_recent, recent_projects
 from mat_shelf.app.render_dialog import RenderDialog
 from mat_shelf.app.save_job import SaveJob
-from mat_shelf.app.shelf.shelf_panel import ShelfPanel
+from mat_shelf.app.set.set_board import SetBoard
 from mat_shelf.app.shortcuts_dialog import ShortcutsDialog
 from mat_shelf.app.theme import apply_theme, is_dark
 from mat_shelf.app.wall.brush import BrushDrag
@@ -45,17 +45,17 @@ from mat_shelf.app.wall.pattern_drag import PatternDrag
 from mat_shelf.app.wall.wall import Wall
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.project import Project
+from mat_shelf.exchange.models.importer import MODEL_ENDINGS as MODEL_ENDINGS
 from mat_shelf.exchange.product_import import new_project
-from mat_shelf.exchange.project_file import ENDING, plain_file_name, project_path
+from mat_shelf.exchange.project_file import PROJECT_ENDING, plain_file_name, project_path
 from mat_shelf.exchange.recovery import Recovery
-from mat_shelf.geometry.importing import ENDINGS as MODEL_ENDINGS
 from mat_shelf.geometry.size import UnitGuess, length_words, other_units, size_question
 from mat_shelf.system.file_writer import ANY
 from mat_shelf.system.user_folders import home_folder
 
 PROJECT_FILES = "Mat Shelf projects (*.matshelf)"
 MODEL_FILES = f"Models ({' '.join(f'*{ending}' for ending in MODEL_ENDINGS)})"
-DROPPED = (ENDING, ".exr", ".hdr", *MODEL_ENDINGS)
+DROPPED = (PROJECT_ENDING, ".exr", ".hdr", *MODEL_ENDINGS)
 
 
 class Window(QMainWindow):
@@ -70,34 +70,34 @@ class Window(QMainWindow):
         self.setAcceptDrops(True)
         self.work = ProductWork(workshop)
         self.wall = Wall(workshop, self.work)
-        self.hero = self.wall.hero
+        self.viewport = self.wall.viewport
         self.board = MaterialsBoard(workshop)
-        self.shelf = ShelfPanel(workshop, self.board.painter)
-        self.shelf.pattern_wanted.connect(self._begin_ready)
+        self.library = LibraryPanel(workshop, self.board.painter)
+        self.library.pattern_wanted.connect(self._begin_ready)
         self.set_board = SetBoard(workshop)
-        self.set_board.focus_wanted.connect(self.hero.want_focus)
-        self.hero.focused.connect(lambda: self.set_board.focus_button.setChecked(False))
+        self.set_board.focus_wanted.connect(self.viewport.want_focus)
+        self.viewport.focused.connect(lambda: self.set_board.focus_button.setChecked(False))
         self.boards = QStackedWidget()
         self.boards.setFixedHeight(308)
         self.product_board = ProductBoard(self.work)
-        self.product_board.mode_wanted.connect(self.hero.set_mode)
-        self.product_board.view_wanted.connect(self.hero.show_coordinates)
+        self.product_board.mode_wanted.connect(self.viewport.set_mode)
+        self.product_board.view_wanted.connect(self.viewport.show_coordinates)
         self.product_board.import_wanted.connect(self._choose_model)
-        self.hero.measured.connect(self.product_board.size_card.show_distance)
+        self.viewport.measured.connect(self.product_board.size_card.show_distance)
         self.boards.addWidget(self.product_board)
         self.boards.addWidget(self.board)
         self.boards.setCurrentWidget(self.board)
         self.boards.addWidget(self.set_board)
         self.shapes = ShapeKeeper(workshop)
         self.shapes.told.connect(self._tell_shapes)
-        self.pattern_drag = PatternDrag(self.hero, self.board.patterns)
-        self.brush_drag = BrushDrag(self.hero, self.board.patterns)
+        self.pattern_drag = PatternDrag(self.viewport, self.board.patterns)
+        self.brush_drag = BrushDrag(self.viewport, self.board.patterns)
         self.marks = MarkWork(workshop)
         self.marks_board = MarksBoard(self.marks)
         self.boards.addWidget(self.marks_board)
-        self.mark_drag = MarkDrag(self.hero, self.marks, self.marks_board)
+        self.mark_drag = MarkDrag(self.viewport, self.marks, self.marks_board)
         self.notice = Notice()
-        self.missing = MissingPictures(workshop, self._ask, self)
+        self.missing = MissingImages(workshop, self._ask, self)
         self.render_dialog: RenderDialog | None = None
         self.import_job: ImportJob | None = None
         self.open_job: OpenJob | None = None
@@ -110,7 +110,7 @@ class Window(QMainWindow):
         right.addWidget(self.boards)
         middle = QHBoxLayout()
         middle.setSpacing(0)
-        middle.addWidget(self.shelf)
+        middle.addWidget(self.library)
         middle.addLayout(right, 1)
         whole = QWidget()
         layout = QVBoxLayout(whole)
@@ -127,8 +127,8 @@ class Window(QMainWindow):
         workshop.project_changed.connect(self._note_recent)
         workshop.project_changed.connect(self._follow)
         self._follow()
-        self.hero.setFocus()
-        self._say_shelf_problems()
+        self.viewport.setFocus()
+        self._say_library_problems()
         self._offer_what_was_left_behind()
 
     def _make_actions(self) -> None:
@@ -146,8 +146,8 @@ class Window(QMainWindow):
         self.render_action = action("Render…", "Ctrl+R", self.open_render)
         self.undo_action = action("Undo", "Ctrl+Z", self.workshop.undo)
         self.redo_action = action("Redo", "Ctrl+Shift+Z", self.workshop.redo)
-        self.keep_action = action("Save to library", "Ctrl+K", self.board.open_keep)
-        self.search_action = action("Search the library", "Ctrl+F", self.shelf.search.setFocus)
+        self.save_to_library_action = action("Save to library", "Ctrl+K", self.board.open_save)
+        self.search_action = action("Search the library", "Ctrl+F", self.library.search.setFocus)
         self.dark_action = action("Dark look", "Ctrl+Shift+D", self._change_look)
         self.dark_action.setCheckable(True)
         self.dark_action.setChecked(is_dark())
@@ -213,7 +213,7 @@ class Window(QMainWindow):
         return bar
 
     def _begin_ready(self, ready_id: str) -> None:
-        """Begins a pattern from the shelf on the material of the selected piece, and opens its strip."""
+        """Begins a pattern from the library on the material of the selected piece, and opens its strip."""
         begun = self.board.patterns.begin_ready(ready_id)
         if begun is None:
             self.workshop.said.emit("Select a part with a material first; then the pattern can be added there.")
@@ -223,9 +223,9 @@ class Window(QMainWindow):
 
     def _show_board(self, board: QWidget) -> None:
         self.boards.setCurrentWidget(board)
-        self.hero.shows_handles = board is self.product_board
+        self.viewport.shows_handles = board is self.product_board
         self.mark_drag.is_active = board is self.marks_board
-        self.hero.update()
+        self.viewport.update()
 
     def _follow(self) -> None:
         history = self.workshop.history
@@ -285,7 +285,7 @@ class Window(QMainWindow):
         ending = path.suffix.lower()
         if ending in MODEL_ENDINGS:
             self.import_model(path)
-        elif ending != ENDING:
+        elif ending != PROJECT_ENDING:
             self.workshop.set_room(path)
         elif self._may_leave():
             self.open_project(path)
@@ -391,9 +391,9 @@ class Window(QMainWindow):
         ]
         self._ask(question, *answers, ("It is right", lambda: None))
 
-    def _say_shelf_problems(self) -> None:
-        """Says once what of the shelf cannot be used; after that it is passed over."""
-        problems = self.workshop.shelf.problems
+    def _say_library_problems(self) -> None:
+        """Says once what of the library cannot be used; after that it is passed over."""
+        problems = self.workshop.library.problems
         if problems:
             more = f" And {len(problems) - 1} more." if len(problems) > 1 else ""
             self.say(f"Library: {problems[0]}.{more}")
@@ -403,7 +403,7 @@ class Window(QMainWindow):
         if found:
             newest = found[0]
             self.notice.ask(
-                words_for(newest),
+                unsaved_words(newest),
                 ("Restore", lambda: self.autosave.bring_back(newest)),
                 ("Delete", lambda: self.autosave.throw_away(newest)),
             )
@@ -411,11 +411,11 @@ class Window(QMainWindow):
 
     def _place_notice(self) -> None:
         self.notice.adjustSize()
-        area = self.hero.geometry()
+        area = self.viewport.geometry()
         width = min(self.notice.sizeHint().width(), area.width() - 60)
         height = self.notice.heightForWidth(width) if self.notice.hasHeightForWidth() else self.notice.height()
-        top = self.hero.mapTo(self.centralWidget(), self.hero.rect().bottomLeft()).y() - height - 44
-        left = self.hero.mapTo(self.centralWidget(), self.hero.rect().topLeft()).x()
+        top = self.viewport.mapTo(self.centralWidget(), self.viewport.rect().bottomLeft()).y() - height - 44
+        left = self.viewport.mapTo(self.centralWidget(), self.viewport.rect().topLeft()).x()
         self.notice.setGeometry(left + (area.width() - width) // 2, top, width, height)
         self.notice.raise_()
 
@@ -459,7 +459,7 @@ class Window(QMainWindow):
 
     def save_as(self) -> SaveJob | None:
         """Asks where to, and saves aside from the window; None where nothing was begun."""
-        suggested = str(Path(self._folder()) / f"{plain_file_name(self.workshop.project.name)}{ENDING}")
+        suggested = str(Path(self._folder()) / f"{plain_file_name(self.workshop.project.name)}{PROJECT_ENDING}")
         chosen, _ = QFileDialog.getSaveFileName(self, "Save project", suggested, PROJECT_FILES)
         return self._save_to(project_path(Path(chosen)), ANY) if chosen else None
 
@@ -553,7 +553,7 @@ class Window(QMainWindow):
         self.work.close()
         if self.autosave is not None:
             self.autosave.close()
-        self.shelf.model.worker.close()
+        self.library.model.worker.close()
         self.board.close_threads()
         self.marks_board.close_thread()
         self.shapes.close()

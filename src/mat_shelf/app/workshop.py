@@ -1,4 +1,4 @@
-"""What the window works on: a project with its history and meshes, the shelf, and what is selected."""
+"""What the window works on: a project with its history and meshes, the library, and what is selected."""
 
 from collections.abc import Callable
 from contextlib import contextmanager
@@ -8,21 +8,22 @@ from pydantic import ValidationError
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from mat_shelf.app.command import command
-from mat_shelf.app.picture_take_job import PictureTakeJob
+from mat_shelf.app.image_take_job import ImageTakeJob
 from mat_shelf.document.history import History
 from mat_shelf.document.ids import free_name, new_id
+from mat_shelf.document.image import ImageRef
 from mat_shelf.document.parameter import Frozen, explain, shown_number
 from mat_shelf.document.pattern import Pattern
-from mat_shelf.document.project import Camera, Material, Part, Picture, Project, View, Zone
+from mat_shelf.document.project import Camera, Material, Part, Project, View, Zone
 from mat_shelf.document.recipe import Overlay, Recipe
 from mat_shelf.document.swatch import Swatch
 from mat_shelf.exchange.assets import Assets
+from mat_shelf.exchange.image_reading import ImageError
 from mat_shelf.exchange.package import PackageError
-from mat_shelf.exchange.picture_reading import PictureError
 from mat_shelf.exchange.project_file import open_project, project_path, save_project
-from mat_shelf.rendering.alone import shown_alone
-from mat_shelf.rendering.ball import Ball
-from mat_shelf.shelf.library import Entry, Shelf, ShelfError
+from mat_shelf.library.library import Library, LibraryEntry, LibraryError
+from mat_shelf.rendering.pattern_preview import pattern_preview
+from mat_shelf.scene.ball import Ball
 from mat_shelf.system.file_writer import Stamp, stamp_of
 
 
@@ -44,20 +45,20 @@ class Workshop(QObject):
     project_changed = pyqtSignal()
     project_replaced = pyqtSignal()
     selection_changed = pyqtSignal()
-    shelf_changed = pyqtSignal()
+    library_changed = pyqtSignal()
     picture_width_changed = pyqtSignal()
     camera_changed = pyqtSignal()
-    loupe_changed = pyqtSignal()
+    close_up_changed = pyqtSignal()
     ball_changed = pyqtSignal()
     shown_changed = pyqtSignal()
     said = pyqtSignal(str)
     asked = pyqtSignal(str, str, object)
 
-    def __init__(self, project: Project, assets: Assets, shelf: Shelf, path: Path | None = None):
+    def __init__(self, project: Project, assets: Assets, library: Library, path: Path | None = None):
         super().__init__()
         self.history = History(project)
         self.assets = assets
-        self.shelf = shelf
+        self.library = library
         self.path = path
         self.selected: str | None = None
         self.selected_zone_id: str | None = None
@@ -66,9 +67,9 @@ class Workshop(QObject):
         self.free_camera: Camera | None = None
         self.picture_width = 1920
         """Pixels of the next render: whether art is sharp enough is told for it."""
-        self.loupe_point: tuple[float, float, float] | None = None
-        self.loupe_width = 12.0
-        self.loupe_light: tuple[float, float, float] | None = None
+        self.close_up_point: tuple[float, float, float] | None = None
+        self.close_up_width = 12.0
+        self.close_up_light: tuple[float, float, float] | None = None
         self.ball: Ball | None = None
         self._opened_material: str | None = None
         self._alone: tuple[str, Recipe, Pattern] | None = None
@@ -77,7 +78,7 @@ class Workshop(QObject):
         self._commands = 0
         self.stamp: Stamp | None = stamp_of(path) if path else None
         """Of the file at `path` as it was last read or written here."""
-        self._taking: list[PictureTakeJob] = []
+        self._taking: list[ImageTakeJob] = []
 
     def begin_command(self) -> tuple | None:
         """Enters a command; what `take_back` needs, or None inside another command."""
@@ -105,7 +106,7 @@ class Workshop(QObject):
         """What the wall shows: the project, or one of its patterns by itself on the product."""
         if self._alone is None or self._alone[0] not in {m.id for m in self.project.materials}:
             return self.project
-        return shown_alone(self.project, *self._alone)
+        return pattern_preview(self.project, *self._alone)
 
     def show_alone(self, pattern: Pattern | None) -> None:
         """Shows a pattern of the material on the board by itself on the product; None ends that."""
@@ -215,7 +216,7 @@ class Workshop(QObject):
 
     @property
     def camera(self) -> Camera:
-        """What the hero view looks through: a free camera while exploring, else that of the view in use."""
+        """What the viewport looks through: a free camera while exploring, else that of the view in use."""
         return self.free_camera or self.project.view.camera
 
     def explore(self, camera: Camera | None) -> None:
@@ -223,20 +224,20 @@ class Workshop(QObject):
         self.free_camera = camera
         self.camera_changed.emit()
 
-    def place_loupe(self, point: tuple[float, float, float] | None) -> None:
-        """Puts the loupe on a point of the product, mm; None takes it away."""
-        self.loupe_point = point
-        self.loupe_changed.emit()
+    def place_close_up(self, point: tuple[float, float, float] | None) -> None:
+        """Puts the close-up on a point of the product, mm; None takes it away."""
+        self.close_up_point = point
+        self.close_up_changed.emit()
 
-    def set_loupe_width(self, width: float) -> None:
-        """How many millimetres the loupe shows, from 1 to 100."""
-        self.loupe_width = min(max(width, 1.0), 100.0)
-        self.loupe_changed.emit()
+    def set_close_up_width(self, width: float) -> None:
+        """How many millimetres the close-up shows, from 1 to 100."""
+        self.close_up_width = min(max(width, 1.0), 100.0)
+        self.close_up_changed.emit()
 
-    def light_loupe(self, direction: tuple[float, float, float] | None) -> None:
-        """Lights what the loupe shows with a lamp of its own from a direction; None leaves it in the set's light."""
-        self.loupe_light = direction
-        self.loupe_changed.emit()
+    def light_close_up(self, direction: tuple[float, float, float] | None) -> None:
+        """Lights what the close-up shows with a lamp of its own from a direction; None leaves it in the set's light."""
+        self.close_up_light = direction
+        self.close_up_changed.emit()
 
     def stand_ball(self, ball: Ball | None) -> None:
         """Stands a coloured ball beside a surface; None takes it away. No picture that is rendered has it."""
@@ -253,7 +254,7 @@ class Workshop(QObject):
 
     @command
     def keep_view(self, name: str) -> None:
-        """Keeps what the hero view looks through as a new view, in use from now on."""
+        """Keeps what the viewport looks through as a new view, in use from now on."""
         name = free_name(name.strip() or "View", {view.name for view in self.project.views})
         view = View(id=new_id("view"), name=name, camera=self.camera)
         project = self.project.with_view(view).with_(current_view=view.id)
@@ -320,8 +321,8 @@ class Workshop(QObject):
     def wear(self, part_id: str, swatch_id: str, zone_id: str | None = None) -> None:
         """Puts a swatch on a part or one of its zones, and selects that."""
         try:
-            swatch = self.shelf.swatch(swatch_id)
-        except ShelfError as fault:
+            swatch = self.library.swatch(swatch_id)
+        except LibraryError as fault:
             self.said.emit(str(fault))
             return
         if swatch is None:
@@ -331,9 +332,9 @@ class Workshop(QObject):
         material = next((m for m in project.materials if m.swatch == swatch.id and m.recipe == swatch.recipe), None)
         if material is None:
             try:
-                for data in self.shelf.pictures(swatch).values():
+                for data in self.library.pictures(swatch).values():
                     self.assets.add_map(data)
-            except (ShelfError, PictureError) as fault:
+            except (LibraryError, ImageError) as fault:
                 self.said.emit(f"An image of '{swatch.name}' cannot be used: {fault}.")
             material = self._material_of(swatch)
             project = project.with_material(material)
@@ -414,21 +415,21 @@ class Workshop(QObject):
 
     @command
     def keep(self, name: str, family: str, tags: tuple[str, ...] = ()) -> bool:
-        """Keeps the selected material on the shelf as a new swatch."""
+        """Keeps the selected material on the library as a new swatch."""
         material = self.selected_material
         if material is None or not self._may_be_called(name, None):
             return False
         parent = self.project.material(material.parent).swatch if material.parent else None
         try:
             swatch = Swatch(id=new_id("swatch"), name=name, family=family, tags=tags, recipe=material.recipe)
-            above = self.shelf.swatch(parent) if parent else None
+            above = self.library.swatch(parent) if parent else None
             if above is not None:
                 variant = swatch.with_(parent=parent, own=material.own)
                 swatch = variant if variant.following(above.recipe) is variant else swatch
-        except (ValidationError, ShelfError) as fault:
+        except (ValidationError, LibraryError) as fault:
             self.said.emit(f"The swatch could not be saved: {_told(fault)}")
             return False
-        if not self._put_on_shelf(swatch):
+        if not self._put_in_library(swatch):
             return False
         kept = material.with_(name=swatch.name, family=family, swatch=swatch.id)
         self.edit(f"Save {swatch.name} to library", self.project.with_material(kept))
@@ -439,20 +440,20 @@ class Workshop(QObject):
         """Gives the selected material's recipe to the swatch it came from; variants of it follow."""
         material = self.selected_material
         try:
-            swatch = self.shelf.swatch(material.swatch) if material and material.swatch else None
-        except ShelfError as fault:
+            swatch = self.library.swatch(material.swatch) if material and material.swatch else None
+        except LibraryError as fault:
             self.said.emit(str(fault))
             return False
         if swatch is None:
             self.said.emit("This material is not in the library yet; save it as a new swatch.")
             return False
-        return self._put_on_shelf(swatch.tuned(material.recipe))
+        return self._put_in_library(swatch.tuned(material.recipe))
 
-    def shelf_entries(self) -> list[Entry]:
-        """What is on the shelf; nothing where it cannot be read, and says why."""
+    def library_entries(self) -> list[LibraryEntry]:
+        """What is on the library; nothing where it cannot be read, and says why."""
         try:
-            return self.shelf.entries()
-        except ShelfError as fault:
+            return self.library.entries()
+        except LibraryError as fault:
             self.said.emit(str(fault))
             return []
 
@@ -466,27 +467,27 @@ class Workshop(QObject):
         except ValidationError as fault:
             self.said.emit(f"The swatch cannot be saved so: {explain(fault)}")
             return False
-        return self._put_on_shelf(changed)
+        return self._put_in_library(changed)
 
     @command
     def duplicate_swatch(self, swatch: Swatch) -> None:
-        name = free_name(f"{swatch.name}, copy", {entry.name for entry in self.shelf_entries()})
-        self._put_on_shelf(swatch.with_(id=new_id("swatch"), name=name), swatch)
+        name = free_name(f"{swatch.name}, copy", {entry.name for entry in self.library_entries()})
+        self._put_in_library(swatch.with_(id=new_id("swatch"), name=name), swatch)
 
     @command
     def vary_swatch(self, swatch: Swatch) -> None:
-        """Puts a variant of a swatch on the shelf, which differs in nothing yet."""
-        name = free_name(f"{swatch.name}, variant", {entry.name for entry in self.shelf_entries()})
-        self._put_on_shelf(swatch.with_(id=new_id("swatch"), name=name, parent=swatch.id, own=()), swatch)
+        """Puts a variant of a swatch on the library, which differs in nothing yet."""
+        name = free_name(f"{swatch.name}, variant", {entry.name for entry in self.library_entries()})
+        self._put_in_library(swatch.with_(id=new_id("swatch"), name=name, parent=swatch.id, own=()), swatch)
 
     def throw_out_swatch(self, entry_id: str, name: str) -> None:
-        """Takes a swatch off the shelf, and offers to put it back."""
+        """Takes a swatch off the library, and offers to put it back."""
         try:
-            self.shelf.throw_out(entry_id)
-        except ShelfError as fault:
+            self.library.throw_out(entry_id)
+        except LibraryError as fault:
             self.said.emit(f"'{name}': {fault}")
             return
-        self.shelf_changed.emit()
+        self.library_changed.emit()
         self.asked.emit(
             f"'{name}' was deleted from the library. Projects that use it keep it.",
             "Restore",
@@ -495,18 +496,18 @@ class Workshop(QObject):
 
     def _put_back(self, swatch_id: str) -> None:
         try:
-            self.shelf.put_back(swatch_id)
-        except ShelfError as fault:
+            self.library.put_back(swatch_id)
+        except LibraryError as fault:
             self.said.emit(str(fault))
-        self.shelf_changed.emit()
+        self.library_changed.emit()
 
     def _may_be_called(self, name: str, but_for: str | None) -> bool:
         if not name.strip():
             self.said.emit("Give the swatch a name before saving it.")
             return False
         try:
-            is_free = self.shelf.name_is_free(name, but_for)
-        except ShelfError as fault:
+            is_free = self.library.name_is_free(name, but_for)
+        except LibraryError as fault:
             self.said.emit(str(fault))
             return False
         if not is_free:
@@ -514,20 +515,20 @@ class Workshop(QObject):
         return is_free
 
     def pictures_of(self, thing: Swatch | Material) -> dict[str, bytes]:
-        """Pictures that the patterns of a material or swatch show, by SHA-256, out of the project and the shelf."""
-        found = self.shelf.pictures(thing) if isinstance(thing, Swatch) else {}
+        """Pictures that the patterns of a material or swatch show, by SHA-256, out of the project and the library."""
+        found = self.library.pictures(thing) if isinstance(thing, Swatch) else {}
         wanted = {picture.digest for picture in thing.recipe.pictures()}
         return found | {key: self.assets.data(key) for key in wanted if self.assets.holds(key)}
 
-    def _put_on_shelf(self, swatch: Swatch, origin: Swatch | None = None) -> bool:
+    def _put_in_library(self, swatch: Swatch, origin: Swatch | None = None) -> bool:
         """Keeps a swatch; pictures of its patterns come from the project, or from the swatch it is a copy of."""
         try:
             pictures = self.pictures_of(origin) if origin is not None else {}
-            self.shelf.add(swatch, pictures | self.pictures_of(swatch))
-        except ShelfError as fault:
+            self.library.add(swatch, pictures | self.pictures_of(swatch))
+        except LibraryError as fault:
             self.said.emit(str(fault))
             return False
-        self.shelf_changed.emit()
+        self.library_changed.emit()
         return True
 
     @command
@@ -538,7 +539,7 @@ class Workshop(QObject):
             self.edit("Remove environment", self.project.with_set(studio.with_(room=None)))
             return
 
-        def light(picture: Picture) -> None:
+        def light(picture: ImageRef) -> None:
             present = next((each for each in self.project.sets if each.id == studio.id), None)
             if present is None:
                 self.said.emit(f"{picture.name} was not used: the set '{studio.name}' was removed.")
@@ -554,14 +555,14 @@ class Workshop(QObject):
             self.edit("Remove reference", self.project.with_(reference=None))
             return
 
-        def compare(picture: Picture) -> None:
+        def compare(picture: ImageRef) -> None:
             self.edit("Reference", self.project.with_(reference=picture))
 
         self._take_in(path, self.assets.add_picture, "a reference", compare)
 
-    def _take_in(self, path: Path, add, use: str, then: Callable[[Picture], None]) -> None:
+    def _take_in(self, path: Path, add, use: str, then: Callable[[ImageRef], None]) -> None:
         """Takes a picture file into the assets on a thread, then uses it in the project that is open by then."""
-        job, assets = PictureTakeJob(path, add, use, self), self.assets
+        job, assets = ImageTakeJob(path, add, use, self), self.assets
         job.failed.connect(self.said)
         job.taken.connect(lambda picture: then(picture) if self.assets is assets else None)
         job.finished.connect(lambda: self._taking.remove(job))
@@ -628,7 +629,7 @@ class Workshop(QObject):
         self.selected = self.selected_zone_id = None
         self.also_selected = ()
         self.free_camera = None
-        self.loupe_point = self.loupe_light = self.ball = None
+        self.close_up_point = self.close_up_light = self.ball = None
         self._opened_material = self._alone = None
         self.project_replaced.emit()
         self.selection_changed.emit()

@@ -6,11 +6,11 @@ from mat_shelf.demo import fountain_pen, ink_bottle, pad_and_card, sleeve, tray,
 from mat_shelf.demo.marks import desk_set_marks
 from mat_shelf.document.project import Camera, Material, Part, Product, Project, View
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.geometry.glb import NamedMesh, glb_bytes, read_glb
+from mat_shelf.exchange.models.mesh_glb import NamedMesh, glb_bytes, read_glb
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.solids import moved, rotation
-from mat_shelf.rendering.sets import SETS
-from mat_shelf.shelf.shipped import SHIPPED
+from mat_shelf.library.shipped import SHIPPED
+from mat_shelf.scene.sets import SETS
 
 DRESSING = {
     "Bottle": "bottle-glass",
@@ -73,14 +73,14 @@ def desk_set_meshes() -> dict[str, Mesh]:
     parts["Lining"] = moved(tray.lining(), in_tray, board)
     pen = {
         "Barrel": fountain_pen.barrel(),
-        "Ring": fountain_pen.ring(),
+        "Ring": fountain_pen.pen_ring(),
         "Grip": fountain_pen.grip(),
         "Nib": fountain_pen.nib(),
     }
     on_felt = tray.LINED + fountain_pen.RADIUS + 0.1
     parts |= {name: fountain_pen.laid(mesh, (92, on_felt, 24), 185, roll=-122) for name, mesh in pen.items()}
     cap = {
-        "Pen cap": fountain_pen.cap(),
+        "Pen cap": fountain_pen.pen_cap(),
         "Cap lining": fountain_pen.cap_lining(),
         "Cap ring": fountain_pen.cap_ring(),
         "Clip": fountain_pen.clip(),

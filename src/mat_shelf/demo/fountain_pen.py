@@ -3,7 +3,7 @@
 import numpy as np
 
 from mat_shelf.geometry.mesh import Mesh
-from mat_shelf.geometry.solids import joined, lathe, loft, moved, rotation, rounded
+from mat_shelf.geometry.solids import lathe, loft, merged, moved, rotation, rounded
 
 RADIUS = 6.3
 BARREL = 74.0
@@ -20,7 +20,7 @@ def barrel() -> Mesh:
     )
 
 
-def ring() -> Mesh:
+def pen_ring() -> Mesh:
     return _band(BARREL + 0.06, 2.4, 6.35)
 
 
@@ -48,7 +48,7 @@ def nib() -> Mesh:
     """Two leaves that meet at the shoulder and part along the slit."""
     start, length = BARREL + 19.5, 24.0
     along = np.concatenate([np.linspace(0, 0.4, 24), np.linspace(0.4, 0.55, 24)[1:], np.linspace(0.55, 1, 40)[1:]])
-    return joined([_leaf(along, start, length, side) for side in (-1, 1)])
+    return merged([_leaf(along, start, length, side) for side in (-1, 1)])
 
 
 def _leaf(along, start: float, length: float, side: int) -> Mesh:
@@ -74,7 +74,7 @@ def _leaf(along, start: float, length: float, side: int) -> Mesh:
     return loft([ends[0], *sections, ends[1]], crease_degrees=35)
 
 
-def cap() -> Mesh:
+def pen_cap() -> Mesh:
     return lathe(
         rounded(
             [(6.35, 0.1), (7.0, 0.1), (7.25, 24), (6.6, 54), (4.4, 60.6), (0, 61.4)],

@@ -1,9 +1,9 @@
 """The demo's marks: the bottle's labels and emblem, and the warmer's display."""
 
-from mat_shelf.demo import artwork, ink_bottle
+from mat_shelf.demo import ink_bottle, label_artwork
 from mat_shelf.demo.warmer import RADIUS, WINDOW
+from mat_shelf.document.image import ImageRef
 from mat_shelf.document.mark import Mark
-from mat_shelf.document.picture import Picture
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
 
@@ -14,9 +14,9 @@ FOIL = Recipe(
 PANEL = Recipe(base_color=(0.004, 0.004, 0.004), specular_roughness=0.2)
 
 
-def _art(assets: Assets, name: str, data: bytes) -> Picture:
+def _art(assets: Assets, name: str, data: bytes) -> ImageRef:
     key, kind = assets.add_map(data)
-    return Picture(name=f"{name}.png", digest=key, kind=kind)
+    return ImageRef(name=f"{name}.png", digest=key, kind=kind)
 
 
 def desk_set_marks(assets: Assets, stand, window_at) -> tuple[Mark, ...]:
@@ -32,7 +32,7 @@ def desk_set_marks(assets: Assets, stand, window_at) -> tuple[Mark, ...]:
     behind = stand((0, 20.0, -half), (0, 0, -1))
     shoulder = stand((0, 43.6, 20.2), (0, 0.84, 0.54))
     inner = window_at((0.3, sum(WINDOW) / 2 + 0.2, RADIUS + 0.05), (0, 0, -1))
-    width, height = artwork.FRONT
+    width, height = label_artwork.FRONT
     return (
         Mark(
             id="front-label",
@@ -42,7 +42,7 @@ def desk_set_marks(assets: Assets, stand, window_at) -> tuple[Mark, ...]:
             facing=front[1],
             width=width,
             height=height,
-            art=_art(assets, "front label", artwork.front_label()),
+            art=_art(assets, "front label", label_artwork.front_label()),
             recipe=PAPER,
             thickness=0.1,
         ),
@@ -56,7 +56,7 @@ def desk_set_marks(assets: Assets, stand, window_at) -> tuple[Mark, ...]:
             width=width,
             height=height,
             seen="outside",
-            art=_art(assets, "foil frame", artwork.front_foil()),
+            art=_art(assets, "foil frame", label_artwork.front_foil()),
             recipe=FOIL,
         ),
         Mark(
@@ -65,10 +65,10 @@ def desk_set_marks(assets: Assets, stand, window_at) -> tuple[Mark, ...]:
             part="bottle",
             point=behind[0],
             facing=behind[1],
-            width=artwork.BACK[0],
-            height=artwork.BACK[1],
-            art=_art(assets, "back label", artwork.back_label()),
-            back=_art(assets, "reeds", artwork.back_picture()),
+            width=label_artwork.BACK[0],
+            height=label_artwork.BACK[1],
+            art=_art(assets, "back label", label_artwork.back_label()),
+            back=_art(assets, "reeds", label_artwork.back_picture()),
             recipe=PAPER,
         ),
         Mark(
@@ -80,7 +80,7 @@ def desk_set_marks(assets: Assets, stand, window_at) -> tuple[Mark, ...]:
             facing=shoulder[1],
             width=9.0,
             height=9.0,
-            art=_art(assets, "emblem", artwork.emblem()),
+            art=_art(assets, "emblem", label_artwork.emblem()),
             rise=0.4,
             slope=0.5,
             is_displaced=True,
@@ -92,11 +92,11 @@ def desk_set_marks(assets: Assets, stand, window_at) -> tuple[Mark, ...]:
             part="warmer-window",
             point=inner[0],
             facing=inner[1],
-            width=artwork.FIGURES[0],
-            height=artwork.FIGURES[1],
+            width=label_artwork.FIGURES[0],
+            height=label_artwork.FIGURES[1],
             is_mirrored=True,
             seen="inside",
-            art=_art(assets, "figures", artwork.figures()),
+            art=_art(assets, "figures", label_artwork.figures()),
             recipe=PANEL,
             luminance=700.0,
         ),

@@ -6,7 +6,7 @@ from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.solids import loft, moved, rotation
 
 LENGTH, HALF_WIDTH, SKIN = 142.0, 22.0, 2.1
-BACK = 2.6
+SLEEVE_BACK = 2.6
 """How far the flat back lies behind the seam."""
 
 
@@ -19,7 +19,7 @@ def sleeve() -> Mesh:
     sections = [_section(angle, s, inset) for s, inset in (*outside, *mouth, *inside)]
     tips = [np.broadcast_to(end.mean(axis=0), end.shape) for end in (sections[0], sections[-1])]
     standing = loft([tips[0], *sections, tips[1]], crease_degrees=60)
-    return moved(standing, (0, BACK, 0), rotation("x", 90) @ rotation("y", 180))
+    return moved(standing, (0, SLEEVE_BACK, 0), rotation("x", 90) @ rotation("y", 180))
 
 
 def _section(angle: np.ndarray, s: float, inset: float) -> np.ndarray:
@@ -28,7 +28,7 @@ def _section(angle: np.ndarray, s: float, inset: float) -> np.ndarray:
     half = (HALF_WIDTH * (0.86 + 0.14 * s) - (1 - end) * 6) - inset
     bulge = 4.4 + 6.2 * np.sin(np.pi * np.clip(s * 0.62 + 0.12, 0, 1)) ** 1.5
     front = max(bulge * end - inset, 0.3)
-    back = max(BACK * end - inset * 0.95, 0.12)
+    back = max(SLEEVE_BACK * end - inset * 0.95, 0.12)
     c, d = np.cos(angle), np.sin(angle)
     x = half * np.sign(c) * np.abs(c) ** 0.75
     # The skins meet in a thin seam at the sides and the pen lifts the middle of the front one.

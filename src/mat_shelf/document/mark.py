@@ -5,8 +5,8 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from mat_shelf.document.ids import Id, Name
+from mat_shelf.document.image import ImageRef
 from mat_shelf.document.parameter import Frozen, Point, number
-from mat_shelf.document.picture import Picture
 from mat_shelf.document.recipe import Recipe
 
 Kind = Literal["label", "print", "foil", "stamp", "screen"]
@@ -29,9 +29,9 @@ class Mark(Frozen):
         From which side of the surface it is seen: that of `facing`, the other one through a clear body, or both.
     crop : (4,) float
         Shares of the art that are taken off at its left, right, top and bottom; below 0 clear ground is put on.
-    art : Picture or None
+    art : ImageRef or None
         Its alpha says where there is anything. Of foil and stamps without alpha the dark places count.
-    back : Picture or None
+    back : ImageRef or None
         What a label shows on its other side, read from there.
     recipe : Recipe
         Its material; the art gives it its colour, but for foil and stamps.
@@ -61,9 +61,9 @@ class Mark(Frozen):
     seen: Literal["outside", "inside", "both"] = Field(
         "both", title="Visible from", description="Front: the side it is on. Back: the inside of a clear body."
     )
-    art: Picture | None = None
+    art: ImageRef | None = None
     crop: tuple[Share, Share, Share, Share] = (0.0, 0.0, 0.0, 0.0)
-    back: Picture | None = None
+    back: ImageRef | None = None
     recipe: Recipe = Recipe(base_color=(1.0, 1.0, 1.0), specular_roughness=0.45)
     backing: float = number(
         0.0,
@@ -122,7 +122,7 @@ class Mark(Frozen):
             raise ValueError(f"nothing of the artwork of mark '{self.name}' is left")
         return self
 
-    def pictures(self) -> list[Picture]:
+    def pictures(self) -> list[ImageRef]:
         """Every picture that it shows."""
         own = [picture for picture in (self.art, self.back) if picture is not None]
         return own + self.recipe.pictures()

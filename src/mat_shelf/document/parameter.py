@@ -99,7 +99,7 @@ class Frozen(BaseModel):
         )
 
 
-def figures(value: float) -> str:
+def three_figures(value: float) -> str:
     """A number to about three significant figures."""
     if 0 < abs(value) < 0.1:
         return f"{value:.4f}".rstrip("0")
@@ -114,7 +114,7 @@ def shown_number(field: FieldInfo, value: float) -> str:
         return extra["zero"]
     if extra["scale"] != 1:
         return f"{value * extra['scale']:.4g}"
-    return figures(value)
+    return three_figures(value)
 
 
 def read_number(field: FieldInfo, text: str) -> float:

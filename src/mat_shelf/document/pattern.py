@@ -11,8 +11,8 @@ from typing import Annotated, Any, ClassVar, Literal, Self
 from pydantic import Field, SerializeAsAny, ValidationError, WrapValidator, model_validator
 
 from mat_shelf.document.ids import Id, Name
+from mat_shelf.document.image import ImageRef
 from mat_shelf.document.parameter import Frozen, explain, number
-from mat_shelf.document.picture import Picture
 
 PatternRef = Id | None
 """Another pattern of the same recipe, by id."""
@@ -53,9 +53,9 @@ class Step(Frozen):
         """Names of the fields that refer to another pattern."""
         return [name for name, field in cls.model_fields.items() if field.annotation == PatternRef]
 
-    def pictures(self) -> list[Picture]:
+    def pictures(self) -> list[ImageRef]:
         """The pictures that it shows."""
-        return [value for name in type(self).model_fields if isinstance(value := getattr(self, name), Picture)]
+        return [value for name in type(self).model_fields if isinstance(value := getattr(self, name), ImageRef)]
 
     def used(self) -> list[str]:
         """Ids of the other patterns that it refers to."""

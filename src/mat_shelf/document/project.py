@@ -11,9 +11,9 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, model_validator
 
 from mat_shelf.document.ids import Digest, Id, Name
+from mat_shelf.document.image import ImageRef
 from mat_shelf.document.mark import Mark
 from mat_shelf.document.parameter import Color, Frozen, Point, color, number
-from mat_shelf.document.picture import Picture
 from mat_shelf.document.variant import Variable
 
 SCHEMA = 9
@@ -32,7 +32,7 @@ class Material(Variable):
     family : str
         The kind it is filed under.
     swatch : id or None
-        The swatch on the shelf that it came from or was kept as.
+        The swatch on the library that it came from or was kept as.
     """
 
     id: Id
@@ -228,7 +228,7 @@ class Set(Frozen):
 
     Attributes
     ----------
-    room : Picture or None
+    room : ImageRef or None
         A latitude-longitude picture of the room, in place of its plain luminance above and below.
     straight_light : bool
         Whether light goes straight through clear glass in the wall's pictures.
@@ -255,7 +255,7 @@ class Set(Frozen):
         tip="Luminance below the horizon.",
         usual=(0, 2000),
     )
-    room: Picture | None = None
+    room: ImageRef | None = None
     room_luminance: float = number(
         1000.0,
         0,
@@ -305,7 +305,7 @@ class Project(Frozen):
     current_set: Id
     views: tuple[View, ...] = Field((View(id="final", name="Final"),), min_length=1, max_length=MOST_VIEWS)
     current_view: Id = "final"
-    reference: Picture | None = None
+    reference: ImageRef | None = None
 
     @model_validator(mode="after")
     def _references_resolve(self) -> Self:
@@ -427,13 +427,13 @@ class Project(Frozen):
         gone = {m.id for m in materials}
         return self.with_(materials=tuple(m for m in self.materials if m.id not in gone))
 
-    def pictures(self) -> list[Picture]:
+    def pictures(self) -> list[ImageRef]:
         """Every picture that the project refers to."""
         rooms = [studio.room for studio in self.sets if studio.room is not None]
         reference = [self.reference] if self.reference is not None else []
         return [*rooms, *reference, *self.map_pictures()]
 
-    def map_pictures(self) -> list[Picture]:
+    def map_pictures(self) -> list[ImageRef]:
         """Every picture that a mark, or a pattern of a material, shows."""
         of_marks = [picture for mark in self.marks for picture in mark.pictures()]
         return of_marks + [picture for material in self.materials for picture in material.recipe.pictures()]

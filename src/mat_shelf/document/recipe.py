@@ -10,9 +10,9 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, field_validator, model_validator
 
 from mat_shelf.document.ids import Id, Name, new_id
+from mat_shelf.document.image import ImageRef
 from mat_shelf.document.parameter import Color, Frozen, color, number
 from mat_shelf.document.pattern import MOST_STEPS, Axis, Feed, Pattern, Relief, needed, path_of_loop, stands_on
-from mat_shelf.document.picture import Picture
 
 FEEDABLE = (
     "base_weight",
@@ -357,7 +357,7 @@ class Recipe(Frozen):
         """Itself and the recipes of its overlays."""
         return [self, *(overlay.recipe for overlay in self.overlays)]
 
-    def pictures(self) -> list[Picture]:
+    def pictures(self) -> list[ImageRef]:
         """Every picture that its patterns, and those of its overlays, show."""
         patterns = [pattern for layer in self.layers() for pattern in layer.patterns]
         return [picture for pattern in patterns for step in pattern.steps for picture in step.pictures()]

@@ -1,4 +1,4 @@
-"""A swatch: one material on the shelf, which outlives projects."""
+"""A swatch: one material on the library, which outlives projects."""
 
 from typing import Annotated
 
@@ -21,7 +21,7 @@ FAMILIES = (
     "Stone",
     "Light",
 )
-"""The kinds a swatch can be filed under, in the order of the shelf."""
+"""The kinds a swatch can be filed under, in the order of the library."""
 
 
 Tag = Annotated[str, StringConstraints(min_length=1, max_length=40, strip_whitespace=True)]

@@ -6,12 +6,12 @@ from concurrent.futures import ThreadPoolExecutor
 import numpy as np
 
 from mat_shelf.document.project import Project
-from mat_shelf.exchange.picture_reading import PictureError, map_kind, read_map, read_picture, read_room
+from mat_shelf.exchange.image_reading import ImageError, map_kind, read_environment, read_image, read_map
+from mat_shelf.exchange.models.mesh_glb import NamedMesh, digest, glb_bytes, read_glb, read_own_glb
 from mat_shelf.geometry.faces import FacesError, faces_bytes, read_faces
-from mat_shelf.geometry.glb import NamedMesh, digest, glb_bytes, read_glb, read_own_glb
 from mat_shelf.geometry.mesh import Mesh, MeshError
-from mat_shelf.geometry.solids import joined
-from mat_shelf.patterns.pyramid import Pyramid
+from mat_shelf.geometry.solids import merged
+from mat_shelf.patterns.mipmap import Mipmap
 from mat_shelf.system.bounded import KEPT
 
 
@@ -42,8 +42,8 @@ class Assets:
         self.rooms: dict[str, np.ndarray] = {}
         self.references: dict[str, np.ndarray] = {}
         self.faces: dict[str, np.ndarray] = {}
-        self.pictures: dict[str, Pyramid] = {}
-        self.shape_maps: dict = {}
+        self.pictures: dict[str, Mipmap] = {}
+        self.geometry_maps: dict = {}
         self.displaced: dict = {}
         self._data: dict[str, bytes] = {}
 
@@ -59,7 +59,7 @@ class Assets:
         key = digest(data)
         if key not in self.meshes:
             meshes = [part.mesh for part in read(data)]
-            self.meshes[key] = meshes[0] if len(meshes) == 1 else joined(meshes)
+            self.meshes[key] = meshes[0] if len(meshes) == 1 else merged(meshes)
             self._data[key] = data
         return key
 
@@ -77,14 +77,14 @@ class Assets:
     def add_picture(self, data: bytes) -> tuple[str, str]:
         """Keeps a reference picture as it came; returns its digest and kind. Raises PictureError."""
         key = digest(data)
-        self.references[key], kind = read_picture(data)
+        self.references[key], kind = read_image(data)
         self._data[key] = data
         return key, kind
 
     def add_room(self, data: bytes) -> tuple[str, str]:
         """Keeps a room picture as it came; returns its digest and kind. Raises PictureError."""
         key = digest(data)
-        pixels, kind = read_room(data)
+        pixels, kind = read_environment(data)
         self.rooms[key] = pixels
         self._data[key] = data
         return key, kind
@@ -93,7 +93,7 @@ class Assets:
         """Keeps a picture for patterns as it came; returns its digest and kind. Raises PictureError."""
         key, kind = digest(data), map_kind(data)
         if key not in self.pictures:
-            self.pictures[key] = Pyramid(read_map(data))
+            self.pictures[key] = Mipmap(read_map(data))
             self._data[key] = data
         return key, kind
 
@@ -169,7 +169,7 @@ def gather_assets(project: Project, read: Callable[[str], bytes | None]) -> Asse
                 assets.add_room(data)
             elif picture.digest not in maps:
                 assets.add_picture(data)
-        except PictureError as fault:
+        except ImageError as fault:
             raise AssetError(f"{what}: {fault}") from None
     return assets
 

@@ -5,10 +5,10 @@ import numpy as np
 from mat_shelf.document.ids import FreeNames, name_from, new_id
 from mat_shelf.document.project import Camera, Material, Part, Pose, Product, Project, View, Zone
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.geometry.glb import NamedMesh
-from mat_shelf.geometry.importing import ImportedModel
+from mat_shelf.exchange.models.importer import ImportedModel
+from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.rendering.navigation import framed
-from mat_shelf.rendering.sets import sets_for
+from mat_shelf.scene.sets import sets_for
 
 
 def product_of(model: ImportedModel, assets: Assets) -> tuple[Product, tuple[Material, ...]]:

@@ -8,8 +8,8 @@ from mat_shelf.exchange.assets import AssetError, Assets, asset_names, gather_as
 from mat_shelf.exchange.package import PackageError, opened_package, parse, write_package
 from mat_shelf.system.file_writer import ANY, Stamp
 
-ENDING = ".matshelf"
-TEXT = "project.json"
+PROJECT_ENDING = ".matshelf"
+PROJECT_TEXT = "project.json"
 
 
 def plain_file_name(name: str) -> str:
@@ -19,7 +19,7 @@ def plain_file_name(name: str) -> str:
 
 def project_path(path: Path) -> Path:
     """A path as it was chosen, with the ending of projects."""
-    return path if path.suffix == ENDING else path.with_name(path.name + ENDING)
+    return path if path.suffix == PROJECT_ENDING else path.with_name(path.name + PROJECT_ENDING)
 
 
 def save_project(path: Path, project: Project, assets: Assets, expected=ANY) -> Stamp:
@@ -35,7 +35,7 @@ def save_project(path: Path, project: Project, assets: Assets, expected=ANY) -> 
     WriteError
         If it cannot be written; the file that was there is untouched.
     """
-    entries = {TEXT: project.model_dump_json(indent=1).encode()}
+    entries = {PROJECT_TEXT: project.model_dump_json(indent=1).encode()}
     entries |= {name: assets.data(key) for key, name in asset_names(project).items() if assets.holds(key)}
     return write_package(Path(path), entries, keep_previous=True, expected=expected)
 
@@ -49,8 +49,8 @@ def open_project(path: Path) -> tuple[Project, Assets]:
         If anything about the file is not right; the message says what.
     """
     path = Path(path)
-    with opened_package(path, "project", TEXT) as read:
-        project = parse(Project, read(TEXT), path, SCHEMA, migrated)
+    with opened_package(path, "project", PROJECT_TEXT) as read:
+        project = parse(Project, read(PROJECT_TEXT), path, SCHEMA, migrated)
         try:
             return project, gather_assets(project, read)
         except AssetError as fault:

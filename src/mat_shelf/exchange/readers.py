@@ -5,4 +5,4 @@ from mat_shelf.system.bounded import prepare
 
 def prepare_readers() -> None:
     """Start them with what most files need. They end with the program."""
-    prepare("mat_shelf.exchange.pictures", "mat_shelf.geometry.glb_reading")
+    prepare("mat_shelf.exchange.image_decoding", "mat_shelf.exchange.models.glb_reader")

@@ -6,11 +6,11 @@ from types import MappingProxyType
 
 from mat_shelf.document.migration import migrated_swatch
 from mat_shelf.document.swatch import SWATCH_SCHEMA, Swatch
+from mat_shelf.exchange.models.mesh_glb import digest
 from mat_shelf.exchange.package import PackageError, opened_package, parse, write_package
-from mat_shelf.geometry.glb import digest
 
-ENDING = ".swatch"
-TEXT = "swatch.json"
+SWATCH_ENDING = ".swatch"
+SWATCH_TEXT = "swatch.json"
 
 
 def save_swatch(path: Path, swatch: Swatch, pictures: Mapping[str, bytes] = MappingProxyType({})) -> None:
@@ -25,7 +25,7 @@ def save_swatch(path: Path, swatch: Swatch, pictures: Mapping[str, bytes] = Mapp
     ------
     OSError
     """
-    entries = {TEXT: swatch.model_dump_json(indent=1).encode()}
+    entries = {SWATCH_TEXT: swatch.model_dump_json(indent=1).encode()}
     for picture in swatch.recipe.pictures():
         if picture.digest in pictures:
             entries[f"pictures/{picture.digest}.{picture.kind}"] = pictures[picture.digest]
@@ -34,15 +34,15 @@ def save_swatch(path: Path, swatch: Swatch, pictures: Mapping[str, bytes] = Mapp
 
 def open_swatch(path: Path) -> Swatch:
     """Reads a swatch package. Raises PackageError."""
-    with opened_package(Path(path), "swatch", TEXT) as read:
-        return parse(Swatch, read(TEXT), Path(path), SWATCH_SCHEMA, migrated_swatch)
+    with opened_package(Path(path), "swatch", SWATCH_TEXT) as read:
+        return parse(Swatch, read(SWATCH_TEXT), Path(path), SWATCH_SCHEMA, migrated_swatch)
 
 
 def swatch_pictures(path: Path) -> dict[str, bytes]:
     """The pictures in a swatch package, by SHA-256. Raises PackageError."""
     path = Path(path)
-    with opened_package(path, "swatch", TEXT) as read:
-        swatch = parse(Swatch, read(TEXT), path, SWATCH_SCHEMA, migrated_swatch)
+    with opened_package(path, "swatch", SWATCH_TEXT) as read:
+        swatch = parse(Swatch, read(SWATCH_TEXT), path, SWATCH_SCHEMA, migrated_swatch)
         found = {}
         for picture in swatch.recipe.pictures():
             data = read(f"pictures/{picture.digest}.{picture.kind}")

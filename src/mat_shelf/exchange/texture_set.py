@@ -8,12 +8,12 @@ from pathlib import Path
 import numpy as np
 
 from mat_shelf.document.ids import new_id
+from mat_shelf.document.image import ImageRef
 from mat_shelf.document.pattern import Feed, Pattern, Placement, Relief
-from mat_shelf.document.picture import Picture
 from mat_shelf.document.recipe import Recipe
-from mat_shelf.exchange.picture_writing import write_pixels
+from mat_shelf.exchange.image_writing import write_pixels
 from mat_shelf.optics.color import encode_srgb
-from mat_shelf.patterns.pyramid import Pyramid
+from mat_shelf.patterns.mipmap import Mipmap
 from mat_shelf.patterns.sources import Pictured
 from mat_shelf.patterns.steps import Invert
 
@@ -54,19 +54,19 @@ class Taken:
 
     Attributes
     ----------
-    picture : Picture
+    picture : ImageRef
     role : str
         One of `ROLES`.
     reason : str
         Why, in a few words.
     """
 
-    picture: Picture
+    picture: ImageRef
     role: str
     reason: str
 
 
-def recognised(picture: Picture, pyramid: Pyramid) -> Taken:
+def recognised(picture: ImageRef, pyramid: Mipmap) -> Taken:
     """What a picture is, by its name, else by what is in it; normals also say which way their green points."""
     role, reason = _by_name(picture.name)
     looks = _by_content(pyramid)
@@ -94,14 +94,14 @@ def _by_name(name: str) -> tuple[str | None, str]:
     return None, ""
 
 
-def _small(pyramid: Pyramid, most: int = 256) -> np.ndarray:
+def _small(pyramid: Mipmap, most: int = 256) -> np.ndarray:
     """The largest level that is small enough, plain values, (h, w, C) float32 in [0, 1]."""
     level = next((p for p in pyramid.levels if max(p.shape[:2]) <= most), pyramid.levels[-1])
     scale = {"uint8": 255, "uint16": 65535}.get(level.dtype.name, 1)
     return level.astype(np.float32) / np.float32(scale)
 
 
-def _by_content(pyramid: Pyramid) -> str:
+def _by_content(pyramid: Mipmap) -> str:
     pixels = _small(pyramid)
     if pixels.shape[2] < 3 or np.abs(np.ptp(pixels[..., :3], axis=2)).mean() < 0.01:
         return "height"
@@ -111,7 +111,7 @@ def _by_content(pyramid: Pyramid) -> str:
     return "normal" if is_unit and vectors[..., 2].mean() > 0.6 else "color"
 
 
-def points_down(pyramid: Pyramid) -> bool | None:
+def points_down(pyramid: Mipmap) -> bool | None:
     """Whether a picture of normals has its green pointing down; None where it is too flat to tell.
 
     The slopes of a height are a gradient, so the change of one along the other's axis equals that of the other along
@@ -131,7 +131,7 @@ def points_down(pyramid: Pyramid) -> bool | None:
     return None if abs(agreement) < 0.05 else agreement < 0
 
 
-def picture_size(pyramid: Pyramid, per_inch: float) -> float:
+def picture_size(pyramid: Mipmap, per_inch: float) -> float:
     """Width of a picture printed with so many pixels an inch, mm: 300 pixels at 300 per inch are 25.4 mm."""
     return pyramid.width / per_inch * 25.4
 

@@ -5,10 +5,9 @@ from functools import cached_property
 
 import numpy as np
 from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 
 from mat_shelf.geometry.mesh import Mesh, places
-from mat_shelf.optics.kernels import kernel
+from mat_shelf.numerics.kernels import kernel
 
 
 @dataclass(frozen=True, eq=False)
@@ -138,9 +137,9 @@ def flooded(graph: Adjacency, seeds, passable: np.ndarray) -> np.ndarray:
     return reached
 
 
-def pieces(graph: Adjacency, passable: np.ndarray | None = None) -> np.ndarray:
+def connected_pieces(graph: Adjacency, passable: np.ndarray | None = None) -> np.ndarray:
     """Number of the connected piece each face belongs to, (F,) int32, counted from 0."""
     kept = graph.pairs if passable is None else graph.pairs[passable]
     weights = np.ones(len(kept), np.int8)
     matrix = coo_matrix((weights, (kept[:, 0], kept[:, 1])), shape=(graph.count, graph.count))
-    return connected_components(matrix, directed=False)[1].astype(np.int32)
+    return connected_pieces(matrix, directed=False)[1].astype(np.int32)

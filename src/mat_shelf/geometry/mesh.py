@@ -5,7 +5,7 @@ from functools import cached_property
 
 import numpy as np
 
-from mat_shelf.optics.kernels import kernel
+from mat_shelf.numerics.kernels import kernel
 
 
 class MeshError(ValueError):

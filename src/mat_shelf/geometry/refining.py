@@ -49,7 +49,7 @@ _PIECES = {  # corners 0, 1, 2, and 3, 4, 5 in the middle of the sides that begi
 }
 
 
-def refined(
+def refine(
     mesh: Mesh,
     scale: float,
     fineness: Callable[[np.ndarray, np.ndarray], np.ndarray],

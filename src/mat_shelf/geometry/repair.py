@@ -6,9 +6,9 @@ import numpy as np
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import breadth_first_order
 
-from mat_shelf.geometry.adjacency import Adjacency, adjacency, pieces
+from mat_shelf.geometry.adjacency import Adjacency, adjacency, connected_pieces
 from mat_shelf.geometry.mesh import Mesh, MeshError, checked, places, row_keys
-from mat_shelf.optics.kernels import kernel
+from mat_shelf.numerics.kernels import kernel
 
 LARGEST_MM, SMALLEST_MM = 1e6, 1e-4
 
@@ -44,7 +44,7 @@ def _count(number: int, what: str) -> str:
     return f"{number} {what}" if number == 1 else f"{number:,} {what}s"
 
 
-def repaired(vertices, triangles, normals=None, uv=None) -> tuple[Mesh, np.ndarray, Repairs]:
+def repair(vertices, triangles, normals=None, uv=None) -> tuple[Mesh, np.ndarray, Repairs]:
     """A mesh from raw arrays that come from anywhere.
 
     Faces without area and repeated faces go; neighbours that disagree are turned; closed pieces face outward.
@@ -98,7 +98,7 @@ def repaired(vertices, triangles, normals=None, uv=None) -> tuple[Mesh, np.ndarr
 
 def _to_turn(mesh: Mesh, graph: Adjacency) -> np.ndarray:
     """Faces that must be turned over so that neighbours agree and closed pieces face outward, (F,) bool."""
-    piece = pieces(graph)
+    piece = connected_pieces(graph)
     turn = np.zeros(graph.count, bool)
     if graph.flipped.any():
         turn = _agreement(graph, piece)

@@ -11,7 +11,7 @@ ROUNDED = 18.0
 """Degrees that two facets of one round surface meet at, at most; real edges are sharper."""
 
 
-def piece_of(graph: Adjacency, face: int) -> np.ndarray:
+def connected_faces(graph: Adjacency, face: int) -> np.ndarray:
     """Everything that hangs together with a face."""
     return flooded(graph, [face], np.ones(len(graph.pairs), bool))
 
@@ -21,7 +21,7 @@ def smooth_region(graph: Adjacency, face: int, degrees: float = ROUNDED) -> np.n
     return flooded(graph, [face], graph.bend <= degrees)
 
 
-def facing_like(mesh: Mesh, graph: Adjacency, face: int, degrees: float) -> np.ndarray:
+def coplanar_region(mesh: Mesh, graph: Adjacency, face: int, degrees: float) -> np.ndarray:
     """The region round a face whose faces look the same way, to within so many degrees of the face itself."""
     normals = face_normals(mesh)
     alike = normals @ normals[face] >= np.cos(np.radians(degrees)) - 1e-6
@@ -41,7 +41,7 @@ def shrunk(graph: Adjacency, chosen: np.ndarray) -> np.ndarray:
     return ~grown(graph, ~chosen)
 
 
-def loop_through(mesh: Mesh, graph: Adjacency, start: int, end: int) -> np.ndarray:
+def edge_loop(mesh: Mesh, graph: Adjacency, start: int, end: int) -> np.ndarray:
     """A closed way along edges through two faces: numbers of the pairs (see `Adjacency`) that it cuts, (N,) int32.
 
     It keeps to the plane through both faces that stands upright on them, and comes back round the far side. A sharp

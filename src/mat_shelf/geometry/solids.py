@@ -115,7 +115,7 @@ def moved(mesh: Mesh, offset=(0, 0, 0), turn=None) -> Mesh:
     )
 
 
-def joined(meshes) -> Mesh:
+def merged(meshes) -> Mesh:
     """Several meshes as one."""
     offsets = np.cumsum([0] + [len(m.vertices) for m in meshes[:-1]])
     return Mesh(

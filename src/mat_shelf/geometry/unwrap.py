@@ -9,9 +9,9 @@ from collections.abc import Callable
 import numpy as np
 import xatlas
 
-from mat_shelf.geometry.adjacency import adjacency, face_normals, pieces
+from mat_shelf.geometry.adjacency import adjacency, connected_pieces, face_normals
 from mat_shelf.geometry.mesh import Mesh, MeshError
-from mat_shelf.system.bounded import FaultError, LimitError, Limits, TooLongError, run
+from mat_shelf.system.bounded import FaultError, LimitError, Limits, TooLongError, run_bounded
 
 MOST_TO_CUT = 20_000
 """Faces of the largest mesh that xatlas cuts itself; more are cut by direction, and xatlas only lays the charts."""
@@ -21,7 +21,7 @@ SECONDS = 300.0
 _MEMORY = 8 << 30
 
 
-def unwrapped(
+def unwrap(
     mesh: Mesh, texel_mm: float, progress: Callable[[], bool] = lambda: True, seconds: float = SECONDS
 ) -> tuple[Mesh, int]:
     """The mesh with coordinates in which a texel has the same size everywhere.
@@ -50,7 +50,9 @@ def unwrapped(
     limits = Limits(_MEMORY, _MEMORY, seconds)
     arrays = (mesh.vertices, mesh.triangles, mesh.normals)
     try:
-        source, triangles, uv, pixels = run(_unwrap, *arrays, texel_mm, limits=limits, progress=lambda _: progress())
+        source, triangles, uv, pixels = run_bounded(
+            _unwrap, *arrays, texel_mm, limits=limits, progress=lambda _: progress()
+        )
     except TooLongError:
         raise MeshError(f"unwrapping takes longer than {seconds:.0f} s; choose a larger texel") from None
     except (FaultError, LimitError):
@@ -63,7 +65,7 @@ def charts_by_direction(mesh: Mesh) -> np.ndarray:
     normals = face_normals(mesh)
     way = np.argmax(np.concatenate([normals, -normals], axis=1), axis=1)
     graph = adjacency(mesh)
-    return pieces(graph, way[graph.pairs[:, 0]] == way[graph.pairs[:, 1]])
+    return connected_pieces(graph, way[graph.pairs[:, 0]] == way[graph.pairs[:, 1]])
 
 
 def _flat(mesh: Mesh, chart: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:

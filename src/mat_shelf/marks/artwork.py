@@ -7,8 +7,8 @@ from functools import lru_cache
 import numpy as np
 from scipy.ndimage import distance_transform_edt
 
-from mat_shelf.optics.kernels import F, kernel
-from mat_shelf.patterns.pyramid import Pyramid, decoding, value_at
+from mat_shelf.numerics.kernels import F, kernel
+from mat_shelf.patterns.mipmap import Mipmap, decoding, texel_at
 
 _LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
 _STAMP_PIXELS = 1024
@@ -25,7 +25,7 @@ class Artwork:
         As `Mark.crop`.
     """
 
-    def __init__(self, picture: Pyramid, crop: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)):
+    def __init__(self, picture: Mipmap, crop: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)):
         self._picture = picture
         self._crop = crop
         self.has_alpha = picture.channels in (2, 4)
@@ -85,9 +85,9 @@ def art_kernel(pixels, table, has_alpha, s, t, color, alpha):
             if has_alpha:
                 weight *= min(max(F(pixels[row, column, last]) / whole, F(0)), F(1))
             cover += weight
-            red += weight * value_at(pixels, table, row, column, 0)
-            green += weight * value_at(pixels, table, row, column, 1 if channels > 2 else 0)
-            blue += weight * value_at(pixels, table, row, column, 2 if channels > 2 else 0)
+            red += weight * texel_at(pixels, table, row, column, 0)
+            green += weight * texel_at(pixels, table, row, column, 1 if channels > 2 else 0)
+            blue += weight * texel_at(pixels, table, row, column, 2 if channels > 2 else 0)
         per = F(1) / max(cover, F(1e-4))
         color[i, 0] = min(max(red * per, F(0)), F(1))
         color[i, 1] = min(max(green * per, F(0)), F(1))
@@ -140,13 +140,15 @@ def height_kernel(heights, s, t, right, up, out):
 
 
 @lru_cache(maxsize=64)
-def artwork(picture: Pyramid, crop: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)) -> Artwork:
+def prepare_artwork(picture: Mipmap, crop: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)) -> Artwork:
     """The same artwork for the same picture, so that what is made of it is made once."""
     return Artwork(picture, crop)
 
 
 @lru_cache(maxsize=16)
-def stamped(art: Artwork | None, width: float, height: float, rise: float, slope: float, profile: str) -> HeightField:
+def stamp_heights(
+    art: Artwork | None, width: float, height: float, rise: float, slope: float, profile: str
+) -> HeightField:
     """The height field of a stamp.
 
     Parameters

@@ -7,7 +7,7 @@ Portsmouth, Kutz and Hill 2024, EON: A Practical Energy-Preserving Rough Diffuse
 
 import math
 
-from mat_shelf.optics.kernels import F, inline
+from mat_shelf.numerics.kernels import F, inline
 
 INV_PI = F(1.0 / math.pi)
 FON_1 = F(0.5 - 2.0 / (3.0 * math.pi))

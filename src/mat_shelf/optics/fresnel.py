@@ -2,7 +2,7 @@
 
 import math
 
-from mat_shelf.optics.kernels import F, inline
+from mat_shelf.numerics.kernels import F, inline
 
 
 @inline

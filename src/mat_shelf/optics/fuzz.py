@@ -8,7 +8,7 @@ memory; the tables of its albedo are made from whatever stands here, so energy i
 
 import math
 
-from mat_shelf.optics.kernels import F, inline
+from mat_shelf.numerics.kernels import F, inline
 
 NARROWEST = F(0.07)
 

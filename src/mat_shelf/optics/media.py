@@ -4,8 +4,8 @@ import math
 
 import numpy as np
 
-from mat_shelf.optics.kernels import F, inline
-from mat_shelf.optics.vectors import add, frame, scale
+from mat_shelf.numerics.kernels import F, inline
+from mat_shelf.numerics.vectors import add, frame, scale
 
 CLEAREST = 1e-4
 

@@ -9,10 +9,9 @@ Dupuy and Benyoub 2023, Sampling Visible GGX Normals with Spherical Caps.
 
 import math
 
-from mat_shelf.optics.kernels import F, inline
-from mat_shelf.optics.vectors import normalize
+from mat_shelf.numerics.kernels import PI, F, inline
+from mat_shelf.numerics.vectors import normalize
 
-PI = F(math.pi)
 SHARPEST = F(1e-3)  # a smaller width cannot be told from a mirror and strains float32
 
 

@@ -8,9 +8,10 @@ the base, and what goes into it, stands in `layers.py`.
 import math
 from collections import namedtuple
 
+from mat_shelf.numerics.kernels import PI, F, apart, inline
+from mat_shelf.numerics.vectors import add, dot, normalize, row3_at, scale, sub
 from mat_shelf.optics import parameters as P
-from mat_shelf.optics.diffuse import INV_PI, eon_several_color, eon_terms
-from mat_shelf.optics.energy import (
+from mat_shelf.optics.albedo_tables import (
     brushed_dielectric_albedo,
     dielectric_albedo,
     facet,
@@ -19,10 +20,9 @@ from mat_shelf.optics.energy import (
     mirror_albedo,
     several_bounces,
 )
+from mat_shelf.optics.diffuse import INV_PI, eon_several_color, eon_terms
 from mat_shelf.optics.fresnel import average_metal, fresnel_dielectric, fresnel_metal, fresnel_normal, weighted_ior
-from mat_shelf.optics.kernels import F, apart, inline
 from mat_shelf.optics.microfacet import (
-    PI,
     ggx_density,
     sample_visible_normal,
     smith_g1,
@@ -30,7 +30,6 @@ from mat_shelf.optics.microfacet import (
     visible_normal_pdf,
     widths,
 )
-from mat_shelf.optics.vectors import add, dot, normalize, row3_at, scale, sub
 
 Lobes = namedtuple(
     "Lobes",
@@ -95,7 +94,7 @@ def through_smooth(p, i, wo, eta, pick):
     Parameters
     ----------
     eta : float32
-        As for `prepare`.
+        As for `prepare_lobes`.
     pick : float32 in [0, 1)
 
     Returns
@@ -116,7 +115,7 @@ def through_smooth(p, i, wo, eta, pick):
 
 
 @inline
-def prepare(p, i, wo, eta, tables, is_outside):
+def prepare_lobes(p, i, wo, eta, tables, is_outside):
     """Lobes of parameter row i seen along wo.
 
     Parameters
@@ -166,7 +165,7 @@ def boundary_albedo(tables, wo, roughness, anisotropy, eta):
 
 
 @apart
-def _weakened(tables, wo, roughness, anisotropy, ax, ay, eta, eta_fresnel):
+def _weighted_boundary_albedo(tables, wo, roughness, anisotropy, ax, ay, eta, eta_fresnel):
     """As `boundary_albedo`, of a boundary that bends light by one index and reflects it by another.
 
     However little it reflects, it cannot but reflect what its true index does not let pass. What differs from a
@@ -242,7 +241,7 @@ def base_lobes(
     if metal < F(1) and (eta_fresnel != F(1) or clear > F(0)):
         reflected, total = boundary_albedo(tables, wo, roughness, anisotropy, eta_fresnel)
         if clear > F(0) and abs(eta_fresnel - eta) > F(1e-3):
-            reflected, total = _weakened(tables, wo, roughness, anisotropy, ax, ay, eta, eta_fresnel)
+            reflected, total = _weighted_boundary_albedo(tables, wo, roughness, anisotropy, ax, ay, eta, eta_fresnel)
     opaque_gain = F(1) + fresnel_normal(eta_fresnel) * mirror_lost
     transmit_gain = F(1) / max(total, F(0.05))
     reflect_gain = opaque_gain * (F(1) - clear - sheet) + transmit_gain * clear + sheet / mirror
@@ -300,8 +299,8 @@ def _reflect_choice(reflectance, transmission):
 
 
 @inline
-def evaluate(p, i, lobes, wo, wi):
-    """Reflection or transmission times the cosine of wi, and the density of `sample`.
+def evaluate_bsdf(p, i, lobes, wo, wi):
+    """Reflection or transmission times the cosine of wi, and the density of `sample_bsdf`.
 
     Returns
     -------
@@ -377,7 +376,7 @@ def _reflected(p, i, channel, lobes, cos_h, bounce, boundary, base, chalk, singl
 
 
 @inline
-def sample(lobes, wo, pick, u, v):
+def sample_bsdf(lobes, wo, pick, u, v):
     """A direction in proportion, roughly, to what the surface sends to wo.
 
     Parameters

@@ -6,8 +6,8 @@ from typing import NamedTuple
 import numpy as np
 
 from mat_shelf.document.pattern import Placement
-from mat_shelf.optics.kernels import F, inline, kernel
-from mat_shelf.patterns.lattice import U, again, unit
+from mat_shelf.numerics.hashed_noise import U, again, unit
+from mat_shelf.numerics.kernels import F, inline, kernel
 from mat_shelf.patterns.points import Points
 
 _AXES = {"x": 0, "y": 1, "z": 2}
@@ -16,7 +16,7 @@ _SHEETS = {"cylinder": 2, "sphere": 2, "box": 3}
 """How often a point can lie in the layout: on both sides of a seam, or on three sides of a box."""
 
 
-class Sheet(NamedTuple):
+class Layout(NamedTuple):
     """Points laid out. Where sides or ends run into each other a point lies in the layout more than once.
 
     Attributes
@@ -34,7 +34,7 @@ class Sheet(NamedTuple):
     coordinates: np.ndarray
 
 
-def lay(placement: Placement, points: Points) -> Sheet:
+def lay_out(placement: Placement, points: Points) -> Layout:
     """Lays points out."""
     count = len(points)
     way = 7 if points.is_flat else _WAYS[placement.projection]
@@ -71,13 +71,13 @@ def lay(placement: Placement, points: Points) -> Sheet:
         out,
     )
     if most == 1:
-        return Sheet(None, None, out)
+        return Layout(None, None, out)
     if laid == count:
-        return Sheet(None, None, np.ascontiguousarray(out[:, :count]))
-    return Sheet(index[:laid], weight[:laid], np.ascontiguousarray(out[:, :laid]))
+        return Layout(None, None, np.ascontiguousarray(out[:, :count]))
+    return Layout(index[:laid], weight[:laid], np.ascontiguousarray(out[:, :laid]))
 
 
-def joined(values: np.ndarray, sheet: Sheet, count: int) -> np.ndarray:
+def blend_layout(values: np.ndarray, sheet: Layout, count: int) -> np.ndarray:
     """Values at the places of a sheet, brought together for its points."""
     if sheet.index is None:
         return values

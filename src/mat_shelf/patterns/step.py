@@ -7,21 +7,21 @@ import numpy as np
 
 from mat_shelf.document.parameter import number
 from mat_shelf.document.pattern import Pattern, Placement, Step
-from mat_shelf.patterns.placing import joined, lay
+from mat_shelf.patterns.placing import blend_layout, lay_out
 from mat_shelf.patterns.points import Points, flat_points
 
 
-class Library(NamedTuple):
+class PatternContext(NamedTuple):
     """What patterns refer to: other patterns, by id, and pictures, by SHA-256."""
 
     patterns: Mapping[str, Pattern] = {}
     pictures: Mapping = {}
 
 
-EMPTY = Library()
+NO_CONTEXT = PatternContext()
 
 
-class At:
+class StepInput:
     """Where, and after what, a step is evaluated.
 
     Attributes
@@ -39,7 +39,7 @@ class At:
     library : Library
     """
 
-    def __init__(self, steps: Sequence[Step], coordinates: np.ndarray, placement: Placement, points, library):
+    def __init__(self, steps: Sequence[Step], coordinates: np.ndarray, placement: Placement, points, context):
         self._steps = steps
         self._placement = placement
         self._points = points
@@ -48,7 +48,7 @@ class At:
         self.is_deep = placement.projection in ("solid", "cylinder", "sphere")
         self.is_solid = placement.projection == "solid"
         self.is_whole = placement.projection == "whole uv"
-        self.library = library
+        self.context = context
 
     @property
     def points(self) -> Points:
@@ -70,24 +70,26 @@ class At:
 
     def before_at(self, coordinates: np.ndarray) -> np.ndarray:
         """What the steps before give at other coordinates, (3, N), of the layout."""
-        return run(self._steps, coordinates, self._placement, self._points, self.library)
+        return run_steps(self._steps, coordinates, self._placement, self._points, self.context)
 
     def other(self, pattern_id: str | None) -> np.ndarray | None:
         """Another pattern at the same points; None where none is named."""
-        if pattern_id is None or pattern_id not in self.library.patterns:
+        if pattern_id is None or pattern_id not in self.context.patterns:
             return None
-        return evaluate(self.library.patterns[pattern_id], self.points, self.library)
+        return evaluate(self.context.patterns[pattern_id], self.points, self.context)
 
 
-def run(steps: Sequence[Step], coordinates, placement: Placement, points: Points, library: Library):
+def run_steps(steps: Sequence[Step], coordinates, placement: Placement, points: Points, context: PatternContext):
     """Evaluates a row of steps, the last one first: it asks for what it needs of those before it."""
     last, before = steps[-1], steps[:-1]
     if before and not last.is_on:
-        return run(before, coordinates, placement, points, library)
-    return last.apply(At(before, coordinates, placement, points, library))
+        return run_steps(before, coordinates, placement, points, context)
+    return last.apply(StepInput(before, coordinates, placement, points, context))
 
 
-def evaluate(pattern: Pattern, points: Points, library: Library = EMPTY, until: int | None = None) -> np.ndarray:
+def evaluate(
+    pattern: Pattern, points: Points, context: PatternContext = NO_CONTEXT, until: int | None = None
+) -> np.ndarray:
     """The values of a pattern.
 
     Parameters
@@ -108,10 +110,10 @@ def evaluate(pattern: Pattern, points: Points, library: Library = EMPTY, until: 
     key = (id(pattern), until)
     if key in points.known:
         return points.known[key][1]
-    sheet = lay(pattern.placement, points)
+    sheet = lay_out(pattern.placement, points)
     laid = points if sheet.index is None else points.taken_later(sheet.index)
-    values = run(pattern.steps[:until], sheet.coordinates, pattern.placement, laid, library)
-    total = joined(values, sheet, len(points))
+    values = run_steps(pattern.steps[:until], sheet.coordinates, pattern.placement, laid, context)
+    total = blend_layout(values, sheet, len(points))
     points.known[key] = (pattern, total)  # the pattern is kept so that its id stays its own
     return total
 
@@ -161,6 +163,6 @@ def as_wide(values: np.ndarray, other: np.ndarray) -> np.ndarray:
     return values[:, None] if values.ndim < other.ndim else values
 
 
-def is_colored(pattern: Pattern, library: Library) -> bool:
+def is_colored(pattern: Pattern, context: PatternContext) -> bool:
     """Whether a pattern gives colours rather than greys."""
-    return evaluate(pattern, flat_points(1.0, 1, 1), library).ndim == 2
+    return evaluate(pattern, flat_points(1.0, 1, 1), context).ndim == 2

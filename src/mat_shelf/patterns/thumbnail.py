@@ -5,14 +5,19 @@ import numpy as np
 from mat_shelf.document.pattern import Pattern
 from mat_shelf.optics.color import encode_srgb
 from mat_shelf.patterns.points import FLAT, Frames, Points, flat_points
-from mat_shelf.patterns.step import Library, evaluate
+from mat_shelf.patterns.step import PatternContext, evaluate
 
 _FINER = 2
 """Points along the side of a pixel, so that thin lines neither vanish nor flicker."""
 
 
 def thumbnail(
-    pattern: Pattern, library: Library, columns: int, rows: int, until: int | None = None, width: float | None = None
+    pattern: Pattern,
+    context: PatternContext,
+    columns: int,
+    rows: int,
+    until: int | None = None,
+    width: float | None = None,
 ) -> np.ndarray:
     """A pattern, or what it is after some of its steps, laid flat.
 
@@ -30,10 +35,10 @@ def thumbnail(
     (rows, columns, 3) uint8
         Greys as they are, colours as sRGB.
     """
-    return pixels_of(values_of(pattern, library, columns, rows, until, width))
+    return pixels_of(values_of(pattern, context, columns, rows, until, width))
 
 
-def values_of(pattern, library, columns, rows, until=None, width=None) -> np.ndarray:
+def values_of(pattern, context, columns, rows, until=None, width=None) -> np.ndarray:
     """The same, as values: (rows, columns) or (rows, columns, 3) float32."""
     source = pattern.steps[0]
     fine = columns * _FINER, rows * _FINER
@@ -44,7 +49,7 @@ def values_of(pattern, library, columns, rows, until=None, width=None) -> np.nda
         points = _foot(*fine)
     else:
         points = _ball(*fine) if source.needs_shape else flat_points(seen, *fine)
-    values = evaluate(pattern, points, library, until)
+    values = evaluate(pattern, points, context, until)
     shape = (rows, _FINER, columns, _FINER, *values.shape[1:])
     return values.reshape(shape).mean(axis=(1, 3))
 

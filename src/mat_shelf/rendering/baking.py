@@ -11,13 +11,20 @@ from mat_shelf.document.project import Part
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import posed, turn_matrix
-from mat_shelf.optics.kernels import F, kernel
-from mat_shelf.optics.vectors import normalize, row3, store3
+from mat_shelf.numerics.kernels import F, kernel
+from mat_shelf.numerics.vectors import normalize, row3, store3
 from mat_shelf.patterns.points import Points, part_frames, part_salt
-from mat_shelf.patterns.step import Library, evaluate, grey
-from mat_shelf.rendering.feeding import Lying, bent_normals, coverage, fed_value, lying_over, uv_kernel
-from mat_shelf.rendering.geometry import Geometry
-from mat_shelf.rendering.shape_maps import ShapeKey, ShapeLookup, ShapeMap
+from mat_shelf.patterns.step import PatternContext, evaluate, grey
+from mat_shelf.scene.geometry import Geometry
+from mat_shelf.scene.geometry_maps import GeometryMap, GeometryMapKey, GeometryMapLookup
+from mat_shelf.scene.material_evaluation import (
+    OverlayBinding,
+    bent_normals,
+    bind_overlays,
+    coverage,
+    fed_value,
+    uv_kernel,
+)
 
 BAKED = (
     "base_color",
@@ -60,8 +67,8 @@ def bake(
     part: Part,
     mesh: Mesh,
     size: int,
-    library: Library,
-    shape_maps: Mapping[ShapeKey, ShapeMap] = MappingProxyType({}),
+    context: PatternContext,
+    geometry_maps: Mapping[GeometryMapKey, GeometryMap] = MappingProxyType({}),
     progress: Callable[[int, int], bool] = lambda done, total: True,
 ) -> Baked:
     """Evaluates a recipe all over a part, as the renderer does at its hits.
@@ -94,9 +101,9 @@ def bake(
     corners = stood.vertices[mesh.triangles].reshape(-1, 9)
     normals = stood.normals[mesh.triangles].reshape(-1, 9)
     uv = mesh.uv[mesh.triangles].reshape(-1, 6)
-    shapes = ShapeLookup([(part.mesh, pose.scale, "")], np.zeros(1, np.int32), shape_maps)
+    shapes = GeometryMapLookup([(part.mesh, pose.scale, "")], np.zeros(1, np.int32), geometry_maps)
     atlas = _flat(mesh)
-    overlays = lying_over(recipe, library.pictures)
+    overlays = bind_overlays(recipe, context.pictures)
     names = [name for name in BAKED if recipe.feed(name) or name in BAKED[:3] or _differs(recipe, overlays, name)]
     has_relief = any(row.is_on and row.height for layer in recipe.layers() for row in layer.relief)
     wide = {name: isinstance(getattr(recipe, name), tuple) for name in names}
@@ -123,16 +130,16 @@ def bake(
         points, along, across = _points(primitive[hit], u[hit], v[hit], corners, normals, uv, frames, shapes)
         covers = coverage(overlays, points)
         for name in names:
-            values = _input(recipe, name, points, library)
+            values = _input(recipe, name, points, context)
             for cover, lying in zip(covers, overlays, strict=True):
-                over = _input(lying.overlay.recipe, name, points, lying.library)
+                over = _input(lying.overlay.recipe, name, points, lying.context)
                 share = cover[:, None] if wide[name] else cover
                 values = values * (1 - share) + over * share
             maps[name][index] = values
         if has_relief:
-            height, bent = _relief(recipe, points, library)
+            height, bent = _relief(recipe, points, context)
             for cover, lying in zip(covers, overlays, strict=True):
-                more, own = _relief(lying.overlay.recipe, points, lying.library)
+                more, own = _relief(lying.overlay.recipe, points, lying.context)
                 if lying.overlay.relief == "adds":
                     own += bent - points.normal
                     more += height
@@ -154,7 +161,7 @@ def bake(
     return Baked(padded, covered)
 
 
-def _differs(recipe: Recipe, overlays: tuple[Lying, ...], name: str) -> bool:
+def _differs(recipe: Recipe, overlays: tuple[OverlayBinding, ...], name: str) -> bool:
     """Whether an overlay's value of an input is another one than that below."""
     return any(
         lying.overlay.recipe.feed(name) or getattr(lying.overlay.recipe, name) != getattr(recipe, name)
@@ -162,24 +169,24 @@ def _differs(recipe: Recipe, overlays: tuple[Lying, ...], name: str) -> bool:
     )
 
 
-def _input(recipe: Recipe, name: str, points: Points, library: Library) -> np.ndarray:
+def _input(recipe: Recipe, name: str, points: Points, context: PatternContext) -> np.ndarray:
     """An input of a recipe at some points, constant or fed, (N,) or (N, 3) float32."""
     feed = recipe.feed(name)
     if feed is not None:
-        return fed_value(recipe, feed, points, library)
+        return fed_value(recipe, feed, points, context)
     constant = np.asarray(getattr(recipe, name), np.float32)
     return np.broadcast_to(constant, (len(points), *constant.shape))
 
 
-def _relief(recipe: Recipe, points: Points, library: Library) -> tuple[np.ndarray, np.ndarray]:
+def _relief(recipe: Recipe, points: Points, context: PatternContext) -> tuple[np.ndarray, np.ndarray]:
     """Height, (N,) mm, and normals, (N, 3), of a recipe's relief."""
     height = np.zeros(len(points), np.float32)
     if not any(row.is_on and row.height for row in recipe.relief):
         return height, points.normal.copy()
     for row in recipe.relief:
         if row.is_on and row.kind == "height":
-            height += np.float32(row.height) * grey(evaluate(library.patterns[row.pattern], points, library))
-    return height, bent_normals(recipe.relief, points, library)
+            height += np.float32(row.height) * grey(evaluate(context.patterns[row.pattern], points, context))
+    return height, bent_normals(recipe.relief, points, context)
 
 
 def _flat(mesh: Mesh) -> Geometry:

@@ -6,17 +6,17 @@ from collections import namedtuple
 import numpy as np
 
 from mat_shelf.document.project import Camera
-from mat_shelf.optics.kernels import F, inline
-from mat_shelf.optics.vectors import add, normalize, scale, sub
+from mat_shelf.numerics.kernels import F, inline
+from mat_shelf.numerics.vectors import add, normalize, scale, sub
 
 FRAME = (36.0, 24.0)
 """mm, width and height. A picture of another shape shows the whole frame and more beside it or above it."""
 
-View = namedtuple("View", "position right up forward half_width half_height lens focus")
+CameraView = namedtuple("CameraView", "position right up forward half_width half_height lens focus")
 """What kernels read: float32 triples, half sizes of the picture at distance 1, lens radius and focus distance, mm."""
 
 
-def make_view(camera: Camera, width: int, height: int) -> View:
+def make_camera_view(camera: Camera, width: int, height: int) -> CameraView:
     """The view of a camera for a picture of width x height pixels."""
     position = np.array(camera.position, np.float64)
     forward = np.array(camera.target, np.float64) - position
@@ -29,7 +29,7 @@ def make_view(camera: Camera, width: int, height: int) -> View:
     shape = width / height
     half_width = max(FRAME[0], FRAME[1] * shape) / 2 / camera.focal_length
     lens = camera.focal_length / camera.f_stop / 2 if camera.f_stop > 0 else 0.0
-    return View(
+    return CameraView(
         *(tuple(F(x) for x in v) for v in (position, right, up, forward)),
         F(half_width),
         F(half_width / shape),

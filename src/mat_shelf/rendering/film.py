@@ -4,9 +4,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from mat_shelf.numerics.kernels import F, inline, kernel
 from mat_shelf.optics.color import encode_srgb
-from mat_shelf.optics.kernels import F, inline, kernel
-from mat_shelf.rendering.spreading import spread
+from mat_shelf.rendering.firefly_redistribution import redistribute
 
 
 @dataclass
@@ -58,7 +58,7 @@ class Film:
         count = np.maximum(self.guides, 1)[:, None] if layer.startswith("guide") else F(max(self.samples, 1))
         mean = (getattr(self, layer) / count).reshape(self.height, self.width, 3)
         if layer == "light" and self.excess.any():
-            mean += spread((self.excess / F(self.samples)).reshape(mean.shape), self.alpha())
+            mean += redistribute((self.excess / F(self.samples)).reshape(mean.shape), self.alpha())
         return mean
 
 

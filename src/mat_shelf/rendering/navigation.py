@@ -103,11 +103,11 @@ def square_on(camera: Camera, side: str) -> Camera:
     return _placed(camera, camera.target, around, 0.0, distance)
 
 
-LOUPE_LENS = 300.0
+CLOSE_UP_LENS = 300.0
 """mm: long, so that a few millimetres look flat, yet never so far away that something stands between."""
 
 
-def loupe_camera(camera: Camera, point, width_mm: float) -> Camera:
+def close_up_camera(camera: Camera, point, width_mm: float) -> Camera:
     """Looks at a point from where `camera` sees it, so near that `width_mm` fill a square picture.
 
     Parameters
@@ -117,6 +117,6 @@ def loupe_camera(camera: Camera, point, width_mm: float) -> Camera:
     toward = np.subtract(point, camera.position)
     reach = float(np.linalg.norm(toward))
     # A square picture shows the frame's whole width.
-    distance = min(width_mm * LOUPE_LENS / FRAME[0], reach * 0.98)
+    distance = min(width_mm * CLOSE_UP_LENS / FRAME[0], reach * 0.98)
     lens = min(max(distance * FRAME[0] / width_mm, 10.0), 800.0)
     return Camera(**_within(point, toward / reach * -distance), focal_length=lens)

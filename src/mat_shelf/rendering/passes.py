@@ -2,7 +2,7 @@
 
 A wave is a batch of paths that advance together, one bounce at a time. `wandering.advance` takes them to what they meet
 next. Each pass is one kernel over struct-of-arrays state; `shade` writes the paths that go on to the front of the same
-arrays. `finish` runs all passes that are left without coming back to Python between them.
+arrays. `trace_to_end` runs all passes that are left without coming back to Python between them.
 """
 
 import math
@@ -10,15 +10,18 @@ from collections import namedtuple
 
 import numpy as np
 
-from mat_shelf.optics import parameters as P
-from mat_shelf.optics.diffuse import INV_PI
-from mat_shelf.optics.fresnel import fresnel_dielectric
-from mat_shelf.optics.kernels import F, apart, inline, kernel
-from mat_shelf.optics.layers import NO_LAYERS, evaluate_layered, glow_past, prepare_layered, sample_layered
-from mat_shelf.optics.layers import entering as enters
-from mat_shelf.optics.sheet import sheet_shares
-from mat_shelf.optics.surface import NO_LOBES, evaluate, is_smooth, passes_light, prepare, sample, through_smooth
-from mat_shelf.optics.vectors import (
+from mat_shelf.numerics.kernels import F, apart, inline, kernel
+from mat_shelf.numerics.low_discrepancy import (
+    BOUNCE_DRAWS,
+    EVEN_BOUNCES,
+    LENS_DRAWS,
+    draw,
+    first_state,
+    next_state,
+    shift_of,
+    shifted,
+)
+from mat_shelf.numerics.vectors import (
     add,
     cross,
     dot,
@@ -34,32 +37,35 @@ from mat_shelf.optics.vectors import (
     to_local,
     to_world,
 )
+from mat_shelf.optics import parameters as P
+from mat_shelf.optics.coat_and_fuzz import NO_LAYERS, evaluate_layered, glow_past, prepare_layered, sample_layered
+from mat_shelf.optics.coat_and_fuzz import entering as enters
+from mat_shelf.optics.diffuse import INV_PI
+from mat_shelf.optics.fresnel import fresnel_dielectric
+from mat_shelf.optics.surface import (
+    NO_LOBES,
+    evaluate_bsdf,
+    is_smooth,
+    passes_light,
+    prepare_lobes,
+    sample_bsdf,
+    through_smooth,
+)
+from mat_shelf.optics.thin_walled import thin_wall_shares
 from mat_shelf.rendering.camera import camera_ray
-from mat_shelf.rendering.embree import is_blocked, nearest
-from mat_shelf.rendering.lights import box_pdf, cross_box, room_light, sample_lights
-from mat_shelf.rendering.nesting import (
-    NESTING,
-    copy_nest,
-    index_inside,
+from mat_shelf.rendering.path_state import AIMED, THROUGH, UNAIMED, is_untouched, pack_state, unpack_state
+from mat_shelf.rendering.volume_walk import LOST, attenuated, walk_to_next_surface
+from mat_shelf.scene.embree import is_blocked, nearest
+from mat_shelf.scene.interior_list import (
+    MOST_NESTED,
+    copy_interior,
+    interior_index,
     is_hidden,
     surrounding,
     times_inside,
-    turn_over,
+    update_interior,
 )
-from mat_shelf.rendering.sampling import (
-    BOUNCE_DRAWS,
-    EVEN_BOUNCES,
-    LENS_DRAWS,
-    draw,
-    shift_of,
-    shifted,
-    start,
-)
-from mat_shelf.rendering.sampling import (
-    advance as next_state,
-)
-from mat_shelf.rendering.tally import AIMED, THROUGH, UNAIMED, is_untouched, tally, told
-from mat_shelf.rendering.wandering import LOST, advance, thinned
+from mat_shelf.scene.lights import box_pdf, cross_box, room_light, sample_lights
 
 ROULETTE_FROM = 4
 """Bounces after which dim paths may be ended."""
@@ -86,13 +92,13 @@ pdf : (N,) float32, density of the direction; 0 where light sampling had no part
 spread : (N,) float32, share of the directions that the path could have taken where it was turned most freely: 0 as long
 as it met mirrors and clear glass only, 1 after a matt surface
 pixel : (N,) int32; random : (N,) uint32
-bounces : (N,) int32, as `tally` has it
+bounces : (N,) int32, as `pack_state` has it
 inside : (N, NESTING) int32, the bodies around, as `nesting` has them
 walk : (N,) int32, the soft body, by its geometry, that it wanders about in; -1 outside of any
 soft : (N, SOFT) float32, what that body does to it, as it was where it went in: the columns from SUBSURFACE_ALBEDO on
 """
 
-Points = namedtuple("Points", "position facing normal row look part triangle")
+ShadingPoints = namedtuple("ShadingPoints", "position facing normal row look part triangle")
 """Where a wave met the scene.
 
 position (mm), facing and normal : (N, 3) float32; geometric and shading normal
@@ -109,13 +115,13 @@ and that is due only to rays that could have come upon the light by chance too
 reach : (N,) float32, mm, how far the light is
 """
 
-Stage = namedtuple("Stage", "triangles rows zone_first zone_rows block bodies frames lights tables")
+SceneTables = namedtuple("SceneTables", "triangles rows zone_first zone_rows block bodies frames lights tables")
 """What the passes read: of `Geometry`, of `Dressing`, of `Lights`, and the albedo tables.
 
 `block` is (M, WIDTH) float32, a row of each material, then rows of single points.
 """
 
-Rules = namedtuple("Rules", "depth most cut straight draws salt")
+PathLimits = namedtuple("PathLimits", "depth most cut straight draws salt")
 """How far paths go.
 
 depth : int, bounces at which they end
@@ -143,15 +149,15 @@ def new_paths(count: int) -> Paths:
         np.empty(count, np.int32),
         np.empty(count, np.uint32),
         np.empty(count, np.int32),
-        np.empty((count, NESTING), np.int32),
+        np.empty((count, MOST_NESTED), np.int32),
         np.full(count, -1, np.int32),
         np.empty((count, SOFT), F),
     )
 
 
-def new_points(count: int) -> Points:
+def new_shading_points(count: int) -> ShadingPoints:
     numbers = (np.empty(count, np.int32) for _ in range(4))
-    return Points(np.empty((count, 3), F), np.empty((count, 3), F), np.empty((count, 3), F), *numbers)
+    return ShadingPoints(np.empty((count, 3), F), np.empty((count, 3), F), np.empty((count, 3), F), *numbers)
 
 
 def new_shadows(count: int) -> Shadows:
@@ -181,17 +187,17 @@ def generate(view, width, height, first, count, sample_index, seed, draws, salt,
         paths.pdf[i] = F(0)
         paths.spread[i] = F(0)
         paths.pixel[i] = pixel
-        paths.random[i] = start(pixel, sample_index, seed)
+        paths.random[i] = first_state(pixel, sample_index, seed)
         paths.bounces[i] = 0
         paths.walk[i] = -1
-        for k in range(NESTING):
+        for k in range(MOST_NESTED):
             paths.inside[i, k] = nest[k]
 
 
 @kernel
-def resolve(count, hits, stage, points):
+def resolve(count, hits, scene_tables, points):
     """Turns hits into points: interpolated position, normals, parameter row (below 0 where there is none)."""
-    triangles = stage.triangles
+    triangles = scene_tables.triangles
     for i in range(count):
         g = hits.geometry[i]
         if g < 0:
@@ -211,8 +217,8 @@ def resolve(count, hits, stage, points):
         one = sub((p[t, 3], p[t, 4], p[t, 5]), first)
         other = sub((p[t, 6], p[t, 7], p[t, 8]), first)
         store3(points.facing, i, normalize(cross(one, other)))
-        zone = stage.zone_first[g]
-        row = stage.rows[g] if zone < 0 else stage.zone_rows[zone + hits.primitive[i]]
+        zone = scene_tables.zone_first[g]
+        row = scene_tables.rows[g] if zone < 0 else scene_tables.zone_rows[zone + hits.primitive[i]]
         points.row[i] = row
         points.look[i] = row
 
@@ -282,7 +288,7 @@ def _gather(sums, pixel, value, most):
 
 
 @inline
-def _accepted(most, spread):
+def _clamp_limit(most, spread):
     """Most that a path may bring: the more freely it was turned, the less can its light be met by chance again."""
     return most / max(spread, F(1e-6))
 
@@ -312,7 +318,7 @@ def _carry_on(paths, j, i, origin, direction, throughput, pdf, spread, random, b
     if paths.walk[i] >= 0:
         for k in range(SOFT):
             paths.soft[j, k] = paths.soft[i, k]
-    copy_nest(paths.inside, i, paths.inside, j)
+    copy_interior(paths.inside, i, paths.inside, j)
 
 
 @inline
@@ -358,7 +364,7 @@ def _brushed(block, look, position, normal, frames, part):
 
 
 @kernel
-def shade(count, hits, points, paths, shadows, stage, rules, sums):
+def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
     """One bounce of a wave: gathers emitted light, aims at lights, chooses where each path goes on.
 
     Parameters
@@ -380,9 +386,15 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
     """
     going = 0
     aimed = 0
-    block, bodies, lights, tables, depth = stage.block, stage.bodies, stage.lights, stage.tables, rules.depth
+    block, bodies, lights, tables, depth = (
+        scene_tables.block,
+        scene_tables.bodies,
+        scene_tables.lights,
+        scene_tables.tables,
+        limits.depth,
+    )
     boxes = lights.boxes
-    cut = rules.cut
+    cut = limits.cut
     for i in range(count):
         row = points.row[i]
         if row == LOST:
@@ -392,15 +404,15 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
         throughput = row3(paths.throughput, i)
         pixel = paths.pixel[i]
         is_first = is_untouched(paths.bounces[i])
-        bounces, is_guided, counted = told(paths.bounces[i])
+        bounces, is_guided, counted = unpack_state(paths.bounces[i])
         spread = paths.spread[i]
-        accepted = _accepted(rules.most, spread)
+        accepted = _clamp_limit(limits.most, spread)
         arrival_pdf = paths.pdf[i]
         walk = paths.walk[i]
         if is_first and cut > -2 and (row < 0 or row == cut):
             continue
         # What rays towards lights went straight through does not count once more by the bent way.
-        is_counted = rules.straight and counted == THROUGH
+        is_counted = limits.straight and counted == THROUGH
         if walk < 0 and not is_counted:
             for k in range(boxes.shape[0]):
                 t = cross_box(boxes, k, origin, d)
@@ -437,7 +449,7 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
                 # Rays towards lights were stopped here, so what the path sees from now on counts in full.
                 is_crossed = True
                 counted = UNAIMED if counted == UNAIMED else THROUGH
-                number = tally(bounces, is_guided, counted)
+                number = pack_state(bounces, is_guided, counted)
                 if not entering and times_inside(paths.inside, i, part) > 0:
                     # Out of a body by a hole in it, light is not bent, but radiance widens all the same.
                     throughput = scale(throughput, _widening(paths.inside, i, bodies, block, part, False, -1))
@@ -458,9 +470,9 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
                     # Where it comes out it may be in water, where radiance is squeezed, or in air.
                     throughput = scale(throughput, _widening(paths.inside, i, bodies, block, part, entering, walk))
             else:
-                turn_over(paths.inside, i, part, False)
+                update_interior(paths.inside, i, part, False)
                 paths.walk[i] = -1
-                ior_outside = index_inside(paths.inside, i, bodies, block, -1)
+                ior_outside = interior_index(paths.inside, i, bodies, block, -1)
         elif is_clear:
             outside = surrounding(paths.inside, i, bodies, part)
             ior_outside = block[bodies.row[outside], P.IOR] if outside >= 0 else F(1)
@@ -468,10 +480,10 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
             same = same and block[look, P.LAYERED] <= F(0)  # a film, or a coat, is there whatever is below it
             if same or is_hidden(paths.inside, i, part, entering, outside, bodies):
                 is_crossed = True
-                turn_over(paths.inside, i, part, entering)
+                update_interior(paths.inside, i, part, entering)
         else:
             is_outside = entering or times_inside(paths.inside, i, part) == 0
-            ior_outside = index_inside(paths.inside, i, bodies, block, -1)
+            ior_outside = interior_index(paths.inside, i, bodies, block, -1)
             # What came into a soft body by a hole goes out as if the body were not there.
             is_crossed = opacity < F(1) and is_outside and not entering and block[look, P.SUBSURFACE] > F(0)
             is_crossed = is_crossed and not is_sheet
@@ -505,7 +517,7 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
         wo = d if comes_out else scale(d, F(-1))
         normal = _facing_viewer(normal, facing, wo)
         if block[look, P.ANISOTROPY] + block[look, P.COAT_ANISOTROPY] > F(0):
-            tangent, bitangent = _brushed(block, look, position, normal, stage.frames, points.part[i])
+            tangent, bitangent = _brushed(block, look, position, normal, scene_tables.frames, points.part[i])
         else:
             tangent, bitangent = frame(normal)
         wo_local = to_local(wo, tangent, bitangent, normal)
@@ -520,7 +532,7 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
             if largest(glow) > F(0):
                 glow = mul(glow, glow_past(block, look, layers))
         else:
-            lobes = prepare(block, look, wo_local, eta, tables, is_outside)
+            lobes = prepare_lobes(block, look, wo_local, eta, tables, is_outside)
             is_sharp = lobes.is_sharp and not comes_out
         if largest(glow) > F(0):
             _gather(sums, pixel, mul(arriving, glow), accepted)
@@ -536,11 +548,11 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
         if bounces + 1 >= depth:
             continue
         is_even = bounces < EVEN_BOUNCES
-        shift = shift_of(pixel, rules.salt)
+        shift = shift_of(pixel, limits.salt)
         place = LENS_DRAWS + BOUNCE_DRAWS * bounces
         above = lifted(position, facing)
         if not is_sharp:
-            random, pick, texel, u, v = _four(is_even, rules.draws, place, shift, random)
+            random, pick, texel, u, v = _four(is_even, limits.draws, place, shift, random)
             to_light, reach, radiance, light_pdf = sample_lights(lights, position, pick, texel, u, v)
             toward = dot(to_light, facing)
             wi = to_local(to_light, tangent, bitangent, normal)
@@ -551,7 +563,7 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
                 elif is_layered:
                     value, pdf = evaluate_layered(block, look, lobes, layers, wo_local, wi)
                 else:
-                    value, pdf = evaluate(block, look, lobes, wo_local, wi)
+                    value, pdf = evaluate_bsdf(block, look, lobes, wo_local, wi)
                 if largest(value) > F(0):
                     share = _weight(light_pdf, pdf)
                     brought = scale(mul(mul(throughput, value), radiance), share / light_pdf)
@@ -564,18 +576,18 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
                         rays.spread[aimed] = spread
                         rays.pixel[aimed] = pixel
                         shadows.reach[aimed] = reach * F(0.9999)
-                        if rules.straight:
+                        if limits.straight:
                             rays.pdf[aimed] = share
                             rays.random[aimed] = random
-                            copy_nest(paths.inside, i, rays.inside, aimed)
+                            copy_interior(paths.inside, i, rays.inside, aimed)
                             if toward < F(0) and not is_sheet:
-                                turn_over(rays.inside, aimed, part, entering)
+                                update_interior(rays.inside, aimed, part, entering)
                         aimed += 1
 
         if is_even:
-            pick = shifted(rules.draws, place + 4, shift)
-            u = shifted(rules.draws, place + 5, shift)
-            v = shifted(rules.draws, place + 6, shift)
+            pick = shifted(limits.draws, place + 4, shift)
+            u = shifted(limits.draws, place + 5, shift)
+            v = shifted(limits.draws, place + 6, shift)
         else:
             random, pick = draw(random)
             random, u = draw(random)
@@ -605,13 +617,13 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
             if is_layered:
                 wi = sample_layered(lobes, layers, wo_local, pick, u, v)
             else:
-                wi = sample(lobes, wo_local, pick, u, v)
+                wi = sample_bsdf(lobes, wo_local, pick, u, v)
             if wi[2] == F(0):
                 continue
             if is_layered:
                 value, pdf = evaluate_layered(block, look, lobes, layers, wo_local, wi)
             else:
-                value, pdf = evaluate(block, look, lobes, wo_local, wi)
+                value, pdf = evaluate_bsdf(block, look, lobes, wo_local, wi)
             if not (pdf > F(0)):
                 continue
         out = normalize(to_world(wi, tangent, bitangent, normal))
@@ -635,13 +647,13 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
         leaving = above
         if goes_in:
             paths.walk[i] = part
-            turn_over(paths.inside, i, part, entering)
+            update_interior(paths.inside, i, part, entering)
             for k in range(SOFT):
                 paths.soft[i, k] = block[look, P.SUBSURFACE_ALBEDO + k]
             leaving = lifted(position, scale(facing, F(-1)))
         elif wi[2] < F(0):
             if not is_sheet:
-                turn_over(paths.inside, i, part, entering)
+                update_interior(paths.inside, i, part, entering)
             leaving = lifted(position, scale(facing, F(-1)))
         if is_sharp:
             counted = THROUGH if counted != UNAIMED and wi[2] < F(0) else UNAIMED
@@ -663,7 +675,7 @@ def shade(count, hits, points, paths, shadows, stage, rules, sums):
             pdf,
             spread,
             random,
-            tally(bounces + 1, is_guided, counted),
+            pack_state(bounces + 1, is_guided, counted),
         )
         going += 1
     return going, aimed
@@ -745,9 +757,9 @@ def _widening(inside, i, bodies, block, body, entering, without):
     without : int
         The body that does not count, because the path wanders about in it; or -1.
     """
-    before = index_inside(inside, i, bodies, block, without)
-    turn_over(inside, i, body, entering)
-    ratio = before / index_inside(inside, i, bodies, block, without)
+    before = interior_index(inside, i, bodies, block, without)
+    update_interior(inside, i, body, entering)
+    ratio = before / interior_index(inside, i, bodies, block, without)
     return ratio * ratio
 
 
@@ -765,7 +777,7 @@ def _turn_back(paths, going, i, position, facing, entering, block, row, bounces,
     random, v = draw(random)
     out = normalize(to_world(_matt(u, v), tangent, bitangent, near))
     throughput = scale(throughput, F(1) / survival)
-    number = tally(bounces + 1, 1, UNAIMED)
+    number = pack_state(bounces + 1, 1, UNAIMED)
     _carry_on(paths, going, i, lifted(position, near), out, throughput, F(0), F(1), random, number)
     return 1
 
@@ -786,17 +798,17 @@ def _four(is_even, draws, place, shift, random):
 
 
 @kernel
-def settle(count, caster, shadows, rules, sums):
+def trace_shadow_rays(count, caster, shadows, limits, sums):
     """Adds the light of the rays that nothing blocks."""
     rays = shadows.rays
     for i in range(count):
         if not is_blocked(caster, row3(rays.origin, i), row3(rays.direction, i), shadows.reach[i]):
-            light, most = row3(rays.throughput, i), _accepted(rules.most, rays.spread[i])
+            light, most = row3(rays.throughput, i), _clamp_limit(limits.most, rays.spread[i])
             _gather(sums, rays.pixel[i], light, most)
 
 
 @kernel
-def aim(count, caster, shadows, hits):
+def intersect_shadow_rays(count, caster, shadows, hits):
     """Finds what rays towards lights meet next."""
     rays = shadows.rays
     for i in range(count):
@@ -805,35 +817,35 @@ def aim(count, caster, shadows, hits):
 
 
 @kernel
-def shine_through(count, hits, points, shadows, stage, rules, sums):
+def transmittance(count, hits, points, shadows, scene_tables, limits, sums):
     """Takes rays towards lights past clear surfaces without bending them; how many are still on their way.
 
     Light that comes straight through is what each boundary lets pass, less what the bodies between them absorb.
     """
-    block, rays = stage.block, shadows.rays
+    block, rays = scene_tables.block, shadows.rays
     going = 0
     for i in range(count):
         row = points.row[i]
-        around = surrounding(rays.inside, i, stage.bodies, -1)
+        around = surrounding(rays.inside, i, scene_tables.bodies, -1)
         light = row3(rays.throughput, i)
         if around >= 0:
-            light = thinned(light, row3_at(block, stage.bodies.row[around], P.EXTINCTION), hits.distance[i])
+            light = attenuated(light, row3_at(block, scene_tables.bodies.row[around], P.EXTINCTION), hits.distance[i])
         if row < 0:
-            _gather(sums, rays.pixel[i], light, _accepted(rules.most, rays.spread[i]))
+            _gather(sums, rays.pixel[i], light, _clamp_limit(limits.most, rays.spread[i]))
             continue
         look, part = points.look[i], points.part[i]
         d, facing = row3(rays.direction, i), row3(points.facing, i)
         entering = dot(d, facing) < F(0)
         away = scale(facing, F(-1)) if entering else facing
         normal = normalize(row3(points.normal, i))
-        passing = _straight_through(block, stage.bodies, look, part, rays.inside, i, d, normal, entering)
+        passing = _straight_through(block, scene_tables.bodies, look, part, rays.inside, i, d, normal, entering)
         light = mul(light, passing)
         if not (largest(light) > F(1e-9)):
             continue
         # No path that came upon the light by chance had come this way.
         light = scale(light, F(1) / max(rays.pdf[i], F(1e-6)))
         if block[look, P.TRANSMISSION] > F(0) and block[look, P.THIN] <= F(0):
-            turn_over(rays.inside, i, part, entering)
+            update_interior(rays.inside, i, part, entering)
         store3(rays.origin, going, lifted(row3(points.position, i), away))
         store3(rays.direction, going, d)
         store3(rays.throughput, going, light)
@@ -842,7 +854,7 @@ def shine_through(count, hits, points, shadows, stage, rules, sums):
         rays.pixel[going] = rays.pixel[i]
         rays.random[going] = next_state(rays.random[i])
         shadows.reach[going] = shadows.reach[i] - hits.distance[i]
-        copy_nest(rays.inside, i, rays.inside, going)
+        copy_interior(rays.inside, i, rays.inside, going)
         going += 1
     return going
 
@@ -858,31 +870,31 @@ def _straight_through(block, bodies, look, part, inside, i, d, normal, entering)
     tint = row3_at(block, look, P.TRANSMISSION_TINT)
     if block[look, P.THIN] > F(0):
         bounced = fresnel_dielectric(cos, block[look, P.IOR])
-        _, red = sheet_shares(bounced, tint[0])
-        _, green = sheet_shares(bounced, tint[1])
-        _, blue = sheet_shares(bounced, tint[2])
+        _, red = thin_wall_shares(bounced, tint[0])
+        _, green = thin_wall_shares(bounced, tint[1])
+        _, blue = thin_wall_shares(bounced, tint[2])
         return gone + solid * red, gone + solid * green, gone + solid * blue
     outside = surrounding(inside, i, bodies, part)
     if is_hidden(inside, i, part, entering, outside, bodies):
         return F(1), F(1), F(1)
     # As seen from the rarer side: straight on, light is never reflected back as a whole.
-    eta = block[bodies.row[part], P.IOR] / index_inside(inside, i, bodies, block, part)
+    eta = block[bodies.row[part], P.IOR] / interior_index(inside, i, bodies, block, part)
     share = solid * (F(1) - fresnel_dielectric(cos, max(eta, F(1) / eta)))
     return gone + share * tint[0], gone + share * tint[1], gone + share * tint[2]
 
 
 @kernel
-def finish(count, waves, caster, hits, points, paths, shadows, stage, rules, sums):
+def trace_to_end(count, waves, caster, hits, points, paths, shadows, scene_tables, limits, sums):
     """Takes paths through all bounces that are left."""
     for _ in range(waves):
         if count == 0:
             return
-        advance(
+        walk_to_next_surface(
             count,
             caster,
             paths,
-            stage.block,
-            stage.bodies,
+            scene_tables.block,
+            scene_tables.bodies,
             sums.cover,
             hits.geometry,
             hits.primitive,
@@ -890,14 +902,14 @@ def finish(count, waves, caster, hits, points, paths, shadows, stage, rules, sum
             hits.v,
             hits.distance,
         )
-        resolve(count, hits, stage, points)
-        count, aimed = shade(count, hits, points, paths, shadows, stage, rules, sums)
-        if not rules.straight:
-            settle(aimed, caster, shadows, rules, sums)
+        resolve(count, hits, scene_tables, points)
+        count, aimed = shade(count, hits, points, paths, shadows, scene_tables, limits, sums)
+        if not limits.straight:
+            trace_shadow_rays(aimed, caster, shadows, limits, sums)
             continue
         for _ in range(CROSSINGS):
             if aimed == 0:
                 break
-            aim(aimed, caster, shadows, hits)
-            resolve(aimed, hits, stage, points)
-            aimed = shine_through(aimed, hits, points, shadows, stage, rules, sums)
+            intersect_shadow_rays(aimed, caster, shadows, hits)
+            resolve(aimed, hits, scene_tables, points)
+            aimed = transmittance(aimed, hits, points, shadows, scene_tables, limits, sums)

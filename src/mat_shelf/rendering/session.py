@@ -13,17 +13,17 @@ from typing import NamedTuple
 import numpy as np
 
 from mat_shelf.document.project import Camera, Project
-from mat_shelf.rendering.backdrop import sweep_shape
-from mat_shelf.rendering.ball import Ball
-from mat_shelf.rendering.camera import make_view
-from mat_shelf.rendering.denoise import denoised
-from mat_shelf.rendering.displacing import fill_displacements, made_displacements
+from mat_shelf.rendering.camera import make_camera_view
+from mat_shelf.rendering.denoise import denoise
 from mat_shelf.rendering.film import Film, develop
-from mat_shelf.rendering.lights import set_lights
-from mat_shelf.rendering.scene import Supplies, bodies_of, project_dressing, project_geometry
-from mat_shelf.rendering.shape_maps import make_map, needed_maps, others_near, shape_lookup
-from mat_shelf.rendering.sight import Sight, see
-from mat_shelf.rendering.tracer import Shot, Tracer
+from mat_shelf.rendering.first_hit import FirstHits, find_first_hits
+from mat_shelf.rendering.tracer import RenderTask, Tracer
+from mat_shelf.scene.backdrop import sweep_shape
+from mat_shelf.scene.ball import Ball
+from mat_shelf.scene.displacement import fill_displacements, make_displacements
+from mat_shelf.scene.geometry_maps import geometry_map_lookup, make_geometry_map, needed_geometry_maps, others_near
+from mat_shelf.scene.lights import set_lights
+from mat_shelf.scene.material_table import Supplies, bodies_of, project_geometry, project_material_table
 
 COARSE_PIXELS = 26_000
 """Pixels of the picture shown while a value is dragged, to begin with; heavier scenes get fewer, lighter ones more."""
@@ -56,7 +56,7 @@ class Frame:
     """
 
     pixels: np.ndarray
-    sight: Sight
+    first_hits: FirstHits
     samples: int
     seconds: float
     is_coarse: bool
@@ -77,7 +77,7 @@ class Rendered(NamedTuple):
 
     light: np.ndarray
     alpha: np.ndarray | None
-    shot: Shot
+    task: RenderTask
     film: Film
 
 
@@ -103,7 +103,7 @@ class RenderSession:
         self._shown_revision = -1
         self._built: dict[str, tuple] = beside._built if beside else {}
         self._lit: dict[str, tuple] = {}
-        self._sight: tuple = ((), None)
+        self._first_hits: tuple = ((), None)
         self._film = Film(1, 1)
         self._shown_samples = 0
         self._coarse_pixels = COARSE_PIXELS
@@ -184,11 +184,11 @@ class RenderSession:
         built[name] = (key, made := make())
         return made
 
-    def _shot(self, wanted: "_Wanted", width: int, height: int, seed: int) -> Shot:
+    def _shot(self, wanted: "_Wanted", width: int, height: int, seed: int) -> RenderTask:
         project, ball = wanted.project, wanted.ball
         studio = project.set
         meshes = tuple((part.mesh, part.pose, part.is_hidden) for part in project.product.parts)
-        displaced = made_displacements(project, self._supplies.displaced)
+        displaced = make_displacements(project, self._supplies.displaced)
         relief = tuple(displaced.items())
         geometry = self._kept(
             self._built,
@@ -196,23 +196,23 @@ class RenderSession:
             (meshes, bodies_of(project), project.product.contact, sweep_shape(studio.backdrop), ball, relief),
             lambda: project_geometry(project, self._supplies.meshes, ball, displaced),
         )
-        geometry.shapes = shape_lookup(project, geometry, self._supplies.shape_maps)
+        geometry.shapes = geometry_map_lookup(project, geometry, self._supplies.geometry_maps)
         lights = self._kept(
             self._lit,
             "lights",
             (studio.softboxes, studio.surround, studio.ground, studio.turn, studio.room, studio.room_luminance),
             lambda: set_lights(studio, self._supplies.rooms),
         )
-        dressing = self._kept(
+        material_table = self._kept(
             self._built,
             "dressing",
             (project.materials, project.product, project.marks, studio.backdrop, ball is None, relief),
-            lambda: project_dressing(project, self._supplies, ball, displaced),
+            lambda: project_material_table(project, self._supplies, ball, displaced),
         )
-        view = make_view(wanted.camera, width, height)
-        return Shot(
+        view = make_camera_view(wanted.camera, width, height)
+        return RenderTask(
             geometry,
-            dressing,
+            material_table,
             lights,
             view,
             brightest=BRIGHTEST * 2.0**-studio.exposure,
@@ -224,22 +224,22 @@ class RenderSession:
         project, camera, revision = wanted.project, wanted.camera, wanted.revision
         started = time.perf_counter()
         film = Film(*self._coarse_size(wanted))
-        shot = self._coarse_shot(wanted, film.width, film.height)
+        task = self._coarse_shot(wanted, film.width, film.height)
         traced = time.perf_counter()
         for _ in range(COARSE_SAMPLES):
-            if not self.tracer.add_sample(shot, film):
+            if not self.tracer.add_sample(task, film):
                 return None
-        light = denoised(film, "fast")
+        light = denoise(film, "fast")
         self._pace(time.perf_counter() - traced)
-        key, sight = self._sight
-        if key != (shot.geometry, camera, wanted.width, wanted.height):
-            sight = see(project, shot.geometry, camera, film.width, film.height)
+        key, first_hits = self._first_hits
+        if key != (task.geometry, camera, wanted.width, wanted.height):
+            first_hits = find_first_hits(project, task.geometry, camera, film.width, film.height)
         pixels = develop(light, project.set.exposure, project.set.exact_colors)
         self._film = Film(wanted.width, wanted.height)
         self._shown_samples = 0
         self._shown_revision = revision
         self._started = started
-        return Frame(pixels, sight, COARSE_SAMPLES, time.perf_counter() - started, True, revision)
+        return Frame(pixels, first_hits, COARSE_SAMPLES, time.perf_counter() - started, True, revision)
 
     def _pace(self, seconds: float) -> None:
         """Makes the next coarse picture smaller or larger where this one took too long or little."""
@@ -253,16 +253,16 @@ class RenderSession:
         shrink = min(math.sqrt(self._coarse_pixels / (wanted.width * wanted.height)), 1.0)
         return max(round(wanted.width * shrink), 8), max(round(wanted.height * shrink), 8)
 
-    def _coarse_shot(self, wanted: "_Wanted", width: int, height: int) -> Shot:
-        shot = self._shot(wanted, width, height, seed=wanted.revision)
+    def _coarse_shot(self, wanted: "_Wanted", width: int, height: int) -> RenderTask:
+        task = self._shot(wanted, width, height, seed=wanted.revision)
         return replace(
-            shot,
+            task,
             depth=COARSE_DEPTH,
             fed_depth=COARSE_FED_DEPTH,
             marked_depth=COARSE_MARKED_DEPTH,
         )
 
-    def coarse_shot(self) -> Shot:
+    def coarse_shot(self) -> RenderTask:
         """What the coarse picture of the newest state is traced from."""
         wanted = self._wanted
         return self._coarse_shot(wanted, *self._coarse_size(wanted))
@@ -271,23 +271,23 @@ class RenderSession:
         project, film, revision = wanted.project, self._film, wanted.revision
         if film.samples >= REST_SAMPLES:
             return None
-        shot = self._shot(wanted, film.width, film.height, seed=1)
-        if not self.tracer.add_sample(shot, film, lambda: self._is_outdated(revision)):
+        task = self._shot(wanted, film.width, film.height, seed=1)
+        if not self.tracer.add_sample(task, film, lambda: self._is_outdated(revision)):
             return None
         # Cleaning costs about as much as a sample, so it waits for twice as many as were shown last.
         if film.samples < max(2 * self._shown_samples, 2) and film.samples < REST_SAMPLES:
             return None
         self._shown_samples = film.samples
-        light = denoised(film, "fast" if film.samples < 64 else "high")
+        light = denoise(film, "fast" if film.samples < 64 else "high")
         if self._is_outdated(revision):
             return None
-        key = (shot.geometry, wanted.camera, film.width, film.height)
-        if self._sight[0] != key:
-            self._sight = key, see(project, *key)
-        sight = self._sight[1]
+        key = (task.geometry, wanted.camera, film.width, film.height)
+        if self._first_hits[0] != key:
+            self._first_hits = key, find_first_hits(project, *key)
+        first_hits = self._first_hits[1]
         seconds = time.perf_counter() - self._started
         pixels = develop(light, project.set.exposure, project.set.exact_colors)
-        return Frame(pixels, sight, film.samples, seconds, False, revision)
+        return Frame(pixels, first_hits, film.samples, seconds, False, revision)
 
 
 class _Wanted(NamedTuple):
@@ -334,20 +334,20 @@ def render(
         If `progress` said so.
     """
     studio = project.set
-    for key in needed_maps(project):
-        if key not in supplies.shape_maps:
-            supplies.shape_maps[key] = make_map(
+    for key in needed_geometry_maps(project):
+        if key not in supplies.geometry_maps:
+            supplies.geometry_maps[key] = make_geometry_map(
                 supplies.meshes[key.mesh], key, others=others_near(project, supplies.meshes, key)
             )
     fill_displacements(project, supplies)
-    displaced = made_displacements(project, supplies.displaced)
+    displaced = make_displacements(project, supplies.displaced)
     geometry = project_geometry(project, supplies.meshes, displaced=displaced)
-    geometry.shapes = shape_lookup(project, geometry, supplies.shape_maps)
-    shot = Shot(
+    geometry.shapes = geometry_map_lookup(project, geometry, supplies.geometry_maps)
+    task = RenderTask(
         geometry,
-        project_dressing(project, supplies, displaced=displaced),
+        project_material_table(project, supplies, displaced=displaced),
         set_lights(studio, supplies.rooms),
-        make_view(project.view.camera, width, height),
+        make_camera_view(project.view.camera, width, height),
         brightest=BRIGHTEST * 2.0**-studio.exposure,
         seed=seed,
         straight=straight,
@@ -358,13 +358,13 @@ def render(
     ends = time.monotonic() + seconds if seconds is not None else math.inf
     try:
         for done in range(samples):
-            tracer.add_sample(shot, film)
+            tracer.add_sample(task, film)
             if not progress(done + 1, samples):
                 raise InterruptedError("cancelled")
             if time.monotonic() >= ends:
                 break
     finally:
         tracer.close()
-    light = denoised(film, "high") if denoise else film.picture()
+    light = denoise(film, "high") if denoise else film.picture()
     alpha = film.alpha() if cut_out else None
-    return Rendered(light * np.float32(2.0**studio.exposure), alpha, shot, film)
+    return Rendered(light * np.float32(2.0**studio.exposure), alpha, task, film)

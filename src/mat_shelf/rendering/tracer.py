@@ -13,19 +13,19 @@ from threading import get_native_id, local
 
 import numpy as np
 
-from mat_shelf.optics.energy import albedo_tables
-from mat_shelf.optics.kernels import F
+from mat_shelf.numerics.kernels import F
+from mat_shelf.numerics.low_discrepancy import even_draws
+from mat_shelf.optics.albedo_tables import albedo_tables
 from mat_shelf.rendering import passes
-from mat_shelf.rendering.camera import View
-from mat_shelf.rendering.feeding import at_rest, dress_mark, feed_wave
+from mat_shelf.rendering.camera import CameraView
 from mat_shelf.rendering.film import Film
-from mat_shelf.rendering.geometry import Geometry
-from mat_shelf.rendering.lights import Lights
-from mat_shelf.rendering.marking import mark_wave, marks_reached, stamp_wave
-from mat_shelf.rendering.nesting import nest_at
-from mat_shelf.rendering.sampling import even_draws
-from mat_shelf.rendering.scene import Dressing
-from mat_shelf.rendering.wandering import advance
+from mat_shelf.rendering.volume_walk import walk_to_next_surface
+from mat_shelf.scene.geometry import Geometry
+from mat_shelf.scene.interior_list import interior_at
+from mat_shelf.scene.lights import Lights
+from mat_shelf.scene.mark_evaluation import evaluate_marks, evaluate_stamps, marks_reached
+from mat_shelf.scene.material_evaluation import at_rest, evaluate_mark_material, evaluate_materials
+from mat_shelf.scene.material_table import MaterialTable
 
 WAVE = 1 << 13
 """Paths in a wave: enough that the call for each costs nothing, few enough to stay in the cache."""
@@ -39,7 +39,7 @@ MOST_WAVES = 2 * MOST_BOUNCES
 
 
 @dataclass(frozen=True)
-class Shot:
+class RenderTask:
     """All that one pass over a film needs.
 
     Attributes
@@ -62,9 +62,9 @@ class Shot:
     """
 
     geometry: Geometry
-    dressing: Dressing
+    material_table: MaterialTable
     lights: Lights
-    view: View
+    view: CameraView
     depth: int = MOST_BOUNCES
     brightest: float = NO_LIMIT
     seed: int = 1
@@ -74,7 +74,7 @@ class Shot:
     marked_depth: int = 1 << 20
 
 
-def step_back() -> None:
+def lower_priority() -> None:
     """Lets other threads, the interface's above all, go first."""
     with suppress(OSError):
         os.setpriority(os.PRIO_PROCESS, get_native_id(), 5)
@@ -85,13 +85,13 @@ class Tracer:
 
     def __init__(self, threads: int | None = None):
         self.threads = threads or os.cpu_count() or 1
-        self._pool = ThreadPoolExecutor(self.threads, thread_name_prefix="tracer", initializer=step_back)
+        self._pool = ThreadPoolExecutor(self.threads, thread_name_prefix="tracer", initializer=lower_priority)
         self._memory = local()
 
     def close(self) -> None:
         self._pool.shutdown(wait=True, cancel_futures=True)
 
-    def add_sample(self, shot: Shot, film: Film, is_stopped: Callable[[], bool] = lambda: False) -> bool:
+    def add_sample(self, task: RenderTask, film: Film, is_stopped: Callable[[], bool] = lambda: False) -> bool:
         """Adds one sample to every pixel of the film.
 
         Returns
@@ -100,15 +100,15 @@ class Tracer:
             False where it was stopped; the film is then no longer even and must be thrown away.
         """
         pixels = film.width * film.height
-        is_varied = shot.dressing.fed or shot.dressing.marks
+        is_varied = task.material_table.fed or task.material_table.marks
         runs = -(-pixels // (FED_WAVE if is_varied else WAVE))
         runs = -(-runs // self.threads) * self.threads
         size = -(-pixels // runs)
         tables = albedo_tables()
-        nest = nest_at(shot.view.position, shot.geometry, shot.dressing.bodies)
+        nest = interior_at(task.view.position, task.geometry, task.material_table.bodies)
 
         def run(first: int) -> None:
-            self._trace(shot, film, first, min(size, pixels - first), nest, tables, is_stopped)
+            self._trace(task, film, first, min(size, pixels - first), nest, tables, is_stopped)
 
         for done in [self._pool.submit(run, first) for first in range(0, pixels, size)]:
             done.result()
@@ -120,75 +120,80 @@ class Tracer:
     def _wave_memory(self, size: int):
         kept = getattr(self._memory, "wave", None)
         if kept is None or len(kept[0].pdf) < size:
-            kept = passes.new_paths(size), passes.new_points(size), passes.new_shadows(size), passes.new_hits(size)
+            kept = (
+                passes.new_paths(size),
+                passes.new_shading_points(size),
+                passes.new_shadows(size),
+                passes.new_hits(size),
+            )
             self._memory.wave = kept
         return kept
 
-    def _block(self, dressing: Dressing, size: int) -> np.ndarray:
+    def _block(self, material_table: MaterialTable, size: int) -> np.ndarray:
         """The parameter block, with rows to spare for single points where patterns feed any material."""
-        if not dressing.fed and not dressing.marks:
-            return dressing.parameters
-        rows = len(dressing.parameters)
+        if not material_table.fed and not material_table.marks:
+            return material_table.parameters
+        rows = len(material_table.parameters)
         owner, block = getattr(self._memory, "block", (None, None))
-        if owner is not dressing or len(block) < rows + size:
-            block = np.empty((rows + size, dressing.parameters.shape[1]), np.float32)
-            block[:rows] = dressing.parameters
-            self._memory.block = dressing, block
+        if owner is not material_table or len(block) < rows + size:
+            block = np.empty((rows + size, material_table.parameters.shape[1]), np.float32)
+            block[:rows] = material_table.parameters
+            self._memory.block = material_table, block
         return block
 
     @staticmethod
-    def _varied_waves(shot: Shot) -> int:
+    def _varied_waves(task: RenderTask) -> int:
         """Waves in which marks or patterns count."""
-        marked = shot.marked_depth if shot.dressing.marks else 0
-        return max(marked, shot.fed_depth if shot.dressing.fed else 0)
+        marked = task.marked_depth if task.material_table.marks else 0
+        return max(marked, task.fed_depth if task.material_table.fed else 0)
 
     @staticmethod
-    def _vary(count: int, shot: Shot, points, paths, hits, block, wave: int) -> None:
+    def _vary(count: int, task: RenderTask, points, paths, hits, block, wave: int) -> None:
         """Gives the points of a wave what marks and patterns make of them."""
-        dressing, geometry, u, v = shot.dressing, shot.geometry, hits.u, hits.v
-        has_marks = bool(dressing.marks) and wave < shot.marked_depth
-        has_patterns = bool(dressing.fed) and wave < shot.fed_depth
+        material_table, geometry, u, v = task.material_table, task.geometry, hits.u, hits.v
+        has_marks = bool(material_table.marks) and wave < task.marked_depth
+        has_patterns = bool(material_table.fed) and wave < task.fed_depth
         if not has_marks and not has_patterns:
             return
         points = at_rest(count, geometry, points, u, v)
-        free, is_marked = len(dressing.parameters), np.zeros(count, bool)
+        free, is_marked = len(material_table.parameters), np.zeros(count, bool)
         if has_marks:
 
             def dress(index, laid, free):
-                return dress_mark(index, laid, dressing, geometry, points, paths, u, v, block, free)
+                return evaluate_mark_material(index, laid, material_table, geometry, points, paths, u, v, block, free)
 
-            reached = marks_reached(count, dressing, points)
-            free, is_marked = mark_wave(count, dressing, points, paths, block, reached, dress)
+            reached = marks_reached(count, material_table, points)
+            free, is_marked = evaluate_marks(count, material_table, points, paths, block, reached, dress)
         if has_patterns:
-            feed_wave(count, dressing, geometry, points, paths, u, v, block, free, is_marked)
+            evaluate_materials(count, material_table, geometry, points, paths, u, v, block, free, is_marked)
         if has_marks:
-            stamp_wave(count, dressing, points, paths, reached)
+            evaluate_stamps(count, material_table, points, paths, reached)
 
-    def _trace(self, shot: Shot, film: Film, first: int, count: int, nest, tables, is_stopped) -> None:
+    def _trace(self, task: RenderTask, film: Film, first: int, count: int, nest, tables, is_stopped) -> None:
         paths, points, shadows, hits = self._wave_memory(count)
-        draws, salt = even_draws(film.samples, shot.seed)
+        draws, salt = even_draws(film.samples, task.seed)
         passes.generate(
-            shot.view, film.width, film.height, first, count, film.samples, shot.seed, draws, salt, nest, paths
+            task.view, film.width, film.height, first, count, film.samples, task.seed, draws, salt, nest, paths
         )
-        dressing, geometry = shot.dressing, shot.geometry
-        block = self._block(dressing, count)
+        material_table, geometry = task.material_table, task.geometry
+        block = self._block(material_table, count)
         caster = geometry.caster()
-        stage = passes.Stage(
+        scene_tables = passes.SceneTables(
             geometry.triangles,
-            dressing.rows,
-            dressing.zone_first,
-            dressing.zone_rows,
+            material_table.rows,
+            material_table.zone_first,
+            material_table.zone_rows,
             block,
-            dressing.bodies,
+            material_table.bodies,
             geometry.frames,
-            shot.lights,
+            task.lights,
             tables,
         )
-        rules = passes.Rules(
-            shot.depth,
-            F(shot.brightest),
-            dressing.backdrop if shot.cut_out else -2,
-            shot.straight,
+        limits = passes.PathLimits(
+            task.depth,
+            F(task.brightest),
+            material_table.backdrop if task.cut_out else -2,
+            task.straight,
             draws,
             salt,
         )
@@ -204,22 +209,24 @@ class Tracer:
             film.cover,
             film.dropped,
         )
-        varied = min(self._varied_waves(shot), MOST_WAVES)
+        varied = min(self._varied_waves(task), MOST_WAVES)
         for wave in range(varied):
             if not count or is_stopped():
                 return
-            advance(count, caster, paths, block, dressing.bodies, film.cover, *hits)
-            passes.resolve(count, hits, stage, points)
-            self._vary(count, shot, points, paths, hits, block, wave)
-            count, aimed = passes.shade(count, hits, points, paths, shadows, stage, rules, sums)
-            if not shot.straight:
-                passes.settle(aimed, caster, shadows, rules, sums)
+            walk_to_next_surface(count, caster, paths, block, material_table.bodies, film.cover, *hits)
+            passes.resolve(count, hits, scene_tables, points)
+            self._vary(count, task, points, paths, hits, block, wave)
+            count, aimed = passes.shade(count, hits, points, paths, shadows, scene_tables, limits, sums)
+            if not task.straight:
+                passes.trace_shadow_rays(aimed, caster, shadows, limits, sums)
                 continue
             for _ in range(passes.CROSSINGS):
                 if not aimed:
                     break
-                passes.aim(aimed, caster, shadows, hits)
-                passes.resolve(aimed, hits, stage, points)
-                self._vary(aimed, shot, points, shadows.rays, hits, block, wave)
-                aimed = passes.shine_through(aimed, hits, points, shadows, stage, rules, sums)
-        passes.finish(count, MOST_WAVES - varied, caster, hits, points, paths, shadows, stage, rules, sums)
+                passes.intersect_shadow_rays(aimed, caster, shadows, hits)
+                passes.resolve(aimed, hits, scene_tables, points)
+                self._vary(aimed, task, points, shadows.rays, hits, block, wave)
+                aimed = passes.transmittance(aimed, hits, points, shadows, scene_tables, limits, sums)
+        passes.trace_to_end(
+            count, MOST_WAVES - varied, caster, hits, points, paths, shadows, scene_tables, limits, sums
+        )

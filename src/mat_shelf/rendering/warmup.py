@@ -8,36 +8,35 @@ from types import SimpleNamespace
 
 import numpy as np
 
+from mat_shelf.document.image import ImageRef
 from mat_shelf.document.mark import Mark
 from mat_shelf.document.pattern import Pattern, Placement, Relief
-from mat_shelf.document.picture import Picture
 from mat_shelf.document.project import Camera, Part, Product, Softbox
 from mat_shelf.document.recipe import Overlay, Recipe
 from mat_shelf.geometry.solids import box
-from mat_shelf.optics.energy import albedo_tables
-from mat_shelf.optics.kernels import cache_folder
-from mat_shelf.optics.readings import read
+from mat_shelf.numerics.kernels import cache_folder
+from mat_shelf.optics.albedo_tables import albedo_tables
+from mat_shelf.optics.measurements import measure
+from mat_shelf.patterns.mipmap import Mipmap
 from mat_shelf.patterns.points import Points, part_frames
-from mat_shelf.patterns.pyramid import Pyramid
 from mat_shelf.patterns.sources import SOURCES
-from mat_shelf.patterns.step import Library
-from mat_shelf.rendering.camera import make_view
-from mat_shelf.rendering.denoise import denoised
-from mat_shelf.rendering.feeding import bent_normals, lying_over, seen_overlay
+from mat_shelf.patterns.step import PatternContext
+from mat_shelf.rendering.camera import make_camera_view
+from mat_shelf.rendering.denoise import denoise
 from mat_shelf.rendering.film import Film, develop, tone_map
-from mat_shelf.rendering.geometry import Geometry
-from mat_shelf.rendering.lights import make_lights, plain_room
-from mat_shelf.rendering.marking import laid_marks
-from mat_shelf.rendering.scene import dress
-from mat_shelf.rendering.tracer import Shot, Tracer
+from mat_shelf.rendering.tracer import RenderTask, Tracer
+from mat_shelf.scene.geometry import Geometry
+from mat_shelf.scene.lights import make_lights, plain_room
+from mat_shelf.scene.mark_evaluation import place_marks
+from mat_shelf.scene.material_evaluation import bent_normals, bind_overlays, seen_overlay
+from mat_shelf.scene.material_table import make_material_table
 
 _MARK = "ready"
-_DOMAINS = ("rendering", "patterns")
 
 
 def is_warm() -> bool:
     """Whether the kernels of the present sources were compiled before, by this user on this machine."""
-    return all((cache_folder(domain) / _MARK).exists() for domain in _DOMAINS)
+    return (cache_folder(__name__) / _MARK).exists()
 
 
 def warm_up(say: Callable[[str], None] = lambda text: None) -> None:
@@ -48,14 +47,15 @@ def warm_up(say: Callable[[str], None] = lambda text: None) -> None:
     with ProcessPoolExecutor(1, mp_context=get_context("spawn")) as beside:
         others = beside.submit(compile_others)
         _compile_rendering(say)
-        say("kernels of patterns and readings")
+        say("kernels of patterns and measurements")
         try:
             others.result()
         except BrokenProcessPool:  # it was ended from outside, for want of memory perhaps
             compile_others()
     try:
-        for domain in _DOMAINS:
-            (cache_folder(domain) / _MARK).touch()
+        folder = cache_folder(__name__)
+        folder.mkdir(parents=True, exist_ok=True)
+        (folder / _MARK).touch()
     except OSError:
         say("the cache folder cannot be written, so the next start compiles again")
 
@@ -64,40 +64,40 @@ def _compile_rendering(say: Callable[[str], None]) -> None:
     say("albedo tables")
     albedo_tables()
     say("path tracing kernels")
-    shot = Shot(
+    task = RenderTask(
         Geometry([box((10, 10, 10), 1)]),
-        dress([Recipe()], [0]),
+        make_material_table([Recipe()], [0]),
         make_lights(plain_room(500, 100), (Softbox(position=(0, 300, 0)),)),
-        make_view(Camera(), 16, 16),
+        make_camera_view(Camera(), 16, 16),
     )
     film = Film(16, 16)
     tracer = Tracer(1)
-    tracer.add_sample(shot, film)
+    tracer.add_sample(task, film)
     tracer.close()
     _compile_marks()
     say("film and denoiser")
-    develop(denoised(film, "fast"))
+    develop(denoise(film, "fast"))
     tone_map(np.zeros((1, 3), np.float32))
 
 
 def _compile_marks() -> None:
     """The kernels that lay a mark on a box and look it up there."""
     key, mesh = "0" * 64, box((10, 10, 10), 1)
-    art = Picture(name="art", digest="1" * 64, kind="png")
+    art = ImageRef(name="art", digest="1" * 64, kind="png")
     mark = Mark(id="m", name="m", part="p", point=(0, 0, 5), facing=(0, 0, 1), width=2.0, height=2.0, art=art)
     stamp = mark.with_(id="s", kind="stamp")
     part = Part(id="p", name="p", mesh=key)
     project = SimpleNamespace(product=Product(name="p", parts=(part,)), marks=(mark, stamp))
-    marks = laid_marks(project, {key: mesh}, [0], {art.digest: Pyramid(np.zeros((8, 8, 4), np.uint8))}, 1)
-    dressing = dress([Recipe(), *(laid.recipe for laid in marks)], [0])._replace(marks=marks)
-    shot = Shot(
+    marks = place_marks(project, {key: mesh}, [0], {art.digest: Mipmap(np.zeros((8, 8, 4), np.uint8))}, 1)
+    material_table = make_material_table([Recipe(), *(laid.recipe for laid in marks)], [0])._replace(marks=marks)
+    task = RenderTask(
         Geometry([mesh]),
-        dressing,
+        material_table,
         make_lights(plain_room(500, 100)),
-        make_view(Camera(position=(0, 5, 60), target=(0, 5, 0)), 16, 16),
+        make_camera_view(Camera(position=(0, 5, 60), target=(0, 5, 0)), 16, 16),
     )
     tracer = Tracer(1)
-    tracer.add_sample(shot, Film(16, 16))
+    tracer.add_sample(task, Film(16, 16))
     tracer.close()
 
 
@@ -106,11 +106,11 @@ def compile_others() -> None:
     for source in SOURCES:
         for projection in ("solid", "box"):
             pattern = Pattern(id="p", name="p", steps=(source(),), placement=Placement(projection=projection))
-            bent_normals((Relief(id="r", pattern="p"),), _few_points(), Library({"p": pattern}))
+            bent_normals((Relief(id="r", pattern="p"),), _few_points(), PatternContext({"p": pattern}))
     points = _few_points()
-    overlays = lying_over(Recipe(overlays=(Overlay(id="o", name="o"),)), {})
+    overlays = bind_overlays(Recipe(overlays=(Overlay(id="o", name="o"),)), {})
     seen_overlay(overlays, points, np.zeros(len(points), np.uint32))
-    read(Recipe(), 16)
+    measure(Recipe(), 16)
 
 
 def _few_points() -> Points:

@@ -123,7 +123,7 @@ def prepare(*modules: str) -> None:
             _idle.append(_Child(modules))
 
 
-def run(
+def run_bounded(
     function: Callable,
     *arguments: Any,
     limits: Limits = USUAL,

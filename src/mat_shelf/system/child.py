@@ -22,7 +22,7 @@ def say(text: str) -> None:
 _connection: socket.socket | None = None
 
 
-def main(handle: int, lifeline: int, ready: list[str]) -> None:
+def serve(handle: int, lifeline: int, ready: list[str]) -> None:
     """Serve one parent.
 
     Parameters
@@ -95,4 +95,4 @@ if __name__ == "__main__":
     # The module must be the same one that readers import `say` from.
     from mat_shelf.system import child
 
-    child.main(int(sys.argv[1]), int(sys.argv[2]), sys.argv[3:])
+    child.serve(int(sys.argv[1]), int(sys.argv[2]), sys.argv[3:])

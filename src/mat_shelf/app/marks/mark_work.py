@@ -8,17 +8,17 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from mat_shelf.app.command import command
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.ids import free_name, name_from, new_id
+from mat_shelf.document.image import ImageRef
 from mat_shelf.document.mark import Mark
-from mat_shelf.document.picture import Picture
 from mat_shelf.document.project import Camera
 from mat_shelf.document.recipe import Recipe
-from mat_shelf.exchange.art import piece_pictures
-from mat_shelf.exchange.picture_reading import pixels_per_mm
+from mat_shelf.exchange.artwork_decoding import piece_images
+from mat_shelf.exchange.image_reading import pixels_per_mm
 from mat_shelf.geometry.pose import turn_matrix
-from mat_shelf.marks.lying import LyingError, Sheet, beside, lay
-from mat_shelf.patterns.by_hand import Hit
+from mat_shelf.marks.surface_map import SurfaceMap, SurfaceMapError, map_surface, point_beside
+from mat_shelf.patterns.placement_edit import PlacementHit
 
-KINDS = {
+MARK_KINDS = {
     "label": ("Label", "A sticker with artwork; the surface shows where the artwork is clear"),
     "print": ("Print", "Ink on the surface itself"),
     "foil": ("Foil", "Metal leaf where the artwork is dark or opaque"),
@@ -81,7 +81,9 @@ class MarkWork(QObject):
         self.workshop.edit(label, self.workshop.project.with_mark(mark), gesture and f"{gesture} {mark.id}")
 
     @command
-    def add(self, kind: str, hit: Hit, art: Picture | None = None, size: tuple[float, float] | None = None) -> None:
+    def add(
+        self, kind: str, hit: PlacementHit, art: ImageRef | None = None, size: tuple[float, float] | None = None
+    ) -> None:
         """Puts a new mark on a place of a part, at the size its art is printed at, or as large as the part allows.
 
         Parameters
@@ -106,10 +108,10 @@ class MarkWork(QObject):
             (width, height), scale = size, 1.0
         point, facing = self._in_part(hit)
         names = {mark.name for mark in self.workshop.project.marks}
-        name = art.name.rsplit(".", 1)[0] if art else KINDS[kind][0]
+        name = art.name.rsplit(".", 1)[0] if art else MARK_KINDS[kind][0]
         mark = Mark(
             id=new_id("mark"),
-            name=free_name(name or KINDS[kind][0], names),
+            name=free_name(name or MARK_KINDS[kind][0], names),
             kind=kind,
             part=hit.part,
             point=point,
@@ -119,10 +121,10 @@ class MarkWork(QObject):
             art=art,
             recipe=MATERIALS[kind],
         )
-        self.put(f"New {KINDS[kind][0].lower()}", mark)
+        self.put(f"New {MARK_KINDS[kind][0].lower()}", mark)
         self.open(mark.id)
 
-    def _in_part(self, hit: Hit):
+    def _in_part(self, hit: PlacementHit):
         """A place and its side in its part's own frame."""
         pose = self.workshop.project.part(hit.part).pose
         turn = turn_matrix(pose.turn)
@@ -130,7 +132,7 @@ class MarkWork(QObject):
         return tuple(float(x) for x in point), tuple(float(x) for x in np.asarray(hit.normal) @ turn)
 
     @command
-    def carry(self, mark: Mark, hit: Hit) -> None:
+    def carry(self, mark: Mark, hit: PlacementHit) -> None:
         """Puts a mark's middle to a place, on whatever part that is."""
         point, facing = self._in_part(hit)
         self.put("Move mark", mark.with_(part=hit.part, point=point, facing=facing), "carry")
@@ -146,8 +148,8 @@ class MarkWork(QObject):
             self.workshop.said.emit(f"'{mark.name}' cannot go further: the surface ends there.")
             return
         try:
-            point, facing = beside(mark, self.workshop.assets.meshes[part.mesh], part.pose, right, up)
-        except LyingError as fault:
+            point, facing = point_beside(mark, self.workshop.assets.meshes[part.mesh], part.pose, right, up)
+        except SurfaceMapError as fault:
             self.workshop.said.emit(f"'{mark.name}' cannot go further: {fault}.")
             return
         self.put("Nudge mark", mark.with_(point=point, facing=facing), "nudge")
@@ -208,8 +210,8 @@ class MarkWork(QObject):
             try:
                 mesh = self.workshop.assets.meshes[part.mesh]
                 aside = -to_right if mark.is_mirrored else to_right
-                changes["point"], changes["facing"] = beside(mark, mesh, part.pose, aside, upwards)
-            except LyingError:
+                changes["point"], changes["facing"] = point_beside(mark, mesh, part.pose, aside, upwards)
+            except SurfaceMapError:
                 pass  # its middle would be off the part; it is cropped where it is
         self.put("Crop artwork", mark.with_(**changes), "crop")
 
@@ -229,7 +231,7 @@ class MarkWork(QObject):
         return {side: float(edge * size) for side, edge, size in zip(SIDES, edges, sizes, strict=True)}
 
     @command
-    def replace_art(self, digest: str, picture: Picture) -> None:
+    def replace_art(self, digest: str, picture: ImageRef) -> None:
         """Puts a newer picture wherever marks show an older one, as one step."""
         project = self.workshop.project
         for mark in project.marks:
@@ -252,7 +254,7 @@ class MarkWork(QObject):
         if picture is None or part is None or picture.levels[0].dtype == np.float32:
             self.workshop.said.emit("Only artwork with an alpha channel can be split.")
             return
-        found = piece_pictures(picture.levels[0])
+        found = piece_images(picture.levels[0])
         if len(found) < 2:
             self.workshop.said.emit("Nothing in this artwork is separated by clear ground.")
             return
@@ -268,8 +270,8 @@ class MarkWork(QObject):
             right = ((columns.start + columns.stop) / 2 - middle[0]) * per_pixel[0]
             down = ((rows.start + rows.stop) / 2 - middle[1]) * per_pixel[1]
             try:
-                point, facing = beside(mark, assets.meshes[part.mesh], part.pose, right, -down)
-            except LyingError:
+                point, facing = point_beside(mark, assets.meshes[part.mesh], part.pose, right, -down)
+            except SurfaceMapError:
                 point, facing = mark.point, mark.facing
             key, kind = assets.add_map(data)
             name = free_name(f"{mark.name} {number}", names)
@@ -281,7 +283,7 @@ class MarkWork(QObject):
                 facing=facing,
                 width=max(round((columns.stop - columns.start) * per_pixel[0], 2), 0.1),
                 height=max(round((rows.stop - rows.start) * per_pixel[1], 2), 0.1),
-                art=Picture(name=name_from(f"{name}.png", "Image"), digest=key, kind=kind),
+                art=ImageRef(name=name_from(f"{name}.png", "Image"), digest=key, kind=kind),
                 crop=(0.0, 0.0, 0.0, 0.0),
             )
             project = project.with_mark(made)
@@ -323,14 +325,14 @@ class MarkWork(QObject):
         """The part that a mark is on; None where that is gone."""
         return next((p for p in self.workshop.project.product.parts if p.id == mark.part), None)
 
-    def sheet(self, mark: Mark) -> Sheet | None:
+    def sheet(self, mark: Mark) -> SurfaceMap | None:
         """How it lies; None where it has no place."""
         part = self.part_of(mark)
         if part is None:
             return None
         try:
-            return lay(mark, self.workshop.assets.meshes[part.mesh], part.pose)
-        except LyingError:
+            return map_surface(mark, self.workshop.assets.meshes[part.mesh], part.pose)
+        except SurfaceMapError:
             return None
 
     def problem(self, mark: Mark) -> str:
@@ -339,8 +341,8 @@ class MarkWork(QObject):
         if part is None:
             return "Its part was removed. Select another part and press 'Centre on part'."
         try:
-            sheet = lay(mark, self.workshop.assets.meshes[part.mesh], part.pose)
-        except LyingError as fault:
+            sheet = map_surface(mark, self.workshop.assets.meshes[part.mesh], part.pose)
+        except SurfaceMapError as fault:
             return f"It has no place: {fault}."
         if mark.art is not None and mark.art.digest not in self.workshop.assets.pictures:
             return f"'{mark.art.name}' is missing. Choose its artwork again."

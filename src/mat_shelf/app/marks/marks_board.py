@@ -19,25 +19,25 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from mat_shelf.app.board.binding import Binding
-from mat_shelf.app.board.card import ListCard, card_of, column_of
-from mat_shelf.app.board.reorder import Reorder
-from mat_shelf.app.board.rows import row_of
 from mat_shelf.app.command import command
-from mat_shelf.app.marks.art_job import ArtJob
-from mat_shelf.app.marks.art_watch import ArtWatch
+from mat_shelf.app.image_file import PICTURE_ENDINGS, layer_menu
+from mat_shelf.app.library.swatch_drag import dragged_swatch
+from mat_shelf.app.marks.artwork_job import ArtworkJob
+from mat_shelf.app.marks.artwork_watch import ArtworkWatch
 from mat_shelf.app.marks.crop_dialog import CropDialog
-from mat_shelf.app.marks.mark_work import KINDS, LINES, MarkWork
+from mat_shelf.app.marks.mark_work import LINES, MARK_KINDS, MarkWork
 from mat_shelf.app.marks.typeset import set_words
-from mat_shelf.app.picture_file import PICTURE_ENDINGS, layer_menu
-from mat_shelf.app.shelf.swatch_drag import dragged_swatch
 from mat_shelf.app.theme import font
+from mat_shelf.app.widgets.binding import Binding
+from mat_shelf.app.widgets.card import ListCard, card_of, column_of
+from mat_shelf.app.widgets.reorder import Reorder
+from mat_shelf.app.widgets.rows import row_of
+from mat_shelf.document.image import ImageRef
 from mat_shelf.document.mark import Mark
-from mat_shelf.document.picture import Picture
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.marks.codes import EAN_HEIGHT, EAN_WIDTH, CodeError, ean13, square_code
-from mat_shelf.patterns.by_hand import Hit
+from mat_shelf.patterns.placement_edit import PlacementHit
 
 ART_FILES = f"Artwork ({' '.join(f'*{ending}' for ending in PICTURE_ENDINGS)})"
 _PREVIEW = QSize(172, 100)
@@ -72,7 +72,7 @@ class MarkRow(QPushButton):
 
     def follow(self) -> None:
         mark = self.board.workshop.project.mark(self.mark_id)
-        kind = KINDS[mark.kind][0].lower()
+        kind = MARK_KINDS[mark.kind][0].lower()
         state = "" if mark.is_on else " · off"
         self.setText(f"{mark.name}   {kind}{state}" + ("  ⚠" if self.board.work.problem(mark) else ""))
         self.setChecked(self.board.work.mark is not None and self.board.work.mark.id == self.mark_id)
@@ -89,14 +89,14 @@ class MarksBoard(QFrame):
         self.setObjectName("board")
         self.setAcceptDrops(True)
         self.work, self.workshop = work, work.workshop
-        self.job: ArtJob | None = None
-        self._then: Callable[[Picture], None] = lambda picture: None
+        self.job: ArtworkJob | None = None
+        self._then: Callable[[ImageRef], None] = lambda picture: None
         self._previewed: tuple = ()
         self._saved_anew: list[tuple[str, Path, int | None]] = []
 
         self.list = ListCard("Marks")
         self.order = Reorder(self.list, work.lay_at)
-        self.watch = ArtWatch(self)
+        self.watch = ArtworkWatch(self)
         self.watch.changed.connect(self._read_again)
         self.add_button = QPushButton("+ Add mark")
         self.add_button.setProperty("role", "add")
@@ -251,7 +251,7 @@ class MarksBoard(QFrame):
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.setToolTipsVisible(True)
-        for kind, (name, tip) in KINDS.items():
+        for kind, (name, tip) in MARK_KINDS.items():
             action = menu.addAction(name)
             action.setToolTip(tip)
             action.triggered.connect(lambda _, kind=kind: self.add(kind))
@@ -299,7 +299,7 @@ class MarksBoard(QFrame):
             self.workshop.said.emit("Select the part that the mark is for; it must be visible in the picture.")
             return
         key, ending = self.workshop.assets.add_map(data)
-        self.work.add(kind, hit, Picture(name=f"{name}.png", digest=key, kind=ending), size)
+        self.work.add(kind, hit, ImageRef(name=f"{name}.png", digest=key, kind=ending), size)
 
     def centre(self) -> None:
         """Puts the mark to the middle of its part; one without a place goes to the selected piece."""
@@ -322,7 +322,7 @@ class MarksBoard(QFrame):
             return
         self.work.add(kind, hit)
 
-    find_place: Callable[[], Hit | None] | None = None
+    find_place: Callable[[], PlacementHit | None] | None = None
     """Finds the middle of the selected piece in the picture."""
 
     def open_menu(self, mark_id: str, where: QPoint) -> None:
@@ -373,7 +373,7 @@ class MarksBoard(QFrame):
         if chosen and mark is not None:
             self.read_art(Path(chosen), lambda picture: self._put_art_on(mark.id, mark.name, name, picture))
 
-    def _put_art_on(self, mark_id: str, mark_name: str, name: str, picture: Picture) -> None:
+    def _put_art_on(self, mark_id: str, mark_name: str, name: str, picture: ImageRef) -> None:
         """Gives a mark art that was read meanwhile, whichever one is on the board by now."""
         if mark_id not in {mark.id for mark in self.workshop.project.marks}:
             self.workshop.said.emit(f"{picture.name} was not used: '{mark_name}' was removed.")
@@ -389,7 +389,7 @@ class MarksBoard(QFrame):
             self.work.put("No back artwork", self.work.mark.with_(back=None))
 
     @command
-    def put_art(self, name: str, picture: Picture) -> None:
+    def put_art(self, name: str, picture: ImageRef) -> None:
         """Gives the mark on the board other art; the first art sets its proportions."""
         mark = self.work.mark
         if mark is None:
@@ -402,13 +402,13 @@ class MarksBoard(QFrame):
         if changed is not None:
             self.work.put("Artwork", mark.with_(**changes))
 
-    def read_art(self, path: Path, then: Callable[[Picture], None], layer: int | None = None) -> None:
+    def read_art(self, path: Path, then: Callable[[ImageRef], None], layer: int | None = None) -> None:
         """Reads a file of art aside from the window, and hands it on; of several layers it is asked which."""
         if self.job is not None and not self.job.wait(50):
             self.workshop.said.emit("Artwork is still being read; try again in a moment.")
             return
         self._then, assets = then, self.workshop.assets
-        self.job = ArtJob(path, assets, layer, self)
+        self.job = ArtworkJob(path, assets, layer, self)
         self.job.layered.connect(
             lambda names: layer_menu(names, lambda k: self.read_art(path, then, k), self).popup(QCursor.pos()),
             Qt.ConnectionType.QueuedConnection,
@@ -418,7 +418,7 @@ class MarksBoard(QFrame):
         self.job.finished.connect(self._read_next, Qt.ConnectionType.QueuedConnection)
         self.job.start()
 
-    def _take_art(self, picture: Picture, assets: Assets) -> None:
+    def _take_art(self, picture: ImageRef, assets: Assets) -> None:
         if assets is not self.workshop.assets:
             return  # another project was opened meanwhile
         self.watch.follow(picture.digest, self.job.path, self.job.layer)
@@ -433,7 +433,7 @@ class MarksBoard(QFrame):
             event.acceptProposedAction()
 
     def dropEvent(self, event) -> None:
-        swatch = self.workshop.shelf.swatch(dragged_swatch(event.mimeData()))
+        swatch = self.workshop.library.swatch(dragged_swatch(event.mimeData()))
         if swatch is not None and self.work.mark is not None:
             event.acceptProposedAction()
             self.work.put(f"Material {swatch.name}", self.work.mark.with_(recipe=swatch.recipe))

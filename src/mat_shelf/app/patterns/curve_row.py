@@ -4,8 +4,8 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
-from mat_shelf.app.board.binding import Binding
 from mat_shelf.app.theme import THEME
+from mat_shelf.app.widgets.binding import Binding
 
 _APART = 0.02
 _NEAR = 9

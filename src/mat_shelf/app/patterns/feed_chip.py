@@ -52,7 +52,7 @@ class PatternButton(QAbstractButton):
 
     def show_pattern(self, pattern: Pattern | None) -> None:
         self.pattern = pattern
-        self._picture.show_pattern(pattern, self.work.library)
+        self._picture.show_pattern(pattern, self.work.context)
         self.update()
 
     def paintEvent(self, event) -> None:
@@ -141,7 +141,7 @@ class FeedChip(PatternButton):
     @property
     def gives_colors(self) -> bool:
         """Whether the pattern brings its own colours, so that the input's counts no more."""
-        return self.pattern is not None and is_colored(self.pattern, self.work.library)
+        return self.pattern is not None and is_colored(self.pattern, self.work.context)
 
     def set_color(self, color: tuple, gesture: str | None = None) -> None:
         """Gives the white end of a range of colours another one; its black end keeps its distance."""

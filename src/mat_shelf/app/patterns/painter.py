@@ -12,9 +12,9 @@ from PyQt6.QtWidgets import QWidget
 from mat_shelf.app.fault_report import report
 from mat_shelf.app.theme import THEME
 from mat_shelf.document.pattern import Pattern, needed
-from mat_shelf.patterns.step import Library
+from mat_shelf.patterns.step import PatternContext
 from mat_shelf.patterns.thumbnail import pixels_of, values_of
-from mat_shelf.rendering.tracer import step_back
+from mat_shelf.rendering.tracer import lower_priority
 
 PAUSE_S, EDITING_S = 0.07, 0.3
 """While edits come in the wall goes first: a rest after each picture, and for how long after an edit."""
@@ -48,11 +48,11 @@ class Painter(QObject):
     def new_asker(self) -> int:
         return next(self._numbers)
 
-    def want(self, asker: int, pattern: Pattern, library: Library, size: QSize, until: int | None) -> None:
+    def want(self, asker: int, pattern: Pattern, context: PatternContext, size: QSize, until: int | None) -> None:
         """Asks for a picture of a pattern after some of its steps."""
         with self._changed:
             self._wanted.pop(asker, None)
-            self._wanted[asker] = (pattern, library, size, until)
+            self._wanted[asker] = (pattern, context, size, until)
             self._changed.notify()
 
     def forget(self, asker: int) -> None:
@@ -66,16 +66,16 @@ class Painter(QObject):
         self._thread.join(timeout=30)
 
     def _run(self) -> None:
-        step_back()
+        lower_priority()
         while True:
             with self._changed:
                 while not self._wanted and not self._is_closing:
                     self._changed.wait()
                 if self._is_closing:
                     return
-                asker, (pattern, library, size, until) = self._wanted.popitem()  # what is looked at now comes last
+                asker, (pattern, context, size, until) = self._wanted.popitem()  # what is looked at now comes last
             try:
-                values = values_of(pattern, library, size.width(), size.height(), until)
+                values = values_of(pattern, context, size.width(), size.height(), until)
                 self.painted.emit(asker, image_of(pixels_of(values)), values)
             except Exception as fault:  # one pattern that cannot be drawn leaves the others their pictures
                 report(fault)
@@ -115,17 +115,17 @@ class PatternPicture(QWidget):
         self.values: np.ndarray | None = None
         painter.painted.connect(self._take, Qt.ConnectionType.QueuedConnection)
 
-    def show_pattern(self, pattern: Pattern | None, library: Library, until: int | None = None) -> None:
+    def show_pattern(self, pattern: Pattern | None, context: PatternContext, until: int | None = None) -> None:
         """Shows a pattern after some of its steps."""
         if pattern is None:
             self._shown, self.pixmap, self.values = (), None, None
             self._painter.forget(self._asker)
             self.update()
             return
-        key = (tuple(needed([pattern.id], dict(library.patterns) | {pattern.id: pattern})), until)
+        key = (tuple(needed([pattern.id], dict(context.patterns) | {pattern.id: pattern})), until)
         if key != self._shown:
             self._shown = key
-            self._painter.want(self._asker, pattern, library, self.size() * self.devicePixelRatioF(), until)
+            self._painter.want(self._asker, pattern, context, self.size() * self.devicePixelRatioF(), until)
 
     def let_be(self) -> None:
         """Asks no more for a picture that is not there yet."""

@@ -9,10 +9,10 @@ from mat_shelf.document.ids import free_name, new_id
 from mat_shelf.document.parameter import explain
 from mat_shelf.document.pattern import Feed, Pattern, Placement, Relief, Step
 from mat_shelf.document.recipe import Recipe
-from mat_shelf.patterns.by_hand import Hit, dragged, seam_away
+from mat_shelf.patterns.placement_edit import PlacementHit, drag_placement, hide_seam
 from mat_shelf.patterns.ready import READY
 from mat_shelf.patterns.sources.painted import Brush, Painted
-from mat_shelf.patterns.step import Library, is_colored
+from mat_shelf.patterns.step import PatternContext, is_colored
 
 PATTERN_MIME = "application/x-mat-shelf-pattern"
 PLACING, PAINTING = "placing", "painting"
@@ -56,8 +56,8 @@ class PatternWork(QObject):
         return self.workshop.layer or Recipe()
 
     @property
-    def library(self) -> Library:
-        return Library({p.id: p for p in self.recipe.patterns}, self.workshop.assets.pictures)
+    def context(self) -> PatternContext:
+        return PatternContext({p.id: p for p in self.recipe.patterns}, self.workshop.assets.pictures)
 
     @property
     def pattern(self) -> Pattern | None:
@@ -134,8 +134,10 @@ class PatternWork(QObject):
 
         def made() -> Recipe:
             recipe = self.recipe.with_pattern(pattern)
-            colored = is_colored(pattern, Library({p.id: p for p in recipe.patterns}, self.workshop.assets.pictures))
-            if colored != is_colored(self.recipe.pattern(pattern.id), self.library):
+            colored = is_colored(
+                pattern, PatternContext({p.id: p for p in recipe.patterns}, self.workshop.assets.pictures)
+            )
+            if colored != is_colored(self.recipe.pattern(pattern.id), self.context):
                 for feed in recipe.feeds:
                     if feed.pattern == pattern.id and isinstance(feed.low, tuple):
                         recipe = recipe.with_feed(usual_feed(recipe, feed.input, pattern.id, colored))
@@ -165,7 +167,7 @@ class PatternWork(QObject):
         if part is None:
             workshop.said.emit("Select a part that wears this material first; its seam is turned away from the camera.")
             return
-        seam = seam_away(part, workshop.assets.meshes[part.mesh], placement, workshop.camera.position)
+        seam = hide_seam(part, workshop.assets.meshes[part.mesh], placement, workshop.camera.position)
         self.put_placement(placement.with_(seam=round(seam, 2)))
 
     def take_in_hand(self, hand: str) -> None:
@@ -195,10 +197,10 @@ class PatternWork(QObject):
             self.put_painted(lambda: self.painted.with_(strokes=()))
 
     @command
-    def place_by_hand(self, before: Placement, start: Hit, now: Hit) -> None:
+    def place_by_hand(self, before: Placement, start: PlacementHit, now: PlacementHit) -> None:
         """Shifts the pattern so that what lay at one place of the product lies at another."""
         part = self.workshop.project.part(now.part)
-        moved = dragged(before, part, self.workshop.assets.meshes[part.mesh], start, now)
+        moved = drag_placement(before, part, self.workshop.assets.meshes[part.mesh], start, now)
         self.put_placement(moved, "by hand")
 
     @command
@@ -278,7 +280,7 @@ class PatternWork(QObject):
         """Feeds an input with a pattern, in the range that suits the input's value."""
         recipe = self.recipe
         old = recipe.feed(name)
-        colored = is_colored(recipe.pattern(pattern_id), self.library)
+        colored = is_colored(recipe.pattern(pattern_id), self.context)
         feed = usual_feed(recipe, name, pattern_id, colored)
         if old is not None and not isinstance(old.low, tuple):
             feed = old.with_(pattern=pattern_id)

@@ -3,10 +3,10 @@
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
 
-from mat_shelf.app.board.card import ListCard
 from mat_shelf.app.patterns.feed_chip import PatternButton
 from mat_shelf.app.patterns.painter import Painter
 from mat_shelf.app.patterns.pattern_work import PATTERN_MIME, PatternWork
+from mat_shelf.app.widgets.card import ListCard
 
 NAME_WIDTH = 96
 

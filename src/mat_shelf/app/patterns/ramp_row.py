@@ -5,9 +5,9 @@ from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QLinearGradient, QPainter, QPen
 from PyQt6.QtWidgets import QWidget
 
-from mat_shelf.app.board.binding import Binding
-from mat_shelf.app.board.color_row import ColorPopover
 from mat_shelf.app.theme import THEME
+from mat_shelf.app.widgets.binding import Binding
+from mat_shelf.app.widgets.color_row import ColorPopover
 from mat_shelf.optics.color import hex_from_linear
 
 _NEAR = 8

@@ -14,16 +14,16 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from mat_shelf.app.board.card import ListCard
-from mat_shelf.app.board.elided_label import ElidedLabel
-from mat_shelf.app.board.value_row import Slider, lay_stacked
 from mat_shelf.app.patterns.feed_chip import CHIP, PatternButton
 from mat_shelf.app.patterns.painter import Painter
 from mat_shelf.app.patterns.pattern_work import PATTERN_MIME, PatternWork
 from mat_shelf.app.theme import font
+from mat_shelf.app.widgets.card import ListCard
+from mat_shelf.app.widgets.elided_label import ElidedLabel
+from mat_shelf.app.widgets.value_row import Slider, lay_stacked
 from mat_shelf.document.pattern import Relief
 
-KINDS = {
+RELIEF_KINDS = {
     "height": "Height",
     "normal": "Normals, green up",
     "normal, green down": "Normals, green down",
@@ -125,7 +125,7 @@ class ReliefRow(QWidget):
     def contextMenuEvent(self, event) -> None:
         row, menu = self.row, QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        for kind, words in KINDS.items():
+        for kind, words in RELIEF_KINDS.items():
             action = QAction(words, menu, checkable=True, checked=row.kind == kind)
             action.triggered.connect(lambda _, kind=kind: self.work.set_relief(row.with_(kind=kind)))
             menu.addAction(action)

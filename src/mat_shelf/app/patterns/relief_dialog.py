@@ -17,14 +17,14 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from mat_shelf.app.board.value_row import Slider
 from mat_shelf.app.theme import font
+from mat_shelf.app.widgets.value_row import Slider
 from mat_shelf.document.ids import name_from
-from mat_shelf.document.picture import Picture
+from mat_shelf.document.image import ImageRef
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.exchange.picture_writing import PictureError, png_bytes
-from mat_shelf.patterns.pyramid import Pyramid
-from mat_shelf.patterns.relief_pictures import (
+from mat_shelf.exchange.image_writing import ImageError, png_bytes
+from mat_shelf.patterns.mipmap import Mipmap
+from mat_shelf.patterns.relief_images import (
     flattened,
     grey_of,
     height_of_normals,
@@ -33,7 +33,7 @@ from mat_shelf.patterns.relief_pictures import (
 )
 
 PHOTOGRAPH, NORMALS, HEIGHT = "height of a photograph", "normals of a height", "height of normals"
-WAYS = {
+CONVERSIONS = {
     PHOTOGRAPH: "Height from a photograph",
     NORMALS: "Normals from a height",
     HEIGHT: "Height from normals",
@@ -67,7 +67,7 @@ class _MakeJob(QThread):
     made = pyqtSignal(object, object)
     failed = pyqtSignal(str)
 
-    def __init__(self, make: Callable, pyramid: Pyramid, name: str, assets: Assets):
+    def __init__(self, make: Callable, pyramid: Mipmap, name: str, assets: Assets):
         super().__init__()
         self._make, self._pyramid, self._name, self._assets = make, pyramid, name, assets
 
@@ -75,13 +75,13 @@ class _MakeJob(QThread):
         try:
             pixels, rise = self._make(_level(self._pyramid, _MOST))
             key, kind = self._assets.add_map(png_bytes(np.round(np.clip(pixels, 0, 1) * 65535).astype(np.uint16)))
-        except (OSError, PictureError, MemoryError) as fault:
+        except (OSError, ImageError, MemoryError) as fault:
             self.failed.emit(f"The image cannot be made: {fault}.")
             return
-        self.made.emit(Picture(name=name_from(self._name, "Image"), digest=key, kind=kind), rise)
+        self.made.emit(ImageRef(name=name_from(self._name, "Image"), digest=key, kind=kind), rise)
 
 
-def _level(pyramid: Pyramid, most: int) -> np.ndarray:
+def _level(pyramid: Mipmap, most: int) -> np.ndarray:
     return next((level for level in pyramid.levels if level.shape[1] <= most), pyramid.levels[-1])
 
 
@@ -90,20 +90,20 @@ class ReliefDialog(QDialog):
 
     Parameters
     ----------
-    done : callable (Picture, way, rise or None)
+    done : callable (ImageRef, way, rise or None)
         Is given what was made.
     said : callable (str)
         Is told what went wrong.
     """
 
-    def __init__(self, picture: Picture, pyramid: Pyramid, assets: Assets, done, said, parent: QWidget):
+    def __init__(self, picture: ImageRef, pyramid: Mipmap, assets: Assets, done, said, parent: QWidget):
         super().__init__(parent)
         self.setWindowTitle("Make relief from an image")
         self._picture, self._pyramid, self._assets, self._done, self._said = picture, pyramid, assets, done, said
         self.job: _MakeJob | None = None
         self.way = QComboBox()
         self.way.setAccessibleName("Result")
-        for way, words in WAYS.items():
+        for way, words in CONVERSIONS.items():
             if way != HEIGHT or pyramid.channels >= 3:
                 self.way.addItem(words, way)
         self.before, self.after = QLabel(), QLabel()
@@ -177,7 +177,7 @@ class ReliefDialog(QDialog):
         self.job.failed.connect(self._fail)
         self.job.start()
 
-    def _finish(self, picture: Picture, way: str, rise: float | None) -> None:
+    def _finish(self, picture: ImageRef, way: str, rise: float | None) -> None:
         self.job.wait()
         self.accept()
         self._done(picture, way, rise)

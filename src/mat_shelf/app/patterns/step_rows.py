@@ -6,15 +6,15 @@ from typing import Literal, get_args, get_origin
 from PyQt6.QtCore import QSize
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QLabel, QWidget
 
-from mat_shelf.app.board.binding import Binding
-from mat_shelf.app.board.choice_row import AXES, ChoiceRow
-from mat_shelf.app.board.row_label import RowLabel
-from mat_shelf.app.board.value_row import ValueRow, lay_stacked
 from mat_shelf.app.patterns.brush_row import BrushRow
 from mat_shelf.app.patterns.curve_row import CurveRow
+from mat_shelf.app.patterns.image_row import ImageRow
 from mat_shelf.app.patterns.pattern_work import PatternWork
-from mat_shelf.app.patterns.picture_row import PictureRow
 from mat_shelf.app.patterns.ramp_row import RampRow
+from mat_shelf.app.widgets.binding import Binding
+from mat_shelf.app.widgets.choice_row import AXES, ChoiceRow
+from mat_shelf.app.widgets.row_label import RowLabel
+from mat_shelf.app.widgets.value_row import ValueRow, lay_stacked
 from mat_shelf.document.pattern import PatternRef, Placement, Step
 from mat_shelf.patterns.sources.painted import Brush
 
@@ -168,7 +168,7 @@ class ShiftRow(QWidget):
 def _row(binding: Binding, work: PatternWork, choose_picture) -> QWidget:
     kind = binding.field.annotation
     if binding.name == "picture":
-        return PictureRow(binding, work, choose_picture)
+        return ImageRow(binding, work, choose_picture)
     if kind == PatternRef:
         return OtherPatternRow(binding, work)
     if get_origin(kind) is Literal:

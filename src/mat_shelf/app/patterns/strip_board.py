@@ -17,11 +17,11 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from mat_shelf.app.board.card import ListCard, sideways
 from mat_shelf.app.patterns.painter import Painter, PatternPicture, paint_picture
 from mat_shelf.app.patterns.pattern_work import PLACING, PatternWork
 from mat_shelf.app.patterns.step_rows import placement_rows, step_rows
 from mat_shelf.app.theme import THEME, font
+from mat_shelf.app.widgets.card import ListCard, sideways
 from mat_shelf.document.parameter import shown_number
 from mat_shelf.document.pattern import Feed, Step
 from mat_shelf.document.recipe import FEEDABLE, Recipe
@@ -77,7 +77,7 @@ class StepTile(QWidget):
     def follow(self, work: PatternWork) -> None:
         self.step = work.pattern.steps[self.place]
         self.is_chosen = work.place == self.place
-        self.picture.show_pattern(work.pattern, work.library, self.place + 1)
+        self.picture.show_pattern(work.pattern, work.context, self.place + 1)
         state = "" if self.step.is_on else ", off"
         self.setAccessibleName(f"{self.step.label}{state}")
         self.setToolTip(self.step.tip)
@@ -348,7 +348,7 @@ class StripBoard(QFrame):
             row.follow()
         self.histogram.setVisible(work.place > 0)
         if work.place > 0:
-            self._before.show_pattern(pattern, work.library, work.place)
+            self._before.show_pattern(pattern, work.context, work.place)
             self._show_histogram()
 
     def _lay_rows(self) -> None:

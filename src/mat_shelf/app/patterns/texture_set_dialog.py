@@ -17,7 +17,7 @@ from mat_shelf.app.patterns.painter import image_of
 from mat_shelf.document.pattern import Placement
 from mat_shelf.exchange.texture_set import ROLES, Taken, picture_size
 from mat_shelf.optics.color import encode_srgb
-from mat_shelf.patterns.pyramid import Pyramid
+from mat_shelf.patterns.mipmap import Mipmap
 from mat_shelf.patterns.thumbnail import pixels_of
 
 THUMBNAIL = QSize(72, 72)
@@ -130,7 +130,7 @@ class TextureSetDialog(QDialog):
         self.size.blockSignals(False)
 
 
-def _thumbnail(pyramid: Pyramid) -> QPixmap:
+def _thumbnail(pyramid: Mipmap) -> QPixmap:
     level = next((p for p in pyramid.levels if max(p.shape[:2]) <= 256), pyramid.levels[-1])
     scale = {"uint8": 255, "uint16": 65535}.get(level.dtype.name)
     values = level.astype("float32") / scale if scale else encode_srgb(level.clip(0, 1))

@@ -7,8 +7,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from mat_shelf.document.project import Material, Product
 from mat_shelf.exchange.assets import Assets
+from mat_shelf.exchange.models.import_process import import_model
 from mat_shelf.exchange.product_import import product_of
-from mat_shelf.geometry.import_process import import_model
 from mat_shelf.geometry.mesh import MeshError
 
 

@@ -3,7 +3,6 @@
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
 
-from mat_shelf.app.board.card import titled_card
 from mat_shelf.app.product.coverage_card import CoverageCard
 from mat_shelf.app.product.parts_card import PartsCard
 from mat_shelf.app.product.place_card import PlaceCard
@@ -11,6 +10,7 @@ from mat_shelf.app.product.product_work import ProductWork
 from mat_shelf.app.product.size_card import SizeCard
 from mat_shelf.app.product.uv_card import UvCard
 from mat_shelf.app.product.zones_card import ZonesCard
+from mat_shelf.app.widgets.card import titled_card
 
 
 class ProductBoard(QFrame):
@@ -19,7 +19,7 @@ class ProductBoard(QFrame):
     Signals
     -------
     mode_wanted : str
-        What a click in the hero view does from now on: "" selects, "faces" chooses faces, "measure" measures.
+        What a click in the viewport does from now on: "" selects, "faces" chooses faces, "measure" measures.
     import_wanted
     view_wanted : str
         How the coordinates are to be shown, a key of `coordinate_view.VIEWS`.

@@ -11,32 +11,32 @@ from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.ids import FreeNames, free_name, new_id
 from mat_shelf.document.project import Material, Part, Pose, Product, Project, Zone
 from mat_shelf.exchange.assets import Assets
+from mat_shelf.exchange.model_update import ModelUpdate, update_model
+from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.exchange.product_import import new_project
-from mat_shelf.exchange.replacing import Exchange, exchanged
 from mat_shelf.geometry.adjacency import Adjacency, adjacency, face_areas
-from mat_shelf.geometry.coverage import Gap, gaps
-from mat_shelf.geometry.glb import NamedMesh
 from mat_shelf.geometry.mesh import Mesh, MeshError
 from mat_shelf.geometry.pose import posed, posed_bounds, scaled_about, turn_matrix, turned_about
 from mat_shelf.geometry.selecting import (
-    facing_like,
+    connected_faces,
+    coplanar_region,
+    edge_loop,
     grown,
     inside_loop,
     inside_polygon,
-    loop_through,
-    piece_of,
     shrunk,
     smooth_region,
 )
 from mat_shelf.geometry.size import UNITS
-from mat_shelf.geometry.unwrap import unwrapped
+from mat_shelf.geometry.unassigned_faces import UnassignedRegion, unassigned_regions
+from mat_shelf.geometry.unwrap import unwrap
 from mat_shelf.rendering.navigation import framed, looking_at
-from mat_shelf.rendering.scene import has_inside
-from mat_shelf.rendering.touching import room_below
+from mat_shelf.scene.drop_test import clearance_below
+from mat_shelf.scene.material_table import has_inside
 from mat_shelf.system.fault_log import log_fault
 
 SMOOTH, ALIKE, PIECE, LASSO, LOOP = "smooth", "alike", "piece", "lasso", "loop"
-WAYS = {
+FACE_TOOLS = {
     SMOOTH: ("By angle", "Up to the next edge sharper than the angle"),
     ALIKE: ("Coplanar", "Faces in the plane of the clicked one, within the angle"),
     PIECE: ("Connected", "All faces connected to the clicked one"),
@@ -58,7 +58,7 @@ class ProductWork(QObject):
     chosen : (part id, (T,) bool) or None
         Faces chosen for a zone.
     way : str
-        What a click chooses, a key of `WAYS`.
+        What a click chooses, a key of `FACE_TOOLS`.
     degrees : float
         The angle for it.
     unwrapping : str
@@ -77,10 +77,10 @@ class ProductWork(QObject):
         self.way, self.degrees = SMOOTH, 18.0
         self.unwrapping, self._is_cancelled = "", False
         self.loop_start: tuple[str, int] | None = None
-        self.gaps: list[Gap] = []
+        self.gaps: list[UnassignedRegion] = []
         self.gap_shown: int | None = None
         self._graphs: dict[str, Adjacency] = {}
-        self._known_gaps: dict[str, tuple[Part, list[Gap]]] = {}
+        self._known_gaps: dict[str, tuple[Part, list[UnassignedRegion]]] = {}
         self._threads: list[threading.Thread] = []
         self._finished.connect(self._take, Qt.ConnectionType.QueuedConnection)
         workshop.project_replaced.connect(self._forget)
@@ -140,10 +140,10 @@ class ProductWork(QObject):
         self.workshop.edit(f"Import {product.name}", project.with_parts((*project.product.parts, *added)))
 
     @command
-    def exchange(self, product: Product, materials: tuple[Material, ...], assets: Assets) -> Exchange | None:
+    def exchange(self, product: Product, materials: tuple[Material, ...], assets: Assets) -> ModelUpdate | None:
         """Puts the next version of the product in place of the present one; None where that was refused."""
         self.workshop.assets.take(assets)
-        project, told = exchanged(self.project, self.workshop.assets, product, materials)
+        project, told = update_model(self.project, self.workshop.assets, product, materials)
         self.workshop.select(None)
         self.workshop.edit(f"Update to {product.name}", project)
         return told
@@ -283,7 +283,7 @@ class ProductWork(QObject):
         others = [p for p in self.project.product.parts if p.id != part.id and not p.is_hidden]
 
         def room() -> float:
-            return room_below(posed(meshes[part.mesh], part.pose), [posed(meshes[p.mesh], p.pose) for p in others])
+            return clearance_below(posed(meshes[part.mesh], part.pose), [posed(meshes[p.mesh], p.pose) for p in others])
 
         def sink(by: float) -> None:
             present = next((p for p in self.project.product.parts if p.id == part.id), None)
@@ -386,7 +386,7 @@ class ProductWork(QObject):
                     self.unwrapping_changed.emit()
                     try:
                         size = texel_mm / part.pose.scale
-                        made[part.mesh] = unwrapped(meshes[part.mesh], size, lambda: not self._is_cancelled)[0]
+                        made[part.mesh] = unwrap(meshes[part.mesh], size, lambda: not self._is_cancelled)[0]
                     except (MeshError, OSError, ValueError) as fault:
                         faults.append(f"{part.name}: {fault}")
                     except InterruptedError:
@@ -478,11 +478,11 @@ class ProductWork(QObject):
         def region() -> np.ndarray | None:
             graph = self._graph(key)
             if way == PIECE:
-                return piece_of(graph, face)
+                return connected_faces(graph, face)
             if way == ALIKE:
-                return facing_like(mesh, graph, face, degrees)
+                return coplanar_region(mesh, graph, face, degrees)
             if way == LOOP:
-                return _smaller_side(mesh, graph, loop_through(mesh, graph, start[1], face))
+                return _smaller_side(mesh, graph, edge_loop(mesh, graph, start[1], face))
             return smooth_region(graph, face, degrees)
 
         self._aside(region, lambda found: self._combine(part_id, found, add, take))
@@ -497,7 +497,7 @@ class ProductWork(QObject):
         before = self.chosen[1] if self.chosen and self.chosen[0] == part_id else np.zeros_like(region)
         self.choose((part_id, before & ~region if take else before | region if add else region))
 
-    def lasso(self, part_id: str, sight, polygon: np.ndarray, add: bool, take: bool) -> None:
+    def lasso(self, part_id: str, first_hits, polygon: np.ndarray, add: bool, take: bool) -> None:
         """Chooses the faces of a part that are seen inside a line drawn over the picture.
 
         Parameters
@@ -506,11 +506,11 @@ class ProductWork(QObject):
             Shares of the picture's width and height.
         """
         place = [p.id for p in self.project.product.parts].index(part_id)
-        rows, columns = np.nonzero(sight.part == place)
-        height, width = sight.part.shape
+        rows, columns = np.nonzero(first_hits.part == place)
+        height, width = first_hits.part.shape
         inside = inside_polygon(np.stack([(columns + 0.5) / width, (rows + 0.5) / height], axis=1), polygon)
         region = np.zeros(len(self.workshop.assets.meshes[self.project.part(part_id).mesh].triangles), bool)
-        faces = sight.faces[rows[inside], columns[inside]]
+        faces = first_hits.faces[rows[inside], columns[inside]]
         region[faces[faces < len(region)]] = True  # the picture may still show an older mesh
         self._combine(part_id, region, add, take)
 
@@ -598,10 +598,10 @@ class ProductWork(QObject):
 
     # What wears nothing
 
-    def find_gaps(self) -> list[Gap]:
+    def find_gaps(self) -> list[UnassignedRegion]:
         """Looks for bare faces anew."""
         assets = self.workshop.assets
-        self.gaps = gaps(self.project, assets.meshes, assets.faces, self._graph, self._known_gaps)
+        self.gaps = unassigned_regions(self.project, assets.meshes, assets.faces, self._graph, self._known_gaps)
         return self.gaps
 
     def show_gap(self, step: int) -> None:

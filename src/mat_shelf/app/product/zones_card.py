@@ -3,9 +3,9 @@
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QWidget
 
-from mat_shelf.app.board.small_widgets import quiet_label, small_button
-from mat_shelf.app.board.value_row import Slider
-from mat_shelf.app.product.product_work import WAYS, ProductWork
+from mat_shelf.app.product.product_work import FACE_TOOLS, ProductWork
+from mat_shelf.app.widgets.small_widgets import quiet_label, small_button
+from mat_shelf.app.widgets.value_row import Slider
 
 
 class ZonesCard(QWidget):
@@ -18,7 +18,7 @@ class ZonesCard(QWidget):
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setSpacing(6)
-        for place, (way, (name, tip)) in enumerate(WAYS.items()):
+        for place, (way, (name, tip)) in enumerate(FACE_TOOLS.items()):
             button = QPushButton(name, checkable=True)
             button.setProperty("role", "small")
             button.setToolTip(f"{tip}. Shift adds, Ctrl subtracts.")

@@ -6,8 +6,8 @@ from PyQt6.QtCore import QEvent, QObject, QPointF, Qt
 from PyQt6.QtGui import QColor, QCursor, QPainter, QPen, QPixmap
 
 from mat_shelf.app.patterns.pattern_work import PAINTING, PatternWork
-from mat_shelf.app.wall.hero_view import HeroView
-from mat_shelf.patterns.by_hand import in_part
+from mat_shelf.app.wall.viewport import Viewport
+from mat_shelf.patterns.placement_edit import in_part
 from mat_shelf.patterns.sources.painted import MOST_STROKE_POINTS, Painted, Stroke
 
 _SPACING = 1 / 6
@@ -16,15 +16,15 @@ _LARGEST_CURSOR = 120
 
 
 class BrushDrag(QObject):
-    """Takes the left button from the hero view while a painted pattern is painted."""
+    """Takes the left button from the viewport while a painted pattern is painted."""
 
-    def __init__(self, hero: HeroView, work: PatternWork):
-        super().__init__(hero)
-        self._hero, self._work = hero, work
+    def __init__(self, viewport: Viewport, work: PatternWork):
+        super().__init__(viewport)
+        self._viewport, self._work = viewport, work
         self._before: Painted | None = None
         self._stroke: Stroke | None = None
         self._shown: int | None = None
-        hero.installEventFilter(self)
+        viewport.installEventFilter(self)
         work.opened.connect(self._follow)
 
     def _follow(self) -> None:
@@ -51,8 +51,8 @@ class BrushDrag(QObject):
 
     def _press(self, point: QPointF, erases: bool) -> None:
         workshop = self._work.workshop
-        self._hero.setFocus()
-        hit = self._hero.hit_at(point)
+        self._viewport.setFocus()
+        hit = self._viewport.hit_at(point)
         material = workshop.selected_material
         if hit is None or material.id not in workshop.project.part(hit.part).worn():
             workshop.said.emit(f"Paint on a part that wears {material.name}; its patterns lie on no other.")
@@ -66,7 +66,7 @@ class BrushDrag(QObject):
         self._put()
 
     def _move(self, point: QPointF) -> None:
-        hit = self._hero.hit_at(point)
+        hit = self._viewport.hit_at(point)
         if hit is None or hit.part != self._stroke.part or len(self._stroke.points) >= MOST_STROKE_POINTS:
             return
         place, normal = self._in_part(hit)
@@ -84,8 +84,8 @@ class BrushDrag(QObject):
 
     def _show_width(self, point: QPointF) -> None:
         """Makes the pointer a ring as wide as the brush is there."""
-        hit = self._hero.hit_at(point)
-        wide = 0 if hit is None else round(self._work.brush.width / self._hero.pixel_width(hit.position))
+        hit = self._viewport.hit_at(point)
+        wide = 0 if hit is None else round(self._work.brush.width / self._viewport.pixel_width(hit.position))
         wide = min(max(wide, 4), _LARGEST_CURSOR)
         if self._shown == wide:
             return
@@ -98,4 +98,4 @@ class BrushDrag(QObject):
             painter.setPen(QPen(QColor(color), thickness))
             painter.drawEllipse(QPointF(wide / 2 + 2.5, wide / 2 + 2.5), wide / 2, wide / 2)
         painter.end()
-        self._hero.setCursor(QCursor(picture))
+        self._viewport.setCursor(QCursor(picture))

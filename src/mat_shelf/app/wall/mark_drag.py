@@ -7,14 +7,14 @@ import numpy as np
 from PyQt6.QtCore import QEvent, QObject, QPointF, QRect, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
+from mat_shelf.app.image_file import PICTURE_ENDINGS
 from mat_shelf.app.marks.mark_work import MarkWork
 from mat_shelf.app.marks.marks_board import MarksBoard
-from mat_shelf.app.picture_file import PICTURE_ENDINGS
 from mat_shelf.app.theme import THEME, font
 from mat_shelf.app.wall.caption import paint_caption
-from mat_shelf.app.wall.hero_view import HeroView
+from mat_shelf.app.wall.viewport import Viewport
 from mat_shelf.document.mark import Mark
-from mat_shelf.patterns.by_hand import Hit
+from mat_shelf.patterns.placement_edit import PlacementHit
 
 _CORNERS = ("lower left", "lower right", "upper right", "upper left")
 _TURN = "turn"
@@ -28,26 +28,26 @@ NUDGE, LONG_NUDGE = 0.1, 1.0
 
 
 class MarkDrag(QObject):
-    """Takes the mouse and keys from the hero view while the Marks station is open.
+    """Takes the mouse and keys from the viewport while the Marks station is open.
 
     A drag on a mark carries it along; its corners size it, the knob above it turns it.
     """
 
-    def __init__(self, hero: HeroView, work: MarkWork, board: MarksBoard):
-        super().__init__(hero)
-        self._hero, self._work, self._board = hero, work, board
+    def __init__(self, viewport: Viewport, work: MarkWork, board: MarksBoard):
+        super().__init__(viewport)
+        self._viewport, self._work, self._board = viewport, work, board
         self._held = ""
         self._before: Mark | None = None
         self._start: QPointF | None = None
         self._off = (0.0, 0.0, 0.0)
         self.is_active = False
-        hero.installEventFilter(self)
-        hero.paints.append(self.paint)
-        work.opened.connect(hero.update)
+        viewport.installEventFilter(self)
+        viewport.paints.append(self.paint)
+        work.opened.connect(viewport.update)
         board.find_place = self._middle_of_selected
 
     def eventFilter(self, watched, event) -> bool:
-        if not self.is_active or self._hero.frame is None:
+        if not self.is_active or self._viewport.frame is None:
             return False
         kind = event.type()
         if kind == QEvent.Type.MouseButtonPress and event.button() == Qt.MouseButton.LeftButton:
@@ -58,7 +58,7 @@ class MarkDrag(QObject):
         if kind == QEvent.Type.MouseButtonRelease and self._held:
             self._held = ""
             self._work.workshop.history.end_gesture()
-            self._hero.update()
+            self._viewport.update()
             return True
         if kind == QEvent.Type.KeyPress:
             return self._key(event)
@@ -93,7 +93,7 @@ class MarkDrag(QObject):
         if event.type() == QEvent.Type.DragEnter:
             event.acceptProposedAction()
             return True
-        hit = self._hero.hit_at(event.position())
+        hit = self._viewport.hit_at(event.position())
         if hit is None:
             event.ignore()
         else:
@@ -105,12 +105,12 @@ class MarkDrag(QObject):
     def _press(self, point: QPointF) -> bool:
         mark = self._work.mark
         handles = self.handles()
-        self._hero.setFocus()
+        self._viewport.setFocus()
         for name, place in handles.items():
             if math.hypot(place.x() - point.x(), place.y() - point.y()) <= _GRIP:
                 self._held, self._before, self._start = name, mark, point
                 return True
-        hit = self._hero.hit_at(point)
+        hit = self._viewport.hit_at(point)
         under = self.mark_at(hit)
         if under is None:
             return False  # beside marks the camera moves and pieces are selected as ever
@@ -125,12 +125,12 @@ class MarkDrag(QObject):
         if self._held == "carry":
             if (point - self._start).manhattanLength() < 3:
                 return
-            middle = self._hero.seen_place(self._middle(mark))
-            hit = self._hero.hit_at(point + (middle - self._start)) if middle is not None else None
+            middle = self._viewport.seen_place(self._middle(mark))
+            hit = self._viewport.hit_at(point + (middle - self._start)) if middle is not None else None
             if hit is not None:
                 self._work.carry(mark, hit)
             return
-        middle = self._hero.seen_place(self._middle(mark))
+        middle = self._viewport.seen_place(self._middle(mark))
         if middle is None:
             return
         before, now = self._start - middle, point - middle
@@ -148,7 +148,7 @@ class MarkDrag(QObject):
     def _middle(self, mark: Mark):
         return self._work.sheet(mark).middle_point()
 
-    def mark_at(self, hit: Hit | None) -> Mark | None:
+    def mark_at(self, hit: PlacementHit | None) -> Mark | None:
         """The uppermost mark at a place."""
         if hit is None:
             return None
@@ -161,18 +161,18 @@ class MarkDrag(QObject):
                 return mark
         return None
 
-    def _middle_of_selected(self) -> Hit | None:
+    def _middle_of_selected(self) -> PlacementHit | None:
         part = self._work.workshop.selected_part
-        if part is None or self._hero.frame is None:
+        if part is None or self._viewport.frame is None:
             return None
         parts = [p.id for p in self._work.workshop.project.product.parts]
-        rows, columns = np.nonzero(self._hero.frame.sight.part == parts.index(part.id))
+        rows, columns = np.nonzero(self._viewport.frame.first_hits.part == parts.index(part.id))
         if not len(rows):
             return None
         k = int(((rows - rows.mean()) ** 2 + (columns - columns.mean()) ** 2).argmin())
-        rect, shape = self._hero.picture_rect, self._hero.frame.sight.part.shape
+        rect, shape = self._viewport.picture_rect, self._viewport.frame.first_hits.part.shape
         x, y = (columns[k] + 0.5) / shape[1] * rect.width(), (rows[k] + 0.5) / shape[0] * rect.height()
-        return self._hero.hit_at(QPointF(rect.x() + x, rect.y() + y))
+        return self._viewport.hit_at(QPointF(rect.x() + x, rect.y() + y))
 
     def _outline(self, mark: Mark) -> list[QPointF]:
         sheet = self._work.sheet(mark)
@@ -181,7 +181,7 @@ class MarkDrag(QObject):
         p, lies = sheet.points, sheet.lies
         border = np.concatenate([p[0], p[1:, -1], p[-1, -2::-1], p[-2:0:-1, 0]])
         there = np.concatenate([lies[0], lies[1:, -1], lies[-1, -2::-1], lies[-2:0:-1, 0]])
-        seen = [self._hero.seen_place(point) for point in border[there]]
+        seen = [self._viewport.seen_place(point) for point in border[there]]
         return [place for place in seen if place is not None]
 
     def handles(self) -> dict[str, QPointF]:
@@ -191,7 +191,7 @@ class MarkDrag(QObject):
         if sheet is None:
             return {}
         corners = {
-            name: self._hero.seen_place(sheet.points[row, column])
+            name: self._viewport.seen_place(sheet.points[row, column])
             for name, (row, column) in zip(_CORNERS, ((0, 0), (0, -1), (-1, -1), (-1, 0)), strict=True)
             if sheet.lies[row, column]
         }
@@ -200,8 +200,8 @@ class MarkDrag(QObject):
             corners = {}
         columns = sheet.lies.shape[1]
         if sheet.lies[-1, columns // 2]:
-            top = self._hero.seen_place(sheet.points[-1, columns // 2])
-            middle = self._hero.seen_place(self._middle(mark))
+            top = self._viewport.seen_place(sheet.points[-1, columns // 2])
+            middle = self._viewport.seen_place(self._middle(mark))
             if top is not None and middle is not None:
                 way = top - middle
                 length = max(math.hypot(way.x(), way.y()), 1.0)

@@ -4,37 +4,37 @@ from PyQt6.QtCore import QEvent, QObject, QPointF, Qt
 from PyQt6.QtGui import QCursor
 
 from mat_shelf.app.patterns.pattern_work import PLACING, PatternWork
-from mat_shelf.app.wall.hero_view import HeroView
+from mat_shelf.app.wall.viewport import Viewport
 from mat_shelf.document.pattern import Placement
-from mat_shelf.patterns.by_hand import Hit
+from mat_shelf.patterns.placement_edit import PlacementHit
 
 _DEGREES_A_PIXEL = 0.5
 _SIZE_A_NOTCH = 1.08
 
 
 class PatternDrag(QObject):
-    """Takes drags and the wheel from the hero view while the pattern on the strip is moved by hand.
+    """Takes drags and the wheel from the viewport while the pattern on the strip is moved by hand.
 
     A drag carries the pattern along under the pointer; with Shift it turns it; the wheel with Control sizes it.
     """
 
-    def __init__(self, hero: HeroView, work: PatternWork):
-        super().__init__(hero)
-        self._hero, self._work = hero, work
-        self._start: tuple[QPointF, Hit, Placement] | None = None
-        hero.installEventFilter(self)
+    def __init__(self, viewport: Viewport, work: PatternWork):
+        super().__init__(viewport)
+        self._viewport, self._work = viewport, work
+        self._start: tuple[QPointF, PlacementHit, Placement] | None = None
+        viewport.installEventFilter(self)
         work.opened.connect(self._follow)
 
     def _follow(self) -> None:
         if self._work.hand == PLACING:
-            self._hero.setCursor(QCursor(Qt.CursorShape.OpenHandCursor))
+            self._viewport.setCursor(QCursor(Qt.CursorShape.OpenHandCursor))
         elif not self._work.hand:
-            self._hero.unsetCursor()
+            self._viewport.unsetCursor()
 
     def eventFilter(self, watched, event) -> bool:
         if event.type() == QEvent.Type.KeyPress and self._work.pattern is not None:
             if event.key() in (Qt.Key.Key_A, Qt.Key.Key_Escape) and not event.modifiers():
-                self._hero.window().keyPressEvent(event)  # these are the strip's while it is open
+                self._viewport.window().keyPressEvent(event)  # these are the strip's while it is open
                 event.accept()  # else it would go on to the window and count twice
                 return True
             return False
@@ -56,7 +56,7 @@ class PatternDrag(QObject):
         return False
 
     def _press(self, point: QPointF) -> bool:
-        hit = self._hero.hit_at(point)
+        hit = self._viewport.hit_at(point)
         wearers = {
             part.id
             for part in self._work.workshop.project.product.parts
@@ -73,7 +73,7 @@ class PatternDrag(QObject):
             turn = (before.turn + (point.x() - at.x()) * _DEGREES_A_PIXEL + 180) % 360 - 180
             self._work.put_placement(before.with_(turn=round(turn, 2)), "by hand")
             return
-        now = self._hero.hit_at(point)
+        now = self._viewport.hit_at(point)
         if now is not None and now.part == hit.part:
             self._work.place_by_hand(before, hit, now)
 

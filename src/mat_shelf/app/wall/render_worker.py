@@ -8,13 +8,13 @@ from itertools import cycle
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from mat_shelf.document.project import Camera, Project
-from mat_shelf.rendering.ball import Ball
-from mat_shelf.rendering.scene import Supplies
 from mat_shelf.rendering.session import RenderSession
-from mat_shelf.rendering.tracer import step_back
+from mat_shelf.rendering.tracer import lower_priority
+from mat_shelf.scene.ball import Ball
+from mat_shelf.scene.material_table import Supplies
 from mat_shelf.system.fault_log import log_fault
 
-HERO, LOUPE = "hero", "loupe"
+HERO, LOUPE = "viewport", "close-up"
 SHARE = 4
 """Of this many refining steps, all but one go to the pane that is looked at."""
 CALM_S = 0.2
@@ -40,8 +40,8 @@ class RenderWorker(QObject):
 
     def __init__(self, supplies: Supplies):
         super().__init__()
-        hero = RenderSession(supplies)
-        self._sessions = {HERO: hero, LOUPE: RenderSession(supplies, beside=hero)}
+        viewport = RenderSession(supplies)
+        self._sessions = {HERO: viewport, LOUPE: RenderSession(supplies, beside=viewport)}
         self.looked_at = HERO
         self._wake = threading.Event()
         self._paused = False
@@ -83,7 +83,7 @@ class RenderWorker(QObject):
         return (busy[-1] if turn == 0 else busy[0]) if busy else None
 
     def _run(self) -> None:
-        step_back()  # the denoiser's threads, which this one starts, inherit it
+        lower_priority()  # the denoiser's threads, which this one starts, inherit it
         for turn in cycle(range(SHARE)):
             if self._is_closing:
                 return

@@ -6,9 +6,9 @@ import numpy as np
 from pydantic import Field
 
 from mat_shelf.document.parameter import number
-from mat_shelf.optics.kernels import F, inline, kernel
-from mat_shelf.patterns.lattice import U, again, floor, hash3, unit, wrapped
-from mat_shelf.patterns.step import At, Source, seed
+from mat_shelf.numerics.hashed_noise import U, again, floor, hash3, unit, wrapped
+from mat_shelf.numerics.kernels import F, inline, kernel
+from mat_shelf.patterns.step import Source, StepInput, seed
 
 _SHOWN = ("centres", "second", "borders", "rounded", "tones")
 
@@ -29,7 +29,7 @@ class Cells(Source):
     repeat: int = number(0, 0, 64, label="Repeats after", tip="Period in sizes, without a seam; 0 never repeats.")
     seed: int = seed()
 
-    def apply(self, at: At) -> np.ndarray:
+    def apply(self, at: StepInput) -> np.ndarray:
         out, tones = np.empty((2, len(at)), np.float32)
         coordinates = at.coordinates
         cells = deep_cells if at.is_deep else flat_cells

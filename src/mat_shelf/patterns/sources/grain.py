@@ -7,9 +7,9 @@ import numpy as np
 
 from mat_shelf.document.parameter import number
 from mat_shelf.document.pattern import Placement
-from mat_shelf.optics.kernels import F, inline, kernel
-from mat_shelf.patterns.lattice import U, gradient_noise
-from mat_shelf.patterns.step import At, Source, seed
+from mat_shelf.numerics.hashed_noise import U, gradient_noise
+from mat_shelf.numerics.kernels import F, inline, kernel
+from mat_shelf.patterns.step import Source, StepInput, seed
 
 
 class Grain(Source):
@@ -35,7 +35,7 @@ class Grain(Source):
     def finest(self, size: float) -> float:
         return size / (2 * 1.9 ** (self.octaves - 1))
 
-    def apply(self, at: At) -> np.ndarray:
+    def apply(self, at: StepInput) -> np.ndarray:
         out = np.zeros(len(at), np.float32)
         add_grain(at.coordinates, F(self.length), self.octaves, F(self.gain), F(self.waver), U(self.seed), out)
         return out

@@ -7,12 +7,12 @@ import numpy as np
 
 from mat_shelf.document.parameter import number
 from mat_shelf.document.pattern import Placement
-from mat_shelf.optics.kernels import F, kernel
-from mat_shelf.patterns.lattice import U, again, floor, fractal, random_of, smooth, unit
+from mat_shelf.numerics.hashed_noise import U, again, floor, fractal, random_of, smooth, unit
+from mat_shelf.numerics.kernels import F, kernel
 from mat_shelf.patterns.sources.cells import deep_cell, flat_cell
 from mat_shelf.patterns.sources.scratches import lines_at
 from mat_shelf.patterns.sources.speckle import speck_at
-from mat_shelf.patterns.step import At, Source, seed
+from mat_shelf.patterns.step import Source, StepInput, seed
 
 
 class Cork(Source):
@@ -28,7 +28,7 @@ class Cork(Source):
     bark: float = number(0.3, 0, 1, label="Bark", tip="Number of dark flakes and pits.")
     seed: int = seed()
 
-    def apply(self, at: At) -> np.ndarray:
+    def apply(self, at: StepInput) -> np.ndarray:
         out = np.empty(len(at), np.float32)
         grains(at.coordinates, at.is_deep, F(self.joints), F(self.bark), U(self.seed), out)
         return out
@@ -75,7 +75,7 @@ class Paper(Source):
     def finest(self, size: float) -> float:
         return size / 40
 
-    def apply(self, at: At) -> np.ndarray:
+    def apply(self, at: StepInput) -> np.ndarray:
         out = np.empty(len(at), np.float32)
         mat(at.coordinates, F(self.fibres), F(self.cloud), U(self.seed), out)
         return out
@@ -108,7 +108,7 @@ class Ply(Source):
     fibres: float = number(0.4, 0, 1, label="Fibres", tip="Grain in the layers that run along the edge.")
     seed: int = seed()
 
-    def apply(self, at: At) -> np.ndarray:
+    def apply(self, at: StepInput) -> np.ndarray:
         out = np.empty(len(at), np.float32)
         sheets(at.coordinates, F(self.contrast), F(self.glue), F(self.fibres), U(self.seed), out)
         return out

@@ -8,8 +8,8 @@ from pydantic import Field
 
 from mat_shelf.document.parameter import number
 from mat_shelf.document.pattern import Placement
-from mat_shelf.optics.kernels import F, inline, kernel
-from mat_shelf.patterns.step import At, Source
+from mat_shelf.numerics.kernels import F, inline, kernel
+from mat_shelf.patterns.step import Source, StepInput
 
 _CUTS = ("diamond", "straight")
 
@@ -27,7 +27,7 @@ class Knurl(Source):
     angle: float = number(30, 5, 60, label="Angle", unit="°", tip="Of crossed grooves against the axis; usually 30.")
     flat: float = number(0.1, 0, 0.9, label="Flat tops", tip="Share of the pitch left uncut; 0 is sharp.")
 
-    def apply(self, at: At) -> np.ndarray:
+    def apply(self, at: StepInput) -> np.ndarray:
         out = np.empty(len(at), np.float32)
         grooves(at.coordinates, _CUTS.index(self.cut), F(math.radians(self.angle)), F(self.flat), out)
         return out

@@ -7,10 +7,10 @@ import numpy as np
 
 from mat_shelf.document.parameter import number
 from mat_shelf.document.pattern import Placement
-from mat_shelf.optics.kernels import F, inline, kernel
-from mat_shelf.patterns.lattice import U, fractal, smooth
+from mat_shelf.numerics.hashed_noise import U, fractal, smooth
+from mat_shelf.numerics.kernels import F, inline, kernel
 from mat_shelf.patterns.sources.cells import deep_cell, flat_cell
-from mat_shelf.patterns.step import At, Source, seed
+from mat_shelf.patterns.step import Source, StepInput, seed
 
 
 class Leather(Source):
@@ -27,7 +27,7 @@ class Leather(Source):
     pores: float = number(0.4, 0, 1, label="Pores", tip="Small pits along the creases.")
     seed: int = seed()
 
-    def apply(self, at: At) -> np.ndarray:
+    def apply(self, at: StepInput) -> np.ndarray:
         out = np.empty(len(at), np.float32)
         hide(at.coordinates, at.is_deep, F(self.crease), F(self.fine), F(self.pores), U(self.seed), out)
         return out

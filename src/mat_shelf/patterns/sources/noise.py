@@ -6,9 +6,9 @@ import numpy as np
 from pydantic import Field
 
 from mat_shelf.document.parameter import number
-from mat_shelf.optics.kernels import F, kernel
-from mat_shelf.patterns.lattice import U, gradient_noise
-from mat_shelf.patterns.step import At, Source, seed
+from mat_shelf.numerics.hashed_noise import U, gradient_noise
+from mat_shelf.numerics.kernels import F, kernel
+from mat_shelf.patterns.step import Source, StepInput, seed
 
 _CHARACTERS = ("smooth", "ridged", "billowed", "blotchy")
 
@@ -32,7 +32,7 @@ class Noise(Source):
     def finest(self, size: float) -> float:
         return size / (2 * self.lacunarity ** (self.octaves - 1))
 
-    def apply(self, at: At) -> np.ndarray:
+    def apply(self, at: StepInput) -> np.ndarray:
         out = np.zeros(len(at), np.float32)
         add_noise(
             at.coordinates,

@@ -9,9 +9,9 @@ from pydantic import Field, model_validator
 
 from mat_shelf.document.ids import Id
 from mat_shelf.document.parameter import Frozen, number
-from mat_shelf.optics.kernels import F, inline, kernel
+from mat_shelf.numerics.kernels import F, inline, kernel
 from mat_shelf.patterns.points import part_salt
-from mat_shelf.patterns.step import At, Source
+from mat_shelf.patterns.step import Source, StepInput
 
 MOST_STROKES, MOST_POINTS, MOST_STROKE_POINTS = 2000, 50_000, 5000
 _MARGIN = 1.15
@@ -139,7 +139,7 @@ class Painted(Source):
     def finest(self, size: float) -> float:
         return min((s.brush.width * max(s.brush.softness, 0.1) for s in self.strokes), default=1.0)
 
-    def apply(self, at: At) -> np.ndarray:
+    def apply(self, at: StepInput) -> np.ndarray:
         out = np.zeros(len(at), np.float32)
         if not self.strokes:
             return out

@@ -5,9 +5,9 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
+from mat_shelf.document.image import ImageRef
 from mat_shelf.document.pattern import Placement
-from mat_shelf.document.picture import Picture
-from mat_shelf.patterns.step import At, Source
+from mat_shelf.patterns.step import Source, StepInput
 
 _ENDS = ("repeat", "mirror", "hold")
 _CHANNELS = ("red", "green", "blue", "alpha")
@@ -22,7 +22,7 @@ class Pictured(Source):
     usual = Placement(size=50, projection="box")
 
     kind: Literal["picture"] = "picture"
-    picture: Picture | None = Field(None, title="Image", description="The image file.")
+    picture: ImageRef | None = Field(None, title="Image", description="The image file.")
     shown: Literal["colour", "grey", "red", "green", "blue", "alpha"] = Field(
         "colour", title="Output", description="The colours, their luminance, or one channel."
     )
@@ -39,8 +39,8 @@ class Pictured(Source):
     def finest(self, size: float) -> float:
         return size / 512
 
-    def apply(self, at: At) -> np.ndarray:
-        pyramid = at.library.pictures.get(self.picture.digest) if self.picture else None
+    def apply(self, at: StepInput) -> np.ndarray:
+        pyramid = at.context.pictures.get(self.picture.digest) if self.picture else None
         if pyramid is None:  # its place is kept; middle grey disturbs least
             return np.full(len(at), 0.5, np.float32)
         x, y = at.coordinates[0], at.coordinates[1]

@@ -7,9 +7,9 @@ import numpy as np
 from pydantic import Field
 
 from mat_shelf.document.parameter import number
-from mat_shelf.optics.kernels import F, kernel
-from mat_shelf.patterns.lattice import floor
-from mat_shelf.patterns.step import At, Source
+from mat_shelf.numerics.hashed_noise import floor
+from mat_shelf.numerics.kernels import F, kernel
+from mat_shelf.patterns.step import Source, StepInput
 
 
 class Constant(Source):
@@ -21,7 +21,7 @@ class Constant(Source):
     kind: Literal["constant"] = "constant"
     value: float = number(0.5, 0, 1, label="Value", tip="Black is 0, white is 1.")
 
-    def apply(self, at: At) -> np.ndarray:
+    def apply(self, at: StepInput) -> np.ndarray:
         return np.full(len(at), self.value, np.float32)
 
 
@@ -40,7 +40,7 @@ class Gradient(Source):
         "hold", title="Ends", description="Beyond the end: hold the value, repeat, or mirror."
     )
 
-    def apply(self, at: At) -> np.ndarray:
+    def apply(self, at: StepInput) -> np.ndarray:
         x, y, z = at.coordinates
         if self.shape == "linear":
             t = x
@@ -67,7 +67,7 @@ class Checker(Source):
     kind: Literal["checker"] = "checker"
     numbers: bool = Field(False, title="Numbers", description="Writes the position of each square into it.")
 
-    def apply(self, at: At) -> np.ndarray:
+    def apply(self, at: StepInput) -> np.ndarray:
         out = np.empty(len(at), np.float32)
         squares(at.coordinates, at.is_solid, self.numbers, _DIGITS, out)
         return out

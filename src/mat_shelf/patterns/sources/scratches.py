@@ -7,9 +7,9 @@ import numpy as np
 
 from mat_shelf.document.parameter import number
 from mat_shelf.document.pattern import Placement
-from mat_shelf.optics.kernels import F, inline, kernel
-from mat_shelf.patterns.lattice import U, again, floor, hash3, smooth, unit
-from mat_shelf.patterns.step import At, Source, seed
+from mat_shelf.numerics.hashed_noise import U, again, floor, hash3, smooth, unit
+from mat_shelf.numerics.kernels import F, inline, kernel
+from mat_shelf.patterns.step import Source, StepInput, seed
 
 _LOW = 4
 """Rows of cells in a size: cells are low, since their lines lie mostly along them."""
@@ -47,7 +47,7 @@ class Scratches(Source):
     def finest(self, size: float) -> float:
         return self.width / 2
 
-    def apply(self, at: At) -> np.ndarray:
+    def apply(self, at: StepInput) -> np.ndarray:
         out = np.empty(len(at), np.float32)
         lines(
             at.coordinates,

@@ -6,9 +6,9 @@ import numpy as np
 from pydantic import Field
 
 from mat_shelf.document.parameter import number
-from mat_shelf.optics.kernels import kernel
-from mat_shelf.patterns.lattice import U, random_of
-from mat_shelf.patterns.step import At, Source, seed
+from mat_shelf.numerics.hashed_noise import U, random_of
+from mat_shelf.numerics.kernels import kernel
+from mat_shelf.patterns.step import Source, StepInput, seed
 
 _AXES = {"x": 0, "y": 1, "z": 2}
 
@@ -27,7 +27,7 @@ class Facing(_OfThePart):
     tip = "Changes with the viewing angle: velvet, bubbles, dust that shows at the rim."
     kind: Literal["facing"] = "facing"
 
-    def apply(self, at: At) -> np.ndarray:
+    def apply(self, at: StepInput) -> np.ndarray:
         return np.abs(at.points.cosine)
 
 
@@ -40,7 +40,7 @@ class Slope(_OfThePart):
     axis: Literal["x", "y", "z"] = Field("y", title="Axis", description="Axis of the product; Y is up.")
     is_reversed: bool = Field(False, title="Reversed", description="Downwards instead of upwards.")
 
-    def apply(self, at: At) -> np.ndarray:
+    def apply(self, at: StepInput) -> np.ndarray:
         along = at.points.normal[:, _AXES[self.axis]]
         return np.float32(0.5) + np.float32(-0.5 if self.is_reversed else 0.5) * along
 
@@ -54,7 +54,7 @@ class Height(_OfThePart):
     axis: Literal["x", "y", "z"] = Field("y", title="Axis", description="Axis of the part.")
     over: Literal["part", "product"] = Field("part", title="Extent", description="Each part, or the whole product.")
 
-    def apply(self, at: At) -> np.ndarray:
+    def apply(self, at: StepInput) -> np.ndarray:
         points, k = at.points, _AXES[self.axis]
         frames = points.frames
         row = points.part if self.over == "part" else np.full(len(points), len(frames.salt) - 1)
@@ -66,7 +66,7 @@ class Height(_OfThePart):
 class _LookedUp(_OfThePart):
     """A geometry map of the part; black until it is made."""
 
-    def apply(self, at: At) -> np.ndarray:
+    def apply(self, at: StepInput) -> np.ndarray:
         return at.points.looked_up(self.kind, self.radius)
 
 
@@ -121,7 +121,7 @@ class EachPart(_OfThePart):
     kind: Literal["each part"] = "each part"
     seed: int = seed()
 
-    def apply(self, at: At) -> np.ndarray:
+    def apply(self, at: StepInput) -> np.ndarray:
         out = np.empty(len(at), np.float32)
         tell_apart(at.points.part, at.points.frames.salt, U(self.seed), out)
         return out

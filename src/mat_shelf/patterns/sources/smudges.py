@@ -7,10 +7,10 @@ import numpy as np
 
 from mat_shelf.document.parameter import number
 from mat_shelf.document.pattern import Placement
-from mat_shelf.optics.kernels import F, kernel
-from mat_shelf.patterns.lattice import U, fractal, smooth
+from mat_shelf.numerics.hashed_noise import U, fractal, smooth
+from mat_shelf.numerics.kernels import F, kernel
 from mat_shelf.patterns.sources.grain import grain_at
-from mat_shelf.patterns.step import At, Source, seed
+from mat_shelf.patterns.step import Source, StepInput, seed
 
 
 class Smudges(Source):
@@ -26,7 +26,7 @@ class Smudges(Source):
     streaks: float = number(0.5, 0, 1, label="Streaks", tip="Length of the drag.")
     seed: int = seed()
 
-    def apply(self, at: At) -> np.ndarray:
+    def apply(self, at: StepInput) -> np.ndarray:
         out = np.empty(len(at), np.float32)
         dabs(at.coordinates, F(self.cover), F(self.streaks), U(self.seed), out)
         return out
@@ -69,7 +69,7 @@ class WipeMarks(Source):
     def finest(self, size: float) -> float:
         return size / (3 * self.fineness)
 
-    def apply(self, at: At) -> np.ndarray:
+    def apply(self, at: StepInput) -> np.ndarray:
         out = np.empty(len(at), np.float32)
         strokes(at.coordinates, F(self.cover), F(self.bend), F(self.fineness), U(self.seed), out)
         return out

@@ -7,9 +7,9 @@ import numpy as np
 
 from mat_shelf.document.parameter import number
 from mat_shelf.document.pattern import Placement
-from mat_shelf.optics.kernels import F, inline, kernel
-from mat_shelf.patterns.lattice import U, again, floor, hash3, smooth, unit, wrapped
-from mat_shelf.patterns.step import At, Source, seed
+from mat_shelf.numerics.hashed_noise import U, again, floor, hash3, smooth, unit, wrapped
+from mat_shelf.numerics.kernels import F, inline, kernel
+from mat_shelf.patterns.step import Source, StepInput, seed
 
 
 class Speckle(Source):
@@ -31,7 +31,7 @@ class Speckle(Source):
     def finest(self, size: float) -> float:
         return size * self.width * (1 - self.spread) / 4 + size / 100
 
-    def apply(self, at: At) -> np.ndarray:
+    def apply(self, at: StepInput) -> np.ndarray:
         out = np.empty(len(at), np.float32)
         specks(
             at.coordinates,

@@ -6,9 +6,9 @@ import numpy as np
 
 from mat_shelf.document.parameter import number
 from mat_shelf.document.pattern import Placement
-from mat_shelf.optics.kernels import F, kernel
-from mat_shelf.patterns.lattice import U, again, floor, fractal, hash3, smooth, unit
-from mat_shelf.patterns.step import At, Source, seed
+from mat_shelf.numerics.hashed_noise import U, again, floor, fractal, hash3, smooth, unit
+from mat_shelf.numerics.kernels import F, kernel
+from mat_shelf.patterns.step import Source, StepInput, seed
 
 
 class Drips(Source):
@@ -25,7 +25,7 @@ class Drips(Source):
     length: float = number(3, 0.3, 20, label="Length", tip="Length of the longest, in sizes.", log=True)
     seed: int = seed()
 
-    def apply(self, at: At) -> np.ndarray:
+    def apply(self, at: StepInput) -> np.ndarray:
         out = np.empty(len(at), np.float32)
         runs(at.coordinates, F(self.density), F(self.width), F(self.length), U(self.seed), out)
         return out
@@ -78,7 +78,7 @@ class DriedWater(Source):
     ragged: float = number(0.4, 0, 1, label="Distortion", tip="Departure of rims from circles.")
     seed: int = seed()
 
-    def apply(self, at: At) -> np.ndarray:
+    def apply(self, at: StepInput) -> np.ndarray:
         out = np.empty(len(at), np.float32)
         pools(at.coordinates, F(self.density), F(self.rim), F(self.veil), F(self.ragged), U(self.seed), out)
         return out

@@ -7,10 +7,10 @@ import numpy as np
 
 from mat_shelf.document.parameter import number
 from mat_shelf.document.pattern import Placement
-from mat_shelf.optics.kernels import F, inline, kernel
-from mat_shelf.patterns.lattice import U, floor, fractal, random_of, smooth
+from mat_shelf.numerics.hashed_noise import U, floor, fractal, random_of, smooth
+from mat_shelf.numerics.kernels import F, inline, kernel
 from mat_shelf.patterns.sources.speckle import speck_at
-from mat_shelf.patterns.step import At, Source, seed
+from mat_shelf.patterns.step import Source, StepInput, seed
 
 
 class Wood(Source):
@@ -35,7 +35,7 @@ class Wood(Source):
     def finest(self, size: float) -> float:
         return size / 20
 
-    def apply(self, at: At) -> np.ndarray:
+    def apply(self, at: StepInput) -> np.ndarray:
         out = np.empty(len(at), np.float32)
         trunk(at.coordinates, self._made(), U(self.seed), out)
         return out
@@ -93,7 +93,7 @@ class Boards(Wood):
     def finest(self, size: float) -> float:
         return size / (20 * self.rings)
 
-    def apply(self, at: At) -> np.ndarray:
+    def apply(self, at: StepInput) -> np.ndarray:
         out = np.empty(len(at), np.float32)
         laid = F(self.length), F(self.rings), F(self.differ), F(self.gap / at.size)
         planks(at.coordinates, self._made(), laid, U(self.seed), out)

@@ -7,9 +7,9 @@ from pydantic import Field
 
 from mat_shelf.document.parameter import number
 from mat_shelf.document.pattern import Placement
-from mat_shelf.optics.kernels import F, kernel
-from mat_shelf.patterns.lattice import U, floor, gradient_noise, hash3, unit
-from mat_shelf.patterns.step import At, Source, seed
+from mat_shelf.numerics.hashed_noise import U, floor, gradient_noise, hash3, unit
+from mat_shelf.numerics.kernels import F, kernel
+from mat_shelf.patterns.step import Source, StepInput, seed
 
 _WEAVES = ("plain", "twill", "satin")
 
@@ -37,7 +37,7 @@ class Weave(Source):
     def finest(self, size: float) -> float:
         return size / 20
 
-    def apply(self, at: At) -> np.ndarray:
+    def apply(self, at: StepInput) -> np.ndarray:
         out = np.empty(len(at), np.float32)
         cloth(
             at.coordinates,

@@ -1,8 +1,18 @@
 """What patterns go through. A step that is listed here is a choice in the window."""
 
-from mat_shelf.patterns.steps.around import Sharpen, Soften, Steepness, Warp
 from mat_shelf.patterns.steps.combine import Combine
-from mat_shelf.patterns.steps.tone import Contrast, Curve, Invert, Levels, Lines, Quantise, Ramp, Threshold, Tint
+from mat_shelf.patterns.steps.neighbourhood import Sharpen, Soften, Steepness, Warp
+from mat_shelf.patterns.steps.point_operations import (
+    Contrast,
+    Curve,
+    Invert,
+    Levels,
+    Lines,
+    Quantise,
+    Ramp,
+    Threshold,
+    Tint,
+)
 
 STEPS = (
     Levels,

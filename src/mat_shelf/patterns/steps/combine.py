@@ -7,9 +7,9 @@ from pydantic import Field
 
 from mat_shelf.document.parameter import number
 from mat_shelf.document.pattern import PatternRef, Step
-from mat_shelf.patterns.step import At, as_wide, grey
+from mat_shelf.patterns.step import StepInput, as_wide, grey
 
-WAYS = {
+COMBINE_MODES = {
     "multiply": lambda a, b: a * b,
     "add": lambda a, b: a + b,
     "subtract": lambda a, b: a - b,
@@ -41,7 +41,7 @@ class Combine(Step):
     mask: PatternRef = Field(None, title="Mask", description="Pattern that limits the step; none is everywhere.")
     amount: float = number(1.0, 0, 1, label="Amount", tip="Mix between the input (0) and the result (1).")
 
-    def apply(self, at: At) -> np.ndarray:
+    def apply(self, at: StepInput) -> np.ndarray:
         before, other, mask = at.before, at.other(self.other), at.other(self.mask)
         if other is None:
             return before
@@ -49,4 +49,4 @@ class Combine(Step):
         share = np.float32(self.amount) if mask is None else np.float32(self.amount) * grey(mask)
         if mask is not None and a.ndim == 2:
             share = share[:, None]
-        return (a + (WAYS[self.way](a, b) - a) * share).astype(np.float32)
+        return (a + (COMBINE_MODES[self.way](a, b) - a) * share).astype(np.float32)

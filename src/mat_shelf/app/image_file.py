@@ -1,0 +1,75 @@
+"""Image files as they are chosen or dropped: read, drawn where they are drawings, and one of their layers taken."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QMenu, QWidget
+
+from mat_shelf.exchange.image_reading import (
+    layer_names,
+    page_count,
+    read_layer,
+    read_page,
+    read_svg,
+)
+from mat_shelf.system.file_reader import read_file
+
+PICTURE_ENDINGS = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr", ".psd", ".webp", ".svg", ".pdf")
+FLATTENED = -1
+
+
+class SeveralLayersError(Exception):
+    """A file of several layers, of which one must be chosen; `names` are theirs, the lowest first."""
+
+    def __init__(self, names: list[str]):
+        super().__init__("it has several layers")
+        self.names = names
+
+
+def picture_data(path: Path, layer: int | None = FLATTENED) -> tuple[bytes, str]:
+    """A picture file and its name; a drawing, or one layer of several, as a PNG with alpha.
+
+    Parameters
+    ----------
+    layer : int or None
+        Of a PSD: which one, `FLATTENED` as it was saved; of a PDF: which page. None asks.
+
+    Raises
+    ------
+    OSError
+    PictureError
+        If it cannot be read, is too large, or refers to what lies outside of it.
+    SeveralLayersError
+        If `layer` is None and there are several.
+    """
+    data, ending = read_file(path), path.suffix.lower()
+    if ending == ".svg":
+        return read_svg(data), f"{path.stem}.png"
+    if ending == ".pdf":
+        pages = page_count(data)
+        if layer is None and pages > 1:
+            raise SeveralLayersError([f"Page {number}" for number in range(1, pages + 1)])
+        return read_page(
+            data, max(layer or 0, 0)
+        ), f"{path.stem}, page {max(layer or 0, 0) + 1}.png" if pages > 1 else f"{path.stem}.png"
+    if ending == ".psd" and layer != FLATTENED:
+        names = layer_names(data)
+        if layer is not None:
+            return read_layer(data, layer), f"{path.stem}, {names[layer]}.png"
+        if len(names) > 1:
+            raise SeveralLayersError(names)
+    return data, path.name
+
+
+def layer_menu(names: list[str], choose: Callable[[int], None], parent: QWidget) -> QMenu:
+    """Asks which layer of a file is meant, the uppermost first, or all of them; or which of its pages."""
+    menu = QMenu(parent)
+    menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+    is_paged = names[0] == "Page 1"
+    if not is_paged:
+        menu.addAction("All layers, flattened").triggered.connect(lambda: choose(FLATTENED))
+        menu.addSeparator()
+    for place in range(len(names)) if is_paged else reversed(range(len(names))):
+        menu.addAction(names[place].replace("&", "&&")).triggered.connect(lambda _, place=place: choose(place))
+    return menu

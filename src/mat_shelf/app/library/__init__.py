@@ -1,0 +1,1 @@
+"""The library's panel and its dialogs."""

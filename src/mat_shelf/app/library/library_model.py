@@ -1,0 +1,191 @@
+"""What the library's list shows: families and the swatches under them, then ready patterns, filtered by a search."""
+
+from functools import lru_cache
+
+from PyQt6.QtCore import QAbstractListModel, QModelIndex, QSize, Qt
+from PyQt6.QtGui import QImage, QPixmap
+
+from mat_shelf.app.library.thumbnail_worker import ThumbnailWorker
+from mat_shelf.app.patterns.painter import Painter
+from mat_shelf.app.workshop import Workshop
+from mat_shelf.document.project import Project
+from mat_shelf.library.library import LibraryEntry, LibraryError
+from mat_shelf.library.thumbnails import recipe_key, thumbnail_path
+from mat_shelf.patterns.ready import READY, Ready
+from mat_shelf.patterns.step import PatternContext
+
+PATTERNS = "Patterns"
+_PATTERN_PIXELS = QSize(92, 92)
+_key = lru_cache(maxsize=1024)(recipe_key)
+
+
+class LibraryModel(QAbstractListModel):
+    """Rows are families (with a count) and the entries under them, at the end the ready patterns.
+
+    Pictures are loaded, or drawn, when they are first shown.
+    """
+
+    def __init__(self, workshop: Workshop, painter: Painter):
+        super().__init__()
+        self._workshop = workshop
+        self._search = ""
+        self._pictures: dict[str, QPixmap] = {}
+        self._uses = _uses_in(workshop.project)
+        self.rows: list[LibraryEntry | Ready | tuple[str, int]] = []
+        self._painter = painter
+        self._askers: dict[int, str] = {}
+        painter.painted.connect(self._take_pattern, Qt.ConnectionType.QueuedConnection)
+        self._entries: list[LibraryEntry] = []
+        self.worker = ThumbnailWorker()
+        self.worker.made.connect(self._redraw, Qt.ConnectionType.QueuedConnection)
+        for signal in (workshop.project_changed, workshop.camera_changed):
+            signal.connect(self.worker.stand_back)
+        workshop.library_changed.connect(self.reload)
+        workshop.project_changed.connect(self._follow)
+        self.reload()
+
+    def reload(self) -> None:
+        self._entries = self._workshop.library_entries()
+        self._lay_out()
+
+    def search(self, text: str) -> None:
+        self._search = text
+        self._lay_out()
+
+    @property
+    def is_searching(self) -> bool:
+        return bool(self._search.strip())
+
+    def _lay_out(self) -> None:
+        found = self._entries
+        if self.is_searching:
+            try:
+                ids = set(self._workshop.library.search(self._search))
+            except LibraryError as fault:
+                self._workshop.said.emit(str(fault))
+                ids = set()
+            found = [entry for entry in found if entry.id in ids]
+        families: dict[str, list[LibraryEntry]] = {}
+        for entry in found:
+            families.setdefault(entry.family, []).append(entry)
+        words = self._search.lower().split()
+        ready = [
+            one
+            for one in READY
+            if all(any(word in text for text in (one.pattern.name.lower(), *one.tags)) for word in words)
+        ]
+        self.beginResetModel()
+        self.rows = []
+        for family, members in families.items():
+            self.rows += [(family, len(members)), *members]
+        if ready:
+            self.rows += [(PATTERNS, len(ready)), *ready]
+        self.endResetModel()
+
+    @property
+    def count(self) -> int:
+        return len(self._entries)
+
+    def _follow(self) -> None:
+        before = self._words()
+        self._uses = _uses_in(self._workshop.project)
+        if self._words() != before:  # a value that is dragged changes them once, not at every step
+            self._redraw()
+
+    def _words(self) -> dict[str, str]:
+        """What is told of the swatches that the project wears."""
+        return {entry.id: self.use(entry) for entry in self._entries if entry.id in self._uses}
+
+    def _redraw(self) -> None:
+        if self.rows:
+            self.dataChanged.emit(self.index(0), self.index(len(self.rows) - 1))
+
+    def _take_pattern(self, asker: int, image: QImage, values) -> None:
+        if asker in self._askers:
+            self._pictures[self._askers[asker]] = QPixmap.fromImage(image)
+            self._redraw()
+
+    def picture(self, entry: LibraryEntry | Ready) -> QPixmap | None:
+        """The picture of a swatch or pattern; asked for where there is none yet."""
+        if isinstance(entry, Ready):
+            key = f"pattern {entry.pattern.id}"
+            if key not in self._pictures and key not in self._askers.values():
+                asker = self._painter.new_asker()
+                self._askers[asker] = key
+                self._painter.want(asker, entry.pattern, PatternContext(), _PATTERN_PIXELS, None)
+            return self._pictures.get(key)
+        key = entry.recipe_key
+        pixmap = self._pictures.get(key)
+        if pixmap is None:
+            pixmap = QPixmap(str(thumbnail_path(key)))
+            if pixmap.isNull():
+                self._ask_for(entry)
+                return None
+            self._pictures[key] = pixmap
+        return pixmap
+
+    def _ask_for(self, entry: LibraryEntry) -> None:
+        if self.worker.has_been_asked(entry.recipe_key):
+            return
+        try:
+            swatch = self._workshop.library.swatch(entry.id)
+            pictures = self._workshop.library.pictures(swatch) if swatch is not None else {}
+        except LibraryError:
+            return  # the list itself says so at its next reload
+        if swatch is not None:
+            self.worker.want(entry.recipe_key, swatch.recipe, pictures)
+
+    def use(self, entry: LibraryEntry | Ready) -> str:
+        """Where the project wears it; else what it is a variant of. Of a pattern, what it is found by."""
+        if isinstance(entry, Ready):
+            return ", ".join(entry.tags)
+        worn = self._uses.get(entry.id)
+        if worn is not None:
+            names, keys = worn
+            return f"on {names}" if entry.recipe_key in keys else f"edited on {names}"
+        return f"variant of {entry.parent}" if entry.parent else "not used"
+
+    def rowCount(self, parent=None) -> int:
+        return len(self.rows)
+
+    def data(self, index: QModelIndex, role=Qt.ItemDataRole.DisplayRole):
+        row = self.rows[index.row()]
+        if role == Qt.ItemDataRole.DisplayRole:
+            return name_of(row)
+        if role == Qt.ItemDataRole.ToolTipRole and isinstance(row, Ready):
+            words = "Drag it onto a chip, onto relief or onto the patterns of the board, or press Enter to add it."
+            return f"{row.pattern.name}\n{row.pattern.steps[0].tip}\n{words}"
+        if role == Qt.ItemDataRole.ToolTipRole and isinstance(row, LibraryEntry):
+            lines = [row.name]
+            lines += [f"Variant of {row.parent}"] if row.parent else []
+            lines += [row.note] if row.note else []
+            lines += [f"Tags: {row.tags}"] if row.tags else []
+            lines += ["Drag it onto the picture, or press Enter to put it on the selected part. Right-click for more."]
+            return "\n".join(lines)
+        if role == Qt.ItemDataRole.UserRole:
+            return row
+        return None
+
+    def flags(self, index: QModelIndex):
+        if not isinstance(self.rows[index.row()], LibraryEntry | Ready):
+            return Qt.ItemFlag.NoItemFlags
+        return Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsDragEnabled
+
+
+def name_of(row: LibraryEntry | Ready | tuple[str, int]) -> str:
+    """What a row is called."""
+    if isinstance(row, Ready):
+        return row.pattern.name
+    return row.name if isinstance(row, LibraryEntry) else row[0]
+
+
+def _uses_in(project: Project) -> dict[str, tuple[str, frozenset[str]]]:
+    """By the swatch they came from: names of the parts that wear it, and the keys of the recipes they wear it with."""
+    names: dict[str, list[str]] = {}
+    keys: dict[str, set[str]] = {}
+    worn = project.wearers()
+    for material in project.materials:
+        if material.swatch and material.id in worn:
+            names.setdefault(material.swatch, []).extend(worn[material.id])
+            keys.setdefault(material.swatch, set()).add(_key(material.recipe))
+    return {swatch: (", ".join(names[swatch]), frozenset(keys[swatch])) for swatch in names}

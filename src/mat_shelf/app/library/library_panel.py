@@ -1,0 +1,251 @@
+"""The library down the left edge: search, families and swatches with their pictures."""
+
+from PyQt6.QtCore import QRect, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QDrag, QFont, QFontMetrics, QPainter, QPainterPath
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QFrame,
+    QLabel,
+    QLineEdit,
+    QListView,
+    QMenu,
+    QStyle,
+    QStyledItemDelegate,
+    QVBoxLayout,
+)
+
+from mat_shelf.app.library.compare_dialog import CompareDialog
+from mat_shelf.app.library.describe_dialog import DescribeDialog
+from mat_shelf.app.library.library_model import LibraryModel, name_of
+from mat_shelf.app.library.swatch_drag import swatch_mime
+from mat_shelf.app.patterns.painter import Painter
+from mat_shelf.app.patterns.pattern_work import ready_mime
+from mat_shelf.app.theme import THEME, font
+from mat_shelf.app.workshop import Workshop
+from mat_shelf.document.project import Material
+from mat_shelf.document.swatch import Swatch
+from mat_shelf.library.library import LibraryEntry, LibraryError
+from mat_shelf.patterns.ready import Ready
+
+PICTURE = 46
+FAMILY_HEIGHT, SWATCH_HEIGHT = 30, 58
+
+
+class EntryPainter(QStyledItemDelegate):
+    def sizeHint(self, option, index) -> QSize:
+        height = (
+            SWATCH_HEIGHT if isinstance(index.data(Qt.ItemDataRole.UserRole), LibraryEntry | Ready) else FAMILY_HEIGHT
+        )
+        return QSize(180, height)
+
+    def paint(self, painter: QPainter, option, index) -> None:
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        row, rect = index.data(Qt.ItemDataRole.UserRole), option.rect
+        if isinstance(row, LibraryEntry | Ready):
+            self._paint_entry(painter, option, index, row, rect)
+        else:
+            line = rect.adjusted(4, 8, -8, -2)
+            painter.setPen(QColor(THEME.quiet))
+            painter.setFont(font(12, QFont.Weight.DemiBold))
+            painter.drawText(line, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, row[0])
+            painter.setFont(font(12, tabular=True))
+            painter.drawText(line, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, str(row[1]))
+        painter.restore()
+
+    def _paint_entry(self, painter, option, index, entry: LibraryEntry | Ready, rect: QRect) -> None:
+        body = rect.adjusted(0, 2, -4, -2)
+        if option.state & QStyle.StateFlag.State_Selected:
+            painter.setPen(QColor(THEME.accent))
+            painter.setBrush(QColor(THEME.field))
+            painter.drawRoundedRect(body, 6, 6)
+        elif option.state & QStyle.StateFlag.State_MouseOver:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QColor(THEME.card))
+            painter.drawRoundedRect(body, 6, 6)
+        frame = QRect(body.x() + 4, body.y() + 4, PICTURE, PICTURE)
+        shape = QPainterPath()
+        shape.addRoundedRect(float(frame.x()), float(frame.y()), PICTURE, PICTURE, 5, 5)
+        picture = index.model().picture(entry)
+        painter.save()
+        painter.setClipPath(shape)
+        painter.fillRect(frame, QColor(THEME.track))
+        if picture is not None:
+            painter.drawPixmap(frame, picture)
+        painter.restore()
+        words = QRect(frame.right() + 11, body.y() + 8, body.right() - frame.right() - 16, 20)
+        for text, type_, color in (
+            (name_of(entry), font(13, QFont.Weight.Medium), THEME.text),
+            (index.model().use(entry), font(12), THEME.quiet),
+        ):
+            painter.setFont(type_)
+            painter.setPen(QColor(color))
+            shown = QFontMetrics(type_).elidedText(text, Qt.TextElideMode.ElideRight, words.width())
+            painter.drawText(words, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, shown)
+            words.translate(0, 18)
+
+
+class _SwatchList(QListView):
+    def startDrag(self, actions) -> None:
+        row = self.currentIndex().data(Qt.ItemDataRole.UserRole)
+        if not isinstance(row, LibraryEntry | Ready):
+            return
+        drag = QDrag(self)
+        drag.setMimeData(swatch_mime(row.id) if isinstance(row, LibraryEntry) else ready_mime(row.pattern.id))
+        picture = self.model().picture(row)
+        if picture is not None:
+            drag.setPixmap(picture.scaled(56, 56, transformMode=Qt.TransformationMode.SmoothTransformation))
+        drag.exec(Qt.DropAction.CopyAction)
+
+
+class LibraryPanel(QFrame):
+    """Search and list. Enter or a double click puts the swatch on the selected piece; a right click offers the rest.
+
+    Signals
+    -------
+    pattern_wanted : str
+        Id of a ready pattern that is to be begun with.
+    """
+
+    pattern_wanted = pyqtSignal(str)
+
+    def __init__(self, workshop: Workshop, painter: Painter):
+        super().__init__()
+        self.setObjectName("library")
+        self.setFixedWidth(232)
+        self.workshop = workshop
+        self.model = LibraryModel(workshop, painter)
+        self.search = QLineEdit(clearButtonEnabled=True)
+        self.search.setAccessibleName("Search the library")
+        self.search.textChanged.connect(self.model.search)
+        self.list = _SwatchList()
+        self.list.setAccessibleName("Swatches")
+        self.list.setModel(self.model)
+        self.list.setItemDelegate(EntryPainter(self.list))
+        self.list.setDragEnabled(True)
+        self.list.setMouseTracking(True)
+        self.list.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        self.list.setLayoutMode(QListView.LayoutMode.Batched)
+        self.list.setBatchSize(400)  # what is shipped is laid out at once; more would flash empty at each search
+        self.list.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.list.customContextMenuRequested.connect(self._open_menu)
+        self.list.activated.connect(self._put_on_selected)
+        self.hint = QLabel()
+        self.hint.setProperty("role", "quiet")
+        self.hint.setWordWrap(True)
+        self.hint.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(12, 12, 6, 8)
+        layout.setSpacing(6)
+        layout.addWidget(self.search)
+        layout.addWidget(self.list, 1)
+        layout.addWidget(self.hint, 1)
+        self.model.modelReset.connect(self._count)
+        self._count()
+
+    def _count(self) -> None:
+        self.search.setPlaceholderText(f"Search {self.model.count} swatches")
+        is_empty = not self.model.rows
+        self.list.setVisible(not is_empty)
+        self.hint.setVisible(is_empty)
+        self.hint.setText(
+            "No swatch has these words in its name, family, tags or note."
+            if self.model.is_searching
+            else "The library is empty. Edit a material and save it with Ctrl+K."
+        )
+
+    def chosen(self) -> list[LibraryEntry]:
+        """The selected entries, in the list's order."""
+        rows = [index.data(Qt.ItemDataRole.UserRole) for index in sorted(self.list.selectedIndexes())]
+        return [row for row in rows if isinstance(row, LibraryEntry)]
+
+    def menu(self) -> QMenu:
+        """What can be done with the chosen swatches."""
+        chosen, workshop = self.chosen(), self.workshop
+        menu = QMenu(self)
+        if len(chosen) == 1:
+            entry, part = chosen[0], workshop.selected_part
+            put = menu.addAction(
+                f"Put on {(workshop.selected_zone or part).name}" if part else "Put on the selected part"
+            )
+            put.setEnabled(part is not None)
+            put.triggered.connect(lambda: self._put_on_selected(self.list.currentIndex()))
+            material = workshop.selected_material
+            everywhere = menu.addAction(
+                f"Replace {material.name} everywhere" if material else "Replace a material everywhere"
+            )
+            everywhere.setEnabled(material is not None)
+            everywhere.triggered.connect(lambda: workshop.wear_instead(material.id, entry.id))
+            compare = menu.addAction(f"Compare with {material.name}" if material else "Compare with the selected part")
+            compare.setEnabled(material is not None)
+            compare.triggered.connect(lambda: self._compare_with_material(entry))
+            menu.addSeparator()
+            for text, run in (
+                ("Name, tags and note…", self._describe),
+                ("Duplicate", workshop.duplicate_swatch),
+                ("Make a variant", workshop.vary_swatch),
+            ):
+                menu.addAction(text).triggered.connect(lambda _, run=run: self._with_swatch(entry, run))
+            menu.addSeparator()
+            throw_out = menu.addAction("Delete\tDel")
+            throw_out.triggered.connect(lambda: workshop.throw_out_swatch(entry.id, entry.name))
+        elif len(chosen) == 2:
+            menu.addAction("Compare the two").triggered.connect(lambda: self._compare(*chosen))
+        return menu
+
+    def _open_menu(self, place) -> None:
+        menu = self.menu()
+        if menu.actions():
+            menu.popup(self.list.viewport().mapToGlobal(place))
+
+    def keyPressEvent(self, event) -> None:
+        chosen = self.chosen()
+        if event.key() == Qt.Key.Key_Delete and len(chosen) == 1:
+            self.workshop.throw_out_swatch(chosen[0].id, chosen[0].name)
+        else:
+            super().keyPressEvent(event)
+
+    def _with_swatch(self, entry: LibraryEntry, run) -> None:
+        try:
+            swatch = self.workshop.library.swatch(entry.id)
+        except LibraryError as fault:
+            self.workshop.said.emit(str(fault))
+            return
+        if swatch is None:
+            self.workshop.said.emit("That swatch is no longer in the library.")
+            self.model.reload()
+        else:
+            run(swatch)
+
+    def _describe(self, swatch: Swatch) -> None:
+        self.describe_dialog = DescribeDialog(self.workshop, swatch, self)
+        self.describe_dialog.open()
+
+    def _compare(self, one: LibraryEntry, other: LibraryEntry) -> None:
+        self._with_swatch(one, lambda a: self._with_swatch(other, lambda b: self._show_both(a, b)))
+
+    def _compare_with_material(self, entry: LibraryEntry) -> None:
+        material = self.workshop.selected_material
+        self._with_swatch(entry, lambda swatch: self._show_both(swatch, material))
+
+    def _show_both(self, one: Swatch, other: Swatch | Material) -> None:
+        pictures: dict[str, bytes] = {}
+        for thing in (one, other):
+            pictures |= self.workshop.pictures_of(thing)
+        named = ((thing.name, thing.recipe) for thing in (one, other))
+        self.compare_dialog = CompareDialog(*named, pictures, self.model.worker, self)
+        self.compare_dialog.show()
+
+    def _put_on_selected(self, index) -> None:
+        row = index.data(Qt.ItemDataRole.UserRole)
+        if isinstance(row, Ready):
+            self.pattern_wanted.emit(row.pattern.id)
+        if not isinstance(row, LibraryEntry):
+            return
+        if self.workshop.selected is None:
+            self.workshop.said.emit("Select a part of the product first; then the swatch can be put on it.")
+            return
+        self.workshop.wear(self.workshop.selected, row.id, self.workshop.selected_zone_id)

@@ -1,0 +1,482 @@
+"""The board of the Materials station: the selected material, laid out left to right, or one of its patterns' strip."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import QMimeData, QPoint, Qt
+from PyQt6.QtGui import QCursor, QFont, QFontMetrics
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QFileDialog,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QMenu,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from mat_shelf.app.command import command
+from mat_shelf.app.image_file import PICTURE_ENDINGS, layer_menu
+from mat_shelf.app.materials.kinds import CARDS, MATERIAL_KINDS, cards_in_use, is_brushed, kind_of
+from mat_shelf.app.materials.measurements_popover import MeasurementsPopover
+from mat_shelf.app.materials.overlays_card import OverlaysCard
+from mat_shelf.app.materials.save_popover import SavePopover
+from mat_shelf.app.patterns.feed_chip import CHIP, FeedChip
+from mat_shelf.app.patterns.image_job import ImageJob
+from mat_shelf.app.patterns.painter import Painter
+from mat_shelf.app.patterns.pattern_choice import FeedPopover, NewPatternPopover
+from mat_shelf.app.patterns.pattern_work import PatternWork
+from mat_shelf.app.patterns.patterns_card import PatternsCard
+from mat_shelf.app.patterns.relief_card import ReliefCard
+from mat_shelf.app.patterns.strip_board import StripBoard
+from mat_shelf.app.patterns.texture_set_dialog import TextureSetDialog
+from mat_shelf.app.theme import font
+from mat_shelf.app.widgets.binding import of_material
+from mat_shelf.app.widgets.card import card_of, column_of, sideways
+from mat_shelf.app.widgets.fold import CardTitle, Fold
+from mat_shelf.app.widgets.rows import row_of
+from mat_shelf.app.workshop import Workshop
+from mat_shelf.document.pattern import Pattern
+from mat_shelf.document.recipe import FEEDABLE
+from mat_shelf.exchange.texture_set import Taken, with_set
+from mat_shelf.geometry.pose import posed_bounds
+from mat_shelf.geometry.size import depth_warning
+from mat_shelf.patterns.sources import Pictured
+
+COLUMN, WIDEST = 216, 340
+"""Narrowest and widest column of rows, pixels."""
+ROOMY = 1500
+"""Width from which cards without rows stay open, pixels."""
+
+
+class MaterialsBoard(QFrame):
+    """Header and cards; a hint while nothing is selected."""
+
+    def __init__(self, workshop: Workshop):
+        super().__init__()
+        self.setObjectName("board")
+        self.workshop = workshop
+        self.patterns = PatternWork(workshop)
+        self.painter = Painter()
+        workshop.project_changed.connect(self.painter.note_edit)
+        self.feed_popover = FeedPopover(self.patterns, self.painter, self, self.begin_feeding)
+        self.rows = {name: self._row(name) for card in CARDS.values() for column in card for name in column}
+        self._chosen_kinds: dict[str, str] = {}
+        self._turned: dict[str, dict[str, bool]] = {}
+        self.kind_box = QComboBox()
+        self.kind_box.setProperty("role", "small")
+        self.kind_box.setAccessibleName("Kind of material")
+        self.kind_box.setToolTip("Cards that are open. It changes nothing in the material; cards in use open too.")
+        for kind in MATERIAL_KINDS:
+            self.kind_box.addItem(kind)
+        self.kind_box.activated.connect(self._choose_kind)
+        titles = {name: CardTitle(name) for name in (*CARDS, "Relief", "Overlays", "Patterns")}
+        self.relief_card = ReliefCard(titles["Relief"], self.patterns, self.painter, self.choose_relief)
+        self.overlays_card = OverlaysCard(titles["Overlays"], workshop)
+        self.patterns_card = PatternsCard(titles["Patterns"], self.patterns, self.painter, self.choose_pattern)
+        cards = {name: self._input_card(name, titles[name]) for name in CARDS}
+        cards |= {"Relief": self.relief_card, "Overlays": self.overlays_card, "Patterns": self.patterns_card}
+        self.folds = {name: Fold(name, card, titles[name]) for name, card in cards.items()}
+        for card in (self.relief_card, self.overlays_card, self.patterns_card):
+            card.setMinimumWidth(COLUMN)
+            card.setMaximumWidth(WIDEST)
+        for name, fold in self.folds.items():
+            fold.turned.connect(lambda is_open, name=name: self._turn(name, is_open))
+        self.new_popover = NewPatternPopover(self.painter, self._begin, self.choose_pictures, self)
+        self._begun_for: Callable[[str], None] = self.patterns.open
+        self.strip = StripBoard(self.patterns, self.painter, self.choose_other_picture)
+        self.image_job: ImageJob | None = None
+        self.texture_dialog: TextureSetDialog | None = None
+        self.setAcceptDrops(True)
+        self.name = QLineEdit(maxLength=120)
+        self.name.setProperty("role", "title")
+        self.name.setAccessibleName("Name of the material")
+        self.name.setToolTip("Name of the material in this project. Click to change it.")
+        self.name.editingFinished.connect(self._rename)
+        self._family = QLabel()
+        self._family.setProperty("role", "tag")
+        self.wearers_button = QPushButton()
+        self.wearers_button.setProperty("role", "tag")
+        self.wearers_button.setToolTip("Parts that wear the material. Click to go from part to part.")
+        self.wearers_button.clicked.connect(workshop.select_next_wearer)
+        self.parent_button = QPushButton()
+        self.parent_button.setProperty("role", "tag")
+        self.parent_button.setToolTip("A variant follows its parent in all but its overrides. Click for the parent.")
+        self.parent_button.clicked.connect(self._open_parent)
+        self.warning = QLabel()
+        self.warning.setProperty("role", "tag")
+        self.variants_label = QLabel()
+        self.variants_label.setProperty("role", "tag")
+        self.back_button = QPushButton()
+        self.back_button.setProperty("role", "plain")
+        self.back_button.setToolTip("Back to the material  (Escape)")
+        self.back_button.clicked.connect(lambda: workshop.open_overlay(None))
+        self.mask_box = QComboBox()
+        self.mask_box.setAccessibleName("Mask")
+        self.mask_box.setToolTip("Pattern that limits the overlay: white shows it, black hides it")
+        self.mask_box.activated.connect(lambda: self._set_overlay("Mask", mask=self.mask_box.currentData()))
+        self.over_box = QComboBox()
+        self.over_box.setAccessibleName("Relief of the overlay")
+        self.over_box.setToolTip("Relief of the overlay: added to that of the material, or in its place")
+        for way, words in (("adds", "Relief: add"), ("replaces", "Relief: replace")):
+            self.over_box.addItem(words, way)
+        self.over_box.activated.connect(lambda: self._set_overlay("Relief", relief=self.over_box.currentData()))
+        for box in (self.mask_box, self.over_box):
+            box.setProperty("role", "small")
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        tags = (self._family, self.wearers_button, self.parent_button, self.variants_label, self.warning)
+        for tag in tags:
+            tag.setFixedHeight(22)
+        self.vary_button = QPushButton("Make a variant")
+        self.vary_button.setToolTip(
+            "Puts a variant on the selected part: what you change is overridden, the rest follows this material"
+        )
+        self.vary_button.clicked.connect(workshop.make_variant)
+        self.measurements_button = QPushButton("Measurements")
+        self.measurements_button.setToolTip(
+            "Gloss units, colour and reflectance of the material, as instruments measure them"
+        )
+        self.measurements_popover = MeasurementsPopover(self)
+        self.measurements_button.clicked.connect(self.open_measurements)
+        self.save_button = QPushButton("Save to library")
+        self.save_button.setToolTip("Save this material as a swatch, for this and other projects  (Ctrl+K)")
+        self.save_popover = SavePopover(workshop, self)
+        self.save_button.clicked.connect(self.open_save)
+
+        header = QHBoxLayout()
+        header.setSpacing(8)
+        for widget in (self.back_button, self.name, self.mask_box, self.over_box, *tags):
+            header.addWidget(widget)
+        header.addStretch(1)
+        for widget in (self.kind_box, self.measurements_button, self.vary_button, self.save_button):
+            header.addWidget(widget)
+        opened, tabs = QHBoxLayout(), QHBoxLayout()
+        for line in (opened, tabs):
+            line.setSpacing(8)
+            line.setContentsMargins(0, 0, 0, 0)
+        for name, fold in self.folds.items():
+            opened.addWidget(fold.card, len(CARDS.get(name, (1,))))
+            tabs.addWidget(fold.tab)
+        opened.addStretch(1)
+        tuned = QWidget()
+        layout = QVBoxLayout(tuned)
+        layout.setContentsMargins(16, 10, 16, 14)
+        layout.setSpacing(10)
+        layout.addLayout(header)
+        inside = QWidget()
+        inside.setLayout(opened)
+        line = QHBoxLayout()
+        line.setSpacing(8)
+        line.addWidget(sideways(inside), 1)
+        line.addLayout(tabs)
+        layout.addLayout(line, 1)
+
+        self._hint = QLabel()
+        self._hint.setProperty("role", "quiet")
+        self._hint.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self._stack = QStackedWidget()
+        self._stack.addWidget(self._hint)
+        self._stack.addWidget(tuned)
+        self._stack.addWidget(self.strip)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.addWidget(self._stack)
+        workshop.selection_changed.connect(self.follow)
+        workshop.project_changed.connect(self.follow)
+        self.patterns.opened.connect(self.follow)
+        self.follow()
+
+    def _row(self, name: str) -> QWidget:
+        chip = FeedChip(self.patterns, self.painter, name, self.feed_popover.open_for) if name in FEEDABLE else None
+        row = row_of(of_material(self.workshop, name), chip, is_stacked=True)
+        if chip is None:
+            row.layout().setColumnMinimumWidth(1, CHIP)  # sliders and colours without a chip keep its room
+        return row
+
+    def _input_card(self, name: str, title: CardTitle) -> QFrame:
+        columns = [column_of([self.rows[row] for row in names]) for names in CARDS[name]]
+        if name == "Specular":
+            self._brushing = columns[1]
+        for column in columns:
+            column.setMinimumWidth(COLUMN)
+            column.setMaximumWidth(WIDEST)
+        return card_of(title, columns)
+
+    def close_threads(self) -> None:
+        """Ends the threads that draw patterns and read pictures."""
+        self.painter.close()
+        self.measurements_popover.close_thread()
+        if self.image_job is not None:
+            self.image_job.requestInterruption()
+            self.image_job.wait()
+        if self.texture_dialog is not None:
+            self.texture_dialog.close()
+
+    def choose_pattern(self, anchor: QWidget) -> None:
+        """Offers what a new pattern can begin as, and opens its strip."""
+        self._begun_for = self.patterns.open
+        self.new_popover.open_over(anchor)
+
+    def choose_relief(self, anchor: QWidget) -> None:
+        """Offers the material's patterns, and new ones, as a row of relief."""
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        for pattern in self.patterns.recipe.patterns:
+            menu.addAction(pattern.name).triggered.connect(lambda _, i=pattern.id: self.patterns.add_relief(i))
+        menu.addSeparator()
+        menu.addAction("New pattern…").triggered.connect(lambda: self._begin_with(anchor, self.patterns.add_relief))
+        menu.popup(anchor.mapToGlobal(QPoint(0, 0)))
+
+    def begin_feeding(self, name: str) -> None:
+        """Offers what a new pattern can begin as, and feeds an input with it."""
+        self._begin_with(self.rows[name], lambda pattern_id: self.patterns.feed(name, pattern_id))
+
+    def _begin_with(self, anchor: QWidget, use: Callable[[str], None]) -> None:
+        self._begun_for = use
+        self.new_popover.open_over(anchor)
+
+    def choose_pictures(self) -> None:
+        """Asks for picture files for the material: one, or a texture set."""
+        kinds = " ".join(f"*{ending}" for ending in PICTURE_ENDINGS)
+        chosen, _ = QFileDialog.getOpenFileNames(self, "Image files", "", f"Images ({kinds})")
+        if chosen:
+            self.import_pictures([Path(name) for name in chosen])
+
+    def choose_other_picture(self) -> None:
+        """Asks for another file for the picture on the strip."""
+        kinds = " ".join(f"*{ending}" for ending in PICTURE_ENDINGS)
+        chosen, _ = QFileDialog.getOpenFileName(self, "Image file", "", f"Images ({kinds})")
+        if chosen:
+            self._read([Path(chosen)], self._exchange_picture)
+
+    def import_pictures(self, paths: list[Path]) -> None:
+        """Reads picture files; one becomes a pattern, of several it is asked what they are."""
+        if self.workshop.selected_material is None:
+            self.workshop.said.emit("Select the part whose material the images are for, then drop them again.")
+            return
+        material, overlay = self.workshop.selected_material, self.workshop.overlay
+
+        def take(taken: list[Taken]) -> None:
+            if self._is_on_board(material.id, material.name, overlay.id if overlay else None):
+                self._take_pictures(taken)
+
+        self._read(paths, take)
+
+    def _is_on_board(self, material_id: str, name: str, overlay_id: str | None) -> bool:
+        """Brings the material that something was read for to the board again; whether it is still there."""
+        material = next((m for m in self.workshop.project.materials if m.id == material_id), None)
+        gone = material is None or overlay_id not in (None, *(overlay.id for overlay in material.recipe.overlays))
+        if gone:
+            self.workshop.said.emit(f"The images were not used: '{name}', for which they were read, was removed.")
+            return False
+        selected = self.workshop.selected_material
+        if selected is None or selected.id != material_id:
+            self.workshop.open_material(material_id)
+        self.workshop.open_overlay(overlay_id)
+        return True
+
+    def _read(self, paths: list[Path], done: Callable[[list[Taken]], None], layer: int | None = None) -> None:
+        if self.image_job is not None and not self.image_job.wait(50):
+            self.workshop.said.emit("Images are still being read; try again in a moment.")
+            return
+        assets = self.workshop.assets
+        self.image_job = ImageJob(paths, assets, layer, self)
+        self.image_job.layered.connect(
+            lambda names: layer_menu(names, lambda k: self._read(paths, done, k), self).popup(QCursor.pos()),
+            Qt.ConnectionType.QueuedConnection,
+        )
+        self.image_job.failed.connect(self.workshop.said, Qt.ConnectionType.QueuedConnection)
+        self.image_job.read.connect(
+            lambda taken: done(taken) if self.workshop.assets is assets else None, Qt.ConnectionType.QueuedConnection
+        )
+        self.image_job.start()
+
+    def _exchange_picture(self, taken: list[Taken]) -> None:
+        pattern = self.patterns.pattern
+        if taken and pattern is not None and isinstance(pattern.steps[0], Pictured):
+            self.patterns.put_step(0, pattern.steps[0].with_(picture=taken[0].picture))
+
+    def _take_pictures(self, taken: list[Taken]) -> None:
+        if not taken or self.workshop.selected_material is None:
+            return
+        if len(taken) == 1:
+            found = taken[0]
+            space = "colour" if found.role in ("color", "glow") else "plain"
+            name = Path(found.picture.name).stem or "Image"
+            self._begin(
+                Pattern(
+                    id="new",
+                    name=name,
+                    steps=(Pictured(picture=found.picture, space=space),),
+                    placement=Pictured.usual,
+                )
+            )
+            return
+        part = self.workshop.selected_part
+        has_uv = part is not None and self.workshop.assets.meshes[part.mesh].uv is not None
+        self.texture_dialog = TextureSetDialog(taken, self.workshop.assets.pictures, has_uv, self)
+        self.texture_dialog.accepted.connect(self._apply_set)
+        self.texture_dialog.open()
+
+    @command
+    def _apply_set(self) -> None:
+        dialog = self.texture_dialog
+        made = with_set(self.patterns.recipe, dialog.taken(), dialog.placement())
+        self.patterns.edit("Texture set", made)
+
+    def dragEnterEvent(self, event) -> None:
+        if self._dropped_pictures(event.mimeData()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event) -> None:
+        paths = self._dropped_pictures(event.mimeData())
+        if paths:
+            event.acceptProposedAction()
+            self.import_pictures(paths)
+
+    @staticmethod
+    def _dropped_pictures(data: QMimeData) -> list[Path]:
+        paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
+        return [path for path in paths if path.suffix.lower() in PICTURE_ENDINGS]
+
+    def _begin(self, pattern: Pattern) -> None:
+        with self.workshop.as_one(f"New pattern {pattern.name}"):
+            self._begun_for(self.patterns.begin(pattern.steps, pattern.name, pattern.placement))
+
+    @property
+    def _layer_id(self) -> str:
+        """Id of the material or the overlay on the board."""
+        return (self.workshop.overlay or self.workshop.selected_material).id
+
+    def _choose_kind(self) -> None:
+        if self.workshop.selected_material is not None:
+            self._chosen_kinds[self._layer_id] = self.kind_box.currentText()
+            self._turned.pop(self._layer_id, None)
+            self._follow_kind()
+
+    def _turn(self, name: str, is_open: bool) -> None:
+        """Opens or folds a card, for this material and this session."""
+        self._turned.setdefault(self._layer_id, {})[name] = is_open
+        self._follow_kind()
+        fold = self.folds[name]
+        (fold.title if is_open else fold.tab).setFocus()
+
+    def _follow_kind(self) -> None:
+        recipe = self.workshop.layer
+        kind = self._chosen_kinds.get(self._layer_id) or kind_of(recipe)
+        self.kind_box.setCurrentText(kind)
+        self._brushing.setVisible(is_brushed(kind, recipe))
+        lists = {"Relief": recipe.relief, "Overlays": recipe.overlays, "Patterns": recipe.patterns}
+        listed = {name for name, rows in lists.items() if rows or self.width() >= ROOMY}
+        shown = set(MATERIAL_KINDS[kind]) | cards_in_use(recipe) | listed
+        turned = self._turned.get(self._layer_id, {})
+        for name, fold in self.folds.items():
+            is_offered = name != "Overlays" or self.workshop.overlay is None
+            fold.show_open(turned.get(name, name in shown), is_offered)
+
+    def resizeEvent(self, event) -> None:
+        super().resizeEvent(event)
+        if self.workshop.selected_material is not None:
+            self._follow_kind()
+
+    def follow(self) -> None:
+        part, material = self.workshop.selected_part, self.workshop.selected_material
+        if material is None:
+            self._hint.setText(
+                f"{part.name} has no material yet. Drag a swatch from the library onto it."
+                if part
+                else "Click a part of the product to edit its material,\n"
+                "or drag a swatch from the library onto the picture."
+            )
+            self._stack.setCurrentIndex(0)
+            return
+        self._stack.setCurrentIndex(2 if self.patterns.pattern is not None else 1)
+        if not self.name.hasFocus() or not self.name.isModified():
+            shown = self.workshop.overlay or material
+            self.name.setText(shown.name)
+            width = QFontMetrics(font(15, QFont.Weight.DemiBold)).horizontalAdvance(shown.name)
+            self.name.setFixedWidth(min(width + 20, 320))
+        self._family.setText(material.family)
+        project = self.workshop.project
+        wearers = project.wearers().get(material.id, [])
+        shown = ", ".join(wearers[:3]) + (f" and {len(wearers) - 3} more" if len(wearers) > 3 else "")
+        self.wearers_button.setText(f"on {shown}" if wearers else "not worn")
+        is_whole = self.workshop.overlay is None
+        self.parent_button.setVisible(material.parent is not None and is_whole)
+        if material.parent is not None:
+            own = (
+                f"{len(material.own)} override{'s' if len(material.own) > 1 else ''}"
+                if material.own
+                else "no overrides"
+            )
+            self.parent_button.setText(f"variant of {project.material(material.parent).name} · {own}")
+        variants = len(project.variants_of(material.id))
+        self.variants_label.setVisible(variants > 0 and is_whole)
+        self.variants_label.setText(f"{variants} variant{'s' if variants > 1 else ''}")
+        self.vary_button.setEnabled(part is not None)
+        warning = self._depth_warning(part, material) if part is not None else None
+        self.warning.setVisible(warning is not None and is_whole)
+        self.warning.setText(f"⚠ {warning}")
+        self._follow_overlay(material)
+        self._follow_kind()
+        for row in (*self.rows.values(), self.relief_card, self.overlays_card, self.patterns_card):
+            row.follow()
+
+    def _depth_warning(self, part, material) -> str | None:
+        recipe = material.recipe
+        if recipe.transmission_weight == 0:
+            return None
+        low, high = posed_bounds(self.workshop.assets.meshes[part.mesh], part.pose)
+        return depth_warning(recipe.transmission_color, recipe.transmission_depth, float((high - low).min()))
+
+    def _rename(self) -> None:
+        if self.name.isModified():
+            self.name.setModified(False)
+            if self.workshop.overlay is not None:
+                self._set_overlay("Rename overlay", name=self.name.text().strip()[:120] or self.workshop.overlay.name)
+            else:
+                self.workshop.rename_material(self.name.text())
+            self.follow()
+
+    @command
+    def _set_overlay(self, label: str, **changes) -> None:
+        overlay = self.workshop.overlay
+        if overlay is not None:
+            self.workshop.edit(label, self.overlays_card.with_overlay(overlay.with_(**changes)))
+
+    def _follow_overlay(self, material) -> None:
+        """Says whose recipe is on the board: the material's, or that of one of its overlays."""
+        overlay = self.workshop.overlay
+        for widget in (self.back_button, self.mask_box, self.over_box):
+            widget.setVisible(overlay is not None)
+        for widget in (self.wearers_button, self.vary_button, self.save_button):
+            widget.setVisible(overlay is None)
+        # The parent's name says more, in the same room.
+        self._family.setVisible(overlay is None and material.parent is None)
+        if overlay is None:
+            return
+        self.back_button.setText(f"←  {material.name}")
+        self.mask_box.clear()
+        self.mask_box.addItem("No mask", None)
+        for pattern in overlay.recipe.patterns:
+            self.mask_box.addItem(f"Mask: {pattern.name}", pattern.id)
+        self.mask_box.setCurrentIndex(max(self.mask_box.findData(overlay.mask), 0))
+        self.over_box.setCurrentIndex(self.over_box.findData(overlay.relief))
+
+    def _open_parent(self) -> None:
+        material = self.workshop.selected_material
+        if material is not None and material.parent is not None:
+            self.workshop.open_material(material.parent)
+
+    def open_measurements(self) -> None:
+        shown = self.workshop.overlay or self.workshop.selected_material
+        if shown is not None:
+            self.measurements_popover.open_for(shown.name, shown.recipe, self.measurements_button)
+
+    def open_save(self) -> None:
+        if self.workshop.selected_material is not None:
+            self.save_popover.open_at(self.save_button.mapToGlobal(QPoint(self.save_button.width(), 0)))

@@ -1,0 +1,133 @@
+"""What instruments would say of the material on the board."""
+
+from PyQt6.QtCore import QObject, Qt, QThread, pyqtSignal
+from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
+
+from mat_shelf.app.patterns.pattern_choice import Popover
+from mat_shelf.app.theme import font
+from mat_shelf.document.recipe import Recipe
+from mat_shelf.optics.measurements import Measurements, measure
+from mat_shelf.rendering.tracer import lower_priority
+
+_LINES = (
+    (
+        "gloss",
+        "Gloss 20° · 60° · 85°",
+        "Gloss units (ISO 2813): polished black glass is 100, satin 20 to 40.",
+    ),
+    ("lab", "CIELAB, D65", "Lightness, red-green and yellow-blue, gloss included, at 8°."),
+    (
+        "f0",
+        "Reflectance at normal incidence",
+        "Of the boundary, or of the metal: plastics 4 %, glass 4 %, diamond 17 %.",
+    ),
+    ("albedo", "Albedo at 0° · 60° · 85°", "Share of the light that is reflected, by angle of incidence."),
+    ("through", "Transmittance at 1 mm · 10 mm", "Share of the light that passes through this thickness."),
+    ("energy", "Energy", "No material reflects more light than it receives."),
+)
+
+
+def _percent(share) -> str:
+    red, green, blue = (100 * float(x) for x in share)
+    if max(abs(red - green), abs(green - blue), abs(red - blue)) < 0.5:
+        return f"{green:.1f} %"
+    return f"{red:.0f} / {green:.0f} / {blue:.0f} %"
+
+
+def reading_words(found: Measurements) -> dict[str, str]:
+    """Readings in words, by the name of their line; those of light inside are missing for opaque bodies."""
+    light, red, yellow = found.lab
+    words = {
+        "gloss": " · ".join(f"{found.gloss[angle]:.0f}" for angle in (20, 60, 85)) + "  GU",
+        "lab": f"L* {light:.1f}   a* {red:.1f}   b* {yellow:.1f}",
+        "f0": _percent(found.f0),
+        "albedo": " · ".join(_percent(found.albedo[angle]) for angle in (0, 60, 85)),
+        "energy": "kept" if found.most <= 1.01 else f"{100 * (found.most - 1):.0f} % more than it receives",
+    }
+    if any(share.max() > 0 for share in found.through.values()):
+        words["through"] = " · ".join(_percent(found.through[mm]) for mm in (1, 10))
+    return words
+
+
+class ReadingJob(QThread):
+    """Reads a recipe aside from the window.
+
+    Signals
+    -------
+    read : Readings
+    """
+
+    measure = pyqtSignal(object)
+
+    def __init__(self, recipe: Recipe, parent: QObject):
+        super().__init__(parent)
+        self._recipe = recipe
+
+    def run(self) -> None:
+        lower_priority()
+        self.read.emit(measure(self._recipe))
+
+
+class MeasurementsPopover(Popover):
+    """A table of readings; it fills when they are there."""
+
+    def __init__(self, parent: QWidget):
+        super().__init__(parent)
+        self.job: ReadingJob | None = None
+        self.title = QLabel()
+        self.title.setProperty("role", "cardTitle")
+        self.values: dict[str, QLabel] = {}
+        self._names: dict[str, QLabel] = {}
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(18)
+        grid.setVerticalSpacing(6)
+        for place, (key, name, tip) in enumerate(_LINES):
+            said, value = QLabel(name), QLabel()
+            said.setProperty("role", "quiet")
+            value.setFont(font(13, tabular=True))
+            value.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+            for label in (said, value):
+                label.setToolTip(tip)
+            grid.addWidget(said, place, 0)
+            grid.addWidget(value, place, 1)
+            self._names[key], self.values[key] = said, value
+        self.note = QLabel(
+            "Measured on the constant values; inputs fed by patterns count by the value beside their chips."
+        )
+        self.note.setProperty("role", "quiet")
+        self.note.setWordWrap(True)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 12, 16, 12)
+        layout.setSpacing(8)
+        layout.addWidget(self.title)
+        layout.addLayout(grid)
+        layout.addWidget(self.note)
+        self.setFixedWidth(470)
+
+    def open_for(self, name: str, recipe: Recipe, anchor: QWidget) -> None:
+        """Opens above a widget and begins to read."""
+        self.close_thread()
+        self.title.setText(f"Measurements of {name}")
+        for value in self.values.values():
+            value.setText("…")
+        self.note.setVisible(bool(recipe.feeds))
+        self._show_line("through", recipe.transmission_weight > 0)
+        self.job = ReadingJob(recipe, self)
+        self.job.read.connect(self._show, Qt.ConnectionType.QueuedConnection)
+        self.job.start()
+        self.open_over(anchor)
+
+    def close_thread(self) -> None:
+        """Waits for a reading that is under way; it takes a second."""
+        if self.job is not None:
+            self.job.read.disconnect()
+            self.job.wait()
+            self.job = None
+
+    def _show_line(self, key: str, is_shown: bool) -> None:
+        for label in (self._names[key], self.values[key]):
+            label.setVisible(is_shown)
+
+    def _show(self, found: Measurements) -> None:
+        for key, words in reading_words(found).items():
+            self.values[key].setText(words)

@@ -1,0 +1,118 @@
+"""Pictures that a project refers to and that are not there: told, and found again."""
+
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, QThread, pyqtSignal
+from PyQt6.QtWidgets import QFileDialog
+
+from mat_shelf.app.image_file import PICTURE_ENDINGS
+from mat_shelf.app.workshop import Workshop
+from mat_shelf.document.image import ImageRef
+from mat_shelf.document.project import Project
+from mat_shelf.exchange.assets import digest as digest_of
+from mat_shelf.exchange.image_reading import ImageError
+from mat_shelf.system.file_reader import read_file
+
+
+def missing_images(workshop: Workshop) -> list[ImageRef]:
+    """What patterns and marks show, and is not there, each once."""
+    found = {picture.digest: picture for picture in workshop.project.map_pictures()}
+    return [picture for digest, picture in found.items() if digest not in workshop.assets.pictures]
+
+
+def words_for_missing(pictures: list[ImageRef]) -> str:
+    names = ", ".join(picture.name for picture in pictures[:3])
+    more = f" and {len(pictures) - 3} more" if len(pictures) > 3 else ""
+    what = "An image is" if len(pictures) == 1 else f"{len(pictures)} images are"
+    return f"{what} missing: {names}{more}. They show grey until they are found."
+
+
+def replaced(project: Project, digests: dict[str, str]) -> Project:
+    """A copy that refers to other files of the same kind instead of some, by SHA-256."""
+    text = project.model_dump_json()
+    for old, new in digests.items():
+        text = text.replace(f'"digest":"{old}"', f'"digest":"{new}"')
+    return Project.model_validate_json(text)
+
+
+class FindJob(QThread):
+    """Looks through files and folders for missing pictures, by what is in them, else by their names.
+
+    Signals
+    -------
+    found : dict
+        Digests of what was read into the assets, by those that were missing.
+    """
+
+    found = pyqtSignal(dict)
+
+    def __init__(self, workshop: Workshop, missing: list[ImageRef], folder: Path, parent: QObject):
+        super().__init__(parent)
+        self.assets, self._missing, self._folder = workshop.assets, missing, folder
+
+    def run(self) -> None:
+        named = {picture.name: picture for picture in self._missing}
+        wanted = {picture.digest for picture in self._missing}
+        found: dict[str, str] = {}
+        for path in sorted(self._folder.rglob("*")):
+            if self.isInterruptionRequested() or len(found) == len(wanted):
+                break
+            try:
+                if path.suffix.lower() not in PICTURE_ENDINGS:
+                    continue
+                data, same = read_file(path), named.get(path.name)
+                if digest_of(data) not in wanted and same is None:
+                    continue  # what is kept stays in memory, and folders hold much else
+                digest, kind = self.assets.add_map(data)
+            except (OSError, ImageError):
+                continue  # what cannot be read is not what is looked for
+            if digest in wanted:
+                found[digest] = digest
+            elif same is not None and same.kind == kind and same.digest not in found:
+                found[same.digest] = digest
+        self.found.emit(found)
+
+
+class MissingImages(QObject):
+    """Tells of missing pictures when a project was opened, and looks for them where one says."""
+
+    def __init__(self, workshop: Workshop, ask, parent):
+        super().__init__(parent)
+        self.workshop, self._ask = workshop, ask
+        self.job: FindJob | None = None
+        workshop.project_replaced.connect(self.tell)
+
+    def tell(self) -> None:
+        missing = missing_images(self.workshop)
+        if missing:
+            self._ask(words_for_missing(missing), ("Search a folder…", self.choose), ("Cancel", lambda: None))
+
+    def choose(self) -> None:
+        folder = QFileDialog.getExistingDirectory(self.parent(), "Where the images are")
+        if folder:
+            self.look_in(Path(folder))
+
+    def look_in(self, folder: Path) -> None:
+        self.job = FindJob(self.workshop, missing_images(self.workshop), folder, self)
+        self.job.found.connect(self._take)
+        self.job.start()
+
+    def close(self) -> None:
+        if self.job is not None:
+            self.job.requestInterruption()
+            self.job.wait()
+
+    def _take(self, found: dict[str, str]) -> None:
+        if self.job.assets is not self.workshop.assets:
+            return  # another project was opened meanwhile
+        changed = {old: new for old, new in found.items() if old != new}
+        if changed:
+            self.workshop.edit("Find missing images", replaced(self.workshop.project, changed))
+        if found:
+            self.workshop.assets.displaced.clear()  # it was made of grey
+            self.workshop.shown_changed.emit()
+            self.workshop.project_changed.emit()
+        left = missing_images(self.workshop)
+        self.workshop.said.emit(
+            f"{len(found)} found." + (f" {words_for_missing(left)}" if left else " Nothing is missing any more.")
+        )

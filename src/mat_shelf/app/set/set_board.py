@@ -1,0 +1,180 @@
+"""The board of the Set station: which set, its light and backdrop, the camera and the views."""
+
+from pathlib import Path
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QCheckBox,
+    QFileDialog,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QInputDialog,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from mat_shelf.app.widgets.binding import of_backdrop, of_camera, of_set
+from mat_shelf.app.widgets.card import titled_card
+from mat_shelf.app.widgets.rows import row_of
+from mat_shelf.app.workshop import Workshop
+from mat_shelf.document.project import Set
+from mat_shelf.system.user_folders import home_folder
+
+ROOM_PICTURES = "Environment images (*.exr *.hdr)"
+
+
+class SetBoard(QFrame):
+    """Cards from left to right: sets, light, backdrop, camera.
+
+    Signals
+    -------
+    focus_wanted : bool
+        Whether the next click in the viewport says what is to be sharp.
+    """
+
+    focus_wanted = pyqtSignal(bool)
+
+    def __init__(self, workshop: Workshop):
+        super().__init__()
+        self.setObjectName("board")
+        self.workshop = workshop
+        names = ("turn", "exposure", "surround", "ground", "room_luminance")
+        light = [row_of(of_set(workshop, name)) for name in names]
+        backdrop = [row_of(of_backdrop(workshop, name)) for name in ("color", "gloss")]
+        camera = [row_of(of_camera(workshop, name)) for name in ("focal_length", "f_stop", "focus")]
+        self.rows = {row.binding.name: row for row in (*light, *backdrop, *camera)}
+        told = Set.parameter("straight_light")
+        self.straight_box = QCheckBox(told.title)
+        self.straight_box.setToolTip(told.description)
+        self.straight_box.clicked.connect(self._let_straight)
+        told = Set.parameter("exact_colors")
+        self.exact_box = QCheckBox(told.title)
+        self.exact_box.setToolTip(told.description)
+        self.exact_box.clicked.connect(self._keep_colors)
+        self.focus_button = QPushButton("Pick focus", checkable=True)
+        self.focus_button.setToolTip("Then click a point of the product; the camera focuses there.")
+        self.focus_button.toggled.connect(self.focus_wanted)
+        self.sets = _Choices("Lights and backdrop together")
+        self.sets.chosen.connect(workshop.use_set)
+        self.room_button = _plain("Environment (HDR)…", "Lights the set with an EXR or HDR panorama")
+        self.room_button.clicked.connect(self._choose_room)
+        self.views = _Choices("Named cameras")
+        self.views.chosen.connect(workshop.look_through)
+        self.keep_view_button = _plain("Save view…", "Saves the camera shown now as a view")
+        self.move_view_button = _plain("Update view", "Sets the chosen view to the camera shown now")
+        self.drop_view_button = _plain("Remove", "Removes the chosen view")
+        self.keep_view_button.clicked.connect(self._keep_view)
+        self.move_view_button.clicked.connect(workshop.move_view_here)
+        self.drop_view_button.clicked.connect(workshop.drop_view)
+        buttons = QWidget()
+        grid = QGridLayout(buttons)
+        grid.setContentsMargins(0, 6, 0, 0)
+        grid.setSpacing(6)
+        grid.addWidget(self.keep_view_button, 0, 0)
+        grid.addWidget(self.drop_view_button, 0, 1)
+        grid.addWidget(self.move_view_button, 1, 0, 1, 2)
+
+        cards = QHBoxLayout(self)
+        cards.setContentsMargins(16, 14, 16, 14)
+        cards.setSpacing(12)
+        cards.addWidget(titled_card("Set", [[self.sets, self.room_button]]), 18)
+        cards.addWidget(titled_card("Light and backdrop", [[*light, *backdrop, self.exact_box, self.straight_box]]), 30)
+        cards.addWidget(titled_card("Camera", [[*camera, self.focus_button]]), 30)
+        cards.addWidget(titled_card("Views", [[self.views, buttons]]), 22)
+        workshop.project_changed.connect(self.follow)
+        workshop.camera_changed.connect(self.follow)
+        self.follow()
+
+    def follow(self) -> None:
+        project = self.workshop.project
+        is_free = self.workshop.free_camera is not None
+        self.sets.show_choices([(s.id, s.name) for s in project.sets], project.current_set)
+        self.views.show_choices([(v.id, v.name) for v in project.views], None if is_free else project.current_view)
+        self.move_view_button.setEnabled(is_free)
+        self.drop_view_button.setEnabled(not is_free and project.current_view != project.views[0].id)
+        self.straight_box.setChecked(project.set.straight_light)
+        self.exact_box.setChecked(project.set.exact_colors)
+        room = project.set.room
+        self.room_button.setText("Environment (HDR)…" if room is None else "Remove the environment")
+        self.room_button.setToolTip(
+            "Lights the set with an EXR or HDR panorama. It can also be dropped on the window."
+            if room is None
+            else f"{room.name} lights the set"
+        )
+        for name in ("surround", "ground"):
+            self.rows[name].setVisible(room is None)
+        self.rows["room_luminance"].setVisible(room is not None)
+        for row in self.rows.values():
+            row.follow()
+
+    def _let_straight(self, is_on: bool) -> None:
+        project = self.workshop.project
+        self.workshop.edit(self.straight_box.text(), project.with_set(project.set.with_(straight_light=is_on)))
+
+    def _keep_colors(self, is_on: bool) -> None:
+        project = self.workshop.project
+        self.workshop.edit(self.exact_box.text(), project.with_set(project.set.with_(exact_colors=is_on)))
+
+    def _choose_room(self) -> None:
+        if self.workshop.project.set.room is not None:
+            self.workshop.set_room(None)
+            return
+        chosen, _ = QFileDialog.getOpenFileName(self, "Environment (HDR)", str(home_folder()), ROOM_PICTURES)
+        if chosen:
+            self.workshop.set_room(Path(chosen))
+
+    def _keep_view(self) -> None:
+        name, is_given = QInputDialog.getText(self, "Save view", "Name of the view")
+        if is_given:
+            self.workshop.keep_view(name[:120])
+
+
+def _plain(text: str, tip: str) -> QPushButton:
+    button = QPushButton(text)
+    button.setProperty("role", "small")
+    button.setToolTip(tip)
+    return button
+
+
+class _Choices(QWidget):
+    """Names one under the other, of which one is chosen.
+
+    Signals
+    -------
+    chosen : str
+        Id of what the user chose.
+    """
+
+    chosen = pyqtSignal(str)
+
+    def __init__(self, tip: str):
+        super().__init__()
+        self.setToolTip(tip)
+        self._layout = QVBoxLayout(self)
+        self._layout.setContentsMargins(0, 0, 0, 0)
+        self._layout.setSpacing(2)
+        self._group = QButtonGroup(self)
+        self._shown: list[tuple[str, str]] = []
+        self.buttons: dict[str, QPushButton] = {}
+
+    def show_choices(self, choices: list[tuple[str, str]], current: str | None) -> None:
+        if choices != self._shown:
+            for button in self.buttons.values():
+                self._group.removeButton(button)
+                button.deleteLater()
+            self.buttons = {}
+            for key, name in choices:
+                button = QPushButton(name, checkable=True)
+                button.setProperty("role", "choice")
+                button.clicked.connect(lambda _, key=key: self.chosen.emit(key))
+                self._group.addButton(button)
+                self._layout.addWidget(button)
+                self.buttons[key] = button
+            self._shown = choices
+        self._group.setExclusive(False)
+        for key, button in self.buttons.items():
+            button.setChecked(key == current)
+        self._group.setExclusive(True)

@@ -1,0 +1,170 @@
+"""The close-up: a few millimetres of the product, close up."""
+
+import math
+
+import numpy as np
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QColor, QImage, QPainter
+from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
+
+from mat_shelf.app.theme import THEME
+from mat_shelf.app.wall.caption import TOP_LEFT, paint_caption
+from mat_shelf.app.wall.render_worker import HERO, LOUPE, RenderWorker
+from mat_shelf.app.workshop import Workshop
+from mat_shelf.rendering.camera import make_camera_view
+from mat_shelf.rendering.navigation import close_up_camera
+from mat_shelf.rendering.session import Frame
+from mat_shelf.scene.lights import lamp_lights
+
+
+class CloseUpView(QWidget):
+    """A square pane; the wheel, or plus and minus, changes how many millimetres it shows.
+
+    A drag holds a lamp to what it shows: from the middle for light from the front, from the rim for light that grazes.
+    """
+
+    SIDE = 232
+
+    def __init__(self, workshop: Workshop):
+        super().__init__()
+        self.setAccessibleName("Close-up")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+        self.setFixedSize(self.SIDE, self.SIDE)
+        self.setToolTip(
+            "Right-click the product to move the close-up there. The wheel changes its width.\n"
+            "Drag to light it with a lamp from that side, double-click or L to switch the lamp off."
+        )
+        self.workshop = workshop
+        self.frame: Frame | None = None
+        self.revision = 0
+        self._image: QImage | None = None
+        self._pressed: QPointF | None = None
+        self._worker: RenderWorker | None = None
+        for signal in (
+            workshop.project_changed,
+            workshop.camera_changed,
+            workshop.close_up_changed,
+            workshop.ball_changed,
+            workshop.shown_changed,
+        ):
+            signal.connect(self._follow)
+
+    def use(self, worker: RenderWorker) -> None:
+        """Shows the pictures of another worker from now on."""
+        self._worker = worker
+        self.frame = self._image = None
+        side = round(self.SIDE * self.devicePixelRatioF())
+        worker.resize(LOUPE, side, side)
+        self._follow()
+
+    def _follow(self) -> None:
+        point = self.workshop.close_up_point
+        if self._worker is not None and point is not None:
+            project, light = self.workshop.shown_project, self.workshop.close_up_light
+            if light is not None:
+                project = project.with_set(lamp_lights(project.set, point, light))
+            camera = close_up_camera(self.workshop.camera, point, self.workshop.close_up_width)
+            self.revision = self._worker.update(LOUPE, project, camera, self.workshop.ball)
+        elif point is None:
+            self.frame = self._image = None
+        self.update()
+
+    def show_frame(self, frame: Frame) -> None:
+        if self.workshop.close_up_point is None:
+            return
+        self.frame = frame
+        height, width = frame.pixels.shape[:2]
+        self._image = QImage(frame.pixels.data, width, height, width * 3, QImage.Format.Format_RGB888)
+        self.update()
+
+    def wheelEvent(self, event) -> None:
+        self.workshop.set_close_up_width(self.workshop.close_up_width * 0.9 ** (event.angleDelta().y() / 120))
+
+    def _axes(self) -> np.ndarray:
+        """Right, up and towards the viewer of what the close-up shows, (3, 3)."""
+        view = make_camera_view(
+            close_up_camera(self.workshop.camera, self.workshop.close_up_point, self.workshop.close_up_width), 1, 1
+        )
+        return np.array([view.right, view.up, np.negative(view.forward)], np.float64)
+
+    def _light_from(self, place: QPointF) -> None:
+        """Holds the lamp where a half ball over the pane would have this place."""
+        middle = self.SIDE / 2
+        x, y = (place.x() - middle) / middle, (middle - place.y()) / middle
+        reach = math.hypot(x, y)
+        if reach > 0.98:
+            x, y, reach = x / reach * 0.98, y / reach * 0.98, 0.98
+        direction = np.array([x, y, math.sqrt(1 - reach * reach)]) @ self._axes()
+        self.workshop.light_close_up(tuple(float(v) for v in direction))
+
+    def _lamp_place(self) -> QPointF:
+        x, y, _ = self._axes() @ np.array(self.workshop.close_up_light)
+        middle = self.SIDE / 2
+        return QPointF(middle + float(x) * middle, middle - float(y) * middle)
+
+    def toggle_light(self) -> None:
+        """The lamp from the upper left, or the set's own light."""
+        if self.workshop.close_up_point is None:
+            return
+        if self.workshop.close_up_light is None:
+            self._light_from(QPointF(self.SIDE * 0.12, self.SIDE * 0.25))
+        else:
+            self.workshop.light_close_up(None)
+
+    def mousePressEvent(self, event) -> None:
+        self._pressed = event.position() if event.button() == Qt.MouseButton.LeftButton else None
+
+    def mouseMoveEvent(self, event) -> None:
+        if self._pressed is None or self.workshop.close_up_point is None:
+            return
+        if (event.position() - self._pressed).manhattanLength() >= QApplication.startDragDistance():
+            self._light_from(event.position())
+
+    def mouseReleaseEvent(self, event) -> None:
+        self._pressed = None
+
+    def mouseDoubleClickEvent(self, event) -> None:
+        self.toggle_light()
+
+    def keyPressEvent(self, event) -> None:
+        if event.key() == Qt.Key.Key_L:
+            self.toggle_light()
+            return
+        factors = {Qt.Key.Key_Plus: 0.9, Qt.Key.Key_Minus: 1 / 0.9}
+        if event.key() in factors:
+            self.workshop.set_close_up_width(self.workshop.close_up_width * factors[event.key()])
+        else:
+            super().keyPressEvent(event)
+
+    def enterEvent(self, event) -> None:
+        if self._worker is not None and self.frame is not None:
+            self._worker.looked_at = LOUPE
+
+    def leaveEvent(self, event) -> None:
+        if self._worker is not None:
+            self._worker.looked_at = HERO
+
+    def paintEvent(self, event) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), QColor("#686868"))
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self._image is None:
+            painter.setPen(QColor(THEME.on_surround))
+            painter.drawText(
+                self.rect(), Qt.AlignmentFlag.AlignCenter, "Right-click the product\nto look at it close up"
+            )
+        else:
+            painter.drawImage(self.rect(), self._image)
+        words = f"Close-up  ·  {self.workshop.close_up_width:.3g} mm"
+        if self.workshop.close_up_light is not None and self._image is not None:
+            words += "  ·  lamp"
+            painter.setPen(QColor("#262626"))
+            painter.setBrush(QColor("#FFF3C4"))
+            painter.drawEllipse(self._lamp_place(), 5, 5)
+            painter.setPen(QColor(THEME.on_surround))
+        paint_caption(painter, self.rect(), TOP_LEFT, words)
+        if self.hasFocus():
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(self.rect().adjusted(0, 0, -1, -1))

@@ -1,0 +1,1 @@
+"""Widgets that all stations share."""

@@ -1,0 +1,97 @@
+"""Exchanging a product for its next version: materials, zones and places go back to where they belong."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from mat_shelf.document.ids import free_name
+from mat_shelf.document.project import Material, Part, Product, Project, Zone
+from mat_shelf.exchange.assets import Assets
+from mat_shelf.geometry.part_matching import match_parts, shape_of, transfer_labels
+from mat_shelf.geometry.pose import posed
+
+
+@dataclass(frozen=True)
+class ModelUpdate:
+    """What became of the parts, by name."""
+
+    by_name: list[str]
+    by_shape: list[tuple[str, str]]
+    new: list[str]
+    gone: list[str]
+
+    def words(self) -> str:
+        """What the user is told."""
+        said = [f"{len(self.by_name)} found by name"]
+        if self.by_shape:
+            said.append("by shape: " + ", ".join(f"{new} as {old}" for old, new in self.by_shape))
+        said.append("new: " + ", ".join(self.new) if self.new else "nothing new")
+        said.append("removed: " + ", ".join(self.gone) if self.gone else "nothing removed")
+        return "; ".join(said) + "."
+
+
+def update_model(
+    project: Project, assets: Assets, product: Product, materials: tuple[Material, ...]
+) -> tuple[Project, ModelUpdate]:
+    """The project with another product.
+
+    Parts that are found again keep their id, place, name of their own, material and zones; the others come as they are.
+
+    Parameters
+    ----------
+    assets : Assets
+        Those of both products.
+    product : Product
+        As `product_import.product_of` made it.
+    """
+    old, new = project.product.parts, product.parts
+    old_shapes = [shape_of(assets.meshes[part.mesh]) for part in old]
+    new_shapes = [shape_of(assets.meshes[part.mesh]) for part in new]
+    by_name, by_shape = match_parts([p.name for p in old], old_shapes, [p.name for p in new], new_shapes)
+    pairs = by_name | by_shape
+    # What is new stands as its file says beside parts that were found again, so it takes the place of one of those.
+    stand = old[next(iter(pairs.values()))].pose if pairs else None
+    taken = {old[k].name for k in pairs.values()}
+    parts = []
+    for place, part in enumerate(new):
+        if place in pairs:
+            parts.append(_carried(old[pairs[place]], part, assets))
+        else:
+            name = free_name(part.name, taken)
+            taken.add(name)
+            parts.append(part.with_(name=name, pose=stand or part.pose))
+    used = {i for part in parts for i in part.worn()}
+    known = {m.id for m in project.materials}
+    names = {m.name for m in project.materials}
+    for material in materials:
+        if material.id in used and material.id not in known:
+            name = free_name(material.name, names)
+            names.add(name)
+            project = project.with_material(material.with_(name=name))
+    told = ModelUpdate(
+        [old[k].name for k in by_name.values()],
+        [(old[b].name, new[a].name) for a, b in by_shape.items()],
+        [new[k].name for k in range(len(new)) if k not in pairs],
+        [old[k].name for k in range(len(old)) if k not in pairs.values()],
+    )
+    unit = project.product.unit if pairs else product.unit
+    return project.with_(product=project.product.with_(parts=tuple(parts), unit=unit)), told
+
+
+def _carried(old: Part, new: Part, assets: Assets) -> Part:
+    """The old part with the new mesh, its zones laid on that."""
+    if new.mesh == old.mesh:
+        return old
+    zones: tuple[Zone, ...] = ()
+    if old.zones:
+        before, after = assets.meshes[old.mesh], assets.meshes[new.mesh]
+        labels = np.full(len(before.triangles), -1)
+        for number, zone in enumerate(old.zones):
+            labels[assets.faces[zone.faces]] = number
+        labels = transfer_labels(posed(before, old.pose), labels, posed(after, old.pose))
+        zones = tuple(
+            zone.with_(faces=assets.add_faces(np.flatnonzero(labels == number)))
+            for number, zone in enumerate(old.zones)
+            if (labels == number).any()
+        )
+    return old.with_(mesh=new.mesh, zones=zones)

@@ -1,0 +1,1 @@
+"""Models in and out: STEP, glTF, OBJ, STL, PLY."""

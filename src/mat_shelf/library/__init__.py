@@ -1,0 +1,1 @@
+"""The library on disk: swatch packages, their index and their thumbnails; the shipped swatches."""

@@ -1,0 +1,87 @@
+"""How this program compiles its numeric kernels, and where the compiled code is kept.
+
+Kernels release the GIL, so several Python threads run them at once; none is parallel inside. Compiled code is kept
+in the user's cache, in a folder for each module that is named after the sources of all it imports: Numba looks only at
+the file a kernel stands in, and would go on using old code when a function that the kernel calls had changed elsewhere.
+"""
+
+import hashlib
+import re
+from functools import cache
+from pathlib import Path
+
+import numba
+import numpy as np
+
+from mat_shelf.system.user_folders import cache_root
+
+F = np.float32
+"""Float32 constants in kernels are written F(1): a bare 1.0 would lift an expression to float64."""
+PI = F(np.pi)
+
+_PACKAGE = Path(__file__).parents[1]
+_IMPORT = re.compile(rb"^[ \t]*from (mat_shelf[\w.]*) import (\([^)]*\)|[^\n]*)", re.MULTILINE)
+_COMPILED = re.compile(rb"^@(?:kernel|inline|apart)\b", re.MULTILINE)
+_DEFINITION = re.compile(rb"^(?:@|class |def )[^\n]*\n(?:(?:[ \t)\]][^\n]*)?\n)*", re.MULTILINE)
+_FAST = {"contract", "reassoc", "nsz", "arcp", "afn"}  # neither nnan nor ninf: kernels test for both
+
+
+@cache
+def _source(module: str) -> bytes:
+    """Text of a module of this package; empty where there is none of that name."""
+    path = _PACKAGE.joinpath(*module.split(".")[1:]).with_suffix(".py")
+    return path.read_bytes() if path.is_file() else b""
+
+
+def _imports(module: str) -> list[str]:
+    """Modules of this package that a module imports."""
+    found = []
+    for name, names in _IMPORT.findall(_source(module)):
+        inside = [f"{name.decode()}.{part.decode()}" for part in re.findall(rb"\w+", names)]
+        found += [imported for imported in (name.decode(), *inside) if _source(imported)]
+    return found
+
+
+def _compiled_part(source: bytes) -> bytes:
+    """All of a module that has compiled functions; of another one its constants, which those may use."""
+    if _COMPILED.search(source):
+        return source
+    return _DEFINITION.sub(b"", source)
+
+
+@cache
+def cache_folder(module: str) -> Path:
+    """Folder of the compiled kernels of a module, named after its source and what it imports, one by another.
+
+    Parameters
+    ----------
+    module : str
+        Full name, such as "mat_shelf.rendering.passes".
+    """
+    waiting, reached = [module], {module, __name__}
+    while waiting:
+        for name in _imports(waiting.pop()):
+            if name not in reached:
+                reached.add(name)
+                waiting.append(name)
+    digest = hashlib.sha256()
+    for name in sorted(reached):
+        digest.update(name.encode() + b"\0" + _compiled_part(_source(name)))
+    return cache_root() / f"{module.rpartition('.')[2]}-{digest.hexdigest()[:12]}"
+
+
+def kernel(function):
+    """Compiles a function that Python calls.
+
+    It cannot make arrays: without Numba's runtime no array's reference count is touched in the hot loops, where two
+    threads would fight over it.
+    """
+    numba.config.CACHE_DIR = str(cache_folder(function.__module__))
+    return numba.njit(cache=True, nogil=True, fastmath=_FAST, error_model="numpy", _nrt=False)(function)
+
+
+inline = numba.njit(fastmath=_FAST, error_model="numpy", _nrt=False, forceinline=True)
+"""For functions that only kernels call; they become part of the kernel."""
+
+apart = numba.njit(nogil=True, fastmath=_FAST, error_model="numpy", _nrt=False, no_cpython_wrapper=True)
+"""For functions that kernels call, and that stay functions of their own because few points need them."""

@@ -1,0 +1,86 @@
+"""Random numbers: one small stream for each path, started from its pixel, its sample and a seed.
+
+The first choices of a path, which matter most to the picture, come instead from a sequence that fills all their
+dimensions evenly, shifted by amounts of each pixel's own.
+
+References
+----------
+Sobol 1967; Owen 1998, Scrambling Sobol and Niederreiter-Xing Points. Cranley and Patterson 1976, Randomization of
+Number Theoretic Methods for Multiple Integration.
+O'Neill 2014, PCG: A Family of Simple Fast Space-Efficient Statistically Good Algorithms for Random Number
+Generation (RXS-M-XS 32). Jarzynski and Olano 2020, Hash Functions for GPU Rendering.
+"""
+
+from functools import cache
+
+import numpy as np
+from scipy.stats import qmc
+
+from mat_shelf.numerics.kernels import F, inline
+
+U32 = np.uint32  # products and shifts of uint32 become 64-bit in Numba, so each is cast back
+
+
+@inline
+def scramble(state):
+    """A well-mixed 32-bit number from any other."""
+    word = U32((state >> U32((state >> U32(28)) + U32(4))) ^ state)
+    word = U32(word * U32(277803737))
+    return U32((word >> U32(22)) ^ word)
+
+
+@inline
+def next_state(state):
+    return U32(U32(state * U32(747796405)) + U32(2891336453))
+
+
+@inline
+def first_state(pixel, sample, seed):
+    """First state of the stream of one path."""
+    a = scramble(next_state(U32(U32(pixel) ^ scramble(next_state(U32(seed))))))
+    return scramble(next_state(U32(a ^ scramble(next_state(U32(U32(sample) + U32(0x9E3779B9)))))))
+
+
+@inline
+def draw(state):
+    """The next state, and a float32 in [0, 1)."""
+    state = next_state(state)
+    return state, F(scramble(state) >> U32(8)) * F(1.0 / 16777216.0)
+
+
+LENS_DRAWS, BOUNCE_DRAWS, EVEN_BOUNCES = 4, 7, 4
+"""Evenly spread choices of a camera ray and of each bounce, and how many bounces have them."""
+_LOG_LENGTH = 12
+
+
+@cache
+def _sequence() -> np.ndarray:
+    dimensions = LENS_DRAWS + BOUNCE_DRAWS * EVEN_BOUNCES
+    points = qmc.Sobol(dimensions, scramble=True, rng=np.random.default_rng(1)).random_base2(_LOG_LENGTH)
+    return np.minimum(points, 1 - 2.0**-24).astype(np.float32)
+
+
+def even_draws(sample: int, seed: int) -> tuple[np.ndarray, np.uint32]:
+    """The evenly spread choices of all paths of one sample, before each pixel's own shift.
+
+    Returns
+    -------
+    draws : (LENS_DRAWS + BOUNCE_DRAWS * EVEN_BOUNCES,) float32 in [0, 1)
+    salt : uint32
+        For `shift_of`; another one each time that the sequence begins again.
+    """
+    length = 1 << _LOG_LENGTH
+    return _sequence()[sample % length], U32((seed * 0x9E3779B1 + (sample // length) * 0x85EBCA6B) & 0xFFFFFFFF)
+
+
+@inline
+def shift_of(pixel, salt):
+    """What a pixel's shifts are made from."""
+    return scramble(next_state(U32(U32(pixel) ^ scramble(next_state(salt)))))
+
+
+@inline
+def shifted(draws, place, shift):
+    """One evenly spread choice of a pixel, float32 in [0, 1)."""
+    x = draws[place] + F(scramble(U32(shift + U32(U32(place) * U32(0x9E3779B1)))) >> U32(8)) * F(1.0 / 16777216.0)
+    return x - F(1) if x >= F(1) else x

@@ -1,0 +1,93 @@
+"""Triples of float32 and orthonormal frames, for use inside kernels."""
+
+import math
+
+from mat_shelf.numerics.kernels import F, inline
+
+
+@inline
+def add(a, b):
+    return (a[0] + b[0], a[1] + b[1], a[2] + b[2])
+
+
+@inline
+def sub(a, b):
+    return (a[0] - b[0], a[1] - b[1], a[2] - b[2])
+
+
+@inline
+def mul(a, b):
+    return (a[0] * b[0], a[1] * b[1], a[2] * b[2])
+
+
+@inline
+def scale(a, s):
+    return (a[0] * s, a[1] * s, a[2] * s)
+
+
+@inline
+def dot(a, b):
+    return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
+
+
+@inline
+def cross(a, b):
+    return (a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0])
+
+
+@inline
+def normalize(a):
+    return scale(a, F(1) / max(math.sqrt(dot(a, a)), F(1e-30)))
+
+
+@inline
+def mix(a, b, t):
+    s = F(1) - t
+    return (a[0] * s + b[0] * t, a[1] * s + b[1] * t, a[2] * s + b[2] * t)
+
+
+@inline
+def largest(a):
+    return max(a[0], max(a[1], a[2]))
+
+
+@inline
+def frame(n):
+    """Two unit vectors that make a right-handed frame with the unit vector n (Duff et al. 2017)."""
+    sign = math.copysign(F(1), n[2])
+    a = F(-1) / (sign + n[2])
+    b = n[0] * n[1] * a
+    return (F(1) + sign * n[0] * n[0] * a, sign * b, -sign * n[0]), (b, sign + n[1] * n[1] * a, -n[1])
+
+
+@inline
+def to_local(v, t, b, n):
+    return (dot(v, t), dot(v, b), dot(v, n))
+
+
+@inline
+def to_world(v, t, b, n):
+    return (
+        v[0] * t[0] + v[1] * b[0] + v[2] * n[0],
+        v[0] * t[1] + v[1] * b[1] + v[2] * n[1],
+        v[0] * t[2] + v[1] * b[2] + v[2] * n[2],
+    )
+
+
+@inline
+def row3(array, i):
+    """Row i of an (N, 3) array as a triple."""
+    return (array[i, 0], array[i, 1], array[i, 2])
+
+
+@inline
+def row3_at(array, i, column):
+    """Three columns of row i of a block, from `column` on, as a triple."""
+    return (array[i, column], array[i, column + 1], array[i, column + 2])
+
+
+@inline
+def store3(array, i, v):
+    array[i, 0] = v[0]
+    array[i, 1] = v[1]
+    array[i, 2] = v[2]

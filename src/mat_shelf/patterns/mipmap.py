@@ -1,0 +1,133 @@
+"""Decoded pictures, at full size and at halves of it, and looking them up between their pixels."""
+
+import math
+from functools import lru_cache
+
+import numpy as np
+
+from mat_shelf.numerics.kernels import F, inline, kernel
+from mat_shelf.optics.color import decode_srgb
+
+
+class Mipmap:
+    """A picture that patterns show.
+
+    Parameters
+    ----------
+    pixels : (H, W, C) uint8, uint16 or float32
+        C is 1 to 4; rows from the top. Floats are scene-linear.
+
+    Attributes
+    ----------
+    levels : list of (h, w, C)
+        Each half as wide and high as the one before, down to a few pixels.
+    """
+
+    def __init__(self, pixels: np.ndarray):
+        self.levels = [np.ascontiguousarray(pixels)]
+        while min(self.levels[-1].shape[:2]) >= 8:
+            self.levels.append(_halved(self.levels[-1]))
+
+    @property
+    def width(self) -> int:
+        return self.levels[0].shape[1]
+
+    @property
+    def height(self) -> int:
+        return self.levels[0].shape[0]
+
+    @property
+    def channels(self) -> int:
+        return self.levels[0].shape[2]
+
+    def look_up(self, x, y, is_color: bool, ends: int, texel: float = 0.0) -> np.ndarray:
+        """Values between pixels (bilinear).
+
+        Parameters
+        ----------
+        x, y : (N,) float32
+            In widths from the left and in heights from the bottom; beyond 1 as `ends` says.
+        is_color : bool
+            Whether whole numbers are sRGB colours (IEC 61966-2-1) rather than plain values.
+        ends : int
+            0 repeats, 1 mirrors, 2 holds the border.
+        texel : float
+            How many pixels of the full size one value stands for; a smaller picture is looked up then.
+
+        Returns
+        -------
+        (N, C) float32
+        """
+        level = min(max(int(math.log2(max(texel, 1))), 0), len(self.levels) - 1)
+        pixels = self.levels[level]
+        out = np.empty((len(x), self.channels), np.float32)
+        table = decoding(pixels.dtype.name, is_color)
+        look_up_kernel(pixels, table, x, y, ends, out)
+        return out
+
+
+def _halved(pixels: np.ndarray) -> np.ndarray:
+    """Means of two by two pixels; an odd last row or column is left out."""
+    h, w, c = pixels.shape
+    out = np.empty((h // 2, w // 2, c), pixels.dtype)
+    _halve(pixels, F(0 if pixels.dtype == np.float32 else 0.5), out)
+    return out
+
+
+@kernel
+def _halve(pixels, rounding, out):
+    """Fills an (h, w, C) picture with the means of two by two pixels of a larger one."""
+    rows, columns, channels = out.shape
+    for i in range(rows):
+        for j in range(columns):
+            for k in range(channels):
+                above = F(pixels[2 * i, 2 * j, k]) + F(pixels[2 * i, 2 * j + 1, k])
+                below = F(pixels[2 * i + 1, 2 * j, k]) + F(pixels[2 * i + 1, 2 * j + 1, k])
+                out[i, j, k] = (above + below) * F(0.25) + rounding
+
+
+@lru_cache(maxsize=8)
+def decoding(kind: str, is_color: bool) -> np.ndarray:
+    """What each whole number stands for, float32; one zero for floats, which stand for themselves."""
+    if kind == "float32":
+        return np.zeros(1, np.float32)
+    values = np.linspace(0, 1, 256 if kind == "uint8" else 65536, dtype=np.float64)
+    return (decode_srgb(values) if is_color else values).astype(np.float32)
+
+
+@inline
+def _within(i, count, ends):
+    """A row or column inside the picture."""
+    if ends == 0:
+        r = i % count
+        return r + count if r < 0 else r
+    if ends == 1:
+        r = i % (2 * count)
+        r = r + 2 * count if r < 0 else r
+        return 2 * count - 1 - r if r >= count else r
+    return min(max(i, 0), count - 1)
+
+
+@inline
+def texel_at(pixels, table, row, column, channel):
+    """What a number of a pixel stands for, by the table of `decoding`."""
+    if table.shape[0] > 1:
+        return table[int(pixels[row, column, channel])]
+    return F(pixels[row, column, channel])
+
+
+@kernel
+def look_up_kernel(pixels, table, xs, ys, ends, out):
+    """Bilinear values of pixels, (H, W, C), at places, (N,), into (N, C)."""
+    height, width, channels = pixels.shape
+    for i in range(xs.shape[0]):
+        x = xs[i] * F(width) - F(0.5)
+        y = (F(1) - ys[i]) * F(height) - F(0.5)
+        c0, r0 = int(math.floor(x)), int(math.floor(y))
+        u, v = x - F(c0), y - F(r0)
+        c1, r1 = _within(c0 + 1, width, ends), _within(r0 + 1, height, ends)
+        c0, r0 = _within(c0, width, ends), _within(r0, height, ends)
+        for k in range(channels):
+            top = texel_at(pixels, table, r0, c0, k) * (F(1) - u) + texel_at(pixels, table, r0, c1, k) * u
+            low = texel_at(pixels, table, r1, c0, k) * (F(1) - u) + texel_at(pixels, table, r1, c1, k) * u
+            out[i, k] = top * (F(1) - v) + low * v

@@ -1,0 +1,94 @@
+"""The passes that a retoucher asks for beside a picture: albedo, normal, depth, position and masks.
+
+Albedo, normal and masks are those of what each sample sees first, averaged as the picture is, so that they lie exactly
+over it, blur of the lens included. Depth and position are not: a mean of two distances is the place of nothing. They
+are seen through the middle of each pixel.
+"""
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from mat_shelf.document.project import Project
+from mat_shelf.numerics.low_discrepancy import even_draws
+from mat_shelf.rendering import passes
+from mat_shelf.rendering.first_hit import find_first_hits, pixel_rays
+from mat_shelf.rendering.session import Rendered
+from mat_shelf.rendering.tracer import RenderTask
+from mat_shelf.scene.interior_list import OUTSIDE
+from mat_shelf.scene.material_table import visible_parts
+
+PASSES = ("albedo", "normal", "depth", "position", "parts", "materials")
+MASK_SAMPLES = 64
+"""Enough for edges of 64 greys; more would cost time that nobody sees."""
+BACKDROP, NOTHING = "Backdrop", "No part"
+
+
+def render_aovs(project: Project, rendered: Rendered, wanted: Sequence[str] = PASSES) -> dict[str, np.ndarray]:
+    """Passes of a finished picture.
+
+    Parameters
+    ----------
+    wanted : names out of `PASSES`
+
+    Returns
+    -------
+    dict of (H, W, C) float32
+        ``albedo`` and ``normal`` (of the world, unit length inside a surface), ``depth`` (along the view, mm, infinite
+        where nothing is), ``position`` (mm, 0 where nothing is); and a mask for each part or material that is
+        seen, named ``part.NAME`` or ``material.NAME``. The masks of a kind, those of the backdrop and of nothing
+        included, sum to 1.
+    """
+    film, task = rendered.film, rendered.task
+    made = {}
+    if "albedo" in wanted:
+        made["albedo"] = np.clip(film.picture("albedo"), 0, 1)
+    if "normal" in wanted:
+        made["normal"] = film.picture("normal")
+    if {"depth", "position"} & set(wanted):
+        depth = find_first_hits(project, task.geometry, project.view.camera, film.width, film.height).depth[..., None]
+        if "depth" in wanted:
+            made["depth"] = depth
+        if "position" in wanted:
+            directions, cosines = pixel_rays(task.view, film.width, film.height)
+            reach = np.where(np.isfinite(depth), depth, 0).reshape(-1) / cosines
+            place = np.array(task.view.position, np.float32) + directions * reach[:, None]
+            made["position"] = np.where(np.isfinite(depth), place.reshape(*depth.shape[:2], 3), 0).astype(np.float32)
+    if {"parts", "materials"} & set(wanted):
+        made |= _masks(project, rendered, wanted)
+    return made
+
+
+def _masks(project: Project, rendered: Rendered, wanted: Sequence[str]) -> dict[str, np.ndarray]:
+    film, task = rendered.film, rendered.task
+    pixels, samples = film.width * film.height, min(film.samples, MASK_SAMPLES)
+    counts: dict[tuple[str, int], np.ndarray] = {}
+    paths = passes.new_paths(pixels)
+    for sample in range(samples):
+        draws, salt = even_draws(sample, task.seed)
+        passes.generate(task.view, film.width, film.height, 0, pixels, sample, task.seed, draws, salt, OUTSIDE, paths)
+        geometry, primitive = task.geometry.intersect(paths.origin, paths.direction)[:2]
+        for kind, seen in (("parts", geometry), ("materials", _rows(task, geometry, primitive))):
+            if kind in wanted:
+                for index in np.unique(seen):
+                    count = counts.setdefault((kind, int(index)), np.zeros(pixels, np.uint16))
+                    count += seen == index
+    parts = [project.product.parts[k].name for k in visible_parts(project)]
+    materials = [NOTHING, *(material.name for material in project.materials)]
+    made: dict[str, np.ndarray] = {}
+    for (kind, index), count in sorted(counts.items()):
+        names, word = (parts, "part") if kind == "parts" else (materials, "material")
+        name = names[index] if 0 <= index < len(names) else BACKDROP if index >= 0 else NOTHING
+        mask = (count / np.float32(samples)).astype(np.float32).reshape(film.height, film.width, 1)
+        made[f"{word}.{name}"] = made.get(f"{word}.{name}", 0) + mask
+    return made
+
+
+def _rows(task: RenderTask, geometry: np.ndarray, primitive: np.ndarray) -> np.ndarray:
+    """Parameter row of each hit, (N,) int32; -1 where nothing was hit."""
+    material_table = task.material_table
+    rows = np.where(geometry >= 0, material_table.rows[geometry], -1)
+    first = material_table.zone_first[geometry]
+    zoned = (geometry >= 0) & (first >= 0)
+    rows[zoned] = material_table.zone_rows[first[zoned] + primitive[zoned]]
+    return rows

@@ -1,0 +1,85 @@
+"""What each pixel of a picture sees first: which part, and how far away."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from mat_shelf.document.project import Camera, Project
+from mat_shelf.rendering.camera import CameraView, make_camera_view
+from mat_shelf.scene.geometry import Geometry
+from mat_shelf.scene.material_table import visible_parts
+
+
+@dataclass(frozen=True, eq=False)
+class FirstHits:
+    """Seen through the middle of each pixel.
+
+    Attributes
+    ----------
+    part : (H, W) int16
+        Index into the product's parts, -1 where none is seen.
+    depth : (H, W) float32
+        Distance along the view, mm; infinite where nothing is seen.
+    triangle : (H, W) int32
+        Row of the geometry's triangles, -1 where nothing is seen.
+    faces : (H, W) int32
+        Number of the face among those of the part's own mesh; of no meaning where no part is seen.
+    geometry : Geometry
+        What was looked at.
+    visible : list of int
+        The parts, by their places in the product, that its first geometries show.
+    """
+
+    part: np.ndarray
+    depth: np.ndarray
+    triangle: np.ndarray
+    faces: np.ndarray
+    geometry: Geometry
+    visible: list[int]
+
+    def face(self, row: int, column: int) -> int:
+        """Number, among its part's own, of the face seen in a pixel in which a part is seen."""
+        return int(self.faces[row, column])
+
+    def shows(self, place: int, faces: np.ndarray) -> np.ndarray:
+        """Where some faces, (T,) bool, of the part at this place in the product are seen, (H, W) bool."""
+        mask = self.part == place
+        if place in self.visible:
+            local = self.faces[mask]
+            mask[mask] = faces[local] if len(local) and local.max() < len(faces) else False
+        return mask
+
+    def facing(self, row: int, column: int) -> np.ndarray:
+        """Outward normal of the triangle seen in a pixel, (3,) float64 of unit length."""
+        corners = self.geometry.triangles.corners[self.triangle[row, column]].reshape(3, 3).astype(np.float64)
+        across = np.cross(corners[1] - corners[0], corners[2] - corners[0])
+        return across / np.linalg.norm(across)
+
+
+def pixel_rays(view: CameraView, width: int, height: int) -> tuple[np.ndarray, np.ndarray]:
+    """Unit directions through the middle of each pixel, (H * W, 3), and their cosines with the view, (H * W,)."""
+    x = ((np.arange(width, dtype=np.float32) + 0.5) / width * 2 - 1) * view.half_width
+    y = (1 - (np.arange(height, dtype=np.float32) + 0.5) / height * 2) * view.half_height
+    right, up, forward = (np.array(v, np.float32) for v in (view.right, view.up, view.forward))
+    directions = (forward + y[:, None, None] * up + x[None, :, None] * right).reshape(-1, 3)
+    directions /= np.linalg.norm(directions, axis=1, keepdims=True)
+    return np.ascontiguousarray(directions, np.float32), directions @ forward
+
+
+def find_first_hits(project: Project, geometry: Geometry, camera: Camera, width: int, height: int) -> FirstHits:
+    """Looks at a project's geometry through a camera."""
+    view = make_camera_view(camera, width, height)
+    directions, cosines = pixel_rays(view, width, height)
+    origins = np.ascontiguousarray(np.broadcast_to(np.array(view.position, np.float32), directions.shape))
+    part, primitive, _, _, distance = geometry.intersect(origins, directions)
+    depth = np.where(part >= 0, distance * cosines, np.inf).astype(np.float32)
+    places = np.full(geometry.count + 1, -1, np.int16)  # the last one stands for rays that hit nothing
+    visible = visible_parts(project)
+    places[: len(visible)] = visible
+    seen = places[part]
+    triangle = np.where(part >= 0, geometry.triangles.first[part] + primitive, -1).astype(np.int32)
+    faces = geometry.own_faces(part, primitive)
+    shape = height, width
+    return FirstHits(
+        seen.reshape(shape), depth.reshape(shape), triangle.reshape(shape), faces.reshape(shape), geometry, visible
+    )

@@ -1,0 +1,28 @@
+"""What a path went through so far, in one int32.
+
+From the lowest bits on: bounces (16 bits), whether it has met what guides the denoiser, a surface or a cloud (1), and
+whether the lights that it may meet now were counted already (2): `UNAIMED`, `AIMED` from where rays towards lights were
+sent and nothing was met since, `THROUGH` from there on through clear surfaces.
+"""
+
+from mat_shelf.numerics.kernels import inline
+
+UNAIMED, AIMED, THROUGH = 0, 1, 2
+_GUIDED_BIT, _AIMED_BITS = 16, 17
+
+
+@inline
+def pack_state(bounces, guided, aimed):
+    return bounces | (guided << _GUIDED_BIT) | (aimed << _AIMED_BITS)
+
+
+@inline
+def unpack_state(number):
+    """Bounces, 1 where the path has met a guide, and how far the lights were counted."""
+    return number & 0xFFFF, (number >> _GUIDED_BIT) & 1, number >> _AIMED_BITS
+
+
+@inline
+def is_untouched(number):
+    """Whether the path comes straight from the camera."""
+    return number == 0

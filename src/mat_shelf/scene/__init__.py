@@ -1,0 +1,1 @@
+"""The project made ready for rays: Embree geometry, material table, displacement, geometry maps, contact, lights."""

@@ -1,0 +1,159 @@
+"""Bodies that light goes into, where they touch others.
+
+As modelled, a liquid leaves a hair's gap to its vessel, or a glass stands exactly on the floor, its faces and the
+floor's at the same place. Neither is meant. Liquids wet what they touch: they are carried on into it, and where clear
+bodies overlap the one of higher priority has the true boundary (Schmidt and Budge 2002). Solids are dry: a film of air
+stays between them and what they touch, so their faces are drawn back by a hair.
+"""
+
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import NamedTuple
+
+import numpy as np
+
+from mat_shelf.geometry.mesh import Mesh, places
+from mat_shelf.scene.geometry import Geometry
+
+_STEEPEST = 0.35
+"""Cosine between a way outwards and a face, under which a corner is not moved further."""
+_HAIR, _HAIR_OF_PLACE = 0.2, 1e-4
+"""Width of a film of air, of the tolerance; and of how far from the origin it is, where numbers are coarser."""
+_LEAST = 2e-3
+"""mm: faces at one place touch, however small the tolerance is."""
+
+
+class Body(NamedTuple):
+    """What light goes into, or through.
+
+    Attributes
+    ----------
+    priority : int
+        For nested dielectrics.
+    is_wet : bool
+    is_clear : bool
+        Whether light is bent there, rather than scattered about below an opaque-looking surface.
+    """
+
+    priority: int
+    is_wet: bool
+    is_clear: bool
+
+
+def resolve_contact(meshes: Sequence[Mesh], bodies: Sequence[Body | None], tolerance: float) -> list[Mesh]:
+    """Meshes as they touch each other.
+
+    Parameters
+    ----------
+    meshes : sequence of Mesh
+        As they stand in the scene.
+    bodies : sequence of Body or None
+        None for what is opaque.
+    tolerance : float, mm
+        Widest gap that counts as contact.
+    """
+    made = list(meshes)
+    bounds = [mesh.bounds for mesh in meshes]
+    near = max(tolerance, _LEAST)
+    for own, body in enumerate(bodies):
+        if body is None:
+            continue
+        for other, beside in enumerate(bodies):
+            apart = np.maximum(bounds[own][0] - bounds[other][1], bounds[other][0] - bounds[own][1])
+            if other == own or apart.max() > near:
+                continue
+            if body.is_wet:
+                if tolerance > 0 and (beside is None or not beside.is_clear or body.priority < beside.priority):
+                    made[own] = _carried_on(made[own], meshes[other], tolerance)
+            elif beside is None or (not beside.is_wet and (body.priority, -own) < (beside.priority, -other)):
+                made[own] = _drawn_back(made[own], made[other], near)
+                made[other] = _drawn_back(made[other], made[own], near)
+    return made
+
+
+def _carried_on(mesh: Mesh, other: Mesh, tolerance: float) -> Mesh:
+    """A mesh whose faces, where they lie within the tolerance of another's, are moved on into that one."""
+    touches, out, _ = _contact(mesh, other, tolerance)
+    return _moved(mesh, touches, out, np.full(len(touches), 2 * tolerance))
+
+
+def _drawn_back(mesh: Mesh, other: Mesh, tolerance: float) -> Mesh:
+    """A mesh whose faces, where they lie within the tolerance of another's, are a hair away from that one."""
+    touches, out, gap = _contact(mesh, other, tolerance)
+    if not touches.any():
+        return mesh
+    away = float(np.abs(mesh.vertices[mesh.triangles].reshape(-1, 3)[touches]).max())
+    hair = max(_HAIR * tolerance, _HAIR_OF_PLACE * away)
+    return _moved(mesh, touches & (gap < hair), out, gap - hair)
+
+
+def _moved(mesh: Mesh, chosen: np.ndarray, out: np.ndarray, by: np.ndarray) -> Mesh:
+    """A mesh whose chosen corners are moved outwards, together with all that meet in the same place.
+
+    Parameters
+    ----------
+    chosen : (3 T,) bool
+    out : (3 T, 3) float32
+        Outwards of each corner's face.
+    by : (3 T,) float, mm
+    """
+    if not chosen.any():
+        return mesh
+    place = places(mesh.vertices)
+    count = int(place.max()) + 1
+    of_corner = place[mesh.triangles].reshape(-1)[chosen]
+    way = np.zeros((count, 3))
+    np.add.at(way, of_corner, out[chosen])
+    way /= np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-12)
+    steepest = np.ones(count)
+    np.minimum.at(steepest, of_corner, (way[of_corner] * out[chosen]).sum(axis=1))
+    furthest = np.zeros(count)
+    np.maximum.at(furthest, of_corner, np.abs(by[chosen]))
+    sign = 1 if by[chosen].mean() > 0 else -1
+    shift = way * (sign * furthest / np.maximum(steepest, _STEEPEST))[:, None]
+    return replace(mesh, vertices=(mesh.vertices + shift[place]).astype(np.float32))
+
+
+def _contact(mesh: Mesh, other: Mesh, tolerance: float):
+    """Which corners of a mesh touch another one.
+
+    Returns
+    -------
+    touches : (3 T,) bool
+    out : (3 T, 3) float32
+        Outwards of each corner's face.
+    gap : (3 T,) float32, mm
+        Where they touch, how far the other one is; below zero it is inside.
+    """
+    corners = mesh.vertices[mesh.triangles]
+    cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    out = cross / np.maximum(np.linalg.norm(cross, axis=1, keepdims=True), 1e-20)
+    out = np.repeat(out[:, None], 3, axis=1).reshape(-1, 3).astype(np.float32)
+    touches, gap = np.zeros(len(out), bool), np.zeros(len(out), np.float32)
+    near = _faces_near(mesh, other.bounds, tolerance)
+    beside = _faces_near(other, mesh.bounds, tolerance)
+    if not near.any() or not beside.any():
+        return touches, out, gap
+    # Looked at a little inside of each corner, where the other faces round it do not matter.
+    looked_at = corners[near] + np.float32(0.05) * (corners[near].mean(axis=1, keepdims=True) - corners[near])
+    chosen = np.repeat(near, 3)
+    touches[chosen], gap[chosen] = _met(
+        looked_at.reshape(-1, 3), out[chosen], replace(other, triangles=other.triangles[beside]), np.float32(tolerance)
+    )
+    return touches, out, gap
+
+
+def _faces_near(mesh: Mesh, bounds: np.ndarray, tolerance: float) -> np.ndarray:
+    """Faces whose box comes as near to another box as the tolerance, (T,) bool."""
+    corners = mesh.vertices[mesh.triangles]
+    low, high = corners.min(axis=1) - 2 * tolerance, corners.max(axis=1) + 2 * tolerance
+    return ((low <= bounds[1]) & (high >= bounds[0])).all(axis=1)
+
+
+def _met(points: np.ndarray, out: np.ndarray, other: Mesh, tolerance: np.float32):
+    """Whether a mesh has a face towards each point within the tolerance, before or behind, and how far away, (N,)."""
+    _, primitive, _, _, distance = Geometry([other]).intersect(points - out * tolerance, out)
+    near = (primitive >= 0) & (distance <= 2 * tolerance)
+    corners = other.vertices[other.triangles[np.where(near, primitive, 0)]]
+    facing = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    return near & ((facing * out).sum(axis=1) < 0), distance - tolerance

@@ -1,0 +1,209 @@
+"""Embree, called by kernels: the library that the embreex package carries, without a Python object a ray.
+
+embreex's own loop takes a quarter as long again as Embree itself, and copies meshes triangle by triangle.
+
+References
+----------
+Wald et al. 2014, Embree: A Kernel Framework for Efficient CPU Ray Tracing. Embree 4 API, embree.github.io.
+"""
+
+import ctypes
+from collections import namedtuple
+from ctypes import c_char_p, c_int, c_size_t, c_uint, c_void_p
+from functools import cache
+from pathlib import Path
+
+import embreex
+import numpy as np
+from llvmlite import ir
+from numba.core import cgutils, types
+from numba.extending import intrinsic
+
+from mat_shelf.numerics.kernels import F, inline, kernel
+from mat_shelf.numerics.vectors import row3
+
+_TRIANGLES, _INDICES, _VERTICES, _UINT3, _FLOAT3 = 0, 0, 1, 0x5003, 0x9003
+_ROBUST = 1 << 2
+FAR = F(1e37)
+_RECORD, _ALIGNED = 32, 64
+"""Numbers in the record of a ray and its hit (RTCRayHit), and bytes that it is aligned to."""
+
+Caster = namedtuple("Caster", "nearest any scene record words")
+"""What kernels cast rays with.
+
+nearest, any : int, addresses of Embree's functions
+scene : int, address of the scene
+record : (_RECORD,) float32, a ray and its hit as Embree has them; words : the same memory, as int32
+"""
+
+
+@cache
+def _library() -> ctypes.CDLL:
+    folder = Path(embreex.__file__).parents[1] / "embreex.libs"
+    found = sorted(folder.glob("libembree4*"))
+    if not found:
+        raise ImportError(f"no Embree library in {folder}; install the embreex package again")
+    library = ctypes.CDLL(str(found[0]))
+    for name, result, arguments in (
+        ("rtcNewDevice", c_void_p, [c_char_p]),
+        ("rtcGetDeviceError", c_int, [c_void_p]),
+        ("rtcNewScene", c_void_p, [c_void_p]),
+        ("rtcSetSceneFlags", None, [c_void_p, c_int]),
+        ("rtcNewGeometry", c_void_p, [c_void_p, c_int]),
+        ("rtcSetNewGeometryBuffer", c_void_p, [c_void_p, c_int, c_uint, c_int, c_size_t, c_size_t]),
+        ("rtcCommitGeometry", None, [c_void_p]),
+        ("rtcAttachGeometry", c_uint, [c_void_p, c_void_p]),
+        ("rtcReleaseGeometry", None, [c_void_p]),
+        ("rtcCommitScene", None, [c_void_p]),
+        ("rtcReleaseScene", None, [c_void_p]),
+    ):
+        function = getattr(library, name)
+        function.restype, function.argtypes = result, arguments
+    return library
+
+
+@cache
+def _device() -> int:
+    return _library().rtcNewDevice(b"")
+
+
+def _address(name: str) -> int:
+    return ctypes.cast(getattr(_library(), name), c_void_p).value
+
+
+class Scene:
+    """Meshes that rays are cast at; the g-th is geometry g.
+
+    Parameters
+    ----------
+    meshes : sequence of ((V, 3) float32, (T, 3) int32)
+    is_robust : bool
+        Whether no ray gets through between triangles or past one in whose plane it begins, which costs a third of the
+        speed. Pictures do without: what gets through is not more than rounding lets through anyway, as a test counts.
+
+    Raises
+    ------
+    MemoryError
+        If Embree cannot take them.
+    """
+
+    def __init__(self, meshes, is_robust: bool = False):
+        library = _library()
+        self._release = library.rtcReleaseScene
+        self._scene = library.rtcNewScene(_device())
+        self._nearest, self._any = _address("rtcIntersect1"), _address("rtcOccluded1")
+        library.rtcSetSceneFlags(self._scene, _ROBUST if is_robust else 0)
+        for vertices, triangles in meshes:
+            geometry = library.rtcNewGeometry(_device(), _TRIANGLES)
+            for kind, form, rows in (
+                (_VERTICES, _FLOAT3, np.ascontiguousarray(vertices, np.float32)),
+                (_INDICES, _UINT3, np.ascontiguousarray(triangles, np.uint32)),
+            ):
+                place = library.rtcSetNewGeometryBuffer(geometry, kind, 0, form, 12, len(rows))
+                if not place:
+                    raise MemoryError("there is not enough memory for the product's meshes")
+                ctypes.memmove(place, rows.ctypes.data, rows.nbytes)
+            library.rtcCommitGeometry(geometry)
+            library.rtcAttachGeometry(self._scene, geometry)
+            library.rtcReleaseGeometry(geometry)
+        library.rtcCommitScene(self._scene)
+        if library.rtcGetDeviceError(_device()):
+            raise MemoryError("there is not enough memory for the product's meshes")
+
+    def __del__(self):
+        if getattr(self, "_scene", None):
+            self._release(self._scene)
+
+    def caster(self) -> Caster:
+        """What kernels cast rays with. It holds memory of its own, so each thread needs one of its own."""
+        room = np.zeros(2 * _RECORD, np.float32)
+        first = -(room.ctypes.data // 4) % (_ALIGNED // 4)
+        record = room[first : first + _RECORD]
+        return Caster(self._nearest, self._any, self._scene, record, record.view(np.int32))
+
+    def intersect(self, origins, directions):
+        """Nearest hits; see `rendering.geometry.Geometry.intersect`."""
+        count = len(origins)
+        geometry, primitive = np.empty(count, np.int32), np.empty(count, np.int32)
+        u, v, distance = np.empty(count, np.float32), np.empty(count, np.float32), np.empty(count, np.float32)
+        intersect_kernel(self.caster(), origins, directions, geometry, primitive, u, v, distance)
+        return geometry, primitive, u, v, distance
+
+    def occluded(self, origins, directions, distances):
+        """Whether anything is in the way; see `rendering.geometry.Geometry.occluded`."""
+        blocked = np.empty(len(origins), np.int32)
+        occluded_kernel(self.caster(), origins, directions, distances, blocked)
+        return blocked
+
+
+@intrinsic
+def _call(typing_context, function, scene, record):
+    """Calls a C function ``void (scene, record, NULL)`` by its address."""
+
+    def generate(context, builder, signature, arguments):
+        pointer = cgutils.voidptr_t
+        made = ir.FunctionType(ir.VoidType(), [pointer, pointer, pointer])
+        address, scene_at, record_at = arguments
+        callee = builder.inttoptr(address, made.as_pointer())
+        nothing = ir.Constant(pointer, None)
+        builder.call(callee, [builder.inttoptr(scene_at, pointer), builder.inttoptr(record_at, pointer), nothing])
+        return context.get_dummy_value()
+
+    return types.void(types.int64, types.int64, types.int64), generate
+
+
+@inline
+def _aim(caster, origin, direction, reach):
+    record, words = caster.record, caster.words
+    record[0], record[1], record[2] = origin
+    record[3] = F(0)
+    record[4], record[5], record[6] = direction
+    record[7] = F(0)
+    record[8] = reach
+    words[9] = -1
+    words[11] = 0
+
+
+@inline
+def nearest(caster, origin, direction, reach):
+    """What a ray meets first.
+
+    Parameters
+    ----------
+    caster : Caster
+    origin, direction : float32 triple; the direction of unit length
+    reach : float32, mm
+
+    Returns
+    -------
+    geometry, primitive : int32, -1 where nothing is nearer than `reach`
+    u, v, distance : float32
+    """
+    _aim(caster, origin, direction, reach)
+    record, words = caster.record, caster.words
+    words[18] = -1
+    words[19] = -1
+    _call(caster.nearest, caster.scene, record.ctypes.data)
+    if words[18] < 0:
+        return words[18], np.int32(-1), F(0), F(0), reach
+    return words[18], words[17], record[15], record[16], record[8]
+
+
+@inline
+def is_blocked(caster, origin, direction, reach):
+    """Whether a ray meets anything nearer than `reach`, mm."""
+    _aim(caster, origin, direction, reach)
+    _call(caster.any, caster.scene, caster.record.ctypes.data)
+    return caster.record[8] < F(0)
+
+
+@kernel
+def intersect_kernel(caster, origins, directions, geometry, primitive, u, v, distance):
+    for i in range(origins.shape[0]):
+        geometry[i], primitive[i], u[i], v[i], distance[i] = nearest(caster, row3(origins, i), row3(directions, i), FAR)
+
+
+@kernel
+def occluded_kernel(caster, origins, directions, distances, blocked):
+    for i in range(origins.shape[0]):
+        blocked[i] = 0 if is_blocked(caster, row3(origins, i), row3(directions, i), distances[i]) else -1

@@ -1,0 +1,297 @@
+"""Geometry maps: how deep in crevices, and how near to edges and to other parts, each place of a part is.
+
+Values lie on a lattice inside every triangle, as fine as the radius asks for. That needs no atlas, so it has no seams,
+and works alike on the few large triangles of a CAD model and the many small ones of a scan.
+"""
+
+import hashlib
+import math
+from collections.abc import Callable, Iterable, Mapping
+from typing import NamedTuple
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from mat_shelf.document.project import Part, Project
+from mat_shelf.geometry.mesh import Mesh
+from mat_shelf.geometry.pose import posed, turn_matrix
+from mat_shelf.geometry.refining import refine
+from mat_shelf.numerics.kernels import F, kernel
+from mat_shelf.numerics.vectors import add, frame, normalize, row3, scale, store3, to_world
+from mat_shelf.patterns.sources import Crevices, Edges, Nearby
+from mat_shelf.scene.geometry import Geometry
+from mat_shelf.scene.material_table import visible_parts
+
+RAYS = 96
+PER_RADIUS = 3.0
+"""Nodes of the lattice along a radius."""
+MOST_MAP_NODES = 200_000
+"""Nodes of a part's lattice; a larger part gets a coarser one."""
+_BATCH = 512
+_MOST_PIECES = 2_000_000
+_NEARBY = Nearby.model_fields["kind"].default
+
+
+class GeometryMapKey(NamedTuple):
+    """What a geometry map is of. Lengths are mm; `mesh` is a SHA-256, `scale` that of the part's pose.
+
+    `around` is, of maps that depend on other parts, the part's id and what stands for all that it sees.
+    """
+
+    mesh: str
+    kind: str
+    radius: float
+    scale: float
+    around: str = ""
+
+
+class GeometryMap(NamedTuple):
+    """Values on the lattices of a mesh's triangles.
+
+    Attributes
+    ----------
+    first : (T,) int64, where in `values` the nodes of each triangle begin
+    count : (T,) int32, parts that each side is cut into
+    values : (K,) float32 in [0, 1]
+    """
+
+    first: np.ndarray
+    count: np.ndarray
+    values: np.ndarray
+
+
+def needed_geometry_maps(project: Project) -> list[GeometryMapKey]:
+    """The geometry maps that the project's visible parts need, each once."""
+    wanted: dict[GeometryMapKey, None] = {}
+    recipes = {material.id: material.recipe for material in project.materials}
+    whole = _whole(project)
+    for part in project.product.parts:
+        if part.is_hidden:
+            continue
+        for material in part.worn():
+            for key in _keys(part, recipes[material], whole):
+                wanted[key] = None
+    return list(wanted)
+
+
+def _keys(part: Part, recipe, whole: str) -> Iterable[GeometryMapKey]:
+    for step in _steps(recipe):
+        if isinstance(step, Edges | Crevices):
+            yield GeometryMapKey(part.mesh, step.kind, step.radius, part.pose.scale)
+        elif isinstance(step, Nearby):
+            yield GeometryMapKey(part.mesh, step.kind, step.radius, part.pose.scale, f"{part.id} {whole}")
+
+
+def _steps(recipe):
+    return (step for layer in recipe.layers() for pattern in layer.patterns for step in pattern.steps)
+
+
+def _whole(project: Project) -> str:
+    """What stands for how all visible parts stand; empty where no material looks about for others."""
+    if not any(isinstance(step, Nearby) for material in project.materials for step in _steps(material.recipe)):
+        return ""
+    shown = [(part.id, part.mesh, part.pose.model_dump_json()) for part in project.product.parts if not part.is_hidden]
+    return hashlib.sha256(repr(shown).encode()).hexdigest()[:32]
+
+
+def others_near(project: Project, meshes: Mapping[str, Mesh], key: GeometryMapKey) -> np.ndarray | None:
+    """Places on all other visible parts, in the part's own frame and the world's mm, (M, 3) float32.
+
+    None for maps that do not depend on other parts. Places lie an eighth of the radius apart where they count.
+    """
+    if not key.around:
+        return None
+    own = project.part(key.around.split()[0])
+    turn, shift = turn_matrix(own.pose.turn), np.array(own.pose.shift)
+    low, high = meshes[own.mesh].bounds * own.pose.scale + np.array([[-key.radius], [key.radius]])
+    found = [np.zeros((0, 3), np.float32)]
+
+    def fineness(middle, length):
+        away = np.linalg.norm(np.maximum(np.maximum(low - middle, middle - high), 0), axis=1)
+        return np.where(away <= 0.5 * length, key.radius / 8, np.inf).astype(np.float32)
+
+    for part in project.product.parts:
+        if part.is_hidden or part.id == own.id:
+            continue
+        stood = posed(meshes[part.mesh], part.pose)
+        here = Mesh(((stood.vertices - shift) @ turn).astype(np.float32), stood.triangles, stood.normals)
+        if (here.bounds[0] > high).any() or (here.bounds[1] < low).any():
+            continue
+        corners = refine(here, 1.0, fineness, _MOST_PIECES).position
+        found += [corners.reshape(-1, 3), corners.mean(axis=1)]
+    places = np.concatenate(found)
+    return places[((places >= low) & (places <= high)).all(axis=1)]
+
+
+def make_geometry_map(
+    mesh: Mesh,
+    key: GeometryMapKey,
+    progress: Callable[[int, int], bool] = lambda done, total: True,
+    others: np.ndarray | None = None,
+) -> GeometryMap:
+    """Looks about from every node of a mesh's lattices.
+
+    Crevices: the share of a cosine-weighted half space that the part itself blocks within the radius. Edges: twice the
+    share of the half space inside the surface in which one comes out of the part again within the radius, other than
+    through a wall's back; 1 on a straight edge of a cube. Nearby: 1 less the distance to the nearest other
+    part, in radii.
+
+    Parameters
+    ----------
+    progress : callable (done, total) -> bool
+        False cancels.
+    others : (M, 3) float32, optional
+        Of `others_near`.
+
+    Raises
+    ------
+    InterruptedError
+        If `progress` said so.
+    """
+    vertices = np.ascontiguousarray(mesh.vertices * np.float32(key.scale))
+    geometry = Geometry([Mesh(vertices, mesh.triangles, mesh.normals)], is_robust=True)  # nodes lie on borders
+    corners = geometry.triangles.corners
+    sides = corners.reshape(-1, 3, 3)
+    longest = np.linalg.norm(sides - np.roll(sides, 1, axis=1), axis=2).max(1)
+    spacing = key.radius / PER_RADIUS
+    while True:
+        count = np.clip(np.ceil(longest / spacing), 1, 256).astype(np.int32)
+        nodes = (count.astype(np.int64) + 1) * (count + 2) // 2
+        if nodes.sum() <= MOST_MAP_NODES or count.max() == 1:
+            break
+        spacing *= 1.25
+    first = np.cumsum([0, *nodes[:-1]])
+    total = int(nodes.sum())
+    position, normal = np.empty((total, 3), np.float32), np.empty((total, 3), np.float32)
+    node_kernel(first, count, corners, geometry.triangles.normals, position, normal)
+    if others is not None:
+        away = np.full(total, np.inf)
+        if len(others):
+            away, _ = cKDTree(others).query(position, distance_upper_bound=key.radius)
+        return GeometryMap(first, count, np.clip(1 - away / key.radius, 0, 1).astype(np.float32))
+    outward = key.kind == Crevices.model_fields["kind"].default
+    values = np.empty(total, np.float32)
+    lift = np.float32(1e-5 * float(np.abs(vertices).max(initial=0)))  # beyond the rounding of positions
+    turned = _half_space(RAYS)
+    facing = np.cross(sides[:, 1] - sides[:, 0], sides[:, 2] - sides[:, 0])
+    facing /= np.maximum(np.linalg.norm(facing, axis=1, keepdims=True), 1e-20)
+    for start in range(0, total, _BATCH):
+        if not progress(start, total):
+            raise InterruptedError("cancelled")
+        some = slice(start, min(start + _BATCH, total))
+        rays = (some.stop - some.start) * RAYS
+        origin, direction = np.empty((rays, 3), np.float32), np.empty((rays, 3), np.float32)
+        ray_kernel(position[some], normal[some], turned, F(1 if outward else -1), lift, origin, direction)
+        if outward:
+            blocked = geometry.occluded(origin, direction, np.full(rays, key.radius, np.float32)) >= 0
+            values[some] = blocked.reshape(-1, RAYS).mean(1)
+        else:
+            hit, triangle, _, _, distance = geometry.intersect(origin, direction)
+            own = np.repeat(normal[some], RAYS, axis=0)
+            comes_out = (hit >= 0) & (distance < key.radius)
+            comes_out &= (facing[np.maximum(triangle, 0)] * own).sum(1) > -0.9
+            values[some] = np.minimum(2 * comes_out.reshape(-1, RAYS).mean(1), 1)
+    return GeometryMap(first, count, values)
+
+
+def _half_space(count: int) -> np.ndarray:
+    """Directions about z with a density of its cosine, evenly spread (Hammersley), (count, 3) float32."""
+    k = np.arange(count)
+    radical = np.array([int(f"{i:032b}"[::-1], 2) / 2**32 for i in k])
+    r, phi = np.sqrt((k + 0.5) / count), 2 * math.pi * radical
+    return np.stack([r * np.cos(phi), r * np.sin(phi), np.sqrt(1 - r * r)], axis=1).astype(np.float32)
+
+
+@kernel
+def node_kernel(first, count, corners, normals, position, normal):
+    """Places and unit normals of the nodes of all triangles."""
+    for t in range(first.shape[0]):
+        n = count[t]
+        k = first[t]
+        for i in range(n + 1):
+            for j in range(n + 1 - i):
+                u, v = F(i) / F(n), F(j) / F(n)
+                w = F(1) - u - v
+                for axis in range(3):
+                    position[k, axis] = w * corners[t, axis] + u * corners[t, 3 + axis] + v * corners[t, 6 + axis]
+                    normal[k, axis] = w * normals[t, axis] + u * normals[t, 3 + axis] + v * normals[t, 6 + axis]
+                store3(normal, k, normalize(row3(normal, k)))
+                k += 1
+
+
+@kernel
+def ray_kernel(position, normal, turned, way, lift, origin, direction):
+    """Rays from each node into the half space outside (way 1) or inside (way -1) the surface."""
+    count = turned.shape[0]
+    for i in range(position.shape[0]):
+        n = scale(row3(normal, i), way)
+        t, b = frame(n)
+        start = add(row3(position, i), scale(n, lift))
+        for k in range(count):
+            store3(origin, i * count + k, start)
+            store3(direction, i * count + k, to_world(row3(turned, k), t, b, n))
+
+
+@kernel
+def look_up_map_kernel(first, count, values, triangle, us, vs, out):
+    """Values between the nodes of the triangles, at (N,) places, into (N,)."""
+    for k in range(triangle.shape[0]):
+        t = triangle[k]
+        n = count[t]
+        a, b = us[k] * F(n), vs[k] * F(n)
+        i, j = min(max(int(a), 0), n - 1), min(max(int(b), 0), n - 1)
+        if i + j > n - 1:
+            j = n - 1 - i
+        fa, fb = a - F(i), b - F(j)
+        here = first[t] + i * (n + 1) - i * (i - 1) // 2 + j
+        right = here + n + 1 - i  # the node at (i + 1, j)
+        if fa + fb <= F(1) or i + j >= n - 1:
+            out[k] = (F(1) - fa - fb) * values[here] + fa * values[right] + fb * values[here + 1]
+        else:
+            out[k] = (fa + fb - F(1)) * values[right + 1] + (F(1) - fb) * values[right] + (F(1) - fa) * values[here + 1]
+
+
+class GeometryMapLookup:
+    """The geometry maps of a scene, looked up at hits.
+
+    Parameters
+    ----------
+    keys : sequence of (mesh SHA-256, scale, what `ShapeKey.around` is for maps that have it)
+        Of each geometry.
+    first : (G,) int32
+        Where the triangles of each geometry begin.
+    maps : mapping from ShapeKey to ShapeMap
+        May grow.
+    """
+
+    def __init__(self, keys, first, maps):
+        self._keys, self._first, self._maps = keys, first, maps
+
+    def values(self, kind: str, radius: float, part, triangle, u, v) -> np.ndarray:
+        """Values at hits, (N,) float32; 0 where a map is not there yet."""
+        out = np.zeros(len(part), np.float32)
+        for geometry in np.unique(part):
+            if geometry >= len(self._keys):
+                continue
+            mesh, size, around = self._keys[geometry]
+            found = self._maps.get(GeometryMapKey(mesh, kind, radius, size, around if kind == _NEARBY else ""))
+            if found is None:
+                continue
+            index = np.flatnonzero(part == geometry)
+            values = np.empty(len(index), np.float32)
+            local = (triangle[index] - self._first[geometry]).astype(np.int32)
+            look_up_map_kernel(found.first, found.count, found.values, local, u[index], v[index], values)
+            out[index] = values
+        return out
+
+
+def lookup_keys(project: Project) -> list[tuple[str, float, str]]:
+    """The keys of a `GeometryMapLookup` for a project's visible parts."""
+    whole = _whole(project)
+    shown = (project.product.parts[place] for place in visible_parts(project))
+    return [(part.mesh, part.pose.scale, f"{part.id} {whole}") for part in shown]
+
+
+def geometry_map_lookup(project: Project, geometry: Geometry, maps) -> GeometryMapLookup:
+    """What looks up the geometry maps of a project's visible parts."""
+    return GeometryMapLookup(lookup_keys(project), geometry.triangles.first, maps)

@@ -1,0 +1,240 @@
+"""The scene: a project's geometry, the material each piece of it wears, and the parameter block.
+
+Geometry and materials are kept apart, because adding triangles to Embree is slow and an edit of a material must
+never do it.
+"""
+
+from collections import namedtuple
+from collections.abc import Mapping, Sequence
+from types import MappingProxyType
+from typing import Protocol
+
+import numpy as np
+
+from mat_shelf.document.project import Project
+from mat_shelf.document.recipe import Recipe
+from mat_shelf.geometry.mesh import Mesh
+from mat_shelf.geometry.pose import posed, turn_matrix
+from mat_shelf.optics.parameters import parameter_row
+from mat_shelf.patterns.points import part_frames, part_salt
+from mat_shelf.patterns.step import PatternContext
+from mat_shelf.scene.backdrop import sweep_mesh
+from mat_shelf.scene.ball import BALL_RECIPE, Ball
+from mat_shelf.scene.dielectric_contact import Body, resolve_contact
+from mat_shelf.scene.geometry import Geometry
+from mat_shelf.scene.interior_list import Bodies
+from mat_shelf.scene.mark_evaluation import place_marks
+from mat_shelf.scene.material_evaluation import TexturedMaterial, bind_overlays
+
+UNASSIGNED = Recipe(base_color=(0.5, 0.5, 0.5), specular_roughness=0.5)
+"""What a part without a material wears."""
+
+
+class Supplies(Protocol):
+    """What a project refers to by SHA-256; looked into whenever something is built, and may grow.
+
+    Attributes
+    ----------
+    meshes : mapping to Mesh
+    rooms : mapping to (H, 2H, 3) float32
+    faces : mapping to (N,) int32
+        The faces of zones.
+    pictures : mapping to Pyramid
+        What patterns show.
+    shape_maps : mapping from ShapeKey to ShapeMap
+        Geometry maps of parts, as far as they are made.
+    displaced : mapping from part id to (what it depends on, Displaced or str)
+        Parts with true relief, as far as they are made; see `rendering.displacing`.
+    """
+
+    meshes: Mapping[str, Mesh]
+    rooms: Mapping[str, np.ndarray]
+    faces: Mapping[str, np.ndarray]
+    pictures: Mapping
+    geometry_maps: Mapping
+    displaced: Mapping
+
+
+MaterialTable = namedtuple("MaterialTable", "rows zone_first zone_rows parameters bodies backdrop fed marks")
+"""rows : (G,) int32, the parameter row of each geometry
+zone_first : (G,) int32, where in `zone_rows` the faces of a geometry with zones begin; -1 for one without
+zone_rows : (Z,) int32, the parameter row of each face of the geometries with zones
+parameters : (M, WIDTH) float32
+bodies : nesting.Bodies, what each geometry is filled with
+backdrop : int, the row that is the backdrop's; -1 where there is none
+fed : tuple of Fed, the materials that patterns feed
+marks : tuple of Laid, the lowest first"""
+
+
+def make_material_table(
+    recipes: Sequence[Recipe],
+    rows: Sequence[int],
+    backdrop: int = -1,
+    zoned=(),
+    pictures=None,
+    priorities: Mapping[int, int] = MappingProxyType({}),
+) -> MaterialTable:
+    """The parameter block of some recipes, and which of them each geometry wears.
+
+    Parameters
+    ----------
+    zoned : sequence of (geometry, (T,) int32)
+        Rows of the single faces of geometries that have zones.
+    pictures : mapping, optional
+        What patterns refer to by SHA-256.
+    priorities : mapping from geometry to int, optional
+        Priorities of bodies that are not those of their materials.
+    """
+    first = np.full(len(rows), -1, np.int32)
+    place = 0
+    for geometry, faces in zoned:
+        first[geometry] = place
+        place += len(faces)
+    zone_rows = np.concatenate([faces for _, faces in zoned]).astype(np.int32) if zoned else np.zeros(0, np.int32)
+    known = {} if pictures is None else pictures
+    block = [parameter_row(r) for r in recipes]
+    fed = []
+    for row, recipe in enumerate(recipes):
+        overlays = bind_overlays(recipe, known, len(block))
+        block += [parameter_row(lying.overlay.recipe) for lying in overlays]
+        if recipe.feeds or overlays or any(line.is_on for line in recipe.relief):
+            fed.append(
+                TexturedMaterial(row, recipe, PatternContext({p.id: p for p in recipe.patterns}, known), overlays)
+            )
+    block, fed = np.stack(block), tuple(fed)
+    rows = np.array(rows, np.int32).reshape(-1)
+    bodies = _bodies(recipes, rows, dict(zoned), priorities)
+    return MaterialTable(rows, first, zone_rows, block, bodies, backdrop, fed, ())
+
+
+def _bodies(recipes: Sequence[Recipe], rows: np.ndarray, zoned: Mapping, priorities: Mapping) -> Bodies:
+    """What geometries are filled with: what they wear where they are in no zone, or else their largest zone that has
+    an inside."""
+    filled = rows.copy()
+    for geometry, faces in zoned.items():
+        worn, counts = np.unique(faces, return_counts=True)
+        candidates = [int(rows[geometry]), *worn[np.argsort(-counts, kind="stable")].tolist()]
+        filled[geometry] = next((row for row in candidates if has_inside(recipes[row])), candidates[0])
+    own = [recipes[row] for row in filled]
+    return Bodies(
+        filled,
+        np.array([priorities.get(g, recipe.nesting_priority) for g, recipe in enumerate(own)], np.int32),
+        np.array([is_clear(recipe) and not recipe.geometry_thin_walled for recipe in own], bool),
+    )
+
+
+def is_clear(recipe: Recipe) -> bool:
+    """Whether light is bent into it, somewhere at least."""
+    return recipe.transmission_weight > 0 or any(feed.input == "transmission_weight" for feed in recipe.feeds)
+
+
+def lets_through(recipe: Recipe) -> bool:
+    """Whether light passes it without going into a body: a sheet that is clear or soft, or what has holes."""
+    is_open = recipe.geometry_opacity < 1 or any(feed.input == "geometry_opacity" for feed in recipe.feeds)
+    return is_open or is_clear(recipe) or is_soft(recipe)
+
+
+def is_soft(recipe: Recipe) -> bool:
+    """Whether light wanders about in it, somewhere at least."""
+    return recipe.subsurface_weight > 0 or any(feed.input == "subsurface_weight" for feed in recipe.feeds)
+
+
+def has_inside(recipe: Recipe) -> bool:
+    """Whether light goes into it."""
+    return (is_clear(recipe) or is_soft(recipe)) and not recipe.geometry_thin_walled
+
+
+def visible_parts(project: Project) -> list[int]:
+    """Places, among the product's parts, of those that are not hidden: geometry g shows the g-th of them."""
+    return [place for place, part in enumerate(project.product.parts) if not part.is_hidden]
+
+
+def bodies_of(project: Project) -> tuple[Body | None, ...]:
+    """What light goes into, or through, among the visible parts; None for the others."""
+    found: list[Body | None] = []
+    for place in visible_parts(project):
+        part = project.product.parts[place]
+        worn = [project.material(i).recipe for i in part.worn()]
+        recipe = next((recipe for recipe in worn if has_inside(recipe)), None)
+        if recipe is not None:
+            priority = recipe.nesting_priority if part.priority is None else part.priority
+            found.append(Body(priority, recipe.contact == "wet", is_clear(recipe)))
+        else:  # a sheet, or what has holes, has nothing inside, but must not lie in what it touches either
+            found.append(Body(0, False, False) if any(lets_through(recipe) for recipe in worn) else None)
+    return tuple(found)
+
+
+def project_geometry(
+    project: Project, meshes: Mapping[str, Mesh], ball: Ball | None = None, displaced: Mapping = MappingProxyType({})
+) -> Geometry:
+    """Geometry of a project: its visible parts in order, then the backdrop and the ball if they are there.
+
+    Bodies that nearly touch do touch; see `rendering.dielectric_contact`.
+
+    Parameters
+    ----------
+    displaced : mapping from part id to Displaced
+        Surfaces with true relief, instead of those of the meshes.
+
+    Raises
+    ------
+    KeyError
+        If a part's mesh is not among `meshes`.
+    """
+    parts = project.product.parts
+    shown = [parts[k] for k in visible_parts(project)]
+    own = [meshes[part.mesh] for part in shown]
+    poses = [(turn_matrix(part.pose.turn), part.pose.shift, part.pose.scale) for part in shown]
+    frames = part_frames(own, poses, [part_salt(part.id) for part in shown])
+    true = [displaced.get(part.id) for part in shown]
+    solids = [made.mesh if made else posed(mesh, part.pose) for mesh, part, made in zip(own, shown, true, strict=True)]
+    bodies = bodies_of(project)
+    if project.set.backdrop is not None:
+        solids.append(sweep_mesh(project.set.backdrop))
+        bodies = (*bodies, None)
+    solids = resolve_contact(solids, bodies, project.product.contact)
+    if ball is not None:
+        solids.append(ball.mesh())
+    return Geometry(solids, frames, [made and (made.rest, made.face, made.place) for made in true])
+
+
+def project_material_table(
+    project: Project, supplies: Supplies, ball: Ball | None = None, displaced: Mapping = MappingProxyType({})
+) -> MaterialTable:
+    """Materials of a project's geometry, in the order of `project_geometry`."""
+    ids = {material.id: row for row, material in enumerate(project.materials, 1)} | {None: 0}
+    recipes = [UNASSIGNED, *(material.recipe for material in project.materials)]
+    visible = [project.product.parts[k] for k in visible_parts(project)]
+    rows = [ids[part.material] for part in visible]
+    zoned = []
+    for geometry, part in enumerate(visible):
+        if part.zones:
+            faces = np.full(len(supplies.meshes[part.mesh].triangles), ids[part.material], np.int32)
+            for zone in part.zones:
+                faces[supplies.faces[zone.faces]] = ids[zone.material]
+            made = displaced.get(part.id)
+            zoned.append((geometry, faces if made is None else faces[made.face]))
+    backdrop, backdrop_row = project.set.backdrop, -1
+    if backdrop is not None:
+        backdrop_row = len(recipes)
+        rows.append(backdrop_row)
+        recipes.append(
+            Recipe(
+                base_color=backdrop.color,
+                base_diffuse_roughness=0.5 * (1 - backdrop.gloss),
+                specular_weight=backdrop.gloss,
+                specular_roughness=0.35 - 0.3 * backdrop.gloss,
+            )
+        )
+    if ball is not None:
+        rows.append(len(recipes))
+        recipes.append(BALL_RECIPE)
+    priorities = {g: part.priority for g, part in enumerate(visible) if part.priority is not None}
+    material_table = make_material_table(recipes, rows, backdrop_row, zoned, supplies.pictures, priorities)
+    marks = place_marks(
+        project, supplies.meshes, visible_parts(project), supplies.pictures, len(material_table.parameters)
+    )
+    if not marks:
+        return material_table
+    block = np.concatenate([material_table.parameters, [parameter_row(laid.recipe) for laid in marks]])
+    return material_table._replace(parameters=block.astype(np.float32), marks=marks)

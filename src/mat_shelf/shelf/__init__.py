@@ -1,1 +1,0 @@
-"""The library on disk: swatch packages, their index and their thumbnails."""
