@@ -279,7 +279,7 @@ class Hands:
         self.workshop.throw_out_unused()
 
     def op_overlay(self):
-        from mat_shelf.library.overlays import READY_OVERLAYS
+        from mat_shelf.library.shipped import READY_OVERLAYS
 
         material = self.workshop.selected_material
         if material is None:

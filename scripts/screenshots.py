@@ -25,7 +25,7 @@ from mat_shelf.exchange.image_writing import write_image
 from mat_shelf.exchange.texture_set import write_maps
 from mat_shelf.geometry.mesh import checked
 from mat_shelf.library.library import Library
-from mat_shelf.library.overlays import READY_OVERLAYS
+from mat_shelf.library.shipped import READY_OVERLAYS
 from mat_shelf.library.thumbnails import make_thumbnail
 from mat_shelf.patterns.sources import Painted
 from mat_shelf.patterns.step import PatternContext
@@ -231,7 +231,7 @@ def show_product_station(app, window: Window, folder: Path) -> None:
     workshop, work = window.workshop, window.work
     workshop.stand_ball(None)
     workshop.history.saved = workshop.project
-    window.import_model(path)
+    window.model_import.start(path)
     answer(app, window, "New project")
     wait_for_answer(app, window, "in:")
     settle(app, window, 16)

@@ -130,3 +130,11 @@ def dropped(target, path: Path, at: QPoint | None = None) -> None:
     QApplication.sendEvent(target, enter)
     assert enter.isAccepted()
     QApplication.sendEvent(target, QDropEvent(QPointF(at), Qt.DropAction.CopyAction, data, LEFT, PLAIN))
+
+
+def open_card(board, name: str) -> None:
+    """Opens a card of the Materials station by its tab, if it is folded."""
+    fold = board.folds[name]
+    if not fold.card.isVisible():
+        QTest.mouseClick(fold.tab, Qt.MouseButton.LeftButton)
+    assert fold.card.isVisible() and not fold.tab.isVisible()

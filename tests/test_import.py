@@ -172,6 +172,16 @@ def mesh_of(path: Path):
     return mesh.vertices, mesh.triangles
 
 
+@pytest.mark.parametrize("ending, height", [("step", 30), ("stl", 30), ("glb", 20_000), ("obj", 20), ("ply", 20)])
+def test_a_model_stands_on_the_axis_that_its_format_calls_up(tmp_path, ending, height):
+    """STEP and STL models stand along z by common practice, glTF ones along y (glTF 2.0, 3.4)."""
+    assets = Assets()
+    product, _ = product_of(import_model(written(tmp_path, ending)), assets)
+    bounds = np.array([posed_bounds(assets.meshes[part.mesh], part.pose) for part in product.parts])
+    low, high = bounds[:, 0].min(axis=0), bounds[:, 1].max(axis=0)
+    assert low[1] == pytest.approx(0, abs=1e-3) and high[1] == pytest.approx(height, rel=1e-4)
+
+
 def test_sizes_that_can_hardly_be_are_asked_about():
     """2.1 read as metres is 2.1 m; as inches it is 53 mm (1 in = 25.4 mm exactly)."""
     question = size_question("lamp.glb", (300, 2100, 300), "m")
@@ -211,7 +221,7 @@ def test_a_product_stands_on_the_floor_and_survives_a_project(tmp_path):
             b"property float y\nproperty float z\nend_header\n\0\0",
             "damaged|no surfaces|memory",
         ),
-        ("not.step", b"ISO-10303-21; nonsense", "no STEP"),
+        ("not.step", b"ISO-10303-21; nonsense", "not a STEP"),
         ("model.fbx", b"x", "is none of"),
     ],
 )

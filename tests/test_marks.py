@@ -263,7 +263,7 @@ def test_wrapped_right_round_its_ends_meet():
         (b"<svg xmlns=\"http://www.w3.org/2000/svg\"><image href = '/etc/passwd'/></svg>", "another file"),
         ('<svg><image href="/etc/passwd"/></svg>'.encode("utf-16"), "another file"),
         (b'<svg xmlns="http://www.w3.org/2000/svg"><script>x</script></svg>', "scripts"),
-        (b"<svg", "no drawing"),
+        (b"<svg", "cannot be read"),
         (b" " * 20_000_001, "20 MB"),
     ],
 )
@@ -348,7 +348,7 @@ def test_a_mark_keeps_its_place_in_the_project_when_its_part_goes(open_window, q
     work.put("Size", label.with_(width=90.0))
     assert "hangs over an edge" in work.problem(work.mark)
     workshop.edit("Take out", workshop.project.with_parts([]))
-    assert work.mark is not None and "gone" in work.problem(work.mark)
+    assert work.mark is not None and "removed" in work.problem(work.mark)
     window.stations.buttons()[2].click()
     assert "gone" in window.marks_board.problem.text()
     workshop.undo()
@@ -427,7 +427,7 @@ def test_marks_are_dragged_in_their_list_and_art_follows_its_file(open_window, q
     newer.replace(file)
     qtbot.waitUntil(lambda: work.mark.art.digest != first, timeout=20_000)
     assert workshop.assets.pictures[work.mark.art.digest].levels[0][0, 0].tolist() == list(BLUE)
-    assert "saved anew" in window.notice.text.text()
+    assert "changed on disk" in window.notice.text.text()
     workshop.undo()
     assert work.mark.art.digest == first
     file.write_bytes(b"half a picture")

@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from driving import LEFT, click_part, drag_slider, picture_of, seen
+from driving import LEFT, click_part, drag_slider, open_card, picture_of, seen
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from test_pattern_window import begin, drop_pattern
@@ -116,9 +116,10 @@ def test_one_smudge_drives_roughness_relief_and_frost(window, qtbot, monkeypatch
     drop_pattern(monkeypatch, tile, board.rows["specular_roughness"].chip)
     rough = picture_of(qtbot, window).astype(float)
     assert np.abs(rough - clear)[inside].mean() > 3
+    open_card(board, "Relief")
     drop_pattern(monkeypatch, board.rows["specular_roughness"].chip, board.relief_card)
     board.patterns.open(None)  # where the release of the drag was a click
-    QTest.mouseClick(board.relief_card.overlays_button, LEFT)
+    open_card(board, "Overlays")
     card = board.overlays_card
     for name in ("Frost", "Settled dust"):
         menu = card.menu()
@@ -127,7 +128,7 @@ def test_one_smudge_drives_roughness_relief_and_frost(window, qtbot, monkeypatch
     frosted = picture_of(qtbot, window).astype(float)
     assert np.abs(frosted - rough)[inside].mean() > 3
     recipe = workshop.selected_material.recipe
-    assert recipe.uses_of(smudge.id) == ["Roughness", "Relief"]
+    assert recipe.uses_of(smudge.id) == ["Specular roughness", "Relief"]
     assert [overlay.name for overlay in recipe.overlays] == ["Frost", "Settled dust"]
 
     upper, lower = card.rows.values()
@@ -183,11 +184,11 @@ def test_a_part_gets_a_priority_of_its_own(window, qtbot):
     click_part(window, "liquid")
     window.stations.buttons()[0].click()
     before = picture_of(qtbot, window, samples=4).astype(float)
-    assert card.priority_box.isEnabled() and card.priority_box.currentText() == "as material"
+    assert card.priority_box.isEnabled() and card.priority_box.currentText() == "As material"
     card.priority_box.setCurrentIndex(card.priority_box.findData(8))
     card.priority_box.activated.emit(card.priority_box.currentIndex())
     assert workshop.project.product.parts[1].priority == 8
     after = picture_of(qtbot, window, samples=4).astype(float)
     assert np.abs(after - before).max(axis=2).max() > 15
     workshop.undo()
-    assert card.priority_box.currentText() == "as material"
+    assert card.priority_box.currentText() == "As material"

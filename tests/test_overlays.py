@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from driving import LEFT, click_part, drag_slider, picture_of, seen
+from driving import LEFT, click_part, drag_slider, open_card, picture_of, seen
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from test_rendering import AHEAD, EVEN, ball, take
@@ -11,7 +11,7 @@ from mat_shelf.document.pattern import Pattern, Placement, Relief
 from mat_shelf.document.project import Material
 from mat_shelf.document.recipe import Overlay, Recipe
 from mat_shelf.geometry.solids import box, moved
-from mat_shelf.library.overlays import READY_OVERLAYS
+from mat_shelf.library.shipped import READY_OVERLAYS
 from mat_shelf.patterns.points import flat_points
 from mat_shelf.patterns.sources import Constant, Noise
 from mat_shelf.scene.lights import make_lights
@@ -126,7 +126,7 @@ def test_an_overlay_is_laid_opened_tuned_and_undone(open_window, qtbot, small_pr
     click_part(window, "block")
     before = picture_of(qtbot, window).astype(int)
     inside = seen(window, "block")
-    QTest.mouseClick(board.relief_card.overlays_button, LEFT)
+    open_card(board, "Overlays")
     card = board.overlays_card
     assert card.isVisible() and not card.rows
     menu = card.menu()
@@ -144,7 +144,7 @@ def test_an_overlay_is_laid_opened_tuned_and_undone(open_window, qtbot, small_pr
 
     QTest.mouseClick(row.name, LEFT)
     assert workshop.overlay is not None and board.name.text() == "Settled dust"
-    assert board.mask_box.currentText() == "mask: Faces up" and board.back_button.isVisible()
+    assert board.mask_box.currentText() == "Mask: Faces up" and board.back_button.isVisible()
     field = board.rows["base_color"].text
     field.setText("#20C020")
     field.setModified(True)

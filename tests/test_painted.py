@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from driving import LEFT, PLAIN, click_part, picture_of, pixel_place, seen
+from driving import LEFT, PLAIN, click_part, open_card, picture_of, pixel_place, seen
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
@@ -98,6 +98,7 @@ def test_a_crease_is_painted_on_the_product(open_window, qtbot, small_project):
     window = open_window(*small_project)
     board, work, workshop, viewport = window.board, window.board.patterns, window.workshop, window.viewport
     click_part(window, "block")
+    open_card(board, "Patterns")
     QTest.mouseClick(board.patterns_card.add_button, LEFT)
     next(tile for tile, ready in board.new_popover.tiles if ready.pattern.name == "Painted by hand").click()
     work.feed("base_color", work.pattern_id)

@@ -8,6 +8,7 @@ from driving import (
     click_part,
     drag_slider,
     make_constant,
+    open_card,
     picture_of,
     pixel_place,
     seen,
@@ -53,6 +54,7 @@ def window(open_window):
 def begin(window, name):
     """Begins a pattern with a tile of the popover."""
     board = window.board
+    open_card(board, "Patterns")
     QTest.mouseClick(board.patterns_card.add_button, LEFT)
     assert board.new_popover.isVisible()
     tile = next(tile for tile, ready in board.new_popover.tiles if ready.pattern.name == name)
@@ -143,6 +145,7 @@ def test_a_pattern_is_made_shown_alone_fed_and_shared(window, qtbot, monkeypatch
     assert (feed.pattern, feed.low, feed.high) == (pattern.id, 0.18, 0.32)
 
     # The same chip is dragged onto relief, at 0.002 mm ...
+    open_card(board, "Relief")
     drop_pattern(monkeypatch, row.chip, board.relief_card)
     relief = next(iter(board.relief_card.rows.values()))
     relief.number.setText("0.002")
@@ -331,6 +334,7 @@ def test_art_becomes_a_soft_relief(window, qtbot, tmp_path, monkeypatch):
     path.write_bytes(bytes_of(art))
     monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *a: ([str(path)], ""))
     click_part(window, "block")
+    open_card(board, "Patterns")
     QTest.mouseClick(board.patterns_card.add_button, LEFT)
     QTest.mouseClick(board.new_popover.pictures_button, LEFT)
     qtbot.waitUntil(lambda: work.pattern is not None, timeout=30_000)
@@ -342,7 +346,7 @@ def test_art_becomes_a_soft_relief(window, qtbot, tmp_path, monkeypatch):
     inside = seen(window, "block")
     work.add_relief(work.pattern_id)
     work.set_relief(work.recipe.relief[0].with_(height=3.0))
-    add_step(board.strip, "Soften")
+    add_step(board.strip, "Blur")
     radius = next(row for row in board.strip.rows if row.binding.name == "radius")
     radius.number.setText("2")
     radius.number.setModified(True)
@@ -448,7 +452,7 @@ def test_a_ready_pattern_comes_from_the_library(window, qtbot):
     qtbot.waitUntil(lambda: library.model.picture(rows[0]) is not None, timeout=20_000)
     window.workshop.select(None)
     library.list.activated.emit(index)
-    assert "Click a piece" in window.notice.text.text()
+    assert "Select a part" in window.notice.text.text()
     click_part(window, window.workshop.project.product.parts[0].id)
     count = len(work.recipe.patterns)
     library.list.activated.emit(index)
@@ -488,14 +492,14 @@ def test_missing_pictures_are_told_and_found_again_by_content_or_name(
         del kept.pictures[picture.digest]
     window = open_window(project, kept)
     window.workshop.replace(project, kept, None)
-    assert "2 pictures are missing: red.png, blue.png" in window.notice.text.text()
+    assert "2 images are missing: red.png, blue.png" in window.notice.text.text()
     before = picture_of(qtbot, window)[seen(window, "block")].astype(int).mean(axis=0)
     (tmp_path / "deep").mkdir()
     (tmp_path / "deep" / "renamed.png").write_bytes(pictures[0][1])
     (tmp_path / "blue.png").write_bytes(bytes_of(np.full((4, 4, 3), (0, 0, 250), np.uint8)))
     (tmp_path / "broken.png").write_bytes(b"\x89PNG nonsense")
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *a: str(tmp_path))
-    next(button for button in window.notice.buttons if button.text().startswith("Look")).click()
+    next(button for button in window.notice.buttons if button.text().startswith("Search")).click()
     qtbot.waitUntil(lambda: "2 found" in window.notice.text.text(), timeout=20_000)
     assert missing_images(window.workshop) == []
     after = picture_of(qtbot, window)[seen(window, "block")].astype(int).mean(axis=0)

@@ -153,7 +153,7 @@ def test_parts_are_moved_hidden_and_clicked_through(lamp, qtbot):
     assert len(work.project.product.parts) == 3
     workshop.select(None)
     QTest.mouseClick(place.upright_button, LEFT)
-    assert work.bounds()[0, 1] == pytest.approx(0, abs=1e-2) and workshop.history.undo_label == "Stand upright"
+    assert work.bounds()[0, 1] == pytest.approx(0, abs=1e-2) and workshop.history.undo_label == "Z-up to Y-up"
     shortcut(qtbot, window, Qt.Key.Key_Z, CONTROL)
     assert (work.bounds()[1] - work.bounds()[0])[1] == pytest.approx(53.34, abs=0.1)
 
@@ -161,10 +161,10 @@ def test_parts_are_moved_hidden_and_clicked_through(lamp, qtbot):
 def test_zones_are_made_dressed_and_counted(lamp, qtbot, tmp_path):
     window, work, workshop = lamp, lamp.work, lamp.workshop
     coverage = window.product_board.coverage_card
-    assert "3 pieces are bare" in coverage.words.text()
+    assert "3 regions are unassigned" in coverage.words.text()
     for part in work.project.product.parts:
         workshop.wear(part.id, "shell-white")
-    assert coverage.words.text() == "Every face wears a material."
+    assert coverage.words.text() == "Every face has a material."
 
     # The shade's side is chosen by smoothness, made a zone, and dressed by dropping a swatch on it.
     zones = window.product_board.zones_card
@@ -223,13 +223,38 @@ def test_zones_are_made_dressed_and_counted(lamp, qtbot, tmp_path):
     # Bared faces are counted again and walked to; all comes back from the file.
     part = by_name(window, "Shade")
     workshop.edit("Bare", workshop.project.with_part(part.with_zone(part.zones[0].with_(material=None))))
-    assert "1 piece is bare" in coverage.words.text()
+    assert "1 region is unassigned" in coverage.words.text()
     camera = workshop.camera
     QTest.mouseClick(coverage.next_button, LEFT)
     assert workshop.camera != camera and "Shade" in coverage.here.text() and work.chosen[0] == part.id
     assert workshop.save(tmp_path / "lamp.matshelf")
     saved = workshop.project
     assert workshop.open(tmp_path / "lamp.matshelf") and workshop.project == saved
+
+
+def test_a_zone_takes_more_faces_and_gives_some_back(lamp, qtbot):
+    """Faces of the shade's ends join the zone of one of them, and leave it again."""
+    window, work, workshop = lamp, lamp.work, lamp.workshop
+    zones = window.product_board.zones_card
+    part = by_name(window, "Shade")
+    faces = workshop.assets.meshes[part.mesh].triangles
+    heights = workshop.assets.meshes[part.mesh].vertices[faces][..., 1].mean(axis=1)
+    top, bottom = heights > heights.max() - 1e-3, heights < heights.min() + 1e-3
+    workshop.select(part.id)
+    work.choose((part.id, top))
+    QTest.mouseClick(zones.make_button, LEFT)
+    zone = workshop.selected_zone
+    assert len(workshop.assets.faces[zone.faces]) == top.sum()
+    work.choose((part.id, bottom))
+    QTest.mouseClick(zones.add_button, LEFT)
+    grown = workshop.selected_zone
+    assert grown.id == zone.id and len(workshop.assets.faces[grown.faces]) == top.sum() + bottom.sum()
+    work.choose((part.id, top))
+    QTest.mouseClick(zones.subtract_button, LEFT)
+    left = workshop.assets.faces[workshop.selected_zone.faces]
+    assert sorted(left) == sorted(np.flatnonzero(bottom))
+    shortcut(qtbot, window, Qt.Key.Key_Z, CONTROL)
+    assert workshop.project.part(part.id).zone(zone.id) == grown
 
 
 def test_materials_are_found_and_replaced_everywhere(lamp, qtbot):
@@ -258,7 +283,7 @@ def test_an_import_is_cancelled_refused_or_added(open_window, small_project, qtb
     path = model_in_inches(tmp_path)
     drop(window, path)
     answer(qtbot, window, "Cancel")
-    qtbot.waitUntil(lambda: window.import_job is None, timeout=30_000)
+    qtbot.waitUntil(lambda: window.model_import.job is None, timeout=30_000)
     assert workshop.project is project
     drop(window, path)
     answer(qtbot, window, "Add to this product")
@@ -270,12 +295,34 @@ def test_an_import_is_cancelled_refused_or_added(open_window, small_project, qtb
     assert workshop.project.material("red") == project.material("red")
 
 
+def test_another_axis_may_point_up(open_window, small_project, qtbot, tmp_path):
+    """An STL comes in standing on its z axis; the message of its size lays it down again, and undo takes that back."""
+    window = open_window(*small_project)
+    body = trimesh.creation.box((30, 40, 120))
+    (tmp_path / "tower.stl").write_bytes(body.export(file_type="stl"))
+
+    def height():
+        return float(np.ptp(window.work.bounds([by_name(window, "tower")]), axis=0)[1])
+
+    drop(window, tmp_path / "tower.stl")
+    answer(qtbot, window, "Add to this product")
+    assert height() == pytest.approx(120, abs=1e-3)
+    # The question's buttons are gone: what stands under the message belongs to it.
+    assert [b.text() for b in window.notice.buttons] == ["Y is up", "Close"]
+    assert all(b.isVisible() for b in window.notice.buttons)
+    answer(qtbot, window, "Y is up")
+    assert height() == pytest.approx(40, abs=1e-3)
+    assert window.work.bounds([by_name(window, "tower")])[0, 1] == pytest.approx(0, abs=1e-3)
+    shortcut(qtbot, window, Qt.Key.Key_Z, CONTROL)
+    assert height() == pytest.approx(120, abs=1e-3)
+
+
 def test_parts_are_unwrapped_and_their_coordinates_shown(lamp, qtbot):
     window, workshop = lamp, lamp.workshop
     card = window.product_board.uv_card
     base = by_name(window, "Base")
     workshop.select(base.id)
-    assert workshop.assets.meshes[base.mesh].uv is None and "none yet" in card.words.text()
+    assert workshop.assets.meshes[base.mesh].uv is None and "No UVs" in card.words.text()
     card.texel.setValue(0.5)
     QTest.mouseClick(card.unwrap_button, LEFT)
     qtbot.waitUntil(lambda: by_name(window, "Base").mesh != base.mesh, timeout=60_000)
@@ -312,7 +359,7 @@ def test_parts_are_grouped_lined_up_and_moved_together(lamp, qtbot):
     assert (workshop.selected, workshop.also_selected) == (base.id, (shade.id,))
     assert (np.abs(grabbed(window.viewport) - one).max(2) > 40).sum() > 100
     work.shift([shade], (7.0, 0, 3.0))
-    next(a for a in place.align_menu().actions() if a.text() == "Middles, across").trigger()
+    next(a for a in place.align_menu().actions() if a.text() == "Centres, X").trigger()
     middles = [work.bounds([by_name(window, name)]).mean(0) for name in ("Base", "Shade")]
     assert middles[0][0] == pytest.approx(middles[1][0], abs=1e-3) and middles[1][2] != pytest.approx(middles[0][2])
 

@@ -366,7 +366,7 @@ def test_work_of_two_runs_is_kept_apart_and_offered_in_order(guarded, small_proj
 
 def test_faults_are_told_while_a_question_waits(guarded, qtbot):
     asked = []
-    guarded._ask("Which?", ("This", lambda: asked.append(True)))
+    guarded.notice.ask("Which?", ("This", lambda: asked.append(True)))
     report(RuntimeError("meanwhile"))
     qtbot.wait(100)
     assert guarded.notice.text.text() == "Which?" and len(guarded.notice.buttons) == 1

@@ -105,7 +105,7 @@ def test_swatches_follow_in_the_library_and_keep_their_look_without_their_parent
     assert again.swatch("wax-plum").recipe.specular_roughness == 0.77
     again.put_back("sealing-wax")
     assert again.swatch("sealing-wax").recipe.specular_roughness == 0.77
-    with pytest.raises(LibraryError, match="could not be put back"):
+    with pytest.raises(LibraryError, match="could not be restored"):
         again.put_back("never-there")
 
 

@@ -59,7 +59,7 @@ def test_the_whole_story(open_window, demo, qtbot, monkeypatch, tmp_path, librar
     assert recipe.coat_roughness == pytest.approx(0.8, abs=0.02)
     rough = picture_of(qtbot, window)
     assert np.ptp(before[inside].mean(axis=1)) > np.ptp(rough[inside].mean(axis=1)) * 1.3  # the highlight is gone
-    assert workshop.history.undo_label == "Coat rough"
+    assert workshop.history.undo_label == "Coat roughness"
 
     QTest.mouseClick(board.rows["base_color"].bar, LEFT)
     popover = board.rows["base_color"].popover
@@ -183,7 +183,7 @@ def test_bad_input_is_told_and_changes_nothing(open_window, qtbot, tmp_path, mon
         window.notice.hide()
 
     for row, text, says in (
-        ("specular_roughness", "7", "Roughness must be a number from 0 to 1."),
+        ("specular_roughness", "7", "Specular roughness must be a number from 0 to 1."),
         ("specular_ior", "glass", "IOR must be a number from 1 to 3."),
     ):
         number = window.board.rows[row].number
@@ -258,7 +258,7 @@ def test_while_a_value_is_dragged_pictures_follow(open_window, qtbot):
     picture = picture_of(qtbot, window)
     mean = picture[seen(window, "wax-stick")].mean(axis=0)
     assert mean[1] > 2 * mean[0]
-    assert workshop.history.undo_label == "Inside"
+    assert workshop.history.undo_label == "Subsurface colour"
     workshop.undo()
     assert not workshop.history.is_changed
 
@@ -421,7 +421,7 @@ def test_a_reference_beside_and_against_the_render(open_window, qtbot, tmp_path)
     pixels[:, :60], pixels[:, 60:] = (200, 30, 40), (20, 60, 190)
     Image.fromarray(pixels).save(photo)
     QTest.keyClick(viewport, Qt.Key.Key_W)
-    assert "no reference picture" in window.notice.text.text() and viewport.wipe is None
+    assert "no reference" in window.notice.text.text() and viewport.wipe is None
 
     data = QMimeData()
     data.setUrls([QUrl.fromLocalFile(str(photo))])

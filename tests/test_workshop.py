@@ -150,14 +150,14 @@ def test_swatches_are_described_varied_compared_and_thrown_out(open_window, qtbo
     window.library.model.reload()
     window.library.list.selectAll()
     choose(window, "Compare the two")
-    assert [line[0] for line in window.library.compare_dialog.differences] == ["Roughness"]
+    assert [line[0] for line in window.library.compare_dialog.differences] == ["Specular roughness"]
     window.library.compare_dialog.close()
 
     # Thrown out with Delete, and put back from the message.
     select_swatch(window, "Old copper")
     window.library.list.setFocus()
     QTest.keyClick(window.library.list, Qt.Key.Key_Delete)
-    assert "Old copper" not in names() and window.notice.buttons[0].text() == "Put it back"
+    assert "Old copper" not in names() and window.notice.buttons[0].text() == "Restore"
     QTest.mouseClick(window.notice.buttons[0], LEFT)
     assert "Old copper" in names()
     window.library.search.setText("nothing has this")
@@ -226,7 +226,7 @@ def test_a_room_picture_lights_the_set(open_window, qtbot, tmp_path, monkeypatch
     before = picture_of(qtbot, window)[seen(window, "card")].astype(int).mean(axis=0)
     project = workshop.project
     dropped(window, tmp_path / "broken.hdr")
-    qtbot.waitUntil(lambda: "broken.hdr cannot be a room picture" in window.notice.text.text(), timeout=30_000)
+    qtbot.waitUntil(lambda: "broken.hdr cannot be an environment" in window.notice.text.text(), timeout=30_000)
     assert workshop.project is project
     window.stations.buttons()[3].click()
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: (str(tmp_path / "blue.exr"), ""))
@@ -307,7 +307,7 @@ def test_keys_and_gestures_are_listed(open_window, small_project, qtbot):
     shortcut(qtbot, window, Qt.Key.Key_F1, PLAIN)
     dialog = window.shortcuts_dialog
     shown = {label.text() for label in dialog.findChildren(type(window.notice.text))}
-    assert {"Ctrl+K", "Keep on shelf", "Stands a coloured ball there"} <= shown
+    assert {"Ctrl+K", "Save to library", "Puts a coloured ball there"} <= shown
     dialog.close()
 
 

@@ -3,16 +3,14 @@
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import QEventLoop, QMimeData, QSettings, QSize, Qt, QTimer
+from PyQt6.QtCore import QEventLoop, QMimeData, QSettings, QSize, Qt
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import (
     QApplication,
-    QBoxLayout,
     QButtonGroup,
     QFileDialog,
     QFrame,
     QHBoxLayout,
-    QLabel,
     QMainWindow,
     QMenu,
     QMessageBox,
@@ -28,9 +26,10 @@ from mat_shelf.app.marks.mark_work import MarkWork
 from mat_shelf.app.marks.marks_board import MarksBoard
 from mat_shelf.app.materials.materials_board import MaterialsBoard
 from mat_shelf.app.missing_images import MissingImages
+from mat_shelf.app.notice import Notice
 from mat_shelf.app.open_job import OpenJob
 from mat_shelf.app.patterns.geometry_map_job import ShapeKeeper
-from mat_shelf.app.product.import_job import ImportJob
+from mat_shelf.app.product.model_import import ModelImport
 from mat_shelf.app.product.product_board import ProductBoard
 from mat_shelf.app.product.product_work import ProductWork
 from mat_shelf.app.recent import note_recent, recent_projects
@@ -45,11 +44,9 @@ from mat_shelf.app.wall.pattern_drag import PatternDrag
 from mat_shelf.app.wall.wall import Wall
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.project import Project
-from mat_shelf.exchange.models.importer import MODEL_ENDINGS as MODEL_ENDINGS
-from mat_shelf.exchange.product_import import new_project
+from mat_shelf.exchange.models.importer import MODEL_ENDINGS
 from mat_shelf.exchange.project_file import PROJECT_ENDING, plain_file_name, project_path
 from mat_shelf.exchange.recovery import Recovery
-from mat_shelf.geometry.size import UnitGuess, length_words, other_units, size_question
 from mat_shelf.system.file_writer import ANY
 from mat_shelf.system.user_folders import home_folder
 
@@ -72,7 +69,7 @@ class Window(QMainWindow):
         self.wall = Wall(workshop, self.work)
         self.viewport = self.wall.viewport
         self.board = MaterialsBoard(workshop)
-        self.library = LibraryPanel(workshop, self.board.painter)
+        self.library = LibraryPanel(workshop)
         self.library.pattern_wanted.connect(self._begin_ready)
         self.set_board = SetBoard(workshop)
         self.set_board.focus_wanted.connect(self.viewport.want_focus)
@@ -97,9 +94,11 @@ class Window(QMainWindow):
         self.boards.addWidget(self.marks_board)
         self.mark_drag = MarkDrag(self.viewport, self.marks, self.marks_board)
         self.notice = Notice()
-        self.missing = MissingImages(workshop, self._ask, self)
+        self.notice.shown.connect(self._place_notice)
+        self.missing = MissingImages(workshop, self.notice.ask, self)
         self.render_dialog: RenderDialog | None = None
-        self.import_job: ImportJob | None = None
+        self.model_import = ModelImport(self.work, self.notice, self._may_leave, self)
+        self.model_import.arrived.connect(lambda: self.stations.buttons()[0].click())
         self.open_job: OpenJob | None = None
         self.save_job: SaveJob | None = None
         self._make_actions()
@@ -250,12 +249,10 @@ class Window(QMainWindow):
     def say(self, text: str) -> None:
         """Shows a message over the lower edge of the wall."""
         self.notice.show_text(text)
-        self._place_notice()
 
     def offer(self, text: str, name: str, run: Callable[[], None]) -> None:
         """Shows a message with something that can be done about it."""
         self.notice.show_text(text, (name, run))
-        self._place_notice()
 
     def open_shortcuts(self) -> None:
         self.shortcuts_dialog = ShortcutsDialog(self.actions(), self)
@@ -284,7 +281,7 @@ class Window(QMainWindow):
         event.acceptProposedAction()
         ending = path.suffix.lower()
         if ending in MODEL_ENDINGS:
-            self.import_model(path)
+            self.model_import.start(path)
         elif ending != PROJECT_ENDING:
             self.workshop.set_room(path)
         elif self._may_leave():
@@ -299,97 +296,13 @@ class Window(QMainWindow):
     def _choose_model(self) -> None:
         chosen, _ = QFileDialog.getOpenFileName(self, "Import model", self._folder(), MODEL_FILES)
         if chosen:
-            self.import_model(Path(chosen))
-
-    def import_model(self, path: Path) -> None:
-        """Reads a model beside the window, then asks what to do with it."""
-        if self.import_job is not None:
-            self.say(f"{self.import_job.path.name} is still being imported; cancel it first.")
-            return
-        job = self.import_job = ImportJob(path)
-        queued = Qt.ConnectionType.QueuedConnection
-        job.progressed.connect(self._tell_progress, queued)
-        job.done.connect(self._imported, queued)
-        job.failed.connect(self._not_imported, queued)
-        job.start()
-
-    def _ask(self, text: str, *answers) -> None:
-        self.notice.ask(text, *answers)
-        self._place_notice()
-
-    def _tell_progress(self, text: str) -> None:
-        job = self.import_job
-        if job is not None:
-            self._ask(f"{job.path.name}: {text}…", ("Cancel", job.cancel))
+            self.model_import.start(Path(chosen))
 
     def _tell_shapes(self, text: str) -> None:
         if text:
-            self._ask(f"{text}…", ("Cancel", self.shapes.cancel))
+            self.notice.ask(f"{text}…", ("Cancel", self.shapes.cancel))
         else:
             self.notice.settle()
-
-    def _not_imported(self, text: str) -> None:
-        self.import_job.wait()  # its thread must be over before it may go
-        self.import_job = None
-        self.notice.settle()
-        if text:
-            self.say(text)
-
-    def _imported(self) -> None:
-        job, self.import_job = self.import_job, None
-        job.wait()
-        self.notice.settle()
-        count = len(job.product.parts)
-        parts = "1 part" if count == 1 else f"{count} parts"
-        self._ask(
-            f"{job.path.name}: {parts} read." + (f" {job.report[0]}." if job.report else ""),
-            ("New project", lambda: self._take_in(job, is_new=True)),
-            ("Add to this product", lambda: self._take_in(job, is_new=False)),
-            ("Update this product", lambda: self._exchange(job)),
-            ("Cancel", lambda: None),
-        )
-
-    def _exchange(self, job: ImportJob) -> None:
-        told = self.work.exchange(job.product, job.materials, job.assets)
-        if told is None:
-            return
-        self.stations.buttons()[0].click()
-        self._ask(f"{job.path.name}: {told.words()}", ("OK", lambda: None))
-
-    def _take_in(self, job: ImportJob, is_new: bool) -> None:
-        bounds = self.work.bounds_of(job.product, job.assets)
-        size = bounds[1] - bounds[0]
-        if is_new:
-            if not self._may_leave():
-                return
-            self.workshop.replace(new_project(job.product, job.materials, size), job.assets, None)
-            self.workshop.history.saved = None
-            self.workshop.project_changed.emit()
-        else:
-            self.work.add(job.product, job.materials, job.assets)
-        self.stations.buttons()[0].click()
-        unit = job.product.unit
-        question = size_question(job.path.name, [float(x) for x in size], unit)
-        if question is None:
-            shown = " × ".join(length_words(float(x)) for x in size)
-            self.say(f"{job.path.name} is {shown} large." + ("" if is_new else " Added to the product."))
-            return
-        guesses = other_units(float(max(size)), unit)
-        parts = [part.id for part in self.workshop.project.product.parts][-len(job.product.parts) :]
-
-        def read_as(guess: UnitGuess) -> None:
-            if is_new:
-                with self.workshop.as_one(f"Read as {guess.unit}"):
-                    self.work.read_as(guess.unit)
-                    self.work.refit()
-            else:
-                self.work.rescale(parts, unit, guess.unit)
-
-        answers = [
-            (f"{guess.unit}: {length_words(guess.longest_mm)}", lambda guess=guess: read_as(guess))
-            for guess in guesses[:3]
-        ]
-        self._ask(question, *answers, ("It is right", lambda: None))
 
     def _say_library_problems(self) -> None:
         """Says once what of the library cannot be used; after that it is passed over."""
@@ -407,7 +320,6 @@ class Window(QMainWindow):
                 ("Restore", lambda: self.autosave.bring_back(newest)),
                 ("Delete", lambda: self.autosave.throw_away(newest)),
             )
-            self._place_notice()
 
     def _place_notice(self) -> None:
         self.notice.adjustSize()
@@ -480,7 +392,7 @@ class Window(QMainWindow):
             if self.workshop.assets is assets:  # else another project was opened meanwhile
                 self.workshop.note_saved(job.path, job.project, job.stamp)
         elif job.is_changed_elsewhere:
-            self._ask(
+            self.notice.ask(
                 f"{job.problem}. Saving now would overwrite that.",
                 ("Overwrite", lambda: self._save_to(job.path, ANY)),
                 ("Save as…", self.save_as),
@@ -547,9 +459,7 @@ class Window(QMainWindow):
             return
         if self.render_dialog is not None:
             self.render_dialog.close()
-        if self.import_job is not None:
-            self.import_job.cancel()
-            self.import_job.wait()
+        self.model_import.close_thread()
         self.work.close()
         if self.autosave is not None:
             self.autosave.close()
@@ -564,70 +474,3 @@ class Window(QMainWindow):
         self.workshop.wait()
         self.wall.close_worker()
         event.accept()
-
-
-class Notice(QFrame):
-    """A message that goes by itself or on a click, or a question that stays until it is answered."""
-
-    def __init__(self):
-        super().__init__()
-        self.setObjectName("notice")
-        self.text = QLabel()
-        self.text.setWordWrap(True)
-        self.text.setMinimumWidth(420)
-        self.buttons: list[QPushButton] = []
-        self._is_asking = False
-        self._waiting: tuple | None = None
-        self._layout = QBoxLayout(QBoxLayout.Direction.LeftToRight, self)
-        self._layout.setContentsMargins(16, 10, 12, 10)
-        self._layout.setSpacing(10)
-        self._answers = QHBoxLayout()
-        self._answers.setSpacing(8)
-        self._answers.addStretch(1)
-        self._layout.addWidget(self.text, 1)
-        self._layout.addLayout(self._answers)
-        self._timer = QTimer(self, singleShot=True, interval=12_000)
-        self._timer.timeout.connect(self.hide)
-
-    def show_text(self, text: str, *answers: tuple[str, Callable[[], None]]) -> None:
-        """Shows a message, with what may be done about it; one that comes during a question waits for the answer."""
-        if self._is_asking:
-            self._waiting = text, *answers
-            return
-        self._show(text, *answers, ("Close", lambda: None))
-        self._timer.start()
-
-    def ask(self, text: str, *answers: tuple[str, Callable[[], None]]) -> None:
-        """Shows a question with a button for each answer and what it does."""
-        self._timer.stop()
-        self._is_asking = True
-        self._show(text, *answers)
-
-    def settle(self) -> None:
-        """Takes a question away that has become void."""
-        self._is_asking = False
-        self.hide()
-
-    def _answered(self, run: Callable[[], None]) -> None:
-        self.hide()
-        self._is_asking = False
-        run()
-        if self._waiting is not None and not self._is_asking:
-            waiting, self._waiting = self._waiting, None
-            self.show_text(*waiting)
-
-    def _show(self, text: str, *answers: tuple[str, Callable[[], None]]) -> None:
-        for button in self.buttons:
-            self._answers.removeWidget(button)
-            button.hide()  # it is deleted only when the present event is over
-            button.deleteLater()
-        self.buttons = []
-        for label, run in answers:
-            button = QPushButton(label)
-            button.clicked.connect(lambda _, run=run: self._answered(run))
-            self._answers.addWidget(button, 0, Qt.AlignmentFlag.AlignVCenter)
-            self.buttons.append(button)
-        many = len(answers) > 2
-        self._layout.setDirection(QBoxLayout.Direction.TopToBottom if many else QBoxLayout.Direction.LeftToRight)
-        self.text.setText(text)
-        self.show()

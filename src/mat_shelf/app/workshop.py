@@ -12,7 +12,7 @@ from mat_shelf.app.image_take_job import ImageTakeJob
 from mat_shelf.document.history import History
 from mat_shelf.document.ids import free_name, new_id
 from mat_shelf.document.image import ImageRef
-from mat_shelf.document.parameter import Frozen, explain, shown_number
+from mat_shelf.document.parameter import Frozen, explain
 from mat_shelf.document.pattern import Pattern
 from mat_shelf.document.project import Camera, Material, Part, Project, View, Zone
 from mat_shelf.document.recipe import Overlay, Recipe
@@ -647,6 +647,6 @@ def _refusal(model: type[Frozen], name: str, fault: ValidationError) -> str:
     field = model.parameter(name)
     if field.annotation is float:
         low, high = model.limits(name)
-        low, high = (shown_number(field, end) for end in (low, high))
+        low, high = (f"{end * field.json_schema_extra['scale']:g}" for end in (low, high))
         return f"{model.label(name)} must be a number from {low} to {high}."
     return f"{model.label(name)} cannot be that: {explain(fault)}"

@@ -7,6 +7,7 @@ from mat_shelf.document.project import Camera, Material, Part, Pose, Product, Pr
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.models.importer import ImportedModel
 from mat_shelf.exchange.models.mesh_glb import NamedMesh
+from mat_shelf.geometry.pose import Z_UP_TURN, posed_bounds
 from mat_shelf.rendering.navigation import framed
 from mat_shelf.scene.sets import sets_for
 
@@ -18,10 +19,11 @@ def product_of(model: ImportedModel, assets: Assets) -> tuple[Product, tuple[Mat
         name = material_names.take(name_from(key, "Material"))
         family = "Metal" if recipe.base_metalness > 0.5 else "Glass" if recipe.transmission_weight > 0.5 else "Plastic"
         materials[key] = Material(id=new_id("material"), name=name, family=family, recipe=recipe)
-    bounds = np.array([part.mesh.bounds for part in model.parts])
+    upright = Pose(turn=Z_UP_TURN if model.up == "z" else (0.0, 0.0, 0.0))
+    bounds = np.array([posed_bounds(part.mesh, upright) for part in model.parts])
     low, high = bounds[:, 0].min(axis=0), bounds[:, 1].max(axis=0)
     middle = (low + high) / 2
-    stand = Pose(shift=tuple(round(-float(x), 4) for x in (middle[0], low[1], middle[2])))
+    stand = upright.with_(shift=tuple(round(-float(x), 4) for x in (middle[0], low[1], middle[2])))
     parts, names = [], FreeNames()
     for part in model.parts:
         name = names.take(name_from(part.name, "Part"))

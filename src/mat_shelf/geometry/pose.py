@@ -5,6 +5,9 @@ import numpy as np
 from mat_shelf.document.project import Pose
 from mat_shelf.geometry.mesh import Mesh
 
+Z_UP_TURN = (-90.0, 0.0, 0.0)
+"""Angles of the pose that stands a z-up model up, degrees."""
+
 
 def turn_matrix(degrees) -> np.ndarray:
     """Rotation about x, then y, then z of the world, (3, 3) float64."""

@@ -59,7 +59,7 @@ def size_question(name: str, size_mm, unit: str) -> str | None:
     guesses = other_units(longest, unit)
     what = f"{name} is {length_words(longest)} {way}, very {odd} for a product, with its numbers read as "
     what += f"{UNIT_NAMES[unit]}."
-    return f"{what} Is its unit {UNIT_NAMES[guesses[0].unit]}?" if guesses else f"{what} Set its size in Product."
+    return f"{what} Is the unit {UNIT_NAMES[guesses[0].unit]}?" if guesses else f"{what} Set its size in Product."
 
 
 def depth_warning(color, depth_mm: float, thickness_mm: float) -> str | None:

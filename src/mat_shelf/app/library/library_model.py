@@ -2,20 +2,17 @@
 
 from functools import lru_cache
 
-from PyQt6.QtCore import QAbstractListModel, QModelIndex, QSize, Qt
-from PyQt6.QtGui import QImage, QPixmap
+from PyQt6.QtCore import QAbstractListModel, QModelIndex, Qt
+from PyQt6.QtGui import QPixmap
 
 from mat_shelf.app.library.thumbnail_worker import ThumbnailWorker
-from mat_shelf.app.patterns.painter import Painter
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.project import Project
 from mat_shelf.library.library import LibraryEntry, LibraryError
 from mat_shelf.library.thumbnails import recipe_key, thumbnail_path
-from mat_shelf.patterns.ready import READY, Ready
-from mat_shelf.patterns.step import PatternContext
+from mat_shelf.patterns.ready import READY, Ready, thumbnail_file
 
 PATTERNS = "Patterns"
-_PATTERN_PIXELS = QSize(92, 92)
 _key = lru_cache(maxsize=1024)(recipe_key)
 
 
@@ -25,16 +22,13 @@ class LibraryModel(QAbstractListModel):
     Pictures are loaded, or drawn, when they are first shown.
     """
 
-    def __init__(self, workshop: Workshop, painter: Painter):
+    def __init__(self, workshop: Workshop):
         super().__init__()
         self._workshop = workshop
         self._search = ""
         self._pictures: dict[str, QPixmap] = {}
         self._uses = _uses_in(workshop.project)
         self.rows: list[LibraryEntry | Ready | tuple[str, int]] = []
-        self._painter = painter
-        self._askers: dict[int, str] = {}
-        painter.painted.connect(self._take_pattern, Qt.ConnectionType.QueuedConnection)
         self._entries: list[LibraryEntry] = []
         self.worker = ThumbnailWorker()
         self.worker.made.connect(self._redraw, Qt.ConnectionType.QueuedConnection)
@@ -100,20 +94,15 @@ class LibraryModel(QAbstractListModel):
         if self.rows:
             self.dataChanged.emit(self.index(0), self.index(len(self.rows) - 1))
 
-    def _take_pattern(self, asker: int, image: QImage, values) -> None:
-        if asker in self._askers:
-            self._pictures[self._askers[asker]] = QPixmap.fromImage(image)
-            self._redraw()
-
     def picture(self, entry: LibraryEntry | Ready) -> QPixmap | None:
         """The picture of a swatch or pattern; asked for where there is none yet."""
         if isinstance(entry, Ready):
             key = f"pattern {entry.pattern.id}"
-            if key not in self._pictures and key not in self._askers.values():
-                asker = self._painter.new_asker()
-                self._askers[asker] = key
-                self._painter.want(asker, entry.pattern, PatternContext(), _PATTERN_PIXELS, None)
-            return self._pictures.get(key)
+            if key not in self._pictures:
+                whole = QPixmap(str(thumbnail_file(entry)))
+                side = whole.height()
+                self._pictures[key] = whole.copy((whole.width() - side) // 2, 0, side, side)
+            return self._pictures[key]
         key = entry.recipe_key
         pixmap = self._pictures.get(key)
         if pixmap is None:

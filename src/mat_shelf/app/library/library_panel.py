@@ -18,7 +18,6 @@ from mat_shelf.app.library.compare_dialog import CompareDialog
 from mat_shelf.app.library.describe_dialog import DescribeDialog
 from mat_shelf.app.library.library_model import LibraryModel, name_of
 from mat_shelf.app.library.swatch_drag import swatch_mime
-from mat_shelf.app.patterns.painter import Painter
 from mat_shelf.app.patterns.pattern_work import ready_mime
 from mat_shelf.app.theme import THEME, font
 from mat_shelf.app.workshop import Workshop
@@ -110,12 +109,12 @@ class LibraryPanel(QFrame):
 
     pattern_wanted = pyqtSignal(str)
 
-    def __init__(self, workshop: Workshop, painter: Painter):
+    def __init__(self, workshop: Workshop):
         super().__init__()
         self.setObjectName("library")
         self.setFixedWidth(232)
         self.workshop = workshop
-        self.model = LibraryModel(workshop, painter)
+        self.model = LibraryModel(workshop)
         self.search = QLineEdit(clearButtonEnabled=True)
         self.search.setAccessibleName("Search the library")
         self.search.textChanged.connect(self.model.search)

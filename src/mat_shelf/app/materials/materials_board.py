@@ -86,7 +86,7 @@ class MaterialsBoard(QFrame):
             card.setMaximumWidth(WIDEST)
         for name, fold in self.folds.items():
             fold.turned.connect(lambda is_open, name=name: self._turn(name, is_open))
-        self.new_popover = NewPatternPopover(self.painter, self._begin, self.choose_pictures, self)
+        self.new_popover = NewPatternPopover(self._begin, self.choose_pictures, self)
         self._begun_for: Callable[[str], None] = self.patterns.open
         self.strip = StripBoard(self.patterns, self.painter, self.choose_other_picture)
         self.image_job: ImageJob | None = None

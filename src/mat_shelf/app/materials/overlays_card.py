@@ -12,7 +12,7 @@ from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.ids import free_name, new_id
 from mat_shelf.document.project import Project
 from mat_shelf.document.recipe import Overlay, Recipe
-from mat_shelf.library.overlays import READY_OVERLAYS
+from mat_shelf.library.shipped import READY_OVERLAYS
 
 _NAME_WIDTH = 112
 

@@ -3,6 +3,7 @@
 from collections.abc import Callable
 
 from PyQt6.QtCore import QPoint, QSize, Qt
+from PyQt6.QtGui import QPainter, QPixmap
 from PyQt6.QtWidgets import (
     QFrame,
     QGridLayout,
@@ -16,15 +17,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from mat_shelf.app.patterns.painter import Painter, PatternPicture
+from mat_shelf.app.patterns.painter import Painter, PatternPicture, paint_picture
 from mat_shelf.app.patterns.pattern_work import PatternWork
 from mat_shelf.app.theme import font
 from mat_shelf.app.widgets.value_row import Slider
 from mat_shelf.document.pattern import Pattern
 from mat_shelf.document.recipe import Recipe
-from mat_shelf.patterns.ready import READY, Ready
-from mat_shelf.patterns.sources import SOURCES, Pictured
-from mat_shelf.patterns.step import PatternContext
+from mat_shelf.patterns.ready import READY, SOURCE_STARTS, Ready, thumbnail_file
 
 TILE = QSize(96, 64)
 COLUMNS = 5
@@ -50,14 +49,15 @@ class Popover(QFrame):
 class Tile(QToolButton):
     """A picture with a name under it."""
 
-    def __init__(self, painter: Painter, pattern: Pattern, tip: str):
+    def __init__(self, ready: Ready, tip: str):
         super().__init__()
-        self.pattern = pattern
+        pattern = ready.pattern
         self.setToolTip(tip)
         self.setAccessibleName(pattern.name)
         self.setAutoRaise(True)
         self.setProperty("role", "tile")
-        self.picture = PatternPicture(painter, TILE)
+        self.picture = QLabel()
+        self.picture.setPixmap(_rounded(QPixmap(str(thumbnail_file(ready)))))
         self.picture.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         name = QLabel(pattern.name)
         name.setFont(font(12))
@@ -69,11 +69,16 @@ class Tile(QToolButton):
         layout.addWidget(name)
         self.setFixedSize(TILE.width() + 8, TILE.height() + 26)
 
-    def showEvent(self, event) -> None:
-        self.picture.show_pattern(self.pattern, PatternContext())
 
-    def hideEvent(self, event) -> None:
-        self.picture.let_be()
+def _rounded(pixmap: QPixmap) -> QPixmap:
+    """A thumbnail at twice the pixels of a tile, with round corners."""
+    made = QPixmap(TILE * 2)
+    made.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(made)
+    paint_picture(painter, made.rect().toRectF(), pixmap, 10)
+    painter.end()
+    made.setDevicePixelRatio(2)
+    return made
 
 
 class NewPatternPopover(Popover):
@@ -87,7 +92,7 @@ class NewPatternPopover(Popover):
         Asks for picture files instead.
     """
 
-    def __init__(self, painter: Painter, chosen: Callable[[Pattern], None], pictures: Callable, parent: QWidget):
+    def __init__(self, chosen: Callable[[Pattern], None], pictures: Callable, parent: QWidget):
         super().__init__(parent)
         self._chosen = chosen
         self.pictures_button = QPushButton("Image files…")
@@ -95,23 +100,17 @@ class NewPatternPopover(Popover):
         self.pictures_button.clicked.connect(self.hide)
         self.pictures_button.clicked.connect(pictures)
         self.search = QLineEdit(
-            placeholderText=f"Search {len(READY) + len(SOURCES) - 1} patterns: wood, scratches, grip…"
+            placeholderText=f"Search {len(READY) + len(SOURCE_STARTS)} patterns: wood, scratches, grip…"
         )
         self.search.setAccessibleName("Search patterns")
         self.search.textChanged.connect(self._lay_out)
-        sources = [
-            Ready(Pattern(id="source", name=s.label, steps=(s(),), placement=s.usual), tuple(s.tip.lower().split()), 0)
-            for s in SOURCES
-            if s is not Pictured
-        ]
         self.tiles: list[tuple[Tile, Ready]] = []
         self._headings = [QLabel("Ready"), QLabel("Sources")]
-        self._sections = [(self._headings[0], len(READY)), (self._headings[1], len(sources))]
+        self._sections = [(self._headings[0], len(READY)), (self._headings[1], len(SOURCE_STARTS))]
         for heading in self._headings:
             heading.setProperty("role", "cardTitle")
-        for ready in (*READY, *sources):
-            words = ready.pattern.steps[0].tip if ready in sources else ", ".join(ready.tags)
-            tile = Tile(painter, ready.pattern, words)
+        for ready in (*READY, *SOURCE_STARTS):
+            tile = Tile(ready, ready.pattern.steps[0].tip if ready in SOURCE_STARTS else ", ".join(ready.tags))
             tile.clicked.connect(lambda _, pattern=ready.pattern: self._choose(pattern))
             self.tiles.append((tile, ready))
         self._inside = QWidget()

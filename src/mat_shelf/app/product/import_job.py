@@ -35,7 +35,7 @@ class ImportJob(QObject):
         self.materials: tuple[Material, ...] = ()
         self.assets = Assets()
         self.report: list[str] = []
-        self.unit_is_known = True
+        self.up = "y"
         self._is_cancelled = threading.Event()
         self._said = ""
         self._thread = threading.Thread(target=self._run, name="import", daemon=True)
@@ -54,7 +54,7 @@ class ImportJob(QObject):
             model = import_model(self.path, self._progress)
             self._progress("Adding parts")
             self.product, self.materials = product_of(model, self.assets)
-            self.unit_is_known = model.unit_is_known
+            self.up = model.up
             self.report = [
                 f"{part.name}: {', '.join(words)}" for part in model.parts if (words := part.repairs.words())
             ]

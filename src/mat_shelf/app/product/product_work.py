@@ -16,7 +16,7 @@ from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.exchange.product_import import new_project
 from mat_shelf.geometry.adjacency import Adjacency, adjacency, face_areas
 from mat_shelf.geometry.mesh import Mesh, MeshError
-from mat_shelf.geometry.pose import posed, posed_bounds, scaled_about, turn_matrix, turned_about
+from mat_shelf.geometry.pose import Z_UP_TURN, posed, posed_bounds, scaled_about, turn_matrix, turned_about
 from mat_shelf.geometry.selecting import (
     connected_faces,
     coplanar_region,
@@ -312,9 +312,24 @@ class ProductWork(QObject):
 
     def upright(self) -> None:
         """Stands a model up that was made with z upward."""
-        with self.workshop.as_one("Z-up to Y-up"):
-            self.turn(0, -90)
-            self.stand_on_floor()
+        self.set_up_axis(self.picked(), "z")
+
+    @command
+    def set_up_axis(self, parts: list[Part], up: str) -> None:
+        """Turns parts so that another axis points up, and puts them on the floor.
+
+        Parameters
+        ----------
+        up : {"z", "y"}
+            "z" turns them from z-up to y-up; "y" takes that back.
+        """
+        low, high = self.bounds(parts)
+        middle = (low + high) / 2
+        by = turn_matrix(np.array(Z_UP_TURN) * (1 if up == "z" else -1))
+        with self.workshop.as_one("Z-up to Y-up" if up == "z" else "Y-up"):
+            self._pose("Rotate", parts, lambda pose: turned_about(pose, by, middle))
+            parts = [self.project.part(part.id) for part in parts]
+            self.shift(parts, (0, -self.bounds(parts)[0, 1], 0))
 
     @command
     def duplicate(self) -> None:

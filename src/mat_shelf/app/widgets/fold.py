@@ -1,6 +1,6 @@
 """A card that folds to a narrow tab with its name upright."""
 
-from PyQt6.QtCore import QObject, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QObject, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QPainter, QPen
 from PyQt6.QtWidgets import QAbstractButton, QFrame, QSizePolicy
 
@@ -11,7 +11,7 @@ TAB = 26
 
 
 class CardTab(QAbstractButton):
-    """Stands for a folded card; a click opens it."""
+    """Stands for a folded card; a click opens it, and so does what is dragged over it."""
 
     def __init__(self, name: str):
         super().__init__()
@@ -23,9 +23,14 @@ class CardTab(QAbstractButton):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
         self.setAttribute(Qt.WidgetAttribute.WA_Hover)
+        self.setAcceptDrops(True)
 
     def sizeHint(self) -> QSize:
         return QSize(TAB, self.fontMetrics().horizontalAdvance(self.text()) + 24)
+
+    def dragEnterEvent(self, event) -> None:
+        # Later: a widget must not be hidden inside its own event.
+        QTimer.singleShot(0, self.click)
 
     def paintEvent(self, event) -> None:
         painter = QPainter(self)

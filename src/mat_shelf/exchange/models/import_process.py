@@ -69,6 +69,7 @@ def _described(name: str) -> dict:
         "name": model.name,
         "unit": model.unit,
         "unit_is_known": model.unit_is_known,
+        "up": model.up,
         "materials": {key: recipe.model_dump() for key, recipe in model.materials.items()},
         "parts": [
             {
@@ -84,7 +85,7 @@ def _described(name: str) -> dict:
 
 
 def _model(text: dict) -> ImportedModel:
-    model = ImportedModel(text["name"], text["unit"], text["unit_is_known"])
+    model = ImportedModel(text["name"], text["unit"], text["unit_is_known"], text["up"])
     model.materials = {key: Recipe.model_validate(value) for key, value in text["materials"].items()}
     for part in text["parts"]:
         zones = [tuple(zone) for zone in part["zones"]]

@@ -21,6 +21,8 @@ from mat_shelf.geometry.repair import Repairs, repair
 from mat_shelf.geometry.size import UNITS
 from mat_shelf.optics.color import decode_srgb, luminance
 
+Z_UP = (".step", ".stp", ".stl")
+"""Formats whose models stand along z by convention; glTF says y, OBJ and PLY say nothing and are taken for y."""
 MODEL_ENDINGS = (".step", ".stp", ".glb", ".gltf", ".obj", ".stl", ".ply")
 LARGEST_MODEL = 2 * 2**30
 MOST_MODEL_TRIANGLES = 20_000_000
@@ -57,12 +59,15 @@ class ImportedModel:
         What its numbers were taken for, a key of `UNITS`.
     unit_is_known : bool
         Whether the file says so.
+    up : {"y", "z"}
+        Axis that points up, by the format's convention.
     materials : dict of recipes by key
     """
 
     name: str
     unit: str
     unit_is_known: bool
+    up: str = "y"
     parts: list[ImportedPart] = field(default_factory=list)
     materials: dict[str, Recipe] = field(default_factory=dict)
 
@@ -90,7 +95,8 @@ def read_model(path: Path, say: Callable[[str], None] = lambda text: None) -> Im
         raise MeshError(f"{path.name} is empty")
     say("Reading the file")
     known = ending in (".step", ".stp", ".glb", ".gltf")
-    model = ImportedModel(path.stem, "m" if ending in (".glb", ".gltf") else "mm", known)
+    up = "z" if ending in Z_UP else "y"
+    model = ImportedModel(path.stem, "m" if ending in (".glb", ".gltf") else "mm", known, up)
     if ending == ".obj":
         pieces = _obj_pieces(path, model.materials)
     elif ending in (".step", ".stp"):
