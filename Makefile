@@ -21,8 +21,8 @@ truth: setup
 	QT_QPA_PLATFORM=offscreen $(RUN)/python scripts/truth.py
 
 lint: setup
-	$(RUN)/ruff check src tests scripts
-	$(RUN)/ruff format --check src tests scripts
+	$(RUN)/ruff check src tests scripts benchmarks
+	$(RUN)/ruff format --check src tests scripts benchmarks
 	$(RUN)/lint-imports
 
 screenshots: setup

@@ -1,16 +1,12 @@
 """Tests never touch the user's shelf; the cache of compiled kernels is shared with the program."""
 
 import os
-import sys
 import tempfile
-from pathlib import Path
 
 _HOME = tempfile.mkdtemp(prefix="mat-shelf-tests-")
 for _name in ("XDG_DATA_HOME", "XDG_STATE_HOME", "XDG_CONFIG_HOME"):
     os.environ[_name] = os.path.join(_HOME, _name.lower())
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-
-sys.path.insert(0, str(Path(__file__).parents[1] / "scripts"))
 
 import numpy as np  # noqa: E402
 import pytest  # noqa: E402

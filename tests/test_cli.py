@@ -82,12 +82,13 @@ def test_bench_scene_is_the_same_in_both_renderers():
     pytest.importorskip("mitsuba")
     import mitsuba as mi
 
-    from mat_shelf import bench
+    from benchmarks import paths
+    from benchmarks.picture_size import HEIGHT, WIDTH
     from mat_shelf.rendering.film import Film
     from mat_shelf.rendering.tracer import Tracer
 
-    theirs = np.array(mi.render(bench._reference_scene(), spp=16))
-    film, tracer, task = Film(bench.WIDTH, bench.HEIGHT), Tracer(), bench.reference_shot()
+    theirs = np.array(mi.render(paths.reference_scene(), spp=16))
+    film, tracer, task = Film(WIDTH, HEIGHT), Tracer(), paths.reference_task()
     for _ in range(16):
         tracer.add_sample(task, film)
     tracer.close()
@@ -104,7 +105,7 @@ def test_a_fault_of_ours_is_one_line_and_a_log(project_file, capsys, monkeypatch
         (MemoryError(), "not enough memory"),
         (OSError(28, "No space left on device"), "the disk is full; free some space"),
     ):
-        monkeypatch.setattr(cli, "_export", lambda options, fault=fault: (_ for _ in ()).throw(fault))
+        monkeypatch.setattr(cli.export, "run", lambda options, fault=fault: (_ for _ in ()).throw(fault))
         assert main(["export", str(project_file), "-o", "x.glb"]) == 2
         said = capsys.readouterr().err
         assert says in said and "Traceback" not in said and str(fault_log.log_path()) in said

@@ -8,7 +8,7 @@ from mat_shelf.document.project import Camera
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.geometry.solids import box, moved
 from mat_shelf.rendering.camera import make_camera_view
-from mat_shelf.rendering.denoise import denoise
+from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.tracer import RenderTask, Tracer
 from mat_shelf.scene.geometry import Geometry
@@ -34,7 +34,7 @@ def test_what_has_no_noise_stays_as_bright_as_it_is(quality, size, figure):
     """A ball that gives off 500 cd/m² reads .5 of the picture's 1000, small or large; from the definition."""
     camera = AHEAD.with_(focal_length=400)
     film = filmed([ball()], [GLOW], make_lights(EVEN * 0), camera, size, 8)
-    middle = denoise(film, quality)[size[1] // 3 : size[1] * 2 // 3, size[0] // 3 : size[0] * 2 // 3]
+    middle = denoise_film(film, quality)[size[1] // 3 : size[1] * 2 // 3, size[0] // 3 : size[0] * 2 // 3]
     figure(middle.mean(axis=(0, 1)), 0.5)
     assert middle.mean(axis=(0, 1)) == pytest.approx([0.5] * 3, rel=0.02)
 
@@ -43,7 +43,7 @@ def test_a_plain_picture_stays_plain_to_its_corners(figure):
     """A room of one colour and nothing in it: each pixel has that colour."""
     color = np.float32([0.5, 0.4, 0.3])
     film = filmed([ball(0.1, at=(0, 0, 5000))], [GLOW], make_lights(EVEN * color), AHEAD, (64, 48), 4)
-    made = denoise(film)
+    made = denoise_film(film)
     figure(made, color)
     assert made == pytest.approx(np.broadcast_to(color, made.shape), rel=0.02)
 
@@ -63,7 +63,7 @@ def test_small_dark_parts_keep_their_brightness(figure):
     truth = filmed(meshes, recipes, lights, camera, (240, 160), 256).picture()
     part = film.part.reshape(160, 240)
     for quality in ("fast", "high"):
-        made = denoise(film, quality)
+        made = denoise_film(film, quality)
         for index in range(len(places)):
             seen = part == index
             assert seen.sum() > 100
@@ -85,7 +85,7 @@ def test_a_label_is_as_sharp_behind_glass_as_beside_it():
     camera = Camera(position=(0, 50, 500), target=(0, 50, 0), focal_length=100)
     film = filmed([board, pane, *strips], [pale, glass, *[dark] * len(strips)], make_lights(plain_room(900, 900)),
                   camera, (320, 120), 12)  # fmt: skip
-    rows = denoise(film)[50:70].mean(axis=(0, 2))
+    rows = denoise_film(film)[50:70].mean(axis=(0, 2))
     beside, behind = rows[90:150], rows[172:232]
     assert np.ptp(behind) > 0.8 * np.ptp(beside)
     assert np.abs(np.diff(behind)).max() > 0.7 * np.abs(np.diff(beside)).max()

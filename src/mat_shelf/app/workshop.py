@@ -392,7 +392,7 @@ class Workshop(QObject):
         material = self.selected_material
         if material is not None and material.parent is not None:
             followed = material.given_back(name, self.project.material(material.parent).recipe)
-            self.edit(f"Follow parent in {Recipe.label(name)}", self.project.with_material(followed))
+            self.edit(f"Follow parent in {Recipe.field_label(name)}", self.project.with_material(followed))
 
     @command
     def rename_material(self, name: str) -> None:
@@ -648,5 +648,5 @@ def _refusal(model: type[Frozen], name: str, fault: ValidationError) -> str:
     if field.annotation is float:
         low, high = model.limits(name)
         low, high = (f"{end * field.json_schema_extra['scale']:g}" for end in (low, high))
-        return f"{model.label(name)} must be a number from {low} to {high}."
-    return f"{model.label(name)} cannot be that: {explain(fault)}"
+        return f"{model.field_label(name)} must be a number from {low} to {high}."
+    return f"{model.field_label(name)} cannot be that: {explain(fault)}"

@@ -84,7 +84,7 @@ class Frozen(BaseModel):
         return cls.model_fields[name]
 
     @classmethod
-    def label(cls, name: str) -> str:
+    def field_label(cls, name: str) -> str:
         """Label of a field where no card says what it belongs to. Raises KeyError."""
         field = cls.model_fields[name]
         return (field.json_schema_extra or {}).get("qualified") or field.title or name

@@ -430,7 +430,7 @@ class Recipe(Frozen):
 
     def uses_of(self, pattern_id: str) -> list[str]:
         """What a pattern feeds, in words: labels of inputs, relief, names of other patterns."""
-        inputs = [Recipe.label(feed.input) for feed in self.feeds if feed.pattern == pattern_id]
+        inputs = [Recipe.field_label(feed.input) for feed in self.feeds if feed.pattern == pattern_id]
         rows = ["Relief" for row in self.relief if row.pattern == pattern_id]
         return inputs + rows + [p.name for p in self.patterns if pattern_id in p.used()]
 

@@ -13,7 +13,7 @@ _PADDING = 32
 """Pixels that the picture is continued by, mirrored, so that its corners are no special case."""
 
 
-def denoise(film: Film, quality: str = "high") -> np.ndarray:
+def denoise_film(film: Film, quality: str = "high") -> np.ndarray:
     """The film's light without its noise, (H, W, 3) float32.
 
     Parameters

@@ -14,7 +14,7 @@ import numpy as np
 
 from mat_shelf.document.project import Camera, Project
 from mat_shelf.rendering.camera import make_camera_view
-from mat_shelf.rendering.denoise import denoise
+from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.film import Film, develop
 from mat_shelf.rendering.first_hit import FirstHits, find_first_hits
 from mat_shelf.rendering.tracer import RenderTask, Tracer
@@ -229,7 +229,7 @@ class RenderSession:
         for _ in range(COARSE_SAMPLES):
             if not self.tracer.add_sample(task, film):
                 return None
-        light = denoise(film, "fast")
+        light = denoise_film(film, "fast")
         self._pace(time.perf_counter() - traced)
         key, first_hits = self._first_hits
         if key != (task.geometry, camera, wanted.width, wanted.height):
@@ -278,7 +278,7 @@ class RenderSession:
         if film.samples < max(2 * self._shown_samples, 2) and film.samples < REST_SAMPLES:
             return None
         self._shown_samples = film.samples
-        light = denoise(film, "fast" if film.samples < 64 else "high")
+        light = denoise_film(film, "fast" if film.samples < 64 else "high")
         if self._is_outdated(revision):
             return None
         key = (task.geometry, wanted.camera, film.width, film.height)
@@ -365,6 +365,6 @@ def render(
                 break
     finally:
         tracer.close()
-    light = denoise(film, "high") if denoise else film.picture()
+    light = denoise_film(film, "high") if denoise else film.picture()
     alpha = film.alpha() if cut_out else None
     return Rendered(light * np.float32(2.0**studio.exposure), alpha, task, film)

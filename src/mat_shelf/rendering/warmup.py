@@ -22,7 +22,7 @@ from mat_shelf.patterns.points import Points, part_frames
 from mat_shelf.patterns.sources import SOURCES
 from mat_shelf.patterns.step import PatternContext
 from mat_shelf.rendering.camera import make_camera_view
-from mat_shelf.rendering.denoise import denoise
+from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.film import Film, develop, tone_map
 from mat_shelf.rendering.tracer import RenderTask, Tracer
 from mat_shelf.scene.geometry import Geometry
@@ -76,7 +76,7 @@ def _compile_rendering(say: Callable[[str], None]) -> None:
     tracer.close()
     _compile_marks()
     say("film and denoiser")
-    develop(denoise(film, "fast"))
+    develop(denoise_film(film, "fast"))
     tone_map(np.zeros((1, 3), np.float32))
 
 

@@ -74,7 +74,7 @@ def differences(one: Recipe, other: Recipe) -> list[tuple[str, str, str]]:
         values = tuple((getattr(recipe, name), recipe.feed(name)) for recipe in (one, other))
         if values[0] != values[1]:
             both = zip((one, other), values, strict=True)
-            found.append((Recipe.label(name), *(_words(recipe, field, *pair) for recipe, pair in both)))
+            found.append((Recipe.field_label(name), *(_words(recipe, field, *pair) for recipe, pair in both)))
     for label, words in (("Patterns", _pattern_words), ("Relief", _relief_words), ("Overlays", _overlay_words)):
         if words(one) != words(other):
             found.append((label, words(one), words(other)))

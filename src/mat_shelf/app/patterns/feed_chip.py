@@ -118,7 +118,7 @@ class FeedChip(PatternButton):
     def __init__(self, work: PatternWork, painter: Painter, name: str, open_popover):
         super().__init__(work, painter, QSize(CHIP, CHIP), on_drop=lambda pattern_id: work.feed(name, pattern_id))
         self.name = name
-        title = Recipe.label(name)
+        title = Recipe.field_label(name)
         self.setAccessibleName(f"{title}, fed by")
         self.setToolTip(f"Feed {title.lower()} with a pattern: click, or drop one here")
         self.clicked.connect(lambda: open_popover(self))

@@ -211,7 +211,7 @@ class FeedPopover(Popover):
     def open_for(self, chip) -> None:
         """Opens over a chip."""
         self.name, feed = chip.name, chip.feed
-        self.title.setText(f"Feed {Recipe.label(chip.name).lower()}")
+        self.title.setText(f"Feed {Recipe.field_label(chip.name).lower()}")
         self.amount_row.setVisible(feed is not None)
         self.open_button.setVisible(feed is not None)
         self.constant_button.setVisible(feed is not None)

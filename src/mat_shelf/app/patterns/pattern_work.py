@@ -284,16 +284,16 @@ class PatternWork(QObject):
         feed = usual_feed(recipe, name, pattern_id, colored)
         if old is not None and not isinstance(old.low, tuple):
             feed = old.with_(pattern=pattern_id)
-        self.edit(f"Feed {Recipe.label(name)}", recipe.with_feed(feed))
+        self.edit(f"Feed {Recipe.field_label(name)}", recipe.with_feed(feed))
 
     @command
     def set_feed(self, feed: Feed, gesture: str | None = None) -> None:
-        title = Recipe.label(feed.input)
+        title = Recipe.field_label(feed.input)
         self._tried(title, lambda: self.recipe.with_feed(feed), gesture and f"{gesture} feed {feed.input}")
 
     @command
     def let_go(self, name: str) -> None:
-        self.edit(f"Disconnect {Recipe.label(name)}", self.recipe.without_feed(name))
+        self.edit(f"Disconnect {Recipe.field_label(name)}", self.recipe.without_feed(name))
 
     @command
     def add_relief(self, pattern_id: str) -> str:

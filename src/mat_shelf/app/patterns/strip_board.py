@@ -401,7 +401,7 @@ class StripBoard(QFrame):
         recipe, pattern_id = work.recipe, work.pattern_id
         for feed in recipe.feeds:
             if feed.pattern == pattern_id:
-                label = Recipe.label(feed.input)
+                label = Recipe.field_label(feed.input)
                 shown = "colour" if isinstance(feed.low, tuple) else _range_words(feed)
                 self.feeds_list.addWidget(_use(label, shown, lambda name=feed.input: work.let_go(name)))
         for row in recipe.relief:
@@ -430,7 +430,7 @@ class StripBoard(QFrame):
         for name in FEEDABLE:
             feed = self.work.recipe.feed(name)
             if feed is None or feed.pattern != self.work.pattern_id:
-                action = menu.addAction(Recipe.label(name))
+                action = menu.addAction(Recipe.field_label(name))
                 action.triggered.connect(lambda _, name=name: self.work.feed(name, self.work.pattern_id))
         menu.addSeparator()
         menu.addAction("Relief").triggered.connect(lambda: self.work.add_relief(self.work.pattern_id))

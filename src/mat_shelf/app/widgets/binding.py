@@ -41,7 +41,7 @@ class Binding:
     @property
     def label(self) -> str:
         """Label of the field where no card says what it belongs to."""
-        return self.model.label(self.name)
+        return self.model.field_label(self.name)
 
     def value(self) -> Any:
         """The field's value now; None where there is nothing to show."""

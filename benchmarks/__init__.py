@@ -1,0 +1,24 @@
+"""Speed, as ratios to a reference library measured in the same run: absolute times depend on the machine."""
+
+import os
+
+from benchmarks.edits import edit_to_picture, interface
+from benchmarks.large_model import large_model
+from benchmarks.library_search import search
+from benchmarks.paths import paths_per_second
+from benchmarks.pattern_speed import marks, patterns
+from benchmarks.start import rest
+from benchmarks.volumes import media
+
+
+def run_all(say=lambda text: None) -> dict:
+    """Runs every bench. See `paths_per_second`, `media`, `edit_to_picture`, `interface`, `patterns`, `marks`,
+    `large_model`, `search` and `rest`."""
+    result = {"cores": os.cpu_count(), **rest(say)}
+    result["search_ms"] = search(say)
+    result["edit_to_picture"] = edit_to_picture(say)
+    result["interface"] = interface(say)
+    result["patterns"] = patterns(say)
+    result["marks"] = marks(say)
+    result["large_model"] = large_model(say, result["edit_to_picture"]["median_ms"])
+    return result | media(say) | paths_per_second(say)

@@ -1,0 +1,5 @@
+import sys
+
+from mat_shelf.cli import main
+
+sys.exit(main())

@@ -1,0 +1,35 @@
+"""`mat-shelf bench`."""
+
+import argparse
+import json
+import sys
+from pathlib import Path
+
+from mat_shelf.cli.common import BadInputError, warm_up_now
+
+NAME, HELP = "bench", "measure speed against the reference libraries"
+
+_SOURCE = Path(__file__).parents[3]
+"""Folder of the source tree; the benchmarks are no part of the installed program."""
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--json", action="store_true")
+    parser.add_argument("--error", action="store_true", help="only the error of the demo after 10 s; takes 15 minutes")
+
+
+def run(options) -> None:
+    if not (_SOURCE / "benchmarks").is_dir():
+        raise BadInputError("the benchmarks are part of the source tree, which this program does not run from")
+    sys.path.insert(0, str(_SOURCE))
+    from benchmarks.error import error_after_ten_seconds
+
+    from benchmarks import run_all
+
+    warm_up_now(sys.stderr)
+    result = (error_after_ten_seconds if options.error else run_all)(lambda text: print(text, file=sys.stderr))
+    if options.json:
+        print(json.dumps(result, indent=1))
+    else:
+        for key, value in result.items():
+            print(f"{key:24}{value}")

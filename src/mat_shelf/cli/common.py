@@ -1,0 +1,62 @@
+"""What the commands share: bad input in words, files, numbers, progress."""
+
+import argparse
+import sys
+from pathlib import Path
+
+
+class BadInputError(Exception):
+    """Input that cannot be worked with; the message is the one line that the user sees."""
+
+
+def whole(low: int, high: int):
+    def measure(text: str) -> int:
+        try:
+            value = int(text)
+        except ValueError:
+            raise argparse.ArgumentTypeError(f"'{text}' is not a whole number") from None
+        if not low <= value <= high:
+            raise argparse.ArgumentTypeError(f"{value} is not between {low} and {high}")
+        return value
+
+    return measure
+
+
+def read_project(path: Path):
+    from mat_shelf.exchange.package import PackageError
+    from mat_shelf.exchange.project_file import open_project
+
+    try:
+        return open_project(path)
+    except PackageError as fault:
+        raise BadInputError(str(fault)) from fault
+
+
+def chosen(kind: str, wanted: str | None, things, current: str | None) -> str:
+    """Id of the set, view, material or part with this id or name."""
+    if wanted is None:
+        return current
+    for thing in things:
+        if wanted in (thing.id, thing.name):
+            return thing.id
+    names = ", ".join(f"'{thing.name}'" for thing in things)
+    raise BadInputError(f"there is no {kind} called '{wanted}'; there are {names}")
+
+
+def warm_up_now(out) -> None:
+    from mat_shelf.rendering.warmup import is_warm, warm_up
+
+    if not is_warm():
+        print("Compiling the renderer, once; this takes a minute or two", file=out, flush=True)
+        warm_up(lambda text: print(f"  {text}", file=out, flush=True))
+
+
+def percent(what: str):
+    """Tells how far something is, where someone is looking."""
+
+    def progress(done: int, total: int) -> bool:
+        if sys.stderr.isatty():
+            print(f"\r{what}: {100 * done // total} %   ", end="", file=sys.stderr)
+        return True
+
+    return progress
