@@ -6,7 +6,7 @@ from pathlib import Path
 from PIL import Image, ImageDraw, ImageFont
 
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.exchange.geometry_map_cache import fill_geometry_maps
+from mat_shelf.exchange.supplies import prepare_supplies
 from mat_shelf.library.shipped import SHIPPED
 from mat_shelf.library.thumbnails import standard_scene
 from mat_shelf.rendering.film import develop
@@ -52,7 +52,7 @@ def main(path: Path) -> None:
         project, shape = standard_scene(swatches[key].recipe)
         meshes = Assets()
         meshes.take(shape)
-        fill_geometry_maps(project, meshes)
+        prepare_supplies(project, meshes)
         pixels = develop(render(project, meshes, TILE, TILE, SAMPLES).light)
         x = GAP + place % COLUMNS * (TILE + GAP)
         y = GAP + place // COLUMNS * (TILE + CAPTION + GAP)

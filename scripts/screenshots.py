@@ -14,10 +14,10 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from mat_shelf.app.patterns.pattern_work import PAINTING
 from mat_shelf.app.start import application
 from mat_shelf.app.window import Window
 from mat_shelf.app.workshop import Workshop
+from mat_shelf.commands.patterns import PAINTING
 from mat_shelf.demo.desk_set import demo_project, desk_set_meshes
 from mat_shelf.document.pattern import Placement
 from mat_shelf.document.project import Part

@@ -7,6 +7,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from test_rendering import AHEAD, EVEN, ball, take
 
+from mat_shelf.app.patterns.pattern_mime import dropped_pattern, pattern_mime
 from mat_shelf.document.pattern import Pattern, Placement, Relief
 from mat_shelf.document.project import Material
 from mat_shelf.document.recipe import Overlay, Recipe
@@ -203,12 +204,12 @@ def test_the_mask_is_not_thrown_out_from_under_an_overlay(open_window, small_pro
     assert workshop.project is project and "choose another mask first" in window.notice.text.text()
 
     # A pattern dragged from the overlay to the material becomes one of its own, whatever it is called there.
-    data = work.drag_data("mottle")
+    data = pattern_mime(work, "mottle")
     workshop.open_overlay(None)
     window.board.patterns.begin((Constant(value=0.5),), "Mine", Placement())
     own = workshop.selected_material.recipe.patterns[0].with_(id="mottle")
     work.edit("Rename", workshop.selected_material.recipe.with_(patterns=(own,)))
-    came = work.dropped(data)
+    came = dropped_pattern(work, data)
     recipe = workshop.selected_material.recipe
     assert came != "mottle" and recipe.pattern("mottle") == own
     assert recipe.pattern(came).steps == READY_OVERLAYS[0].recipe.pattern("mottle").steps

@@ -20,7 +20,8 @@ from PyQt6.QtWidgets import QApplication, QFileDialog
 from test_pictures import bumps, bytes_of, normals_of
 
 from mat_shelf.app.missing_images import missing_images
-from mat_shelf.app.patterns.pattern_work import PLACING
+from mat_shelf.app.patterns.pattern_mime import pattern_mime
+from mat_shelf.commands.patterns import PLACING
 from mat_shelf.document.image import ImageRef
 from mat_shelf.document.pattern import Feed, Pattern
 from mat_shelf.document.project import Material, Part, Product
@@ -156,7 +157,7 @@ def test_a_pattern_is_made_shown_alone_fed_and_shared(window, qtbot, monkeypatch
     assert recipe.uses_of(pattern.id) == ["Roughness", "Relief"]
 
     # ... and onto a second material, which gets a copy of it.
-    data = work.drag_data(pattern.id)
+    data = pattern_mime(work, pattern.id)
     click_part(window, "block")
     grey = picture_of(qtbot, window).astype(int)
     target = board.rows["base_color"].chip

@@ -260,7 +260,7 @@ def test_a_flat_mark_far_larger_than_its_part_leaves_the_picture(small_project):
 
 
 def test_what_is_done_meanwhile_stays_when_a_part_is_set_down(guarded, qtbot, monkeypatch):
-    from mat_shelf.app.product import product_work
+    from mat_shelf.commands import product
 
     workshop, work = guarded.workshop, guarded.work
     workshop.select("block")
@@ -271,7 +271,7 @@ def test_what_is_done_meanwhile_stays_when_a_part_is_set_down(guarded, qtbot, mo
         go_on.wait(10)
         return 50.0
 
-    monkeypatch.setattr(product_work, "clearance_below", slow)
+    monkeypatch.setattr(product, "clearance_below", slow)
     work.set_down()
     workshop.wear("block", "polished-brass")
     go_on.set()
@@ -407,17 +407,17 @@ def test_pictures_land_on_the_material_they_were_read_for(guarded, qtbot, tmp_pa
 
 
 def test_a_project_is_not_given_what_was_read_for_another(guarded, qtbot, small_project, tmp_path, monkeypatch):
-    from mat_shelf.app import image_take_job
+    from mat_shelf.commands import sets
     from mat_shelf.exchange.assets import Assets
 
     Image.new("RGB", (16, 16), (1, 99, 3)).save(tmp_path / "green.png")
-    go_on, read = threading.Event(), image_take_job.read_file
+    go_on, read = threading.Event(), sets.read_file
 
     def slow(*arguments):
         go_on.wait(10)
         return read(*arguments)
 
-    monkeypatch.setattr(image_take_job, "read_file", slow)
+    monkeypatch.setattr(sets, "read_file", slow)
     guarded.workshop.set_reference(tmp_path / "green.png")
     project, assets = small_project
     fresh = Assets()

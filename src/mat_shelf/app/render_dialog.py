@@ -22,10 +22,12 @@ from PyQt6.QtWidgets import (
 
 from mat_shelf.app.theme import font
 from mat_shelf.app.workshop import Workshop
-from mat_shelf.exchange.image_writing import ImageError, ending_of, write_image
+from mat_shelf.document.project import Project
+from mat_shelf.exchange.assets import Assets
+from mat_shelf.exchange.image_writing import ImageError, ending_of
 from mat_shelf.exchange.project_file import plain_file_name
-from mat_shelf.rendering.aovs import PASSES, render_aovs
-from mat_shelf.rendering.session import render
+from mat_shelf.exchange.render_file import RenderSettings, render_to_file
+from mat_shelf.rendering.aovs import PASSES
 from mat_shelf.system.user_folders import home_folder
 
 SIZES = {"Full HD": (1920, 1080), "Square": (2000, 2000), "Page": (2480, 3508), "Quick look": (960, 640)}
@@ -221,29 +223,31 @@ class RenderDialog(QDialog):
         self.start_button.setEnabled(False)
         self.cancel_button.setText("Cancel")
         self.is_running.emit(True)
-        how = {
-            "width": self.width_box.value(),
-            "height": self.height_box.value(),
-            "samples": self.samples_box.value(),
-            "seconds": self.minutes_box.value() * 60.0 or None,
-            "cut_out": cut_out,
-            "straight": self.straight_box.isChecked(),
-        }
-        self._limit = how["seconds"]
+        settings = RenderSettings(
+            self.width_box.value(),
+            self.height_box.value(),
+            self.samples_box.value(),
+            seconds=self.minutes_box.value() * 60.0 or None,
+            cut_out=cut_out,
+            straight=self.straight_box.isChecked(),
+            deep=deep,
+            passes=wanted,
+        )
+        self._limit = settings.seconds
         self._thread = threading.Thread(
-            target=self._work, args=(project, self.workshop.assets, path, how, deep, wanted), daemon=True
+            target=self._work, args=(project, self.workshop.assets, path, settings), daemon=True
         )
         self._thread.start()
 
-    def _work(self, project, assets, path: Path, how: dict, deep: bool, wanted: list[str]) -> None:
+    def _work(self, project: Project, assets: Assets, path: Path, settings: RenderSettings) -> None:
         def progress(done: int, total: int) -> bool:
             self._progressed.emit(done, total)
             return not self._cancelled.is_set()
 
         try:
-            rendered = render(project, assets, **how, progress=progress)
-            made = render_aovs(project, rendered, wanted)
-            write_image(path, rendered.light, rendered.alpha, deep, made, project.set.exact_colors)
+            render_to_file(
+                project, assets, path, settings, progress, lambda what, done, total: not self._cancelled.is_set()
+            )
             self._finished.emit(f"Written to {path}", True)
         except InterruptedError:
             self._finished.emit("Cancelled; nothing was written.", False)

@@ -22,7 +22,6 @@ from PyQt6.QtWidgets import (
 
 from mat_shelf.app.autosave import Autosave, unsaved_words
 from mat_shelf.app.library.library_panel import LibraryPanel
-from mat_shelf.app.marks.mark_work import MarkWork
 from mat_shelf.app.marks.marks_board import MarksBoard
 from mat_shelf.app.materials.materials_board import MaterialsBoard
 from mat_shelf.app.missing_images import MissingImages
@@ -31,7 +30,6 @@ from mat_shelf.app.open_job import OpenJob
 from mat_shelf.app.patterns.geometry_map_job import ShapeKeeper
 from mat_shelf.app.product.model_import import ModelImport
 from mat_shelf.app.product.product_board import ProductBoard
-from mat_shelf.app.product.product_work import ProductWork
 from mat_shelf.app.recent import note_recent, recent_projects
 from mat_shelf.app.render_dialog import RenderDialog
 from mat_shelf.app.save_job import SaveJob
@@ -42,7 +40,7 @@ from mat_shelf.app.wall.brush import BrushDrag
 from mat_shelf.app.wall.mark_drag import MarkDrag
 from mat_shelf.app.wall.pattern_drag import PatternDrag
 from mat_shelf.app.wall.wall import Wall
-from mat_shelf.app.workshop import Workshop
+from mat_shelf.app.workshop import MarkWork, ProductWork, Workshop
 from mat_shelf.document.project import Project
 from mat_shelf.exchange.models.importer import MODEL_ENDINGS
 from mat_shelf.exchange.project_file import PROJECT_ENDING, plain_file_name, project_path

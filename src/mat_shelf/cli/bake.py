@@ -18,8 +18,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options) -> None:
-    from mat_shelf.exchange.geometry_map_cache import fill_geometry_maps
     from mat_shelf.exchange.models.mesh_glb import NamedMesh, glb_bytes
+    from mat_shelf.exchange.supplies import prepare_supplies
     from mat_shelf.exchange.texture_set import write_maps
     from mat_shelf.geometry.adjacency import face_areas
     from mat_shelf.geometry.mesh import MeshError
@@ -43,8 +43,11 @@ def run(options) -> None:
             write_file(model, data)
             print(f"'{part.name}' had no UVs; the unwrapped mesh is in {model}")
         alone = project.with_parts([part.with_(material=material.id, zones=(), is_hidden=False)])
-        fill_geometry_maps(alone, assets, percent("edges and crevices"))
-        progress = percent(f"baking {part.name}")
+        prepare_supplies(alone, assets, percent)
+
+        def progress(done: int, total: int) -> bool:
+            return percent(f"Baking {part.name}", done, total)
+
         baked = bake(material.recipe, part, mesh, options.size, context, assets.geometry_maps, progress)
         for path in write_maps(folder, material.name, baked.maps):
             print(path)

@@ -51,12 +51,8 @@ def warm_up_now(out) -> None:
         warm_up(lambda text: print(f"  {text}", file=out, flush=True))
 
 
-def percent(what: str):
-    """Tells how far something is, where someone is looking."""
-
-    def progress(done: int, total: int) -> bool:
-        if sys.stderr.isatty():
-            print(f"\r{what}: {100 * done // total} %   ", end="", file=sys.stderr)
-        return True
-
-    return progress
+def percent(what: str, done: int, total: int) -> bool:
+    """Tells how far something is, where someone is looking; True, since nothing cancels a command but its signal."""
+    if sys.stderr.isatty():
+        print(f"\r{what}: {100 * done // max(total, 1)} %   ", end="", file=sys.stderr)
+    return True

@@ -33,11 +33,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options) -> None:
-    from mat_shelf.exchange.geometry_map_cache import fill_geometry_maps
-    from mat_shelf.exchange.image_writing import ImageError, ending_of, write_image
-    from mat_shelf.rendering.aovs import PASSES, render_aovs
-    from mat_shelf.rendering.session import render
-    from mat_shelf.scene.displacement import fill_displacements
+    from mat_shelf.exchange.image_writing import ImageError, ending_of
+    from mat_shelf.exchange.render_file import RenderSettings, render_to_file
+    from mat_shelf.rendering.aovs import PASSES
 
     wanted = [name.strip() for name in options.passes.split(",") if name.strip()]
     wanted = list(PASSES) if wanted == ["all"] else wanted
@@ -56,9 +54,6 @@ def run(options) -> None:
         current_view=chosen("view", options.view, project.views, project.current_view),
     )
     warm_up_now(sys.stderr)
-    fill_geometry_maps(project, assets, percent("edges and crevices"))
-    for words in fill_displacements(project, assets, percent("true relief")):
-        print(words, file=sys.stderr)
     started = time.monotonic()
 
     def progress(done: int, total: int) -> bool:
@@ -67,27 +62,26 @@ def run(options) -> None:
             print(f"\r{done} of {total} samples, about {left:.0f} s left   ", end="", file=sys.stderr)
         return True
 
-    rendered = render(
-        project,
-        assets,
+    settings = RenderSettings(
         options.width,
         options.height,
         options.samples,
-        seed=options.seed,
+        options.seed,
         denoise=not options.no_denoise,
         cut_out=options.cut_out,
         straight=options.straight_light,
-        progress=progress,
+        deep=options.bits == 16,
+        passes=wanted,
     )
-    if sys.stderr.isatty():
-        print(file=sys.stderr)
     try:
-        extra = render_aovs(project, rendered, wanted)
-        deep, is_exact = options.bits == 16, project.set.exact_colors
-        write_image(options.output, rendered.light, rendered.alpha, deep, extra, is_exact)
-        dropped = int(rendered.film.dropped.sum())
-        if dropped:
-            print(f"{dropped:,} light values were not numbers and were left out; please report this.", file=sys.stderr)
+        rendered, words = render_to_file(project, assets, options.output, settings, progress, percent)
     except (OSError, ImageError) as fault:
         raise BadInputError(str(fault)) from fault
+    if sys.stderr.isatty():
+        print(file=sys.stderr)
+    for line in words:
+        print(line, file=sys.stderr)
+    dropped = int(rendered.film.dropped.sum())
+    if dropped:
+        print(f"{dropped:,} light values were not numbers and were left out; please report this.", file=sys.stderr)
     print(f"Written to {options.output} in {time.monotonic() - started:.1f} s")

@@ -8,15 +8,11 @@ from pathlib import Path
 
 import numpy as np
 
-from mat_shelf.document.project import Project
-from mat_shelf.exchange.assets import Assets
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.scene.geometry_maps import (
     GeometryMap,
     GeometryMapKey,
     make_geometry_map,
-    needed_geometry_maps,
-    others_near,
 )
 from mat_shelf.system.file_writer import write_file
 from mat_shelf.system.user_folders import cache_root
@@ -49,12 +45,3 @@ def geometry_map(mesh: Mesh, key: GeometryMapKey, progress=lambda done, total: T
     except OSError:
         pass  # a full disk costs time at the next start, nothing more
     return made
-
-
-def fill_geometry_maps(project: Project, assets: Assets, progress=lambda done, total: True) -> None:
-    """Sees to it that the assets have every geometry map that a project needs. Raises InterruptedError."""
-    for key in needed_geometry_maps(project):
-        if key not in assets.geometry_maps:
-            assets.geometry_maps[key] = geometry_map(
-                assets.meshes[key.mesh], key, progress, others_near(project, assets.meshes, key)
-            )

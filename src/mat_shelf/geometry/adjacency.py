@@ -5,6 +5,7 @@ from functools import cached_property
 
 import numpy as np
 from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
 
 from mat_shelf.geometry.mesh import Mesh, places
 from mat_shelf.numerics.kernels import kernel
@@ -142,4 +143,4 @@ def connected_pieces(graph: Adjacency, passable: np.ndarray | None = None) -> np
     kept = graph.pairs if passable is None else graph.pairs[passable]
     weights = np.ones(len(kept), np.int8)
     matrix = coo_matrix((weights, (kept[:, 0], kept[:, 1])), shape=(graph.count, graph.count))
-    return connected_pieces(matrix, directed=False)[1].astype(np.int32)
+    return connected_components(matrix, directed=False)[1].astype(np.int32)

@@ -14,9 +14,9 @@ from PIL import Image
 from mat_shelf.document.project import Backdrop, Camera, Material, Part, Pose, Product, Project, Set, Softbox, View
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.exchange.geometry_map_cache import fill_geometry_maps
 from mat_shelf.exchange.image_reading import ImageError
 from mat_shelf.exchange.models.mesh_glb import NamedMesh
+from mat_shelf.exchange.supplies import prepare_supplies
 from mat_shelf.geometry.solids import lathe, rounded
 from mat_shelf.rendering.film import develop
 from mat_shelf.rendering.session import render
@@ -68,7 +68,7 @@ def make_thumbnail(
         for data in pictures.values():
             with suppress(ImageError):
                 meshes.add_map(data)
-        fill_geometry_maps(project, meshes)
+        prepare_supplies(project, meshes)
         pixels = develop(
             render(
                 project, meshes, THUMBNAIL_SIZE, THUMBNAIL_SIZE, THUMBNAIL_SAMPLES, threads=threads, progress=progress

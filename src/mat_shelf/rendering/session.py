@@ -21,7 +21,7 @@ from mat_shelf.rendering.tracer import RenderTask, Tracer
 from mat_shelf.scene.backdrop import sweep_shape
 from mat_shelf.scene.ball import Ball
 from mat_shelf.scene.displacement import fill_displacements, make_displacements
-from mat_shelf.scene.geometry_maps import geometry_map_lookup, make_geometry_map, needed_geometry_maps, others_near
+from mat_shelf.scene.geometry_maps import fill_geometry_maps, geometry_map_lookup
 from mat_shelf.scene.lights import set_lights
 from mat_shelf.scene.material_table import Supplies, bodies_of, project_geometry, project_material_table
 
@@ -334,11 +334,7 @@ def render(
         If `progress` said so.
     """
     studio = project.set
-    for key in needed_geometry_maps(project):
-        if key not in supplies.geometry_maps:
-            supplies.geometry_maps[key] = make_geometry_map(
-                supplies.meshes[key.mesh], key, others=others_near(project, supplies.meshes, key)
-            )
+    fill_geometry_maps(project, supplies)
     fill_displacements(project, supplies)
     displaced = make_displacements(project, supplies.displaced)
     geometry = project_geometry(project, supplies.meshes, displaced=displaced)

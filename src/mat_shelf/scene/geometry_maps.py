@@ -94,6 +94,30 @@ def _whole(project: Project) -> str:
     return hashlib.sha256(repr(shown).encode()).hexdigest()[:32]
 
 
+def fill_geometry_maps(project: Project, supplies, progress=lambda done, total: True, make=None) -> None:
+    """Makes the geometry maps that a project needs and its supplies do not have.
+
+    Parameters
+    ----------
+    supplies : Supplies
+        Its `geometry_maps` are added to.
+    progress : callable (done, total) -> bool
+        False cancels.
+    make : callable, optional
+        Makes one, as `make_geometry_map` does, which is the default.
+
+    Raises
+    ------
+    InterruptedError
+        If it was cancelled.
+    """
+    make = make or make_geometry_map
+    for key in needed_geometry_maps(project):
+        if key not in supplies.geometry_maps:
+            others = others_near(project, supplies.meshes, key)
+            supplies.geometry_maps[key] = make(supplies.meshes[key.mesh], key, progress, others)
+
+
 def others_near(project: Project, meshes: Mapping[str, Mesh], key: GeometryMapKey) -> np.ndarray | None:
     """Places on all other visible parts, in the part's own frame and the world's mm, (M, 3) float32.
 

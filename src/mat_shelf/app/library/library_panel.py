@@ -18,7 +18,7 @@ from mat_shelf.app.library.compare_dialog import CompareDialog
 from mat_shelf.app.library.describe_dialog import DescribeDialog
 from mat_shelf.app.library.library_model import LibraryModel, name_of
 from mat_shelf.app.library.swatch_drag import swatch_mime
-from mat_shelf.app.patterns.pattern_work import ready_mime
+from mat_shelf.app.patterns.pattern_mime import ready_mime
 from mat_shelf.app.theme import THEME, font
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.project import Material

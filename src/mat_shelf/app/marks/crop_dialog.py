@@ -2,7 +2,8 @@
 
 from PyQt6.QtWidgets import QDialog, QDoubleSpinBox, QFormLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from mat_shelf.app.marks.mark_work import SIDES, MarkWork
+from mat_shelf.app.workshop import MarkWork
+from mat_shelf.commands.marks import SIDES
 
 
 class CropDialog(QDialog):

@@ -19,19 +19,20 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from mat_shelf.app.command import command
 from mat_shelf.app.image_file import PICTURE_ENDINGS, layer_menu
 from mat_shelf.app.library.swatch_drag import dragged_swatch
 from mat_shelf.app.marks.artwork_job import ArtworkJob
 from mat_shelf.app.marks.artwork_watch import ArtworkWatch
 from mat_shelf.app.marks.crop_dialog import CropDialog
-from mat_shelf.app.marks.mark_work import LINES, MARK_KINDS, MarkWork
 from mat_shelf.app.marks.typeset import set_words
 from mat_shelf.app.theme import font
 from mat_shelf.app.widgets.binding import Binding
 from mat_shelf.app.widgets.card import ListCard, card_of, column_of
 from mat_shelf.app.widgets.reorder import Reorder
 from mat_shelf.app.widgets.rows import row_of
+from mat_shelf.app.workshop import MarkWork
+from mat_shelf.commands.command import command
+from mat_shelf.commands.marks import LINES, MARK_KINDS
 from mat_shelf.document.image import ImageRef
 from mat_shelf.document.mark import Mark
 from mat_shelf.document.recipe import Recipe

@@ -19,7 +19,6 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from mat_shelf.app.command import command
 from mat_shelf.app.image_file import PICTURE_ENDINGS, layer_menu
 from mat_shelf.app.materials.kinds import CARDS, MATERIAL_KINDS, cards_in_use, is_brushed, kind_of
 from mat_shelf.app.materials.measurements_popover import MeasurementsPopover
@@ -29,7 +28,6 @@ from mat_shelf.app.patterns.feed_chip import CHIP, FeedChip
 from mat_shelf.app.patterns.image_job import ImageJob
 from mat_shelf.app.patterns.painter import Painter
 from mat_shelf.app.patterns.pattern_choice import FeedPopover, NewPatternPopover
-from mat_shelf.app.patterns.pattern_work import PatternWork
 from mat_shelf.app.patterns.patterns_card import PatternsCard
 from mat_shelf.app.patterns.relief_card import ReliefCard
 from mat_shelf.app.patterns.strip_board import StripBoard
@@ -39,7 +37,8 @@ from mat_shelf.app.widgets.binding import of_material
 from mat_shelf.app.widgets.card import card_of, column_of, sideways
 from mat_shelf.app.widgets.fold import CardTitle, Fold
 from mat_shelf.app.widgets.rows import row_of
-from mat_shelf.app.workshop import Workshop
+from mat_shelf.app.workshop import PatternWork, Workshop
+from mat_shelf.commands.command import command
 from mat_shelf.document.pattern import Pattern
 from mat_shelf.document.recipe import FEEDABLE
 from mat_shelf.exchange.texture_set import Taken, with_set

@@ -3,12 +3,12 @@
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QMenu, QPushButton, QWidget
 
-from mat_shelf.app.command import command
 from mat_shelf.app.widgets.binding import Binding, of_material
 from mat_shelf.app.widgets.card import ListCard
 from mat_shelf.app.widgets.reorder import Reorder
 from mat_shelf.app.widgets.value_row import ValueRow
 from mat_shelf.app.workshop import Workshop
+from mat_shelf.commands.command import command
 from mat_shelf.document.ids import free_name, new_id
 from mat_shelf.document.project import Project
 from mat_shelf.document.recipe import Overlay, Recipe

@@ -2,7 +2,8 @@
 
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from mat_shelf.app.patterns.pattern_work import PAINTING, PatternWork
+from mat_shelf.app.workshop import PatternWork
+from mat_shelf.commands.patterns import PAINTING
 
 
 class BrushRow(QWidget):

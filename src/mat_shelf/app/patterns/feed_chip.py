@@ -5,8 +5,9 @@ from PyQt6.QtGui import QColor, QDrag, QPainter, QPen, QPixmap
 from PyQt6.QtWidgets import QAbstractButton
 
 from mat_shelf.app.patterns.painter import Painter, PatternPicture, paint_picture
-from mat_shelf.app.patterns.pattern_work import PATTERN_MIME, PatternWork
+from mat_shelf.app.patterns.pattern_mime import PATTERN_MIME, dropped_pattern, pattern_mime
 from mat_shelf.app.theme import THEME
+from mat_shelf.app.workshop import PatternWork
 from mat_shelf.document.pattern import Feed, Pattern
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.patterns.step import is_colored
@@ -82,7 +83,7 @@ class PatternButton(QAbstractButton):
     def drag(self) -> None:
         """Takes the pattern along with the pointer."""
         drag = QDrag(self)
-        drag.setMimeData(self.work.drag_data(self.pattern.id))
+        drag.setMimeData(pattern_mime(self.work, self.pattern.id))
         if self.pixmap is not None:
             drag.setPixmap(self.pixmap)
         drag.exec(Qt.DropAction.CopyAction)
@@ -106,7 +107,7 @@ class PatternButton(QAbstractButton):
     def dropEvent(self, event) -> None:
         self._is_target = False
         self.update()
-        pattern_id = self.work.dropped(event.mimeData())
+        pattern_id = dropped_pattern(self.work, event.mimeData())
         if pattern_id is not None:
             event.acceptProposedAction()
             self._on_drop(pattern_id)

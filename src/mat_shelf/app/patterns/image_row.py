@@ -5,9 +5,9 @@ from collections.abc import Callable
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from mat_shelf.app.patterns.pattern_work import PatternWork
 from mat_shelf.app.patterns.relief_dialog import NORMALS, ReliefDialog
 from mat_shelf.app.widgets.binding import Binding
+from mat_shelf.app.workshop import PatternWork
 from mat_shelf.exchange.texture_set import picture_size
 
 

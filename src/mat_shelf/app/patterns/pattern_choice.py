@@ -18,9 +18,9 @@ from PyQt6.QtWidgets import (
 )
 
 from mat_shelf.app.patterns.painter import Painter, PatternPicture, paint_picture
-from mat_shelf.app.patterns.pattern_work import PatternWork
 from mat_shelf.app.theme import font
 from mat_shelf.app.widgets.value_row import Slider
+from mat_shelf.app.workshop import PatternWork
 from mat_shelf.document.pattern import Pattern
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.patterns.ready import READY, SOURCE_STARTS, Ready, thumbnail_file

@@ -5,8 +5,9 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout
 
 from mat_shelf.app.patterns.feed_chip import PatternButton
 from mat_shelf.app.patterns.painter import Painter
-from mat_shelf.app.patterns.pattern_work import PATTERN_MIME, PatternWork
+from mat_shelf.app.patterns.pattern_mime import PATTERN_MIME, dropped_pattern
 from mat_shelf.app.widgets.card import ListCard
+from mat_shelf.app.workshop import PatternWork
 
 NAME_WIDTH = 96
 
@@ -82,5 +83,5 @@ class PatternsCard(ListCard):
             event.acceptProposedAction()
 
     def dropEvent(self, event) -> None:
-        if self.work.dropped(event.mimeData()) is not None:
+        if dropped_pattern(self.work, event.mimeData()) is not None:
             event.acceptProposedAction()

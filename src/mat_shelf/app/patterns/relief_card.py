@@ -16,11 +16,12 @@ from PyQt6.QtWidgets import (
 
 from mat_shelf.app.patterns.feed_chip import CHIP, PatternButton
 from mat_shelf.app.patterns.painter import Painter
-from mat_shelf.app.patterns.pattern_work import PATTERN_MIME, PatternWork
+from mat_shelf.app.patterns.pattern_mime import PATTERN_MIME, dropped_pattern
 from mat_shelf.app.theme import font
 from mat_shelf.app.widgets.card import ListCard
 from mat_shelf.app.widgets.elided_label import ElidedLabel
 from mat_shelf.app.widgets.value_row import Slider, lay_stacked
+from mat_shelf.app.workshop import PatternWork
 from mat_shelf.document.pattern import Relief
 
 RELIEF_KINDS = {
@@ -184,7 +185,7 @@ class ReliefCard(ListCard):
             event.acceptProposedAction()
 
     def dropEvent(self, event) -> None:
-        pattern_id = self.work.dropped(event.mimeData())
+        pattern_id = dropped_pattern(self.work, event.mimeData())
         if pattern_id is not None:
             event.acceptProposedAction()
             self.work.add_relief(pattern_id)

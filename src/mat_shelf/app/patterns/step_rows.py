@@ -9,12 +9,12 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QLabel, QWidge
 from mat_shelf.app.patterns.brush_row import BrushRow
 from mat_shelf.app.patterns.curve_row import CurveRow
 from mat_shelf.app.patterns.image_row import ImageRow
-from mat_shelf.app.patterns.pattern_work import PatternWork
 from mat_shelf.app.patterns.ramp_row import RampRow
 from mat_shelf.app.widgets.binding import Binding
 from mat_shelf.app.widgets.choice_row import AXES, ChoiceRow
 from mat_shelf.app.widgets.row_label import RowLabel
 from mat_shelf.app.widgets.value_row import ValueRow, lay_stacked
+from mat_shelf.app.workshop import PatternWork
 from mat_shelf.document.pattern import PatternRef, Placement, Step
 from mat_shelf.patterns.sources.painted import Brush
 

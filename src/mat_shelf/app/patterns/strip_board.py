@@ -18,10 +18,11 @@ from PyQt6.QtWidgets import (
 )
 
 from mat_shelf.app.patterns.painter import Painter, PatternPicture, paint_picture
-from mat_shelf.app.patterns.pattern_work import PLACING, PatternWork
 from mat_shelf.app.patterns.step_rows import placement_rows, step_rows
 from mat_shelf.app.theme import THEME, font
 from mat_shelf.app.widgets.card import ListCard, sideways
+from mat_shelf.app.workshop import PatternWork
+from mat_shelf.commands.patterns import PLACING
 from mat_shelf.document.parameter import shown_number
 from mat_shelf.document.pattern import Feed, Step
 from mat_shelf.document.recipe import FEEDABLE, Recipe

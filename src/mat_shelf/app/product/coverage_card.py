@@ -2,8 +2,8 @@
 
 from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 
-from mat_shelf.app.product.product_work import ProductWork
 from mat_shelf.app.widgets.small_widgets import quiet_label, small_button
+from mat_shelf.app.workshop import ProductWork
 from mat_shelf.geometry.size import length_words
 
 

@@ -7,7 +7,7 @@ from PyQt6.QtCore import QObject, Qt, pyqtSignal
 
 from mat_shelf.app.notice import Notice
 from mat_shelf.app.product.import_job import ImportJob
-from mat_shelf.app.product.product_work import ProductWork
+from mat_shelf.app.workshop import ProductWork
 from mat_shelf.exchange.product_import import new_project
 from mat_shelf.geometry.size import UNIT_NAMES, UnitGuess, length_words, other_units, size_question
 

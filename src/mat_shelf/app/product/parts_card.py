@@ -11,8 +11,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from mat_shelf.app.product.product_work import ProductWork
 from mat_shelf.app.widgets.small_widgets import small_button
+from mat_shelf.app.workshop import ProductWork
 
 PART, ZONE, GROUP = (Qt.ItemDataRole.UserRole + k for k in range(3))
 

@@ -3,8 +3,8 @@
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QDoubleSpinBox, QGridLayout, QMenu, QWidget
 
-from mat_shelf.app.product.product_work import ProductWork
 from mat_shelf.app.widgets.small_widgets import quiet_label, small_button
+from mat_shelf.app.workshop import ProductWork
 
 ALIGNMENTS = (
     ("Centres, X", 0, 0.5),

@@ -6,11 +6,11 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
 from mat_shelf.app.product.coverage_card import CoverageCard
 from mat_shelf.app.product.parts_card import PartsCard
 from mat_shelf.app.product.place_card import PlaceCard
-from mat_shelf.app.product.product_work import ProductWork
 from mat_shelf.app.product.size_card import SizeCard
 from mat_shelf.app.product.uv_card import UvCard
 from mat_shelf.app.product.zones_card import ZonesCard
 from mat_shelf.app.widgets.card import titled_card
+from mat_shelf.app.workshop import ProductWork
 
 
 class ProductBoard(QFrame):

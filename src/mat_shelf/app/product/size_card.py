@@ -4,11 +4,11 @@ import math
 
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QLabel, QLineEdit, QPushButton, QWidget
 
-from mat_shelf.app.product.product_work import ProductWork
 from mat_shelf.app.theme import font
 from mat_shelf.app.widgets.binding import of_product
 from mat_shelf.app.widgets.small_widgets import quiet_label, small_button
 from mat_shelf.app.widgets.value_row import ValueRow
+from mat_shelf.app.workshop import ProductWork
 from mat_shelf.geometry.size import UNIT_NAMES
 
 

@@ -3,9 +3,9 @@
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QGridLayout, QWidget
 
-from mat_shelf.app.product.product_work import ProductWork
 from mat_shelf.app.product.uv_view import VIEWS
 from mat_shelf.app.widgets.small_widgets import quiet_label, small_button
+from mat_shelf.app.workshop import ProductWork
 
 
 class UvCard(QWidget):

@@ -3,9 +3,10 @@
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QWidget
 
-from mat_shelf.app.product.product_work import FACE_TOOLS, ProductWork
 from mat_shelf.app.widgets.small_widgets import quiet_label, small_button
 from mat_shelf.app.widgets.value_row import Slider
+from mat_shelf.app.workshop import ProductWork
+from mat_shelf.commands.faces import FACE_TOOLS
 
 
 class ZonesCard(QWidget):

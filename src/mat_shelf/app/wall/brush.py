@@ -5,8 +5,9 @@ import math
 from PyQt6.QtCore import QEvent, QObject, QPointF, Qt
 from PyQt6.QtGui import QColor, QCursor, QPainter, QPen, QPixmap
 
-from mat_shelf.app.patterns.pattern_work import PAINTING, PatternWork
 from mat_shelf.app.wall.viewport import Viewport
+from mat_shelf.app.workshop import PatternWork
+from mat_shelf.commands.patterns import PAINTING
 from mat_shelf.patterns.placement_edit import in_part
 from mat_shelf.patterns.sources.painted import MOST_STROKE_POINTS, Painted, Stroke
 

@@ -8,11 +8,11 @@ from PyQt6.QtCore import QEvent, QObject, QPointF, QRect, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from mat_shelf.app.image_file import PICTURE_ENDINGS
-from mat_shelf.app.marks.mark_work import MarkWork
 from mat_shelf.app.marks.marks_board import MarksBoard
 from mat_shelf.app.theme import THEME, font
 from mat_shelf.app.wall.caption import paint_caption
 from mat_shelf.app.wall.viewport import Viewport
+from mat_shelf.app.workshop import MarkWork
 from mat_shelf.document.mark import Mark
 from mat_shelf.patterns.placement_edit import PlacementHit
 

@@ -3,8 +3,9 @@
 from PyQt6.QtCore import QEvent, QObject, QPointF, Qt
 from PyQt6.QtGui import QCursor
 
-from mat_shelf.app.patterns.pattern_work import PLACING, PatternWork
 from mat_shelf.app.wall.viewport import Viewport
+from mat_shelf.app.workshop import PatternWork
+from mat_shelf.commands.patterns import PLACING
 from mat_shelf.document.pattern import Placement
 from mat_shelf.patterns.placement_edit import PlacementHit
 

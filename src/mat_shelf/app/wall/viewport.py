@@ -9,13 +9,13 @@ from PyQt6.QtGui import QColor, QImage, QLinearGradient, QPainter, QPen, QPolygo
 from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 
 from mat_shelf.app.library.swatch_drag import dragged_swatch
-from mat_shelf.app.product.product_work import LASSO, ProductWork
 from mat_shelf.app.product.uv_view import LEGENDS, VIEWS, coordinate_pixels, middle_texel
 from mat_shelf.app.theme import THEME, font
 from mat_shelf.app.wall.caption import BOTTOM_LEFT, BOTTOM_RIGHT, TOP_LEFT, paint_caption
 from mat_shelf.app.wall.outline import outline_image
 from mat_shelf.app.wall.render_worker import HERO, RenderWorker
-from mat_shelf.app.workshop import Workshop
+from mat_shelf.app.workshop import ProductWork, Workshop
+from mat_shelf.commands.faces import LASSO
 from mat_shelf.patterns.placement_edit import PlacementHit
 from mat_shelf.rendering.camera import FRAME, make_camera_view
 from mat_shelf.rendering.navigation import depth_from, dolly, framed, orbit, pan, square_on

@@ -3,12 +3,11 @@
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
 
-from mat_shelf.app.product.product_work import ProductWork
 from mat_shelf.app.wall.close_up_view import CloseUpView
 from mat_shelf.app.wall.reference_view import ReferenceView
 from mat_shelf.app.wall.render_worker import HERO, LOUPE, RenderWorker
 from mat_shelf.app.wall.viewport import Viewport
-from mat_shelf.app.workshop import Workshop
+from mat_shelf.app.workshop import ProductWork, Workshop
 
 
 class Wall(QFrame):

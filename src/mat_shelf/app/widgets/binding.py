@@ -6,8 +6,8 @@ from typing import Any
 
 from pydantic.fields import FieldInfo
 
-from mat_shelf.app.command import command
 from mat_shelf.app.workshop import Workshop
+from mat_shelf.commands.command import command
 from mat_shelf.document.parameter import Frozen
 from mat_shelf.document.project import Backdrop, Camera, Product, Project, Set
 from mat_shelf.document.recipe import Recipe

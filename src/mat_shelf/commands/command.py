@@ -18,7 +18,7 @@ def command(run: Callable) -> Callable:
     Parameters
     ----------
     run : method
-        Of a workshop, or of an object with a ``workshop``.
+        Of a session, or of an object with a ``session``, or with a ``workshop`` that is the face of one.
     """
 
     takes_nothing = len(signature(run).parameters) == 1
@@ -27,17 +27,17 @@ def command(run: Callable) -> Callable:
     def tried(self, *arguments, **options):
         if takes_nothing:  # a button that it is connected to sends whether it is checked
             arguments = ()
-        workshop = getattr(self, "workshop", self)
-        before = workshop.begin_command()
+        session = getattr(self, "session", None) or getattr(self, "workshop", self)
+        before = session.begin_command()
         try:
             return run(self, *arguments, **options)
         except ValidationError as fault:
             if before is None:
                 raise
-            workshop.take_back(before)
-            workshop.said.emit(f"Nothing was changed: {explain(fault)}.")
+            session.take_back(before)
+            session.said.emit(f"Nothing was changed: {explain(fault)}.")
             return None
         finally:
-            workshop.end_command()
+            session.end_command()
 
     return tried

@@ -1,10 +1,10 @@
-"""What the window does with the patterns of the material on the board."""
+"""Patterns, feeds and relief of the material on the board."""
 
+from psygnal import Signal
 from pydantic import ValidationError
-from PyQt6.QtCore import QMimeData, QObject, pyqtSignal
 
-from mat_shelf.app.command import command
-from mat_shelf.app.workshop import Workshop
+from mat_shelf.commands.command import command
+from mat_shelf.commands.session import Session
 from mat_shelf.document.ids import free_name, new_id
 from mat_shelf.document.parameter import explain
 from mat_shelf.document.pattern import Feed, Pattern, Placement, Relief, Step
@@ -14,13 +14,12 @@ from mat_shelf.patterns.ready import READY
 from mat_shelf.patterns.sources.painted import Brush, Painted
 from mat_shelf.patterns.step import PatternContext, is_colored
 
-PATTERN_MIME = "application/x-mat-shelf-pattern"
 PLACING, PAINTING = "placing", "painting"
 """What drags on the product do while a pattern is open, beside going round it."""
 _HEIGHTS = {ready.pattern.steps[0].kind: ready.height for ready in reversed(READY) if ready.height}
 
 
-class PatternWork(QObject):
+class PatternCommands:
     """Edits of patterns, feeds and relief, and which pattern the strip shows.
 
     Attributes
@@ -36,28 +35,27 @@ class PatternWork(QObject):
         Another pattern, step, or none, is on the strip, or it is looked at another way.
     """
 
-    opened = pyqtSignal()
+    opened = Signal()
 
-    def __init__(self, workshop: Workshop):
-        super().__init__()
-        self.workshop = workshop
+    def __init__(self, session: Session):
+        self.session = session
         self.pattern_id: str | None = None
         self.place = 0
         self.is_alone = False
         self.hand = ""
         self.brush = Brush()
         self.copied_placement: Placement | None = None
-        workshop.selection_changed.connect(self._leave_if_gone)
-        workshop.project_changed.connect(self._leave_if_gone)
+        session.selection_changed.connect(self._leave_if_gone)
+        session.project_changed.connect(self._leave_if_gone)
 
     @property
     def recipe(self) -> Recipe:
         """The one on the board; a plain one where there is none."""
-        return self.workshop.layer or Recipe()
+        return self.session.layer or Recipe()
 
     @property
     def context(self) -> PatternContext:
-        return PatternContext({p.id: p for p in self.recipe.patterns}, self.workshop.assets.pictures)
+        return PatternContext({p.id: p for p in self.recipe.patterns}, self.session.assets.pictures)
 
     @property
     def pattern(self) -> Pattern | None:
@@ -97,26 +95,26 @@ class PatternWork(QObject):
         pattern = self.pattern if self.is_alone else None
         if pattern is not None:
             pattern = pattern.with_(steps=pattern.steps[: self.place + 1])
-        self.workshop.show_alone(pattern)
+        self.session.show_alone(pattern)
 
     def edit(self, label: str, recipe: Recipe, gesture: str | None = None) -> None:
         """Puts another recipe in place of the one on the board."""
-        if self.workshop.layer is not None and recipe is not self.workshop.layer:
-            self.workshop.edit(label, self.workshop.with_layer(recipe), gesture)
+        if self.session.layer is not None and recipe is not self.session.layer:
+            self.session.edit(label, self.session.with_layer(recipe), gesture)
 
     def end_gesture(self) -> None:
         """The next edit is a step of its own, in whatever project is open by then."""
-        self.workshop.history.end_gesture()
+        self.session.history.end_gesture()
 
     def _tried(self, label: str, make, gesture: str | None = None) -> bool:
         """Makes and puts in a recipe; where it cannot be, says why."""
         try:
             self.edit(label, make(), gesture)
         except ValidationError as fault:
-            self.workshop.said.emit(f"{label}: {explain(fault)}.")
+            self.session.said.emit(f"{label}: {explain(fault)}.")
             return False
         except ValueError as fault:
-            self.workshop.said.emit(f"{str(fault)[:1].upper()}{str(fault)[1:]}.")
+            self.session.said.emit(f"{str(fault)[:1].upper()}{str(fault)[1:]}.")
             return False
         return True
 
@@ -135,7 +133,7 @@ class PatternWork(QObject):
         def made() -> Recipe:
             recipe = self.recipe.with_pattern(pattern)
             colored = is_colored(
-                pattern, PatternContext({p.id: p for p in recipe.patterns}, self.workshop.assets.pictures)
+                pattern, PatternContext({p.id: p for p in recipe.patterns}, self.session.assets.pictures)
             )
             if colored != is_colored(self.recipe.pattern(pattern.id), self.context):
                 for feed in recipe.feeds:
@@ -162,7 +160,7 @@ class PatternWork(QObject):
     @command
     def turn_seam_away(self) -> None:
         """Lays the seam of the pattern on the strip on the far side of the selected part."""
-        workshop, placement = self.workshop, self.pattern.placement
+        workshop, placement = self.session, self.pattern.placement
         part = workshop.selected_part
         if part is None:
             workshop.said.emit("Select a part that wears this material first; its seam is turned away from the camera.")
@@ -199,8 +197,8 @@ class PatternWork(QObject):
     @command
     def place_by_hand(self, before: Placement, start: PlacementHit, now: PlacementHit) -> None:
         """Shifts the pattern so that what lay at one place of the product lies at another."""
-        part = self.workshop.project.part(now.part)
-        moved = drag_placement(before, part, self.workshop.assets.meshes[part.mesh], start, now)
+        part = self.session.project.part(now.part)
+        moved = drag_placement(before, part, self.session.assets.meshes[part.mesh], start, now)
         self.put_placement(moved, "by hand")
 
     @command
@@ -263,15 +261,15 @@ class PatternWork(QObject):
     @command
     def throw_out(self, pattern_id: str) -> None:
         """Throws a pattern out; what it fed is constant again."""
-        name, overlay = self.recipe.pattern(pattern_id).name, self.workshop.overlay
+        name, overlay = self.recipe.pattern(pattern_id).name, self.session.overlay
         if overlay is not None and overlay.mask == pattern_id:
-            self.workshop.said.emit(f"{name} is the mask of {overlay.name}; choose another mask first.")
+            self.session.said.emit(f"{name} is the mask of {overlay.name}; choose another mask first.")
             return
         self._tried(f"Remove {name}", lambda: self.recipe.without_pattern(pattern_id))
 
     def uses_of(self, pattern_id: str) -> list[str]:
         """What a pattern feeds, in words."""
-        overlay = self.workshop.overlay
+        overlay = self.session.overlay
         masked = ["Mask"] if overlay is not None and overlay.mask == pattern_id else []
         return masked + self.recipe.uses_of(pattern_id)
 
@@ -315,30 +313,30 @@ class PatternWork(QObject):
     def begin_ready(self, ready_id: str) -> str | None:
         """Adds a ready pattern to the material on the board; returns its id there, or None where there is no such."""
         ready = next((one for one in READY if one.pattern.id == ready_id), None)
-        if ready is None or self.workshop.selected_material is None:
+        if ready is None or self.session.selected_material is None:
             return None
         return self.begin(ready.pattern.steps, ready.pattern.name, ready.pattern.placement)
 
-    def drag_data(self, pattern_id: str) -> QMimeData:
-        """What is dragged when a pattern is."""
-        data = QMimeData()
-        material, overlay = self.workshop.selected_material, self.workshop.overlay
-        data.setData(PATTERN_MIME, f"{material.id}\n{overlay.id if overlay else ''}\n{pattern_id}".encode())
-        return data
-
     @command
-    def dropped(self, data: QMimeData) -> str | None:
-        """Id of a pattern that is dropped; one of another material is copied into the one on the board first."""
-        if not data.hasFormat(PATTERN_MIME) or self.workshop.selected_material is None:
+    def bring(self, material_id: str, overlay_id: str, pattern_id: str) -> str | None:
+        """Id of a pattern in the recipe on the board; one of another material is copied into it first.
+
+        Parameters
+        ----------
+        material_id, overlay_id : str
+            Where the pattern is now; empty ones mean a ready pattern, and the material itself.
+
+        Returns
+        -------
+        str or None
+            None where it is gone, or where no material is on the board.
+        """
+        if self.session.selected_material is None:
             return None
-        words = bytes(data.data(PATTERN_MIME)).decode(errors="replace").split("\n")
-        if len(words) != 3:
-            return None
-        material_id, overlay_id, pattern_id = words
         if not material_id:
             return self.begin_ready(pattern_id)
         try:
-            origin = self.workshop.project.material(material_id).recipe
+            origin = self.session.project.material(material_id).recipe
             if overlay_id:
                 origin = origin.overlay(overlay_id).recipe
             origin.pattern(pattern_id)
@@ -349,13 +347,6 @@ class PatternWork(QObject):
         recipe, ids = self.recipe.with_patterns_of(origin, [pattern_id])
         self.edit("Copy pattern", recipe)
         return ids[pattern_id]
-
-
-def ready_mime(ready_id: str) -> QMimeData:
-    """What is dragged when a ready pattern is."""
-    data = QMimeData()
-    data.setData(PATTERN_MIME, f"\n\n{ready_id}".encode())
-    return data
 
 
 def usual_feed(recipe: Recipe, name: str, pattern_id: str, colored: bool) -> Feed:

@@ -1,12 +1,12 @@
-"""What the window does with marks."""
+"""Marks: added, moved, sized, ordered, split, with artwork."""
 
 import math
 
 import numpy as np
-from PyQt6.QtCore import QObject, pyqtSignal
+from psygnal import Signal
 
-from mat_shelf.app.command import command
-from mat_shelf.app.workshop import Workshop
+from mat_shelf.commands.command import command
+from mat_shelf.commands.session import Session
 from mat_shelf.document.ids import free_name, name_from, new_id
 from mat_shelf.document.image import ImageRef
 from mat_shelf.document.mark import Mark
@@ -49,7 +49,7 @@ _FURTHEST = 1e6
 """Way along a surface, mm, beyond which no part reaches."""
 
 
-class MarkWork(QObject):
+class MarkCommands:
     """Edits of marks, and which one is on the board.
 
     Signals
@@ -58,17 +58,16 @@ class MarkWork(QObject):
         Another mark, or none, is on the board.
     """
 
-    opened = pyqtSignal()
+    opened = Signal()
 
-    def __init__(self, workshop: Workshop):
-        super().__init__()
-        self.workshop = workshop
+    def __init__(self, session: Session):
+        self.session = session
         self._mark_id: str | None = None
 
     @property
     def mark(self) -> Mark | None:
         """The mark on the board."""
-        return next((m for m in self.workshop.project.marks if m.id == self._mark_id), None)
+        return next((m for m in self.session.project.marks if m.id == self._mark_id), None)
 
     def open(self, mark_id: str | None) -> None:
         if mark_id != self._mark_id:
@@ -78,7 +77,7 @@ class MarkWork(QObject):
     @command
     def put(self, label: str, mark: Mark, gesture: str | None = None) -> None:
         """Changes a mark, or lays it on top."""
-        self.workshop.edit(label, self.workshop.project.with_mark(mark), gesture and f"{gesture} {mark.id}")
+        self.session.edit(label, self.session.project.with_mark(mark), gesture and f"{gesture} {mark.id}")
 
     @command
     def add(
@@ -91,23 +90,23 @@ class MarkWork(QObject):
         size : (width, height), mm, optional
             What must have a certain size has it, whether or not it fits.
         """
-        part = next((part for part in self.workshop.project.product.parts if part.id == hit.part), None)
+        part = next((part for part in self.session.project.product.parts if part.id == hit.part), None)
         if part is None:
-            self.workshop.said.emit("The part that it was dropped on was removed; drop it again.")
+            self.session.said.emit("The part that it was dropped on was removed; drop it again.")
             return
-        mesh = self.workshop.assets.meshes[part.mesh]
+        mesh = self.session.assets.meshes[part.mesh]
         box = (mesh.bounds[1] - mesh.bounds[0]) * part.pose.scale
         room = float(np.sort(box)[1]) * _MOST_OF_PART
         width, height = 30.0, 20.0
-        if art is not None and art.digest in self.workshop.assets.pictures:
-            picture = self.workshop.assets.pictures[art.digest]
-            per_mm = pixels_per_mm(self.workshop.assets.data(art.digest)) or _USUAL_PER_MM
+        if art is not None and art.digest in self.session.assets.pictures:
+            picture = self.session.assets.pictures[art.digest]
+            per_mm = pixels_per_mm(self.session.assets.data(art.digest)) or _USUAL_PER_MM
             width, height = picture.width / per_mm, picture.height / per_mm
         scale = min(room / max(width, height), 1.0)
         if size is not None:
             (width, height), scale = size, 1.0
         point, facing = self._in_part(hit)
-        names = {mark.name for mark in self.workshop.project.marks}
+        names = {mark.name for mark in self.session.project.marks}
         name = art.name.rsplit(".", 1)[0] if art else MARK_KINDS[kind][0]
         mark = Mark(
             id=new_id("mark"),
@@ -126,7 +125,7 @@ class MarkWork(QObject):
 
     def _in_part(self, hit: PlacementHit):
         """A place and its side in its part's own frame."""
-        pose = self.workshop.project.part(hit.part).pose
+        pose = self.session.project.part(hit.part).pose
         turn = turn_matrix(pose.turn)
         point = np.subtract(hit.position, pose.shift) @ turn / pose.scale
         return tuple(float(x) for x in point), tuple(float(x) for x in np.asarray(hit.normal) @ turn)
@@ -145,12 +144,12 @@ class MarkWork(QObject):
         if part is None:
             return
         if not math.hypot(right, up) < _FURTHEST:
-            self.workshop.said.emit(f"'{mark.name}' cannot go further: the surface ends there.")
+            self.session.said.emit(f"'{mark.name}' cannot go further: the surface ends there.")
             return
         try:
-            point, facing = point_beside(mark, self.workshop.assets.meshes[part.mesh], part.pose, right, up)
+            point, facing = point_beside(mark, self.session.assets.meshes[part.mesh], part.pose, right, up)
         except SurfaceMapError as fault:
-            self.workshop.said.emit(f"'{mark.name}' cannot go further: {fault}.")
+            self.session.said.emit(f"'{mark.name}' cannot go further: {fault}.")
             return
         self.put("Nudge mark", mark.with_(point=point, facing=facing), "nudge")
 
@@ -159,7 +158,7 @@ class MarkWork(QObject):
         mark, part = self.mark, self.part_of(self.mark)
         if part is None:
             return
-        mesh = self.workshop.assets.meshes[part.mesh]
+        mesh = self.session.assets.meshes[part.mesh]
         middle = (mesh.bounds[0] + mesh.bounds[1]) / 2
         across = np.cross((0, 1, 0), mark.facing)
         if np.linalg.norm(across) < 1e-3:
@@ -171,7 +170,7 @@ class MarkWork(QObject):
         """Moves a mark along the surface so that its middle is level with, over or on that of another (`LINES`)."""
         own, theirs = self.sheet(mark), self.sheet(other)
         if own is None or theirs is None:
-            self.workshop.said.emit("A mark without a place cannot be aligned.")
+            self.session.said.emit("A mark without a place cannot be aligned.")
             return
         middle = own.middle_point()
         apart = theirs.middle_point() - middle
@@ -196,7 +195,7 @@ class MarkWork(QObject):
         across, tall = mark.width / (1 - left - right), mark.height / (1 - top - bottom)
         crop = taken["left"] / across, taken["right"] / across, taken["top"] / tall, taken["bottom"] / tall
         if not (crop[0] + crop[1] <= 0.99 and crop[2] + crop[3] <= 0.99 and min(crop) >= -20):
-            self.workshop.said.emit("That would leave nothing of the artwork, or almost nothing but clear ground.")
+            self.session.said.emit("That would leave nothing of the artwork, or almost nothing but clear ground.")
             return
         to_right = across * ((crop[0] - crop[1]) - (left - right)) / 2
         upwards = tall * ((crop[3] - crop[2]) - (bottom - top)) / 2
@@ -208,7 +207,7 @@ class MarkWork(QObject):
         part = self.part_of(mark)
         if part is not None:
             try:
-                mesh = self.workshop.assets.meshes[part.mesh]
+                mesh = self.session.assets.meshes[part.mesh]
                 aside = -to_right if mark.is_mirrored else to_right
                 changes["point"], changes["facing"] = point_beside(mark, mesh, part.pose, aside, upwards)
             except SurfaceMapError:
@@ -217,7 +216,7 @@ class MarkWork(QObject):
 
     def trimmed(self, mark: Mark) -> dict[str, float] | None:
         """What to take off, mm, so that nothing clear is left round a mark's art; None where all of it is clear."""
-        picture = self.workshop.assets.pictures.get(mark.art.digest) if mark.art is not None else None
+        picture = self.session.assets.pictures.get(mark.art.digest) if mark.art is not None else None
         if picture is None or picture.channels not in (2, 4):
             return None
         there = picture.levels[0][..., -1] > 0
@@ -233,7 +232,7 @@ class MarkWork(QObject):
     @command
     def replace_art(self, digest: str, picture: ImageRef) -> None:
         """Puts a newer picture wherever marks show an older one, as one step."""
-        project = self.workshop.project
+        project = self.session.project
         for mark in project.marks:
             changes = {
                 name: picture
@@ -242,30 +241,30 @@ class MarkWork(QObject):
             }
             if changes:
                 project = project.with_mark(mark.with_(**changes))
-        if project is not self.workshop.project:
-            self.workshop.edit("Artwork updated", project)
-            self.workshop.said.emit(f"'{picture.name}' changed on disk and was read again.")
+        if project is not self.session.project:
+            self.session.edit("Artwork updated", project)
+            self.session.said.emit(f"'{picture.name}' changed on disk and was read again.")
 
     @command
     def cut_apart(self, mark: Mark) -> None:
         """Cuts a sheet of several labels apart by its alpha: a mark for each, where it lies now."""
-        assets, part = self.workshop.assets, self.part_of(mark)
+        assets, part = self.session.assets, self.part_of(mark)
         picture = assets.pictures.get(mark.art.digest) if mark.art is not None else None
         if picture is None or part is None or picture.levels[0].dtype == np.float32:
-            self.workshop.said.emit("Only artwork with an alpha channel can be split.")
+            self.session.said.emit("Only artwork with an alpha channel can be split.")
             return
         found = piece_images(picture.levels[0])
         if len(found) < 2:
-            self.workshop.said.emit("Nothing in this artwork is separated by clear ground.")
+            self.session.said.emit("Nothing in this artwork is separated by clear ground.")
             return
-        names = {other.name for other in self.workshop.project.marks}
+        names = {other.name for other in self.session.project.marks}
         left, off_right, top, off_bottom = mark.crop
         per_pixel = (
             mark.width / (1 - left - off_right) / picture.width,
             mark.height / (1 - top - off_bottom) / picture.height,
         )
         middle = picture.width * (1 + left - off_right) / 2, picture.height * (1 + top - off_bottom) / 2
-        project = self.workshop.project
+        project = self.session.project
         for number, (data, (rows, columns)) in enumerate(found, 1):
             right = ((columns.start + columns.stop) / 2 - middle[0]) * per_pixel[0]
             down = ((rows.start + rows.stop) / 2 - middle[1]) * per_pixel[1]
@@ -287,19 +286,19 @@ class MarkWork(QObject):
                 crop=(0.0, 0.0, 0.0, 0.0),
             )
             project = project.with_mark(made)
-        self.workshop.edit("Split artwork", project.without_mark(mark.id))
+        self.session.edit("Split artwork", project.without_mark(mark.id))
         self.open(made.id)
 
     @command
     def take_out(self, mark: Mark) -> None:
-        self.workshop.edit(f"Remove {mark.name}", self.workshop.project.without_mark(mark.id))
+        self.session.edit(f"Remove {mark.name}", self.session.project.without_mark(mark.id))
         if mark.id == self._mark_id:
             self.open(None)
 
     @command
     def copy(self, mark: Mark) -> None:
         """Lays a second one beside it."""
-        name = free_name(mark.name, {m.name for m in self.workshop.project.marks})
+        name = free_name(mark.name, {m.name for m in self.session.project.marks})
         made = mark.with_(id=new_id("mark"), name=name)
         self.put(f"Duplicate {mark.name}", made)
         self.open(made.id)
@@ -307,23 +306,23 @@ class MarkWork(QObject):
     @command
     def move(self, mark: Mark, by: int) -> None:
         """Lays a mark further up (1) or down (-1) among the others."""
-        marks = list(self.workshop.project.marks)
+        marks = list(self.session.project.marks)
         place = marks.index(mark)
         to = min(max(place + by, 0), len(marks) - 1)
         if to != place:
             marks.insert(to, marks.pop(place))
-            self.workshop.edit("Order of marks", self.workshop.project.with_(marks=tuple(marks)))
+            self.session.edit("Order of marks", self.session.project.with_(marks=tuple(marks)))
 
     @command
     def lay_at(self, mark_id: str, place: int) -> None:
         """Lays a mark at a place among the others, counted from the uppermost."""
-        marks = [mark for mark in self.workshop.project.marks if mark.id != mark_id]
-        marks.insert(len(marks) - place, self.workshop.project.mark(mark_id))
-        self.workshop.edit("Order of marks", self.workshop.project.with_(marks=tuple(marks)))
+        marks = [mark for mark in self.session.project.marks if mark.id != mark_id]
+        marks.insert(len(marks) - place, self.session.project.mark(mark_id))
+        self.session.edit("Order of marks", self.session.project.with_(marks=tuple(marks)))
 
     def part_of(self, mark: Mark):
         """The part that a mark is on; None where that is gone."""
-        return next((p for p in self.workshop.project.product.parts if p.id == mark.part), None)
+        return next((p for p in self.session.project.product.parts if p.id == mark.part), None)
 
     def sheet(self, mark: Mark) -> SurfaceMap | None:
         """How it lies; None where it has no place."""
@@ -331,7 +330,7 @@ class MarkWork(QObject):
         if part is None:
             return None
         try:
-            return map_surface(mark, self.workshop.assets.meshes[part.mesh], part.pose)
+            return map_surface(mark, self.session.assets.meshes[part.mesh], part.pose)
         except SurfaceMapError:
             return None
 
@@ -341,10 +340,10 @@ class MarkWork(QObject):
         if part is None:
             return "Its part was removed. Select another part and press 'Centre on part'."
         try:
-            sheet = map_surface(mark, self.workshop.assets.meshes[part.mesh], part.pose)
+            sheet = map_surface(mark, self.session.assets.meshes[part.mesh], part.pose)
         except SurfaceMapError as fault:
             return f"It has no place: {fault}."
-        if mark.art is not None and mark.art.digest not in self.workshop.assets.pictures:
+        if mark.art is not None and mark.art.digest not in self.session.assets.pictures:
             return f"'{mark.art.name}' is missing. Choose its artwork again."
         if not len(sheet.triangles()):
             return f"It is too large for {part.name}. Make it smaller."
@@ -358,15 +357,15 @@ class MarkWork(QObject):
 
         None where there is nothing to say.
         """
-        if mark.art is None or mark.art.digest not in self.workshop.assets.pictures or self.sheet(mark) is None:
+        if mark.art is None or mark.art.digest not in self.session.assets.pictures or self.sheet(mark) is None:
             return None
-        camera = self.workshop.camera
+        camera = self.session.camera
         sheet = self.sheet(mark)
         middle = sheet.points[sheet.lies].mean(axis=0)
         away = float(np.linalg.norm(middle - camera.position))
         per_mm = picture_width * camera.focal_length / 36.0 / away
         whole = mark.width / (1 - mark.crop[0] - mark.crop[1])
-        art = self.workshop.assets.pictures[mark.art.digest].width / whole
+        art = self.session.assets.pictures[mark.art.digest].width / whole
         return art / per_mm, math.ceil(per_mm * whole)
 
     def square_on(self) -> None:
@@ -377,11 +376,11 @@ class MarkWork(QObject):
         middle = sheet.points[sheet.lies].mean(axis=0).astype(float)
         normal = sheet.normals[sheet.lies].mean(axis=0).astype(float)
         normal /= np.linalg.norm(normal)
-        camera: Camera = self.workshop.camera
+        camera: Camera = self.session.camera
         away = max(self.mark.width, self.mark.height * 1.6) * 2 * camera.focal_length / 36.0
         # Straight up and down there is no way that is up; a hair beside it there is.
         aside = np.array([0, 0, 0.02]) if abs(normal[1]) > 0.999 else np.zeros(3)
         eye = middle + (normal + aside) * away
-        self.workshop.explore(
+        self.session.explore(
             camera.with_(position=tuple(float(x) for x in eye), target=tuple(float(x) for x in middle), focus=0.0)
         )

@@ -1,0 +1,139 @@
+"""Swatches of the library: saved, described, varied, deleted."""
+
+from pydantic import ValidationError
+
+from mat_shelf.commands.command import command
+from mat_shelf.document.ids import free_name, new_id
+from mat_shelf.document.parameter import explain
+from mat_shelf.document.project import Material
+from mat_shelf.document.swatch import Swatch
+from mat_shelf.library.library import LibraryEntry, LibraryError
+
+
+class LibraryCommands:
+    """What is done with the swatches of the library."""
+
+    @command
+    def keep(self, name: str, family: str, tags: tuple[str, ...] = ()) -> bool:
+        """Keeps the selected material on the library as a new swatch."""
+        material = self.selected_material
+        if material is None or not self._may_be_called(name, None):
+            return False
+        parent = self.project.material(material.parent).swatch if material.parent else None
+        try:
+            swatch = Swatch(id=new_id("swatch"), name=name, family=family, tags=tags, recipe=material.recipe)
+            above = self.library.swatch(parent) if parent else None
+            if above is not None:
+                variant = swatch.with_(parent=parent, own=material.own)
+                swatch = variant if variant.following(above.recipe) is variant else swatch
+        except (ValidationError, LibraryError) as fault:
+            self.said.emit(f"The swatch could not be saved: {_told(fault)}")
+            return False
+        if not self._put_in_library(swatch):
+            return False
+        kept = material.with_(name=swatch.name, family=family, swatch=swatch.id)
+        self.edit(f"Save {swatch.name} to library", self.project.with_material(kept))
+        return True
+
+    @command
+    def keep_changes(self) -> bool:
+        """Gives the selected material's recipe to the swatch it came from; variants of it follow."""
+        material = self.selected_material
+        try:
+            swatch = self.library.swatch(material.swatch) if material and material.swatch else None
+        except LibraryError as fault:
+            self.said.emit(str(fault))
+            return False
+        if swatch is None:
+            self.said.emit("This material is not in the library yet; save it as a new swatch.")
+            return False
+        return self._put_in_library(swatch.tuned(material.recipe))
+
+    def library_entries(self) -> list[LibraryEntry]:
+        """What is on the library; nothing where it cannot be read, and says why."""
+        try:
+            return self.library.entries()
+        except LibraryError as fault:
+            self.said.emit(str(fault))
+            return []
+
+    @command
+    def describe_swatch(self, swatch: Swatch, name: str, family: str, tags: tuple[str, ...], note: str) -> bool:
+        """Changes what a swatch is called, filed under and said about."""
+        if not self._may_be_called(name, swatch.id):
+            return False
+        try:
+            changed = swatch.with_(name=name, family=family, tags=tags, note=note)
+        except ValidationError as fault:
+            self.said.emit(f"The swatch cannot be saved so: {explain(fault)}")
+            return False
+        return self._put_in_library(changed)
+
+    @command
+    def duplicate_swatch(self, swatch: Swatch) -> None:
+        name = free_name(f"{swatch.name}, copy", {entry.name for entry in self.library_entries()})
+        self._put_in_library(swatch.with_(id=new_id("swatch"), name=name), swatch)
+
+    @command
+    def vary_swatch(self, swatch: Swatch) -> None:
+        """Puts a variant of a swatch on the library, which differs in nothing yet."""
+        name = free_name(f"{swatch.name}, variant", {entry.name for entry in self.library_entries()})
+        self._put_in_library(swatch.with_(id=new_id("swatch"), name=name, parent=swatch.id, own=()), swatch)
+
+    def throw_out_swatch(self, entry_id: str, name: str) -> None:
+        """Takes a swatch off the library, and offers to put it back."""
+        try:
+            self.library.throw_out(entry_id)
+        except LibraryError as fault:
+            self.said.emit(f"'{name}': {fault}")
+            return
+        self.library_changed.emit()
+        self.asked.emit(
+            f"'{name}' was deleted from the library. Projects that use it keep it.",
+            "Restore",
+            lambda: self._put_back(entry_id),
+        )
+
+    def _put_back(self, swatch_id: str) -> None:
+        try:
+            self.library.put_back(swatch_id)
+        except LibraryError as fault:
+            self.said.emit(str(fault))
+        self.library_changed.emit()
+
+    def _may_be_called(self, name: str, but_for: str | None) -> bool:
+        if not name.strip():
+            self.said.emit("Give the swatch a name before saving it.")
+            return False
+        try:
+            is_free = self.library.name_is_free(name, but_for)
+        except LibraryError as fault:
+            self.said.emit(str(fault))
+            return False
+        if not is_free:
+            self.said.emit(f"The library already has a swatch called '{name.strip()}'; choose another name.")
+        return is_free
+
+    def pictures_of(self, thing: Swatch | Material) -> dict[str, bytes]:
+        """Pictures that the patterns of a material or swatch show, by SHA-256, out of the project and the library."""
+        found = self.library.pictures(thing) if isinstance(thing, Swatch) else {}
+        wanted = {picture.digest for picture in thing.recipe.pictures()}
+        return found | {key: self.assets.data(key) for key in wanted if self.assets.holds(key)}
+
+    def _put_in_library(self, swatch: Swatch, origin: Swatch | None = None) -> bool:
+        """Keeps a swatch; pictures of its patterns come from the project, or from the swatch it is a copy of."""
+        try:
+            pictures = self.pictures_of(origin) if origin is not None else {}
+            self.library.add(swatch, pictures | self.pictures_of(swatch))
+        except LibraryError as fault:
+            self.said.emit(str(fault))
+            return False
+        self.library_changed.emit()
+        return True
+
+
+def _told(fault: Exception) -> str:
+    """What went wrong, without the noise of the system's messages."""
+    if isinstance(fault, ValidationError):
+        return explain(fault)
+    return fault.strerror if isinstance(fault, OSError) and fault.strerror else str(fault)

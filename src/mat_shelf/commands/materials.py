@@ -1,0 +1,129 @@
+"""Materials of the project: put on parts, varied, renamed, removed."""
+
+from mat_shelf.commands.command import command
+from mat_shelf.document.ids import free_name, new_id
+from mat_shelf.document.project import Material
+from mat_shelf.document.recipe import Recipe
+from mat_shelf.document.swatch import Swatch
+from mat_shelf.exchange.image_reading import ImageError
+from mat_shelf.library.library import LibraryError
+
+
+class MaterialCommands:
+    """What is done with the materials of the project."""
+
+    @command
+    def wear(self, part_id: str, swatch_id: str, zone_id: str | None = None) -> None:
+        """Puts a swatch on a part or one of its zones, and selects that."""
+        try:
+            swatch = self.library.swatch(swatch_id)
+        except LibraryError as fault:
+            self.said.emit(str(fault))
+            return
+        if swatch is None:
+            self.said.emit("That swatch is no longer in the library.")
+            return
+        project, part = self.project, self.project.part(part_id)
+        material = next((m for m in project.materials if m.swatch == swatch.id and m.recipe == swatch.recipe), None)
+        if material is None:
+            try:
+                for data in self.library.pictures(swatch).values():
+                    self.assets.add_map(data)
+            except (LibraryError, ImageError) as fault:
+                self.said.emit(f"An image of '{swatch.name}' cannot be used: {fault}.")
+            material = self._material_of(swatch)
+            project = project.with_material(material)
+        wearer = part.zone(zone_id) if zone_id else part
+        dressed = wearer.with_(material=material.id)
+        part = part.with_zone(dressed) if zone_id else dressed
+        self.edit(f"{swatch.name} on {wearer.name}", project.with_part(part))
+        self.select(part_id, zone_id)
+
+    @command
+    def tune(self, material_id: str, **inputs) -> None:
+        """Sets inputs of a material; its variants follow.
+
+        Parameters
+        ----------
+        material_id : str
+        inputs : float, str, bool or (3,) float
+            By the name of the input, such as ``specular_roughness=0.2``.
+
+        Raises
+        ------
+        KeyError
+            If the project has no such material, or a material has no such input.
+        """
+        material = self.project.material(material_id)
+        for name in inputs:
+            Recipe.parameter(name)
+        self.edit(f"Edit {material.name}", self.project.with_material(material.tuned(material.recipe.with_(**inputs))))
+
+    def wear_instead(self, old_id: str, swatch_id: str) -> None:
+        """Puts a swatch wherever a material of the project is worn."""
+        with self.as_one(f"Replace {self.project.material(old_id).name}"):
+            for part in self.project.product.parts:
+                if part.material == old_id:
+                    self.wear(part.id, swatch_id)
+                for zone in part.zones:
+                    if zone.material == old_id:
+                        self.wear(part.id, swatch_id, zone.id)
+
+    def _material_of(self, swatch: Swatch) -> Material:
+        """A new material from a swatch; a variant goes on following if the project has its parent."""
+        materials = self.project.materials
+        taken = {m.id for m in materials}
+        material = Material(
+            id=swatch.id if swatch.id not in taken else new_id("material"),
+            name=free_name(swatch.name, {m.name for m in materials}),
+            family=swatch.family,
+            recipe=swatch.recipe,
+            swatch=swatch.id,
+        )
+        for parent in materials:
+            if swatch.parent is not None and parent.swatch == swatch.parent:
+                variant = material.with_(parent=parent.id, own=swatch.own)
+                if variant.following(parent.recipe) is variant:
+                    return variant
+        return material
+
+    @command
+    def make_variant(self) -> None:
+        """Puts a new variant of the selected part's material on it."""
+        part, material = self.selected_part, self.selected_material
+        if part is None or material is None:
+            return
+        name = free_name(f"{material.name}, variant", {m.name for m in self.project.materials})
+        variant_id = new_id("material")
+        project, zone = self.project.with_variant(material.id, variant_id, name), self.selected_zone
+        dressed = (zone or part).with_(material=variant_id)
+        self.edit(f"Variant of {material.name}", project.with_part(part.with_zone(dressed) if zone else dressed))
+        self.select(part.id, zone.id if zone else None)
+        self.selection_changed.emit()
+
+    @command
+    def give_back(self, name: str) -> None:
+        """Lets the variant on the board follow its parent in one parameter again."""
+        material = self.selected_material
+        if material is not None and material.parent is not None:
+            followed = material.given_back(name, self.project.material(material.parent).recipe)
+            self.edit(f"Follow parent in {Recipe.field_label(name)}", self.project.with_material(followed))
+
+    @command
+    def rename_material(self, name: str) -> None:
+        material = self.selected_material
+        if material is not None and name.strip() and name.strip() != material.name:
+            self.edit("Rename", self.project.with_material(material.with_(name=name.strip()[:120])))
+
+    @command
+    def throw_out_unused(self) -> None:
+        """Throws out the materials that nothing in the project uses."""
+        unused = self.project.unused_materials()
+        if not unused:
+            self.said.emit("Every material of the project is used.")
+            return
+        if self._opened_material in {m.id for m in unused}:
+            self.select(self.selected)
+        count = "1 material" if len(unused) == 1 else f"{len(unused)} materials"
+        self.edit(f"Remove {count}", self.project.without(unused))
+        self.said.emit(f"{count} removed, which nothing used: {', '.join(m.name for m in unused)}.")

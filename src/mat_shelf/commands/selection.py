@@ -1,0 +1,106 @@
+"""What is selected: a part or zone, and the material or overlay on the board."""
+
+from mat_shelf.document.project import Material, Part, Project, Zone
+from mat_shelf.document.recipe import Overlay, Recipe
+
+
+class Selection:
+    """Selection of a session: parts, a zone, and what is on the board."""
+
+    @property
+    def selected_part(self) -> Part | None:
+        return self.project.part(self.selected) if self.selected else None
+
+    @property
+    def selected_material(self) -> Material | None:
+        """The material on the board: one that was opened by itself, or that of the selected part."""
+        # Every row of the board asks for it at every edit.
+        project, chosen = self.project, (self._opened_material, self.selected, self.selected_zone_id)
+        if self._on_board[0] is not project or self._on_board[1] != chosen:
+            self._on_board = project, chosen, self._find_material()
+        return self._on_board[2]
+
+    def _find_material(self) -> Material | None:
+        if self._opened_material is not None:
+            return self.project.material(self._opened_material)
+        wearer = self.selected_zone or self.selected_part
+        return self.project.material(wearer.material) if wearer and wearer.material else None
+
+    @property
+    def overlay(self) -> Overlay | None:
+        """The overlay on the board, where that shows one rather than the material itself."""
+        material = self.selected_material
+        overlays = material.recipe.overlays if material else ()
+        return next((overlay for overlay in overlays if overlay.id == self._overlay_id), None)
+
+    def open_overlay(self, overlay_id: str | None) -> None:
+        """Brings an overlay of the material on the board to the board; None goes back to the material."""
+        if overlay_id != self._overlay_id:
+            self._overlay_id = overlay_id
+            self.selection_changed.emit()
+
+    @property
+    def layer(self) -> Recipe | None:
+        """The recipe on the board: the material's, or that of one of its overlays."""
+        material, overlay = self.selected_material, self.overlay
+        return overlay.recipe if overlay else material.recipe if material else None
+
+    def with_layer(self, recipe: Recipe) -> Project:
+        """The project with another recipe in place of the one on the board."""
+        material, overlay = self.selected_material, self.overlay
+        if overlay is not None:
+            recipe = material.recipe.with_overlay(overlay.with_(recipe=recipe))
+        return self.project.with_material(material.tuned(recipe))
+
+    @property
+    def selected_zone(self) -> Zone | None:
+        """The zone that is selected, where it is not the whole part."""
+        part = self.selected_part
+        return part.zone(self.selected_zone_id) if part and self.selected_zone_id else None
+
+    def select(self, part_id: str | None, zone_id: str | None = None) -> None:
+        is_other = (part_id, zone_id) != (self.selected, self.selected_zone_id)
+        if is_other or self.also_selected or self._opened_material is not None:
+            self.selected, self.selected_zone_id = part_id, zone_id
+            self.also_selected = ()
+            self._opened_material = None
+            self._overlay_id = None
+            self.selection_changed.emit()
+
+    def select_also(self, part_id: str) -> None:
+        """Adds a part to what is selected, or takes it away from that."""
+        if self.selected is None or part_id == self.selected:
+            self.select(None if part_id == self.selected else part_id)
+            return
+        rest = tuple(other for other in self.also_selected if other != part_id)
+        self.also_selected = rest if part_id in self.also_selected else (*self.also_selected, part_id)
+        self.selected_zone_id = None
+        self.selection_changed.emit()
+
+    def select_group(self, name: str) -> None:
+        """Selects all parts of a group."""
+        ids = [part.id for part in self.project.product.parts if part.group == name]
+        if ids:
+            self.select(ids[0])
+            self.also_selected = tuple(ids[1:])
+            self.selection_changed.emit()
+
+    def select_next_wearer(self) -> None:
+        """Selects the next piece that wears the material on the board."""
+        material = self.selected_material
+        if material is None:
+            return
+        places = [
+            (part.id, zone.id if zone else None)
+            for part in self.project.product.parts
+            for zone in (None, *part.zones)
+            if (zone or part).material == material.id
+        ]
+        if places:
+            here = (self.selected, self.selected_zone_id)
+            self.select(*places[(places.index(here) + 1) % len(places) if here in places else 0])
+
+    def open_material(self, material_id: str) -> None:
+        """Brings a material to the board, whatever is selected."""
+        self._opened_material = material_id
+        self.selection_changed.emit()

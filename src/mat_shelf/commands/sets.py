@@ -1,0 +1,64 @@
+"""Sets, their environment, and the reference."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+from mat_shelf.commands.command import command
+from mat_shelf.document.ids import name_from
+from mat_shelf.document.image import ImageRef
+from mat_shelf.exchange.image_reading import ImageError
+from mat_shelf.system.file_reader import read_file
+
+
+class SetCommands:
+    """The set in use, and the photograph that the render is compared with."""
+
+    @command
+    def use_set(self, set_id: str) -> None:
+        """Puts a set in use."""
+        self.edit("Change set", self.project.with_(current_set=set_id))
+
+    @command
+    def set_room(self, path: Path | None) -> None:
+        """Lights the set in use with a room picture from an EXR or HDR file; None takes it away."""
+        studio = self.project.set
+        if path is None:
+            self.edit("Remove environment", self.project.with_set(studio.with_(room=None)))
+            return
+
+        def light(picture: ImageRef) -> None:
+            present = next((each for each in self.project.sets if each.id == studio.id), None)
+            if present is None:
+                self.said.emit(f"{picture.name} was not used: the set '{studio.name}' was removed.")
+                return
+            self.edit("Environment", self.project.with_set(present.with_(room=picture)))
+
+        self._take_in(path, self.assets.add_room, "an environment", light)
+
+    @command
+    def set_reference(self, path: Path | None) -> None:
+        """Puts a picture file beside the render; None takes it away. Says why where it cannot be read."""
+        if path is None:
+            self.edit("Remove reference", self.project.with_(reference=None))
+            return
+
+        def compare(picture: ImageRef) -> None:
+            self.edit("Reference", self.project.with_(reference=picture))
+
+        self._take_in(path, self.assets.add_picture, "a reference", compare)
+
+    def _take_in(self, path: Path, add: Callable, use: str, then: Callable[[ImageRef], None]) -> None:
+        """Takes an image file into the assets aside, then uses it in the project that is open by then."""
+        assets = self.assets
+
+        def work() -> ImageRef:
+            key, kind = add(read_file(path))
+            return ImageRef(name=name_from(path.name, "Image"), digest=key, kind=kind)
+
+        def failed(fault: Exception) -> None:
+            if not isinstance(fault, OSError | ImageError):
+                raise fault
+            words = fault.strerror if isinstance(fault, OSError) and fault.strerror else str(fault)
+            self.said.emit(f"{path.name} cannot be {use}: {words}.")
+
+        self.aside(work, lambda image: then(image) if self.assets is assets else None, failed)

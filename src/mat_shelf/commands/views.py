@@ -1,0 +1,79 @@
+"""Cameras and what stands before them: views, the free camera, the close-up, the ball."""
+
+from mat_shelf.commands.command import command
+from mat_shelf.document.ids import free_name, new_id
+from mat_shelf.document.project import Camera, View
+from mat_shelf.scene.ball import Ball
+
+
+class ViewCommands:
+    """Views of the project, and what the panes look at."""
+
+    @property
+    def camera(self) -> Camera:
+        """What the viewport looks through: a free camera while exploring, else that of the view in use."""
+        return self.free_camera or self.project.view.camera
+
+    def explore(self, camera: Camera | None) -> None:
+        """Looks through a free camera, which no edit keeps; None returns to the view in use."""
+        self.free_camera = camera
+        self.camera_changed.emit()
+
+    def place_close_up(self, point: tuple[float, float, float] | None) -> None:
+        """Puts the close-up on a point of the product, mm; None takes it away."""
+        self.close_up_point = point
+        self.close_up_changed.emit()
+
+    def set_close_up_width(self, width: float) -> None:
+        """How many millimetres the close-up shows, from 1 to 100."""
+        self.close_up_width = min(max(width, 1.0), 100.0)
+        self.close_up_changed.emit()
+
+    def light_close_up(self, direction: tuple[float, float, float] | None) -> None:
+        """Lights what the close-up shows with a lamp of its own from a direction; None leaves it in the set's light."""
+        self.close_up_light = direction
+        self.close_up_changed.emit()
+
+    def stand_ball(self, ball: Ball | None) -> None:
+        """Stands a coloured ball beside a surface; None takes it away. No picture that is rendered has it."""
+        self.ball = ball
+        self.ball_changed.emit()
+
+    @command
+    def look_through(self, view_id: str) -> None:
+        """Puts a view in use."""
+        project = self.project.with_(current_view=view_id)
+        self.free_camera = None
+        self.edit("Change view", project)
+        self.camera_changed.emit()
+
+    @command
+    def keep_view(self, name: str) -> None:
+        """Keeps what the viewport looks through as a new view, in use from now on."""
+        name = free_name(name.strip() or "View", {view.name for view in self.project.views})
+        view = View(id=new_id("view"), name=name, camera=self.camera)
+        project = self.project.with_view(view).with_(current_view=view.id)
+        self.free_camera = None
+        self.edit(f"Save view {name}", project)
+        self.camera_changed.emit()
+
+    @command
+    def move_view_here(self) -> None:
+        """Gives the view in use the free camera."""
+        if self.free_camera is not None:
+            view = self.project.view.with_(camera=self.free_camera)
+            project = self.project.with_view(view)
+            self.free_camera = None
+            self.edit(f"Update view {view.name}", project)
+            self.camera_changed.emit()
+
+    @command
+    def drop_view(self) -> None:
+        """Throws out the view in use; the final one stays."""
+        view = self.project.view
+        if view.id == self.project.views[0].id:
+            self.said.emit("The final view cannot be removed; update it instead.")
+            return
+        rest = tuple(v for v in self.project.views if v.id != view.id)
+        self.edit(f"Remove view {view.name}", self.project.with_(views=rest, current_view=rest[0].id))
+        self.camera_changed.emit()
