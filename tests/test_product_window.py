@@ -184,7 +184,7 @@ def test_zones_are_made_dressed_and_counted(lamp, qtbot, tmp_path):
     before = picture_of(qtbot, window).astype(int)
     workshop.wear(shade.id, "copper", zone.id)
     after = picture_of(qtbot, window).astype(int)
-    mask = window.viewport._mask_of(shade.id, zone.id)
+    mask = window.viewport.picker.mask_of(shade.id, zone.id)
     changed = np.abs(after - before).max(axis=2) > 25
     assert changed[mask].mean() > 0.5 and window.workshop.project.part(shade.id).material == "shell-white"
 
@@ -339,7 +339,7 @@ def test_parts_are_unwrapped_and_their_coordinates_shown(lamp, qtbot):
     # Squares are lit by how they face, so they are told apart from the picture by how they change it.
     assert (np.abs(squares - plain) > 20).mean() > 0.4 and 0.25 < (squares < squares.mean()).mean() < 0.75
     window.stations.buttons()[1].click()
-    assert window.viewport.coordinate_view == ""  # the picture returns with the next station
+    assert window.viewport.uv_overlay.shown == ""  # the picture returns with the next station
 
 
 def test_parts_are_grouped_lined_up_and_moved_together(lamp, qtbot):

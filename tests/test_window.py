@@ -421,7 +421,7 @@ def test_a_reference_beside_and_against_the_render(open_window, qtbot, tmp_path)
     pixels[:, :60], pixels[:, 60:] = (200, 30, 40), (20, 60, 190)
     Image.fromarray(pixels).save(photo)
     QTest.keyClick(viewport, Qt.Key.Key_W)
-    assert "no reference" in window.notice.text.text() and viewport.wipe is None
+    assert "no reference" in window.notice.text.text() and viewport.wipe.share is None
 
     data = QMimeData()
     data.setUrls([QUrl.fromLocalFile(str(photo))])
@@ -450,7 +450,7 @@ def test_a_reference_beside_and_against_the_render(open_window, qtbot, tmp_path)
     QTest.mousePress(viewport, LEFT, PLAIN, line)
     QTest.mouseMove(viewport, QPoint(rect.right() - 20, y))
     QTest.mouseRelease(viewport, LEFT, PLAIN, QPoint(rect.right() - 20, y))
-    assert viewport.wipe > 0.9 and workshop.free_camera is None
+    assert viewport.wipe.share > 0.9 and workshop.free_camera is None
     assert grabbed(viewport)[y, rect.right() - 60] == pytest.approx([20, 60, 190], abs=3)
 
     # It is kept with the project, and can be taken away and brought back.
@@ -459,7 +459,7 @@ def test_a_reference_beside_and_against_the_render(open_window, qtbot, tmp_path)
     assert workshop.project.reference.name == "photo.png" and pane.image.width() == 120
     pane.setFocus()
     QTest.keyClick(pane, Qt.Key.Key_Delete)
-    assert workshop.project.reference is None and pane.image is None and viewport.wipe is None
+    assert workshop.project.reference is None and pane.image is None and viewport.wipe.share is None
     workshop.undo()
     assert pane.image is not None
     broken = tmp_path / "broken.jpg"
@@ -475,7 +475,7 @@ def test_snapshots_are_flipped_between(open_window, qtbot):
     picture_of(qtbot, window)
     spot = place_of(window, "wax-stick")
     QTest.keyClick(viewport, Qt.Key.Key_B)
-    assert "no snapshot B yet" in window.notice.text.text() and viewport.shown_snapshot is None
+    assert "no snapshot B yet" in window.notice.text.text() and viewport.snapshots.shown is None
     QTest.keyClick(viewport, Qt.Key.Key_A, Qt.KeyboardModifier.AltModifier)
     workshop.wear("wax-stick", "polished-brass")
     workshop.select(None)
@@ -487,8 +487,8 @@ def test_snapshots_are_flipped_between(open_window, qtbot):
     QTest.keyClick(viewport, Qt.Key.Key_B)
     b = grabbed(viewport)[spot.y(), spot.x()]
     QTest.keyClick(viewport, Qt.Key.Key_Escape)
-    assert viewport.shown_snapshot is None
+    assert viewport.snapshots.shown is None
     assert a[0] > 2 * a[1] and np.abs(b - now).max() < 12 and np.abs(a - b).max() > 40
     QTest.keyClick(viewport, Qt.Key.Key_A)
     workshop.undo()  # an edit shows the render again
-    assert viewport.shown_snapshot is None
+    assert viewport.snapshots.shown is None

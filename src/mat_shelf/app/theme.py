@@ -26,6 +26,16 @@ class Theme:
     pressed: str = "#0C5A52"  # the main action under the pointer
 
 
+EDGE = "#262626"
+"""Dark line on either side of what is drawn over a picture."""
+OUTLINE = "#16A394"
+"""Selection in the picture, in both looks."""
+PANE = "#686868"
+"""Ground of a pane without a picture."""
+LAMP = "#FFF3C4"
+INK = "#1C1C1C"
+"""Type set for a label."""
+
 LIGHT = Theme()
 DARK = Theme(
     panel="#2B2B2B",

@@ -36,9 +36,9 @@ from mat_shelf.app.save_job import SaveJob
 from mat_shelf.app.set.set_board import SetBoard
 from mat_shelf.app.shortcuts_dialog import ShortcutsDialog
 from mat_shelf.app.theme import apply_theme, is_dark
-from mat_shelf.app.wall.brush import BrushDrag
-from mat_shelf.app.wall.mark_drag import MarkDrag
-from mat_shelf.app.wall.pattern_drag import PatternDrag
+from mat_shelf.app.wall.tools.brush import Brush
+from mat_shelf.app.wall.tools.mark import MarkTool
+from mat_shelf.app.wall.tools.pattern_placement import PatternPlacement
 from mat_shelf.app.wall.wall import Wall
 from mat_shelf.app.workshop import MarkWork, ProductWork, Workshop
 from mat_shelf.document.project import Project
@@ -70,13 +70,13 @@ class Window(QMainWindow):
         self.library = LibraryPanel(workshop)
         self.library.pattern_wanted.connect(self._begin_ready)
         self.set_board = SetBoard(workshop)
-        self.set_board.focus_wanted.connect(self.viewport.want_focus)
+        self.set_board.focus_wanted.connect(self.viewport.focus.want)
         self.viewport.focused.connect(lambda: self.set_board.focus_button.setChecked(False))
         self.boards = QStackedWidget()
-        self.boards.setFixedHeight(308)
+        self.boards.setFixedHeight(300)
         self.product_board = ProductBoard(self.work)
         self.product_board.mode_wanted.connect(self.viewport.set_mode)
-        self.product_board.view_wanted.connect(self.viewport.show_coordinates)
+        self.product_board.view_wanted.connect(self.viewport.uv_overlay.show)
         self.product_board.import_wanted.connect(self._choose_model)
         self.viewport.measured.connect(self.product_board.size_card.show_distance)
         self.boards.addWidget(self.product_board)
@@ -85,12 +85,12 @@ class Window(QMainWindow):
         self.boards.addWidget(self.set_board)
         self.shapes = ShapeKeeper(workshop)
         self.shapes.told.connect(self._tell_shapes)
-        self.pattern_drag = PatternDrag(self.viewport, self.board.patterns)
-        self.brush_drag = BrushDrag(self.viewport, self.board.patterns)
+        self.pattern_placement = PatternPlacement(self.viewport, self.board.patterns)
+        self.brush = Brush(self.viewport, self.board.patterns)
         self.marks = MarkWork(workshop)
         self.marks_board = MarksBoard(self.marks)
         self.boards.addWidget(self.marks_board)
-        self.mark_drag = MarkDrag(self.viewport, self.marks, self.marks_board)
+        self.mark_tool = MarkTool(self.viewport, self.marks, self.marks_board)
         self.notice = Notice()
         self.notice.shown.connect(self._place_notice)
         self.missing = MissingImages(workshop, self.notice.ask, self)
@@ -220,8 +220,8 @@ class Window(QMainWindow):
 
     def _show_board(self, board: QWidget) -> None:
         self.boards.setCurrentWidget(board)
-        self.viewport.shows_handles = board is self.product_board
-        self.mark_drag.is_active = board is self.marks_board
+        self.viewport.move_handles.is_shown = board is self.product_board
+        self.mark_tool.is_active = board is self.marks_board
         self.viewport.update()
 
     def _follow(self) -> None:

@@ -62,3 +62,43 @@ def camera_ray(view, x, y, u, v):
     phi = F(2 * math.pi) * v
     shift = add(scale(view.right, radius * math.cos(phi)), scale(view.up, radius * math.sin(phi)))
     return add(view.position, shift), normalize(sub(scale(along, view.focus), shift))
+
+
+def ray_through(view: CameraView, x: float, y: float) -> tuple[np.ndarray, np.ndarray]:
+    """The ray through a point of the picture, from the middle of the lens.
+
+    Parameters
+    ----------
+    x, y : float
+        Point of the picture, [0, 1], from its top left.
+
+    Returns
+    -------
+    origin, direction : (3,) float64
+        mm, and of unit length.
+    """
+    right, up, forward = (np.array(axis, np.float64) for axis in (view.right, view.up, view.forward))
+    direction = forward + (2 * x - 1) * view.half_width * right + (1 - 2 * y) * view.half_height * up
+    return np.array(view.position, np.float64), direction / np.linalg.norm(direction)
+
+
+def project_point(view: CameraView, point) -> tuple[float, float] | None:
+    """Where in the picture a point of the scene is seen.
+
+    Parameters
+    ----------
+    point : (3,) float
+        mm.
+
+    Returns
+    -------
+    (x, y) or None
+        Shares of the picture's width and height from its top left; None behind the camera.
+    """
+    to = np.subtract(point, view.position)
+    depth = float(to @ np.array(view.forward))
+    if depth <= 0:
+        return None
+    x = float(to @ np.array(view.right)) / depth / view.half_width
+    y = float(to @ np.array(view.up)) / depth / view.half_height
+    return (x + 1) / 2, (1 - y) / 2

@@ -3,7 +3,7 @@
 from PyQt6.QtCore import QBuffer, QIODevice, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QImage, QPainter
 
-from mat_shelf.app.theme import font
+from mat_shelf.app.theme import INK, font
 
 _PIXELS = 160
 """Height of a letter of the first line; enough for a label as wide as a picture."""
@@ -27,7 +27,7 @@ def set_words(text: str) -> bytes:
     image.fill(0)
     painter = QPainter(image)
     painter.setRenderHint(QPainter.RenderHint.TextAntialiasing)
-    painter.setPen(QColor("#1C1C1C"))
+    painter.setPen(QColor(INK))
     y = margin
     for line, style, metrics in styles:
         painter.setFont(style)

@@ -46,7 +46,7 @@ from mat_shelf.geometry.pose import posed_bounds
 from mat_shelf.geometry.size import depth_warning
 from mat_shelf.patterns.sources import Pictured
 
-COLUMN, WIDEST = 216, 340
+COLUMN, WIDEST = 228, 340
 """Narrowest and widest column of rows, pixels."""
 ROOMY = 1500
 """Width from which cards without rows stay open, pixels."""
@@ -163,8 +163,8 @@ class MaterialsBoard(QFrame):
         opened.addStretch(1)
         tuned = QWidget()
         layout = QVBoxLayout(tuned)
-        layout.setContentsMargins(16, 10, 16, 14)
-        layout.setSpacing(10)
+        layout.setContentsMargins(16, 8, 16, 8)
+        layout.setSpacing(8)
         layout.addLayout(header)
         inside = QWidget()
         inside.setLayout(opened)

@@ -7,9 +7,9 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 
-from mat_shelf.app.theme import THEME
+from mat_shelf.app.theme import EDGE, LAMP, PANE, THEME
 from mat_shelf.app.wall.caption import TOP_LEFT, paint_caption
-from mat_shelf.app.wall.render_worker import HERO, LOUPE, RenderWorker
+from mat_shelf.app.wall.render_worker import CLOSE_UP, MAIN, RenderWorker
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.navigation import close_up_camera
@@ -55,7 +55,7 @@ class CloseUpView(QWidget):
         self._worker = worker
         self.frame = self._image = None
         side = round(self.SIDE * self.devicePixelRatioF())
-        worker.resize(LOUPE, side, side)
+        worker.resize(CLOSE_UP, side, side)
         self._follow()
 
     def _follow(self) -> None:
@@ -65,7 +65,7 @@ class CloseUpView(QWidget):
             if light is not None:
                 project = project.with_set(lamp_lights(project.set, point, light))
             camera = close_up_camera(self.workshop.camera, point, self.workshop.close_up_width)
-            self.revision = self._worker.update(LOUPE, project, camera, self.workshop.ball)
+            self.revision = self._worker.update(CLOSE_UP, project, camera, self.workshop.ball)
         elif point is None:
             self.frame = self._image = None
         self.update()
@@ -139,15 +139,15 @@ class CloseUpView(QWidget):
 
     def enterEvent(self, event) -> None:
         if self._worker is not None and self.frame is not None:
-            self._worker.looked_at = LOUPE
+            self._worker.looked_at = CLOSE_UP
 
     def leaveEvent(self, event) -> None:
         if self._worker is not None:
-            self._worker.looked_at = HERO
+            self._worker.looked_at = MAIN
 
     def paintEvent(self, event) -> None:
         painter = QPainter(self)
-        painter.fillRect(self.rect(), QColor("#686868"))
+        painter.fillRect(self.rect(), QColor(PANE))
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self._image is None:
@@ -160,8 +160,8 @@ class CloseUpView(QWidget):
         words = f"Close-up  ·  {self.workshop.close_up_width:.3g} mm"
         if self.workshop.close_up_light is not None and self._image is not None:
             words += "  ·  lamp"
-            painter.setPen(QColor("#262626"))
-            painter.setBrush(QColor("#FFF3C4"))
+            painter.setPen(QColor(EDGE))
+            painter.setBrush(QColor(LAMP))
             painter.drawEllipse(self._lamp_place(), 5, 5)
             painter.setPen(QColor(THEME.on_surround))
         paint_caption(painter, self.rect(), TOP_LEFT, words)

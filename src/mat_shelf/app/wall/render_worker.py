@@ -14,7 +14,8 @@ from mat_shelf.scene.ball import Ball
 from mat_shelf.scene.material_table import Supplies
 from mat_shelf.system.fault_log import log_fault
 
-HERO, LOUPE = "viewport", "close-up"
+MAIN, CLOSE_UP = "main", "close-up"
+"""Panes that are rendered for."""
 SHARE = 4
 """Of this many refining steps, all but one go to the pane that is looked at."""
 CALM_S = 0.2
@@ -41,8 +42,8 @@ class RenderWorker(QObject):
     def __init__(self, supplies: Supplies):
         super().__init__()
         viewport = RenderSession(supplies)
-        self._sessions = {HERO: viewport, LOUPE: RenderSession(supplies, beside=viewport)}
-        self.looked_at = HERO
+        self._sessions = {MAIN: viewport, CLOSE_UP: RenderSession(supplies, beside=viewport)}
+        self.looked_at = MAIN
         self._wake = threading.Event()
         self._paused = False
         self._is_closing = False
@@ -69,7 +70,7 @@ class RenderWorker(QObject):
 
     def close(self) -> None:
         self._is_closing = True
-        self._sessions[HERO].close()
+        self._sessions[MAIN].close()
         self._wake.set()
         self._thread.join(timeout=30)
 

@@ -5,7 +5,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
 
 from mat_shelf.app.wall.close_up_view import CloseUpView
 from mat_shelf.app.wall.reference_view import ReferenceView
-from mat_shelf.app.wall.render_worker import HERO, LOUPE, RenderWorker
+from mat_shelf.app.wall.render_worker import CLOSE_UP, MAIN, RenderWorker
 from mat_shelf.app.wall.viewport import Viewport
 from mat_shelf.app.workshop import ProductWork, Workshop
 
@@ -22,7 +22,7 @@ class Wall(QFrame):
             CloseUpView(workshop),
             ReferenceView(workshop),
         )
-        self.reference.picture_changed.connect(lambda: self.viewport.compare_with(self.reference.image))
+        self.reference.picture_changed.connect(lambda: self.viewport.wipe.compare_with(self.reference.image))
         side = QVBoxLayout()
         side.setContentsMargins(0, 10, 10, 10)
         side.setSpacing(10)
@@ -36,7 +36,7 @@ class Wall(QFrame):
         self._worker: RenderWorker | None = None
         workshop.project_replaced.connect(self._new_worker)
         self._new_worker()
-        self.viewport.compare_with(self.reference.image)
+        self.viewport.wipe.compare_with(self.reference.image)
 
     def _new_worker(self) -> None:
         self.close_worker()
@@ -48,7 +48,7 @@ class Wall(QFrame):
 
     def _show(self, pane: str, frame) -> None:
         if self.sender() is self._worker:
-            {HERO: self.viewport, LOUPE: self.close_up}[pane].show_frame(frame)
+            {MAIN: self.viewport, CLOSE_UP: self.close_up}[pane].show_frame(frame)
 
     def pause(self, paused: bool) -> None:
         if self._worker is not None:

@@ -27,7 +27,7 @@ class ColorBar(QPushButton):
 
     def __init__(self):
         super().__init__()
-        self.color = QColor("#000000")
+        self.color = QColor(0, 0, 0)
         self.pixmap: QPixmap | None = None
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setFixedHeight(20)
@@ -153,7 +153,7 @@ class ColorRow(QWidget):
         self.setToolTip(f"{field.description}\nClick the colour to set its lightness, chroma and hue.")
         if is_stacked:
             self.bar.setFixedHeight(14)
-            self.text.setFixedWidth(62)
+            self.text.setFixedWidth(68)
             lay_stacked(self, self.label, self.text, self.bar, chip)
         else:
             layout = QHBoxLayout(self)

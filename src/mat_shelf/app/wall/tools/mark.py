@@ -4,13 +4,14 @@ import math
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtCore import QEvent, QObject, QPointF, QRect, Qt
+from PyQt6.QtCore import QEvent, QPointF, QRect, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from mat_shelf.app.image_file import PICTURE_ENDINGS
 from mat_shelf.app.marks.marks_board import MarksBoard
-from mat_shelf.app.theme import THEME, font
+from mat_shelf.app.theme import EDGE, OUTLINE, THEME, font
 from mat_shelf.app.wall.caption import paint_caption
+from mat_shelf.app.wall.tools.tool import LEAVE, Tool, is_left
 from mat_shelf.app.wall.viewport import Viewport
 from mat_shelf.app.workshop import MarkWork
 from mat_shelf.document.mark import Mark
@@ -27,44 +28,49 @@ NUDGE, LONG_NUDGE = 0.1, 1.0
 """mm."""
 
 
-class MarkDrag(QObject):
-    """Takes the mouse and keys from the viewport while the Marks station is open.
+class MarkTool(Tool):
+    """Takes the mouse and keys while the Marks station is open.
 
-    A drag on a mark carries it along; its corners size it, the knob above it turns it.
+    A drag on a mark carries it along; its corners size it, the knob above it rotates it.
     """
 
-    def __init__(self, viewport: Viewport, work: MarkWork, board: MarksBoard):
+    def __init__(self, viewport: Viewport, marks: MarkWork, board: MarksBoard):
         super().__init__(viewport)
-        self._viewport, self._work, self._board = viewport, work, board
+        self._work, self._board = marks, board
         self._held = ""
         self._before: Mark | None = None
         self._start: QPointF | None = None
         self._off = (0.0, 0.0, 0.0)
         self.is_active = False
-        viewport.installEventFilter(self)
-        viewport.paints.append(self.paint)
-        work.opened.connect(viewport.update)
+        marks.opened.connect(viewport.update)
         board.find_place = self._middle_of_selected
 
-    def eventFilter(self, watched, event) -> bool:
-        if not self.is_active or self._viewport.frame is None:
+    @property
+    def _is_on(self) -> bool:
+        return self.is_active and self.viewport.frame is not None
+
+    def press(self, event) -> bool:
+        return self._is_on and is_left(event) and self._press(event.position())
+
+    def move(self, event) -> bool:
+        if not self._held:
             return False
-        kind = event.type()
-        if kind == QEvent.Type.MouseButtonPress and event.button() == Qt.MouseButton.LeftButton:
-            return self._press(event.position())
-        if kind == QEvent.Type.MouseMove and self._held:
-            self._move(event.position())
-            return True
-        if kind == QEvent.Type.MouseButtonRelease and self._held:
-            self._held = ""
-            self._work.workshop.history.end_gesture()
-            self._viewport.update()
-            return True
-        if kind == QEvent.Type.KeyPress:
-            return self._key(event)
-        if kind in (QEvent.Type.DragEnter, QEvent.Type.DragMove, QEvent.Type.Drop):
-            return self._drop(event)
-        return False
+        self._move(event.position())
+        return True
+
+    def release(self, event) -> bool:
+        if not self._held:
+            return False
+        self._held = ""
+        self.workshop.history.end_gesture()
+        self.viewport.update()
+        return True
+
+    def key(self, event) -> bool:
+        return self._is_on and self._key(event)
+
+    def drag(self, event) -> bool:
+        return self._is_on and event.type() != LEAVE and self._drop(event)
 
     def _key(self, event) -> bool:
         mark = self._work.mark
@@ -82,7 +88,6 @@ class MarkDrag(QObject):
             self._work.open(None)
         else:
             return False
-        event.accept()
         return True
 
     def _drop(self, event) -> bool:
@@ -93,7 +98,7 @@ class MarkDrag(QObject):
         if event.type() == QEvent.Type.DragEnter:
             event.acceptProposedAction()
             return True
-        hit = self._viewport.hit_at(event.position())
+        hit = self.picker.hit_at(event.position())
         if hit is None:
             event.ignore()
         else:
@@ -105,12 +110,11 @@ class MarkDrag(QObject):
     def _press(self, point: QPointF) -> bool:
         mark = self._work.mark
         handles = self.handles()
-        self._viewport.setFocus()
         for name, place in handles.items():
             if math.hypot(place.x() - point.x(), place.y() - point.y()) <= _GRIP:
                 self._held, self._before, self._start = name, mark, point
                 return True
-        hit = self._viewport.hit_at(point)
+        hit = self.picker.hit_at(point)
         under = self.mark_at(hit)
         if under is None:
             return False  # beside marks the camera moves and pieces are selected as ever
@@ -125,12 +129,12 @@ class MarkDrag(QObject):
         if self._held == "carry":
             if (point - self._start).manhattanLength() < 3:
                 return
-            middle = self._viewport.seen_place(self._middle(mark))
-            hit = self._viewport.hit_at(point + (middle - self._start)) if middle is not None else None
+            middle = self.picker.seen_place(self._middle(mark))
+            hit = self.picker.hit_at(point + (middle - self._start)) if middle is not None else None
             if hit is not None:
                 self._work.carry(mark, hit)
             return
-        middle = self._viewport.seen_place(self._middle(mark))
+        middle = self.picker.seen_place(self._middle(mark))
         if middle is None:
             return
         before, now = self._start - middle, point - middle
@@ -152,7 +156,7 @@ class MarkDrag(QObject):
         """The uppermost mark at a place."""
         if hit is None:
             return None
-        for mark in reversed(self._work.workshop.project.marks):
+        for mark in reversed(self.workshop.project.marks):
             sheet = self._work.sheet(mark) if mark.part == hit.part and mark.is_on else None
             if sheet is None:
                 continue
@@ -162,17 +166,17 @@ class MarkDrag(QObject):
         return None
 
     def _middle_of_selected(self) -> PlacementHit | None:
-        part = self._work.workshop.selected_part
-        if part is None or self._viewport.frame is None:
+        part = self.workshop.selected_part
+        if part is None or self.viewport.frame is None:
             return None
-        parts = [p.id for p in self._work.workshop.project.product.parts]
-        rows, columns = np.nonzero(self._viewport.frame.first_hits.part == parts.index(part.id))
+        parts = [p.id for p in self.workshop.project.product.parts]
+        rows, columns = np.nonzero(self.viewport.frame.first_hits.part == parts.index(part.id))
         if not len(rows):
             return None
         k = int(((rows - rows.mean()) ** 2 + (columns - columns.mean()) ** 2).argmin())
-        rect, shape = self._viewport.picture_rect, self._viewport.frame.first_hits.part.shape
+        rect, shape = self.viewport.picture_rect, self.viewport.frame.first_hits.part.shape
         x, y = (columns[k] + 0.5) / shape[1] * rect.width(), (rows[k] + 0.5) / shape[0] * rect.height()
-        return self._viewport.hit_at(QPointF(rect.x() + x, rect.y() + y))
+        return self.picker.hit_at(QPointF(rect.x() + x, rect.y() + y))
 
     def _outline(self, mark: Mark) -> list[QPointF]:
         sheet = self._work.sheet(mark)
@@ -181,7 +185,7 @@ class MarkDrag(QObject):
         p, lies = sheet.points, sheet.lies
         border = np.concatenate([p[0], p[1:, -1], p[-1, -2::-1], p[-2:0:-1, 0]])
         there = np.concatenate([lies[0], lies[1:, -1], lies[-1, -2::-1], lies[-2:0:-1, 0]])
-        seen = [self._viewport.seen_place(point) for point in border[there]]
+        seen = [self.picker.seen_place(point) for point in border[there]]
         return [place for place in seen if place is not None]
 
     def handles(self) -> dict[str, QPointF]:
@@ -191,7 +195,7 @@ class MarkDrag(QObject):
         if sheet is None:
             return {}
         corners = {
-            name: self._viewport.seen_place(sheet.points[row, column])
+            name: self.picker.seen_place(sheet.points[row, column])
             for name, (row, column) in zip(_CORNERS, ((0, 0), (0, -1), (-1, -1), (-1, 0)), strict=True)
             if sheet.lies[row, column]
         }
@@ -200,8 +204,8 @@ class MarkDrag(QObject):
             corners = {}
         columns = sheet.lies.shape[1]
         if sheet.lies[-1, columns // 2]:
-            top = self._viewport.seen_place(sheet.points[-1, columns // 2])
-            middle = self._viewport.seen_place(self._middle(mark))
+            top = self.picker.seen_place(sheet.points[-1, columns // 2])
+            middle = self.picker.seen_place(self._middle(mark))
             if top is not None and middle is not None:
                 way = top - middle
                 length = max(math.hypot(way.x(), way.y()), 1.0)
@@ -218,12 +222,12 @@ class MarkDrag(QObject):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         handles = self.handles()
-        for color, thickness in (("#262626", 3.0), ("#16A394", 1.6)):
+        for color, thickness in ((EDGE, 3.0), (OUTLINE, 1.6)):
             painter.setPen(QPen(QColor(color), thickness))
             painter.drawPolygon(QPolygonF(outline))
         for name, place in handles.items():
-            painter.setPen(QPen(QColor("#262626"), 1.2))
-            painter.setBrush(QColor("#16A394") if name == self._held else QColor(THEME.on_surround))
+            painter.setPen(QPen(QColor(EDGE), 1.2))
+            painter.setBrush(QColor(OUTLINE if name == self._held else THEME.on_surround))
             radius = 5.0 if name == _TURN else 4.0
             if name == _TURN:
                 painter.drawEllipse(place, radius, radius)

@@ -1,0 +1,80 @@
+"""Moving about: orbit, pan, zoom, frame a part, look from a side, return to the view."""
+
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtWidgets import QApplication
+
+from mat_shelf.app.wall.tools.tool import Tool, has_shift, is_left
+from mat_shelf.rendering.camera import FRAME
+from mat_shelf.rendering.navigation import dolly, orbit, pan, square_on
+
+_SIDES = dict(zip(range(Qt.Key.Key_1, Qt.Key.Key_6), ("front", "right", "back", "left", "above"), strict=True))
+_TURN_A_PIXEL = 0.008
+"""Radians."""
+
+
+class Navigate(Tool):
+    """Drags and the wheel move a free camera; a press that was no drag is a click for the other tools."""
+
+    def __init__(self, viewport):
+        super().__init__(viewport)
+        self._pressed: QPointF | None = None
+        self._last = QPointF()
+        self._is_dragging = False
+
+    @property
+    def is_busy(self) -> bool:
+        """Whether a button is held."""
+        return self._pressed is not None
+
+    def press(self, event) -> bool:
+        if event.button() not in (Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton):
+            return False
+        self._pressed = self._last = event.position()
+        self._is_dragging = event.button() == Qt.MouseButton.MiddleButton
+        return True
+
+    def move(self, event) -> bool:
+        if self._pressed is None:
+            return False
+        if not self._is_dragging:
+            away = (event.position() - self._pressed).manhattanLength()
+            self._is_dragging = away >= QApplication.startDragDistance()
+        if self._is_dragging:
+            step, self._last = event.position() - self._last, event.position()
+            camera = self.workshop.camera
+            if has_shift(event) or event.buttons() & Qt.MouseButton.MiddleButton:
+                scale = FRAME[1] / camera.focal_length / max(self.viewport.height(), 1)
+                self.workshop.explore(pan(camera, -step.x() * scale, step.y() * scale))
+            else:
+                self.workshop.explore(orbit(camera, -step.x() * _TURN_A_PIXEL, step.y() * _TURN_A_PIXEL))
+        return True
+
+    def release(self, event) -> bool:
+        was_click = self._pressed is not None and not self._is_dragging
+        self._pressed, self._is_dragging = None, False
+        if was_click and is_left(event):
+            self.viewport.pass_on("click", event)
+        return True
+
+    def double_click(self, event) -> bool:
+        part = self.picker.part_at(event.position())
+        if part is not None:
+            self.viewport.frame_part(part)
+        return True
+
+    def wheel(self, event) -> bool:
+        turns = event.angleDelta().y() / 120
+        if turns:
+            self.workshop.explore(dolly(self.workshop.camera, 0.9**turns))
+        return True
+
+    def key(self, event) -> bool:
+        if event.key() in _SIDES:
+            self.workshop.explore(square_on(self.workshop.camera, _SIDES[event.key()]))
+        elif event.key() == Qt.Key.Key_F and self.workshop.selected:
+            self.viewport.frame_part(self.workshop.selected)
+        elif event.key() == Qt.Key.Key_Home:
+            self.workshop.explore(None)
+        else:
+            return False
+        return True
