@@ -3,7 +3,7 @@ PYTHON ?= python3
 VENV := .venv
 RUN := $(VENV)/bin
 
-.PHONY: demo test bench truth lint setup screenshots install uninstall clean
+.PHONY: demo test test-quick bench truth lint setup screenshots install uninstall clean
 
 demo: setup
 	@$(RUN)/mat-shelf prepare
@@ -11,8 +11,12 @@ demo: setup
 
 test: setup lint
 	@$(RUN)/mat-shelf prepare --renderer-only
-	QT_QPA_PLATFORM=offscreen $(RUN)/pytest
+	QT_QPA_PLATFORM=offscreen $(RUN)/pytest -n auto --dist worksteal
 	QT_QPA_PLATFORM=xcb xvfb-run -a $(RUN)/pytest tests/test_window.py -k "story or keyboard or dragged"
+
+# What renders little or nothing, in under a minute.
+test-quick: setup
+	QT_QPA_PLATFORM=offscreen $(RUN)/pytest -n auto -m "not renders"
 
 bench: setup
 	@$(RUN)/mat-shelf bench
@@ -24,6 +28,8 @@ lint: setup
 	$(RUN)/ruff check src tests scripts benchmarks
 	$(RUN)/ruff format --check src tests scripts benchmarks
 	$(RUN)/lint-imports
+	$(RUN)/python scripts/check_words.py
+	$(RUN)/numpydoc lint $$(find src/mat_shelf -name "*.py")
 
 screenshots: setup
 	QT_QPA_PLATFORM=offscreen $(RUN)/python scripts/screenshots.py

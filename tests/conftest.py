@@ -101,3 +101,39 @@ def open_window(themed, qtbot, plain_demo, library_folder, monkeypatch):
         window.close()
         window.deleteLater()
     QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+
+
+_RENDERING = {
+    "test_art",
+    "test_baking",
+    "test_commands",
+    "test_contact",
+    "test_denoise",
+    "test_displacing",
+    "test_furnace",
+    "test_inside",
+    "test_lights",
+    "test_marks",
+    "test_optics_window",
+    "test_overlays",
+    "test_painted",
+    "test_passes",
+    "test_pattern_window",
+    "test_product_window",
+    "test_rendering",
+    "test_shape_maps",
+    "test_soft_bodies",
+    "test_thin",
+    "test_trials",
+    "test_trust_window",
+    "test_truth",
+    "test_window",
+    "test_workshop",
+}
+
+
+def pytest_collection_modifyitems(items):
+    """Marks what renders: `make test-quick` leaves it out."""
+    for item in items:
+        if item.path.stem in _RENDERING or "open_window" in item.fixturenames:
+            item.add_marker(pytest.mark.renders)

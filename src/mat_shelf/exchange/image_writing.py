@@ -8,7 +8,6 @@ from types import MappingProxyType
 from typing import BinaryIO
 
 import numpy as np
-import OpenEXR
 import OpenImageIO
 
 from mat_shelf.exchange.image_decoding import ImageError
@@ -62,9 +61,11 @@ def write_image(
     ending = ending_of(path, alpha is not None, deep, bool(layers))
     with _memory_file() as (file, name):
         if ending == ".exr":
-            header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
-            with OpenEXR.File(header, _exr_channels(light, alpha, layers)) as exr:
-                exr.write(name)
+            planes = _exr_channels(light, alpha, layers)
+            spec = OpenImageIO.ImageSpec(*light.shape[1::-1], len(planes), "float")
+            spec.channelnames = tuple(planes)
+            spec.attribute("compression", "zip")
+            _encode(name, ending, spec, np.stack(list(planes.values()), axis=2))
         else:
             pixels = _developed(light, alpha, deep, is_exact)
             spec = OpenImageIO.ImageSpec(*pixels.shape[1::-1], pixels.shape[2], str(pixels.dtype))
@@ -140,4 +141,4 @@ def _exr_channels(light, alpha, layers) -> dict[str, np.ndarray]:
         kind, _, rest = name.partition(".")
         plain = f"{kind}.{rest.replace('.', '_')}" if rest else kind
         planes |= {f"{plain}.{letter}": layer[..., k] for k, letter in enumerate(letters)}
-    return {name: np.ascontiguousarray(plane, np.float32) for name, plane in planes.items()}
+    return {name: np.asarray(plane, np.float32) for name, plane in planes.items()}

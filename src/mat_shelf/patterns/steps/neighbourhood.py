@@ -54,7 +54,7 @@ class Soften(Step):
     """Blurs."""
 
     label = "Blur"
-    tip = "Blurs by a radius in mm; turns the cliffs of black and white art into slopes."
+    tip = "Blurs by a radius in mm; turns the cliffs of black and white artwork into slopes."
     asks = _TAPS
 
     kind: Literal["soften"] = "soften"
