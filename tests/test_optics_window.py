@@ -116,6 +116,7 @@ def test_one_smudge_drives_roughness_relief_and_frost(window, qtbot, monkeypatch
     drop_pattern(monkeypatch, tile, board.rows["specular_roughness"].chip)
     rough = picture_of(qtbot, window).astype(float)
     assert np.abs(rough - clear)[inside].mean() > 3
+    board.patterns.open(None)  # where the release of the drag was a click
     open_card(board, "Relief")
     drop_pattern(monkeypatch, board.rows["specular_roughness"].chip, board.relief_card)
     board.patterns.open(None)  # where the release of the drag was a click

@@ -146,7 +146,7 @@ def test_a_crease_is_painted_on_the_product(open_window, qtbot, small_project):
     assert not work.hand and work.pattern is not None
     QTest.mouseClick(brush.paint_button, LEFT)
     QTest.mouseClick(viewport, LEFT, PLAIN, pixel_place(window, 3, 3))
-    assert "Paint on a piece that wears" in window.notice.text.text() and len(work.painted.strokes) == 1
+    assert "Paint on a part that wears" in window.notice.text.text() and len(work.painted.strokes) == 1
     QTest.mouseClick(brush.clear_button, LEFT)
     assert not work.painted.strokes
     workshop.undo()

@@ -146,6 +146,7 @@ def test_a_pattern_is_made_shown_alone_fed_and_shared(window, qtbot, monkeypatch
     assert (feed.pattern, feed.low, feed.high) == (pattern.id, 0.18, 0.32)
 
     # The same chip is dragged onto relief, at 0.002 mm ...
+    board.patterns.open(None)  # where the release of the drag was a click
     open_card(board, "Relief")
     drop_pattern(monkeypatch, row.chip, board.relief_card)
     relief = next(iter(board.relief_card.rows.values()))

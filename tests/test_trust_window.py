@@ -114,7 +114,7 @@ def test_a_fault_of_the_renderer_is_told_and_the_next_edit_is_shown(guarded, qtb
     material = workshop.project.material("red")
     green = material.with_(recipe=material.recipe.with_(base_color=(0.05, 0.5, 0.05)))
     workshop.edit("Green", workshop.project.with_material(green))
-    told(qtbot, guarded, "could not be rendered: in the renderer")
+    told(qtbot, guarded, "Rendering failed: in the renderer")
     assert "in the renderer" in log_path().read_text()
     monkeypatch.setattr(RenderSession, "step", step)
     workshop.edit("Greener", workshop.project.with_(name="Greener"))
@@ -320,7 +320,7 @@ def test_another_programs_change_is_noticed_before_it_is_replaced(guarded, qtbot
     shortcut(qtbot, guarded, Qt.Key.Key_S, CONTROL)
     told(qtbot, guarded, "changed by another program")
     assert open_project(path)[0].name == "Theirs"
-    answer(guarded, "Save over it")
+    answer(guarded, "Overwrite")
     qtbot.waitUntil(lambda: not guarded.workshop.history.is_changed, timeout=10_000)
     assert open_project(path)[0].name == "Mine again"
     assert open_project(path.with_name(path.name + "~"))[0].name == "Theirs"

@@ -103,6 +103,6 @@ class Autosave(QObject):
 
 
 def unsaved_words(lost: LeftBehind) -> str:
-    """What the user is told about it."""
+    """Message about unsaved work that was found."""
     when = datetime.fromtimestamp(lost.when).strftime("%d %B, %H:%M")
     return f"'{lost.name}' was not saved when Mat Shelf last ended, on {when}. Restore it?"

@@ -15,7 +15,7 @@ from mat_shelf.system.file_reader import read_file
 
 
 def missing_images(workshop: Workshop) -> list[ImageRef]:
-    """What patterns and marks show, and is not there, each once."""
+    """Images of patterns and marks that are missing, each once."""
     found = {picture.digest: picture for picture in workshop.project.map_pictures()}
     return [picture for digest, picture in found.items() if digest not in workshop.assets.pictures]
 

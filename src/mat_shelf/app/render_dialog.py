@@ -43,7 +43,7 @@ PASS_NAMES = {
 
 
 class RenderDialog(QDialog):
-    """What to render and where to; then progress, time left and Cancel. The window stays usable.
+    """Choice of a render and its file; then progress, time left and Cancel. The window stays usable.
 
     Signals
     -------

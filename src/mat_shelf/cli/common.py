@@ -1,4 +1,4 @@
-"""What the commands share: bad input in words, files, numbers, progress."""
+"""Bad input in words, files, numbers and progress, as the commands share them."""
 
 import argparse
 import sys

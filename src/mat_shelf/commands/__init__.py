@@ -1,1 +1,1 @@
-"""What a user can do to a project, each with its undo text; no part of it knows a screen."""
+"""Commands of a user on a project, each with its undo text; no part of it knows a screen."""

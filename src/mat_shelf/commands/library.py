@@ -11,7 +11,7 @@ from mat_shelf.library.library import LibraryEntry, LibraryError
 
 
 class LibraryCommands:
-    """What is done with the swatches of the library."""
+    """Commands on the swatches of the library."""
 
     @command
     def keep(self, name: str, family: str, tags: tuple[str, ...] = ()) -> bool:
@@ -50,7 +50,7 @@ class LibraryCommands:
         return self._put_in_library(swatch.tuned(material.recipe))
 
     def library_entries(self) -> list[LibraryEntry]:
-        """What is on the library; nothing where it cannot be read, and says why."""
+        """Entries of the library; none where it cannot be read, which is said."""
         try:
             return self.library.entries()
         except LibraryError as fault:
@@ -133,7 +133,7 @@ class LibraryCommands:
 
 
 def _told(fault: Exception) -> str:
-    """What went wrong, without the noise of the system's messages."""
+    """Words of a fault, without the noise of the system's messages."""
     if isinstance(fault, ValidationError):
         return explain(fault)
     return fault.strerror if isinstance(fault, OSError) and fault.strerror else str(fault)

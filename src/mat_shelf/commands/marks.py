@@ -182,7 +182,7 @@ class MarkCommands:
         )
 
     def cropped(self, mark: Mark) -> dict[str, float]:
-        """What is taken off a mark's art at each side, mm; below 0 it is put on."""
+        """Crop of a mark's artwork at each side, mm; below 0 it is padded."""
         across = mark.width / (1 - mark.crop[0] - mark.crop[1])
         tall = mark.height / (1 - mark.crop[2] - mark.crop[3])
         sizes = (across, across, tall, tall)
@@ -215,7 +215,7 @@ class MarkCommands:
         self.put("Crop artwork", mark.with_(**changes), "crop")
 
     def trimmed(self, mark: Mark) -> dict[str, float] | None:
-        """What to take off, mm, so that nothing clear is left round a mark's art; None where all of it is clear."""
+        """Crop, mm, that leaves nothing clear around a mark's artwork; None where all of it is clear."""
         picture = self.session.assets.pictures.get(mark.art.digest) if mark.art is not None else None
         if picture is None or picture.channels not in (2, 4):
             return None
@@ -325,7 +325,7 @@ class MarkCommands:
         return next((p for p in self.session.project.product.parts if p.id == mark.part), None)
 
     def sheet(self, mark: Mark) -> SurfaceMap | None:
-        """How it lies; None where it has no place."""
+        """Surface map of a mark; None where it has no place."""
         part = self.part_of(mark)
         if part is None:
             return None
@@ -335,7 +335,7 @@ class MarkCommands:
             return None
 
     def problem(self, mark: Mark) -> str:
-        """What is wrong with a mark, in words; empty where nothing is."""
+        """Problem of a mark, in words; empty where there is none."""
         part = self.part_of(mark)
         if part is None:
             return "Its part was removed. Select another part and press 'Centre on part'."

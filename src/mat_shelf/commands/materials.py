@@ -10,7 +10,7 @@ from mat_shelf.library.library import LibraryError
 
 
 class MaterialCommands:
-    """What is done with the materials of the project."""
+    """Commands on the materials of the project."""
 
     @command
     def wear(self, part_id: str, swatch_id: str, zone_id: str | None = None) -> None:

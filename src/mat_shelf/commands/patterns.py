@@ -268,7 +268,7 @@ class PatternCommands:
         self._tried(f"Remove {name}", lambda: self.recipe.without_pattern(pattern_id))
 
     def uses_of(self, pattern_id: str) -> list[str]:
-        """What a pattern feeds, in words."""
+        """Uses of a pattern, in words."""
         overlay = self.session.overlay
         masked = ["Mask"] if overlay is not None and overlay.mask == pattern_id else []
         return masked + self.recipe.uses_of(pattern_id)

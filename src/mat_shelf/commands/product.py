@@ -196,7 +196,7 @@ class ProductCommands(FaceCommands, UvCommands):
             self._change("Rename group", parts, lambda part: part.with_(group=new))
 
     def has_inside(self, part: Part) -> bool:
-        """Whether light goes into a part, so that it may lie in another."""
+        """True if light enters a part, so that it may lie in another."""
         return any(has_inside(self.project.material(worn).recipe) for worn in part.worn())
 
     @command

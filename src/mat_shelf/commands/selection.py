@@ -1,4 +1,4 @@
-"""What is selected: a part or zone, and the material or overlay on the board."""
+"""Selection: a part or zone, and the material or overlay on the board."""
 
 from mat_shelf.document.project import Material, Part, Project, Zone
 from mat_shelf.document.recipe import Overlay, Recipe

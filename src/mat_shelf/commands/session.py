@@ -107,7 +107,7 @@ class Session(Selection, ViewCommands, SetCommands, MaterialCommands, LibraryCom
 
     @property
     def shown_project(self) -> Project:
-        """What the wall shows: the project, or one of its patterns by itself on the product."""
+        """Project that the panes show: the project itself, or one of its patterns alone on the product."""
         if self._alone is None or self._alone[0] not in {m.id for m in self.project.materials}:
             return self.project
         return pattern_preview(self.project, *self._alone)

@@ -11,7 +11,7 @@ class ViewCommands:
 
     @property
     def camera(self) -> Camera:
-        """What the viewport looks through: a free camera while exploring, else that of the view in use."""
+        """Camera of the viewport: a free camera while exploring, else that of the view in use."""
         return self.free_camera or self.project.view.camera
 
     def explore(self, camera: Camera | None) -> None:
@@ -25,7 +25,7 @@ class ViewCommands:
         self.close_up_changed.emit()
 
     def set_close_up_width(self, width: float) -> None:
-        """How many millimetres the close-up shows, from 1 to 100."""
+        """Set the width of the close-up, from 1 to 100 mm."""
         self.close_up_width = min(max(width, 1.0), 100.0)
         self.close_up_changed.emit()
 

@@ -71,7 +71,7 @@ _SMALL_PRINT = (
 
 
 def back_label() -> bytes:
-    """What is read from behind the bottle."""
+    """Text on the back of the bottle."""
     picture, draw = _sheet(*BACK, PAPER)
     _spaced(draw, (15, 3.4), "BLUE-BLACK", _font(1.9, "SemiBold"), INK, 0.3)
     for line, text in enumerate(_SMALL_PRINT):
@@ -81,7 +81,7 @@ def back_label() -> bytes:
 
 
 def back_picture() -> bytes:
-    """What the back label shows through the glass: reeds before a low sun."""
+    """Picture behind the glass on the back label: reeds before a low sun."""
     picture, draw = _sheet(*BACK, (214, 222, 214, 255))
     w, h = picture.size
     draw.ellipse((w * 0.56, h * 0.14, w * 0.56 + 7 * PER_MM, h * 0.14 + 7 * PER_MM), fill=(232, 178, 92, 255))

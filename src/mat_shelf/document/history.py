@@ -51,7 +51,7 @@ class History:
 
     @property
     def undo_label(self) -> str | None:
-        """What undo would take back; None where there is nothing."""
+        """Text of the edit that undo would take back; None where there is nothing."""
         return self._past[-1][0] if self._past else None
 
     @property

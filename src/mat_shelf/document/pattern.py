@@ -84,7 +84,7 @@ Axis = Literal["x", "y", "z"]
 
 
 class Placement(Frozen):
-    """How a pattern lies on a part.
+    """Placement of a pattern on a part.
 
     Attributes
     ----------

@@ -45,7 +45,7 @@ Angle = Annotated[float, Field(ge=-360, le=360, allow_inf_nan=False)]
 
 
 class Pose(Frozen):
-    """Where a part stands: its mesh is scaled, then turned, then shifted.
+    """Pose of a part: its mesh is scaled, then rotated, then shifted.
 
     Attributes
     ----------

@@ -384,7 +384,7 @@ class Recipe(Frozen):
         return self.with_(overlays=tuple(o for o in self.overlays if o.id != overlay_id))
 
     def feed(self, name: str) -> Feed | None:
-        """What feeds an input."""
+        """Feed of an input; None where it is constant."""
         return next((feed for feed in self.feeds if feed.input == name), None)
 
     def with_pattern(self, pattern: Pattern) -> "Recipe":
@@ -429,7 +429,7 @@ class Recipe(Frozen):
         return self.with_(relief=tuple(row if r.id == row.id else r for r in self.relief))
 
     def uses_of(self, pattern_id: str) -> list[str]:
-        """What a pattern feeds, in words: labels of inputs, relief, names of other patterns."""
+        """Uses of a pattern, in words: labels of inputs, relief, names of other patterns."""
         inputs = [Recipe.field_label(feed.input) for feed in self.feeds if feed.pattern == pattern_id]
         rows = ["Relief" for row in self.relief if row.pattern == pattern_id]
         return inputs + rows + [p.name for p in self.patterns if pattern_id in p.used()]

@@ -69,7 +69,7 @@ class Variable(Frozen):
         return self.with_(own=tuple(own for own in self.own if own not in (name, f"feeds/{name}"))).following(parent)
 
     def owns(self, name: str) -> bool:
-        """Whether a variant has a parameter, or what feeds it, for itself."""
+        """True if a variant overrides a parameter, or its feed."""
         return self.parent is not None and (name in self.own or f"feeds/{name}" in self.own)
 
 

@@ -58,7 +58,7 @@ def decode_artwork(data: bytes) -> bytes:
 
 
 def _changes_nothing(transform) -> bool:
-    """Whether a transform from RGB leaves colours as they are: most profiles in files are sRGB's own."""
+    """True if a transform from RGB leaves colours as they are: most profiles in files are sRGB's own."""
     levels = np.linspace(0, 255, 17).round().astype(np.uint8)
     colors = np.stack(np.meshgrid(levels, levels, levels), axis=-1).reshape(17, -1, 3)
     shown = np.asarray(ImageCms.applyTransform(Image.fromarray(colors), transform))
@@ -70,7 +70,7 @@ _PLAIN = {"RGBA": "RGB", "LA": "L", "P": "RGB"}
 
 
 def _to_srgb(mode: str, profile: bytes) -> ImageCms.ImageCmsTransform | None:
-    """How colours of a profile become sRGB; None where they are that already, or it is damaged."""
+    """Transform of a profile's colours to sRGB; None where they are that already, or it is damaged."""
     try:
         to_srgb = ImageCms.buildTransform(
             ImageCms.ImageCmsProfile(io.BytesIO(profile)),

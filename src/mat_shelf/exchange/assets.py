@@ -20,7 +20,7 @@ class AssetError(ValueError):
 
 
 class Assets:
-    """What a project refers to. Grows only, so that undo finds what an edit took away.
+    """Files that a project refers to. Grows only, so that undo finds what an edit removed.
 
     Attributes
     ----------
@@ -107,7 +107,7 @@ class Assets:
         self._data |= others._data
 
     def holds(self, key: str) -> bool:
-        """Whether a file is there; a picture of a pattern may be missing until it is found again."""
+        """True if a file is there; an image of a pattern may be missing until it is found again."""
         return key in self._data
 
     def data(self, key: str) -> bytes:
@@ -116,7 +116,7 @@ class Assets:
 
 
 def asset_names(project: Project) -> dict[str, str]:
-    """What each file that a project needs is called inside a package, by SHA-256."""
+    """Names of the files that a project needs, inside a package, by SHA-256."""
     meshes = {part.mesh: f"meshes/{part.mesh}.glb" for part in project.product.parts}
     zones = {zone.faces: f"zones/{zone.faces}.faces" for part in project.product.parts for zone in part.zones}
     return (

@@ -13,7 +13,7 @@ from mat_shelf.geometry.pose import posed
 
 @dataclass(frozen=True)
 class ModelUpdate:
-    """What became of the parts, by name."""
+    """Outcome of an update for the parts, by name."""
 
     by_name: list[str]
     by_shape: list[tuple[str, str]]
@@ -21,7 +21,7 @@ class ModelUpdate:
     gone: list[str]
 
     def words(self) -> str:
-        """What the user is told."""
+        """Message for the user."""
         said = [f"{len(self.by_name)} found by name"]
         if self.by_shape:
             said.append("by shape: " + ", ".join(f"{new} as {old}" for old, new in self.by_shape))

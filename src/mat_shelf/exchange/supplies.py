@@ -1,4 +1,4 @@
-"""What a project needs beside its meshes before it can be rendered: geometry maps and true relief."""
+"""Geometry maps and true relief, without which a project cannot be rendered."""
 
 from collections.abc import Callable
 

@@ -50,7 +50,7 @@ _USED = ("color", "roughness", "gloss", "metal", "normal", "normal down", "heigh
 
 @dataclass(frozen=True)
 class Taken:
-    """What a file of a set was taken for.
+    """An image of a set, with its role.
 
     Attributes
     ----------
@@ -67,7 +67,7 @@ class Taken:
 
 
 def recognised(picture: ImageRef, pyramid: Mipmap) -> Taken:
-    """What a picture is, by its name, else by what is in it; normals also say which way their green points."""
+    """Role of an image, by its name, else by its content; of normals also the convention of green."""
     role, reason = _by_name(picture.name)
     looks = _by_content(pyramid)
     if role is None:
@@ -112,7 +112,7 @@ def _by_content(pyramid: Mipmap) -> str:
 
 
 def points_down(pyramid: Mipmap) -> bool | None:
-    """Whether a picture of normals has its green pointing down; None where it is too flat to tell.
+    """True if the green of a normal map points down; None where it is too flat to tell.
 
     The slopes of a height are a gradient, so the change of one along the other's axis equals that of the other along
     its own (a gradient has no curl). With green the wrong way up they are each other's negative.

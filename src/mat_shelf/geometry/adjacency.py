@@ -41,7 +41,7 @@ class Adjacency:
 
     @property
     def is_watertight(self) -> bool:
-        """Whether it encloses a space: each edge has two faces, which run along it in opposite directions."""
+        """True if it encloses a space: each edge has two faces, which run along it in opposite directions."""
         return not len(self.open_edges) and not self.crowded and not self.flipped.any()
 
     @cached_property

@@ -77,7 +77,7 @@ def checked(vertices, triangles, normals=None, crease_degrees: float = 40.0, uv=
 
 
 def _has_area(vertices, triangles, step: int = 4096) -> bool:
-    """Whether any triangle has an area; nearly always one of the first has."""
+    """True if any triangle has an area; nearly always one of the first has."""
     for first in range(0, len(triangles), step):
         a, b, c = (vertices[triangles[first : first + step, k]].astype(np.float64) for k in range(3))
         if np.cross(b - a, c - a).any():

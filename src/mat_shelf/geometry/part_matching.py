@@ -17,7 +17,7 @@ SHAPE_SAMPLES = 200_000
 
 @dataclass(frozen=True)
 class Shape:
-    """What a part is recognised by: (3,) middle and size of its box, mm, and its area, mm2."""
+    """Features that a part is recognised by: (3,) middle and size of its box, mm, and its area, mm2."""
 
     middle: np.ndarray
     size: np.ndarray

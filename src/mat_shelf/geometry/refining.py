@@ -134,7 +134,7 @@ def even(spacing: float):
 
 
 def triangles_needed(mesh: Mesh, scale: float, spacing: float) -> float:
-    """How many triangles a mesh takes at a fineness, mm, at most, but for slivers."""
+    """Most triangles that a mesh takes at a fineness, mm, but for slivers."""
     a, b, c = (mesh.vertices[mesh.triangles[:, k]].astype(np.float64) * scale for k in range(3))
     area = 0.5 * np.linalg.norm(np.cross(b - a, c - a), axis=1)
     # Halving sides until they are short enough may leave them half as long as allowed: 0.43 of a quarter of the square.

@@ -15,7 +15,7 @@ LARGEST_MM, SMALLEST_MM = 1e6, 1e-4
 
 @dataclass(frozen=True)
 class Repairs:
-    """What was done to a mesh, and what it is like now."""
+    """Repairs of a mesh, and its state afterwards."""
 
     degenerate: int = 0
     duplicate: int = 0
@@ -25,7 +25,7 @@ class Repairs:
     is_watertight: bool = True
 
     def words(self) -> list[str]:
-        """What a user should know, a phrase for each thing; nothing where all was well."""
+        """Phrases for the user, one for each repair; none where all was well."""
         said = []
         if self.degenerate:
             said.append(f"{_count(self.degenerate, 'face')} without area removed")

@@ -93,7 +93,7 @@ def inside_loop(graph: Adjacency, cut: np.ndarray, face: int) -> np.ndarray:
 
 
 def inside_polygon(points: np.ndarray, polygon: np.ndarray) -> np.ndarray:
-    """Whether points of a plane, (N, 2), lie inside a closed line, (M, 2): even-odd rule, (N,) bool."""
+    """Points of a plane, (N, 2), inside a closed line, (M, 2), by the even-odd rule: (N,) bool."""
     x, y = points[:, 0], points[:, 1]
     inside = np.zeros(len(points), bool)
     for (x0, y0), (x1, y1) in zip(polygon, np.roll(polygon, -1, axis=0), strict=True):

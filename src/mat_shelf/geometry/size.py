@@ -1,4 +1,4 @@
-"""How large a product is, and whether that can be."""
+"""Size of a product, and how plausible it is."""
 
 from typing import NamedTuple
 
@@ -42,7 +42,7 @@ def length_words(mm: float) -> str:
 
 
 def size_question(name: str, size_mm, unit: str) -> str | None:
-    """What to ask about a size that can hardly be; None where it is plausible.
+    """Question about an implausible size; None where it is plausible.
 
     Parameters
     ----------

@@ -1,4 +1,4 @@
-"""How texture coordinates lie on a surface: the size of a texel, and how far it is stretched."""
+"""Texel size and stretch of texture coordinates on a surface."""
 
 import numpy as np
 
@@ -42,7 +42,7 @@ def uv_measures(mesh: Mesh) -> tuple[np.ndarray, np.ndarray]:
 
 
 def _derivatives(mesh: Mesh) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """How the surface moves with u and with v on each face, (T, 3) mm; and where coordinates have no area, (T,).
+    """Derivatives of the surface by u and v on each face, (T, 3) mm; and faces whose coordinates have no area, (T,).
 
     Raises ValueError where the mesh has no coordinates.
     """
@@ -68,7 +68,7 @@ def texel_sizes(mesh: Mesh, pixels: int) -> np.ndarray:
 
 
 def stretches(mesh: Mesh) -> np.ndarray:
-    """How many times longer than wide a texel lies on each face, (T,) float64, 1 where it is square."""
+    """Length of a texel over its width on each face, (T,) float64, 1 where it is square."""
     most, least = uv_measures(mesh)
     return most / np.maximum(least, 1e-12)
 

@@ -42,7 +42,7 @@ class LibraryError(Exception):
 
 
 class LibraryEntry(NamedTuple):
-    """What a list shows of a swatch. `recipe_key` is that of its picture; `parent` the name of what it varies."""
+    """A swatch in a list. `recipe_key` is that of its picture; `parent` the name of the swatch that it varies."""
 
     id: str
     name: str
@@ -54,7 +54,7 @@ class LibraryEntry(NamedTuple):
 
 
 def library_folder() -> Path:
-    """Where the library is kept."""
+    """Folder of the library."""
     return data_folder() / "shelf"
 
 
@@ -245,7 +245,7 @@ class Library:
             raise LibraryError(f"the folder of the library, {self.folder}, cannot be written; nothing was saved")
 
     def name_is_free(self, name: str, but_for: str | None = None) -> bool:
-        """Whether no swatch, or only the one with the id `but_for`, has this name, in small letters or capitals."""
+        """True if no swatch, or only the one with the id `but_for`, has this name, in small letters or capitals."""
         wanted = name.strip().casefold()
         return all(e.name.casefold() != wanted or e.id == but_for for e in self.entries())
 
@@ -268,7 +268,7 @@ class Library:
         return self.folder / f"{swatch_id}{SWATCH_ENDING}"
 
     def _asked(self, ask: Callable[[sqlite3.Connection], object]):
-        """What the index says; one that is damaged is made again from the folder, and asked once more."""
+        """Answer of the index; one that is damaged is made again from the folder, and asked once more."""
         try:
             with closing(self._index()) as index:
                 return ask(index)

@@ -30,12 +30,12 @@ LOOK = 4
 
 
 def recipe_key(recipe: Recipe) -> str:
-    """What a recipe is known by: the same for equal recipes."""
+    """Key of a recipe: the same for equal recipes."""
     return hashlib.sha256(recipe.model_dump_json().encode()).hexdigest()[:32]
 
 
 def thumbnail_path(key: str) -> Path:
-    """Where the picture of the recipe with this key is kept."""
+    """Path of the picture of the recipe with this key."""
     return cache_root() / "thumbnails" / f"{LOOK}-{THUMBNAIL_SIZE}-{THUMBNAIL_SAMPLES}" / f"{key}.png"
 
 
@@ -122,7 +122,7 @@ def _hollow(radius: float, top: float, steps: int) -> np.ndarray:
 
 
 def _is_liquid(recipe: Recipe) -> bool:
-    """Whether it is what gives way to solid glass where the two overlap."""
+    """True if it gives way to solid glass where the two overlap."""
     return recipe.transmission_weight > 0 and recipe.nesting_priority < _VESSEL.nesting_priority
 
 

@@ -1,1 +1,1 @@
-"""What is put on surfaces: artwork, how it lies on them, and the relief of stamps."""
+"""Marks on surfaces: artwork, local coordinates, and the relief of stamps."""

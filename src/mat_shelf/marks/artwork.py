@@ -61,7 +61,7 @@ class Artwork:
         return color, alpha
 
     def ink(self, s, t) -> np.ndarray:
-        """How much of foil or of a stamp there is, (N,) float32: the alpha, or the darkness of art without one."""
+        """Coverage of foil or of a stamp, (N,) float32: the alpha, or the darkness of artwork without one."""
         color, alpha = self.look_up(s, t)
         return alpha if self.has_alpha else alpha * (1 - color @ _LUMINANCE)
 
@@ -97,7 +97,7 @@ def art_kernel(pixels, table, has_alpha, s, t, color, alpha):
 
 @dataclass(frozen=True, eq=False)
 class HeightField:
-    """How high a stamp stands.
+    """Heights of a stamp.
 
     Attributes
     ----------

@@ -1,4 +1,4 @@
-"""How a mark lies on a surface: a net of points over the mark, each put where it comes to lie.
+"""Local coordinates of a mark on a surface: a net of points over the mark, each mapped along straightest geodesics.
 
 From the middle of the mark one goes straight ahead over the surface, in every direction and as far as the place on
 the mark is away. On a plane, a cylinder or a cone that is how paper lies, without stretch.
@@ -64,7 +64,7 @@ class SurfaceMap:
         return np.ascontiguousarray(both[whole].reshape(-1, 3))
 
     def middle_point(self) -> np.ndarray:
-        """Where the middle of the mark lies, (3,) float32, mm."""
+        """Middle of the mark on the surface, (3,) float32, mm."""
         rows, columns = self.lies.shape
         return self.points[rows // 2, columns // 2]
 
@@ -112,7 +112,7 @@ def map_surface(mark: Mark, mesh: Mesh, pose: Pose = _AT_HOME) -> SurfaceMap:
 
 
 def point_beside(mark: Mark, mesh: Mesh, pose: Pose, right: float, up: float):
-    """Where a mark's middle comes to when it is moved along the surface, in its own directions.
+    """Point that a mark's middle reaches when it is moved along the surface, in its own directions.
 
     Parameters
     ----------

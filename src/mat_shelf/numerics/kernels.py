@@ -1,4 +1,4 @@
-"""How this program compiles its numeric kernels, and where the compiled code is kept.
+"""Compilation of numeric kernels, and the cache of the compiled code.
 
 Kernels release the GIL, so several Python threads run them at once; none is parallel inside. Compiled code is kept
 in the user's cache, in a folder for each module that is named after the sources of all it imports: Numba looks only at

@@ -75,7 +75,7 @@ def even_draws(sample: int, seed: int) -> tuple[np.ndarray, np.uint32]:
 
 @inline
 def shift_of(pixel, salt):
-    """What a pixel's shifts are made from."""
+    """Seed of a pixel's shifts."""
     return scramble(next_state(U32(U32(pixel) ^ scramble(next_state(salt)))))
 
 

@@ -52,7 +52,7 @@ def _eta_of(k, count):
 
 @inline
 def _contrast_place(eta):
-    """Where an index ratio stands in such a table, in [0, 1]."""
+    """Place of an index ratio in such a table, in [0, 1]."""
     contrast = (eta - F(1)) / (eta + F(1)) * F(1 / CONTRAST_LIMIT)
     x = math.sqrt(abs(contrast))
     return F(0.5) + F(0.5) * (x if contrast > F(0) else -x)
@@ -67,7 +67,7 @@ def _anisotropy_of(a):
 
 @inline
 def _brushing_place(anisotropy):
-    """Where an anisotropy stands in such a table, in [0, 1]."""
+    """Place of an anisotropy in such a table, in [0, 1]."""
     return F(1) - math.sqrt(F(1) - anisotropy)
 
 
@@ -139,7 +139,7 @@ def _tabulate(mirror, dielectric, first, last):
 
 @kernel
 def _tabulate_brushed_boundary(ratios):
-    """How much brushing changes a boundary, beside one as rough of the same area of highlight.
+    """Change of a boundary by brushing, beside one as rough of the same area of highlight.
 
     Parameters
     ----------

@@ -1,5 +1,4 @@
-"""What lies over the base of a surface, fuzz, coat and thin film, its brushing, thin sheets, and how much light goes
-into a soft body.
+"""Layers over the base of a surface: fuzz, coat and thin film; brushing, thin sheets, and light into soft bodies.
 
 After OpenPBR Surface 1.1. Few hits have any of it, so these are functions of their own: made part of the path tracing
 kernel they would crowd the plain surface, which is most of every picture, out of the processor's registers.
@@ -243,7 +242,7 @@ def prepare_layered(p, i, wo, eta, tables, is_outside):
 
 @inline
 def _film_changes(wo, ax, ay, eta, eta_fresnel, film, film_eta, way):
-    """What a film changes of the light of one bounce at a rough boundary, by channel: of what is reflected, and of all.
+    """Change by a film in the light of one bounce at a rough boundary, by channel: of what is reflected, and of all.
 
     Over a few microfacets that wo sees, spread evenly.
     """
@@ -268,7 +267,7 @@ def _film_changes(wo, ax, ay, eta, eta_fresnel, film, film_eta, way):
 
 @inline
 def _darkened(p, i, channel, coat, coat_eta, cos_o, metal, transmission, roughness, reflected, inside):
-    """What is left of one channel of the base where light goes back and forth under the coat.
+    """Remainder of one channel of the base where light goes back and forth under the coat.
 
     References
     ----------
@@ -291,7 +290,7 @@ def _darkened(p, i, channel, coat, coat_eta, cos_o, metal, transmission, roughne
 
 @inline
 def _slant(cos, eta):
-    """How much longer the way through the coat is than straight through."""
+    """Length of the way through the coat over its thickness."""
     return F(1) / math.sqrt(max(F(1) - (F(1) - cos * cos) / (eta * eta), F(0.01)))
 
 
@@ -355,7 +354,7 @@ def _filmed(p, i, lobes, layers, cos):
 
 @apart
 def _film_adds(p, i, lobes, layers, wo, wi):
-    """What a thin film changes in the reflection of wi towards wo, by channel, and in what is diffuse below it."""
+    """Change by a thin film in the reflection of wi towards wo, by channel, and in the diffuse base below it."""
     h = normalize(add(wo, wi))
     cos = min(max(dot(wo, h), F(1e-4)), F(1))
     bounce = ggx_density(h, lobes.ax, lobes.ay) / (F(4) * max(wo[2], F(1e-6)))
@@ -417,7 +416,7 @@ def _passing(reflectance, film):
 
 @apart
 def _sheet(p, i, lobes, layers, wo, wi):
-    """What a thin sheet reflects by its far face, or lets through, by channel; and the density of its sampling."""
+    """Reflection by the far face of a thin sheet, or its transmission, by channel; and the density of its sampling."""
     is_back = wi[2] < F(0)
     up = (wi[0], wi[1], abs(wi[2]))
     h = normalize(add(wo, up))

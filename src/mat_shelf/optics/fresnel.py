@@ -1,4 +1,4 @@
-"""How much light a smooth boundary reflects."""
+"""Reflectance of smooth boundaries."""
 
 import math
 
@@ -66,7 +66,7 @@ def weighted_ior(eta, weight):
 
 @inline
 def _edge_slope(f0, tint):
-    """How strongly the edge tint takes light off Schlick's curve."""
+    """Strength by which the specular colour of a metal lowers Schlick's curve."""
     cos_bar = F(1.0 / 7.0)
     bar = F(1) - cos_bar
     bar5 = bar * bar * bar * bar * bar

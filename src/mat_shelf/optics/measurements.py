@@ -32,7 +32,7 @@ _SPHERE_GEOMETRY = 8.0
 
 
 class Measurements(NamedTuple):
-    """What was read.
+    """Measurements of a recipe.
 
     Attributes
     ----------
@@ -109,7 +109,7 @@ def _gloss(row: np.ndarray, angle: int, samples: int) -> float:
 
 @cache
 def _standard(angle: int, samples: int) -> float:
-    """What polished black glass sends into the receptor."""
+    """Light from polished black glass into the receptor."""
     glass = Recipe(base_color=(0, 0, 0), specular_ior=GLOSS_STANDARD, specular_roughness=0.0)
     return _into_receptor(parameter_row(glass), angle, samples)
 

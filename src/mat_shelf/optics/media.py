@@ -1,4 +1,4 @@
-"""What happens to light inside a body."""
+"""Absorption and scattering inside bodies."""
 
 import math
 
@@ -30,7 +30,7 @@ def absorption(color, depth_mm):
 
 
 def extinction(color, depth_mm, scatter):
-    """What a clear body takes from light and what it scatters.
+    """Absorption and scattering of a clear body.
 
     Parameters
     ----------

@@ -63,7 +63,7 @@ NO_LOBES = Lobes(*(F(0) for _ in range(17)), True)
 
 @inline
 def is_smooth(p, i):
-    """Whether parameter row i is clear and smooth, so that light goes one of two ways and no other."""
+    """True if parameter row i is clear and smooth, so that light goes one of two ways and no other."""
     return (
         p[i, P.TRANSMISSION] >= F(1)
         and p[i, P.ROUGHNESS] <= SMOOTH
@@ -74,7 +74,7 @@ def is_smooth(p, i):
 
 @inline
 def passes_light(p, i):
-    """Whether parameter row i is so clear and sharp that rays towards lights may go straight through.
+    """True if parameter row i is so clear and sharp that rays towards lights may pass straight through.
 
     It is, wherever `Lobes.is_sharp` of a body without anything matt is.
     """
@@ -89,7 +89,7 @@ def passes_light(p, i):
 
 @inline
 def through_smooth(p, i, wo, eta, pick):
-    """Where light goes at a smooth boundary between clear bodies, and what is left of it.
+    """Direction and weight of light at a smooth boundary between clear bodies.
 
     Parameters
     ----------
@@ -282,7 +282,7 @@ def base_lobes(
 
 @inline
 def is_total(lobes, cos):
-    """Whether light at a microfacet of a clear boundary cannot pass, however little it reflects otherwise."""
+    """True if light at a microfacet of a clear boundary cannot pass, however little it reflects otherwise."""
     return lobes.transmission > F(0) and F(1) - cos * cos >= lobes.eta * lobes.eta
 
 

@@ -8,7 +8,7 @@ from mat_shelf.numerics.kernels import F, inline
 
 @inline
 def thin_wall_shares(reflectance, tint):
-    """What a pane adds to the reflection of its first face, and what it lets through.
+    """Reflection that a pane adds to that of its first face, and its transmission.
 
     Parameters
     ----------

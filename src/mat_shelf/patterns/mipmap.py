@@ -88,7 +88,7 @@ def _halve(pixels, rounding, out):
 
 @lru_cache(maxsize=8)
 def decoding(kind: str, is_color: bool) -> np.ndarray:
-    """What each whole number stands for, float32; one zero for floats, which stand for themselves."""
+    """Value of each whole number, float32; one zero for floats, which are values themselves."""
     if kind == "float32":
         return np.zeros(1, np.float32)
     values = np.linspace(0, 1, 256 if kind == "uint8" else 65536, dtype=np.float64)
@@ -110,7 +110,7 @@ def _within(i, count, ends):
 
 @inline
 def texel_at(pixels, table, row, column, channel):
-    """What a number of a pixel stands for, by the table of `decoding`."""
+    """Value of a number of a pixel, by the table of `decoding`."""
     if table.shape[0] > 1:
         return table[int(pixels[row, column, channel])]
     return F(pixels[row, column, channel])

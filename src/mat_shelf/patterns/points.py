@@ -113,7 +113,7 @@ class Points:
         return lookup.values(kind, radius, self.part, triangle, u, v)
 
     def taken_later(self, index: np.ndarray):
-        """What takes some of the points when it is first called: most steps never ask for them."""
+        """A function that takes some of the points when it is first called: most steps never ask for them."""
         return cache(lambda: self.take(index))
 
     def moved(self, directions: Sequence[np.ndarray], distance: float) -> "Points":

@@ -51,5 +51,5 @@ SOURCE_STARTS = tuple(
 
 
 def thumbnail_file(ready: Ready) -> Path:
-    """Where the shipped thumbnail of a ready pattern or of a source is, a PNG of 192 x 128 pixels."""
+    """Path of the shipped thumbnail of a ready pattern or of a source, a PNG of 192 x 128 pixels."""
     return _DATA / "thumbnails" / f"{ready.pattern.id}.png"

@@ -8,7 +8,7 @@ _LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
 
 
 def grey_of(pixels: np.ndarray) -> np.ndarray:
-    """How bright a picture is, (H, W) float32 in [0, 1]; of alpha nothing is kept.
+    """Brightness of an image, (H, W) float32 in [0, 1]; alpha is left out.
 
     Parameters
     ----------

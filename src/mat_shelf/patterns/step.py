@@ -1,4 +1,4 @@
-"""What a step gets to see, and what it may ask for."""
+"""Input of a step, and the one evaluator of patterns."""
 
 from collections.abc import Mapping, Sequence
 from typing import ClassVar, NamedTuple
@@ -12,7 +12,7 @@ from mat_shelf.patterns.points import Points, flat_points
 
 
 class PatternContext(NamedTuple):
-    """What patterns refer to: other patterns, by id, and pictures, by SHA-256."""
+    """Other patterns, by id, and images, by SHA-256, that a pattern refers to."""
 
     patterns: Mapping[str, Pattern] = {}
     pictures: Mapping = {}
@@ -60,16 +60,16 @@ class StepInput:
 
     @property
     def is_centred(self) -> bool:
-        """Whether the layout's origin is the middle of the part rather than a corner of something flat."""
+        """True if the layout's origin is the middle of the part rather than a corner of something flat."""
         return self._placement.projection not in ("uv", "whole uv") and not self.points.is_flat
 
     @property
     def before(self) -> np.ndarray:
-        """What the steps before give here, (N,) or (N, 3) float32."""
+        """Values of the steps before, here: (N,) or (N, 3) float32."""
         return self.before_at(self.coordinates)
 
     def before_at(self, coordinates: np.ndarray) -> np.ndarray:
-        """What the steps before give at other coordinates, (3, N), of the layout."""
+        """Values of the steps before at other coordinates, (3, N), of the layout."""
         return run_steps(self._steps, coordinates, self._placement, self._points, self.context)
 
     def other(self, pattern_id: str | None) -> np.ndarray | None:
@@ -140,7 +140,7 @@ class Source(Step):
     is_placed: ClassVar[bool] = True
 
     def seen(self, size: float) -> float:
-        """How much of it a thumbnail shows across, mm, at a size in mm."""
+        """Width of a thumbnail, mm, at a size in mm."""
         return self.span * size
 
     def finest(self, size: float) -> float:
@@ -164,5 +164,5 @@ def as_wide(values: np.ndarray, other: np.ndarray) -> np.ndarray:
 
 
 def is_colored(pattern: Pattern, context: PatternContext) -> bool:
-    """Whether a pattern gives colours rather than greys."""
+    """True if a pattern gives colours rather than greys."""
     return evaluate(pattern, flat_points(1.0, 1, 1), context).ndim == 2

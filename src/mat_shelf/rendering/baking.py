@@ -162,7 +162,7 @@ def bake(
 
 
 def _differs(recipe: Recipe, overlays: tuple[OverlayBinding, ...], name: str) -> bool:
-    """Whether an overlay's value of an input is another one than that below."""
+    """True if an overlay's value of an input is another one than that below."""
     return any(
         lying.overlay.recipe.feed(name) or getattr(lying.overlay.recipe, name) != getattr(recipe, name)
         for lying in overlays

@@ -83,7 +83,7 @@ def ray_through(view: CameraView, x: float, y: float) -> tuple[np.ndarray, np.nd
 
 
 def project_point(view: CameraView, point) -> tuple[float, float] | None:
-    """Where in the picture a point of the scene is seen.
+    """Project a point of the scene to the picture.
 
     Parameters
     ----------

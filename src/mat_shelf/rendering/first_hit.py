@@ -1,4 +1,4 @@
-"""What each pixel of a picture sees first: which part, and how far away."""
+"""Part and distance that each pixel of a picture sees first."""
 
 from dataclasses import dataclass
 
@@ -42,7 +42,7 @@ class FirstHits:
         return int(self.faces[row, column])
 
     def shows(self, place: int, faces: np.ndarray) -> np.ndarray:
-        """Where some faces, (T,) bool, of the part at this place in the product are seen, (H, W) bool."""
+        """Pixels that show some faces, (T,) bool, of the part at this place in the product: (H, W) bool."""
         mask = self.part == place
         if place in self.visible:
             local = self.faces[mask]

@@ -691,7 +691,7 @@ def _matt(u, v):
 
 @inline
 def _is_opaque(block, row):
-    """Whether light that wanders about in a body is stopped by a surface: a wick in wax, paint on it."""
+    """True if a random walk in a body is stopped by a surface: a wick in wax, paint on it."""
     return (
         block[row, P.TRANSMISSION] <= F(0)
         and block[row, P.SUBSURFACE] <= F(0)
@@ -702,14 +702,14 @@ def _is_opaque(block, row):
 
 @inline
 def _is_way_out(inside, i, body, entering):
-    """Whether a wall of the soft body that path i wanders about in is its last one; all of them are, inside out."""
+    """True if a wall of the soft body that path i wanders about in is its last one; all of them are, inside out."""
     pieces = times_inside(inside, i, body)
     return pieces == 0 if entering else pieces <= 1
 
 
 @inline
 def _albedo(block, look, metal):
-    """What a surface looks like in even light."""
+    """Colour of a surface in even light."""
     clear = block[look, P.TRANSMISSION] * (F(1) - metal)
     soft = (F(1) - clear) * (F(1) - metal) * block[look, P.SUBSURFACE]
     hard = scale(row3_at(block, look, P.BASE_COLOR), F(1) - clear - soft)

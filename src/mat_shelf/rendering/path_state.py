@@ -1,4 +1,4 @@
-"""What a path went through so far, in one int32.
+"""Path state packed into one int32.
 
 From the lowest bits on: bounces (16 bits), whether it has met what guides the denoiser, a surface or a cloud (1), and
 whether the lights that it may meet now were counted already (2): `UNAIMED`, `AIMED` from where rays towards lights were
@@ -24,5 +24,5 @@ def unpack_state(number):
 
 @inline
 def is_untouched(number):
-    """Whether the path comes straight from the camera."""
+    """True if the path comes straight from the camera."""
     return number == 0

@@ -161,13 +161,13 @@ class RenderSession:
 
     @property
     def is_behind(self) -> bool:
-        """Whether not even a coarse picture shows the newest state."""
+        """True while not even a coarse picture shows the newest state."""
         with self._lock:
             return self._wanted is not None and self._wanted.revision != self._shown_revision
 
     @property
     def is_at_rest(self) -> bool:
-        """Whether `step` has nothing left to do."""
+        """True if `step` has nothing left to do."""
         with self._lock:
             wanted = self._wanted
         return wanted is None or (wanted.revision == self._shown_revision and self._film.samples >= REST_SAMPLES)
@@ -263,7 +263,7 @@ class RenderSession:
         )
 
     def coarse_shot(self) -> RenderTask:
-        """What the coarse picture of the newest state is traced from."""
+        """Task of the coarse picture of the newest state."""
         wanted = self._wanted
         return self._coarse_shot(wanted, *self._coarse_size(wanted))
 
@@ -291,7 +291,7 @@ class RenderSession:
 
 
 class _Wanted(NamedTuple):
-    """What a picture is asked for of."""
+    """State that a picture is asked for of."""
 
     project: Project
     camera: Camera

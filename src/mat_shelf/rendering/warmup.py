@@ -35,7 +35,7 @@ _MARK = "ready"
 
 
 def is_warm() -> bool:
-    """Whether the kernels of the present sources were compiled before, by this user on this machine."""
+    """True if the kernels of the present sources were compiled before, by this user on this machine."""
     return (cache_folder(__name__) / _MARK).exists()
 
 

@@ -18,7 +18,7 @@ GAP = 0.2
 
 @dataclass(frozen=True)
 class Ball:
-    """Where a ball stands.
+    """Place and size of a ball for judging reflections.
 
     Attributes
     ----------

@@ -24,7 +24,7 @@ _LEAST = 2e-3
 
 
 class Body(NamedTuple):
-    """What light goes into, or through.
+    """A part that light enters, or passes.
 
     Attributes
     ----------
@@ -151,7 +151,9 @@ def _faces_near(mesh: Mesh, bounds: np.ndarray, tolerance: float) -> np.ndarray:
 
 
 def _met(points: np.ndarray, out: np.ndarray, other: Mesh, tolerance: np.float32):
-    """Whether a mesh has a face towards each point within the tolerance, before or behind, and how far away, (N,)."""
+    """Distances to faces of a mesh within the tolerance of each point, before or behind, and where there are any,
+    (N,).
+    """
     _, primitive, _, _, distance = Geometry([other]).intersect(points - out * tolerance, out)
     near = (primitive >= 0) & (distance <= 2 * tolerance)
     corners = other.vertices[other.triangles[np.where(near, primitive, 0)]]

@@ -1,4 +1,4 @@
-"""How far a part can sink until it touches what stands below it."""
+"""Distance that a part can be lowered until it touches what is below it."""
 
 from collections.abc import Sequence
 

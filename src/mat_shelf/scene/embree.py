@@ -115,7 +115,7 @@ class Scene:
             self._release(self._scene)
 
     def caster(self) -> Caster:
-        """What kernels cast rays with. It holds memory of its own, so each thread needs one of its own."""
+        """Handle that kernels cast rays with. It holds memory of its own, so each thread needs one of its own."""
         room = np.zeros(2 * _RECORD, np.float32)
         first = -(room.ctypes.data // 4) % (_ALIGNED // 4)
         record = room[first : first + _RECORD]
@@ -130,7 +130,7 @@ class Scene:
         return geometry, primitive, u, v, distance
 
     def occluded(self, origins, directions, distances):
-        """Whether anything is in the way; see `rendering.geometry.Geometry.occluded`."""
+        """Rays with anything in the way; see `scene.geometry.Geometry.occluded`."""
         blocked = np.empty(len(origins), np.int32)
         occluded_kernel(self.caster(), origins, directions, distances, blocked)
         return blocked
@@ -166,7 +166,7 @@ def _aim(caster, origin, direction, reach):
 
 @inline
 def nearest(caster, origin, direction, reach):
-    """What a ray meets first.
+    """First hit of a ray.
 
     Parameters
     ----------
@@ -191,7 +191,7 @@ def nearest(caster, origin, direction, reach):
 
 @inline
 def is_blocked(caster, origin, direction, reach):
-    """Whether a ray meets anything nearer than `reach`, mm."""
+    """True if a ray meets anything nearer than `reach`, mm."""
     _aim(caster, origin, direction, reach)
     _call(caster.any, caster.scene, caster.record.ctypes.data)
     return caster.record[8] < F(0)

@@ -78,7 +78,7 @@ class Geometry:
         return self.rest.face[self.triangles.first[np.maximum(geometry, 0)] + np.maximum(primitive, 0)]
 
     def caster(self):
-        """What kernels cast rays with, one for each thread; see `embree.Caster`."""
+        """Handle that kernels cast rays with, one for each thread; see `embree.Caster`."""
         return self._scene.caster()
 
     def intersect(self, origins, directions):
@@ -96,7 +96,7 @@ class Geometry:
         return self._scene.intersect(origins, directions)
 
     def occluded(self, origins, directions, distances):
-        """Whether anything lies on rays nearer than `distances`, (N,) int32, -1 where nothing does."""
+        """Rays that meet anything nearer than `distances`, (N,) int32, -1 where nothing does."""
         return self._scene.occluded(origins, directions, distances)
 
 

@@ -33,7 +33,7 @@ _NEARBY = Nearby.model_fields["kind"].default
 
 
 class GeometryMapKey(NamedTuple):
-    """What a geometry map is of. Lengths are mm; `mesh` is a SHA-256, `scale` that of the part's pose.
+    """Key of a geometry map. Lengths are mm; `mesh` is a SHA-256, `scale` that of the part's pose.
 
     `around` is, of maps that depend on other parts, the part's id and what stands for all that it sees.
     """
@@ -87,7 +87,7 @@ def _steps(recipe):
 
 
 def _whole(project: Project) -> str:
-    """What stands for how all visible parts stand; empty where no material looks about for others."""
+    """Key of the poses of all visible parts; empty where no material looks for others."""
     if not any(isinstance(step, Nearby) for material in project.materials for step in _steps(material.recipe)):
         return ""
     shown = [(part.id, part.mesh, part.pose.model_dump_json()) for part in project.product.parts if not part.is_hidden]
@@ -317,5 +317,5 @@ def lookup_keys(project: Project) -> list[tuple[str, float, str]]:
 
 
 def geometry_map_lookup(project: Project, geometry: Geometry, maps) -> GeometryMapLookup:
-    """What looks up the geometry maps of a project's visible parts."""
+    """Lookup of the geometry maps of a project's visible parts."""
     return GeometryMapLookup(lookup_keys(project), geometry.triangles.first, maps)

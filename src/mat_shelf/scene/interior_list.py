@@ -53,7 +53,7 @@ def surrounding(inside, i, bodies, without):
 
 @inline
 def times_inside(inside, i, body):
-    """How many pieces of a body path i is inside of."""
+    """Number of pieces of a body that path i is inside of."""
     for k in range(MOST_NESTED):
         entry = inside[i, k]
         if entry < 0:
@@ -111,7 +111,7 @@ def interior_index(inside, i, bodies, block, without):
 
 @inline
 def is_hidden(inside, i, body, entering, outside, bodies):
-    """Whether a boundary has no effect.
+    """True if a boundary has no effect.
 
     It has none where another body counts, within another piece of the same body or of one of the same material, and
     where a path leaves what it came into by a hole.

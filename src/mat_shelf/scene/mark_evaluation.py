@@ -67,7 +67,7 @@ class PlacedMark(NamedTuple):
 
 
 def mark_recipe(mark: Mark) -> Recipe:
-    """What a mark is made of, its art aside: no light goes into it."""
+    """Recipe of a mark, its artwork aside: no light enters it."""
     recipe = mark.recipe.with_(transmission_weight=0.0).without_feed("transmission_weight")
     if mark.kind == "screen":
         recipe = recipe.with_(emission_luminance=mark.luminance)

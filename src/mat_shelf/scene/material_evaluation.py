@@ -52,7 +52,7 @@ class OverlayBinding(NamedTuple):
 
 
 def bind_overlays(recipe: Recipe, pictures: Mapping, first_row: int = 0) -> tuple[OverlayBinding, ...]:
-    """What can be seen lying over a recipe; its rows of the parameter block are numbered from `first_row` on."""
+    """Visible overlays of a recipe; their rows of the parameter block are numbered from `first_row` on."""
     found = []
     for overlay in recipe.shown_overlays():
         if (
@@ -154,7 +154,7 @@ def _evaluate_material(index, some, recipe, context, row, material_table, points
 
 
 def coverage(overlays: tuple[OverlayBinding, ...], points: Points) -> np.ndarray:
-    """How much of each overlay there is at some points, before those above hide it, (K, N) float32 in [0, 1]."""
+    """Coverage of each overlay at some points, before those above hide it, (K, N) float32 in [0, 1]."""
     covers = np.empty((len(overlays), len(points)), np.float32)
     for place, (_, overlay, context, amount) in enumerate(overlays):
         covers[place] = amount
@@ -237,7 +237,7 @@ def rest_kernel(count, row, triangle, u, v, corners, position, facing):
 
 @kernel
 def own_place_kernel(triangle, u, v, place, own_u, own_v):
-    """Where points lie in the faces that their triangles are pieces of, (N,) each."""
+    """Barycentric places of points in the faces that their triangles are pieces of, (N,) each."""
     for i in range(triangle.shape[0]):
         t = triangle[i]
         w = F(1) - u[i] - v[i]
@@ -324,7 +324,7 @@ def bent_normals(relief: tuple[Relief, ...], points: Points, context: PatternCon
 
 
 def height_slope(row: Relief, points: Points, t, b, context: PatternContext) -> np.ndarray:
-    """How a row's height changes along two tangents, (2, N) float32, mm per mm."""
+    """Slope of a row's height along two tangents, (2, N) float32, mm per mm."""
     pattern = context.patterns[row.pattern]
     step = max(pattern.steps[0].finest(pattern.placement.size) * _SHARE, _FINEST_STEP)
     here = grey(evaluate(pattern, points, context))
@@ -335,7 +335,7 @@ def height_slope(row: Relief, points: Points, t, b, context: PatternContext) -> 
 
 
 def _pictured_slope(row: Relief, points: Points, t, b, context: PatternContext) -> np.ndarray:
-    """What a picture of normals says of the slope along two tangents, (2, N) float32."""
+    """Slope of a normal map along two tangents, (2, N) float32."""
     pattern = context.patterns[row.pattern]
     colors = evaluate(pattern, points, context)
     if colors.ndim == 1:
@@ -354,7 +354,7 @@ def _pictured_slope(row: Relief, points: Points, t, b, context: PatternContext) 
 
 
 def _heaviest(sheet: Layout, points: Points) -> np.ndarray:
-    """Where each point lies in a layout, (2, N): of several places the one that counts most."""
+    """Place of each point in a layout, (2, N): of several the one that counts most."""
     if sheet.index is None:
         return sheet.coordinates[:2]
     order = np.argsort(sheet.weight, kind="stable")  # the last one written stays

@@ -31,7 +31,7 @@ UNASSIGNED = Recipe(base_color=(0.5, 0.5, 0.5), specular_roughness=0.5)
 
 
 class Supplies(Protocol):
-    """What a project refers to by SHA-256; looked into whenever something is built, and may grow.
+    """Files that a project refers to by SHA-256; looked into whenever something is built, and may grow.
 
     Attributes
     ----------
@@ -108,8 +108,9 @@ def make_material_table(
 
 
 def _bodies(recipes: Sequence[Recipe], rows: np.ndarray, zoned: Mapping, priorities: Mapping) -> Bodies:
-    """What geometries are filled with: what they wear where they are in no zone, or else their largest zone that has
-    an inside."""
+    """Fillings of geometries: their own material where they have no zone, or else that of their largest zone with an
+    inside.
+    """
     filled = rows.copy()
     for geometry, faces in zoned.items():
         worn, counts = np.unique(faces, return_counts=True)
@@ -124,23 +125,23 @@ def _bodies(recipes: Sequence[Recipe], rows: np.ndarray, zoned: Mapping, priorit
 
 
 def is_clear(recipe: Recipe) -> bool:
-    """Whether light is bent into it, somewhere at least."""
+    """True if light is refracted into it, somewhere at least."""
     return recipe.transmission_weight > 0 or any(feed.input == "transmission_weight" for feed in recipe.feeds)
 
 
 def lets_through(recipe: Recipe) -> bool:
-    """Whether light passes it without going into a body: a sheet that is clear or soft, or what has holes."""
+    """True if light passes it without entering a body: a sheet that is clear or soft, or a surface with holes."""
     is_open = recipe.geometry_opacity < 1 or any(feed.input == "geometry_opacity" for feed in recipe.feeds)
     return is_open or is_clear(recipe) or is_soft(recipe)
 
 
 def is_soft(recipe: Recipe) -> bool:
-    """Whether light wanders about in it, somewhere at least."""
+    """True if it scatters light beneath its surface, somewhere at least."""
     return recipe.subsurface_weight > 0 or any(feed.input == "subsurface_weight" for feed in recipe.feeds)
 
 
 def has_inside(recipe: Recipe) -> bool:
-    """Whether light goes into it."""
+    """True if light enters it."""
     return (is_clear(recipe) or is_soft(recipe)) and not recipe.geometry_thin_walled
 
 
@@ -150,7 +151,7 @@ def visible_parts(project: Project) -> list[int]:
 
 
 def bodies_of(project: Project) -> tuple[Body | None, ...]:
-    """What light goes into, or through, among the visible parts; None for the others."""
+    """Bodies among the visible parts; None for parts that light neither enters nor passes."""
     found: list[Body | None] = []
     for place in visible_parts(project):
         part = project.product.parts[place]

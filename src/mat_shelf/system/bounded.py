@@ -25,7 +25,7 @@ KEPT = 2
 
 
 class Limits(NamedTuple):
-    """What one call may take.
+    """Limits of one call.
 
     Attributes
     ----------
@@ -95,7 +95,7 @@ class _Child:
         self.connection = ours
 
     def seconds_used(self) -> float:
-        """What it took of a processor so far; 0 where it has ended."""
+        """Processor time that it took so far; 0 if it has ended."""
         try:
             with open(f"/proc/{self.process.pid}/stat") as file:
                 fields = file.read().rpartition(")")[2].split()

@@ -16,7 +16,7 @@ _crashes: TextIO | None = None
 
 
 def log_path() -> Path:
-    """Where faults are kept; older ones have a number behind that name."""
+    """Path of the log; older ones have a number behind that name."""
     return state_folder() / "mat-shelf.log"
 
 

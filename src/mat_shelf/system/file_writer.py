@@ -36,7 +36,7 @@ class ChangedElsewhereError(WriteError):
 
 
 class Stamp(NamedTuple):
-    """What tells one state of a file on disk from another."""
+    """State of a file on disk, to tell it from another."""
 
     inode: int
     size: int

@@ -22,7 +22,7 @@ def ensure_home() -> bool:
 
 
 def home_folder() -> Path:
-    """Where a file dialog begins."""
+    """Folder in which a file dialog starts."""
     try:
         return Path.home()
     except RuntimeError:
@@ -30,18 +30,18 @@ def home_folder() -> Path:
 
 
 def data_folder() -> Path:
-    """What outlives projects."""
+    """Folder of what outlives projects."""
     return user_data_path(NAME)
 
 
 def state_folder() -> Path:
-    """What outlives a run: the log, and work that was not saved."""
+    """Folder of what outlives a run: the log, and unsaved work."""
     return user_state_path(NAME)
 
 
 @cache
 def cache_root() -> Path:
-    """What can be made again; in the folder for temporary files where the user's cache cannot be written."""
+    """Folder of what can be made again; among temporary files where the user's cache cannot be written."""
     usual = user_cache_path(NAME)
     try:
         usual.mkdir(parents=True, exist_ok=True)

@@ -1,4 +1,4 @@
-"""What a swatch is called, filed under and said about."""
+"""Name, family, tags and note of a swatch."""
 
 from PyQt6.QtWidgets import (
     QComboBox,

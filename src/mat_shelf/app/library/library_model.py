@@ -1,4 +1,4 @@
-"""What the library's list shows: families and the swatches under them, then ready patterns, filtered by a search."""
+"""Rows of the library's list: families and their swatches, then ready patterns, filtered by a search."""
 
 from functools import lru_cache
 
@@ -87,7 +87,7 @@ class LibraryModel(QAbstractListModel):
             self._redraw()
 
     def _words(self) -> dict[str, str]:
-        """What is told of the swatches that the project wears."""
+        """Words about the swatches that the project wears."""
         return {entry.id: self.use(entry) for entry in self._entries if entry.id in self._uses}
 
     def _redraw(self) -> None:
@@ -125,7 +125,7 @@ class LibraryModel(QAbstractListModel):
             self.worker.want(entry.recipe_key, swatch.recipe, pictures)
 
     def use(self, entry: LibraryEntry | Ready) -> str:
-        """Where the project wears it; else what it is a variant of. Of a pattern, what it is found by."""
+        """Parts of the project that wear it; else its parent. Of a pattern, its tags."""
         if isinstance(entry, Ready):
             return ", ".join(entry.tags)
         worn = self._uses.get(entry.id)
@@ -162,7 +162,7 @@ class LibraryModel(QAbstractListModel):
 
 
 def name_of(row: LibraryEntry | Ready | tuple[str, int]) -> str:
-    """What a row is called."""
+    """Name of a row."""
     if isinstance(row, Ready):
         return row.pattern.name
     return row.name if isinstance(row, LibraryEntry) else row[0]

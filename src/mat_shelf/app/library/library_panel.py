@@ -162,7 +162,7 @@ class LibraryPanel(QFrame):
         return [row for row in rows if isinstance(row, LibraryEntry)]
 
     def menu(self) -> QMenu:
-        """What can be done with the chosen swatches."""
+        """Commands for the chosen swatches."""
         chosen, workshop = self.chosen(), self.workshop
         menu = QMenu(self)
         if len(chosen) == 1:

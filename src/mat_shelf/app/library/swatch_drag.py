@@ -1,4 +1,4 @@
-"""How a swatch travels by drag and drop."""
+"""Swatches as they are dragged."""
 
 from PyQt6.QtCore import QMimeData
 

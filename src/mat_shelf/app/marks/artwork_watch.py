@@ -45,7 +45,7 @@ class ArtworkWatch(QObject):
 
 
 def _saved_at(path: Path) -> float:
-    """When a file was saved; 0 where it is gone."""
+    """Time at which a file was saved; 0 if it is gone."""
     try:
         return path.stat().st_mtime_ns
     except OSError:

@@ -1,4 +1,4 @@
-"""How much of a mark's art is taken off, or of clear ground put on, at each side."""
+"""Crop and padding of a mark's artwork at each side."""
 
 from PyQt6.QtWidgets import QDialog, QDoubleSpinBox, QFormLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 

@@ -248,7 +248,7 @@ class MarksBoard(QFrame):
         self.follow()
 
     def kinds_menu(self) -> QMenu:
-        """What can be added."""
+        """Kinds of marks to add."""
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.setToolTipsVisible(True)

@@ -83,7 +83,7 @@ def cards_in_use(recipe: Recipe) -> set[str]:
 
 
 def is_brushed(kind: str, recipe: Recipe) -> bool:
-    """Whether the direction of brushing is shown: on metals, and where a highlight is stretched."""
+    """True where the direction of brushing is shown: on metals, and where a highlight is stretched."""
     stretched = _is_used(recipe, "specular_roughness_anisotropy", "coat_roughness_anisotropy")
     return kind in ("Metal", "Everything") or stretched
 

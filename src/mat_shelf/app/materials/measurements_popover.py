@@ -1,4 +1,4 @@
-"""What instruments would say of the material on the board."""
+"""Measurements of the material on the board."""
 
 from PyQt6.QtCore import QObject, Qt, QThread, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget

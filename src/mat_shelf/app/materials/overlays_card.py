@@ -86,7 +86,7 @@ class OverlaysCard(ListCard):
         self.age.follow()
 
     def menu(self) -> QMenu:
-        """What can be added."""
+        """Overlays to add."""
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         for ready in READY_OVERLAYS:

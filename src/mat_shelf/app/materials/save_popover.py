@@ -1,4 +1,4 @@
-"""Where a material is given a name, a family and tags, and kept on the library."""
+"""Name, family and tags of a material that is saved to the library."""
 
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QComboBox, QFrame, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget

@@ -141,7 +141,7 @@ class FeedChip(PatternButton):
 
     @property
     def gives_colors(self) -> bool:
-        """Whether the pattern brings its own colours, so that the input's counts no more."""
+        """True if the pattern brings its own colours, so that the input's does not count."""
         return self.pattern is not None and is_colored(self.pattern, self.work.context)
 
     def set_color(self, color: tuple, gesture: str | None = None) -> None:
@@ -154,5 +154,5 @@ class FeedChip(PatternButton):
         self.work.set_feed(feed.with_(low=low, high=color), gesture)
 
     def picture(self) -> QPixmap | None:
-        """What a colour bar shows while it is fed."""
+        """Picture for a colour bar while it is fed."""
         return self.pixmap if self.pattern is not None else None

@@ -170,7 +170,7 @@ class NewPatternPopover(Popover):
 
 
 class FeedPopover(Popover):
-    """What feeds an input: its amount, the material's patterns to choose from, a new one, or none."""
+    """Feed of an input: its amount, the material's patterns to choose from, a new one, or none."""
 
     def __init__(self, work: PatternWork, painter: Painter, parent: QWidget, begin_new: Callable):
         super().__init__(parent)

@@ -146,7 +146,7 @@ _FINEST, _LARGEST = 1e-4, 3.0
 
 
 def _place(height: float) -> float:
-    """Where the slider shows a height: each half is logarithmic, the middle is flat."""
+    """Place of a height on the slider: each half is logarithmic, the middle is flat."""
     if height == 0:
         return 0.0
     size = min(max(abs(height), _FINEST), _LARGEST)

@@ -86,7 +86,7 @@ def _level(pyramid: Mipmap, most: int) -> np.ndarray:
 
 
 class ReliefDialog(QDialog):
-    """What to make, how, and what comes of it.
+    """Choice of a conversion and its numbers, beside a preview.
 
     Parameters
     ----------

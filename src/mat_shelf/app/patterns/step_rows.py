@@ -96,7 +96,7 @@ def step_rows(work: PatternWork, place: int, choose_picture: Callable[[], None])
 
 
 def brush_rows(work: PatternWork) -> list[QWidget]:
-    """What a painted pattern is painted with; the brush is no part of the project."""
+    """Rows of the brush of a painted pattern; the brush is no part of the project."""
 
     def binding(name: str) -> StepBinding:
         return StepBinding(work.workshop, Brush, name, lambda _: work.brush, work.set_brush)
@@ -138,7 +138,7 @@ def placement_rows(work: PatternWork) -> dict[str, QWidget]:
 
 
 class ShiftRow(QWidget):
-    """How far the pattern is shifted along or across itself, mm."""
+    """Shift of the pattern along or across itself, mm."""
 
     def __init__(self, work: PatternWork, place: int):
         super().__init__()

@@ -132,7 +132,7 @@ class StepTile(QWidget):
 
 
 class Histogram(QWidget):
-    """How often each value occurs before the chosen step."""
+    """Histogram of the values before the chosen step."""
 
     def __init__(self):
         super().__init__()

@@ -1,4 +1,4 @@
-"""What each picture of a texture set was taken for, before it is applied."""
+"""Role of each image of a texture set, before it is applied."""
 
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QPixmap

@@ -116,7 +116,7 @@ def coordinate_pixels(
 
 
 def _inside(corners, places) -> tuple[np.ndarray, np.ndarray]:
-    """Where places lie in their triangles: shares of the second and third corner, (N,) each."""
+    """Barycentric places in triangles: shares of the second and third corner, (N,) each."""
     one, other = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
     to = places - corners[:, 0]
     a, b, c = (np.einsum("ij,ij->i", x, y) for x, y in ((one, one), (one, other), (other, other)))

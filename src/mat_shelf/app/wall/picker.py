@@ -1,4 +1,4 @@
-"""What is seen at a point of the viewport, and where in it a point of the scene is seen."""
+"""Parts and places seen at points of the viewport, and points of the scene projected to it."""
 
 import math
 
@@ -100,7 +100,7 @@ class Picker:
         return PlacementHit(part, place, tuple(float(x) for x in normal))
 
     def seen_place(self, point) -> QPointF | None:
-        """Where in the widget a point of the scene (mm) is seen; None behind the camera."""
+        """Point of the widget at which a point of the scene (mm) is seen; None behind the camera."""
         rect = self._viewport.picture_rect
         view = make_camera_view(self._workshop.camera, max(rect.width(), 1), max(rect.height(), 1))
         seen = project_point(view, point)
@@ -117,7 +117,7 @@ class Picker:
         return max(depth, 1e-3) * float(view.half_height) * 2 / height
 
     def mask_of(self, part_id: str, faces: str | np.ndarray | None) -> np.ndarray | None:
-        """Where a part, one of its zones, or some of its faces are seen, (H, W) bool; None where there is none."""
+        """Pixels that show a part, one of its zones, or some of its faces, (H, W) bool; None where there is none."""
         parts, first_hits = self._workshop.project.product.parts, self._viewport.frame.first_hits
         place = next((k for k, part in enumerate(parts) if part.id == part_id), None)
         if place is None:

@@ -68,7 +68,7 @@ class ReferenceView(QWidget):
         self.update()
 
     def _picture_rect(self) -> QRectF:
-        """Where the whole picture lies, in the widget."""
+        """Rectangle of the whole image in the widget."""
         scale = min(self.width() / self.image.width(), self.height() / self.image.height()) * self._zoom
         width, height = self.image.width() * scale, self.image.height() * scale
         middle = QPointF(self.width() / 2, self.height() / 2) + self._shift

@@ -115,7 +115,7 @@ class Viewport(QWidget):
 
     @property
     def picture_rect(self) -> QRect:
-        """Where in the widget the picture is."""
+        """Rectangle of the picture in the widget."""
         return self.rect().adjusted(MARGIN, MARGIN, -MARGIN, -MARGIN)
 
     def resizeEvent(self, event) -> None:

@@ -1,4 +1,4 @@
-"""What a row shows and changes: one field of some value in the project."""
+"""Binding of a row to one field of some value in the project."""
 
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -61,7 +61,7 @@ class Binding:
         return True
 
     def is_own(self) -> bool:
-        """Whether the material on the board is a variant and has this value for itself."""
+        """True if the material on the board is a variant and overrides this value."""
         has_own = self.may_follow and self.workshop.overlay is None
         material = self.workshop.selected_material if has_own else None
         return material is not None and material.owns(self.name)

@@ -10,7 +10,7 @@ _HEAD = 22
 
 
 def scrolling(inside: QLayout) -> QScrollArea:
-    """What scrolls up and down where it does not fit."""
+    """An area that scrolls up and down where its content does not fit."""
     content = QWidget()
     content.setLayout(inside)
     area = QScrollArea()
@@ -22,7 +22,7 @@ def scrolling(inside: QLayout) -> QScrollArea:
 
 
 def sideways(inside: QWidget) -> QScrollArea:
-    """What scrolls from left to right where it does not fit."""
+    """An area that scrolls from left to right where its content does not fit."""
     area = QScrollArea()
     area.setWidgetResizable(True)
     area.setFrameShape(QFrame.Shape.NoFrame)

@@ -57,7 +57,7 @@ class Slider(QWidget):
         return self._value, self._value if self._other is None else self._other
 
     def place(self) -> float:
-        """Where the knob is, [0, 1]."""
+        """Place of the knob, [0, 1]."""
         return self._place_of(self._value)
 
     def _place_of(self, value: float) -> float:
@@ -74,7 +74,7 @@ class Slider(QWidget):
         return self._low + (self._high - self._low) * place
 
     def knob_x(self) -> float:
-        """Where the middle of the knob is, pixels."""
+        """Middle of the knob, pixels."""
         return self._x_of(self._value)
 
     def _x_of(self, value: float) -> float:
@@ -224,7 +224,7 @@ class ValueRow(QWidget):
         return self.binding.field.annotation is int
 
     def _feed(self):
-        """What feeds the field now; keeps the chip up to date."""
+        """Feed of the field now; keeps the chip up to date."""
         if self.chip is None:
             return None
         self.chip.follow()

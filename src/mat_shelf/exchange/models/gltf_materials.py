@@ -1,4 +1,4 @@
-"""What glTF's materials say beyond what the reader of the file takes from them.
+"""Material extensions of glTF that the reader of the file does not take from it.
 
 References
 ----------
@@ -22,7 +22,7 @@ _LARGEST_TEXT = 256 * 2**20
 
 
 class Words(NamedTuple):
-    """What a GLB or glTF file says itself.
+    """JSON of a GLB or glTF file, as far as it is used.
 
     Attributes
     ----------

@@ -127,7 +127,7 @@ def _corners(text: bytes, sizes: np.ndarray, data: bytes, start: int) -> np.ndar
 
 
 def _counts_before(text: bytes, data: bytes, start: int) -> np.ndarray:
-    """How many vertices, texture coordinates and normals stand before each face of a block, (N, 3) int64."""
+    """Numbers of vertices, texture coordinates and normals before each face of a block, (N, 3) int64."""
     words = (b"v", b"vt", b"vn")
     counts = [len(re.findall(rb"^[ \t]*" + word + rb"[ \t]", data[:start], re.MULTILINE)) for word in words]
     found = []

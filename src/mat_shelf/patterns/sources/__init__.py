@@ -1,4 +1,4 @@
-"""Where patterns begin. A source that is listed here is a choice in the window."""
+"""Sources of patterns. A source that is listed here is a choice in the window."""
 
 from mat_shelf.patterns.sources.cells import Cells
 from mat_shelf.patterns.sources.grain import Grain

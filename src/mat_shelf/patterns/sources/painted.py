@@ -1,4 +1,4 @@
-"""What is painted on a part by hand: soft strokes, kept as lines in the part's own frame, in mm."""
+"""Paint on a part: soft strokes, kept as lines in the part's own frame, in mm."""
 
 import math
 from functools import cached_property
@@ -22,7 +22,7 @@ Triple = tuple[Coordinate, Coordinate, Coordinate]
 
 
 class Brush(Frozen):
-    """How a stroke is painted.
+    """Settings of a stroke.
 
     Attributes
     ----------

@@ -54,7 +54,7 @@ class Pictured(Source):
 
 
 def _shown(values: np.ndarray, shown: str) -> np.ndarray:
-    """What is asked for out of (N, C) values; grey pictures are grey whatever colour is asked for."""
+    """Channel or colour out of (N, C) values; grey images are grey whatever channel is asked for."""
     channels = values.shape[1]
     if shown == "alpha":
         return np.ascontiguousarray(values[:, -1]) if channels in (2, 4) else np.ones(len(values), np.float32)

@@ -14,7 +14,7 @@ _AXES = {"x": 0, "y": 1, "z": 2}
 
 
 class _OfThePart(Source):
-    """What is read off the part lies where that is."""
+    """Base of sources that are read off the part itself."""
 
     needs_shape = True
     is_placed = False

@@ -1,4 +1,4 @@
-"""What water leaves: runs and dried edges."""
+"""Traces of water: runs and dried edges."""
 
 from typing import Literal
 

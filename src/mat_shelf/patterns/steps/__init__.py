@@ -1,4 +1,4 @@
-"""What patterns go through. A step that is listed here is a choice in the window."""
+"""Steps of patterns. A step that is listed here is a choice in the window."""
 
 from mat_shelf.patterns.steps.combine import Combine
 from mat_shelf.patterns.steps.neighbourhood import Sharpen, Soften, Steepness, Warp

@@ -85,7 +85,7 @@ class Sharpen(Step):
 
 
 class Steepness(Step):
-    """How fast the values change: white on edges, black on flats."""
+    """Rate of change of the values: white on edges, black on flats."""
 
     label = "Slope"
     tip = "White where the map changes fast: outlines, edges of cells."

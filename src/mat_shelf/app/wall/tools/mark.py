@@ -189,7 +189,7 @@ class MarkTool(Tool):
         return [place for place in seen if place is not None]
 
     def handles(self) -> dict[str, QPointF]:
-        """Where the handles of the mark on the board are seen."""
+        """Places of the handles of the mark on the board, in the widget."""
         mark = self._work.mark
         sheet = self._work.sheet(mark) if mark is not None else None
         if sheet is None:

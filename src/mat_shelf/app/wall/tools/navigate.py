@@ -23,7 +23,7 @@ class Navigate(Tool):
 
     @property
     def is_busy(self) -> bool:
-        """Whether a button is held."""
+        """True while a button is held."""
         return self._pressed is not None
 
     def press(self, event) -> bool:

@@ -61,17 +61,17 @@ class Tool:
 
 
 def has_shift(event) -> bool:
-    """Whether Shift is held."""
+    """True while Shift is held."""
     return bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
 
 
 def has_control(event) -> bool:
-    """Whether Control is held."""
+    """True while Control is held."""
     return bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
 
 
 def is_left(event) -> bool:
-    """Whether the left button was pressed or let go."""
+    """True if the left button was pressed or let go."""
     return event.button() == Qt.MouseButton.LeftButton
 
 
