@@ -29,7 +29,8 @@ lint: setup
 	$(RUN)/ruff format --check src tests scripts benchmarks
 	$(RUN)/lint-imports
 	$(RUN)/python scripts/check_words.py
-	$(RUN)/numpydoc lint $$(find src/mat_shelf -name "*.py")
+	cd src/mat_shelf && $(CURDIR)/$(RUN)/numpydoc lint $$(find numerics optics geometry patterns marks scene rendering \
+		exchange commands -name "*.py")
 
 screenshots: setup
 	QT_QPA_PLATFORM=offscreen $(RUN)/python scripts/screenshots.py

@@ -51,7 +51,8 @@ def shown_texts(tree: ast.Module) -> list[tuple[int, str]]:
     for node in ast.walk(tree):
         if isinstance(node, ast.Constant) and isinstance(node.value, str) and not {id(node)} & (docs | inside):
             text = node.value
-            if re.search(r"[A-Z].*[a-z]|[a-z] [a-z]", text) and not re.fullmatch(r"[\w./*#-]+", text) or re.fullmatch(r"[A-Z][a-z]+", text):
+            sentence = re.search(r"[A-Z].*[a-z]|[a-z] [a-z]", text) and not re.fullmatch(r"[\w./*#-]+", text)
+            if sentence or re.fullmatch(r"[A-Z][a-z]+", text):
                 texts.append((node.lineno, text))
     return texts
 

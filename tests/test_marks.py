@@ -355,7 +355,7 @@ def test_a_mark_keeps_its_place_in_the_project_when_its_part_goes(open_window, q
     assert "hangs" in work.problem(work.mark)
     work.put("Lose", label.with_(part="gone"))
     QTest.mouseClick(window.marks_board.centre_button, LEFT)
-    assert "Select the piece" in window.notice.text.text()
+    assert "Select the part" in window.notice.text.text()
     picture_of(qtbot, window)
     workshop.select("p")
     QTest.mouseClick(window.marks_board.centre_button, LEFT)

@@ -89,9 +89,9 @@ def test_the_window_offers_it_back(killed, qapp, qtbot, demo, tmp_path):
     window = Window(Workshop(*demo, Library(tmp_path / "shelf")), Recovery(killed))
     window.show()
     assert "was not saved when Mat Shelf last ended" in window.notice.text.text()
-    assert [button.text() for button in window.notice.buttons] == ["Bring it back", "Throw it away"]
+    assert [button.text() for button in window.notice.buttons] == ["Restore", "Throw it away"]
     window.say("A message meanwhile")  # does not take the question's place
-    assert window.notice.buttons[0].text() == "Bring it back"
+    assert window.notice.buttons[0].text() == "Restore"
     QTest.mouseClick(window.notice.buttons[0], Qt.MouseButton.LeftButton)
     assert window.notice.text.text() == "A message meanwhile"
     workshop = window.workshop

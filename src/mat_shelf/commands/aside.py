@@ -13,7 +13,17 @@ class Aside(Protocol):
 
 
 def at_once(work: Callable[[], object], then: Callable[[object], None], failed: Callable[[Exception], None]) -> None:
-    """Does the work before it returns."""
+    """Does the work before it returns.
+
+    Parameters
+    ----------
+    work : callable () -> object
+        Does the work.
+    then : callable (object) -> None
+        Takes the result.
+    failed : callable (Exception) -> None
+        Takes the exception.
+    """
     try:
         result = work()
     except Exception as fault:  # the caller says what it means

@@ -19,12 +19,17 @@ def command(run: Callable) -> Callable:
     ----------
     run : method
         Of a session, or of an object with a ``session``, or with a ``workshop`` that is the face of one.
+
+    Returns
+    -------
+    Callable
     """
 
     takes_nothing = len(signature(run).parameters) == 1
 
     @wraps(run)
     def tried(self, *arguments, **options):
+        """Run the method, and take back what it did where a value is refused."""
         if takes_nothing:  # a button that it is connected to sends whether it is checked
             arguments = ()
         session = getattr(self, "session", None) or getattr(self, "workshop", self)

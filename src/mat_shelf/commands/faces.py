@@ -34,6 +34,13 @@ class FaceCommands:
     """Faces selected for a zone, and what becomes of them."""
 
     def choose(self, chosen: tuple[str, np.ndarray] | None) -> None:
+        """Select faces, or none.
+
+        Parameters
+        ----------
+        chosen : tuple[str, array] or None
+            Part and its selected faces; None for none.
+        """
         self.chosen = chosen if chosen is not None and chosen[1].any() else None
         self.faces_changed.emit()
 
@@ -43,7 +50,19 @@ class FaceCommands:
         return self._graphs[mesh]
 
     def pick(self, part_id: str, face: int, add: bool = False, take: bool = False) -> None:
-        """Chooses the region of a clicked face; with `add` beside what is chosen, with `take` out of it."""
+        """Chooses the region of a clicked face; with `add` beside what is chosen, with `take` out of it.
+
+        Parameters
+        ----------
+        part_id : str
+            Id of the part.
+        face : int
+            Number of the face.
+        add : bool
+            Whether the faces are added to the selection.
+        take : bool
+            Whether the faces are taken out of the selection.
+        """
         key = self.project.part(part_id).mesh
         mesh, way, degrees = self.session.assets.meshes[key], self.way, self.degrees
         if face >= len(mesh.triangles):
@@ -57,6 +76,12 @@ class FaceCommands:
                 return
 
         def region() -> np.ndarray | None:
+            """Faces of the region that was clicked.
+
+            Returns
+            -------
+            array or None
+            """
             graph = self._graph(key)
             if way == PIECE:
                 return connected_faces(graph, face)
@@ -83,8 +108,16 @@ class FaceCommands:
 
         Parameters
         ----------
+        part_id : str
+            Id of the part.
+        first_hits : FirstHits
+            First hits of the picture.
         polygon : (M, 2) float
             Shares of the picture's width and height.
+        add : bool
+            Whether the faces are added to the selection.
+        take : bool
+            Whether the faces are taken out of the selection.
         """
         place = [p.id for p in self.project.product.parts].index(part_id)
         rows, columns = np.nonzero(first_hits.part == place)
@@ -96,7 +129,13 @@ class FaceCommands:
         self._combine(part_id, region, add, take)
 
     def change_chosen(self, how: str) -> None:
-        """Grows, shrinks or inverts the chosen faces."""
+        """Grows, shrinks or inverts the chosen faces.
+
+        Parameters
+        ----------
+        how : str
+            One of grow, shrink, invert.
+        """
         if self.chosen is None:
             return
         part_id, mask = self.chosen
@@ -178,13 +217,24 @@ class FaceCommands:
             self.session.edit(f"Remove {zone.name}", self.project.with_part(part.with_(zones=rest)))
 
     def find_gaps(self) -> list[UnassignedRegion]:
-        """Looks for bare faces anew."""
+        """Looks for bare faces anew.
+
+        Returns
+        -------
+        list of UnassignedRegion
+        """
         assets = self.session.assets
         self.gaps = unassigned_regions(self.project, assets.meshes, assets.faces, self._graph, self._known_gaps)
         return self.gaps
 
     def show_gap(self, step: int) -> None:
-        """Walks the camera to the next or the previous bare piece."""
+        """Walks the camera to the next or the previous bare piece.
+
+        Parameters
+        ----------
+        step : int
+            The step.
+        """
         if not self.find_gaps():
             self.gap_shown = None
         else:

@@ -14,7 +14,17 @@ class FileCommands:
     """Opening and saving."""
 
     def save(self, path: str | Path) -> bool:
-        """Saves to a path; says why where that fails, and changes nothing."""
+        """Saves to a path; says why where that fails, and changes nothing.
+
+        Parameters
+        ----------
+        path : str or Path
+            Project file.
+
+        Returns
+        -------
+        bool
+        """
         path = project_path(Path(path))
         try:
             stamp = save_project(path, self.project, self.assets)
@@ -25,13 +35,33 @@ class FileCommands:
         return True
 
     def note_saved(self, path: Path, project: Project, stamp: Stamp) -> None:
-        """Takes note of what was written where; the project may have gone on since."""
+        """Takes note of what was written where; the project may have gone on since.
+
+        Parameters
+        ----------
+        path : Path
+            Project file.
+        project : Project
+            The project.
+        stamp : Stamp
+            State of the file when it was read or written.
+        """
         self.path, self.stamp = path, stamp
         self.history.saved = project
         self.project_changed.emit()
 
     def open(self, path: Path) -> bool:
-        """Opens a project; says why where that fails, and keeps the present one."""
+        """Opens a project; says why where that fails, and keeps the present one.
+
+        Parameters
+        ----------
+        path : Path
+            Project file.
+
+        Returns
+        -------
+        bool
+        """
         stamp = stamp_of(path)
         try:
             project, assets = open_project(path)
@@ -42,7 +72,19 @@ class FileCommands:
         return True
 
     def replace(self, project: Project, assets: Assets, path: Path | None, stamp: Stamp | None = None) -> None:
-        """Goes on with another project; `stamp` is that of its file when it was read."""
+        """Goes on with another project; `stamp` is that of its file when it was read.
+
+        Parameters
+        ----------
+        project : Project
+            The project.
+        assets : Assets
+            Files of the project.
+        path : Path or None
+            Project file.
+        stamp : Stamp or None
+            State of the file when it was read or written.
+        """
         self.history = History(project)
         self.assets = assets
         self.path, self.stamp = path, stamp

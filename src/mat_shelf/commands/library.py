@@ -15,7 +15,21 @@ class LibraryCommands:
 
     @command
     def keep(self, name: str, family: str, tags: tuple[str, ...] = ()) -> bool:
-        """Keeps the selected material on the library as a new swatch."""
+        """Keeps the selected material on the library as a new swatch.
+
+        Parameters
+        ----------
+        name : str
+            Name.
+        family : str
+            Family, one of `document.swatch.FAMILIES`.
+        tags : tuple of str
+            Tags.
+
+        Returns
+        -------
+        bool
+        """
         material = self.selected_material
         if material is None or not self._may_be_called(name, None):
             return False
@@ -37,7 +51,12 @@ class LibraryCommands:
 
     @command
     def keep_changes(self) -> bool:
-        """Gives the selected material's recipe to the swatch it came from; variants of it follow."""
+        """Gives the selected material's recipe to the swatch it came from; variants of it follow.
+
+        Returns
+        -------
+        bool
+        """
         material = self.selected_material
         try:
             swatch = self.library.swatch(material.swatch) if material and material.swatch else None
@@ -50,7 +69,12 @@ class LibraryCommands:
         return self._put_in_library(swatch.tuned(material.recipe))
 
     def library_entries(self) -> list[LibraryEntry]:
-        """Entries of the library; none where it cannot be read, which is said."""
+        """Entries of the library; none where it cannot be read, which is said.
+
+        Returns
+        -------
+        list of LibraryEntry
+        """
         try:
             return self.library.entries()
         except LibraryError as fault:
@@ -59,7 +83,25 @@ class LibraryCommands:
 
     @command
     def describe_swatch(self, swatch: Swatch, name: str, family: str, tags: tuple[str, ...], note: str) -> bool:
-        """Changes what a swatch is called, filed under and said about."""
+        """Changes what a swatch is called, filed under and said about.
+
+        Parameters
+        ----------
+        swatch : Swatch
+            The swatch.
+        name : str
+            Name.
+        family : str
+            Family, one of `document.swatch.FAMILIES`.
+        tags : tuple of str
+            Tags.
+        note : str
+            Note.
+
+        Returns
+        -------
+        bool
+        """
         if not self._may_be_called(name, swatch.id):
             return False
         try:
@@ -71,17 +113,38 @@ class LibraryCommands:
 
     @command
     def duplicate_swatch(self, swatch: Swatch) -> None:
+        """Add a copy of a swatch to the library.
+
+        Parameters
+        ----------
+        swatch : Swatch
+            The swatch.
+        """
         name = free_name(f"{swatch.name}, copy", {entry.name for entry in self.library_entries()})
         self._put_in_library(swatch.with_(id=new_id("swatch"), name=name), swatch)
 
     @command
     def vary_swatch(self, swatch: Swatch) -> None:
-        """Puts a variant of a swatch on the library, which differs in nothing yet."""
+        """Puts a variant of a swatch on the library, which differs in nothing yet.
+
+        Parameters
+        ----------
+        swatch : Swatch
+            The swatch.
+        """
         name = free_name(f"{swatch.name}, variant", {entry.name for entry in self.library_entries()})
         self._put_in_library(swatch.with_(id=new_id("swatch"), name=name, parent=swatch.id, own=()), swatch)
 
     def throw_out_swatch(self, entry_id: str, name: str) -> None:
-        """Takes a swatch off the library, and offers to put it back."""
+        """Takes a swatch off the library, and offers to put it back.
+
+        Parameters
+        ----------
+        entry_id : str
+            Id of the swatch.
+        name : str
+            Name.
+        """
         try:
             self.library.throw_out(entry_id)
         except LibraryError as fault:
@@ -115,7 +178,17 @@ class LibraryCommands:
         return is_free
 
     def pictures_of(self, thing: Swatch | Material) -> dict[str, bytes]:
-        """Pictures that the patterns of a material or swatch show, by SHA-256, out of the project and the library."""
+        """Pictures that the patterns of a material or swatch show, by SHA-256, out of the project and the library.
+
+        Parameters
+        ----------
+        thing : Swatch or Material
+            What has a recipe.
+
+        Returns
+        -------
+        dict of bytes
+        """
         found = self.library.pictures(thing) if isinstance(thing, Swatch) else {}
         wanted = {picture.digest for picture in thing.recipe.pictures()}
         return found | {key: self.assets.data(key) for key in wanted if self.assets.holds(key)}

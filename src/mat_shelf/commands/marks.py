@@ -10,7 +10,7 @@ from mat_shelf.commands.session import Session
 from mat_shelf.document.ids import free_name, name_from, new_id
 from mat_shelf.document.image import ImageRef
 from mat_shelf.document.mark import Mark
-from mat_shelf.document.project import Camera
+from mat_shelf.document.project import Camera, Part
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.artwork_decoding import piece_images
 from mat_shelf.exchange.image_reading import pixels_per_mm
@@ -52,8 +52,13 @@ _FURTHEST = 1e6
 class MarkCommands:
     """Edits of marks, and which one is on the board.
 
-    Signals
-    -------
+    Parameters
+    ----------
+    session : Session
+        The session.
+
+    Attributes
+    ----------
     opened
         Another mark, or none, is on the board.
     """
@@ -70,13 +75,30 @@ class MarkCommands:
         return next((m for m in self.session.project.marks if m.id == self._mark_id), None)
 
     def open(self, mark_id: str | None) -> None:
+        """Bring a mark to the board.
+
+        Parameters
+        ----------
+        mark_id : str or None
+            Id of the mark; None for none.
+        """
         if mark_id != self._mark_id:
             self._mark_id = mark_id
             self.opened.emit()
 
     @command
     def put(self, label: str, mark: Mark, gesture: str | None = None) -> None:
-        """Changes a mark, or lays it on top."""
+        """Changes a mark, or lays it on top.
+
+        Parameters
+        ----------
+        label : str
+            Undo text.
+        mark : Mark
+            The mark.
+        gesture : str or None
+            Edits of one gesture are one step of the history.
+        """
         self.session.edit(label, self.session.project.with_mark(mark), gesture and f"{gesture} {mark.id}")
 
     @command
@@ -87,6 +109,12 @@ class MarkCommands:
 
         Parameters
         ----------
+        kind : str
+            One of `MARK_KINDS`.
+        hit : PlacementHit
+            Place on a part.
+        art : ImageRef or None
+            Artwork.
         size : (width, height), mm, optional
             What must have a certain size has it, whether or not it fits.
         """
@@ -132,13 +160,29 @@ class MarkCommands:
 
     @command
     def carry(self, mark: Mark, hit: PlacementHit) -> None:
-        """Puts a mark's middle to a place, on whatever part that is."""
+        """Puts a mark's middle to a place, on whatever part that is.
+
+        Parameters
+        ----------
+        mark : Mark
+            The mark.
+        hit : PlacementHit
+            Place on a part.
+        """
         point, facing = self._in_part(hit)
         self.put("Move mark", mark.with_(part=hit.part, point=point, facing=facing), "carry")
 
     @command
     def nudge(self, right: float, up: float) -> None:
-        """Moves the mark on the board along the surface, mm in its own directions."""
+        """Moves the mark on the board along the surface, mm in its own directions.
+
+        Parameters
+        ----------
+        right : float
+            Millimetres to the right.
+        up : float
+            Millimetres upwards.
+        """
         mark = self.mark
         part = self.part_of(mark)
         if part is None:
@@ -167,7 +211,17 @@ class MarkCommands:
         self.nudge(float((middle - mark.point) @ across) * part.pose.scale, 0.0)
 
     def line_up(self, mark: Mark, other: Mark, way: str) -> None:
-        """Moves a mark along the surface so that its middle is level with, over or on that of another (`LINES`)."""
+        """Moves a mark along the surface so that its middle is level with, over or on that of another (`LINES`).
+
+        Parameters
+        ----------
+        mark : Mark
+            The mark.
+        other : Mark
+            Mark to align with.
+        way : str
+            A key of `LINES`.
+        """
         own, theirs = self.sheet(mark), self.sheet(other)
         if own is None or theirs is None:
             self.session.said.emit("A mark without a place cannot be aligned.")
@@ -182,7 +236,17 @@ class MarkCommands:
         )
 
     def cropped(self, mark: Mark) -> dict[str, float]:
-        """Crop of a mark's artwork at each side, mm; below 0 it is padded."""
+        """Crop of a mark's artwork at each side, mm; below 0 it is padded.
+
+        Parameters
+        ----------
+        mark : Mark
+            The mark.
+
+        Returns
+        -------
+        dict of float
+        """
         across = mark.width / (1 - mark.crop[0] - mark.crop[1])
         tall = mark.height / (1 - mark.crop[2] - mark.crop[3])
         sizes = (across, across, tall, tall)
@@ -190,7 +254,15 @@ class MarkCommands:
 
     @command
     def crop(self, mark: Mark, taken: dict[str, float]) -> None:
-        """Takes so much, mm, off a mark's art at each side. What is left of it stays where it is."""
+        """Takes so much, mm, off a mark's art at each side. What is left of it stays where it is.
+
+        Parameters
+        ----------
+        mark : Mark
+            The mark.
+        taken : dict of float
+            Millimetres taken off, by side.
+        """
         left, right, top, bottom = mark.crop
         across, tall = mark.width / (1 - left - right), mark.height / (1 - top - bottom)
         crop = taken["left"] / across, taken["right"] / across, taken["top"] / tall, taken["bottom"] / tall
@@ -215,7 +287,17 @@ class MarkCommands:
         self.put("Crop artwork", mark.with_(**changes), "crop")
 
     def trimmed(self, mark: Mark) -> dict[str, float] | None:
-        """Crop, mm, that leaves nothing clear around a mark's artwork; None where all of it is clear."""
+        """Crop, mm, that leaves nothing clear around a mark's artwork; None where all of it is clear.
+
+        Parameters
+        ----------
+        mark : Mark
+            The mark.
+
+        Returns
+        -------
+        dict of float or None
+        """
         picture = self.session.assets.pictures.get(mark.art.digest) if mark.art is not None else None
         if picture is None or picture.channels not in (2, 4):
             return None
@@ -231,7 +313,15 @@ class MarkCommands:
 
     @command
     def replace_art(self, digest: str, picture: ImageRef) -> None:
-        """Puts a newer picture wherever marks show an older one, as one step."""
+        """Puts a newer picture wherever marks show an older one, as one step.
+
+        Parameters
+        ----------
+        digest : str
+            SHA-256.
+        picture : ImageRef
+            The image.
+        """
         project = self.session.project
         for mark in project.marks:
             changes = {
@@ -247,7 +337,13 @@ class MarkCommands:
 
     @command
     def cut_apart(self, mark: Mark) -> None:
-        """Cuts a sheet of several labels apart by its alpha: a mark for each, where it lies now."""
+        """Cuts a sheet of several labels apart by its alpha: a mark for each, where it lies now.
+
+        Parameters
+        ----------
+        mark : Mark
+            The mark.
+        """
         assets, part = self.session.assets, self.part_of(mark)
         picture = assets.pictures.get(mark.art.digest) if mark.art is not None else None
         if picture is None or part is None or picture.levels[0].dtype == np.float32:
@@ -291,13 +387,26 @@ class MarkCommands:
 
     @command
     def take_out(self, mark: Mark) -> None:
+        """Remove a mark.
+
+        Parameters
+        ----------
+        mark : Mark
+            The mark.
+        """
         self.session.edit(f"Remove {mark.name}", self.session.project.without_mark(mark.id))
         if mark.id == self._mark_id:
             self.open(None)
 
     @command
     def copy(self, mark: Mark) -> None:
-        """Lays a second one beside it."""
+        """Lays a second one beside it.
+
+        Parameters
+        ----------
+        mark : Mark
+            The mark.
+        """
         name = free_name(mark.name, {m.name for m in self.session.project.marks})
         made = mark.with_(id=new_id("mark"), name=name)
         self.put(f"Duplicate {mark.name}", made)
@@ -305,7 +414,15 @@ class MarkCommands:
 
     @command
     def move(self, mark: Mark, by: int) -> None:
-        """Lays a mark further up (1) or down (-1) among the others."""
+        """Lays a mark further up (1) or down (-1) among the others.
+
+        Parameters
+        ----------
+        mark : Mark
+            The mark.
+        by : int
+            1 for up, -1 for down.
+        """
         marks = list(self.session.project.marks)
         place = marks.index(mark)
         to = min(max(place + by, 0), len(marks) - 1)
@@ -315,17 +432,45 @@ class MarkCommands:
 
     @command
     def lay_at(self, mark_id: str, place: int) -> None:
-        """Lays a mark at a place among the others, counted from the uppermost."""
+        """Lays a mark at a place among the others, counted from the uppermost.
+
+        Parameters
+        ----------
+        mark_id : str
+            Id of the mark; None for none.
+        place : int
+            New place, 0 for the uppermost.
+        """
         marks = [mark for mark in self.session.project.marks if mark.id != mark_id]
         marks.insert(len(marks) - place, self.session.project.mark(mark_id))
         self.session.edit("Order of marks", self.session.project.with_(marks=tuple(marks)))
 
-    def part_of(self, mark: Mark):
-        """The part that a mark is on; None where that is gone."""
+    def part_of(self, mark: Mark) -> Part | None:
+        """The part that a mark is on; None where that is gone.
+
+        Parameters
+        ----------
+        mark : Mark
+            The mark.
+
+        Returns
+        -------
+        Part or None
+        """
         return next((p for p in self.session.project.product.parts if p.id == mark.part), None)
 
     def sheet(self, mark: Mark) -> SurfaceMap | None:
-        """Surface map of a mark; None where it has no place."""
+        """Surface map of a mark; None where it has no place.
+
+        Parameters
+        ----------
+        mark : Mark
+            The mark.
+
+        Returns
+        -------
+        SurfaceMap or None
+        """
         part = self.part_of(mark)
         if part is None:
             return None
@@ -335,7 +480,17 @@ class MarkCommands:
             return None
 
     def problem(self, mark: Mark) -> str:
-        """Problem of a mark, in words; empty where there is none."""
+        """Problem of a mark, in words; empty where there is none.
+
+        Parameters
+        ----------
+        mark : Mark
+            The mark.
+
+        Returns
+        -------
+        str
+        """
         part = self.part_of(mark)
         if part is None:
             return "Its part was removed. Select another part and press 'Centre on part'."
@@ -356,6 +511,17 @@ class MarkCommands:
         """Pixels of art for each pixel of a picture through the view in use, and the width of art it takes for one.
 
         None where there is nothing to say.
+
+        Parameters
+        ----------
+        mark : Mark
+            The mark.
+        picture_width : int
+            Pixels of the render.
+
+        Returns
+        -------
+        tuple[float, int] or None
         """
         if mark.art is None or mark.art.digest not in self.session.assets.pictures or self.sheet(mark) is None:
             return None

@@ -14,7 +14,17 @@ class MaterialCommands:
 
     @command
     def wear(self, part_id: str, swatch_id: str, zone_id: str | None = None) -> None:
-        """Puts a swatch on a part or one of its zones, and selects that."""
+        """Puts a swatch on a part or one of its zones, and selects that.
+
+        Parameters
+        ----------
+        part_id : str
+            Id of the part.
+        swatch_id : str
+            Id of the swatch.
+        zone_id : str or None
+            Id of the zone; None for the part itself.
+        """
         try:
             swatch = self.library.swatch(swatch_id)
         except LibraryError as fault:
@@ -46,8 +56,8 @@ class MaterialCommands:
         Parameters
         ----------
         material_id : str
-        inputs : float, str, bool or (3,) float
-            By the name of the input, such as ``specular_roughness=0.2``.
+        **inputs : float, str, bool or (3,) float
+            Inputs by name.
 
         Raises
         ------
@@ -60,7 +70,15 @@ class MaterialCommands:
         self.edit(f"Edit {material.name}", self.project.with_material(material.tuned(material.recipe.with_(**inputs))))
 
     def wear_instead(self, old_id: str, swatch_id: str) -> None:
-        """Puts a swatch wherever a material of the project is worn."""
+        """Puts a swatch wherever a material of the project is worn.
+
+        Parameters
+        ----------
+        old_id : str
+            Id of the material that is replaced.
+        swatch_id : str
+            Id of the swatch.
+        """
         with self.as_one(f"Replace {self.project.material(old_id).name}"):
             for part in self.project.product.parts:
                 if part.material == old_id:
@@ -103,7 +121,13 @@ class MaterialCommands:
 
     @command
     def give_back(self, name: str) -> None:
-        """Lets the variant on the board follow its parent in one parameter again."""
+        """Lets the variant on the board follow its parent in one parameter again.
+
+        Parameters
+        ----------
+        name : str
+            Name.
+        """
         material = self.selected_material
         if material is not None and material.parent is not None:
             followed = material.given_back(name, self.project.material(material.parent).recipe)
@@ -111,6 +135,13 @@ class MaterialCommands:
 
     @command
     def rename_material(self, name: str) -> None:
+        """Rename the material on the board.
+
+        Parameters
+        ----------
+        name : str
+            Name.
+        """
         material = self.selected_material
         if material is not None and name.strip() and name.strip() != material.name:
             self.edit("Rename", self.project.with_material(material.with_(name=name.strip()[:120])))

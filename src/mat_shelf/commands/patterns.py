@@ -22,17 +22,19 @@ _HEIGHTS = {ready.pattern.steps[0].kind: ready.height for ready in reversed(READ
 class PatternCommands:
     """Edits of patterns, feeds and relief, and which pattern the strip shows.
 
+    Parameters
+    ----------
+    session : Session
+        The session.
+
     Attributes
     ----------
+    opened
+        Another pattern, step, or none, is on the strip, or it is looked at another way.
     hand : str
         What drags on the product do: `PLACING` moves the pattern on the strip, `PAINTING` paints it.
     brush : Brush
         What it is painted with.
-
-    Signals
-    -------
-    opened
-        Another pattern, step, or none, is on the strip, or it is looked at another way.
     """
 
     opened = Signal()
@@ -55,6 +57,7 @@ class PatternCommands:
 
     @property
     def context(self) -> PatternContext:
+        """Patterns and images of the recipe on the board."""
         return PatternContext({p.id: p for p in self.recipe.patterns}, self.session.assets.pictures)
 
     @property
@@ -63,7 +66,15 @@ class PatternCommands:
         return next((p for p in self.recipe.patterns if p.id == self.pattern_id), None)
 
     def open(self, pattern_id: str | None, place: int | None = None) -> None:
-        """Brings a pattern to the strip; None goes back to the material."""
+        """Brings a pattern to the strip; None goes back to the material.
+
+        Parameters
+        ----------
+        pattern_id : str or None
+            Id of the pattern.
+        place : int or None
+            Step to choose; the last one by default.
+        """
         self.pattern_id = pattern_id
         self.is_alone = self.is_alone and pattern_id is not None
         self.hand = ""
@@ -73,6 +84,13 @@ class PatternCommands:
         self.opened.emit()
 
     def choose_step(self, place: int) -> None:
+        """Choose a step of the pattern on the strip.
+
+        Parameters
+        ----------
+        place : int
+            Place of the step; 0 is the source.
+        """
         self.place = place
         self._follow_alone()
         self.opened.emit()
@@ -86,7 +104,13 @@ class PatternCommands:
             self._follow_alone()
 
     def show_alone(self, is_alone: bool) -> None:
-        """Shows the pattern on the strip, up to the chosen step, by itself on the product."""
+        """Shows the pattern on the strip, up to the chosen step, by itself on the product.
+
+        Parameters
+        ----------
+        is_alone : bool
+            Whether the pattern is shown alone.
+        """
         self.is_alone = is_alone
         self._follow_alone()
         self.opened.emit()
@@ -98,7 +122,17 @@ class PatternCommands:
         self.session.show_alone(pattern)
 
     def edit(self, label: str, recipe: Recipe, gesture: str | None = None) -> None:
-        """Puts another recipe in place of the one on the board."""
+        """Puts another recipe in place of the one on the board.
+
+        Parameters
+        ----------
+        label : str
+            Undo text.
+        recipe : Recipe
+            Recipe of the material.
+        gesture : str or None
+            Edits of one gesture are one step of the history.
+        """
         if self.session.layer is not None and recipe is not self.session.layer:
             self.session.edit(label, self.session.with_layer(recipe), gesture)
 
@@ -120,7 +154,21 @@ class PatternCommands:
 
     @command
     def begin(self, steps: tuple[Step, ...], name: str, placement: Placement) -> str:
-        """Adds a new pattern to the material on the board; returns its id."""
+        """Adds a new pattern to the material on the board; returns its id.
+
+        Parameters
+        ----------
+        steps : tuple of Step
+            Steps, the source first.
+        name : str
+            Name.
+        placement : Placement
+            Placement of the pattern.
+
+        Returns
+        -------
+        str
+        """
         taken = {p.name for p in self.recipe.patterns}
         pattern = Pattern(id=new_id("pattern"), name=free_name(name, taken), steps=steps, placement=placement)
         self.edit(f"New pattern {pattern.name}", self.recipe.with_pattern(pattern))
@@ -128,9 +176,29 @@ class PatternCommands:
 
     @command
     def put(self, pattern: Pattern, label: str, gesture: str | None = None) -> bool:
-        """Changes a pattern; where it turns from grey to colour or back, the colours that it feeds follow."""
+        """Changes a pattern; where it turns from grey to colour or back, the colours that it feeds follow.
+
+        Parameters
+        ----------
+        pattern : Pattern
+            The pattern.
+        label : str
+            Undo text.
+        gesture : str or None
+            Edits of one gesture are one step of the history.
+
+        Returns
+        -------
+        bool
+        """
 
         def made() -> Recipe:
+            """The recipe with the pattern.
+
+            Returns
+            -------
+            Recipe
+            """
             recipe = self.recipe.with_pattern(pattern)
             colored = is_colored(
                 pattern, PatternContext({p.id: p for p in recipe.patterns}, self.session.assets.pictures)
@@ -145,6 +213,19 @@ class PatternCommands:
 
     @command
     def put_placement(self, placement: Placement, gesture: str | None = None) -> bool:
+        """Change the placement of the pattern on the strip.
+
+        Parameters
+        ----------
+        placement : Placement
+            Placement of the pattern.
+        gesture : str or None
+            Edits of one gesture are one step of the history.
+
+        Returns
+        -------
+        bool
+        """
         return self.put(self.pattern.with_(placement=placement), "Placement", gesture and f"{gesture} placement")
 
     def copy_placement(self) -> None:
@@ -154,6 +235,7 @@ class PatternCommands:
 
     @command
     def paste_placement(self) -> None:
+        """Give the pattern on the strip the copied placement."""
         if self.copied_placement is not None:
             self.put_placement(self.copied_placement)
 
@@ -169,7 +251,13 @@ class PatternCommands:
         self.put_placement(placement.with_(seam=round(seam, 2)))
 
     def take_in_hand(self, hand: str) -> None:
-        """Says what drags on the product do."""
+        """Says what drags on the product do.
+
+        Parameters
+        ----------
+        hand : str
+            PLACING, PAINTING or empty.
+        """
         self.hand = hand
         self.opened.emit()
 
@@ -180,34 +268,91 @@ class PatternCommands:
         return source if isinstance(source, Painted) else None
 
     def set_brush(self, brush: Brush, gesture: str | None = None) -> bool:
+        """Change the brush.
+
+        Parameters
+        ----------
+        brush : Brush
+            The brush.
+        gesture : str or None
+            Edits of one gesture are one step of the history.
+
+        Returns
+        -------
+        bool
+        """
         self.brush = brush
         self.opened.emit()
         return True
 
     @command
     def put_painted(self, make, gesture: str | None = None) -> bool:
-        """Puts what `make` gives, the source with other strokes, into the pattern on the strip."""
+        """Puts what `make` gives, the source with other strokes, into the pattern on the strip.
+
+        Parameters
+        ----------
+        make : callable
+            Makes the new value.
+        gesture : str or None
+            Edits of one gesture are one step of the history.
+
+        Returns
+        -------
+        bool
+        """
         return self._tried("Paint", lambda: self.recipe.with_pattern(self.pattern.with_step(0, make())), gesture)
 
     @command
     def clear_strokes(self) -> None:
+        """Remove every stroke of the painted pattern."""
         if self.painted is not None:
             self.put_painted(lambda: self.painted.with_(strokes=()))
 
     @command
     def place_by_hand(self, before: Placement, start: PlacementHit, now: PlacementHit) -> None:
-        """Shifts the pattern so that what lay at one place of the product lies at another."""
+        """Shifts the pattern so that what lay at one place of the product lies at another.
+
+        Parameters
+        ----------
+        before : Placement
+            Placement before the drag.
+        start : PlacementHit
+            Place under the pointer at its start.
+        now : PlacementHit
+            Place under the pointer now.
+        """
         part = self.session.project.part(now.part)
         moved = drag_placement(before, part, self.session.assets.meshes[part.mesh], start, now)
         self.put_placement(moved, "by hand")
 
     @command
     def put_step(self, place: int, step: Step, gesture: str | None = None) -> bool:
+        """Change a step of the pattern on the strip.
+
+        Parameters
+        ----------
+        place : int
+            Place of the step; 0 is the source.
+        step : Step
+            The step.
+        gesture : str or None
+            Edits of one gesture are one step of the history.
+
+        Returns
+        -------
+        bool
+        """
         return self.put(self.pattern.with_step(place, step), step.label, gesture)
 
     @command
     def add_step(self, step: Step) -> None:
-        """Adds a step behind the chosen one, and chooses it."""
+        """Adds a step behind the chosen one, and chooses it.
+
+        Parameters
+        ----------
+        step : Step
+            The step.
+        """
         pattern, place = self.pattern, self.place + 1
         steps = (*pattern.steps[:place], step, *pattern.steps[place:])
         if self.put(pattern.with_(steps=steps), f"Add {step.label.lower()}"):
@@ -215,14 +360,28 @@ class PatternCommands:
 
     @command
     def exchange_source(self, step: Step) -> None:
-        """Begins the pattern on the strip with another source."""
+        """Begins the pattern on the strip with another source.
+
+        Parameters
+        ----------
+        step : Step
+            The step.
+        """
         pattern = self.pattern
         placement = pattern.placement.with_(size=step.usual.size, projection=step.usual.projection)
         self.put(pattern.with_(steps=(step, *pattern.steps[1:]), placement=placement), f"Source {step.label}")
 
     @command
     def move_step(self, place: int, to: int) -> None:
-        """Moves a step to another place; the source stays the first."""
+        """Moves a step to another place; the source stays the first.
+
+        Parameters
+        ----------
+        place : int
+            Place of the step; 0 is the source.
+        to : int
+            New place.
+        """
         steps = list(self.pattern.steps)
         to = min(max(to, 1), len(steps) - 1)
         if place == 0 or to == place:
@@ -233,34 +392,79 @@ class PatternCommands:
 
     @command
     def drop_step(self, place: int) -> None:
+        """Remove a step.
+
+        Parameters
+        ----------
+        place : int
+            Place of the step; 0 is the source.
+        """
         steps = self.pattern.steps
         if place > 0 and self.put(self.pattern.with_(steps=steps[:place] + steps[place + 1 :]), "Remove step"):
             self.choose_step(min(place, len(steps) - 2))
 
     @command
     def duplicate_step(self, place: int) -> None:
+        """Duplicate a step.
+
+        Parameters
+        ----------
+        place : int
+            Place of the step; 0 is the source.
+        """
         steps = self.pattern.steps
         if place > 0:
             self.put(self.pattern.with_(steps=(*steps[: place + 1], *steps[place:])), "Duplicate step")
 
     @command
     def switch_step(self, place: int) -> None:
+        """Switch a step on or off.
+
+        Parameters
+        ----------
+        place : int
+            Place of the step; 0 is the source.
+        """
         step = self.pattern.steps[place]
         if place > 0:
             self.put_step(place, step.with_(is_on=not step.is_on))
 
     @command
     def rename(self, name: str) -> None:
+        """Rename the pattern on the strip.
+
+        Parameters
+        ----------
+        name : str
+            Name.
+        """
         if name.strip() and self.pattern is not None and name.strip() != self.pattern.name:
             self.put(self.pattern.with_(name=name.strip()[:120]), "Rename pattern")
 
     def duplicate(self, pattern_id: str) -> str:
+        """Duplicate a pattern.
+
+        Parameters
+        ----------
+        pattern_id : str
+            Id of the pattern.
+
+        Returns
+        -------
+        str
+        """
         pattern = self.recipe.pattern(pattern_id)
         return self.begin(pattern.steps, f"{pattern.name}, copy", pattern.placement)
 
     @command
     def throw_out(self, pattern_id: str) -> None:
-        """Throws a pattern out; what it fed is constant again."""
+        """Throws a pattern out; what it fed is constant again.
+
+        Parameters
+        ----------
+        pattern_id : str
+            Id of the pattern.
+        """
         name, overlay = self.recipe.pattern(pattern_id).name, self.session.overlay
         if overlay is not None and overlay.mask == pattern_id:
             self.session.said.emit(f"{name} is the mask of {overlay.name}; choose another mask first.")
@@ -268,14 +472,32 @@ class PatternCommands:
         self._tried(f"Remove {name}", lambda: self.recipe.without_pattern(pattern_id))
 
     def uses_of(self, pattern_id: str) -> list[str]:
-        """Uses of a pattern, in words."""
+        """Uses of a pattern, in words.
+
+        Parameters
+        ----------
+        pattern_id : str
+            Id of the pattern.
+
+        Returns
+        -------
+        list of str
+        """
         overlay = self.session.overlay
         masked = ["Mask"] if overlay is not None and overlay.mask == pattern_id else []
         return masked + self.recipe.uses_of(pattern_id)
 
     @command
     def feed(self, name: str, pattern_id: str) -> None:
-        """Feeds an input with a pattern, in the range that suits the input's value."""
+        """Feeds an input with a pattern, in the range that suits the input's value.
+
+        Parameters
+        ----------
+        name : str
+            Name.
+        pattern_id : str
+            Id of the pattern.
+        """
         recipe = self.recipe
         old = recipe.feed(name)
         colored = is_colored(recipe.pattern(pattern_id), self.context)
@@ -286,16 +508,42 @@ class PatternCommands:
 
     @command
     def set_feed(self, feed: Feed, gesture: str | None = None) -> None:
+        """Change the feed of an input.
+
+        Parameters
+        ----------
+        feed : Feed
+            The feed.
+        gesture : str or None
+            Edits of one gesture are one step of the history.
+        """
         title = Recipe.field_label(feed.input)
         self._tried(title, lambda: self.recipe.with_feed(feed), gesture and f"{gesture} feed {feed.input}")
 
     @command
     def let_go(self, name: str) -> None:
+        """Disconnect an input from its pattern.
+
+        Parameters
+        ----------
+        name : str
+            Name.
+        """
         self.edit(f"Disconnect {Recipe.field_label(name)}", self.recipe.without_feed(name))
 
     @command
     def add_relief(self, pattern_id: str) -> str:
-        """Adds a row of relief at the height that is usual for the pattern's source; returns its id."""
+        """Adds a row of relief at the height that is usual for the pattern's source; returns its id.
+
+        Parameters
+        ----------
+        pattern_id : str
+            Id of the pattern.
+
+        Returns
+        -------
+        str
+        """
         source = self.recipe.pattern(pattern_id).steps[0]
         row = Relief(id=new_id("relief"), pattern=pattern_id, height=_HEIGHTS.get(source.kind, 0.02))
         self.edit("Add relief", self.recipe.with_relief(row))
@@ -303,15 +551,41 @@ class PatternCommands:
 
     @command
     def set_relief(self, row: Relief, gesture: str | None = None) -> None:
+        """Change a row of relief.
+
+        Parameters
+        ----------
+        row : Relief
+            The row.
+        gesture : str or None
+            Edits of one gesture are one step of the history.
+        """
         self.edit("Relief", self.recipe.with_relief(row), gesture and f"{gesture} relief {row.id}")
 
     @command
     def drop_relief(self, row_id: str) -> None:
+        """Remove a row of relief.
+
+        Parameters
+        ----------
+        row_id : str
+            Id of the row of relief.
+        """
         rows = tuple(row for row in self.recipe.relief if row.id != row_id)
         self.edit("Remove relief", self.recipe.with_(relief=rows))
 
     def begin_ready(self, ready_id: str) -> str | None:
-        """Adds a ready pattern to the material on the board; returns its id there, or None where there is no such."""
+        """Adds a ready pattern to the material on the board; returns its id there, or None where there is no such.
+
+        Parameters
+        ----------
+        ready_id : str
+            Id of the ready pattern.
+
+        Returns
+        -------
+        str or None
+        """
         ready = next((one for one in READY if one.pattern.id == ready_id), None)
         if ready is None or self.session.selected_material is None:
             return None
@@ -325,6 +599,8 @@ class PatternCommands:
         ----------
         material_id, overlay_id : str
             Where the pattern is now; empty ones mean a ready pattern, and the material itself.
+        pattern_id : str
+            Id of the pattern.
 
         Returns
         -------
@@ -350,7 +626,23 @@ class PatternCommands:
 
 
 def usual_feed(recipe: Recipe, name: str, pattern_id: str, colored: bool) -> Feed:
-    """The range in which a pattern is first let at an input: narrow, about its value."""
+    """The range in which a pattern is first let at an input: narrow, about its value.
+
+    Parameters
+    ----------
+    recipe : Recipe
+        Recipe of the material.
+    name : str
+        Name.
+    pattern_id : str
+        Id of the pattern.
+    colored : bool
+        Whether the pattern gives colours.
+
+    Returns
+    -------
+    Feed
+    """
     value = getattr(recipe, name)
     if isinstance(value, tuple):
         if colored:

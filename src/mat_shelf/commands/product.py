@@ -26,13 +26,15 @@ from mat_shelf.system.fault_log import log_fault
 class ProductCommands(FaceCommands, UvCommands):
     """Edits of the product, and the faces that are selected for a zone.
 
-    Signals
-    -------
-    faces_changed, gap_changed, unwrapping_changed
-        Read the new state.
+    Parameters
+    ----------
+    session : Session
+        The session.
 
     Attributes
     ----------
+    faces_changed, gap_changed, unwrapping_changed
+        Signals; read the new state.
     chosen : (part id, (T,) bool) or None
         Faces selected for a zone.
     way : str
@@ -76,6 +78,7 @@ class ProductCommands(FaceCommands, UvCommands):
 
     @property
     def project(self) -> Project:
+        """The project."""
         return self.session.project
 
     def _aside(self, work: Callable[[], object], then: Callable[[object], None]) -> None:
@@ -105,7 +108,17 @@ class ProductCommands(FaceCommands, UvCommands):
         self._is_cancelled = True
 
     def bounds(self, parts: Iterable[Part] | None = None) -> np.ndarray:
-        """Lowest and highest corner of parts, or of the whole product, (2, 3), mm."""
+        """Lowest and highest corner of parts, or of the whole product, (2, 3), mm.
+
+        Parameters
+        ----------
+        parts : iterable of Part or None
+            Parts.
+
+        Returns
+        -------
+        (2, 3)
+        """
         meshes = self.session.assets.meshes
         boxes = [posed_bounds(meshes[p.mesh], p.pose) for p in (self.project.product.parts if parts is None else parts)]
         if not boxes:
@@ -114,13 +127,35 @@ class ProductCommands(FaceCommands, UvCommands):
 
     @staticmethod
     def bounds_of(product: Product, assets: Assets) -> np.ndarray:
-        """The same for a product that is not in the project yet."""
+        """The same for a product that is not in the project yet.
+
+        Parameters
+        ----------
+        product : Product
+            The product.
+        assets : Assets
+            Files of the project.
+
+        Returns
+        -------
+        array
+        """
         boxes = [posed_bounds(assets.meshes[part.mesh], part.pose) for part in product.parts]
         return np.stack([np.min([b[0] for b in boxes], axis=0), np.max([b[1] for b in boxes], axis=0)])
 
     @command
     def add(self, product: Product, materials: tuple[Material, ...], assets: Assets) -> None:
-        """Adds what was imported to the product, to the right of what stands there."""
+        """Adds what was imported to the product, to the right of what stands there.
+
+        Parameters
+        ----------
+        product : Product
+            The product.
+        materials : tuple of Material
+            Materials.
+        assets : Assets
+            Files of the project.
+        """
         project = self.project
         self.session.assets.take(assets)
         names = FreeNames({part.name for part in project.product.parts})
@@ -139,7 +174,21 @@ class ProductCommands(FaceCommands, UvCommands):
 
     @command
     def exchange(self, product: Product, materials: tuple[Material, ...], assets: Assets) -> ModelUpdate | None:
-        """Puts the next version of the product in place of the present one; None where that was refused."""
+        """Puts the next version of the product in place of the present one; None where that was refused.
+
+        Parameters
+        ----------
+        product : Product
+            The product.
+        materials : tuple of Material
+            Materials.
+        assets : Assets
+            Files of the project.
+
+        Returns
+        -------
+        ModelUpdate or None
+        """
         self.session.assets.take(assets)
         project, told = update_model(self.project, self.session.assets, product, materials)
         self.session.select(None)
@@ -158,7 +207,17 @@ class ProductCommands(FaceCommands, UvCommands):
 
     @command
     def rescale(self, part_ids: list[str], was: str, unit: str) -> None:
-        """Takes the numbers of some parts, which were read in one unit, for another."""
+        """Takes the numbers of some parts, which were read in one unit, for another.
+
+        Parameters
+        ----------
+        part_ids : list of str
+            Ids of the parts.
+        was : str
+            Unit that the numbers were read in.
+        unit : str
+            Unit, a key of `geometry.size.UNITS`.
+        """
         parts = [part for part in self.project.product.parts if part.id in part_ids]
         low, high = self.bounds(parts)
         foot = ((low[0] + high[0]) / 2, low[1], (low[2] + high[2]) / 2)
@@ -166,7 +225,12 @@ class ProductCommands(FaceCommands, UvCommands):
         self._pose(f"Read as {unit}", parts, lambda pose: scaled_about(pose, factor, foot))
 
     def picked(self) -> list[Part]:
-        """The selected parts, the first of them first, or all there are."""
+        """The selected parts, the first of them first, or all there are.
+
+        Returns
+        -------
+        list of Part
+        """
         parts = {part.id: part for part in self.project.product.parts}
         ids = [self.session.selected, *self.session.also_selected]
         return [parts[i] for i in ids if i in parts] or list(parts.values())
@@ -190,18 +254,43 @@ class ProductCommands(FaceCommands, UvCommands):
 
     @command
     def rename_group(self, name: str, new: str) -> None:
+        """Rename a group of parts.
+
+        Parameters
+        ----------
+        name : str
+            Name.
+        new : str
+            New name.
+        """
         new = new.strip()[:120]
         if new and new != name:
             parts = [part for part in self.project.product.parts if part.group == name]
             self._change("Rename group", parts, lambda part: part.with_(group=new))
 
     def has_inside(self, part: Part) -> bool:
-        """True if light enters a part, so that it may lie in another."""
+        """True if light enters a part, so that it may lie in another.
+
+        Parameters
+        ----------
+        part : Part
+            The part.
+
+        Returns
+        -------
+        bool
+        """
         return any(has_inside(self.project.material(worn).recipe) for worn in part.worn())
 
     @command
     def prioritise(self, priority: int | None) -> None:
-        """Says which of the selected parts counts where bodies overlap; None leaves it to their materials."""
+        """Says which of the selected parts counts where bodies overlap; None leaves it to their materials.
+
+        Parameters
+        ----------
+        priority : int or None
+            Priority; None for that of the material.
+        """
         self._change("Priority", self.picked(), lambda part: part.with_(priority=priority))
 
     @command
@@ -221,6 +310,17 @@ class ProductCommands(FaceCommands, UvCommands):
             return
 
         def place(part: Part) -> float:
+            """Place of a part along the axis, mm.
+
+            Parameters
+            ----------
+            part : Part
+                The part.
+
+            Returns
+            -------
+            float
+            """
             low, high = self.bounds([part])
             return float(low[axis] + at * (high[axis] - low[axis]))
 
@@ -239,7 +339,15 @@ class ProductCommands(FaceCommands, UvCommands):
 
     @command
     def scale_to(self, factor: float, label: str = "Size") -> None:
-        """Scales the whole product about the middle of its foot."""
+        """Scales the whole product about the middle of its foot.
+
+        Parameters
+        ----------
+        factor : float
+            Factor of all lengths.
+        label : str
+            Undo text.
+        """
         low, high = self.bounds()
         if not (1e-6 < factor < 1e6) or not 1e-3 < float((high - low).max()) * factor < 1e7:
             self.session.said.emit("That would make the product impossibly large or small; nothing was changed.")
@@ -254,7 +362,13 @@ class ProductCommands(FaceCommands, UvCommands):
 
     @command
     def read_as(self, unit: str) -> None:
-        """Takes the numbers of the model's file for another unit."""
+        """Takes the numbers of the model's file for another unit.
+
+        Parameters
+        ----------
+        unit : str
+            Unit, a key of `geometry.size.UNITS`.
+        """
         factor = UNITS[unit] / UNITS[self.project.product.unit]
         if factor != 1:
             scaled = self._scaled(factor)
@@ -262,11 +376,23 @@ class ProductCommands(FaceCommands, UvCommands):
 
     @command
     def shift(self, parts: list[Part], by, label: str = "Move") -> None:
+        """Move parts by millimetres.
+
+        Parameters
+        ----------
+        parts : list of Part
+            Parts.
+        by : (3,) float
+            Shift, mm.
+        label : str
+            Undo text.
+        """
         by = np.asarray(by, np.float64)
         self._pose(label, parts, lambda pose: pose.with_(shift=tuple(float(x) for x in np.add(pose.shift, by))))
 
     @command
     def stand_on_floor(self) -> None:
+        """Move the selected parts onto the floor."""
         parts = self.picked()
         self.shift(parts, (0, -self.bounds(parts)[0, 1], 0), "Move onto floor")
 
@@ -281,9 +407,22 @@ class ProductCommands(FaceCommands, UvCommands):
         others = [p for p in self.project.product.parts if p.id != part.id and not p.is_hidden]
 
         def room() -> float:
+            """Distance to what is below, mm.
+
+            Returns
+            -------
+            float
+            """
             return clearance_below(posed(meshes[part.mesh], part.pose), [posed(meshes[p.mesh], p.pose) for p in others])
 
         def sink(by: float) -> None:
+            """Lower the part.
+
+            Parameters
+            ----------
+            by : float
+                Millimetres.
+            """
             present = next((p for p in self.project.product.parts if p.id == part.id), None)
             if present is None:
                 return
@@ -296,13 +435,22 @@ class ProductCommands(FaceCommands, UvCommands):
 
     @command
     def centre(self) -> None:
+        """Move the selected parts over the middle of the set."""
         parts = self.picked()
         low, high = self.bounds(parts)
         self.shift(parts, (-(low[0] + high[0]) / 2, 0, -(low[2] + high[2]) / 2), "Centre")
 
     @command
     def turn(self, axis: int, degrees: float) -> None:
-        """Turns what is picked about the middle of its box."""
+        """Turns what is picked about the middle of its box.
+
+        Parameters
+        ----------
+        axis : int
+            Axis: 0, 1, 2 for x, y, z.
+        degrees : float
+            Angle.
+        """
         parts = self.picked()
         middle = self.bounds(parts).mean(axis=0)
         by = turn_matrix(np.eye(3)[axis] * degrees)
@@ -318,6 +466,8 @@ class ProductCommands(FaceCommands, UvCommands):
 
         Parameters
         ----------
+        parts : list of Part
+            Parts.
         up : {"z", "y"}
             "z" turns them from z-up to y-up; "y" takes that back.
         """
@@ -331,6 +481,7 @@ class ProductCommands(FaceCommands, UvCommands):
 
     @command
     def duplicate(self) -> None:
+        """Add a copy of the selected part beside it."""
         part = self.session.selected_part
         if part is None:
             return
@@ -343,6 +494,7 @@ class ProductCommands(FaceCommands, UvCommands):
 
     @command
     def remove(self) -> None:
+        """Remove the selected part."""
         part = self.session.selected_part
         if part is not None:
             self.session.select(None)
@@ -351,6 +503,17 @@ class ProductCommands(FaceCommands, UvCommands):
 
     @command
     def rename(self, part_id: str, zone_id: str | None, name: str) -> None:
+        """Rename a part or one of its zones.
+
+        Parameters
+        ----------
+        part_id : str
+            Id of the part.
+        zone_id : str or None
+            Id of the zone; None for the part itself.
+        name : str
+            Name.
+        """
         name = name.strip()[:120]
         part = self.project.part(part_id)
         if name:
@@ -359,7 +522,15 @@ class ProductCommands(FaceCommands, UvCommands):
 
     @command
     def hide(self, hidden: set[str], label: str) -> None:
-        """Hides these parts and shows all others."""
+        """Hides these parts and shows all others.
+
+        Parameters
+        ----------
+        hidden : set of str
+            Ids of the parts that are hidden.
+        label : str
+            Undo text.
+        """
         parts = (
             part if part.is_hidden == (part.id in hidden) else part.with_(is_hidden=part.id in hidden)
             for part in self.project.product.parts
@@ -367,6 +538,13 @@ class ProductCommands(FaceCommands, UvCommands):
         self.session.edit(label, self.project.with_parts(parts))
 
     def toggle_hidden(self, part_id: str) -> None:
+        """Hide a part, or show it again.
+
+        Parameters
+        ----------
+        part_id : str
+            Id of the part.
+        """
         hidden = {part.id for part in self.project.product.parts if part.is_hidden} ^ {part_id}
         self.hide(hidden, "Hide" if part_id in hidden else "Show")
 

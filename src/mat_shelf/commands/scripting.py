@@ -92,12 +92,16 @@ def render(
 
     Parameters
     ----------
+    session : Session
+        The session.
     path : str or Path
         A PNG, TIFF, JPEG or EXR file.
     width, height : int
         Pixels.
     samples : int
         Samples per pixel.
+    seed : int
+        Seed of the random numbers.
     transparent : bool
         Leaves the backdrop out; PNG, TIFF and EXR then have an alpha channel.
     passes : sequence of str

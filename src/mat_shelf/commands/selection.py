@@ -9,6 +9,7 @@ class Selection:
 
     @property
     def selected_part(self) -> Part | None:
+        """The selected part."""
         return self.project.part(self.selected) if self.selected else None
 
     @property
@@ -34,7 +35,13 @@ class Selection:
         return next((overlay for overlay in overlays if overlay.id == self._overlay_id), None)
 
     def open_overlay(self, overlay_id: str | None) -> None:
-        """Brings an overlay of the material on the board to the board; None goes back to the material."""
+        """Brings an overlay of the material on the board to the board; None goes back to the material.
+
+        Parameters
+        ----------
+        overlay_id : str or None
+            Id of the overlay; None for the material itself.
+        """
         if overlay_id != self._overlay_id:
             self._overlay_id = overlay_id
             self.selection_changed.emit()
@@ -46,7 +53,17 @@ class Selection:
         return overlay.recipe if overlay else material.recipe if material else None
 
     def with_layer(self, recipe: Recipe) -> Project:
-        """The project with another recipe in place of the one on the board."""
+        """The project with another recipe in place of the one on the board.
+
+        Parameters
+        ----------
+        recipe : Recipe
+            Recipe of the material.
+
+        Returns
+        -------
+        Project
+        """
         material, overlay = self.selected_material, self.overlay
         if overlay is not None:
             recipe = material.recipe.with_overlay(overlay.with_(recipe=recipe))
@@ -59,6 +76,15 @@ class Selection:
         return part.zone(self.selected_zone_id) if part and self.selected_zone_id else None
 
     def select(self, part_id: str | None, zone_id: str | None = None) -> None:
+        """Select a part or one of its zones, or nothing.
+
+        Parameters
+        ----------
+        part_id : str or None
+            Id of the part.
+        zone_id : str or None
+            Id of the zone; None for the part itself.
+        """
         is_other = (part_id, zone_id) != (self.selected, self.selected_zone_id)
         if is_other or self.also_selected or self._opened_material is not None:
             self.selected, self.selected_zone_id = part_id, zone_id
@@ -68,7 +94,13 @@ class Selection:
             self.selection_changed.emit()
 
     def select_also(self, part_id: str) -> None:
-        """Adds a part to what is selected, or takes it away from that."""
+        """Adds a part to what is selected, or takes it away from that.
+
+        Parameters
+        ----------
+        part_id : str
+            Id of the part.
+        """
         if self.selected is None or part_id == self.selected:
             self.select(None if part_id == self.selected else part_id)
             return
@@ -78,7 +110,13 @@ class Selection:
         self.selection_changed.emit()
 
     def select_group(self, name: str) -> None:
-        """Selects all parts of a group."""
+        """Selects all parts of a group.
+
+        Parameters
+        ----------
+        name : str
+            Name.
+        """
         ids = [part.id for part in self.project.product.parts if part.group == name]
         if ids:
             self.select(ids[0])
@@ -101,6 +139,12 @@ class Selection:
             self.select(*places[(places.index(here) + 1) % len(places) if here in places else 0])
 
     def open_material(self, material_id: str) -> None:
-        """Brings a material to the board, whatever is selected."""
+        """Brings a material to the board, whatever is selected.
+
+        Parameters
+        ----------
+        material_id : str
+            Id of the material.
+        """
         self._opened_material = material_id
         self.selection_changed.emit()

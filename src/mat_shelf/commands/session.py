@@ -30,11 +30,19 @@ class Session(Selection, ViewCommands, SetCommands, MaterialCommands, LibraryCom
 
     Parameters
     ----------
+    project : Project
+        The project.
+    assets : Assets
+        Files of the project.
+    library : Library
+        The library.
+    path : Path or None
+        File.
     aside : Aside
         How work that takes a while is done; at once by default.
 
-    Signals
-    -------
+    Attributes
+    ----------
     project_changed, selection_changed, library_changed, camera_changed, close_up_changed, ball_changed, shown_changed
         Read the new state from the session.
     project_replaced
@@ -85,15 +93,27 @@ class Session(Selection, ViewCommands, SetCommands, MaterialCommands, LibraryCom
         self.aside = aside
 
     def begin_command(self) -> tuple | None:
-        """Enters a command; what `take_back` needs, or None inside another command."""
+        """Enters a command; what `take_back` needs, or None inside another command.
+
+        Returns
+        -------
+        tuple or None
+        """
         self._commands += 1
         return self.history.state() if self._commands == 1 else None
 
     def end_command(self) -> None:
+        """Leave a command."""
         self._commands -= 1
 
     def take_back(self, state: tuple) -> None:
-        """Leaves a command that was refused as if it had not begun."""
+        """Leaves a command that was refused as if it had not begun.
+
+        Parameters
+        ----------
+        state : tuple
+            State of the random stream.
+        """
         self._together = None
         if self.history.present is state[0]:
             self.history.end_gesture()
@@ -103,6 +123,7 @@ class Session(Selection, ViewCommands, SetCommands, MaterialCommands, LibraryCom
 
     @property
     def project(self) -> Project:
+        """The project as it is now."""
         return self.history.present
 
     @property
@@ -113,7 +134,13 @@ class Session(Selection, ViewCommands, SetCommands, MaterialCommands, LibraryCom
         return pattern_preview(self.project, *self._alone)
 
     def show_alone(self, pattern: Pattern | None) -> None:
-        """Shows a pattern of the material on the board by itself on the product; None ends that."""
+        """Shows a pattern of the material on the board by itself on the product; None ends that.
+
+        Parameters
+        ----------
+        pattern : Pattern or None
+            The pattern.
+        """
         material = self.selected_material
         alone = (material.id, self.layer, pattern) if pattern is not None and material is not None else None
         if alone != self._alone:
@@ -121,6 +148,17 @@ class Session(Selection, ViewCommands, SetCommands, MaterialCommands, LibraryCom
             self.shown_changed.emit()
 
     def edit(self, label: str, project: Project, gesture: str | None = None) -> None:
+        """Go on with another project value, as a step of the history.
+
+        Parameters
+        ----------
+        label : str
+            Undo text.
+        project : Project
+            The project.
+        gesture : str or None
+            Edits of one gesture are one step of the history.
+        """
         if self._together is not None:
             label, gesture = self._together, f"together {self._together}"
         self.history.edit(label, project, gesture)
@@ -128,7 +166,13 @@ class Session(Selection, ViewCommands, SetCommands, MaterialCommands, LibraryCom
 
     @contextmanager
     def as_one(self, label: str):
-        """Makes all edits inside one step of the history."""
+        """Makes all edits inside one step of the history.
+
+        Parameters
+        ----------
+        label : str
+            Undo text.
+        """
         before = self.history.state()
         self._together = label
         try:
@@ -142,7 +186,21 @@ class Session(Selection, ViewCommands, SetCommands, MaterialCommands, LibraryCom
             self.history.end_gesture()
 
     def changed(self, thing: Frozen, name: str, value) -> Frozen | None:
-        """A copy of a value of the project with one field changed; says why where the value cannot be."""
+        """A copy of a value of the project with one field changed; says why where the value cannot be.
+
+        Parameters
+        ----------
+        thing : Frozen
+            Value of the project.
+        name : str
+            Name of the field.
+        value : object
+            New value of the field.
+
+        Returns
+        -------
+        Frozen or None
+        """
         try:
             return thing.with_(**{name: value})
         except ValidationError as fault:
@@ -150,10 +208,12 @@ class Session(Selection, ViewCommands, SetCommands, MaterialCommands, LibraryCom
             return None
 
     def undo(self) -> None:
+        """Take the last edit back."""
         self.history.undo()
         self._after_jump()
 
     def redo(self) -> None:
+        """Make the last edit that was taken back again."""
         self.history.redo()
         self._after_jump()
 

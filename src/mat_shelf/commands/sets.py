@@ -15,18 +15,37 @@ class SetCommands:
 
     @command
     def use_set(self, set_id: str) -> None:
-        """Puts a set in use."""
+        """Puts a set in use.
+
+        Parameters
+        ----------
+        set_id : str
+            Id of the set.
+        """
         self.edit("Change set", self.project.with_(current_set=set_id))
 
     @command
     def set_room(self, path: Path | None) -> None:
-        """Lights the set in use with a room picture from an EXR or HDR file; None takes it away."""
+        """Lights the set in use with a room picture from an EXR or HDR file; None takes it away.
+
+        Parameters
+        ----------
+        path : Path or None
+            EXR or HDR file; None removes the environment.
+        """
         studio = self.project.set
         if path is None:
             self.edit("Remove environment", self.project.with_set(studio.with_(room=None)))
             return
 
         def light(picture: ImageRef) -> None:
+            """Light the set with the image.
+
+            Parameters
+            ----------
+            picture : ImageRef
+                The image.
+            """
             present = next((each for each in self.project.sets if each.id == studio.id), None)
             if present is None:
                 self.said.emit(f"{picture.name} was not used: the set '{studio.name}' was removed.")
@@ -37,12 +56,25 @@ class SetCommands:
 
     @command
     def set_reference(self, path: Path | None) -> None:
-        """Puts a picture file beside the render; None takes it away. Says why where it cannot be read."""
+        """Puts a picture file beside the render; None takes it away. Says why where it cannot be read.
+
+        Parameters
+        ----------
+        path : Path or None
+            Image file; None removes the reference.
+        """
         if path is None:
             self.edit("Remove reference", self.project.with_(reference=None))
             return
 
         def compare(picture: ImageRef) -> None:
+            """Make the image the reference.
+
+            Parameters
+            ----------
+            picture : ImageRef
+                The image.
+            """
             self.edit("Reference", self.project.with_(reference=picture))
 
         self._take_in(path, self.assets.add_picture, "a reference", compare)

@@ -9,7 +9,13 @@ class UvCommands:
     """Unwrapping of parts, aside from everything else."""
 
     def unwrap(self, texel_mm: float) -> None:
-        """Gives what is picked coordinates with a texel of this size, on a thread; `unwrapping` says how far it is."""
+        """Gives what is picked coordinates with a texel of this size, on a thread; `unwrapping` says how far it is.
+
+        Parameters
+        ----------
+        texel_mm : float
+            Side of a texel on the surface, mm.
+        """
         if self.unwrapping:
             self.session.said.emit("Another part is being unwrapped; wait for it or cancel it.")
             return
@@ -20,6 +26,12 @@ class UvCommands:
         meshes = self.session.assets.meshes
 
         def work() -> dict[str, Mesh]:
+            """Unwrap each mesh once.
+
+            Returns
+            -------
+            dict of Mesh
+            """
             made: dict[str, Mesh] = {}
             faults = []
             for number, part in enumerate(parts):
@@ -41,6 +53,7 @@ class UvCommands:
         self._aside(work, lambda made: self._lay(made, [part.id for part in parts]))
 
     def cancel_unwrap(self) -> None:
+        """Cancel the unwrapping under way."""
         self._is_cancelled = True
 
     def _lay(self, made: dict[str, Mesh], part_ids: list[str]) -> None:

@@ -15,33 +15,69 @@ class ViewCommands:
         return self.free_camera or self.project.view.camera
 
     def explore(self, camera: Camera | None) -> None:
-        """Looks through a free camera, which no edit keeps; None returns to the view in use."""
+        """Looks through a free camera, which no edit keeps; None returns to the view in use.
+
+        Parameters
+        ----------
+        camera : Camera or None
+            The camera.
+        """
         self.free_camera = camera
         self.camera_changed.emit()
 
     def place_close_up(self, point: tuple[float, float, float] | None) -> None:
-        """Puts the close-up on a point of the product, mm; None takes it away."""
+        """Puts the close-up on a point of the product, mm; None takes it away.
+
+        Parameters
+        ----------
+        point : (3,) float or None
+            Point, mm.
+        """
         self.close_up_point = point
         self.close_up_changed.emit()
 
     def set_close_up_width(self, width: float) -> None:
-        """Set the width of the close-up, from 1 to 100 mm."""
+        """Set the width of the close-up, from 1 to 100 mm.
+
+        Parameters
+        ----------
+        width : float
+            Width, mm.
+        """
         self.close_up_width = min(max(width, 1.0), 100.0)
         self.close_up_changed.emit()
 
     def light_close_up(self, direction: tuple[float, float, float] | None) -> None:
-        """Lights what the close-up shows with a lamp of its own from a direction; None leaves it in the set's light."""
+        """Lights what the close-up shows with a lamp of its own from a direction; None leaves it in the set's light.
+
+        Parameters
+        ----------
+        direction : (3,) float or None
+            Unit direction towards the lamp; None for the light of the set.
+        """
         self.close_up_light = direction
         self.close_up_changed.emit()
 
     def stand_ball(self, ball: Ball | None) -> None:
-        """Stands a coloured ball beside a surface; None takes it away. No picture that is rendered has it."""
+        """Stands a coloured ball beside a surface; None takes it away. No picture that is rendered has it.
+
+        Parameters
+        ----------
+        ball : Ball or None
+            Ball for judging reflections.
+        """
         self.ball = ball
         self.ball_changed.emit()
 
     @command
     def look_through(self, view_id: str) -> None:
-        """Puts a view in use."""
+        """Puts a view in use.
+
+        Parameters
+        ----------
+        view_id : str
+            Id of the view.
+        """
         project = self.project.with_(current_view=view_id)
         self.free_camera = None
         self.edit("Change view", project)
@@ -49,7 +85,13 @@ class ViewCommands:
 
     @command
     def keep_view(self, name: str) -> None:
-        """Keeps what the viewport looks through as a new view, in use from now on."""
+        """Keeps what the viewport looks through as a new view, in use from now on.
+
+        Parameters
+        ----------
+        name : str
+            Name.
+        """
         name = free_name(name.strip() or "View", {view.name for view in self.project.views})
         view = View(id=new_id("view"), name=name, camera=self.camera)
         project = self.project.with_view(view).with_(current_view=view.id)

@@ -31,6 +31,15 @@ def decode_artwork(data: bytes) -> bytes:
     Profiles are followed with littlecms, relative colorimetric with black point compensation, in 8 bits. Of inks
     without a profile (CMYK) each takes its share of white, as screens show them.
 
+    Parameters
+    ----------
+    data : bytes
+        Content of the file.
+
+    Returns
+    -------
+    bytes
+
     Raises
     ------
     PictureError
@@ -111,6 +120,15 @@ def _layered(data: bytes) -> PSDImage:
 def decode_layer_names(data: bytes) -> list[str]:
     """Names of the layers of a PSD that hold pixels, the lowest first; those of groups come with the group's name.
 
+    Parameters
+    ----------
+    data : bytes
+        Content of the file.
+
+    Returns
+    -------
+    list of str
+
     Raises
     ------
     PictureError
@@ -139,6 +157,17 @@ def _layers(data: bytes) -> list[tuple[str, object]]:
 def decode_layer(data: bytes, place: int) -> bytes:
     """One layer of a PSD, on the whole of its canvas, as a PNG with alpha.
 
+    Parameters
+    ----------
+    data : bytes
+        Content of the file.
+    place : int
+        Layer, 0 for the lowest.
+
+    Returns
+    -------
+    bytes
+
     Raises
     ------
     PictureError
@@ -164,7 +193,17 @@ def decode_layer(data: bytes, place: int) -> bytes:
 
 
 def decode_page_count(data: bytes) -> int:
-    """Pages of a PDF. Raises PictureError if it cannot be read."""
+    """Pages of a PDF. Raises PictureError if it cannot be read.
+
+    Parameters
+    ----------
+    data : bytes
+        Content of the file.
+
+    Returns
+    -------
+    int
+    """
     with _document(data) as document:
         if not 0 < len(document) <= MOST_LAYERS:
             raise ImageError(f"it has no pages, or more than {MOST_LAYERS}")
@@ -175,6 +214,15 @@ def decode_pixels_per_mm(data: bytes) -> float | None:
     """Pixels a millimetre that a picture is meant to be printed at; None where it does not say.
 
     Screens' 72 and 96 an inch, which most programs write without being asked, say nothing.
+
+    Parameters
+    ----------
+    data : bytes
+        Content of the file.
+
+    Returns
+    -------
+    float or None
     """
     try:
         with Image.open(io.BytesIO(data)) as picture:
@@ -186,6 +234,17 @@ def decode_pixels_per_mm(data: bytes) -> float | None:
 
 def decode_page(data: bytes, place: int) -> bytes:
     """One page of a PDF as a PNG with alpha, clear wherever nothing is printed, that says how large it is.
+
+    Parameters
+    ----------
+    data : bytes
+        Content of the file.
+    place : int
+        Page, counted from 0.
+
+    Returns
+    -------
+    bytes
 
     Raises
     ------
@@ -227,6 +286,10 @@ def piece_images(pixels: np.ndarray) -> list[tuple[bytes, tuple[slice, slice]]]:
     Parameters
     ----------
     pixels : (H, W, 1 to 4) uint8 or uint16
+
+    Returns
+    -------
+    list[tuple[bytes, tuple[slice, slice]]]
     """
     made = []
     for rows, columns in separate_pieces(pixels):

@@ -48,11 +48,31 @@ class Assets:
         self._data: dict[str, bytes] = {}
 
     def add(self, part: NamedMesh) -> str:
-        """Keeps a mesh; returns its digest."""
+        """Keeps a mesh; returns its digest.
+
+        Parameters
+        ----------
+        part : NamedMesh
+            The part.
+
+        Returns
+        -------
+        str
+        """
         return self._add_mesh(glb_bytes([part]), read_own_glb)
 
     def add_mesh(self, data: bytes) -> str:
-        """Keeps the mesh in a GLB of any origin; returns its digest. Raises MeshError."""
+        """Keeps the mesh in a GLB of any origin; returns its digest. Raises MeshError.
+
+        Parameters
+        ----------
+        data : bytes
+            Content of the file.
+
+        Returns
+        -------
+        str
+        """
         return self._add_mesh(data, read_glb)
 
     def _add_mesh(self, data: bytes, read: Callable[[bytes], list[NamedMesh]]) -> str:
@@ -64,25 +84,67 @@ class Assets:
         return key
 
     def add_faces(self, faces: np.ndarray) -> str:
-        """Keeps a list of faces; returns its digest."""
+        """Keeps a list of faces; returns its digest.
+
+        Parameters
+        ----------
+        faces : (F,) bool
+            Faces.
+
+        Returns
+        -------
+        str
+        """
         return self.add_faces_data(faces_bytes(faces), len(faces) and int(np.max(faces)) + 1)
 
     def add_faces_data(self, data: bytes, most: int) -> str:
-        """Keeps a list of faces of a part that has so many, from its bytes; returns its digest. Raises FacesError."""
+        """Keeps a list of faces of a part that has so many, from its bytes; returns its digest. Raises FacesError.
+
+        Parameters
+        ----------
+        data : bytes
+            Content of the file.
+        most : int
+            Number of faces of the part.
+
+        Returns
+        -------
+        str
+        """
         key = digest(data)
         self.faces[key] = read_faces(data, most)
         self._data[key] = data
         return key
 
     def add_picture(self, data: bytes) -> tuple[str, str]:
-        """Keeps a reference picture as it came; returns its digest and kind. Raises PictureError."""
+        """Keeps a reference picture as it came; returns its digest and kind. Raises PictureError.
+
+        Parameters
+        ----------
+        data : bytes
+            Content of the file.
+
+        Returns
+        -------
+        tuple[str, str]
+        """
         key = digest(data)
         self.references[key], kind = read_image(data)
         self._data[key] = data
         return key, kind
 
     def add_room(self, data: bytes) -> tuple[str, str]:
-        """Keeps a room picture as it came; returns its digest and kind. Raises PictureError."""
+        """Keeps a room picture as it came; returns its digest and kind. Raises PictureError.
+
+        Parameters
+        ----------
+        data : bytes
+            Content of the file.
+
+        Returns
+        -------
+        tuple[str, str]
+        """
         key = digest(data)
         pixels, kind = read_environment(data)
         self.rooms[key] = pixels
@@ -90,7 +152,17 @@ class Assets:
         return key, kind
 
     def add_map(self, data: bytes) -> tuple[str, str]:
-        """Keeps a picture for patterns as it came; returns its digest and kind. Raises PictureError."""
+        """Keeps a picture for patterns as it came; returns its digest and kind. Raises PictureError.
+
+        Parameters
+        ----------
+        data : bytes
+            Content of the file.
+
+        Returns
+        -------
+        tuple[str, str]
+        """
         key, kind = digest(data), map_kind(data)
         if key not in self.pictures:
             self.pictures[key] = Mipmap(read_map(data))
@@ -98,7 +170,13 @@ class Assets:
         return key, kind
 
     def take(self, others: "Assets") -> None:
-        """Keeps what others have too."""
+        """Keeps what others have too.
+
+        Parameters
+        ----------
+        others : Assets
+            Other files.
+        """
         self.meshes |= others.meshes
         self.rooms |= others.rooms
         self.references |= others.references
@@ -107,16 +185,46 @@ class Assets:
         self._data |= others._data
 
     def holds(self, key: str) -> bool:
-        """True if a file is there; an image of a pattern may be missing until it is found again."""
+        """True if a file is there; an image of a pattern may be missing until it is found again.
+
+        Parameters
+        ----------
+        key : str
+            SHA-256 of the file.
+
+        Returns
+        -------
+        bool
+        """
         return key in self._data
 
     def data(self, key: str) -> bytes:
-        """The file of a mesh or picture. Raises KeyError."""
+        """The file of a mesh or picture. Raises KeyError.
+
+        Parameters
+        ----------
+        key : str
+            SHA-256 of the file.
+
+        Returns
+        -------
+        bytes
+        """
         return self._data[key]
 
 
 def asset_names(project: Project) -> dict[str, str]:
-    """Names of the files that a project needs, inside a package, by SHA-256."""
+    """Names of the files that a project needs, inside a package, by SHA-256.
+
+    Parameters
+    ----------
+    project : Project
+        The project.
+
+    Returns
+    -------
+    dict of str
+    """
     meshes = {part.mesh: f"meshes/{part.mesh}.glb" for part in project.product.parts}
     zones = {zone.faces: f"zones/{zone.faces}.faces" for part in project.product.parts for zone in part.zones}
     return (
@@ -129,8 +237,14 @@ def gather_assets(project: Project, read: Callable[[str], bytes | None]) -> Asse
 
     Parameters
     ----------
+    project : Project
+        The project.
     read : callable (str) -> bytes or None
         The file of that name in `asset_names`; None where there is none.
+
+    Returns
+    -------
+    Assets
 
     Raises
     ------
@@ -140,6 +254,19 @@ def gather_assets(project: Project, read: Callable[[str], bytes | None]) -> Asse
     assets, names = Assets(), asset_names(project)
 
     def take(key: str, what: str) -> bytes:
+        """Content of a file that the project needs.
+
+        Parameters
+        ----------
+        key : str
+            SHA-256 of the file.
+        what : str
+            What the file is, in words.
+
+        Returns
+        -------
+        bytes
+        """
         data = read(names[key])
         if data is None:
             raise AssetError(f"{what} is missing")

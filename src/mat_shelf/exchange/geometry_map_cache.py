@@ -27,7 +27,23 @@ def _path(key: GeometryMapKey) -> Path:
 
 
 def geometry_map(mesh: Mesh, key: GeometryMapKey, progress=lambda done, total: True, others=None) -> GeometryMap:
-    """A geometry map, made if it is not kept yet; see `rendering.geometry_maps.make_geometry_map`."""
+    """A geometry map, made if it is not kept yet; see `rendering.geometry_maps.make_geometry_map`.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        Mesh, mm.
+    key : GeometryMapKey
+        Key of the map.
+    progress : callable (done, total) -> bool
+        Told now and then; False cancels.
+    others : (M, 3) float32 or None
+        Places on other parts, in the frame of this one, mm.
+
+    Returns
+    -------
+    GeometryMap
+    """
     path = _path(key)
     try:
         with np.load(path, allow_pickle=False) as kept:

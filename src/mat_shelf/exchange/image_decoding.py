@@ -39,7 +39,15 @@ _FORMATS = {"jpg": "jpeg", "exr": "openexr"}
 
 
 def check_bytes(count: int, most: int = MOST_BYTES) -> None:
-    """Refuse a picture that would decode to too many bytes. Raises PictureError."""
+    """Refuse a picture that would decode to too many bytes. Raises PictureError.
+
+    Parameters
+    ----------
+    count : int
+        Bytes of the decoded image.
+    most : int
+        Bytes that are allowed.
+    """
     if count > most:
         takes = f"{count / 1e9:.1f} GB" if count >= 1e9 else f"{count / 1e6:.0f} MB"
         raise ImageError(f"the image would take {takes} of memory, more than {most / 1e9:.1f} GB; make it smaller")
@@ -47,6 +55,11 @@ def check_bytes(count: int, most: int = MOST_BYTES) -> None:
 
 def decode_image(data: bytes) -> tuple[np.ndarray, str]:
     """A photograph to compare with, turned as its camera says.
+
+    Parameters
+    ----------
+    data : bytes
+        Content of the file.
 
     Returns
     -------
@@ -75,7 +88,17 @@ def decode_image(data: bytes) -> tuple[np.ndarray, str]:
 
 
 def map_kind(data: bytes) -> str:
-    """Ending of the kind of picture file that this claims to be. Raises PictureError."""
+    """Ending of the kind of picture file that this claims to be. Raises PictureError.
+
+    Parameters
+    ----------
+    data : bytes
+        Content of the file.
+
+    Returns
+    -------
+    str
+    """
     for start, kind in _SIGNATURES:
         if data.startswith(start):
             return kind
@@ -86,6 +109,15 @@ def decode_map(data: bytes) -> Blocks:
     """A picture for patterns, with the depth it has: (H, W, C) uint8, uint16 or float32 of 1 to 4 channels.
 
     Pictures of layers come as they were saved flattened.
+
+    Parameters
+    ----------
+    data : bytes
+        Content of the file.
+
+    Returns
+    -------
+    Blocks
 
     Raises
     ------
@@ -155,6 +187,11 @@ ENVIRONMENT_WIDTH = 2048
 
 def decode_environment(data: bytes) -> tuple[np.ndarray, str]:
     """A latitude-longitude picture of a room from an EXR or HDR file.
+
+    Parameters
+    ----------
+    data : bytes
+        Content of the file.
 
     Returns
     -------

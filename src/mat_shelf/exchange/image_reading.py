@@ -28,30 +28,80 @@ _MEMORY = 7 << 28
 
 
 def read_map(data: bytes) -> np.ndarray:
-    """A picture for patterns, with the depth it has; see `pictures.decode_map`. Raises PictureError."""
+    """A picture for patterns, with the depth it has; see `pictures.decode_map`. Raises PictureError.
+
+    Parameters
+    ----------
+    data : bytes
+        Content of the file.
+
+    Returns
+    -------
+    array
+    """
     map_kind(data)
     return _decoded(decode_map, data)
 
 
 def read_environment(data: bytes) -> tuple[np.ndarray, str]:
-    """A picture of a room and its kind; see `pictures.decode_room`. Raises PictureError."""
+    """A picture of a room and its kind; see `pictures.decode_room`. Raises PictureError.
+
+    Parameters
+    ----------
+    data : bytes
+        Content of the file.
+
+    Returns
+    -------
+    tuple[array, str]
+    """
     return tuple(_decoded(decode_environment, data))
 
 
 def read_image(data: bytes) -> tuple[np.ndarray, str]:
-    """A photograph and its kind; see `pictures.decode_picture`. Raises PictureError."""
+    """A photograph and its kind; see `pictures.decode_picture`. Raises PictureError.
+
+    Parameters
+    ----------
+    data : bytes
+        Content of the file.
+
+    Returns
+    -------
+    tuple[array, str]
+    """
     return tuple(_decoded(decode_image, data))
 
 
 def read_artwork(data: bytes) -> bytes:
-    """A picture whose numbers are sRGB colours; see `artwork_decoding.decode_artwork`. Raises PictureError."""
+    """A picture whose numbers are sRGB colours; see `artwork_decoding.decode_artwork`. Raises PictureError.
+
+    Parameters
+    ----------
+    data : bytes
+        Content of the file.
+
+    Returns
+    -------
+    bytes
+    """
     from mat_shelf.exchange import artwork_decoding
 
     return _decoded(artwork_decoding.decode_artwork, data)
 
 
 def pixels_per_mm(data: bytes) -> float | None:
-    """Pixels a millimetre that a picture is meant to be printed at; None where it does not say."""
+    """Pixels a millimetre that a picture is meant to be printed at; None where it does not say.
+
+    Parameters
+    ----------
+    data : bytes
+        Content of the file.
+
+    Returns
+    -------
+    float or None
+    """
     from mat_shelf.exchange import artwork_decoding
 
     try:
@@ -61,35 +111,89 @@ def pixels_per_mm(data: bytes) -> float | None:
 
 
 def layer_names(data: bytes) -> list[str]:
-    """Names of the layers of a PSD that hold pixels; see `artwork_decoding.decode_layer_names`. Raises PictureError."""
+    """Names of the layers of a PSD that hold pixels; see `artwork_decoding.decode_layer_names`. Raises PictureError.
+
+    Parameters
+    ----------
+    data : bytes
+        Content of the file.
+
+    Returns
+    -------
+    list of str
+    """
     from mat_shelf.exchange import artwork_decoding
 
     return _decoded(artwork_decoding.decode_layer_names, data)
 
 
 def read_layer(data: bytes, place: int) -> bytes:
-    """One layer of a PSD as a PNG; see `artwork_decoding.decode_layer`. Raises PictureError."""
+    """One layer of a PSD as a PNG; see `artwork_decoding.decode_layer`. Raises PictureError.
+
+    Parameters
+    ----------
+    data : bytes
+        Content of the file.
+    place : int
+        Layer, 0 for the lowest.
+
+    Returns
+    -------
+    bytes
+    """
     from mat_shelf.exchange import artwork_decoding
 
     return _decoded(artwork_decoding.decode_layer, data, place)
 
 
 def page_count(data: bytes) -> int:
-    """Pages of a PDF. Raises PictureError if it cannot be read."""
+    """Pages of a PDF. Raises PictureError if it cannot be read.
+
+    Parameters
+    ----------
+    data : bytes
+        Content of the file.
+
+    Returns
+    -------
+    int
+    """
     from mat_shelf.exchange import artwork_decoding
 
     return _decoded(artwork_decoding.decode_page_count, data)
 
 
 def read_page(data: bytes, place: int) -> bytes:
-    """One page of a PDF as a PNG; see `artwork_decoding.decode_page`. Raises PictureError."""
+    """One page of a PDF as a PNG; see `artwork_decoding.decode_page`. Raises PictureError.
+
+    Parameters
+    ----------
+    data : bytes
+        Content of the file.
+    place : int
+        Page, counted from 0.
+
+    Returns
+    -------
+    bytes
+    """
     from mat_shelf.exchange import artwork_decoding
 
     return _decoded(artwork_decoding.decode_page, data, place)
 
 
 def read_svg(svg: bytes) -> bytes:
-    """A drawing as a PNG with alpha; see `svg_decoding.decode_svg`. Raises PictureError."""
+    """A drawing as a PNG with alpha; see `svg_decoding.decode_svg`. Raises PictureError.
+
+    Parameters
+    ----------
+    svg : bytes
+        Text of the SVG.
+
+    Returns
+    -------
+    bytes
+    """
     from mat_shelf.exchange import svg_decoding
 
     return _decoded(svg_decoding.decode_svg, svg)

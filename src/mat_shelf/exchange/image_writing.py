@@ -18,7 +18,23 @@ IMAGE_ENDINGS = (".png", ".exr", ".tiff", ".jpg")
 
 
 def ending_of(path: Path, alpha: bool = False, deep: bool = False, layers: bool = False) -> str:
-    """The kind of picture a path asks for. Raises PictureError for any other, or one that cannot hold that much."""
+    """The kind of picture a path asks for. Raises PictureError for any other, or one that cannot hold that much.
+
+    Parameters
+    ----------
+    path : Path
+        File to write.
+    alpha : bool
+        Alpha.
+    deep : bool
+        Whether 16 bits per channel are written.
+    layers : bool
+        Layers of `prepare_layered`.
+
+    Returns
+    -------
+    str
+    """
     ending = {".tif": ".tiff", ".jpeg": ".jpg"}.get(path.suffix.lower(), path.suffix.lower())
     if ending not in IMAGE_ENDINGS:
         raise ImageError(f"'{path.name}' must end in {', '.join(IMAGE_ENDINGS[:-1])} or {IMAGE_ENDINGS[-1]}")
@@ -41,6 +57,8 @@ def write_image(
 
     Parameters
     ----------
+    path : Path
+        File to write.
     light : (H, W, 3) float32
         Multiplied by alpha, where there is one. An EXR keeps it so; PNG and TIFF get the colour without it.
     alpha : (H, W, 1) float32, optional
@@ -78,13 +96,31 @@ def write_image(
 
 
 def write_pixels(path: Path, pixels: np.ndarray) -> None:
-    """Writes plain pixels, (H, W) or (H, W, C) uint8, uint16 or float32, as they are. Raises OSError."""
+    """Writes plain pixels, (H, W) or (H, W, C) uint8, uint16 or float32, as they are. Raises OSError.
+
+    Parameters
+    ----------
+    path : Path
+        File to write.
+    pixels : (H, W, C) array
+        Pixels.
+    """
     with _encoded_pixels(pixels, path.suffix.lower()) as file:
         write_file(path, file)
 
 
 def png_bytes(pixels: np.ndarray) -> bytes:
-    """Plain pixels, (H, W) or (H, W, C) uint8 or uint16, as a PNG."""
+    """Plain pixels, (H, W) or (H, W, C) uint8 or uint16, as a PNG.
+
+    Parameters
+    ----------
+    pixels : (H, W, C) array
+        Pixels.
+
+    Returns
+    -------
+    bytes
+    """
     with _encoded_pixels(pixels, ".png") as file:
         file.seek(0)
         return file.read()

@@ -21,7 +21,12 @@ class ModelUpdate:
     gone: list[str]
 
     def words(self) -> str:
-        """Message for the user."""
+        """Message for the user.
+
+        Returns
+        -------
+        str
+        """
         said = [f"{len(self.by_name)} found by name"]
         if self.by_shape:
             said.append("by shape: " + ", ".join(f"{new} as {old}" for old, new in self.by_shape))
@@ -39,10 +44,18 @@ def update_model(
 
     Parameters
     ----------
+    project : Project
+        The project.
     assets : Assets
         Those of both products.
     product : Product
         As `product_import.product_of` made it.
+    materials : tuple of Material
+        Materials.
+
+    Returns
+    -------
+    tuple[Project, ModelUpdate]
     """
     old, new = project.product.parts, product.parts
     old_shapes = [shape_of(assets.meshes[part.mesh]) for part in old]

@@ -34,7 +34,23 @@ class PackageError(ValueError):
 
 
 def write_package(path: Path, entries: Mapping[str, bytes], keep_previous: bool = False, expected=ANY) -> Stamp:
-    """Writes a package, whole or not at all; see `file_writer.write_file`. Raises WriteError."""
+    """Writes a package, whole or not at all; see `file_writer.write_file`. Raises WriteError.
+
+    Parameters
+    ----------
+    path : Path
+        Package to write.
+    entries : mapping of bytes
+        Content by name.
+    keep_previous : bool
+        Whether the previous file stays beside it.
+    expected : Stamp
+        State that the file must be in.
+
+    Returns
+    -------
+    Stamp
+    """
     with open(os.memfd_create("package", os.MFD_CLOEXEC), "r+b") as file:
         with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as package:
             for name, data in entries.items():
@@ -48,6 +64,8 @@ def opened_package(path: Path, what: str, text_name: str):
 
     Parameters
     ----------
+    path : Path
+        Package.
     what : str
         What the package should be, for messages: "project".
     text_name : str
@@ -108,7 +126,25 @@ def _entry(package: zipfile.ZipFile, info: zipfile.ZipInfo, path: Path, text_nam
 
 
 def parse(model: type[Model], data: bytes, path: Path, newest_schema: int, migrate=lambda fields: fields) -> Model:
-    """A model from JSON of a package. Raises PackageError, saying which value is at fault."""
+    """A model from JSON of a package. Raises PackageError, saying which value is at fault.
+
+    Parameters
+    ----------
+    model : type[Model]
+        The model.
+    data : bytes
+        JSON.
+    path : Path
+        Package.
+    newest_schema : int
+        Newest schema that is known.
+    migrate : callable (dict) -> dict
+        Brings older fields up to the present schema.
+
+    Returns
+    -------
+    Model
+    """
     if sum(data.count(mark) for mark in (b",", b"[", b"{")) > MOST_VALUES:
         raise PackageError(f"{path.name} claims to hold more values than a package may; it was not opened")
     try:

@@ -13,7 +13,19 @@ from mat_shelf.scene.sets import sets_for
 
 
 def product_of(model: ImportedModel, assets: Assets) -> tuple[Product, tuple[Material, ...]]:
-    """The product a model makes, standing on the floor about the origin, and the materials that came with it."""
+    """The product a model makes, standing on the floor about the origin, and the materials that came with it.
+
+    Parameters
+    ----------
+    model : ImportedModel
+        The model.
+    assets : Assets
+        Files of the project.
+
+    Returns
+    -------
+    tuple[Product, tuple of Material]
+    """
     materials, material_names = {}, FreeNames()
     for key, recipe in model.materials.items():
         name = material_names.take(name_from(key, "Material"))
@@ -47,7 +59,21 @@ def product_of(model: ImportedModel, assets: Assets) -> tuple[Product, tuple[Mat
 
 
 def new_project(product: Product, materials: tuple[Material, ...], size_mm) -> Project:
-    """A project of its own for a product, with sets and a first view that suit its size, (3,) mm."""
+    """A project of its own for a product, with sets and a first view that suit its size, (3,) mm.
+
+    Parameters
+    ----------
+    product : Product
+        The product.
+    materials : tuple of Material
+        Materials.
+    size_mm : (3,) float
+        Size of the product, mm.
+
+    Returns
+    -------
+    Project
+    """
     low = np.array([-size_mm[0] / 2, 0, -size_mm[2] / 2])
     high = np.array([size_mm[0] / 2, size_mm[1], size_mm[2] / 2])
     # From a little above and aside, through a long lens, as products are mostly taken.

@@ -13,12 +13,32 @@ PROJECT_TEXT = "project.json"
 
 
 def plain_file_name(name: str) -> str:
-    """A project's name as that of a file."""
+    """A project's name as that of a file.
+
+    Parameters
+    ----------
+    name : str
+        Name.
+
+    Returns
+    -------
+    str
+    """
     return name.replace("/", "-").lstrip(".") or "Project"
 
 
 def project_path(path: Path) -> Path:
-    """A path as it was chosen, with the ending of projects."""
+    """A path as it was chosen, with the ending of projects.
+
+    Parameters
+    ----------
+    path : Path
+        File.
+
+    Returns
+    -------
+    Path
+    """
     return path if path.suffix == PROJECT_ENDING else path.with_name(path.name + PROJECT_ENDING)
 
 
@@ -27,8 +47,18 @@ def save_project(path: Path, project: Project, assets: Assets, expected=ANY) -> 
 
     Parameters
     ----------
+    path : Path
+        File.
+    project : Project
+        The project.
+    assets : Assets
+        Files of the project.
     expected : Stamp or None, optional
         As for `file_writer.write_file`.
+
+    Returns
+    -------
+    Stamp
 
     Raises
     ------
@@ -42,6 +72,15 @@ def save_project(path: Path, project: Project, assets: Assets, expected=ANY) -> 
 
 def open_project(path: Path) -> tuple[Project, Assets]:
     """Reads a project and its assets.
+
+    Parameters
+    ----------
+    path : Path
+        File.
+
+    Returns
+    -------
+    tuple[Project, Assets]
 
     Raises
     ------

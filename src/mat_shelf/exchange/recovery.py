@@ -73,7 +73,17 @@ class Recovery:
         hidden.rename(self._folder)
 
     def keep(self, project: Project, assets: Assets, path: Path | None) -> None:
-        """Writes the project, whole or not at all; a mesh or picture only the first time. Raises OSError."""
+        """Writes the project, whole or not at all; a mesh or picture only the first time. Raises OSError.
+
+        Parameters
+        ----------
+        project : Project
+            The project.
+        assets : Assets
+            Files of the project.
+        path : Path or None
+            File.
+        """
         for key, name in asset_names(project).items():
             target = self._folder / name
             if assets.holds(key) and not target.exists():
@@ -94,7 +104,12 @@ class Recovery:
         self._lock.close()
 
     def left_behind(self) -> list[LeftBehind]:
-        """Unsaved work of runs that are over, newest first; folders without any are removed."""
+        """Unsaved work of runs that are over, newest first; folders without any are removed.
+
+        Returns
+        -------
+        list of LeftBehind
+        """
         found = []
         for folder in self.root.iterdir():
             number = _NUMBER.fullmatch(folder.name.removeprefix("."))
@@ -117,7 +132,17 @@ class Recovery:
 
     @staticmethod
     def restore(lost: LeftBehind) -> tuple[Project, Assets]:
-        """The project and its meshes as they were. Raises PackageError."""
+        """The project and its meshes as they were. Raises PackageError.
+
+        Parameters
+        ----------
+        lost : LeftBehind
+            Work of a run that has ended.
+
+        Returns
+        -------
+        tuple[Project, Assets]
+        """
         source = lost.folder / _PROJECT
         project = parse(Project, _kept(source, LARGEST_TEXT), source, SCHEMA, migrated)
         try:
@@ -127,12 +152,25 @@ class Recovery:
 
     @staticmethod
     def forget(lost: LeftBehind) -> None:
+        """Delete what was kept.
+
+        Parameters
+        ----------
+        lost : LeftBehind
+            Work of a run that has ended.
+        """
         shutil.rmtree(lost.folder, ignore_errors=True)
         lost.lock.close()
 
     @staticmethod
     def leave(lost: LeftBehind) -> None:
-        """Lets another run offer it."""
+        """Lets another run offer it.
+
+        Parameters
+        ----------
+        lost : LeftBehind
+            Work of a run that has ended.
+        """
         lost.lock.close()
 
 

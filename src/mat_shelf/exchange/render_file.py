@@ -56,6 +56,14 @@ def render_to_file(
 
     Parameters
     ----------
+    project : Project
+        The project.
+    assets : Assets
+        Files of the project.
+    path : Path
+        File to write.
+    settings : RenderSettings
+        Settings of the render.
     progress : callable (done, total) -> bool
         Told the samples that are done; False cancels.
     preparing : callable (what, done, total) -> bool

@@ -16,6 +16,10 @@ def prepare_supplies(
 
     Parameters
     ----------
+    project : Project
+        The project.
+    assets : Assets
+        Files of the project.
     progress : callable (what, done, total) -> bool
         Told now and then; False cancels.
 
@@ -31,6 +35,19 @@ def prepare_supplies(
     """
 
     def mapped(done: int, total: int) -> bool:
+        """Pass progress on.
+
+        Parameters
+        ----------
+        done : int
+            Number that is done.
+        total : int
+            Number of all.
+
+        Returns
+        -------
+        bool
+        """
         return progress("Edges and crevices", done, total)
 
     fill_geometry_maps(project, assets, mapped, make=geometry_map)

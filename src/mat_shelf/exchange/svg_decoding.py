@@ -21,6 +21,15 @@ _REFUSED = {"script", "foreignobject"}
 def decode_svg(svg: bytes) -> bytes:
     """A drawing as a PNG with alpha, its longer side `DRAWN_PIXELS` long.
 
+    Parameters
+    ----------
+    svg : bytes
+        Text of the SVG.
+
+    Returns
+    -------
+    bytes
+
     Raises
     ------
     PictureError

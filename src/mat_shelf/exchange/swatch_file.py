@@ -18,6 +18,10 @@ def save_swatch(path: Path, swatch: Swatch, pictures: Mapping[str, bytes] = Mapp
 
     Parameters
     ----------
+    path : Path
+        File.
+    swatch : Swatch
+        The swatch.
     pictures : mapping from SHA-256 to bytes
         Those that its patterns show; missing ones are left out.
 
@@ -33,13 +37,33 @@ def save_swatch(path: Path, swatch: Swatch, pictures: Mapping[str, bytes] = Mapp
 
 
 def open_swatch(path: Path) -> Swatch:
-    """Reads a swatch package. Raises PackageError."""
+    """Reads a swatch package. Raises PackageError.
+
+    Parameters
+    ----------
+    path : Path
+        File.
+
+    Returns
+    -------
+    Swatch
+    """
     with opened_package(Path(path), "swatch", SWATCH_TEXT) as read:
         return parse(Swatch, read(SWATCH_TEXT), Path(path), SWATCH_SCHEMA, migrated_swatch)
 
 
 def swatch_pictures(path: Path) -> dict[str, bytes]:
-    """The pictures in a swatch package, by SHA-256. Raises PackageError."""
+    """The pictures in a swatch package, by SHA-256. Raises PackageError.
+
+    Parameters
+    ----------
+    path : Path
+        File.
+
+    Returns
+    -------
+    dict of bytes
+    """
     path = Path(path)
     with opened_package(path, "swatch", SWATCH_TEXT) as read:
         swatch = parse(Swatch, read(SWATCH_TEXT), path, SWATCH_SCHEMA, migrated_swatch)

@@ -67,7 +67,19 @@ class Taken:
 
 
 def recognised(picture: ImageRef, pyramid: Mipmap) -> Taken:
-    """Role of an image, by its name, else by its content; of normals also the convention of green."""
+    """Role of an image, by its name, else by its content; of normals also the convention of green.
+
+    Parameters
+    ----------
+    picture : ImageRef
+        The image.
+    pyramid : Mipmap
+        The image.
+
+    Returns
+    -------
+    Taken
+    """
     role, reason = _by_name(picture.name)
     looks = _by_content(pyramid)
     if role is None:
@@ -116,6 +128,15 @@ def points_down(pyramid: Mipmap) -> bool | None:
 
     The slopes of a height are a gradient, so the change of one along the other's axis equals that of the other along
     its own (a gradient has no curl). With green the wrong way up they are each other's negative.
+
+    Parameters
+    ----------
+    pyramid : Mipmap
+        The image.
+
+    Returns
+    -------
+    bool or None
     """
     level = next((p for p in pyramid.levels if max(p.shape[:2]) <= 1024), pyramid.levels[-1])
     scale = {"uint8": 255, "uint16": 65535}.get(level.dtype.name, 1)
@@ -132,7 +153,19 @@ def points_down(pyramid: Mipmap) -> bool | None:
 
 
 def picture_size(pyramid: Mipmap, per_inch: float) -> float:
-    """Width of a picture printed with so many pixels an inch, mm: 300 pixels at 300 per inch are 25.4 mm."""
+    """Width of a picture printed with so many pixels an inch, mm: 300 pixels at 300 per inch are 25.4 mm.
+
+    Parameters
+    ----------
+    pyramid : Mipmap
+        The image.
+    per_inch : float
+        Pixels per inch.
+
+    Returns
+    -------
+    float
+    """
     return pyramid.width / per_inch * 25.4
 
 
@@ -141,10 +174,18 @@ def with_set(recipe: Recipe, taken: Sequence[Taken], placement: Placement, relie
 
     Parameters
     ----------
+    recipe : Recipe
+        Recipe of the material.
+    taken : sequence of Taken
+        Images with their roles.
     placement : Placement
         How all pictures lie.
     relief : float
         mm between black and white of a picture of heights.
+
+    Returns
+    -------
+    Recipe
     """
     for found in taken:
         if found.role not in _USED:
@@ -177,6 +218,8 @@ def write_maps(folder: Path, name: str, maps: Mapping[str, np.ndarray]) -> list[
 
     Parameters
     ----------
+    folder : Path
+        Folder.
     name : str
         What the files' names begin with.
     maps : mapping from input to (N, N) or (N, N, 3) float32

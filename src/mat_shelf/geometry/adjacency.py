@@ -46,7 +46,12 @@ class Adjacency:
 
     @cached_property
     def lists(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-        """Neighbours as lists: (F + 1,) int64 starts, (2E,) int32 neighbours, (2E,) int32 numbers of pairs."""
+        """Neighbours as lists: (F + 1,) int64 starts, (2E,) int32 neighbours, (2E,) int32 numbers of pairs.
+
+        Returns
+        -------
+        (F + 1,) int64
+        """
         both = np.concatenate([self.pairs[:, 0], self.pairs[:, 1]])
         other = np.concatenate([self.pairs[:, 1], self.pairs[:, 0]])
         order = np.argsort(both, kind="stable")
@@ -57,7 +62,17 @@ class Adjacency:
 
 
 def adjacency(mesh: Mesh) -> Adjacency:
-    """Finds the neighbours of every face."""
+    """Finds the neighbours of every face.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        Mesh, mm.
+
+    Returns
+    -------
+    Adjacency
+    """
     triangles = places(mesh.vertices)[mesh.triangles].astype(np.int64)
     count = len(triangles)
     starts = triangles.reshape(-1)
@@ -86,14 +101,34 @@ def adjacency(mesh: Mesh) -> Adjacency:
 
 
 def face_normals(mesh: Mesh) -> np.ndarray:
-    """Unit normal of each face, (T, 3) float32."""
+    """Unit normal of each face, (T, 3) float32.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        Mesh, mm.
+
+    Returns
+    -------
+    (T, 3) float32
+    """
     a, b, c = (mesh.vertices[mesh.triangles[:, k]].astype(np.float64) for k in range(3))
     across = np.cross(b - a, c - a)
     return (across / np.maximum(np.linalg.norm(across, axis=1, keepdims=True), 1e-30)).astype(np.float32)
 
 
 def face_areas(mesh: Mesh) -> np.ndarray:
-    """Area of each face, (T,) float64, mm2."""
+    """Area of each face, (T,) float64, mm2.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        Mesh, mm.
+
+    Returns
+    -------
+    (T,) float64
+    """
     a, b, c = (mesh.vertices[mesh.triangles[:, k]].astype(np.float64) for k in range(3))
     return np.linalg.norm(np.cross(b - a, c - a), axis=1) / 2
 
@@ -124,6 +159,8 @@ def flooded(graph: Adjacency, seeds, passable: np.ndarray) -> np.ndarray:
 
     Parameters
     ----------
+    graph : Adjacency
+        Adjacency of the mesh.
     seeds : (N,) int
     passable : (E,) bool
 
@@ -139,7 +176,19 @@ def flooded(graph: Adjacency, seeds, passable: np.ndarray) -> np.ndarray:
 
 
 def connected_pieces(graph: Adjacency, passable: np.ndarray | None = None) -> np.ndarray:
-    """Number of the connected piece each face belongs to, (F,) int32, counted from 0."""
+    """Number of the connected piece each face belongs to, (F,) int32, counted from 0.
+
+    Parameters
+    ----------
+    graph : Adjacency
+        Adjacency of the mesh.
+    passable : (P,) bool, optional
+        Pairs of faces that may be crossed; all by default.
+
+    Returns
+    -------
+    (F,) int32
+    """
     kept = graph.pairs if passable is None else graph.pairs[passable]
     weights = np.ones(len(kept), np.int8)
     matrix = coo_matrix((weights, (kept[:, 0], kept[:, 1])), shape=(graph.count, graph.count))

@@ -8,7 +8,17 @@ class FacesError(ValueError):
 
 
 def faces_bytes(faces) -> bytes:
-    """A sorted list of face numbers as bytes: pairs of little-endian uint32, how many to pass and how many to take."""
+    """A sorted list of face numbers as bytes: pairs of little-endian uint32, how many to pass and how many to take.
+
+    Parameters
+    ----------
+    faces : (F,) bool
+        Faces.
+
+    Returns
+    -------
+    bytes
+    """
     faces = np.unique(np.asarray(faces, np.int64))
     starts = np.flatnonzero(np.r_[True, np.diff(faces) != 1]) if len(faces) else np.zeros(0, np.int64)
     first = faces[starts]
@@ -22,8 +32,14 @@ def read_faces(data: bytes, most: int) -> np.ndarray:
 
     Parameters
     ----------
+    data : bytes
+        Content of the file.
     most : int
         Faces of the part that they are of; a list that names others is refused before it is unpacked.
+
+    Returns
+    -------
+    (N,) int32
 
     Raises
     ------

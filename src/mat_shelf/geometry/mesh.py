@@ -32,7 +32,12 @@ class Mesh:
 
     @cached_property
     def bounds(self) -> np.ndarray:
-        """Lowest and highest corner, (2, 3) float32, mm."""
+        """Lowest and highest corner, (2, 3) float32, mm.
+
+        Returns
+        -------
+        (2, 3) float32
+        """
         return np.stack([self.vertices.min(axis=0), self.vertices.max(axis=0)])
 
 
@@ -45,8 +50,14 @@ def checked(vertices, triangles, normals=None, crease_degrees: float = 40.0, uv=
     triangles : (T, 3) int
     normals : (V, 3) float, optional
         Rebuilt with `crease_normals` where missing or broken.
+    crease_degrees : float
+        Angle beyond which an edge is sharp, degrees.
     uv : (V, 2) float, optional
         Left out where it is broken.
+
+    Returns
+    -------
+    Mesh
 
     Raises
     ------
@@ -86,12 +97,32 @@ def _has_area(vertices, triangles, step: int = 4096) -> bool:
 
 
 def places(vertices) -> np.ndarray:
-    """A number for each vertex, the same for vertices in the same place, (V,) int64, counted from 0."""
+    """A number for each vertex, the same for vertices in the same place, (V,) int64, counted from 0.
+
+    Parameters
+    ----------
+    vertices : (V, 3) float
+        Vertices, mm.
+
+    Returns
+    -------
+    (V,) int64
+    """
     return np.unique(row_keys(vertices), return_inverse=True)[1]
 
 
 def row_keys(rows) -> np.ndarray:
-    """A 64-bit number for each row, the same for equal rows; far quicker to sort than the rows."""
+    """A 64-bit number for each row, the same for equal rows; far quicker to sort than the rows.
+
+    Parameters
+    ----------
+    rows : int
+        Rows of pixels.
+
+    Returns
+    -------
+    array
+    """
     rows = np.asarray(rows)
     if np.issubdtype(rows.dtype, np.integer):
         bits = np.ascontiguousarray(rows, np.uint32)
@@ -152,6 +183,21 @@ def crease_normals(vertices, triangles, crease_degrees: float = 40.0, uv=None) -
 
     Each corner takes the mean of the faces round its vertex whose normals lie within the crease angle of its own
     face. Weighting by area keeps large flats flat beside a bevel.
+
+    Parameters
+    ----------
+    vertices : (V, 3) float
+        Vertices, mm.
+    triangles : (T, 3) int32
+        Triangles.
+    crease_degrees : float
+        Angle beyond which an edge is sharp, degrees.
+    uv : (V, 2) float32
+        Texture coordinates.
+
+    Returns
+    -------
+    Mesh
     """
     vertices = np.ascontiguousarray(vertices, np.float32)
     triangles = np.ascontiguousarray(triangles, np.int32)

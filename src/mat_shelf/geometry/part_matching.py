@@ -25,6 +25,17 @@ class Shape:
 
 
 def shape_of(mesh: Mesh) -> Shape:
+    """Features of a mesh.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        Mesh, mm.
+
+    Returns
+    -------
+    Shape
+    """
     low, high = mesh.bounds.astype(np.float64)
     return Shape((low + high) / 2, high - low, float(face_areas(mesh).sum()))
 
@@ -33,6 +44,17 @@ def match_parts(
     old_names: Sequence[str], old: Sequence[Shape], new_names: Sequence[str], new: Sequence[Shape]
 ) -> tuple[dict[int, int], dict[int, int]]:
     """Pairs of parts: by name first, then by shape and place.
+
+    Parameters
+    ----------
+    old_names : sequence of str
+        Older names.
+    old : sequence of Shape
+        Parts of the older model.
+    new_names : sequence of str
+        Newer names.
+    new : sequence of Shape
+        Parts of the newer model.
 
     Returns
     -------
@@ -70,9 +92,13 @@ def transfer_labels(old: Mesh, labels: np.ndarray, new: Mesh, seed: int = 1) -> 
 
     Parameters
     ----------
+    old : Mesh
+        Older mesh.
     labels : (T_old,) int
     new : Mesh
         In the same place as the old one.
+    seed : int
+        Seed of the places that are compared.
 
     Returns
     -------

@@ -10,7 +10,17 @@ Z_UP_TURN = (-90.0, 0.0, 0.0)
 
 
 def turn_matrix(degrees) -> np.ndarray:
-    """Rotation about x, then y, then z of the world, (3, 3) float64."""
+    """Rotation about x, then y, then z of the world, (3, 3) float64.
+
+    Parameters
+    ----------
+    degrees : (3,) float
+        Angles about x, y and z, degrees.
+
+    Returns
+    -------
+    (3, 3) float64
+    """
     (cx, cy, cz), (sx, sy, sz) = np.cos(np.radians(degrees)), np.sin(np.radians(degrees))
     about_x = np.array([[1, 0, 0], [0, cx, -sx], [0, sx, cx]])
     about_y = np.array([[cy, 0, sy], [0, 1, 0], [-sy, 0, cy]])
@@ -19,7 +29,19 @@ def turn_matrix(degrees) -> np.ndarray:
 
 
 def posed(mesh: Mesh, pose: Pose) -> Mesh:
-    """The mesh scaled, turned and shifted; itself where the pose changes nothing."""
+    """The mesh scaled, turned and shifted; itself where the pose changes nothing.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        Mesh, mm.
+    pose : Pose
+        Pose of the part.
+
+    Returns
+    -------
+    Mesh
+    """
     if pose == Pose():
         return mesh
     turn = turn_matrix(pose.turn)
@@ -32,26 +54,76 @@ def posed(mesh: Mesh, pose: Pose) -> Mesh:
 
 
 def posed_bounds(mesh: Mesh, pose: Pose) -> np.ndarray:
-    """Lowest and highest corner of a mesh where its part stands, (2, 3) float32, mm."""
+    """Lowest and highest corner of a mesh where its part stands, (2, 3) float32, mm.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        Mesh, mm.
+    pose : Pose
+        Pose of the part.
+
+    Returns
+    -------
+    (2, 3) float32
+    """
     if pose.turn != (0.0, 0.0, 0.0):
         return posed(mesh, pose).bounds
     return (mesh.bounds * pose.scale + np.array(pose.shift)).astype(np.float32)
 
 
 def scaled_about(pose: Pose, factor: float, point) -> Pose:
-    """The pose after everything was scaled about a point (mm)."""
+    """The pose after everything was scaled about a point (mm).
+
+    Parameters
+    ----------
+    pose : Pose
+        Pose of the part.
+    factor : float
+        Factor.
+    point : (3,) float
+        Point, mm.
+
+    Returns
+    -------
+    Pose
+    """
     shift = np.add(point, np.subtract(pose.shift, point) * factor)
     return pose.with_(shift=tuple(float(x) for x in shift), scale=pose.scale * factor)
 
 
 def turned_about(pose: Pose, by: np.ndarray, point) -> Pose:
-    """The pose after everything was turned by a rotation, (3, 3), about a point (mm)."""
+    """The pose after everything was turned by a rotation, (3, 3), about a point (mm).
+
+    Parameters
+    ----------
+    pose : Pose
+        Pose of the part.
+    by : (3, 3) float
+        Rotation.
+    point : (3,) float
+        Point, mm.
+
+    Returns
+    -------
+    Pose
+    """
     shift = np.add(point, by @ np.subtract(pose.shift, point))
     return pose.with_(shift=tuple(float(x) for x in shift), turn=euler_degrees(by @ turn_matrix(pose.turn)))
 
 
 def euler_degrees(turn: np.ndarray) -> tuple[float, float, float]:
-    """Angles of `turn_matrix` for a rotation, each in [-180, 180]."""
+    """Angles of `turn_matrix` for a rotation, each in [-180, 180].
+
+    Parameters
+    ----------
+    turn : (3, 3) float
+        Rotation.
+
+    Returns
+    -------
+    (3,) float
+    """
     level = np.hypot(turn[2, 1], turn[2, 2])
     y = np.arctan2(-turn[2, 0], level)
     if level > 1e-9:

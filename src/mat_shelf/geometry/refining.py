@@ -73,6 +73,10 @@ def refine(
     progress : callable (done, total) -> bool
         False cancels.
 
+    Returns
+    -------
+    Refined
+
     Raises
     ------
     RefineError
@@ -129,12 +133,36 @@ def _cut(six: np.ndarray, split: np.ndarray, face: np.ndarray) -> tuple[np.ndarr
 
 
 def even(spacing: float):
-    """The same fineness everywhere, mm."""
+    """The same fineness everywhere, mm.
+
+    Parameters
+    ----------
+    spacing : float
+        Longest side of a triangle, mm.
+
+    Returns
+    -------
+    float32
+    """
     return lambda middle, length: np.full(len(length), spacing, np.float32)
 
 
 def triangles_needed(mesh: Mesh, scale: float, spacing: float) -> float:
-    """Most triangles that a mesh takes at a fineness, mm, but for slivers."""
+    """Most triangles that a mesh takes at a fineness, mm, but for slivers.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        Mesh, mm.
+    scale : float
+        Factor.
+    spacing : float
+        Longest side of a triangle, mm.
+
+    Returns
+    -------
+    float
+    """
     a, b, c = (mesh.vertices[mesh.triangles[:, k]].astype(np.float64) * scale for k in range(3))
     area = 0.5 * np.linalg.norm(np.cross(b - a, c - a), axis=1)
     # Halving sides until they are short enough may leave them half as long as allowed: 0.43 of a quarter of the square.
@@ -142,7 +170,21 @@ def triangles_needed(mesh: Mesh, scale: float, spacing: float) -> float:
 
 
 def finest_allowed(mesh: Mesh, scale: float, most: int) -> float:
-    """A fineness, mm, at which a mesh takes no more triangles than are allowed."""
+    """A fineness, mm, at which a mesh takes no more triangles than are allowed.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        Mesh, mm.
+    scale : float
+        Factor.
+    most : int
+        Triangles that are allowed.
+
+    Returns
+    -------
+    float
+    """
     low, high = 1e-3, 1e3
     for _ in range(40):
         middle = math.sqrt(low * high)

@@ -25,7 +25,12 @@ class Repairs:
     is_watertight: bool = True
 
     def words(self) -> list[str]:
-        """Phrases for the user, one for each repair; none where all was well."""
+        """Phrases for the user, one for each repair; none where all was well.
+
+        Returns
+        -------
+        list of str
+        """
         said = []
         if self.degenerate:
             said.append(f"{_count(self.degenerate, 'face')} without area removed")
@@ -48,6 +53,17 @@ def repair(vertices, triangles, normals=None, uv=None) -> tuple[Mesh, np.ndarray
     """A mesh from raw arrays that come from anywhere.
 
     Faces without area and repeated faces go; neighbours that disagree are turned; closed pieces face outward.
+
+    Parameters
+    ----------
+    vertices : (V, 3) float
+        Vertices, mm.
+    triangles : (T, 3) int32
+        Triangles.
+    normals : (V, 3) float
+        Unit normals.
+    uv : (V, 2) float32
+        Texture coordinates.
 
     Returns
     -------

@@ -12,24 +12,78 @@ ROUNDED = 18.0
 
 
 def connected_faces(graph: Adjacency, face: int) -> np.ndarray:
-    """Everything that hangs together with a face."""
+    """Everything that hangs together with a face.
+
+    Parameters
+    ----------
+    graph : Adjacency
+        Adjacency of the mesh.
+    face : int
+        Number of the face.
+
+    Returns
+    -------
+    array
+    """
     return flooded(graph, [face], np.ones(len(graph.pairs), bool))
 
 
 def smooth_region(graph: Adjacency, face: int, degrees: float = ROUNDED) -> np.ndarray:
-    """The region round a face that no edge sharper than so many degrees crosses."""
+    """The region round a face that no edge sharper than so many degrees crosses.
+
+    Parameters
+    ----------
+    graph : Adjacency
+        Adjacency of the mesh.
+    face : int
+        Number of the face.
+    degrees : float
+        Angle, degrees.
+
+    Returns
+    -------
+    array
+    """
     return flooded(graph, [face], graph.bend <= degrees)
 
 
 def coplanar_region(mesh: Mesh, graph: Adjacency, face: int, degrees: float) -> np.ndarray:
-    """The region round a face whose faces look the same way, to within so many degrees of the face itself."""
+    """The region round a face whose faces look the same way, to within so many degrees of the face itself.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        Mesh, mm.
+    graph : Adjacency
+        Adjacency of the mesh.
+    face : int
+        Number of the face.
+    degrees : float
+        Angle, degrees.
+
+    Returns
+    -------
+    array
+    """
     normals = face_normals(mesh)
     alike = normals @ normals[face] >= np.cos(np.radians(degrees)) - 1e-6
     return flooded(graph, [face], alike[graph.pairs[:, 0]] & alike[graph.pairs[:, 1]])
 
 
 def grown(graph: Adjacency, chosen: np.ndarray) -> np.ndarray:
-    """The chosen faces and their neighbours."""
+    """The chosen faces and their neighbours.
+
+    Parameters
+    ----------
+    graph : Adjacency
+        Adjacency of the mesh.
+    chosen : (str, (T,) bool), optional
+        Part and its selected faces; None for none.
+
+    Returns
+    -------
+    array
+    """
     across = chosen[graph.pairs[:, 0]] ^ chosen[graph.pairs[:, 1]]
     more = chosen.copy()
     more[graph.pairs[across].reshape(-1)] = True
@@ -37,7 +91,19 @@ def grown(graph: Adjacency, chosen: np.ndarray) -> np.ndarray:
 
 
 def shrunk(graph: Adjacency, chosen: np.ndarray) -> np.ndarray:
-    """The chosen faces without those at their border."""
+    """The chosen faces without those at their border.
+
+    Parameters
+    ----------
+    graph : Adjacency
+        Adjacency of the mesh.
+    chosen : (str, (T,) bool), optional
+        Part and its selected faces; None for none.
+
+    Returns
+    -------
+    array
+    """
     return ~grown(graph, ~chosen)
 
 
@@ -46,6 +112,19 @@ def edge_loop(mesh: Mesh, graph: Adjacency, start: int, end: int) -> np.ndarray:
 
     It keeps to the plane through both faces that stands upright on them, and comes back round the far side. A sharp
     edge counts as a fifth of its length, so that a loop which runs near a crease snaps into it.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        Mesh, mm.
+    graph : Adjacency
+        Adjacency of the mesh.
+    start, end : int
+        Face that was clicked.
+
+    Returns
+    -------
+    (N,) int32
     """
     place = places(mesh.vertices)
     where = np.zeros((int(place.max()) + 1, 3))
@@ -86,14 +165,40 @@ def _way(a, b, weight, count: int, start: int, end: int) -> np.ndarray:
 
 
 def inside_loop(graph: Adjacency, cut: np.ndarray, face: int) -> np.ndarray:
-    """The side of a cut (numbers of pairs) on which a face lies."""
+    """The side of a cut (numbers of pairs) on which a face lies.
+
+    Parameters
+    ----------
+    graph : Adjacency
+        Adjacency of the mesh.
+    cut : int
+        Row that the camera does not see.
+    face : int
+        Number of the face.
+
+    Returns
+    -------
+    array
+    """
     passable = np.ones(len(graph.pairs), bool)
     passable[cut] = False
     return flooded(graph, [face], passable)
 
 
 def inside_polygon(points: np.ndarray, polygon: np.ndarray) -> np.ndarray:
-    """Points of a plane, (N, 2), inside a closed line, (M, 2), by the even-odd rule: (N,) bool."""
+    """Points of a plane, (N, 2), inside a closed line, (M, 2), by the even-odd rule: (N,) bool.
+
+    Parameters
+    ----------
+    points : (N, 2) float
+        Points.
+    polygon : (M, 2) float
+        Corners of the closed line.
+
+    Returns
+    -------
+    (N, 2)
+    """
     x, y = points[:, 0], points[:, 1]
     inside = np.zeros(len(points), bool)
     for (x0, y0), (x1, y1) in zip(polygon, np.roll(polygon, -1, axis=0), strict=True):

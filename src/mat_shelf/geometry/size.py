@@ -23,6 +23,12 @@ def other_units(longest_mm: float, unit: str) -> list[UnitGuess]:
     ----------
     longest_mm : float
         Longest side as it was read, taking the file's numbers for `unit`.
+    unit : str
+        Unit, a key of `geometry.size.UNITS`.
+
+    Returns
+    -------
+    list of UnitGuess
     """
     low, high = PLAUSIBLE_MM
     if low <= longest_mm <= high:
@@ -35,7 +41,17 @@ def other_units(longest_mm: float, unit: str) -> list[UnitGuess]:
 
 
 def length_words(mm: float) -> str:
-    """A length as one says it: 0.4 mm, 85 mm, 2.1 m."""
+    """A length as one says it: 0.4 mm, 85 mm, 2.1 m.
+
+    Parameters
+    ----------
+    mm : float
+        Length, mm.
+
+    Returns
+    -------
+    str
+    """
     if abs(mm) >= 1000:
         return f"{mm / 1000:.3g} m"
     return f"{mm:.3g} mm" if abs(mm) < 100 else f"{mm:.0f} mm"
@@ -46,10 +62,16 @@ def size_question(name: str, size_mm, unit: str) -> str | None:
 
     Parameters
     ----------
+    name : str
+        Name.
     size_mm : (3,) float
         Along x, y (up) and z.
     unit : str
         What the file's numbers were taken for.
+
+    Returns
+    -------
+    str or None
     """
     longest = max(size_mm)
     if PLAUSIBLE_MM[0] <= longest <= PLAUSIBLE_MM[1]:
@@ -69,8 +91,14 @@ def depth_warning(color, depth_mm: float, thickness_mm: float) -> str | None:
     ----------
     color : (3,) float
         Linear Rec.709 transmittance over `depth_mm`.
+    depth_mm : float
+        Depth, mm.
     thickness_mm : float
         Shortest side of the part.
+
+    Returns
+    -------
+    str or None
     """
     if depth_mm <= 0 or thickness_mm <= 0:
         return None

@@ -16,6 +16,8 @@ def rounded(points, radii, steps: int = 8) -> np.ndarray:
     points : (N, 2) float
     radii : (N,) float
         Fillet radius at each point; the first and last are not used. Shortened where the sides are too short.
+    steps : int
+        Segments of each arc.
 
     Returns
     -------
@@ -47,6 +49,19 @@ def lathe(profile, segments: int = 128, crease_degrees: float = 40.0) -> Mesh:
     """A profile turned about the y axis; a profile that ends on the axis is closed there.
 
     A profile that runs from the foot to the top on the outside faces outward.
+
+    Parameters
+    ----------
+    profile : str
+        Edge profile: straight, round or flat-topped.
+    segments : int
+        Number of segments.
+    crease_degrees : float
+        Angle beyond which an edge is sharp, degrees.
+
+    Returns
+    -------
+    Mesh
     """
     profile = np.asarray(profile, np.float64)
     angle = np.linspace(0, 2 * np.pi, segments, endpoint=False)
@@ -59,6 +74,17 @@ def loft(sections, crease_degrees: float = 40.0) -> Mesh:
     """A skin over closed cross-sections of equal point count, each counter-clockwise seen from above.
 
     A section whose points all coincide becomes a tip.
+
+    Parameters
+    ----------
+    sections : int
+        Number of sections.
+    crease_degrees : float
+        Angle beyond which an edge is sharp, degrees.
+
+    Returns
+    -------
+    Mesh
     """
     grid = np.asarray(sections, np.float64)
     rows, columns = grid.shape[:2]
@@ -73,7 +99,25 @@ def loft(sections, crease_degrees: float = 40.0) -> Mesh:
 
 
 def rounded_square(half_x: float, half_z: float, corner: float, y: float, steps: int = 24) -> np.ndarray:
-    """A horizontal rounded rectangle at height y, (4 * (steps + 8), 3), counter-clockwise from above."""
+    """A horizontal rounded rectangle at height y, (4 * (steps + 8), 3), counter-clockwise from above.
+
+    Parameters
+    ----------
+    half_x : float
+        Half the width, mm.
+    half_z : float
+        Half the depth, mm.
+    corner : float
+        Radius of the corners, mm.
+    y : float
+        Height, mm.
+    steps : int
+        Segments of each arc.
+
+    Returns
+    -------
+    array
+    """
     corner = min(corner, half_x, half_z)
     out = []
     for quadrant, (sx, sz) in enumerate([(1, -1), (-1, -1), (-1, 1), (1, 1)]):
@@ -92,7 +136,23 @@ def rounded_square(half_x: float, half_z: float, corner: float, y: float, steps:
 
 
 def box(size, bevel: float, steps: int = 6, crease_degrees: float = 50.0) -> Mesh:
-    """A box standing on the origin, (x, y, z) mm, every edge rounded with radius `bevel`."""
+    """A box standing on the origin, (x, y, z) mm, every edge rounded with radius `bevel`.
+
+    Parameters
+    ----------
+    size : (3,) float
+        Size, mm.
+    bevel : float
+        Radius of the bevel, mm.
+    steps : int
+        Segments of each arc.
+    crease_degrees : float
+        Angle beyond which an edge is sharp, degrees.
+
+    Returns
+    -------
+    Mesh
+    """
     hx, hy, hz = np.asarray(size, np.float64) / 2
     bevel = min(bevel, hx, hy, hz)
     low = [(bevel * np.sin(t), bevel * (1 - np.cos(t))) for t in np.linspace(0, np.pi / 2, steps)]
@@ -105,7 +165,21 @@ def box(size, bevel: float, steps: int = 6, crease_degrees: float = 50.0) -> Mes
 
 
 def moved(mesh: Mesh, offset=(0, 0, 0), turn=None) -> Mesh:
-    """A copy turned by a (3, 3) rotation, then shifted by mm."""
+    """A copy turned by a (3, 3) rotation, then shifted by mm.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        Mesh, mm.
+    offset : int
+        Offset.
+    turn : (3, 3) float
+        Rotation.
+
+    Returns
+    -------
+    Mesh
+    """
     turn = np.eye(3) if turn is None else np.asarray(turn)
     return Mesh(
         np.ascontiguousarray(mesh.vertices @ turn.T + np.asarray(offset), np.float32),
@@ -116,7 +190,17 @@ def moved(mesh: Mesh, offset=(0, 0, 0), turn=None) -> Mesh:
 
 
 def merged(meshes) -> Mesh:
-    """Several meshes as one."""
+    """Several meshes as one.
+
+    Parameters
+    ----------
+    meshes : mapping of Mesh
+        Meshes by SHA-256.
+
+    Returns
+    -------
+    Mesh
+    """
     offsets = np.cumsum([0] + [len(m.vertices) for m in meshes[:-1]])
     return Mesh(
         np.concatenate([m.vertices for m in meshes]),
@@ -127,7 +211,19 @@ def merged(meshes) -> Mesh:
 
 
 def rotation(axis: str, degrees: float) -> np.ndarray:
-    """Rotation about a main axis, right-handed, (3, 3) float64."""
+    """Rotation about a main axis, right-handed, (3, 3) float64.
+
+    Parameters
+    ----------
+    axis : str
+        x, y or z.
+    degrees : float
+        Angle, degrees.
+
+    Returns
+    -------
+    (3, 3) float64
+    """
     c, s = np.cos(np.radians(degrees)), np.sin(np.radians(degrees))
     return {
         "x": np.array([[1, 0, 0], [0, c, -s], [0, s, c]]),

@@ -6,7 +6,17 @@ from mat_shelf.geometry.mesh import Mesh
 
 
 def uv_scale(mesh: Mesh) -> np.ndarray:
-    """Millimetres that a unit of u and of v covers, on average, (2,) float64; 1 where none has an area."""
+    """Millimetres that a unit of u and of v covers, on average, (2,) float64; 1 where none has an area.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        Mesh, mm.
+
+    Returns
+    -------
+    (2,) float64
+    """
     ds, dt, flat = _derivatives(mesh)
     corners = mesh.vertices[mesh.triangles].astype(np.float64)
     area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
@@ -18,6 +28,11 @@ def uv_scale(mesh: Mesh) -> np.ndarray:
 
 def uv_measures(mesh: Mesh) -> tuple[np.ndarray, np.ndarray]:
     """Millimetres that one unit of the coordinates covers, along the directions in which it covers most and least.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        Mesh, mm.
 
     Returns
     -------
@@ -61,20 +76,47 @@ def _derivatives(mesh: Mesh) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
 
 
 def texel_sizes(mesh: Mesh, pixels: int) -> np.ndarray:
-    """Side of a square as large as one texel of a picture of pixels x pixels on each face, (T,) float64, mm."""
+    """Side of a square as large as one texel of a picture of pixels x pixels on each face, (T,) float64, mm.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        Mesh, mm.
+    pixels : int
+        Pixels.
+
+    Returns
+    -------
+    (T,) float64
+    """
     most, least = uv_measures(mesh)
     with np.errstate(invalid="ignore"):
         return np.where(np.isfinite(most), np.sqrt(most * least), np.inf) / pixels
 
 
 def stretches(mesh: Mesh) -> np.ndarray:
-    """Length of a texel over its width on each face, (T,) float64, 1 where it is square."""
+    """Length of a texel over its width on each face, (T,) float64, 1 where it is square.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        Mesh, mm.
+
+    Returns
+    -------
+    (T,) float64
+    """
     most, least = uv_measures(mesh)
     return most / np.maximum(least, 1e-12)
 
 
 def seams(mesh: Mesh) -> np.ndarray:
     """Edges of faces at which the coordinates are cut or end.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        Mesh, mm.
 
     Returns
     -------

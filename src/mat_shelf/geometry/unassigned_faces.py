@@ -37,11 +37,26 @@ class UnassignedRegion:
 
     @property
     def is_sliver(self) -> bool:
+        """True if the region is too thin to be seen."""
         return self.share < SLIVER
 
 
 def unassigned_faces(part: Part, count: int, faces: Mapping[str, np.ndarray]) -> np.ndarray:
-    """Which of a part's faces wear no material, (count,) bool."""
+    """Which of a part's faces wear no material, (count,) bool.
+
+    Parameters
+    ----------
+    part : Part
+        The part.
+    count : int
+        Number of faces of the part.
+    faces : mapping of array
+        Faces.
+
+    Returns
+    -------
+    array
+    """
     bare = np.full(count, part.material is None)
     for zone in part.zones:
         bare[faces[zone.faces]] = zone.material is None
@@ -59,9 +74,19 @@ def unassigned_regions(
 
     Parameters
     ----------
+    project : Project
+        The project.
+    meshes : mapping of Mesh
+        Meshes by SHA-256.
+    faces : mapping of array
+        Faces.
     neighbours : callable (SHA-256 of a mesh) -> Adjacency
     known : dict, optional
         What was found on each part the last time; parts that are the same objects are not looked at again.
+
+    Returns
+    -------
+    list of UnassignedRegion
     """
     known = {} if known is None else known
     found: list[UnassignedRegion] = []

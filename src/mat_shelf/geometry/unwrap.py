@@ -28,10 +28,14 @@ def unwrap(
 
     Parameters
     ----------
+    mesh : Mesh
+        Mesh, mm.
     texel_mm : float
         Side of a texel on the surface.
     progress : callable () -> bool
         Called several times a second; False cancels.
+    seconds : float
+        Time limit.
 
     Returns
     -------
@@ -61,7 +65,17 @@ def unwrap(
 
 
 def charts_by_direction(mesh: Mesh) -> np.ndarray:
-    """Chart of each face, (F,) int32: connected faces that look most towards the same of the six main directions."""
+    """Chart of each face, (F,) int32: connected faces that look most towards the same of the six main directions.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        Mesh, mm.
+
+    Returns
+    -------
+    (F,) int32
+    """
     normals = face_normals(mesh)
     way = np.argmax(np.concatenate([normals, -normals], axis=1), axis=1)
     graph = adjacency(mesh)

@@ -61,14 +61,44 @@ class Artwork:
         return color, alpha
 
     def ink(self, s, t) -> np.ndarray:
-        """Coverage of foil or of a stamp, (N,) float32: the alpha, or the darkness of artwork without one."""
+        """Coverage of foil or of a stamp, (N,) float32: the alpha, or the darkness of artwork without one.
+
+        Parameters
+        ----------
+        s : (N,) float32
+            Places along the width, [0, 1].
+        t : (N,) float32
+            Places along the height, [0, 1], from the foot.
+
+        Returns
+        -------
+        (N,) float32
+        """
         color, alpha = self.look_up(s, t)
         return alpha if self.has_alpha else alpha * (1 - color @ _LUMINANCE)
 
 
 @kernel
 def art_kernel(pixels, table, has_alpha, s, t, color, alpha):
-    """Linear colours, (N, 3), and coverage, (N,), between pixels: those that are clear have no say in the colour."""
+    """Linear colours, (N, 3), and coverage, (N,), between pixels: those that are clear have no say in the colour.
+
+    Parameters
+    ----------
+    pixels : (H, W, C) array
+        Pixels.
+    table : array
+        Table.
+    has_alpha : bool
+        Whether there is an alpha.
+    s : (N,) float32
+        Places along the width, [0, 1].
+    t : (N,) float32
+        Places along the height, [0, 1], from the foot.
+    color : (3,) float
+        Linear Rec.709.
+    alpha : (H, W, 1) float32, optional
+        Alpha.
+    """
     height, width, channels = pixels.shape
     whole = F(max(table.shape[0] - 1, 1))
     last = channels - 1
@@ -110,13 +140,37 @@ class HeightField:
     step: tuple[float, float]
 
     def height(self, s, t) -> np.ndarray:
-        """mm, (N,) float32."""
+        """mm, (N,) float32.
+
+        Parameters
+        ----------
+        s : (N,) float32
+            Places along the width, [0, 1].
+        t : (N,) float32
+            Places along the height, [0, 1], from the foot.
+
+        Returns
+        -------
+        (N,) float32
+        """
         out = np.empty(len(s), np.float32)
         height_kernel(self.heights, s, t, F(0), F(0), out)
         return out
 
     def slope(self, s, t) -> np.ndarray:
-        """Rise per mm to the right and upwards, (2, N) float32, over one pixel."""
+        """Rise per mm to the right and upwards, (2, N) float32, over one pixel.
+
+        Parameters
+        ----------
+        s : (N,) float32
+            Places along the width, [0, 1].
+        t : (N,) float32
+            Places along the height, [0, 1], from the foot.
+
+        Returns
+        -------
+        (2, N) float32
+        """
         out, before = np.empty((2, len(s)), np.float32), np.empty(len(s), np.float32)
         for k, (right, up) in enumerate(((0.5, 0), (0, 0.5))):
             height_kernel(self.heights, s, t, F(right), F(up), out[k])
@@ -128,7 +182,23 @@ class HeightField:
 
 @kernel
 def height_kernel(heights, s, t, right, up, out):
-    """Heights, (N,), between the pixels of a field, at places some pixels to the right and up."""
+    """Heights, (N,), between the pixels of a field, at places some pixels to the right and up.
+
+    Parameters
+    ----------
+    heights : (H, W) float32
+        Heights, [0, 1].
+    s : (N,) float32
+        Places along the width, [0, 1].
+    t : (N,) float32
+        Places along the height, [0, 1], from the foot.
+    right : float32
+        Shift to the right, pixels.
+    up : float32
+        Shift upwards, pixels.
+    out : (N,) float32
+        Receives the heights.
+    """
     rows, columns = heights.shape
     for i in range(s.shape[0]):
         x = min(max(s[i] * F(columns) - F(0.5) + right, F(0)), F(columns - 1))
@@ -141,7 +211,19 @@ def height_kernel(heights, s, t, right, up, out):
 
 @lru_cache(maxsize=64)
 def prepare_artwork(picture: Mipmap, crop: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)) -> Artwork:
-    """The same artwork for the same picture, so that what is made of it is made once."""
+    """The same artwork for the same picture, so that what is made of it is made once.
+
+    Parameters
+    ----------
+    picture : Mipmap
+        The image.
+    crop : tuple[float, float, float, float]
+        Shares that are taken off.
+
+    Returns
+    -------
+    Artwork
+    """
     return Artwork(picture, crop)
 
 
@@ -161,6 +243,10 @@ def stamp_heights(
     slope : float, mm
         Way over which it rises, inwards from the outline of the ink.
     profile : {"straight", "round", "flat-topped"}
+
+    Returns
+    -------
+    HeightField
     """
     columns = max(min(_STAMP_PIXELS, round(_STAMP_PIXELS * width / height)), 16)
     rows = max(round(columns * height / width), 16)

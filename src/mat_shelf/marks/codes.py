@@ -58,6 +58,15 @@ def ean13(digits: str) -> tuple[bytes, str]:
 def square_code(text: str) -> bytes:
     """A QR code of a text, as a PNG on white, its quiet zone included (ISO/IEC 18004).
 
+    Parameters
+    ----------
+    text : str
+        Text.
+
+    Returns
+    -------
+    bytes
+
     Raises
     ------
     CodeError

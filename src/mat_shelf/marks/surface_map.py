@@ -55,7 +55,12 @@ class SurfaceMap:
     lies: np.ndarray
 
     def triangles(self) -> np.ndarray:
-        """Two for each mesh of the net that lies whole, (T, 3) int32, counter-clockwise seen from the mark's side."""
+        """Two for each mesh of the net that lies whole, (T, 3) int32, counter-clockwise seen from the mark's side.
+
+        Returns
+        -------
+        (T, 3) int32
+        """
         rows, columns = self.lies.shape
         index = np.arange(rows * columns, dtype=np.int32).reshape(rows, columns)
         a, b, c, d = index[:-1, :-1], index[:-1, 1:], index[1:, 1:], index[1:, :-1]
@@ -64,12 +69,22 @@ class SurfaceMap:
         return np.ascontiguousarray(both[whole].reshape(-1, 3))
 
     def middle_point(self) -> np.ndarray:
-        """Middle of the mark on the surface, (3,) float32, mm."""
+        """Middle of the mark on the surface, (3,) float32, mm.
+
+        Returns
+        -------
+        (3,) float32
+        """
         rows, columns = self.lies.shape
         return self.points[rows // 2, columns // 2]
 
     def directions(self) -> tuple[np.ndarray, np.ndarray]:
-        """Unit vectors at the middle to the mark's right and upwards, (3,) each."""
+        """Unit vectors at the middle to the mark's right and upwards, (3,) each.
+
+        Returns
+        -------
+        (3,)
+        """
         rows, columns = self.lies.shape
         i, j = rows // 2, columns // 2
         right, up = self.points[i, j + 1] - self.points[i, j - 1], self.points[i + 1, j] - self.points[i - 1, j]
@@ -82,6 +97,10 @@ class SurfaceMap:
         ----------
         width, height : float, mm
             Of the mark.
+
+        Returns
+        -------
+        float
         """
         rows, columns = self.lies.shape
         across = np.linalg.norm(np.diff(self.points, axis=1), axis=-1) * (columns - 1) / width
@@ -103,6 +122,10 @@ def map_surface(mark: Mark, mesh: Mesh, pose: Pose = _AT_HOME) -> SurfaceMap:
     pose : Pose
         How the part stands; a mark keeps its size whatever the part's scale.
 
+    Returns
+    -------
+    SurfaceMap
+
     Raises
     ------
     LyingError
@@ -116,6 +139,12 @@ def point_beside(mark: Mark, mesh: Mesh, pose: Pose, right: float, up: float):
 
     Parameters
     ----------
+    mark : Mark
+        The mark.
+    mesh : Mesh
+        Mesh, mm.
+    pose : Pose
+        Pose of the part.
     right, up : float, mm
 
     Returns

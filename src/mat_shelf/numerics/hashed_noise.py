@@ -14,6 +14,17 @@ def hash3(x, y, z, seed):
     """A random uint32 of a lattice point (int32) and a seed (uint32).
 
     The mixing constants are those of the finaliser of MurmurHash3 (Appleby, public domain).
+
+    Parameters
+    ----------
+    x, y, z : int32 or float32
+        Coordinate.
+    seed : uint32
+        Seed.
+
+    Returns
+    -------
+    uint32
     """
     h = U(U(x) * U(0x8DA6B343)) ^ U(U(y) * U(0xD8163841)) ^ U(U(z) * U(0xCB1AB31F)) ^ U(seed)
     h = U(h ^ U(h >> U(16)))
@@ -25,7 +36,17 @@ def hash3(x, y, z, seed):
 
 @inline
 def again(h):
-    """The next random uint32 after one (Steele and Vigna's constants for a 32-bit step)."""
+    """The next random uint32 after one (Steele and Vigna's constants for a 32-bit step).
+
+    Parameters
+    ----------
+    h : uint32
+        Random number.
+
+    Returns
+    -------
+    uint32
+    """
     h = U(h * U(0x915F77F5) + U(0x3C6EF372))
     h = U(h ^ U(h >> U(15)))
     h = U(h * U(0x2C1B3C6D))
@@ -34,20 +55,52 @@ def again(h):
 
 @inline
 def unit(h):
-    """A random uint32 as a float32 in [0, 1)."""
+    """A random uint32 as a float32 in [0, 1).
+
+    Parameters
+    ----------
+    h : uint32
+        Random number.
+
+    Returns
+    -------
+    float32
+    """
     return F(np.int32(h >> U(8))) * F(1.0 / 16777216.0)
 
 
 @inline
 def floor(x):
-    """The largest int32 not above x."""
+    """The largest int32 not above x.
+
+    Parameters
+    ----------
+    x : float32
+        Number.
+
+    Returns
+    -------
+    int32
+    """
     whole = np.int32(x)
     return np.int32(whole - np.int32(1)) if F(whole) > x else whole
 
 
 @inline
 def wrapped(i, period):
-    """A lattice coordinate within a period; itself where the period is 0."""
+    """A lattice coordinate within a period; itself where the period is 0.
+
+    Parameters
+    ----------
+    i : int
+        Index of the row or path.
+    period : int
+        Period in cells; 0 never repeats.
+
+    Returns
+    -------
+    int32
+    """
     if period <= 0:
         return i
     r = i % period
@@ -84,6 +137,10 @@ def gradient_noise(x, y, z, seed, period):
     period : int32
         Lattice cells after which x and y repeat; 0 for never.
 
+    Returns
+    -------
+    float32
+
     References
     ----------
     Perlin 2002, Improving Noise.
@@ -111,14 +168,44 @@ def gradient_noise(x, y, z, seed, period):
 
 @inline
 def smooth(edge0, edge1, x):
-    """0 below one edge, 1 above the other, smooth between."""
+    """0 below one edge, 1 above the other, smooth between.
+
+    Parameters
+    ----------
+    edge0 : float32
+        Start of the ramp.
+    edge1 : float32
+        End of the ramp.
+    x : float32
+        Number.
+
+    Returns
+    -------
+    float32
+    """
     t = min(max((x - edge0) / (edge1 - edge0), F(0)), F(1))
     return t * t * (F(3) - F(2) * t)
 
 
 @inline
 def fractal(x, y, z, octaves, gain, seed):
-    """Gradient noise on itself, finer and weaker, in [0, 1] with a mean of 0.5 and a deviation of a sixth."""
+    """Gradient noise on itself, finer and weaker, in [0, 1] with a mean of 0.5 and a deviation of a sixth.
+
+    Parameters
+    ----------
+    x, y, z : int32 or float32
+        Coordinate.
+    octaves : int
+        Number of octaves.
+    gain : float32
+        Strength of each octave over the last.
+    seed : uint32
+        Seed.
+
+    Returns
+    -------
+    float32
+    """
     total, squares, amplitude, frequency = F(0), F(0), F(1), F(1)
     for octave in range(octaves):
         key = U(U(seed) * U(0x9E3779B1) + U(octave) * U(0x85EBCA77))
@@ -134,5 +221,17 @@ def fractal(x, y, z, octaves, gain, seed):
 
 @inline
 def random_of(whole, seed):
-    """A random number in [0, 1) for a whole number (int32) and a seed (uint32)."""
+    """A random number in [0, 1) for a whole number (int32) and a seed (uint32).
+
+    Parameters
+    ----------
+    whole : int32
+        Whole number.
+    seed : uint32
+        Seed.
+
+    Returns
+    -------
+    float32
+    """
     return unit(hash3(whole, np.int32(11), np.int32(5), seed))

@@ -57,6 +57,10 @@ def cache_folder(module: str) -> Path:
     ----------
     module : str
         Full name, such as "mat_shelf.rendering.passes".
+
+    Returns
+    -------
+    Path
     """
     waiting, reached = [module], {module, __name__}
     while waiting:
@@ -75,6 +79,15 @@ def kernel(function):
 
     It cannot make arrays: without Numba's runtime no array's reference count is touched in the hot loops, where two
     threads would fight over it.
+
+    Parameters
+    ----------
+    function : callable
+        Function of float32 scalars and arrays.
+
+    Returns
+    -------
+    callable
     """
     numba.config.CACHE_DIR = str(cache_folder(function.__module__))
     return numba.njit(cache=True, nogil=True, fastmath=_FAST, error_model="numpy", _nrt=False)(function)

@@ -23,7 +23,17 @@ U32 = np.uint32  # products and shifts of uint32 become 64-bit in Numba, so each
 
 @inline
 def scramble(state):
-    """A well-mixed 32-bit number from any other."""
+    """A well-mixed 32-bit number from any other.
+
+    Parameters
+    ----------
+    state : uint32
+        State of the random stream.
+
+    Returns
+    -------
+    uint32
+    """
     word = U32((state >> U32((state >> U32(28)) + U32(4))) ^ state)
     word = U32(word * U32(277803737))
     return U32((word >> U32(22)) ^ word)
@@ -31,19 +41,55 @@ def scramble(state):
 
 @inline
 def next_state(state):
+    """Next state of a random stream.
+
+    Parameters
+    ----------
+    state : uint32
+        State of the random stream.
+
+    Returns
+    -------
+    uint32
+    """
     return U32(U32(state * U32(747796405)) + U32(2891336453))
 
 
 @inline
 def first_state(pixel, sample, seed):
-    """First state of the stream of one path."""
+    """First state of the stream of one path.
+
+    Parameters
+    ----------
+    pixel : int
+        Number of the pixel.
+    sample : int
+        Number of the sample.
+    seed : uint32
+        Seed of the render.
+
+    Returns
+    -------
+    uint32
+    """
     a = scramble(next_state(U32(U32(pixel) ^ scramble(next_state(U32(seed))))))
     return scramble(next_state(U32(a ^ scramble(next_state(U32(U32(sample) + U32(0x9E3779B9)))))))
 
 
 @inline
 def draw(state):
-    """The next state, and a float32 in [0, 1)."""
+    """The next state, and a float32 in [0, 1).
+
+    Parameters
+    ----------
+    state : uint32
+        State of the random stream.
+
+    Returns
+    -------
+    state : uint32
+    number : float32
+    """
     state = next_state(state)
     return state, F(scramble(state) >> U32(8)) * F(1.0 / 16777216.0)
 
@@ -63,6 +109,13 @@ def _sequence() -> np.ndarray:
 def even_draws(sample: int, seed: int) -> tuple[np.ndarray, np.uint32]:
     """The evenly spread choices of all paths of one sample, before each pixel's own shift.
 
+    Parameters
+    ----------
+    sample : int
+        Number of the sample.
+    seed : int
+        Seed of the render.
+
     Returns
     -------
     draws : (LENS_DRAWS + BOUNCE_DRAWS * EVEN_BOUNCES,) float32 in [0, 1)
@@ -75,12 +128,38 @@ def even_draws(sample: int, seed: int) -> tuple[np.ndarray, np.uint32]:
 
 @inline
 def shift_of(pixel, salt):
-    """Seed of a pixel's shifts."""
+    """Seed of a pixel's shifts.
+
+    Parameters
+    ----------
+    pixel : int
+        Number of the pixel.
+    salt : uint32
+        Number that decorrelates renders.
+
+    Returns
+    -------
+    uint32
+    """
     return scramble(next_state(U32(U32(pixel) ^ scramble(next_state(salt)))))
 
 
 @inline
 def shifted(draws, place, shift):
-    """One evenly spread choice of a pixel, float32 in [0, 1)."""
+    """One evenly spread choice of a pixel, float32 in [0, 1).
+
+    Parameters
+    ----------
+    draws : (N, K) uint32
+        Points of the sequence.
+    place : uint32
+        Point of the sequence.
+    shift : uint32
+        Shift of the pixel.
+
+    Returns
+    -------
+    float32
+    """
     x = draws[place] + F(scramble(U32(shift + U32(U32(place) * U32(0x9E3779B1)))) >> U32(8)) * F(1.0 / 16777216.0)
     return x - F(1) if x >= F(1) else x

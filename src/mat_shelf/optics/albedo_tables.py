@@ -76,6 +76,17 @@ def facet(k, count):
     """Two numbers in [0, 1) to choose facet k by, and its weight; weights sum to 1.
 
     They are evenly spread (golden ratio), and closest where facets are steep: these are few, and lose most.
+
+    Parameters
+    ----------
+    k : int
+        Number of the facet.
+    count : int
+        Facets along each of two directions.
+
+    Returns
+    -------
+    float32 triple
     """
     from_end = F(1) - (F(k) + F(0.5)) / F(count)
     return F(k * 0.6180339887498949 % 1.0), F(1) - from_end * from_end, F(2) * from_end / F(count)
@@ -86,6 +97,21 @@ def facet_ways(wo, ax, ay, eta, u, v):
     """A microfacet that wo sees: its cosine, and shares that come clear of the surface of what it reflects, and passes.
 
     Nothing passes where light is reflected totally.
+
+    Parameters
+    ----------
+    wo : float32 triple
+        Unit direction towards the viewer, in the local frame.
+    ax, ay : float32
+        Widths of the microfacet distribution along tangent and bitangent.
+    eta : float32
+        Index behind the boundary over index before it, > 0.
+    u, v : float32
+        Random number in [0, 1).
+
+    Returns
+    -------
+    tuple of 4
     """
     h = sample_visible_normal(wo, ax, ay, u, v)
     cos = min(max(dot(wo, h), F(1e-4)), F(1))
@@ -268,13 +294,39 @@ def _cell(x, count):
 
 @inline
 def mirror_albedo(tables, cos_o, roughness):
-    """Share of light that leaves a rough perfect mirror after one bounce."""
+    """Share of light that leaves a rough perfect mirror after one bounce.
+
+    Parameters
+    ----------
+    tables : AlbedoTables
+        Tables of `albedo_tables`.
+    cos_o : float32
+        Cosine of `wo`.
+    roughness : float32
+        Roughness of the input, [0, 1].
+
+    Returns
+    -------
+    float32
+    """
     return _looked_up(tables[0], cos_o, roughness)
 
 
 @inline
 def mean_mirror_albedo(tables, roughness):
-    """Share of even light that leaves a rough perfect mirror after one bounce."""
+    """Share of even light that leaves a rough perfect mirror after one bounce.
+
+    Parameters
+    ----------
+    tables : AlbedoTables
+        Tables of `albedo_tables`.
+    roughness : float32
+        Roughness of the input, [0, 1].
+
+    Returns
+    -------
+    float32
+    """
     i, v = _cell(roughness, ROUGHNESSES)
     return tables[5][i] * (F(1) - v) + tables[5][i + 1] * v
 
@@ -290,6 +342,10 @@ def several_bounces(reflectance, mean):
     mean : float32
         As `mean_mirror_albedo`.
 
+    Returns
+    -------
+    float32
+
     References
     ----------
     Kulla and Conty 2017, Revisiting Physically Based Shading at Imageworks, after Jakob et al. 2014. That light leaves
@@ -302,7 +358,23 @@ def several_bounces(reflectance, mean):
 
 @inline
 def brushed_albedo(tables, wo, roughness, anisotropy):
-    """Share of light that leaves a brushed perfect mirror towards wo after one bounce."""
+    """Share of light that leaves a brushed perfect mirror towards wo after one bounce.
+
+    Parameters
+    ----------
+    tables : AlbedoTables
+        Tables of `albedo_tables`.
+    wo : float32 triple
+        Unit direction towards the viewer, in the local frame.
+    roughness : float32
+        Roughness of the input, [0, 1].
+    anisotropy : float32
+        Anisotropy, [0, 1].
+
+    Returns
+    -------
+    float32
+    """
     table = tables[3]
     a, x = _cell(_brushing_place(anisotropy), BRUSHINGS)
     turn = math.atan2(abs(wo[1]), abs(wo[0])) * F(2.0 / math.pi)
@@ -315,7 +387,21 @@ def brushed_albedo(tables, wo, roughness, anisotropy):
 
 @inline
 def fuzz_albedo(tables, cos_o, roughness):
-    """Share of light that white fibres reflect."""
+    """Share of light that white fibres reflect.
+
+    Parameters
+    ----------
+    tables : AlbedoTables
+        Tables of `albedo_tables`.
+    cos_o : float32
+        Cosine of `wo`.
+    roughness : float32
+        Roughness of the input, [0, 1].
+
+    Returns
+    -------
+    float32
+    """
     return min(_looked_up(tables[2], cos_o, roughness), F(1))
 
 
@@ -334,6 +420,12 @@ def dielectric_albedo(tables, cos_o, roughness, eta):
 
     Parameters
     ----------
+    tables : AlbedoTables
+        Tables of `albedo_tables`.
+    cos_o : float32
+        Cosine of `wo`.
+    roughness : float32
+        Roughness of the input, [0, 1].
     eta : float32
         Index behind over index before, in [1/3, 3].
 
@@ -367,7 +459,25 @@ def dielectric_albedo(tables, cos_o, roughness, eta):
 
 @inline
 def brushed_dielectric_albedo(tables, wo, roughness, anisotropy, eta):
-    """As `dielectric_albedo`, of a brushed boundary seen from wo."""
+    """As `dielectric_albedo`, of a brushed boundary seen from wo.
+
+    Parameters
+    ----------
+    tables : AlbedoTables
+        Tables of `albedo_tables`.
+    wo : float32 triple
+        Unit direction towards the viewer, in the local frame.
+    roughness : float32
+        Roughness of the input, [0, 1].
+    anisotropy : float32
+        Anisotropy, [0, 1].
+    eta : float32
+        Index behind the boundary over index before it, > 0.
+
+    Returns
+    -------
+    tuple of 2
+    """
     ax, ay = widths(roughness, anisotropy)
     reflected, total = dielectric_albedo(tables, wo[2], math.sqrt(math.sqrt(ax * ay)), eta)
     table = tables[4]

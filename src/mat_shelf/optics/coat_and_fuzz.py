@@ -101,8 +101,14 @@ def prepare_layered(p, i, wo, eta, tables, is_outside):
     ----------
     p, i, wo, eta
         As for `surface.prepare`.
+    tables : AlbedoTables
+        Tables of `albedo_tables`.
     is_outside : bool
         Whether it is seen from outside, where coat and fuzz are. From inside, a coat spreads and tints what passes.
+
+    Returns
+    -------
+    float32 triple
     """
     roughness = p[i, P.ROUGHNESS]
     anisotropy = p[i, P.ANISOTROPY]
@@ -311,7 +317,25 @@ def _below(p, i, channel, layers, way):
 
 @apart
 def entering(p, i, lobes, layers, wo):
-    """Share of the light of each channel that enters a soft body, over the chance to follow it there."""
+    """Share of the light of each channel that enters a soft body, over the chance to follow it there.
+
+    Parameters
+    ----------
+    p : (M, WIDTH) float32
+        Parameter block.
+    i : int
+        Index of the row or path.
+    lobes : Lobes
+        Lobes of `prepare_lobes`.
+    layers : Layers
+        Layers of `prepare_layered`.
+    wo : float32 triple
+        Unit direction towards the viewer, in the local frame.
+
+    Returns
+    -------
+    float32 triple
+    """
     share = (
         p[i, P.SUBSURFACE]
         * (F(1) - lobes.metal)
@@ -331,6 +355,19 @@ def entering(p, i, lobes, layers, wo):
 @apart
 def glow_past(p, i, layers):
     """Share, by channel, of the light that the base gives off that comes out through coat and fuzz.
+
+    Parameters
+    ----------
+    p : (M, WIDTH) float32
+        Parameter block.
+    i : int
+        Index of the row or path.
+    layers : Layers
+        Layers of `prepare_layered`.
+
+    Returns
+    -------
+    float32 triple
 
     References
     ----------
@@ -437,7 +474,27 @@ def _sheet(p, i, lobes, layers, wo, wi):
 
 @apart
 def evaluate_layered(p, i, lobes, layers, wo, wi):
-    """As `surface.evaluate`, with what lies over the base."""
+    """As `surface.evaluate`, with what lies over the base.
+
+    Parameters
+    ----------
+    p : (M, WIDTH) float32
+        Parameter block.
+    i : int
+        Index of the row or path.
+    lobes : Lobes
+        Lobes of `prepare_lobes`.
+    layers : Layers
+        Layers of `prepare_layered`.
+    wo : float32 triple
+        Unit direction towards the viewer, in the local frame.
+    wi : float32 triple
+        Unit direction towards the light, in the local frame.
+
+    Returns
+    -------
+    tuple of 2
+    """
     (red, green, blue), pdf = evaluate_bsdf(p, i, lobes, wo, wi)
     if layers.sheet > F(0) and wi[2] != F(0):
         added, added_pdf = _sheet(p, i, lobes, layers, wo, wi)
@@ -486,7 +543,25 @@ def evaluate_layered(p, i, lobes, layers, wo, wi):
 
 @apart
 def sample_layered(lobes, layers, wo, pick, u, v):
-    """As `surface.sample`, with what lies over the base; `pick` is in [pick_inside, 1), below that light goes in."""
+    """As `surface.sample`, with what lies over the base; `pick` is in [pick_inside, 1), below that light goes in.
+
+    Parameters
+    ----------
+    lobes : Lobes
+        Lobes of `prepare_lobes`.
+    layers : Layers
+        Layers of `prepare_layered`.
+    wo : float32 triple
+        Unit direction towards the viewer, in the local frame.
+    pick : float32
+        Random number in [0, 1).
+    u, v : float32
+        Random number in [0, 1).
+
+    Returns
+    -------
+    float32
+    """
     pick -= layers.pick_inside
     over = layers.pick_coat + layers.pick_sheet
     if pick >= over:

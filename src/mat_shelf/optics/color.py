@@ -11,24 +11,64 @@ D65 = XYZ_FROM_RGB.sum(axis=1)
 
 
 def encode_srgb(linear):
-    """Linear to sRGB-encoded values, any shape, [0, 1] (IEC 61966-2-1)."""
+    """Linear to sRGB-encoded values, any shape, [0, 1] (IEC 61966-2-1).
+
+    Parameters
+    ----------
+    linear : (3,) float
+        Linear Rec.709.
+
+    Returns
+    -------
+    float32
+    """
     linear = np.clip(np.asarray(linear), 0, 1)
     return np.where(linear <= 0.0031308, linear * 12.92, 1.055 * np.maximum(linear, 0.0031308) ** (1 / 2.4) - 0.055)
 
 
 def decode_srgb(encoded):
-    """sRGB-encoded to linear values, any shape, [0, 1] (IEC 61966-2-1)."""
+    """sRGB-encoded to linear values, any shape, [0, 1] (IEC 61966-2-1).
+
+    Parameters
+    ----------
+    encoded : array
+        sRGB, [0, 1].
+
+    Returns
+    -------
+    float32
+    """
     encoded = np.clip(np.asarray(encoded), 0, 1)
     return np.where(encoded <= 0.04045, encoded / 12.92, ((encoded + 0.055) / 1.055) ** 2.4)
 
 
 def hex_from_linear(linear) -> str:
-    """``#rrggbb`` of a linear colour."""
+    """``#rrggbb`` of a linear colour.
+
+    Parameters
+    ----------
+    linear : (3,) float
+        Linear Rec.709.
+
+    Returns
+    -------
+    str
+    """
     return "#" + "".join(f"{round(float(c) * 255):02X}" for c in encode_srgb(linear))
 
 
 def linear_from_hex(text: str) -> tuple[float, float, float]:
-    """Linear colour of ``#rrggbb``. Raises ValueError for any other text."""
+    """Linear colour of ``#rrggbb``. Raises ValueError for any other text.
+
+    Parameters
+    ----------
+    text : str
+        Text.
+
+    Returns
+    -------
+    (3,) float
+    """
     digits = text.strip().removeprefix("#")
     if len(digits) != 6:
         raise ValueError(f"'{text}' is no colour; write six hexadecimal digits such as #0F6B62")
@@ -40,14 +80,34 @@ def linear_from_hex(text: str) -> tuple[float, float, float]:
 
 
 def lab_from_linear(linear):
-    """CIELAB (D65 white) of linear Rec.709, shape (..., 3) (CIE 15:2004, 8.2.1)."""
+    """CIELAB (D65 white) of linear Rec.709, shape (..., 3) (CIE 15:2004, 8.2.1).
+
+    Parameters
+    ----------
+    linear : (3,) float
+        Linear Rec.709.
+
+    Returns
+    -------
+    (D65 white)
+    """
     t = np.asarray(linear, dtype=np.float64) @ XYZ_FROM_RGB.T / D65
     f = np.where(t > (6 / 29) ** 3, np.cbrt(t), t * (29 / 6) ** 2 / 3 + 4 / 29)
     return np.stack([116 * f[..., 1] - 16, 500 * (f[..., 0] - f[..., 1]), 200 * (f[..., 1] - f[..., 2])], axis=-1)
 
 
 def linear_from_lab(lab):
-    """Linear Rec.709 of CIELAB (D65 white), shape (..., 3); may lie outside [0, 1]."""
+    """Linear Rec.709 of CIELAB (D65 white), shape (..., 3); may lie outside [0, 1].
+
+    Parameters
+    ----------
+    lab : (3,) float
+        CIELAB, D65.
+
+    Returns
+    -------
+    (D65 white)
+    """
     lab = np.asarray(lab, dtype=np.float64)
     fy = (lab[..., 0] + 16) / 116
     f = np.stack([fy + lab[..., 1] / 500, fy, fy - lab[..., 2] / 200], axis=-1)
@@ -57,6 +117,15 @@ def linear_from_lab(lab):
 
 def black_body(kelvin: float) -> np.ndarray:
     """Linear Rec.709 of a black body, luminance 1, relative to a D65 white.
+
+    Parameters
+    ----------
+    kelvin : float
+        Colour temperature, K.
+
+    Returns
+    -------
+    array
 
     References
     ----------
@@ -72,5 +141,15 @@ def black_body(kelvin: float) -> np.ndarray:
 
 
 def luminance(linear):
-    """CIE Y of linear Rec.709, shape (..., 3) to (...)."""
+    """CIE Y of linear Rec.709, shape (..., 3) to (...).
+
+    Parameters
+    ----------
+    linear : (3,) float
+        Linear Rec.709.
+
+    Returns
+    -------
+    float32
+    """
     return np.asarray(linear) @ XYZ_FROM_RGB[1]

@@ -49,6 +49,18 @@ def eon_terms(wo, wi, r):
 
 @inline
 def eon_several_color(color, r):
-    """Colour, one channel, of light that met the surface more than once."""
+    """Colour, one channel, of light that met the surface more than once.
+
+    Parameters
+    ----------
+    color : (3,) float
+        Linear Rec.709.
+    r : float32
+        Roughness, [0, 1].
+
+    Returns
+    -------
+    float32
+    """
     average = (F(1) + FON_2 * r) / (F(1) + FON_1 * r)
     return color * color * average / max(F(1) - color * max(F(1) - average, F(0)), F(1e-7))

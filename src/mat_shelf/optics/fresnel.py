@@ -36,7 +36,17 @@ def fresnel_dielectric(cos_i, eta):
 
 @inline
 def fresnel_normal(eta):
-    """Reflectance at normal incidence, ((eta - 1) / (eta + 1))^2."""
+    """Reflectance at normal incidence, ((eta - 1) / (eta + 1))^2.
+
+    Parameters
+    ----------
+    eta : float32
+        Index behind the boundary over index before it, > 0.
+
+    Returns
+    -------
+    float32
+    """
     r = (eta - F(1)) / (eta + F(1))
     return r * r
 
@@ -44,6 +54,15 @@ def fresnel_normal(eta):
 @inline
 def average_dielectric(eta):
     """Reflectance of a smooth boundary to light from all around, for an index ratio in [1, 3].
+
+    Parameters
+    ----------
+    eta : float32
+        Index behind the boundary over index before it, > 0.
+
+    Returns
+    -------
+    float32
 
     References
     ----------
@@ -55,6 +74,17 @@ def average_dielectric(eta):
 @inline
 def weighted_ior(eta, weight):
     """The index ratio whose normal reflectance is `weight` times that of `eta`.
+
+    Parameters
+    ----------
+    eta : float32
+        Index behind the boundary over index before it, > 0.
+    weight : float32
+        Weight, [0, 1].
+
+    Returns
+    -------
+    float32
 
     References
     ----------
@@ -76,7 +106,19 @@ def _edge_slope(f0, tint):
 
 @inline
 def average_metal(f0, tint):
-    """Mean of `fresnel_metal` over all directions of even light (Kulla and Conty 2017)."""
+    """Mean of `fresnel_metal` over all directions of even light (Kulla and Conty 2017).
+
+    Parameters
+    ----------
+    f0 : float32
+        Reflectance at normal incidence.
+    tint : float32 triple
+        Colour of the layer.
+
+    Returns
+    -------
+    (Kulla and Conty 2017)
+    """
     slope = _edge_slope(f0, tint)
     return min(max(f0 + (F(1) - f0) / F(21) - slope / F(126), F(0)), F(1))
 
@@ -89,6 +131,10 @@ def fresnel_metal(cos_i, f0, tint):
     ----------
     cos_i, f0, tint : float32
         All in [0, 1]. `tint` multiplies Schlick's value at cos = 1/7.
+
+    Returns
+    -------
+    float32
 
     References
     ----------

@@ -39,6 +39,12 @@ def fuzz_reflection(wo, wi, h, roughness):
     ----------
     wo, wi, h : float32 triples
         Both directions, with z > 0, and the one half way between them.
+    roughness : float32
+        Roughness of the input, [0, 1].
+
+    Returns
+    -------
+    float32
     """
     width = max(roughness, NARROWEST)
     sine = math.sqrt(max(F(1) - h[2] * h[2], F(0)))

@@ -62,7 +62,19 @@ class Measurements(NamedTuple):
 
 
 def measure(recipe: Recipe, samples: int = _SAMPLES) -> Measurements:
-    """Reads a material, seen from air."""
+    """Reads a material, seen from air.
+
+    Parameters
+    ----------
+    recipe : Recipe
+        Recipe of the material.
+    samples : int
+        Samples per pixel.
+
+    Returns
+    -------
+    Measurements
+    """
     row = parameter_row(recipe)
     albedo, transmitted = {}, {}
     for angle in ANGLES:
@@ -131,6 +143,23 @@ def scattered_light(p, angle, numbers, tables, directions, weights, soft):
     """Samples what the surface of row 0 does with light from an angle, radians: directions and weights, (N, 3).
 
     `soft`, (3,), becomes the share that enters a soft body, times the colour that thick bodies of it have.
+
+    Parameters
+    ----------
+    p : (M, WIDTH) float32
+        Parameter block.
+    angle : float32
+        Angle of incidence, radians.
+    numbers : (N, 3) float32
+        Random numbers in [0, 1).
+    tables : AlbedoTables
+        Tables of `albedo_tables`.
+    directions : (N, 3) float32
+        Unit directions.
+    weights : (N,) float32
+        Weights.
+    soft : float32
+        Softness.
     """
     wo = (np.sin(angle), F(0), max(np.cos(angle), F(1e-4)))
     lobes, _, layers = prepare_layered(p, 0, wo, p[0, IOR], tables, True)

@@ -94,6 +94,10 @@ def scattered(direction, forward, u, v):
         Mean cosine, in (-1, 1).
     u, v : float32 in [0, 1)
 
+    Returns
+    -------
+    float32 triple
+
     References
     ----------
     Henyey and Greenstein 1941, Diffuse Radiation in the Galaxy.

@@ -59,6 +59,8 @@ def write_fed(rows: np.ndarray, fed, recipe: Recipe) -> None:
     ----------
     rows : (N, WIDTH) float32
     fed : mapping from the name of an input to (N,) or (N, 3) float32
+    recipe : Recipe
+        Recipe of the material.
     """
     for name, column in _COLUMNS.items():
         if name in fed:
@@ -90,7 +92,17 @@ def write_fed(rows: np.ndarray, fed, recipe: Recipe) -> None:
 
 
 def of_unit_luminance(color) -> np.ndarray:
-    """A colour, (3,) linear, as bright as white; black stays black."""
+    """A colour, (3,) linear, as bright as white; black stays black.
+
+    Parameters
+    ----------
+    color : (3,) float
+        Linear Rec.709.
+
+    Returns
+    -------
+    (3,)
+    """
     own = float(luminance(color))
     return np.asarray(color) / own if own > 1e-9 else np.zeros(3)
 
@@ -127,7 +139,17 @@ def _scaled(color, weight) -> np.ndarray:
 
 
 def parameter_row(recipe: Recipe) -> np.ndarray:
-    """The row of one recipe, shape (WIDTH,), float32."""
+    """The row of one recipe, shape (WIDTH,), float32.
+
+    Parameters
+    ----------
+    recipe : Recipe
+        Recipe of the material.
+
+    Returns
+    -------
+    (WIDTH,)
+    """
     row = np.zeros(WIDTH, np.float32)
     row[BASE_COLOR : BASE_COLOR + 3] = np.multiply(recipe.base_color, recipe.base_weight)
     row[DIFFUSE_ROUGHNESS] = recipe.base_diffuse_roughness

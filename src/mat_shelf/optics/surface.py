@@ -63,7 +63,19 @@ NO_LOBES = Lobes(*(F(0) for _ in range(17)), True)
 
 @inline
 def is_smooth(p, i):
-    """True if parameter row i is clear and smooth, so that light goes one of two ways and no other."""
+    """True if parameter row i is clear and smooth, so that light goes one of two ways and no other.
+
+    Parameters
+    ----------
+    p : (M, WIDTH) float32
+        Parameter block.
+    i : int
+        Index of the row or path.
+
+    Returns
+    -------
+    bool
+    """
     return (
         p[i, P.TRANSMISSION] >= F(1)
         and p[i, P.ROUGHNESS] <= SMOOTH
@@ -77,6 +89,17 @@ def passes_light(p, i):
     """True if parameter row i is so clear and sharp that rays towards lights may pass straight through.
 
     It is, wherever `Lobes.is_sharp` of a body without anything matt is.
+
+    Parameters
+    ----------
+    p : (M, WIDTH) float32
+        Parameter block.
+    i : int
+        Index of the row or path.
+
+    Returns
+    -------
+    bool
     """
     return (
         p[i, P.TRANSMISSION] >= F(0.9999)
@@ -93,6 +116,12 @@ def through_smooth(p, i, wo, eta, pick):
 
     Parameters
     ----------
+    p : (M, WIDTH) float32
+        Parameter block.
+    i : int
+        Index of the row or path.
+    wo : float32 triple
+        Unit direction towards the viewer, in the local frame.
     eta : float32
         As for `prepare_lobes`.
     pick : float32 in [0, 1)
@@ -122,10 +151,20 @@ def prepare_lobes(p, i, wo, eta, tables, is_outside):
     ----------
     p : (N, WIDTH) float32
         Parameter block (`optics.parameters`).
+    i : int
+        Index of the row or path.
+    wo : float32 triple
+        Unit direction towards the viewer, in the local frame.
     eta : float32
         specular_ior over the index of the medium that `wo` runs in; its inverse on the way out.
+    tables : AlbedoTables
+        Tables of `albedo_tables`.
     is_outside : bool
         Whether it is seen from outside. What is opaque lies bare on the inside of a body that is clear beside it.
+
+    Returns
+    -------
+    float32
     """
     roughness = p[i, P.ROUGHNESS]
     ax, ay = widths(roughness, F(0))
@@ -158,7 +197,25 @@ def prepare_lobes(p, i, wo, eta, tables, is_outside):
 
 @inline
 def boundary_albedo(tables, wo, roughness, anisotropy, eta):
-    """As `dielectric_albedo`, brushed or not."""
+    """As `dielectric_albedo`, brushed or not.
+
+    Parameters
+    ----------
+    tables : AlbedoTables
+        Tables of `albedo_tables`.
+    wo : float32 triple
+        Unit direction towards the viewer, in the local frame.
+    roughness : float32
+        Roughness of the input, [0, 1].
+    anisotropy : float32
+        Anisotropy, [0, 1].
+    eta : float32
+        Index behind the boundary over index before it, > 0.
+
+    Returns
+    -------
+    float32
+    """
     if anisotropy > F(0):
         return brushed_dielectric_albedo(tables, wo, roughness, anisotropy, eta)
     return dielectric_albedo(tables, wo[2], roughness, eta)
@@ -208,8 +265,22 @@ def base_lobes(
 
     Parameters
     ----------
+    p : (M, WIDTH) float32
+        Parameter block.
+    i : int
+        Index of the row or path.
+    wo : float32 triple
+        Unit direction towards the viewer, in the local frame.
+    eta : float32
+        Index behind the boundary over index before it, > 0.
     eta_base : float32
         The index ratio that its boundary reflects by.
+    roughness : float32
+        Roughness of the input, [0, 1].
+    anisotropy : float32
+        Anisotropy, [0, 1].
+    ax, ay : float32
+        Widths of the microfacet distribution along tangent and bitangent.
     mirror : float32
         Albedo of a perfect mirror as rough.
     clear : float32
@@ -224,6 +295,14 @@ def base_lobes(
         Weight of that film.
     weight_over, weight_spread : float32
         Light from what lies over it, sampled by itself and with the diffuse base.
+    tables : AlbedoTables
+        Tables of `albedo_tables`.
+    is_outside : bool
+        Whether it is seen from outside.
+
+    Returns
+    -------
+    float32
     """
     mirror = max(mirror, F(0.05))
     metal, wall = p[i, P.METALNESS], F(0)
@@ -282,13 +361,37 @@ def base_lobes(
 
 @inline
 def is_total(lobes, cos):
-    """True if light at a microfacet of a clear boundary cannot pass, however little it reflects otherwise."""
+    """True if light at a microfacet of a clear boundary cannot pass, however little it reflects otherwise.
+
+    Parameters
+    ----------
+    lobes : Lobes
+        Lobes of `prepare_lobes`.
+    cos : float32
+        Cosine between direction and microfacet.
+
+    Returns
+    -------
+    bool
+    """
     return lobes.transmission > F(0) and F(1) - cos * cos >= lobes.eta * lobes.eta
 
 
 @inline
 def facet_reflectance(lobes, cos):
-    """Share of light that a microfacet of the boundary reflects."""
+    """Share of light that a microfacet of the boundary reflects.
+
+    Parameters
+    ----------
+    lobes : Lobes
+        Lobes of `prepare_lobes`.
+    cos : float32
+        Cosine between direction and microfacet.
+
+    Returns
+    -------
+    float32
+    """
     return F(1) if is_total(lobes, cos) else fresnel_dielectric(cos, lobes.eta_fresnel)
 
 
@@ -301,6 +404,19 @@ def _reflect_choice(reflectance, transmission):
 @inline
 def evaluate_bsdf(p, i, lobes, wo, wi):
     """Reflection or transmission times the cosine of wi, and the density of `sample_bsdf`.
+
+    Parameters
+    ----------
+    p : (M, WIDTH) float32
+        Parameter block.
+    i : int
+        Index of the row or path.
+    lobes : Lobes
+        Lobes of `prepare_lobes`.
+    wo : float32 triple
+        Unit direction towards the viewer, in the local frame.
+    wi : float32 triple
+        Unit direction towards the light, in the local frame.
 
     Returns
     -------
@@ -381,6 +497,10 @@ def sample_bsdf(lobes, wo, pick, u, v):
 
     Parameters
     ----------
+    lobes : Lobes
+        Lobes of `prepare_lobes`.
+    wo : float32 triple
+        Unit direction towards the viewer, in the local frame.
     pick, u, v : float32 in [0, 1)
 
     Returns

@@ -123,10 +123,20 @@ def film_on_metal(cos_i, eta_film, color, tint, weight, optical_nm):
 
     Parameters
     ----------
+    cos_i : float32
+        Cosine of `wi`.
+    eta_film : float32
+        Index of the film.
     color, tint : float32 triples
         As for `fresnel.fresnel_metal`.
     weight : float32
         Scales the metal's own reflectance.
+    optical_nm : float32
+        Optical thickness of the film, nm.
+
+    Returns
+    -------
+    float32 triple
     """
     cos_film = _inside(cos_i, eta_film)
     if cos_film <= F(0):

@@ -30,14 +30,17 @@ class Mipmap:
 
     @property
     def width(self) -> int:
+        """Pixels across."""
         return self.levels[0].shape[1]
 
     @property
     def height(self) -> int:
+        """Pixels from top to bottom."""
         return self.levels[0].shape[0]
 
     @property
     def channels(self) -> int:
+        """Number of channels."""
         return self.levels[0].shape[2]
 
     def look_up(self, x, y, is_color: bool, ends: int, texel: float = 0.0) -> np.ndarray:
@@ -88,7 +91,19 @@ def _halve(pixels, rounding, out):
 
 @lru_cache(maxsize=8)
 def decoding(kind: str, is_color: bool) -> np.ndarray:
-    """Value of each whole number, float32; one zero for floats, which are values themselves."""
+    """Value of each whole number, float32; one zero for floats, which are values themselves.
+
+    Parameters
+    ----------
+    kind : str
+        Name of the dtype.
+    is_color : bool
+        Whether the image holds colours.
+
+    Returns
+    -------
+    array
+    """
     if kind == "float32":
         return np.zeros(1, np.float32)
     values = np.linspace(0, 1, 256 if kind == "uint8" else 65536, dtype=np.float64)
@@ -110,7 +125,25 @@ def _within(i, count, ends):
 
 @inline
 def texel_at(pixels, table, row, column, channel):
-    """Value of a number of a pixel, by the table of `decoding`."""
+    """Value of a number of a pixel, by the table of `decoding`.
+
+    Parameters
+    ----------
+    pixels : (H, W, C) array
+        Pixels.
+    table : array
+        Table.
+    row : (L,) float32
+        Table of `decoding`.
+    column : int
+        Column.
+    channel : int
+        Channel.
+
+    Returns
+    -------
+    float32
+    """
     if table.shape[0] > 1:
         return table[int(pixels[row, column, channel])]
     return F(pixels[row, column, channel])
@@ -118,7 +151,23 @@ def texel_at(pixels, table, row, column, channel):
 
 @kernel
 def look_up_kernel(pixels, table, xs, ys, ends, out):
-    """Bilinear values of pixels, (H, W, C), at places, (N,), into (N, C)."""
+    """Bilinear values of pixels, (H, W, C), at places, (N,), into (N, C).
+
+    Parameters
+    ----------
+    pixels : (H, W, C) array
+        Pixels.
+    table : array
+        Table.
+    xs : (N,) float
+        First coordinates.
+    ys : (N,) float
+        Second coordinates.
+    ends : str
+        Behaviour beyond the edge.
+    out : (N, C) float32
+        Receives the values.
+    """
     height, width, channels = pixels.shape
     for i in range(xs.shape[0]):
         x = xs[i] * F(width) - F(0.5)

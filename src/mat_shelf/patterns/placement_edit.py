@@ -30,7 +30,25 @@ def _frames(part: Part, mesh: Mesh):
 
 
 def drag_placement(placement: Placement, part: Part, mesh: Mesh, start: PlacementHit, now: PlacementHit) -> Placement:
-    """The placement shifted so that what lay at one place of a part lies at another."""
+    """The placement shifted so that what lay at one place of a part lies at another.
+
+    Parameters
+    ----------
+    placement : Placement
+        Placement of the pattern.
+    part : Part
+        The part.
+    mesh : Mesh
+        Mesh, mm.
+    start : PlacementHit
+        Place under the pointer at its start.
+    now : PlacementHit
+        Place under the pointer now.
+
+    Returns
+    -------
+    Placement
+    """
     frames = _frames(part, mesh)
     still = placement.with_(blend=0.0, shuffle=0.0, shuffle_turn=0.0)
     places = []
@@ -45,7 +63,23 @@ def drag_placement(placement: Placement, part: Part, mesh: Mesh, start: Placemen
 
 
 def hide_seam(part: Part, mesh: Mesh, placement: Placement, eye) -> float:
-    """Angle at which a seam lies on the side that an eye (mm, of the world) does not see, degrees in [-180, 180]."""
+    """Angle at which a seam lies on the side that an eye (mm, of the world) does not see, degrees in [-180, 180].
+
+    Parameters
+    ----------
+    part : Part
+        The part.
+    mesh : Mesh
+        Mesh, mm.
+    placement : Placement
+        Placement of the pattern.
+    eye : (3,) float
+        Position of the camera, mm.
+
+    Returns
+    -------
+    float
+    """
     frames = _frames(part, mesh)
     local = (np.asarray(eye, float) - frames.shift[0]) @ frames.turn[0] - frames.centre[0]
     first, second = _AROUND[placement.axis]
@@ -57,7 +91,21 @@ def hide_seam(part: Part, mesh: Mesh, placement: Placement, eye) -> float:
 
 
 def in_part(part: Part, mesh: Mesh, hit: PlacementHit) -> tuple[tuple[float, ...], tuple[float, ...]]:
-    """A place and its normal in the part's own frame, from the middle of its box: (3,) mm and (3,)."""
+    """A place and its normal in the part's own frame, from the middle of its box: (3,) mm and (3,).
+
+    Parameters
+    ----------
+    part : Part
+        The part.
+    mesh : Mesh
+        Mesh, mm.
+    hit : PlacementHit
+        Place on a part.
+
+    Returns
+    -------
+    tuple[tuple of float, tuple of float]
+    """
     frames = _frames(part, mesh)
     place = (np.asarray(hit.position) - frames.shift[0]) @ frames.turn[0] - frames.centre[0]
     normal = np.asarray(hit.normal) @ frames.turn[0]

@@ -35,7 +35,19 @@ class Layout(NamedTuple):
 
 
 def lay_out(placement: Placement, points: Points) -> Layout:
-    """Lays points out."""
+    """Lays points out.
+
+    Parameters
+    ----------
+    placement : Placement
+        Placement of the pattern.
+    points : Points
+        Points on parts.
+
+    Returns
+    -------
+    Layout
+    """
     count = len(points)
     way = 7 if points.is_flat else _WAYS[placement.projection]
     blends = placement.projection == "box" or placement.blend > 0
@@ -78,7 +90,21 @@ def lay_out(placement: Placement, points: Points) -> Layout:
 
 
 def blend_layout(values: np.ndarray, sheet: Layout, count: int) -> np.ndarray:
-    """Values at the places of a sheet, brought together for its points."""
+    """Values at the places of a sheet, brought together for its points.
+
+    Parameters
+    ----------
+    values : (m,) or (m, 3) float32
+        Values at the places.
+    sheet : Layout
+        Surface map of the mark.
+    count : int
+        Number of points.
+
+    Returns
+    -------
+    array
+    """
     if sheet.index is None:
         return values
     total = np.zeros((count, *values.shape[1:]), np.float32)
@@ -91,14 +117,38 @@ def blend_layout(values: np.ndarray, sheet: Layout, count: int) -> np.ndarray:
 
 @kernel
 def gather_greys(values, index, weight, total):
-    """Adds weighted values, (m,), up over points, (N,)."""
+    """Adds weighted values, (m,), up over points, (N,).
+
+    Parameters
+    ----------
+    values : (m,) or (m, 3) float32
+        Values at the places.
+    index : (m,) int32
+        Point of each place.
+    weight : float32
+        Weight, [0, 1].
+    total : (N,) or (N, 3) float32
+        Receives the sums.
+    """
     for j in range(index.shape[0]):
         total[index[j]] += weight[j] * values[j]
 
 
 @kernel
 def gather_colors(values, index, weight, total):
-    """Adds weighted values, (m, 3), up over points, (N, 3)."""
+    """Adds weighted values, (m, 3), up over points, (N, 3).
+
+    Parameters
+    ----------
+    values : (m,) or (m, 3) float32
+        Values at the places.
+    index : (m,) int32
+        Point of each place.
+    weight : float32
+        Weight, [0, 1].
+    total : (N,) or (N, 3) float32
+        Receives the sums.
+    """
     for j in range(index.shape[0]):
         for k in range(3):
             total[index[j], k] += weight[j] * values[j, k]
@@ -109,6 +159,37 @@ def lay_kernel(position, normal, uv, part, frames, whole, way, axis, values, ind
     """Writes the layout of N points, (3, m), and whose each place is; returns m.
 
     Each point's first place has the point's own number; the further ones follow behind all of these.
+
+    Parameters
+    ----------
+    position : (N, 3) float32
+        Positions, mm.
+    normal : (N, 3) float32
+        Unit normals.
+    uv : (V, 2) float32
+        Texture coordinates.
+    part : Part
+        The part.
+    frames : Frames
+        Frames of the parts.
+    whole : (N,) float32
+        Factors to a whole layout.
+    way : int
+        Number of the projection.
+    axis : int
+        Axis: 0, 1, 2 for x, y, z.
+    values : (m,) float32
+        Receives the weights.
+    index : (m,) int32
+        Receives the points.
+    weight : float32
+        Weight, [0, 1].
+    out : (3, m) float32
+        Receives the layout.
+
+    Returns
+    -------
+    int
     """
     count = position.shape[0]
     laid = count

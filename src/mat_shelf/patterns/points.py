@@ -34,12 +34,45 @@ FLAT = Frames(
 
 
 def part_salt(part_id: str) -> int:
-    """A random number of a part's own, the same wherever it is rendered or baked."""
+    """A random number of a part's own, the same wherever it is rendered or baked.
+
+    Parameters
+    ----------
+    part_id : str
+        Id of the part.
+
+    Returns
+    -------
+    int
+    """
     return crc32(part_id.encode()) & 0x7FFFFFFF
 
 
 class Points:
     """Points on surfaces, as a struct of arrays.
+
+    Parameters
+    ----------
+    position : (N, 3) float32
+        Positions, mm.
+    normal : (N, 3) float32
+        Unit normals.
+    part : Part
+        The part.
+    frames : Frames
+        Frames of the parts.
+    uv : (V, 2) float32
+        Texture coordinates.
+    uv_slope : (N, 6) float32
+        Gradients of the coordinates, 1/mm.
+    cosine : (N,) float32
+        Cosines.
+    is_flat : bool
+        Whether it conforms to no surface.
+    footprint : (N,) float32
+        Width of a pixel at each point, mm.
+    hits : Hits
+        Hits of the wave.
 
     Attributes
     ----------
@@ -90,7 +123,17 @@ class Points:
         return len(self.position)
 
     def take(self, index: np.ndarray) -> "Points":
-        """Some of the points, by index or mask."""
+        """Some of the points, by index or mask.
+
+        Parameters
+        ----------
+        index : (m,) int or (N,) bool
+            Points to take.
+
+        Returns
+        -------
+        Points
+        """
         slope = None if self.uv_slope is None else self.uv_slope[index]
         return Points(
             self.position[index],
@@ -106,20 +149,65 @@ class Points:
         )
 
     def looked_up(self, kind: str, radius: float) -> np.ndarray:
-        """A geometry map at the points, (N,) float32; 0 where there is none."""
+        """A geometry map at the points, (N,) float32; 0 where there is none.
+
+        Parameters
+        ----------
+        kind : str
+            Kind of the map: edges, crevices or nearby.
+        radius : float
+            Reach of the map, mm.
+
+        Returns
+        -------
+        (N,) float32
+        """
         if self.hits is None:
             return np.zeros(len(self), np.float32)
         lookup, triangle, u, v = self.hits
         return lookup.values(kind, radius, self.part, triangle, u, v)
 
     def taken_later(self, index: np.ndarray):
-        """A function that takes some of the points when it is first called: most steps never ask for them."""
+        """A function that takes some of the points when it is first called: most steps never ask for them.
+
+        Parameters
+        ----------
+        index : (m,) int or (N,) bool
+            Points to take.
+
+        Returns
+        -------
+        callable () -> Points
+        """
         return cache(lambda: self.take(index))
 
     def moved(self, directions: Sequence[np.ndarray], distance: float) -> "Points":
-        """Copies of the points a little way (mm) along unit directions of the world, (N, 3) each, one after another."""
+        """Copies of the points a little way (mm) along unit directions of the world, (N, 3) each, one after another.
+
+        Parameters
+        ----------
+        directions : sequence of array
+            Unit directions.
+        distance : float
+            Receives the distances, mm.
+
+        Returns
+        -------
+        Points
+        """
 
         def again(column: np.ndarray) -> np.ndarray:
+            """The points, taken once.
+
+            Parameters
+            ----------
+            column : int
+                Column.
+
+            Returns
+            -------
+            uint32
+            """
             return np.concatenate((column,) * len(directions))
 
         direction = np.concatenate(directions)
@@ -145,7 +233,21 @@ class Points:
 
 
 def flat_points(width: float, columns: int, rows: int) -> Points:
-    """A sheet seen straight on, `width` mm wide, row by row from its upper left corner, middles of pixels."""
+    """A sheet seen straight on, `width` mm wide, row by row from its upper left corner, middles of pixels.
+
+    Parameters
+    ----------
+    width : float
+        Width, mm.
+    columns : int
+        Columns of pixels.
+    rows : int
+        Rows of pixels.
+
+    Returns
+    -------
+    Points
+    """
     pitch = width / columns
     x = (np.arange(columns, dtype=np.float32) + 0.5) * pitch
     y = (rows - 0.5 - np.arange(rows, dtype=np.float32)) * pitch
@@ -171,6 +273,10 @@ def part_frames(meshes: Sequence[Mesh], poses: Sequence[tuple[np.ndarray, np.nda
         As `geometry.pose` has them. A part's frame keeps the world's millimetres, whatever the scale.
     salts : sequence of int
         One a part.
+
+    Returns
+    -------
+    Frames
     """
     boxes = [mesh.bounds * scale for mesh, (_, _, scale) in zip(meshes, poses, strict=True)]
     radii = [_radii(mesh, scale) for mesh, (_, _, scale) in zip(meshes, poses, strict=True)]

@@ -51,5 +51,15 @@ SOURCE_STARTS = tuple(
 
 
 def thumbnail_file(ready: Ready) -> Path:
-    """Path of the shipped thumbnail of a ready pattern or of a source, a PNG of 192 x 128 pixels."""
+    """Path of the shipped thumbnail of a ready pattern or of a source, a PNG of 192 x 128 pixels.
+
+    Parameters
+    ----------
+    ready : Ready
+        The pattern.
+
+    Returns
+    -------
+    Path
+    """
     return _DATA / "thumbnails" / f"{ready.pattern.id}.png"

@@ -13,6 +13,10 @@ def grey_of(pixels: np.ndarray) -> np.ndarray:
     Parameters
     ----------
     pixels : (H, W, C) uint8, uint16 or float32
+
+    Returns
+    -------
+    (H, W) float32
     """
     whole = {"uint8": 255.0, "uint16": 65535.0}.get(pixels.dtype.name, 1.0)
     values = pixels.astype(np.float32) / np.float32(whole)
@@ -56,6 +60,10 @@ def flattened(height: np.ndarray, level: float, within: float) -> np.ndarray:
     level : float in [0, 1]
     within : float
         Heights that far from the level become flat; twice as far, none is changed.
+
+    Returns
+    -------
+    array
     """
     away = np.abs(height - np.float32(level)) / np.float32(max(within, 1e-6))
     keep = np.clip(away - 1, 0, 1)
@@ -86,6 +94,13 @@ def normals_of_height(height: np.ndarray, rise: float) -> np.ndarray:
 
 def height_of_normals(pixels: np.ndarray, is_green_down: bool = False) -> tuple[np.ndarray, float]:
     """The height map whose slopes come nearest to a picture of normals that repeats.
+
+    Parameters
+    ----------
+    pixels : (H, W, C) array
+        Pixels.
+    is_green_down : bool
+        Whether green points down.
 
     Returns
     -------

@@ -24,6 +24,19 @@ NO_CONTEXT = PatternContext()
 class StepInput:
     """Where, and after what, a step is evaluated.
 
+    Parameters
+    ----------
+    steps : sequence of Step
+        Steps, the source first.
+    coordinates : (3, N) float32
+        Points in the layout, in sizes.
+    placement : Placement
+        Placement of the pattern.
+    points : Points
+        Points on parts.
+    context : PatternContext
+        Other patterns and images that it refers to.
+
     Attributes
     ----------
     coordinates : (3, N) float32
@@ -69,18 +82,56 @@ class StepInput:
         return self.before_at(self.coordinates)
 
     def before_at(self, coordinates: np.ndarray) -> np.ndarray:
-        """Values of the steps before at other coordinates, (3, N), of the layout."""
+        """Values of the steps before at other coordinates, (3, N), of the layout.
+
+        Parameters
+        ----------
+        coordinates : (3, N) float32
+            Points in the layout, in sizes.
+
+        Returns
+        -------
+        (3, N)
+        """
         return run_steps(self._steps, coordinates, self._placement, self._points, self.context)
 
     def other(self, pattern_id: str | None) -> np.ndarray | None:
-        """Another pattern at the same points; None where none is named."""
+        """Another pattern at the same points; None where none is named.
+
+        Parameters
+        ----------
+        pattern_id : str or None
+            Id of the pattern.
+
+        Returns
+        -------
+        array or None
+        """
         if pattern_id is None or pattern_id not in self.context.patterns:
             return None
         return evaluate(self.context.patterns[pattern_id], self.points, self.context)
 
 
 def run_steps(steps: Sequence[Step], coordinates, placement: Placement, points: Points, context: PatternContext):
-    """Evaluates a row of steps, the last one first: it asks for what it needs of those before it."""
+    """Evaluates a row of steps, the last one first: it asks for what it needs of those before it.
+
+    Parameters
+    ----------
+    steps : sequence of Step
+        Steps, the source first.
+    coordinates : (3, N) float32
+        Points in the layout, in sizes.
+    placement : Placement
+        Placement of the pattern.
+    points : Points
+        Points on parts.
+    context : PatternContext
+        Other patterns and images that it refers to.
+
+    Returns
+    -------
+    float32
+    """
     last, before = steps[-1], steps[:-1]
     if before and not last.is_on:
         return run_steps(before, coordinates, placement, points, context)
@@ -94,6 +145,12 @@ def evaluate(
 
     Parameters
     ----------
+    pattern : Pattern
+        The pattern.
+    points : Points
+        Points on parts.
+    context : PatternContext
+        Other patterns and images that it refers to.
     until : int, optional
         Number of steps to go through; all by default.
 
@@ -149,20 +206,59 @@ class Source(Step):
 
 
 def seed() -> int:
-    """The field of a source whose other values give another piece of the same."""
+    """The field of a source whose other values give another piece of the same.
+
+    Returns
+    -------
+    int
+    """
     return number(1, 0, 9999, label="Seed", tip="Another number gives another variation.")
 
 
 def grey(values: np.ndarray) -> np.ndarray:
-    """Values as grey, (N,): the luminance of colours (Rec.709)."""
+    """Values as grey, (N,): the luminance of colours (Rec.709).
+
+    Parameters
+    ----------
+    values : (N,) or (N, 3) float32
+        Values.
+
+    Returns
+    -------
+    (N,)
+    """
     return values if values.ndim == 1 else values @ np.array([0.2126, 0.7152, 0.0722], np.float32)
 
 
 def as_wide(values: np.ndarray, other: np.ndarray) -> np.ndarray:
-    """Values as (N, 3) where the other ones are, so that both can be combined."""
+    """Values as (N, 3) where the other ones are, so that both can be combined.
+
+    Parameters
+    ----------
+    values : (N,) or (N, 3) float32
+        Values.
+    other : (N,) or (N, 3) float32
+        Other values.
+
+    Returns
+    -------
+    (N, 3)
+    """
     return values[:, None] if values.ndim < other.ndim else values
 
 
 def is_colored(pattern: Pattern, context: PatternContext) -> bool:
-    """True if a pattern gives colours rather than greys."""
+    """True if a pattern gives colours rather than greys.
+
+    Parameters
+    ----------
+    pattern : Pattern
+        The pattern.
+    context : PatternContext
+        Other patterns and images that it refers to.
+
+    Returns
+    -------
+    bool
+    """
     return evaluate(pattern, flat_points(1.0, 1, 1), context).ndim == 2

@@ -23,6 +23,10 @@ def thumbnail(
 
     Parameters
     ----------
+    pattern : Pattern
+        The pattern.
+    context : PatternContext
+        Other patterns and images that it refers to.
     columns, rows : int
         Pixels.
     until : int, optional
@@ -39,7 +43,27 @@ def thumbnail(
 
 
 def values_of(pattern, context, columns, rows, until=None, width=None) -> np.ndarray:
-    """The same, as values: (rows, columns) or (rows, columns, 3) float32."""
+    """The same, as values: (rows, columns) or (rows, columns, 3) float32.
+
+    Parameters
+    ----------
+    pattern : Pattern
+        The pattern.
+    context : PatternContext
+        Other patterns and images that it refers to.
+    columns : int
+        Columns of pixels.
+    rows : int
+        Rows of pixels.
+    until : int, optional
+        Number of steps to go through; all by default.
+    width : float, optional
+        Width that is seen, mm.
+
+    Returns
+    -------
+    array
+    """
     source = pattern.steps[0]
     fine = columns * _FINER, rows * _FINER
     seen = width or source.seen(pattern.placement.size)
@@ -55,7 +79,17 @@ def values_of(pattern, context, columns, rows, until=None, width=None) -> np.nda
 
 
 def pixels_of(values: np.ndarray) -> np.ndarray:
-    """Values as a picture, (H, W, 3) uint8; what is no number shows as black."""
+    """Values as a picture, (H, W, 3) uint8; what is no number shows as black.
+
+    Parameters
+    ----------
+    values : (N,) or (N, 3) float32
+        Values.
+
+    Returns
+    -------
+    (H, W, 3) uint8
+    """
     values = np.nan_to_num(values, nan=0.0, posinf=1.0, neginf=0.0)
     pixels = encode_srgb(values) if values.ndim == 3 else np.repeat(values[..., None], 3, axis=2)
     return (np.clip(pixels, 0, 1) * 255 + 0.5).astype(np.uint8)

@@ -29,6 +29,10 @@ def render_aovs(project: Project, rendered: Rendered, wanted: Sequence[str] = PA
 
     Parameters
     ----------
+    project : Project
+        The project.
+    rendered : Rendered
+        The render.
     wanted : names out of `PASSES`
 
     Returns

@@ -75,14 +75,24 @@ def bake(
 
     Parameters
     ----------
+    recipe : Recipe
+        Recipe of the material.
+    part : Part
+        The part.
     mesh : Mesh
         Of the part, with texture coordinates in the unit square.
     size : int
         Texels along each side.
-    shape_maps : mapping from ShapeKey to ShapeMap
-        Geometry maps of the part that its patterns need.
+    context : PatternContext
+        Other patterns and images that it refers to.
+    geometry_maps : Mapping[GeometryMapKey, GeometryMap]
+        Geometry maps by key.
     progress : callable (done, total) -> bool
         False cancels.
+
+    Returns
+    -------
+    Baked
 
     Raises
     ------
@@ -219,7 +229,23 @@ def _points(primitive, u, v, corners, normals, uv, frames, shapes):
 
 @kernel
 def place_kernel(primitive, u, v, corners, normals, position, normal):
-    """Positions and unit normals of points in triangles."""
+    """Positions and unit normals of points in triangles.
+
+    Parameters
+    ----------
+    primitive : (N,) int32
+        Triangle within its geometry.
+    u, v : (N,) float32
+        Barycentric coordinate.
+    corners : (T, 9) float32
+        Corners of the triangles, mm.
+    normals : (V, 3) float
+        Unit normals.
+    position : (N, 3) float32
+        Receives the positions, mm.
+    normal : (N, 3) float32
+        Receives the unit normals.
+    """
     for i in range(primitive.shape[0]):
         t = primitive[i]
         w = F(1) - u[i] - v[i]

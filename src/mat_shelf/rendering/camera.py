@@ -17,7 +17,21 @@ CameraView = namedtuple("CameraView", "position right up forward half_width half
 
 
 def make_camera_view(camera: Camera, width: int, height: int) -> CameraView:
-    """The view of a camera for a picture of width x height pixels."""
+    """The view of a camera for a picture of width x height pixels.
+
+    Parameters
+    ----------
+    camera : Camera
+        The camera.
+    width : int
+        Pixels across.
+    height : int
+        Pixels from top to bottom.
+
+    Returns
+    -------
+    CameraView
+    """
     position = np.array(camera.position, np.float64)
     forward = np.array(camera.target, np.float64) - position
     distance = np.linalg.norm(forward)
@@ -44,6 +58,8 @@ def camera_ray(view, x, y, u, v):
 
     Parameters
     ----------
+    view : CameraView
+        View of the camera.
     x, y : float32
         Place in the picture, [0, 1], from its top left.
     u, v : float32 in [0, 1)
@@ -69,6 +85,8 @@ def ray_through(view: CameraView, x: float, y: float) -> tuple[np.ndarray, np.nd
 
     Parameters
     ----------
+    view : CameraView
+        View of the camera.
     x, y : float
         Point of the picture, [0, 1], from its top left.
 
@@ -87,6 +105,8 @@ def project_point(view: CameraView, point) -> tuple[float, float] | None:
 
     Parameters
     ----------
+    view : CameraView
+        View of the camera.
     point : (3,) float
         mm.
 

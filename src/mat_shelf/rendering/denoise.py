@@ -18,8 +18,14 @@ def denoise_film(film: Film, quality: str = "high") -> np.ndarray:
 
     Parameters
     ----------
+    film : Film
+        The film.
     quality : {"fast", "balanced", "high"}
         The last one takes the noise out of albedo and normals first.
+
+    Returns
+    -------
+    (H, W, 3) float32
     """
     light = _padded(film.picture())
     albedo = _padded(np.clip(film.picture("guide_albedo"), 0, 1))

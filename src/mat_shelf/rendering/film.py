@@ -50,11 +50,26 @@ class Film:
         self.samples = 0
 
     def alpha(self) -> np.ndarray:
-        """Share of each pixel that the product covers, (H, W, 1) float32 in [0, 1]."""
+        """Share of each pixel that the product covers, (H, W, 1) float32 in [0, 1].
+
+        Returns
+        -------
+        (H, W, 1) float32
+        """
         return (self.cover / F(max(self.samples, 1))).reshape(self.height, self.width, 1)
 
     def picture(self, layer: str = "light") -> np.ndarray:
-        """The mean of one layer, (H, W, 3) float32; of light all of it, its excess spread."""
+        """The mean of one layer, (H, W, 3) float32; of light all of it, its excess spread.
+
+        Parameters
+        ----------
+        layer : str
+            Layer.
+
+        Returns
+        -------
+        (H, W, 3) float32
+        """
         count = np.maximum(self.guides, 1)[:, None] if layer.startswith("guide") else F(max(self.samples, 1))
         mean = (getattr(self, layer) / count).reshape(self.height, self.width, 3)
         if layer == "light" and self.excess.any():
@@ -114,8 +129,14 @@ def tone_map(light, is_exact: bool = False) -> np.ndarray:
 
     Parameters
     ----------
+    light : (..., 3) float32
+        Scene-linear light.
     is_exact : bool
         Whether colours below `EXACT_UP_TO` stay as they are, and only what is brighter is squeezed.
+
+    Returns
+    -------
+    array
 
     References
     ----------
@@ -152,5 +173,17 @@ def develop(light, exposure: float = 0.0, is_exact: bool = False) -> np.ndarray:
 
 
 def develop_deep(light, is_exact: bool = False) -> np.ndarray:
-    """As `develop`, in 16 bits: (H, W, 3) float32 to (H, W, 3) uint16."""
+    """As `develop`, in 16 bits: (H, W, 3) float32 to (H, W, 3) uint16.
+
+    Parameters
+    ----------
+    light : (H, W, 3) float32
+        Scene-linear light.
+    is_exact : bool
+        Whether colours below the shoulder stay exact.
+
+    Returns
+    -------
+    (H, W, 3) float32
+    """
     return np.round(encode_srgb(tone_map(light, is_exact)) * 65535).astype(np.uint16)

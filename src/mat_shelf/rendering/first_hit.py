@@ -38,11 +38,35 @@ class FirstHits:
     visible: list[int]
 
     def face(self, row: int, column: int) -> int:
-        """Number, among its part's own, of the face seen in a pixel in which a part is seen."""
+        """Number, among its part's own, of the face seen in a pixel in which a part is seen.
+
+        Parameters
+        ----------
+        row : int
+            Row of the pixel.
+        column : int
+            Column of the pixel.
+
+        Returns
+        -------
+        int
+        """
         return int(self.faces[row, column])
 
     def shows(self, place: int, faces: np.ndarray) -> np.ndarray:
-        """Pixels that show some faces, (T,) bool, of the part at this place in the product: (H, W) bool."""
+        """Pixels that show some faces, (T,) bool, of the part at this place in the product: (H, W) bool.
+
+        Parameters
+        ----------
+        place : int
+            Place of the part in the product.
+        faces : (T,) bool
+            Faces.
+
+        Returns
+        -------
+        (T,) bool
+        """
         mask = self.part == place
         if place in self.visible:
             local = self.faces[mask]
@@ -50,14 +74,40 @@ class FirstHits:
         return mask
 
     def facing(self, row: int, column: int) -> np.ndarray:
-        """Outward normal of the triangle seen in a pixel, (3,) float64 of unit length."""
+        """Outward normal of the triangle seen in a pixel, (3,) float64 of unit length.
+
+        Parameters
+        ----------
+        row : int
+            Row of the pixel.
+        column : int
+            Column of the pixel.
+
+        Returns
+        -------
+        (3,) float64
+        """
         corners = self.geometry.triangles.corners[self.triangle[row, column]].reshape(3, 3).astype(np.float64)
         across = np.cross(corners[1] - corners[0], corners[2] - corners[0])
         return across / np.linalg.norm(across)
 
 
 def pixel_rays(view: CameraView, width: int, height: int) -> tuple[np.ndarray, np.ndarray]:
-    """Unit directions through the middle of each pixel, (H * W, 3), and their cosines with the view, (H * W,)."""
+    """Unit directions through the middle of each pixel, (H * W, 3), and their cosines with the view, (H * W,).
+
+    Parameters
+    ----------
+    view : CameraView
+        View of the camera.
+    width : int
+        Pixels across.
+    height : int
+        Pixels from top to bottom.
+
+    Returns
+    -------
+    (H * W, 3)
+    """
     x = ((np.arange(width, dtype=np.float32) + 0.5) / width * 2 - 1) * view.half_width
     y = (1 - (np.arange(height, dtype=np.float32) + 0.5) / height * 2) * view.half_height
     right, up, forward = (np.array(v, np.float32) for v in (view.right, view.up, view.forward))
@@ -67,7 +117,25 @@ def pixel_rays(view: CameraView, width: int, height: int) -> tuple[np.ndarray, n
 
 
 def find_first_hits(project: Project, geometry: Geometry, camera: Camera, width: int, height: int) -> FirstHits:
-    """Looks at a project's geometry through a camera."""
+    """Looks at a project's geometry through a camera.
+
+    Parameters
+    ----------
+    project : Project
+        The project.
+    geometry : Geometry
+        Geometry of the scene.
+    camera : Camera
+        The camera.
+    width : int
+        Pixels across.
+    height : int
+        Pixels from top to bottom.
+
+    Returns
+    -------
+    FirstHits
+    """
     view = make_camera_view(camera, width, height)
     directions, cosines = pixel_rays(view, width, height)
     origins = np.ascontiguousarray(np.broadcast_to(np.array(view.position, np.float32), directions.shape))

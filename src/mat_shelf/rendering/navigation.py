@@ -37,13 +37,39 @@ def _placed(camera: Camera, target, around: float, above: float, distance: float
 
 
 def orbit(camera: Camera, around: float, above: float) -> Camera:
-    """Carries the camera round what it looks at, by radians; it never tips over."""
+    """Carries the camera round what it looks at, by radians; it never tips over.
+
+    Parameters
+    ----------
+    camera : Camera
+        The camera.
+    around : float
+        Angle around the vertical axis, radians.
+    above : float
+        Angle above the horizon, radians.
+
+    Returns
+    -------
+    Camera
+    """
     now, height, distance = _polar(camera)
     return _placed(camera, camera.target, now + around, min(max(height + above, -STEEPEST), STEEPEST), distance)
 
 
 def pan(camera: Camera, right: float, up: float) -> Camera:
-    """Shifts camera and target together, by parts of the distance between them, in the picture's plane."""
+    """Shifts camera and target together, by parts of the distance between them, in the picture's plane.
+
+    Parameters
+    ----------
+    camera : Camera
+        The camera.
+    right, up : float
+        Share of the distance to the target.
+
+    Returns
+    -------
+    Camera
+    """
     around, above, distance = _polar(camera)
     across = np.array([math.cos(around), 0.0, -math.sin(around)])
     upward = np.array([-math.sin(around) * math.sin(above), math.cos(above), -math.cos(around) * math.sin(above)])
@@ -51,13 +77,37 @@ def pan(camera: Camera, right: float, up: float) -> Camera:
 
 
 def dolly(camera: Camera, factor: float) -> Camera:
-    """Multiplies the distance to what the camera looks at."""
+    """Multiplies the distance to what the camera looks at.
+
+    Parameters
+    ----------
+    camera : Camera
+        The camera.
+    factor : float
+        Factor of the distance.
+
+    Returns
+    -------
+    Camera
+    """
     around, above, distance = _polar(camera)
     return _placed(camera, camera.target, around, above, min(max(distance * factor, NEAREST), 50_000.0))
 
 
 def depth_from(camera: Camera, point) -> float:
-    """Distance of a point (mm) along the view of a camera; negative behind it."""
+    """Distance of a point (mm) along the view of a camera; negative behind it.
+
+    Parameters
+    ----------
+    camera : Camera
+        The camera.
+    point : (3,) float
+        Point, mm.
+
+    Returns
+    -------
+    float
+    """
     toward = np.subtract(camera.target, camera.position)
     return float(np.subtract(point, camera.position) @ toward / np.linalg.norm(toward))
 
@@ -67,8 +117,16 @@ def framed(camera: Camera, bounds, fill: float = 0.8) -> Camera:
 
     Parameters
     ----------
+    camera : Camera
+        The camera.
     bounds : (2, 3) float, mm
         Lowest and highest corner.
+    fill : float
+        Share of the frame that the box fills.
+
+    Returns
+    -------
+    Camera
     """
     low, high = np.asarray(bounds, np.float64)
     around, above, _ = _polar(camera)
@@ -82,8 +140,16 @@ def looking_at(camera: Camera, bounds, normal, fill: float = 0.35) -> Camera:
 
     Parameters
     ----------
+    camera : Camera
+        The camera.
     bounds : (2, 3) float, mm
     normal : (3,) float
+    fill : float
+        Share of the frame that the box fills.
+
+    Returns
+    -------
+    Camera
     """
     low, high = np.asarray(bounds, np.float64)
     radius = max(float(np.linalg.norm(high - low)) / 2, 0.5)
@@ -95,7 +161,19 @@ def looking_at(camera: Camera, bounds, normal, fill: float = 0.35) -> Camera:
 
 
 def square_on(camera: Camera, side: str) -> Camera:
-    """Looks at the same point from straight before it, from the left, the right, behind or above."""
+    """Looks at the same point from straight before it, from the left, the right, behind or above.
+
+    Parameters
+    ----------
+    camera : Camera
+        The camera.
+    side : str
+        Side.
+
+    Returns
+    -------
+    Camera
+    """
     around = {"front": 0.0, "right": math.pi / 2, "back": math.pi, "left": -math.pi / 2}.get(side)
     distance = _polar(camera)[2]
     if around is None:
@@ -112,7 +190,15 @@ def close_up_camera(camera: Camera, point, width_mm: float) -> Camera:
 
     Parameters
     ----------
+    camera : Camera
+        The camera.
     point : (3,) float, mm
+    width_mm : float
+        Width of what is seen, mm.
+
+    Returns
+    -------
+    Camera
     """
     toward = np.subtract(point, camera.position)
     reach = float(np.linalg.norm(toward))

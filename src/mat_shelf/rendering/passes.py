@@ -139,6 +139,17 @@ Hits = namedtuple("Hits", "geometry primitive u v distance")
 
 
 def new_paths(count: int) -> Paths:
+    """Arrays for the paths of a wave.
+
+    Parameters
+    ----------
+    count : int
+        Length of the arrays.
+
+    Returns
+    -------
+    Paths
+    """
     triple = (count, 3)
     return Paths(
         np.empty(triple, F),
@@ -156,21 +167,80 @@ def new_paths(count: int) -> Paths:
 
 
 def new_shading_points(count: int) -> ShadingPoints:
+    """Arrays for the points of a wave.
+
+    Parameters
+    ----------
+    count : int
+        Length of the arrays.
+
+    Returns
+    -------
+    ShadingPoints
+    """
     numbers = (np.empty(count, np.int32) for _ in range(4))
     return ShadingPoints(np.empty((count, 3), F), np.empty((count, 3), F), np.empty((count, 3), F), *numbers)
 
 
 def new_shadows(count: int) -> Shadows:
+    """Arrays for rays towards lights.
+
+    Parameters
+    ----------
+    count : int
+        Length of the arrays.
+
+    Returns
+    -------
+    Shadows
+    """
     return Shadows(new_paths(count), np.empty(count, F))
 
 
 def new_hits(count: int) -> Hits:
+    """Arrays for the hits of a wave.
+
+    Parameters
+    ----------
+    count : int
+        Length of the arrays.
+
+    Returns
+    -------
+    Hits
+    """
     return Hits(np.empty(count, np.int32), np.empty(count, np.int32), *(np.empty(count, F) for _ in range(3)))
 
 
 @kernel
 def generate(view, width, height, first, count, sample_index, seed, draws, salt, nest, paths):
-    """Camera rays for `count` pixels from pixel `first` on, one each; `nest` is what the camera is inside of."""
+    """Camera rays for `count` pixels from pixel `first` on, one each; `nest` is what the camera is inside of.
+
+    Parameters
+    ----------
+    view : CameraView
+        View of the camera.
+    width : int
+        Pixels across.
+    height : int
+        Pixels from top to bottom.
+    first : int
+        First pixel.
+    count : int
+        Number of pixels.
+    sample_index : int
+        Number of the sample.
+    seed : uint32
+        Seed of the render.
+    draws : (N, K) uint32
+        Points of the sequence.
+    salt : uint32
+        Number that decorrelates renders.
+    nest : (NESTING, 2) int16
+        Interior list of the camera.
+    paths : Paths
+        Paths of the wave.
+    """
     for i in range(count):
         pixel = first + i
         shift = shift_of(pixel, salt)
@@ -196,7 +266,19 @@ def generate(view, width, height, first, count, sample_index, seed, draws, salt,
 
 @kernel
 def resolve(count, hits, scene_tables, points):
-    """Turns hits into points: interpolated position, normals, parameter row (below 0 where there is none)."""
+    """Turns hits into points: interpolated position, normals, parameter row (below 0 where there is none).
+
+    Parameters
+    ----------
+    count : int
+        Number of points, paths or rays that are in use.
+    hits : Hits
+        Hits of the wave.
+    scene_tables : SceneTables
+        Arrays of the scene.
+    points : ShadingPoints
+        Points of the wave.
+    """
     triangles = scene_tables.triangles
     for i in range(count):
         g = hits.geometry[i]
@@ -235,6 +317,17 @@ def _lifted(x, n):
 @inline
 def lifted(p, n):
     """A point moved off its surface along n by more than the error of its coordinates.
+
+    Parameters
+    ----------
+    p : float32 triple
+        Point, mm.
+    n : float32 triple
+        Unit normal.
+
+    Returns
+    -------
+    float32 triple
 
     References
     ----------
@@ -375,8 +468,10 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
     points : Points
     paths : Paths
     shadows : Shadows, written
-    stage : Stage
-    rules : Rules
+    scene_tables : SceneTables
+        Arrays of the scene.
+    limits : PathLimits
+        Limits of the paths.
     sums : Sums
 
     Returns
@@ -799,7 +894,21 @@ def _four(is_even, draws, place, shift, random):
 
 @kernel
 def trace_shadow_rays(count, caster, shadows, limits, sums):
-    """Adds the light of the rays that nothing blocks."""
+    """Adds the light of the rays that nothing blocks.
+
+    Parameters
+    ----------
+    count : int
+        Number of points, paths or rays that are in use.
+    caster : Caster
+        Handle of `embree.Scene.caster`.
+    shadows : Shadows
+        Rays towards lights.
+    limits : PathLimits
+        Limits of the paths.
+    sums : Sums
+        Sums of the film.
+    """
     rays = shadows.rays
     for i in range(count):
         if not is_blocked(caster, row3(rays.origin, i), row3(rays.direction, i), shadows.reach[i]):
@@ -809,7 +918,19 @@ def trace_shadow_rays(count, caster, shadows, limits, sums):
 
 @kernel
 def intersect_shadow_rays(count, caster, shadows, hits):
-    """Finds what rays towards lights meet next."""
+    """Finds what rays towards lights meet next.
+
+    Parameters
+    ----------
+    count : int
+        Number of points, paths or rays that are in use.
+    caster : Caster
+        Handle of `embree.Scene.caster`.
+    shadows : Shadows
+        Rays towards lights.
+    hits : Hits
+        Hits of the wave.
+    """
     rays = shadows.rays
     for i in range(count):
         found = nearest(caster, row3(rays.origin, i), row3(rays.direction, i), shadows.reach[i])
@@ -821,6 +942,27 @@ def transmittance(count, hits, points, shadows, scene_tables, limits, sums):
     """Takes rays towards lights past clear surfaces without bending them; how many are still on their way.
 
     Light that comes straight through is what each boundary lets pass, less what the bodies between them absorb.
+
+    Parameters
+    ----------
+    count : int
+        Number of points, paths or rays that are in use.
+    hits : Hits
+        Hits of the wave.
+    points : ShadingPoints
+        Points of the wave.
+    shadows : Shadows
+        Rays towards lights.
+    scene_tables : SceneTables
+        Arrays of the scene.
+    limits : PathLimits
+        Limits of the paths.
+    sums : Sums
+        Sums of the film.
+
+    Returns
+    -------
+    int
     """
     block, rays = scene_tables.block, shadows.rays
     going = 0
@@ -885,7 +1027,31 @@ def _straight_through(block, bodies, look, part, inside, i, d, normal, entering)
 
 @kernel
 def trace_to_end(count, waves, caster, hits, points, paths, shadows, scene_tables, limits, sums):
-    """Takes paths through all bounces that are left."""
+    """Takes paths through all bounces that are left.
+
+    Parameters
+    ----------
+    count : int
+        Number of points, paths or rays that are in use.
+    waves : int
+        Number of waves.
+    caster : Caster
+        Handle of `embree.Scene.caster`.
+    hits : Hits
+        Hits of the wave.
+    points : ShadingPoints
+        Points of the wave.
+    paths : Paths
+        Paths of the wave.
+    shadows : Shadows
+        Rays towards lights.
+    scene_tables : SceneTables
+        Arrays of the scene.
+    limits : PathLimits
+        Limits of the paths.
+    sums : Sums
+        Sums of the film.
+    """
     for _ in range(waves):
         if count == 0:
             return

@@ -13,16 +13,51 @@ _GUIDED_BIT, _AIMED_BITS = 16, 17
 
 @inline
 def pack_state(bounces, guided, aimed):
+    """Pack the state of a path.
+
+    Parameters
+    ----------
+    bounces : int
+        Bounces so far.
+    guided : int
+        1 where the path has met a guide.
+    aimed : int
+        Number of the light that was aimed at.
+
+    Returns
+    -------
+    int32
+    """
     return bounces | (guided << _GUIDED_BIT) | (aimed << _AIMED_BITS)
 
 
 @inline
 def unpack_state(number):
-    """Bounces, 1 where the path has met a guide, and how far the lights were counted."""
+    """Bounces, 1 where the path has met a guide, and how far the lights were counted.
+
+    Parameters
+    ----------
+    number : int32
+        Packed state.
+
+    Returns
+    -------
+    float32 triple
+    """
     return number & 0xFFFF, (number >> _GUIDED_BIT) & 1, number >> _AIMED_BITS
 
 
 @inline
 def is_untouched(number):
-    """True if the path comes straight from the camera."""
+    """True if the path comes straight from the camera.
+
+    Parameters
+    ----------
+    number : int32
+        Packed state.
+
+    Returns
+    -------
+    bool
+    """
     return number == 0

@@ -17,10 +17,18 @@ def pattern_preview(project: Project, material_id: str, recipe: Recipe, pattern:
 
     Parameters
     ----------
+    project : Project
+        The project.
+    material_id : str
+        Id of the material.
     recipe : Recipe
         The material's, or that of one of its overlays.
     pattern : Pattern
         One of that; it may have fewer steps.
+
+    Returns
+    -------
+    Project
     """
     if not is_colored(pattern, PatternContext({p.id: p for p in recipe.patterns})):
         # a grey is what it looks like, so it is decoded as a display would

@@ -88,6 +88,8 @@ class RenderSession:
     ----------
     supplies : Supplies
         Meshes and room pictures.
+    threads : int or None
+        Number of threads; all that the process may use by default.
     beside : RenderSession, optional
         Another picture of the same project. Both share threads, geometry and materials, so they must be stepped by
         the same thread, and only the first is closed.
@@ -121,6 +123,8 @@ class RenderSession:
 
         Parameters
         ----------
+        project : Project
+            The project.
         camera : Camera, optional
             Instead of that of the project's view.
         ball : Ball, optional
@@ -137,7 +141,19 @@ class RenderSession:
             return self._revision
 
     def resize(self, width: int, height: int) -> int:
-        """Asks for another size, in pixels."""
+        """Asks for another size, in pixels.
+
+        Parameters
+        ----------
+        width : int
+            Pixels across.
+        height : int
+            Pixels from top to bottom.
+
+        Returns
+        -------
+        int
+        """
         with self._lock:
             self._size = (max(width, 16), max(height, 16))
             self._revision += 1
@@ -263,7 +279,12 @@ class RenderSession:
         )
 
     def coarse_shot(self) -> RenderTask:
-        """Task of the coarse picture of the newest state."""
+        """Task of the coarse picture of the newest state.
+
+        Returns
+        -------
+        RenderTask
+        """
         wanted = self._wanted
         return self._coarse_shot(wanted, *self._coarse_size(wanted))
 
@@ -319,6 +340,20 @@ def render(
 
     Parameters
     ----------
+    project : Project
+        The project.
+    supplies : Supplies
+        Meshes, images, geometry maps and true relief.
+    width : int
+        Pixels across.
+    height : int
+        Pixels from top to bottom.
+    samples : int
+        Samples per pixel.
+    seed : int
+        Seed of the random numbers.
+    denoise : bool
+        Whether noise is removed.
     cut_out : bool
         Whether the product stands alone, without backdrop; the picture then has an alpha.
     straight : bool
@@ -327,6 +362,12 @@ def render(
         Time after which no sample is begun, however many are still missing; at least one is taken.
     progress : callable (done, total) -> bool
         Called after each sample; False cancels.
+    threads : int or None
+        Number of threads; all that the process may use by default.
+
+    Returns
+    -------
+    Rendered
 
     Raises
     ------

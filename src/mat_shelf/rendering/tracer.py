@@ -81,7 +81,13 @@ def lower_priority() -> None:
 
 
 class Tracer:
-    """Threads and the memory for their waves, kept between passes."""
+    """Threads and the memory for their waves, kept between passes.
+
+    Parameters
+    ----------
+    threads : int or None
+        Number of threads; all that the process may use by default.
+    """
 
     def __init__(self, threads: int | None = None):
         self.threads = threads or os.cpu_count() or 1
@@ -89,10 +95,20 @@ class Tracer:
         self._memory = local()
 
     def close(self) -> None:
+        """End the threads."""
         self._pool.shutdown(wait=True, cancel_futures=True)
 
     def add_sample(self, task: RenderTask, film: Film, is_stopped: Callable[[], bool] = lambda: False) -> bool:
         """Adds one sample to every pixel of the film.
+
+        Parameters
+        ----------
+        task : RenderTask
+            Scene, camera and settings.
+        film : Film
+            The film.
+        is_stopped : callable () -> bool
+            True stops at the next wave.
 
         Returns
         -------

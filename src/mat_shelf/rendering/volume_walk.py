@@ -31,7 +31,21 @@ LOST = -2
 
 @inline
 def attenuated(throughput, lost, length):
-    """Light after a way, mm, through what absorbs it (Beer-Lambert)."""
+    """Light after a way, mm, through what absorbs it (Beer-Lambert).
+
+    Parameters
+    ----------
+    throughput : float32 triple
+        Weight of the path by channel.
+    lost : float32 triple
+        Absorption by channel, 1/mm.
+    length : float32
+        Way, mm.
+
+    Returns
+    -------
+    float32 triple
+    """
     return (
         throughput[0] * math.exp(-lost[0] * length),
         throughput[1] * math.exp(-lost[1] * length),
@@ -45,6 +59,8 @@ def walk_to_next_surface(count, caster, paths, block, bodies, cover, geometry, p
 
     Parameters
     ----------
+    count : int
+        Number of points, paths or rays that are in use.
     caster : embree.Caster
     paths : passes.Paths
         Where light is lost or scattered on the way, `throughput` and all else change; `origin` and `direction` are

@@ -35,7 +35,12 @@ _MARK = "ready"
 
 
 def is_warm() -> bool:
-    """True if the kernels of the present sources were compiled before, by this user on this machine."""
+    """True if the kernels of the present sources were compiled before, by this user on this machine.
+
+    Returns
+    -------
+    bool
+    """
     return (cache_folder(__name__) / _MARK).exists()
 
 
@@ -43,6 +48,11 @@ def warm_up(say: Callable[[str], None] = lambda text: None) -> None:
     """Compiles and keeps every kernel, and the albedo tables. Takes a minute or so the first time.
 
     Compiling keeps one core busy, so a second process compiles what path tracing does not need at the same time.
+
+    Parameters
+    ----------
+    say : callable (str) -> None
+        Told what is going on.
     """
     with ProcessPoolExecutor(1, mp_context=get_context("spawn")) as beside:
         others = beside.submit(compile_others)

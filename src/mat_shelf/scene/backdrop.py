@@ -7,7 +7,19 @@ from mat_shelf.geometry.mesh import Mesh, crease_normals
 
 
 def sweep_mesh(backdrop: Backdrop, steps: int = 48) -> Mesh:
-    """The sweep as a mesh, floor at y = 0, wall at z = -depth."""
+    """The sweep as a mesh, floor at y = 0, wall at z = -depth.
+
+    Parameters
+    ----------
+    backdrop : Backdrop
+        The backdrop.
+    steps : int
+        Segments of each arc.
+
+    Returns
+    -------
+    Mesh
+    """
     radius = min(backdrop.radius, backdrop.depth, backdrop.height)
     angle = np.linspace(0, np.pi / 2, steps)
     front = [(backdrop.depth * 3, 0.0)]
@@ -23,5 +35,15 @@ def sweep_mesh(backdrop: Backdrop, steps: int = 48) -> Mesh:
 
 
 def sweep_shape(backdrop: Backdrop | None) -> tuple[float, ...]:
-    """All that `sweep_mesh` depends on."""
+    """All that `sweep_mesh` depends on.
+
+    Parameters
+    ----------
+    backdrop : Backdrop or None
+        The backdrop.
+
+    Returns
+    -------
+    tuple of float
+    """
     return (backdrop.width, backdrop.depth, backdrop.height, backdrop.radius) if backdrop else ()

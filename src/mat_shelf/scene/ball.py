@@ -33,9 +33,16 @@ class Ball:
 
     @property
     def centre(self) -> np.ndarray:
+        """Middle of the ball, (3,) float64, mm."""
         return np.add(self.point, np.multiply(self.normal, self.radius * (1 + GAP)))
 
     def mesh(self) -> Mesh:
+        """Mesh of the ball, mm.
+
+        Returns
+        -------
+        Mesh
+        """
         sphere = trimesh.creation.icosphere(4)
         return Mesh(
             np.ascontiguousarray(sphere.vertices * self.radius + self.centre, np.float32),

@@ -51,6 +51,10 @@ def resolve_contact(meshes: Sequence[Mesh], bodies: Sequence[Body | None], toler
         None for what is opaque.
     tolerance : float, mm
         Widest gap that counts as contact.
+
+    Returns
+    -------
+    list of Mesh
     """
     made = list(meshes)
     bounds = [mesh.bounds for mesh in meshes]

@@ -55,12 +55,32 @@ class Displacement:
 
 
 def displaced_relief(recipe: Recipe) -> list[Relief]:
-    """The rows of a recipe that are true relief."""
+    """The rows of a recipe that are true relief.
+
+    Parameters
+    ----------
+    recipe : Recipe
+        Recipe of the material.
+
+    Returns
+    -------
+    list of Relief
+    """
     return [row for row in recipe.relief if row.is_on and row.is_displaced and row.kind == "height" and row.height]
 
 
 def needed_displacements(project: Project) -> dict[str, tuple]:
-    """The visible parts that have true relief, by id, and all that it depends on, to be compared with ``==``."""
+    """The visible parts that have true relief, by id, and all that it depends on, to be compared with ``==``.
+
+    Parameters
+    ----------
+    project : Project
+        The project.
+
+    Returns
+    -------
+    dict of tuple
+    """
     true = {}
     for material in project.materials:
         rows = displaced_relief(material.recipe)
@@ -86,7 +106,19 @@ def _is_pressed(mark: Mark) -> bool:
 
 
 def make_displacements(project: Project, made: Mapping[str, tuple]) -> dict[str, Displacement]:
-    """Of the displaced surfaces that were made, those that are as the project has them, by part."""
+    """Of the displaced surfaces that were made, those that are as the project has them, by part.
+
+    Parameters
+    ----------
+    project : Project
+        The project.
+    made : mapping of tuple
+        True relief that was made, by part, with its key.
+
+    Returns
+    -------
+    dict of Displacement
+    """
     wanted = needed_displacements(project)
     return {
         part: made[part][1]
@@ -100,8 +132,12 @@ def fill_displacements(project: Project, supplies, progress=lambda done, total: 
 
     Parameters
     ----------
+    project : Project
+        The project.
     supplies : Supplies
         `displace` is added to.
+    progress : callable (done, total) -> bool
+        Told now and then; False cancels.
 
     Returns
     -------
@@ -138,6 +174,23 @@ def displace(
 ) -> Displacement | str:
     """A part with its true relief; or why that cannot be had, in words.
 
+    Parameters
+    ----------
+    project : Project
+        The project.
+    part_id : str
+        Id of the part.
+    supplies : Supplies
+        Meshes, images, geometry maps and true relief.
+    most : int
+        Triangles that are allowed.
+    progress : callable (int, int) -> bool
+        Told now and then; False cancels.
+
+    Returns
+    -------
+    Displacement or str
+
     Raises
     ------
     InterruptedError
@@ -152,6 +205,19 @@ def displace(
     turn, shift, scale = turn_matrix(part.pose.turn), np.array(part.pose.shift), part.pose.scale
 
     def fineness(middle, length):
+        """Longest side of a triangle there, mm.
+
+        Parameters
+        ----------
+        middle : (N, 3) float32
+            Middles of edges, mm.
+        length : (N,) float32
+            Lengths of edges, mm.
+
+        Returns
+        -------
+        float32
+        """
         allowed = even(finest)(middle, length)
         for stamp in stamps:
             low, high = stamp.box

@@ -14,6 +14,17 @@ def clearance_below(mesh: Mesh, others: Sequence[Mesh]) -> float:
     """Distance, mm, to the floor at y = 0 or the nearest surface under a mesh, measured from its vertices and theirs.
 
     Negative where its foot is under the floor. Meshes that overlap already are not told apart from such that touch.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        Mesh, mm.
+    others : sequence of Mesh
+        Other meshes, where they stand.
+
+    Returns
+    -------
+    float
     """
     floor = float(mesh.vertices[:, 1].min())
     if not others or floor <= 0:

@@ -115,14 +115,31 @@ class Scene:
             self._release(self._scene)
 
     def caster(self) -> Caster:
-        """Handle that kernels cast rays with. It holds memory of its own, so each thread needs one of its own."""
+        """Handle that kernels cast rays with. It holds memory of its own, so each thread needs one of its own.
+
+        Returns
+        -------
+        Caster
+        """
         room = np.zeros(2 * _RECORD, np.float32)
         first = -(room.ctypes.data // 4) % (_ALIGNED // 4)
         record = room[first : first + _RECORD]
         return Caster(self._nearest, self._any, self._scene, record, record.view(np.int32))
 
     def intersect(self, origins, directions):
-        """Nearest hits; see `rendering.geometry.Geometry.intersect`."""
+        """Nearest hits; see `rendering.geometry.Geometry.intersect`.
+
+        Parameters
+        ----------
+        origins : (N, 3) float32
+            Origins of the rays, mm.
+        directions : (N, 3) float32
+            Unit directions.
+
+        Returns
+        -------
+        tuple of 5
+        """
         count = len(origins)
         geometry, primitive = np.empty(count, np.int32), np.empty(count, np.int32)
         u, v, distance = np.empty(count, np.float32), np.empty(count, np.float32), np.empty(count, np.float32)
@@ -130,7 +147,21 @@ class Scene:
         return geometry, primitive, u, v, distance
 
     def occluded(self, origins, directions, distances):
-        """Rays with anything in the way; see `scene.geometry.Geometry.occluded`."""
+        """Rays with anything in the way; see `scene.geometry.Geometry.occluded`.
+
+        Parameters
+        ----------
+        origins : (N, 3) float32
+            Origins of the rays, mm.
+        directions : (N, 3) float32
+            Unit directions.
+        distances : (N,) float32
+            Distances, mm.
+
+        Returns
+        -------
+        float32
+        """
         blocked = np.empty(len(origins), np.int32)
         occluded_kernel(self.caster(), origins, directions, distances, blocked)
         return blocked
@@ -191,7 +222,23 @@ def nearest(caster, origin, direction, reach):
 
 @inline
 def is_blocked(caster, origin, direction, reach):
-    """True if a ray meets anything nearer than `reach`, mm."""
+    """True if a ray meets anything nearer than `reach`, mm.
+
+    Parameters
+    ----------
+    caster : Caster
+        Handle of `embree.Scene.caster`.
+    origin : float32 triple
+        Origin of the ray, mm.
+    direction : float32 triple
+        Unit direction.
+    reach : float32
+        Distance that counts, mm.
+
+    Returns
+    -------
+    bool
+    """
     _aim(caster, origin, direction, reach)
     _call(caster.any, caster.scene, caster.record.ctypes.data)
     return caster.record[8] < F(0)
@@ -199,11 +246,45 @@ def is_blocked(caster, origin, direction, reach):
 
 @kernel
 def intersect_kernel(caster, origins, directions, geometry, primitive, u, v, distance):
+    """Nearest hits of many rays.
+
+    Parameters
+    ----------
+    caster : Caster
+        Handle of `embree.Scene.caster`.
+    origins : (N, 3) float32
+        Origins of the rays, mm.
+    directions : (N, 3) float32
+        Unit directions.
+    geometry : Geometry
+        Geometry of the scene.
+    primitive : (N,) int32
+        Triangle within its geometry.
+    u, v : (N,) float32
+        Barycentric coordinate.
+    distance : (N,) float32
+        Receives the distances, mm.
+    """
     for i in range(origins.shape[0]):
         geometry[i], primitive[i], u[i], v[i], distance[i] = nearest(caster, row3(origins, i), row3(directions, i), FAR)
 
 
 @kernel
 def occluded_kernel(caster, origins, directions, distances, blocked):
+    """Rays with anything in the way.
+
+    Parameters
+    ----------
+    caster : Caster
+        Handle of `embree.Scene.caster`.
+    origins : (N, 3) float32
+        Origins of the rays, mm.
+    directions : (N, 3) float32
+        Unit directions.
+    distances : (N,) float32
+        Distances, mm.
+    blocked : (N,) int32
+        Receives 1 where something is in the way.
+    """
     for i in range(origins.shape[0]):
         blocked[i] = 0 if is_blocked(caster, row3(origins, i), row3(directions, i), distances[i]) else -1

@@ -72,13 +72,30 @@ class Geometry:
         return Rest(corners, face, place)
 
     def own_faces(self, geometry, primitive) -> np.ndarray:
-        """Numbers of the triangles among those of each hit part's own mesh, (N,) int32."""
+        """Numbers of the triangles among those of each hit part's own mesh, (N,) int32.
+
+        Parameters
+        ----------
+        geometry : Geometry
+            Geometry of the scene.
+        primitive : (N,) int32
+            Triangle within its geometry.
+
+        Returns
+        -------
+        (N,) int32
+        """
         if self.rest is None:
             return primitive
         return self.rest.face[self.triangles.first[np.maximum(geometry, 0)] + np.maximum(primitive, 0)]
 
     def caster(self):
-        """Handle that kernels cast rays with, one for each thread; see `embree.Caster`."""
+        """Handle that kernels cast rays with, one for each thread; see `embree.Caster`.
+
+        Returns
+        -------
+        Caster
+        """
         return self._scene.caster()
 
     def intersect(self, origins, directions):
@@ -96,7 +113,21 @@ class Geometry:
         return self._scene.intersect(origins, directions)
 
     def occluded(self, origins, directions, distances):
-        """Rays that meet anything nearer than `distances`, (N,) int32, -1 where nothing does."""
+        """Rays that meet anything nearer than `distances`, (N,) int32, -1 where nothing does.
+
+        Parameters
+        ----------
+        origins : (N, 3) float32
+            Origins of the rays, mm.
+        directions : (N, 3) float32
+            Unit directions.
+        distances : (N,) float32
+            Distances, mm.
+
+        Returns
+        -------
+        (N,) int32
+        """
         return self._scene.occluded(origins, directions, distances)
 
 

@@ -61,7 +61,17 @@ class GeometryMap(NamedTuple):
 
 
 def needed_geometry_maps(project: Project) -> list[GeometryMapKey]:
-    """The geometry maps that the project's visible parts need, each once."""
+    """The geometry maps that the project's visible parts need, each once.
+
+    Parameters
+    ----------
+    project : Project
+        The project.
+
+    Returns
+    -------
+    list of GeometryMapKey
+    """
     wanted: dict[GeometryMapKey, None] = {}
     recipes = {material.id: material.recipe for material in project.materials}
     whole = _whole(project)
@@ -99,6 +109,8 @@ def fill_geometry_maps(project: Project, supplies, progress=lambda done, total: 
 
     Parameters
     ----------
+    project : Project
+        The project.
     supplies : Supplies
         Its `geometry_maps` are added to.
     progress : callable (done, total) -> bool
@@ -122,6 +134,19 @@ def others_near(project: Project, meshes: Mapping[str, Mesh], key: GeometryMapKe
     """Places on all other visible parts, in the part's own frame and the world's mm, (M, 3) float32.
 
     None for maps that do not depend on other parts. Places lie an eighth of the radius apart where they count.
+
+    Parameters
+    ----------
+    project : Project
+        The project.
+    meshes : mapping of Mesh
+        Meshes by SHA-256.
+    key : GeometryMapKey
+        Key of the map.
+
+    Returns
+    -------
+    (M, 3) float32 or None
     """
     if not key.around:
         return None
@@ -131,6 +156,19 @@ def others_near(project: Project, meshes: Mapping[str, Mesh], key: GeometryMapKe
     found = [np.zeros((0, 3), np.float32)]
 
     def fineness(middle, length):
+        """Longest side of a triangle there, mm.
+
+        Parameters
+        ----------
+        middle : (N, 3) float32
+            Middles of edges, mm.
+        length : (N,) float32
+            Lengths of edges, mm.
+
+        Returns
+        -------
+        float32
+        """
         away = np.linalg.norm(np.maximum(np.maximum(low - middle, middle - high), 0), axis=1)
         return np.where(away <= 0.5 * length, key.radius / 8, np.inf).astype(np.float32)
 
@@ -162,10 +200,18 @@ def make_geometry_map(
 
     Parameters
     ----------
+    mesh : Mesh
+        Mesh, mm.
+    key : GeometryMapKey
+        Key of the map.
     progress : callable (done, total) -> bool
         False cancels.
     others : (M, 3) float32, optional
         Of `others_near`.
+
+    Returns
+    -------
+    GeometryMap
 
     Raises
     ------
@@ -228,7 +274,23 @@ def _half_space(count: int) -> np.ndarray:
 
 @kernel
 def node_kernel(first, count, corners, normals, position, normal):
-    """Places and unit normals of the nodes of all triangles."""
+    """Places and unit normals of the nodes of all triangles.
+
+    Parameters
+    ----------
+    first : (T,) int32
+        First node of each triangle.
+    count : (T,) int32
+        Nodes along a side of each triangle.
+    corners : (T, 9) float32
+        Corners of the triangles, mm.
+    normals : (V, 3) float
+        Unit normals.
+    position : (K, 3) float32
+        Receives the places, mm.
+    normal : (K, 3) float32
+        Receives the unit normals.
+    """
     for t in range(first.shape[0]):
         n = count[t]
         k = first[t]
@@ -245,7 +307,25 @@ def node_kernel(first, count, corners, normals, position, normal):
 
 @kernel
 def ray_kernel(position, normal, turned, way, lift, origin, direction):
-    """Rays from each node into the half space outside (way 1) or inside (way -1) the surface."""
+    """Rays from each node into the half space outside (way 1) or inside (way -1) the surface.
+
+    Parameters
+    ----------
+    position : (K, 3) float32
+        Nodes, mm.
+    normal : (K, 3) float32
+        Unit normals.
+    turned : (N,) float32
+        Random rotation of each node.
+    way : float32
+        1 outside, -1 inside.
+    lift : float32
+        Offset along the normal, mm.
+    origin : (N, 3) float32
+        Receives the origins, mm.
+    direction : (N, 3) float32
+        Receives the directions.
+    """
     count = turned.shape[0]
     for i in range(position.shape[0]):
         n = scale(row3(normal, i), way)
@@ -258,7 +338,23 @@ def ray_kernel(position, normal, turned, way, lift, origin, direction):
 
 @kernel
 def look_up_map_kernel(first, count, values, triangle, us, vs, out):
-    """Values between the nodes of the triangles, at (N,) places, into (N,)."""
+    """Values between the nodes of the triangles, at (N,) places, into (N,).
+
+    Parameters
+    ----------
+    first, count : (T,) int32
+        Lattice of each triangle.
+    values : (K,) float32
+        Values at the nodes.
+    triangle : (N,) int32
+        Triangle of each point.
+    us : (N,) float32
+        First barycentric coordinates.
+    vs : (N,) float32
+        Second barycentric coordinates.
+    out : (N,) float32
+        Receives the values.
+    """
     for k in range(triangle.shape[0]):
         t = triangle[k]
         n = count[t]
@@ -292,7 +388,25 @@ class GeometryMapLookup:
         self._keys, self._first, self._maps = keys, first, maps
 
     def values(self, kind: str, radius: float, part, triangle, u, v) -> np.ndarray:
-        """Values at hits, (N,) float32; 0 where a map is not there yet."""
+        """Values at hits, (N,) float32; 0 where a map is not there yet.
+
+        Parameters
+        ----------
+        kind : str
+            Kind of the map: edges, crevices or nearby.
+        radius : float
+            Reach of the map, mm.
+        part : Part
+            The part.
+        triangle : (N,) int32
+            Triangle of each point.
+        u, v : (N,) float32
+            Barycentric coordinate.
+
+        Returns
+        -------
+        (N,) float32
+        """
         out = np.zeros(len(part), np.float32)
         for geometry in np.unique(part):
             if geometry >= len(self._keys):
@@ -310,12 +424,36 @@ class GeometryMapLookup:
 
 
 def lookup_keys(project: Project) -> list[tuple[str, float, str]]:
-    """The keys of a `GeometryMapLookup` for a project's visible parts."""
+    """The keys of a `GeometryMapLookup` for a project's visible parts.
+
+    Parameters
+    ----------
+    project : Project
+        The project.
+
+    Returns
+    -------
+    list[tuple[str, float, str]]
+    """
     whole = _whole(project)
     shown = (project.product.parts[place] for place in visible_parts(project))
     return [(part.mesh, part.pose.scale, f"{part.id} {whole}") for part in shown]
 
 
 def geometry_map_lookup(project: Project, geometry: Geometry, maps) -> GeometryMapLookup:
-    """Lookup of the geometry maps of a project's visible parts."""
+    """Lookup of the geometry maps of a project's visible parts.
+
+    Parameters
+    ----------
+    project : Project
+        The project.
+    geometry : Geometry
+        Geometry of the scene.
+    maps : mapping
+        Geometry maps by key.
+
+    Returns
+    -------
+    GeometryMapLookup
+    """
     return GeometryMapLookup(lookup_keys(project), geometry.triangles.first, maps)

@@ -39,7 +39,23 @@ is_clear : (G,) bool, whether light is bent into it
 
 @inline
 def surrounding(inside, i, bodies, without):
-    """The body of highest priority round path i, the last it went into among equals, leaving one out; -1 for air."""
+    """The body of highest priority round path i, the last it went into among equals, leaving one out; -1 for air.
+
+    Parameters
+    ----------
+    inside : (N, NESTING, 2) int16
+        Interior lists of the paths.
+    i : int
+        Index of the row or path.
+    bodies : Bodies
+        Bodies of the scene.
+    without : int
+        Body that is left out; -1 for none.
+
+    Returns
+    -------
+    int32
+    """
     best = -1
     for k in range(MOST_NESTED):
         entry = inside[i, k]
@@ -53,7 +69,21 @@ def surrounding(inside, i, bodies, without):
 
 @inline
 def times_inside(inside, i, body):
-    """Number of pieces of a body that path i is inside of."""
+    """Number of pieces of a body that path i is inside of.
+
+    Parameters
+    ----------
+    inside : (N, NESTING, 2) int16
+        Interior lists of the paths.
+    i : int
+        Index of the row or path.
+    body : int
+        Number of the body.
+
+    Returns
+    -------
+    int32
+    """
     for k in range(MOST_NESTED):
         entry = inside[i, k]
         if entry < 0:
@@ -65,7 +95,19 @@ def times_inside(inside, i, body):
 
 @inline
 def update_interior(inside, i, body, entering):
-    """Notes that path i crossed into, or out of, a body."""
+    """Notes that path i crossed into, or out of, a body.
+
+    Parameters
+    ----------
+    inside : (N, NESTING, 2) int16
+        Interior lists of the paths.
+    i : int
+        Index of the row or path.
+    body : int
+        Number of the body.
+    entering : bool
+        Whether the path enters the body.
+    """
     for k in range(MOST_NESTED):
         entry = inside[i, k]
         if entry < 0:
@@ -94,7 +136,19 @@ def update_interior(inside, i, body, entering):
 
 @inline
 def copy_interior(inside, i, others, j):
-    """Gives path j what is around path i."""
+    """Gives path j what is around path i.
+
+    Parameters
+    ----------
+    inside : (N, NESTING, 2) int16
+        Interior lists of the paths.
+    i : int
+        Index of the row or path.
+    others : (M, NESTING, 2) int16
+        Interior lists that receive it.
+    j : int
+        Index of the other path.
+    """
     for k in range(MOST_NESTED):
         entry = inside[i, k]
         others[j, k] = entry
@@ -104,7 +158,25 @@ def copy_interior(inside, i, others, j):
 
 @inline
 def interior_index(inside, i, bodies, block, without):
-    """Refractive index of what is around path i, leaving one body out."""
+    """Refractive index of what is around path i, leaving one body out.
+
+    Parameters
+    ----------
+    inside : (N, NESTING, 2) int16
+        Interior lists of the paths.
+    i : int
+        Index of the row or path.
+    bodies : Bodies
+        Bodies of the scene.
+    block : (M, WIDTH) float32
+        Parameter block.
+    without : int
+        Body that is left out; -1 for none.
+
+    Returns
+    -------
+    float32
+    """
     around = surrounding(inside, i, bodies, without)
     return block[bodies.row[around], P.IOR] if around >= 0 else np.float32(1)
 
@@ -118,8 +190,22 @@ def is_hidden(inside, i, body, entering, outside, bodies):
 
     Parameters
     ----------
+    inside : (N, NESTING, 2) int16
+        Interior lists of the paths.
+    i : int
+        Index of the row or path.
+    body : int
+        Number of the body.
+    entering : bool
+        Whether the path enters the body.
     outside : int
         What `surrounding` says without this body.
+    bodies : Bodies
+        Bodies of the scene.
+
+    Returns
+    -------
+    bool
     """
     if outside >= 0:
         above, own = bodies.priority[outside], bodies.priority[body]
@@ -139,6 +225,10 @@ def interior_at(point, geometry: Geometry, bodies: Bodies) -> np.ndarray:
     Parameters
     ----------
     point : (3,) float, mm
+    geometry : Geometry
+        Geometry of the scene.
+    bodies : Bodies
+        Bodies of the scene.
 
     Returns
     -------

@@ -42,6 +42,10 @@ def make_lights(room, softboxes=()) -> Lights:
         Radiance, 1 = 1000 cd/m2.
     softboxes : sequence of Softbox
 
+    Returns
+    -------
+    Lights
+
     Raises
     ------
     ValueError
@@ -81,8 +85,14 @@ def set_lights(studio: Set, rooms: Mapping[str, np.ndarray] = MappingProxyType({
 
     Parameters
     ----------
+    studio : Set
+        The set.
     rooms : mapping from SHA-256 to (H, 2H, 3) float32
         The room pictures. Raises KeyError where the set's own is not among them.
+
+    Returns
+    -------
+    Lights
     """
     if studio.room is None:
         room = plain_room(studio.surround, studio.ground)
@@ -103,9 +113,15 @@ def lamp_lights(studio: Set, point, direction) -> Set:
 
     Parameters
     ----------
+    studio : Set
+        The set.
     point : (3,) float, mm
     direction : (3,) float
         From the point to the lamp, of unit length.
+
+    Returns
+    -------
+    Set
     """
     place = np.add(point, np.multiply(direction, LOUPE_LIGHT_DISTANCE))
     # As much light on the surface, straight on, as from a whole sky of 1000 cd/m2.
@@ -132,7 +148,19 @@ def _turned(box: Softbox, degrees: float) -> Softbox:
 
 
 def plain_room(above: float, below: float, height: int = 64) -> np.ndarray:
-    """A room that fades from `above` to `below` (cd/m2) across the horizon, (height, 2 * height, 3) float32."""
+    """A room that fades from `above` to `below` (cd/m2) across the horizon, (height, 2 * height, 3) float32.
+
+    Parameters
+    ----------
+    above, below : float
+        Luminance, cd/m2.
+    height : int
+        Rows.
+
+    Returns
+    -------
+    array
+    """
     up = np.cos((np.arange(height) + 0.5) / height * np.pi)
     share = 1 / (1 + np.exp(-up * 6))
     value = (below + (above - below) * share) / WHITE
@@ -246,7 +274,19 @@ def _radiance_at(room, v, u):
 
 @inline
 def room_light(lights, d):
-    """Radiance from a direction, and the density with which `sample_lights` picks it."""
+    """Radiance from a direction, and the density with which `sample_lights` picks it.
+
+    Parameters
+    ----------
+    lights : Lights
+        Lights of the scene.
+    d : float32 triple
+        Unit direction.
+
+    Returns
+    -------
+    tuple of 2
+    """
     room = lights.room
     v = _room_row(room, d[1])
     u = (_arc_tangent(-d[0], d[2]) / TWO_PI + F(0.5)) * F(room.shape[1])
@@ -257,7 +297,23 @@ def room_light(lights, d):
 
 @inline
 def cross_box(boxes, k, origin, d):
-    """Distance at which a ray meets the front of softbox k, or -1."""
+    """Distance at which a ray meets the front of softbox k, or -1.
+
+    Parameters
+    ----------
+    boxes : (B, WIDTH) float32
+        Softboxes.
+    k : int
+        Number of the softbox.
+    origin : float32 triple
+        Origin of the ray, mm.
+    d : float32 triple
+        Unit direction.
+
+    Returns
+    -------
+    float32
+    """
     normal = (boxes[k, 9], boxes[k, 10], boxes[k, 11])
     facing = dot(d, normal)
     if facing >= F(-1e-6):
@@ -276,7 +332,23 @@ def cross_box(boxes, k, origin, d):
 
 @inline
 def box_pdf(lights, k, d, t):
-    """Density, 1/sr, with which `sample_lights` picks softbox k and the point at distance t along d."""
+    """Density, 1/sr, with which `sample_lights` picks softbox k and the point at distance t along d.
+
+    Parameters
+    ----------
+    lights : Lights
+        Lights of the scene.
+    k : int
+        Number of the softbox.
+    d : float32 triple
+        Unit direction.
+    t : float32
+        Distance, mm.
+
+    Returns
+    -------
+    float32
+    """
     facing = -(d[0] * lights.boxes[k, 9] + d[1] * lights.boxes[k, 10] + d[2] * lights.boxes[k, 11])
     return lights.box_pick[k] * t * t / max(facing * lights.boxes[k, 15], F(1e-9))
 
@@ -287,6 +359,10 @@ def sample_lights(lights, origin, pick, texel, u, v):
 
     Parameters
     ----------
+    lights : Lights
+        Lights of the scene.
+    origin : float32 triple
+        Origin of the ray, mm.
     pick, texel, u, v : float32 in [0, 1)
 
     Returns

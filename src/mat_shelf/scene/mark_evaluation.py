@@ -63,11 +63,22 @@ class PlacedMark(NamedTuple):
 
     @property
     def recipe(self) -> Recipe:
+        """Recipe of the mark."""
         return self.mark.recipe
 
 
 def mark_recipe(mark: Mark) -> Recipe:
-    """Recipe of a mark, its artwork aside: no light enters it."""
+    """Recipe of a mark, its artwork aside: no light enters it.
+
+    Parameters
+    ----------
+    mark : Mark
+        The mark.
+
+    Returns
+    -------
+    Recipe
+    """
     recipe = mark.recipe.with_(transmission_weight=0.0).without_feed("transmission_weight")
     if mark.kind == "screen":
         recipe = recipe.with_(emission_luminance=mark.luminance)
@@ -81,10 +92,20 @@ def place_marks(
 
     Parameters
     ----------
+    project : Project
+        The project.
+    meshes : mapping of Mesh
+        Meshes by SHA-256.
     visible : sequence of int
         Places of the visible parts, in the order of their geometries.
+    pictures : Mapping
+        Images by SHA-256.
     first_row : int
         From which on their rows of the parameter block are numbered.
+
+    Returns
+    -------
+    tuple of PlacedMark
     """
     parts = project.product.parts
     geometries = {parts[place].id: number for number, place in enumerate(visible)}
@@ -130,7 +151,17 @@ def place_marks(
 
 @lru_cache(maxsize=64)
 def surface_map_of(sheet: SurfaceMap) -> tuple[Geometry, np.ndarray, np.ndarray]:
-    """A sheet's triangles in Embree, the box round them, and the places on the mark of their corners."""
+    """A sheet's triangles in Embree, the box round them, and the places on the mark of their corners.
+
+    Parameters
+    ----------
+    sheet : SurfaceMap
+        Surface map of the mark.
+
+    Returns
+    -------
+    tuple[Geometry, array, array]
+    """
     triangles = sheet.triangles()
     used, triangles_used = np.unique(triangles, return_inverse=True)
     net = Mesh(
@@ -175,9 +206,17 @@ def points_on(laid: PlacedMark, count: int, points, paths, is_marked: np.ndarray
 
     Parameters
     ----------
+    laid : PlacedMark
+        The mark on its surface.
+    count : int
+        Number of points, paths or rays that are in use.
     points : passes.Points
     paths : passes.Paths
     is_marked : (count,) bool
+
+    Returns
+    -------
+    On
     """
     mark = laid.mark
     index, triangle = np.empty(count, np.int64), np.empty(count, np.int32)
@@ -213,7 +252,21 @@ def _is_within(place, box):
 
 @kernel
 def reached_kernel(count, points, geometries, boxes, reached):
-    """Tells of which boxes round marks, (M, 2, 3), a wave has any points on their geometries, (M,)."""
+    """Tells of which boxes round marks, (M, 2, 3), a wave has any points on their geometries, (M,).
+
+    Parameters
+    ----------
+    count : int
+        Number of points, paths or rays that are in use.
+    points : ShadingPoints
+        Points of the wave.
+    geometries : (M,) int64
+        Handles of the boxes of marks.
+    boxes : (M, 2, 3) float32
+        Lowest and highest corners, mm.
+    reached : (M,) bool
+        Marks that may be met.
+    """
     for i in range(count):
         if points.row[i] < 0:
             continue
@@ -223,7 +276,21 @@ def reached_kernel(count, points, geometries, boxes, reached):
 
 
 def marks_reached(count: int, material_table, points) -> np.ndarray:
-    """Which marks a wave may have points on, (M,) bool: most waves after the first ones have few."""
+    """Which marks a wave may have points on, (M,) bool: most waves after the first ones have few.
+
+    Parameters
+    ----------
+    count : int
+        Number of points, paths or rays that are in use.
+    material_table : MaterialTable
+        Materials of the scene.
+    points : ShadingPoints
+        Points of the wave.
+
+    Returns
+    -------
+    (M,) bool
+    """
     marks = material_table.marks
     reached = np.zeros(len(marks), bool)
     geometries, boxes = np.int32([laid.geometry for laid in marks]), np.stack([laid.box for laid in marks])
@@ -258,12 +325,42 @@ def find_kernel(
 
     Parameters
     ----------
+    count : int
+        Number of points, paths or rays that are in use.
+    points : ShadingPoints
+        Points of the wave.
+    direction : (N, 3) float32
+        Directions of the paths.
+    walk : int
+        Body that the path walks in; -1 for none.
+    is_marked : (N,) bool
+        Points that lie on marks.
+    geometry : int64 or (2, 3) float32
+        The mark in the scene.
     box, near
         As in `PlacedMark`.
     caster : embree.Caster
         Of the net.
     corners : (T, 6) float32
         As in `PlacedMark`.
+    is_mirrored : bool
+        Whether the mark is mirrored.
+    from_outside : bool
+        Whether it is visible from the front.
+    from_inside : bool
+        Whether it is visible from the back.
+    index : (N,) int32
+        Receives the points.
+    s, t : (N,) float32
+        Receives the places on the mark.
+    is_back : (N,) bool
+        Receives whether the back is seen.
+    triangle : (N,) int32
+        Triangle of each point.
+
+    Returns
+    -------
+    int
     """
     found = 0
     for i in range(count):
@@ -292,6 +389,13 @@ def find_kernel(
 
 def look_of(laid: PlacedMark, on: On) -> tuple[np.ndarray, np.ndarray]:
     """Colour of a mark at points on it, and how much of it is there.
+
+    Parameters
+    ----------
+    laid : PlacedMark
+        The mark on its surface.
+    on : On
+        Points on the mark.
 
     Returns
     -------
@@ -327,6 +431,16 @@ def evaluate_marks(count: int, material_table, points, paths, block, reached, dr
 
     Parameters
     ----------
+    count : int
+        Number of points, paths or rays that are in use.
+    material_table : MaterialTable
+        Materials of the scene.
+    points : ShadingPoints
+        Points of the wave.
+    paths : Paths
+        Paths of the wave.
+    block : (M, WIDTH) float32
+        Parameter block.
     reached : (M,) bool
         As `marks_reached` tells.
     dress : callable (index, laid, free) -> int
@@ -386,6 +500,19 @@ def _bend_edge(laid: PlacedMark, on: On, seen: np.ndarray, points) -> None:
 def rim_kernel(s, t, seen, width, height, rim, slope):
     """Writes a slope of 1 outwards, (2, N), where a place on a sheet is seen and nearer than `rim`, mm, to its edge.
 
+    Parameters
+    ----------
+    s, t : (N,) float32
+        Places on the mark, [0, 1].
+    seen : (N,) float32
+        Coverage at each place.
+    width, height : float32
+        Size of the mark, mm.
+    rim : float32
+        Width of the rim.
+    slope : (2, N) float32
+        Receives the slopes.
+
     Returns
     -------
     int
@@ -405,7 +532,21 @@ def rim_kernel(s, t, seen, width, height, rim, slope):
 
 
 def evaluate_stamps(count: int, material_table, points, paths, reached) -> None:
-    """Bends the normals of the points of a wave that stamps are pressed into; `reached` as for `evaluate_marks`."""
+    """Bends the normals of the points of a wave that stamps are pressed into; `reached` as for `evaluate_marks`.
+
+    Parameters
+    ----------
+    count : int
+        Number of points, paths or rays that are in use.
+    material_table : MaterialTable
+        Materials of the scene.
+    points : ShadingPoints
+        Points of the wave.
+    paths : Paths
+        Paths of the wave.
+    reached : (M,) bool
+        Marks that may be met.
+    """
     nowhere = np.zeros(count, bool)
     for place in np.flatnonzero(reached):
         laid = material_table.marks[place]
@@ -428,7 +569,25 @@ def _tilt(laid: PlacedMark, on: On, slope, points) -> None:
 
 @kernel
 def tilt_mark_kernel(index, triangle, slope, net, corners, width, height, normal):
-    """Tilts those normals of a wave, (N, 3), that slopes are given for; `net` and `corners` are as in `PlacedMark`."""
+    """Tilts those normals of a wave, (N, 3), that slopes are given for; `net` and `corners` are as in `PlacedMark`.
+
+    Parameters
+    ----------
+    index : (n,) int32
+        Points of the wave.
+    triangle : (N,) int32
+        Triangle of each point.
+    slope : (2, n) float32
+        Slopes in the directions of the mark.
+    net : (R, C, 3) float32
+        Net of the surface map, mm.
+    corners : (T, 9) float32
+        Corners of the triangles, mm.
+    width, height : float32
+        Size of the mark, mm.
+    normal : (N, 3) float32
+        Unit normals.
+    """
     for i in range(index.shape[0]):
         if slope[0, i] == F(0) and slope[1, i] == F(0):
             continue

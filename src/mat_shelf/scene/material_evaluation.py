@@ -52,7 +52,21 @@ class OverlayBinding(NamedTuple):
 
 
 def bind_overlays(recipe: Recipe, pictures: Mapping, first_row: int = 0) -> tuple[OverlayBinding, ...]:
-    """Visible overlays of a recipe; their rows of the parameter block are numbered from `first_row` on."""
+    """Visible overlays of a recipe; their rows of the parameter block are numbered from `first_row` on.
+
+    Parameters
+    ----------
+    recipe : Recipe
+        Recipe of the material.
+    pictures : Mapping
+        Images by SHA-256.
+    first_row : int
+        Row of the parameter block of the first overlay.
+
+    Returns
+    -------
+    tuple of OverlayBinding
+    """
     found = []
     for overlay in recipe.shown_overlays():
         if (
@@ -72,7 +86,8 @@ def evaluate_materials(count, material_table, geometry, points, paths, u, v, blo
     ----------
     count : int
         Points in the wave.
-    dressing : Dressing
+    material_table : MaterialTable
+        Materials of the scene.
     geometry : Geometry
     points : passes.Points
         `look` and `normal` are changed.
@@ -116,6 +131,27 @@ def evaluate_materials(count, material_table, geometry, points, paths, u, v, blo
 def evaluate_mark_material(index, laid, material_table, geometry, points, paths, u, v, block, free) -> int:
     """Dresses points of a wave in the recipe of a mark, each in a row of its own.
 
+    Parameters
+    ----------
+    index : (n,) int32
+        Points of the wave.
+    laid : PlacedMark
+        The mark on its surface.
+    material_table : MaterialTable
+        Materials of the scene.
+    geometry : Geometry
+        Geometry of the scene.
+    points : ShadingPoints
+        Points of the wave.
+    paths : Paths
+        Paths of the wave.
+    u, v : (N,) float32
+        Barycentric coordinate.
+    block : (M, WIDTH) float32
+        Parameter block.
+    free : int
+        First free row of the block.
+
     Returns
     -------
     int
@@ -154,7 +190,19 @@ def _evaluate_material(index, some, recipe, context, row, material_table, points
 
 
 def coverage(overlays: tuple[OverlayBinding, ...], points: Points) -> np.ndarray:
-    """Coverage of each overlay at some points, before those above hide it, (K, N) float32 in [0, 1]."""
+    """Coverage of each overlay at some points, before those above hide it, (K, N) float32 in [0, 1].
+
+    Parameters
+    ----------
+    overlays : tuple of OverlayBinding
+        Visible overlays, the lowest first.
+    points : Points
+        Points on parts.
+
+    Returns
+    -------
+    (K, N) float32
+    """
     covers = np.empty((len(overlays), len(points)), np.float32)
     for place, (_, overlay, context, amount) in enumerate(overlays):
         covers[place] = amount
@@ -169,8 +217,16 @@ def seen_overlay(overlays: tuple[OverlayBinding, ...], points: Points, random: n
 
     Parameters
     ----------
+    overlays : tuple of OverlayBinding
+        Visible overlays, the lowest first.
+    points : Points
+        Points on parts.
     random : (N,) uint32
         State of the points' paths, which is not advanced.
+
+    Returns
+    -------
+    (N,) int
     """
     covers = coverage(overlays, points)
     seen = np.full(len(points), -1)
@@ -183,7 +239,17 @@ def seen_overlay(overlays: tuple[OverlayBinding, ...], points: Points, random: n
 
 @kernel
 def chance_kernel(random, place, out):
-    """Numbers in [0, 1) that go with states of paths, (N,), others for each place."""
+    """Numbers in [0, 1) that go with states of paths, (N,), others for each place.
+
+    Parameters
+    ----------
+    random : (N,) uint32
+        States of the random streams.
+    place : int
+        Number of the choice.
+    out : (N,) float32
+        Receives the numbers.
+    """
     for i in range(random.shape[0]):
         out[i] = unit(hash3(np.int32(random[i] >> np.uint32(1)), np.int32(random[i] & np.uint32(1)), 77, place))
 
@@ -211,7 +277,23 @@ def _pattern_points(index, geometry, points, paths, u, v) -> Points:
 
 
 def at_rest(count: int, geometry, points, u, v):
-    """The points of a wave where they were before true relief moved them; looks and normals are shared."""
+    """The points of a wave where they were before true relief moved them; looks and normals are shared.
+
+    Parameters
+    ----------
+    count : int
+        Number of points, paths or rays that are in use.
+    geometry : Geometry
+        Geometry of the scene.
+    points : ShadingPoints
+        Points of the wave.
+    u, v : (N,) float32
+        Barycentric coordinate.
+
+    Returns
+    -------
+    ShadingPoints
+    """
     if geometry.rest is None:
         return points
     position, facing = np.empty((count, 3), np.float32), np.empty((count, 3), np.float32)
@@ -221,7 +303,25 @@ def at_rest(count: int, geometry, points, u, v):
 
 @kernel
 def rest_kernel(count, row, triangle, u, v, corners, position, facing):
-    """Places and unit normals of points on triangles, (N, 3) each; nothing where nothing was hit."""
+    """Places and unit normals of points on triangles, (N, 3) each; nothing where nothing was hit.
+
+    Parameters
+    ----------
+    count : int
+        Number of points, paths or rays that are in use.
+    row : (N,) int32
+        Row of each point; below 0 where nothing was hit.
+    triangle : (N,) int32
+        Triangle of each point.
+    u, v : (N,) float32
+        Barycentric coordinate.
+    corners : (T, 9) float32
+        Corners of the triangles, mm.
+    position : (N, 3) float32
+        Receives the positions, mm.
+    facing : float32 triple
+        Unit normal of the face.
+    """
     for i in range(count):
         if row[i] < 0:
             continue
@@ -237,7 +337,21 @@ def rest_kernel(count, row, triangle, u, v, corners, position, facing):
 
 @kernel
 def own_place_kernel(triangle, u, v, place, own_u, own_v):
-    """Barycentric places of points in the faces that their triangles are pieces of, (N,) each."""
+    """Barycentric places of points in the faces that their triangles are pieces of, (N,) each.
+
+    Parameters
+    ----------
+    triangle : (N,) int32
+        Triangle of each point.
+    u, v : (N,) float32
+        Barycentric coordinate.
+    place : (T, 3, 2) float32
+        Corners within their own faces.
+    own_u : (N,) float32
+        Receives the first coordinate.
+    own_v : (N,) float32
+        Receives the second coordinate.
+    """
     for i in range(triangle.shape[0]):
         t = triangle[i]
         w = F(1) - u[i] - v[i]
@@ -247,7 +361,17 @@ def own_place_kernel(triangle, u, v, place, own_u, own_v):
 
 @kernel
 def normalize_kernel(normal, direction, cosine):
-    """Brings normals to unit length, in place; cosines with the direction that each is seen from."""
+    """Brings normals to unit length, in place; cosines with the direction that each is seen from.
+
+    Parameters
+    ----------
+    normal : (N, 3) float32
+        Normals, brought to unit length.
+    direction : (N, 3) float32
+        Directions of the paths.
+    cosine : (N,) float32
+        Receives the cosines.
+    """
     for i in range(normal.shape[0]):
         n = normalize(row3(normal, i))
         store3(normal, i, n)
@@ -256,7 +380,23 @@ def normalize_kernel(normal, direction, cosine):
 
 @kernel
 def uv_kernel(triangle, u, v, corners, coordinates, uv, slope):
-    """Coordinates of points, and their gradients in space, per mm, from those of three corners."""
+    """Coordinates of points, and their gradients in space, per mm, from those of three corners.
+
+    Parameters
+    ----------
+    triangle : (N,) int32
+        Triangle of each point.
+    u, v : (N,) float32
+        Barycentric coordinate.
+    corners : (T, 9) float32
+        Corners of the triangles, mm.
+    coordinates : (T, 3, 2) float32
+        Texture coordinates of the corners.
+    uv : (N, 2) float32
+        Receives the coordinates.
+    slope : (N, 2, 3) float32
+        Receives the gradients, 1/mm.
+    """
     for i in range(triangle.shape[0]):
         t = triangle[i]
         first = (corners[t, 0], corners[t, 1], corners[t, 2])
@@ -273,12 +413,42 @@ def uv_kernel(triangle, u, v, corners, coordinates, uv, slope):
 
 
 def fed_values(recipe: Recipe, points: Points, context: PatternContext) -> dict[str, np.ndarray]:
-    """The fed inputs of a recipe at some points, by name: (N,) or (N, 3) float32, within the inputs' limits."""
+    """The fed inputs of a recipe at some points, by name: (N,) or (N, 3) float32, within the inputs' limits.
+
+    Parameters
+    ----------
+    recipe : Recipe
+        Recipe of the material.
+    points : Points
+        Points on parts.
+    context : PatternContext
+        Other patterns and images that it refers to.
+
+    Returns
+    -------
+    (N,) or (N, 3) float32
+    """
     return {feed.input: fed_value(recipe, feed, points, context) for feed in recipe.feeds}
 
 
 def fed_value(recipe: Recipe, feed: Feed, points: Points, context: PatternContext) -> np.ndarray:
-    """One fed input at some points, (N,) or (N, 3) float32."""
+    """One fed input at some points, (N,) or (N, 3) float32.
+
+    Parameters
+    ----------
+    recipe : Recipe
+        Recipe of the material.
+    feed : Feed
+        The feed.
+    points : Points
+        Points on parts.
+    context : PatternContext
+        Other patterns and images that it refers to.
+
+    Returns
+    -------
+    (N,) or (N, 3) float32
+    """
     constant = np.asarray(getattr(recipe, feed.input), np.float32)
     is_color = constant.ndim == 1
     values = evaluate(context.patterns[feed.pattern], points, context)
@@ -298,6 +468,19 @@ def bent_normals(relief: tuple[Relief, ...], points: Points, context: PatternCon
 
     Heights are added and their true gradients, mm per mm, tilt the normal; pictures of normals follow one by one,
     each turned onto what is below it.
+
+    Parameters
+    ----------
+    relief : tuple of Relief
+        Rows of relief.
+    points : Points
+        Points on parts.
+    context : PatternContext
+        Other patterns and images that it refers to.
+
+    Returns
+    -------
+    (N, 3) float32
 
     References
     ----------
@@ -324,7 +507,23 @@ def bent_normals(relief: tuple[Relief, ...], points: Points, context: PatternCon
 
 
 def height_slope(row: Relief, points: Points, t, b, context: PatternContext) -> np.ndarray:
-    """Slope of a row's height along two tangents, (2, N) float32, mm per mm."""
+    """Slope of a row's height along two tangents, (2, N) float32, mm per mm.
+
+    Parameters
+    ----------
+    row : Relief
+        Row of relief.
+    points : Points
+        Points on parts.
+    t, b : (N, 3) float32
+        Unit tangents.
+    context : PatternContext
+        Other patterns and images that it refers to.
+
+    Returns
+    -------
+    (2, N) float32
+    """
     pattern = context.patterns[row.pattern]
     step = max(pattern.steps[0].finest(pattern.placement.size) * _SHARE, _FINEST_STEP)
     here = grey(evaluate(pattern, points, context))
@@ -374,7 +573,17 @@ def _reoriented(base: np.ndarray, slope: np.ndarray) -> np.ndarray:
 
 @kernel
 def keep_within(values, low, high, otherwise):
-    """Brings values, (N,), between two others, in place; what is no number becomes `otherwise`."""
+    """Brings values, (N,), between two others, in place; what is no number becomes `otherwise`.
+
+    Parameters
+    ----------
+    values : (N,) float32
+        Values, changed in place.
+    low, high : float32
+        Limits.
+    otherwise : float
+        Value in place of what is no number.
+    """
     for i in range(values.shape[0]):
         x = values[i]
         values[i] = min(max(x, low), high) if x == x else otherwise
@@ -382,7 +591,19 @@ def keep_within(values, low, high, otherwise):
 
 @kernel
 def tilt_kernel(normal, t, b, slope, out):
-    """Unit normals, (N, 3), tilted by slopes along two tangents, (2, N)."""
+    """Unit normals, (N, 3), tilted by slopes along two tangents, (2, N).
+
+    Parameters
+    ----------
+    normal : (N, 3) float32
+        Unit normals.
+    t, b : (N, 3) float32
+        Unit tangents.
+    slope : (2, N) float32
+        Slopes, mm per mm.
+    out : (N, 3) float32
+        Receives the normals.
+    """
     for i in range(normal.shape[0]):
         tilted = sub(row3(normal, i), scale(row3(t, i), slope[0, i]))
         store3(out, i, normalize(sub(tilted, scale(row3(b, i), slope[1, i]))))
@@ -390,7 +611,15 @@ def tilt_kernel(normal, t, b, slope, out):
 
 @kernel
 def frame_kernel(normal, t, b):
-    """Two tangents of unit normals, (N, 3) each."""
+    """Two tangents of unit normals, (N, 3) each.
+
+    Parameters
+    ----------
+    normal : (N, 3) float32
+        Unit normals.
+    t, b : (N, 3) float32
+        Unit tangents.
+    """
     for i in range(normal.shape[0]):
         one, other = frame_of(row3(normal, i))
         store3(t, i, one)

@@ -78,12 +78,22 @@ def make_material_table(
 
     Parameters
     ----------
+    recipes : sequence of Recipe
+        Recipes.
+    rows : sequence of int
+        Rows of pixels.
+    backdrop : int
+        The backdrop.
     zoned : sequence of (geometry, (T,) int32)
         Rows of the single faces of geometries that have zones.
     pictures : mapping, optional
         What patterns refer to by SHA-256.
     priorities : mapping from geometry to int, optional
         Priorities of bodies that are not those of their materials.
+
+    Returns
+    -------
+    MaterialTable
     """
     first = np.full(len(rows), -1, np.int32)
     place = 0
@@ -125,33 +135,93 @@ def _bodies(recipes: Sequence[Recipe], rows: np.ndarray, zoned: Mapping, priorit
 
 
 def is_clear(recipe: Recipe) -> bool:
-    """True if light is refracted into it, somewhere at least."""
+    """True if light is refracted into it, somewhere at least.
+
+    Parameters
+    ----------
+    recipe : Recipe
+        Recipe of the material.
+
+    Returns
+    -------
+    bool
+    """
     return recipe.transmission_weight > 0 or any(feed.input == "transmission_weight" for feed in recipe.feeds)
 
 
 def lets_through(recipe: Recipe) -> bool:
-    """True if light passes it without entering a body: a sheet that is clear or soft, or a surface with holes."""
+    """True if light passes it without entering a body: a sheet that is clear or soft, or a surface with holes.
+
+    Parameters
+    ----------
+    recipe : Recipe
+        Recipe of the material.
+
+    Returns
+    -------
+    bool
+    """
     is_open = recipe.geometry_opacity < 1 or any(feed.input == "geometry_opacity" for feed in recipe.feeds)
     return is_open or is_clear(recipe) or is_soft(recipe)
 
 
 def is_soft(recipe: Recipe) -> bool:
-    """True if it scatters light beneath its surface, somewhere at least."""
+    """True if it scatters light beneath its surface, somewhere at least.
+
+    Parameters
+    ----------
+    recipe : Recipe
+        Recipe of the material.
+
+    Returns
+    -------
+    bool
+    """
     return recipe.subsurface_weight > 0 or any(feed.input == "subsurface_weight" for feed in recipe.feeds)
 
 
 def has_inside(recipe: Recipe) -> bool:
-    """True if light enters it."""
+    """True if light enters it.
+
+    Parameters
+    ----------
+    recipe : Recipe
+        Recipe of the material.
+
+    Returns
+    -------
+    bool
+    """
     return (is_clear(recipe) or is_soft(recipe)) and not recipe.geometry_thin_walled
 
 
 def visible_parts(project: Project) -> list[int]:
-    """Places, among the product's parts, of those that are not hidden: geometry g shows the g-th of them."""
+    """Places, among the product's parts, of those that are not hidden: geometry g shows the g-th of them.
+
+    Parameters
+    ----------
+    project : Project
+        The project.
+
+    Returns
+    -------
+    list of int
+    """
     return [place for place, part in enumerate(project.product.parts) if not part.is_hidden]
 
 
 def bodies_of(project: Project) -> tuple[Body | None, ...]:
-    """Bodies among the visible parts; None for parts that light neither enters nor passes."""
+    """Bodies among the visible parts; None for parts that light neither enters nor passes.
+
+    Parameters
+    ----------
+    project : Project
+        The project.
+
+    Returns
+    -------
+    tuple[Body or None, ...]
+    """
     found: list[Body | None] = []
     for place in visible_parts(project):
         part = project.product.parts[place]
@@ -174,8 +244,18 @@ def project_geometry(
 
     Parameters
     ----------
+    project : Project
+        The project.
+    meshes : mapping of Mesh
+        Meshes by SHA-256.
+    ball : Ball or None
+        Ball for judging reflections.
     displaced : mapping from part id to Displaced
         Surfaces with true relief, instead of those of the meshes.
+
+    Returns
+    -------
+    Geometry
 
     Raises
     ------
@@ -202,7 +282,23 @@ def project_geometry(
 def project_material_table(
     project: Project, supplies: Supplies, ball: Ball | None = None, displaced: Mapping = MappingProxyType({})
 ) -> MaterialTable:
-    """Materials of a project's geometry, in the order of `project_geometry`."""
+    """Materials of a project's geometry, in the order of `project_geometry`.
+
+    Parameters
+    ----------
+    project : Project
+        The project.
+    supplies : Supplies
+        Meshes, images, geometry maps and true relief.
+    ball : Ball or None
+        Ball for judging reflections.
+    displaced : Mapping
+        True relief by part.
+
+    Returns
+    -------
+    MaterialTable
+    """
     ids = {material.id: row for row, material in enumerate(project.materials, 1)} | {None: 0}
     recipes = [UNASSIGNED, *(material.recipe for material in project.materials)]
     visible = [project.product.parts[k] for k in visible_parts(project)]

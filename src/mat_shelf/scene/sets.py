@@ -12,9 +12,32 @@ BUILT_FOR_MM = 290.0
 
 
 def scaled_set(studio: Set, factor: float) -> Set:
-    """The set made larger or smaller about the origin; luminances stay, so it lights a larger product alike."""
+    """The set made larger or smaller about the origin; luminances stay, so it lights a larger product alike.
+
+    Parameters
+    ----------
+    studio : Set
+        The set.
+    factor : float
+        Factor of all lengths.
+
+    Returns
+    -------
+    Set
+    """
 
     def times(point):
+        """A point times the factor.
+
+        Parameters
+        ----------
+        point : (3,) float
+            Point, mm.
+
+        Returns
+        -------
+        float32
+        """
         return tuple(x * factor for x in point)
 
     boxes = tuple(
@@ -34,6 +57,16 @@ def scaled_set(studio: Set, factor: float) -> Set:
 
 
 def sets_for(longest_mm: float) -> tuple[Set, ...]:
-    """The sets, sized for a product."""
+    """The sets, sized for a product.
+
+    Parameters
+    ----------
+    longest_mm : float
+        Longest side of the product, mm.
+
+    Returns
+    -------
+    tuple of Set
+    """
     factor = min(max(longest_mm / BUILT_FOR_MM, 0.05), 10.0)
     return tuple(scaled_set(studio, factor) for studio in SETS)

@@ -18,6 +18,11 @@ class GlbError(ValueError):
 def glb_arrays(data: bytes) -> list[dict]:
     """The parts of a GLB, placed as its nodes say, in the file's own unit.
 
+    Parameters
+    ----------
+    data : bytes
+        Content of the file.
+
     Returns
     -------
     list of dict

@@ -25,7 +25,17 @@ _GLOW = 1000.0
 
 
 def export_glb(path: Path, project: Project, assets: Assets) -> None:
-    """Writes the visible parts where they stand. Raises OSError; an older file there stays whole."""
+    """Writes the visible parts where they stand. Raises OSError; an older file there stays whole.
+
+    Parameters
+    ----------
+    path : Path
+        File to write.
+    project : Project
+        The project.
+    assets : Assets
+        Files of the project.
+    """
     writer = _Writer()
     used = {i for part in project.product.parts for i in part.worn()}
     places = {}

@@ -37,7 +37,17 @@ class Words(NamedTuple):
 
 
 def read_words(path: Path) -> Words:
-    """Materials and names of a GLB or glTF file; none where they are not legible."""
+    """Materials and names of a GLB or glTF file; none where they are not legible.
+
+    Parameters
+    ----------
+    path : Path
+        File.
+
+    Returns
+    -------
+    Words
+    """
     try:
         with path.open("rb") as stream:
             head = stream.read(20)
@@ -60,11 +70,35 @@ def completed(recipe: Recipe, material: dict) -> Recipe:
     """A recipe with what its material says beyond what the reader of the file knows; itself if that makes no sense.
 
     The reader rounds colours to eight bits and passes extensions over.
+
+    Parameters
+    ----------
+    recipe : Recipe
+        Recipe of the material.
+    material : dict
+        Material of the file.
+
+    Returns
+    -------
+    Recipe
     """
     extensions = material.get("extensions")
     extensions = extensions if isinstance(extensions, dict) else {}
 
     def number(extension: str, name: str) -> float | None:
+        """Number of an extension, within limits.
+
+        Parameters
+        ----------
+        extension : str
+            Name of the extension.
+        name : str
+            Name.
+
+        Returns
+        -------
+        float or None
+        """
         block = extensions.get(extension)
         value = block.get(name) if isinstance(block, dict) else None
         return float(value) if isinstance(value, int | float) and math.isfinite(value) else None

@@ -24,10 +24,16 @@ def import_model(
 
     Parameters
     ----------
+    path : Path
+        File.
     progress : callable (str) -> bool
         Called several times a second with what is being done; False cancels.
     seconds : float, optional
         Time after which it is given up; by default the larger the file, the longer.
+
+    Returns
+    -------
+    ImportedModel
 
     Raises
     ------

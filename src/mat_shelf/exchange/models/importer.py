@@ -75,6 +75,17 @@ class ImportedModel:
 def read_model(path: Path, say: Callable[[str], None] = lambda text: None) -> ImportedModel:
     """Reads a model.
 
+    Parameters
+    ----------
+    path : Path
+        File.
+    say : callable (str) -> None
+        Told what is going on.
+
+    Returns
+    -------
+    ImportedModel
+
     Raises
     ------
     MeshError

@@ -22,17 +22,39 @@ _MEMORY, _SECONDS = 512 * 2**20, 15.0
 
 @dataclass(frozen=True)
 class NamedMesh:
+    """One part of a model file."""
+
     name: str
     mesh: Mesh
 
 
 def digest(data: bytes) -> str:
-    """The SHA-256 by which a file is known in a project."""
+    """The SHA-256 by which a file is known in a project.
+
+    Parameters
+    ----------
+    data : bytes
+        Content of the file.
+
+    Returns
+    -------
+    str
+    """
     return hashlib.sha256(data).hexdigest()
 
 
 def glb_bytes(parts: list[NamedMesh]) -> bytes:
-    """A GLB with one node per part."""
+    """A GLB with one node per part.
+
+    Parameters
+    ----------
+    parts : list of NamedMesh
+        Parts.
+
+    Returns
+    -------
+    bytes
+    """
     scene = trimesh.Scene()
     for part in parts:
         solid = trimesh.Trimesh(
@@ -49,6 +71,15 @@ def glb_bytes(parts: list[NamedMesh]) -> bytes:
 
 def read_glb(data: bytes) -> list[NamedMesh]:
     """The parts of a GLB, in mm, placed as its nodes say.
+
+    Parameters
+    ----------
+    data : bytes
+        Content of the file.
+
+    Returns
+    -------
+    list of NamedMesh
 
     Raises
     ------
@@ -69,7 +100,17 @@ def read_glb(data: bytes) -> list[NamedMesh]:
 
 
 def read_own_glb(data: bytes) -> list[NamedMesh]:
-    """As `read_glb`, of what `glb_bytes` made in this program: nothing in it can do harm."""
+    """As `read_glb`, of what `glb_bytes` made in this program: nothing in it can do harm.
+
+    Parameters
+    ----------
+    data : bytes
+        Content of the file.
+
+    Returns
+    -------
+    list of NamedMesh
+    """
     return _meshes(glb_arrays(data))
 
 

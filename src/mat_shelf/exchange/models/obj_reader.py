@@ -30,6 +30,8 @@ class ObjPart:
 
 @dataclass(frozen=True)
 class ObjFile:
+    """Contents of one OBJ file: vertices, coordinates, and the faces of its groups."""
+
     vertices: np.ndarray
     coordinates: np.ndarray
     normals: np.ndarray
@@ -41,7 +43,17 @@ _CHANGE = re.compile(rb"^[ \t]*(o|g|usemtl|mtllib)[ \t]*([^\r\n]*)\r?$", re.MULT
 
 
 def read_obj(data: bytes) -> ObjFile:
-    """Raises MeshError where it is none."""
+    """Raises MeshError where it is none.
+
+    Parameters
+    ----------
+    data : bytes
+        Content of the file.
+
+    Returns
+    -------
+    ObjFile
+    """
     data = data.replace(b"\\\r\n", b" ").replace(b"\\\n", b" ")
     lines = data.split(b"\n")
     vertices, normals = _numbers(lines, b"v ", 3), _numbers(lines, b"vn", 3)

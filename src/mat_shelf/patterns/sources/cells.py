@@ -51,7 +51,23 @@ def _shown_as(shown, near, second, border):
 
 @inline
 def flat_cell(x, y, jitter, period, seed):
-    """Squared distances to the nearest and second nearest centre, distance to the border, tone; in two dimensions."""
+    """Squared distances to the nearest and second nearest centre, distance to the border, tone; in two dimensions.
+
+    Parameters
+    ----------
+    x, y : float32
+        Coordinate, in sizes.
+    jitter : float32
+        Unevenness of the cells, [0, 1].
+    period : int
+        Period in cells; 0 never repeats.
+    seed : uint32
+        Seed.
+
+    Returns
+    -------
+    tuple of 4
+    """
     start = F(0.5) - F(0.5) * jitter
     xi, yi = floor(x), floor(y)
     near, second = F(9), F(9)
@@ -82,7 +98,23 @@ def flat_cell(x, y, jitter, period, seed):
 
 @inline
 def deep_cell(x, y, z, jitter, period, seed):
-    """The same in three dimensions."""
+    """The same in three dimensions.
+
+    Parameters
+    ----------
+    x, y, z : float32
+        Coordinate, in sizes.
+    jitter : float32
+        Unevenness of the cells, [0, 1].
+    period : int
+        Period in cells; 0 never repeats.
+    seed : uint32
+        Seed.
+
+    Returns
+    -------
+    tuple of 4
+    """
     start = F(0.5) - F(0.5) * jitter
     xi, yi, zi = floor(x), floor(y), floor(z)
     near, second = F(9), F(9)
@@ -119,6 +151,23 @@ def deep_cell(x, y, z, jitter, period, seed):
 def flat_cells(coordinates, jitter, repeat, seed, shown, out, tones):
     """Cells in two dimensions, (3, N) to (N,), and a tone for each.
 
+    Parameters
+    ----------
+    coordinates : (3, N) float32
+        Points in the layout, in sizes.
+    jitter : float32
+        Unevenness of the cells, [0, 1].
+    repeat : int
+        Period in sizes; 0 never repeats.
+    seed : uint32
+        Seed.
+    shown : str
+        Output that is asked for.
+    out : (N,) float32
+        Receives the values.
+    tones : int
+        Number of tones.
+
     References
     ----------
     Worley 1996, A Cellular Texture Basis Function. The distance to a border is that to the line between two centres.
@@ -132,7 +181,25 @@ def flat_cells(coordinates, jitter, repeat, seed, shown, out, tones):
 
 @kernel
 def deep_cells(coordinates, jitter, repeat, seed, shown, out, tones):
-    """Cells in three dimensions, (3, N) to (N,), and a tone for each."""
+    """Cells in three dimensions, (3, N) to (N,), and a tone for each.
+
+    Parameters
+    ----------
+    coordinates : (3, N) float32
+        Points in the layout, in sizes.
+    jitter : float32
+        Unevenness of the cells, [0, 1].
+    repeat : int
+        Period in sizes; 0 never repeats.
+    seed : uint32
+        Seed.
+    shown : str
+        Output that is asked for.
+    out : (N,) float32
+        Receives the values.
+    tones : int
+        Number of tones.
+    """
     xs, ys, zs = coordinates[0], coordinates[1], coordinates[2]
     for i in range(xs.shape[0]):
         near, second, border, tone = deep_cell(xs[i], ys[i], zs[i], jitter, np.int32(repeat), seed)

@@ -43,7 +43,25 @@ class Grain(Source):
 
 @inline
 def grain_at(x, y, z, length, octaves, gain, seed):
-    """Straight grain at one point, [0, 1]."""
+    """Straight grain at one point, [0, 1].
+
+    Parameters
+    ----------
+    x, y, z : float32
+        Coordinate, in sizes.
+    length : float32
+        Length of the lines over their width.
+    octaves : int
+        Number of octaves.
+    gain : float32
+        Strength of each octave over the last.
+    seed : uint32
+        Number that selects the variation.
+
+    Returns
+    -------
+    float32
+    """
     total, squares, amplitude, width = F(0), F(0), F(1), F(1)
     slow = F(1) / length
     for octave in range(octaves):
@@ -60,7 +78,25 @@ def grain_at(x, y, z, length, octaves, gain, seed):
 
 @kernel
 def add_grain(coordinates, length, octaves, gain, waver, seed, out):
-    """Stretched noise whose octaves differ in width more than in length, into out, (N,) of zeros."""
+    """Stretched noise whose octaves differ in width more than in length, into out, (N,) of zeros.
+
+    Parameters
+    ----------
+    coordinates : (3, N) float32
+        Points in the layout, in sizes.
+    length : float32
+        Length of the lines over their width.
+    octaves : int
+        Number of octaves.
+    gain : float32
+        Strength of each octave over the last.
+    waver : float32
+        Distortion, in sizes.
+    seed : uint32
+        Number that selects the variation.
+    out : (N,) float32
+        Receives the values.
+    """
     xs, ys, zs = coordinates[0], coordinates[1], coordinates[2]
     amplitude, width, squares = F(1), F(1), F(0)
     for octave in range(octaves):

@@ -36,7 +36,23 @@ class Cork(Source):
 
 @kernel
 def grains(coordinates, is_deep, joints, bark, seed, out):
-    """Tones of pressed granules, (3, N) to (N,) in [0, 1]."""
+    """Tones of pressed granules, (3, N) to (N,) in [0, 1].
+
+    Parameters
+    ----------
+    coordinates : (3, N) float32
+        Points in the layout, in sizes.
+    is_deep : bool
+        Whether the third coordinate counts.
+    joints : float32
+        Darkness of the joints, [0, 1].
+    bark : float32
+        Number of dark flakes, [0, 1].
+    seed : uint32
+        Number that selects the variation.
+    out : (N,) float32
+        Receives the values.
+    """
     xs, ys, zs = coordinates[0], coordinates[1], coordinates[2]
     none = np.int32(0)
     for i in range(xs.shape[0]):
@@ -83,7 +99,21 @@ class Paper(Source):
 
 @kernel
 def mat(coordinates, fibres, cloud, seed, out):
-    """Fibres over clouds, (3, N) to (N,) in [0, 1]."""
+    """Fibres over clouds, (3, N) to (N,) in [0, 1].
+
+    Parameters
+    ----------
+    coordinates : (3, N) float32
+        Points in the layout, in sizes.
+    fibres : float32
+        Strength of the fibres, [0, 1].
+    cloud : float32
+        Unevenness of the sheet.
+    seed : uint32
+        Number that selects the variation.
+    out : (N,) float32
+        Receives the values.
+    """
     xs, ys, zs = coordinates[0], coordinates[1], coordinates[2]
     for i in range(xs.shape[0]):
         x, y, z = xs[i], ys[i], zs[i]
@@ -116,7 +146,23 @@ class Ply(Source):
 
 @kernel
 def sheets(coordinates, contrast, glue, fibres, seed, out):
-    """Tones of sheets a unit thick, (3, N) to (N,) in [0, 1]."""
+    """Tones of sheets a unit thick, (3, N) to (N,) in [0, 1].
+
+    Parameters
+    ----------
+    coordinates : (3, N) float32
+        Points in the layout, in sizes.
+    contrast : float32
+        Contrast.
+    glue : float32
+        Width of the dark line, in sizes.
+    fibres : float32
+        Strength of the fibres, [0, 1].
+    seed : uint32
+        Number that selects the variation.
+    out : (N,) float32
+        Receives the values.
+    """
     xs, ys, zs = coordinates[0], coordinates[1], coordinates[2]
     for i in range(xs.shape[0]):
         x, y, z = xs[i], ys[i], zs[i]

@@ -41,7 +41,21 @@ def _ridge(x, flat):
 
 @kernel
 def grooves(coordinates, cut, angle, flat, out):
-    """Height over V-shaped grooves a pitch apart, (3, N) to (N,) in [0, 1]."""
+    """Height over V-shaped grooves a pitch apart, (3, N) to (N,) in [0, 1].
+
+    Parameters
+    ----------
+    coordinates : (3, N) float32
+        Points in the layout, in sizes.
+    cut : int
+        Row that the camera does not see.
+    angle : float32
+        Angle of the grooves against the axis, radians.
+    flat : float32
+        Share of the pitch left uncut.
+    out : (N,) float32
+        Receives the values.
+    """
     xs, ys = coordinates[0], coordinates[1]
     lean = math.tan(angle)
     for i in range(xs.shape[0]):

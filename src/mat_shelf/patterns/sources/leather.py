@@ -42,7 +42,25 @@ def _pillow(border, width):
 
 @kernel
 def hide(coordinates, is_deep, crease, fine, pores, seed, out):
-    """Height of pebbles, smaller ones on them, and pores, (3, N) to (N,) in [0, 1]."""
+    """Height of pebbles, smaller ones on them, and pores, (3, N) to (N,) in [0, 1].
+
+    Parameters
+    ----------
+    coordinates : (3, N) float32
+        Points in the layout, in sizes.
+    is_deep : bool
+        Whether the third coordinate counts.
+    crease : float32
+        Width of the creases.
+    fine : float32
+        Strength of fine detail.
+    pores : float32
+        Number of pores, [0, 1].
+    seed : uint32
+        Number that selects the variation.
+    out : (N,) float32
+        Receives the values.
+    """
     xs, ys, zs = coordinates[0], coordinates[1], coordinates[2]
     none = np.int32(0)
     for i in range(xs.shape[0]):

@@ -53,6 +53,25 @@ def add_noise(coordinates, octaves, gain, lacunarity, character, repeat, seed, o
 
     Octave after octave over all points, since only the inner loop becomes vector instructions.
 
+    Parameters
+    ----------
+    coordinates : (3, N) float32
+        Points in the layout, in sizes.
+    octaves : int
+        Number of octaves.
+    gain : float32
+        Strength of each octave over the last.
+    lacunarity : float32
+        Ratio of sizes from one octave to the next.
+    character : int
+        Kind of noise.
+    repeat : int
+        Period in sizes; 0 never repeats.
+    seed : uint32
+        Number that selects the variation.
+    out : (N,) float32
+        Receives the values.
+
     References
     ----------
     Musgrave, in Texturing and Modeling: A Procedural Approach, ch. 16.

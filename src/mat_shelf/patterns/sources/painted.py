@@ -154,7 +154,17 @@ class Painted(Source):
         return out
 
     def with_stroke(self, stroke: Stroke) -> "Painted":
-        """A copy with one stroke more."""
+        """A copy with one stroke more.
+
+        Parameters
+        ----------
+        stroke : Stroke
+            The stroke.
+
+        Returns
+        -------
+        Painted
+        """
         return self.with_(strokes=(*self.strokes, stroke))
 
 
@@ -189,7 +199,37 @@ def _eased(t):
 
 @kernel
 def paint_kernel(position, surface, part, frames, start, end, normal, along, length, first, salt, box, brush, out):
-    """Lays strokes on points, one after another: the stronger counts, an eraser takes its share away. (N,)"""
+    """Lays strokes on points, one after another: the stronger counts, an eraser takes its share away.
+
+    Parameters
+    ----------
+    position : (N, 3) float32
+        Positions in the part, mm.
+    surface : array
+        Surface.
+    part : Part
+        The part.
+    frames : Frames
+        Frames of the parts.
+    start, end : (S, 3) float32
+        Ends of the segments, mm.
+    normal : (S, 3) float32
+        Unit normals of the segments.
+    along : float
+        Along, mm.
+    length : (S,) float32
+        Way along the stroke up to each segment, mm.
+    first : (K + 1,) int32
+        First segment of each stroke.
+    salt : uint32
+        Number that decorrelates renders.
+    box : (K, 2, 3) float32
+        Boxes of the strokes, mm.
+    brush : Brush
+        The brush.
+    out : (N,) float32
+        Receives the values.
+    """
     turn, shift, centre = frames.turn, frames.shift, frames.centre
     for i in range(position.shape[0]):
         g = part[i]

@@ -93,7 +93,21 @@ _DIGITS = np.array(
 
 @kernel
 def squares(coordinates, is_solid, numbers, digits, out):
-    """A checker of unit squares, or of cubes, (3, N) to (N,)."""
+    """A checker of unit squares, or of cubes, (3, N) to (N,).
+
+    Parameters
+    ----------
+    coordinates : (3, N) float32
+        Points in the layout, in sizes.
+    is_solid : bool
+        Whether it runs through the part.
+    numbers : int32
+        1 writes the position of each square into it.
+    digits : str
+        Digits.
+    out : (N,) float32
+        Receives the values.
+    """
     xs, ys, zs = coordinates[0], coordinates[1], coordinates[2]
     for i in range(xs.shape[0]):
         xi, yi = floor(xs[i]), floor(ys[i])

@@ -65,7 +65,27 @@ class Scratches(Source):
 
 @inline
 def line_at(dx, dy, h, width, spread, curl):
-    """Height of one line about its middle: 1 along it, 0 beyond its width and its ends."""
+    """Height of one line about its middle: 1 along it, 0 beyond its width and its ends.
+
+    Parameters
+    ----------
+    dx : int
+        Shift in columns.
+    dy : int
+        Shift in rows.
+    h : uint32
+        Random number of the line.
+    width : float32
+        Width of the widest line, in sizes.
+    spread : float32
+        Spread of the directions, radians.
+    curl : float32
+        Curl, [0, 1].
+
+    Returns
+    -------
+    float32
+    """
     angle = (unit(h) - F(0.5)) * spread
     h = again(h)
     half = F(0.5) * (F(0.25) + F(0.75) * unit(h))
@@ -83,7 +103,31 @@ def line_at(dx, dy, h, width, spread, curl):
 
 @inline
 def lines_at(x, y, density, width, direction, spread, curl, layers, seed):
-    """Height of the highest line at a point, [0, 1]."""
+    """Height of the highest line at a point, [0, 1].
+
+    Parameters
+    ----------
+    x, y : float32
+        Coordinate, in sizes.
+    density : float32
+        Density.
+    width : float32
+        Width of the widest line, in sizes.
+    direction : float32
+        Main direction, radians.
+    spread : float32
+        Spread of the directions, radians.
+    curl : float32
+        Curl, [0, 1].
+    layers : Layers
+        Layers of `prepare_layered`.
+    seed : uint32
+        Number that selects the variation.
+
+    Returns
+    -------
+    float32
+    """
     fan = min(spread / F(layers), F(1))
     reach = F(0.5) * math.sin(F(0.5) * fan) + F(0.35) * curl + width
     rows = np.int32(reach * F(_LOW)) + 1
@@ -111,6 +155,28 @@ def lines_at(x, y, density, width, direction, spread, curl, layers, seed):
 
 @kernel
 def lines(coordinates, density, width, direction, spread, curl, layers, seed, out):
-    """The highest line over each of (3, N) coordinates, (N,) in [0, 1]."""
+    """The highest line over each of (3, N) coordinates, (N,) in [0, 1].
+
+    Parameters
+    ----------
+    coordinates : (3, N) float32
+        Points in the layout, in sizes.
+    density : float32
+        Density.
+    width : float32
+        Width of the widest line, in sizes.
+    direction : float32
+        Main direction, radians.
+    spread : float32
+        Spread of the directions, radians.
+    curl : float32
+        Curl, [0, 1].
+    layers : Layers
+        Layers of `prepare_layered`.
+    seed : uint32
+        Number that selects the variation.
+    out : (N,) float32
+        Receives the values.
+    """
     for i in range(coordinates.shape[1]):
         out[i] = lines_at(coordinates[0, i], coordinates[1, i], density, width, direction, spread, curl, layers, seed)

@@ -129,6 +129,18 @@ class EachPart(_OfThePart):
 
 @kernel
 def tell_apart(part, salt, seed, out):
-    """A random number in [0, 1) of each point's part, (N,)."""
+    """A random number in [0, 1) of each point's part, (N,).
+
+    Parameters
+    ----------
+    part : Part
+        The part.
+    salt : uint32
+        Number that decorrelates renders.
+    seed : uint32
+        Seed.
+    out : (N,) float32
+        Receives the values.
+    """
     for i in range(part.shape[0]):
         out[i] = random_of(salt[part[i]], seed)

@@ -34,7 +34,21 @@ class Smudges(Source):
 
 @kernel
 def dabs(coordinates, cover, streaks, seed, out):
-    """Dragged dabs, (3, N) to (N,) in [0, 1]."""
+    """Dragged dabs, (3, N) to (N,) in [0, 1].
+
+    Parameters
+    ----------
+    coordinates : (3, N) float32
+        Points in the layout, in sizes.
+    cover : (N,) float32
+        Counts of paths that are scattered first.
+    streaks : float32
+        Length of the streaks.
+    seed : uint32
+        Number that selects the variation.
+    out : (N,) float32
+        Receives the values.
+    """
     xs, ys, zs = coordinates[0], coordinates[1], coordinates[2]
     slow = F(0.7)
     for i in range(xs.shape[0]):
@@ -77,7 +91,23 @@ class WipeMarks(Source):
 
 @kernel
 def strokes(coordinates, cover, bend, fineness, seed, out):
-    """Three layers of bent strokes of fine lines, (3, N) to (N,) in [0, 1]."""
+    """Three layers of bent strokes of fine lines, (3, N) to (N,) in [0, 1].
+
+    Parameters
+    ----------
+    coordinates : (3, N) float32
+        Points in the layout, in sizes.
+    cover : (N,) float32
+        Counts of paths that are scattered first.
+    bend : float32
+        Curvature of the strokes.
+    fineness : float
+        Longest side of a triangle, mm.
+    seed : uint32
+        Number that selects the variation.
+    out : (N,) float32
+        Receives the values.
+    """
     xs, ys, zs = coordinates[0], coordinates[1], coordinates[2]
     for i in range(xs.shape[0]):
         most = F(0)

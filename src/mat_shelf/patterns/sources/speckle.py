@@ -49,7 +49,31 @@ class Speckle(Source):
 
 @inline
 def speck_at(x, y, z, is_deep, density, width, spread, softness, period, seed):
-    """Height of the highest speck at a point, [0, 1]."""
+    """Height of the highest speck at a point, [0, 1].
+
+    Parameters
+    ----------
+    x, y, z : float32
+        Coordinate, in sizes.
+    is_deep : bool
+        Whether the third coordinate counts.
+    density : float32
+        Density.
+    width : float32
+        Diameter of the largest specks, in sizes.
+    spread : float32
+        Variation of the sizes, [0, 1].
+    softness : float32
+        Softness, [0, 1].
+    period : int
+        Period in cells; 0 never repeats.
+    seed : uint32
+        Number that selects the variation.
+
+    Returns
+    -------
+    float32
+    """
     xi, yi = floor(x), floor(y)
     zi = floor(z) if is_deep else np.int32(0)
     most = F(0)
@@ -75,7 +99,29 @@ def speck_at(x, y, z, is_deep, density, width, spread, softness, period, seed):
 
 @kernel
 def specks(coordinates, is_deep, density, width, spread, softness, repeat, seed, out):
-    """Height of the highest speck at each of (3, N) coordinates, (N,) in [0, 1]."""
+    """Height of the highest speck at each of (3, N) coordinates, (N,) in [0, 1].
+
+    Parameters
+    ----------
+    coordinates : (3, N) float32
+        Points in the layout, in sizes.
+    is_deep : bool
+        Whether the third coordinate counts.
+    density : float32
+        Density.
+    width : float32
+        Diameter of the largest specks, in sizes.
+    spread : float32
+        Variation of the sizes, [0, 1].
+    softness : float32
+        Softness, [0, 1].
+    repeat : int
+        Period in sizes; 0 never repeats.
+    seed : uint32
+        Number that selects the variation.
+    out : (N,) float32
+        Receives the values.
+    """
     xs, ys, zs = coordinates[0], coordinates[1], coordinates[2]
     for i in range(xs.shape[0]):
         out[i] = speck_at(xs[i], ys[i], zs[i], is_deep, density, width, spread, softness, np.int32(repeat), seed)

@@ -33,7 +33,23 @@ class Drips(Source):
 
 @kernel
 def runs(coordinates, density, width, length, seed, out):
-    """Height of runs that go down y, (3, N) to (N,) in [0, 1]."""
+    """Height of runs that go down y, (3, N) to (N,) in [0, 1].
+
+    Parameters
+    ----------
+    coordinates : (3, N) float32
+        Points in the layout, in sizes.
+    density : float32
+        Density.
+    width : float32
+        Width of a run, in sizes.
+    length : float32
+        Length of the longest run, in sizes.
+    seed : uint32
+        Number that selects the variation.
+    out : (N,) float32
+        Receives the values.
+    """
     xs, ys, zs = coordinates[0], coordinates[1], coordinates[2]
     for i in range(xs.shape[0]):
         bend = fractal(xs[i] * F(0.8), ys[i] * F(0.8), zs[i] * F(0.8), 2, F(0.5), U(seed + U(3)))
@@ -86,7 +102,25 @@ class DriedWater(Source):
 
 @kernel
 def pools(coordinates, density, rim, veil, ragged, seed, out):
-    """Rims and insides of pools, (3, N) to (N,) in [0, 1]."""
+    """Rims and insides of pools, (3, N) to (N,) in [0, 1].
+
+    Parameters
+    ----------
+    coordinates : (3, N) float32
+        Points in the layout, in sizes.
+    density : float32
+        Density.
+    rim : float32
+        Width of the rim.
+    veil : float32
+        Residue inside the rim, [0, 1].
+    ragged : float32
+        Distortion of the rim.
+    seed : uint32
+        Number that selects the variation.
+    out : (N,) float32
+        Receives the values.
+    """
     xs, ys, zs = coordinates[0], coordinates[1], coordinates[2]
     for i in range(xs.shape[0]):
         x, y, z = F(1.1) * xs[i], F(1.1) * ys[i], F(1.1) * zs[i]

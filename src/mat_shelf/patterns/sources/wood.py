@@ -46,7 +46,21 @@ class Wood(Source):
 
 @inline
 def tone_at(x, y, z, made, seed):
-    """Tone of wood whose trunk runs along x, 1 the palest; y and z in rings."""
+    """Tone of wood whose trunk runs along x, 1 the palest; y and z in rings.
+
+    Parameters
+    ----------
+    x, y, z : float32
+        Coordinate, in sizes.
+    made : namedtuple
+        Numbers of the wood.
+    seed : uint32
+        Number that selects the variation.
+
+    Returns
+    -------
+    float32
+    """
     pith, late, waver, fibres, pores = made
     sx, sy, sz = x * F(0.02), y * F(0.13), z * F(0.13)
     bend = fractal(sx, sy, sz, 2, F(0.5), U(seed + U(1))) - F(0.5)
@@ -69,7 +83,19 @@ def tone_at(x, y, z, made, seed):
 
 @kernel
 def trunk(coordinates, made, seed, out):
-    """Tones of solid wood, (3, N) to (N,) in [0, 1]."""
+    """Tones of solid wood, (3, N) to (N,) in [0, 1].
+
+    Parameters
+    ----------
+    coordinates : (3, N) float32
+        Points in the layout, in sizes.
+    made : namedtuple
+        Numbers of the wood.
+    seed : uint32
+        Number that selects the variation.
+    out : (N,) float32
+        Receives the values.
+    """
     for i in range(coordinates.shape[1]):
         out[i] = tone_at(coordinates[0, i], coordinates[1, i], coordinates[2, i], made, seed)
 
@@ -102,7 +128,21 @@ class Boards(Wood):
 
 @kernel
 def planks(coordinates, made, laid, seed, out):
-    """Tones of boards a unit wide, their joints black, (3, N) to (N,) in [0, 1]."""
+    """Tones of boards a unit wide, their joints black, (3, N) to (N,) in [0, 1].
+
+    Parameters
+    ----------
+    coordinates : (3, N) float32
+        Points in the layout, in sizes.
+    made : namedtuple
+        Numbers of the wood.
+    laid : PlacedMark
+        The mark on its surface.
+    seed : uint32
+        Number that selects the variation.
+    out : (N,) float32
+        Receives the values.
+    """
     length, rings, differ, gap = laid
     for i in range(coordinates.shape[1]):
         x, y, z = coordinates[0, i], coordinates[1, i], coordinates[2, i]

@@ -54,7 +54,27 @@ class Weave(Source):
 
 @kernel
 def cloth(coordinates, weave, is_direction, width, fibres, uneven, seed, out):
-    """Height, or direction, of the uppermost yarn, (3, N) to (N,) in [0, 1]."""
+    """Height, or direction, of the uppermost yarn, (3, N) to (N,) in [0, 1].
+
+    Parameters
+    ----------
+    coordinates : (3, N) float32
+        Points in the layout, in sizes.
+    weave : int
+        Kind of weave.
+    is_direction : bool
+        Whether directions are asked for.
+    width : float32
+        Width of a yarn, in sizes.
+    fibres : float32
+        Strength of the fibres, [0, 1].
+    uneven : float32
+        Unevenness, [0, 1].
+    seed : uint32
+        Number that selects the variation.
+    out : (N,) float32
+        Receives the values.
+    """
     xs, ys = coordinates[0], coordinates[1]
     none = np.int32(0)
     for i in range(xs.shape[0]):

@@ -68,7 +68,17 @@ class Curve(Step):
         return self
 
     def table(self, count: int = 1024) -> np.ndarray:
-        """The curve at even places from 0 to 1, (count,) float32."""
+        """The curve at even places from 0 to 1, (count,) float32.
+
+        Parameters
+        ----------
+        count : int
+            Number of places.
+
+        Returns
+        -------
+        array
+        """
         return _curve_table(self.nodes, count)
 
     def apply(self, at: StepInput) -> np.ndarray:
