@@ -86,9 +86,8 @@ class Trial:
         window = self.window
         for _ in range(400):
             self.settle(0.01)
-            threads = window.work._threads
             jobs = (window.shapes.job, window.save_job, window.open_job)
-            if not any(thread.is_alive() for thread in threads) and not any(jobs) and not window.work.unwrapping:
+            if not self.workshop.aside.is_busy and not any(jobs) and not window.work.unwrapping:
                 break
         self.settle(0.02)
 

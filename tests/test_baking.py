@@ -97,7 +97,7 @@ def test_what_cannot_be_baked_is_said(small_project, tmp_path, capsys):
     project, assets = small_project
     block = project.product.parts[0]
     mesh = assets.meshes[block.mesh]
-    with pytest.raises(BakeError, match="no coordinates"):
+    with pytest.raises(BakeError, match="no UVs; unwrap it first"):
         bake(Recipe(), block, mesh, 64, PatternContext())
     outside = checked(mesh.vertices, mesh.triangles, mesh.normals, uv=mesh.vertices[:, :2])
     with pytest.raises(BakeError, match="leave the unit square"):

@@ -134,7 +134,7 @@ def test_what_is_too_fine_is_refused_in_words_and_left_as_bump(monkeypatch):
     coarse = project.with_material(project.material("m").with_(recipe=relief_of(Noise(), 0.5, enough)))
     assert fill_displacements(coarse, assets) == []
     monkeypatch.setattr(displacement, "MOST_RELIEF_TOGETHER", 1000)
-    assert "left as bump" in displace(coarse, "p", assets, 1000)
+    assert "stays bump" in displace(coarse, "p", assets, 1000)
 
 
 def test_it_is_made_anew_where_what_it_depends_on_changed_and_only_then():
@@ -197,7 +197,7 @@ def test_a_row_becomes_true_relief_in_the_window_and_back_by_one_click(open_wind
     click_part(window, "p")
     flat = seen_share(qtbot, window)
     row = window.board.relief_card.rows["row"]
-    assert row.way.text() == "bump"
+    assert row.way.text() == "Bump"
     QTest.mouseClick(row.way, LEFT)
     assert window.workshop.project.material("m").recipe.relief[0].is_displaced
     qtbot.waitUntil(lambda: "p" in assets.displaced and window.shapes.job is None, timeout=60_000)

@@ -125,20 +125,44 @@ def test_history_equals_a_list_with_a_cursor(actions):
         assert (history.undo_label is not None) == (at > 0)
 
 
-def test_projects_of_schema_8_open_with_what_is_new_as_usual():
-    """Priorities are their materials', and the usual curve shows the picture."""
+NEW_FIELDS = {
+    3: {"recipe": ("emission_luminance", "emission_color"), "material": ("parent", "own"), "set": ("room", "turn")},
+    4: {"part": ("pose", "zones", "is_hidden", "group")},
+    5: {"recipe": ("patterns", "feeds", "relief")},
+    6: {"recipe": ("overlays", "age")},
+    7: {"recipe": ("thin_film_weight", "thin_film_thickness", "thin_film_ior", "geometry_thin_walled")},
+    8: {"recipe": ("contact",)},
+    9: {"part": ("priority",), "set": ("exact_colors",)},
+}
+"""The fields that came with each schema, which older projects are without."""
+
+
+@pytest.mark.parametrize("schema", range(1, 9))
+def test_projects_of_every_older_schema_open(schema):
+    """What they hold is kept, and what is new is as it was before it could be chosen."""
     from mat_shelf.document.migration import migrated
 
-    old = {
-        "schema_version": 8,
-        "name": "Old",
-        "product": {"name": "Old", "parts": [{"id": "p", "name": "P", "mesh": "0" * 64}]},
-        "sets": [{"id": "s", "name": "S"}],
-        "current_set": "s",
-    }
-    project = Project.model_validate(migrated(old))
-    assert project.schema_version == 9
-    assert project.product.parts[0].priority is None and not project.set.exact_colors
+    materials = (
+        Material(id="m", name="Brass", recipe=Recipe(base_metalness=1.0, specular_roughness=0.21)),
+        Material(id="ink", name="Ink", recipe=Recipe(transmission_weight=1.0, nesting_priority=3, contact="wet")),
+    )
+    project = small_project(materials=materials)
+    old = project.model_dump(mode="json") | {"schema_version": schema}
+    whole = {"material": old["materials"], "recipe": [m["recipe"] for m in old["materials"]], "set": old["sets"]}
+    whole["part"] = old["product"]["parts"]
+    for new in range(schema + 1, 10):
+        for kind, names in NEW_FIELDS.get(new, {}).items():
+            for fields in whole[kind]:
+                for name in names:
+                    del fields[name]
+    if schema == 1:
+        camera = old["views"][0]["camera"]
+        del old["views"], old["current_view"], camera["focus"]
+        old["sets"] = [fields | {"camera": camera | {"focal_length": 70.0}} for fields in old["sets"]]
+    opened = Project.model_validate(migrated(old))
+    assert opened.schema_version == 9 and opened.materials == materials
+    assert opened.product == project.product and opened.sets == project.sets
+    assert opened.view.camera.focal_length == (70.0 if schema == 1 else project.view.camera.focal_length)
 
 
 def test_projects_of_schema_7_keep_how_they_touch_and_glow():

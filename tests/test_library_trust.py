@@ -127,7 +127,7 @@ def test_a_folder_that_cannot_be_written_is_read(tmp_path):
         (tmp_path / "file").write_text("in the way")
         blocked = Library(path)
         assert not blocked.is_writable and len(blocked.entries()) == len(SHIPPED)
-        assert "cannot be written, so nothing is kept on it" in blocked.problems[0]
+        assert "cannot be written, so nothing is saved in it" in blocked.problems[0]
         assert blocked.search("brass") and blocked.swatch("polished-brass") is not None
         with pytest.raises(LibraryError, match="nothing was kept"):
             blocked.add(Swatch(id=new_id("swatch"), name="New"))
@@ -168,7 +168,7 @@ def test_a_full_disk_is_told_and_nothing_is_half_kept(tmp_path, monkeypatch):
         raise OSError(28, "No space left on device")
 
     monkeypatch.setattr(file_writer, "_written_beside", full)
-    with pytest.raises(LibraryError, match="could not be kept.*disk is full"):
+    with pytest.raises(LibraryError, match="could not be saved.*disk is full"):
         library.add(mine.with_(name="Other"))
     monkeypatch.undo()
     assert library.swatch("mine") == mine and open_swatch(tmp_path / "shelf" / "mine.swatch") == mine

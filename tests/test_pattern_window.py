@@ -155,7 +155,7 @@ def test_a_pattern_is_made_shown_alone_fed_and_shared(window, qtbot, monkeypatch
     relief.number.editingFinished.emit()
     recipe = workshop.selected_material.recipe
     assert [(r.pattern, r.height) for r in recipe.relief] == [(pattern.id, 0.002)]
-    assert recipe.uses_of(pattern.id) == ["Roughness", "Relief"]
+    assert recipe.uses_of(pattern.id) == ["Specular roughness", "Relief"]
 
     # ... and onto a second material, which gets a copy of it.
     data = pattern_mime(work, pattern.id)

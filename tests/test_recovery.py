@@ -51,7 +51,7 @@ def test_work_of_a_killed_run_comes_back(killed, demo):
     mesh = next(iter((lost.folder / "meshes").iterdir()))
     whole = mesh.read_bytes()
     mesh.write_bytes(whole[:-10])
-    with pytest.raises(PackageError, match="damaged in what was kept; open the last save"):
+    with pytest.raises(PackageError, match="damaged in the unsaved work; open the last save"):
         recovery.restore(lost)
     mesh.write_bytes(whole)
     recovery.close()

@@ -346,5 +346,5 @@ def test_set_lights_follow_luminance():
     assert lights.boxes[0, 12:15] @ [0.2126, 0.7152, 0.0722] == pytest.approx(2.0, rel=1e-3)
     assert Set(id="s", name="S").surround == 250
     for bad in (np.ones((4, 4, 3)), np.full((4, 8, 3), np.nan), -np.ones((4, 8, 3))):
-        with pytest.raises(ValueError, match="room"):
+        with pytest.raises(ValueError, match="environment"):
             make_lights(bad)

@@ -24,6 +24,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog
 
 from mat_shelf.app.recent import recent_projects
+from mat_shelf.document.recipe import Overlay, Recipe
 from mat_shelf.exchange.project_file import save_project
 from mat_shelf.library.library import LibraryEntry
 
@@ -105,13 +106,15 @@ def test_a_variant_follows_its_parent_in_all_but_its_own(open_window, demo, qtbo
     assert len(workshop.project.materials) == count
 
 
-def test_swatches_are_described_varied_compared_and_thrown_out(open_window, qtbot):
+def names_of(window) -> set[str]:
+    return {entry.name for entry in window.workshop.library.entries()}
+
+
+def test_a_swatch_is_duplicated_described_and_found_by_its_tags(open_window):
     window = open_window()
-    workshop, library = window.workshop, window.workshop.library
-    names = lambda: {entry.name for entry in library.entries()}  # noqa: E731
     select_swatch(window, "Copper")
     choose(window, "Duplicate")
-    assert "Copper, copy" in names()
+    assert "Copper, copy" in names_of(window)
     entry = select_swatch(window, "Copper, copy")
     choose(window, "Name, tags")
     dialog = window.library.describe_dialog
@@ -119,49 +122,77 @@ def test_swatches_are_described_varied_compared_and_thrown_out(open_window, qtbo
     dialog.tags.setText("worn, kettle")
     dialog.note.setPlainText("As on the stove.")
     QTest.mouseClick(dialog.confirm, LEFT)
-    described = library.swatch(entry.id)
+    described = window.workshop.library.swatch(entry.id)
     assert (described.name, described.tags, described.note) == ("Old copper", ("worn", "kettle"), "As on the stove.")
     window.library.search.setText("kett")
     assert [row.name for row in window.library.model.rows if isinstance(row, LibraryEntry)] == ["Old copper"]
+    window.library.search.setText("nothing has this")
+    assert window.library.hint.isVisible() and "No swatch" in window.library.hint.text()
 
-    # A variant of it, worn, tuned and kept as its own swatch's new values; then the parent changes.
-    select_swatch(window, "Old copper")
+
+def test_a_variant_keeps_what_was_tuned_and_follows_its_parent_in_the_rest(open_window):
+    window = open_window()
+    workshop, library = window.workshop, window.workshop.library
+    select_swatch(window, "Copper")
     choose(window, "Make a variant")
-    window.library.search.setText("old")
-    variant = select_swatch(window, "Old copper, variant")
+    variant = select_swatch(window, "Copper, variant")
     click_part(window, "warmer-dish")
-    select_swatch(window, "Old copper, variant")
+    select_swatch(window, "Copper, variant")
     choose(window, "Put on Warmer dish")
     assert workshop.project.part("warmer-dish").material == variant.id
     make_constant(window, "specular_roughness")
     drag_slider(window.board.rows["specular_roughness"].slider, 0.9)
     window.board.open_save()
-    assert "Old copper, variant" in window.board.save_popover.update_button.text()
+    assert "Copper, variant" in window.board.save_popover.update_button.text()
     QTest.mouseClick(window.board.save_popover.update_button, LEFT)
     kept = library.swatch(variant.id)
-    assert kept.own == (
-        "feeds/specular_roughness",
-        "specular_roughness",
-    ) and kept.recipe.specular_roughness == pytest.approx(0.9, abs=0.02)
-    library.add(described.tuned(described.recipe.with_(base_color=(0.1, 0.2, 0.3))))
+    assert kept.own == ("feeds/specular_roughness", "specular_roughness")
+    assert kept.recipe.specular_roughness == pytest.approx(0.9, abs=0.02)
+    parent = library.swatch(kept.parent)
+    library.add(parent.tuned(parent.recipe.with_(base_color=(0.1, 0.2, 0.3))))
     assert library.swatch(variant.id).recipe.base_color == (0.1, 0.2, 0.3)
 
-    # Compared, they differ in the roughness alone.
-    window.library.model.reload()
-    window.library.list.selectAll()
-    choose(window, "Compare the two")
-    assert [line[0] for line in window.library.compare_dialog.differences] == ["Specular roughness"]
-    window.library.compare_dialog.close()
 
-    # Thrown out with Delete, and put back from the message.
-    select_swatch(window, "Old copper")
+@pytest.mark.parametrize(
+    ("change", "line"),
+    [
+        ({"specular_roughness": 0.9}, ("Specular roughness", "0.20", "0.90")),
+        ({"contact": "wet"}, ("Contact", "dry", "wet")),
+        ({"geometry_thin_walled": True}, ("Thin-walled", "no", "yes")),
+        ({"base_color": (0.0, 0.0, 0.0)}, ("Base colour", "#FAD1C2", "#000000")),
+        ({"thin_film_thickness": 0.25}, ("Thin film thickness", "500 nm", "250 nm")),
+        ({"overlays": (Overlay(id="o", name="Rubbed"),)}, ("Overlays", "none", "Rubbed 1")),
+    ],
+)
+def test_compared_swatches_show_each_value_in_which_they_differ(open_window, change, line):
+    window = open_window()
+    library = window.workshop.library
+    plain = library.swatch(next(entry.id for entry in library.entries() if entry.name == "Copper"))
+    plain = plain.tuned(Recipe(base_color=plain.recipe.base_color, specular_roughness=0.2)).with_(id="plain", name="One")
+    library.add(plain)
+    library.add(plain.tuned(plain.recipe.with_(**change)).with_(id="changed", name="Two"))
+    window.library.model.reload()
+    selection = window.library.list.selectionModel()
+    for row, entry in enumerate(window.library.model.rows):
+        if isinstance(entry, LibraryEntry) and entry.id in ("plain", "changed"):
+            selection.select(window.library.model.index(row), selection.SelectionFlag.Select)
+    choose(window, "Compare the two")
+    dialog = window.library.compare_dialog
+    (found,) = dialog.differences
+    assert {(found[0], found[1], found[2]), (found[0], found[2], found[1])} & {line}
+    dialog.close()
+
+
+def test_a_swatch_thrown_out_by_delete_comes_back_from_the_message(open_window):
+    window = open_window()
+    select_swatch(window, "Copper")
+    choose(window, "Duplicate")
+    select_swatch(window, "Copper, copy")
     window.library.list.setFocus()
     QTest.keyClick(window.library.list, Qt.Key.Key_Delete)
-    assert "Old copper" not in names() and window.notice.buttons[0].text() == "Restore"
+    assert "Copper, copy" not in names_of(window) and window.notice.buttons[0].text() == "Restore"
     QTest.mouseClick(window.notice.buttons[0], LEFT)
-    assert "Old copper" in names()
-    window.library.search.setText("nothing has this")
-    assert window.library.hint.isVisible() and "No swatch" in window.library.hint.text()
+    assert "Copper, copy" in names_of(window)
 
 
 def test_the_lamp_of_the_close_up_and_the_ball(open_window, qtbot):

@@ -256,7 +256,7 @@ def test_the_next_version_of_a_product_keeps_materials_places_and_zones(zoned):
     assert face_areas(mesh)[faces].sum() == pytest.approx(
         34 * 34, rel=1e-3
     )  # the border is as exact as the faces allow
-    assert after.product.parts[1].pose == cube.pose and "new: Pin; gone: Lid" in told.words()
+    assert after.product.parts[1].pose == cube.pose and "new: Pin; removed: Lid" in told.words()
 
 
 def test_parts_are_matched_by_name_then_by_shape():

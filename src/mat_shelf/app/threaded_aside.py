@@ -31,6 +31,11 @@ class ThreadedAside(QObject):
         self._threads.append(threading.Thread(target=run, name="aside", daemon=True))
         self._threads[-1].start()
 
+    @property
+    def is_busy(self) -> bool:
+        """True while anything is under way."""
+        return any(thread.is_alive() for thread in self._threads)
+
     def join(self) -> None:
         """Waits for what is under way: a thread that outlived this object would destroy it from where it must not."""
         for thread in self._threads:

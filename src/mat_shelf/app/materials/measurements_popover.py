@@ -57,7 +57,7 @@ class ReadingJob(QThread):
     read : Readings
     """
 
-    measure = pyqtSignal(object)
+    read = pyqtSignal(object)
 
     def __init__(self, recipe: Recipe, parent: QObject):
         super().__init__(parent)
