@@ -89,7 +89,7 @@ def test_the_window_offers_it_back(killed, qapp, qtbot, demo, tmp_path):
     window = Window(Workshop(*demo, Library(tmp_path / "shelf")), Recovery(killed))
     window.show()
     assert "was not saved when Mat Shelf last ended" in window.notice.text.text()
-    assert [button.text() for button in window.notice.buttons] == ["Restore", "Throw it away"]
+    assert [button.text() for button in window.notice.buttons] == ["Restore", "Delete"]
     window.say("A message meanwhile")  # does not take the question's place
     assert window.notice.buttons[0].text() == "Restore"
     QTest.mouseClick(window.notice.buttons[0], Qt.MouseButton.LeftButton)

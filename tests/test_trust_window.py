@@ -376,16 +376,16 @@ def test_faults_are_told_while_a_question_waits(guarded, qtbot):
 
 
 def test_pictures_land_on_the_material_they_were_read_for(guarded, qtbot, tmp_path, monkeypatch):
-    from mat_shelf.app.patterns import image_job
+    from mat_shelf.app import image_file
 
     Image.new("RGB", (16, 16), (1, 99, 3)).save(tmp_path / "green.png")
-    go_on, read = threading.Event(), image_job.picture_data
+    go_on, read = threading.Event(), image_file.picture_data
 
     def slow(*arguments):
         go_on.wait(10)
         return read(*arguments)
 
-    monkeypatch.setattr(image_job, "picture_data", slow)
+    monkeypatch.setattr(image_file, "picture_data", slow)
     workshop = guarded.workshop
     workshop.select("block")
     guarded.board.import_pictures([tmp_path / "green.png"])

@@ -168,7 +168,9 @@ def test_compared_swatches_show_each_value_in_which_they_differ(open_window, cha
     window = open_window()
     library = window.workshop.library
     plain = library.swatch(next(entry.id for entry in library.entries() if entry.name == "Copper"))
-    plain = plain.tuned(Recipe(base_color=plain.recipe.base_color, specular_roughness=0.2)).with_(id="plain", name="One")
+    plain = plain.tuned(Recipe(base_color=plain.recipe.base_color, specular_roughness=0.2)).with_(
+        id="plain", name="One"
+    )
     library.add(plain)
     library.add(plain.tuned(plain.recipe.with_(**change)).with_(id="changed", name="Two"))
     window.library.model.reload()

@@ -1,10 +1,10 @@
 """Keeps unsaved work while the window is open."""
 
-import threading
 from datetime import datetime
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
+from mat_shelf.app.job import Job
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.exchange.package import PackageError
 from mat_shelf.exchange.recovery import LeftBehind, Recovery
@@ -29,7 +29,7 @@ class Autosave(QObject):
         self._kept = None
         self._has_failed = False
         self._offered: list[LeftBehind] = []
-        self._thread: threading.Thread | None = None
+        self._job: Job | None = None
         self._timer = QTimer(self, interval=INTERVAL_MS)
         self._timer.timeout.connect(self.keep_now)
         self._timer.start()
@@ -39,7 +39,7 @@ class Autosave(QObject):
         """Writes the present project if it has changes that are neither saved nor kept; whether it is or will be."""
         workshop = self._workshop
         project = workshop.project
-        if self._thread and self._thread.is_alive():
+        if self._job is not None and self._job.isRunning():
             return not self._has_failed
         if not workshop.history.is_changed:
             self._recovery.clear()
@@ -48,25 +48,26 @@ class Autosave(QObject):
         if project is self._kept:
             return True
         self._kept = project
-        self._thread = threading.Thread(
-            target=self._write, args=(project, workshop.assets, workshop.path), name="autosave", daemon=True
+        assets, path = workshop.assets, workshop.path
+        self._job = Job(
+            lambda _: self._recovery.keep(project, assets, path), self._succeed, self._fail, (OSError, MemoryError)
         )
-        self._thread.start()
+        self._job.start()
         return not self._has_failed
 
-    def _write(self, project, assets, path) -> None:
-        try:
-            self._recovery.keep(project, assets, path)
-            self._has_failed = False
-        except (OSError, MemoryError) as fault:
-            self._kept = None  # tried again at the next turn
-            if not self._has_failed:
-                self._has_failed = True
-                self.failed.emit(f"Unsaved work cannot be kept for a crash: {fault}. Save the project yourself.")
+    def _succeed(self, _) -> None:
+        self._has_failed = False
+
+    def _fail(self, fault: Exception) -> None:
+        self._kept = None  # tried again at the next turn
+        if not self._has_failed:
+            self._has_failed = True
+            self.failed.emit(f"Unsaved work cannot be kept for a crash: {fault}. Save the project yourself.")
 
     def wait(self) -> None:
-        if self._thread:
-            self._thread.join()
+        """Waits until what is being written is written, and what failed is told."""
+        if self._job is not None:
+            self._job.settle()
 
     def close(self) -> None:
         """Ends well: nothing needs to be offered back."""

@@ -1,18 +1,25 @@
 """Image files as they are chosen or dropped: read, drawn where they are drawings, and one of their layers taken."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QMenu, QWidget
 
+from mat_shelf.app.job import Job, words_of
+from mat_shelf.document.ids import name_from
+from mat_shelf.document.image import ImageRef
+from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.image_reading import (
+    ImageError,
     layer_names,
     page_count,
+    read_artwork,
     read_layer,
     read_page,
     read_svg,
 )
+from mat_shelf.exchange.texture_set import Taken, recognised
 from mat_shelf.system.file_reader import read_file
 
 PICTURE_ENDINGS = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr", ".psd", ".webp", ".svg", ".pdf")
@@ -38,7 +45,7 @@ def picture_data(path: Path, layer: int | None = FLATTENED) -> tuple[bytes, str]
     Raises
     ------
     OSError
-    PictureError
+    ImageError
         If it cannot be read, is too large, or refers to what lies outside of it.
     SeveralLayersError
         If `layer` is None and there are several.
@@ -60,6 +67,41 @@ def picture_data(path: Path, layer: int | None = FLATTENED) -> tuple[bytes, str]
         if len(names) > 1:
             raise SeveralLayersError(names)
     return data, path.name
+
+
+def read_images(paths: Sequence[Path], assets: Assets, layer: int | None, job: Job) -> tuple[list[Taken], list[str]]:
+    """Reads image files for patterns into the assets, one after another; several files are read flattened.
+
+    Returns
+    -------
+    taken : list of Taken
+    refused : list of str
+        Files that cannot be used, and why.
+
+    Raises
+    ------
+    SeveralLayersError
+        If `layer` is None, and the only file has several.
+    """
+    taken, refused = [], []
+    for path in paths:
+        if job.is_cancelled:
+            break
+        try:
+            data, name = picture_data(path, layer if len(paths) == 1 else FLATTENED)
+            key, kind = assets.add_map(data)
+        except (OSError, ImageError) as fault:
+            refused.append(f"{path.name} cannot be used in a pattern: {words_of(fault)}.")
+            continue
+        taken.append(recognised(ImageRef(name=name_from(name, "Image"), digest=key, kind=kind), assets.pictures[key]))
+    return taken, refused
+
+
+def read_artwork_file(path: Path, assets: Assets, layer: int | None) -> ImageRef:
+    """Reads a file of artwork into the assets, its colours as its profile says; raises as `picture_data` does."""
+    data, name = picture_data(path, layer)
+    key, kind = assets.add_map(read_artwork(data))
+    return ImageRef(name=name_from(name, "Image"), digest=key, kind=kind)
 
 
 def layer_menu(names: list[str], choose: Callable[[int], None], parent: QWidget) -> QMenu:

@@ -1,14 +1,17 @@
 """Pictures that a project refers to and that are not there: told, and found again."""
 
+from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import QObject, QThread, pyqtSignal
+from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QFileDialog
 
 from mat_shelf.app.image_file import PICTURE_ENDINGS
+from mat_shelf.app.job import Job
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.image import ImageRef
 from mat_shelf.document.project import Project
+from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.assets import digest as digest_of
 from mat_shelf.exchange.image_reading import ImageError
 from mat_shelf.system.file_reader import read_file
@@ -35,42 +38,34 @@ def replaced(project: Project, digests: dict[str, str]) -> Project:
     return Project.model_validate_json(text)
 
 
-class FindJob(QThread):
-    """Looks through files and folders for missing pictures, by what is in them, else by their names.
+def find_images(missing: list[ImageRef], folder: Path, assets: Assets, job: Job) -> dict[str, str]:
+    """Looks through a folder and those in it for missing images, by what is in them, else by their names.
 
-    Signals
+    Returns
     -------
-    found : dict
+    dict of str
         Digests of what was read into the assets, by those that were missing.
     """
-
-    found = pyqtSignal(dict)
-
-    def __init__(self, workshop: Workshop, missing: list[ImageRef], folder: Path, parent: QObject):
-        super().__init__(parent)
-        self.assets, self._missing, self._folder = workshop.assets, missing, folder
-
-    def run(self) -> None:
-        named = {picture.name: picture for picture in self._missing}
-        wanted = {picture.digest for picture in self._missing}
-        found: dict[str, str] = {}
-        for path in sorted(self._folder.rglob("*")):
-            if self.isInterruptionRequested() or len(found) == len(wanted):
-                break
-            try:
-                if path.suffix.lower() not in PICTURE_ENDINGS:
-                    continue
-                data, same = read_file(path), named.get(path.name)
-                if digest_of(data) not in wanted and same is None:
-                    continue  # what is kept stays in memory, and folders hold much else
-                digest, kind = self.assets.add_map(data)
-            except (OSError, ImageError):
-                continue  # what cannot be read is not what is looked for
-            if digest in wanted:
-                found[digest] = digest
-            elif same is not None and same.kind == kind and same.digest not in found:
-                found[same.digest] = digest
-        self.found.emit(found)
+    named = {picture.name: picture for picture in missing}
+    wanted = {picture.digest for picture in missing}
+    found: dict[str, str] = {}
+    for path in sorted(folder.rglob("*")):
+        if job.is_cancelled or len(found) == len(wanted):
+            break
+        try:
+            if path.suffix.lower() not in PICTURE_ENDINGS:
+                continue
+            data, same = read_file(path), named.get(path.name)
+            if digest_of(data) not in wanted and same is None:
+                continue  # what is kept stays in memory, and folders hold much else
+            digest, kind = assets.add_map(data)
+        except (OSError, ImageError):
+            continue  # what cannot be read is not what is looked for
+        if digest in wanted:
+            found[digest] = digest
+        elif same is not None and same.kind == kind and same.digest not in found:
+            found[same.digest] = digest
+    return found
 
 
 class MissingImages(QObject):
@@ -79,7 +74,7 @@ class MissingImages(QObject):
     def __init__(self, workshop: Workshop, ask, parent):
         super().__init__(parent)
         self.workshop, self._ask = workshop, ask
-        self.job: FindJob | None = None
+        self.job: Job | None = None
         workshop.project_replaced.connect(self.tell)
 
     def tell(self) -> None:
@@ -93,18 +88,20 @@ class MissingImages(QObject):
             self.look_in(Path(folder))
 
     def look_in(self, folder: Path) -> None:
-        self.job = FindJob(self.workshop, missing_images(self.workshop), folder, self)
-        self.job.found.connect(self._take)
+        assets = self.workshop.assets
+
+        def take(found: dict[str, str]) -> None:
+            if assets is self.workshop.assets:  # else another project was opened meanwhile
+                self._take(found)
+
+        self.job = Job(partial(find_images, missing_images(self.workshop), folder, assets), take, parent=self)
         self.job.start()
 
     def close(self) -> None:
         if self.job is not None:
-            self.job.requestInterruption()
-            self.job.wait()
+            self.job.close()
 
     def _take(self, found: dict[str, str]) -> None:
-        if self.job.assets is not self.workshop.assets:
-            return  # another project was opened meanwhile
         changed = {old: new for old, new in found.items() if old != new}
         if changed:
             self.workshop.edit("Find missing images", replaced(self.workshop.project, changed))

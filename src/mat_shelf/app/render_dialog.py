@@ -1,7 +1,7 @@
 """Rendering a finished picture to a file, beside the window."""
 
-import threading
 import time
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -20,10 +20,9 @@ from PyQt6.QtWidgets import (
     QVBoxLayout,
 )
 
+from mat_shelf.app.job import Job, words_of
 from mat_shelf.app.theme import font
 from mat_shelf.app.workshop import Workshop
-from mat_shelf.document.project import Project
-from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.image_writing import ImageError, ending_of
 from mat_shelf.exchange.project_file import plain_file_name
 from mat_shelf.exchange.render_file import RenderSettings, render_to_file
@@ -51,16 +50,13 @@ class RenderDialog(QDialog):
     """
 
     is_running = pyqtSignal(bool)
-    _progressed = pyqtSignal(int, int)
-    _finished = pyqtSignal(str, bool)
 
     def __init__(self, workshop: Workshop, parent=None):
         super().__init__(parent)
         self.setWindowTitle("Render")
         self.setModal(False)
         self.workshop = workshop
-        self._cancelled = threading.Event()
-        self._thread: threading.Thread | None = None
+        self._job: Job | None = None
         self._began = 0.0
         self._limit: float | None = None
         self.view_box, self.set_box = QComboBox(), QComboBox()
@@ -101,8 +97,6 @@ class RenderDialog(QDialog):
         self.cancel_button = QPushButton("Close")
         self.cancel_button.clicked.connect(self._cancel_or_close)
         self._lay_out(browse)
-        self._progressed.connect(self._show_progress, Qt.ConnectionType.QueuedConnection)
-        self._finished.connect(self._finish, Qt.ConnectionType.QueuedConnection)
         workshop.project_replaced.connect(self._fill_choices)
         self._follow_kind()
 
@@ -215,7 +209,6 @@ class RenderDialog(QDialog):
             self.state.setText("That view or set is no longer in the project; choose again.")
             return
         project = project.with_(current_view=view, current_set=studio)
-        self._cancelled.clear()
         self._began = time.monotonic()
         self.bar.setRange(0, self.samples_box.value())
         self.bar.setValue(0)
@@ -234,27 +227,24 @@ class RenderDialog(QDialog):
             passes=wanted,
         )
         self._limit = settings.seconds
-        self._thread = threading.Thread(
-            target=self._work, args=(project, self.workshop.assets, path, settings), daemon=True
+        assets = self.workshop.assets
+
+        def work(job: Job) -> None:
+            passes = partial(job.tell, "")
+            render_to_file(project, assets, path, settings, passes, lambda *_: not job.is_cancelled)
+
+        self._job = Job(
+            work,
+            lambda _: self._finish(f"Written to {path}", True),
+            lambda fault: self._finish(f"Not written: {words_of(fault)}", False),
+            (Exception,),  # whatever ends the thread, the dialog must say so and be usable again
+            self,
         )
-        self._thread.start()
+        self._job.progressed.connect(self._show_progress, Qt.ConnectionType.QueuedConnection)
+        self._job.finished.connect(self._end, Qt.ConnectionType.QueuedConnection)
+        self._job.start()
 
-    def _work(self, project: Project, assets: Assets, path: Path, settings: RenderSettings) -> None:
-        def progress(done: int, total: int) -> bool:
-            self._progressed.emit(done, total)
-            return not self._cancelled.is_set()
-
-        try:
-            render_to_file(
-                project, assets, path, settings, progress, lambda what, done, total: not self._cancelled.is_set()
-            )
-            self._finished.emit(f"Written to {path}", True)
-        except InterruptedError:
-            self._finished.emit("Cancelled; nothing was written.", False)
-        except Exception as fault:  # whatever ends the thread, the dialog must say so and be usable again
-            self._finished.emit(f"Not written: {fault}", False)
-
-    def _show_progress(self, done: int, total: int) -> None:
+    def _show_progress(self, _what: str, done: int, total: int) -> None:
         passed = time.monotonic() - self._began
         left = passed / done * (total - done)
         if self._limit is not None and passed + left > self._limit:
@@ -264,6 +254,10 @@ class RenderDialog(QDialog):
         self.bar.setValue(done)
         cleaning = "removing noise" if done >= total else f"about {_duration(left)} left"
         self.state.setText(f"{done} of {total} samples, {cleaning}")
+
+    def _end(self) -> None:
+        if self._job.is_cancelled:
+            self._finish("Cancelled; nothing was written.", False)
 
     def _finish(self, text: str, is_done: bool) -> None:
         self.state.setText(text)
@@ -278,10 +272,16 @@ class RenderDialog(QDialog):
             self.close()
         else:
             self.state.setText("Cancelling…")
-            self._cancelled.set()
+            self._job.cancel()
+
+    def close_thread(self) -> None:
+        """Cancels a render, and waits for its end."""
+        if self._job is not None:
+            self._job.close()
 
     def closeEvent(self, event) -> None:
-        self._cancelled.set()
+        if self._job is not None:
+            self._job.cancel()
         super().closeEvent(event)
 
     def _choose(self) -> None:

@@ -1,42 +1,29 @@
 """Work on threads, whose results come back to the interface thread."""
 
-import threading
 from collections.abc import Callable
 
-from PyQt6.QtCore import QObject, Qt, pyqtSignal
+from mat_shelf.app.job import Job
 
 
-class ThreadedAside(QObject):
-    """An `Aside` that starts a thread for each work."""
-
-    _finished = pyqtSignal(object, object)
+class ThreadedAside:
+    """An `Aside` that starts a thread for each work; whatever ends one is told by `failed`."""
 
     def __init__(self):
-        super().__init__()
-        self._threads: list[threading.Thread] = []
-        self._finished.connect(lambda take, value: take(value), Qt.ConnectionType.QueuedConnection)
+        self._jobs: list[Job] = []
 
     def __call__(
         self, work: Callable[[], object], then: Callable[[object], None], failed: Callable[[Exception], None]
     ) -> None:
-        def run() -> None:
-            try:
-                result = work()
-            except Exception as fault:  # whatever ends the thread is told by `failed`
-                self._finished.emit(failed, fault)
-            else:
-                self._finished.emit(then, result)
-
-        self._threads = [thread for thread in self._threads if thread.is_alive()]
-        self._threads.append(threading.Thread(target=run, name="aside", daemon=True))
-        self._threads[-1].start()
+        self._jobs = [job for job in self._jobs if job.isRunning()]
+        self._jobs.append(Job(lambda _: work(), then, failed, (Exception,)))
+        self._jobs[-1].start()
 
     @property
     def is_busy(self) -> bool:
         """True while anything is under way."""
-        return any(thread.is_alive() for thread in self._threads)
+        return any(job.isRunning() for job in self._jobs)
 
     def join(self) -> None:
-        """Waits for what is under way: a thread that outlived this object would destroy it from where it must not."""
-        for thread in self._threads:
-            thread.join(timeout=60)
+        """Waits for what is under way."""
+        for job in self._jobs:
+            job.wait()

@@ -1,6 +1,7 @@
 """The main window: shelf down the left, wall above, board below."""
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QEventLoop, QMimeData, QSettings, QSize, Qt
@@ -21,18 +22,17 @@ from PyQt6.QtWidgets import (
 )
 
 from mat_shelf.app.autosave import Autosave, unsaved_words
+from mat_shelf.app.job import Job, words_of
 from mat_shelf.app.library.library_panel import LibraryPanel
 from mat_shelf.app.marks.marks_board import MarksBoard
 from mat_shelf.app.materials.materials_board import MaterialsBoard
 from mat_shelf.app.missing_images import MissingImages
 from mat_shelf.app.notice import Notice
-from mat_shelf.app.open_job import OpenJob
-from mat_shelf.app.patterns.geometry_map_job import ShapeKeeper
+from mat_shelf.app.patterns.shape_keeper import ShapeKeeper
 from mat_shelf.app.product.model_import import ModelImport
 from mat_shelf.app.product.product_board import ProductBoard
 from mat_shelf.app.recent import note_recent, recent_projects
 from mat_shelf.app.render_dialog import RenderDialog
-from mat_shelf.app.save_job import SaveJob
 from mat_shelf.app.set.set_board import SetBoard
 from mat_shelf.app.shortcuts_dialog import ShortcutsDialog
 from mat_shelf.app.theme import apply_theme, is_dark
@@ -42,10 +42,18 @@ from mat_shelf.app.wall.tools.pattern_placement import PatternPlacement
 from mat_shelf.app.wall.wall import Wall
 from mat_shelf.app.workshop import MarkWork, ProductWork, Workshop
 from mat_shelf.document.project import Project
+from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.models.importer import MODEL_ENDINGS
-from mat_shelf.exchange.project_file import PROJECT_ENDING, plain_file_name, project_path
+from mat_shelf.exchange.package import PackageError
+from mat_shelf.exchange.project_file import (
+    PROJECT_ENDING,
+    open_project,
+    plain_file_name,
+    project_path,
+    save_project,
+)
 from mat_shelf.exchange.recovery import Recovery
-from mat_shelf.system.file_writer import ANY
+from mat_shelf.system.file_writer import ANY, ChangedElsewhereError, Stamp, stamp_of
 from mat_shelf.system.user_folders import home_folder
 
 PROJECT_FILES = "Mat Shelf projects (*.matshelf)"
@@ -97,8 +105,8 @@ class Window(QMainWindow):
         self.render_dialog: RenderDialog | None = None
         self.model_import = ModelImport(self.work, self.notice, self._may_leave, self)
         self.model_import.arrived.connect(lambda: self.stations.buttons()[0].click())
-        self.open_job: OpenJob | None = None
-        self.save_job: SaveJob | None = None
+        self.open_job: Job | None = None
+        self.save_job: Job | None = None
         self._make_actions()
 
         right = QVBoxLayout()
@@ -344,67 +352,78 @@ class Window(QMainWindow):
     def open_project(self, path: Path) -> None:
         """Reads a project aside from the window, then puts it in place of the present one."""
         if self.open_job is not None:
-            self.workshop.said.emit(f"{self.open_job.path.name} is still being read; try again in a moment.")
+            self.workshop.said.emit("A project is still being read; try again in a moment.")
             return
-        job, before = OpenJob(path), self.workshop.project
-        self.open_job = job
-        job.failed.connect(self.workshop.said)
-        job.finished.connect(lambda: self._take_opened(job, before))
-        self.workshop.said.emit(f"Reading {path.name}…")
-        job.start()
+        before, reading = self.workshop.project, f"Reading {path.name}…"
 
-    def _take_opened(self, job: OpenJob, before: Project) -> None:
-        job.wait()
-        self.open_job = None
-        if self.notice.text.text() == f"Reading {job.path.name}…":
-            self.notice.hide()
-        # Whoever went on working meanwhile is asked again before that is left behind.
-        if job.result is not None and (self.workshop.project is before or self._may_leave()):
-            self.workshop.replace(*job.result, job.path, job.stamp)
+        def take(read: tuple[Stamp, Project, Assets]) -> None:
+            # Whoever went on working meanwhile is asked again before that is left behind.
+            if self.workshop.project is before or self._may_leave():
+                stamp, project, assets = read
+                self.workshop.replace(project, assets, path, stamp)
 
-    def save(self) -> SaveJob | None:
+        def end() -> None:
+            self.open_job = None
+            if self.notice.text.text() == reading:
+                self.notice.hide()
+
+        self.open_job = Job(
+            lambda _: (stamp_of(path), *open_project(path)),
+            take,
+            lambda fault: self.workshop.said.emit(f"Not opened: {words_of(fault)}"),
+            (PackageError, MemoryError),
+        )
+        self.open_job.finished.connect(end)
+        self.workshop.said.emit(reading)
+        self.open_job.start()
+
+    def save(self) -> Job | None:
         """Saves aside from the window, where it was saved before; None where nothing was begun."""
         path = self.workshop.path
         return self._save_to(path, self.workshop.stamp) if path else self.save_as()
 
-    def save_as(self) -> SaveJob | None:
+    def save_as(self) -> Job | None:
         """Asks where to, and saves aside from the window; None where nothing was begun."""
         suggested = str(Path(self._folder()) / f"{plain_file_name(self.workshop.project.name)}{PROJECT_ENDING}")
         chosen, _ = QFileDialog.getSaveFileName(self, "Save project", suggested, PROJECT_FILES)
         return self._save_to(project_path(Path(chosen)), ANY) if chosen else None
 
-    def _save_to(self, path: Path, expected) -> SaveJob | None:
+    def _save_to(self, path: Path, expected) -> Job | None:
         if self.save_job is not None:
-            self.say(f"{self.save_job.path.name} is still being written; try again in a moment.")
+            self.say("The project is still being written; try again in a moment.")
             return None
-        job = self.save_job = SaveJob(path, self.workshop.project, self.workshop.assets, expected, self)
-        assets = self.workshop.assets
-        job.finished.connect(lambda: self._saved(job, assets))
-        job.start()
-        return job
+        project, assets = self.workshop.project, self.workshop.assets
 
-    def _saved(self, job: SaveJob, assets) -> None:
-        job.wait()
-        self.save_job = None
-        if job.stamp is not None:
+        def take(stamp: Stamp) -> None:
             if self.workshop.assets is assets:  # else another project was opened meanwhile
-                self.workshop.note_saved(job.path, job.project, job.stamp)
-        elif job.is_changed_elsewhere:
+                self.workshop.note_saved(path, project, stamp)
+
+        def refuse(fault: Exception) -> None:
+            if not isinstance(fault, ChangedElsewhereError):
+                self.say(f"Not saved: {str(fault) or words_of(fault)}.")
+                return
             self.notice.ask(
-                f"{job.problem}. Saving now would overwrite that.",
-                ("Overwrite", lambda: self._save_to(job.path, ANY)),
+                f"{fault}. Saving now would overwrite that.",
+                ("Overwrite", lambda: self._save_to(path, ANY)),
                 ("Save as…", self.save_as),
                 ("Cancel", lambda: None),
             )
-        else:
-            self.say(f"Not saved: {job.problem}.")
+
+        def end() -> None:
+            self.save_job = None
+
+        work = partial(save_project, path, project, assets, expected)
+        job = self.save_job = Job(lambda _: work(), take, refuse, (OSError, MemoryError), self)
+        job.finished.connect(end)
+        job.start()
+        return job
 
     def _save_and_wait(self) -> bool:
         """Saves before something that cannot wait; whether all is saved now."""
         job = self.save()
         if job is not None:
             waiting = QEventLoop()
-            job.finished.connect(waiting.quit, Qt.ConnectionType.QueuedConnection)  # after `_saved`
+            job.finished.connect(waiting.quit, Qt.ConnectionType.QueuedConnection)  # after `end`
             waiting.exec(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)
         return not self.workshop.history.is_changed
 
@@ -457,6 +476,7 @@ class Window(QMainWindow):
             return
         if self.render_dialog is not None:
             self.render_dialog.close()
+            self.render_dialog.close_thread()
         self.model_import.close_thread()
         self.work.close()
         if self.autosave is not None:

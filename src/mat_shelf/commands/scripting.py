@@ -9,8 +9,7 @@ from mat_shelf.commands.session import Session
 from mat_shelf.demo.desk_set import demo_project
 from mat_shelf.document.project import Project
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.exchange.models.import_process import import_model
-from mat_shelf.exchange.product_import import new_project, product_of
+from mat_shelf.exchange.product_import import new_project, read_product
 from mat_shelf.exchange.project_file import open_project as read_project
 from mat_shelf.exchange.render_file import RenderSettings, render_to_file
 from mat_shelf.geometry.pose import posed_bounds
@@ -71,11 +70,10 @@ def import_product(path: str | Path) -> Session:
     MeshError
         If the model cannot be used; the message says why.
     """
-    assets = Assets()
-    product, materials = product_of(import_model(Path(path)), assets)
-    boxes = [posed_bounds(assets.meshes[part.mesh], part.pose) for part in product.parts]
+    found = read_product(Path(path))
+    boxes = [posed_bounds(found.assets.meshes[part.mesh], part.pose) for part in found.product.parts]
     low, high = np.min([box[0] for box in boxes], axis=0), np.max([box[1] for box in boxes], axis=0)
-    return _session(new_project(product, materials, high - low), assets)
+    return _session(new_project(found.product, found.materials, high - low), found.assets)
 
 
 def render(

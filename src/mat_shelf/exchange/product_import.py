@@ -1,15 +1,75 @@
 """From a model that was read to parts and materials of a project."""
 
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
 import numpy as np
 
 from mat_shelf.document.ids import FreeNames, name_from, new_id
 from mat_shelf.document.project import Camera, Material, Part, Pose, Product, Project, View, Zone
 from mat_shelf.exchange.assets import Assets
+from mat_shelf.exchange.models.import_process import import_model
 from mat_shelf.exchange.models.importer import ImportedModel
 from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.geometry.pose import Z_UP_TURN, posed_bounds
 from mat_shelf.rendering.navigation import framed
 from mat_shelf.scene.sets import sets_for
+
+
+@dataclass(frozen=True)
+class ImportedProduct:
+    """A product out of a model file, beside the project.
+
+    Attributes
+    ----------
+    product : Product
+        Its parts, standing on the floor about the origin.
+    materials : tuple of Material
+        Materials that came with it.
+    assets : Assets
+        Its meshes and faces.
+    up : str
+        Axis of the file that points up, "y" or "z".
+    repairs : list of str
+        What was mended, a line for each part.
+    """
+
+    product: Product
+    materials: tuple[Material, ...]
+    assets: Assets
+    up: str
+    repairs: list[str]
+
+
+def read_product(path: Path, progress: Callable[[str], bool] = lambda text: True) -> ImportedProduct:
+    """Read a model file as a product.
+
+    Parameters
+    ----------
+    path : Path
+        Model file.
+    progress : callable (str) -> bool, optional
+        Told what is done now; False cancels.
+
+    Returns
+    -------
+    ImportedProduct
+
+    Raises
+    ------
+    MeshError
+        If the file cannot be read.
+    InterruptedError
+        If it was cancelled.
+    """
+    model = import_model(path, progress)
+    if not progress("Adding parts"):
+        raise InterruptedError
+    assets = Assets()
+    product, materials = product_of(model, assets)
+    repairs = [f"{part.name}: {', '.join(words)}" for part in model.parts if (words := part.repairs.words())]
+    return ImportedProduct(product, materials, assets, model.up, repairs)
 
 
 def product_of(model: ImportedModel, assets: Assets) -> tuple[Product, tuple[Material, ...]]:

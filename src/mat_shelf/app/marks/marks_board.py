@@ -19,9 +19,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from mat_shelf.app.image_file import PICTURE_ENDINGS, layer_menu
+from mat_shelf.app.image_file import PICTURE_ENDINGS, SeveralLayersError, layer_menu, read_artwork_file
+from mat_shelf.app.job import Job, words_of
 from mat_shelf.app.library.swatch_drag import dragged_swatch
-from mat_shelf.app.marks.artwork_job import ArtworkJob
 from mat_shelf.app.marks.artwork_watch import ArtworkWatch
 from mat_shelf.app.marks.crop_dialog import CropDialog
 from mat_shelf.app.marks.typeset import set_words
@@ -36,7 +36,7 @@ from mat_shelf.commands.marks import LINES, MARK_KINDS
 from mat_shelf.document.image import ImageRef
 from mat_shelf.document.mark import Mark
 from mat_shelf.document.recipe import Recipe
-from mat_shelf.exchange.assets import Assets
+from mat_shelf.exchange.image_reading import ImageError
 from mat_shelf.marks.codes import EAN_HEIGHT, EAN_WIDTH, CodeError, ean13, square_code
 from mat_shelf.patterns.placement_edit import PlacementHit
 
@@ -90,8 +90,7 @@ class MarksBoard(QFrame):
         self.setObjectName("board")
         self.setAcceptDrops(True)
         self.work, self.workshop = work, work.workshop
-        self.job: ArtworkJob | None = None
-        self._then: Callable[[ImageRef], None] = lambda picture: None
+        self.job: Job | None = None
         self._previewed: tuple = ()
         self._saved_anew: list[tuple[str, Path, int | None]] = []
 
@@ -408,26 +407,27 @@ class MarksBoard(QFrame):
         if self.job is not None and not self.job.wait(50):
             self.workshop.said.emit("Artwork is still being read; try again in a moment.")
             return
-        self._then, assets = then, self.workshop.assets
-        self.job = ArtworkJob(path, assets, layer, self)
-        self.job.layered.connect(
-            lambda names: layer_menu(names, lambda k: self.read_art(path, then, k), self).popup(QCursor.pos()),
-            Qt.ConnectionType.QueuedConnection,
-        )
-        self.job.failed.connect(self.workshop.said, Qt.ConnectionType.QueuedConnection)
-        self.job.read.connect(lambda picture: self._take_art(picture, assets), Qt.ConnectionType.QueuedConnection)
+        assets = self.workshop.assets
+
+        def take(picture: ImageRef) -> None:
+            if assets is self.workshop.assets:  # else another project was opened meanwhile
+                self.watch.follow(picture.digest, path, layer)
+                then(picture)
+
+        def refuse(fault: Exception) -> None:
+            if isinstance(fault, SeveralLayersError):
+                layer_menu(fault.names, lambda k: self.read_art(path, then, k), self).popup(QCursor.pos())
+            else:
+                self.workshop.said.emit(f"{path.name} cannot be used as artwork: {words_of(fault)}.")
+
+        refusals = (SeveralLayersError, OSError, ImageError)
+        self.job = Job(lambda _: read_artwork_file(path, assets, layer), take, refuse, refusals, self)
         self.job.finished.connect(self._read_next, Qt.ConnectionType.QueuedConnection)
         self.job.start()
 
-    def _take_art(self, picture: ImageRef, assets: Assets) -> None:
-        if assets is not self.workshop.assets:
-            return  # another project was opened meanwhile
-        self.watch.follow(picture.digest, self.job.path, self.job.layer)
-        self._then(picture)
-
     def close_thread(self) -> None:
         if self.job is not None:
-            self.job.wait()
+            self.job.close()
 
     def dragEnterEvent(self, event) -> None:
         if dragged_swatch(event.mimeData()) and self.work.mark is not None:

@@ -1,6 +1,7 @@
 """The board of the Materials station: the selected material, laid out left to right, or one of its patterns' strip."""
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QMimeData, QPoint, Qt
@@ -19,13 +20,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from mat_shelf.app.image_file import PICTURE_ENDINGS, layer_menu
+from mat_shelf.app.image_file import PICTURE_ENDINGS, SeveralLayersError, layer_menu, read_images
+from mat_shelf.app.job import Job
 from mat_shelf.app.materials.kinds import CARDS, MATERIAL_KINDS, cards_in_use, is_brushed, kind_of
 from mat_shelf.app.materials.measurements_popover import MeasurementsPopover
 from mat_shelf.app.materials.overlays_card import OverlaysCard
 from mat_shelf.app.materials.save_popover import SavePopover
 from mat_shelf.app.patterns.feed_chip import CHIP, FeedChip
-from mat_shelf.app.patterns.image_job import ImageJob
 from mat_shelf.app.patterns.painter import Painter
 from mat_shelf.app.patterns.pattern_choice import FeedPopover, NewPatternPopover
 from mat_shelf.app.patterns.patterns_card import PatternsCard
@@ -88,7 +89,7 @@ class MaterialsBoard(QFrame):
         self.new_popover = NewPatternPopover(self._begin, self.choose_pictures, self)
         self._begun_for: Callable[[str], None] = self.patterns.open
         self.strip = StripBoard(self.patterns, self.painter, self.choose_other_picture)
-        self.image_job: ImageJob | None = None
+        self.image_job: Job | None = None
         self.texture_dialog: TextureSetDialog | None = None
         self.setAcceptDrops(True)
         self.name = QLineEdit(maxLength=120)
@@ -210,8 +211,7 @@ class MaterialsBoard(QFrame):
         self.painter.close()
         self.measurements_popover.close_thread()
         if self.image_job is not None:
-            self.image_job.requestInterruption()
-            self.image_job.wait()
+            self.image_job.close()
         if self.texture_dialog is not None:
             self.texture_dialog.close()
 
@@ -283,15 +283,18 @@ class MaterialsBoard(QFrame):
             self.workshop.said.emit("Images are still being read; try again in a moment.")
             return
         assets = self.workshop.assets
-        self.image_job = ImageJob(paths, assets, layer, self)
-        self.image_job.layered.connect(
-            lambda names: layer_menu(names, lambda k: self._read(paths, done, k), self).popup(QCursor.pos()),
-            Qt.ConnectionType.QueuedConnection,
-        )
-        self.image_job.failed.connect(self.workshop.said, Qt.ConnectionType.QueuedConnection)
-        self.image_job.read.connect(
-            lambda taken: done(taken) if self.workshop.assets is assets else None, Qt.ConnectionType.QueuedConnection
-        )
+
+        def take(read: tuple[list[Taken], list[str]]) -> None:
+            for words in read[1]:
+                self.workshop.said.emit(words)
+            if self.workshop.assets is assets:
+                done(read[0])
+
+        def ask(several: SeveralLayersError) -> None:
+            layer_menu(several.names, lambda k: self._read(paths, done, k), self).popup(QCursor.pos())
+
+        work = partial(read_images, paths, assets, layer)
+        self.image_job = Job(work, take, ask, (SeveralLayersError,), self)
         self.image_job.start()
 
     def _exchange_picture(self, taken: list[Taken]) -> None:

@@ -1,8 +1,9 @@
 """Measurements of the material on the board."""
 
-from PyQt6.QtCore import QObject, Qt, QThread, pyqtSignal
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 
+from mat_shelf.app.job import Job
 from mat_shelf.app.patterns.pattern_choice import Popover
 from mat_shelf.app.theme import font
 from mat_shelf.document.recipe import Recipe
@@ -49,31 +50,12 @@ def reading_words(found: Measurements) -> dict[str, str]:
     return words
 
 
-class ReadingJob(QThread):
-    """Reads a recipe aside from the window.
-
-    Signals
-    -------
-    read : Readings
-    """
-
-    read = pyqtSignal(object)
-
-    def __init__(self, recipe: Recipe, parent: QObject):
-        super().__init__(parent)
-        self._recipe = recipe
-
-    def run(self) -> None:
-        lower_priority()
-        self.read.emit(measure(self._recipe))
-
-
 class MeasurementsPopover(Popover):
     """A table of readings; it fills when they are there."""
 
     def __init__(self, parent: QWidget):
         super().__init__(parent)
-        self.job: ReadingJob | None = None
+        self.job: Job | None = None
         self.title = QLabel()
         self.title.setProperty("role", "cardTitle")
         self.values: dict[str, QLabel] = {}
@@ -112,16 +94,14 @@ class MeasurementsPopover(Popover):
             value.setText("…")
         self.note.setVisible(bool(recipe.feeds))
         self._show_line("through", recipe.transmission_weight > 0)
-        self.job = ReadingJob(recipe, self)
-        self.job.read.connect(self._show, Qt.ConnectionType.QueuedConnection)
+        self.job = Job(lambda _: (lower_priority(), measure(recipe))[1], self._show, parent=self)
         self.job.start()
         self.open_over(anchor)
 
     def close_thread(self) -> None:
         """Waits for a reading that is under way; it takes a second."""
         if self.job is not None:
-            self.job.read.disconnect()
-            self.job.wait()
+            self.job.close()
             self.job = None
 
     def _show_line(self, key: str, is_shown: bool) -> None:

@@ -1,9 +1,7 @@
 """Makes pictures of height and of normals from each other and from photographs, with a live preview."""
 
-from collections.abc import Callable
-
 import numpy as np
-from PyQt6.QtCore import Qt, QThread, pyqtSignal
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QImage, QPixmap
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -17,6 +15,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from mat_shelf.app.job import Job, words_of
 from mat_shelf.app.theme import font
 from mat_shelf.app.widgets.value_row import Slider
 from mat_shelf.document.ids import name_from
@@ -61,26 +60,6 @@ def made_relief(way: str, pixels: np.ndarray, values: dict[str, float], is_green
     return height_of_normals(pixels, is_green_down)
 
 
-class _MakeJob(QThread):
-    """Makes the picture at its full size into the assets."""
-
-    made = pyqtSignal(object, object)
-    failed = pyqtSignal(str)
-
-    def __init__(self, make: Callable, pyramid: Mipmap, name: str, assets: Assets):
-        super().__init__()
-        self._make, self._pyramid, self._name, self._assets = make, pyramid, name, assets
-
-    def run(self) -> None:
-        try:
-            pixels, rise = self._make(_level(self._pyramid, _MOST))
-            key, kind = self._assets.add_map(png_bytes(np.round(np.clip(pixels, 0, 1) * 65535).astype(np.uint16)))
-        except (OSError, ImageError, MemoryError) as fault:
-            self.failed.emit(f"The image cannot be made: {fault}.")
-            return
-        self.made.emit(ImageRef(name=name_from(self._name, "Image"), digest=key, kind=kind), rise)
-
-
 def _level(pyramid: Mipmap, most: int) -> np.ndarray:
     return next((level for level in pyramid.levels if level.shape[1] <= most), pyramid.levels[-1])
 
@@ -100,7 +79,7 @@ class ReliefDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle("Make relief from an image")
         self._picture, self._pyramid, self._assets, self._done, self._said = picture, pyramid, assets, done, said
-        self.job: _MakeJob | None = None
+        self.job: Job | None = None
         self.way = QComboBox()
         self.way.setAccessibleName("Result")
         for way, words in CONVERSIONS.items():
@@ -172,20 +151,22 @@ class ReliefDialog(QDialog):
         name = f"{stem}, {'normals' if way == NORMALS else 'height'}.png"
         self.make_button.setEnabled(False)
         self.told.setText("Making it…")
-        self.job = _MakeJob(lambda pixels: made_relief(way, pixels, values, is_down), self._pyramid, name, self._assets)
-        self.job.made.connect(lambda picture, rise: self._finish(picture, way, rise))
-        self.job.failed.connect(self._fail)
+
+        def work(_: Job) -> tuple[ImageRef, float | None]:
+            made, rise = made_relief(way, _level(self._pyramid, _MOST), values, is_down)
+            key, kind = self._assets.add_map(png_bytes(np.round(np.clip(made, 0, 1) * 65535).astype(np.uint16)))
+            return ImageRef(name=name_from(name, "Image"), digest=key, kind=kind), rise
+
+        self.job = Job(work, lambda made: self._finish(way, *made), self._fail, (OSError, ImageError, MemoryError))
         self.job.start()
 
-    def _finish(self, picture: ImageRef, way: str, rise: float | None) -> None:
-        self.job.wait()
+    def _finish(self, way: str, picture: ImageRef, rise: float | None) -> None:
         self.accept()
         self._done(picture, way, rise)
 
-    def _fail(self, words: str) -> None:
-        self.job.wait()
+    def _fail(self, fault: Exception) -> None:
         self.reject()
-        self._said(words)
+        self._said(f"The image cannot be made: {words_of(fault)}.")
 
     def done(self, result: int) -> None:
         if self.job is not None:

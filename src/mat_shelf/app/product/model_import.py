@@ -1,14 +1,16 @@
 """A model on its way into the project: read beside the window, then asked about."""
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, Qt, pyqtSignal
 
+from mat_shelf.app.job import Job, words_of
 from mat_shelf.app.notice import Notice
-from mat_shelf.app.product.import_job import ImportJob
 from mat_shelf.app.workshop import ProductWork
-from mat_shelf.exchange.product_import import new_project
+from mat_shelf.exchange.product_import import ImportedProduct, new_project, read_product
+from mat_shelf.geometry.mesh import MeshError
 from mat_shelf.geometry.size import UNIT_NAMES, UnitGuess, length_words, other_units, size_question
 
 
@@ -32,72 +34,85 @@ class ModelImport(QObject):
         super().__init__(parent)
         self.work, self.workshop, self.notice = work, work.workshop, notice
         self._may_leave = may_leave
-        self.job: ImportJob | None = None
+        self.job: Job | None = None
+        self._name = ""
 
     def start(self, path: Path) -> None:
         """Reads a model beside the window, then asks what to do with it."""
         if self.job is not None:
-            self.notice.show_text(f"{self.job.path.name} is still being imported; cancel it first.")
+            self.notice.show_text(f"{self._name} is still being imported; cancel it first.")
             return
-        job = self.job = ImportJob(path)
-        queued = Qt.ConnectionType.QueuedConnection
-        job.progressed.connect(self._show_progress, queued)
-        job.done.connect(self._done, queued)
-        job.failed.connect(self._failed, queued)
-        job.start()
+        name, said = path.name, ""
+
+        def progress(job: Job, text: str) -> bool:
+            nonlocal said
+            if text != said:
+                said = text
+                job.progressed.emit(text, 0, 0)
+            return not job.is_cancelled
+
+        def refuse(fault: Exception) -> None:
+            about = "" if isinstance(fault, MeshError) else f"{name}: "
+            self.notice.settle()
+            self.notice.show_text(f"Not imported: {about}{words_of(fault)}.")
+
+        self._name = name
+        self.job = Job(
+            lambda job: read_product(path, partial(progress, job)),
+            lambda found: self._ask_what_for(name, found),
+            refuse,
+            (Exception,),  # whatever ends the thread must be said
+        )
+        self.job.progressed.connect(self._show_progress, Qt.ConnectionType.QueuedConnection)
+        self.job.finished.connect(self._end, Qt.ConnectionType.QueuedConnection)
+        self.job.start()
 
     def close_thread(self) -> None:
         """Cancels what is being read and waits for its thread."""
         if self.job is not None:
-            self.job.cancel()
-            self.job.wait()
+            self.job.close()
 
     def _show_progress(self, text: str) -> None:
-        job = self.job
-        if job is not None:
-            self.notice.ask(f"{job.path.name}: {text}…", ("Cancel", job.cancel))
+        if self.job is not None:
+            self.notice.ask(f"{self._name}: {text}…", ("Cancel", self.job.cancel))
 
-    def _failed(self, text: str) -> None:
-        self.job.wait()  # its thread must be over before it may go
+    def _end(self) -> None:
+        if self.job.is_cancelled:
+            self.notice.settle()
         self.job = None
-        self.notice.settle()
-        if text:
-            self.notice.show_text(text)
 
-    def _done(self) -> None:
-        job, self.job = self.job, None
-        job.wait()
+    def _ask_what_for(self, name: str, found: ImportedProduct) -> None:
         self.notice.settle()
-        count = len(job.product.parts)
+        count = len(found.product.parts)
         parts = "1 part" if count == 1 else f"{count} parts"
         self.notice.ask(
-            f"{job.path.name}: {parts} read." + (f" {job.report[0]}." if job.report else ""),
-            ("New project", lambda: self._add(job, is_new=True)),
-            ("Add to this product", lambda: self._add(job, is_new=False)),
-            ("Update this product", lambda: self._update(job)),
+            f"{name}: {parts} read." + (f" {found.repairs[0]}." if found.repairs else ""),
+            ("New project", lambda: self._add(name, found, is_new=True)),
+            ("Add to this product", lambda: self._add(name, found, is_new=False)),
+            ("Update this product", lambda: self._update(name, found)),
             ("Cancel", lambda: None),
         )
 
-    def _update(self, job: ImportJob) -> None:
-        found = self.work.exchange(job.product, job.materials, job.assets)
+    def _update(self, name: str, new: ImportedProduct) -> None:
+        found = self.work.exchange(new.product, new.materials, new.assets)
         if found is None:
             return
         self.arrived.emit()
-        self.notice.ask(f"{job.path.name}: {found.words()}", ("OK", lambda: None))
+        self.notice.ask(f"{name}: {found.words()}", ("OK", lambda: None))
 
-    def _add(self, job: ImportJob, is_new: bool) -> None:
-        bounds = self.work.bounds_of(job.product, job.assets)
+    def _add(self, name: str, new: ImportedProduct, is_new: bool) -> None:
+        bounds = self.work.bounds_of(new.product, new.assets)
         if is_new:
             if not self._may_leave():
                 return
-            self.workshop.replace(new_project(job.product, job.materials, bounds[1] - bounds[0]), job.assets, None)
+            self.workshop.replace(new_project(new.product, new.materials, bounds[1] - bounds[0]), new.assets, None)
             self.workshop.history.saved = None
             self.workshop.project_changed.emit()
         else:
-            self.work.add(job.product, job.materials, job.assets)
+            self.work.add(new.product, new.materials, new.assets)
         self.arrived.emit()
-        ids = [part.id for part in self.workshop.project.product.parts][-len(job.product.parts) :]
-        self._ask_about(job.path.name, ids, job.product.unit, job.up, is_new)
+        ids = [part.id for part in self.workshop.project.product.parts][-len(new.product.parts) :]
+        self._ask_about(name, ids, new.product.unit, new.up, is_new)
 
     def _ask_about(self, name: str, part_ids: list[str], unit: str, up: str, is_new: bool) -> None:
         """Tells the size, with the other axis to point up; asks about it where no product is as large."""

@@ -1,8 +1,13 @@
 """Geometry maps and true relief, made aside from the window as the project comes to need them."""
 
-from PyQt6.QtCore import QThread, QTimer, pyqtSignal
+from functools import partial
 
+from PyQt6.QtCore import QTimer, pyqtSignal
+
+from mat_shelf.app.job import Job
 from mat_shelf.app.workshop import Workshop
+from mat_shelf.document.project import Project
+from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.geometry_map_cache import geometry_map
 from mat_shelf.scene.displacement import fill_displacements, needed_displacements
 from mat_shelf.scene.geometry_maps import GeometryMapKey, needed_geometry_maps, others_near
@@ -11,51 +16,20 @@ PAUSE_MS = 400
 """Time without an edit after which maps are begun: a radius that is dragged asks for many that nobody needs."""
 
 
-class GeometryMapJob(QThread):
+def make_shapes(project: Project, assets: Assets, keys: list[GeometryMapKey], job: Job) -> list[str]:
     """Makes some geometry maps into the assets, and then the true relief that a project needs.
 
-    Signals
+    Returns
     -------
-    progressed : str, int
-        What is looked at, and how far that is, percent.
-    refused : str
-        What stays as it is, and why.
+    list of str
+        Relief that stays bump, and why.
     """
-
-    progressed = pyqtSignal(str, int)
-    refused = pyqtSignal(str)
-
-    def __init__(self, workshop: Workshop, keys: list[GeometryMapKey]):
-        super().__init__()
-        self._assets, self._keys, self._project = workshop.assets, keys, workshop.project
-        self._names = {part.mesh: part.name for part in workshop.project.product.parts}
-
-    def run(self) -> None:
-        try:
-            for key in self._keys:
-                progress = self._telling(f"{key.kind.capitalize()} of {self._names[key.mesh]}")
-                self._assets.geometry_maps[key] = geometry_map(
-                    self._assets.meshes[key.mesh],
-                    key,
-                    progress,
-                    others_near(self._project, self._assets.meshes, key),
-                )
-            for words in fill_displacements(self._project, self._assets, self._telling("True relief")):
-                self.refused.emit(words)
-        except InterruptedError:
-            return
-
-    def _telling(self, what: str):
-        told = -1
-
-        def progress(done: int, total: int) -> bool:
-            nonlocal told
-            if 10 * done // max(total, 1) > told:  # a message that changes all the time cannot be clicked on
-                told = 10 * done // max(total, 1)
-                self.progressed.emit(what, 10 * told)
-            return not self.isInterruptionRequested()
-
-        return progress
+    names = {part.mesh: part.name for part in project.product.parts}
+    for key in keys:
+        what = f"{key.kind.capitalize()} of {names[key.mesh]}"
+        near = others_near(project, assets.meshes, key)
+        assets.geometry_maps[key] = geometry_map(assets.meshes[key.mesh], key, partial(job.tell, what), near)
+    return list(fill_displacements(project, assets, partial(job.tell, "True relief")))
 
 
 class ShapeKeeper(QTimer):
@@ -72,7 +46,8 @@ class ShapeKeeper(QTimer):
     def __init__(self, workshop: Workshop):
         super().__init__(singleShot=True, interval=PAUSE_MS)
         self.workshop = workshop
-        self.job: GeometryMapJob | None = None
+        self.job: Job | None = None
+        self._told = ""
         self._given_up: set[GeometryMapKey] = set()
         self._flat: dict[str, tuple] = {}
         """True relief that was cancelled, by part, and all that it depends on."""
@@ -85,13 +60,12 @@ class ShapeKeeper(QTimer):
         if self.job is not None:
             self._given_up |= set(self._missing())
             self._flat |= self._flat_parts()
-            self.job.requestInterruption()
+            self.job.cancel()
 
     def close(self) -> None:
         self.stop()
         if self.job is not None:
-            self.job.requestInterruption()
-            self.job.wait()
+            self.job.close()
 
     def _missing(self) -> list[GeometryMapKey]:
         made = self.workshop.assets.geometry_maps
@@ -113,15 +87,25 @@ class ShapeKeeper(QTimer):
         missing = self._missing()
         if self.job is not None or not (missing or self._flat_parts()):
             return
-        self.job = GeometryMapJob(self.workshop, missing)
-        self.job.progressed.connect(lambda what, percent: self.told.emit(f"{what}: {percent} %"))
-        self.job.refused.connect(self.workshop.said)
-        self.job.finished.connect(self._done)
+        project, assets = self.workshop.project, self.workshop.assets
+        self.job = Job(lambda job: make_shapes(project, assets, missing, job), self._tell_refused)
+        self.job.progressed.connect(self._tell)
+        self.job.finished.connect(self._end)
         self.job.start()
 
-    def _done(self) -> None:
+    def _tell(self, what: str, done: int, total: int) -> None:
+        words = f"{what}: {10 * (10 * done // max(total, 1))} %"
+        if words != self._told:  # a message that changes all the time cannot be clicked on
+            self._told = words
+            self.told.emit(words)
+
+    def _tell_refused(self, refused: list[str]) -> None:
+        for words in refused:
+            self.workshop.said.emit(words)
+
+    def _end(self) -> None:
         self.job.wait()
-        self.job = None
+        self.job, self._told = None, ""
         self.told.emit("")
         self.workshop.shown_changed.emit()
         self.start()  # the project may need others by now
