@@ -4,22 +4,23 @@ from psygnal import Signal
 from pydantic import ValidationError
 
 from mat_shelf.commands.command import command
+from mat_shelf.commands.feeds import FeedCommands, usual_feed
 from mat_shelf.commands.session import Session
+from mat_shelf.commands.strip import StripCommands
 from mat_shelf.document.ids import free_name, new_id
 from mat_shelf.document.parameter import explain
-from mat_shelf.document.pattern import Feed, Pattern, Placement, Relief, Step
+from mat_shelf.document.pattern import Pattern, Placement, Step
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.patterns.placement_edit import PlacementHit, drag_placement, hide_seam
 from mat_shelf.patterns.ready import READY
-from mat_shelf.patterns.sources.painted import Brush, Painted
+from mat_shelf.patterns.sources.painted import Brush
 from mat_shelf.patterns.step import PatternContext, is_colored
 
 PLACING, PAINTING = "placing", "painting"
 """What drags on the product do while a pattern is open, beside going round it."""
-_HEIGHTS = {ready.pattern.steps[0].kind: ready.height for ready in reversed(READY) if ready.height}
 
 
-class PatternCommands:
+class PatternCommands(StripCommands, FeedCommands):
     """Edits of patterns, feeds and relief, and which pattern the strip shows.
 
     Parameters
@@ -261,53 +262,6 @@ class PatternCommands:
         self.hand = hand
         self.opened.emit()
 
-    @property
-    def painted(self) -> Painted | None:
-        """The source of the pattern on the strip, if that is painted."""
-        source = self.pattern.steps[0] if self.pattern else None
-        return source if isinstance(source, Painted) else None
-
-    def set_brush(self, brush: Brush, gesture: str | None = None) -> bool:
-        """Change the brush.
-
-        Parameters
-        ----------
-        brush : Brush
-            The brush.
-        gesture : str or None
-            Edits of one gesture are one step of the history.
-
-        Returns
-        -------
-        bool
-        """
-        self.brush = brush
-        self.opened.emit()
-        return True
-
-    @command
-    def put_painted(self, make, gesture: str | None = None) -> bool:
-        """Puts what `make` gives, the source with other strokes, into the pattern on the strip.
-
-        Parameters
-        ----------
-        make : callable
-            Makes the new value.
-        gesture : str or None
-            Edits of one gesture are one step of the history.
-
-        Returns
-        -------
-        bool
-        """
-        return self._tried("Paint", lambda: self.recipe.with_pattern(self.pattern.with_step(0, make())), gesture)
-
-    @command
-    def clear_strokes(self) -> None:
-        """Remove every stroke of the painted pattern."""
-        if self.painted is not None:
-            self.put_painted(lambda: self.painted.with_(strokes=()))
-
     @command
     def place_by_hand(self, before: Placement, start: PlacementHit, now: PlacementHit) -> None:
         """Shifts the pattern so that what lay at one place of the product lies at another.
@@ -324,110 +278,6 @@ class PatternCommands:
         part = self.session.project.part(now.part)
         moved = drag_placement(before, part, self.session.assets.meshes[part.mesh], start, now)
         self.put_placement(moved, "by hand")
-
-    @command
-    def put_step(self, place: int, step: Step, gesture: str | None = None) -> bool:
-        """Change a step of the pattern on the strip.
-
-        Parameters
-        ----------
-        place : int
-            Place of the step; 0 is the source.
-        step : Step
-            The step.
-        gesture : str or None
-            Edits of one gesture are one step of the history.
-
-        Returns
-        -------
-        bool
-        """
-        return self.put(self.pattern.with_step(place, step), step.label, gesture)
-
-    @command
-    def add_step(self, step: Step) -> None:
-        """Adds a step behind the chosen one, and chooses it.
-
-        Parameters
-        ----------
-        step : Step
-            The step.
-        """
-        pattern, place = self.pattern, self.place + 1
-        steps = (*pattern.steps[:place], step, *pattern.steps[place:])
-        if self.put(pattern.with_(steps=steps), f"Add {step.label.lower()}"):
-            self.choose_step(place)
-
-    @command
-    def exchange_source(self, step: Step) -> None:
-        """Begins the pattern on the strip with another source.
-
-        Parameters
-        ----------
-        step : Step
-            The step.
-        """
-        pattern = self.pattern
-        placement = pattern.placement.with_(size=step.usual.size, projection=step.usual.projection)
-        self.put(pattern.with_(steps=(step, *pattern.steps[1:]), placement=placement), f"Source {step.label}")
-
-    @command
-    def move_step(self, place: int, to: int) -> None:
-        """Moves a step to another place; the source stays the first.
-
-        Parameters
-        ----------
-        place : int
-            Place of the step; 0 is the source.
-        to : int
-            New place.
-        """
-        steps = list(self.pattern.steps)
-        to = min(max(to, 1), len(steps) - 1)
-        if place == 0 or to == place:
-            return
-        steps.insert(to, steps.pop(place))
-        if self.put(self.pattern.with_(steps=tuple(steps)), "Move step"):
-            self.choose_step(to)
-
-    @command
-    def drop_step(self, place: int) -> None:
-        """Remove a step.
-
-        Parameters
-        ----------
-        place : int
-            Place of the step; 0 is the source.
-        """
-        steps = self.pattern.steps
-        if place > 0 and self.put(self.pattern.with_(steps=steps[:place] + steps[place + 1 :]), "Remove step"):
-            self.choose_step(min(place, len(steps) - 2))
-
-    @command
-    def duplicate_step(self, place: int) -> None:
-        """Duplicate a step.
-
-        Parameters
-        ----------
-        place : int
-            Place of the step; 0 is the source.
-        """
-        steps = self.pattern.steps
-        if place > 0:
-            self.put(self.pattern.with_(steps=(*steps[: place + 1], *steps[place:])), "Duplicate step")
-
-    @command
-    def switch_step(self, place: int) -> None:
-        """Switch a step on or off.
-
-        Parameters
-        ----------
-        place : int
-            Place of the step; 0 is the source.
-        """
-        step = self.pattern.steps[place]
-        if place > 0:
-            self.put_step(place, step.with_(is_on=not step.is_on))
 
     @command
     def rename(self, name: str) -> None:
@@ -470,109 +320,6 @@ class PatternCommands:
             self.session.said.emit(f"{name} is the mask of {overlay.name}; choose another mask first.")
             return
         self._tried(f"Remove {name}", lambda: self.recipe.without_pattern(pattern_id))
-
-    def uses_of(self, pattern_id: str) -> list[str]:
-        """Uses of a pattern, in words.
-
-        Parameters
-        ----------
-        pattern_id : str
-            Id of the pattern.
-
-        Returns
-        -------
-        list of str
-        """
-        overlay = self.session.overlay
-        masked = ["Mask"] if overlay is not None and overlay.mask == pattern_id else []
-        return masked + self.recipe.uses_of(pattern_id)
-
-    @command
-    def feed(self, name: str, pattern_id: str) -> None:
-        """Feeds an input with a pattern, in the range that suits the input's value.
-
-        Parameters
-        ----------
-        name : str
-            Name.
-        pattern_id : str
-            Id of the pattern.
-        """
-        recipe = self.recipe
-        old = recipe.feed(name)
-        colored = is_colored(recipe.pattern(pattern_id), self.context)
-        feed = usual_feed(recipe, name, pattern_id, colored)
-        if old is not None and not isinstance(old.low, tuple):
-            feed = old.with_(pattern=pattern_id)
-        self.edit(f"Feed {Recipe.field_label(name)}", recipe.with_feed(feed))
-
-    @command
-    def set_feed(self, feed: Feed, gesture: str | None = None) -> None:
-        """Change the feed of an input.
-
-        Parameters
-        ----------
-        feed : Feed
-            The feed.
-        gesture : str or None
-            Edits of one gesture are one step of the history.
-        """
-        title = Recipe.field_label(feed.input)
-        self._tried(title, lambda: self.recipe.with_feed(feed), gesture and f"{gesture} feed {feed.input}")
-
-    @command
-    def let_go(self, name: str) -> None:
-        """Disconnect an input from its pattern.
-
-        Parameters
-        ----------
-        name : str
-            Name.
-        """
-        self.edit(f"Disconnect {Recipe.field_label(name)}", self.recipe.without_feed(name))
-
-    @command
-    def add_relief(self, pattern_id: str) -> str:
-        """Adds a row of relief at the height that is usual for the pattern's source; returns its id.
-
-        Parameters
-        ----------
-        pattern_id : str
-            Id of the pattern.
-
-        Returns
-        -------
-        str
-        """
-        source = self.recipe.pattern(pattern_id).steps[0]
-        row = Relief(id=new_id("relief"), pattern=pattern_id, height=_HEIGHTS.get(source.kind, 0.02))
-        self.edit("Add relief", self.recipe.with_relief(row))
-        return row.id
-
-    @command
-    def set_relief(self, row: Relief, gesture: str | None = None) -> None:
-        """Change a row of relief.
-
-        Parameters
-        ----------
-        row : Relief
-            The row.
-        gesture : str or None
-            Edits of one gesture are one step of the history.
-        """
-        self.edit("Relief", self.recipe.with_relief(row), gesture and f"{gesture} relief {row.id}")
-
-    @command
-    def drop_relief(self, row_id: str) -> None:
-        """Remove a row of relief.
-
-        Parameters
-        ----------
-        row_id : str
-            Id of the row of relief.
-        """
-        rows = tuple(row for row in self.recipe.relief if row.id != row_id)
-        self.edit("Remove relief", self.recipe.with_(relief=rows))
 
     def begin_ready(self, ready_id: str) -> str | None:
         """Adds a ready pattern to the material on the board; returns its id there, or None where there is no such.
@@ -623,32 +370,3 @@ class PatternCommands:
         recipe, ids = self.recipe.with_patterns_of(origin, [pattern_id])
         self.edit("Copy pattern", recipe)
         return ids[pattern_id]
-
-
-def usual_feed(recipe: Recipe, name: str, pattern_id: str, colored: bool) -> Feed:
-    """The range in which a pattern is first let at an input: narrow, about its value.
-
-    Parameters
-    ----------
-    recipe : Recipe
-        Recipe of the material.
-    name : str
-        Name.
-    pattern_id : str
-        Id of the pattern.
-    colored : bool
-        Whether the pattern gives colours.
-
-    Returns
-    -------
-    Feed
-    """
-    value = getattr(recipe, name)
-    if isinstance(value, tuple):
-        if colored:
-            return Feed(input=name, pattern=pattern_id, low=(0.0, 0.0, 0.0), high=(1.0, 1.0, 1.0))
-        return Feed(input=name, pattern=pattern_id, low=tuple(round(0.55 * c, 5) for c in value), high=value)
-    low, high = Recipe.limits(name)
-    span = 0.14 if high <= 1 else 0.5 * max(value, 0.02 * high)
-    start = min(max(value - span / 2, low), high - span)
-    return Feed(input=name, pattern=pattern_id, low=round(start, 4), high=round(start + span, 4))

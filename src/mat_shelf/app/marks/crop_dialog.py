@@ -3,7 +3,7 @@
 from PyQt6.QtWidgets import QDialog, QDoubleSpinBox, QFormLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from mat_shelf.app.workshop import MarkWork
-from mat_shelf.commands.marks import SIDES
+from mat_shelf.commands.mark_artwork import SIDES
 
 
 class CropDialog(QDialog):
