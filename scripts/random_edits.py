@@ -269,13 +269,13 @@ class Hands:
         if material is not None and material.parent and material.own:
             own = self.chance.choice(material.own).split("/")[-1]
             if own in type(material.recipe).model_fields:
-                self.workshop.give_back(own)
+                self.workshop.reset_to_parent(own)
 
     def op_rename_material(self):
         self.workshop.rename_material(self.chance.choice(WORDS))
 
     def op_unused(self):
-        self.workshop.throw_out_unused()
+        self.workshop.remove_unused()
 
     def op_overlay(self):
         from mat_shelf.library.shipped import READY_OVERLAYS
@@ -295,7 +295,7 @@ class Hands:
 
         work = self.window.board.patterns
         if self.workshop.layer is not None and len(work.recipe.patterns) < MOST_PATTERNS:
-            work.open(work.begin_ready(self.chance.choice(READY).pattern.id))
+            work.open(work.begin_with_ready(self.chance.choice(READY).pattern.id))
 
     def op_open_pattern(self):
         pattern = self.pattern()
@@ -313,7 +313,7 @@ class Hands:
         if way == 0 and len(pattern.steps) < 5:
             work.add_step(self.chance.choice(STEPS)())
         elif way == 1:
-            work.drop_step(place)
+            work.remove_step(place)
         elif way == 2:
             work.move_step(place, self.chance.randrange(9))
         elif way == 3 and len(pattern.steps) < 5:
@@ -334,7 +334,7 @@ class Hands:
         work, pattern = self.window.board.patterns, self.pattern()
         if pattern is not None:
             name = self.chance.choice(FEEDABLE)
-            self.chance.choice((lambda: work.feed(name, pattern.id), lambda: work.let_go(name)))()
+            self.chance.choice((lambda: work.feed(name, pattern.id), lambda: work.remove_feed(name)))()
 
     def op_relief(self):
         work, pattern = self.window.board.patterns, self.pattern()
@@ -344,11 +344,11 @@ class Hands:
         elif rows and (changed := self.field(rows[0].with_(is_displaced=False))) is not None:
             work.set_relief(changed.with_(is_displaced=False))
         elif rows:
-            work.drop_relief(rows[-1].id)
+            work.remove_relief(rows[-1].id)
 
     def op_throw_out_pattern(self):
         if (pattern := self.pattern()) is not None:
-            self.window.board.patterns.throw_out(pattern.id)
+            self.window.board.patterns.remove(pattern.id)
 
     def op_rename_pattern(self):
         self.window.board.patterns.rename(self.chance.choice(WORDS))
@@ -435,7 +435,7 @@ class Hands:
             elif way == 4 and len(marks) < 4:
                 work.copy(mark)
             elif way == 5:
-                work.take_out(mark)
+                work.remove(mark)
             elif way == 6:
                 work.move(mark, self.chance.choice((-1, 1)))
             elif (changed := self.field(mark.with_(is_displaced=False))) is not None:
@@ -454,9 +454,9 @@ class Hands:
         workshop = self.workshop
         self.chance.choice(
             (
-                lambda: workshop.keep_view(self.chance.choice(WORDS)),
+                lambda: workshop.save_view(self.chance.choice(WORDS)),
                 workshop.move_view_here,
-                workshop.drop_view,
+                workshop.remove_view,
                 lambda: workshop.look_through(self.chance.choice(workshop.project.views).id),
             )
         )()

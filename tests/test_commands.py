@@ -87,6 +87,6 @@ def test_a_pattern_is_brought_from_another_material(session):
     session.select("block")
     made = work.begin((Noise(),), "Clouds", Noise.usual)
     session.wear("block", "copper")
-    brought = work.bring("red", "", made)
+    brought = work.copy_from("red", "", made)
     assert brought is not None and work.recipe.pattern(brought).name == "Clouds"
-    assert work.bring("red", "", "never-there") is None
+    assert work.copy_from("red", "", "never-there") is None

@@ -132,7 +132,7 @@ def test_a_folder_that_cannot_be_written_is_read(tmp_path):
         with pytest.raises(LibraryError, match="nothing was kept"):
             blocked.add(Swatch(id=new_id("swatch"), name="New"))
         with pytest.raises(LibraryError, match="nothing was kept"):
-            blocked.throw_out("polished-brass")
+            blocked.remove("polished-brass")
 
 
 @pytest.mark.skipif(os.getuid() != 0, reason="needs another user")

@@ -321,7 +321,7 @@ def test_art_is_dropped_on_the_product_carried_turned_sized_and_ordered(open_win
     assert [m.kind for m in workshop.project.marks] == ["label", "print"] and work.mark.kind == "print"
     work.move(work.mark, -1)
     assert [m.kind for m in workshop.project.marks] == ["print", "label"]
-    work.take_out(work.mark)
+    work.remove(work.mark)
     assert [m.kind for m in workshop.project.marks] == ["label"]
     board.add_bar_code("1234")
     assert "12 digits" in window.notice.text.text() and len(workshop.project.marks) == 1

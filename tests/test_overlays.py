@@ -200,7 +200,7 @@ def test_the_mask_is_not_thrown_out_from_under_an_overlay(open_window, small_pro
     window.board.overlays_card.add(READY_OVERLAYS[0])
     workshop.open_overlay(workshop.selected_material.recipe.overlays[0].id)
     project = workshop.project
-    work.throw_out("mask")
+    work.remove("mask")
     assert workshop.project is project and "choose another mask first" in window.notice.text.text()
 
     # A pattern dragged from the overlay to the material becomes one of its own, whatever it is called there.

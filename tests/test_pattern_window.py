@@ -171,7 +171,7 @@ def test_a_pattern_is_made_shown_alone_fed_and_shared(window, qtbot, monkeypatch
 
     # What is fed becomes constant again, and the pattern goes; all of it undoes.
     make_constant(window, "base_color")
-    work.throw_out(pattern.id)
+    work.remove(pattern.id)
     assert not workshop.project.material("grey").recipe.patterns
     while workshop.history.undo_label:
         workshop.undo()
@@ -204,7 +204,7 @@ def test_steps_are_moved_switched_and_mixed(window, qtbot):
     # Switched off, the ramp leaves a grey, and what it feeds follows.
     work.switch_step(3)
     assert not work.pattern.steps[3].is_on and work.recipe.feed("base_color").high == (0.4, 0.4, 0.4)
-    work.drop_step(3)
+    work.remove_step(3)
     work.duplicate_step(1)
     assert [s.kind for s in work.pattern.steps] == ["noise", "invert", "invert", "curve"]
 
@@ -217,7 +217,7 @@ def test_steps_are_moved_switched_and_mixed(window, qtbot):
     row.box.setCurrentIndex(row.box.findData(second))
     row.box.activated.emit(row.box.currentIndex())
     assert work.pattern.used() == [second]
-    work.throw_out(second)
+    work.remove(second)
     assert second in {p.id for p in work.recipe.patterns} and "is used by Noise" in window.notice.text.text()
     work.open(second)
     add_step(strip, "Combine")
@@ -320,7 +320,7 @@ def test_a_texture_set_is_dropped_recognised_and_sized(window, qtbot, tmp_path):
 
     # The way green points can be flipped: the picture's bumps turn into dents.
     row = recipe.relief[0]
-    board.patterns.drop_relief(recipe.relief[1].id)
+    board.patterns.remove_relief(recipe.relief[1].id)
     one = picture_of(qtbot, window).astype(int)
     board.patterns.set_relief(row.with_(kind="normal"))
     other = picture_of(qtbot, window).astype(int)

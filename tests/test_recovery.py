@@ -99,13 +99,13 @@ def test_the_window_offers_it_back(killed, qapp, qtbot, demo, tmp_path):
     assert str(workshop.path) == "/somewhere/desk.matshelf"
     # It is kept again at once, so that a second crash loses nothing either.
     workshop.edit("Rename", workshop.project.with_(name="After the crash"))
-    window.autosave.keep_now()
+    window.autosave.write_now()
     window.autosave.wait()
     kept = [folder for folder in killed.iterdir() if (folder / "project.json").exists()]
     assert len(kept) == 1 and "After the crash" in (kept[0] / "project.json").read_text()
     # Once saved there is nothing to offer back, even if the program ends badly after that.
     workshop.history.saved = workshop.project
-    window.autosave.keep_now()
+    window.autosave.write_now()
     assert not (kept[0] / "project.json").exists()
     window.close()
     assert list(killed.iterdir()) == []

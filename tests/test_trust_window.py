@@ -136,7 +136,7 @@ def test_workers_outlive_what_they_cannot_draw(guarded, qtbot, monkeypatch):
     monkeypatch.setattr(painter, "values_of", fail_once)
     work, painted = guarded.board.patterns, []
     guarded.workshop.select("block")
-    pattern_id = work.begin_ready(READY[0].pattern.id)
+    pattern_id = work.begin_with_ready(READY[0].pattern.id)
     guarded.board.painter.painted.connect(lambda *arguments: painted.append(arguments))
     work.open(pattern_id)
     qtbot.waitUntil(lambda: bool(failed) and bool(painted), timeout=30_000)
@@ -198,12 +198,12 @@ def test_long_names_make_room_for_their_numbers(guarded, qtbot):
     workshop.rename_material(LONG)
     workshop.select("block")
     workshop.make_variant()
-    workshop.keep_view(LONG)
-    workshop.keep_view(LONG)
+    workshop.save_view(LONG)
+    workshop.save_view(LONG)
     swatch = workshop.library.swatch("polished-brass").with_(id="long", name=LONG)
     workshop.library.add(swatch)
     workshop.duplicate_swatch(swatch)
-    workshop.vary_swatch(swatch)
+    workshop.make_swatch_variant(swatch)
     assert len([entry for entry in workshop.library.entries() if entry.name.startswith("NNNN")]) == 3
     guarded.work.workshop.also_selected = (workshop.project.product.parts[0].id,)
     guarded.work.group()
@@ -399,7 +399,7 @@ def test_pictures_land_on_the_material_they_were_read_for(guarded, qtbot, tmp_pa
     workshop.select("block")
     guarded.board.import_pictures([tmp_path / "green.png"])
     workshop.wear("block", "turned-brass")
-    workshop.throw_out_unused()
+    workshop.remove_unused()
     before = workshop.project
     go_on.set()
     told(qtbot, guarded, "were not used")

@@ -97,7 +97,7 @@ def test_swatches_follow_in_the_library_and_keep_their_look_without_their_parent
     names = {entry.id: entry.parent for entry in library.entries()}
     assert names["wax-plum"] == wax.name
 
-    library.throw_out("sealing-wax")
+    library.remove("sealing-wax")
     again = Library(library.folder)
     assert again.swatch("sealing-wax") is None and again.swatch("wax-plum").recipe.specular_roughness == 0.77
     assert {entry.id: entry.parent for entry in again.entries()}["wax-plum"] is None

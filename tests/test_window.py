@@ -207,7 +207,7 @@ def test_bad_input_is_told_and_changes_nothing(open_window, qtbot, tmp_path, mon
     refused("Not opened: broken.matshelf is no Mat Shelf project, or it is damaged")
     workshop.save(Path("/proc/desk.matshelf"))
     refused("choose another folder")
-    workshop.keep("Teal lacquer", "Lacquer")
+    workshop.save_swatch("Teal lacquer", "Lacquer")
     refused("already has a swatch called 'Teal lacquer'")
 
     window.open_render()

@@ -31,11 +31,11 @@ class Autosave(QObject):
         self._offered: list[LeftBehind] = []
         self._job: Job | None = None
         self._timer = QTimer(self, interval=INTERVAL_MS)
-        self._timer.timeout.connect(self.keep_now)
+        self._timer.timeout.connect(self.write_now)
         self._timer.start()
         self.failed.connect(workshop.said)
 
-    def keep_now(self) -> bool:
+    def write_now(self) -> bool:
         """Writes the present project if it has changes that are neither saved nor kept; whether it is or will be."""
         workshop = self._workshop
         project = workshop.project
@@ -82,7 +82,7 @@ class Autosave(QObject):
         self._offered = self._recovery.left_behind()
         return self._offered
 
-    def bring_back(self, lost: LeftBehind) -> None:
+    def restore(self, lost: LeftBehind) -> None:
         """Opens what was left behind; it counts as changed until it is saved."""
         try:
             project, assets = self._recovery.restore(lost)
@@ -94,12 +94,12 @@ class Autosave(QObject):
         self._workshop.history.saved = None
         self._workshop.project_changed.emit()
         self._kept = None
-        self.keep_now()
+        self.write_now()
         self.wait()
         if self._kept is project:  # else what was left behind stays the only copy
             self._recovery.forget(lost)
 
-    def throw_away(self, lost: LeftBehind) -> None:
+    def discard(self, lost: LeftBehind) -> None:
         self._recovery.forget(lost)
 
 

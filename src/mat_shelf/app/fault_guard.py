@@ -74,7 +74,7 @@ class FaultGuard(QObject):
 
     def _tell(self, fault: BaseException, where: str) -> None:
         self._window.workshop.history.end_gesture()
-        is_kept = self._window.autosave is not None and self._window.autosave.keep_now()
+        is_kept = self._window.autosave is not None and self._window.autosave.write_now()
         details = f"{where}\n{details_of(fault)}"
         self._window.offer(
             fault_words(fault, is_kept), "Copy details", lambda: QApplication.clipboard().setText(details)

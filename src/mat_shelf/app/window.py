@@ -156,7 +156,7 @@ class Window(QMainWindow):
         self.dark_action = action("Dark look", "Ctrl+Shift+D", self._change_look)
         self.dark_action.setCheckable(True)
         self.dark_action.setChecked(is_dark())
-        self.unused_action = action("Remove unused materials", "", self.workshop.throw_out_unused)
+        self.unused_action = action("Remove unused materials", "", self.workshop.remove_unused)
         self.keys_action = action("Keys and gestures", "F1", self.open_shortcuts)
         self.quit_action = action("Quit", "Ctrl+Q", self.close)
 
@@ -219,7 +219,7 @@ class Window(QMainWindow):
 
     def _begin_ready(self, ready_id: str) -> None:
         """Begins a pattern from the library on the material of the selected piece, and opens its strip."""
-        begun = self.board.patterns.begin_ready(ready_id)
+        begun = self.board.patterns.begin_with_ready(ready_id)
         if begun is None:
             self.workshop.said.emit("Select a part with a material first; then the pattern can be added there.")
             return
@@ -323,8 +323,8 @@ class Window(QMainWindow):
             newest = found[0]
             self.notice.ask(
                 unsaved_words(newest),
-                ("Restore", lambda: self.autosave.bring_back(newest)),
-                ("Delete", lambda: self.autosave.throw_away(newest)),
+                ("Restore", lambda: self.autosave.restore(newest)),
+                ("Delete", lambda: self.autosave.discard(newest)),
             )
 
     def _place_notice(self) -> None:

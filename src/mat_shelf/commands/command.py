@@ -39,7 +39,7 @@ def command(run: Callable) -> Callable:
         except ValidationError as fault:
             if before is None:
                 raise
-            session.take_back(before)
+            session.roll_back(before)
             session.said.emit(f"Nothing was changed: {explain(fault)}.")
             return None
         finally:

@@ -63,7 +63,7 @@ class FeedCommands:
         self._tried(title, lambda: self.recipe.with_feed(feed), gesture and f"{gesture} feed {feed.input}")
 
     @command
-    def let_go(self, name: str) -> None:
+    def remove_feed(self, name: str) -> None:
         """Disconnect an input from its pattern.
 
         Parameters
@@ -105,7 +105,7 @@ class FeedCommands:
         self.edit("Relief", self.recipe.with_relief(row), gesture and f"{gesture} relief {row.id}")
 
     @command
-    def drop_relief(self, row_id: str) -> None:
+    def remove_relief(self, row_id: str) -> None:
         """Remove a row of relief.
 
         Parameters

@@ -14,7 +14,7 @@ class LibraryCommands:
     """Commands on the swatches of the library."""
 
     @command
-    def keep(self, name: str, family: str, tags: tuple[str, ...] = ()) -> bool:
+    def save_swatch(self, name: str, family: str, tags: tuple[str, ...] = ()) -> bool:
         """Keeps the selected material on the library as a new swatch.
 
         Parameters
@@ -50,7 +50,7 @@ class LibraryCommands:
         return True
 
     @command
-    def keep_changes(self) -> bool:
+    def update_swatch(self) -> bool:
         """Gives the selected material's recipe to the swatch it came from; variants of it follow.
 
         Returns
@@ -124,7 +124,7 @@ class LibraryCommands:
         self._put_in_library(swatch.with_(id=new_id("swatch"), name=name), swatch)
 
     @command
-    def vary_swatch(self, swatch: Swatch) -> None:
+    def make_swatch_variant(self, swatch: Swatch) -> None:
         """Puts a variant of a swatch on the library, which differs in nothing yet.
 
         Parameters
@@ -135,7 +135,7 @@ class LibraryCommands:
         name = free_name(f"{swatch.name}, variant", {entry.name for entry in self.library_entries()})
         self._put_in_library(swatch.with_(id=new_id("swatch"), name=name, parent=swatch.id, own=()), swatch)
 
-    def throw_out_swatch(self, entry_id: str, name: str) -> None:
+    def remove_swatch(self, entry_id: str, name: str) -> None:
         """Takes a swatch off the library, and offers to put it back.
 
         Parameters
@@ -146,7 +146,7 @@ class LibraryCommands:
             Name.
         """
         try:
-            self.library.throw_out(entry_id)
+            self.library.remove(entry_id)
         except LibraryError as fault:
             self.said.emit(f"'{name}': {fault}")
             return

@@ -234,7 +234,7 @@ class MarkCommands(ArtworkCommands):
         )
 
     @command
-    def take_out(self, mark: Mark) -> None:
+    def remove(self, mark: Mark) -> None:
         """Remove a mark.
 
         Parameters
@@ -279,7 +279,7 @@ class MarkCommands(ArtworkCommands):
             self.session.edit("Order of marks", self.session.project.with_(marks=tuple(marks)))
 
     @command
-    def lay_at(self, mark_id: str, place: int) -> None:
+    def move_to(self, mark_id: str, place: int) -> None:
         """Lays a mark at a place among the others, counted from the uppermost.
 
         Parameters

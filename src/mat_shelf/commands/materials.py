@@ -120,7 +120,7 @@ class MaterialCommands:
         self.selection_changed.emit()
 
     @command
-    def give_back(self, name: str) -> None:
+    def reset_to_parent(self, name: str) -> None:
         """Lets the variant on the board follow its parent in one parameter again.
 
         Parameters
@@ -147,7 +147,7 @@ class MaterialCommands:
             self.edit("Rename", self.project.with_material(material.with_(name=name.strip()[:120])))
 
     @command
-    def throw_out_unused(self) -> None:
+    def remove_unused(self) -> None:
         """Throws out the materials that nothing in the project uses."""
         unused = self.project.unused_materials()
         if not unused:

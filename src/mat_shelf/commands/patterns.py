@@ -307,7 +307,7 @@ class PatternCommands(StripCommands, FeedCommands):
         return self.begin(pattern.steps, f"{pattern.name}, copy", pattern.placement)
 
     @command
-    def throw_out(self, pattern_id: str) -> None:
+    def remove(self, pattern_id: str) -> None:
         """Throws a pattern out; what it fed is constant again.
 
         Parameters
@@ -321,7 +321,7 @@ class PatternCommands(StripCommands, FeedCommands):
             return
         self._tried(f"Remove {name}", lambda: self.recipe.without_pattern(pattern_id))
 
-    def begin_ready(self, ready_id: str) -> str | None:
+    def begin_with_ready(self, ready_id: str) -> str | None:
         """Adds a ready pattern to the material on the board; returns its id there, or None where there is no such.
 
         Parameters
@@ -339,7 +339,7 @@ class PatternCommands(StripCommands, FeedCommands):
         return self.begin(ready.pattern.steps, ready.pattern.name, ready.pattern.placement)
 
     @command
-    def bring(self, material_id: str, overlay_id: str, pattern_id: str) -> str | None:
+    def copy_from(self, material_id: str, overlay_id: str, pattern_id: str) -> str | None:
         """Id of a pattern in the recipe on the board; one of another material is copied into it first.
 
         Parameters
@@ -357,7 +357,7 @@ class PatternCommands(StripCommands, FeedCommands):
         if self.session.selected_material is None:
             return None
         if not material_id:
-            return self.begin_ready(pattern_id)
+            return self.begin_with_ready(pattern_id)
         try:
             origin = self.session.project.material(material_id).recipe
             if overlay_id:

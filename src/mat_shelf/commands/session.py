@@ -93,7 +93,7 @@ class Session(Selection, ViewCommands, SetCommands, MaterialCommands, LibraryCom
         self.aside = aside
 
     def begin_command(self) -> tuple | None:
-        """Enters a command; what `take_back` needs, or None inside another command.
+        """Enters a command; what `roll_back` needs, or None inside another command.
 
         Returns
         -------
@@ -106,7 +106,7 @@ class Session(Selection, ViewCommands, SetCommands, MaterialCommands, LibraryCom
         """Leave a command."""
         self._commands -= 1
 
-    def take_back(self, state: tuple) -> None:
+    def roll_back(self, state: tuple) -> None:
         """Leaves a command that was refused as if it had not begun.
 
         Parameters

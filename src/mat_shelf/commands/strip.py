@@ -89,7 +89,7 @@ class StripCommands:
             self.choose_step(place)
 
     @command
-    def exchange_source(self, step: Step) -> None:
+    def replace_source(self, step: Step) -> None:
         """Begins the pattern on the strip with another source.
 
         Parameters
@@ -121,7 +121,7 @@ class StripCommands:
             self.choose_step(to)
 
     @command
-    def drop_step(self, place: int) -> None:
+    def remove_step(self, place: int) -> None:
         """Remove a step.
 
         Parameters

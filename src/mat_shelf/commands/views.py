@@ -84,7 +84,7 @@ class ViewCommands:
         self.camera_changed.emit()
 
     @command
-    def keep_view(self, name: str) -> None:
+    def save_view(self, name: str) -> None:
         """Keeps what the viewport looks through as a new view, in use from now on.
 
         Parameters
@@ -110,7 +110,7 @@ class ViewCommands:
             self.camera_changed.emit()
 
     @command
-    def drop_view(self) -> None:
+    def remove_view(self) -> None:
         """Throws out the view in use; the final one stays."""
         view = self.project.view
         if view.id == self.project.views[0].id:

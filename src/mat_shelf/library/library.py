@@ -194,7 +194,7 @@ class Library:
                     write_file(path, before)
             raise LibraryError(f"'{swatch.name}' could not be saved: {fault}") from fault
 
-    def throw_out(self, swatch_id: str) -> None:
+    def remove(self, swatch_id: str) -> None:
         """Takes a swatch off the library; `put_back` brings it again. Its variants stay as they look."""
         self._must_be_writable()
         away = self.folder / "thrown-out"

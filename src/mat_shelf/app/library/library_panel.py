@@ -185,12 +185,12 @@ class LibraryPanel(QFrame):
             for text, run in (
                 ("Name, tags and note…", self._describe),
                 ("Duplicate", workshop.duplicate_swatch),
-                ("Make a variant", workshop.vary_swatch),
+                ("Make a variant", workshop.make_swatch_variant),
             ):
                 menu.addAction(text).triggered.connect(lambda _, run=run: self._with_swatch(entry, run))
             menu.addSeparator()
-            throw_out = menu.addAction("Delete\tDel")
-            throw_out.triggered.connect(lambda: workshop.throw_out_swatch(entry.id, entry.name))
+            remove = menu.addAction("Delete\tDel")
+            remove.triggered.connect(lambda: workshop.remove_swatch(entry.id, entry.name))
         elif len(chosen) == 2:
             menu.addAction("Compare the two").triggered.connect(lambda: self._compare(*chosen))
         return menu
@@ -203,7 +203,7 @@ class LibraryPanel(QFrame):
     def keyPressEvent(self, event) -> None:
         chosen = self.chosen()
         if event.key() == Qt.Key.Key_Delete and len(chosen) == 1:
-            self.workshop.throw_out_swatch(chosen[0].id, chosen[0].name)
+            self.workshop.remove_swatch(chosen[0].id, chosen[0].name)
         else:
             super().keyPressEvent(event)
 

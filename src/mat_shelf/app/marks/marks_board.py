@@ -95,7 +95,7 @@ class MarksBoard(QFrame):
         self._saved_anew: list[tuple[str, Path, int | None]] = []
 
         self.list = ListCard("Marks")
-        self.order = Reorder(self.list, work.lay_at)
+        self.order = Reorder(self.list, work.move_to)
         self.watch = ArtworkWatch(self)
         self.watch.changed.connect(self._read_again)
         self.add_button = QPushButton("+ Add mark")
@@ -347,7 +347,7 @@ class MarksBoard(QFrame):
                         lambda _, other=other, way=way: work.line_up(mark, other, way)
                     )
         menu.addSeparator()
-        menu.addAction("Remove").triggered.connect(lambda: work.take_out(mark))
+        menu.addAction("Remove").triggered.connect(lambda: work.remove(mark))
         menu.popup(where)
 
     def open_crop(self, mark_id: str) -> None:

@@ -54,7 +54,7 @@ class OverlaysCard(ListCard):
     def __init__(self, title: QWidget, workshop: Workshop):
         super().__init__(title)
         self.workshop = workshop
-        self.order = Reorder(self, self.lay_at)
+        self.order = Reorder(self, self.move_to)
         self.age = ValueRow(of_material(workshop, "age"), is_stacked=True)
         self.add_button = QPushButton("+ Add overlay")
         self.add_button.setProperty("role", "add")
@@ -111,7 +111,7 @@ class OverlaysCard(ListCard):
             self.edit("Move overlay", self.recipe.with_(overlays=tuple(overlays)))
 
     @command
-    def lay_at(self, overlay_id: str, place: int) -> None:
+    def move_to(self, overlay_id: str, place: int) -> None:
         """Lays an overlay at a place among the others, counted from the uppermost."""
         moved = next(overlay for overlay in self.recipe.overlays if overlay.id == overlay_id)
         others = [overlay for overlay in self.recipe.overlays if overlay.id != overlay_id]

@@ -61,9 +61,9 @@ class SavePopover(QFrame):
         self.name.setFocus()
 
     def _keep(self) -> None:
-        if self.workshop.keep(self.name.text(), self.family.currentText(), tags_from(self.tags.text())):
+        if self.workshop.save_swatch(self.name.text(), self.family.currentText(), tags_from(self.tags.text())):
             self.hide()
 
     def _update(self) -> None:
-        if self.workshop.keep_changes():
+        if self.workshop.update_swatch():
             self.hide()

@@ -264,4 +264,4 @@ class FeedPopover(Popover):
 
     def _let_go(self) -> None:
         self.hide()
-        self.work.let_go(self.name)
+        self.work.remove_feed(self.name)

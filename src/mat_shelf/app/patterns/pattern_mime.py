@@ -29,4 +29,4 @@ def dropped_pattern(work: PatternCommands, data: QMimeData) -> str | None:
     if not data.hasFormat(PATTERN_MIME):
         return None
     words = bytes(data.data(PATTERN_MIME)).decode(errors="replace").split("\n")
-    return work.bring(*words) if len(words) == 3 else None
+    return work.copy_from(*words) if len(words) == 3 else None

@@ -55,7 +55,7 @@ class PatternEntry(QWidget):
         menu.addAction("Duplicate").triggered.connect(lambda: self.work.duplicate(self.pattern_id))
         menu.addAction("Use as relief").triggered.connect(lambda: self.work.add_relief(self.pattern_id))
         menu.addSeparator()
-        menu.addAction("Remove").triggered.connect(lambda: self.work.throw_out(self.pattern_id))
+        menu.addAction("Remove").triggered.connect(lambda: self.work.remove(self.pattern_id))
         menu.popup(event.globalPos())
 
 

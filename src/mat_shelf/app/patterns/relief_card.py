@@ -137,7 +137,7 @@ class ReliefRow(QWidget):
         menu.addAction("Switch off" if row.is_on else "Switch on").triggered.connect(
             lambda: self.work.set_relief(row.with_(is_on=not row.is_on))
         )
-        menu.addAction("Remove").triggered.connect(lambda: self.work.drop_relief(row.id))
+        menu.addAction("Remove").triggered.connect(lambda: self.work.remove_relief(row.id))
         menu.popup(event.globalPos())
 
 

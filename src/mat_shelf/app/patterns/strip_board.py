@@ -404,10 +404,10 @@ class StripBoard(QFrame):
             if feed.pattern == pattern_id:
                 label = Recipe.field_label(feed.input)
                 shown = "colour" if isinstance(feed.low, tuple) else _range_words(feed)
-                self.feeds_list.addWidget(_use(label, shown, lambda name=feed.input: work.let_go(name)))
+                self.feeds_list.addWidget(_use(label, shown, lambda name=feed.input: work.remove_feed(name)))
         for row in recipe.relief:
             if row.pattern == pattern_id:
-                self.feeds_list.addWidget(_use("Relief", f"{row.height:g} mm", lambda i=row.id: work.drop_relief(i)))
+                self.feeds_list.addWidget(_use("Relief", f"{row.height:g} mm", lambda i=row.id: work.remove_relief(i)))
         for pattern in recipe.patterns:
             if pattern_id in pattern.used():
                 self.feeds_list.addWidget(_use(pattern.name, "pattern", None))
@@ -442,7 +442,7 @@ class StripBoard(QFrame):
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         if place == 0:
             for kind in SOURCES:
-                menu.addAction(kind.label).triggered.connect(lambda _, kind=kind: work.exchange_source(kind()))
+                menu.addAction(kind.label).triggered.connect(lambda _, kind=kind: work.replace_source(kind()))
         else:
             step = work.pattern.steps[place]
             menu.addAction("Switch off" if step.is_on else "Switch on").triggered.connect(
@@ -452,7 +452,7 @@ class StripBoard(QFrame):
             menu.addAction("Move left").triggered.connect(lambda: work.move_step(place, place - 1))
             menu.addAction("Move right").triggered.connect(lambda: work.move_step(place, place + 1))
             menu.addSeparator()
-            menu.addAction("Remove").triggered.connect(lambda: work.drop_step(place))
+            menu.addAction("Remove").triggered.connect(lambda: work.remove_step(place))
         menu.popup(where)
 
     def _rename(self) -> None:

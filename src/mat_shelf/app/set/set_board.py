@@ -68,7 +68,7 @@ class SetBoard(QFrame):
         self.drop_view_button = _plain("Remove", "Removes the chosen view")
         self.keep_view_button.clicked.connect(self._keep_view)
         self.move_view_button.clicked.connect(workshop.move_view_here)
-        self.drop_view_button.clicked.connect(workshop.drop_view)
+        self.drop_view_button.clicked.connect(workshop.remove_view)
         buttons = QWidget()
         grid = QGridLayout(buttons)
         grid.setContentsMargins(0, 6, 0, 0)
@@ -129,7 +129,7 @@ class SetBoard(QFrame):
     def _keep_view(self) -> None:
         name, is_given = QInputDialog.getText(self, "Save view", "Name of the view")
         if is_given:
-            self.workshop.keep_view(name[:120])
+            self.workshop.save_view(name[:120])
 
 
 def _plain(text: str, tip: str) -> QPushButton:

@@ -66,9 +66,9 @@ class Binding:
         material = self.workshop.selected_material if has_own else None
         return material is not None and material.owns(self.name)
 
-    def give_back(self) -> None:
+    def reset_to_parent(self) -> None:
         """Lets the variant follow its parent in this value again."""
-        self.workshop.give_back(self.name)
+        self.workshop.reset_to_parent(self.name)
 
     def end_gesture(self) -> None:
         self.workshop.history.end_gesture()

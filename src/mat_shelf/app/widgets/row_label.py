@@ -20,7 +20,7 @@ class RowLabel(QWidget):
         self.back.setFixedSize(BACK_WIDTH, 18)
         self.back.setToolTip("Override of the variant. Click to follow its parent again.")
         self.back.setAccessibleName(f"{binding.label}, follow the parent again")
-        self.back.clicked.connect(binding.give_back)
+        self.back.clicked.connect(binding.reset_to_parent)
         policy = self.back.sizePolicy()
         policy.setRetainSizeWhenHidden(not is_stacked)
         self.back.setSizePolicy(policy)

@@ -83,7 +83,7 @@ class MarkTool(Tool):
         elif event.key() == Qt.Key.Key_Q:
             self._work.square_on()
         elif event.key() == Qt.Key.Key_Delete:
-            self._work.take_out(mark)
+            self._work.remove(mark)
         elif event.key() == Qt.Key.Key_Escape:
             self._work.open(None)
         else:
