@@ -201,7 +201,7 @@ def test_a_row_becomes_true_relief_in_the_window_and_back_by_one_click(open_wind
     QTest.mouseClick(row.way, LEFT)
     assert window.workshop.project.material("m").recipe.relief[0].is_displaced
     qtbot.waitUntil(lambda: "p" in assets.displaced and window.shapes.job is None, timeout=60_000)
-    assert seen_share(qtbot, window) > flat + 200 and row.way.text() == "true"
+    assert seen_share(qtbot, window) > flat + 200 and row.way.text() == "True"
     QTest.mouseClick(row.way, LEFT)
     assert abs(seen_share(qtbot, window) - flat) < 20
     window.workshop.undo()

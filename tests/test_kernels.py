@@ -7,15 +7,14 @@ from mat_shelf.numerics import kernels
 PASSES = "mat_shelf.rendering.passes"
 REACHED = "mat_shelf.optics.fresnel"
 """A module of compiled functions that the passes reach through others."""
+read_source = kernels._source.__wrapped__
 
 
 @pytest.fixture
 def edited(monkeypatch):
     """Folder of the kernels of the passes after text has been added to a module, as if by an editor."""
-    read = kernels._source.__wrapped__
-
     def folder_after(module=None, text=b""):
-        monkeypatch.setattr(kernels, "_source", lambda name: read(name) + (text if name == module else b""))
+        monkeypatch.setattr(kernels, "_source", lambda name: read_source(name) + (text if name == module else b""))
         return kernels.cache_folder.__wrapped__(PASSES)
 
     return folder_after
@@ -32,5 +31,5 @@ def test_kernels_are_compiled_anew_when_what_they_call_has_changed(edited):
 def test_kernels_are_kept_when_something_else_has_changed(edited):
     before = edited()
     for module in ("mat_shelf.app.theme", "mat_shelf.commands.session", "mat_shelf.exchange.texture_set"):
-        assert kernels._source.__wrapped__(module)
+        assert read_source(module)
         assert edited(module, b"# changed\n") == before, module

@@ -129,9 +129,9 @@ def test_a_folder_that_cannot_be_written_is_read(tmp_path):
         assert not blocked.is_writable and len(blocked.entries()) == len(SHIPPED)
         assert "cannot be written, so nothing is saved in it" in blocked.problems[0]
         assert blocked.search("brass") and blocked.swatch("polished-brass") is not None
-        with pytest.raises(LibraryError, match="nothing was kept"):
+        with pytest.raises(LibraryError, match="nothing was saved"):
             blocked.add(Swatch(id=new_id("swatch"), name="New"))
-        with pytest.raises(LibraryError, match="nothing was kept"):
+        with pytest.raises(LibraryError, match="nothing was saved"):
             blocked.remove("polished-brass")
 
 

@@ -1,7 +1,7 @@
 """Names and ids. References between values are ids, which never change; names are for people."""
 
 import secrets
-from collections.abc import Container
+from collections.abc import Container, Iterable
 from typing import Annotated
 
 from pydantic import StringConstraints
@@ -14,6 +14,21 @@ Digest = Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{64}$")]
 def new_id(kind: str) -> str:
     """A fresh id such as ``material-3f9a1c04``."""
     return f"{kind}-{secrets.token_hex(4)}"
+
+
+def by_id(things: Iterable, wanted: str):
+    """The one with an id. Raises KeyError."""
+    for thing in things:
+        if thing.id == wanted:
+            return thing
+    raise KeyError(wanted)
+
+
+def with_one(things: tuple, new) -> tuple:
+    """Things in which a new one replaces the one with its id, or is added at the end."""
+    if new.id not in {thing.id for thing in things}:
+        return *things, new
+    return tuple(new if thing.id == new.id else thing for thing in things)
 
 
 LONGEST_NAME = 120

@@ -31,12 +31,16 @@ class Step(Frozen):
         Steps that are switched off pass on what they get.
     asks : int
         How often it asks for what the steps before it give.
+    looks : str
+        Direction in which the geometry map that it reads looks for edges: "inward", "outward", or "others" for other
+        parts; empty where it reads none.
     """
 
     label: ClassVar[str] = ""
     tip: ClassVar[str] = ""
     is_source: ClassVar[bool] = False
     asks: ClassVar[int] = 1
+    looks: ClassVar[str] = ""
     kinds: ClassVar[dict[str, type["Step"]]] = {}
 
     kind: str = ""
@@ -56,6 +60,10 @@ class Step(Frozen):
     def pictures(self) -> list[ImageRef]:
         """The pictures that it shows."""
         return [value for name in type(self).model_fields if isinstance(value := getattr(self, name), ImageRef)]
+
+    def histogram_marks(self) -> tuple[float, ...]:
+        """Values that the histogram of what it gets marks."""
+        return ()
 
     def used(self) -> list[str]:
         """Ids of the other patterns that it refers to."""
@@ -186,6 +194,10 @@ class Pattern(Frozen):
             slow = ", ".join(step.label for step in self.steps if step.is_on and step.asks > 1)
             raise ValueError(f"pattern '{self.name}' would take too long with {slow} one after another; remove one")
         return self
+
+    def histogram_marks(self) -> tuple[float, ...]:
+        """Values that the histogram of what it gets marks."""
+        return ()
 
     def used(self) -> list[str]:
         """Ids of the other patterns that its steps need, each once."""

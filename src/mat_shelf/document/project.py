@@ -10,7 +10,7 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
-from mat_shelf.document.ids import Digest, Id, Name
+from mat_shelf.document.ids import Digest, Id, Name, by_id, with_one
 from mat_shelf.document.image import ImageRef
 from mat_shelf.document.mark import Mark
 from mat_shelf.document.parameter import Color, Frozen, Point, color, number
@@ -99,13 +99,11 @@ class Part(Frozen):
 
     def zone(self, zone_id: str) -> Zone:
         """The zone with this id. Raises KeyError."""
-        return _by_id(self.zones, zone_id)
+        return by_id(self.zones, zone_id)
 
     def with_zone(self, zone: Zone) -> "Part":
         """A copy in which `zone` replaces the one with its id, or is added."""
-        if zone.id not in {z.id for z in self.zones}:
-            return self.with_(zones=(*self.zones, zone))
-        return self.with_(zones=tuple(zone if z.id == zone.id else z for z in self.zones))
+        return self.with_(zones=with_one(self.zones, zone))
 
     def worn(self) -> list[str]:
         """Ids of the materials on it, its own first, each once."""
@@ -340,21 +338,19 @@ class Project(Frozen):
 
     def material(self, material_id: str) -> Material:
         """The material with this id. Raises KeyError."""
-        return _by_id(self.materials, material_id)
+        return by_id(self.materials, material_id)
 
     def part(self, part_id: str) -> Part:
         """The part with this id. Raises KeyError."""
-        return _by_id(self.product.parts, part_id)
+        return by_id(self.product.parts, part_id)
 
     def mark(self, mark_id: str) -> Mark:
         """The mark with this id. Raises KeyError."""
-        return _by_id(self.marks, mark_id)
+        return by_id(self.marks, mark_id)
 
     def with_mark(self, mark: Mark) -> "Project":
         """A copy in which `mark` replaces the one with its id, or lies on top."""
-        if mark.id not in {m.id for m in self.marks}:
-            return self.with_(marks=(*self.marks, mark))
-        return self.with_(marks=tuple(mark if m.id == mark.id else m for m in self.marks))
+        return self.with_(marks=with_one(self.marks, mark))
 
     def without_mark(self, mark_id: str) -> "Project":
         """A copy without a mark."""
@@ -363,12 +359,12 @@ class Project(Frozen):
     @property
     def set(self) -> Set:
         """The set in use."""
-        return _by_id(self.sets, self.current_set)
+        return by_id(self.sets, self.current_set)
 
     @property
     def view(self) -> View:
         """The view in use."""
-        return _by_id(self.views, self.current_view)
+        return by_id(self.views, self.current_view)
 
     def wearers(self) -> dict[str, list[str]]:
         """By material id, the names of the parts and zones that wear it."""
@@ -444,20 +440,11 @@ class Project(Frozen):
 
     def with_set(self, changed: Set) -> "Project":
         """A copy in which `changed` replaces the set with its id."""
-        return self.with_(sets=tuple(changed if s.id == changed.id else s for s in self.sets))
+        return self.with_(sets=with_one(self.sets, changed))
 
     def with_view(self, view: View) -> "Project":
         """A copy in which `view` replaces the one with its id, or is added."""
-        if view.id not in {v.id for v in self.views}:
-            return self.with_(views=(*self.views, view))
-        return self.with_(views=tuple(view if v.id == view.id else v for v in self.views))
-
-
-def _by_id(things: Iterable, wanted: str):
-    for thing in things:
-        if thing.id == wanted:
-            return thing
-    raise KeyError(wanted)
+        return self.with_(views=with_one(self.views, view))
 
 
 def _check_parents(material: Material, known: dict[str, Material], generations: dict[str, int]) -> None:

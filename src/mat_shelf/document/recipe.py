@@ -9,7 +9,7 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, field_validator, model_validator
 
-from mat_shelf.document.ids import Id, Name, new_id
+from mat_shelf.document.ids import Id, Name, by_id, new_id, with_one
 from mat_shelf.document.image import ImageRef
 from mat_shelf.document.parameter import Color, Frozen, color, number
 from mat_shelf.document.pattern import MOST_STEPS, Axis, Feed, Pattern, Relief, needed, path_of_loop, stands_on
@@ -348,10 +348,7 @@ class Recipe(Frozen):
 
     def pattern(self, pattern_id: str) -> Pattern:
         """The pattern with this id. Raises KeyError."""
-        for pattern in self.patterns:
-            if pattern.id == pattern_id:
-                return pattern
-        raise KeyError(pattern_id)
+        return by_id(self.patterns, pattern_id)
 
     def layers(self) -> list["Recipe"]:
         """Itself and the recipes of its overlays."""
@@ -368,16 +365,11 @@ class Recipe(Frozen):
 
     def overlay(self, overlay_id: str) -> "Overlay":
         """The overlay with this id. Raises KeyError."""
-        for overlay in self.overlays:
-            if overlay.id == overlay_id:
-                return overlay
-        raise KeyError(overlay_id)
+        return by_id(self.overlays, overlay_id)
 
     def with_overlay(self, overlay: "Overlay") -> "Recipe":
         """A copy in which `overlay` replaces the one with its id, or lies on top."""
-        if overlay.id not in {o.id for o in self.overlays}:
-            return self.with_(overlays=(*self.overlays, overlay))
-        return self.with_(overlays=tuple(overlay if o.id == overlay.id else o for o in self.overlays))
+        return self.with_(overlays=with_one(self.overlays, overlay))
 
     def without_overlay(self, overlay_id: str) -> "Recipe":
         """A copy without an overlay."""
@@ -389,9 +381,7 @@ class Recipe(Frozen):
 
     def with_pattern(self, pattern: Pattern) -> "Recipe":
         """A copy in which `pattern` replaces the one with its id, or is added."""
-        if pattern.id not in {p.id for p in self.patterns}:
-            return self.with_(patterns=(*self.patterns, pattern))
-        return self.with_(patterns=tuple(pattern if p.id == pattern.id else p for p in self.patterns))
+        return self.with_(patterns=with_one(self.patterns, pattern))
 
     def with_patterns_of(self, other: "Recipe", wanted: Iterable[str]) -> tuple["Recipe", dict[str, str]]:
         """A copy that has some patterns of another recipe too, and all that those use.
@@ -424,9 +414,7 @@ class Recipe(Frozen):
 
     def with_relief(self, row: Relief) -> "Recipe":
         """A copy in which `row` replaces the row with its id, or is added as the finest."""
-        if row.id not in {r.id for r in self.relief}:
-            return self.with_(relief=(*self.relief, row))
-        return self.with_(relief=tuple(row if r.id == row.id else r for r in self.relief))
+        return self.with_(relief=with_one(self.relief, row))
 
     def uses_of(self, pattern_id: str) -> list[str]:
         """Uses of a pattern, in words: labels of inputs, relief, names of other patterns."""

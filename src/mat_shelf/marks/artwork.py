@@ -8,9 +8,9 @@ import numpy as np
 from scipy.ndimage import distance_transform_edt
 
 from mat_shelf.numerics.kernels import F, kernel
+from mat_shelf.optics.color import luminance
 from mat_shelf.patterns.mipmap import Mipmap, decoding, texel_at
 
-_LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
 _STAMP_PIXELS = 1024
 """Width of the height field of a stamp: its slopes are smooth, so it need not be as fine as the art."""
 
@@ -75,7 +75,7 @@ class Artwork:
         (N,) float32
         """
         color, alpha = self.look_up(s, t)
-        return alpha if self.has_alpha else alpha * (1 - color @ _LUMINANCE)
+        return alpha if self.has_alpha else alpha * (1 - luminance(color))
 
 
 @kernel

@@ -141,15 +141,16 @@ def black_body(kelvin: float) -> np.ndarray:
 
 
 def luminance(linear):
-    """CIE Y of linear Rec.709, shape (..., 3) to (...).
+    """CIE Y of linear Rec.709.
 
     Parameters
     ----------
-    linear : (3,) float
+    linear : (..., 3) float32 or float64
         Linear Rec.709.
 
     Returns
     -------
-    float32
+    (...), of the same dtype
     """
-    return np.asarray(linear) @ XYZ_FROM_RGB[1]
+    linear = np.asarray(linear)
+    return linear @ XYZ_FROM_RGB[1].astype(linear.dtype if linear.dtype == np.float32 else np.float64)

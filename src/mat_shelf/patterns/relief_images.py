@@ -4,7 +4,7 @@ import numpy as np
 from scipy.fft import fft2, fftfreq, ifft2
 from scipy.ndimage import gaussian_filter
 
-_LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
+from mat_shelf.optics.color import luminance
 
 
 def grey_of(pixels: np.ndarray) -> np.ndarray:
@@ -20,7 +20,7 @@ def grey_of(pixels: np.ndarray) -> np.ndarray:
     """
     whole = {"uint8": 255.0, "uint16": 65535.0}.get(pixels.dtype.name, 1.0)
     values = pixels.astype(np.float32) / np.float32(whole)
-    return values[..., 0] if values.shape[2] < 3 else values[..., :3] @ _LUMINANCE
+    return values[..., 0] if values.shape[2] < 3 else luminance(values[..., :3])
 
 
 def height_of_photograph(pixels: np.ndarray, even: float = 0.15, fine: float = 1.0, broad: float = 1.0) -> np.ndarray:

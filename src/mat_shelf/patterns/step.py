@@ -7,6 +7,7 @@ import numpy as np
 
 from mat_shelf.document.parameter import number
 from mat_shelf.document.pattern import Pattern, Placement, Step
+from mat_shelf.optics.color import luminance
 from mat_shelf.patterns.placing import blend_layout, lay_out
 from mat_shelf.patterns.points import Points, flat_points
 
@@ -184,8 +185,8 @@ class Source(Step):
         How many times its size a thumbnail shows.
     usual : Placement
         How it lies when a pattern is begun with it.
-    needs_shape : bool
-        Whether it shows nothing on a flat sheet.
+    sample_shape : str
+        Shape that thumbnails show it on: "flat", or one that has what it reads, a key of `thumbnail.SAMPLES`.
     is_placed : bool
         Whether its placement counts; what reads the part itself lies where that is.
     """
@@ -193,7 +194,7 @@ class Source(Step):
     is_source = True
     span: ClassVar[float] = 4.0
     usual: ClassVar[Placement] = Placement()
-    needs_shape: ClassVar[bool] = False
+    sample_shape: ClassVar[str] = "flat"
     is_placed: ClassVar[bool] = True
 
     def seen(self, size: float) -> float:
@@ -227,7 +228,7 @@ def grey(values: np.ndarray) -> np.ndarray:
     -------
     (N,)
     """
-    return values if values.ndim == 1 else values @ np.array([0.2126, 0.7152, 0.0722], np.float32)
+    return values if values.ndim == 1 else luminance(values)
 
 
 def as_wide(values: np.ndarray, other: np.ndarray) -> np.ndarray:

@@ -1,5 +1,7 @@
 """Small pictures of patterns and of their steps."""
 
+from functools import partial
+
 import numpy as np
 
 from mat_shelf.document.pattern import Pattern
@@ -67,12 +69,8 @@ def values_of(pattern, context, columns, rows, until=None, width=None) -> np.nda
     source = pattern.steps[0]
     fine = columns * _FINER, rows * _FINER
     seen = width or source.seen(pattern.placement.size)
-    if source.kind in _CORNERS:
-        points = _corner(*fine, is_hollow=source.kind == "crevices")
-    elif source.kind == "nearby":
-        points = _foot(*fine)
-    else:
-        points = _ball(*fine) if source.needs_shape else flat_points(seen, *fine)
+    sample = SAMPLES.get(source.sample_shape)
+    points = sample(*fine) if sample else flat_points(seen, *fine)
     values = evaluate(pattern, points, context, until)
     shape = (rows, _FINER, columns, _FINER, *values.shape[1:])
     return values.reshape(shape).mean(axis=(1, 3))
@@ -93,9 +91,6 @@ def pixels_of(values: np.ndarray) -> np.ndarray:
     values = np.nan_to_num(values, nan=0.0, posinf=1.0, neginf=0.0)
     pixels = encode_srgb(values) if values.ndim == 3 else np.repeat(values[..., None], 3, axis=2)
     return (np.clip(pixels, 0, 1) * 255 + 0.5).astype(np.uint8)
-
-
-_CORNERS = ("edges", "crevices")
 
 
 class _Corner:
@@ -169,3 +164,12 @@ def _ball(columns: int, rows: int) -> Points:
         frames,
         cosine=(z / radius).reshape(-1).astype(np.float32),
     )
+
+
+SAMPLES = {
+    "ball": _ball,
+    "cube": partial(_corner, is_hollow=False),
+    "corner": partial(_corner, is_hollow=True),
+    "foot": _foot,
+}
+"""Points of the shapes that sources are shown on, by `Source.sample_shape`; others are flat."""

@@ -9,7 +9,7 @@ Wald et al. 2014, Embree: A Kernel Framework for Efficient CPU Ray Tracing. Embr
 
 import ctypes
 from collections import namedtuple
-from ctypes import c_char_p, c_int, c_size_t, c_uint, c_void_p
+from ctypes import c_char_p, c_int, c_size_t, c_ssize_t, c_uint, c_void_p
 from functools import cache
 from pathlib import Path
 
@@ -27,6 +27,10 @@ _ROBUST = 1 << 2
 FAR = F(1e37)
 _RECORD, _ALIGNED = 32, 64
 """Numbers in the record of a ray and its hit (RTCRayHit), and bytes that it is aligned to."""
+_ORIGIN, _NEAR, _DIRECTION, _TIME, _REACH, _MASK, _FLAGS = 0, 3, 4, 7, 8, 9, 11
+_U, _V, _PRIMITIVE, _GEOMETRY, _INSTANCE = 15, 16, 17, 18, 19
+"""Places in that record, as rtcore_ray.h of Embree 4 has them."""
+_VERSION_PROPERTY, _MAJOR = 0, 4
 
 Caster = namedtuple("Caster", "nearest any scene record words")
 """What kernels cast rays with.
@@ -47,6 +51,7 @@ def _library() -> ctypes.CDLL:
     for name, result, arguments in (
         ("rtcNewDevice", c_void_p, [c_char_p]),
         ("rtcGetDeviceError", c_int, [c_void_p]),
+        ("rtcGetDeviceProperty", c_ssize_t, [c_void_p, c_int]),
         ("rtcNewScene", c_void_p, [c_void_p]),
         ("rtcSetSceneFlags", None, [c_void_p, c_int]),
         ("rtcNewGeometry", c_void_p, [c_void_p, c_int]),
@@ -64,7 +69,11 @@ def _library() -> ctypes.CDLL:
 
 @cache
 def _device() -> int:
-    return _library().rtcNewDevice(b"")
+    device = _library().rtcNewDevice(b"")
+    version = _library().rtcGetDeviceProperty(device, _VERSION_PROPERTY)
+    if version // 10000 != _MAJOR:  # the record would be read wrongly
+        raise ImportError(f"Embree {version} is not of version {_MAJOR}; install the pinned embreex")
+    return device
 
 
 def _address(name: str) -> int:
@@ -186,13 +195,13 @@ def _call(typing_context, function, scene, record):
 @inline
 def _aim(caster, origin, direction, reach):
     record, words = caster.record, caster.words
-    record[0], record[1], record[2] = origin
-    record[3] = F(0)
-    record[4], record[5], record[6] = direction
-    record[7] = F(0)
-    record[8] = reach
-    words[9] = -1
-    words[11] = 0
+    record[_ORIGIN], record[_ORIGIN + 1], record[_ORIGIN + 2] = origin
+    record[_NEAR] = F(0)
+    record[_DIRECTION], record[_DIRECTION + 1], record[_DIRECTION + 2] = direction
+    record[_TIME] = F(0)
+    record[_REACH] = reach
+    words[_MASK] = -1
+    words[_FLAGS] = 0
 
 
 @inline
@@ -212,12 +221,12 @@ def nearest(caster, origin, direction, reach):
     """
     _aim(caster, origin, direction, reach)
     record, words = caster.record, caster.words
-    words[18] = -1
-    words[19] = -1
+    words[_GEOMETRY] = -1
+    words[_INSTANCE] = -1
     _call(caster.nearest, caster.scene, record.ctypes.data)
-    if words[18] < 0:
-        return words[18], np.int32(-1), F(0), F(0), reach
-    return words[18], words[17], record[15], record[16], record[8]
+    if words[_GEOMETRY] < 0:
+        return words[_GEOMETRY], np.int32(-1), F(0), F(0), reach
+    return words[_GEOMETRY], words[_PRIMITIVE], record[_U], record[_V], record[_REACH]
 
 
 @inline
@@ -241,7 +250,7 @@ def is_blocked(caster, origin, direction, reach):
     """
     _aim(caster, origin, direction, reach)
     _call(caster.any, caster.scene, caster.record.ctypes.data)
-    return caster.record[8] < F(0)
+    return caster.record[_REACH] < F(0)
 
 
 @kernel

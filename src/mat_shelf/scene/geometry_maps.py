@@ -12,13 +12,13 @@ from typing import NamedTuple
 import numpy as np
 from scipy.spatial import cKDTree
 
+from mat_shelf.document.pattern import Step
 from mat_shelf.document.project import Part, Project
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import posed, turn_matrix
 from mat_shelf.geometry.refining import refine
 from mat_shelf.numerics.kernels import F, kernel
 from mat_shelf.numerics.vectors import add, frame, normalize, row3, scale, store3, to_world
-from mat_shelf.patterns.sources import Crevices, Edges, Nearby
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.material_table import visible_parts
 
@@ -29,7 +29,6 @@ MOST_MAP_NODES = 200_000
 """Nodes of a part's lattice; a larger part gets a coarser one."""
 _BATCH = 512
 _MOST_PIECES = 2_000_000
-_NEARBY = Nearby.model_fields["kind"].default
 
 
 class GeometryMapKey(NamedTuple):
@@ -86,10 +85,9 @@ def needed_geometry_maps(project: Project) -> list[GeometryMapKey]:
 
 def _keys(part: Part, recipe, whole: str) -> Iterable[GeometryMapKey]:
     for step in _steps(recipe):
-        if isinstance(step, Edges | Crevices):
-            yield GeometryMapKey(part.mesh, step.kind, step.radius, part.pose.scale)
-        elif isinstance(step, Nearby):
-            yield GeometryMapKey(part.mesh, step.kind, step.radius, part.pose.scale, f"{part.id} {whole}")
+        if step.looks:
+            around = f"{part.id} {whole}" if step.looks == "others" else ""
+            yield GeometryMapKey(part.mesh, step.kind, step.radius, part.pose.scale, around)
 
 
 def _steps(recipe):
@@ -98,7 +96,7 @@ def _steps(recipe):
 
 def _whole(project: Project) -> str:
     """Key of the poses of all visible parts; empty where no material looks for others."""
-    if not any(isinstance(step, Nearby) for material in project.materials for step in _steps(material.recipe)):
+    if not any(step.looks == "others" for material in project.materials for step in _steps(material.recipe)):
         return ""
     shown = [(part.id, part.mesh, part.pose.model_dump_json()) for part in project.product.parts if not part.is_hidden]
     return hashlib.sha256(repr(shown).encode()).hexdigest()[:32]
@@ -239,7 +237,7 @@ def make_geometry_map(
         if len(others):
             away, _ = cKDTree(others).query(position, distance_upper_bound=key.radius)
         return GeometryMap(first, count, np.clip(1 - away / key.radius, 0, 1).astype(np.float32))
-    outward = key.kind == Crevices.model_fields["kind"].default
+    outward = Step.kinds[key.kind].looks == "outward"
     values = np.empty(total, np.float32)
     lift = np.float32(1e-5 * float(np.abs(vertices).max(initial=0)))  # beyond the rounding of positions
     turned = _half_space(RAYS)
@@ -412,7 +410,8 @@ class GeometryMapLookup:
             if geometry >= len(self._keys):
                 continue
             mesh, size, around = self._keys[geometry]
-            found = self._maps.get(GeometryMapKey(mesh, kind, radius, size, around if kind == _NEARBY else ""))
+            around = around if Step.kinds[kind].looks == "others" else ""
+            found = self._maps.get(GeometryMapKey(mesh, kind, radius, size, around))
             if found is None:
                 continue
             index = np.flatnonzero(part == geometry)

@@ -368,8 +368,7 @@ class StripBoard(QFrame):
         if pattern is None or self._before.values is None:
             return
         step = pattern.steps[min(self.work.place, len(pattern.steps) - 1)]
-        marks = (step.black, step.white) if step.kind == "levels" else ()
-        self.histogram.show_values(self._before.values, marks)
+        self.histogram.show_values(self._before.values, step.histogram_marks())
 
     def _follow_placement(self) -> None:
         pattern = self.work.pattern

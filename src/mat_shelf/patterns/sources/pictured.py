@@ -7,6 +7,7 @@ from pydantic import Field
 
 from mat_shelf.document.image import ImageRef
 from mat_shelf.document.pattern import Placement
+from mat_shelf.optics.color import luminance
 from mat_shelf.patterns.step import Source, StepInput
 
 _ENDS = ("repeat", "mirror", "hold")
@@ -63,5 +64,5 @@ def _shown(values: np.ndarray, shown: str) -> np.ndarray:
     if shown == "colour":
         return np.ascontiguousarray(values[:, :3])
     if shown == "grey":
-        return values[:, :3] @ np.array([0.2126, 0.7152, 0.0722], np.float32)
+        return luminance(values[:, :3])
     return np.ascontiguousarray(values[:, _CHANNELS.index(shown)])

@@ -16,8 +16,8 @@ _AXES = {"x": 0, "y": 1, "z": 2}
 class _OfThePart(Source):
     """Base of sources that are read off the part itself."""
 
-    needs_shape = True
     is_placed = False
+    sample_shape = "ball"
 
 
 class Facing(_OfThePart):
@@ -75,6 +75,8 @@ class Edges(_LookedUp):
 
     label = "Edges"
     tip = "Wear on corners and rims: bright metal, worn paint, soft leather edges."
+    looks = "inward"
+    sample_shape = "cube"
 
     kind: Literal["edges"] = "edges"
     radius: float = number(
@@ -87,6 +89,8 @@ class Crevices(_LookedUp):
 
     label = "Crevices"
     tip = "Grime gathers in grooves: the mask for dirt, dust and patina."
+    looks = "outward"
+    sample_shape = "corner"
 
     kind: Literal["crevices"] = "crevices"
     radius: float = number(
@@ -106,6 +110,8 @@ class Nearby(_LookedUp):
 
     label = "Proximity"
     tip = "Marks where parts meet: dust around a foot, polish under a ring, oil at a hinge."
+    looks = "others"
+    sample_shape = "foot"
 
     kind: Literal["nearby"] = "nearby"
     radius: float = number(

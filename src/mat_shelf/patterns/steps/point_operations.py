@@ -33,6 +33,9 @@ class Levels(Step):
     low: float = number(0.0, -1, 2, label="Output black", tip="Value of black.", usual=(0, 1))
     high: float = number(1.0, -1, 2, label="Output white", tip="Value of white.", usual=(0, 1))
 
+    def histogram_marks(self) -> tuple[float, ...]:
+        return self.black, self.white
+
     def apply(self, at: StepInput) -> np.ndarray:
         span = self.white - self.black
         span = span if abs(span) > 1e-6 else 1e-6
