@@ -13,6 +13,7 @@ read_source = kernels._source.__wrapped__
 @pytest.fixture
 def edited(monkeypatch):
     """Folder of the kernels of the passes after text has been added to a module, as if by an editor."""
+
     def folder_after(module=None, text=b""):
         monkeypatch.setattr(kernels, "_source", lambda name: read_source(name) + (text if name == module else b""))
         return kernels.cache_folder.__wrapped__(PASSES)

@@ -341,7 +341,7 @@ BEGUN = [ready for ready in READY if not isinstance(ready.pattern.steps[0], Pain
 @pytest.mark.parametrize("ready", BEGUN, ids=lambda ready: ready.pattern.id)
 def test_ready_patterns_show_something_at_their_size(ready):
     source = ready.pattern.steps[0]
-    if source.needs_shape:
+    if source.sample_shape != "flat":
         return
     points = flat_points(source.seen(ready.pattern.placement.size), 128, 128)
     values = evaluate(ready.pattern, points)
