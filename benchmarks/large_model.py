@@ -11,7 +11,7 @@ import trimesh
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
-from mat_shelf.document.project import Material
+from mat_shelf.document.material import Material
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.models.import_process import import_model

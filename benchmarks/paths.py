@@ -10,7 +10,7 @@ import numpy as np
 import trimesh
 
 from benchmarks.picture_size import DEPTH, HEIGHT, ROUNDS, SAMPLES, WIDTH
-from mat_shelf.document.project import Camera
+from mat_shelf.document.camera import Camera
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.geometry.mesh import checked
 from mat_shelf.rendering.camera import FRAME, make_camera_view

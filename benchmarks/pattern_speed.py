@@ -11,8 +11,8 @@ import numpy as np
 from benchmarks.picture_size import HEIGHT, ROUNDS, SAMPLES, WIDTH
 from mat_shelf.demo.desk_set import demo_project
 from mat_shelf.document.image import ImageRef
+from mat_shelf.document.material import Material
 from mat_shelf.document.pattern import Placement
-from mat_shelf.document.project import Material
 from mat_shelf.patterns.mipmap import Mipmap
 from mat_shelf.patterns.points import flat_points
 from mat_shelf.patterns.sources import Cells, Noise

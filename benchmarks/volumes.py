@@ -11,7 +11,7 @@ import numpy as np
 import trimesh
 
 from benchmarks.picture_size import ROUNDS
-from mat_shelf.document.project import Camera
+from mat_shelf.document.camera import Camera
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.geometry.mesh import checked
 from mat_shelf.optics.media import extinction

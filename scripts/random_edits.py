@@ -86,7 +86,7 @@ class Trial:
         window = self.window
         for _ in range(400):
             self.settle(0.01)
-            jobs = (window.shapes.job, window.save_job, window.open_job)
+            jobs = (window.shapes.job, window.files.save_job, window.files.open_job)
             if not self.workshop.aside.is_busy and not any(jobs) and not window.work.unwrapping:
                 break
         self.settle(0.02)
@@ -483,7 +483,8 @@ def told(fault: BaseException) -> str:
 
 def beginning():
     """A small product that is quick to render."""
-    from mat_shelf.document.project import Material, Part, Pose, Product
+    from mat_shelf.document.material import Material
+    from mat_shelf.document.product import Part, Pose, Product
     from mat_shelf.document.recipe import Recipe
     from mat_shelf.exchange.assets import Assets
     from mat_shelf.exchange.models.mesh_glb import NamedMesh

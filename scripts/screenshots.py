@@ -20,7 +20,7 @@ from mat_shelf.app.workshop import Workshop
 from mat_shelf.commands.patterns import PAINTING
 from mat_shelf.demo.desk_set import demo_project, desk_set_meshes
 from mat_shelf.document.pattern import Placement
-from mat_shelf.document.project import Part
+from mat_shelf.document.product import Part
 from mat_shelf.exchange.image_writing import write_image
 from mat_shelf.exchange.texture_set import write_maps
 from mat_shelf.geometry.mesh import checked

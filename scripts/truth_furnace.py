@@ -20,7 +20,7 @@ sys.path.insert(0, str(Path(__file__).parent))
 
 from journal import Journal  # noqa: E402
 
-from mat_shelf.document.project import Camera  # noqa: E402
+from mat_shelf.document.camera import Camera  # noqa: E402
 from mat_shelf.document.recipe import Overlay, Recipe  # noqa: E402
 from mat_shelf.geometry.mesh import checked  # noqa: E402
 from mat_shelf.rendering.camera import make_camera_view  # noqa: E402

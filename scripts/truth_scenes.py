@@ -21,8 +21,9 @@ sys.path.insert(0, str(Path(__file__).parent))
 from journal import Journal  # noqa: E402
 from truth_furnace import BUILD, main  # noqa: E402
 
-from mat_shelf.document.project import Camera, Softbox  # noqa: E402
+from mat_shelf.document.camera import Camera  # noqa: E402
 from mat_shelf.document.recipe import Recipe  # noqa: E402
+from mat_shelf.document.set import Softbox  # noqa: E402
 from mat_shelf.geometry.mesh import Mesh, checked  # noqa: E402
 from mat_shelf.geometry.solids import box, moved  # noqa: E402
 from mat_shelf.optics.media import extinction  # noqa: E402

@@ -43,7 +43,8 @@ def plain_demo(demo):
 @pytest.fixture(scope="session")
 def small_project():
     """A red block on the floor, quick to render."""
-    from mat_shelf.document.project import Material, Part, Product
+    from mat_shelf.document.material import Material
+    from mat_shelf.document.product import Part, Product
     from mat_shelf.document.recipe import Recipe
     from mat_shelf.exchange.assets import Assets
     from mat_shelf.exchange.models.mesh_glb import NamedMesh

@@ -5,8 +5,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from mat_shelf.document.project import Camera, Softbox
+from mat_shelf.document.camera import Camera
 from mat_shelf.document.recipe import Recipe
+from mat_shelf.document.set import Softbox
 from mat_shelf.geometry.solids import box, moved
 from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.film import Film

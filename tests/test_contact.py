@@ -4,8 +4,11 @@ import numpy as np
 import pytest
 from test_rendering import AHEAD, take
 
-from mat_shelf.document.project import Material, Part, Pose, Product, Project, Set
+from mat_shelf.document.material import Material
+from mat_shelf.document.product import Part, Pose, Product
+from mat_shelf.document.project import Project
 from mat_shelf.document.recipe import Recipe
+from mat_shelf.document.set import Set
 from mat_shelf.geometry.solids import box, lathe
 from mat_shelf.scene.dielectric_contact import Body, resolve_contact
 from mat_shelf.scene.lights import make_lights, plain_room

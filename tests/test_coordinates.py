@@ -5,7 +5,10 @@ import pytest
 import trimesh
 
 from mat_shelf.app.product.uv_view import coordinate_pixels, middle_texel
-from mat_shelf.document.project import Camera, Part, Product, Project, Set, View
+from mat_shelf.document.camera import Camera, View
+from mat_shelf.document.product import Part, Product
+from mat_shelf.document.project import Project
+from mat_shelf.document.set import Set
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.models.importer import read_model
 from mat_shelf.exchange.models.mesh_glb import NamedMesh

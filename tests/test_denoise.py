@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from test_rendering import AHEAD, EVEN, ball, floor
 
-from mat_shelf.document.project import Camera
+from mat_shelf.document.camera import Camera
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.geometry.solids import box, moved
 from mat_shelf.rendering.camera import make_camera_view

@@ -8,9 +8,11 @@ import trimesh
 from driving import LEFT, click_part, picture_of
 from PyQt6.QtTest import QTest
 
+from mat_shelf.document.camera import Camera
 from mat_shelf.document.mark import Mark
+from mat_shelf.document.material import Material
 from mat_shelf.document.pattern import Feed, Pattern, Placement, Relief
-from mat_shelf.document.project import Camera, Material, Part, Pose, Product, Zone
+from mat_shelf.document.product import Part, Pose, Product, Zone
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.models.mesh_glb import NamedMesh

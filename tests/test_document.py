@@ -8,10 +8,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
+from mat_shelf.document.camera import Camera
 from mat_shelf.document.history import History
+from mat_shelf.document.material import Material
 from mat_shelf.document.parameter import explain
-from mat_shelf.document.project import Camera, Material, Part, Product, Project, Set
+from mat_shelf.document.product import Part, Product
+from mat_shelf.document.project import Project
 from mat_shelf.document.recipe import Recipe
+from mat_shelf.document.set import Set
 
 DIGEST = "0" * 64
 

@@ -7,7 +7,8 @@ import pytest
 import trimesh
 
 from mat_shelf.cli import main
-from mat_shelf.document.project import Material, Part, Pose, Product, Zone
+from mat_shelf.document.material import Material
+from mat_shelf.document.product import Part, Pose, Product, Zone
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.models.glb_writer import export_glb

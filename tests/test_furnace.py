@@ -5,7 +5,7 @@ import pytest
 import truth_furnace
 from truth_furnace import drawn, faults, read, told
 
-from mat_shelf.document.project import Camera
+from mat_shelf.document.camera import Camera
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.optics.measurements import ANGLES, measure
 

@@ -18,7 +18,8 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from mat_shelf.document.project import Project, Softbox
+from mat_shelf.document.project import Project
+from mat_shelf.document.set import Softbox
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.image_reading import (
     ImageError,

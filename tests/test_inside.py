@@ -7,8 +7,12 @@ import pytest
 from test_rendering import AHEAD, EVEN, ball, floor
 from test_truth import middle
 
-from mat_shelf.document.project import Camera, Material, Part, Product, Project, Set
+from mat_shelf.document.camera import Camera
+from mat_shelf.document.material import Material
+from mat_shelf.document.product import Part, Product
+from mat_shelf.document.project import Project
 from mat_shelf.document.recipe import Recipe
+from mat_shelf.document.set import Set
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.solids import box, lathe, moved
 from mat_shelf.optics.media import single_albedo

@@ -10,8 +10,9 @@ import numpy as np
 import pytest
 
 from mat_shelf.document.ids import new_id
+from mat_shelf.document.material import Material
 from mat_shelf.document.pattern import Feed, Pattern
-from mat_shelf.document.project import Material, Project
+from mat_shelf.document.project import Project
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.document.swatch import Swatch
 from mat_shelf.exchange.swatch_file import open_swatch, save_swatch

@@ -7,9 +7,10 @@ import OpenImageIO
 import pytest
 from numba import njit
 
+from mat_shelf.document.camera import Camera
 from mat_shelf.document.image import ImageRef
-from mat_shelf.document.project import Camera, Softbox
 from mat_shelf.document.recipe import Recipe
+from mat_shelf.document.set import Softbox
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.image_reading import ImageError, read_environment
 from mat_shelf.geometry.mesh import checked

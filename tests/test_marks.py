@@ -12,9 +12,11 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from test_art import layered
 
+from mat_shelf.document.camera import Camera
 from mat_shelf.document.image import ImageRef
 from mat_shelf.document.mark import Mark
-from mat_shelf.document.project import Camera, Material, Part, Product
+from mat_shelf.document.material import Material
+from mat_shelf.document.product import Part, Product
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.image_reading import ImageError, read_svg

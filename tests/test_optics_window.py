@@ -7,7 +7,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from test_pattern_window import begin, drop_pattern
 
-from mat_shelf.document.project import Material, Part, Product
+from mat_shelf.document.material import Material
+from mat_shelf.document.product import Part, Product
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.models.mesh_glb import NamedMesh

@@ -8,8 +8,8 @@ from PyQt6.QtTest import QTest
 from test_rendering import AHEAD, EVEN, ball, take
 
 from mat_shelf.app.patterns.pattern_mime import dropped_pattern, pattern_mime
+from mat_shelf.document.material import Material
 from mat_shelf.document.pattern import Pattern, Placement, Relief
-from mat_shelf.document.project import Material
 from mat_shelf.document.recipe import Overlay, Recipe
 from mat_shelf.geometry.solids import box, moved
 from mat_shelf.library.shipped import READY_OVERLAYS

@@ -7,7 +7,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
 from mat_shelf.document.pattern import Pattern
-from mat_shelf.document.project import Part
+from mat_shelf.document.product import Part
 from mat_shelf.geometry.solids import box
 from mat_shelf.patterns.placement_edit import PlacementHit, in_part
 from mat_shelf.patterns.points import Points, part_frames, part_salt

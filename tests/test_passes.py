@@ -6,8 +6,12 @@ import pytest
 import tifffile
 from PIL import Image
 
-from mat_shelf.document.project import Backdrop, Camera, Material, Part, Product, Project, Set, View
+from mat_shelf.document.camera import Camera, View
+from mat_shelf.document.material import Material
+from mat_shelf.document.product import Part, Product
+from mat_shelf.document.project import Project
 from mat_shelf.document.recipe import Recipe
+from mat_shelf.document.set import Backdrop, Set
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.image_writing import ImageError, write_image
 from mat_shelf.exchange.models.mesh_glb import NamedMesh

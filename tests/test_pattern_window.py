@@ -23,8 +23,9 @@ from mat_shelf.app.missing_images import missing_images
 from mat_shelf.app.patterns.pattern_mime import pattern_mime
 from mat_shelf.commands.patterns import PLACING
 from mat_shelf.document.image import ImageRef
+from mat_shelf.document.material import Material
 from mat_shelf.document.pattern import Feed, Pattern
-from mat_shelf.document.project import Material, Part, Product
+from mat_shelf.document.product import Part, Product
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.models.mesh_glb import NamedMesh

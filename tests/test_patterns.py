@@ -11,10 +11,13 @@ from PIL import Image
 from pydantic import ValidationError
 from scipy.spatial import cKDTree
 
+from mat_shelf.document.material import Material
 from mat_shelf.document.parameter import explain
 from mat_shelf.document.pattern import MOST_ASKED, Feed, Pattern, Placement, Relief
-from mat_shelf.document.project import Material, Part, Product, Project, Set
+from mat_shelf.document.product import Part, Product
+from mat_shelf.document.project import Project
 from mat_shelf.document.recipe import Recipe
+from mat_shelf.document.set import Set
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.geometry.mesh import checked
@@ -236,7 +239,7 @@ def plate(recipe, surround=1000.0):
     assets = Assets()
     mesh = checked([[-20, 0, 20], [20, 0, 20], [20, 0, -20], [-20, 0, -20]], [[0, 1, 2], [0, 2, 3]])
     part = Part(id="plate", name="Plate", mesh=assets.add(NamedMesh("plate", mesh)), material="m")
-    from mat_shelf.document.project import Camera, View
+    from mat_shelf.document.camera import Camera, View
 
     camera = Camera(position=(0, 400, 0.01), target=(0, 0, 0), focal_length=240)
     project = Project(

@@ -4,8 +4,9 @@ import numpy as np
 import pytest
 import trimesh
 
-from mat_shelf.document.project import Camera, Set, Softbox
+from mat_shelf.document.camera import Camera
 from mat_shelf.document.recipe import Recipe
+from mat_shelf.document.set import Set, Softbox
 from mat_shelf.geometry.mesh import checked
 from mat_shelf.geometry.solids import box, lathe, moved
 from mat_shelf.optics.parameters import WHITE

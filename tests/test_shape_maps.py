@@ -4,8 +4,9 @@ import numpy as np
 import pytest
 import trimesh
 
+from mat_shelf.document.material import Material
 from mat_shelf.document.pattern import Feed, Pattern
-from mat_shelf.document.project import Material, Part, Pose, Product
+from mat_shelf.document.product import Part, Pose, Product
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.models.mesh_glb import NamedMesh

@@ -5,8 +5,9 @@ import pytest
 from numba import njit
 from test_rendering import AHEAD, EVEN, ball, floor, take
 
-from mat_shelf.document.project import Camera, Softbox
+from mat_shelf.document.camera import Camera
 from mat_shelf.document.recipe import Recipe
+from mat_shelf.document.set import Softbox
 from mat_shelf.numerics.kernels import F
 from mat_shelf.optics.measurements import measure
 from mat_shelf.optics.thin_film import film_on_dielectric, film_on_metal

@@ -22,7 +22,7 @@ from mat_shelf.app.window import Window
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.ids import LONGEST_NAME
 from mat_shelf.document.mark import Mark
-from mat_shelf.document.project import Part
+from mat_shelf.document.product import Part
 from mat_shelf.exchange.project_file import open_project, save_project
 from mat_shelf.exchange.recovery import Recovery
 from mat_shelf.library.library import Library
@@ -299,12 +299,12 @@ def test_saving_leaves_the_window_to_the_user(guarded, qtbot, tmp_path, monkeypa
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(path), ""))
     change(guarded, "First")
     started = time.monotonic()
-    job = guarded.save()
+    job = guarded.files.save()
     assert time.monotonic() - started < 0.4 and not path.exists()
-    assert guarded.save() is None  # one at a time
+    assert guarded.files.save() is None  # one at a time
     change(guarded, "Second")
     job.wait()
-    qtbot.waitUntil(lambda: guarded.save_job is None, timeout=10_000)
+    qtbot.waitUntil(lambda: guarded.files.save_job is None, timeout=10_000)
     assert open_project(path)[0].name == "First"
     assert guarded.workshop.history.is_changed  # what came while it was written is not saved yet
 
@@ -313,7 +313,7 @@ def test_another_programs_change_is_noticed_before_it_is_replaced(guarded, qtbot
     path = tmp_path / "shared.matshelf"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(path), ""))
     change(guarded, "Mine")
-    guarded.save()
+    guarded.files.save()
     qtbot.waitUntil(lambda: not guarded.workshop.history.is_changed, timeout=10_000)
     save_project(path, guarded.workshop.project.with_(name="Theirs"), guarded.workshop.assets)
     change(guarded, "Mine again")
@@ -342,7 +342,7 @@ def test_closing_saves_first_and_stays_open_where_that_fails(guarded, qtbot, tmp
     monkeypatch.undo()
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(path), ""))
     monkeypatch.setattr(QMessageBox, "question", lambda *a: QMessageBox.StandardButton.Save)
-    assert guarded._may_leave() and open_project(path)[0].name == "Last"
+    assert guarded.files.may_leave() and open_project(path)[0].name == "Last"
 
 
 def test_work_of_two_runs_is_kept_apart_and_offered_in_order(guarded, small_project, tmp_path):

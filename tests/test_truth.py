@@ -7,7 +7,7 @@ import pytest
 from test_contact import GLASS, INK, LIQUID, SOLID
 from test_rendering import AHEAD, EVEN, ball, floor, take
 
-from mat_shelf.document.project import Camera
+from mat_shelf.document.camera import Camera
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.solids import box, lathe, moved

@@ -7,8 +7,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
-from mat_shelf.document.project import Material, Part, Product, Project, Set
+from mat_shelf.document.material import Material
+from mat_shelf.document.product import Part, Product
+from mat_shelf.document.project import Project
 from mat_shelf.document.recipe import Recipe
+from mat_shelf.document.set import Set
 from mat_shelf.document.swatch import Swatch, tags_from
 from mat_shelf.library.library import Library, LibraryError
 

@@ -351,13 +351,13 @@ def test_a_project_is_read_aside_and_what_was_done_meanwhile_is_asked_for(
     window = open_window()
     path = tmp_path / "block.matshelf"
     save_project(path, *small_project)
-    window.open_project(path)
+    window.files.open(path)
     assert window.workshop.project.name != small_project[0].name  # it is still being read
     qtbot.waitUntil(lambda: window.workshop.path == path, timeout=20_000)
     assert window.workshop.project == small_project[0]
     asked = []
-    monkeypatch.setattr(type(window), "_may_leave", lambda self: asked.append(1) or False)
-    window.open_project(path)
+    monkeypatch.setattr(type(window.files), "may_leave", lambda self: asked.append(1) or False)
+    window.files.open(path)
     window.workshop.edit("Rename", window.workshop.project.with_(name="Mine"))
-    qtbot.waitUntil(lambda: window.open_job is None, timeout=20_000)
+    qtbot.waitUntil(lambda: window.files.open_job is None, timeout=20_000)
     assert asked and window.workshop.project.name == "Mine"

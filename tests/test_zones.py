@@ -8,8 +8,12 @@ from hypothesis import strategies as st
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
-from mat_shelf.document.project import Camera, Material, Part, Pose, Product, Project, Set, View, Zone
+from mat_shelf.document.camera import Camera, View
+from mat_shelf.document.material import Material
+from mat_shelf.document.product import Part, Pose, Product, Zone
+from mat_shelf.document.project import Project
 from mat_shelf.document.recipe import Recipe
+from mat_shelf.document.set import Set
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.model_update import update_model
 from mat_shelf.exchange.models.importer import ImportedModel, ImportedPart

@@ -1,10 +1,9 @@
 """The main window: shelf down the left, wall above, board below."""
 
 from collections.abc import Callable
-from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import QEventLoop, QMimeData, QSettings, QSize, Qt
+from PyQt6.QtCore import QMimeData, QSettings, QSize, Qt
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import (
     QApplication,
@@ -14,7 +13,6 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QMainWindow,
     QMenu,
-    QMessageBox,
     QPushButton,
     QStackedWidget,
     QVBoxLayout,
@@ -22,7 +20,6 @@ from PyQt6.QtWidgets import (
 )
 
 from mat_shelf.app.autosave import Autosave, unsaved_words
-from mat_shelf.app.job import Job, words_of
 from mat_shelf.app.library.library_panel import LibraryPanel
 from mat_shelf.app.marks.marks_board import MarksBoard
 from mat_shelf.app.materials.materials_board import MaterialsBoard
@@ -31,6 +28,7 @@ from mat_shelf.app.notice import Notice
 from mat_shelf.app.patterns.shape_keeper import ShapeKeeper
 from mat_shelf.app.product.model_import import ModelImport
 from mat_shelf.app.product.product_board import ProductBoard
+from mat_shelf.app.project_files import ProjectFiles
 from mat_shelf.app.recent import note_recent, recent_projects
 from mat_shelf.app.render_dialog import RenderDialog
 from mat_shelf.app.set.set_board import SetBoard
@@ -41,22 +39,12 @@ from mat_shelf.app.wall.tools.mark import MarkTool
 from mat_shelf.app.wall.tools.pattern_placement import PatternPlacement
 from mat_shelf.app.wall.wall import Wall
 from mat_shelf.app.workshop import MarkWork, ProductWork, Workshop
-from mat_shelf.document.project import Project
-from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.models.importer import MODEL_ENDINGS
-from mat_shelf.exchange.package import PackageError
 from mat_shelf.exchange.project_file import (
     PROJECT_ENDING,
-    open_project,
-    plain_file_name,
-    project_path,
-    save_project,
 )
 from mat_shelf.exchange.recovery import Recovery
-from mat_shelf.system.file_writer import ANY, ChangedElsewhereError, Stamp, stamp_of
-from mat_shelf.system.user_folders import home_folder
 
-PROJECT_FILES = "Mat Shelf projects (*.matshelf)"
 MODEL_FILES = f"Models ({' '.join(f'*{ending}' for ending in MODEL_ENDINGS)})"
 DROPPED = (PROJECT_ENDING, ".exr", ".hdr", *MODEL_ENDINGS)
 
@@ -101,12 +89,11 @@ class Window(QMainWindow):
         self.mark_tool = MarkTool(self.viewport, self.marks, self.marks_board)
         self.notice = Notice()
         self.notice.shown.connect(self._place_notice)
+        self.files = ProjectFiles(workshop, self.notice, self)
         self.missing = MissingImages(workshop, self.notice.ask, self)
         self.render_dialog: RenderDialog | None = None
-        self.model_import = ModelImport(self.work, self.notice, self._may_leave, self)
+        self.model_import = ModelImport(self.work, self.notice, self.files.may_leave, self)
         self.model_import.arrived.connect(lambda: self.stations.buttons()[0].click())
-        self.open_job: Job | None = None
-        self.save_job: Job | None = None
         self._make_actions()
 
         right = QVBoxLayout()
@@ -144,10 +131,10 @@ class Window(QMainWindow):
             self.addAction(made)
             return made
 
-        self.open_action = action("Open…", "Ctrl+O", self._open)
+        self.open_action = action("Open…", "Ctrl+O", self.files.choose)
         self.import_action = action("Import model…", "Ctrl+I", self._choose_model)
-        self.save_action = action("Save", "Ctrl+S", self.save)
-        self.save_as_action = action("Save as…", "Ctrl+Shift+S", self.save_as)
+        self.save_action = action("Save", "Ctrl+S", self.files.save)
+        self.save_as_action = action("Save as…", "Ctrl+Shift+S", self.files.save_as)
         self.render_action = action("Render…", "Ctrl+R", self.open_render)
         self.undo_action = action("Undo", "Ctrl+Z", self.workshop.undo)
         self.redo_action = action("Redo", "Ctrl+Shift+Z", self.workshop.redo)
@@ -272,7 +259,7 @@ class Window(QMainWindow):
         self.recent_menu.clear()
         for path in recent_projects():
             shown = self.recent_menu.addAction(f"{path.stem}    {path.parent}")
-            shown.triggered.connect(lambda _, path=path: self._may_leave() and self.open_project(path))
+            shown.triggered.connect(lambda _, path=path: self.files.may_leave() and self.files.open(path))
         if self.recent_menu.isEmpty():
             self.recent_menu.addAction("No recent projects").setEnabled(False)
 
@@ -290,8 +277,8 @@ class Window(QMainWindow):
             self.model_import.start(path)
         elif ending != PROJECT_ENDING:
             self.workshop.set_room(path)
-        elif self._may_leave():
-            self.open_project(path)
+        elif self.files.may_leave():
+            self.files.open(path)
 
     @staticmethod
     def _dropped_file(data: QMimeData) -> Path | None:
@@ -300,7 +287,7 @@ class Window(QMainWindow):
         return next((path for path in paths if path.suffix.lower() in DROPPED), None)
 
     def _choose_model(self) -> None:
-        chosen, _ = QFileDialog.getOpenFileName(self, "Import model", self._folder(), MODEL_FILES)
+        chosen, _ = QFileDialog.getOpenFileName(self, "Import model", self.files.folder(), MODEL_FILES)
         if chosen:
             self.model_import.start(Path(chosen))
 
@@ -342,113 +329,12 @@ class Window(QMainWindow):
         if self.notice.isVisible():
             self._place_notice()
 
-    def _open(self) -> None:
-        if not self._may_leave():
-            return
-        chosen, _ = QFileDialog.getOpenFileName(self, "Open project", self._folder(), PROJECT_FILES)
-        if chosen:
-            self.open_project(Path(chosen))
-
-    def open_project(self, path: Path) -> None:
-        """Reads a project aside from the window, then puts it in place of the present one."""
-        if self.open_job is not None:
-            self.workshop.said.emit("A project is still being read; try again in a moment.")
-            return
-        before, reading = self.workshop.project, f"Reading {path.name}…"
-
-        def take(read: tuple[Stamp, Project, Assets]) -> None:
-            # Whoever went on working meanwhile is asked again before that is left behind.
-            if self.workshop.project is before or self._may_leave():
-                stamp, project, assets = read
-                self.workshop.replace(project, assets, path, stamp)
-
-        def end() -> None:
-            self.open_job = None
-            if self.notice.text.text() == reading:
-                self.notice.hide()
-
-        self.open_job = Job(
-            lambda _: (stamp_of(path), *open_project(path)),
-            take,
-            lambda fault: self.workshop.said.emit(f"Not opened: {words_of(fault)}"),
-            (PackageError, MemoryError),
-        )
-        self.open_job.finished.connect(end)
-        self.workshop.said.emit(reading)
-        self.open_job.start()
-
-    def save(self) -> Job | None:
-        """Saves aside from the window, where it was saved before; None where nothing was begun."""
-        path = self.workshop.path
-        return self._save_to(path, self.workshop.stamp) if path else self.save_as()
-
-    def save_as(self) -> Job | None:
-        """Asks where to, and saves aside from the window; None where nothing was begun."""
-        suggested = str(Path(self._folder()) / f"{plain_file_name(self.workshop.project.name)}{PROJECT_ENDING}")
-        chosen, _ = QFileDialog.getSaveFileName(self, "Save project", suggested, PROJECT_FILES)
-        return self._save_to(project_path(Path(chosen)), ANY) if chosen else None
-
-    def _save_to(self, path: Path, expected) -> Job | None:
-        if self.save_job is not None:
-            self.say("The project is still being written; try again in a moment.")
-            return None
-        project, assets = self.workshop.project, self.workshop.assets
-
-        def take(stamp: Stamp) -> None:
-            if self.workshop.assets is assets:  # else another project was opened meanwhile
-                self.workshop.note_saved(path, project, stamp)
-
-        def refuse(fault: Exception) -> None:
-            if not isinstance(fault, ChangedElsewhereError):
-                self.say(f"Not saved: {str(fault) or words_of(fault)}.")
-                return
-            self.notice.ask(
-                f"{fault}. Saving now would overwrite that.",
-                ("Overwrite", lambda: self._save_to(path, ANY)),
-                ("Save as…", self.save_as),
-                ("Cancel", lambda: None),
-            )
-
-        def end() -> None:
-            self.save_job = None
-
-        work = partial(save_project, path, project, assets, expected)
-        job = self.save_job = Job(lambda _: work(), take, refuse, (OSError, MemoryError), self)
-        job.finished.connect(end)
-        job.start()
-        return job
-
-    def _save_and_wait(self) -> bool:
-        """Saves before something that cannot wait; whether all is saved now."""
-        job = self.save()
-        if job is not None:
-            waiting = QEventLoop()
-            job.finished.connect(waiting.quit, Qt.ConnectionType.QueuedConnection)  # after `end`
-            waiting.exec(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)
-        return not self.workshop.history.is_changed
-
-    def _folder(self) -> str:
-        return str(self.workshop.path.parent if self.workshop.path else home_folder())
-
     def open_render(self) -> None:
         if self.render_dialog is None:
             self.render_dialog = RenderDialog(self.workshop, self)
             self.render_dialog.is_running.connect(self.wall.pause)
         self.render_dialog.show()
         self.render_dialog.raise_()
-
-    def _may_leave(self) -> bool:
-        if not self.workshop.history.is_changed:
-            return True
-        answer = QMessageBox.question(
-            self,
-            "Unsaved changes",
-            f"'{self.workshop.project.name}' has changes that are not saved. Save them?",
-            QMessageBox.StandardButton.Save | QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel,
-        )
-        if answer == QMessageBox.StandardButton.Save:
-            return self._save_and_wait()
-        return answer == QMessageBox.StandardButton.Discard
 
     def keyPressEvent(self, event) -> None:
         patterns = self.board.patterns
@@ -471,7 +357,7 @@ class Window(QMainWindow):
             super().keyReleaseEvent(event)
 
     def closeEvent(self, event) -> None:
-        if not self._may_leave():
+        if not self.files.may_leave():
             event.ignore()
             return
         if self.render_dialog is not None:
@@ -486,9 +372,7 @@ class Window(QMainWindow):
         self.marks_board.close_thread()
         self.shapes.close()
         self.missing.close()
-        for job in (self.open_job, self.save_job):
-            if job is not None:
-                job.wait()
+        self.files.close()
         self.workshop.wait()
         self.wall.close_worker()
         event.accept()

@@ -22,9 +22,8 @@ def run(options) -> None:
     if not (_SOURCE / "benchmarks").is_dir():
         raise BadInputError("the benchmarks are part of the source tree, which this program does not run from")
     sys.path.insert(0, str(_SOURCE))
-    from benchmarks.error import error_after_ten_seconds
-
     from benchmarks import run_all
+    from benchmarks.error import error_after_ten_seconds
 
     warm_up_now(sys.stderr)
     result = (error_after_ten_seconds if options.error else run_all)(lambda text: print(text, file=sys.stderr))

@@ -4,7 +4,7 @@ import numpy as np
 
 from mat_shelf.commands.command import command
 from mat_shelf.document.ids import free_name, new_id
-from mat_shelf.document.project import Part, Zone
+from mat_shelf.document.product import Part, Zone
 from mat_shelf.geometry.adjacency import Adjacency, adjacency, face_areas
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.selecting import (

@@ -4,8 +4,8 @@ from pydantic import ValidationError
 
 from mat_shelf.commands.command import command
 from mat_shelf.document.ids import free_name, new_id
+from mat_shelf.document.material import Material
 from mat_shelf.document.parameter import explain
-from mat_shelf.document.project import Material
 from mat_shelf.document.swatch import Swatch
 from mat_shelf.library.library import LibraryEntry, LibraryError
 

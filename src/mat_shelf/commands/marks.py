@@ -8,10 +8,11 @@ from psygnal import Signal
 from mat_shelf.commands.command import command
 from mat_shelf.commands.mark_artwork import ArtworkCommands
 from mat_shelf.commands.session import Session
+from mat_shelf.document.camera import Camera
 from mat_shelf.document.ids import free_name, new_id
 from mat_shelf.document.image import ImageRef
 from mat_shelf.document.mark import Mark
-from mat_shelf.document.project import Camera, Part
+from mat_shelf.document.product import Part
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.image_reading import pixels_per_mm
 from mat_shelf.geometry.pose import turn_matrix

@@ -2,7 +2,7 @@
 
 from mat_shelf.commands.command import command
 from mat_shelf.document.ids import free_name, new_id
-from mat_shelf.document.project import Material
+from mat_shelf.document.material import Material
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.document.swatch import Swatch
 from mat_shelf.exchange.image_reading import ImageError

@@ -5,7 +5,8 @@ from collections.abc import Callable, Iterable
 import numpy as np
 
 from mat_shelf.commands.command import command
-from mat_shelf.document.project import Part, Pose, Project
+from mat_shelf.document.product import Part, Pose
+from mat_shelf.document.project import Project
 from mat_shelf.geometry.pose import Z_UP_TURN, posed, scaled_about, turn_matrix, turned_about
 from mat_shelf.geometry.size import UNITS
 from mat_shelf.scene.drop_test import clearance_below

@@ -11,7 +11,9 @@ from mat_shelf.commands.poses import PoseCommands
 from mat_shelf.commands.session import Session
 from mat_shelf.commands.uvs import UvCommands
 from mat_shelf.document.ids import FreeNames, free_name, new_id
-from mat_shelf.document.project import Material, Part, Product, Project
+from mat_shelf.document.material import Material
+from mat_shelf.document.product import Part, Product
+from mat_shelf.document.project import Project
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.model_update import ModelUpdate, update_model
 from mat_shelf.exchange.product_import import new_project

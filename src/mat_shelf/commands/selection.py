@@ -1,6 +1,8 @@
 """Selection: a part or zone, and the material or overlay on the board."""
 
-from mat_shelf.document.project import Material, Part, Project, Zone
+from mat_shelf.document.material import Material
+from mat_shelf.document.product import Part, Zone
+from mat_shelf.document.project import Project
 from mat_shelf.document.recipe import Overlay, Recipe
 
 

@@ -13,10 +13,11 @@ from mat_shelf.commands.materials import MaterialCommands
 from mat_shelf.commands.selection import Selection
 from mat_shelf.commands.sets import SetCommands
 from mat_shelf.commands.views import ViewCommands
+from mat_shelf.document.camera import Camera
 from mat_shelf.document.history import History
 from mat_shelf.document.parameter import Frozen, explain
 from mat_shelf.document.pattern import Pattern
-from mat_shelf.document.project import Camera, Project
+from mat_shelf.document.project import Project
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.library.library import Library

@@ -1,8 +1,8 @@
 """Cameras and what stands before them: views, the free camera, the close-up, the ball."""
 
 from mat_shelf.commands.command import command
+from mat_shelf.document.camera import Camera, View
 from mat_shelf.document.ids import free_name, new_id
-from mat_shelf.document.project import Camera, View
 from mat_shelf.scene.ball import Ball
 
 

@@ -4,7 +4,10 @@ import numpy as np
 
 from mat_shelf.demo import fountain_pen, ink_bottle, pad_and_card, sleeve, tray, warmer, wax
 from mat_shelf.demo.marks import desk_set_marks
-from mat_shelf.document.project import Camera, Material, Part, Product, Project, View
+from mat_shelf.document.camera import Camera, View
+from mat_shelf.document.material import Material
+from mat_shelf.document.product import Part, Product
+from mat_shelf.document.project import Project
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.models.mesh_glb import NamedMesh, glb_bytes, read_glb
 from mat_shelf.geometry.mesh import Mesh

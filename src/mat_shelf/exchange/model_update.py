@@ -5,7 +5,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from mat_shelf.document.ids import free_name
-from mat_shelf.document.project import Material, Part, Product, Project, Zone
+from mat_shelf.document.material import Material
+from mat_shelf.document.product import Part, Product, Zone
+from mat_shelf.document.project import Project
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.geometry.part_matching import match_parts, shape_of, transfer_labels
 from mat_shelf.geometry.pose import posed

@@ -6,8 +6,11 @@ from pathlib import Path
 
 import numpy as np
 
+from mat_shelf.document.camera import Camera, View
 from mat_shelf.document.ids import FreeNames, name_from, new_id
-from mat_shelf.document.project import Camera, Material, Part, Pose, Product, Project, View, Zone
+from mat_shelf.document.material import Material
+from mat_shelf.document.product import Part, Pose, Product, Zone
+from mat_shelf.document.project import Project
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.models.import_process import import_model
 from mat_shelf.exchange.models.importer import ImportedModel

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from mat_shelf.document.project import Pose
+from mat_shelf.document.product import Pose
 from mat_shelf.geometry.mesh import Mesh
 
 Z_UP_TURN = (-90.0, 0.0, 0.0)

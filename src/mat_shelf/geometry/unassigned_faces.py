@@ -5,7 +5,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from mat_shelf.document.project import Part, Project
+from mat_shelf.document.product import Part
+from mat_shelf.document.project import Project
 from mat_shelf.geometry.adjacency import Adjacency, connected_pieces, face_areas, face_normals
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import posed, posed_bounds, turn_matrix

@@ -11,8 +11,12 @@ from types import MappingProxyType
 import numpy as np
 from PIL import Image
 
-from mat_shelf.document.project import Backdrop, Camera, Material, Part, Pose, Product, Project, Set, Softbox, View
+from mat_shelf.document.camera import Camera, View
+from mat_shelf.document.material import Material
+from mat_shelf.document.product import Part, Pose, Product
+from mat_shelf.document.project import Project
 from mat_shelf.document.recipe import Recipe
+from mat_shelf.document.set import Backdrop, Set, Softbox
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.image_reading import ImageError
 from mat_shelf.exchange.models.mesh_glb import NamedMesh

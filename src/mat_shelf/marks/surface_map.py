@@ -16,7 +16,7 @@ import numpy as np
 from trimesh.triangles import closest_point
 
 from mat_shelf.document.mark import Mark
-from mat_shelf.document.project import Pose
+from mat_shelf.document.product import Pose
 from mat_shelf.geometry.adjacency import adjacency
 from mat_shelf.geometry.mesh import Mesh, places
 from mat_shelf.geometry.pose import posed, turn_matrix

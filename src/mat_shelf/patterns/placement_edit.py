@@ -6,7 +6,7 @@ from typing import NamedTuple
 import numpy as np
 
 from mat_shelf.document.pattern import Placement
-from mat_shelf.document.project import Part
+from mat_shelf.document.product import Part
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import turn_matrix
 from mat_shelf.patterns.placing import lay_out

@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 from scipy.ndimage import distance_transform_edt
 
-from mat_shelf.document.project import Part
+from mat_shelf.document.product import Part
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import posed, turn_matrix

@@ -5,7 +5,7 @@ from collections import namedtuple
 
 import numpy as np
 
-from mat_shelf.document.project import Camera
+from mat_shelf.document.camera import Camera
 from mat_shelf.numerics.kernels import F, inline
 from mat_shelf.numerics.vectors import add, normalize, scale, sub
 

@@ -4,7 +4,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from mat_shelf.document.project import Camera, Project
+from mat_shelf.document.camera import Camera
+from mat_shelf.document.project import Project
 from mat_shelf.rendering.camera import CameraView, make_camera_view
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.material_table import visible_parts

@@ -4,7 +4,7 @@ import math
 
 import numpy as np
 
-from mat_shelf.document.project import Camera
+from mat_shelf.document.camera import Camera
 from mat_shelf.rendering.camera import FRAME
 
 STEEPEST = math.radians(88)

@@ -12,7 +12,8 @@ from typing import NamedTuple
 
 import numpy as np
 
-from mat_shelf.document.project import Camera, Project
+from mat_shelf.document.camera import Camera
+from mat_shelf.document.project import Project
 from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.film import Film, develop

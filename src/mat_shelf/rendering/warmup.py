@@ -8,11 +8,13 @@ from types import SimpleNamespace
 
 import numpy as np
 
+from mat_shelf.document.camera import Camera
 from mat_shelf.document.image import ImageRef
 from mat_shelf.document.mark import Mark
 from mat_shelf.document.pattern import Pattern, Placement, Relief
-from mat_shelf.document.project import Camera, Part, Product, Softbox
+from mat_shelf.document.product import Part, Product
 from mat_shelf.document.recipe import Overlay, Recipe
+from mat_shelf.document.set import Softbox
 from mat_shelf.geometry.solids import box
 from mat_shelf.numerics.kernels import cache_folder
 from mat_shelf.optics.albedo_tables import albedo_tables

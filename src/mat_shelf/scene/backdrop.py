@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from mat_shelf.document.project import Backdrop
+from mat_shelf.document.set import Backdrop
 from mat_shelf.geometry.mesh import Mesh, crease_normals
 
 

@@ -12,7 +12,8 @@ import numpy as np
 
 from mat_shelf.document.mark import Mark
 from mat_shelf.document.pattern import Relief, needed
-from mat_shelf.document.project import Part, Project
+from mat_shelf.document.product import Part
+from mat_shelf.document.project import Project
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.geometry.mesh import Mesh, places, row_keys
 from mat_shelf.geometry.pose import turn_matrix

@@ -13,7 +13,8 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from mat_shelf.document.pattern import Step
-from mat_shelf.document.project import Part, Project
+from mat_shelf.document.product import Part
+from mat_shelf.document.project import Project
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import posed, turn_matrix
 from mat_shelf.geometry.refining import refine

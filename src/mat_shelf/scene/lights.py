@@ -11,7 +11,7 @@ from types import MappingProxyType
 
 import numpy as np
 
-from mat_shelf.document.project import Set, Softbox
+from mat_shelf.document.set import Set, Softbox
 from mat_shelf.numerics.kernels import PI, F, inline, kernel
 from mat_shelf.numerics.vectors import add, dot, row3, scale, sub
 from mat_shelf.optics.color import black_body, luminance

@@ -3,7 +3,7 @@
 from pathlib import Path
 
 from mat_shelf.document.data_files import read_data
-from mat_shelf.document.project import Set
+from mat_shelf.document.set import Set
 
 SETS = read_data(Set, Path(__file__).parent / "data" / "sets")
 

@@ -21,7 +21,7 @@ from mat_shelf.app.library.swatch_drag import swatch_mime
 from mat_shelf.app.patterns.pattern_mime import ready_mime
 from mat_shelf.app.theme import THEME, font
 from mat_shelf.app.workshop import Workshop
-from mat_shelf.document.project import Material
+from mat_shelf.document.material import Material
 from mat_shelf.document.swatch import Swatch
 from mat_shelf.library.library import LibraryEntry, LibraryError
 from mat_shelf.patterns.ready import Ready

@@ -2,7 +2,8 @@
 
 import numpy as np
 
-from mat_shelf.document.project import Camera, Project
+from mat_shelf.document.camera import Camera
+from mat_shelf.document.project import Project
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import posed

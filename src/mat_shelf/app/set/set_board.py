@@ -20,7 +20,7 @@ from mat_shelf.app.widgets.binding import of_backdrop, of_camera, of_set
 from mat_shelf.app.widgets.card import titled_card
 from mat_shelf.app.widgets.rows import row_of
 from mat_shelf.app.workshop import Workshop
-from mat_shelf.document.project import Set
+from mat_shelf.document.set import Set
 from mat_shelf.system.user_folders import home_folder
 
 ROOM_PICTURES = "Environment images (*.exr *.hdr)"

@@ -7,7 +7,8 @@ from itertools import cycle
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from mat_shelf.document.project import Camera, Project
+from mat_shelf.document.camera import Camera
+from mat_shelf.document.project import Project
 from mat_shelf.rendering.session import RenderSession
 from mat_shelf.rendering.tracer import lower_priority
 from mat_shelf.scene.ball import Ball

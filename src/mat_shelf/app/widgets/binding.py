@@ -8,9 +8,12 @@ from pydantic.fields import FieldInfo
 
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.commands.command import command
+from mat_shelf.document.camera import Camera
 from mat_shelf.document.parameter import Frozen
-from mat_shelf.document.project import Backdrop, Camera, Product, Project, Set
+from mat_shelf.document.product import Product
+from mat_shelf.document.project import Project
 from mat_shelf.document.recipe import Recipe
+from mat_shelf.document.set import Backdrop, Set
 
 
 @dataclass(frozen=True)

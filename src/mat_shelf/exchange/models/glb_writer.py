@@ -12,7 +12,9 @@ from pathlib import Path
 
 import numpy as np
 
-from mat_shelf.document.project import Material, Part, Project
+from mat_shelf.document.material import Material
+from mat_shelf.document.product import Part
+from mat_shelf.document.project import Project
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.models.mesh_glb import MM_PER_M
 from mat_shelf.geometry.pose import posed

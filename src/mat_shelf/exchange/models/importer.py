@@ -13,6 +13,7 @@ import cascadio
 import numpy as np
 import trimesh
 
+from mat_shelf.document.product import MOST_PARTS
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.models.gltf_materials import Words, completed, read_words
 from mat_shelf.exchange.models.obj_reader import read_obj
@@ -26,7 +27,7 @@ Z_UP = (".step", ".stp", ".stl")
 MODEL_ENDINGS = (".step", ".stp", ".glb", ".gltf", ".obj", ".stl", ".ply")
 LARGEST_MODEL = 2 * 2**30
 MOST_MODEL_TRIANGLES = 20_000_000
-MOST_PARTS = 20_000
+
 STEP_FINENESS_MM, STEP_FINENESS_RADIANS = 0.05, 0.25
 
 

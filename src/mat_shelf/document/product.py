@@ -1,0 +1,95 @@
+"""The product: parts, their poses and the zones of their faces."""
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from mat_shelf.document.ids import Digest, Id, Name, by_id, with_one
+from mat_shelf.document.parameter import Frozen, Point, number
+
+MOST_PARTS, MOST_ZONES = 20_000, 1000
+
+Angle = Annotated[float, Field(ge=-360, le=360, allow_inf_nan=False)]
+
+
+class Pose(Frozen):
+    """Pose of a part: its mesh is scaled, then rotated, then shifted.
+
+    Attributes
+    ----------
+    shift : (3,) mm
+    turn : (3,) degrees
+        About x, then y, then z, each of the world.
+    scale : of its mesh's own size
+    """
+
+    shift: Point = (0.0, 0.0, 0.0)
+    turn: tuple[Angle, Angle, Angle] = (0.0, 0.0, 0.0)
+    scale: float = Field(1.0, ge=1e-9, le=1e9, allow_inf_nan=False)
+
+
+class Zone(Frozen):
+    """Some of a part's faces, with a material of their own. `faces` is the SHA-256 of their list."""
+
+    id: Id
+    name: Name
+    faces: Digest
+    material: Id | None = None
+
+
+class Part(Frozen):
+    """One named piece of the product.
+
+    Attributes
+    ----------
+    mesh : SHA-256 of its GLB
+    material : id or None
+        What all its faces wear that are in no zone.
+    zones : tuple of Zone
+        They share no face.
+    is_hidden : bool
+        Hidden parts are neither seen nor rendered.
+    group : str or None
+        Parts of one group are picked and moved together.
+    priority : int or None
+        For nested bodies, instead of the one of its material.
+    """
+
+    id: Id
+    name: Name
+    mesh: Digest
+    material: Id | None = None
+    pose: Pose = Pose()
+    zones: Annotated[tuple[Zone, ...], Field(max_length=MOST_ZONES)] = ()
+    is_hidden: bool = False
+    group: Name | None = None
+    priority: Annotated[int, Field(ge=0, le=9)] | None = None
+
+    def zone(self, zone_id: str) -> Zone:
+        """The zone with this id. Raises KeyError."""
+        return by_id(self.zones, zone_id)
+
+    def with_zone(self, zone: Zone) -> "Part":
+        """A copy in which `zone` replaces the one with its id, or is added."""
+        return self.with_(zones=with_one(self.zones, zone))
+
+    def worn(self) -> list[str]:
+        """Ids of the materials on it, its own first, each once."""
+        return list(dict.fromkeys(i for i in (self.material, *(z.material for z in self.zones)) if i is not None))
+
+
+class Product(Frozen):
+    """The imported model, in millimetres, y up. `unit` is what the numbers of its file were taken for."""
+
+    name: Name
+    unit: Literal["mm", "cm", "m", "in", "ft"] = "mm"
+    parts: Annotated[tuple[Part, ...], Field(max_length=MOST_PARTS)] = ()
+    contact: float = number(
+        0.05,
+        0,
+        5,
+        label="Gap tolerance",
+        unit="mm",
+        tip="Bodies with a gap narrower than this touch: a liquid and its glass then show no dark line between.",
+        usual=(0, 0.5),
+    )
