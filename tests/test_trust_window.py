@@ -260,7 +260,7 @@ def test_a_flat_mark_far_larger_than_its_part_leaves_the_picture(small_project):
 
 
 def test_what_is_done_meanwhile_stays_when_a_part_is_set_down(guarded, qtbot, monkeypatch):
-    from mat_shelf.commands import product
+    from mat_shelf.commands import poses
 
     workshop, work = guarded.workshop, guarded.work
     workshop.select("block")
@@ -271,7 +271,7 @@ def test_what_is_done_meanwhile_stays_when_a_part_is_set_down(guarded, qtbot, mo
         go_on.wait(10)
         return 50.0
 
-    monkeypatch.setattr(product, "clearance_below", slow)
+    monkeypatch.setattr(poses, "clearance_below", slow)
     work.set_down()
     workshop.wear("block", "polished-brass")
     go_on.set()
