@@ -204,13 +204,13 @@ def show_patterns(app, window: Window, folder: Path) -> None:
     work.show_alone(False)
     work.open(None)
     workshop.select("sleeve")
-    window.board.import_pictures(texture_set(folder))
-    while window.board.texture_dialog is None:
+    window.board.images.read(texture_set(folder))
+    while window.board.images.texture_dialog is None:
         app.processEvents()
         time.sleep(0.02)
     app.processEvents()
-    window.board.texture_dialog.grab().save(str(FOLDER / "texture-set.png"))
-    window.board.texture_dialog.close()
+    window.board.images.texture_dialog.grab().save(str(FOLDER / "texture-set.png"))
+    window.board.images.texture_dialog.close()
     window.board.choose_pattern(window.board.patterns_card)
     for _ in range(400):
         app.processEvents()

@@ -303,8 +303,8 @@ def test_a_texture_set_is_dropped_recognised_and_sized(window, qtbot, tmp_path):
     data = QMimeData()
     data.setUrls([QUrl.fromLocalFile(str(tmp_path / name)) for name in (*files, "broken.png")])
     drop(data, board)
-    qtbot.waitUntil(lambda: board.texture_dialog is not None, timeout=30_000)
-    dialog = board.texture_dialog
+    qtbot.waitUntil(lambda: board.images.texture_dialog is not None, timeout=30_000)
+    dialog = board.images.texture_dialog
     assert "broken.png cannot be used" in window.notice.text.text()
     assert [b.currentData() for b in dialog.boxes] == ["color", "gloss", "normal down", "height", "metal"]
     # 128 pixels at 128 per inch are an inch
@@ -515,7 +515,7 @@ def test_relief_is_made_of_a_photograph_in_the_window(window, qtbot, tmp_path):
     (tmp_path / "photo.png").write_bytes(bytes_of(np.repeat(grey[..., None], 3, axis=2)))
     click_part(window, window.workshop.project.product.parts[0].id)
     board, work = window.board, window.board.patterns
-    board.import_pictures([tmp_path / "photo.png"])
+    board.images.read([tmp_path / "photo.png"])
     qtbot.waitUntil(lambda: work.pattern is not None and work.pattern.name == "photo", timeout=20_000)
     row = next(row for row in board.strip.rows if hasattr(row, "make_button"))
     row.open_dialog()

@@ -388,7 +388,7 @@ def test_pictures_land_on_the_material_they_were_read_for(guarded, qtbot, tmp_pa
     monkeypatch.setattr(image_file, "picture_data", slow)
     workshop = guarded.workshop
     workshop.select("block")
-    guarded.board.import_pictures([tmp_path / "green.png"])
+    guarded.board.images.read([tmp_path / "green.png"])
     workshop.wear("block", "polished-brass")  # another material is on the board by the time that it is read
     go_on.set()
     qtbot.waitUntil(lambda: bool(workshop.project.material("red").recipe.patterns), timeout=10_000)
@@ -397,7 +397,7 @@ def test_pictures_land_on_the_material_they_were_read_for(guarded, qtbot, tmp_pa
     # Where that is gone, nothing is changed, and it is said.
     go_on.clear()
     workshop.select("block")
-    guarded.board.import_pictures([tmp_path / "green.png"])
+    guarded.board.images.read([tmp_path / "green.png"])
     workshop.wear("block", "turned-brass")
     workshop.remove_unused()
     before = workshop.project

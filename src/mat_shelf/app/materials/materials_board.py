@@ -1,14 +1,12 @@
 """The board of the Materials station: the selected material, laid out left to right, or one of its patterns' strip."""
 
 from collections.abc import Callable
-from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QMimeData, QPoint, Qt
-from PyQt6.QtGui import QCursor, QFont, QFontMetrics
+from PyQt6.QtGui import QFont, QFontMetrics
 from PyQt6.QtWidgets import (
     QComboBox,
-    QFileDialog,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -20,8 +18,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from mat_shelf.app.image_file import PICTURE_ENDINGS, SeveralLayersError, layer_menu, read_images
-from mat_shelf.app.job import Job
+from mat_shelf.app.image_file import PICTURE_ENDINGS
+from mat_shelf.app.materials.image_import import ImageImport
 from mat_shelf.app.materials.kinds import CARDS, MATERIAL_KINDS, cards_in_use, is_brushed, kind_of
 from mat_shelf.app.materials.measurements_popover import MeasurementsPopover
 from mat_shelf.app.materials.overlays_card import OverlaysCard
@@ -32,7 +30,6 @@ from mat_shelf.app.patterns.pattern_choice import FeedPopover, NewPatternPopover
 from mat_shelf.app.patterns.patterns_card import PatternsCard
 from mat_shelf.app.patterns.relief_card import ReliefCard
 from mat_shelf.app.patterns.strip_board import StripBoard
-from mat_shelf.app.patterns.texture_set_dialog import TextureSetDialog
 from mat_shelf.app.theme import font
 from mat_shelf.app.widgets.binding import of_material
 from mat_shelf.app.widgets.card import card_of, column_of, sideways
@@ -42,10 +39,8 @@ from mat_shelf.app.workshop import PatternWork, Workshop
 from mat_shelf.commands.command import command
 from mat_shelf.document.pattern import Pattern
 from mat_shelf.document.recipe import FEEDABLE
-from mat_shelf.exchange.texture_set import Taken, with_set
 from mat_shelf.geometry.pose import posed_bounds
 from mat_shelf.geometry.size import depth_warning
-from mat_shelf.patterns.sources import Pictured
 
 COLUMN, WIDEST = 228, 340
 """Narrowest and widest column of rows, pixels."""
@@ -61,6 +56,7 @@ class MaterialsBoard(QFrame):
         self.setObjectName("board")
         self.workshop = workshop
         self.patterns = PatternWork(workshop)
+        self.images = ImageImport(self.patterns, self._begin, self)
         self.painter = Painter()
         workshop.project_changed.connect(self.painter.note_edit)
         self.feed_popover = FeedPopover(self.patterns, self.painter, self, self.begin_feeding)
@@ -86,11 +82,9 @@ class MaterialsBoard(QFrame):
             card.setMaximumWidth(WIDEST)
         for name, fold in self.folds.items():
             fold.turned.connect(lambda is_open, name=name: self._turn(name, is_open))
-        self.new_popover = NewPatternPopover(self._begin, self.choose_pictures, self)
+        self.new_popover = NewPatternPopover(self._begin, self.images.choose, self)
         self._begun_for: Callable[[str], None] = self.patterns.open
-        self.strip = StripBoard(self.patterns, self.painter, self.choose_other_picture)
-        self.image_job: Job | None = None
-        self.texture_dialog: TextureSetDialog | None = None
+        self.strip = StripBoard(self.patterns, self.painter, self.images.choose_other)
         self.setAcceptDrops(True)
         self.name = QLineEdit(maxLength=120)
         self.name.setProperty("role", "title")
@@ -210,10 +204,7 @@ class MaterialsBoard(QFrame):
         """Ends the threads that draw patterns and read pictures."""
         self.painter.close()
         self.measurements_popover.close_thread()
-        if self.image_job is not None:
-            self.image_job.close()
-        if self.texture_dialog is not None:
-            self.texture_dialog.close()
+        self.images.close()
 
     def choose_pattern(self, anchor: QWidget) -> None:
         """Offers what a new pattern can begin as, and opens its strip."""
@@ -238,98 +229,6 @@ class MaterialsBoard(QFrame):
         self._begun_for = use
         self.new_popover.open_over(anchor)
 
-    def choose_pictures(self) -> None:
-        """Asks for picture files for the material: one, or a texture set."""
-        kinds = " ".join(f"*{ending}" for ending in PICTURE_ENDINGS)
-        chosen, _ = QFileDialog.getOpenFileNames(self, "Image files", "", f"Images ({kinds})")
-        if chosen:
-            self.import_pictures([Path(name) for name in chosen])
-
-    def choose_other_picture(self) -> None:
-        """Asks for another file for the picture on the strip."""
-        kinds = " ".join(f"*{ending}" for ending in PICTURE_ENDINGS)
-        chosen, _ = QFileDialog.getOpenFileName(self, "Image file", "", f"Images ({kinds})")
-        if chosen:
-            self._read([Path(chosen)], self._exchange_picture)
-
-    def import_pictures(self, paths: list[Path]) -> None:
-        """Reads picture files; one becomes a pattern, of several it is asked what they are."""
-        if self.workshop.selected_material is None:
-            self.workshop.said.emit("Select the part whose material the images are for, then drop them again.")
-            return
-        material, overlay = self.workshop.selected_material, self.workshop.overlay
-
-        def take(taken: list[Taken]) -> None:
-            if self._is_on_board(material.id, material.name, overlay.id if overlay else None):
-                self._take_pictures(taken)
-
-        self._read(paths, take)
-
-    def _is_on_board(self, material_id: str, name: str, overlay_id: str | None) -> bool:
-        """Brings the material that something was read for to the board again; whether it is still there."""
-        material = next((m for m in self.workshop.project.materials if m.id == material_id), None)
-        gone = material is None or overlay_id not in (None, *(overlay.id for overlay in material.recipe.overlays))
-        if gone:
-            self.workshop.said.emit(f"The images were not used: '{name}', for which they were read, was removed.")
-            return False
-        selected = self.workshop.selected_material
-        if selected is None or selected.id != material_id:
-            self.workshop.open_material(material_id)
-        self.workshop.open_overlay(overlay_id)
-        return True
-
-    def _read(self, paths: list[Path], done: Callable[[list[Taken]], None], layer: int | None = None) -> None:
-        if self.image_job is not None and not self.image_job.wait(50):
-            self.workshop.said.emit("Images are still being read; try again in a moment.")
-            return
-        assets = self.workshop.assets
-
-        def take(read: tuple[list[Taken], list[str]]) -> None:
-            for words in read[1]:
-                self.workshop.said.emit(words)
-            if self.workshop.assets is assets:
-                done(read[0])
-
-        def ask(several: SeveralLayersError) -> None:
-            layer_menu(several.names, lambda k: self._read(paths, done, k), self).popup(QCursor.pos())
-
-        work = partial(read_images, paths, assets, layer)
-        self.image_job = Job(work, take, ask, (SeveralLayersError,), self)
-        self.image_job.start()
-
-    def _exchange_picture(self, taken: list[Taken]) -> None:
-        pattern = self.patterns.pattern
-        if taken and pattern is not None and isinstance(pattern.steps[0], Pictured):
-            self.patterns.put_step(0, pattern.steps[0].with_(picture=taken[0].picture))
-
-    def _take_pictures(self, taken: list[Taken]) -> None:
-        if not taken or self.workshop.selected_material is None:
-            return
-        if len(taken) == 1:
-            found = taken[0]
-            space = "colour" if found.role in ("color", "glow") else "plain"
-            name = Path(found.picture.name).stem or "Image"
-            self._begin(
-                Pattern(
-                    id="new",
-                    name=name,
-                    steps=(Pictured(picture=found.picture, space=space),),
-                    placement=Pictured.usual,
-                )
-            )
-            return
-        part = self.workshop.selected_part
-        has_uv = part is not None and self.workshop.assets.meshes[part.mesh].uv is not None
-        self.texture_dialog = TextureSetDialog(taken, self.workshop.assets.pictures, has_uv, self)
-        self.texture_dialog.accepted.connect(self._apply_set)
-        self.texture_dialog.open()
-
-    @command
-    def _apply_set(self) -> None:
-        dialog = self.texture_dialog
-        made = with_set(self.patterns.recipe, dialog.taken(), dialog.placement())
-        self.patterns.edit("Texture set", made)
-
     def dragEnterEvent(self, event) -> None:
         if self._dropped_pictures(event.mimeData()):
             event.acceptProposedAction()
@@ -338,7 +237,7 @@ class MaterialsBoard(QFrame):
         paths = self._dropped_pictures(event.mimeData())
         if paths:
             event.acceptProposedAction()
-            self.import_pictures(paths)
+            self.images.read(paths)
 
     @staticmethod
     def _dropped_pictures(data: QMimeData) -> list[Path]:

@@ -2,9 +2,8 @@
 
 from collections.abc import Callable
 
-import numpy as np
-from PyQt6.QtCore import QPoint, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QFont, QFontMetrics, QPainter
+from PyQt6.QtCore import QPoint, QSize, Qt
+from PyQt6.QtGui import QFont, QFontMetrics
 from PyQt6.QtWidgets import (
     QFrame,
     QGridLayout,
@@ -17,19 +16,20 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from mat_shelf.app.patterns.painter import Painter, PatternPicture, paint_picture
+from mat_shelf.app.patterns.histogram import Histogram
+from mat_shelf.app.patterns.painter import Painter, PatternPicture
 from mat_shelf.app.patterns.step_rows import placement_rows, step_rows
-from mat_shelf.app.theme import THEME, font
+from mat_shelf.app.patterns.step_tile import STEP, StepTile
+from mat_shelf.app.theme import font
 from mat_shelf.app.widgets.card import ListCard, sideways
 from mat_shelf.app.workshop import PatternWork
 from mat_shelf.commands.patterns import PLACING
 from mat_shelf.document.parameter import shown_number
-from mat_shelf.document.pattern import Feed, Step
+from mat_shelf.document.pattern import Feed
 from mat_shelf.document.recipe import FEEDABLE, Recipe
 from mat_shelf.patterns.sources import SOURCES
 from mat_shelf.patterns.steps import STEPS
 
-STEP = QSize(104, 70)
 _SHOWN_PLACEMENT = {
     "solid": ("projection", "size", "axis", "stretch", "turn", "along", "across", "over", "shuffle", "shuffle_turn"),
     "uv": ("projection", "size", "turn", "stretch", "along", "across", "shuffle", "shuffle_turn"),
@@ -52,116 +52,6 @@ _SHOWN_PLACEMENT = {
     "sphere": ("projection", "size", "axis", "stretch", "turn", "seam", "blend", "along", "across", "over", "shuffle"),
 }
 """What counts for each projection, most used first."""
-
-
-class StepTile(QWidget):
-    """One step: what the pattern is after it, and its name. Dragged sideways it changes places."""
-
-    chosen = pyqtSignal(int)
-    moved = pyqtSignal(int, int)
-    menu_wanted = pyqtSignal(int, QPoint)
-
-    def __init__(self, painter: Painter, place: int):
-        super().__init__()
-        self.place = place
-        self.picture = PatternPicture(painter, STEP)
-        self.picture.setParent(self)
-        self.picture.hide()
-        self.picture.painted.connect(self.update)
-        self.step: Step | None = None
-        self.is_chosen = False
-        self.setFixedSize(STEP.width(), STEP.height() + 20)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self._pressed_at: float | None = None
-        self._drift = 0.0
-
-    def follow(self, work: PatternWork) -> None:
-        self.step = work.pattern.steps[self.place]
-        self.is_chosen = work.place == self.place
-        self.picture.show_pattern(work.pattern, work.context, self.place + 1)
-        state = "" if self.step.is_on else ", off"
-        self.setAccessibleName(f"{self.step.label}{state}")
-        self.setToolTip(self.step.tip)
-        self.update()
-
-    def mousePressEvent(self, event) -> None:
-        if event.button() == Qt.MouseButton.LeftButton:
-            self._pressed_at = event.globalPosition().x()
-            self.chosen.emit(self.place)
-
-    def mouseMoveEvent(self, event) -> None:
-        if self._pressed_at is not None and self.place > 0:
-            self._drift = event.globalPosition().x() - self._pressed_at
-            self.raise_()
-
-    def mouseReleaseEvent(self, event) -> None:
-        steps = round(self._drift / (STEP.width() + 12))
-        self._pressed_at, self._drift = None, 0.0
-        if steps:
-            self.moved.emit(self.place, self.place + steps)
-
-    def keyPressEvent(self, event) -> None:
-        key, shift = event.key(), event.modifiers() & Qt.KeyboardModifier.ShiftModifier
-        if key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
-            way = 1 if key == Qt.Key.Key_Right else -1
-            if shift:
-                self.moved.emit(self.place, self.place + way)
-            else:
-                (self.nextInFocusChain() if way > 0 else self.previousInFocusChain()).setFocus()
-        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Space):
-            self.chosen.emit(self.place)
-        elif key == Qt.Key.Key_Menu:
-            self.menu_wanted.emit(self.place, self.mapToGlobal(self.rect().center()))
-        else:
-            super().keyPressEvent(event)
-
-    def contextMenuEvent(self, event) -> None:
-        self.menu_wanted.emit(self.place, event.globalPos())
-
-    def paintEvent(self, event) -> None:
-        painter = QPainter(self)
-        painter.setOpacity(1.0 if self.step is None or self.step.is_on else 0.35)
-        box = QRectF(0, 0, STEP.width(), STEP.height())
-        edge = THEME.accent if self.is_chosen or self.hasFocus() else None
-        paint_picture(painter, box, self.picture.pixmap, 5, edge)
-        if self.step is not None:
-            painter.setPen(QColor(THEME.text if self.is_chosen else THEME.quiet))
-            painter.setFont(font(12, QFont.Weight.DemiBold if self.is_chosen else QFont.Weight.Normal))
-            text = painter.fontMetrics().elidedText(self.step.label, Qt.TextElideMode.ElideRight, STEP.width())
-            painter.drawText(QRectF(0, STEP.height() + 2, STEP.width(), 18), Qt.AlignmentFlag.AlignLeft, text)
-
-
-class Histogram(QWidget):
-    """Histogram of the values before the chosen step."""
-
-    def __init__(self):
-        super().__init__()
-        self.setFixedSize(112, 84)
-        self._bins = np.zeros(40)
-        self.marks: tuple[float, ...] = ()
-
-    def show_values(self, values, marks=()) -> None:
-        if values is None:
-            return
-        flat = values.mean(axis=2) if values.ndim == 3 else values
-        bins = np.histogram(np.nan_to_num(flat), bins=40, range=(0, 1))[0].astype(float)
-        self._bins = np.sqrt(bins / max(bins.max(), 1))
-        self.marks = tuple(marks)
-        self.update()
-
-    def paintEvent(self, event) -> None:
-        painter = QPainter(self)
-        box = QRectF(0, 0, self.width(), 66)
-        painter.fillRect(box, QColor(THEME.panel))
-        wide = box.width() / len(self._bins)
-        for k, share in enumerate(self._bins):
-            tall = share * (box.height() - 4)
-            painter.fillRect(QRectF(k * wide, box.bottom() - tall, wide + 0.5, tall), QColor(THEME.track))
-        for mark in self.marks:
-            painter.fillRect(QRectF(min(max(mark, 0), 1) * (box.width() - 2), 0, 2, box.height()), QColor(THEME.accent))
-        painter.setPen(QColor(THEME.quiet))
-        painter.setFont(font(11))
-        painter.drawText(QRectF(0, 68, self.width(), 16), Qt.AlignmentFlag.AlignLeft, "Input histogram")
 
 
 class StripBoard(QFrame):
