@@ -9,7 +9,7 @@ from mat_shelf.demo.desk_set import demo_project
 from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.film import Film
-from mat_shelf.rendering.session import render
+from mat_shelf.rendering.session import render_picture
 from mat_shelf.rendering.tracer import NO_LIMIT, Tracer
 
 ERROR_SIZE, ERROR_SECONDS, TRUTH_SAMPLES, SEEDS = (160, 108), 10.0, 4096, 6
@@ -29,7 +29,7 @@ def error_after_ten_seconds(say) -> dict:
     """
     say("samples in ten seconds")
     project, assets = demo_project()
-    rendered = render(project, assets, WIDTH, HEIGHT, 10_000, seconds=ERROR_SECONDS, denoise=False)
+    rendered = render_picture(project, assets, WIDTH, HEIGHT, 10_000, seconds=ERROR_SECONDS, denoise=False)
     samples = rendered.film.samples
     width, height = ERROR_SIZE
     task = replace(rendered.task, view=make_camera_view(project.view.camera, width, height))

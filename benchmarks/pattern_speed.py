@@ -17,7 +17,7 @@ from mat_shelf.patterns.mipmap import Mipmap
 from mat_shelf.patterns.points import flat_points
 from mat_shelf.patterns.sources import Cells, Noise
 from mat_shelf.patterns.step import PatternContext, run_steps
-from mat_shelf.rendering.session import render
+from mat_shelf.rendering.session import render_picture
 
 MARKS, LARGE_ART = 8, 2
 
@@ -79,7 +79,7 @@ def patterns(say) -> dict:
     for _ in range(3):
         for name, shown in (("plain", plain), ("fed", fed), ("all", project)):
             started = time.perf_counter()
-            render(shown, assets, WIDTH, HEIGHT, SAMPLES, denoise=False)
+            render_picture(shown, assets, WIDTH, HEIGHT, SAMPLES, denoise=False)
             seconds[name].append(time.perf_counter() - started)
     base = statistics.median(seconds["plain"])
     result["fed_patterns_cost"] = round(statistics.median(seconds["fed"]) / base, 2)
@@ -117,7 +117,7 @@ def marks(say) -> dict:
         seconds = []
         for shown in (plain, marked):
             started = time.perf_counter()
-            render(shown, assets, WIDTH, HEIGHT, SAMPLES, denoise=False)
+            render_picture(shown, assets, WIDTH, HEIGHT, SAMPLES, denoise=False)
             seconds.append(time.perf_counter() - started)
         if number:  # the first one lays the marks
             costs.append(seconds[1] / seconds[0])

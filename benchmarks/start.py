@@ -14,9 +14,9 @@ import resource, sys
 from pathlib import Path
 from mat_shelf.exchange.readers import prepare_readers
 prepare_readers()  # as the command line does
-from mat_shelf.exchange.project_file import open_project
+from mat_shelf.exchange.project_file import read_project
 from mat_shelf.rendering.session import RenderSession
-project, meshes = open_project(Path(sys.argv[1]))
+project, meshes = read_project(Path(sys.argv[1]))
 session = RenderSession(meshes)
 session.resize(640, 430)
 session.update(project)

@@ -10,7 +10,7 @@ from mat_shelf.exchange.supplies import prepare_supplies
 from mat_shelf.library.shipped import SHIPPED
 from mat_shelf.library.thumbnails import standard_scene
 from mat_shelf.rendering.film import develop
-from mat_shelf.rendering.session import render
+from mat_shelf.rendering.session import render_picture
 
 TILE, COLUMNS, GAP, CAPTION, SAMPLES = 220, 6, 14, 24, 48
 FONT = Path(__file__).parents[1] / "src/mat_shelf/app/fonts"
@@ -53,7 +53,7 @@ def main(path: Path) -> None:
         meshes = Assets()
         meshes.take(shape)
         prepare_supplies(project, meshes)
-        pixels = develop(render(project, meshes, TILE, TILE, SAMPLES).light)
+        pixels = develop(render_picture(project, meshes, TILE, TILE, SAMPLES).light)
         x = GAP + place % COLUMNS * (TILE + GAP)
         y = GAP + place // COLUMNS * (TILE + CAPTION + GAP)
         sheet.paste(Image.fromarray(pixels), (x, y))

@@ -148,16 +148,16 @@ def prepare() -> None:
 
 def run_case(number: int, folder: Path) -> str:
     from mat_shelf.exchange.package import PackageError
-    from mat_shelf.exchange.project_file import open_project, save_project
+    from mat_shelf.exchange.project_file import read_project, save_project
 
     path = folder / "case.matshelf"
     path.write_bytes(package(number))
     try:
-        project, assets = open_project(path)
+        project, assets = read_project(path)
     except PackageError as fault:
         return "message" if 10 < len(str(fault)) < 1000 else f"traceback: a message of {len(str(fault))} letters"
     save_project(folder / "again.matshelf", project, assets)
-    again, _ = open_project(folder / "again.matshelf")
+    again, _ = read_project(folder / "again.matshelf")
     return "project" if again == project else "traceback: what was opened is not what was saved"
 
 

@@ -18,13 +18,13 @@ sys.path[:0] = [str(Path(__file__).parent)]
 from journal import Journal  # noqa: E402
 
 from mat_shelf.exchange.package import PackageError  # noqa: E402
-from mat_shelf.exchange.project_file import open_project, save_project  # noqa: E402
+from mat_shelf.exchange.project_file import read_project, save_project  # noqa: E402
 from mat_shelf.system.file_writer import sweep  # noqa: E402
 
 
 def kill_once(path: Path, wait_s: float) -> str:
     """Kills a saving program after a while; the name in the file it left. Raises PackageError if that is broken."""
-    project, assets = open_project(path)
+    project, assets = read_project(path)
     read, write = os.pipe()
     saver = os.fork()
     if not saver:
@@ -42,10 +42,10 @@ def kill_once(path: Path, wait_s: float) -> str:
     time.sleep(wait_s)
     os.kill(saver, signal.SIGKILL)
     os.waitpid(saver, 0)
-    name = open_project(path)[0].name
+    name = read_project(path)[0].name
     previous = path.with_name(path.name + "~")
     if previous.exists():
-        open_project(previous)
+        read_project(previous)
     return name
 
 

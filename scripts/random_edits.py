@@ -93,7 +93,7 @@ class Trial:
 
     def run(self, number: int, folder: Path) -> str:
         from mat_shelf.exchange.assets import Assets
-        from mat_shelf.exchange.project_file import open_project, save_project
+        from mat_shelf.exchange.project_file import read_project, save_project
 
         chance = random.Random(number)
         workshop = self.workshop
@@ -124,7 +124,7 @@ class Trial:
         if workshop.project != end:
             return "traceback: doing all again does not lead to the end"
         save_project(folder / "case.matshelf", end, workshop.assets)
-        if open_project(folder / "case.matshelf")[0] != end:
+        if read_project(folder / "case.matshelf")[0] != end:
             return "traceback: what was opened is not what was saved"
         self.settle_threads()
         if self.faults:

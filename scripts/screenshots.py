@@ -31,7 +31,7 @@ from mat_shelf.patterns.sources import Painted
 from mat_shelf.patterns.step import PatternContext
 from mat_shelf.rendering.baking import bake
 from mat_shelf.rendering.navigation import dolly, orbit
-from mat_shelf.rendering.session import render
+from mat_shelf.rendering.session import render_picture
 from mat_shelf.scene.geometry_maps import needed_geometry_maps
 
 FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
@@ -289,7 +289,7 @@ def main() -> None:
             make_thumbnail(library.swatch(entry.id).recipe)
         project, assets = demo_project()
         # For want of a photograph, the product in another light.
-        other = render(project.with_(current_set="desk-lamp"), assets, 720, 480, 2 * SAMPLES)
+        other = render_picture(project.with_(current_set="desk-lamp"), assets, 720, 480, 2 * SAMPLES)
         write_image(Path(folder) / "reference.png", other.light)
         window = Window(Workshop(project, assets, library))
         window.workshop.set_reference(Path(folder) / "reference.png")

@@ -18,7 +18,7 @@ from mat_shelf.patterns.sources import Checker, Constant, Noise
 from mat_shelf.patterns.step import PatternContext
 from mat_shelf.patterns.steps import Ramp
 from mat_shelf.rendering.baking import BakeError, bake
-from mat_shelf.rendering.session import render
+from mat_shelf.rendering.session import render_picture
 
 
 def patterned() -> Recipe:
@@ -63,9 +63,9 @@ def test_a_baked_set_looks_as_what_it_was_baked_from(tmp_path):
     assert {t.role for t in taken} == {"color", "roughness", "metal", "normal"}  # green up, as glTF has it
     again = with_set(Recipe(), taken, Placement(projection="whole uv", size=1.0))
     copied = project.with_material(project.materials[0].with_(recipe=again))
-    one = render(project, assets, 120, 80, 96, denoise=False).light
-    other = render(copied, assets, 120, 80, 96, denoise=False).light
-    flat = render(
+    one = render_picture(project, assets, 120, 80, 96, denoise=False).light
+    other = render_picture(copied, assets, 120, 80, 96, denoise=False).light
+    flat = render_picture(
         project.with_material(project.materials[0].with_(recipe=recipe.with_(relief=()))),
         assets,
         120,

@@ -138,8 +138,8 @@ def test_names_that_the_terminal_has_no_letters_for(environment, small_project, 
     assert done.returncode == 0 and b"Gr" in done.stdout and b"Traceback" not in done.stderr, done.stderr
     code = (
         "import sys; from pathlib import Path; from mat_shelf.exchange.recovery import Recovery;"
-        "from mat_shelf.exchange.project_file import open_project;"
-        "run = Recovery(Path(sys.argv[1])); run.keep(*open_project(sys.argv[2]), Path(sys.argv[2])); run._lock.close();"
+        "from mat_shelf.exchange.project_file import read_project;"
+        "run = Recovery(Path(sys.argv[1])); run.keep(*read_project(sys.argv[2]), Path(sys.argv[2])); run._lock.close();"
         "lost, = Recovery(Path(sys.argv[1])).left_behind(); print(ascii(lost.name), ascii(run.restore(lost)[0].name))"
     )
     done = run_in(environment, "-c", code, tmp_path / "runs", path)

@@ -13,7 +13,7 @@ import mat_shelf
 from mat_shelf.commands.patterns import PatternCommands
 from mat_shelf.commands.product import ProductCommands
 from mat_shelf.commands.session import Session
-from mat_shelf.exchange.project_file import open_project
+from mat_shelf.exchange.project_file import read_project
 from mat_shelf.library.library import Library
 from mat_shelf.patterns.sources import Noise
 
@@ -29,7 +29,7 @@ def test_the_documented_script_runs(tmp_path, monkeypatch):
     assert brass.specular_roughness == 0.3 and brass.base_color == (0.80, 0.62, 0.30)
     variant = session.selected_material
     assert variant.parent == "polished-brass" and variant.recipe.specular_roughness == 0.3  # undone
-    saved, _ = open_project(tmp_path / "desk.matshelf")
+    saved, _ = read_project(tmp_path / "desk.matshelf")
     assert saved == session.project and saved.current_set == "tent"
     with Image.open(tmp_path / "desk.png") as picture:
         assert picture.size == (320, 214) and np.asarray(picture).std() > 10

@@ -20,7 +20,7 @@ from mat_shelf.exchange.product_import import new_project
 from mat_shelf.geometry.mesh import checked
 from mat_shelf.geometry.solids import box
 from mat_shelf.patterns.sources import Checker, Constant, Gradient, Noise
-from mat_shelf.rendering.session import RenderSession, render
+from mat_shelf.rendering.session import RenderSession, render_picture
 from mat_shelf.scene import displacement
 from mat_shelf.scene.displacement import Displacement, displace, fill_displacements, needed_displacements
 
@@ -94,7 +94,8 @@ def test_its_outline_is_seen_and_its_colours_stay_where_they_were():
     recipe = recipe.with_feed(Feed(input="base_color", pattern="r", low=(0, 0, 0), high=(0.8, 0.8, 0.8)))
     project, assets = project_of(ball(), recipe)
     project = seen_from(project, (0, 0, 400))
-    bump, true = (render(one, assets, 160, 120, 8, cut_out=True, denoise=False) for one in (as_bump(project), project))
+    both = as_bump(project), project
+    bump, true = (render_picture(one, assets, 160, 120, 8, cut_out=True, denoise=False) for one in both)
     inside = bump.alpha[..., 0] > 0.5
     assert (true.alpha[..., 0] > 0.5).sum() > 1.05 * inside.sum()
     albedos = [one.film.picture("albedo")[..., 0] for one in (bump, true)]
@@ -130,7 +131,7 @@ def test_what_is_too_fine_is_refused_in_words_and_left_as_bump(monkeypatch):
     project, assets = project_of(ball(), relief_of(Noise(), 0.5, 0.02))
     (words,) = fill_displacements(project, assets)
     assert "Block" in words and "more than 0.2 million" in words and "mm on it fits" in words
-    picture = render(project, assets, 32, 24, 1, denoise=False)
+    picture = render_picture(project, assets, 32, 24, 1, denoise=False)
     assert np.isfinite(picture.light).all() and picture.task.geometry.rest is None
     enough = float(words.split("from ")[1].split(" mm")[0])
     coarse = project.with_material(project.material("m").with_(recipe=relief_of(Noise(), 0.5, enough)))

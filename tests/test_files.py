@@ -15,7 +15,7 @@ from PIL import Image
 from mat_shelf.document.project import SCHEMA
 from mat_shelf.document.swatch import Swatch
 from mat_shelf.exchange.package import PackageError
-from mat_shelf.exchange.project_file import open_project, save_project
+from mat_shelf.exchange.project_file import read_project, save_project
 from mat_shelf.exchange.swatch_file import open_swatch, save_swatch
 from mat_shelf.library.library import Library
 from mat_shelf.library.shipped import SHIPPED
@@ -32,7 +32,7 @@ def saved(demo, tmp_path):
 
 
 def test_a_project_comes_back_as_it_was(demo, saved):
-    project, meshes = open_project(saved)
+    project, meshes = read_project(saved)
     assert project == demo[0]
     for part in project.product.parts:
         assert (meshes.meshes[part.mesh].vertices == demo[1].meshes[part.mesh].vertices).all()
@@ -46,7 +46,7 @@ def test_the_previous_save_stays(demo, saved):
     project = demo[0].with_(name="Second")
     save_project(saved, project, demo[1])
     assert saved.with_name("desk.matshelf~").read_bytes() == first
-    assert open_project(saved)[0].name == "Second"
+    assert read_project(saved)[0].name == "Second"
 
 
 def rewritten(saved, changes):
@@ -81,7 +81,7 @@ def text_of(saved) -> bytes:
 def test_what_cannot_be_opened_says_why(saved, damage, says):
     damage(saved)
     with pytest.raises(PackageError, match=says) as fault:
-        open_project(saved)
+        read_project(saved)
     assert "\n" not in str(fault.value) and len(str(fault.value)) < 400
 
 
@@ -93,7 +93,7 @@ def test_projects_of_the_first_schema_open(demo, saved):
         studio["camera"] = camera
     del fields["views"], fields["current_view"]
     rewritten(saved, {"project.json": json.dumps(fields | {"schema_version": 1}).encode()})
-    project = open_project(saved)[0]
+    project = read_project(saved)[0]
     assert project.view.name == "Final" and project.view.camera == demo[0].views[0].camera
     assert project.schema_version == SCHEMA and len(project.views) == len(project.sets)
 
@@ -103,10 +103,10 @@ def test_missing_and_exchanged_meshes_are_named(demo, saved):
     name = f"meshes/{part.mesh}.glb"
     rewritten(saved, {name: demo[1].data(demo[0].part("barrel").mesh)})
     with pytest.raises(PackageError, match="mesh of part 'Collar' is damaged"):
-        open_project(saved)
+        read_project(saved)
     rewritten(saved, {name: None})
     with pytest.raises(PackageError, match="the mesh of part 'Collar' is missing"):
-        open_project(saved)
+        read_project(saved)
 
 
 def test_a_file_that_unpacks_to_gigabytes_is_refused(saved):
@@ -120,12 +120,12 @@ def test_a_file_that_unpacks_to_gigabytes_is_refused(saved):
         for _ in range(80):
             out.write(zeros)
     with pytest.raises(PackageError, match="claims to hold more"):
-        open_project(saved)
+        read_project(saved)
 
 
 def test_paths_that_leave_the_package_are_never_followed(saved, tmp_path):
     rewritten(saved, {"../outside.txt": b"x", "meshes/../../outside.glb": b"x", "/etc/outside": b"x"})
-    open_project(saved)
+    read_project(saved)
     assert not list(tmp_path.parent.glob("outside*"))
 
 
@@ -139,7 +139,7 @@ def test_random_damage_never_ends_in_anything_but_a_message(saved):
             broken[place] = rng.integers(0, 256)
         saved.write_bytes(broken)
         try:
-            open_project(saved)
+            read_project(saved)
         except PackageError as fault:
             assert str(fault)
 

@@ -32,7 +32,7 @@ from mat_shelf.exchange.image_reading import (
 from mat_shelf.exchange.models.import_process import import_model
 from mat_shelf.exchange.models.mesh_glb import read_glb
 from mat_shelf.exchange.package import PackageError
-from mat_shelf.exchange.project_file import open_project, save_project
+from mat_shelf.exchange.project_file import read_project, save_project
 from mat_shelf.geometry.mesh import MeshError
 from mat_shelf.system import bounded
 from mat_shelf.system.bounded import FaultError, LimitError, Limits, TooLongError, run_bounded
@@ -49,7 +49,7 @@ def described(small_project):
 def refused(path, text, entries) -> str:
     """What is said of a package."""
     with pytest.raises(PackageError) as told:
-        open_project(hostile.packed(path, text, entries))
+        read_project(hostile.packed(path, text, entries))
     assert len(str(told.value)) < 900
     return str(told.value)
 
@@ -68,7 +68,7 @@ def test_a_mesh_that_is_made_to_harm(what, described, tmp_path):
     path = hostile.packed(tmp_path / "a.matshelf", text, {f"meshes/{hostile.sha(data)}.glb": data})
     if what != "nodes in a circle":
         with pytest.raises(PackageError, match="mesh of part 'Block'"):
-            open_project(path)
+            read_project(path)
     (tmp_path / "model.glb").write_bytes(data)
     try:
         import_model(tmp_path / "model.glb", seconds=4)
@@ -141,7 +141,7 @@ def test_packages_that_claim_more_than_they_weigh(described, tmp_path):
         (tmp_path / "none.matshelf", "is not there"),
     ):
         with pytest.raises(PackageError, match=words):
-            open_project(path)
+            read_project(path)
 
 
 def test_pictures_that_decode_to_gigabytes_say_how_many():
@@ -268,7 +268,7 @@ def test_opening_needs_no_folder_for_temporary_files(small_project, tmp_path, mo
     path = tmp_path / "block.matshelf"
     save_project(path, project, assets)
     monkeypatch.setattr("tempfile.tempdir", "/nowhere/at/all")
-    assert open_project(path)[0] == project
+    assert read_project(path)[0] == project
     out = io.BytesIO()
     Image.new("RGB", (8, 8), (1, 2, 3)).save(out, "PNG")
     assert Assets().add_map(out.getvalue())[1] == "png"

@@ -26,7 +26,7 @@ from mat_shelf.geometry.mesh import checked
 from mat_shelf.marks.surface_map import SurfaceMapError, map_surface, point_beside
 from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.first_hit import pixel_rays
-from mat_shelf.rendering.session import render
+from mat_shelf.rendering.session import render_picture
 
 RED, BLUE = (200, 20, 20), (20, 20, 200)
 GLASS = Recipe(transmission_weight=1.0, specular_roughness=0.0, specular_ior=1.5)
@@ -75,7 +75,7 @@ def mark(**values) -> Mark:
 
 def albedo(project, assets, camera, width=240, height=160, samples=8):
     project = project.with_view(project.view.with_(camera=camera))
-    rendered = render(project, assets, width, height, samples, denoise=False)
+    rendered = render_picture(project, assets, width, height, samples, denoise=False)
     return rendered, rendered.film.picture("albedo")
 
 

@@ -17,7 +17,7 @@ from mat_shelf.exchange.image_writing import ImageError, write_image
 from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.geometry.solids import box, lathe, moved
 from mat_shelf.rendering.aovs import render_aovs
-from mat_shelf.rendering.session import render
+from mat_shelf.rendering.session import render_picture
 
 RADIUS, FAR, CENTRE = 40.0, 500.0, (0.0, 50.0, 0.0)
 
@@ -52,7 +52,7 @@ def scene():
 
 @pytest.fixture(scope="module")
 def rendered(scene):
-    return render(*scene, 90, 60, 24, seed=3)
+    return render_picture(*scene, 90, 60, 24, seed=3)
 
 
 def test_depth_and_position_lie_on_the_ball(scene, rendered):
@@ -91,23 +91,23 @@ def test_a_glowing_surface_has_its_luminance(rendered):
 
 def test_a_cut_out_keeps_what_the_product_reflects_and_nothing_else(scene):
     project, assets = scene
-    cut = render(project, assets, 90, 60, 24, seed=3, cut_out=True, denoise=False)
+    cut = render_picture(project, assets, 90, 60, 24, seed=3, cut_out=True, denoise=False)
     masks = render_aovs(project, cut, ("parts",))
     product = sum(mask for name, mask in masks.items() if name not in ("part.Backdrop", "part.No part"))
     assert cut.alpha == pytest.approx(product, abs=1e-5)
     assert cut.light[cut.alpha[..., 0] == 0].max() == 0
-    whole = render(project, assets, 90, 60, 24, seed=3, denoise=False)
+    whole = render_picture(project, assets, 90, 60, 24, seed=3, denoise=False)
     inside = cut.alpha[..., 0] == 1
     assert (cut.light[inside] == whole.light[inside]).all()  # the same paths: the backdrop still lights it
 
 
 def test_a_time_limit_ends_the_render(scene):
-    limited = render(*scene, 90, 60, 100_000, seconds=0.3, denoise=False)
+    limited = render_picture(*scene, 90, 60, 100_000, seconds=0.3, denoise=False)
     assert 1 <= limited.film.samples < 100_000
 
 
 def test_deep_files_with_alpha_are_read_by_others(scene, tmp_path):
-    cut = render(*scene, 90, 60, 8, seed=3, cut_out=True)
+    cut = render_picture(*scene, 90, 60, 8, seed=3, cut_out=True)
     path = tmp_path / "out.tiff"
     write_image(path, cut.light, cut.alpha, deep=True)
     deep = tifffile.imread(path)

@@ -54,7 +54,7 @@ from mat_shelf.patterns.steps import (
 from mat_shelf.patterns.thumbnail import thumbnail
 from mat_shelf.rendering.first_hit import find_first_hits, pixel_rays
 from mat_shelf.rendering.pattern_preview import pattern_preview
-from mat_shelf.rendering.session import render
+from mat_shelf.rendering.session import render_picture
 from mat_shelf.scene.material_evaluation import bent_normals, fed_value
 
 
@@ -260,7 +260,7 @@ def test_relief_finer_than_a_pixel_loses_no_light():
     for height in (0.002, 0.006):  # mean slopes of about 0.06 and 0.18
         recipe = Recipe(**mirror, patterns=(made,), relief=(Relief(id="r", pattern="p", height=height),))
         project, assets = plate(recipe)
-        light = render(project, assets, 48, 32, 64, denoise=False).light[10:22, 16:32]
+        light = render_picture(project, assets, 48, 32, 64, denoise=False).light[10:22, 16:32]
         assert light.mean() == pytest.approx(1.0, abs=0.02)
         assert light.min() > 0.9
 
@@ -269,7 +269,7 @@ def test_the_renderer_sees_what_the_evaluator_says():
     made = pattern(Checker(), size=7.0, projection="planar", axis="y")
     project, assets = plate(Recipe(patterns=(made,)))
     alone = pattern_preview(project, "m", project.material("m").recipe, made)
-    rendered = render(alone, assets, 96, 64, 1, denoise=False)
+    rendered = render_picture(alone, assets, 96, 64, 1, denoise=False)
     first_hits = find_first_hits(project, rendered.task.geometry, project.view.camera, 96, 64)
     directions, cosines = pixel_rays(rendered.task.view, 96, 64)
     distance = np.where(np.isfinite(first_hits.depth), first_hits.depth, 0).reshape(-1) / cosines

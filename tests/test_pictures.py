@@ -13,7 +13,7 @@ from mat_shelf.document.pattern import Pattern, Placement, Relief
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.image_reading import ImageError, read_map
-from mat_shelf.exchange.project_file import open_project, save_project
+from mat_shelf.exchange.project_file import read_project, save_project
 from mat_shelf.exchange.texture_set import picture_size, points_down, recognised, with_set
 from mat_shelf.geometry.mesh import checked
 from mat_shelf.library.library import Library
@@ -265,12 +265,12 @@ def test_pictures_travel_with_projects_and_keep_their_place_when_lost(small_proj
     project, assets = pictured_project(small_project)
     path = tmp_path / "a.matshelf"
     save_project(path, project, assets)
-    again, found = open_project(path)
+    again, found = read_project(path)
     assert again == project and set(found.pictures) == {p.digest for p in project.map_pictures()}
     lost = project.map_pictures()[0].digest
     found._data.pop(lost)
     save_project(path, again, found)
-    again, found = open_project(path)
+    again, found = read_project(path)
     assert again == project and lost not in found.pictures
     save_project(path, again, found)  # and it can be saved again so
 

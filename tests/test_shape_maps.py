@@ -13,7 +13,7 @@ from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.exchange.product_import import new_project
 from mat_shelf.geometry.mesh import checked
 from mat_shelf.patterns.sources import Crevices, Edges, Nearby
-from mat_shelf.rendering.session import render
+from mat_shelf.rendering.session import render_picture
 from mat_shelf.scene.geometry_maps import (
     GeometryMapKey,
     GeometryMapLookup,
@@ -108,13 +108,13 @@ def test_worn_edges_show_in_the_picture(small_project):
     )
     made = project.with_material(project.materials[0].with_(recipe=recipe))
     assert [key.kind for key in needed_geometry_maps(made)] == ["edges"]
-    light = render(made, assets, 120, 80, 16, denoise=False, cut_out=True)
+    light = render_picture(made, assets, 120, 80, 16, denoise=False, cut_out=True)
     inside = light.alpha[..., 0] > 0.99
     bright = light.light.mean(2)[inside] > 0.1
     assert 0.05 < bright.mean() < 0.7 and len(assets.geometry_maps) == 1
     crevices = worn.with_(steps=(Crevices(radius=3.0),))
     plain = made.with_material(made.materials[0].with_(recipe=recipe.with_pattern(crevices)))
-    dark = render(plain, assets, 120, 80, 16, denoise=False, cut_out=True)
+    dark = render_picture(plain, assets, 120, 80, 16, denoise=False, cut_out=True)
     assert dark.light.mean(2)[inside].max() < 0.05  # a block has no crevices
 
 

@@ -23,11 +23,11 @@ from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.ids import LONGEST_NAME
 from mat_shelf.document.mark import Mark
 from mat_shelf.document.product import Part
-from mat_shelf.exchange.project_file import open_project, save_project
+from mat_shelf.exchange.project_file import read_project, save_project
 from mat_shelf.exchange.recovery import Recovery
 from mat_shelf.library.library import Library
 from mat_shelf.patterns.ready import READY
-from mat_shelf.rendering.session import RenderSession, render
+from mat_shelf.rendering.session import RenderSession, render_picture
 from mat_shelf.system import file_writer
 from mat_shelf.system.fault_log import log_path
 
@@ -248,14 +248,14 @@ def test_files_with_names_of_another_encoding_are_taken(guarded, qtbot, tmp_path
     qtbot.waitUntil(lambda: guarded.workshop.project.reference is not None, timeout=30_000)
     assert guarded.workshop.project.reference.name == "gr n.png"
     saved = tmp_path / "kept.matshelf"
-    assert guarded.workshop.save(saved) and open_project(saved)[0] == guarded.workshop.project
+    assert guarded.workshop.save(saved) and read_project(saved)[0] == guarded.workshop.project
 
 
 def test_a_flat_mark_far_larger_than_its_part_leaves_the_picture(small_project):
     project, assets = small_project
     mark = Mark(id="m", name="M", part="block", point=(0, 20, 0), facing=(0, 1, 0), way="flat", width=2000, height=2000)
-    plain = render(project, assets, 48, 32, 2).light
-    marked = render(project.with_mark(mark), assets, 48, 32, 2).light
+    plain = render_picture(project, assets, 48, 32, 2).light
+    marked = render_picture(project.with_mark(mark), assets, 48, 32, 2).light
     assert marked.shape == plain.shape and np.isfinite(marked).all()
 
 
@@ -305,7 +305,7 @@ def test_saving_leaves_the_window_to_the_user(guarded, qtbot, tmp_path, monkeypa
     change(guarded, "Second")
     job.wait()
     qtbot.waitUntil(lambda: guarded.files.save_job is None, timeout=10_000)
-    assert open_project(path)[0].name == "First"
+    assert read_project(path)[0].name == "First"
     assert guarded.workshop.history.is_changed  # what came while it was written is not saved yet
 
 
@@ -319,11 +319,11 @@ def test_another_programs_change_is_noticed_before_it_is_replaced(guarded, qtbot
     change(guarded, "Mine again")
     shortcut(qtbot, guarded, Qt.Key.Key_S, CONTROL)
     told(qtbot, guarded, "changed by another program")
-    assert open_project(path)[0].name == "Theirs"
+    assert read_project(path)[0].name == "Theirs"
     answer(guarded, "Overwrite")
     qtbot.waitUntil(lambda: not guarded.workshop.history.is_changed, timeout=10_000)
-    assert open_project(path)[0].name == "Mine again"
-    assert open_project(path.with_name(path.name + "~"))[0].name == "Theirs"
+    assert read_project(path)[0].name == "Mine again"
+    assert read_project(path.with_name(path.name + "~"))[0].name == "Theirs"
 
 
 def test_closing_saves_first_and_stays_open_where_that_fails(guarded, qtbot, tmp_path, monkeypatch):
@@ -342,7 +342,7 @@ def test_closing_saves_first_and_stays_open_where_that_fails(guarded, qtbot, tmp
     monkeypatch.undo()
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(path), ""))
     monkeypatch.setattr(QMessageBox, "question", lambda *a: QMessageBox.StandardButton.Save)
-    assert guarded.files.may_leave() and open_project(path)[0].name == "Last"
+    assert guarded.files.may_leave() and read_project(path)[0].name == "Last"
 
 
 def test_work_of_two_runs_is_kept_apart_and_offered_in_order(guarded, small_project, tmp_path):

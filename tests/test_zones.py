@@ -19,7 +19,7 @@ from mat_shelf.exchange.model_update import update_model
 from mat_shelf.exchange.models.importer import ImportedModel, ImportedPart
 from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.exchange.product_import import product_of
-from mat_shelf.exchange.project_file import open_project, save_project
+from mat_shelf.exchange.project_file import read_project, save_project
 from mat_shelf.geometry.adjacency import adjacency, connected_pieces, face_areas, face_normals
 from mat_shelf.geometry.faces import FacesError, faces_bytes, read_faces
 from mat_shelf.geometry.mesh import Mesh, checked
@@ -39,7 +39,7 @@ from mat_shelf.geometry.selecting import (
 from mat_shelf.geometry.solids import box, merged, moved
 from mat_shelf.geometry.unassigned_faces import unassigned_regions
 from mat_shelf.rendering.aovs import render_aovs
-from mat_shelf.rendering.session import render
+from mat_shelf.rendering.session import render_picture
 
 
 @pytest.fixture(scope="module")
@@ -181,7 +181,7 @@ def zoned(bevelled):
 
 def test_a_zone_wears_its_own_material_to_its_exact_border(zoned):
     project, assets, _ = zoned
-    picture = render(project, assets, 120, 80, 32, denoise=False)
+    picture = render_picture(project, assets, 120, 80, 32, denoise=False)
     masks = render_aovs(project, picture, ("materials", "parts"))
     glow = masks["material.Glow"]
     # 34 mm square at 280 mm from the lens, on a frame of 36 mm over 120 pixels at 105 mm.
@@ -195,7 +195,7 @@ def test_a_zone_wears_its_own_material_to_its_exact_border(zoned):
 def test_zones_are_kept_in_the_file_and_checked(zoned, tmp_path):
     project, assets, front = zoned
     save_project(tmp_path / "cube.matshelf", project, assets)
-    again, kept = open_project(tmp_path / "cube.matshelf")
+    again, kept = read_project(tmp_path / "cube.matshelf")
     assert (
         again == project
         and kept.faces[project.product.parts[0].zones[0].faces].tolist() == np.flatnonzero(front).tolist()
@@ -228,10 +228,10 @@ def test_bare_faces_are_found_down_to_slivers(zoned):
 def test_hidden_parts_are_not_rendered(zoned):
     project, assets, _ = zoned
     hidden = project.with_part(project.part("cube").with_(is_hidden=True))
-    assert render(hidden, assets, 60, 40, 2, denoise=False).light.max() == 0
+    assert render_picture(hidden, assets, 60, 40, 2, denoise=False).light.max() == 0
     other = assets.add(NamedMesh("Other", box((10, 10, 10), 1)))
     both = hidden.with_parts((*hidden.product.parts, Part(id="other", name="Other", mesh=other, material="glow")))
-    masks = render_aovs(both, render(both, assets, 60, 40, 4, denoise=False), ("parts",))
+    masks = render_aovs(both, render_picture(both, assets, 60, 40, 4, denoise=False), ("parts",))
     assert set(masks) == {"part.Other", "part.No part"}
 
 

@@ -6,7 +6,7 @@ from pathlib import Path
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QMenu, QWidget
 
-from mat_shelf.app.job import Job, words_of
+from mat_shelf.app.job import Job
 from mat_shelf.document.ids import name_from
 from mat_shelf.document.image import ImageRef
 from mat_shelf.exchange.assets import Assets
@@ -21,6 +21,7 @@ from mat_shelf.exchange.image_reading import (
 )
 from mat_shelf.exchange.texture_set import Taken, recognised
 from mat_shelf.system.file_reader import read_file
+from mat_shelf.system.file_writer import words_of
 
 PICTURE_ENDINGS = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr", ".psd", ".webp", ".svg", ".pdf")
 FLATTENED = -1

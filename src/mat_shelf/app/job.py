@@ -87,10 +87,3 @@ class Job(QThread):
         self.wait()
         if not self.is_cancelled:
             take(value)
-
-
-def words_of(fault: Exception) -> str:
-    """A refusal in words: of the system without its number and path."""
-    if isinstance(fault, MemoryError):
-        return "it needs more memory than there is; close other programs"
-    return (isinstance(fault, OSError) and fault.strerror) or str(fault)

@@ -6,7 +6,7 @@ from pathlib import Path
 from PyQt6.QtCore import QEventLoop, QObject, Qt
 from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
-from mat_shelf.app.job import Job, words_of
+from mat_shelf.app.job import Job
 from mat_shelf.app.notice import Notice
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.project import Project
@@ -14,12 +14,12 @@ from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.package import PackageError
 from mat_shelf.exchange.project_file import (
     PROJECT_ENDING,
-    open_project,
     plain_file_name,
     project_path,
+    read_project,
     save_project,
 )
-from mat_shelf.system.file_writer import ANY, ChangedElsewhereError, Stamp, stamp_of
+from mat_shelf.system.file_writer import ANY, ChangedElsewhereError, Stamp, stamp_of, words_of
 from mat_shelf.system.user_folders import home_folder
 
 PROJECT_FILES = f"Mat Shelf projects (*{PROJECT_ENDING})"
@@ -73,7 +73,7 @@ class ProjectFiles(QObject):
                 self.notice.hide()
 
         self.open_job = Job(
-            lambda _: (stamp_of(path), *open_project(path)),
+            lambda _: (stamp_of(path), *read_project(path)),
             take,
             lambda fault: self.workshop.said.emit(f"Not opened: {words_of(fault)}"),
             (PackageError, MemoryError),

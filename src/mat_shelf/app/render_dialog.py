@@ -20,13 +20,14 @@ from PyQt6.QtWidgets import (
     QVBoxLayout,
 )
 
-from mat_shelf.app.job import Job, words_of
+from mat_shelf.app.job import Job
 from mat_shelf.app.theme import font
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.exchange.image_writing import ImageError, ending_of
 from mat_shelf.exchange.project_file import plain_file_name
 from mat_shelf.exchange.render_file import RenderSettings, render_to_file
 from mat_shelf.rendering.aovs import PASSES
+from mat_shelf.system.file_writer import words_of
 from mat_shelf.system.user_folders import home_folder
 
 SIZES = {"Full HD": (1920, 1080), "Square": (2000, 2000), "Page": (2480, 3508), "Quick look": (960, 640)}

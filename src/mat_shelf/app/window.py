@@ -34,7 +34,7 @@ from mat_shelf.app.render_dialog import RenderDialog
 from mat_shelf.app.set.set_board import SetBoard
 from mat_shelf.app.shortcuts_dialog import ShortcutsDialog
 from mat_shelf.app.theme import apply_theme, is_dark
-from mat_shelf.app.wall.tools.brush import Brush
+from mat_shelf.app.wall.tools.brush import BrushTool
 from mat_shelf.app.wall.tools.mark import MarkTool
 from mat_shelf.app.wall.tools.pattern_placement import PatternPlacement
 from mat_shelf.app.wall.wall import Wall
@@ -82,7 +82,7 @@ class Window(QMainWindow):
         self.shapes = ShapeKeeper(workshop)
         self.shapes.told.connect(self._tell_shapes)
         self.pattern_placement = PatternPlacement(self.viewport, self.board.patterns)
-        self.brush = Brush(self.viewport, self.board.patterns)
+        self.brush = BrushTool(self.viewport, self.board.patterns)
         self.marks = MarkWork(workshop)
         self.marks_board = MarksBoard(self.marks)
         self.boards.addWidget(self.marks_board)

@@ -24,10 +24,10 @@ def whole(low: int, high: int):
 
 def read_project(path: Path):
     from mat_shelf.exchange.package import PackageError
-    from mat_shelf.exchange.project_file import open_project
+    from mat_shelf.exchange.project_file import read_project
 
     try:
-        return open_project(path)
+        return read_project(path)
     except PackageError as fault:
         raise BadInputError(str(fault)) from fault
 

@@ -6,7 +6,7 @@ from mat_shelf.document.history import History
 from mat_shelf.document.project import Project
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.package import PackageError
-from mat_shelf.exchange.project_file import open_project, project_path, save_project
+from mat_shelf.exchange.project_file import project_path, read_project, save_project
 from mat_shelf.system.file_writer import Stamp, stamp_of
 
 
@@ -64,7 +64,7 @@ class FileCommands:
         """
         stamp = stamp_of(path)
         try:
-            project, assets = open_project(path)
+            project, assets = read_project(path)
         except PackageError as fault:
             self.said.emit(f"Not opened: {fault}")
             return False

@@ -10,7 +10,7 @@ from mat_shelf.demo.desk_set import demo_project
 from mat_shelf.document.project import Project
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.product_import import new_project, read_product
-from mat_shelf.exchange.project_file import open_project as read_project
+from mat_shelf.exchange.project_file import read_project
 from mat_shelf.exchange.render_file import RenderSettings, render_to_file
 from mat_shelf.geometry.pose import posed_bounds
 from mat_shelf.library.library import Library

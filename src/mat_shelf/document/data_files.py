@@ -6,10 +6,10 @@ from typing import TypeVar
 
 from mat_shelf.document.parameter import Frozen
 
-Model = TypeVar("Model", bound=Frozen)
+_Model = TypeVar("_Model", bound=Frozen)
 
 
-def read_data(model: type[Model], folder: Path) -> tuple[Model, ...]:
+def read_data(model: type[_Model], folder: Path) -> tuple[_Model, ...]:
     """Values of the JSON files of a folder, in the order of its ``order.json``.
 
     Parameters

@@ -17,7 +17,7 @@ from mat_shelf.document.parameter import explain
 from mat_shelf.system.file_reader import LARGEST_FILE, ReadError, opened_file
 from mat_shelf.system.file_writer import ANY, Stamp, write_file
 
-Model = TypeVar("Model", bound=BaseModel)
+_Model = TypeVar("_Model", bound=BaseModel)
 
 LARGEST_TEXT = 64 * 2**20
 LARGEST_ENTRY = LARGEST_FILE
@@ -125,12 +125,12 @@ def _entry(package: zipfile.ZipFile, info: zipfile.ZipInfo, path: Path, text_nam
     return data
 
 
-def parse(model: type[Model], data: bytes, path: Path, newest_schema: int, migrate=lambda fields: fields) -> Model:
+def parse(model: type[_Model], data: bytes, path: Path, newest_schema: int, migrate=lambda fields: fields) -> _Model:
     """A model from JSON of a package. Raises PackageError, saying which value is at fault.
 
     Parameters
     ----------
-    model : type[Model]
+    model : type[_Model]
         The model.
     data : bytes
         JSON.
@@ -143,7 +143,7 @@ def parse(model: type[Model], data: bytes, path: Path, newest_schema: int, migra
 
     Returns
     -------
-    Model
+    _Model
     """
     if sum(data.count(mark) for mark in (b",", b"[", b"{")) > MOST_VALUES:
         raise PackageError(f"{path.name} claims to hold more values than a package may; it was not opened")

@@ -70,7 +70,7 @@ def save_project(path: Path, project: Project, assets: Assets, expected=ANY) -> 
     return write_package(Path(path), entries, keep_previous=True, expected=expected)
 
 
-def open_project(path: Path) -> tuple[Project, Assets]:
+def read_project(path: Path) -> tuple[Project, Assets]:
     """Reads a project and its assets.
 
     Parameters

@@ -9,7 +9,7 @@ from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.image_writing import write_image
 from mat_shelf.exchange.supplies import prepare_supplies
 from mat_shelf.rendering.aovs import render_aovs
-from mat_shelf.rendering.session import Rendered, render
+from mat_shelf.rendering.session import Rendered, render_picture
 
 
 @dataclass(frozen=True)
@@ -83,7 +83,7 @@ def render_to_file(
         If the file cannot be written.
     """
     words = prepare_supplies(project, assets, preparing)
-    rendered = render(
+    rendered = render_picture(
         project,
         assets,
         settings.width,

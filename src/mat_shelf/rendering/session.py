@@ -323,7 +323,7 @@ class _Wanted(NamedTuple):
     revision: int
 
 
-def render(
+def render_picture(
     project: Project,
     supplies: Supplies,
     width: int,

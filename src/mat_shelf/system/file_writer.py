@@ -56,9 +56,13 @@ def stamp_of(path: Path) -> Stamp | None:
     return Stamp(found.st_ino, found.st_size, found.st_mtime_ns)
 
 
-def words_of(fault: OSError) -> str:
-    """Why the system refused, and what to do about it."""
-    return _WORDS.get(fault.errno) or fault.strerror or str(fault)
+def words_of(fault: Exception) -> str:
+    """Why something was refused, and what to do about it where the system did."""
+    if isinstance(fault, MemoryError):
+        return str(fault) or "it needs more memory than there is; close other programs"
+    if isinstance(fault, OSError):
+        return _WORDS.get(fault.errno) or fault.strerror or str(fault)
+    return str(fault)
 
 
 def write_file(path: Path, content: bytes | BinaryIO, keep_previous: bool = False, expected=ANY) -> Stamp:

@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 )
 
 from mat_shelf.app.image_file import PICTURE_ENDINGS, SeveralLayersError, layer_menu, read_artwork_file
-from mat_shelf.app.job import Job, words_of
+from mat_shelf.app.job import Job
 from mat_shelf.app.library.swatch_drag import dragged_swatch
 from mat_shelf.app.marks.artwork_watch import ArtworkWatch
 from mat_shelf.app.marks.crop_dialog import CropDialog
@@ -39,6 +39,7 @@ from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.image_reading import ImageError
 from mat_shelf.marks.codes import EAN_HEIGHT, EAN_WIDTH, CodeError, ean13, square_code
 from mat_shelf.patterns.placement_edit import PlacementHit
+from mat_shelf.system.file_writer import words_of
 
 ART_FILES = f"Artwork ({' '.join(f'*{ending}' for ending in PICTURE_ENDINGS)})"
 _PREVIEW = QSize(172, 100)

@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from mat_shelf.app.job import Job, words_of
+from mat_shelf.app.job import Job
 from mat_shelf.app.theme import font
 from mat_shelf.app.widgets.value_row import Slider
 from mat_shelf.document.ids import name_from
@@ -30,6 +30,7 @@ from mat_shelf.patterns.relief_images import (
     height_of_photograph,
     normals_of_height,
 )
+from mat_shelf.system.file_writer import words_of
 
 PHOTOGRAPH, NORMALS, HEIGHT = "height of a photograph", "normals of a height", "height of normals"
 CONVERSIONS = {

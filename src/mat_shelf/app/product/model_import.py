@@ -6,12 +6,13 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject, Qt, pyqtSignal
 
-from mat_shelf.app.job import Job, words_of
+from mat_shelf.app.job import Job
 from mat_shelf.app.notice import Notice
 from mat_shelf.app.workshop import ProductWork
 from mat_shelf.exchange.product_import import ImportedProduct, new_project, read_product
 from mat_shelf.geometry.mesh import MeshError
 from mat_shelf.geometry.size import UNIT_NAMES, UnitGuess, length_words, other_units, size_question
+from mat_shelf.system.file_writer import words_of
 
 
 class ModelImport(QObject):

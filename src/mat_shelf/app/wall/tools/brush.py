@@ -18,7 +18,7 @@ _SPACING = 1 / 6
 _LARGEST_CURSOR = 120
 
 
-class Brush(Tool):
+class BrushTool(Tool):
     """Takes the left button while a painted pattern is painted; with Control it erases."""
 
     def __init__(self, viewport: Viewport, patterns: PatternWork):
