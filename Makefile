@@ -11,8 +11,8 @@ demo: setup
 
 test: setup lint
 	@$(RUN)/mat-shelf prepare --renderer-only
-	QT_QPA_PLATFORM=offscreen $(RUN)/pytest -n auto --dist worksteal
-	QT_QPA_PLATFORM=xcb xvfb-run -a $(RUN)/pytest tests/test_window.py -k "story or keyboard or dragged"
+	QT_QPA_PLATFORM=offscreen $(RUN)/pytest -n auto --dist worksteal -m "not on_screen"
+	QT_QPA_PLATFORM=xcb xvfb-run -a $(RUN)/pytest -m on_screen
 
 # What renders little or nothing, in under a minute.
 test-quick: setup

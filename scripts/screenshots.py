@@ -125,14 +125,12 @@ def show_overlays(app, window: Window) -> None:
     for ready in READY_OVERLAYS:
         if ready.id in ("worn-to-steel", "dust-in-crevices"):
             window.board.overlays_card.add(ready)
-    window.board.turn_over(True)
     window.viewport.frame_part("warmer-body")
     while any(key not in workshop.assets.geometry_maps for key in needed_geometry_maps(workshop.project)):
         app.processEvents()
         time.sleep(0.02)
     settle(app, window, SAMPLES)
     window.grab().save(str(FOLDER / "overlays.png"))
-    window.board.turn_over(False)
     workshop.explore(None)
 
 
@@ -265,7 +263,7 @@ def show_product_station(app, window: Window, folder: Path) -> None:
     window.product_board.zones_card.let_go()
     work.show_gap(1)
     settle(app, window, SAMPLES)
-    window.grab().save(str(FOLDER / "bare.png"))
+    window.grab().save(str(FOLDER / "unassigned.png"))
     work.choose(None)
     workshop.explore(None)
     workshop.select(None)

@@ -30,6 +30,7 @@ from mat_shelf.optics.color import linear_from_hex, luminance
 from mat_shelf.rendering.navigation import close_up_camera
 
 
+@pytest.mark.on_screen
 def test_the_whole_story(open_window, demo, qtbot, monkeypatch, tmp_path, library_folder):
     window = open_window(*demo)
     workshop, board = window.workshop, window.board
@@ -140,6 +141,7 @@ def test_the_whole_story(open_window, demo, qtbot, monkeypatch, tmp_path, librar
     assert np.ptp(opened[barrel].mean(axis=1)) < np.ptp(before[inside].mean(axis=1)) / 1.3
 
 
+@pytest.mark.on_screen
 def test_by_keyboard_alone(open_window, qtbot):
     window = open_window()
     workshop = window.workshop
@@ -241,6 +243,7 @@ def test_a_render_can_be_cancelled(open_window, small_project, qtbot, tmp_path):
     assert dialog.state.text() == "Cancelled; nothing was written." and not (tmp_path / "long.png").exists()
 
 
+@pytest.mark.on_screen
 def test_while_a_value_is_dragged_pictures_follow(open_window, qtbot):
     """While a value is dragged coarse pictures follow, and the last one shows the last value."""
     window = open_window()
