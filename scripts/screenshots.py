@@ -125,6 +125,9 @@ def show_overlays(app, window: Window) -> None:
     for ready in READY_OVERLAYS:
         if ready.id in ("worn-to-steel", "dust-in-crevices"):
             window.board.overlays_card.add(ready)
+    window.board.folds["Base"].title.click()
+    if not window.board.folds["Overlays"].card.isVisible():
+        window.board.folds["Overlays"].tab.click()
     window.viewport.frame_part("warmer-body")
     while any(key not in workshop.assets.geometry_maps for key in needed_geometry_maps(workshop.project)):
         app.processEvents()

@@ -28,6 +28,7 @@ from mat_shelf.app.marks.typeset import set_words
 from mat_shelf.app.theme import font
 from mat_shelf.app.widgets.binding import Binding
 from mat_shelf.app.widgets.card import ListCard, card_of, column_of
+from mat_shelf.app.widgets.elided_label import ElidedLabel
 from mat_shelf.app.widgets.reorder import Reorder
 from mat_shelf.app.widgets.rows import row_of
 from mat_shelf.app.workshop import MarkWork
@@ -42,8 +43,8 @@ from mat_shelf.patterns.placement_edit import PlacementHit
 from mat_shelf.system.file_writer import words_of
 
 ART_FILES = f"Artwork ({' '.join(f'*{ending}' for ending in PICTURE_ENDINGS)})"
-_PREVIEW = QSize(172, 100)
-_COLUMN = 128
+_PREVIEW = QSize(158, 92)
+_COLUMN, _FINISH_COLUMN = 124, 162
 """Width of a column of rows, pixels."""
 _OWN_ROWS = {
     "label": ("backing", "thickness"),
@@ -111,7 +112,9 @@ class MarksBoard(QFrame):
         self.preview = QLabel()
         self.preview.setFixedHeight(_PREVIEW.height())
         self.preview.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.art_name, self.sharp = _quiet(), _quiet()
+        self.art_name, self.sharp = ElidedLabel(), _quiet()
+        self.art_name.setProperty("role", "quiet")
+        self.art_name.setFont(font(12))
         self.sharp.setWordWrap(True)
         self.art_button = _small(
             "Choose artwork…", "A PNG, TIFF, JPEG, EXR, PSD, WebP, SVG or PDF file, best with alpha"
@@ -124,10 +127,10 @@ class MarksBoard(QFrame):
         buttons = QWidget()
         grid = QGridLayout(buttons)
         grid.setContentsMargins(0, 4, 0, 2)
-        grid.setSpacing(6)
+        grid.setSpacing(4)
         grid.addWidget(self.art_button, 0, 0)
-        grid.addWidget(self.back_button, 0, 1)
-        grid.addWidget(self.crop_button, 1, 0, 1, 2)
+        grid.addWidget(self.back_button, 1, 0)
+        grid.addWidget(self.crop_button, 2, 0)
 
         self.rows = {name: row_of(self._of_mark(name), is_stacked=True) for name in _MARK_ROWS}
         self.material_rows = {name: row_of(self._of_recipe(name), is_stacked=True) for name in _RECIPE_ROWS}
@@ -161,11 +164,13 @@ class MarksBoard(QFrame):
         layout = QHBoxLayout(self)
         layout.setContentsMargins(16, 14, 16, 14)
         layout.setSpacing(8)
-        self.list.setFixedWidth(176)
+        self.list.setFixedWidth(158)
         layout.addWidget(self.list)
-        for column in (size, lies, own, finish):
+        for column in (size, lies):
             column.setMinimumWidth(_COLUMN)
-        for card, width in zip(self.cards[:2], (198, 2 * _COLUMN + 46), strict=True):
+        for column in (own, finish):
+            column.setMinimumWidth(_FINISH_COLUMN)
+        for card, width in zip(self.cards[:2], (186, 2 * _COLUMN + 42), strict=True):
             card.setFixedWidth(width)
         for card in self.cards:
             layout.addWidget(card, 1)

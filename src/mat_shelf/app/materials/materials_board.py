@@ -33,7 +33,7 @@ from mat_shelf.app.patterns.strip_board import StripBoard
 from mat_shelf.app.theme import font
 from mat_shelf.app.widgets.binding import of_material
 from mat_shelf.app.widgets.card import card_of, column_of, sideways
-from mat_shelf.app.widgets.fold import CardTitle, Fold
+from mat_shelf.app.widgets.fold import TAB, CardTitle, Fold
 from mat_shelf.app.widgets.rows import row_of
 from mat_shelf.app.workshop import PatternWork, Workshop
 from mat_shelf.commands.command import command
@@ -46,6 +46,7 @@ COLUMN, WIDEST = 228, 340
 """Narrowest and widest column of rows, pixels."""
 ROOMY = 1500
 """Width from which cards without rows stay open, pixels."""
+_GAP, _MARGIN = 8, 16
 
 
 class MaterialsBoard(QFrame):
@@ -150,7 +151,7 @@ class MaterialsBoard(QFrame):
             header.addWidget(widget)
         opened, tabs = QHBoxLayout(), QHBoxLayout()
         for line in (opened, tabs):
-            line.setSpacing(8)
+            line.setSpacing(_GAP)
             line.setContentsMargins(0, 0, 0, 0)
         for name, fold in self.folds.items():
             opened.addWidget(fold.card, len(CARDS.get(name, (1,))))
@@ -158,7 +159,7 @@ class MaterialsBoard(QFrame):
         opened.addStretch(1)
         tuned = QWidget()
         layout = QVBoxLayout(tuned)
-        layout.setContentsMargins(16, 8, 16, 8)
+        layout.setContentsMargins(_MARGIN, 8, _MARGIN, 8)
         layout.setSpacing(8)
         layout.addLayout(header)
         inside = QWidget()
@@ -275,9 +276,20 @@ class MaterialsBoard(QFrame):
         listed = {name for name, rows in lists.items() if rows or self.width() >= ROOMY}
         shown = set(MATERIAL_KINDS[kind]) | cards_in_use(recipe) | listed
         turned = self._turned.get(self._layer_id, {})
+        shown = {name for name in self.folds if turned.get(name, name in shown)}
+        for name in ("Patterns", "Overlays", "Relief"):  # what has no room waits as a tab
+            if turned.get(name) is None and not self._has_room(shown):
+                shown.discard(name)
         for name, fold in self.folds.items():
-            is_offered = name != "Overlays" or self.workshop.overlay is None
-            fold.show_open(turned.get(name, name in shown), is_offered)
+            fold.show_open(name in shown, name != "Overlays" or self.workshop.overlay is None)
+        for name, rows in lists.items():
+            self.folds[name].tab.show_count(len(rows))
+
+    def _has_room(self, shown: set[str]) -> bool:
+        """True if these cards and the tabs of the others stand beside each other."""
+        cards = [self.folds[name].card for name in shown]
+        widths = sum(max(card.minimumSizeHint().width(), card.minimumWidth()) + _GAP for card in cards)
+        return widths + (len(self.folds) - len(shown)) * (TAB + _GAP) + 2 * _MARGIN <= self.width()
 
     def resizeEvent(self, event) -> None:
         super().resizeEvent(event)

@@ -22,6 +22,7 @@ from mat_shelf.app.patterns.step_rows import placement_rows, step_rows
 from mat_shelf.app.patterns.step_tile import STEP, StepTile
 from mat_shelf.app.theme import font
 from mat_shelf.app.widgets.card import ListCard, sideways
+from mat_shelf.app.widgets.elided_label import ElidedLabel
 from mat_shelf.app.workshop import PatternWork
 from mat_shelf.commands.patterns import PLACING
 from mat_shelf.document.parameter import shown_number
@@ -109,12 +110,12 @@ class StripBoard(QFrame):
         self._rows_for: tuple = ()
         self._row_grid = QGridLayout()
         self._row_grid.setContentsMargins(0, 0, 0, 0)
-        self._row_grid.setHorizontalSpacing(16)
+        self._row_grid.setHorizontalSpacing(10)
         self._row_grid.setVerticalSpacing(0)
         values = QWidget()
         inside = QHBoxLayout(values)
         inside.setContentsMargins(0, 4, 0, 0)
-        inside.setSpacing(16)
+        inside.setSpacing(10)
         inside.addWidget(self.histogram, 0, Qt.AlignmentFlag.AlignTop)
         inside.addLayout(self._row_grid)
         inside.addStretch(1)
@@ -127,7 +128,7 @@ class StripBoard(QFrame):
 
         self.placement = placement_rows(work)
         placement_card = ListCard("Placement")
-        placement_card.setFixedWidth(204)
+        placement_card.setFixedWidth(224)
         self._placement_list = placement_card.list
         for row in self.placement.values():
             self._placement_list.addWidget(row)
@@ -145,10 +146,10 @@ class StripBoard(QFrame):
             button.setProperty("role", "small")
             by_hand.addWidget(button)
         by_hand.addStretch(1)
-        self.copy_button = QPushButton("Copy placement")
+        self.copy_button = QPushButton("Copy")
         self.copy_button.setToolTip("Copies the placement, for another pattern of this or another material")
         self.copy_button.clicked.connect(work.copy_placement)
-        self.paste_button = QPushButton("Paste placement")
+        self.paste_button = QPushButton("Paste")
         self.paste_button.setToolTip("Gives this pattern the copied placement")
         self.paste_button.clicked.connect(work.paste_placement)
         copying = QHBoxLayout()
@@ -166,7 +167,7 @@ class StripBoard(QFrame):
         self._placement_list.addStretch(1)
         self._placed_as: str | None = None
         feeds_card = ListCard("Feeds")
-        feeds_card.setFixedWidth(190)
+        feeds_card.setFixedWidth(182)
         self.feeds_list = feeds_card.list
         self.feeds_list.setSpacing(4)
         self.feed_button = QPushButton("+ Feed input")
@@ -361,20 +362,21 @@ def _range_words(feed: Feed) -> str:
 def _use(name: str, shown: str, drop) -> QWidget:
     """One use of the pattern, with a small button that ends it."""
     row = QWidget()
-    layout = QHBoxLayout(row)
-    layout.setContentsMargins(0, 0, 0, 0)
-    layout.setSpacing(4)
-    layout.addWidget(QLabel(name), 1)
+    layout = QGridLayout(row)
+    layout.setContentsMargins(0, 0, 0, 4)
+    layout.setSpacing(0)
+    layout.setColumnStretch(0, 1)
+    layout.addWidget(ElidedLabel(name), 0, 0)
     value = QLabel(shown)
+    value.setProperty("role", "quiet")
     value.setFont(font(12, tabular=True))
-    layout.addWidget(value)
+    layout.addWidget(value, 1, 0)
     if drop is not None:
         button = QPushButton("×")
         button.setProperty("role", "mini")
         button.setFixedSize(16, 18)
-        button.setToolTip(f"{name} disconnected")
+        button.setToolTip(f"Disconnect {name}")
         button.setAccessibleName(f"Disconnect {name}")
         button.clicked.connect(drop)
-        layout.addWidget(button)
-    row.setFixedHeight(22)
+        layout.addWidget(button, 0, 1)
     return row

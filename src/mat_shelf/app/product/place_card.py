@@ -57,7 +57,8 @@ class PlaceCard(QWidget):
             self.remove_button,
         )
         lines = QGridLayout()
-        lines.setSpacing(6)
+        lines.setHorizontalSpacing(6)
+        lines.setVerticalSpacing(3)
         for place, button in enumerate(buttons):
             lines.addWidget(button, place // 2, place % 2)
         lines.addWidget(self.upright_button, len(buttons) // 2, 0, 1, 2)

@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QAbstractButton, QFrame, QSizePolicy
 
 from mat_shelf.app.theme import THEME, font
 
-TAB = 26
+TAB = 24
 """Width of a tab, pixels."""
 
 
@@ -24,6 +24,12 @@ class CardTab(QAbstractButton):
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
         self.setAttribute(Qt.WidgetAttribute.WA_Hover)
         self.setAcceptDrops(True)
+
+    def show_count(self, count: int) -> None:
+        """Says how many rows the folded card has, if any."""
+        name = self.text().split("  ")[0]
+        self.setText(f"{name}  {count}" if count else name)
+        self.update()
 
     def sizeHint(self) -> QSize:
         return QSize(TAB, self.fontMetrics().horizontalAdvance(self.text()) + 24)

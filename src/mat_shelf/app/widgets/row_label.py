@@ -22,7 +22,7 @@ class RowLabel(QWidget):
         self.back.setAccessibleName(f"{binding.label}, follow the parent again")
         self.back.clicked.connect(binding.reset_to_parent)
         policy = self.back.sizePolicy()
-        policy.setRetainSizeWhenHidden(not is_stacked)
+        policy.setRetainSizeWhenHidden(not is_stacked and binding.may_follow)
         self.back.setSizePolicy(policy)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
