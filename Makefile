@@ -3,7 +3,7 @@ PYTHON ?= python3
 VENV := .venv
 RUN := $(VENV)/bin
 
-.PHONY: demo test test-quick bench truth lint setup screenshots install uninstall clean
+.PHONY: demo test test-quick soak bench truth lint setup screenshots install uninstall clean
 
 demo: setup
 	@$(RUN)/mat-shelf prepare
@@ -11,12 +11,16 @@ demo: setup
 
 test: setup lint
 	@$(RUN)/mat-shelf prepare --renderer-only
-	QT_QPA_PLATFORM=offscreen $(RUN)/pytest -n auto --dist worksteal -m "not on_screen"
+	QT_QPA_PLATFORM=offscreen $(RUN)/pytest -n auto --dist worksteal -m "not on_screen and not long"
 	QT_QPA_PLATFORM=xcb xvfb-run -a $(RUN)/pytest -m on_screen
 
 # What renders little or nothing, in under a minute.
 test-quick: setup
 	QT_QPA_PLATFORM=offscreen $(RUN)/pytest -n auto -m "not renders"
+
+# What takes too long for every change.
+soak: setup
+	QT_QPA_PLATFORM=offscreen $(RUN)/pytest -n auto --dist worksteal -m long
 
 bench: setup
 	@$(RUN)/mat-shelf bench
@@ -41,7 +45,7 @@ $(VENV)/ready: pyproject.toml constraints.txt scripts/system_packages.sh
 	@sh scripts/system_packages.sh
 	@test -x $(RUN)/python || $(PYTHON) -m venv $(VENV)
 	@echo "Installing the Python packages into $(VENV); the first time takes a minute or two"
-	@$(RUN)/python -m pip install --disable-pip-version-check --progress-bar on -c constraints.txt -e '.[dev]'
+	@$(RUN)/python -m pip install --no-compile --disable-pip-version-check --progress-bar on -c constraints.txt -e '.[dev]'
 	@touch $@
 
 # Enters Mat Shelf in the desktop's menu for this user (or PREFIX=/usr/local for all), running from this folder.

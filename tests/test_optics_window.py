@@ -50,6 +50,7 @@ def mean_of(qtbot, window, part: str) -> np.ndarray:
     return picture[seen(window, part)].mean(axis=0)
 
 
+@pytest.mark.long
 def test_liquid_darkens_with_depth_and_keeps_its_millimetres(window, qtbot):
     """Ink in a glass: tinted over a depth in mm, darker where the depth is less; three times as large a product of the
     same numbers is darker still, since light goes three times as far."""
@@ -78,6 +79,7 @@ def test_liquid_darkens_with_depth_and_keeps_its_millimetres(window, qtbot):
     assert np.abs(mean_of(qtbot, window, "glass") - water).max() < 8
 
 
+@pytest.mark.long
 def test_a_soft_body_takes_light_in_and_velvet_is_light_at_its_rim(window, qtbot):
     """Sealing wax glows red where it is thin; velvet is darker straight on than the plain plate, by its fuzz alone."""
     workshop, board = window.workshop, window.board
@@ -102,6 +104,7 @@ def test_a_soft_body_takes_light_in_and_velvet_is_light_at_its_rim(window, qtbot
     assert mean_of(qtbot, window, "plate").mean() > dark.mean() + 4
 
 
+@pytest.mark.long
 def test_one_smudge_drives_roughness_relief_and_frost(window, qtbot, monkeypatch):
     """Frosted glass: the same pattern in three places, each seen in the picture, and the frost laid under another
     overlay by dragging."""
