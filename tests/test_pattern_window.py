@@ -13,10 +13,10 @@ from driving import (
     pixel_place,
     seen,
 )
-from PyQt6.QtCore import QEvent, QMimeData, QPointF, Qt, QUrl
+from PyQt6.QtCore import QCoreApplication, QEvent, QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDrag, QDragEnterEvent, QDropEvent, QMouseEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QFileDialog
+from PyQt6.QtWidgets import QApplication, QFileDialog, QScrollArea
 from test_pictures import bumps, bytes_of, normals_of
 
 from mat_shelf.app.missing_images import missing_images
@@ -24,7 +24,7 @@ from mat_shelf.app.patterns.pattern_mime import pattern_mime
 from mat_shelf.commands.patterns import PLACING
 from mat_shelf.document.image import ImageRef
 from mat_shelf.document.material import Material
-from mat_shelf.document.pattern import Feed, Pattern
+from mat_shelf.document.pattern import Feed, Pattern, Placement
 from mat_shelf.document.product import Part, Product
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
@@ -526,3 +526,24 @@ def test_relief_is_made_of_a_photograph_in_the_window(window, qtbot, tmp_path):
     source = work.pattern.steps[0]
     made = window.workshop.assets.pictures[source.picture.digest]
     assert source.space == "plain" and made.levels[0].dtype == np.uint16 and made.width == 96
+
+
+def test_cards_without_room_wait_as_tabs_with_their_counts(open_window, small_project):
+    window = open_window(*small_project)
+    window.resize(1280, 800)
+    board, work = window.board, window.board.patterns
+    window.workshop.select("block")
+    for name in ("Grain", "Dents"):
+        work.add_relief(work.begin((Noise(),), name, Placement()))
+    work.open(None)
+    QCoreApplication.processEvents()
+    patterns = board.folds["Patterns"]
+    assert patterns.tab.isVisible() and patterns.tab.text() == "Patterns  2"
+    assert board.folds["Relief"].card.isVisible()
+    assert all(
+        area.horizontalScrollBar().maximum() == 0 for area in board.findChildren(QScrollArea) if area.isVisible()
+    )
+    open_card(board, "Patterns")
+    window.resize(1040, 640)
+    QCoreApplication.processEvents()
+    assert patterns.card.isVisible()  # what the user opened stays open

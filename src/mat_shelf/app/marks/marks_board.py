@@ -44,7 +44,7 @@ from mat_shelf.system.file_writer import words_of
 
 ART_FILES = f"Artwork ({' '.join(f'*{ending}' for ending in PICTURE_ENDINGS)})"
 _PREVIEW = QSize(158, 92)
-_COLUMN, _FINISH_COLUMN = 124, 162
+_COLUMN, _FINISH_COLUMN = 124, 156
 """Width of a column of rows, pixels."""
 _OWN_ROWS = {
     "label": ("backing", "thickness"),
@@ -164,7 +164,7 @@ class MarksBoard(QFrame):
         layout = QHBoxLayout(self)
         layout.setContentsMargins(16, 14, 16, 14)
         layout.setSpacing(8)
-        self.list.setFixedWidth(158)
+        self.list.setFixedWidth(176)
         layout.addWidget(self.list)
         for column in (size, lies):
             column.setMinimumWidth(_COLUMN)

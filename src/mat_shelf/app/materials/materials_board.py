@@ -32,7 +32,7 @@ from mat_shelf.app.patterns.relief_card import ReliefCard
 from mat_shelf.app.patterns.strip_board import StripBoard
 from mat_shelf.app.theme import font
 from mat_shelf.app.widgets.binding import of_material
-from mat_shelf.app.widgets.card import card_of, column_of, sideways
+from mat_shelf.app.widgets.card import CARD_MARGIN, card_of, column_of, sideways
 from mat_shelf.app.widgets.fold import TAB, CardTitle, Fold
 from mat_shelf.app.widgets.rows import row_of
 from mat_shelf.app.workshop import PatternWork, Workshop
@@ -287,9 +287,15 @@ class MaterialsBoard(QFrame):
 
     def _has_room(self, shown: set[str]) -> bool:
         """True if these cards and the tabs of the others stand beside each other."""
-        cards = [self.folds[name].card for name in shown]
-        widths = sum(max(card.minimumSizeHint().width(), card.minimumWidth()) + _GAP for card in cards)
-        return widths + (len(self.folds) - len(shown)) * (TAB + _GAP) + 2 * _MARGIN <= self.width()
+        cards = sum(self._narrowest(name) + _GAP for name in shown)
+        return cards + (len(self.folds) - len(shown)) * (TAB + _GAP) + 2 * _MARGIN <= self.width()
+
+    def _narrowest(self, name: str) -> int:
+        """Least width of a card. Size hints would be those of before what is in it changed."""
+        if name not in CARDS:
+            return COLUMN
+        columns = len(CARDS[name]) - (name == "Specular" and self._brushing.isHidden())
+        return columns * (COLUMN + CARD_MARGIN)
 
     def resizeEvent(self, event) -> None:
         super().resizeEvent(event)

@@ -7,6 +7,8 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLayout, QScrollArea, Q
 
 _HEAD = 22
 """Height of a card's head, pixels, whatever stands in it."""
+CARD_MARGIN = 28
+"""Width of a card beyond that of its column."""
 
 
 def scrolling(inside: QLayout) -> QScrollArea:
