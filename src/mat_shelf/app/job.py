@@ -52,18 +52,21 @@ class Job(QThread):
         return self._is_cancelled
 
     def run(self) -> None:
+        take, value = None, None
         try:
-            take, value = self._done, self._work(self)
+            value = self._work(self)
+            take = self._done
         except InterruptedError:
-            return
+            pass
         except self._refusals as fault:
             take, value = self._refused, fault
-        self._ended.emit(take, value)
+        finally:  # whatever came of it, so that nobody lets go of the thread before it is over
+            self._ended.emit(take, value)
 
     def tell(self, what: str, done: int, total: int) -> bool:
         """Tells the window how far the work is, a few times a second; False once it is cancelled."""
         now = time.monotonic()
-        if now - self._told >= _EVERY:
+        if now - self._told >= _EVERY or done >= total:
             self._told = now
             self.progressed.emit(what, done, total)
         return not self.is_cancelled
@@ -83,7 +86,7 @@ class Job(QThread):
         QCoreApplication.sendPostedEvents(self, QEvent.Type.MetaCall)
 
     @pyqtSlot(object, object)
-    def _hand_over(self, take: Callable, value: object) -> None:
+    def _hand_over(self, take: Callable | None, value: object) -> None:
         self.wait()
-        if not self.is_cancelled:
+        if take is not None and not self.is_cancelled:
             take(value)

@@ -230,19 +230,29 @@ class RenderDialog(QDialog):
         self._limit = settings.seconds
         assets = self.workshop.assets
 
+        is_written = False
+
         def work(job: Job) -> None:
+            nonlocal is_written
             passes = partial(job.tell, "")
             render_to_file(project, assets, path, settings, passes, lambda *_: not job.is_cancelled)
+            is_written = True
+
+        def end() -> None:
+            if is_written:  # even where Cancel came too late
+                self._finish(f"Written to {path}", True)
+            elif self._job.is_cancelled:
+                self._finish("Cancelled; nothing was written.", False)
 
         self._job = Job(
             work,
-            lambda _: self._finish(f"Written to {path}", True),
+            lambda _: None,
             lambda fault: self._finish(f"Not written: {words_of(fault)}", False),
             (Exception,),  # whatever ends the thread, the dialog must say so and be usable again
             self,
         )
         self._job.progressed.connect(self._show_progress, Qt.ConnectionType.QueuedConnection)
-        self._job.finished.connect(self._end, Qt.ConnectionType.QueuedConnection)
+        self._job.finished.connect(end, Qt.ConnectionType.QueuedConnection)
         self._job.start()
 
     def _show_progress(self, _what: str, done: int, total: int) -> None:
@@ -255,10 +265,6 @@ class RenderDialog(QDialog):
         self.bar.setValue(done)
         cleaning = "removing noise" if done >= total else f"about {_duration(left)} left"
         self.state.setText(f"{done} of {total} samples, {cleaning}")
-
-    def _end(self) -> None:
-        if self._job.is_cancelled:
-            self._finish("Cancelled; nothing was written.", False)
 
     def _finish(self, text: str, is_done: bool) -> None:
         self.state.setText(text)

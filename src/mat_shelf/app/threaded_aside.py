@@ -2,6 +2,8 @@
 
 from collections.abc import Callable
 
+from PyQt6.QtCore import Qt
+
 from mat_shelf.app.job import Job
 
 
@@ -14,16 +16,17 @@ class ThreadedAside:
     def __call__(
         self, work: Callable[[], object], then: Callable[[object], None], failed: Callable[[Exception], None]
     ) -> None:
-        self._jobs = [job for job in self._jobs if job.isRunning()]
-        self._jobs.append(Job(lambda _: work(), then, failed, (Exception,)))
-        self._jobs[-1].start()
+        job = Job(lambda _: work(), then, failed, (Exception,))
+        self._jobs.append(job)
+        job.finished.connect(lambda: self._jobs.remove(job), Qt.ConnectionType.QueuedConnection)  # once handed over
+        job.start()
 
     @property
     def is_busy(self) -> bool:
         """True while anything is under way."""
-        return any(job.isRunning() for job in self._jobs)
+        return bool(self._jobs)
 
     def join(self) -> None:
         """Waits for what is under way."""
-        for job in self._jobs:
+        for job in list(self._jobs):
             job.wait()

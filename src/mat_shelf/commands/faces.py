@@ -233,7 +233,7 @@ class FaceCommands:
         Parameters
         ----------
         step : int
-            The step.
+            1 for the next one, -1 for the previous.
         """
         if not self.find_gaps():
             self.gap_shown = None

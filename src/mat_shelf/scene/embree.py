@@ -265,8 +265,8 @@ def intersect_kernel(caster, origins, directions, geometry, primitive, u, v, dis
         Origins of the rays, mm.
     directions : (N, 3) float32
         Unit directions.
-    geometry : Geometry
-        Geometry of the scene.
+    geometry : (N,) int32
+        Receives the geometry, -1 where nothing is met.
     primitive : (N,) int32
         Triangle within its geometry.
     u, v : (N,) float32
