@@ -2,12 +2,16 @@
 
     .venv/bin/python scripts/check_words.py
 
-A label that was given up must not come back, one thing has one word, and no shown text names a source.
+A label that was given up must not come back, one thing has one word, and no shown text names a source. Docstrings and
+comments speak of classes, functions and files that are there.
 """
 
 import ast
+import builtins
+import io
 import re
 import sys
+import tokenize
 from pathlib import Path
 
 SOURCE = Path(__file__).parents[1] / "src" / "mat_shelf"
@@ -57,8 +61,27 @@ def shown_texts(tree: ast.Module) -> list[tuple[int, str]]:
     return texts
 
 
+def stale_names() -> list[str]:
+    """Classes, `names` and files that a docstring or a comment speaks of and nothing in the source is called."""
+    known = {path.name for path in SOURCE.rglob("*.py")} | {path.stem for path in SOURCE.rglob("*.py")}
+    spoken = []
+    for path in sorted(SOURCE.rglob("*.py")):
+        for token in tokenize.generate_tokens(io.StringIO(path.read_text("utf-8")).readline):
+            if token.type == tokenize.NAME:
+                known.add(token.string)
+            elif token.type == tokenize.COMMENT or token.string.startswith(('"""', 'r"""')):
+                named = re.findall(r"\b(?:[A-Z][a-z]+){2,}\b|\b[a-z_]+\.py\b|(?<!`)`[a-z_][\w.]*`(?!`)", token.string)
+                spoken += [(f"{path.relative_to(SOURCE.parents[1])}:{token.start[0]}", name) for name in named]
+    known |= set(vars(builtins))
+    return [
+        f"{place}: '{name}' is not there"
+        for place, name in spoken
+        if name.strip("`") not in known and name.strip("`").split(".")[-1] not in known
+    ]
+
+
 def main() -> int:
-    faults = []
+    faults = stale_names()
     for path in sorted(SOURCE.rglob("*.py")):
         tree, name = ast.parse(path.read_text("utf-8")), path.relative_to(SOURCE.parents[1])
         for line, text in shown_texts(tree):

@@ -1,6 +1,6 @@
 """Art as it comes from layout programs: colour profiles, inks, layers, pages, sheets of several labels.
 
-What decodes is called in a process of its own, by `picture_reading`.
+What decodes is called in a process of its own, by `image_reading`.
 """
 
 import io
@@ -42,7 +42,7 @@ def decode_artwork(data: bytes) -> bytes:
 
     Raises
     ------
-    PictureError
+    ImageError
         If it is damaged.
     """
     try:
@@ -131,7 +131,7 @@ def decode_layer_names(data: bytes) -> list[str]:
 
     Raises
     ------
-    PictureError
+    ImageError
         If it is damaged, or has more than `MOST_LAYERS`.
     """
     return [name for name, _ in _layers(data)]
@@ -170,7 +170,7 @@ def decode_layer(data: bytes, place: int) -> bytes:
 
     Raises
     ------
-    PictureError
+    ImageError
         If there is no such layer, or it cannot be read.
     """
     layers = _layers(data)
@@ -193,7 +193,7 @@ def decode_layer(data: bytes, place: int) -> bytes:
 
 
 def decode_page_count(data: bytes) -> int:
-    """Pages of a PDF. Raises PictureError if it cannot be read.
+    """Pages of a PDF. Raises ImageError if it cannot be read.
 
     Parameters
     ----------
@@ -248,7 +248,7 @@ def decode_page(data: bytes, place: int) -> bytes:
 
     Raises
     ------
-    PictureError
+    ImageError
         If there is no such page, or it cannot be read.
     """
     with _document(data) as document:

@@ -32,8 +32,8 @@ class Assets:
     pictures : dict from SHA-256 to Pyramid
         What patterns show.
     displaced : dict from part id to (what it depends on, Displaced or str)
-        True relief; see `rendering.displacing`.
-    shape_maps : dict from ShapeKey to ShapeMap
+        True relief; see `scene.displacement`.
+    shape_maps : dict from GeometryMapKey to GeometryMap
         Geometry maps of parts, as far as they are made.
     """
 
@@ -117,7 +117,7 @@ class Assets:
         return key
 
     def add_picture(self, data: bytes) -> tuple[str, str]:
-        """Keeps a reference picture as it came; returns its digest and kind. Raises PictureError.
+        """Keeps a reference picture as it came; returns its digest and kind. Raises ImageError.
 
         Parameters
         ----------
@@ -134,7 +134,7 @@ class Assets:
         return key, kind
 
     def add_room(self, data: bytes) -> tuple[str, str]:
-        """Keeps a room picture as it came; returns its digest and kind. Raises PictureError.
+        """Keeps a room picture as it came; returns its digest and kind. Raises ImageError.
 
         Parameters
         ----------
@@ -152,7 +152,7 @@ class Assets:
         return key, kind
 
     def add_map(self, data: bytes) -> tuple[str, str]:
-        """Keeps a picture for patterns as it came; returns its digest and kind. Raises PictureError.
+        """Keeps a picture for patterns as it came; returns its digest and kind. Raises ImageError.
 
         Parameters
         ----------

@@ -1,4 +1,4 @@
-"""Pictures out of files. What decodes is called in a process of its own, by `picture_reading`."""
+"""Pictures out of files. What decodes is called in a process of its own, by `image_reading`."""
 
 import io
 import os
@@ -39,7 +39,7 @@ _FORMATS = {"jpg": "jpeg", "exr": "openexr"}
 
 
 def check_bytes(count: int, most: int = MOST_BYTES) -> None:
-    """Refuse a picture that would decode to too many bytes. Raises PictureError.
+    """Refuse a picture that would decode to too many bytes. Raises ImageError.
 
     Parameters
     ----------
@@ -70,7 +70,7 @@ def decode_image(data: bytes) -> tuple[np.ndarray, str]:
 
     Raises
     ------
-    PictureError
+    ImageError
         If it is no image, is damaged or too large.
     """
     try:
@@ -88,7 +88,7 @@ def decode_image(data: bytes) -> tuple[np.ndarray, str]:
 
 
 def map_kind(data: bytes) -> str:
-    """Ending of the kind of picture file that this claims to be. Raises PictureError.
+    """Ending of the kind of picture file that this claims to be. Raises ImageError.
 
     Parameters
     ----------
@@ -121,7 +121,7 @@ def decode_map(data: bytes) -> Blocks:
 
     Raises
     ------
-    PictureError
+    ImageError
         If it is of no kind that is read, damaged, too large, or holds what is no number.
     """
     with ExitStack() as stack:
@@ -138,7 +138,7 @@ def decode_map(data: bytes) -> Blocks:
 def _rows(source, shape, depth, stack: ExitStack) -> Iterator[np.ndarray]:
     """Rows of a picture, some at a time where its file has them in that order; then the stack is left.
 
-    Raises PictureError.
+    Raises ImageError.
     """
     height, width, channels = shape
     kind = {np.uint8: OpenImageIO.UINT8, np.uint16: OpenImageIO.UINT16}.get(depth, OpenImageIO.FLOAT)
@@ -162,7 +162,7 @@ def _rows(source, shape, depth, stack: ExitStack) -> Iterator[np.ndarray]:
 
 @contextmanager
 def _opened(data: bytes, kind: str):
-    """OpenImageIO's reader of a file in memory. Raises PictureError."""
+    """OpenImageIO's reader of a file in memory. Raises ImageError."""
     hints = OpenImageIO.ImageSpec()
     hints.attribute("oiio:UnassociatedAlpha", 1)  # colour beside alpha, not multiplied by it
     with open(os.memfd_create("picture", os.MFD_CLOEXEC), "r+b") as file:
@@ -201,7 +201,7 @@ def decode_environment(data: bytes) -> tuple[np.ndarray, str]:
 
     Raises
     ------
-    PictureError
+    ImageError
         If it is neither, is damaged, too large, not twice as wide as high, or holds what is no number.
     """
     kind = "exr" if data[:4] == b"\x76\x2f\x31\x01" else "hdr" if data[:2] == b"#?" else None

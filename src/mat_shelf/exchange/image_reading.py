@@ -28,7 +28,7 @@ _MEMORY = 7 << 28
 
 
 def read_map(data: bytes) -> np.ndarray:
-    """A picture for patterns, with the depth it has; see `pictures.decode_map`. Raises PictureError.
+    """A picture for patterns, with the depth it has; see `pictures.decode_map`. Raises ImageError.
 
     Parameters
     ----------
@@ -44,7 +44,7 @@ def read_map(data: bytes) -> np.ndarray:
 
 
 def read_environment(data: bytes) -> tuple[np.ndarray, str]:
-    """A picture of a room and its kind; see `pictures.decode_room`. Raises PictureError.
+    """A picture of a room and its kind; see `image_decoding.decode_environment`. Raises ImageError.
 
     Parameters
     ----------
@@ -59,7 +59,7 @@ def read_environment(data: bytes) -> tuple[np.ndarray, str]:
 
 
 def read_image(data: bytes) -> tuple[np.ndarray, str]:
-    """A photograph and its kind; see `pictures.decode_picture`. Raises PictureError.
+    """A photograph and its kind; see `image_decoding.decode_image`. Raises ImageError.
 
     Parameters
     ----------
@@ -74,7 +74,7 @@ def read_image(data: bytes) -> tuple[np.ndarray, str]:
 
 
 def read_artwork(data: bytes) -> bytes:
-    """A picture whose numbers are sRGB colours; see `artwork_decoding.decode_artwork`. Raises PictureError.
+    """A picture whose numbers are sRGB colours; see `artwork_decoding.decode_artwork`. Raises ImageError.
 
     Parameters
     ----------
@@ -111,7 +111,7 @@ def pixels_per_mm(data: bytes) -> float | None:
 
 
 def layer_names(data: bytes) -> list[str]:
-    """Names of the layers of a PSD that hold pixels; see `artwork_decoding.decode_layer_names`. Raises PictureError.
+    """Names of the layers of a PSD that hold pixels; see `artwork_decoding.decode_layer_names`. Raises ImageError.
 
     Parameters
     ----------
@@ -128,7 +128,7 @@ def layer_names(data: bytes) -> list[str]:
 
 
 def read_layer(data: bytes, place: int) -> bytes:
-    """One layer of a PSD as a PNG; see `artwork_decoding.decode_layer`. Raises PictureError.
+    """One layer of a PSD as a PNG; see `artwork_decoding.decode_layer`. Raises ImageError.
 
     Parameters
     ----------
@@ -147,7 +147,7 @@ def read_layer(data: bytes, place: int) -> bytes:
 
 
 def page_count(data: bytes) -> int:
-    """Pages of a PDF. Raises PictureError if it cannot be read.
+    """Pages of a PDF. Raises ImageError if it cannot be read.
 
     Parameters
     ----------
@@ -164,7 +164,7 @@ def page_count(data: bytes) -> int:
 
 
 def read_page(data: bytes, place: int) -> bytes:
-    """One page of a PDF as a PNG; see `artwork_decoding.decode_page`. Raises PictureError.
+    """One page of a PDF as a PNG; see `artwork_decoding.decode_page`. Raises ImageError.
 
     Parameters
     ----------
@@ -183,7 +183,7 @@ def read_page(data: bytes, place: int) -> bytes:
 
 
 def read_svg(svg: bytes) -> bytes:
-    """A drawing as a PNG with alpha; see `svg_decoding.decode_svg`. Raises PictureError.
+    """A drawing as a PNG with alpha; see `svg_decoding.decode_svg`. Raises ImageError.
 
     Parameters
     ----------

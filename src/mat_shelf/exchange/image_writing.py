@@ -18,7 +18,7 @@ IMAGE_ENDINGS = (".png", ".exr", ".tiff", ".jpg")
 
 
 def ending_of(path: Path, alpha: bool = False, deep: bool = False, layers: bool = False) -> str:
-    """The kind of picture a path asks for. Raises PictureError for any other, or one that cannot hold that much.
+    """The kind of picture a path asks for. Raises ImageError for any other, or one that cannot hold that much.
 
     Parameters
     ----------
@@ -71,7 +71,7 @@ def write_image(
 
     Raises
     ------
-    PictureError
+    ImageError
         For an unknown ending, or one that cannot hold what it should.
     OSError
         If the place cannot be written; an older picture there stays whole.

@@ -1,4 +1,4 @@
-"""Drawings (SVG) as pictures. Called in a process of its own, by `picture_reading`."""
+"""Drawings (SVG) as pictures. Called in a process of its own, by `image_reading`."""
 
 import re
 from xml.parsers import expat
@@ -32,7 +32,7 @@ def decode_svg(svg: bytes) -> bytes:
 
     Raises
     ------
-    PictureError
+    ImageError
         If it is no drawing, is too large, or refers to what lies outside of it.
     """
     if len(svg) > _LARGEST:
@@ -53,7 +53,7 @@ def decode_svg(svg: bytes) -> bytes:
 
 
 def _checked_size(svg: bytes) -> tuple[float, float]:
-    """Width and height, in its own pixels, of a drawing that refers to nothing outside of it. Raises PictureError."""
+    """Width and height, in its own pixels, of a drawing that refers to nothing outside of it. Raises ImageError."""
     parser = expat.ParserCreate()
     root: dict[str, str] = {}
 

@@ -59,7 +59,7 @@ def library_folder() -> Path:
 
 
 class Library:
-    """Swatches that outlive projects. Every method may raise ShelfError.
+    """Swatches that outlive projects. Every method may raise LibraryError.
 
     Parameters
     ----------
@@ -148,7 +148,7 @@ class Library:
     def pictures(self, swatch: Swatch) -> dict[str, bytes]:
         """The pictures that a swatch's patterns show, by SHA-256, out of its package or its parent's.
 
-        Raises ShelfError where a package cannot be read.
+        Raises LibraryError where a package cannot be read.
         """
         found: dict[str, bytes] = {}
         wanted = {picture.digest for picture in swatch.recipe.pictures()}
@@ -170,7 +170,7 @@ class Library:
 
         Raises
         ------
-        ShelfError
+        LibraryError
             If it cannot be kept, or a variant of it could not follow; nothing is written then.
         """
         self._must_be_writable()
@@ -208,7 +208,7 @@ class Library:
             raise LibraryError(f"it could not be deleted: {fault}") from fault
 
     def put_back(self, swatch_id: str) -> None:
-        """Brings back what was thrown out. Raises ShelfError."""
+        """Brings back what was thrown out. Raises LibraryError."""
         path = self._path(swatch_id)
         try:
             (self.folder / "thrown-out" / path.name).replace(path)
@@ -224,7 +224,7 @@ class Library:
         return self._asked(find)
 
     def _check_followers(self, swatch: Swatch) -> None:
-        """Raises ShelfError where a variant of a swatch, or a variant of that, could not follow it."""
+        """Raises LibraryError where a variant of a swatch, or a variant of that, could not follow it."""
         waiting, seen = [swatch], {swatch.id}
         while waiting:
             parent = waiting.pop()

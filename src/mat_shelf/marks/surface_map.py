@@ -128,7 +128,7 @@ def map_surface(mark: Mark, mesh: Mesh, pose: Pose = _AT_HOME) -> SurfaceMap:
 
     Raises
     ------
-    LyingError
+    SurfaceMapError
         If no surface faces its side there.
     """
     return _laid(_Held(mesh), pose, mark.point, mark.facing, mark.way, mark.width, mark.height, mark.turn)
@@ -154,7 +154,7 @@ def point_beside(mark: Mark, mesh: Mesh, pose: Pose, right: float, up: float):
 
     Raises
     ------
-    LyingError
+    SurfaceMapError
         If the surface ends before.
     """
     corners, beyond, normal, start, middle, across, upward = _about(

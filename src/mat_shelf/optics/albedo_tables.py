@@ -298,7 +298,7 @@ def mirror_albedo(tables, cos_o, roughness):
 
     Parameters
     ----------
-    tables : AlbedoTables
+    tables : tuple of float32 arrays
         Tables of `albedo_tables`.
     cos_o : float32
         Cosine of `wo`.
@@ -318,7 +318,7 @@ def mean_mirror_albedo(tables, roughness):
 
     Parameters
     ----------
-    tables : AlbedoTables
+    tables : tuple of float32 arrays
         Tables of `albedo_tables`.
     roughness : float32
         Roughness of the input, [0, 1].
@@ -362,7 +362,7 @@ def brushed_albedo(tables, wo, roughness, anisotropy):
 
     Parameters
     ----------
-    tables : AlbedoTables
+    tables : tuple of float32 arrays
         Tables of `albedo_tables`.
     wo : float32 triple
         Unit direction towards the viewer, in the local frame.
@@ -391,7 +391,7 @@ def fuzz_albedo(tables, cos_o, roughness):
 
     Parameters
     ----------
-    tables : AlbedoTables
+    tables : tuple of float32 arrays
         Tables of `albedo_tables`.
     cos_o : float32
         Cosine of `wo`.
@@ -420,7 +420,7 @@ def dielectric_albedo(tables, cos_o, roughness, eta):
 
     Parameters
     ----------
-    tables : AlbedoTables
+    tables : tuple of float32 arrays
         Tables of `albedo_tables`.
     cos_o : float32
         Cosine of `wo`.
@@ -463,7 +463,7 @@ def brushed_dielectric_albedo(tables, wo, roughness, anisotropy, eta):
 
     Parameters
     ----------
-    tables : AlbedoTables
+    tables : tuple of float32 arrays
         Tables of `albedo_tables`.
     wo : float32 triple
         Unit direction towards the viewer, in the local frame.

@@ -101,7 +101,7 @@ def prepare_layered(p, i, wo, eta, tables, is_outside):
     ----------
     p, i, wo, eta
         As for `surface.prepare`.
-    tables : AlbedoTables
+    tables : tuple of float32 arrays
         Tables of `albedo_tables`.
     is_outside : bool
         Whether it is seen from outside, where coat and fuzz are. From inside, a coat spreads and tints what passes.
@@ -371,7 +371,7 @@ def glow_past(p, i, layers):
 
     References
     ----------
-    OpenPBR Surface 1.1, `coat_tinted_emission_edf` of its MaterialX graph: the coat's whole colour, less what the coat
+    OpenPBR Surface 1.1, ``coat_tinted_emission_edf`` of its MaterialX graph: the coat's whole colour, less what the coat
     reflects; the fuzz lies over that.
     """
     way = F(2)

@@ -152,7 +152,7 @@ def scattered_light(p, angle, numbers, tables, directions, weights, soft):
         Angle of incidence, radians.
     numbers : (N, 3) float32
         Random numbers in [0, 1).
-    tables : AlbedoTables
+    tables : tuple of float32 arrays
         Tables of `albedo_tables`.
     directions : (N, 3) float32
         Unit directions.

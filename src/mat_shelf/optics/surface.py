@@ -2,7 +2,7 @@
 
 One prepared `Lobes` tuple per hit is shared by evaluation, density and sampling. All directions are in the frame of the
 shading normal and point away from the surface; `wo` is on the side z > 0 and light arrives along `wi`. What lies over
-the base, and what goes into it, stands in `layers.py`.
+the base, and what goes into it, stands in `coat_and_fuzz.py`.
 """
 
 import math
@@ -157,7 +157,7 @@ def prepare_lobes(p, i, wo, eta, tables, is_outside):
         Unit direction towards the viewer, in the local frame.
     eta : float32
         specular_ior over the index of the medium that `wo` runs in; its inverse on the way out.
-    tables : AlbedoTables
+    tables : tuple of float32 arrays
         Tables of `albedo_tables`.
     is_outside : bool
         Whether it is seen from outside. What is opaque lies bare on the inside of a body that is clear beside it.
@@ -201,7 +201,7 @@ def boundary_albedo(tables, wo, roughness, anisotropy, eta):
 
     Parameters
     ----------
-    tables : AlbedoTables
+    tables : tuple of float32 arrays
         Tables of `albedo_tables`.
     wo : float32 triple
         Unit direction towards the viewer, in the local frame.
@@ -295,7 +295,7 @@ def base_lobes(
         Weight of that film.
     weight_over, weight_spread : float32
         Light from what lies over it, sampled by itself and with the diffuse base.
-    tables : AlbedoTables
+    tables : tuple of float32 arrays
         Tables of `albedo_tables`.
     is_outside : bool
         Whether it is seen from outside.

@@ -1,6 +1,6 @@
 """The passes of a wave of paths: generate, resolve, shade, settle.
 
-A wave is a batch of paths that advance together, one bounce at a time. `wandering.advance` takes them to what they meet
+A wave is a batch of paths that advance together, one bounce at a time. `volume_walk` takes them to what they meet
 next. Each pass is one kernel over struct-of-arrays state; `shade` writes the paths that go on to the front of the same
 arrays. `trace_to_end` runs all passes that are left without coming back to Python between them.
 """
@@ -93,7 +93,7 @@ spread : (N,) float32, share of the directions that the path could have taken wh
 as it met mirrors and clear glass only, 1 after a matt surface
 pixel : (N,) int32; random : (N,) uint32
 bounces : (N,) int32, as `pack_state` has it
-inside : (N, NESTING) int32, the bodies around, as `nesting` has them
+inside : (N, NESTING) int32, the bodies around, as `interior_list` has them
 walk : (N,) int32, the soft body, by its geometry, that it wanders about in; -1 outside of any
 soft : (N, SOFT) float32, what that body does to it, as it was where it went in: the columns from SUBSURFACE_ALBEDO on
 """
@@ -363,7 +363,7 @@ def _weight(own, other):
 
 @inline
 def _gather(sums, pixel, value, most):
-    """Adds light to a pixel. What goes beyond `most` is kept apart, and spread over the picture later; see `spreading`.
+    """Adds light to a pixel. What goes beyond `most` is kept apart, and spread over the picture later; see `firefly_redistribution`.
 
     What is no number would blacken all around it: it is counted and left out.
     """

@@ -49,7 +49,7 @@ class RenderTask:
         missing; fewer are for quick pictures, and darken bright rooms and glass.
     brightest : float
         Most that one path may bring to its pixel, 1 = 1000 cd/m2, after it was turned by a matt surface, and the more
-        the shinier all was that it met; the rest is spread over the picture (`rendering.spreading`).
+        the shinier all was that it met; the rest is spread over the picture (`rendering.firefly_redistribution`).
     fed_depth : int
         Waves of a path in which patterns count; from then on it meets materials' constant values.
     marked_depth : int

@@ -375,11 +375,11 @@ class GeometryMapLookup:
 
     Parameters
     ----------
-    keys : sequence of (mesh SHA-256, scale, what `ShapeKey.around` is for maps that have it)
+    keys : sequence of (mesh SHA-256, scale, what `GeometryMapKey.around` is for maps that have it)
         Of each geometry.
     first : (G,) int32
         Where the triangles of each geometry begin.
-    maps : mapping from ShapeKey to ShapeMap
+    maps : mapping from GeometryMapKey to GeometryMap
         May grow.
     """
 

@@ -41,10 +41,10 @@ class Supplies(Protocol):
         The faces of zones.
     pictures : mapping to Pyramid
         What patterns show.
-    shape_maps : mapping from ShapeKey to ShapeMap
+    shape_maps : mapping from GeometryMapKey to GeometryMap
         Geometry maps of parts, as far as they are made.
     displaced : mapping from part id to (what it depends on, Displaced or str)
-        Parts with true relief, as far as they are made; see `rendering.displacing`.
+        Parts with true relief, as far as they are made; see `scene.displacement`.
     """
 
     meshes: Mapping[str, Mesh]
@@ -60,7 +60,7 @@ MaterialTable = namedtuple("MaterialTable", "rows zone_first zone_rows parameter
 zone_first : (G,) int32, where in `zone_rows` the faces of a geometry with zones begin; -1 for one without
 zone_rows : (Z,) int32, the parameter row of each face of the geometries with zones
 parameters : (M, WIDTH) float32
-bodies : nesting.Bodies, what each geometry is filled with
+bodies : interior_list.Bodies, what each geometry is filled with
 backdrop : int, the row that is the backdrop's; -1 where there is none
 fed : tuple of Fed, the materials that patterns feed
 marks : tuple of Laid, the lowest first"""

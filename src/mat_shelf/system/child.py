@@ -81,7 +81,7 @@ def _data_now() -> int:
 
 
 def _peak() -> int:
-    """Most bytes that were resident. What `getrusage` says begins with those of the program that started this one."""
+    """Most bytes that were resident. What ``getrusage`` says begins with those of the program that started this one."""
     with open("/proc/self/status") as file:
         return int(file.read().partition("VmHWM:")[2].split()[0]) * 1024
 
