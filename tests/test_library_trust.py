@@ -16,6 +16,7 @@ from mat_shelf.document.project import Project
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.document.swatch import Swatch
 from mat_shelf.exchange.swatch_file import open_swatch, save_swatch
+from mat_shelf.library.index import SwatchIndex
 from mat_shelf.library.library import Library, LibraryError
 from mat_shelf.library.shipped import SHIPPED
 from mat_shelf.patterns.ready import READY
@@ -175,7 +176,7 @@ def test_a_full_disk_is_told_and_nothing_is_half_kept(tmp_path, monkeypatch):
     assert library.swatch("mine") == mine and open_swatch(tmp_path / "shelf" / "mine.swatch") == mine
     # A disk that has room for the package and none for the index.
     monkeypatch.setattr(
-        Library, "_opened", lambda self: (_ for _ in ()).throw(sqlite3.OperationalError("disk is full"))
+        SwatchIndex, "_opened", lambda self: (_ for _ in ()).throw(sqlite3.OperationalError("disk is full"))
     )
     with pytest.raises(LibraryError, match="full"):
         library.add(mine.with_(name="Third"))

@@ -408,20 +408,20 @@ def test_marks_are_dragged_in_their_list_and_art_follows_its_file(open_window, q
     assert [m.id for m in workshop.project.marks] == ["a", "b"]
 
     work.open("a")
-    QTest.mouseClick(board.crop_button, LEFT)
-    QTest.mouseClick(board.crop_dialog.trim_button, LEFT)
+    QTest.mouseClick(board.artwork.crop_button, LEFT)
+    QTest.mouseClick(board.artwork.crop_dialog.trim_button, LEFT)
     assert (work.mark.width, work.mark.height) == pytest.approx((16.0, 8.0)) and work.mark.point == pytest.approx(
         (0, 0, 10), abs=0.01
     )
-    board.crop_dialog.boxes["right"].setValue(board.crop_dialog.boxes["right"].value() - 4)
+    board.artwork.crop_dialog.boxes["right"].setValue(board.artwork.crop_dialog.boxes["right"].value() - 4)
     assert work.mark.width == pytest.approx(20.0) and work.mark.point[0] == pytest.approx(2.0, abs=0.05)
-    QTest.mouseClick(board.crop_dialog.whole_button, LEFT)
+    QTest.mouseClick(board.artwork.crop_dialog.whole_button, LEFT)
     assert work.mark.crop == (0, 0, 0, 0) and (work.mark.width, work.mark.height) == pytest.approx((32.0, 16.0))
-    board.crop_dialog.close()
+    board.artwork.crop_dialog.close()
 
     file = tmp_path / "own.png"
     file.write_bytes(png(plain(RED, 30, 20)))
-    board.read_art(file, lambda picture: board.put_art("art", picture))
+    board.artwork.read_art(file, lambda picture: board.artwork.put_art("art", picture))
     qtbot.waitUntil(lambda: work.mark.art is not None and work.mark.art.name == "own.png", timeout=20_000)
     first = work.mark.art.digest
     newer = tmp_path / "newer"
@@ -445,8 +445,8 @@ def test_all_layers_of_a_file_saved_anew_are_read_again(open_window, qtbot, tmp_
     workshop, work, board = window.workshop, window.marks, window.marks_board
     for name, layer in (("a", 0), ("b", 1)):
         work.open(name)
-        board.read_art(file, lambda picture: board.put_art("art", picture), layer)
-        qtbot.waitUntil(lambda: work.mark.art is not None and board.job.isFinished(), timeout=20_000)
+        board.artwork.read_art(file, lambda picture: board.artwork.put_art("art", picture), layer)
+        qtbot.waitUntil(lambda: work.mark.art is not None and board.artwork.job.isFinished(), timeout=20_000)
     before = [m.art.digest for m in workshop.project.marks]
     file.write_bytes(layered(0.5))
     qtbot.waitUntil(
@@ -465,4 +465,4 @@ def test_sharpness_is_told_for_the_picture_that_will_be_rendered(open_window):
     window.marks.open(label.id)
     window.workshop.picture_width = 16000
     window.workshop.picture_width_changed.emit()
-    assert "Blurry at 16000" in window.marks_board.sharp.text()
+    assert "Blurry at 16000" in window.marks_board.artwork.sharp.text()

@@ -10,7 +10,8 @@ from mat_shelf.document.recipe import Recipe
 from mat_shelf.numerics.kernels import F
 from mat_shelf.optics import parameters as P
 from mat_shelf.optics import surface
-from mat_shelf.optics.albedo_tables import albedo_tables, dielectric_albedo, mirror_albedo
+from mat_shelf.optics.albedo_lookup import dielectric_albedo, mirror_albedo
+from mat_shelf.optics.albedo_tables import albedo_tables
 from mat_shelf.optics.coat_and_fuzz import NO_LAYERS, evaluate_layered, prepare_layered, sample_layered
 from mat_shelf.optics.diffuse import eon_several_color, eon_terms
 from mat_shelf.optics.fresnel import fresnel_dielectric, fresnel_metal

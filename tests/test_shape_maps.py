@@ -14,10 +14,9 @@ from mat_shelf.exchange.product_import import new_project
 from mat_shelf.geometry.mesh import checked
 from mat_shelf.patterns.sources import Crevices, Edges, Nearby
 from mat_shelf.rendering.session import render_picture
+from mat_shelf.scene.geometry_map_lookup import GeometryMapLookup, lookup_keys
 from mat_shelf.scene.geometry_maps import (
     GeometryMapKey,
-    GeometryMapLookup,
-    lookup_keys,
     make_geometry_map,
     needed_geometry_maps,
     others_near,

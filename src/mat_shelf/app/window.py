@@ -369,7 +369,7 @@ class Window(QMainWindow):
             self.autosave.close()
         self.library.model.worker.close()
         self.board.close_threads()
-        self.marks_board.close_thread()
+        self.marks_board.artwork.close_thread()
         self.shapes.close()
         self.missing.close()
         self.files.close()

@@ -1,7 +1,8 @@
 """A recipe: the whole definition of a material.
 
 Parameter names and defaults are those of OpenPBR Surface 1.1 (Academy Software Foundation). Lengths are in
-millimetres and colours are linear Rec.709. Each field carries what a value row needs to show it.
+millimetres and colours are linear Rec.709. Each field carries what a value row needs to show it; these
+fields, one class as the standard has it, are two thirds of this long file.
 """
 
 from collections.abc import Iterable

@@ -27,7 +27,7 @@ def _path(key: GeometryMapKey) -> Path:
 
 
 def geometry_map(mesh: Mesh, key: GeometryMapKey, progress=lambda done, total: True, others=None) -> GeometryMap:
-    """A geometry map, made if it is not kept yet; see `rendering.geometry_maps.make_geometry_map`.
+    """A geometry map, made if it is not kept yet; see `scene.geometry_maps.make_geometry_map`.
 
     Parameters
     ----------

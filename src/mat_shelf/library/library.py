@@ -1,7 +1,6 @@
 """The library: a folder of swatch packages and an SQLite index that can always be made again from it."""
 
 import errno
-import itertools
 import os
 import re
 import sqlite3
@@ -17,28 +16,13 @@ from mat_shelf.document.parameter import explain
 from mat_shelf.document.swatch import FAMILIES, Swatch
 from mat_shelf.exchange.package import PackageError
 from mat_shelf.exchange.swatch_file import SWATCH_ENDING, open_swatch, save_swatch, swatch_pictures
+from mat_shelf.library.index import DAMAGE, LibraryError, SwatchIndex, enter, follow_parents, raise_if_busy
 from mat_shelf.library.shipped import SHIPPED
-from mat_shelf.library.thumbnails import recipe_key
 from mat_shelf.system.file_reader import read_file
 from mat_shelf.system.file_writer import sweep, words_of, write_file
 from mat_shelf.system.user_folders import data_folder
 
-_TABLES = """
-CREATE TABLE IF NOT EXISTS swatches (
-    id TEXT PRIMARY KEY, name TEXT NOT NULL, family TEXT NOT NULL, tags TEXT NOT NULL, note TEXT NOT NULL,
-    parent TEXT, recipe_key TEXT NOT NULL, modified INTEGER NOT NULL, json TEXT NOT NULL
-);
-CREATE VIRTUAL TABLE IF NOT EXISTS words USING fts5 (id UNINDEXED, name, family, tags, note, tokenize = 'unicode61');
-"""
-_TABLES_VERSION = 3
 _LARGEST_LIST = 1 << 20
-_DAMAGE = (sqlite3.DatabaseError, ValidationError, UnicodeError)
-"""How damage inside an index shows. It holds nothing that the folder does not, so it is made anew."""
-_numbers = itertools.count()
-
-
-class LibraryError(Exception):
-    """Something about the library's folder; the message says what to do."""
 
 
 class LibraryEntry(NamedTuple):
@@ -78,20 +62,18 @@ class Library:
         self.folder = folder or library_folder()
         self.problems: list[str] = []
         self.is_writable = True
-        self._held: sqlite3.Connection | None = None
+        self._index = SwatchIndex(self.folder)
         try:
             self.folder.mkdir(parents=True, exist_ok=True)
             if not os.access(self.folder, os.W_OK | os.X_OK):
                 raise PermissionError(errno.EACCES, "Permission denied")
             sweep(self.folder)
             self._give_shipped()
-            self._check_index()
+            self._index.check()
             self._read_folder()
         except (OSError, LibraryError) as fault:
             self.is_writable = False
-            # An index in memory lives as long as a connection to it is held.
-            self._memory = f"file:mat-shelf-{next(_numbers)}?mode=memory&cache=shared"
-            self._held = self._opened()
+            self._index = SwatchIndex(self.folder, is_in_memory=True)
             self._read_folder()
             reason = words_of(fault) if isinstance(fault, OSError) else str(fault)
             self.problems.insert(
@@ -251,18 +233,14 @@ class Library:
 
     def rebuild(self) -> None:
         """Throws the index away and makes it again from the folder."""
-        self._drop_index()
+        self._index.drop()
         self._read_folder()
 
     def fill_index(self, swatches: Iterable[Swatch]) -> None:
         """Enters swatches in the index alone, without packages; the next look at the folder drops them again."""
-        with closing(self._index()) as index, index:
+        with closing(self._index.connection()) as index, index:
             for swatch in swatches:
-                _enter(index, swatch, 0)
-
-    @property
-    def _index_path(self) -> Path:
-        return self.folder / "index.sqlite"
+                enter(index, swatch, 0)
 
     def _path(self, swatch_id: str) -> Path:
         return self.folder / f"{swatch_id}{SWATCH_ENDING}"
@@ -270,85 +248,37 @@ class Library:
     def _asked(self, ask: Callable[[sqlite3.Connection], object]):
         """Answer of the index; one that is damaged is made again from the folder, and asked once more."""
         try:
-            with closing(self._index()) as index:
+            with closing(self._index.connection()) as index:
                 return ask(index)
         except sqlite3.OperationalError as fault:
-            if _is_busy(fault):
-                raise LibraryError("another program holds the library's index; close it and try again") from fault
-        except _DAMAGE:
+            raise_if_busy(fault)
+        except DAMAGE:
             pass
         self.rebuild()
         try:
-            with closing(self._index()) as index:
+            with closing(self._index.connection()) as index:
                 return ask(index)
-        except _DAMAGE as fault:
+        except DAMAGE as fault:
             raise LibraryError(f"the library's index in {self.folder} cannot be used: {fault}") from fault
-
-    def _check_index(self) -> None:
-        """Makes the index again where it is damaged inside; it may look sound until it is asked for what is there."""
-        try:
-            with closing(self._index()) as index:
-                if index.execute("PRAGMA quick_check(1)").fetchone()[0] == "ok":
-                    return
-        except sqlite3.OperationalError as fault:
-            if _is_busy(fault):
-                raise LibraryError("another program holds the library's index; close it and try again") from fault
-        except sqlite3.DatabaseError:
-            pass
-        self._drop_index()
-
-    def _drop_index(self) -> None:
-        if self._held is not None:
-            for table in ("swatches", "words"):
-                self._held.execute(f"DELETE FROM {table}")
-            self._held.commit()
-            return
-        for ending in ("", "-journal", "-wal", "-shm"):
-            with suppress(FileNotFoundError):
-                Path(f"{self._index_path}{ending}").unlink()
-
-    def _index(self) -> sqlite3.Connection:
-        try:
-            return self._opened()
-        except sqlite3.OperationalError as fault:
-            if _is_busy(fault):
-                raise LibraryError("another program holds the library's index; close it and try again") from fault
-            raise LibraryError(f"the library's index in {self.folder} cannot be opened: {fault}") from fault
-
-    def _opened(self) -> sqlite3.Connection:
-        if self.is_writable:
-            index = sqlite3.connect(self._index_path, timeout=5)
-        else:
-            index = sqlite3.connect(self._memory, timeout=5, uri=True, check_same_thread=False)
-        try:
-            version = index.execute("PRAGMA user_version").fetchone()[0]
-            if version not in (0, _TABLES_VERSION) or (version == 0 and _has_tables(index)):
-                raise sqlite3.DatabaseError("an index of another version")
-            if version == 0:
-                index.executescript(f"{_TABLES} PRAGMA user_version = {_TABLES_VERSION};")
-        except sqlite3.DatabaseError:
-            index.close()
-            raise
-        return index
 
     def _read_folder(self) -> None:
         """Brings the index up to the folder, reading only packages that changed; then variants follow their parents."""
         try:
             self._read_packages()
-        except _DAMAGE as fault:
-            if isinstance(fault, sqlite3.OperationalError) and _is_busy(fault):
-                raise LibraryError("another program holds the library's index; close it and try again") from fault
+        except DAMAGE as fault:
+            if isinstance(fault, sqlite3.OperationalError):
+                raise_if_busy(fault)
             if isinstance(fault, sqlite3.OperationalError) and "full" in str(fault):
                 raise LibraryError("the disk is full; free some space") from fault
-            self._drop_index()
+            self._index.drop()
             try:
                 self._read_packages()
-            except _DAMAGE as again:
+            except DAMAGE as again:
                 raise LibraryError(f"the library's index in {self.folder} cannot be used: {again}") from again
 
     def _read_packages(self) -> None:
         self.problems = []
-        with closing(self._index()) as index, index:
+        with closing(self._index.connection()) as index, index:
             known = dict(index.execute("SELECT id, modified FROM swatches").fetchall())
             seen, has_changed = set(), False
             for path in sorted(self.folder.glob(f"[!.]*{SWATCH_ENDING}")):
@@ -370,73 +300,15 @@ class Library:
                     continue
                 seen.add(path.stem)
                 has_changed = True
-                _enter(index, swatch, modified)
+                enter(index, swatch, modified)
             if not self.is_writable:
                 fresh = [swatch for swatch in SHIPPED if swatch.id not in seen]
                 seen |= {swatch.id for swatch in fresh}
                 has_changed = has_changed or bool(fresh)
                 for swatch in fresh:
-                    _enter(index, swatch, 0)
+                    enter(index, swatch, 0)
             for gone in known.keys() - seen:
                 index.execute("DELETE FROM swatches WHERE id = ?", (gone,))
                 index.execute("DELETE FROM words WHERE id = ?", (gone,))
             if has_changed:
-                self.problems += _follow_parents(index)
-
-
-def _is_busy(fault: sqlite3.OperationalError) -> bool:
-    return "locked" in str(fault) or "busy" in str(fault)
-
-
-def _has_tables(index: sqlite3.Connection) -> bool:
-    return index.execute("SELECT count(*) FROM sqlite_master").fetchone()[0] > 0
-
-
-def _follow_parents(index: sqlite3.Connection) -> list[str]:
-    """Gives variants what they have from their parents, parents first; returns what could not be, a line each.
-
-    Those that vary each other, or cannot follow, stay as they are.
-    """
-    problems: list[str] = []
-    waiting = {
-        row[0]: (Swatch.model_validate_json(row[1]), row[2])
-        for row in index.execute("SELECT id, json, modified FROM swatches WHERE parent IS NOT NULL")
-    }
-    while True:
-        ready = [key for key, (variant, _) in waiting.items() if variant.parent not in waiting]
-        if not ready:
-            return problems
-        for key in ready:
-            variant, modified = waiting.pop(key)
-            row = index.execute("SELECT json FROM swatches WHERE id = ?", (variant.parent,)).fetchone()
-            if row is None:
-                continue
-            try:
-                following = variant.following(Swatch.model_validate_json(row[0]).recipe)
-            except ValidationError as fault:
-                problems.append(f"'{variant.name}' cannot follow what it is a variant of: {explain(fault)}")
-                continue
-            if following is not variant:
-                _enter(index, following, modified)
-
-
-def _enter(index: sqlite3.Connection, swatch: Swatch, modified: int) -> None:
-    tags = ", ".join(swatch.tags)
-    index.execute(
-        "INSERT OR REPLACE INTO swatches VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
-        (
-            swatch.id,
-            swatch.name,
-            swatch.family,
-            tags,
-            swatch.note,
-            swatch.parent,
-            recipe_key(swatch.recipe),
-            modified,
-            swatch.model_dump_json(),
-        ),
-    )
-    index.execute("DELETE FROM words WHERE id = ?", (swatch.id,))
-    index.execute(
-        "INSERT INTO words VALUES (?, ?, ?, ?, ?)", (swatch.id, swatch.name, swatch.family, tags, swatch.note)
-    )
+                self.problems += follow_parents(index)

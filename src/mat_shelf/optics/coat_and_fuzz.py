@@ -1,7 +1,8 @@
 """Layers over the base of a surface: fuzz, coat and thin film; brushing, thin sheets, and light into soft bodies.
 
 After OpenPBR Surface 1.1. Few hits have any of it, so these are functions of their own: made part of the path tracing
-kernel they would crowd the plain surface, which is most of every picture, out of the processor's registers.
+kernel they would crowd the plain surface, which is most of every picture, out of the processor's registers. The file is
+long because evaluation and sampling of the layers share their prepared numbers and most of the functions over them.
 """
 
 import math
@@ -10,16 +11,15 @@ from collections import namedtuple
 from mat_shelf.numerics.kernels import F, apart, inline
 from mat_shelf.numerics.vectors import add, dot, normalize, row3_at, scale, sub
 from mat_shelf.optics import parameters as P
-from mat_shelf.optics.albedo_tables import (
+from mat_shelf.optics.albedo_lookup import (
     brushed_albedo,
     brushed_dielectric_albedo,
     dielectric_albedo,
-    facet,
-    facet_ways,
     fuzz_albedo,
     mirror_albedo,
     several_bounces,
 )
+from mat_shelf.optics.albedo_tables import facet, facet_ways
 from mat_shelf.optics.diffuse import INV_PI, eon_several_color, eon_terms
 from mat_shelf.optics.fresnel import (
     average_dielectric,
@@ -371,8 +371,8 @@ def glow_past(p, i, layers):
 
     References
     ----------
-    OpenPBR Surface 1.1, ``coat_tinted_emission_edf`` of its MaterialX graph: the coat's whole colour, less what the coat
-    reflects; the fuzz lies over that.
+    OpenPBR Surface 1.1, ``coat_tinted_emission_edf`` of its MaterialX graph: the coat's whole colour, less what the
+    coat reflects; the fuzz lies over that.
     """
     way = F(2)
     return _below(p, i, 0, layers, way), _below(p, i, 1, layers, way), _below(p, i, 2, layers, way)

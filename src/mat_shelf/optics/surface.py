@@ -2,7 +2,8 @@
 
 One prepared `Lobes` tuple per hit is shared by evaluation, density and sampling. All directions are in the frame of the
 shading normal and point away from the surface; `wo` is on the side z > 0 and light arrives along `wi`. What lies over
-the base, and what goes into it, stands in `coat_and_fuzz.py`.
+the base, and what goes into it, stands in `coat_and_fuzz.py`. The file is long because
+evaluation, density and sampling of one mixture must agree term by term, and are read side by side.
 """
 
 import math
@@ -11,15 +12,14 @@ from collections import namedtuple
 from mat_shelf.numerics.kernels import PI, F, apart, inline
 from mat_shelf.numerics.vectors import add, dot, normalize, row3_at, scale, sub
 from mat_shelf.optics import parameters as P
-from mat_shelf.optics.albedo_tables import (
+from mat_shelf.optics.albedo_lookup import (
     brushed_dielectric_albedo,
     dielectric_albedo,
-    facet,
-    facet_ways,
     mean_mirror_albedo,
     mirror_albedo,
     several_bounces,
 )
+from mat_shelf.optics.albedo_tables import facet, facet_ways
 from mat_shelf.optics.diffuse import INV_PI, eon_several_color, eon_terms
 from mat_shelf.optics.fresnel import average_metal, fresnel_dielectric, fresnel_metal, fresnel_normal, weighted_ior
 from mat_shelf.optics.microfacet import (

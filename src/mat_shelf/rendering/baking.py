@@ -16,7 +16,8 @@ from mat_shelf.numerics.vectors import normalize, row3, store3
 from mat_shelf.patterns.points import Points, part_frames, part_salt
 from mat_shelf.patterns.step import PatternContext, evaluate, grey
 from mat_shelf.scene.geometry import Geometry
-from mat_shelf.scene.geometry_maps import GeometryMap, GeometryMapKey, GeometryMapLookup
+from mat_shelf.scene.geometry_map_lookup import GeometryMapLookup
+from mat_shelf.scene.geometry_maps import GeometryMap, GeometryMapKey
 from mat_shelf.scene.material_evaluation import (
     OverlayBinding,
     bent_normals,

@@ -3,6 +3,7 @@
 A wave is a batch of paths that advance together, one bounce at a time. `volume_walk` takes them to what they meet
 next. Each pass is one kernel over struct-of-arrays state; `shade` writes the paths that go on to the front of the same
 arrays. `trace_to_end` runs all passes that are left without coming back to Python between them.
+The file is long because the passes share that state and inline each other's functions.
 """
 
 import math
@@ -363,7 +364,7 @@ def _weight(own, other):
 
 @inline
 def _gather(sums, pixel, value, most):
-    """Adds light to a pixel. What goes beyond `most` is kept apart, and spread over the picture later; see `firefly_redistribution`.
+    """Adds light to a pixel. What goes beyond `most` is kept apart; `firefly_redistribution` spreads it later.
 
     What is no number would blacken all around it: it is counted and left out.
     """

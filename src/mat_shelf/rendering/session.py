@@ -22,7 +22,8 @@ from mat_shelf.rendering.tracer import RenderTask, Tracer
 from mat_shelf.scene.backdrop import sweep_shape
 from mat_shelf.scene.ball import Ball
 from mat_shelf.scene.displacement import fill_displacements, make_displacements
-from mat_shelf.scene.geometry_maps import fill_geometry_maps, geometry_map_lookup
+from mat_shelf.scene.geometry_map_lookup import geometry_map_lookup
+from mat_shelf.scene.geometry_maps import fill_geometry_maps
 from mat_shelf.scene.lights import set_lights
 from mat_shelf.scene.material_table import Supplies, bodies_of, project_geometry, project_material_table
 

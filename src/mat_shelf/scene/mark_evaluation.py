@@ -1,4 +1,7 @@
-"""Marks at the points of a wave: which points lie on one, what they are made of there, and how stamps bend them."""
+"""Marks at the points of a wave: which points lie on one, what they are made of there, and how stamps bend them.
+
+The file is long: what marks are made of, their order and their relief are found for all points of a wave in one go.
+"""
 
 from collections.abc import Mapping, Sequence
 from functools import lru_cache

@@ -1,4 +1,7 @@
-"""Patterns at the points of a wave: rows of the parameter block of each point's own, and bent normals."""
+"""Patterns at the points of a wave: rows of the parameter block of each point's own, and bent normals.
+
+The file is long: feeds, overlays and relief are evaluated for all points of a wave in one go, over shared arrays.
+"""
 
 from collections.abc import Mapping
 from typing import NamedTuple

@@ -1,15 +1,10 @@
 """The board of the Marks station: the marks, and the chosen one's art, place and finish."""
 
 from collections.abc import Callable
-from pathlib import Path
 
-import numpy as np
-from PyQt6.QtCore import QPoint, QSize, Qt
-from PyQt6.QtGui import QCursor, QImage, QPixmap
+from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import (
-    QFileDialog,
     QFrame,
-    QGridLayout,
     QHBoxLayout,
     QInputDialog,
     QLabel,
@@ -19,31 +14,22 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from mat_shelf.app.image_file import PICTURE_ENDINGS, SeveralLayersError, layer_menu, read_artwork_file
-from mat_shelf.app.job import Job
 from mat_shelf.app.library.swatch_drag import dragged_swatch
-from mat_shelf.app.marks.artwork_watch import ArtworkWatch
-from mat_shelf.app.marks.crop_dialog import CropDialog
+from mat_shelf.app.marks.artwork_column import ArtworkColumn
 from mat_shelf.app.marks.typeset import set_words
-from mat_shelf.app.theme import font
 from mat_shelf.app.widgets.binding import Binding
 from mat_shelf.app.widgets.card import ListCard, card_of, column_of
-from mat_shelf.app.widgets.elided_label import ElidedLabel
 from mat_shelf.app.widgets.reorder import Reorder
 from mat_shelf.app.widgets.rows import row_of
+from mat_shelf.app.widgets.small_widgets import quiet_label, small_button
 from mat_shelf.app.workshop import MarkWork
-from mat_shelf.commands.command import command
 from mat_shelf.commands.marks import LINES, MARK_KINDS
 from mat_shelf.document.image import ImageRef
 from mat_shelf.document.mark import Mark
 from mat_shelf.document.recipe import Recipe
-from mat_shelf.exchange.image_reading import ImageError
 from mat_shelf.marks.codes import EAN_HEIGHT, EAN_WIDTH, CodeError, ean13, square_code
 from mat_shelf.patterns.placement_edit import PlacementHit
-from mat_shelf.system.file_writer import words_of
 
-ART_FILES = f"Artwork ({' '.join(f'*{ending}' for ending in PICTURE_ENDINGS)})"
-_PREVIEW = QSize(158, 92)
 _COLUMN, _FINISH_COLUMN = 124, 156
 """Width of a column of rows, pixels."""
 _OWN_ROWS = {
@@ -92,14 +78,9 @@ class MarksBoard(QFrame):
         self.setObjectName("board")
         self.setAcceptDrops(True)
         self.work, self.workshop = work, work.workshop
-        self.job: Job | None = None
-        self._previewed: tuple = ()
-        self._saved_anew: list[tuple[str, Path, int | None]] = []
 
         self.list = ListCard("Marks")
         self.order = Reorder(self.list, work.move_to)
-        self.watch = ArtworkWatch(self)
-        self.watch.changed.connect(self._read_again)
         self.add_button = QPushButton("+ Add mark")
         self.add_button.setProperty("role", "add")
         self.add_button.setToolTip(
@@ -109,52 +90,33 @@ class MarksBoard(QFrame):
         self.list.list.addWidget(self.add_button)
         self.list.list.addStretch(1)
 
-        self.preview = QLabel()
-        self.preview.setFixedHeight(_PREVIEW.height())
-        self.preview.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.art_name, self.sharp = ElidedLabel(), _quiet()
-        self.art_name.setProperty("role", "quiet")
-        self.art_name.setFont(font(12))
-        self.sharp.setWordWrap(True)
-        self.art_button = _small(
-            "Choose artwork…", "A PNG, TIFF, JPEG, EXR, PSD, WebP, SVG or PDF file, best with alpha"
-        )
-        self.art_button.clicked.connect(lambda: self._choose_art("art"))
-        self.back_button = _small("Back artwork…", "Artwork on the back of the label, seen through glass")
-        self.back_button.clicked.connect(self._choose_back)
-        self.crop_button = _small("Crop or pad…", "Crops the artwork, or pads it with clear ground, in mm")
-        self.crop_button.clicked.connect(lambda: self.open_crop(self.work.mark.id))
-        buttons = QWidget()
-        grid = QGridLayout(buttons)
-        grid.setContentsMargins(0, 4, 0, 2)
-        grid.setSpacing(4)
-        grid.addWidget(self.art_button, 0, 0)
-        grid.addWidget(self.back_button, 1, 0)
-        grid.addWidget(self.crop_button, 2, 0)
-
+        self.artwork = ArtworkColumn(work)
         self.rows = {name: row_of(self._of_mark(name), is_stacked=True) for name in _MARK_ROWS}
         self.material_rows = {name: row_of(self._of_recipe(name), is_stacked=True) for name in _RECIPE_ROWS}
-        self.centre_button = _small("Centre on part", "Centres it on its part from left to right")
+        self.centre_button = small_button("Centre on part", "Centres it on its part from left to right")
         self.centre_button.clicked.connect(self.centre)
-        self.square_button = _small("View square-on", "Points the camera at it  (Q)")
+        self.square_button = small_button("View square-on", "Points the camera at it  (Q)")
         self.square_button.clicked.connect(work.square_on)
         moves = QWidget()
         line = QVBoxLayout(moves)
         line.setContentsMargins(0, 6, 8, 0)
         line.addWidget(self.centre_button)
         line.addWidget(self.square_button)
-        self.problem = _quiet()
+        self.problem = quiet_label()
         self.problem.setWordWrap(True)
 
-        art = column_of([self.preview, self.art_name, buttons, self.sharp])
         size = column_of([self.rows["width"], self.rows["height"], self.rows["turn"], moves, self.problem])
         lies = column_of([self.rows["way"], self.rows["seen"], self.rows["is_mirrored"]])
         own = column_of([self.rows[name] for names in _OWN_ROWS.values() for name in names])
         finish = column_of(list(self.material_rows.values()))
-        self.finish_hint = _quiet("Drop a swatch here to change its material.")
+        self.finish_hint = quiet_label("Drop a swatch here to change its material.")
         self.finish_hint.setWordWrap(True)
         finish.layout().insertWidget(finish.layout().count() - 1, self.finish_hint)
-        self.cards = [card_of("Artwork", [art]), card_of("Place", [size, lies]), card_of("Finish", [own, finish])]
+        self.cards = [
+            card_of("Artwork", [self.artwork]),
+            card_of("Place", [size, lies]),
+            card_of("Finish", [own, finish]),
+        ]
         self.hint = QLabel(
             "Drop artwork onto the product in the picture, or select a part and add a mark.\n"
             "Labels, prints, foil, stamps and screens have their true size on the surface."
@@ -177,8 +139,6 @@ class MarksBoard(QFrame):
         layout.addWidget(self.hint, 1)
         work.opened.connect(self.follow)
         self.workshop.project_changed.connect(self.follow)
-        self.workshop.camera_changed.connect(self._follow_sharpness)
-        self.workshop.picture_width_changed.connect(self._follow_sharpness)
         self.follow()
 
     def _of_mark(self, name: str) -> Binding:
@@ -211,42 +171,12 @@ class MarksBoard(QFrame):
             row.setVisible(name in _MATERIAL_ROWS[mark.kind])
             row.follow()
         self.finish_hint.setVisible(mark.kind != "stamp")
-        self.crop_button.setEnabled(mark.art is not None)
-        self.back_button.setVisible(mark.kind == "label")
-        self.back_button.setText("Back artwork…" if mark.back is None else "No back artwork")
         self.problem.setText(self.work.problem(mark) or self._stretch(mark))
-        self._follow_art(mark)
-        self._follow_sharpness()
+        self.artwork.follow()
 
     def _stretch(self, mark: Mark) -> str:
         stretch = self.work.sheet(mark).stretch(mark.width, mark.height)
         return f"Stretched by up to {100 * stretch:.1f} %." if stretch >= 0.005 else "No stretch."
-
-    def _follow_art(self, mark: Mark) -> None:
-        pictures = self.workshop.assets.pictures
-        shown = pictures.get(mark.art.digest) if mark.art else None
-        key = (mark.art, shown is None)
-        if key == self._previewed:
-            return
-        self._previewed = key
-        if shown is None:
-            self.preview.setPixmap(QPixmap())
-            self.preview.setText("no artwork yet" if mark.art is None else "missing")
-            self.art_name.setText("")
-            return
-        self.preview.setPixmap(_pixmap(shown))
-        self.art_name.setText(f"{mark.art.name}   {shown.width} × {shown.height}")
-
-    def _follow_sharpness(self) -> None:
-        mark = self.work.mark
-        wide = self.workshop.picture_width
-        found = self.work.sharpness(mark, wide) if mark and self.isVisible() else None
-        if found is None:
-            self.sharp.setText("")
-            return
-        ratio, needed = found
-        told = f"Artwork: {ratio:.1f} px per render px at {wide} wide."
-        self.sharp.setText(told if ratio >= 1 else f"⚠ Blurry at {wide}: it needs artwork {needed} pixels wide.")
 
     def showEvent(self, event) -> None:
         super().showEvent(event)
@@ -356,85 +286,6 @@ class MarksBoard(QFrame):
         menu.addAction("Remove").triggered.connect(lambda: work.remove(mark))
         menu.popup(where)
 
-    def open_crop(self, mark_id: str) -> None:
-        """Asks how much of a mark's art is to be seen."""
-        self.work.open(mark_id)
-        self.crop_dialog = CropDialog(self.work, self)
-        self.crop_dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.crop_dialog.show()
-
-    def _read_again(self, digest: str, path: Path, layer: int | None) -> None:
-        """Reads art that was saved anew, one after another: several marks may show layers of one file."""
-        self._saved_anew.append((digest, path, layer))
-        self._read_next()
-
-    def _read_next(self) -> None:
-        if self._saved_anew and (self.job is None or self.job.isFinished()):
-            digest, path, layer = self._saved_anew.pop(0)
-            self.read_art(path, lambda picture: self.work.replace_art(digest, picture), layer)
-
-    def _choose_art(self, name: str) -> None:
-        chosen, _ = QFileDialog.getOpenFileName(self, "Artwork", "", ART_FILES)
-        mark = self.work.mark
-        if chosen and mark is not None:
-            self.read_art(Path(chosen), lambda picture: self._put_art_on(mark.id, mark.name, name, picture))
-
-    def _put_art_on(self, mark_id: str, mark_name: str, name: str, picture: ImageRef) -> None:
-        """Gives a mark art that was read meanwhile, whichever one is on the board by now."""
-        if mark_id not in {mark.id for mark in self.workshop.project.marks}:
-            self.workshop.said.emit(f"{picture.name} was not used: '{mark_name}' was removed.")
-            return
-        self.work.open(mark_id)
-        self.put_art(name, picture)
-
-    @command
-    def _choose_back(self) -> None:
-        if self.work.mark.back is None:
-            self._choose_art("back")
-        else:
-            self.work.put("No back artwork", self.work.mark.with_(back=None))
-
-    @command
-    def put_art(self, name: str, picture: ImageRef) -> None:
-        """Gives the mark on the board other art; the first art sets its proportions."""
-        mark = self.work.mark
-        if mark is None:
-            return
-        changes: dict = {name: picture}
-        if name == "art" and mark.art is None:
-            shown = self.workshop.assets.pictures[picture.digest]
-            changes["height"] = round(mark.width * shown.height / shown.width, 2)
-        changed = self.workshop.changed(mark, "art", mark.art)
-        if changed is not None:
-            self.work.put("Artwork", mark.with_(**changes))
-
-    def read_art(self, path: Path, then: Callable[[ImageRef], None], layer: int | None = None) -> None:
-        """Reads a file of art aside from the window, and hands it on; of several layers it is asked which."""
-        if self.job is not None and not self.job.wait(50):
-            self.workshop.said.emit("Artwork is still being read; try again in a moment.")
-            return
-        assets = self.workshop.assets
-
-        def take(picture: ImageRef) -> None:
-            if assets is self.workshop.assets:  # else another project was opened meanwhile
-                self.watch.follow(picture.digest, path, layer)
-                then(picture)
-
-        def refuse(fault: Exception) -> None:
-            if isinstance(fault, SeveralLayersError):
-                layer_menu(fault.names, lambda k: self.read_art(path, then, k), self).popup(QCursor.pos())
-            else:
-                self.workshop.said.emit(f"{path.name} cannot be used as artwork: {words_of(fault)}.")
-
-        refusals = (SeveralLayersError, OSError, ImageError)
-        self.job = Job(lambda _: read_artwork_file(path, assets, layer), take, refuse, refusals, self)
-        self.job.finished.connect(self._read_next, Qt.ConnectionType.QueuedConnection)
-        self.job.start()
-
-    def close_thread(self) -> None:
-        if self.job is not None:
-            self.job.close()
-
     def dragEnterEvent(self, event) -> None:
         if dragged_swatch(event.mimeData()) and self.work.mark is not None:
             event.acceptProposedAction()
@@ -449,35 +300,3 @@ class MarksBoard(QFrame):
 _PLACE_ROWS = ("width", "height", "turn", "way", "seen", "is_mirrored")
 _MARK_ROWS = (*_PLACE_ROWS, *(name for names in _OWN_ROWS.values() for name in names))
 _RECIPE_ROWS = tuple(dict.fromkeys(name for names in _MATERIAL_ROWS.values() for name in names))
-
-
-def _pixmap(picture) -> QPixmap:
-    """A small picture of art, over a checker where it is clear."""
-    level = next((p for p in picture.levels if p.shape[1] <= 2 * _PREVIEW.width()), picture.levels[-1])
-    pixels = (
-        level if level.dtype == np.uint8 else np.clip(level / (65535 if level.dtype == np.uint16 else 1), 0, 1) * 255
-    )
-    pixels = np.asarray(pixels, np.uint8)
-    h, w, channels = pixels.shape
-    color = np.repeat(pixels[..., :1], 3, axis=2) if channels < 3 else pixels[..., :3]
-    alpha = pixels[..., -1:] / 255 if channels in (2, 4) else 1.0
-    y, x = np.mgrid[:h, :w]
-    ground = np.where(((x // 8 + y // 8) % 2)[..., None], 205, 225)
-    shown = np.ascontiguousarray(color * alpha + ground * (1 - alpha), np.uint8)
-    image = QImage(shown.data, w, h, 3 * w, QImage.Format.Format_RGB888).copy()
-    keep, smooth = Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
-    return QPixmap.fromImage(image).scaled(_PREVIEW, keep, smooth)
-
-
-def _quiet(text: str = "") -> QLabel:
-    label = QLabel(text)
-    label.setProperty("role", "quiet")
-    label.setFont(font(12))
-    return label
-
-
-def _small(text: str, tip: str) -> QPushButton:
-    button = QPushButton(text)
-    button.setProperty("role", "small")
-    button.setToolTip(tip)
-    return button

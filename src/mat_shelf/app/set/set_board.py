@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 from mat_shelf.app.widgets.binding import of_backdrop, of_camera, of_set
 from mat_shelf.app.widgets.card import titled_card
 from mat_shelf.app.widgets.rows import row_of
+from mat_shelf.app.widgets.small_widgets import small_button
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.set import Set
 from mat_shelf.system.user_folders import home_folder
@@ -59,13 +60,13 @@ class SetBoard(QFrame):
         self.focus_button.toggled.connect(self.focus_wanted)
         self.sets = _Choices("Lights and backdrop together")
         self.sets.chosen.connect(workshop.use_set)
-        self.room_button = _plain("Environment (HDR)…", "Lights the set with an EXR or HDR panorama")
+        self.room_button = small_button("Environment (HDR)…", "Lights the set with an EXR or HDR panorama")
         self.room_button.clicked.connect(self._choose_room)
         self.views = _Choices("Named cameras")
         self.views.chosen.connect(workshop.look_through)
-        self.keep_view_button = _plain("Save view…", "Saves the camera shown now as a view")
-        self.move_view_button = _plain("Update view", "Sets the chosen view to the camera shown now")
-        self.drop_view_button = _plain("Remove", "Removes the chosen view")
+        self.keep_view_button = small_button("Save view…", "Saves the camera shown now as a view")
+        self.move_view_button = small_button("Update view", "Sets the chosen view to the camera shown now")
+        self.drop_view_button = small_button("Remove", "Removes the chosen view")
         self.keep_view_button.clicked.connect(self._keep_view)
         self.move_view_button.clicked.connect(workshop.move_view_here)
         self.drop_view_button.clicked.connect(workshop.remove_view)
@@ -130,13 +131,6 @@ class SetBoard(QFrame):
         name, is_given = QInputDialog.getText(self, "Save view", "Name of the view")
         if is_given:
             self.workshop.save_view(name[:120])
-
-
-def _plain(text: str, tip: str) -> QPushButton:
-    button = QPushButton(text)
-    button.setProperty("role", "small")
-    button.setToolTip(tip)
-    return button
 
 
 class _Choices(QWidget):

@@ -104,7 +104,7 @@ class MarkTool(Tool):
         else:
             event.acceptProposedAction()
             if event.type() == QEvent.Type.Drop:
-                self._board.read_art(art, lambda picture: self._work.add("label", hit, picture))
+                self._board.artwork.read_art(art, lambda picture: self._work.add("label", hit, picture))
         return True
 
     def _press(self, point: QPointF) -> bool:
