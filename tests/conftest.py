@@ -70,11 +70,16 @@ def themed(qapp):
     return qapp
 
 
+RESTS_AT = 8
+"""Samples after which a picture in a tested window is at rest."""
+
+
 @pytest.fixture
 def open_window(themed, qtbot, plain_demo, library_folder, monkeypatch):
     """Opens the window with the demo, without patterns, and waits for its first picture.
 
-    Swatches are not pictured: on a new machine that takes minutes of it, beside every test of the window.
+    Pictures are refined no further than the tests look, so that they leave the processor to the test beside. Swatches
+    are not pictured: on a new machine that takes minutes of it, beside every test of the window.
     """
     from driving import picture_of
     from PyQt6.QtCore import QCoreApplication, QEvent
@@ -85,6 +90,7 @@ def open_window(themed, qtbot, plain_demo, library_folder, monkeypatch):
     from mat_shelf.library.library import Library
 
     monkeypatch.setattr(ThumbnailWorker, "want", lambda *arguments: None)
+    monkeypatch.setattr("mat_shelf.rendering.session.REST_SAMPLES", RESTS_AT)
     opened = []
 
     def opening(project=None, assets=None):

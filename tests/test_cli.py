@@ -39,10 +39,12 @@ def test_exr_is_whole_and_the_same_twice(plain_file, tmp_path):
     mi.set_variant("scalar_rgb")
     pictures = []
     for name in ("a.exr", "b.exr"):
-        done = run(
-            "render", plain_file, "-o", tmp_path / name, "--width", 200, "--height", 134, "--samples", 2, "--seed", 1
-        )
-        assert done.returncode == 0, done.stderr
+        asked = ("render", plain_file, "-o", tmp_path / name, "--width", 200, "--height", 134, "--samples", 2)
+        if name == "a.exr":  # once here, once as a program of its own
+            assert main([*map(str, asked), "--seed", "1"]) == 0
+        else:
+            done = run(*asked, "--seed", 1)
+            assert done.returncode == 0, done.stderr
         pictures.append(np.array(mi.Bitmap(str(tmp_path / name))))
     assert pictures[0].shape == (134, 200, 3) and pictures[0].dtype == np.float32
     assert np.isfinite(pictures[0]).all() and (pictures[0] == pictures[1]).all()
@@ -52,7 +54,9 @@ def test_exr_is_whole_and_the_same_twice(plain_file, tmp_path):
 def test_png_is_read_by_another_library(project_file, tmp_path):
     """Read back by Qt's own PNG reader. The wax stick is red, the wall behind is light and nearly grey."""
     path = tmp_path / "d.png"
-    assert run("render", project_file, "-o", path, "--width", 240, "--height", 160, "--samples", 4).returncode == 0
+    assert (
+        main(["render", str(project_file), "-o", str(path), "--width", "240", "--height", "160", "--samples", "4"]) == 0
+    )
     image = QImage(str(path)).convertToFormat(QImage.Format.Format_RGB888)
     assert (image.width(), image.height()) == (240, 160)
     pixels = np.array(image.constBits().asarray(image.sizeInBytes())).reshape(160, image.bytesPerLine())
@@ -143,17 +147,18 @@ def test_names_that_the_terminal_has_no_letters_for(environment, small_project, 
     material = project.materials[0].with_(name="Grün – 緑 ✓")
     path = tmp_path / "block.matshelf"
     save_project(path, project.with_(name="Köter – 犬", materials=(material,)), assets)
-    done = run_in(environment, "-m", "mat_shelf.cli", "measure", path)
-    assert done.returncode == 0 and b"Gr" in done.stdout and b"Traceback" not in done.stderr, done.stderr
     code = (
-        "import sys; from pathlib import Path; from mat_shelf.exchange.recovery import Recovery;"
+        "import sys; from pathlib import Path; from mat_shelf.cli import main;"
+        "from mat_shelf.exchange.recovery import Recovery;"
         "from mat_shelf.exchange.project_file import read_project;"
+        "sys.argv[0] = 'mat-shelf'; assert main(['measure', sys.argv[2]]) == 0;"
         "run = Recovery(Path(sys.argv[1])); run.keep(*read_project(sys.argv[2]), Path(sys.argv[2])); run._lock.close();"
         "lost, = Recovery(Path(sys.argv[1])).left_behind(); print(ascii(lost.name), ascii(run.restore(lost)[0].name))"
     )
     done = run_in(environment, "-c", code, tmp_path / "runs", path)
+    assert done.returncode == 0 and b"Gr" in done.stdout and b"Traceback" not in done.stderr, done.stderr
     name = ascii("Köter – 犬")
-    assert done.stdout.decode().strip() == f"{name} {name}", done.stderr
+    assert done.stdout.decode("latin-1").splitlines()[-1] == f"{name} {name}", done.stderr
 
 
 def run_in(environment, *arguments) -> subprocess.CompletedProcess:
@@ -168,25 +173,27 @@ def test_without_a_home_or_a_name_the_program_runs(small_project, tmp_path):
     code = """
 import os, sys
 sys.argv = ["x"]
-import mat_shelf.cli, mat_shelf.exchange.project_file, mat_shelf.demo.desk_set, mat_shelf.exchange.models.mesh_glb
+import mat_shelf.cli, mat_shelf.exchange.project_file, mat_shelf.exchange.models.mesh_glb
 from mat_shelf.system.bounded import prepare
 prepare("mat_shelf.exchange.models.glb_reader")
 from mat_shelf.cli import main
-main(["new-demo", os.environ["OUT"] + "/first.matshelf"])  # loads whatever is loaded late, as the user who may
+block = os.environ["OUT"] + "/block.matshelf"
+main(["export", block, "-o", os.environ["OUT"] + "/first.glb"])  # loads whatever is loaded late, as the user who may
 for name in [name for name in os.environ if name == "HOME" or name.startswith("XDG_")]:
     del os.environ[name]
 os.setuid(54321)
 from mat_shelf.system.user_folders import data_folder, ensure_home, home_folder
 ensure_home.cache_clear()
-print(main(["new-demo", os.environ["OUT"] + "/desk.matshelf"]))
+print(main(["export", block, "-o", os.environ["OUT"] + "/block.glb"]))
 print(ensure_home(), home_folder().is_dir(), str(data_folder()).startswith("~"))
 """
+    save_project(tmp_path / "block.matshelf", *small_project)
     tmp_path.chmod(0o777)
     for folder in tmp_path.parents:
         os.chmod(folder, os.stat(folder).st_mode | 0o555)
     done = run_in({"OUT": str(tmp_path)}, "-c", code)
     assert done.stdout.split()[-4:] == [b"0", b"False", b"True", b"False"], (done.stdout, done.stderr)
-    assert (tmp_path / "desk.matshelf").stat().st_size > 1000
+    assert (tmp_path / "block.glb").stat().st_size > 1000
 
 
 def test_a_cache_that_is_damaged_or_cannot_be_written_costs_time_only(tmp_path, monkeypatch):

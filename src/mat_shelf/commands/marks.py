@@ -15,7 +15,7 @@ from mat_shelf.document.mark import Mark
 from mat_shelf.document.product import Part
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.image_reading import pixels_per_mm
-from mat_shelf.geometry.pose import turn_matrix
+from mat_shelf.geometry.pose import in_part_frame
 from mat_shelf.marks.surface_map import SurfaceMap, SurfaceMapError, map_surface, point_beside
 from mat_shelf.patterns.placement_edit import PlacementHit
 
@@ -152,10 +152,7 @@ class MarkCommands(ArtworkCommands):
 
     def _in_part(self, hit: PlacementHit):
         """A place and its side in its part's own frame."""
-        pose = self.session.project.part(hit.part).pose
-        turn = turn_matrix(pose.turn)
-        point = np.subtract(hit.position, pose.shift) @ turn / pose.scale
-        return tuple(float(x) for x in point), tuple(float(x) for x in np.asarray(hit.normal) @ turn)
+        return in_part_frame(hit.position, hit.normal, self.session.project.part(hit.part).pose)
 
     @command
     def carry(self, mark: Mark, hit: PlacementHit) -> None:

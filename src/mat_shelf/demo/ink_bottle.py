@@ -4,6 +4,7 @@ import numpy as np
 
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.solids import lathe, loft, rounded, rounded_square
+from mat_shelf.numerics.interpolation import smoothsteps
 
 HALF = 26.0
 CORNER = 8.0
@@ -66,7 +67,7 @@ def collar(flutes: int = 84, depth: float = 0.42) -> Mesh:
     sections = []
     for radius, y in fine:
         fade = np.clip((2.05 - abs(y - 51.1)) / 0.45, 0, 1) * np.clip((radius - 17.5) / 0.3, 0, 1)
-        r = radius - depth * wave * fade * fade * (3 - 2 * fade)
+        r = radius - depth * wave * smoothsteps(fade)
         sections.append(np.stack([np.cos(angle) * r, np.full(segments, y), -np.sin(angle) * r], axis=1))
     return loft(sections, crease_degrees=60)
 

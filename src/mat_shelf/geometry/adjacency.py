@@ -8,6 +8,7 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
 from mat_shelf.geometry.mesh import Mesh, places
+from mat_shelf.geometry.triangles import area_vectors, triangle_normals
 from mat_shelf.numerics.kernels import kernel
 
 
@@ -112,9 +113,7 @@ def face_normals(mesh: Mesh) -> np.ndarray:
     -------
     (T, 3) float32
     """
-    a, b, c = (mesh.vertices[mesh.triangles[:, k]].astype(np.float64) for k in range(3))
-    across = np.cross(b - a, c - a)
-    return (across / np.maximum(np.linalg.norm(across, axis=1, keepdims=True), 1e-30)).astype(np.float32)
+    return triangle_normals(mesh.vertices[mesh.triangles].astype(np.float64)).astype(np.float32)
 
 
 def face_areas(mesh: Mesh) -> np.ndarray:
@@ -129,8 +128,7 @@ def face_areas(mesh: Mesh) -> np.ndarray:
     -------
     (T,) float64
     """
-    a, b, c = (mesh.vertices[mesh.triangles[:, k]].astype(np.float64) for k in range(3))
-    return np.linalg.norm(np.cross(b - a, c - a), axis=1) / 2
+    return np.linalg.norm(area_vectors(mesh.vertices[mesh.triangles].astype(np.float64)), axis=1)
 
 
 @kernel

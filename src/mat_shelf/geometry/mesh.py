@@ -5,6 +5,7 @@ from functools import cached_property
 
 import numpy as np
 
+from mat_shelf.geometry.triangles import area_vectors
 from mat_shelf.numerics.kernels import kernel
 
 
@@ -90,8 +91,7 @@ def checked(vertices, triangles, normals=None, crease_degrees: float = 40.0, uv=
 def _has_area(vertices, triangles, step: int = 4096) -> bool:
     """True if any triangle has an area; nearly always one of the first has."""
     for first in range(0, len(triangles), step):
-        a, b, c = (vertices[triangles[first : first + step, k]].astype(np.float64) for k in range(3))
-        if np.cross(b - a, c - a).any():
+        if area_vectors(vertices[triangles[first : first + step]].astype(np.float64)).any():
             return True
     return False
 
@@ -201,8 +201,7 @@ def crease_normals(vertices, triangles, crease_degrees: float = 40.0, uv=None) -
     """
     vertices = np.ascontiguousarray(vertices, np.float32)
     triangles = np.ascontiguousarray(triangles, np.int32)
-    a, b, c = (vertices[triangles[:, k]].astype(np.float64) for k in range(3))
-    weighted = np.cross(b - a, c - a)
+    weighted = area_vectors(vertices[triangles].astype(np.float64))
     lengths = np.linalg.norm(weighted, axis=1, keepdims=True)
     unit = weighted / np.maximum(lengths, 1e-30)
 

@@ -72,6 +72,27 @@ def posed_bounds(mesh: Mesh, pose: Pose) -> np.ndarray:
     return (mesh.bounds * pose.scale + np.array(pose.shift)).astype(np.float32)
 
 
+def in_part_frame(point, direction, pose: Pose) -> tuple[tuple[float, ...], tuple[float, ...]]:
+    """A point and a direction of the world in a part's own frame.
+
+    Parameters
+    ----------
+    point : (3,) float
+        Point, mm.
+    direction : (3,) float
+        Unit direction.
+    pose : Pose
+        Pose of the part.
+
+    Returns
+    -------
+    (3,) float, mm before the part is scaled, and (3,) float
+    """
+    turn = turn_matrix(pose.turn)
+    own = np.subtract(point, pose.shift) @ turn / pose.scale
+    return tuple(float(x) for x in own), tuple(float(x) for x in np.asarray(direction) @ turn)
+
+
 def scaled_about(pose: Pose, factor: float, point) -> Pose:
     """The pose after everything was scaled about a point (mm).
 

@@ -7,6 +7,7 @@ from typing import NamedTuple
 import numpy as np
 
 from mat_shelf.geometry.mesh import Mesh
+from mat_shelf.geometry.triangles import area_vectors
 
 _MOST_ROUNDS = 24
 
@@ -163,8 +164,7 @@ def triangles_needed(mesh: Mesh, scale: float, spacing: float) -> float:
     -------
     float
     """
-    a, b, c = (mesh.vertices[mesh.triangles[:, k]].astype(np.float64) * scale for k in range(3))
-    area = 0.5 * np.linalg.norm(np.cross(b - a, c - a), axis=1)
+    area = np.linalg.norm(area_vectors(mesh.vertices[mesh.triangles].astype(np.float64) * scale), axis=1)
     # Halving sides until they are short enough may leave them half as long as allowed: 0.43 of a quarter of the square.
     return float(np.maximum(area / (0.1 * spacing * spacing), 1).sum())
 

@@ -8,6 +8,7 @@ from scipy.sparse.csgraph import breadth_first_order
 
 from mat_shelf.geometry.adjacency import Adjacency, adjacency, connected_pieces
 from mat_shelf.geometry.mesh import Mesh, MeshError, checked, places, row_keys
+from mat_shelf.geometry.triangles import area_vectors
 from mat_shelf.numerics.kernels import kernel
 
 LARGEST_MM, SMALLEST_MM = 1e6, 1e-4
@@ -86,8 +87,7 @@ def repair(vertices, triangles, normals=None, uv=None) -> tuple[Mesh, np.ndarray
     checked(vertices, triangles, np.ones_like(vertices))  # says what cannot be mended
     place = places(np.asarray(vertices, np.float32))
     corners = place[triangles]
-    a, b, c = (vertices[triangles[:, k]] for k in range(3))
-    flat = np.linalg.norm(np.cross(b - a, c - a), axis=1) <= 0
+    flat = np.linalg.norm(area_vectors(vertices[triangles]), axis=1) <= 0
     flat |= (corners[:, 0] == corners[:, 1]) | (corners[:, 1] == corners[:, 2]) | (corners[:, 0] == corners[:, 2])
     kept = np.flatnonzero(~flat)
     _, first = np.unique(row_keys(np.sort(corners[kept], axis=1)), return_index=True)

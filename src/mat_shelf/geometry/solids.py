@@ -6,6 +6,7 @@ A profile is a list of (radius, height) points, from the foot to the top, with c
 import numpy as np
 
 from mat_shelf.geometry.mesh import Mesh, crease_normals
+from mat_shelf.geometry.triangles import area_vectors
 
 
 def rounded(points, radii, steps: int = 8) -> np.ndarray:
@@ -93,8 +94,7 @@ def loft(sections, crease_degrees: float = 40.0) -> Mesh:
     c, d = np.roll(index, -1, axis=1)[1:], index[1:]
     triangles = np.concatenate([np.stack([a, b, c], -1).reshape(-1, 3), np.stack([a, c, d], -1).reshape(-1, 3)])
     vertices = grid.reshape(-1, 3)
-    p, q, r = (vertices[triangles[:, k]] for k in range(3))
-    solid = np.linalg.norm(np.cross(q - p, r - p), axis=1) > 1e-9
+    solid = np.linalg.norm(area_vectors(vertices[triangles]), axis=1) > 5e-10
     return crease_normals(vertices, triangles[solid], crease_degrees)
 
 

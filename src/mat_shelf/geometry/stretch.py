@@ -3,6 +3,7 @@
 import numpy as np
 
 from mat_shelf.geometry.mesh import Mesh
+from mat_shelf.geometry.triangles import area_vectors
 
 
 def uv_scale(mesh: Mesh) -> np.ndarray:
@@ -19,7 +20,7 @@ def uv_scale(mesh: Mesh) -> np.ndarray:
     """
     ds, dt, flat = _derivatives(mesh)
     corners = mesh.vertices[mesh.triangles].astype(np.float64)
-    area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
+    area = np.linalg.norm(area_vectors(corners), axis=1)
     weight = np.where(flat, 0, area)
     if weight.sum() <= 0:
         return np.ones(2)

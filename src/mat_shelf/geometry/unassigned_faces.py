@@ -10,6 +10,7 @@ from mat_shelf.document.project import Project
 from mat_shelf.geometry.adjacency import Adjacency, connected_pieces, face_areas, face_normals
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import posed, posed_bounds, turn_matrix
+from mat_shelf.geometry.triangles import area_vectors
 
 SLIVER = 0.002
 """Share of its part's area below which a bare piece is easily overlooked."""
@@ -105,8 +106,7 @@ def _part_gaps(part: Part, mesh: Mesh, faces, neighbours) -> list[UnassignedRegi
     if not bare.any():
         return []
     if bare.all():  # common, and of many parts at once when a model comes in: no neighbours are needed
-        corners = mesh.vertices[mesh.triangles]
-        across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]) / 2
+        across = area_vectors(mesh.vertices[mesh.triangles])
         area, toward = float(np.sqrt((across**2).sum(1)).sum()), turn_matrix(part.pose.turn) @ across.sum(0)
         length = float(np.sqrt((toward**2).sum()))
         normal = toward / length if length > 0.3 * area else None

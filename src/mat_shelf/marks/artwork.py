@@ -7,6 +7,7 @@ from functools import lru_cache
 import numpy as np
 from scipy.ndimage import distance_transform_edt
 
+from mat_shelf.numerics.interpolation import smoothsteps
 from mat_shelf.numerics.kernels import F, kernel
 from mat_shelf.optics.color import luminance
 from mat_shelf.patterns.mipmap import Mipmap, decoding, texel_at
@@ -262,6 +263,6 @@ def stamp_heights(
     shape = {
         "straight": way,
         "round": np.sqrt(np.clip(1 - (1 - way) ** 2, 0, 1)),
-        "flat-topped": way * way * (3 - 2 * way),
+        "flat-topped": smoothsteps(way),
     }
     return HeightField((rise * shape[profile]).astype(np.float32), step)

@@ -19,7 +19,8 @@ from mat_shelf.document.mark import Mark
 from mat_shelf.document.product import Pose
 from mat_shelf.geometry.adjacency import adjacency
 from mat_shelf.geometry.mesh import Mesh, places
-from mat_shelf.geometry.pose import posed, turn_matrix
+from mat_shelf.geometry.pose import in_part_frame, posed, turn_matrix
+from mat_shelf.geometry.triangles import area_vectors, triangle_normals
 from mat_shelf.numerics.kernels import kernel
 
 SHARP_EDGE = 62.0
@@ -164,9 +165,7 @@ def point_beside(mark: Mark, mesh: Mesh, pose: Pose, right: float, up: float):
     straight_kernel(corners, beyond, start, middle, (right * across + up * upward)[None], points, over)
     if over[0] < 0:
         raise SurfaceMapError("the surface ends there")
-    turn = turn_matrix(pose.turn)
-    point = (points[0] - np.array(pose.shift)) @ turn / pose.scale
-    return tuple(float(x) for x in point), tuple(float(x) for x in normal[over[0]] @ turn)
+    return in_part_frame(points[0], normal[over[0]], pose)
 
 
 class _Held:
@@ -188,8 +187,7 @@ def _about(held: _Held, pose: Pose, point, facing, reach: float, turned: float):
     middle = turn @ np.multiply(point, pose.scale) + np.array(pose.shift)
     side = turn @ np.array(facing) / np.linalg.norm(facing)
     corners, beyond, start, middle = _around(mesh, middle, side, reach)
-    normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    normal /= np.linalg.norm(normal, axis=1, keepdims=True)
+    normal = triangle_normals(corners)
     return corners, beyond, normal, start, middle, *_directions(normal[start], turn, math.radians(turned))
 
 
@@ -226,9 +224,9 @@ def _around(mesh: Mesh, middle: np.ndarray, side: np.ndarray, reach: float):
     corners = mesh.vertices[mesh.triangles].astype(np.float64)
     away = np.maximum(np.maximum(corners.min(axis=1) - middle, middle - corners.max(axis=1)), 0)
     near = np.flatnonzero((away**2).sum(axis=1) <= (1.02 * reach) ** 2)
-    cross = np.cross(corners[near, 1] - corners[near, 0], corners[near, 2] - corners[near, 0])
+    cross = area_vectors(corners[near])
     size = np.linalg.norm(cross, axis=1)
-    near, cross = near[size > 1e-12], cross[size > 1e-12] / size[size > 1e-12, None]
+    near, cross = near[size > 5e-13], cross[size > 5e-13] / size[size > 5e-13, None]
     facing = np.flatnonzero(cross @ side > 0.3)
     if not len(facing):
         raise SurfaceMapError("no surface faces it there; drag it onto the part again")

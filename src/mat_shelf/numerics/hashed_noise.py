@@ -4,6 +4,7 @@ import math
 
 import numpy as np
 
+from mat_shelf.numerics.interpolation import smoothstep
 from mat_shelf.numerics.kernels import F, inline
 
 U = np.uint32
@@ -183,8 +184,7 @@ def smooth(edge0, edge1, x):
     -------
     float32
     """
-    t = min(max((x - edge0) / (edge1 - edge0), F(0)), F(1))
-    return t * t * (F(3) - F(2) * t)
+    return smoothstep(min(max((x - edge0) / (edge1 - edge0), F(0)), F(1)))
 
 
 @inline

@@ -155,6 +155,27 @@ def largest(a):
 
 
 @inline
+def facing_of(corners, t):
+    """Unit normal of a triangle.
+
+    Parameters
+    ----------
+    corners : (T, 9) float32
+        Corners of the triangles, mm.
+    t : int
+        The triangle.
+
+    Returns
+    -------
+    float32 triple
+    """
+    first = (corners[t, 0], corners[t, 1], corners[t, 2])
+    one = sub((corners[t, 3], corners[t, 4], corners[t, 5]), first)
+    other = sub((corners[t, 6], corners[t, 7], corners[t, 8]), first)
+    return normalize(cross(one, other))
+
+
+@inline
 def frame(n):
     """Two unit vectors that make a right-handed frame with the unit vector n (Duff et al. 2017).
 

@@ -7,6 +7,7 @@ import numpy as np
 
 from mat_shelf.document.pattern import Placement
 from mat_shelf.numerics.hashed_noise import U, again, unit
+from mat_shelf.numerics.interpolation import smoothstep
 from mat_shelf.numerics.kernels import F, inline, kernel
 from mat_shelf.patterns.points import Points
 
@@ -257,8 +258,7 @@ def lay_kernel(position, normal, uv, part, frames, whole, way, axis, values, ind
         to_seam = min(share, F(1) - share)
         if blend > F(0) and to_seam < F(0.25) * blend:
             # Towards the seam the same pattern from half a turn away, which has none there, takes over.
-            t = to_seam / (F(0.25) * blend)
-            weight[i] = t * t * (F(3) - F(2) * t)
+            weight[i] = smoothstep(to_seam / (F(0.25) * blend))
             index[laid] = i
             weight[laid] = F(1) - weight[i]
             share = share + F(0.5) if share < F(0.5) else share - F(0.5)

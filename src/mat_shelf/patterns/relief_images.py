@@ -4,6 +4,7 @@ import numpy as np
 from scipy.fft import fft2, fftfreq, ifft2
 from scipy.ndimage import gaussian_filter
 
+from mat_shelf.numerics.interpolation import smoothsteps
 from mat_shelf.optics.color import luminance
 
 
@@ -66,8 +67,7 @@ def flattened(height: np.ndarray, level: float, within: float) -> np.ndarray:
     array
     """
     away = np.abs(height - np.float32(level)) / np.float32(max(within, 1e-6))
-    keep = np.clip(away - 1, 0, 1)
-    keep = keep * keep * (3 - 2 * keep)
+    keep = smoothsteps(np.clip(away - 1, 0, 1))
     return (np.float32(level) + (height - np.float32(level)) * keep).astype(np.float32)
 
 

@@ -5,6 +5,7 @@ from functools import partial
 import numpy as np
 
 from mat_shelf.document.pattern import Pattern
+from mat_shelf.numerics.interpolation import smoothsteps
 from mat_shelf.optics.color import encode_srgb
 from mat_shelf.patterns.points import FLAT, Frames, Points, flat_points
 from mat_shelf.patterns.step import PatternContext, evaluate
@@ -100,8 +101,7 @@ class _Corner:
         self._distance = distance
 
     def values(self, kind, radius, part, triangle, u, v) -> np.ndarray:
-        t = np.clip(1 - self._distance[triangle], 0, 1)
-        return (t * t * (3 - 2 * t)).astype(np.float32)
+        return smoothsteps(np.clip(1 - self._distance[triangle], 0, 1)).astype(np.float32)
 
 
 def _corner(columns: int, rows: int, is_hollow: bool) -> Points:

@@ -11,8 +11,9 @@ from mat_shelf.document.product import Part
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import posed, turn_matrix
-from mat_shelf.numerics.kernels import F, kernel
-from mat_shelf.numerics.vectors import normalize, row3, store3
+from mat_shelf.numerics.interpolation import between3
+from mat_shelf.numerics.kernels import kernel
+from mat_shelf.numerics.vectors import normalize, store3
 from mat_shelf.patterns.points import Points, part_frames, part_salt
 from mat_shelf.patterns.step import PatternContext, evaluate, grey
 from mat_shelf.scene.geometry import Geometry
@@ -249,8 +250,5 @@ def place_kernel(primitive, u, v, corners, normals, position, normal):
     """
     for i in range(primitive.shape[0]):
         t = primitive[i]
-        w = F(1) - u[i] - v[i]
-        for k in range(3):
-            position[i, k] = w * corners[t, k] + u[i] * corners[t, 3 + k] + v[i] * corners[t, 6 + k]
-            normal[i, k] = w * normals[t, k] + u[i] * normals[t, 3 + k] + v[i] * normals[t, 6 + k]
-        store3(normal, i, normalize(row3(normal, i)))
+        store3(position, i, between3(corners, t, u[i], v[i]))
+        store3(normal, i, normalize(between3(normals, t, u[i], v[i])))

@@ -6,6 +6,7 @@ import numpy as np
 
 from mat_shelf.document.camera import Camera
 from mat_shelf.document.project import Project
+from mat_shelf.geometry.triangles import triangle_normals
 from mat_shelf.rendering.camera import CameraView, make_camera_view
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.material_table import visible_parts
@@ -89,8 +90,7 @@ class FirstHits:
         (3,) float64
         """
         corners = self.geometry.triangles.corners[self.triangle[row, column]].reshape(3, 3).astype(np.float64)
-        across = np.cross(corners[1] - corners[0], corners[2] - corners[0])
-        return across / np.linalg.norm(across)
+        return triangle_normals(corners)
 
 
 def pixel_rays(view: CameraView, width: int, height: int) -> tuple[np.ndarray, np.ndarray]:

@@ -11,6 +11,7 @@ from collections import namedtuple
 
 import numpy as np
 
+from mat_shelf.numerics.interpolation import between3
 from mat_shelf.numerics.kernels import F, apart, inline, kernel
 from mat_shelf.numerics.low_discrepancy import (
     BOUNCE_DRAWS,
@@ -26,6 +27,7 @@ from mat_shelf.numerics.vectors import (
     add,
     cross,
     dot,
+    facing_of,
     frame,
     largest,
     mul,
@@ -289,17 +291,10 @@ def resolve(count, hits, scene_tables, points):
         points.part[i] = g
         t = triangles.first[g] + hits.primitive[i]
         u, v = hits.u[i], hits.v[i]
-        w0 = F(1) - u - v
         points.triangle[i] = t
-        p = triangles.corners
-        n = triangles.normals
-        for k in range(3):
-            points.position[i, k] = w0 * p[t, k] + u * p[t, 3 + k] + v * p[t, 6 + k]
-            points.normal[i, k] = w0 * n[t, k] + u * n[t, 3 + k] + v * n[t, 6 + k]
-        first = (p[t, 0], p[t, 1], p[t, 2])
-        one = sub((p[t, 3], p[t, 4], p[t, 5]), first)
-        other = sub((p[t, 6], p[t, 7], p[t, 8]), first)
-        store3(points.facing, i, normalize(cross(one, other)))
+        store3(points.position, i, between3(triangles.corners, t, u, v))
+        store3(points.normal, i, between3(triangles.normals, t, u, v))
+        store3(points.facing, i, facing_of(triangles.corners, t))
         zone = scene_tables.zone_first[g]
         row = scene_tables.rows[g] if zone < 0 else scene_tables.zone_rows[zone + hits.primitive[i]]
         points.row[i] = row

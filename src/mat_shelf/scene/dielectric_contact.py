@@ -13,6 +13,7 @@ from typing import NamedTuple
 import numpy as np
 
 from mat_shelf.geometry.mesh import Mesh, places
+from mat_shelf.geometry.triangles import area_vectors, triangle_normals
 from mat_shelf.scene.geometry import Geometry
 
 _STEEPEST = 0.35
@@ -130,8 +131,7 @@ def _contact(mesh: Mesh, other: Mesh, tolerance: float):
         Where they touch, how far the other one is; below zero it is inside.
     """
     corners = mesh.vertices[mesh.triangles]
-    cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    out = cross / np.maximum(np.linalg.norm(cross, axis=1, keepdims=True), 1e-20)
+    out = triangle_normals(corners)
     out = np.repeat(out[:, None], 3, axis=1).reshape(-1, 3).astype(np.float32)
     touches, gap = np.zeros(len(out), bool), np.zeros(len(out), np.float32)
     near = _faces_near(mesh, other.bounds, tolerance)
@@ -161,5 +161,5 @@ def _met(points: np.ndarray, out: np.ndarray, other: Mesh, tolerance: np.float32
     _, primitive, _, _, distance = Geometry([other]).intersect(points - out * tolerance, out)
     near = (primitive >= 0) & (distance <= 2 * tolerance)
     corners = other.vertices[other.triangles[np.where(near, primitive, 0)]]
-    facing = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    facing = area_vectors(corners)
     return near & ((facing * out).sum(axis=1) < 0), distance - tolerance

@@ -18,6 +18,8 @@ from mat_shelf.document.project import Project
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import posed, turn_matrix
 from mat_shelf.geometry.refining import refine
+from mat_shelf.geometry.triangles import triangle_normals
+from mat_shelf.numerics.interpolation import between3
 from mat_shelf.numerics.kernels import F, kernel
 from mat_shelf.numerics.vectors import add, frame, normalize, row3, scale, store3, to_world
 from mat_shelf.scene.geometry import Geometry
@@ -251,8 +253,7 @@ def make_geometry_map(
     values = np.empty(total, np.float32)
     lift = np.float32(1e-5 * float(np.abs(vertices).max(initial=0)))  # beyond the rounding of positions
     turned = _half_space(RAYS)
-    facing = np.cross(sides[:, 1] - sides[:, 0], sides[:, 2] - sides[:, 0])
-    facing /= np.maximum(np.linalg.norm(facing, axis=1, keepdims=True), 1e-20)
+    facing = triangle_normals(sides)
     for start in range(0, total, _BATCH):
         if not progress(start, total):
             raise InterruptedError("cancelled")
@@ -305,11 +306,8 @@ def node_kernel(first, count, corners, normals, position, normal):
         for i in range(n + 1):
             for j in range(n + 1 - i):
                 u, v = F(i) / F(n), F(j) / F(n)
-                w = F(1) - u - v
-                for axis in range(3):
-                    position[k, axis] = w * corners[t, axis] + u * corners[t, 3 + axis] + v * corners[t, 6 + axis]
-                    normal[k, axis] = w * normals[t, axis] + u * normals[t, 3 + axis] + v * normals[t, 6 + axis]
-                store3(normal, k, normalize(row3(normal, k)))
+                store3(position, k, between3(corners, t, u, v))
+                store3(normal, k, normalize(between3(normals, t, u, v)))
                 k += 1
 
 

@@ -12,6 +12,7 @@ from collections import namedtuple
 
 import numpy as np
 
+from mat_shelf.geometry.triangles import area_vectors
 from mat_shelf.numerics.kernels import inline
 from mat_shelf.optics import parameters as P
 from mat_shelf.scene.geometry import Geometry
@@ -246,7 +247,7 @@ def interior_at(point, geometry: Geometry, bodies: Bodies) -> np.ndarray:
         if not met.size:
             break
         corners = geometry.triangles.corners[geometry.triangles.first[body[met]] + primitive[met]].reshape(-1, 3, 3)
-        facing = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+        facing = area_vectors(corners)
         outwards = (facing * ways[met]).sum(axis=1) > 0
         crossed[met, body[met]] += np.where(outwards, 1, -1)
         # On by more than the error of the coordinates, which grows with them.

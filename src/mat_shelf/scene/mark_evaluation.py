@@ -15,6 +15,7 @@ from mat_shelf.document.recipe import Recipe
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.marks.artwork import Artwork, HeightField, prepare_artwork, stamp_heights
 from mat_shelf.marks.surface_map import SurfaceMap, SurfaceMapError, map_surface
+from mat_shelf.numerics.interpolation import between2
 from mat_shelf.numerics.kernels import F, inline, kernel
 from mat_shelf.numerics.vectors import add, dot, normalize, row3, scale, store3, sub
 from mat_shelf.optics import parameters as P
@@ -379,11 +380,10 @@ def find_kernel(
         hit, face, u, v, _ = nearest(caster, add(place, scale(facing, near)), scale(facing, F(-1)), F(2) * near)
         if hit < 0:
             continue
-        w = F(1) - u - v
-        across = w * corners[face, 0] + u * corners[face, 2] + v * corners[face, 4]
+        across, up = between2(corners, face, u, v)
         index[found] = i
         s[found] = F(1) - across if is_mirrored else across
-        t[found] = w * corners[face, 1] + u * corners[face, 3] + v * corners[face, 5]
+        t[found] = up
         is_back[found] = behind
         triangle[found] = face
         found += 1

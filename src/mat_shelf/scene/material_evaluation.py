@@ -11,8 +11,9 @@ import numpy as np
 from mat_shelf.document.pattern import Feed, Relief
 from mat_shelf.document.recipe import Overlay, Recipe
 from mat_shelf.numerics.hashed_noise import hash3, unit
+from mat_shelf.numerics.interpolation import between2, between3
 from mat_shelf.numerics.kernels import F, kernel
-from mat_shelf.numerics.vectors import cross, dot, normalize, row3, scale, store3, sub
+from mat_shelf.numerics.vectors import cross, dot, facing_of, normalize, row3, scale, store3, sub
 from mat_shelf.numerics.vectors import frame as frame_of
 from mat_shelf.optics.parameters import write_fed
 from mat_shelf.patterns.placing import Layout, lay_out
@@ -329,13 +330,8 @@ def rest_kernel(count, row, triangle, u, v, corners, position, facing):
         if row[i] < 0:
             continue
         t = triangle[i]
-        w = F(1) - u[i] - v[i]
-        for k in range(3):
-            position[i, k] = w * corners[t, k] + u[i] * corners[t, 3 + k] + v[i] * corners[t, 6 + k]
-        first = (corners[t, 0], corners[t, 1], corners[t, 2])
-        one = sub((corners[t, 3], corners[t, 4], corners[t, 5]), first)
-        other = sub((corners[t, 6], corners[t, 7], corners[t, 8]), first)
-        store3(facing, i, normalize(cross(one, other)))
+        store3(position, i, between3(corners, t, u[i], v[i]))
+        store3(facing, i, facing_of(corners, t))
 
 
 @kernel
@@ -356,10 +352,7 @@ def own_place_kernel(triangle, u, v, place, own_u, own_v):
         Receives the second coordinate.
     """
     for i in range(triangle.shape[0]):
-        t = triangle[i]
-        w = F(1) - u[i] - v[i]
-        own_u[i] = w * place[t, 0] + u[i] * place[t, 2] + v[i] * place[t, 4]
-        own_v[i] = w * place[t, 1] + u[i] * place[t, 3] + v[i] * place[t, 5]
+        own_u[i], own_v[i] = between2(place, triangle[i], u[i], v[i])
 
 
 @kernel

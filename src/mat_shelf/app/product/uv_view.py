@@ -8,6 +8,7 @@ from mat_shelf.exchange.assets import Assets
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import posed
 from mat_shelf.geometry.stretch import seams, stretches, texel_sizes, uv_measures
+from mat_shelf.geometry.triangles import area_vectors, triangle_normals
 from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.first_hit import FirstHits, pixel_rays
 
@@ -57,7 +58,7 @@ def middle_texel(project: Project, assets: Assets, pixels: int) -> float:
         mesh = assets.meshes[part.mesh]
         if mesh.uv is not None and not part.is_hidden:
             corners = mesh.vertices[mesh.triangles].astype(np.float64)
-            areas.append(np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1))
+            areas.append(np.linalg.norm(area_vectors(corners), axis=1))
             sizes.append(texel_sizes(mesh, pixels) * part.pose.scale)
     if not sizes:
         return 0.0
@@ -97,9 +98,7 @@ def coordinate_pixels(
         if faces.max() >= len(mesh.triangles):
             continue  # the picture still shows an older mesh
         corners = posed(mesh, part.pose).vertices[mesh.triangles[faces]]
-        across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-        across /= np.maximum(np.linalg.norm(across, axis=1, keepdims=True), 1e-20)
-        light = 0.45 + 0.55 * np.abs(np.einsum("ij,ij->i", across, directions[seen]))
+        light = 0.45 + 0.55 * np.abs(np.einsum("ij,ij->i", triangle_normals(corners), directions[seen]))
         if mesh.uv is None:
             color = np.broadcast_to(NONE, (len(seen), 3))
         elif view == CHECKER:
@@ -139,8 +138,7 @@ def _on_seam(mesh: Mesh, faces, corners, places, reach) -> np.ndarray:
     v, w = _inside(corners, places)
     shares = np.stack([1 - v - w, v, w], axis=1)
     edges = np.linalg.norm(corners[:, [2, 0, 1]] - corners[:, [1, 2, 0]], axis=2)
-    across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    heights = np.linalg.norm(across, axis=1)[:, None] / np.maximum(edges, 1e-20)
+    heights = 2 * np.linalg.norm(area_vectors(corners), axis=1)[:, None] / np.maximum(edges, 1e-20)
     return (is_seam & (shares * heights < reach[:, None])).any(axis=1)
 
 

@@ -7,6 +7,7 @@ from pydantic import Field
 
 from mat_shelf.document.parameter import number
 from mat_shelf.numerics.hashed_noise import U, gradient_noise
+from mat_shelf.numerics.interpolation import smoothstep
 from mat_shelf.numerics.kernels import F, kernel
 from mat_shelf.patterns.step import Source, StepInput, seed
 
@@ -124,6 +125,5 @@ def add_noise(coordinates, octaves, gain, lacunarity, character, repeat, seed, o
     for i in range(n):
         v = min(max(F(0.5) + out[i] * spread, F(0)), F(1))
         if character == 3:
-            v = min(max((v - F(0.42)) * F(5), F(0)), F(1))
-            v = v * v * (F(3) - F(2) * v)
+            v = smoothstep(min(max((v - F(0.42)) * F(5), F(0)), F(1)))
         out[i] = v

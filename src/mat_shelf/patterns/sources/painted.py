@@ -9,6 +9,7 @@ from pydantic import Field, model_validator
 
 from mat_shelf.document.ids import Id
 from mat_shelf.document.parameter import Frozen, number
+from mat_shelf.numerics.interpolation import smoothstep
 from mat_shelf.numerics.kernels import F, inline, kernel
 from mat_shelf.patterns.points import part_salt
 from mat_shelf.patterns.step import Source, StepInput
@@ -193,8 +194,7 @@ def _lines_of(strokes: tuple[Stroke, ...], places: list[tuple[np.ndarray, np.nda
 
 @inline
 def _eased(t):
-    t = min(max(t, F(0)), F(1))
-    return t * t * (F(3) - F(2) * t)
+    return smoothstep(min(max(t, F(0)), F(1)))
 
 
 @kernel

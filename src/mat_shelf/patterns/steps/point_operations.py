@@ -9,6 +9,7 @@ from scipy.interpolate import PchipInterpolator
 
 from mat_shelf.document.parameter import Channel, Color, number
 from mat_shelf.document.pattern import Step
+from mat_shelf.numerics.interpolation import smoothsteps
 from mat_shelf.patterns.step import StepInput, grey
 
 
@@ -210,8 +211,7 @@ class Threshold(Step):
 
     def apply(self, at: StepInput) -> np.ndarray:
         half = np.float32(max(self.softness / 2, 1e-4))
-        t = np.clip((at.before - np.float32(self.edge) + half) / (2 * half), 0, 1)
-        return t * t * (3 - 2 * t)
+        return smoothsteps(np.clip((at.before - np.float32(self.edge) + half) / (2 * half), 0, 1))
 
 
 class Quantise(Step):
@@ -240,5 +240,4 @@ class Lines(Step):
 
     def apply(self, at: StepInput) -> np.ndarray:
         away = np.abs(at.before - np.float32(self.at_value)) / np.float32(self.width)
-        t = np.clip(1 - away, 0, 1)
-        return t * t * (3 - 2 * t)
+        return smoothsteps(np.clip(1 - away, 0, 1))
