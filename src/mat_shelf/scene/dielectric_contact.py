@@ -126,21 +126,20 @@ def _contact(mesh: Mesh, other: Mesh, tolerance: float):
     -------
     touches : (3 T,) bool
     out : (3 T, 3) float32
-        Outwards of each corner's face.
+        Outwards of each corner's face, where they touch.
     gap : (3 T,) float32, mm
         Where they touch, how far the other one is; below zero it is inside.
     """
-    corners = mesh.vertices[mesh.triangles]
-    out = triangle_normals(corners)
-    out = np.repeat(out[:, None], 3, axis=1).reshape(-1, 3).astype(np.float32)
-    touches, gap = np.zeros(len(out), bool), np.zeros(len(out), np.float32)
+    count = 3 * len(mesh.triangles)
+    touches, gap, out = np.zeros(count, bool), np.zeros(count, np.float32), np.zeros((count, 3), np.float32)
     near = _faces_near(mesh, other.bounds, tolerance)
-    beside = _faces_near(other, mesh.bounds, tolerance)
-    if not near.any() or not beside.any():
+    beside = _faces_near(other, mesh.bounds, tolerance) if near.any() else near
+    if not beside.any():
         return touches, out, gap
+    corners, chosen = mesh.vertices[mesh.triangles[near]], np.repeat(near, 3)
+    out[chosen] = np.repeat(triangle_normals(corners), 3, axis=0)
     # Looked at a little inside of each corner, where the other faces round it do not matter.
-    looked_at = corners[near] + np.float32(0.05) * (corners[near].mean(axis=1, keepdims=True) - corners[near])
-    chosen = np.repeat(near, 3)
+    looked_at = corners + np.float32(0.05) * (corners.mean(axis=1, keepdims=True) - corners)
     touches[chosen], gap[chosen] = _met(
         looked_at.reshape(-1, 3), out[chosen], replace(other, triangles=other.triangles[beside]), np.float32(tolerance)
     )
@@ -149,8 +148,9 @@ def _contact(mesh: Mesh, other: Mesh, tolerance: float):
 
 def _faces_near(mesh: Mesh, bounds: np.ndarray, tolerance: float) -> np.ndarray:
     """Faces whose box comes as near to another box as the tolerance, (T,) bool."""
-    corners = mesh.vertices[mesh.triangles]
-    low, high = corners.min(axis=1) - 2 * tolerance, corners.max(axis=1) + 2 * tolerance
+    a, b, c = (mesh.vertices[mesh.triangles[:, k]] for k in range(3))
+    low = np.minimum(np.minimum(a, b), c) - 2 * tolerance
+    high = np.maximum(np.maximum(a, b), c) + 2 * tolerance
     return ((low <= bounds[1]) & (high >= bounds[0])).all(axis=1)
 
 
