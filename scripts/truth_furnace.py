@@ -157,7 +157,7 @@ def read(recipe: Recipe, most: int = BATCHES, error: float = ERROR, seed: int = 
         for _ in range(4):
             tracer.add_sample(seeded, film)
         batches.append(film.picture().mean(axis=(0, 1), dtype=np.float64))
-        dropped += int(film.dropped.sum())
+        dropped += int(film.sums.dropped.sum())
         if len(batches) < 8:
             continue
         made = np.array(batches)
@@ -173,7 +173,7 @@ def first_values(recipe: Recipe) -> int:
     tracer.add_sample(
         RenderTask(geometry, make_material_table([recipe], [0]), lights, make_camera_view(CAMERA, 8, 8)), film
     )
-    return int(film.dropped.sum()) + int((~np.isfinite(film.light)).sum())
+    return int(film.sums.dropped.sum()) + int((~np.isfinite(film.sums.light)).sum())
 
 
 def faults(recipe: Recipe, is_lossless: bool, most: int = BATCHES) -> str:

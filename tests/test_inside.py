@@ -53,7 +53,7 @@ def taken(meshes, recipes, lights, camera=AHEAD, zoned=(), size=(32, 32), sample
     for _ in range(samples):
         tracer.add_sample(task, film)
     tracer.close()
-    assert not film.dropped.any()
+    assert not film.sums.dropped.any()
     return film.picture()  # fmt: skip
 
 

@@ -81,7 +81,7 @@ def run(options) -> None:
         print(file=sys.stderr)
     for line in words:
         print(line, file=sys.stderr)
-    dropped = int(rendered.film.dropped.sum())
+    dropped = int(rendered.film.sums.dropped.sum())
     if dropped:
         print(f"{dropped:,} light values were not numbers and were left out; please report this.", file=sys.stderr)
     print(f"Written to {options.output} in {time.monotonic() - started:.1f} s")

@@ -68,9 +68,10 @@ def _masks(project: Project, rendered: Rendered, wanted: Sequence[str]) -> dict[
     pixels, samples = film.width * film.height, min(film.samples, MASK_SAMPLES)
     counts: dict[tuple[str, int], np.ndarray] = {}
     paths = passes.new_paths(pixels)
+    every = np.arange(pixels, dtype=np.int32)
     for sample in range(samples):
         draws, salt = even_draws(sample, task.seed)
-        passes.generate(task.view, film.width, film.height, 0, pixels, sample, task.seed, draws, salt, OUTSIDE, paths)
+        passes.generate(task.view, film.width, film.height, every, sample, task.seed, draws, salt, OUTSIDE, paths)
         geometry, primitive = task.geometry.intersect(paths.origin, paths.direction)[:2]
         for kind, seen in (("parts", geometry), ("materials", _rows(task, geometry, primitive))):
             if kind in wanted:

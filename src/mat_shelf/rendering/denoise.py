@@ -37,7 +37,7 @@ def denoise_film(film: Film, quality: str = "high") -> np.ndarray:
     clean = pyoidn.denoise(light, albedo, normal, hdr=True, clean_aux=is_clean, quality=quality)
     inner = slice(_PADDING, -_PADDING)
     clean = np.maximum(clean[inner, inner], 0)
-    return _with_means_of(light[inner, inner], clean, film.part.reshape(film.height, film.width))
+    return _with_means_of(light[inner, inner], clean, film.part)
 
 
 def _padded(picture: np.ndarray) -> np.ndarray:

@@ -1,6 +1,6 @@
 """The film, and how its light becomes a picture on screen."""
 
-from dataclasses import dataclass
+from collections import namedtuple
 
 import numpy as np
 
@@ -8,46 +8,153 @@ from mat_shelf.numerics.kernels import F, inline, kernel
 from mat_shelf.optics.color import encode_srgb
 from mat_shelf.rendering.firefly_redistribution import redistribute
 
+Sums = namedtuple("Sums", "light excess albedo normal guide_albedo guide_normal guides part cover dropped met counts")
+"""Sums over samples, a row for each pixel.
 
-@dataclass
+light : (N, 3) float32
+excess : (N, 3) float32, what single paths brought beyond the most that is accepted of one
+albedo, normal : (N, 3) float32, of what the pixel sees first
+guide_albedo, guide_normal : (N, 3) float32, of what it sees first through clear glass, for the denoiser
+guides : (N,) float32, how many samples these are sums of
+part : (N,) int32, the geometry that the newest sample sees first; -1 for none
+cover : (N,) float32, samples that see anything, or the product alone where it is cut out
+dropped : (N,) int32, values that were no numbers and were left out; none, unless something is wrong
+met : (N,) uint64, bits of the materials that paths met, as `MaterialTable.met_bits` has them
+counts : (N,) int32, samples
+"""
+
+
+def new_sums(count: int) -> Sums:
+    """Sums of no samples.
+
+    Parameters
+    ----------
+    count : int
+        Number of pixels.
+
+    Returns
+    -------
+    Sums
+    """
+    triples = [np.zeros((count, 3), np.float32) for _ in range(6)]
+    guides, part, cover = np.zeros(count, np.float32), np.full(count, -1, np.int32), np.zeros(count, np.float32)
+    counts = np.zeros(count, np.int32)
+    return Sums(*triples, guides, part, cover, np.zeros(count, np.int32), np.zeros(count, np.uint64), counts)
+
+
+@kernel
+def clear_sums(count, sums):
+    """Sets the first rows of sums to those of no samples.
+
+    Parameters
+    ----------
+    count : int
+        Number of rows.
+    sums : Sums
+        Sums of the pixels of a wave.
+    """
+    for i in range(count):
+        for k in range(3):
+            sums.light[i, k] = F(0)
+            sums.excess[i, k] = F(0)
+            sums.albedo[i, k] = F(0)
+            sums.normal[i, k] = F(0)
+            sums.guide_albedo[i, k] = F(0)
+            sums.guide_normal[i, k] = F(0)
+        sums.guides[i] = F(0)
+        sums.part[i] = -1
+        sums.cover[i] = F(0)
+        sums.dropped[i] = 0
+        sums.met[i] = 0
+
+
+@kernel
+def add_sums(pixels, new, sums):
+    """Adds one sample of some pixels.
+
+    Parameters
+    ----------
+    pixels : (N,) int32
+        The pixel of each row of `new`, no two the same.
+    new : Sums
+        Sums of that sample.
+    sums : Sums
+        Sums of the film.
+    """
+    for i in range(pixels.shape[0]):
+        p = pixels[i]
+        for k in range(3):
+            sums.light[p, k] += new.light[i, k]
+            sums.excess[p, k] += new.excess[i, k]
+            sums.albedo[p, k] += new.albedo[i, k]
+            sums.normal[p, k] += new.normal[i, k]
+            sums.guide_albedo[p, k] += new.guide_albedo[i, k]
+            sums.guide_normal[p, k] += new.guide_normal[i, k]
+        sums.guides[p] += new.guides[i]
+        if new.part[i] >= 0:
+            sums.part[p] = new.part[i]
+        sums.cover[p] += new.cover[i]
+        sums.dropped[p] += new.dropped[i]
+        sums.met[p] |= new.met[i]
+        sums.counts[p] += 1
+
+
 class Film:
-    """Sums over samples, one row per pixel, in reading order.
+    """Sums over the samples of a picture, in reading order. Pixels may have different numbers of samples.
+
+    Parameters
+    ----------
+    width, height : int
+        Pixels.
 
     Attributes
     ----------
-    light : (H * W, 3) float32
-    excess : (H * W, 3) float32
-        What single paths brought beyond the most that is accepted of one.
-    albedo, normal : (H * W, 3) float32
-        Of what each pixel sees first.
-    guide_albedo, guide_normal : (H * W, 3) float32
-        Of what it sees first through clear glass, for the denoiser.
-    guides : (H * W,) float32
-        How many samples these are sums of.
-    part : (H * W,) int32
-        The geometry that each pixel's newest sample sees first; -1 for none.
-    cover : (H * W,) float32
-        Samples that see anything, or the product alone where it is cut out.
-    dropped : (H * W,) int32
-        Values that were no numbers and were left out; none, unless something is wrong.
-    samples : int
+    sums : Sums
     """
 
-    width: int
-    height: int
+    def __init__(self, width: int, height: int):
+        self.width, self.height = width, height
+        self.sums = new_sums(width * height)
 
-    def __post_init__(self):
-        self.light = np.zeros((self.width * self.height, 3), np.float32)
-        self.excess = np.zeros_like(self.light)
-        self.albedo = np.zeros_like(self.light)
-        self.normal = np.zeros_like(self.light)
-        self.guide_albedo = np.zeros_like(self.light)
-        self.guide_normal = np.zeros_like(self.light)
-        self.guides = np.zeros(self.width * self.height, np.float32)
-        self.part = np.full(self.width * self.height, -1, np.int32)
-        self.cover = np.zeros(self.width * self.height, np.float32)
-        self.dropped = np.zeros(self.width * self.height, np.int32)
-        self.samples = 0
+    @property
+    def samples(self) -> int:
+        """Samples that every pixel has."""
+        return int(self.sums.counts.min())
+
+    @property
+    def part(self) -> np.ndarray:
+        """The geometry that each pixel sees first, (H, W) int32; -1 for none."""
+        return self.sums.part.reshape(self.height, self.width)
+
+    def renew(self, pixels: np.ndarray) -> None:
+        """Takes all samples from some pixels.
+
+        Parameters
+        ----------
+        pixels : (N,) int32
+            Their numbers.
+        """
+        for kept in self.sums:
+            kept[pixels] = 0
+        self.sums.part[pixels] = -1
+
+    def crop(self, rows: slice, columns: slice) -> "Film":
+        """A film of some rows and columns, copied.
+
+        Parameters
+        ----------
+        rows, columns : slice
+            With a step, of some pixels among them.
+
+        Returns
+        -------
+        Film
+        """
+        made = object.__new__(Film)
+        cut = [kept.reshape(self.height, self.width, *kept.shape[1:])[rows, columns] for kept in self.sums]
+        made.height, made.width = cut[0].shape[:2]
+        made.sums = Sums(*(kept.reshape(-1, *kept.shape[2:]) for kept in cut))
+        return made
 
     def alpha(self) -> np.ndarray:
         """Share of each pixel that the product covers, (H, W, 1) float32 in [0, 1].
@@ -56,7 +163,8 @@ class Film:
         -------
         (H, W, 1) float32
         """
-        return (self.cover / F(max(self.samples, 1))).reshape(self.height, self.width, 1)
+        share = self.sums.cover / np.maximum(self.sums.counts, 1).astype(np.float32)
+        return share.reshape(self.height, self.width, 1)
 
     def picture(self, layer: str = "light") -> np.ndarray:
         """The mean of one layer, (H, W, 3) float32; of light all of it, its excess spread.
@@ -70,10 +178,11 @@ class Film:
         -------
         (H, W, 3) float32
         """
-        count = np.maximum(self.guides, 1)[:, None] if layer.startswith("guide") else F(max(self.samples, 1))
-        mean = (getattr(self, layer) / count).reshape(self.height, self.width, 3)
-        if layer == "light" and self.excess.any():
-            mean += redistribute((self.excess / F(self.samples)).reshape(mean.shape), self.alpha())
+        sums, shape = self.sums, (self.height, self.width, 3)
+        counts = np.maximum(sums.guides if layer.startswith("guide") else sums.counts, 1).astype(np.float32)[:, None]
+        mean = (getattr(sums, layer) / counts).reshape(shape)
+        if layer == "light" and sums.excess.any():
+            mean += redistribute((sums.excess / counts).reshape(shape), self.alpha())
         return mean
 
 

@@ -94,7 +94,7 @@ origin, direction, throughput : (N, 3) float32
 pdf : (N,) float32, density of the direction; 0 where light sampling had no part in it
 spread : (N,) float32, share of the directions that the path could have taken where it was turned most freely: 0 as long
 as it met mirrors and clear glass only, 1 after a matt surface
-pixel : (N,) int32; random : (N,) uint32
+pixel : (N,) int32, row of the sums that it adds to; random : (N,) uint32
 bounces : (N,) int32, as `pack_state` has it
 inside : (N, NESTING) int32, the bodies around, as `interior_list` has them
 walk : (N,) int32, the soft body, by its geometry, that it wanders about in; -1 outside of any
@@ -118,24 +118,24 @@ and that is due only to rays that could have come upon the light by chance too
 reach : (N,) float32, mm, how far the light is
 """
 
-SceneTables = namedtuple("SceneTables", "triangles rows zone_first zone_rows block bodies frames lights tables")
-"""What the passes read: of `Geometry`, of `Dressing`, of `Lights`, and the albedo tables.
+SceneTables = namedtuple(
+    "SceneTables", "triangles rows zone_first zone_rows met_bits block bodies frames lights tables"
+)
+"""What the passes read: of `Geometry`, of `MaterialTable`, of `Lights`, and the albedo tables.
 
 `block` is (M, WIDTH) float32, a row of each material, then rows of single points.
 """
 
-PathLimits = namedtuple("PathLimits", "depth most cut straight draws salt")
+PathLimits = namedtuple("PathLimits", "depth most cut straight pixels draws salt")
 """How far paths go.
 
 depth : int, bounces at which they end
-most : float32, as `Shot.brightest`
+most : float32, as `RenderTask.brightest`
 cut : int, row that the camera does not see, nor anything behind it: the backdrop, where the product is cut out; else -2
-straight : bool, as `Shot.straight`
-draws, salt : as `sampling.even_draws` has them
+straight : bool, as `RenderTask.straight`
+pixels : (N,) int32, the pixel of the picture of each row of the sums
+draws, salt : as `low_discrepancy.even_draws` has them
 """
-
-Sums = namedtuple("Sums", "light excess albedo normals guide_albedo guide_normals guides part cover dropped")
-"""The film, added to; see `film.Film`."""
 
 Hits = namedtuple("Hits", "geometry primitive u v distance")
 """What rays met, as `embree.nearest` has it, (N,) each."""
@@ -216,8 +216,8 @@ def new_hits(count: int) -> Hits:
 
 
 @kernel
-def generate(view, width, height, first, count, sample_index, seed, draws, salt, nest, paths):
-    """Camera rays for `count` pixels from pixel `first` on, one each; `nest` is what the camera is inside of.
+def generate(view, width, height, pixels, sample_index, seed, draws, salt, nest, paths):
+    """Camera rays of some pixels, one each; `nest` is what the camera is inside of.
 
     Parameters
     ----------
@@ -227,10 +227,8 @@ def generate(view, width, height, first, count, sample_index, seed, draws, salt,
         Pixels across.
     height : int
         Pixels from top to bottom.
-    first : int
-        First pixel.
-    count : int
-        Number of pixels.
+    pixels : (N,) int32
+        Numbers of the pixels, in reading order.
     sample_index : int
         Number of the sample.
     seed : uint32
@@ -244,8 +242,8 @@ def generate(view, width, height, first, count, sample_index, seed, draws, salt,
     paths : Paths
         Paths of the wave.
     """
-    for i in range(count):
-        pixel = first + i
+    for i in range(pixels.shape[0]):
+        pixel = pixels[i]
         shift = shift_of(pixel, salt)
         origin, direction = camera_ray(
             view,
@@ -259,7 +257,7 @@ def generate(view, width, height, first, count, sample_index, seed, draws, salt,
         store3(paths.throughput, i, (F(1), F(1), F(1)))
         paths.pdf[i] = F(0)
         paths.spread[i] = F(0)
-        paths.pixel[i] = pixel
+        paths.pixel[i] = i
         paths.random[i] = first_state(pixel, sample_index, seed)
         paths.bounces[i] = 0
         paths.walk[i] = -1
@@ -374,6 +372,12 @@ def _gather(sums, pixel, value, most):
     if keep < F(1):
         for k in range(3):
             excess[pixel, k] += value[k] * (F(1) - keep)
+
+
+@inline
+def _meet(sums, pixel, bit):
+    """Notes that light of a pixel depends on a material on a part."""
+    sums.met[pixel] |= np.uint64(1) << np.uint64(bit)
 
 
 @inline
@@ -494,6 +498,8 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
         d = row3(paths.direction, i)
         throughput = row3(paths.throughput, i)
         pixel = paths.pixel[i]
+        if row >= 0:
+            _meet(sums, pixel, scene_tables.met_bits[points.part[i], row])
         is_first = is_untouched(paths.bounces[i])
         bounces, is_guided, counted = unpack_state(paths.bounces[i])
         spread = paths.spread[i]
@@ -639,7 +645,7 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
         if bounces + 1 >= depth:
             continue
         is_even = bounces < EVEN_BOUNCES
-        shift = shift_of(pixel, limits.salt)
+        shift = shift_of(limits.pixels[pixel], limits.salt)
         place = LENS_DRAWS + BOUNCE_DRAWS * bounces
         above = lifted(position, facing)
         if not is_sharp:
@@ -816,7 +822,7 @@ def _see(sums, pixel, part, block, look, metal, normal):
     sums.part[pixel] = part
     for k in range(3):
         sums.albedo[pixel, k] += color[k]
-        sums.normals[pixel, k] += normal[k]
+        sums.normal[pixel, k] += normal[k]
 
 
 @apart
@@ -835,7 +841,7 @@ def _guide_by(sums, pixel, block, look, metal, throughput, within, normal):
 def _guide(sums, pixel, color, normal):
     for k in range(3):
         sums.guide_albedo[pixel, k] += min(color[k], F(1))
-        sums.guide_normals[pixel, k] += normal[k]
+        sums.guide_normal[pixel, k] += normal[k]
     sums.guides[pixel] += F(1)
 
 
@@ -972,6 +978,7 @@ def transmittance(count, hits, points, shadows, scene_tables, limits, sums):
             _gather(sums, rays.pixel[i], light, _clamp_limit(limits.most, rays.spread[i]))
             continue
         look, part = points.look[i], points.part[i]
+        _meet(sums, rays.pixel[i], scene_tables.met_bits[part, row])
         d, facing = row3(rays.direction, i), row3(points.facing, i)
         entering = dot(d, facing) < F(0)
         away = scale(facing, F(-1)) if entering else facing

@@ -1,4 +1,7 @@
-"""A picture that follows a project: coarse at once after an edit, then refined as long as nothing changes.
+"""A picture that follows a project: at once after an edit, then refined as long as nothing changes.
+
+An edit of a material starts only those pixels again whose paths met it; an edit that the picture does not depend on
+starts none.
 
 It knows no window and no thread of its own: whoever owns it calls `update` and `resize` from anywhere and `step`
 from one worker thread.
@@ -18,6 +21,7 @@ from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.film import Film, develop
 from mat_shelf.rendering.first_hit import FirstHits, find_first_hits
+from mat_shelf.rendering.renewal import fill_touched, lattice_of, on_lattice, regions_of, touched_bits
 from mat_shelf.rendering.tracer import RenderTask, Tracer
 from mat_shelf.scene.backdrop import sweep_shape
 from mat_shelf.scene.ball import Ball
@@ -41,6 +45,11 @@ COARSE_MARKED_DEPTH = 8
 """Waves in which marks count while a value is dragged: through glass and ink, and back."""
 REST_SAMPLES = 512
 BRIGHTEST = 24.0
+PREVIEW_S = 0.05
+"""How long the first sample of touched pixels may take; of more pixels only one in 4, in 9 or in 16 gets one."""
+WAVE_S, PIXEL_S = 0.02, 3e-6
+"""Time for a sample of few pixels, and for each further one, to begin with; materials differ much."""
+WIDEST_STRIDE = 4
 
 
 @dataclass(frozen=True)
@@ -49,12 +58,13 @@ class Frame:
 
     Attributes
     ----------
-    pixels : (h, w, 3) uint8, sRGB; coarse ones are smaller than the wall's pane
-    sight : Sight, what each pixel sees; a coarse frame's may be coarse too
+    pixels : (h, w, 3) uint8, sRGB; coarse ones may be smaller than the wall's pane
+    first_hits : FirstHits, what each pixel sees; a coarse frame's may be coarse too
     samples : int
     seconds : float, since the last edit
     is_coarse : bool
     revision : int, of the `update` or `resize` it shows
+    stride : int, side of the squares, in pixels of the frame, in which touched pixels share what one of them saw
     """
 
     pixels: np.ndarray
@@ -63,6 +73,7 @@ class Frame:
     seconds: float
     is_coarse: bool
     revision: int
+    stride: int = 1
 
 
 class Rendered(NamedTuple):
@@ -109,6 +120,12 @@ class RenderSession:
         self._lit: dict[str, tuple] = {}
         self._first_hits: tuple = ((), None)
         self._film = Film(1, 1)
+        self._task: RenderTask | None = None  # what the film is of, once it has any sample
+        self._known = ()
+        self._clean: np.ndarray | None = None  # the film without its noise, as it was shown
+        self._exposure = 0.0
+        self._bits: np.uint64 | None = None  # of the last edit
+        self._pixel_s = PIXEL_S
         self._shown_samples = 0
         self._coarse_pixels = COARSE_PIXELS
         self._started = time.perf_counter()
@@ -233,30 +250,79 @@ class RenderSession:
             material_table,
             lights,
             view,
-            brightest=BRIGHTEST * 2.0**-studio.exposure,
+            brightest=BRIGHTEST * 2.0**-self._exposure,
             seed=seed,
             straight=studio.straight_light,
         )
 
     def _begin(self, wanted: "_Wanted") -> Frame | None:
-        project, camera, revision = wanted.project, wanted.camera, wanted.revision
+        """First picture after an edit."""
         started = time.perf_counter()
+        supplies = self._supplies
+        known = len(supplies.geometry_maps), len(supplies.pictures)
+        is_kept = self._task is not None and (wanted.width, wanted.height) == (self._film.width, self._film.height)
+        touched = None
+        if is_kept and known == self._known:
+            task = self._shot(wanted, wanted.width, wanted.height, seed=1)
+            bits = touched_bits(self._task, task)
+            touched = None if bits is None else np.flatnonzero(self._film.sums.met & bits).astype(np.int32)
+            if bits != self._bits:
+                self._bits, self._pixel_s = bits, PIXEL_S
+        self._known = known
+        if touched is None:
+            self._film, self._task, self._clean = Film(wanted.width, wanted.height), None, None
+            self._exposure = wanted.project.set.exposure
+        else:
+            self._film.renew(touched)
+            self._task = task
+        frame = self._preview(wanted, touched, started) if self._clean is not None else None
+        if frame is None:
+            self._clean = None
+            frame = self._coarse_frame(wanted, started)
+        if touched is None or len(touched):
+            self._shown_samples = 0
+        self._shown_revision = wanted.revision
+        self._started = started
+        return frame
+
+    def _preview(self, wanted: "_Wanted", touched: np.ndarray, started: float) -> Frame | None:
+        """The picture that was shown, with one sample of what an edit touched; None where that would take too long."""
+        film, studio = self._film, wanted.project.set
+        regions = regions_of(touched, film.width, film.height)
+        count = sum(len(region.pixels) for region in regions)
+        stride = max(math.ceil(math.sqrt(count * self._pixel_s / (PREVIEW_S - WAVE_S))), 1)
+        if stride > WIDEST_STRIDE:
+            return None
+        if regions:
+            traced = time.perf_counter()
+            chosen = on_lattice(np.concatenate([region.pixels for region in regions]), film.width, stride)
+            self.tracer.add_sample(self._task, film, pixels=chosen)
+            if len(chosen):
+                spent = max(time.perf_counter() - traced - WAVE_S, 0.0)
+                self._pixel_s += 0.3 * (spent / len(chosen) - self._pixel_s)
+            self._clean = self._clean.copy()
+            for region in regions:
+                light = denoise_film(film.crop(*lattice_of(region, stride)), "fast")
+                fill_touched(self._clean, light, region, stride)
+        pixels = develop(self._clean, studio.exposure, studio.exact_colors)
+        seconds, is_new = time.perf_counter() - started, len(touched) > 0
+        samples = 1 if is_new else self._shown_samples
+        return Frame(pixels, self._first_hits[1], samples, seconds, is_new, wanted.revision, stride)
+
+    def _coarse_frame(self, wanted: "_Wanted", started: float) -> Frame:
+        """A small picture of all."""
+        project, camera, revision = wanted.project, wanted.camera, wanted.revision
         film = Film(*self._coarse_size(wanted))
         task = self._coarse_shot(wanted, film.width, film.height)
         traced = time.perf_counter()
         for _ in range(COARSE_SAMPLES):
-            if not self.tracer.add_sample(task, film):
-                return None
+            self.tracer.add_sample(task, film)
         light = denoise_film(film, "fast")
         self._pace(time.perf_counter() - traced)
         key, first_hits = self._first_hits
         if key != (task.geometry, camera, wanted.width, wanted.height):
             first_hits = find_first_hits(project, task.geometry, camera, film.width, film.height)
         pixels = develop(light, project.set.exposure, project.set.exact_colors)
-        self._film = Film(wanted.width, wanted.height)
-        self._shown_samples = 0
-        self._shown_revision = revision
-        self._started = started
         return Frame(pixels, first_hits, COARSE_SAMPLES, time.perf_counter() - started, True, revision)
 
     def _pace(self, seconds: float) -> None:
@@ -294,7 +360,7 @@ class RenderSession:
         project, film, revision = wanted.project, self._film, wanted.revision
         if film.samples >= REST_SAMPLES:
             return None
-        task = self._shot(wanted, film.width, film.height, seed=1)
+        task = self._task = self._shot(wanted, film.width, film.height, seed=1)
         if not self.tracer.add_sample(task, film, lambda: self._is_outdated(revision)):
             return None
         # Cleaning costs about as much as a sample, so it waits for twice as many as were shown last.
@@ -308,6 +374,7 @@ class RenderSession:
         if self._first_hits[0] != key:
             self._first_hits = key, find_first_hits(project, *key)
         first_hits = self._first_hits[1]
+        self._clean = light
         seconds = time.perf_counter() - self._started
         pixels = develop(light, project.set.exposure, project.set.exact_colors)
         return Frame(pixels, first_hits, film.samples, seconds, False, revision)

@@ -18,7 +18,7 @@ from mat_shelf.numerics.low_discrepancy import even_draws
 from mat_shelf.optics.albedo_tables import albedo_tables
 from mat_shelf.rendering import passes
 from mat_shelf.rendering.camera import CameraView
-from mat_shelf.rendering.film import Film
+from mat_shelf.rendering.film import Film, add_sums, clear_sums, new_sums
 from mat_shelf.rendering.volume_walk import walk_to_next_surface
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.interior_list import interior_at
@@ -98,8 +98,14 @@ class Tracer:
         """End the threads."""
         self._pool.shutdown(wait=True, cancel_futures=True)
 
-    def add_sample(self, task: RenderTask, film: Film, is_stopped: Callable[[], bool] = lambda: False) -> bool:
-        """Adds one sample to every pixel of the film.
+    def add_sample(
+        self,
+        task: RenderTask,
+        film: Film,
+        is_stopped: Callable[[], bool] = lambda: False,
+        pixels: np.ndarray | None = None,
+    ) -> bool:
+        """Adds one sample to each of the pixels that have fewest.
 
         Parameters
         ----------
@@ -109,29 +115,33 @@ class Tracer:
             The film.
         is_stopped : callable () -> bool
             True stops at the next wave.
+        pixels : (N,) int32, optional
+            Only to these; all of them must have as many samples.
 
         Returns
         -------
         bool
-            False where it was stopped; the film is then no longer even and must be thrown away.
+            False where it was stopped; pixels whose sample was not finished are as they were before.
         """
-        pixels = film.width * film.height
+        counts = film.sums.counts
+        if pixels is None:
+            pixels = np.flatnonzero(counts == counts.min()).astype(np.int32)
+        if not len(pixels):
+            return True
+        sample = int(counts[pixels[0]])
         is_varied = task.material_table.fed or task.material_table.marks
-        runs = -(-pixels // (FED_WAVE if is_varied else WAVE))
+        runs = -(-len(pixels) // (FED_WAVE if is_varied else WAVE))
         runs = -(-runs // self.threads) * self.threads
-        size = -(-pixels // runs)
+        size = -(-len(pixels) // runs)
         tables = albedo_tables()
         nest = interior_at(task.view.position, task.geometry, task.material_table.bodies)
 
         def run(first: int) -> None:
-            self._trace(task, film, first, min(size, pixels - first), nest, tables, is_stopped)
+            self._trace(task, film, pixels[first : first + size], sample, nest, tables, is_stopped)
 
-        for done in [self._pool.submit(run, first) for first in range(0, pixels, size)]:
+        for done in [self._pool.submit(run, first) for first in range(0, len(pixels), size)]:
             done.result()
-        if is_stopped():
-            return False
-        film.samples += 1
-        return True
+        return not is_stopped()
 
     def _wave_memory(self, size: int):
         kept = getattr(self._memory, "wave", None)
@@ -141,6 +151,7 @@ class Tracer:
                 passes.new_shading_points(size),
                 passes.new_shadows(size),
                 passes.new_hits(size),
+                new_sums(size),
             )
             self._memory.wave = kept
         return kept
@@ -185,12 +196,14 @@ class Tracer:
         if has_marks:
             evaluate_stamps(count, material_table, points, paths, reached)
 
-    def _trace(self, task: RenderTask, film: Film, first: int, count: int, nest, tables, is_stopped) -> None:
-        paths, points, shadows, hits = self._wave_memory(count)
-        draws, salt = even_draws(film.samples, task.seed)
-        passes.generate(
-            task.view, film.width, film.height, first, count, film.samples, task.seed, draws, salt, nest, paths
-        )
+    def _trace(self, task: RenderTask, film: Film, pixels, sample: int, nest, tables, is_stopped) -> None:
+        if is_stopped():
+            return
+        count = len(pixels)
+        paths, points, shadows, hits, sums = self._wave_memory(count)
+        clear_sums(count, sums)
+        draws, salt = even_draws(sample, task.seed)
+        passes.generate(task.view, film.width, film.height, pixels, sample, task.seed, draws, salt, nest, paths)
         material_table, geometry = task.material_table, task.geometry
         block = self._block(material_table, count)
         caster = geometry.caster()
@@ -199,6 +212,7 @@ class Tracer:
             material_table.rows,
             material_table.zone_first,
             material_table.zone_rows,
+            material_table.met_bits,
             block,
             material_table.bodies,
             geometry.frames,
@@ -210,26 +224,17 @@ class Tracer:
             F(task.brightest),
             material_table.backdrop if task.cut_out else -2,
             task.straight,
+            pixels,
             draws,
             salt,
         )
-        sums = passes.Sums(
-            film.light,
-            film.excess,
-            film.albedo,
-            film.normal,
-            film.guide_albedo,
-            film.guide_normal,
-            film.guides,
-            film.part,
-            film.cover,
-            film.dropped,
-        )
         varied = min(self._varied_waves(task), MOST_WAVES)
         for wave in range(varied):
-            if not count or is_stopped():
+            if is_stopped():
                 return
-            walk_to_next_surface(count, caster, paths, block, material_table.bodies, film.cover, *hits)
+            if not count:
+                break
+            walk_to_next_surface(count, caster, paths, block, material_table.bodies, sums.cover, *hits)
             passes.resolve(count, hits, scene_tables, points)
             self._vary(count, task, points, paths, hits, block, wave)
             count, aimed = passes.shade(count, hits, points, paths, shadows, scene_tables, limits, sums)
@@ -243,6 +248,9 @@ class Tracer:
                 passes.resolve(aimed, hits, scene_tables, points)
                 self._vary(aimed, task, points, shadows.rays, hits, block, wave)
                 aimed = passes.transmittance(aimed, hits, points, shadows, scene_tables, limits, sums)
+        if varied and is_stopped():
+            return
         passes.trace_to_end(
             count, MOST_WAVES - varied, caster, hits, points, paths, shadows, scene_tables, limits, sums
         )
+        add_sums(pixels, sums, film.sums)

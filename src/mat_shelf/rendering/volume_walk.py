@@ -66,7 +66,7 @@ def walk_to_next_surface(count, caster, paths, block, bodies, cover, geometry, p
         Where light is lost or scattered on the way, `throughput` and all else change; `origin` and `direction` are
         then those of the last piece of the way.
     block : (M, WIDTH) float32
-    bodies : nesting.Bodies
+    bodies : interior_list.Bodies
     cover : (pixels,) float32
         Counts the paths that are scattered before they meet anything else.
     geometry, primitive : (N,) int32, written

@@ -55,10 +55,14 @@ class Supplies(Protocol):
     displaced: Mapping
 
 
-MaterialTable = namedtuple("MaterialTable", "rows zone_first zone_rows parameters bodies backdrop fed marks")
+UNWORN = 255
+"""In place of a bit: a material that the geometry does not wear."""
+MaterialTable = namedtuple("MaterialTable", "rows zone_first zone_rows met_bits parameters bodies backdrop fed marks")
 """rows : (G,) int32, the parameter row of each geometry
 zone_first : (G,) int32, where in `zone_rows` the faces of a geometry with zones begin; -1 for one without
 zone_rows : (Z,) int32, the parameter row of each face of the geometries with zones
+met_bits : (G, R) uint8, the bit of `film.Sums.met` that stands for a material on a geometry; beyond 64 such pairs, some
+share one
 parameters : (M, WIDTH) float32
 bodies : interior_list.Bodies, what each geometry is filled with
 backdrop : int, the row that is the backdrop's; -1 where there is none
@@ -114,7 +118,19 @@ def make_material_table(
     block, fed = np.stack(block), tuple(fed)
     rows = np.array(rows, np.int32).reshape(-1)
     bodies = _bodies(recipes, rows, dict(zoned), priorities)
-    return MaterialTable(rows, first, zone_rows, block, bodies, backdrop, fed, ())
+    bits = _met_bits(rows, dict(zoned), len(recipes))
+    return MaterialTable(rows, first, zone_rows, bits, block, bodies, backdrop, fed, ())
+
+
+def _met_bits(rows: np.ndarray, zoned: Mapping, count: int) -> np.ndarray:
+    """Bits of materials on geometries, (G, R) uint8, dealt in turn."""
+    worn = np.zeros((len(rows), count), bool)
+    worn[np.arange(len(rows)), rows] = True
+    for geometry, faces in zoned.items():
+        worn[geometry, np.unique(faces)] = True
+    bits = np.full(worn.shape, UNWORN, np.uint8)
+    bits[worn] = np.arange(worn.sum()) % 64
+    return bits
 
 
 def _bodies(recipes: Sequence[Recipe], rows: np.ndarray, zoned: Mapping, priorities: Mapping) -> Bodies:

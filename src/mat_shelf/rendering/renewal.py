@@ -1,0 +1,204 @@
+"""What of a picture an edit touches: the pixels whose paths met a material that is another one now.
+
+Random numbers depend on pixel and sample alone, so a pixel that starts again at its first sample, among others that are
+kept, has the sums that it would have in a picture that was begun anew.
+"""
+
+from collections import defaultdict
+from typing import NamedTuple
+
+import numpy as np
+from scipy.ndimage import binary_dilation, find_objects, label
+
+from mat_shelf.numerics.kernels import F, kernel
+from mat_shelf.rendering.tracer import RenderTask
+from mat_shelf.scene.interior_list import interior_at
+from mat_shelf.scene.material_table import UNWORN, MaterialTable
+
+_TILE = 16
+_DENSE = 0.06
+"""Share of the pixels of a tile from which on they are seen as one place."""
+_MOST_REGIONS, _MOST_SHARE = 4, 0.6
+"""Regions, and their share of the picture, from which on one region round all of them is quicker."""
+
+
+class Region(NamedTuple):
+    """Pixels that lie close together, and a rectangle of rows and columns round them and beyond."""
+
+    pixels: np.ndarray
+    rows: slice
+    columns: slice
+
+
+def touched_bits(old: RenderTask, new: RenderTask) -> np.uint64 | None:
+    """Bits, as `MaterialTable.met_bits` deals them, of the materials on geometries that are others now.
+
+    Parameters
+    ----------
+    old, new : RenderTask
+        Tasks of the same picture.
+
+    Returns
+    -------
+    uint64 or None
+        None where all has to start again.
+    """
+    if old.geometry is not new.geometry or old.lights is not new.lights or not _same(old.view, new.view):
+        return None
+    ends = [(t.depth, t.seed, t.straight, t.cut_out, t.fed_depth, t.marked_depth) for t in (old, new)]
+    before, after = old.material_table, new.material_table
+    if ends[0] != ends[1] or not _same_wearing(before, after):
+        return None
+    rows = {row for row in range(after.met_bits.shape[1]) if _look(before, row) != _look(after, row)}
+    if rows and (interior_at(new.view.position, new.geometry, after.bodies) >= 0).any():
+        return None  # the camera is inside of a body that no path has to enter
+    marked = _marks_by_geometry(before), _marks_by_geometry(after)
+    geometries = {g for g in marked[0].keys() | marked[1].keys() if marked[0].get(g) != marked[1].get(g)}
+    touched = np.isin(np.arange(after.met_bits.shape[1]), list(rows))[None] | np.zeros((len(after.rows), 1), bool)
+    # A face in a zone of its own may close a body that is filled with another material.
+    touched |= np.isin(after.bodies.row, list(rows))[:, None]
+    touched[list(geometries)] = True
+    bits = np.uint64(0)
+    for bit in np.unique(after.met_bits[touched & (after.met_bits != UNWORN)]):
+        bits |= np.uint64(1) << np.uint64(bit)
+    return bits
+
+
+def _same(one, other) -> bool:
+    return all(np.array_equal(a, b) for a, b in zip(one, other, strict=True))
+
+
+def _same_wearing(before: MaterialTable, after: MaterialTable) -> bool:
+    """True if every face wears the same row, and light enters and leaves bodies alike."""
+    kept = ("rows", "zone_first", "zone_rows", "met_bits")
+    return (
+        before.backdrop == after.backdrop
+        and all(np.array_equal(getattr(before, name), getattr(after, name)) for name in kept)
+        and _same(before.bodies, after.bodies)
+    )
+
+
+def _look(table: MaterialTable, row: int) -> tuple:
+    """What a material looks like: its numbers, and the recipe of one that patterns or overlays change."""
+    fed = next((textured.recipe for textured in table.fed if textured.row == row), None)
+    return table.parameters[row].tobytes(), fed
+
+
+def _marks_by_geometry(table: MaterialTable) -> dict[int, list]:
+    """Marks on each geometry, the lowest first."""
+    found = defaultdict(list)
+    for laid in table.marks:
+        found[laid.geometry].append(laid.mark)
+    return found
+
+
+def on_lattice(pixels: np.ndarray, width: int, stride: int) -> np.ndarray:
+    """Those of some pixels that stand in the middle of squares of a side of `stride` pixels.
+
+    Parameters
+    ----------
+    pixels : (N,) int32
+        Numbers of pixels, in reading order.
+    width : int
+        Pixels across.
+    stride : int
+        Side of the squares.
+
+    Returns
+    -------
+    (K,) int32
+    """
+    middle = stride // 2
+    return pixels[(pixels % width % stride == middle) & (pixels // width % stride == middle)]
+
+
+def regions_of(pixels: np.ndarray, width: int, height: int) -> list[Region]:
+    """Rectangles round the places where most of some pixels lie close together.
+
+    An edit touches its part, and here and there a pixel whose light came from there by chance. Those are too few to be
+    seen, and too many to take the noise out of the whole picture for.
+
+    Parameters
+    ----------
+    pixels : (N,) int32
+        Numbers of pixels, in reading order.
+    width, height : int
+        Pixels of the picture.
+
+    Returns
+    -------
+    list of Region
+    """
+    rows, columns = pixels // width // _TILE, pixels % width // _TILE
+    shape = -(-height // _TILE), -(-width // _TILE)
+    tile = rows * shape[1] + columns
+    dense = np.bincount(tile, minlength=shape[0] * shape[1]) >= _DENSE * _TILE * _TILE
+    if not dense.any():
+        return []
+    near = binary_dilation(dense.reshape(shape), np.ones((3, 3)))
+    labels, count = label(near)
+    boxes = find_objects(labels)
+    areas = [(box[0].stop - box[0].start) * (box[1].stop - box[1].start) for box in boxes]
+    if count > _MOST_REGIONS or sum(areas) > _MOST_SHARE * shape[0] * shape[1]:
+        labels, boxes = near.astype(np.int32), find_objects(near.astype(np.int32))
+    own = np.where(dense[tile], labels.ravel()[tile], 0)
+    found = []
+    for number, (down, across) in enumerate(boxes, 1):
+        inside = slice(down.start * _TILE, min(down.stop * _TILE, height))
+        beside = slice(across.start * _TILE, min(across.stop * _TILE, width))
+        found.append(Region(pixels[own == number], inside, beside))
+    return found
+
+
+def fill_touched(shown: np.ndarray, lattice: np.ndarray, region: Region, stride: int) -> None:
+    """Writes into a picture the touched pixels of a region, met between the points of a lattice.
+
+    Parameters
+    ----------
+    shown : (H, W, 3) float32, written
+        The picture.
+    lattice : (h, w, 3) float32
+        Picture at the rows and columns of `lattice_of`.
+    region : Region
+        The region.
+    stride : int
+        Side of the squares that a point of the lattice stands in the middle of.
+    """
+    rows, columns = lattice_of(region, stride)
+    _fill_kernel(region.pixels, lattice, rows.start, columns.start, stride, shown)
+
+
+def lattice_of(region: Region, stride: int) -> tuple[slice, slice]:
+    """Rows and columns of the lattice of `on_lattice` in a region.
+
+    Parameters
+    ----------
+    region : Region
+        The region.
+    stride : int
+        Side of the squares, at most that of a tile.
+
+    Returns
+    -------
+    (rows, columns) : slice
+    """
+    return tuple(
+        slice(min(-(-(side.start - stride // 2) // stride) * stride + stride // 2, side.stop - 1), side.stop, stride)
+        for side in (region.rows, region.columns)
+    )
+
+
+@kernel
+def _fill_kernel(pixels, lattice, top, left, stride, out):
+    height, width = lattice.shape[0], lattice.shape[1]
+    for i in range(pixels.shape[0]):
+        row, column = pixels[i] // out.shape[1], pixels[i] % out.shape[1]
+        y = min(max(F(row - top) / F(stride), F(0)), F(height - 1))
+        x = min(max(F(column - left) / F(stride), F(0)), F(width - 1))
+        j, k = min(int(y), max(height - 2, 0)), min(int(x), max(width - 2, 0))
+        v, u = y - F(j), x - F(k)
+        below, beside = min(j + 1, height - 1), min(k + 1, width - 1)
+        for c in range(3):
+            upper = lattice[j, k, c] * (F(1) - u) + lattice[j, beside, c] * u
+            lower = lattice[below, k, c] * (F(1) - u) + lattice[below, beside, c] * u
+            out[row, column, c] = upper * (F(1) - v) + lower * v

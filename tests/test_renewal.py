@@ -1,0 +1,190 @@
+"""Edits start only those pixels again that they touch, and the whole is what a fresh picture would be."""
+
+import numpy as np
+import pytest
+
+from mat_shelf.document.mark import Mark
+from mat_shelf.rendering.film import Film, new_sums
+from mat_shelf.rendering.renewal import fill_touched, lattice_of, on_lattice, regions_of, touched_bits
+from mat_shelf.rendering.session import RenderSession
+
+SIZE = 120, 80
+
+
+@pytest.fixture
+def session(plain_demo):
+    session = RenderSession(plain_demo[1], threads=2)
+    session.resize(*SIZE)
+    yield session
+    session.close()
+
+
+def refined(session, samples=2):
+    """The next fine frame of at least that many samples."""
+    while True:
+        frame = session.step()
+        if frame is not None and not frame.is_coarse and frame.samples >= samples:
+            return frame
+
+
+def with_values(project, material_id, **values):
+    material = project.material(material_id)
+    return project.with_material(material.with_(recipe=material.recipe.with_(**values)))
+
+
+def test_after_random_edits_the_sums_are_those_of_a_fresh_picture(session, plain_demo):
+    """Bit for bit, at the samples that each pixel has."""
+    project, _ = plain_demo
+    chance = np.random.default_rng(7)
+    session.update(project)
+    refined(session)
+    shares = []
+    for _ in range(20):
+        material = project.materials[chance.integers(len(project.materials))]
+        values = {"specular_roughness": round(chance.random(), 2), "base_color": tuple(chance.random(3).round(2))}
+        if chance.random() < 0.3:
+            values["coat_weight"] = round(chance.random(), 2)
+        project = with_values(project, material.id, **values)
+        before = session._film
+        session.update(project)
+        session.step()
+        assert session._film is before  # none of these edits starts all pixels again
+        shares.append((session._film.sums.counts < 2).mean())
+        for _ in range(chance.integers(4)):
+            session.step()
+    assert 0 < np.median(shares) < 0.15
+    kept, task = session._film.sums, session._task
+    assert len(np.unique(kept.counts)) > 2
+    fresh = Film(*SIZE)
+    for sample in range(kept.counts.max()):
+        session.tracer.add_sample(task, fresh, pixels=np.flatnonzero(kept.counts > sample).astype(np.int32))
+    for name in fresh.sums._fields:
+        assert np.array_equal(getattr(kept, name), getattr(fresh.sums, name)), name
+
+
+def test_a_material_is_dragged_at_full_size_beside_clean_pixels(session, plain_demo):
+    project, _ = plain_demo
+    session.update(project)
+    before = refined(session, 8)
+    session.update(with_values(project, "teal-lacquer", base_color=(0.6, 0.02, 0.02)))
+    frame = session.step()
+    assert frame.pixels.shape[:2] == SIZE[::-1] and frame.is_coarse
+    part = [p.id for p in project.product.parts].index("barrel")
+    barrel = before.first_hits.part == part
+    assert barrel.sum() > 50
+    assert frame.pixels[barrel].mean(axis=0)[0] > 2 * frame.pixels[barrel].mean(axis=0)[1]
+    same = (frame.pixels == before.pixels).all(axis=2)
+    assert same.mean() > 0.6
+    counts = session._film.sums.counts.reshape(SIZE[::-1])
+    assert (counts[barrel] <= 1).all() and (counts[same] >= 8).mean() > 0.8
+
+
+def test_what_the_picture_does_not_depend_on_starts_nothing(session, plain_demo):
+    project, _ = plain_demo
+    session.update(project)
+    shown = refined(session, 8)
+    counts = session._film.sums.counts.copy()
+    material = project.materials[3]
+    renamed = project.with_material(material.with_(name="Another name"))
+    lit = renamed.with_set(renamed.set.with_(exposure=renamed.set.exposure + 1))
+    for edit in (renamed, lit):
+        revision = session.update(edit)
+        frame = session.step()
+        assert frame.revision == revision and not frame.is_coarse and frame.samples == shown.samples
+        assert (session._film.sums.counts == counts).all()
+        assert (frame.pixels == shown.pixels).all() == (edit is renamed)
+    assert frame.pixels.mean() > shown.pixels.mean() + 20
+    turned = lit.with_set(lit.set.with_(turn=lit.set.turn + 40))
+    session.update(turned)
+    assert session.step().is_coarse and session._film.samples == 0
+
+
+def test_shapes_lights_and_fillings_start_all_pixels_again(session, plain_demo):
+    project, _ = plain_demo
+
+    def bits_of(edit):
+        tasks = []
+        for state in (project, edit):
+            session.update(state)
+            tasks.append(session._shot(session._wanted, *SIZE, seed=1))
+        return touched_bits(*tasks)
+
+    glass = next(m for m in project.materials if m.recipe.transmission_weight == 1 and m.recipe.nesting_priority != 5)
+    part = project.product.parts[0]
+    for edit in (
+        with_values(project, glass.id, transmission_weight=0.0),
+        with_values(project, glass.id, nesting_priority=5),
+        with_values(project, glass.id, geometry_thin_walled=True),
+        project.with_part(part.with_(pose=part.pose.with_(shift=(1.0, 0.0, 0.0)))),
+        project.with_part(part.with_(material=project.materials[-1].id)),
+        project.with_set(project.set.with_(turn=project.set.turn + 10)),
+        project.with_set(project.set.with_(straight_light=not project.set.straight_light)),
+    ):
+        assert bits_of(edit) is None
+    assert bits_of(with_values(project, glass.id, specular_roughness=0.5)) > 0
+    assert bits_of(project) == 0
+
+
+def test_a_mark_touches_its_own_part(session, small_project):
+    project, assets = small_project
+    session._supplies = assets
+    session.update(project)
+    refined(session)
+    task = session._task
+    mark = Mark(id="m", name="m", part="block", point=(0, 20, 15), facing=(0, 0, 1), width=8.0, height=6.0)
+    session.update(project.with_mark(mark))
+    bits = touched_bits(task, session._shot(session._wanted, *SIZE, seed=1))
+    session.step()
+    renewed = session._film.sums.counts < 2
+    on_block = session._first_hits[1].part == 0
+    assert bits == 1 and renewed.reshape(SIZE[::-1])[on_block].mean() > 0.98 and renewed.mean() < 0.8
+
+
+def test_a_sample_that_is_stopped_leaves_whole_samples(session, small_project):
+    project, session._supplies = small_project
+    session.update(project)
+    refined(session)
+    calls = iter(range(10_000))
+    film = Film(400, 300)
+    task = session._shot(session._wanted, 400, 300, seed=1)
+    assert not session.tracer.add_sample(task, film, lambda: next(calls) > 5)
+    counts = film.sums.counts
+    assert 0 < (counts == 1).sum() < counts.size and (film.sums.light[counts == 0] == 0).all()
+    assert session.tracer.add_sample(task, film) and (counts == 1).all()
+    whole = Film(400, 300)
+    session.tracer.add_sample(task, whole)
+    assert np.array_equal(film.sums.light, whole.sums.light)
+
+
+@pytest.mark.parametrize("stride", [1, 2, 3, 4])
+def test_touched_pixels_are_filled_from_their_lattice(stride):
+    """A plane of values is met exactly between the points of a lattice; the other pixels stay, and lone ones too."""
+    height, width = 141, 253
+    y, x = np.mgrid[:height, :width].astype(np.float32)
+    plane = np.stack([x, y, x + 2 * y], axis=2)
+    places = (np.abs(y - 40) < 18) & (np.abs(x - 50) < 29), (np.abs(y - 90) < 11) & (np.abs(x - 200) < 11)
+    together = np.flatnonzero(places[0] | places[1])  # their corners are too few pixels of a tile
+    touched = np.union1d(together, [7, 999, 30_000]).astype(np.int32)
+    regions = regions_of(touched, width, height)
+    seen = np.sort(np.concatenate([region.pixels for region in regions]))
+    assert len(regions) == 2 and np.isin(seen, together).all() and len(seen) > 0.95 * len(together)
+    filled = np.zeros_like(plane)
+    for region in regions:
+        rows, columns = lattice_of(region, stride)
+        chosen = on_lattice(region.pixels, width, stride)
+        assert len(chosen) == pytest.approx(len(region.pixels) / stride**2, rel=0.3)
+        assert np.isin(chosen, np.arange(height * width).reshape(height, width)[rows, columns]).all()
+        fill_touched(filled, plane[rows, columns], region, stride)
+    expected = np.zeros_like(plane).reshape(-1, 3)
+    expected[seen] = plane.reshape(-1, 3)[seen]
+    assert filled.reshape(-1, 3) == pytest.approx(expected, abs=1e-4)
+
+
+def test_a_crop_is_what_a_picture_of_its_pixels_would_be():
+    film = Film(9, 7)
+    film.sums = new_sums(63)
+    film.sums.light[:] = np.arange(63)[:, None]
+    film.sums.counts[:] = 2
+    crop = film.crop(slice(1, 7, 2), slice(0, 9, 3))
+    assert (crop.height, crop.width) == (3, 3)
+    assert np.array_equal(crop.picture()[..., 0], film.picture()[1:7:2, 0:9:3, 0])
