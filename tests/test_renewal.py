@@ -5,7 +5,7 @@ import pytest
 
 from mat_shelf.document.mark import Mark
 from mat_shelf.rendering.film import Film, new_sums
-from mat_shelf.rendering.renewal import fill_touched, lattice_of, on_lattice, regions_of, touched_bits
+from mat_shelf.rendering.renewal import fill_touched, inside_of, lattice_of, on_lattice, regions_of, touched_bits
 from mat_shelf.rendering.session import RenderSession
 
 SIZE = 120, 80
@@ -164,10 +164,12 @@ def test_touched_pixels_are_filled_from_their_lattice(stride):
     plane = np.stack([x, y, x + 2 * y], axis=2)
     places = (np.abs(y - 40) < 18) & (np.abs(x - 50) < 29), (np.abs(y - 90) < 11) & (np.abs(x - 200) < 11)
     together = np.flatnonzero(places[0] | places[1])  # their corners are too few pixels of a tile
-    touched = np.union1d(together, [7, 999, 30_000]).astype(np.int32)
-    regions = regions_of(touched, width, height)
+    touched = np.zeros((height, width), bool)
+    touched.flat[np.union1d(together, [7, 999, 30_000])] = True
+    regions = regions_of(touched)
     seen = np.sort(np.concatenate([region.pixels for region in regions]))
     assert len(regions) == 2 and np.isin(seen, together).all() and len(seen) > 0.95 * len(together)
+    assert np.array_equal(inside_of(regions, seen, touched.shape), seen)
     filled = np.zeros_like(plane)
     for region in regions:
         rows, columns = lattice_of(region, stride)

@@ -9,11 +9,11 @@ import pyoidn
 
 from mat_shelf.rendering.film import Film
 
-_PADDING = 32
-"""Pixels that the picture is continued by, mirrored, so that its corners are no special case."""
+PADDING = 32
+"""Pixels that a picture is continued by, mirrored, so that its corners are no special case."""
 
 
-def denoise_film(film: Film, quality: str = "high") -> np.ndarray:
+def denoise_film(film: Film, quality: str = "high", padding: int = PADDING) -> np.ndarray:
     """The film's light without its noise, (H, W, 3) float32.
 
     Parameters
@@ -22,28 +22,29 @@ def denoise_film(film: Film, quality: str = "high") -> np.ndarray:
         The film.
     quality : {"fast", "balanced", "high"}
         The last one takes the noise out of albedo and normals first.
+    padding : int
+        Pixels that the picture is continued by; a crop of one, whose border is not shown, needs none.
 
     Returns
     -------
     (H, W, 3) float32
     """
-    light = _padded(film.picture())
-    albedo = _padded(np.clip(film.picture("guide_albedo"), 0, 1))
-    normal = _padded(film.picture("guide_normal"))
+    light = _padded(film.picture(), padding)
+    albedo = _padded(np.clip(film.picture("guide_albedo"), 0, 1), padding)
+    normal = _padded(film.picture("guide_normal"), padding)
     is_clean = quality == "high"
     if is_clean:
         albedo = np.clip(pyoidn.denoise(albedo, quality="fast"), 0, 1)
         normal = 2 * pyoidn.denoise(np.clip(0.5 + 0.5 * normal, 0, 1), quality="fast") - 1
     clean = pyoidn.denoise(light, albedo, normal, hdr=True, clean_aux=is_clean, quality=quality)
-    inner = slice(_PADDING, -_PADDING)
-    clean = np.maximum(clean[inner, inner], 0)
-    return _with_means_of(light[inner, inner], clean, film.part)
+    inner = slice(padding, padding + film.height), slice(padding, padding + film.width)
+    return _with_means_of(light[inner], np.maximum(clean[inner], 0), film.part)
 
 
-def _padded(picture: np.ndarray) -> np.ndarray:
+def _padded(picture: np.ndarray, padding: int) -> np.ndarray:
     """A picture that goes on beyond its edges, contiguous."""
-    mode = "symmetric" if min(picture.shape[:2]) >= _PADDING else "edge"
-    return np.ascontiguousarray(np.pad(picture, ((_PADDING, _PADDING), (_PADDING, _PADDING), (0, 0)), mode))
+    mode = "symmetric" if min(picture.shape[:2]) >= padding else "edge"
+    return np.ascontiguousarray(np.pad(picture, ((padding, padding), (padding, padding), (0, 0)), mode))
 
 
 def _with_means_of(light: np.ndarray, clean: np.ndarray, part: np.ndarray) -> np.ndarray:

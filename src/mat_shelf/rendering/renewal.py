@@ -8,7 +8,7 @@ from collections import defaultdict
 from typing import NamedTuple
 
 import numpy as np
-from scipy.ndimage import binary_dilation, find_objects, label
+from scipy.ndimage import binary_dilation, find_objects, label, uniform_filter
 
 from mat_shelf.numerics.kernels import F, kernel
 from mat_shelf.rendering.tracer import RenderTask
@@ -16,14 +16,16 @@ from mat_shelf.scene.interior_list import interior_at
 from mat_shelf.scene.material_table import UNWORN, MaterialTable
 
 _TILE = 16
-_DENSE = 0.06
-"""Share of the pixels of a tile from which on they are seen as one place."""
+_FEWEST = 8
+"""Pixels of a tile from which on they are worth a region."""
+_ROUND, _MOST_ROUND = 5, 0.75
+"""Side of the square round a pixel, and share of it that is touched from which on the pixel is seen to change."""
 _MOST_REGIONS, _MOST_SHARE = 4, 0.6
 """Regions, and their share of the picture, from which on one region round all of them is quicker."""
 
 
 class Region(NamedTuple):
-    """Pixels that lie close together, and a rectangle of rows and columns round them and beyond."""
+    """Pixels that are seen to change, and a rectangle of rows and columns round them and beyond."""
 
     pixels: np.ndarray
     rows: slice
@@ -112,42 +114,88 @@ def on_lattice(pixels: np.ndarray, width: int, stride: int) -> np.ndarray:
     return pixels[(pixels % width % stride == middle) & (pixels // width % stride == middle)]
 
 
-def regions_of(pixels: np.ndarray, width: int, height: int) -> list[Region]:
-    """Rectangles round the places where most of some pixels lie close together.
+def seen_to_change(touched: np.ndarray, part: np.ndarray, bits: np.uint64, table: MaterialTable) -> np.ndarray:
+    """Which touched pixels show the edit itself, (H, W) bool: the others got some of its light by chance.
 
-    An edit touches its part, and here and there a pixel whose light came from there by chance. Those are too few to be
-    seen, and too many to take the noise out of the whole picture for.
+    Those are too many and too little changed to be shown with the noise of a single sample.
 
     Parameters
     ----------
-    pixels : (N,) int32
-        Numbers of pixels, in reading order.
-    width, height : int
-        Pixels of the picture.
+    touched : (H, W) bool
+        Pixels that start again.
+    part : (H, W) int32
+        The geometry that each pixel sees first; -1 for none.
+    bits : uint64
+        As `touched_bits` has them.
+    table : MaterialTable
+        Materials of the scene.
+
+    Returns
+    -------
+    (H, W) bool
+    """
+    is_worn = table.met_bits != UNWORN
+    changed = (np.uint64(1) << np.where(is_worn, table.met_bits, 0).astype(np.uint64)) & bits
+    wears = np.append((is_worn & (changed != 0)).any(axis=1), False)
+    share = uniform_filter(touched.astype(np.float32), _ROUND)
+    return touched & (wears[part] | (share >= _MOST_ROUND))
+
+
+def regions_of(seen: np.ndarray) -> list[Region]:
+    """Rectangles round the places where pixels that are seen to change lie close together.
+
+    Parameters
+    ----------
+    seen : (H, W) bool
+        As `seen_to_change` has them.
 
     Returns
     -------
     list of Region
     """
-    rows, columns = pixels // width // _TILE, pixels % width // _TILE
+    height, width = seen.shape
     shape = -(-height // _TILE), -(-width // _TILE)
-    tile = rows * shape[1] + columns
-    dense = np.bincount(tile, minlength=shape[0] * shape[1]) >= _DENSE * _TILE * _TILE
-    if not dense.any():
+    pixels = np.flatnonzero(seen).astype(np.int32)
+    tile = pixels // width // _TILE * shape[1] + pixels % width // _TILE
+    full = np.bincount(tile, minlength=shape[0] * shape[1]) >= _FEWEST
+    if not full.any():
         return []
-    near = binary_dilation(dense.reshape(shape), np.ones((3, 3)))
+    near = binary_dilation(full.reshape(shape), np.ones((3, 3)))
     labels, count = label(near)
     boxes = find_objects(labels)
     areas = [(box[0].stop - box[0].start) * (box[1].stop - box[1].start) for box in boxes]
     if count > _MOST_REGIONS or sum(areas) > _MOST_SHARE * shape[0] * shape[1]:
-        labels, boxes = near.astype(np.int32), find_objects(near.astype(np.int32))
-    own = np.where(dense[tile], labels.ravel()[tile], 0)
+        labels = near.astype(np.int32)
+        boxes = find_objects(labels)
+    own = np.where(full[tile], labels.ravel()[tile], 0)
     found = []
     for number, (down, across) in enumerate(boxes, 1):
         inside = slice(down.start * _TILE, min(down.stop * _TILE, height))
         beside = slice(across.start * _TILE, min(across.stop * _TILE, width))
         found.append(Region(pixels[own == number], inside, beside))
     return found
+
+
+def inside_of(regions: list[Region], pixels: np.ndarray, shape: tuple[int, int]) -> np.ndarray:
+    """Those of some pixels that lie in any of the regions, each once.
+
+    Parameters
+    ----------
+    regions : list of Region
+        The regions.
+    pixels : (N,) int32
+        Numbers of pixels, in reading order.
+    shape : (H, W)
+        Of the picture.
+
+    Returns
+    -------
+    (K,) int32
+    """
+    mask = np.zeros(shape, bool)
+    for region in regions:
+        mask[region.rows, region.columns] = True
+    return pixels[mask.ravel()[pixels]]
 
 
 def fill_touched(shown: np.ndarray, lattice: np.ndarray, region: Region, stride: int) -> None:

@@ -21,7 +21,15 @@ from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.film import Film, develop
 from mat_shelf.rendering.first_hit import FirstHits, find_first_hits
-from mat_shelf.rendering.renewal import fill_touched, lattice_of, on_lattice, regions_of, touched_bits
+from mat_shelf.rendering.renewal import (
+    fill_touched,
+    inside_of,
+    lattice_of,
+    on_lattice,
+    regions_of,
+    seen_to_change,
+    touched_bits,
+)
 from mat_shelf.rendering.tracer import RenderTask, Tracer
 from mat_shelf.scene.backdrop import sweep_shape
 from mat_shelf.scene.ball import Ball
@@ -273,9 +281,10 @@ class RenderSession:
             self._film, self._task, self._clean = Film(wanted.width, wanted.height), None, None
             self._exposure = wanted.project.set.exposure
         else:
+            part = self._film.part.copy()
             self._film.renew(touched)
             self._task = task
-        frame = self._preview(wanted, touched, started) if self._clean is not None else None
+        frame = self._preview(wanted, touched, part, started) if self._clean is not None else None
         if frame is None:
             self._clean = None
             frame = self._coarse_frame(wanted, started)
@@ -285,24 +294,26 @@ class RenderSession:
         self._started = started
         return frame
 
-    def _preview(self, wanted: "_Wanted", touched: np.ndarray, started: float) -> Frame | None:
+    def _preview(self, wanted: "_Wanted", touched: np.ndarray, part: np.ndarray, started: float) -> Frame | None:
         """The picture that was shown, with one sample of what an edit touched; None where that would take too long."""
         film, studio = self._film, wanted.project.set
-        regions = regions_of(touched, film.width, film.height)
-        count = sum(len(region.pixels) for region in regions)
-        stride = max(math.ceil(math.sqrt(count * self._pixel_s / (PREVIEW_S - WAVE_S))), 1)
+        mask = np.zeros(part.shape, bool)
+        mask.flat[touched] = True
+        regions = regions_of(seen_to_change(mask, part, self._bits, self._task.material_table)) if len(touched) else []
+        near = inside_of(regions, touched, part.shape)
+        stride = max(math.ceil(math.sqrt(len(near) * self._pixel_s / (PREVIEW_S - WAVE_S))), 1)
         if stride > WIDEST_STRIDE:
             return None
         if regions:
             traced = time.perf_counter()
-            chosen = on_lattice(np.concatenate([region.pixels for region in regions]), film.width, stride)
+            chosen = on_lattice(near, film.width, stride)
             self.tracer.add_sample(self._task, film, pixels=chosen)
             if len(chosen):
                 spent = max(time.perf_counter() - traced - WAVE_S, 0.0)
                 self._pixel_s += 0.3 * (spent / len(chosen) - self._pixel_s)
             self._clean = self._clean.copy()
             for region in regions:
-                light = denoise_film(film.crop(*lattice_of(region, stride)), "fast")
+                light = denoise_film(film.crop(*lattice_of(region, stride)), "fast", padding=0)
                 fill_touched(self._clean, light, region, stride)
         pixels = develop(self._clean, studio.exposure, studio.exact_colors)
         seconds, is_new = time.perf_counter() - started, len(touched) > 0
