@@ -1,7 +1,5 @@
 """Speed, as ratios to a reference library measured in the same run: absolute times depend on the machine."""
 
-import os
-
 from benchmarks.edits import edit_to_picture, interface
 from benchmarks.large_model import large_model
 from benchmarks.library_search import search
@@ -9,12 +7,13 @@ from benchmarks.paths import paths_per_second
 from benchmarks.pattern_speed import marks, patterns
 from benchmarks.start import rest
 from benchmarks.volumes import media
+from mat_shelf.system.processors import usable_processors
 
 
 def run_all(say=lambda text: None) -> dict:
     """Runs every bench. See `paths_per_second`, `media`, `edit_to_picture`, `interface`, `patterns`, `marks`,
     `large_model`, `search` and `rest`."""
-    result = {"cores": os.cpu_count(), **rest(say)}
+    result = {"cores": usable_processors(), **rest(say)}
     result["search_ms"] = search(say)
     result["edit_to_picture"] = edit_to_picture(say)
     result["interface"] = interface(say)

@@ -9,7 +9,7 @@ from mat_shelf.demo.desk_set import demo_project
 from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.film import Film
-from mat_shelf.rendering.session import render_picture
+from mat_shelf.rendering.final_render import render_picture
 from mat_shelf.rendering.tracer import NO_LIMIT, Tracer
 
 ERROR_SIZE, ERROR_SECONDS, TRUTH_SAMPLES, SEEDS = (160, 108), 10.0, 4096, 6

@@ -17,7 +17,7 @@ from mat_shelf.patterns.mipmap import Mipmap
 from mat_shelf.patterns.points import flat_points
 from mat_shelf.patterns.sources import Cells, Noise
 from mat_shelf.patterns.step import PatternContext, run_steps
-from mat_shelf.rendering.session import render_picture
+from mat_shelf.rendering.final_render import render_picture
 
 MARKS, LARGE_ART = 8, 2
 

@@ -1,6 +1,7 @@
 """How long the interface thread is held up while a value is dragged; run as a program, it prints JSON."""
 
 import json
+import statistics
 import sys
 import tempfile
 import time
@@ -10,6 +11,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
 from mat_shelf.app.start import application
+from mat_shelf.app.wall.render_worker import MAIN
 from mat_shelf.app.window import Window
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.demo.desk_set import demo_project
@@ -29,29 +31,41 @@ def measure_window() -> dict:
     Returns
     -------
     dict
-        Of the lacquer's roughness: `longest_ms`, `p99_ms`, the time that handling one event, or painting what it
-        changed, took at most, and in 99 of 100 turns of the event loop; `pictures_per_s`, how many coarse pictures were
-        shown meanwhile. `pattern_pictures_per_s` and `strip_pictures_per_s`: the same while the black point of a
-        pattern of `STEPS_IN_STRIP` steps that feeds the roughness is dragged, with its strip closed and open.
-        `mark_pictures_per_s`: while the bottle's front label is carried about.
+        Of the roughness of the plum stick: `longest_ms`, `p99_ms`, the time that handling one event, or painting what
+        it changed, took at most, and in 99 of 100 turns of the event loop; `pictures_per_s`, how many pictures of newer
+        states were shown meanwhile; `coarse_pixels`, of these, squares of pixels that share what one of them saw
+        counted once. `felt_...`: of the colour of the felt. `pattern_...` and `strip_...`: the same while the black
+        point of a pattern of `STEPS_IN_STRIP` steps that feeds the roughness is dragged, with its strip closed and
+        open. `mark_...`: while the bottle's front label is carried about.
     """
     app = application()
     with tempfile.TemporaryDirectory() as folder:
         window = Window(Workshop(*demo_project(), Library(Path(folder) / "shelf")))
         window.resize(1280, 800)
         window.show()
-        while window.viewport.frame is None or window.viewport.frame.samples < 4:
-            QTest.qWait(50)
-        window.workshop.select("barrel")
+        _wait_for(window, 16)
+        window.workshop.select("second-stick")
         slider = window.board.rows["specular_roughness"].slider
         QTest.qWait(500)
         QTest.mousePress(slider, LEFT, PLAIN, QPoint(round(slider.knob_x()), slider.height() // 2))
-        held, rate = _dragged(
+        held, *plum = _dragged(
             app,
             window,
             lambda share: QTest.mouseMove(slider, QPoint(round(share * slider.width()), slider.height() // 2)),
         )
         QTest.mouseRelease(slider, LEFT, PLAIN, QPoint(slider.width() // 2, slider.height() // 2))
+        _wait_for(window, 16)
+        felt = window.workshop.project.material("wool-felt")
+
+        def color(share: float) -> None:
+            recipe = felt.recipe.with_(base_color=(round(share, 4), 0.2, 0.3))
+            window.workshop.edit(
+                "Base colour", window.workshop.project.with_material(felt.with_(recipe=recipe)), "felt"
+            )
+
+        _, *colored = _dragged(app, window, color)
+        _wait_for(window, 16)
+        window.workshop.select("barrel")
         work = window.board.patterns
         steps = (Noise(), *(Levels() for _ in range(STEPS_IN_STRIP - 1)))
         pattern_id = work.begin(steps, "Long", Placement(size=8.0))
@@ -61,10 +75,11 @@ def measure_window() -> dict:
             pattern = work.recipe.pattern(pattern_id)
             work.put(pattern.with_step(1, Levels(black=round(0.4 * share, 4))), "Levels", "bench")
 
-        _, closed = _dragged(app, window, drag_black)
+        _wait_for(window, 16)
+        _, *closed = _dragged(app, window, drag_black)
         work.open(pattern_id)
-        QTest.qWait(1000)
-        _, opened = _dragged(app, window, drag_black)
+        _wait_for(window, 16)
+        _, *opened = _dragged(app, window, drag_black)
         work.open(None)
         marks, label = window.marks, window.workshop.project.mark("front-label")
 
@@ -72,26 +87,44 @@ def measure_window() -> dict:
             point = (label.point[0] + 4 * (share - 0.5), *label.point[1:])
             marks.put("Move mark", label.with_(point=point), "bench mark")
 
-        _, carried = _dragged(app, window, carry)
+        _wait_for(window, 16)
+        _, *carried = _dragged(app, window, carry)
         window.workshop.history.saved = window.workshop.project
         window.close()
     held.sort()
     return {
         "longest_ms": round(held[-1] * 1000, 1),
         "p99_ms": round(held[int(0.99 * len(held))] * 1000, 1),
-        "pictures_per_s": round(rate, 1),
-        "pattern_pictures_per_s": round(closed, 1),
-        "strip_pictures_per_s": round(opened, 1),
-        "mark_pictures_per_s": round(carried, 1),
+        **{
+            f"{name}{key}": value
+            for name, found in (
+                ("", plum),
+                ("felt_", colored),
+                ("pattern_", closed),
+                ("strip_", opened),
+                ("mark_", carried),
+            )
+            for key, value in zip(("pictures_per_s", "coarse_pixels"), found, strict=True)
+        },
     }
 
 
-def _dragged(app, window: Window, move) -> tuple[list[float], float]:
-    """Drags to and fro; `move` gets shares of the way. Times of all turns of the event loop, and pictures a second."""
-    shown: list[bool] = []
+def _wait_for(window: Window, samples: int) -> None:
+    """Waits for a clean picture of the newest state."""
+    while True:
+        QTest.qWait(50)
+        frame = window.viewport.frame
+        if frame is not None and frame.revision == window.viewport.revision and frame.samples >= samples:
+            return
+
+
+def _dragged(app, window: Window, move) -> tuple[list[float], float, int]:
+    """Drags to and fro; `move` gets shares of the way. Times of turns of the event loop, pictures a second, pixels."""
+    shown: dict[int, int] = {}
 
     def note(pane, frame) -> None:
-        shown.append(frame.is_coarse)
+        if pane == MAIN:
+            shown[frame.revision] = frame.pixels.shape[0] * frame.pixels.shape[1] // frame.stride**2
 
     window.wall._worker.frame_ready.connect(note)
     held = []
@@ -109,7 +142,7 @@ def _dragged(app, window: Window, move) -> tuple[list[float], float]:
             time.sleep(0.001)
     seconds = time.perf_counter() - began
     window.wall._worker.frame_ready.disconnect(note)
-    return held, sum(shown) / seconds
+    return held, round(len(shown) / seconds, 1), int(statistics.median(shown.values()))
 
 
 if __name__ == "__main__":

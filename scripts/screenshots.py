@@ -30,8 +30,8 @@ from mat_shelf.library.thumbnails import make_thumbnail
 from mat_shelf.patterns.sources import Painted
 from mat_shelf.patterns.step import PatternContext
 from mat_shelf.rendering.baking import bake
+from mat_shelf.rendering.final_render import render_picture
 from mat_shelf.rendering.navigation import dolly, orbit
-from mat_shelf.rendering.session import render_picture
 from mat_shelf.scene.geometry_maps import needed_geometry_maps
 
 FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"

@@ -18,7 +18,7 @@ from mat_shelf.patterns.sources import Checker, Constant, Noise
 from mat_shelf.patterns.step import PatternContext
 from mat_shelf.patterns.steps import Ramp
 from mat_shelf.rendering.baking import BakeError, bake
-from mat_shelf.rendering.session import render_picture
+from mat_shelf.rendering.final_render import render_picture
 
 
 def patterned() -> Recipe:

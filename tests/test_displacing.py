@@ -20,7 +20,8 @@ from mat_shelf.exchange.product_import import new_project
 from mat_shelf.geometry.mesh import checked
 from mat_shelf.geometry.solids import box
 from mat_shelf.patterns.sources import Checker, Constant, Gradient, Noise
-from mat_shelf.rendering.session import RenderSession, render_picture
+from mat_shelf.rendering.final_render import render_picture
+from mat_shelf.rendering.session import RenderSession
 from mat_shelf.scene import displacement
 from mat_shelf.scene.displacement import Displacement, displace, fill_displacements, needed_displacements
 

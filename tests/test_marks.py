@@ -25,8 +25,8 @@ from mat_shelf.exchange.product_import import new_project
 from mat_shelf.geometry.mesh import checked
 from mat_shelf.marks.surface_map import SurfaceMapError, map_surface, point_beside
 from mat_shelf.rendering.camera import make_camera_view
+from mat_shelf.rendering.final_render import render_picture
 from mat_shelf.rendering.first_hit import pixel_rays
-from mat_shelf.rendering.session import render_picture
 
 RED, BLUE = (200, 20, 20), (20, 20, 200)
 GLASS = Recipe(transmission_weight=1.0, specular_roughness=0.0, specular_ior=1.5)

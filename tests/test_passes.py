@@ -17,7 +17,7 @@ from mat_shelf.exchange.image_writing import ImageError, write_image
 from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.geometry.solids import box, lathe, moved
 from mat_shelf.rendering.aovs import render_aovs
-from mat_shelf.rendering.session import render_picture
+from mat_shelf.rendering.final_render import render_picture
 
 RADIUS, FAR, CENTRE = 40.0, 500.0, (0.0, 50.0, 0.0)
 

@@ -52,9 +52,9 @@ from mat_shelf.patterns.steps import (
     Warp,
 )
 from mat_shelf.patterns.thumbnail import thumbnail
+from mat_shelf.rendering.final_render import render_picture
 from mat_shelf.rendering.first_hit import find_first_hits, pixel_rays
 from mat_shelf.rendering.pattern_preview import pattern_preview
-from mat_shelf.rendering.session import render_picture
 from mat_shelf.scene.material_evaluation import bent_normals, fed_value
 
 

@@ -13,7 +13,7 @@ from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.exchange.product_import import new_project
 from mat_shelf.geometry.mesh import checked
 from mat_shelf.patterns.sources import Crevices, Edges, Nearby
-from mat_shelf.rendering.session import render_picture
+from mat_shelf.rendering.final_render import render_picture
 from mat_shelf.scene.geometry_map_lookup import GeometryMapLookup, lookup_keys
 from mat_shelf.scene.geometry_maps import (
     GeometryMapKey,

@@ -27,7 +27,8 @@ from mat_shelf.exchange.project_file import read_project, save_project
 from mat_shelf.exchange.recovery import Recovery
 from mat_shelf.library.library import Library
 from mat_shelf.patterns.ready import READY
-from mat_shelf.rendering.session import RenderSession, render_picture
+from mat_shelf.rendering.final_render import render_picture
+from mat_shelf.rendering.session import RenderSession
 from mat_shelf.system import file_writer
 from mat_shelf.system.fault_log import log_path
 

@@ -39,7 +39,7 @@ from mat_shelf.geometry.selecting import (
 from mat_shelf.geometry.solids import box, merged, moved
 from mat_shelf.geometry.unassigned_faces import unassigned_regions
 from mat_shelf.rendering.aovs import render_aovs
-from mat_shelf.rendering.session import render_picture
+from mat_shelf.rendering.final_render import render_picture
 
 
 @pytest.fixture(scope="module")

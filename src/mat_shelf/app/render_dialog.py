@@ -26,12 +26,17 @@ from mat_shelf.app.workshop import Workshop
 from mat_shelf.exchange.image_writing import ImageError, ending_of
 from mat_shelf.exchange.project_file import plain_file_name
 from mat_shelf.exchange.render_file import RenderSettings, render_to_file
+from mat_shelf.rendering.adaptive import NOISE
 from mat_shelf.rendering.aovs import PASSES
+from mat_shelf.rendering.region import PictureRegion
 from mat_shelf.system.file_writer import words_of
 from mat_shelf.system.user_folders import home_folder
 
 SIZES = {"Full HD": (1920, 1080), "Square": (2000, 2000), "Page": (2480, 3508), "Quick look": (960, 640)}
 FORMATS = {"PNG": ".png", "TIFF": ".tiff", "JPEG": ".jpg", "EXR": ".exr"}
+NOISE_LEVELS = {"All samples": None} | {name.capitalize(): level for name, level in NOISE.items()}
+WHOLE, CLEAR, KEPT = "Whole picture", "Region, the rest transparent", "Region, the rest kept from the file"
+REGION_WAYS = (WHOLE, CLEAR, KEPT)
 PASS_NAMES = {
     "albedo": "Albedo",
     "normal": "Normal",
@@ -68,6 +73,9 @@ class RenderDialog(QDialog):
         self.width_box.setValue(workshop.picture_width)
         self.width_box.valueChanged.connect(self._tell_width)
         self.samples_box = _spin(1, 65536, 128, "")
+        self.noise_box = QComboBox()
+        self.noise_box.addItems(NOISE_LEVELS)
+        self.noise_box.setToolTip("Ends early where the picture is clean enough; all samples, or so many at most.")
         self.minutes_box = _spin(0, 24 * 60, 0, " min")
         self.minutes_box.setSpecialValueText("none")
         self.kind_box = QComboBox()
@@ -80,6 +88,10 @@ class RenderDialog(QDialog):
         self.straight_box.setToolTip(
             "Leaves out caustics, and makes shadows of glass too even. Needs fewer samples; less true."
         )
+        self.region_box = QComboBox()
+        self.region_box.addItems(REGION_WAYS)
+        self.region_box.setToolTip("Ctrl+drag in the picture draws a region. The file must hold a render of this size.")
+        self.region_box.currentTextChanged.connect(self._follow_kind)
         self.pass_boxes = {name: QCheckBox(PASS_NAMES[name]) for name in PASSES}
         folder = workshop.path.parent if workshop.path else home_folder()
         self.path_field = QLineEdit(str(folder / f"{plain_file_name(workshop.project.name)}.png"))
@@ -99,6 +111,7 @@ class RenderDialog(QDialog):
         self.cancel_button.clicked.connect(self._cancel_or_close)
         self._lay_out(browse)
         workshop.project_replaced.connect(self._fill_choices)
+        workshop.region_changed.connect(self._offer_region)
         self._follow_kind()
 
     def _lay_out(self, browse: QPushButton) -> None:
@@ -111,28 +124,33 @@ class RenderDialog(QDialog):
             (("View", self.view_box), ("Set", self.set_box)),
             (("Size", self.size_box), ("Format", self.kind_box)),
             (("Width", self.width_box), ("Height", self.height_box)),
-            (("Samples", self.samples_box), ("Time limit", self.minutes_box)),
+            (("Samples", self.samples_box), ("Stop at", self.noise_box)),
+            (("Time limit", self.minutes_box),),
         )
         for row, line in enumerate(lines):
             for column, (text, widget) in enumerate(line):
                 widget.setAccessibleName(text)
                 grid.addWidget(QLabel(text), row, column * 2)
                 grid.addWidget(widget, row, column * 2 + 1)
-        grid.addWidget(self.cut_box, 4, 1)
-        grid.addWidget(self.deep_box, 4, 3)
-        grid.addWidget(self.straight_box, 5, 1, 1, 3)
+        self.region_label = QLabel("Part")
+        self.region_box.setAccessibleName("Part")
+        grid.addWidget(self.region_label, 5, 0)
+        grid.addWidget(self.region_box, 5, 1, 1, 3)
+        grid.addWidget(self.cut_box, 6, 1)
+        grid.addWidget(self.deep_box, 6, 3)
+        grid.addWidget(self.straight_box, 7, 1, 1, 3)
         passes = QGridLayout()
         passes.setHorizontalSpacing(12)
         for place, box in enumerate(self.pass_boxes.values()):
             passes.addWidget(box, place // 3, place % 3)
         self.passes_label = QLabel("Passes")
-        grid.addWidget(self.passes_label, 6, 0, Qt.AlignmentFlag.AlignTop)
-        grid.addLayout(passes, 6, 1, 1, 3)
+        grid.addWidget(self.passes_label, 8, 0, Qt.AlignmentFlag.AlignTop)
+        grid.addLayout(passes, 8, 1, 1, 3)
         file_line = QHBoxLayout()
         file_line.addWidget(self.path_field, 1)
         file_line.addWidget(browse)
-        grid.addWidget(QLabel("File"), 7, 0)
-        grid.addLayout(file_line, 7, 1, 1, 3)
+        grid.addWidget(QLabel("File"), 9, 0)
+        grid.addLayout(file_line, 9, 1, 1, 3)
         buttons = QHBoxLayout()
         buttons.addStretch(1)
         buttons.addWidget(self.cancel_button)
@@ -148,6 +166,7 @@ class RenderDialog(QDialog):
 
     def showEvent(self, event) -> None:
         self._fill_choices()
+        self._offer_region()
         super().showEvent(event)
 
     def _fill_choices(self) -> None:
@@ -161,6 +180,14 @@ class RenderDialog(QDialog):
             for thing in things:
                 box.addItem(thing.name, thing.id)
             box.setCurrentIndex(box.findData(current))
+
+    def _offer_region(self) -> None:
+        """Offers the region that is drawn in the picture, where there is one."""
+        has_region = self.workshop.region is not None
+        self.region_label.setVisible(has_region)
+        self.region_box.setVisible(has_region)
+        if not has_region:
+            self.region_box.setCurrentText(WHOLE)
 
     def _choose_size(self, name: str) -> None:
         if name in SIZES:
@@ -185,17 +212,21 @@ class RenderDialog(QDialog):
         self.kind_box.setCurrentText(next(name for name, own in FORMATS.items() if own == ending))
         self.cut_box.setEnabled(ending != ".jpg")
         self.deep_box.setEnabled(ending in (".png", ".tiff"))
-        self.passes_label.setToolTip("Passes are channels of an EXR.")
+        self.passes_label.setToolTip("Passes are channels of an EXR, of whole pictures.")
         for widget in (self.passes_label, *self.pass_boxes.values()):
-            widget.setEnabled(ending == ".exr")
+            widget.setEnabled(ending == ".exr" and self.region_box.currentText() == WHOLE)
 
     def start(self) -> None:
         path = Path(self.path_field.text()).expanduser()
         wanted = [name for name, box in self.pass_boxes.items() if box.isEnabled() and box.isChecked()]
         cut_out = self.cut_box.isEnabled() and self.cut_box.isChecked()
         deep = self.deep_box.isEnabled() and self.deep_box.isChecked()
+        part, place = self.region_box.currentText(), self.workshop.region
+        region = None
+        if part != WHOLE and place is not None:
+            region = PictureRegion.of_film(place, self.width_box.value(), self.height_box.value())
         try:
-            ending_of(path, cut_out, deep, bool(wanted))
+            ending_of(path, cut_out or (region is not None and part == CLEAR), deep, bool(wanted))
         except ImageError as fault:
             self.state.setText(f"{fault}.")
             return
@@ -226,6 +257,9 @@ class RenderDialog(QDialog):
             straight=self.straight_box.isChecked(),
             deep=deep,
             passes=wanted,
+            region=region,
+            keep_rest=part == KEPT,
+            noise=NOISE_LEVELS[self.noise_box.currentText()],
         )
         self._limit = settings.seconds
         assets = self.workshop.assets
@@ -257,7 +291,8 @@ class RenderDialog(QDialog):
 
     def _show_progress(self, _what: str, done: int, total: int) -> None:
         passed = time.monotonic() - self._began
-        left = passed / done * (total - done)
+        left = passed / max(done, 1) * (total - done)
+        self.bar.setRange(0, total)  # of a render that stops where it is clean enough it comes out by and by
         if self._limit is not None and passed + left > self._limit:
             left = max(self._limit - passed, 0)
             total = max(round(done * self._limit / passed), done)

@@ -26,7 +26,8 @@ GESTURES = (
             ("W", "Wipes the reference against the render"),
             ("Alt+A, Alt+B", "Takes snapshot A or B"),
             ("A, B", "Shows snapshot A or B"),
-            ("Escape", "Deselects"),
+            ("Ctrl+Drag", "Draws a region; only that is refined"),
+            ("Escape", "Clears the region; deselects"),
         ),
     ),
     (
@@ -53,7 +54,7 @@ GESTURES = (
             ("Drag a chip", "Shares its pattern with another input or material"),
             ("Drag a step", "Moves it; so does Shift with Left and Right"),
             ("Drag on product", "Moves the pattern; Shift rotates it"),
-            ("Control+Wheel", "Sizes the pattern while it is dragged"),
+            ("Ctrl+Wheel", "Sizes the pattern while it is dragged"),
         ),
     ),
     (

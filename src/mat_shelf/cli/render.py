@@ -16,6 +16,12 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--width", type=whole(16, 16384), default=1280)
     parser.add_argument("--height", type=whole(16, 16384), default=860)
     parser.add_argument("--samples", type=whole(1, 65536), default=128)
+    parser.add_argument(
+        "--noise",
+        type=_noise,
+        metavar="LEVEL",
+        help="ends early where it is clean enough: draft, good, final or a number; --samples is the most",
+    )
     parser.add_argument("--seed", type=whole(0, 2**31 - 1), default=1)
     parser.add_argument("--set", metavar="NAME", help="the set to use; else the one in use")
     parser.add_argument("--view", metavar="NAME", help="the view to look through; else the one in use")
@@ -30,6 +36,36 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--cut-out", action="store_true", help="transparent background")
     parser.add_argument("--bits", type=int, choices=(8, 16), default=8, help="bits per channel of PNG and TIFF")
     parser.add_argument("--no-denoise", action="store_true")
+    parser.add_argument(
+        "--region",
+        type=_region,
+        metavar="X,Y,W,H",
+        help="renders only this rectangle, pixels; the rest is clear",
+    )
+    parser.add_argument(
+        "--keep-rest", action="store_true", help="with --region: the rest is kept of the picture that OUTPUT holds"
+    )
+
+
+def _noise(text: str) -> float:
+    from mat_shelf.rendering.adaptive import threshold_of
+
+    try:
+        return threshold_of(text)
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"'{text}' is neither draft, good, final nor from 0.001 to 1") from None
+
+
+def _region(text: str):
+    from mat_shelf.rendering.region import PictureRegion
+
+    try:
+        x, y, width, height = (int(number) for number in text.split(","))
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"'{text}' is not four whole numbers: X,Y,WIDTH,HEIGHT") from None
+    if min(x, y) < 0 or min(width, height) < 1 or max(x, y, width, height) > 16384:
+        raise argparse.ArgumentTypeError(f"'{text}' is no rectangle of a picture")
+    return PictureRegion(x, y, width, height)
 
 
 def run(options) -> None:
@@ -43,7 +79,8 @@ def run(options) -> None:
     if unknown:
         raise BadInputError(f"there is no pass '{sorted(unknown)[0]}'; there are {', '.join(PASSES)} and all")
     try:
-        ending_of(options.output, options.cut_out, options.bits == 16, bool(wanted))
+        has_alpha = options.cut_out or (options.region is not None and not options.keep_rest)
+        ending_of(options.output, has_alpha, options.bits == 16, bool(wanted))
     except ImageError as fault:
         raise BadInputError(str(fault)) from fault
     if not options.output.resolve().parent.is_dir():
@@ -72,6 +109,9 @@ def run(options) -> None:
         straight=options.straight_light,
         deep=options.bits == 16,
         passes=wanted,
+        region=options.region,
+        keep_rest=options.keep_rest,
+        noise=options.noise,
     )
     try:
         rendered, words = render_to_file(project, assets, options.output, settings, progress, percent)

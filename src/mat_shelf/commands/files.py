@@ -91,7 +91,7 @@ class FileCommands:
         self.selected = self.selected_zone_id = None
         self.also_selected = ()
         self.free_camera = None
-        self.close_up_point = self.close_up_light = self.ball = None
+        self.close_up_point = self.close_up_light = self.ball = self.region = None
         self._opened_material = self._alone = None
         self.project_replaced.emit()
         self.selection_changed.emit()

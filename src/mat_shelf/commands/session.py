@@ -44,7 +44,8 @@ class Session(Selection, ViewCommands, SetCommands, MaterialCommands, LibraryCom
 
     Attributes
     ----------
-    project_changed, selection_changed, library_changed, camera_changed, close_up_changed, ball_changed, shown_changed
+    project_changed, selection_changed, library_changed, camera_changed, close_up_changed, ball_changed, shown_changed,
+    region_changed
         Read the new state from the session.
     project_replaced
         Another project, with other meshes, is open.
@@ -63,6 +64,7 @@ class Session(Selection, ViewCommands, SetCommands, MaterialCommands, LibraryCom
     close_up_changed = Signal()
     ball_changed = Signal()
     shown_changed = Signal()
+    region_changed = Signal()
     said = Signal(str)
     asked = Signal(str, str, object)
 
@@ -84,6 +86,8 @@ class Session(Selection, ViewCommands, SetCommands, MaterialCommands, LibraryCom
         self.close_up_width = 12.0
         self.close_up_light: tuple[float, float, float] | None = None
         self.ball: Ball | None = None
+        self.region: tuple[float, float, float, float] | None = None
+        """The only part of the picture that is refined: left, top, right, bottom on the film, mm from its middle."""
         self._opened_material: str | None = None
         self._alone: tuple[str, Recipe, Pattern] | None = None
         self._overlay_id: str | None = None

@@ -58,6 +58,17 @@ class ViewCommands:
         self.close_up_light = direction
         self.close_up_changed.emit()
 
+    def refine_region(self, region: tuple[float, float, float, float] | None) -> None:
+        """Refines only a part of the picture; None, all of it.
+
+        Parameters
+        ----------
+        region : (4,) float or None
+            Left, top, right and bottom on the film, mm from its middle.
+        """
+        self.region = region
+        self.region_changed.emit()
+
     def stand_ball(self, ball: Ball | None) -> None:
         """Stands a coloured ball beside a surface; None takes it away. No picture that is rendered has it.
 

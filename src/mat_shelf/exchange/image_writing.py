@@ -52,6 +52,8 @@ def write_image(
     deep: bool = False,
     layers: Mapping[str, np.ndarray] = MappingProxyType({}),
     is_exact: bool = False,
+    rest: np.ndarray | None = None,
+    inside: tuple[slice, slice] = (slice(None), slice(None)),
 ) -> None:
     """Writes scene-linear light, exposure applied: EXR as it is, the others tone-mapped to sRGB.
 
@@ -68,6 +70,10 @@ def write_image(
         Passes, which become channels ``name.R`` and so on of an EXR.
     is_exact : bool
         As for `film.tone_map`.
+    rest : (H, W, C) uint8, uint16 or float32, optional
+        As `read_map` has the picture that all but some rows and columns are taken from.
+    inside : (rows, columns) of slice
+        Those.
 
     Raises
     ------
@@ -79,6 +85,11 @@ def write_image(
     ending = ending_of(path, alpha is not None, deep, bool(layers))
     with _memory_file() as (file, name):
         if ending == ".exr":
+            if rest is not None:
+                seen = light if alpha is None else np.concatenate([light, alpha], axis=2)
+                rest = np.concatenate([rest[..., :3] * rest[..., 3:], rest[..., 3:]], 2) if rest.shape[2] == 4 else rest
+                seen = _over(rest, seen, inside)
+                light, alpha = seen[..., :3], seen[..., 3:] if seen.shape[2] == 4 else None
             planes = _exr_channels(light, alpha, layers)
             spec = OpenImageIO.ImageSpec(*light.shape[1::-1], len(planes), "float")
             spec.channelnames = tuple(planes)
@@ -86,6 +97,7 @@ def write_image(
             _encode(name, ending, spec, np.stack(list(planes.values()), axis=2))
         else:
             pixels = _developed(light, alpha, deep, is_exact)
+            pixels = pixels if rest is None else _over(rest, pixels, inside)
             spec = OpenImageIO.ImageSpec(*pixels.shape[1::-1], pixels.shape[2], str(pixels.dtype))
             spec.attribute("oiio:UnassociatedAlpha", 1)
             spec.attribute("oiio:ColorSpace", "sRGB")
@@ -93,6 +105,25 @@ def write_image(
             spec.attribute("jpeg:subsampling", "4:4:4")
             _encode(name, ending, spec, pixels)
         write_file(path, file)
+
+
+def _over(rest: np.ndarray, pixels: np.ndarray, inside: tuple[slice, slice]) -> np.ndarray:
+    """A picture with some rows and columns of another one. Raises ImageError."""
+    if rest.dtype != pixels.dtype:
+        raise ImageError("the picture there has other bits per channel; choose the same")
+    count = 4 if 4 in (rest.shape[2], pixels.shape[2]) else 3
+    made = _with_channels(rest, count).copy()
+    made[inside] = _with_channels(pixels, count)[inside]
+    return np.ascontiguousarray(made)
+
+
+def _with_channels(pixels: np.ndarray, count: int) -> np.ndarray:
+    if pixels.shape[2] < 3:
+        pixels = np.concatenate([np.repeat(pixels[..., :1], 3, axis=2), pixels[..., 1:]], axis=2)
+    if pixels.shape[2] == count:
+        return pixels
+    whole = {"uint8": 255, "uint16": 65535}.get(pixels.dtype.name, 1)
+    return np.concatenate([pixels, np.full((*pixels.shape[:2], 1), whole, pixels.dtype)], axis=2)
 
 
 def write_pixels(path: Path, pixels: np.ndarray) -> None:

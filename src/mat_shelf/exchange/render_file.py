@@ -4,12 +4,17 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+import numpy as np
+
 from mat_shelf.document.project import Project
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.exchange.image_writing import write_image
+from mat_shelf.exchange.image_reading import ImageError, read_map
+from mat_shelf.exchange.image_writing import ending_of, write_image
 from mat_shelf.exchange.supplies import prepare_supplies
 from mat_shelf.rendering.aovs import render_aovs
-from mat_shelf.rendering.session import Rendered, render_picture
+from mat_shelf.rendering.final_render import Rendered, render_picture
+from mat_shelf.rendering.region import PictureRegion
+from mat_shelf.system.file_reader import read_file
 
 
 @dataclass(frozen=True)
@@ -28,6 +33,12 @@ class RenderSettings:
         Noise removed; backdrop left out; straight light through glass.
     deep : bool
         16 bits per channel, for PNG and TIFF.
+    region : PictureRegion or None
+        The only part that is rendered.
+    noise : float or None
+        Threshold, as in `rendering.adaptive`, below which a part of the picture gets no more samples.
+    keep_rest : bool
+        Whether the rest of a region is taken from the picture that the file holds, instead of being transparent.
     passes : sequence of str
         Names out of `rendering.aovs.PASSES`, for EXR.
     """
@@ -42,6 +53,9 @@ class RenderSettings:
     straight: bool = False
     deep: bool = False
     passes: Sequence[str] = ()
+    region: PictureRegion | None = None
+    keep_rest: bool = False
+    noise: float | None = None
 
 
 def render_to_file(
@@ -82,6 +96,15 @@ def render_to_file(
     ImageError, OSError
         If the file cannot be written.
     """
+    rest, region = None, settings.region
+    if region is not None:
+        region = region.within(settings.width, settings.height)
+        if region is None:
+            raise ImageError("nothing of the region lies in the picture")
+        if settings.passes:
+            raise ImageError("passes are of whole pictures; leave them out, or the region")
+        ending_of(path, settings.cut_out or not settings.keep_rest, settings.deep)
+        rest = _kept(path, settings) if settings.keep_rest else None
     words = prepare_supplies(project, assets, preparing)
     rendered = render_picture(
         project,
@@ -95,7 +118,23 @@ def render_to_file(
         cut_out=settings.cut_out,
         straight=settings.straight,
         progress=progress,
+        region=region,
+        noise=settings.noise,
     )
     extra = render_aovs(project, rendered, settings.passes)
-    write_image(path, rendered.light, rendered.alpha, settings.deep, extra, project.set.exact_colors)
+    alpha = rendered.alpha if rest is None or settings.cut_out else None
+    inside = region.slices() if region is not None else (slice(None), slice(None))
+    write_image(path, rendered.light, alpha, settings.deep, extra, project.set.exact_colors, rest, inside)
     return rendered, words
+
+
+def _kept(path: Path, settings: RenderSettings) -> np.ndarray:
+    """The picture that a file holds, which all but the region is kept of. Raises ImageError."""
+    if not path.is_file():
+        raise ImageError(f"there is no {path.name} yet that the rest could be kept of; render all of it first")
+    kept = read_map(read_file(path))
+    if kept.shape[:2] != (settings.height, settings.width):
+        raise ImageError(
+            f"{path.name} is {kept.shape[1]} by {kept.shape[0]} pixels; render the region at that size, or all of it"
+        )
+    return kept

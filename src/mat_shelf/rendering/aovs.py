@@ -12,8 +12,8 @@ import numpy as np
 from mat_shelf.document.project import Project
 from mat_shelf.numerics.low_discrepancy import even_draws
 from mat_shelf.rendering import passes
+from mat_shelf.rendering.final_render import Rendered
 from mat_shelf.rendering.first_hit import find_first_hits, pixel_rays
-from mat_shelf.rendering.session import Rendered
 from mat_shelf.rendering.tracer import RenderTask
 from mat_shelf.scene.interior_list import OUTSIDE
 from mat_shelf.scene.material_table import visible_parts

@@ -1,4 +1,4 @@
-"""What of a picture an edit touches: the pixels whose paths met a material that is another one now.
+"""Renewal of what an edit touches of a picture: the pixels whose paths met a material that is another one now.
 
 Random numbers depend on pixel and sample alone, so a pixel that starts again at its first sample, among others that are
 kept, has the sums that it would have in a picture that was begun anew.
@@ -81,7 +81,7 @@ def _same_wearing(before: MaterialTable, after: MaterialTable) -> bool:
 
 
 def _look(table: MaterialTable, row: int) -> tuple:
-    """What a material looks like: its numbers, and the recipe of one that patterns or overlays change."""
+    """Looks of a material: its numbers, and the recipe of one that patterns or overlays change."""
     fed = next((textured.recipe for textured in table.fed if textured.row == row), None)
     return table.parameters[row].tobytes(), fed
 

@@ -21,6 +21,7 @@ from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.film import Film, develop
 from mat_shelf.rendering.first_hit import FirstHits, find_first_hits
+from mat_shelf.rendering.region import PictureRegion
 from mat_shelf.rendering.renewal import (
     fill_touched,
     inside_of,
@@ -33,9 +34,8 @@ from mat_shelf.rendering.renewal import (
 from mat_shelf.rendering.tracer import RenderTask, Tracer
 from mat_shelf.scene.backdrop import sweep_shape
 from mat_shelf.scene.ball import Ball
-from mat_shelf.scene.displacement import fill_displacements, make_displacements
+from mat_shelf.scene.displacement import make_displacements
 from mat_shelf.scene.geometry_map_lookup import geometry_map_lookup
-from mat_shelf.scene.geometry_maps import fill_geometry_maps
 from mat_shelf.scene.lights import set_lights
 from mat_shelf.scene.material_table import Supplies, bodies_of, project_geometry, project_material_table
 
@@ -58,6 +58,8 @@ PREVIEW_S = 0.05
 WAVE_S, PIXEL_S = 0.02, 3e-6
 """Time for a sample of few pixels, and for each further one, to begin with; materials differ much."""
 WIDEST_STRIDE = 4
+REGION_MARGIN = 24
+"""Pixels round a region that help to take its noise out."""
 
 
 @dataclass(frozen=True)
@@ -82,24 +84,6 @@ class Frame:
     is_coarse: bool
     revision: int
     stride: int = 1
-
-
-class Rendered(NamedTuple):
-    """A finished picture.
-
-    Attributes
-    ----------
-    light : (H, W, 3) float32
-        Scene-linear; where the product is cut out, multiplied by alpha.
-    alpha : (H, W, 1) float32 or None
-    shot, film
-        What it was made from, for its passes.
-    """
-
-    light: np.ndarray
-    alpha: np.ndarray | None
-    task: RenderTask
-    film: Film
 
 
 class RenderSession:
@@ -135,6 +119,7 @@ class RenderSession:
         self._bits: np.uint64 | None = None  # of the last edit
         self._pixel_s = PIXEL_S
         self._shown_samples = 0
+        self._region: PictureRegion | None = None
         self._coarse_pixels = COARSE_PIXELS
         self._started = time.perf_counter()
 
@@ -188,6 +173,17 @@ class RenderSession:
                 self._wanted = self._wanted._replace(width=self._size[0], height=self._size[1], revision=self._revision)
             return self._revision
 
+    def set_region(self, region: PictureRegion | None) -> None:
+        """Refines only a part of the picture from now on, or all of it again.
+
+        Parameters
+        ----------
+        region : PictureRegion or None
+            In pixels of the size that was asked for.
+        """
+        with self._lock:
+            self._region, self._shown_samples = region, 0
+
     def step(self) -> Frame | None:
         """Does the next piece of work, about a tenth of a second to one second.
 
@@ -213,7 +209,17 @@ class RenderSession:
         """True if `step` has nothing left to do."""
         with self._lock:
             wanted = self._wanted
-        return wanted is None or (wanted.revision == self._shown_revision and self._film.samples >= REST_SAMPLES)
+        if wanted is None or wanted.revision != self._shown_revision:
+            return wanted is None
+        return int(self._film.sums.counts[self._refined_pixels(self._refined_region())].min()) >= REST_SAMPLES
+
+    def _refined_region(self) -> PictureRegion | None:
+        """The part that alone is refined; None for all, as long as no whole picture was shown."""
+        region, film = self._region, self._film
+        return None if region is None or self._clean is None else region.within(film.width, film.height)
+
+    def _refined_pixels(self, region: PictureRegion | None):
+        return slice(None) if region is None else region.pixels(self._film.width)
 
     def _is_outdated(self, revision: int) -> bool:
         return self._revision != revision
@@ -357,28 +363,27 @@ class RenderSession:
             marked_depth=COARSE_MARKED_DEPTH,
         )
 
-    def coarse_shot(self) -> RenderTask:
-        """Task of the coarse picture of the newest state.
-
-        Returns
-        -------
-        RenderTask
-        """
-        wanted = self._wanted
-        return self._coarse_shot(wanted, *self._coarse_size(wanted))
-
     def _refine(self, wanted: "_Wanted") -> Frame | None:
         project, film, revision = wanted.project, self._film, wanted.revision
-        if film.samples >= REST_SAMPLES:
+        region, counts = self._refined_region(), film.sums.counts
+        refined = self._refined_pixels(region)
+        if counts[refined].min() >= REST_SAMPLES:
             return None
         task = self._task = self._shot(wanted, film.width, film.height, seed=1)
-        if not self.tracer.add_sample(task, film, lambda: self._is_outdated(revision)):
+        among = None if region is None else refined
+        if not self.tracer.add_sample(task, film, lambda: self._is_outdated(revision), among):
             return None
         # Cleaning costs about as much as a sample, so it waits for twice as many as were shown last.
-        if film.samples < max(2 * self._shown_samples, 2) and film.samples < REST_SAMPLES:
+        samples = int(counts[refined].min())
+        if samples < max(2 * self._shown_samples, 2) and samples < REST_SAMPLES:
             return None
-        self._shown_samples = film.samples
-        light = denoise_film(film, "fast" if film.samples < 64 else "high")
+        self._shown_samples = samples
+        quality = "fast" if samples < 64 else "high"
+        if region is None:
+            light = denoise_film(film, quality)
+        else:
+            light, around = self._clean.copy(), region.slices(REGION_MARGIN)
+            light[around] = denoise_film(film.crop(*around), quality)
         if self._is_outdated(revision):
             return None
         key = (task.geometry, wanted.camera, film.width, film.height)
@@ -388,7 +393,7 @@ class RenderSession:
         self._clean = light
         seconds = time.perf_counter() - self._started
         pixels = develop(light, project.set.exposure, project.set.exact_colors)
-        return Frame(pixels, first_hits, film.samples, seconds, False, revision)
+        return Frame(pixels, first_hits, samples, seconds, False, revision)
 
 
 class _Wanted(NamedTuple):
@@ -400,88 +405,3 @@ class _Wanted(NamedTuple):
     width: int
     height: int
     revision: int
-
-
-def render_picture(
-    project: Project,
-    supplies: Supplies,
-    width: int,
-    height: int,
-    samples: int,
-    seed: int = 1,
-    denoise: bool = True,
-    cut_out: bool = False,
-    straight: bool = False,
-    seconds: float | None = None,
-    progress=lambda done, total: True,
-    threads: int | None = None,
-) -> Rendered:
-    """A finished picture, scene-linear, exposure applied.
-
-    Parameters
-    ----------
-    project : Project
-        The project.
-    supplies : Supplies
-        Meshes, images, geometry maps and true relief.
-    width : int
-        Pixels across.
-    height : int
-        Pixels from top to bottom.
-    samples : int
-        Samples per pixel.
-    seed : int
-        Seed of the random numbers.
-    denoise : bool
-        Whether noise is removed.
-    cut_out : bool
-        Whether the product stands alone, without backdrop; the picture then has an alpha.
-    straight : bool
-        As `Shot.straight`.
-    seconds : float, optional
-        Time after which no sample is begun, however many are still missing; at least one is taken.
-    progress : callable (done, total) -> bool
-        Called after each sample; False cancels.
-    threads : int or None
-        Number of threads; all that the process may use by default.
-
-    Returns
-    -------
-    Rendered
-
-    Raises
-    ------
-    InterruptedError
-        If `progress` said so.
-    """
-    studio = project.set
-    fill_geometry_maps(project, supplies)
-    fill_displacements(project, supplies)
-    displaced = make_displacements(project, supplies.displaced)
-    geometry = project_geometry(project, supplies.meshes, displaced=displaced)
-    geometry.shapes = geometry_map_lookup(project, geometry, supplies.geometry_maps)
-    task = RenderTask(
-        geometry,
-        project_material_table(project, supplies, displaced=displaced),
-        set_lights(studio, supplies.rooms),
-        make_camera_view(project.view.camera, width, height),
-        brightest=BRIGHTEST * 2.0**-studio.exposure,
-        seed=seed,
-        straight=straight,
-        cut_out=cut_out,
-    )
-    film = Film(width, height)
-    tracer = Tracer(threads)
-    ends = time.monotonic() + seconds if seconds is not None else math.inf
-    try:
-        for done in range(samples):
-            tracer.add_sample(task, film)
-            if not progress(done + 1, samples):
-                raise InterruptedError("cancelled")
-            if time.monotonic() >= ends:
-                break
-    finally:
-        tracer.close()
-    light = denoise_film(film, "high") if denoise else film.picture()
-    alpha = film.alpha() if cut_out else None
-    return Rendered(light * np.float32(2.0**studio.exposure), alpha, task, film)

@@ -26,6 +26,7 @@ from mat_shelf.scene.lights import Lights
 from mat_shelf.scene.mark_evaluation import evaluate_marks, evaluate_stamps, marks_reached
 from mat_shelf.scene.material_evaluation import at_rest, evaluate_mark_material, evaluate_materials
 from mat_shelf.scene.material_table import MaterialTable
+from mat_shelf.system.processors import usable_processors
 
 WAVE = 1 << 13
 """Paths in a wave: enough that the call for each costs nothing, few enough to stay in the cache."""
@@ -90,7 +91,7 @@ class Tracer:
     """
 
     def __init__(self, threads: int | None = None):
-        self.threads = threads or os.cpu_count() or 1
+        self.threads = threads or usable_processors()
         self._pool = ThreadPoolExecutor(self.threads, thread_name_prefix="tracer", initializer=lower_priority)
         self._memory = local()
 
@@ -105,7 +106,7 @@ class Tracer:
         is_stopped: Callable[[], bool] = lambda: False,
         pixels: np.ndarray | None = None,
     ) -> bool:
-        """Adds one sample to each of the pixels that have fewest.
+        """Adds one sample to each of the pixels, or of some of them, that have fewest.
 
         Parameters
         ----------
@@ -116,19 +117,19 @@ class Tracer:
         is_stopped : callable () -> bool
             True stops at the next wave.
         pixels : (N,) int32, optional
-            Only to these; all of them must have as many samples.
+            Those among which it looks; each once.
 
         Returns
         -------
         bool
             False where it was stopped; pixels whose sample was not finished are as they were before.
         """
-        counts = film.sums.counts
-        if pixels is None:
-            pixels = np.flatnonzero(counts == counts.min()).astype(np.int32)
-        if not len(pixels):
+        counts = film.sums.counts if pixels is None else film.sums.counts[pixels]
+        if not len(counts):
             return True
-        sample = int(counts[pixels[0]])
+        sample = int(counts.min())
+        fewest = np.flatnonzero(counts == sample).astype(np.int32)
+        pixels = fewest if pixels is None else pixels[fewest]
         is_varied = task.material_table.fed or task.material_table.marks
         runs = -(-len(pixels) // (FED_WAVE if is_varied else WAVE))
         runs = -(-runs // self.threads) * self.threads

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from mat_shelf.document.camera import Camera
 from mat_shelf.document.project import Project
+from mat_shelf.rendering.region import PictureRegion
 from mat_shelf.rendering.session import RenderSession
 from mat_shelf.rendering.tracer import lower_priority
 from mat_shelf.scene.ball import Ball
@@ -63,6 +64,11 @@ class RenderWorker(QObject):
         revision = self._sessions[pane].resize(width, height)
         self._wake.set()
         return revision
+
+    def refine_region(self, pane: str, region: PictureRegion | None) -> None:
+        """Refines only a part of a pane's picture, or all of it again."""
+        self._sessions[pane].set_region(region)
+        self._wake.set()
 
     def pause(self, paused: bool) -> None:
         """Leaves the processor to other work, or goes on."""

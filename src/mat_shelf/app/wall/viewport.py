@@ -14,6 +14,7 @@ from mat_shelf.app.wall.tools.focus import Focus
 from mat_shelf.app.wall.tools.measure import Measure
 from mat_shelf.app.wall.tools.move_handles import MoveHandles
 from mat_shelf.app.wall.tools.navigate import Navigate
+from mat_shelf.app.wall.tools.region import Region
 from mat_shelf.app.wall.tools.select import Select
 from mat_shelf.app.wall.tools.snapshots import Snapshots
 from mat_shelf.app.wall.tools.swatch_drop import SwatchDrop
@@ -22,6 +23,7 @@ from mat_shelf.app.wall.tools.uv_overlay import UvOverlay
 from mat_shelf.app.wall.tools.wipe import Wipe
 from mat_shelf.app.workshop import ProductWork, Workshop
 from mat_shelf.rendering.navigation import framed
+from mat_shelf.rendering.region import PictureRegion
 from mat_shelf.rendering.session import REST_SAMPLES, Frame
 
 MARGIN = 10
@@ -64,7 +66,7 @@ class Viewport(QWidget):
             "Click a part to edit its material. Drag to orbit, Shift+drag to pan, turn the wheel to zoom;\n"
             "double-click or F frames the part, Home returns to the view.\n"
             "Right-click moves the close-up to a point; with Shift it puts a coloured ball there.\n"
-            "Alt+A and Alt+B take snapshots, A and B show them."
+            "Alt+A and Alt+B take snapshots, A and B show them. Ctrl+drag draws a region; only that is refined then."
         )
         self.workshop, self.work = workshop, work
         self.mode = ""
@@ -79,6 +81,7 @@ class Viewport(QWidget):
         self.tools: list[Tool] = []
         self.navigate, self.uv_overlay, self.wipe = Navigate(self), UvOverlay(self), Wipe(self)
         self.select, self.snapshots, self.swatch_drop = Select(self), Snapshots(self), SwatchDrop(self)
+        self.region = Region(self)
         self.measure, self.faces, self.focus = Measure(self), Faces(self), Focus(self)
         self.move_handles, self.close_up_point = MoveHandles(self), CloseUpPoint(self)
         workshop.project_changed.connect(self._follow)
@@ -87,6 +90,7 @@ class Viewport(QWidget):
         workshop.close_up_changed.connect(self.update)
         workshop.ball_changed.connect(self._follow)
         workshop.shown_changed.connect(self._follow)
+        workshop.region_changed.connect(self._refine_region)
         work.faces_changed.connect(self.update)
 
     def use(self, worker: RenderWorker) -> None:
@@ -97,6 +101,7 @@ class Viewport(QWidget):
         if self._size != (0, 0):
             worker.resize(MAIN, *self._size)
             self._follow()
+            self._refine_region()
 
     def _follow(self) -> None:
         self.snapshots.shown = None
@@ -105,6 +110,11 @@ class Viewport(QWidget):
                 MAIN, self.workshop.shown_project, self.workshop.free_camera, self.workshop.ball
             )
         self.update()
+
+    def _refine_region(self) -> None:
+        if self._worker is not None and self._size != (0, 0):
+            place = self.workshop.region
+            self._worker.refine_region(MAIN, place and PictureRegion.of_film(place, *self._size))
 
     def show_frame(self, frame: Frame) -> None:
         """Takes the newest picture."""
@@ -130,6 +140,7 @@ class Viewport(QWidget):
         is_first = self._size == (0, 0)
         self._size = size
         self.revision = self._worker.resize(MAIN, *size)
+        self._refine_region()
         if is_first:
             self._follow()
 

@@ -1,0 +1,156 @@
+"""Finished pictures: all samples, every bounce."""
+
+import math
+import time
+from typing import NamedTuple
+
+import numpy as np
+
+from mat_shelf.document.project import Project
+from mat_shelf.rendering.adaptive import FEWEST_SAMPLES, is_checked, unfinished
+from mat_shelf.rendering.camera import make_camera_view
+from mat_shelf.rendering.denoise import denoise_film
+from mat_shelf.rendering.film import Film
+from mat_shelf.rendering.region import PictureRegion
+from mat_shelf.rendering.session import BRIGHTEST
+from mat_shelf.rendering.tracer import RenderTask, Tracer
+from mat_shelf.scene.displacement import fill_displacements, make_displacements
+from mat_shelf.scene.geometry_map_lookup import geometry_map_lookup
+from mat_shelf.scene.geometry_maps import fill_geometry_maps
+from mat_shelf.scene.lights import set_lights
+from mat_shelf.scene.material_table import Supplies, project_geometry, project_material_table
+
+
+class Rendered(NamedTuple):
+    """A finished picture.
+
+    Attributes
+    ----------
+    light : (H, W, 3) float32
+        Scene-linear; where the product is cut out, multiplied by alpha.
+    alpha : (H, W, 1) float32 or None
+    shot, film
+        What it was made from, for its passes.
+    """
+
+    light: np.ndarray
+    alpha: np.ndarray | None
+    task: RenderTask
+    film: Film
+
+
+def render_picture(
+    project: Project,
+    supplies: Supplies,
+    width: int,
+    height: int,
+    samples: int,
+    seed: int = 1,
+    denoise: bool = True,
+    cut_out: bool = False,
+    straight: bool = False,
+    seconds: float | None = None,
+    progress=lambda done, total: True,
+    threads: int | None = None,
+    region: PictureRegion | None = None,
+    noise: float | None = None,
+) -> Rendered:
+    """A finished picture, scene-linear, exposure applied.
+
+    Parameters
+    ----------
+    project : Project
+        The project.
+    supplies : Supplies
+        Meshes, images, geometry maps and true relief.
+    width : int
+        Pixels across.
+    height : int
+        Pixels from top to bottom.
+    samples : int
+        Samples per pixel; at most, where there is a threshold of noise.
+    seed : int
+        Seed of the random numbers.
+    denoise : bool
+        Whether noise is removed.
+    cut_out : bool
+        Whether the product stands alone, without backdrop; the picture then has an alpha.
+    straight : bool
+        As `RenderTask.straight`.
+    seconds : float, optional
+        Time after which no sample is begun, however many are still missing; at least one is taken.
+    progress : callable (done, total) -> bool
+        Called after each sample with those that a pixel has, and will have, on average; False cancels.
+    threads : int or None
+        Number of threads; all that the process may use by default.
+    region : PictureRegion, optional
+        The only part that is rendered; the picture has an alpha of 0 outside.
+    noise : float, optional
+        Threshold below which a tile gets no more samples; see `adaptive`. All pixels get as many by default.
+
+    Returns
+    -------
+    Rendered
+
+    Raises
+    ------
+    ValueError
+        If nothing of the region lies in the picture.
+    InterruptedError
+        If `progress` said so.
+    """
+    studio = project.set
+    fill_geometry_maps(project, supplies)
+    fill_displacements(project, supplies)
+    displaced = make_displacements(project, supplies.displaced)
+    geometry = project_geometry(project, supplies.meshes, displaced=displaced)
+    geometry.shapes = geometry_map_lookup(project, geometry, supplies.geometry_maps)
+    task = RenderTask(
+        geometry,
+        project_material_table(project, supplies, displaced=displaced),
+        set_lights(studio, supplies.rooms),
+        make_camera_view(project.view.camera, width, height),
+        brightest=BRIGHTEST * 2.0**-studio.exposure,
+        seed=seed,
+        straight=straight,
+        cut_out=cut_out,
+    )
+    film = Film(width, height)
+    region = region and _inside(region, width, height)
+    every = np.arange(width * height, dtype=np.int32) if region is None else region.pixels(width)
+    pixels, taken, missing = every, 0, 0.0
+    tracer = Tracer(threads)
+    ends = time.monotonic() + seconds if seconds is not None else math.inf
+    try:
+        for done in range(samples):
+            tracer.add_sample(task, film, pixels=pixels)
+            taken, missing = taken + len(pixels), max(missing - len(pixels), 0)
+            total = samples
+            if noise is not None and is_checked(done + 1):
+                pixels, missing = unfinished(film, pixels, noise)
+                missing = min(missing, float(len(pixels)) * (samples - done - 1))
+            if noise is not None and done + 1 >= FEWEST_SAMPLES:
+                total = max(round((taken + missing) / len(every)), 1)
+            if not progress(min(round(taken / len(every)), total), total):
+                raise InterruptedError("cancelled")
+            if not len(pixels) or time.monotonic() >= ends:
+                break
+    finally:
+        tracer.close()
+    if region is None:
+        light = denoise_film(film, "high") if denoise else film.picture()
+        alpha = film.alpha() if cut_out else None
+    else:
+        rows, columns = region.slices()
+        part = film.crop(rows, columns)
+        light, alpha = np.zeros((height, width, 3), np.float32), np.zeros((height, width, 1), np.float32)
+        light[rows, columns] = denoise_film(part, "high") if denoise else part.picture()
+        alpha[rows, columns] = part.alpha() if cut_out else 1
+    return Rendered(light * np.float32(2.0**studio.exposure), alpha, task, film)
+
+
+def _inside(region: PictureRegion, width: int, height: int) -> PictureRegion:
+    inside = region.within(width, height)
+    if inside is None:
+        raise ValueError("nothing of the region lies in the picture")
+    return inside
