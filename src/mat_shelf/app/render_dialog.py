@@ -26,7 +26,6 @@ from mat_shelf.app.workshop import Workshop
 from mat_shelf.exchange.image_writing import ImageError, ending_of
 from mat_shelf.exchange.project_file import plain_file_name
 from mat_shelf.exchange.render_file import RenderSettings, render_to_file
-from mat_shelf.rendering.adaptive import NOISE
 from mat_shelf.rendering.aovs import PASSES
 from mat_shelf.rendering.region import PictureRegion
 from mat_shelf.system.file_writer import words_of
@@ -34,7 +33,6 @@ from mat_shelf.system.user_folders import home_folder
 
 SIZES = {"Full HD": (1920, 1080), "Square": (2000, 2000), "Page": (2480, 3508), "Quick look": (960, 640)}
 FORMATS = {"PNG": ".png", "TIFF": ".tiff", "JPEG": ".jpg", "EXR": ".exr"}
-NOISE_LEVELS = {"All samples": None} | {name.capitalize(): level for name, level in NOISE.items()}
 WHOLE, CLEAR, KEPT = "Whole picture", "Region, the rest transparent", "Region, the rest kept from the file"
 REGION_WAYS = (WHOLE, CLEAR, KEPT)
 PASS_NAMES = {
@@ -73,9 +71,6 @@ class RenderDialog(QDialog):
         self.width_box.setValue(workshop.picture_width)
         self.width_box.valueChanged.connect(self._tell_width)
         self.samples_box = _spin(1, 65536, 128, "")
-        self.noise_box = QComboBox()
-        self.noise_box.addItems(NOISE_LEVELS)
-        self.noise_box.setToolTip("Ends early where the picture is clean enough; all samples, or so many at most.")
         self.minutes_box = _spin(0, 24 * 60, 0, " min")
         self.minutes_box.setSpecialValueText("none")
         self.kind_box = QComboBox()
@@ -124,33 +119,32 @@ class RenderDialog(QDialog):
             (("View", self.view_box), ("Set", self.set_box)),
             (("Size", self.size_box), ("Format", self.kind_box)),
             (("Width", self.width_box), ("Height", self.height_box)),
-            (("Samples", self.samples_box), ("Stop at", self.noise_box)),
-            (("Time limit", self.minutes_box),),
+            (("Samples", self.samples_box), ("Time limit", self.minutes_box)),
         )
         for row, line in enumerate(lines):
             for column, (text, widget) in enumerate(line):
                 widget.setAccessibleName(text)
                 grid.addWidget(QLabel(text), row, column * 2)
                 grid.addWidget(widget, row, column * 2 + 1)
-        self.region_label = QLabel("Part")
-        self.region_box.setAccessibleName("Part")
-        grid.addWidget(self.region_label, 5, 0)
-        grid.addWidget(self.region_box, 5, 1, 1, 3)
-        grid.addWidget(self.cut_box, 6, 1)
-        grid.addWidget(self.deep_box, 6, 3)
-        grid.addWidget(self.straight_box, 7, 1, 1, 3)
+        self.region_label = QLabel("Area")
+        self.region_box.setAccessibleName("Area")
+        grid.addWidget(self.region_label, 4, 0)
+        grid.addWidget(self.region_box, 4, 1, 1, 3)
+        grid.addWidget(self.cut_box, 5, 1)
+        grid.addWidget(self.deep_box, 5, 3)
+        grid.addWidget(self.straight_box, 6, 1, 1, 3)
         passes = QGridLayout()
         passes.setHorizontalSpacing(12)
         for place, box in enumerate(self.pass_boxes.values()):
             passes.addWidget(box, place // 3, place % 3)
         self.passes_label = QLabel("Passes")
-        grid.addWidget(self.passes_label, 8, 0, Qt.AlignmentFlag.AlignTop)
-        grid.addLayout(passes, 8, 1, 1, 3)
+        grid.addWidget(self.passes_label, 7, 0, Qt.AlignmentFlag.AlignTop)
+        grid.addLayout(passes, 7, 1, 1, 3)
         file_line = QHBoxLayout()
         file_line.addWidget(self.path_field, 1)
         file_line.addWidget(browse)
-        grid.addWidget(QLabel("File"), 9, 0)
-        grid.addLayout(file_line, 9, 1, 1, 3)
+        grid.addWidget(QLabel("File"), 8, 0)
+        grid.addLayout(file_line, 8, 1, 1, 3)
         buttons = QHBoxLayout()
         buttons.addStretch(1)
         buttons.addWidget(self.cancel_button)
@@ -259,7 +253,6 @@ class RenderDialog(QDialog):
             passes=wanted,
             region=region,
             keep_rest=part == KEPT,
-            noise=NOISE_LEVELS[self.noise_box.currentText()],
         )
         self._limit = settings.seconds
         assets = self.workshop.assets
@@ -291,8 +284,7 @@ class RenderDialog(QDialog):
 
     def _show_progress(self, _what: str, done: int, total: int) -> None:
         passed = time.monotonic() - self._began
-        left = passed / max(done, 1) * (total - done)
-        self.bar.setRange(0, total)  # of a render that stops where it is clean enough it comes out by and by
+        left = passed / done * (total - done)
         if self._limit is not None and passed + left > self._limit:
             left = max(self._limit - passed, 0)
             total = max(round(done * self._limit / passed), done)

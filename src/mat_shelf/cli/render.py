@@ -16,12 +16,6 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--width", type=whole(16, 16384), default=1280)
     parser.add_argument("--height", type=whole(16, 16384), default=860)
     parser.add_argument("--samples", type=whole(1, 65536), default=128)
-    parser.add_argument(
-        "--noise",
-        type=_noise,
-        metavar="LEVEL",
-        help="ends early where it is clean enough: draft, good, final or a number; --samples is the most",
-    )
     parser.add_argument("--seed", type=whole(0, 2**31 - 1), default=1)
     parser.add_argument("--set", metavar="NAME", help="the set to use; else the one in use")
     parser.add_argument("--view", metavar="NAME", help="the view to look through; else the one in use")
@@ -45,15 +39,6 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--keep-rest", action="store_true", help="with --region: the rest is kept of the picture that OUTPUT holds"
     )
-
-
-def _noise(text: str) -> float:
-    from mat_shelf.rendering.adaptive import threshold_of
-
-    try:
-        return threshold_of(text)
-    except ValueError:
-        raise argparse.ArgumentTypeError(f"'{text}' is neither draft, good, final nor from 0.001 to 1") from None
 
 
 def _region(text: str):
@@ -111,7 +96,6 @@ def run(options) -> None:
         passes=wanted,
         region=options.region,
         keep_rest=options.keep_rest,
-        noise=options.noise,
     )
     try:
         rendered, words = render_to_file(project, assets, options.output, settings, progress, percent)

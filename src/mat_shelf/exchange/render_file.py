@@ -35,8 +35,6 @@ class RenderSettings:
         16 bits per channel, for PNG and TIFF.
     region : PictureRegion or None
         The only part that is rendered.
-    noise : float or None
-        Threshold, as in `rendering.adaptive`, below which a part of the picture gets no more samples.
     keep_rest : bool
         Whether the rest of a region is taken from the picture that the file holds, instead of being transparent.
     passes : sequence of str
@@ -55,7 +53,6 @@ class RenderSettings:
     passes: Sequence[str] = ()
     region: PictureRegion | None = None
     keep_rest: bool = False
-    noise: float | None = None
 
 
 def render_to_file(
@@ -119,7 +116,6 @@ def render_to_file(
         straight=settings.straight,
         progress=progress,
         region=region,
-        noise=settings.noise,
     )
     extra = render_aovs(project, rendered, settings.passes)
     alpha = rendered.alpha if rest is None or settings.cut_out else None

@@ -8,13 +8,10 @@ from mat_shelf.numerics.kernels import F, inline, kernel
 from mat_shelf.optics.color import encode_srgb
 from mat_shelf.rendering.firefly_redistribution import redistribute
 
-Sums = namedtuple(
-    "Sums", "light half excess albedo normal guide_albedo guide_normal guides part cover dropped met counts"
-)
+Sums = namedtuple("Sums", "light excess albedo normal guide_albedo guide_normal guides part cover dropped met counts")
 """Sums over samples, a row for each pixel.
 
 light : (N, 3) float32
-half : (N, 3) float32, the light of every second sample, which tells the noise
 excess : (N, 3) float32, what single paths brought beyond the most that is accepted of one
 albedo, normal : (N, 3) float32, of what the pixel sees first
 guide_albedo, guide_normal : (N, 3) float32, of what it sees first through clear glass, for the denoiser
@@ -39,7 +36,7 @@ def new_sums(count: int) -> Sums:
     -------
     Sums
     """
-    triples = [np.zeros((count, 3), np.float32) for _ in range(7)]
+    triples = [np.zeros((count, 3), np.float32) for _ in range(6)]
     guides, part, cover = np.zeros(count, np.float32), np.full(count, -1, np.int32), np.zeros(count, np.float32)
     counts = np.zeros(count, np.int32)
     return Sums(*triples, guides, part, cover, np.zeros(count, np.int32), np.zeros(count, np.uint64), counts)
@@ -88,8 +85,6 @@ def add_sums(pixels, new, sums):
         p = pixels[i]
         for k in range(3):
             sums.light[p, k] += new.light[i, k]
-            if sums.counts[p] % 2 == 1:
-                sums.half[p, k] += new.light[i, k]
             sums.excess[p, k] += new.excess[i, k]
             sums.albedo[p, k] += new.albedo[i, k]
             sums.normal[p, k] += new.normal[i, k]

@@ -7,7 +7,6 @@ from typing import NamedTuple
 import numpy as np
 
 from mat_shelf.document.project import Project
-from mat_shelf.rendering.adaptive import FEWEST_SAMPLES, is_checked, unfinished
 from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.film import Film
@@ -53,7 +52,6 @@ def render_picture(
     progress=lambda done, total: True,
     threads: int | None = None,
     region: PictureRegion | None = None,
-    noise: float | None = None,
 ) -> Rendered:
     """A finished picture, scene-linear, exposure applied.
 
@@ -68,7 +66,7 @@ def render_picture(
     height : int
         Pixels from top to bottom.
     samples : int
-        Samples per pixel; at most, where there is a threshold of noise.
+        Samples per pixel.
     seed : int
         Seed of the random numbers.
     denoise : bool
@@ -80,13 +78,11 @@ def render_picture(
     seconds : float, optional
         Time after which no sample is begun, however many are still missing; at least one is taken.
     progress : callable (done, total) -> bool
-        Called after each sample with those that a pixel has, and will have, on average; False cancels.
+        Called after each sample; False cancels.
     threads : int or None
         Number of threads; all that the process may use by default.
     region : PictureRegion, optional
         The only part that is rendered; the picture has an alpha of 0 outside.
-    noise : float, optional
-        Threshold below which a tile gets no more samples; see `adaptive`. All pixels get as many by default.
 
     Returns
     -------
@@ -117,23 +113,15 @@ def render_picture(
     )
     film = Film(width, height)
     region = region and _inside(region, width, height)
-    every = np.arange(width * height, dtype=np.int32) if region is None else region.pixels(width)
-    pixels, taken, missing = every, 0, 0.0
+    pixels = None if region is None else region.pixels(width)
     tracer = Tracer(threads)
     ends = time.monotonic() + seconds if seconds is not None else math.inf
     try:
         for done in range(samples):
             tracer.add_sample(task, film, pixels=pixels)
-            taken, missing = taken + len(pixels), max(missing - len(pixels), 0)
-            total = samples
-            if noise is not None and is_checked(done + 1):
-                pixels, missing = unfinished(film, pixels, noise)
-                missing = min(missing, float(len(pixels)) * (samples - done - 1))
-            if noise is not None and done + 1 >= FEWEST_SAMPLES:
-                total = max(round((taken + missing) / len(every)), 1)
-            if not progress(min(round(taken / len(every)), total), total):
+            if not progress(done + 1, samples):
                 raise InterruptedError("cancelled")
-            if not len(pixels) or time.monotonic() >= ends:
+            if time.monotonic() >= ends:
                 break
     finally:
         tracer.close()
