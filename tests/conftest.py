@@ -78,13 +78,14 @@ RESTS_AT = 8
 def open_window(themed, qtbot, plain_demo, library_folder, monkeypatch):
     """Opens the window with the demo, without patterns, and waits for its first picture.
 
-    Pictures are refined no further than the tests look, so that they leave the processor to the test beside. Swatches
-    are not pictured: on a new machine that takes minutes of it, beside every test of the window.
+    Pictures are small (`scale`), and refined no further than the tests look, so that they leave the processor to the
+    test beside. Swatches are not pictured: on a new machine that takes minutes of it, beside every test of the window.
     """
-    from driving import picture_of
+    from driving import SCALE, picture_of
     from PyQt6.QtCore import QCoreApplication, QEvent
 
     from mat_shelf.app.library.thumbnail_worker import ThumbnailWorker
+    from mat_shelf.app.wall.viewport import Viewport
     from mat_shelf.app.window import Window
     from mat_shelf.app.workshop import Workshop
     from mat_shelf.library.library import Library
@@ -93,7 +94,8 @@ def open_window(themed, qtbot, plain_demo, library_folder, monkeypatch):
     monkeypatch.setattr("mat_shelf.rendering.session.REST_SAMPLES", RESTS_AT)
     opened = []
 
-    def opening(project=None, assets=None):
+    def opening(project=None, assets=None, scale=SCALE):
+        monkeypatch.setattr(Viewport, "devicePixelRatioF", lambda viewport: scale)
         window = Window(Workshop(project or plain_demo[0], assets or plain_demo[1], Library(library_folder)))
         window.resize(1040, 640)
         window.show()

@@ -12,6 +12,8 @@ from PyQt6.QtWidgets import QApplication
 from mat_shelf.library.library import LibraryEntry
 
 LEFT, PLAIN = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+SCALE = 0.6
+"""Pixels of the picture for each of the window, along each side, where a test asks for no other."""
 CONTROL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 
 
@@ -34,11 +36,12 @@ def picture_of(qtbot, window, fine: bool = True, samples: int = 2) -> np.ndarray
 
 
 def seen(window, part: str) -> np.ndarray:
-    """The pixels, well inside its border, in which a part is seen."""
+    """The pixels, well inside its border (by 3 pixels of the window), in which a part is seen."""
     ids = [p.id for p in window.workshop.project.product.parts]
     mask = window.viewport.frame.first_hits.part == ids.index(part)
     inner = mask.copy()
-    for shift in (-3, 3):
+    margin = max(round(3 * mask.shape[1] / window.viewport.picture_rect.width()), 1)
+    for shift in (-margin, margin):
         inner &= np.roll(mask, shift, 0) & np.roll(mask, shift, 1)
     assert inner.any(), part
     return inner

@@ -10,7 +10,9 @@ from mat_shelf.document.project import Project
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.document.set import Set
 from mat_shelf.geometry.solids import box, lathe
+from mat_shelf.scene import dielectric_contact
 from mat_shelf.scene.dielectric_contact import Body, resolve_contact
+from mat_shelf.scene.kept import Kept
 from mat_shelf.scene.lights import make_lights, plain_room
 from mat_shelf.scene.material_table import project_geometry
 
@@ -88,3 +90,21 @@ def test_sheets_and_what_has_holes_are_kept_out_of_what_they_touch():
     corners = project_geometry(project, {"0" * 64: solid}).triangles.corners
     pane, lace, matt = corners[: 3 * len(solid.triangles), 1::3].reshape(3, -1).min(axis=1)
     assert 1e-4 < pane < 0.05 and 1e-4 < lace < 0.05 and matt == 0
+
+
+def test_a_part_that_is_moved_is_all_that_is_made_anew(demo, monkeypatch):
+    project, assets = demo
+    kept, calls = Kept(), []
+    touching = dielectric_contact._contact
+    monkeypatch.setattr(dielectric_contact, "_contact", lambda *given: calls.append(1) or touching(*given))
+    project_geometry(project, assets.meshes, kept=kept)
+    whole = len(calls)
+    seal = project.part("seal")
+    for shift in (1.0, 2.0, 3.0):
+        moved_on = project.with_part(seal.with_(pose=seal.pose.with_(shift=(shift, 0.0, 0.0))))
+        calls.clear()
+        again = project_geometry(moved_on, assets.meshes, kept=kept)
+        assert len(calls) < whole / 3
+        fresh = project_geometry(moved_on, assets.meshes)
+        assert np.array_equal(again.triangles.corners, fresh.triangles.corners)
+        assert np.array_equal(again.triangles.normals, fresh.triangles.normals)

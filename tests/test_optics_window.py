@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from driving import LEFT, click_part, drag_slider, open_card, picture_of, seen
+from driving import LEFT, SCALE, click_part, drag_slider, open_card, picture_of, seen
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from test_pattern_window import begin, drop_pattern
@@ -19,7 +19,7 @@ CLEAR = {"transmission_weight": 1.0, "specular_roughness": 0.0}
 
 
 @pytest.fixture
-def window(open_window):
+def window(open_window, request):
     """A glass with liquid that reaches a little into its wall, and a plate of something soft, thin at one end."""
     assets = Assets()
     shell = lathe([(0, 0), (22, 0), (22, 44), (18, 44), (18, 4), (0, 4)], 96)
@@ -35,7 +35,8 @@ def window(open_window):
         Material(id="liquid", name="Liquid", recipe=Recipe(specular_ior=1.333, nesting_priority=3, **CLEAR)),
         Material(id="plate", name="Plate", recipe=Recipe(base_color=(0.4, 0.4, 0.4))),
     )
-    return open_window(new_project(Product(name="Set", parts=parts), materials, (90.0, 44.0, 44.0)), assets)
+    project = new_project(Product(name="Set", parts=parts), materials, (90.0, 44.0, 44.0))
+    return open_window(project, assets, getattr(request, "param", SCALE))
 
 
 def type_in(row, text: str) -> None:
@@ -183,6 +184,7 @@ def test_exact_colours_show_a_matt_colour_as_it_is(window, qtbot):
     assert not window.set_board.exact_box.isChecked()
 
 
+@pytest.mark.parametrize("window", [1.0], indirect=True)  # of the liquid itself little is seen
 def test_a_part_gets_a_priority_of_its_own(window, qtbot):
     """The liquid reaches into the glass's wall; of higher priority it fills it there, and the picture changes."""
     workshop, card = window.workshop, window.product_board.size_card

@@ -123,11 +123,13 @@ def test_a_region_is_drawn_shown_rendered_and_cleared(open_window, qtbot, tmp_pa
     assert viewport.grab().toImage().pixelColor(start + QPoint(50, 0)) != before
     film = window.wall._worker._sessions["main"]
 
-    def counts():
-        return film._film.sums.counts.reshape(film._film.height, film._film.width)
+    def counts(left, top, right, bottom):
+        taken = film._film.sums.counts.reshape(film._film.height, film._film.width)
+        scale = taken.shape[1] / rect.width()
+        return taken[round(top * scale) : round(bottom * scale), round(left * scale) : round(right * scale)]
 
-    qtbot.waitUntil(lambda: counts()[60:140, 80:180].min() >= 8, timeout=60_000)
-    assert counts()[-40:].max() < 8
+    qtbot.waitUntil(lambda: counts(65, 55, 195, 145).min() >= 8, timeout=60_000)
+    assert counts(0, 200, rect.width(), rect.height()).max() < 8
 
     window.render_action.trigger()
     dialog = window.render_dialog

@@ -156,12 +156,12 @@ def stands(solids, bodies, recipes, gap, tolerance=0.05, samples=1200 if IS_THOR
     ("solids", "bodies", "recipes"),
     [
         ([BLOCK], [SOLID], [GLASS]),
-        ([TUMBLER], [SOLID], [GLASS]),
+        pytest.param([TUMBLER], [SOLID], [GLASS], marks=pytest.mark.long),
         ([TUMBLER, FILL], [SOLID, LIQUID], [GLASS, INK]),
         ([BLOCK], [Body(5, False, False)], [WAX]),
-        ([TUMBLER, FILL], [None, LIQUID], [GROUND, INK]),
+        pytest.param([TUMBLER, FILL], [None, LIQUID], [GROUND, INK], marks=pytest.mark.long),
         ([BLOCK], [Body(0, False, False)], [GLASS.with_(geometry_thin_walled=True)]),
-        ([BLOCK], [Body(0, False, False)], [GROUND.with_(geometry_opacity=0.5)]),
+        pytest.param([BLOCK], [Body(0, False, False)], [GROUND.with_(geometry_opacity=0.5)], marks=pytest.mark.long),
     ],
     ids=["block", "tumbler", "filled tumbler", "wax", "opaque cup", "panes", "holes"],
 )

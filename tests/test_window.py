@@ -268,7 +268,7 @@ def test_while_a_value_is_dragged_pictures_follow(open_window, qtbot):
 
 def test_cameras_and_sets(open_window, qtbot, monkeypatch):
     """They orbit, frame, keep named views, set the lens and click what is sharp, switch sets and turn the light."""
-    window = open_window()
+    window = open_window(scale=1.0)
     workshop, viewport, board = window.workshop, window.viewport, window.set_board
     start = picture_of(qtbot, window)
     final = workshop.project.view.camera
@@ -353,7 +353,7 @@ def test_cameras_and_sets(open_window, qtbot, monkeypatch):
 
 
 def test_the_close_up_shows_millimetres_of_its_point(open_window, qtbot):
-    window = open_window()
+    window = open_window(scale=1.0)
     workshop, close_up = window.workshop, window.wall.close_up
     spot = place_of(window, "collar")
     QTest.mouseClick(window.viewport, Qt.MouseButton.RightButton, PLAIN, spot)

@@ -36,6 +36,7 @@ from mat_shelf.scene.backdrop import sweep_shape
 from mat_shelf.scene.ball import Ball
 from mat_shelf.scene.displacement import make_displacements
 from mat_shelf.scene.geometry_map_lookup import geometry_map_lookup
+from mat_shelf.scene.kept import Kept
 from mat_shelf.scene.lights import set_lights
 from mat_shelf.scene.material_table import Supplies, bodies_of, project_geometry, project_material_table
 
@@ -109,6 +110,7 @@ class RenderSession:
         self._size = (640, 430)
         self._shown_revision = -1
         self._built: dict[str, tuple] = beside._built if beside else {}
+        self._kept_meshes = beside._kept_meshes if beside else Kept()
         self._lit: dict[str, tuple] = {}
         self._first_hits: tuple = ((), None)
         self._film = Film(1, 1)
@@ -243,7 +245,7 @@ class RenderSession:
             self._built,
             "geometry",
             (meshes, bodies_of(project), project.product.contact, sweep_shape(studio.backdrop), ball, relief),
-            lambda: project_geometry(project, self._supplies.meshes, ball, displaced),
+            lambda: project_geometry(project, self._supplies.meshes, ball, displaced, self._kept_meshes),
         )
         geometry.shapes = geometry_map_lookup(project, geometry, self._supplies.geometry_maps)
         lights = self._kept(
@@ -323,7 +325,7 @@ class RenderSession:
                 fill_touched(self._clean, light, region, stride)
         pixels = develop(self._clean, studio.exposure, studio.exact_colors)
         seconds, is_new = time.perf_counter() - started, len(touched) > 0
-        samples = 1 if is_new else self._shown_samples
+        samples = 1 if is_new else self._shown_samples or film.samples
         return Frame(pixels, self._first_hits[1], samples, seconds, is_new, wanted.revision, stride)
 
     def _coarse_frame(self, wanted: "_Wanted", started: float) -> Frame:

@@ -15,6 +15,7 @@ import numpy as np
 from mat_shelf.geometry.mesh import Mesh, places
 from mat_shelf.geometry.triangles import area_vectors, triangle_normals
 from mat_shelf.scene.geometry import Geometry
+from mat_shelf.scene.kept import Kept
 
 _STEEPEST = 0.35
 """Cosine between a way outwards and a face, under which a corner is not moved further."""
@@ -41,7 +42,9 @@ class Body(NamedTuple):
     is_clear: bool
 
 
-def resolve_contact(meshes: Sequence[Mesh], bodies: Sequence[Body | None], tolerance: float) -> list[Mesh]:
+def resolve_contact(
+    meshes: Sequence[Mesh], bodies: Sequence[Body | None], tolerance: float, kept: Kept | None = None
+) -> list[Mesh]:
     """Meshes as they touch each other.
 
     Parameters
@@ -52,12 +55,14 @@ def resolve_contact(meshes: Sequence[Mesh], bodies: Sequence[Body | None], toler
         None for what is opaque.
     tolerance : float, mm
         Widest gap that counts as contact.
+    kept : Kept, optional
+        Meshes of the last build.
 
     Returns
     -------
     list of Mesh
     """
-    made = list(meshes)
+    made, kept = list(meshes), kept or Kept()
     bounds = [mesh.bounds for mesh in meshes]
     near = max(tolerance, _LEAST)
     for own, body in enumerate(bodies):
@@ -69,10 +74,10 @@ def resolve_contact(meshes: Sequence[Mesh], bodies: Sequence[Body | None], toler
                 continue
             if body.is_wet:
                 if tolerance > 0 and (beside is None or not beside.is_clear or body.priority < beside.priority):
-                    made[own] = _carried_on(made[own], meshes[other], tolerance)
+                    made[own] = kept(_carried_on, made[own], meshes[other], tolerance)
             elif beside is None or (not beside.is_wet and (body.priority, -own) < (beside.priority, -other)):
-                made[own] = _drawn_back(made[own], made[other], near)
-                made[other] = _drawn_back(made[other], made[own], near)
+                made[own] = kept(_drawn_back, made[own], made[other], near)
+                made[other] = kept(_drawn_back, made[other], made[own], near)
     return made
 
 

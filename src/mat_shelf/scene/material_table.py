@@ -23,6 +23,7 @@ from mat_shelf.scene.ball import BALL_RECIPE, Ball
 from mat_shelf.scene.dielectric_contact import Body, resolve_contact
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.interior_list import Bodies
+from mat_shelf.scene.kept import Kept
 from mat_shelf.scene.mark_evaluation import place_marks
 from mat_shelf.scene.material_evaluation import TexturedMaterial, bind_overlays
 
@@ -252,11 +253,15 @@ def bodies_of(project: Project) -> tuple[Body | None, ...]:
 
 
 def project_geometry(
-    project: Project, meshes: Mapping[str, Mesh], ball: Ball | None = None, displaced: Mapping = MappingProxyType({})
+    project: Project,
+    meshes: Mapping[str, Mesh],
+    ball: Ball | None = None,
+    displaced: Mapping = MappingProxyType({}),
+    kept: Kept | None = None,
 ) -> Geometry:
     """Geometry of a project: its visible parts in order, then the backdrop and the ball if they are there.
 
-    Bodies that nearly touch do touch; see `rendering.dielectric_contact`.
+    Bodies that nearly touch do touch; see `dielectric_contact`.
 
     Parameters
     ----------
@@ -268,6 +273,8 @@ def project_geometry(
         Ball for judging reflections.
     displaced : mapping from part id to Displaced
         Surfaces with true relief, instead of those of the meshes.
+    kept : Kept, optional
+        Meshes of the last build; those of this one for the next.
 
     Returns
     -------
@@ -278,18 +285,21 @@ def project_geometry(
     KeyError
         If a part's mesh is not among `meshes`.
     """
-    parts = project.product.parts
+    parts, kept = project.product.parts, kept or Kept()
     shown = [parts[k] for k in visible_parts(project)]
     own = [meshes[part.mesh] for part in shown]
     poses = [(turn_matrix(part.pose.turn), part.pose.shift, part.pose.scale) for part in shown]
     frames = part_frames(own, poses, [part_salt(part.id) for part in shown])
     true = [displaced.get(part.id) for part in shown]
-    solids = [made.mesh if made else posed(mesh, part.pose) for mesh, part, made in zip(own, shown, true, strict=True)]
+    solids = [
+        made.mesh if made else kept(posed, mesh, part.pose) for mesh, part, made in zip(own, shown, true, strict=True)
+    ]
     bodies = bodies_of(project)
     if project.set.backdrop is not None:
-        solids.append(sweep_mesh(project.set.backdrop))
+        solids.append(kept(sweep_mesh, project.set.backdrop))
         bodies = (*bodies, None)
-    solids = resolve_contact(solids, bodies, project.product.contact)
+    solids = resolve_contact(solids, bodies, project.product.contact, kept)
+    kept.end_build()
     if ball is not None:
         solids.append(ball.mesh())
     return Geometry(solids, frames, [made and (made.rest, made.face, made.place) for made in true])
