@@ -16,6 +16,8 @@ from mat_shelf.scene.lights import make_lights, plain_room
 
 WHITE_SHEET = Recipe(geometry_thin_walled=True, subsurface_color=(1, 1, 1), base_color=(1, 1, 1))
 
+LONG = pytest.mark.long
+
 
 IS_THOROUGH = "MAT_SHELF_THOROUGH" in os.environ
 """`make truth` takes ten times as many samples of what stands, and asks for 1 percent."""
@@ -98,7 +100,7 @@ def test_clear_liquid_in_clear_glass_cannot_be_seen_in_an_even_room(figure):
     assert seen[12:28, 12:28].mean(axis=(0, 1)) == pytest.approx([1, 1, 1], abs=0.01)
 
 
-@pytest.mark.parametrize("weight", [0.0, 0.3, 0.7, 1.0])
+@pytest.mark.parametrize("weight", [0.0, pytest.param(0.3, marks=LONG), pytest.param(0.7, marks=LONG), 1.0])
 @pytest.mark.parametrize(("film_ior", "thickness", "roughness"), [(1.33, 0.4, 0.0), (2.0, 0.3, 0.2), (2.4, 0.9, 0.6)])
 def test_a_film_on_a_clear_body_neither_makes_nor_loses_light(weight, film_ior, thickness, roughness, figure):
     """White furnace, films of any strength on a body of any reflectance."""
@@ -156,12 +158,12 @@ def stands(solids, bodies, recipes, gap, tolerance=0.05, samples=1200 if IS_THOR
     ("solids", "bodies", "recipes"),
     [
         ([BLOCK], [SOLID], [GLASS]),
-        pytest.param([TUMBLER], [SOLID], [GLASS], marks=pytest.mark.long),
+        pytest.param([TUMBLER], [SOLID], [GLASS], marks=LONG),
         ([TUMBLER, FILL], [SOLID, LIQUID], [GLASS, INK]),
         ([BLOCK], [Body(5, False, False)], [WAX]),
-        pytest.param([TUMBLER, FILL], [None, LIQUID], [GROUND, INK], marks=pytest.mark.long),
+        pytest.param([TUMBLER, FILL], [None, LIQUID], [GROUND, INK], marks=LONG),
         ([BLOCK], [Body(0, False, False)], [GLASS.with_(geometry_thin_walled=True)]),
-        pytest.param([BLOCK], [Body(0, False, False)], [GROUND.with_(geometry_opacity=0.5)], marks=pytest.mark.long),
+        pytest.param([BLOCK], [Body(0, False, False)], [GROUND.with_(geometry_opacity=0.5)], marks=LONG),
     ],
     ids=["block", "tumbler", "filled tumbler", "wax", "opaque cup", "panes", "holes"],
 )
