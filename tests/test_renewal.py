@@ -5,6 +5,7 @@ import pytest
 
 from mat_shelf.document.mark import Mark
 from mat_shelf.rendering.film import Film, new_sums
+from mat_shelf.rendering.region import PictureRegion
 from mat_shelf.rendering.renewal import fill_touched, inside_of, lattice_of, on_lattice, regions_of, touched_bits
 from mat_shelf.rendering.session import RenderSession
 
@@ -58,8 +59,10 @@ def test_after_random_edits_the_sums_are_those_of_a_fresh_picture(session, plain
     fresh = Film(*SIZE)
     for sample in range(kept.counts.max()):
         session.tracer.add_sample(task, fresh, pixels=np.flatnonzero(kept.counts > sample).astype(np.int32))
+    taken = kept.counts > 0
     for name in fresh.sums._fields:
-        assert np.array_equal(getattr(kept, name), getattr(fresh.sums, name)), name
+        assert np.array_equal(getattr(kept, name)[taken], getattr(fresh.sums, name)[taken]), name
+    assert (kept.light[~taken] == 0).all()
 
 
 def test_a_material_is_dragged_at_full_size_beside_clean_pixels(session, plain_demo):
@@ -77,6 +80,28 @@ def test_a_material_is_dragged_at_full_size_beside_clean_pixels(session, plain_d
     assert same.mean() > 0.6
     counts = session._film.sums.counts.reshape(SIZE[::-1])
     assert (counts[barrel] <= 1).all() and (counts[same] >= 8).mean() > 0.8
+
+
+def test_a_drag_shows_no_pixel_without_a_sample(session, plain_demo, monkeypatch):
+    """Not even where only every second or third pixel is traced, and a region is refined in between."""
+    project, _ = plain_demo
+    monkeypatch.setattr("mat_shelf.rendering.session.PIXEL_S", 2e-4)
+    session.update(project)
+    before = refined(session, 8)
+    lining = before.first_hits.part == [p.id for p in project.product.parts].index("lining")
+    strides = set()
+    for k in range(6):
+        session.update(with_values(project, "wool-felt", base_color=(0.05 + 0.13 * k, 0.7 - 0.13 * k, 0.05)))
+        frame = session.step()
+        strides.add(frame.stride)
+    assert max(strides) > 1 and frame.is_coarse and frame.pixels.shape == before.pixels.shape
+
+    def is_red(frame):
+        return (frame.pixels[lining, 0] > frame.pixels[lining, 1].astype(int) + 10).mean()
+
+    assert is_red(frame) > 0.9 > 0.5 > is_red(before)
+    session.set_region(PictureRegion(50, 30, 24, 16))
+    assert is_red(refined(session, 16)) > 0.9  # also outside of the region
 
 
 def test_what_the_picture_does_not_depend_on_starts_nothing(session, plain_demo):

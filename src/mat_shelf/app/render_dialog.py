@@ -222,7 +222,8 @@ class RenderDialog(QDialog):
         try:
             ending_of(path, cut_out or (region is not None and part == CLEAR), deep, bool(wanted))
         except ImageError as fault:
-            self.state.setText(f"{fault}.")
+            words = str(fault)
+            self.state.setText(f"{words[0].upper()}{words[1:]}.")
             return
         if not path.parent.is_dir():
             self.state.setText(f"The folder {path.parent} does not exist; choose another.")

@@ -91,7 +91,7 @@ def add_sums(pixels, new, sums):
             sums.guide_albedo[p, k] += new.guide_albedo[i, k]
             sums.guide_normal[p, k] += new.guide_normal[i, k]
         sums.guides[p] += new.guides[i]
-        if new.part[i] >= 0:
+        if new.part[i] >= 0 or sums.counts[p] == 0:
             sums.part[p] = new.part[i]
         sums.cover[p] += new.cover[i]
         sums.dropped[p] += new.dropped[i]
@@ -127,16 +127,16 @@ class Film:
         return self.sums.part.reshape(self.height, self.width)
 
     def renew(self, pixels: np.ndarray) -> None:
-        """Takes all samples from some pixels.
+        """Takes all samples from some pixels; what they see first stays until they get another one.
 
         Parameters
         ----------
         pixels : (N,) int32
             Their numbers.
         """
-        for kept in self.sums:
-            kept[pixels] = 0
-        self.sums.part[pixels] = -1
+        for name, kept in self.sums._asdict().items():
+            if name != "part":
+                kept[pixels] = 0
 
     def crop(self, rows: slice, columns: slice) -> "Film":
         """A film of some rows and columns, copied.

@@ -216,9 +216,10 @@ class RenderSession:
         return int(self._film.sums.counts[self._refined_pixels(self._refined_region())].min()) >= REST_SAMPLES
 
     def _refined_region(self) -> PictureRegion | None:
-        """The part that alone is refined; None for all, as long as no whole picture was shown."""
+        """The part that alone is refined; None for all, as long as there are pixels that show an older state."""
         region, film = self._region, self._film
-        return None if region is None or self._clean is None else region.within(film.width, film.height)
+        is_whole = region is not None and self._clean is not None and film.samples >= 2
+        return region.within(film.width, film.height) if is_whole else None
 
     def _refined_pixels(self, region: PictureRegion | None):
         return slice(None) if region is None else region.pixels(self._film.width)
@@ -281,7 +282,9 @@ class RenderSession:
         if is_kept and known == self._known:
             task = self._shot(wanted, wanted.width, wanted.height, seed=1)
             bits = touched_bits(self._task, task)
-            touched = None if bits is None else np.flatnonzero(self._film.sums.met & bits).astype(np.int32)
+            if bits is not None:  # pixels that an edit before left without a sample wait for one too
+                sums = self._film.sums
+                touched = np.flatnonzero(((sums.met & bits) != 0) | (sums.counts == 0)).astype(np.int32)
             if bits != self._bits:
                 self._bits, self._pixel_s = bits, PIXEL_S
         self._known = known
@@ -289,10 +292,9 @@ class RenderSession:
             self._film, self._task, self._clean = Film(wanted.width, wanted.height), None, None
             self._exposure = wanted.project.set.exposure
         else:
-            part = self._film.part.copy()
             self._film.renew(touched)
             self._task = task
-        frame = self._preview(wanted, touched, part, started) if self._clean is not None else None
+        frame = self._preview(wanted, touched, started) if self._clean is not None else None
         if frame is None:
             self._clean = None
             frame = self._coarse_frame(wanted, started)
@@ -302,9 +304,10 @@ class RenderSession:
         self._started = started
         return frame
 
-    def _preview(self, wanted: "_Wanted", touched: np.ndarray, part: np.ndarray, started: float) -> Frame | None:
+    def _preview(self, wanted: "_Wanted", touched: np.ndarray, started: float) -> Frame | None:
         """The picture that was shown, with one sample of what an edit touched; None where that would take too long."""
         film, studio = self._film, wanted.project.set
+        part = film.part
         mask = np.zeros(part.shape, bool)
         mask.flat[touched] = True
         regions = regions_of(seen_to_change(mask, part, self._bits, self._task.material_table)) if len(touched) else []

@@ -42,7 +42,7 @@ class ReliefRow(QWidget):
         self.number.setProperty("role", "number")
         self.number.setFont(font(13, tabular=True))
         self.number.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        self.number.setFixedWidth(54)
+        self.number.setFixedWidth(62)
         unit = QLabel("mm")
         unit.setProperty("role", "quiet")
         self.way = QPushButton()

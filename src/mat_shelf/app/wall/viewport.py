@@ -230,6 +230,8 @@ class Viewport(QWidget):
         aperture = f" f/{camera.f_stop:g}" if camera.f_stop else ""
         words = f"{looking}  ·  {camera.focal_length:g} mm{aperture}  ·  {self.workshop.project.set.name}"
         paint_caption(painter, rect, TOP_LEFT, words)
-        paint_caption(painter, rect, BOTTOM_RIGHT, f"{frame.samples} samples   {frame.seconds:.1f} s")
+        paint_caption(
+            painter, rect, BOTTOM_RIGHT, f"{frame.samples} sample{'s' * (frame.samples != 1)}   {frame.seconds:.1f} s"
+        )
         progress = min(frame.samples / REST_SAMPLES, 1.0) if not frame.is_coarse else 0.0
         painter.fillRect(QRectF(rect.left(), rect.bottom() - 1, rect.width() * progress, 2), QColor(OUTLINE))
