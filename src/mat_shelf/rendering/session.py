@@ -388,7 +388,9 @@ class RenderSession:
             light = denoise_film(film, quality)
         else:
             light, around = self._clean.copy(), region.slices(REGION_MARGIN)
-            light[around] = denoise_film(film.crop(*around), quality)
+            wide = denoise_film(film.crop(*around), quality)
+            left, top = region.x - around[1].start, region.y - around[0].start
+            light[region.slices()] = wide[top : top + region.height, left : left + region.width]
         if self._is_outdated(revision):
             return None
         key = (task.geometry, wanted.camera, film.width, film.height)
