@@ -54,10 +54,12 @@ COARSE_MARKED_DEPTH = 8
 """Waves in which marks count while a value is dragged: through glass and ink, and back."""
 REST_SAMPLES = 512
 BRIGHTEST = 24.0
-PREVIEW_S = 0.05
-"""How long the first sample of touched pixels may take; of more pixels only one in 4, in 9 or in 16 gets one."""
-WAVE_S, PIXEL_S = 0.02, 3e-6
-"""Time for a sample of few pixels, and for each further one, to begin with; materials differ much."""
+PREVIEW_S = 0.09
+"""How long a picture with one sample of touched pixels may take, before only one pixel in 4, in 9 or in 16 gets one."""
+SLOWEST_PREVIEW_S = 0.25
+"""How long it may take at the widest stride, before a coarse picture of all is quicker."""
+FIXED_S, PIXEL_S = 0.03, 3e-6
+"""Time of a picture of few touched pixels, and for each further one, to begin with; materials differ much."""
 WIDEST_STRIDE = 4
 REGION_MARGIN = 24
 """Pixels round a region that help to take its noise out."""
@@ -119,7 +121,7 @@ class RenderSession:
         self._clean: np.ndarray | None = None  # the film without its noise, as it was shown
         self._exposure = 0.0
         self._bits: np.uint64 | None = None  # of the last edit
-        self._pixel_s = PIXEL_S
+        self._stride: int | None = None  # for further edits of the same materials
         self._shown_samples = 0
         self._region: PictureRegion | None = None
         self._coarse_pixels = COARSE_PIXELS
@@ -286,7 +288,7 @@ class RenderSession:
                 sums = self._film.sums
                 touched = np.flatnonzero(((sums.met & bits) != 0) | (sums.counts == 0)).astype(np.int32)
             if bits != self._bits:
-                self._bits, self._pixel_s = bits, PIXEL_S
+                self._bits, self._stride = bits, None
         self._known = known
         if touched is None:
             self._film, self._task, self._clean = Film(wanted.width, wanted.height), None, None
@@ -306,28 +308,25 @@ class RenderSession:
 
     def _preview(self, wanted: "_Wanted", touched: np.ndarray, started: float) -> Frame | None:
         """The picture that was shown, with one sample of what an edit touched; None where that would take too long."""
-        film, studio = self._film, wanted.project.set
+        film, studio, begun = self._film, wanted.project.set, time.perf_counter()
         part = film.part
         mask = np.zeros(part.shape, bool)
         mask.flat[touched] = True
         regions = regions_of(seen_to_change(mask, part, self._bits, self._task.material_table)) if len(touched) else []
         near = inside_of(regions, touched, part.shape)
-        stride = max(math.ceil(math.sqrt(len(near) * self._pixel_s / (PREVIEW_S - WAVE_S))), 1)
+        stride = self._stride or max(math.ceil(math.sqrt(len(near) * PIXEL_S / (0.5 * PREVIEW_S))), 1)
         if stride > WIDEST_STRIDE:
             return None
         if regions:
-            traced = time.perf_counter()
-            chosen = on_lattice(near, film.width, stride)
-            self.tracer.add_sample(self._task, film, pixels=chosen)
-            if len(chosen):
-                spent = max(time.perf_counter() - traced - WAVE_S, 0.0)
-                self._pixel_s += 0.3 * (spent / len(chosen) - self._pixel_s)
+            self.tracer.add_sample(self._task, film, pixels=on_lattice(near, film.width, stride))
             self._clean = self._clean.copy()
             for region in regions:
                 light = denoise_film(film.crop(*lattice_of(region, stride)), "fast", padding=0)
                 fill_touched(self._clean, light, region, stride)
         pixels = develop(self._clean, studio.exposure, studio.exact_colors)
         seconds, is_new = time.perf_counter() - started, len(touched) > 0
+        if regions:  # the first one of a drag sets up more, and tells nothing
+            self._stride = next_stride(stride, time.perf_counter() - begun) if self._stride else stride
         samples = 1 if is_new else self._shown_samples or film.samples
         return Frame(pixels, self._first_hits[1], samples, seconds, is_new, wanted.revision, stride)
 
@@ -401,6 +400,28 @@ class RenderSession:
         seconds = time.perf_counter() - self._started
         pixels = develop(light, project.set.exposure, project.set.exact_colors)
         return Frame(pixels, first_hits, samples, seconds, False, revision)
+
+
+def next_stride(stride: int, seconds: float) -> int:
+    """Stride of the next picture of a drag, by how long this one took; beyond `WIDEST_STRIDE` a coarse one is quicker.
+
+    Parameters
+    ----------
+    stride : int
+        Stride of this one.
+    seconds : float
+        Time that it took.
+
+    Returns
+    -------
+    int
+    """
+    if seconds > PREVIEW_S:
+        return stride + 1 if stride < WIDEST_STRIDE or seconds > SLOWEST_PREVIEW_S else stride
+    if stride == 1:
+        return stride
+    finer = FIXED_S + max(seconds - FIXED_S, 0) * (stride / (stride - 1)) ** 2
+    return stride - 1 if finer < PREVIEW_S else stride
 
 
 class _Wanted(NamedTuple):
