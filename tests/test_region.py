@@ -75,6 +75,10 @@ def test_the_rest_is_kept_of_the_last_render(block_file, tmp_path, name, capsys)
     assert apart[INSIDE].max() > 0
     apart[REGION.slices(8)] = 0  # a JPEG mixes what stands side by side
     assert apart.max() <= (3 if name == "a.jpg" else 0)
+    assert main([*asked, "--keep-rest"]) == 2 and "--region" in capsys.readouterr().err
+    if name in ("a.png", "a.tiff"):
+        assert main([*again, "--bits", "16"]) == 2 and "other bits" in capsys.readouterr().err
+    assert (read_map(path.read_bytes()) == after).all()
     assert main([*asked[:5], "60", *asked[6:], "--region", "0,0,9,9", "--keep-rest"]) == 2
     assert "120 by 80" in capsys.readouterr().err
 

@@ -6,7 +6,7 @@ import pytest
 from mat_shelf.document.mark import Mark
 from mat_shelf.rendering.film import Film, new_sums
 from mat_shelf.rendering.region import PictureRegion
-from mat_shelf.rendering.renewal import fill_touched, inside_of, lattice_of, on_lattice, regions_of, touched_bits
+from mat_shelf.rendering.renewal import fill_touched, inside_patches, lattice_of, on_lattice, patches_of, touched_bits
 from mat_shelf.rendering.session import RenderSession
 
 SIZE = 120, 80
@@ -191,17 +191,17 @@ def test_touched_pixels_are_filled_from_their_lattice(stride):
     together = np.flatnonzero(places[0] | places[1])  # their corners are too few pixels of a tile
     touched = np.zeros((height, width), bool)
     touched.flat[np.union1d(together, [7, 999, 30_000])] = True
-    regions = regions_of(touched)
-    seen = np.sort(np.concatenate([region.pixels for region in regions]))
-    assert len(regions) == 2 and np.isin(seen, together).all() and len(seen) > 0.95 * len(together)
-    assert np.array_equal(inside_of(regions, seen, touched.shape), seen)
+    patches = patches_of(touched)
+    seen = np.sort(np.concatenate([patch.pixels for patch in patches]))
+    assert len(patches) == 2 and np.isin(seen, together).all() and len(seen) > 0.95 * len(together)
+    assert np.array_equal(inside_patches(patches, seen, touched.shape), seen)
     filled = np.zeros_like(plane)
-    for region in regions:
-        rows, columns = lattice_of(region, stride)
-        chosen = on_lattice(region.pixels, width, stride)
-        assert len(chosen) == pytest.approx(len(region.pixels) / stride**2, rel=0.3)
+    for patch in patches:
+        rows, columns = lattice_of(patch, stride)
+        chosen = on_lattice(patch.pixels, width, stride)
+        assert len(chosen) == pytest.approx(len(patch.pixels) / stride**2, rel=0.3)
         assert np.isin(chosen, np.arange(height * width).reshape(height, width)[rows, columns]).all()
-        fill_touched(filled, plane[rows, columns], region, stride)
+        fill_touched(filled, plane[rows, columns], patch, stride)
     expected = np.zeros_like(plane).reshape(-1, 3)
     expected[seen] = plane.reshape(-1, 3)[seen]
     assert filled.reshape(-1, 3) == pytest.approx(expected, abs=1e-4)

@@ -34,7 +34,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--region",
         type=_region,
         metavar="X,Y,W,H",
-        help="renders only this rectangle, pixels; the rest is clear",
+        help="renders only this rectangle, pixels; the rest is transparent",
     )
     parser.add_argument(
         "--keep-rest", action="store_true", help="with --region: the rest is kept of the picture that OUTPUT holds"
@@ -63,6 +63,8 @@ def run(options) -> None:
     unknown = set(wanted) - set(PASSES)
     if unknown:
         raise BadInputError(f"there is no pass '{sorted(unknown)[0]}'; there are {', '.join(PASSES)} and all")
+    if options.keep_rest and options.region is None:
+        raise BadInputError("--keep-rest goes with --region; say which rectangle is to be rendered")
     try:
         has_alpha = options.cut_out or (options.region is not None and not options.keep_rest)
         ending_of(options.output, has_alpha, options.bits == 16, bool(wanted))

@@ -108,9 +108,7 @@ def write_image(
 
 
 def _over(rest: np.ndarray, pixels: np.ndarray, inside: tuple[slice, slice]) -> np.ndarray:
-    """A picture with some rows and columns of another one. Raises ImageError."""
-    if rest.dtype != pixels.dtype:
-        raise ImageError("the picture there has other bits per channel; choose the same")
+    """A picture with some rows and columns of another one of its dtype."""
     count = 4 if 4 in (rest.shape[2], pixels.shape[2]) else 3
     made = _with_channels(rest, count).copy()
     made[inside] = _with_channels(pixels, count)[inside]

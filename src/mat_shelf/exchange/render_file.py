@@ -133,4 +133,7 @@ def _kept(path: Path, settings: RenderSettings) -> np.ndarray:
         raise ImageError(
             f"{path.name} is {kept.shape[1]} by {kept.shape[0]} pixels; render the region at that size, or all of it"
         )
+    depth = "float32" if ending_of(path) == ".exr" else "uint16" if settings.deep else "uint8"
+    if kept.dtype.name != depth:  # said before the render, not after it
+        raise ImageError(f"{path.name} has other bits per channel; choose the same, or render all of it")
     return kept

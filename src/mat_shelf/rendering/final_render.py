@@ -28,7 +28,7 @@ class Rendered(NamedTuple):
     light : (H, W, 3) float32
         Scene-linear; where the product is cut out, multiplied by alpha.
     alpha : (H, W, 1) float32 or None
-    shot, film
+    task, film
         What it was made from, for its passes.
     """
 

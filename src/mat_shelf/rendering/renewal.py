@@ -17,14 +17,14 @@ from mat_shelf.scene.material_table import UNWORN, MaterialTable
 
 _TILE = 16
 _FEWEST = 8
-"""Pixels of a tile from which on they are worth a region."""
+"""Pixels of a tile from which on they are worth a patch."""
 _ROUND, _MOST_ROUND = 5, 0.75
 """Side of the square round a pixel, and share of it that is touched from which on the pixel is seen to change."""
-_MOST_REGIONS, _MOST_SHARE = 4, 0.6
-"""Regions, and their share of the picture, from which on one region round all of them is quicker."""
+_MOST_PATCHES, _MOST_SHARE = 4, 0.6
+"""Patches, and their share of the picture, from which on one patch round all of them is quicker."""
 
 
-class Region(NamedTuple):
+class Patch(NamedTuple):
     """Pixels that are seen to change, and a rectangle of rows and columns round them and beyond."""
 
     pixels: np.ndarray
@@ -141,7 +141,7 @@ def seen_to_change(touched: np.ndarray, part: np.ndarray, bits: np.uint64, table
     return touched & (wears[part] | (share >= _MOST_ROUND))
 
 
-def regions_of(seen: np.ndarray) -> list[Region]:
+def patches_of(seen: np.ndarray) -> list[Patch]:
     """Rectangles round the places where pixels that are seen to change lie close together.
 
     Parameters
@@ -151,7 +151,7 @@ def regions_of(seen: np.ndarray) -> list[Region]:
 
     Returns
     -------
-    list of Region
+    list of Patch
     """
     height, width = seen.shape
     shape = -(-height // _TILE), -(-width // _TILE)
@@ -164,7 +164,7 @@ def regions_of(seen: np.ndarray) -> list[Region]:
     labels, count = label(near)
     boxes = find_objects(labels)
     areas = [(box[0].stop - box[0].start) * (box[1].stop - box[1].start) for box in boxes]
-    if count > _MOST_REGIONS or sum(areas) > _MOST_SHARE * shape[0] * shape[1]:
+    if count > _MOST_PATCHES or sum(areas) > _MOST_SHARE * shape[0] * shape[1]:
         labels = near.astype(np.int32)
         boxes = find_objects(labels)
     own = np.where(full[tile], labels.ravel()[tile], 0)
@@ -172,17 +172,17 @@ def regions_of(seen: np.ndarray) -> list[Region]:
     for number, (down, across) in enumerate(boxes, 1):
         inside = slice(down.start * _TILE, min(down.stop * _TILE, height))
         beside = slice(across.start * _TILE, min(across.stop * _TILE, width))
-        found.append(Region(pixels[own == number], inside, beside))
+        found.append(Patch(pixels[own == number], inside, beside))
     return found
 
 
-def inside_of(regions: list[Region], pixels: np.ndarray, shape: tuple[int, int]) -> np.ndarray:
-    """Those of some pixels that lie in any of the regions, each once.
+def inside_patches(patches: list[Patch], pixels: np.ndarray, shape: tuple[int, int]) -> np.ndarray:
+    """Those of some pixels that lie in any of the patches, each once.
 
     Parameters
     ----------
-    regions : list of Region
-        The regions.
+    patches : list of Patch
+        The patches.
     pixels : (N,) int32
         Numbers of pixels, in reading order.
     shape : (H, W)
@@ -193,13 +193,13 @@ def inside_of(regions: list[Region], pixels: np.ndarray, shape: tuple[int, int])
     (K,) int32
     """
     mask = np.zeros(shape, bool)
-    for region in regions:
-        mask[region.rows, region.columns] = True
+    for patch in patches:
+        mask[patch.rows, patch.columns] = True
     return pixels[mask.ravel()[pixels]]
 
 
-def fill_touched(shown: np.ndarray, lattice: np.ndarray, region: Region, stride: int) -> None:
-    """Writes into a picture the touched pixels of a region, met between the points of a lattice.
+def fill_touched(shown: np.ndarray, lattice: np.ndarray, patch: Patch, stride: int) -> None:
+    """Writes into a picture the touched pixels of a patch, met between the points of a lattice.
 
     Parameters
     ----------
@@ -207,22 +207,22 @@ def fill_touched(shown: np.ndarray, lattice: np.ndarray, region: Region, stride:
         The picture.
     lattice : (h, w, 3) float32
         Picture at the rows and columns of `lattice_of`.
-    region : Region
-        The region.
+    patch : Patch
+        The patch.
     stride : int
         Side of the squares that a point of the lattice stands in the middle of.
     """
-    rows, columns = lattice_of(region, stride)
-    _fill_kernel(region.pixels, lattice, rows.start, columns.start, stride, shown)
+    rows, columns = lattice_of(patch, stride)
+    _fill_kernel(patch.pixels, lattice, rows.start, columns.start, stride, shown)
 
 
-def lattice_of(region: Region, stride: int) -> tuple[slice, slice]:
-    """Rows and columns of the lattice of `on_lattice` in a region.
+def lattice_of(patch: Patch, stride: int) -> tuple[slice, slice]:
+    """Rows and columns of the lattice of `on_lattice` in a patch.
 
     Parameters
     ----------
-    region : Region
-        The region.
+    patch : Patch
+        The patch.
     stride : int
         Side of the squares, at most that of a tile.
 
@@ -232,7 +232,7 @@ def lattice_of(region: Region, stride: int) -> tuple[slice, slice]:
     """
     return tuple(
         slice(min(-(-(side.start - stride // 2) // stride) * stride + stride // 2, side.stop - 1), side.stop, stride)
-        for side in (region.rows, region.columns)
+        for side in (patch.rows, patch.columns)
     )
 
 

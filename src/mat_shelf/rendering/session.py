@@ -24,10 +24,10 @@ from mat_shelf.rendering.first_hit import FirstHits, find_first_hits
 from mat_shelf.rendering.region import PictureRegion
 from mat_shelf.rendering.renewal import (
     fill_touched,
-    inside_of,
+    inside_patches,
     lattice_of,
     on_lattice,
-    regions_of,
+    patches_of,
     seen_to_change,
     touched_bits,
 )
@@ -312,20 +312,20 @@ class RenderSession:
         part = film.part
         mask = np.zeros(part.shape, bool)
         mask.flat[touched] = True
-        regions = regions_of(seen_to_change(mask, part, self._bits, self._task.material_table)) if len(touched) else []
-        near = inside_of(regions, touched, part.shape)
+        patches = patches_of(seen_to_change(mask, part, self._bits, self._task.material_table)) if len(touched) else []
+        near = inside_patches(patches, touched, part.shape)
         stride = self._stride or max(math.ceil(math.sqrt(len(near) * PIXEL_S / (0.5 * PREVIEW_S))), 1)
         if stride > WIDEST_STRIDE:
             return None
-        if regions:
+        if patches:
             self.tracer.add_sample(self._task, film, pixels=on_lattice(near, film.width, stride))
             self._clean = self._clean.copy()
-            for region in regions:
-                light = denoise_film(film.crop(*lattice_of(region, stride)), "fast", padding=0)
-                fill_touched(self._clean, light, region, stride)
+            for patch in patches:
+                light = denoise_film(film.crop(*lattice_of(patch, stride)), "fast", padding=0)
+                fill_touched(self._clean, light, patch, stride)
         pixels = develop(self._clean, studio.exposure, studio.exact_colors)
         seconds, is_new = time.perf_counter() - started, len(touched) > 0
-        if regions:  # the first one of a drag sets up more, and tells nothing
+        if patches:  # the first one of a drag sets up more, and tells nothing
             self._stride = next_stride(stride, time.perf_counter() - begun) if self._stride else stride
         samples = 1 if is_new else self._shown_samples or film.samples
         return Frame(pixels, self._first_hits[1], samples, seconds, is_new, wanted.revision, stride)
