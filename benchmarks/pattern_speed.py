@@ -12,11 +12,11 @@ from benchmarks.picture_size import HEIGHT, ROUNDS, SAMPLES, WIDTH
 from mat_shelf.demo.desk_set import demo_project
 from mat_shelf.document.image import ImageRef
 from mat_shelf.document.material import Material
-from mat_shelf.document.pattern import Placement
+from mat_shelf.document.pattern import Pattern, Placement
+from mat_shelf.patterns.evaluation import evaluate
 from mat_shelf.patterns.mipmap import Mipmap
-from mat_shelf.patterns.points import flat_points
+from mat_shelf.patterns.points import FLAT, Points
 from mat_shelf.patterns.sources import Cells, Noise
-from mat_shelf.patterns.step import PatternContext, run_steps
 from mat_shelf.rendering.final_render import render_picture
 
 MARKS, LARGE_ART = 8, 2
@@ -41,20 +41,23 @@ def patterns(say) -> dict:
     """
     say("patterns")
     grid = np.indices((GRID, GRID), np.float32).reshape(2, -1) * np.float32(0.05)
-    flat = np.concatenate([grid, np.zeros((1, GRID * GRID), np.float32)])
-    pieces = [np.ascontiguousarray(piece) for piece in np.array_split(flat, 256, axis=1)]
+    flat = np.concatenate([grid, np.zeros((1, GRID * GRID), np.float32)]).T
+    up, part = np.float32([0, 0, 1]), np.zeros(GRID * GRID, np.int32)
+    pieces = [
+        Points(piece, np.broadcast_to(up, piece.shape), part[: len(piece)], FLAT, is_flat=True)
+        for piece in np.array_split(flat, 64)
+    ]
     made = {
         "noise": (NOISE, _reference_noise("perlin")),
         "cellular": (Cells(), _reference_noise("cells")),
     }
     result: dict = {}
-    planar = Placement(projection="planar", axis="z", size=1.0)
-    nothing = flat_points(1.0, 1, 1)
     with ThreadPoolExecutor(os.cpu_count()) as threads:
         for name, (source, reference) in made.items():
+            pattern = Pattern(id="p", name="P", steps=(source,), placement=Placement(size=1.0, projection="planar"))
 
-            def ours(piece, source=source):
-                return run_steps((source,), piece, planar, nothing, PatternContext())
+            def ours(piece, pattern=pattern):
+                return evaluate(pattern, piece)
 
             ours(pieces[0])
             times = {"ours": [], "theirs": []}

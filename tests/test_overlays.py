@@ -16,7 +16,8 @@ from mat_shelf.library.shipped import READY_OVERLAYS
 from mat_shelf.patterns.points import flat_points
 from mat_shelf.patterns.sources import Constant, Noise
 from mat_shelf.scene.lights import make_lights
-from mat_shelf.scene.material_evaluation import TexturedMaterial, bind_overlays, seen_overlay
+from mat_shelf.scene.material_evaluation import seen_overlay
+from mat_shelf.scene.recipe_program import bind_overlays
 
 
 def lit(color) -> Recipe:
@@ -59,10 +60,9 @@ def test_what_is_seen_is_an_exact_mixture():
 def test_choices_at_two_overlays_are_independent():
     """Were they drawn from one number, the lower of two half masks would never be seen."""
     recipe = lit(RED).with_(overlays=(over(BLUE, 0.5), over(GREEN, 0.5, key="p")))
-    fed = TexturedMaterial(0, recipe, None, bind_overlays(recipe, {}))
     random = np.random.default_rng(1).integers(0, 2**32, 40_000, dtype=np.uint32)
     points = flat_points(10, 200, 200)
-    share = np.bincount(seen_overlay(fed.overlays, points, random) + 1) / 40_000
+    share = np.bincount(seen_overlay(bind_overlays(recipe, {}), points, random) + 1) / 40_000
     assert share == pytest.approx([0.25, 0.25, 0.5], abs=0.01)
 
 

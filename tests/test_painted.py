@@ -9,10 +9,11 @@ from PyQt6.QtTest import QTest
 from mat_shelf.document.pattern import Pattern
 from mat_shelf.document.product import Part
 from mat_shelf.geometry.solids import box
+from mat_shelf.patterns.evaluation import evaluate
 from mat_shelf.patterns.placement_edit import PlacementHit, in_part
 from mat_shelf.patterns.points import Points, part_frames, part_salt
 from mat_shelf.patterns.sources.painted import Brush, Painted, Stroke
-from mat_shelf.patterns.step import PatternContext, evaluate
+from mat_shelf.patterns.step import PatternContext
 from mat_shelf.patterns.thumbnail import thumbnail
 
 UP = (0.0, 0.0, 1.0)

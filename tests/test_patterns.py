@@ -22,6 +22,7 @@ from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.geometry.mesh import checked
 from mat_shelf.geometry.pose import turn_matrix
+from mat_shelf.patterns.evaluation import evaluate, is_colored
 from mat_shelf.patterns.points import Points, flat_points, part_frames
 from mat_shelf.patterns.ready import READY, SOURCE_STARTS, thumbnail_file
 from mat_shelf.patterns.sources import (
@@ -37,7 +38,7 @@ from mat_shelf.patterns.sources import (
     Weave,
 )
 from mat_shelf.patterns.sources.painted import Painted
-from mat_shelf.patterns.step import PatternContext, evaluate, is_colored
+from mat_shelf.patterns.step import PatternContext
 from mat_shelf.patterns.steps import (
     STEPS,
     Combine,
@@ -305,7 +306,6 @@ def test_steps_do_what_their_names_say():
 
     def after(*steps, others=()):
         made = pattern(ramp, *steps, size=10.0)
-        points.known.clear()
         return evaluate(made, points, context(made, *others))
 
     x = after()

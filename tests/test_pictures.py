@@ -18,10 +18,11 @@ from mat_shelf.exchange.texture_set import picture_size, points_down, recognised
 from mat_shelf.geometry.mesh import checked
 from mat_shelf.library.library import Library
 from mat_shelf.library.shipped import SHIPPED
+from mat_shelf.patterns.evaluation import evaluate
 from mat_shelf.patterns.mipmap import Mipmap
 from mat_shelf.patterns.points import Points, flat_points, part_frames
 from mat_shelf.patterns.sources import Pictured
-from mat_shelf.patterns.step import PatternContext, evaluate
+from mat_shelf.patterns.step import PatternContext
 from mat_shelf.scene.material_evaluation import bent_normals
 
 DIGEST = "0" * 64

@@ -12,6 +12,7 @@ from mat_shelf.geometry.solids import box, lathe, moved
 from mat_shelf.optics.parameters import WHITE
 from mat_shelf.rendering.camera import FRAME, make_camera_view
 from mat_shelf.rendering.film import Film
+from mat_shelf.rendering.final_render import render_picture
 from mat_shelf.rendering.firefly_redistribution import redistribute
 from mat_shelf.rendering.first_hit import find_first_hits
 from mat_shelf.rendering.session import RenderSession
@@ -280,6 +281,18 @@ def test_same_picture_on_any_number_of_threads():
         take([ball(), floor()], recipes, lights, AHEAD, samples=3, size=(300, 200), threads=n) for n in (1, 2, 3)
     )
     assert (one == two).all() and (one == three).all() and np.isfinite(one).all()
+
+
+def test_the_demo_is_the_same_picture_however_its_paths_are_split(demo, monkeypatch):
+    """With its patterns, overlays and marks, bit for bit: on any number of threads, in waves of any length."""
+    project, assets = demo
+    shown = [
+        render_picture(project, assets, 150, 100, 2, denoise=False, threads=threads).light for threads in (1, 2, 3, 7)
+    ]
+    for wave in (500, 1 << 15):
+        monkeypatch.setattr("mat_shelf.rendering.tracer.WAVE", wave)
+        shown.append(render_picture(project, assets, 150, 100, 2, denoise=False, threads=1).light)
+    assert all(np.array_equal(shown[0], other) for other in shown[1:])
 
 
 def test_session_shows_coarse_then_fine_and_drops_what_is_outdated(demo):

@@ -33,9 +33,19 @@ def with_values(project, material_id, **values):
     return project.with_material(material.with_(recipe=material.recipe.with_(**values)))
 
 
-def test_after_random_edits_the_sums_are_those_of_a_fresh_picture(session, plain_demo):
-    """Bit for bit, at the samples that each pixel has."""
-    project, _ = plain_demo
+@pytest.fixture
+def full_session(demo):
+    """A session of the demo with its patterns, overlays and marks."""
+    session = RenderSession(demo[1], threads=2)
+    session.resize(*SIZE)
+    yield session
+    session.close()
+
+
+def test_after_random_edits_the_sums_are_those_of_a_fresh_picture(full_session, demo):
+    """Bit for bit, at the samples that each pixel has, with patterns and marks too."""
+    session, (project, _) = full_session, demo
+    printed = [mark for mark in project.marks if not mark.is_displaced]  # true relief is another shape
     chance = np.random.default_rng(7)
     session.update(project)
     refined(session)
@@ -45,7 +55,20 @@ def test_after_random_edits_the_sums_are_those_of_a_fresh_picture(session, plain
         values = {"specular_roughness": round(chance.random(), 2), "base_color": tuple(chance.random(3).round(2))}
         if chance.random() < 0.3:
             values["coat_weight"] = round(chance.random(), 2)
+        own = project.material(material.id).recipe
+        values |= {"feeds": tuple(feed for feed in own.feeds if feed.input not in values)}
+        if own.patterns and chance.random() < 0.5:
+            placement = own.patterns[0].placement
+            turned = own.patterns[0].with_(placement=placement.with_(turn=round(90 * chance.random(), 1)))
+            values["patterns"] = (turned, *own.patterns[1:])
         project = with_values(project, material.id, **values)
+        if chance.random() < 0.3:
+            mark = printed[chance.integers(len(printed))]
+            project = project.with_(
+                marks=tuple(
+                    m.with_(backing=0.1 + 0.4 * chance.random()) if m.id == mark.id else m for m in project.marks
+                )
+            )
         before = session._film
         session.update(project)
         session.step()

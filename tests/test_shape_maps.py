@@ -5,13 +5,15 @@ import pytest
 import trimesh
 
 from mat_shelf.document.material import Material
-from mat_shelf.document.pattern import Feed, Pattern
+from mat_shelf.document.pattern import Feed, Pattern, Step
 from mat_shelf.document.product import Part, Pose, Product
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.exchange.product_import import new_project
 from mat_shelf.geometry.mesh import checked
+from mat_shelf.patterns.evaluation import evaluate
+from mat_shelf.patterns.points import FLAT, Points
 from mat_shelf.patterns.sources import Crevices, Edges, Nearby
 from mat_shelf.rendering.final_render import render_picture
 from mat_shelf.scene.geometry_map_lookup import GeometryMapLookup, lookup_keys
@@ -26,8 +28,15 @@ from mat_shelf.scene.geometry_maps import (
 def looked_up(mesh, kind, radius, triangle, u, v):
     key = GeometryMapKey("0" * 64, kind, radius, 1.0)
     lookup = GeometryMapLookup([("0" * 64, 1.0, "")], np.zeros(1, np.int32), {key: make_geometry_map(mesh, key)})
-    part = np.zeros(len(triangle), np.int32)
-    return lookup.values(kind, radius, part, np.int32(triangle), np.float32(u), np.float32(v))
+    return values_at(lookup, Step.kinds[kind].model_construct(radius=radius), triangle, u, v)
+
+
+def values_at(lookup, source, triangle, u, v):
+    """What a pattern of a geometry map is at hits on the first part."""
+    zeros = np.zeros((len(triangle), 3), np.float32)
+    hits = lookup, np.int32(triangle), np.float32(u), np.float32(v)
+    points = Points(zeros, zeros, np.zeros(len(triangle), np.int32), FLAT, hits=hits)
+    return evaluate(Pattern(id="p", name="P", steps=(source,)), points)
 
 
 def sheet(*quads):
@@ -141,7 +150,7 @@ def test_nearby_is_white_where_parts_touch_and_fades_with_the_distance():
     u, v = rng.random((2, 4000)).astype(np.float32)
     u, v = np.where(u + v > 1, 1 - u, u), np.where(u + v > 1, 1 - v, v)
     places = corners[0] + u[:, None] * (corners[1] - corners[0]) + v[:, None] * (corners[2] - corners[0])
-    values = lookup.values("nearby", 4.0, np.zeros(4000, np.int32), np.full(4000, top), u, v)
+    values = values_at(lookup, Nearby(radius=4.0), np.full(4000, top), u, v)
     gap = np.hypot(np.hypot(places[:, 0], places[:, 2]), 10) - 10
     assert np.abs(values - np.clip(1 - gap / 4, 0, 1)).max() < 0.06
     moved = project.with_part(project.part("ball").with_(pose=Pose(shift=(5, 12, 0))))

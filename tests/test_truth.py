@@ -223,9 +223,9 @@ def test_a_glow_comes_through_its_coat_as_the_standard_says(figure):
 def test_a_solid_checker_is_one_of_cubes():
     """Through a part it changes from one cube to the next along every axis alike; laid flat it has no depth."""
     from mat_shelf.document.pattern import Pattern, Placement
+    from mat_shelf.patterns.evaluation import evaluate
     from mat_shelf.patterns.points import flat_points
     from mat_shelf.patterns.sources.plain import Checker
-    from mat_shelf.patterns.step import evaluate
 
     for projection, axes in (("solid", 3), ("planar", 2)):
         made = Pattern(

@@ -4,8 +4,8 @@ from mat_shelf.commands.command import command
 from mat_shelf.document.ids import new_id
 from mat_shelf.document.pattern import Feed, Relief
 from mat_shelf.document.recipe import Recipe
+from mat_shelf.patterns.evaluation import is_colored
 from mat_shelf.patterns.ready import READY
-from mat_shelf.patterns.step import is_colored
 
 _HEIGHTS = {ready.pattern.steps[0].kind: ready.height for ready in reversed(READY) if ready.height}
 

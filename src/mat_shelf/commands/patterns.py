@@ -11,10 +11,11 @@ from mat_shelf.document.ids import free_name, new_id
 from mat_shelf.document.parameter import explain
 from mat_shelf.document.pattern import Pattern, Placement, Step
 from mat_shelf.document.recipe import Recipe
+from mat_shelf.patterns.evaluation import is_colored
 from mat_shelf.patterns.placement_edit import PlacementHit, drag_placement, hide_seam
 from mat_shelf.patterns.ready import READY
 from mat_shelf.patterns.sources.painted import Brush
-from mat_shelf.patterns.step import PatternContext, is_colored
+from mat_shelf.patterns.step import PatternContext
 
 PLACING, PAINTING = "placing", "painting"
 """What drags on the product do while a pattern is open, beside going round it."""

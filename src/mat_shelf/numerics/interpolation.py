@@ -1,6 +1,7 @@
 """Interpolation: smooth steps, and values between the corners of a triangle."""
 
 from mat_shelf.numerics.kernels import F, inline
+from mat_shelf.numerics.vectors import add, cross, dot, scale, sub
 
 
 @inline
@@ -70,3 +71,35 @@ def between3(corners, t, u, v):
         w * corners[t, 1] + u * corners[t, 4] + v * corners[t, 7],
         w * corners[t, 2] + u * corners[t, 5] + v * corners[t, 8],
     )
+
+
+@inline
+def between_slopes(corners, pairs, t, u, v):
+    """Pair of values at a place in a triangle, and their gradients in space.
+
+    Parameters
+    ----------
+    corners : (T, 9) float32
+        Corners of the triangles, mm.
+    pairs : (T, 6) float32
+        Pairs at the three corners of each triangle, such as texture coordinates.
+    t : int
+        The triangle.
+    u, v : float32
+        Barycentric coordinates of the place.
+
+    Returns
+    -------
+    values : (2,) float32
+    one, other : (3,) float32
+        Gradients of both, 1/mm.
+    """
+    first = (corners[t, 0], corners[t, 1], corners[t, 2])
+    along = sub((corners[t, 3], corners[t, 4], corners[t, 5]), first)
+    beside = sub((corners[t, 6], corners[t, 7], corners[t, 8]), first)
+    n = cross(along, beside)
+    per_area = F(1) / max(dot(n, n), F(1e-20))
+    toward_u, toward_v = scale(cross(beside, n), per_area), scale(cross(n, along), per_area)
+    one = add(scale(toward_u, pairs[t, 2] - pairs[t, 0]), scale(toward_v, pairs[t, 4] - pairs[t, 0]))
+    other = add(scale(toward_u, pairs[t, 3] - pairs[t, 1]), scale(toward_v, pairs[t, 5] - pairs[t, 1]))
+    return between2(pairs, t, u, v), one, other

@@ -7,11 +7,15 @@ the file a kernel stands in, and would go on using old code when a function that
 
 import hashlib
 import re
+from contextlib import contextmanager
 from functools import cache
 from pathlib import Path
+from threading import RLock
 
 import numba
 import numpy as np
+from numba import types
+from numba.extending import intrinsic
 
 from mat_shelf.system.user_folders import cache_root
 
@@ -21,9 +25,15 @@ PI = F(np.pi)
 
 _PACKAGE = Path(__file__).parents[1]
 _IMPORT = re.compile(rb"^[ \t]*from (mat_shelf[\w.]*) import (\([^)]*\)|[^\n]*)", re.MULTILINE)
-_COMPILED = re.compile(rb"^@(?:kernel|inline|apart)\b", re.MULTILINE)
+_COMPILED = re.compile(rb"^[ \t]*@(?:kernel|inline|apart|operation|detached)\b", re.MULTILINE)
 _DEFINITION = re.compile(rb"^(?:@|class |def )[^\n]*\n(?:(?:[ \t)\]][^\n]*)?\n)*", re.MULTILINE)
-_FAST = {"contract", "reassoc", "nsz", "arcp", "afn"}  # neither nnan nor ninf: kernels test for both
+compile_options = {
+    "fastmath": {"contract", "reassoc", "nsz", "arcp", "afn"},  # neither nnan nor ninf: kernels test for both
+    "error_model": "numpy",
+    "_nrt": False,
+}
+"""Options of all compiled functions."""
+_caching = RLock()
 
 
 @cache
@@ -89,12 +99,47 @@ def kernel(function):
     -------
     callable
     """
-    numba.config.CACHE_DIR = str(cache_folder(function.__module__))
-    return numba.njit(cache=True, nogil=True, fastmath=_FAST, error_model="numpy", _nrt=False)(function)
+    with use_cache_of(function.__module__):
+        return numba.njit(cache=True, nogil=True, **compile_options)(function)
 
 
-inline = numba.njit(fastmath=_FAST, error_model="numpy", _nrt=False, forceinline=True)
+@contextmanager
+def use_cache_of(module: str):
+    """Context in which what is compiled is kept in the cache of a module.
+
+    Parameters
+    ----------
+    module : str
+        Full name, such as "mat_shelf.rendering.passes".
+    """
+    with _caching:
+        before, numba.config.CACHE_DIR = numba.config.CACHE_DIR, str(cache_folder(module))
+        try:
+            yield
+        finally:
+            numba.config.CACHE_DIR = before
+
+
+inline = numba.njit(forceinline=True, **compile_options)
 """For functions that only kernels call; they become part of the kernel."""
 
-apart = numba.njit(nogil=True, fastmath=_FAST, error_model="numpy", _nrt=False, no_cpython_wrapper=True)
+
+@intrinsic
+def stay_apart(typing):
+    """In a function: it is compiled once, not into each place that calls it.
+
+    Parameters
+    ----------
+    typing
+        Of the compiler.
+    """
+
+    def _generate(context, builder, signature, arguments):
+        builder.function.attributes.add("noinline")
+        return context.get_dummy_value()
+
+    return types.void(), _generate
+
+
+apart = numba.njit(nogil=True, no_cpython_wrapper=True, forceinline=False, **compile_options)
 """For functions that kernels call, and that stay functions of their own because few points need them."""

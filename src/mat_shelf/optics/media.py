@@ -8,6 +8,8 @@ from mat_shelf.numerics.kernels import F, inline
 from mat_shelf.numerics.vectors import add, frame, scale
 
 CLEAREST = 1e-4
+WHITEST = F(0.9999)
+"""Colour of a soft body beyond which nothing would be absorbed in it."""
 
 
 def absorption(color, depth_mm):
@@ -78,9 +80,26 @@ def single_albedo(color, anisotropy):
     Kulla and Conty 2017, Revisiting Physically Based Shading at Imageworks, after van de Hulst; OpenPBR Surface 1.1,
     "Subsurface".
     """
-    c = np.clip(np.asarray(color, np.float32), 0, np.float32(0.9999))
-    s = 4.09712 + 4.20863 * c - np.sqrt(9.59217 + 41.6808 * c + 17.7126 * c * c)
-    return np.clip((1 - s * s) / (1 - anisotropy * s * s), 0, 1).astype(np.float32)
+    whitest = np.clip(np.asarray(color, np.float32), 0, WHITEST)
+    return np.clip(albedo_of_color.py_func(whitest, np.float32(anisotropy)), 0, 1).astype(np.float32)
+
+
+@inline
+def albedo_of_color(color, anisotropy):
+    """The same of one channel, without limits; see `single_albedo`.
+
+    Parameters
+    ----------
+    color : float32, in [0, WHITEST]
+    anisotropy : float32
+        Mean cosine of the scattering, in (-1, 1).
+
+    Returns
+    -------
+    float32
+    """
+    s = F(4.09712) + F(4.20863) * color - np.sqrt(F(9.59217) + F(41.6808) * color + F(17.7126) * color * color)
+    return (F(1) - s * s) / (F(1) - anisotropy * s * s)
 
 
 @inline

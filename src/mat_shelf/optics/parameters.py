@@ -52,45 +52,6 @@ WHITE = 1000.0
 """cd/m2 of a radiance of 1 inside the renderer."""
 
 
-def write_fed(rows: np.ndarray, fed, recipe: Recipe) -> None:
-    """Writes fed inputs into rows that hold a recipe's constant ones.
-
-    Parameters
-    ----------
-    rows : (N, WIDTH) float32
-    fed : mapping from the name of an input to (N,) or (N, 3) float32
-    recipe : Recipe
-        Recipe of the material.
-    """
-    for name, column in _COLUMNS.items():
-        if name in fed:
-            rows[:, column] = fed[name]
-    for name, column in (("specular_color", SPECULAR_COLOR), ("fuzz_color", FUZZ_COLOR)):
-        if name in fed:
-            rows[:, column : column + 3] = fed[name]
-    if "coat_color" in fed:
-        rows[:, COAT_TINT : COAT_TINT + 3] = np.sqrt(fed["coat_color"])
-    if "subsurface_color" in fed:
-        albedo = single_albedo(fed["subsurface_color"], recipe.subsurface_scatter_anisotropy)
-        rows[:, SUBSURFACE_ALBEDO : SUBSURFACE_ALBEDO + 3] = albedo
-        rows[:, SUBSURFACE_COLOR : SUBSURFACE_COLOR + 3] = fed["subsurface_color"]
-    if not _LAYERED.isdisjoint(fed):
-        rows[:, LAYERED] = 1
-    if "thin_film_thickness" in fed:
-        rows[:, FILM_WAY] = fed["thin_film_thickness"] * np.float32(1000 * recipe.thin_film_ior)
-    if "brush_turn" in fed:
-        rows[:, BRUSH_TURN] = np.radians(fed["brush_turn"])
-    if "base_color" in fed or "base_weight" in fed:
-        rows[:, BASE_COLOR : BASE_COLOR + 3] = _scaled(
-            fed.get("base_color", recipe.base_color), fed.get("base_weight", recipe.base_weight)
-        )
-    if "emission_color" in fed or "emission_luminance" in fed:
-        bright = fed.get("emission_luminance", recipe.emission_luminance)
-        # A pattern's colours are as bright as beside its white; a plain colour has the luminance that is given.
-        color = fed.get("emission_color", of_unit_luminance(recipe.emission_color))
-        rows[:, EMISSION : EMISSION + 3] = _scaled(color, np.divide(bright, np.float32(WHITE)))
-
-
 def of_unit_luminance(color) -> np.ndarray:
     """A colour, (3,) linear, as bright as white; black stays black.
 
@@ -107,7 +68,7 @@ def of_unit_luminance(color) -> np.ndarray:
     return np.asarray(color) / own if own > 1e-9 else np.zeros(3)
 
 
-_LAYERED = {
+LAYERING = {
     "coat_weight",
     "fuzz_weight",
     "subsurface_weight",
@@ -116,7 +77,7 @@ _LAYERED = {
 }
 """Inputs of which one above 0 makes a surface layered, as being a thin sheet does."""
 
-_COLUMNS = {
+FED_COLUMNS = {
     "base_diffuse_roughness": DIFFUSE_ROUGHNESS,
     "base_metalness": METALNESS,
     "specular_weight": SPECULAR_WEIGHT,
@@ -130,12 +91,11 @@ _COLUMNS = {
     "fuzz_roughness": FUZZ_ROUGHNESS,
     "thin_film_weight": FILM,
     "geometry_opacity": OPACITY,
+    "specular_color": SPECULAR_COLOR,
+    "fuzz_color": FUZZ_COLOR,
+    "subsurface_color": SUBSURFACE_COLOR,
 }
-
-
-def _scaled(color, weight) -> np.ndarray:
-    """Colours, (3,) or (N, 3), times weights, a number or (N,)."""
-    return np.asarray(color, np.float32) * np.asarray(weight, np.float32)[..., None]
+"""First column of each input that stands in the block as it is; others depend on them too (`scene.recipe_program`)."""
 
 
 def parameter_row(recipe: Recipe) -> np.ndarray:
@@ -194,5 +154,5 @@ def parameter_row(recipe: Recipe) -> np.ndarray:
     scale = recipe.transmission_dispersion_scale
     row[DISPERSION] = (recipe.specular_ior - 1) * scale / recipe.transmission_dispersion_abbe_number
     row[COAT_ANISOTROPY] = recipe.coat_roughness_anisotropy
-    row[LAYERED] = recipe.geometry_thin_walled or any(getattr(recipe, name) > 0 for name in _LAYERED)
+    row[LAYERED] = recipe.geometry_thin_walled or any(getattr(recipe, name) > 0 for name in LAYERING)
     return row

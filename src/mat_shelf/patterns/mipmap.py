@@ -8,6 +8,9 @@ import numpy as np
 from mat_shelf.numerics.kernels import F, inline, kernel
 from mat_shelf.optics.color import decode_srgb
 
+DEPTHS = ("uint8", "uint16", "float32")
+"""Kinds of pixels."""
+
 
 class Mipmap:
     """A picture that patterns show.
@@ -43,30 +46,19 @@ class Mipmap:
         """Number of channels."""
         return self.levels[0].shape[2]
 
-    def look_up(self, x, y, is_color: bool, ends: int, texel: float = 0.0) -> np.ndarray:
-        """Values between pixels (bilinear).
+    def level(self, texel: float) -> np.ndarray:
+        """The picture to look up, (h, w, C), at full size or smaller.
 
         Parameters
         ----------
-        x, y : (N,) float32
-            In widths from the left and in heights from the bottom; beyond 1 as `ends` says.
-        is_color : bool
-            Whether whole numbers are sRGB colours (IEC 61966-2-1) rather than plain values.
-        ends : int
-            0 repeats, 1 mirrors, 2 holds the border.
         texel : float
-            How many pixels of the full size one value stands for; a smaller picture is looked up then.
+            How many pixels of the full size one value stands for.
 
         Returns
         -------
-        (N, C) float32
+        (h, w, C) array
         """
-        level = min(max(int(math.log2(max(texel, 1))), 0), len(self.levels) - 1)
-        pixels = self.levels[level]
-        out = np.empty((len(x), self.channels), np.float32)
-        table = decoding(pixels.dtype.name, is_color)
-        look_up_kernel(pixels, table, x, y, ends, out)
-        return out
+        return self.levels[min(max(int(math.log2(max(texel, 1))), 0), len(self.levels) - 1)]
 
 
 def _halved(pixels: np.ndarray) -> np.ndarray:
@@ -149,34 +141,34 @@ def texel_at(pixels, table, row, column, channel):
     return F(pixels[row, column, channel])
 
 
-@kernel
-def look_up_kernel(pixels, table, xs, ys, ends, out):
-    """Bilinear values of pixels, (H, W, C), at places, (N,), into (N, C).
+@inline
+def bilinear(pixels, table, x, y, ends, channel):
+    """Value between pixels.
 
     Parameters
     ----------
     pixels : (H, W, C) array
         Pixels.
     table : array
-        Table.
-    xs : (N,) float
-        First coordinates.
-    ys : (N,) float
-        Second coordinates.
-    ends : str
-        Behaviour beyond the edge.
-    out : (N, C) float32
-        Receives the values.
+        Table of `decoding`.
+    x, y : float32
+        In widths from the left and in heights from the bottom; beyond 1 as `ends` says.
+    ends : int
+        0 repeats, 1 mirrors, 2 holds the border.
+    channel : int
+        Channel.
+
+    Returns
+    -------
+    float32
     """
-    height, width, channels = pixels.shape
-    for i in range(xs.shape[0]):
-        x = xs[i] * F(width) - F(0.5)
-        y = (F(1) - ys[i]) * F(height) - F(0.5)
-        c0, r0 = int(math.floor(x)), int(math.floor(y))
-        u, v = x - F(c0), y - F(r0)
-        c1, r1 = _within(c0 + 1, width, ends), _within(r0 + 1, height, ends)
-        c0, r0 = _within(c0, width, ends), _within(r0, height, ends)
-        for k in range(channels):
-            top = texel_at(pixels, table, r0, c0, k) * (F(1) - u) + texel_at(pixels, table, r0, c1, k) * u
-            low = texel_at(pixels, table, r1, c0, k) * (F(1) - u) + texel_at(pixels, table, r1, c1, k) * u
-            out[i, k] = top * (F(1) - v) + low * v
+    height, width, _ = pixels.shape
+    x = x * F(width) - F(0.5)
+    y = (F(1) - y) * F(height) - F(0.5)
+    c0, r0 = int(math.floor(x)), int(math.floor(y))
+    u, v = x - F(c0), y - F(r0)
+    c1, r1 = _within(c0 + 1, width, ends), _within(r0 + 1, height, ends)
+    c0, r0 = _within(c0, width, ends), _within(r0, height, ends)
+    top = texel_at(pixels, table, r0, c0, channel) * (F(1) - u) + texel_at(pixels, table, r0, c1, channel) * u
+    low = texel_at(pixels, table, r1, c0, channel) * (F(1) - u) + texel_at(pixels, table, r1, c1, channel) * u
+    return top * (F(1) - v) + low * v

@@ -9,7 +9,7 @@ from mat_shelf.document.pattern import Placement
 from mat_shelf.document.product import Part
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import turn_matrix
-from mat_shelf.patterns.placing import lay_out
+from mat_shelf.patterns.evaluation import places_in
 from mat_shelf.patterns.points import Points, part_frames
 
 _AROUND = {"x": (1, 2), "y": (2, 0), "z": (0, 1)}
@@ -56,7 +56,7 @@ def drag_placement(placement: Placement, part: Part, mesh: Mesh, start: Placemen
         # One side of a box is held on to: that which the drag began on.
         normal = np.float32([start.normal])
         points = Points(np.float32([hit.position]), normal, np.zeros(1, np.int32), frames)
-        places.append(lay_out(still, points).coordinates[:2, 0].astype(float))
+        places.append(places_in(still, points)[0, :2].astype(float))
     by = (places[1] - places[0]) * (placement.size * placement.stretch, placement.size)
     shift = np.clip(np.add(placement.shift, by), -1e5, 1e5)
     return placement.with_(shift=tuple(round(float(x), 4) for x in shift))

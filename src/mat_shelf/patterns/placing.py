@@ -1,205 +1,100 @@
 """Placements: from points on a part to a pattern's own coordinates, in multiples of its size."""
 
 import math
-from typing import NamedTuple
-
-import numpy as np
 
 from mat_shelf.document.pattern import Placement
 from mat_shelf.numerics.hashed_noise import U, again, unit
 from mat_shelf.numerics.interpolation import smoothstep
-from mat_shelf.numerics.kernels import F, inline, kernel
-from mat_shelf.patterns.points import Points
+from mat_shelf.numerics.kernels import F, apart, inline
+from mat_shelf.patterns.operation import PACKET
 
 _AXES = {"x": 0, "y": 1, "z": 2}
+_FLAT = 7
 _WAYS = {"solid": 0, "planar": 1, "cylinder": 2, "sphere": 3, "box": 4, "uv": 5, "whole uv": 6}
 _SHEETS = {"cylinder": 2, "sphere": 2, "box": 3}
 """How often a point can lie in the layout: on both sides of a seam, or on three sides of a box."""
 
 
-class Layout(NamedTuple):
-    """Points laid out. Where sides or ends run into each other a point lies in the layout more than once.
-
-    Attributes
-    ----------
-    index : (m,) int32 or None
-        Which point each place belongs to; None where each lies there once, in order.
-    weight : (m,) float32 or None
-        How much each place counts; those of one point sum to 1.
-    coordinates : (3, m) float32, C-contiguous
-        One row an axis, which is what kernels turn into vector instructions.
-    """
-
-    index: np.ndarray | None
-    weight: np.ndarray | None
-    coordinates: np.ndarray
-
-
-def lay_out(placement: Placement, points: Points) -> Layout:
-    """Lays points out.
+def projection_of(placement: Placement, is_flat: bool) -> tuple[int, int, int, int]:
+    """Numbers that `lay_packet` takes of a placement: projection, axis, whether it runs over the product, sheets.
 
     Parameters
     ----------
     placement : Placement
         Placement of the pattern.
-    points : Points
-        Points on parts.
+    is_flat : bool
+        Whether it lies on a sheet rather than on a part.
 
     Returns
     -------
-    Layout
+    way, axis, over, sheets : int
     """
-    count = len(points)
-    way = 7 if points.is_flat else _WAYS[placement.projection]
     blends = placement.projection == "box" or placement.blend > 0
-    most = _SHEETS.get(placement.projection, 1) if blends and not points.is_flat else 1
-    out = np.empty((3, count * most), np.float32)
-    index = np.empty(count * most if most > 1 else 0, np.int32)
-    weight = np.empty(len(index), np.float32)
-    frames = points.frames
-    whole = len(frames.salt) - 1 if placement.over == "product" else -1
-    values = (
-        F(math.radians(placement.turn)),
-        F(placement.shift[0]),
-        F(placement.shift[1]),
-        F(1 / (placement.size * placement.stretch)),
-        F(1 / placement.size),
-        F(placement.shuffle),
-        F(math.radians(placement.shuffle_turn)),
-        F(math.radians(placement.seam)),
-        F(placement.blend),
-    )
-    laid = lay_kernel(
-        points.position,
-        points.normal,
-        points.uv,
-        points.part,
-        frames,
-        whole,
-        way,
-        _AXES[placement.axis],
-        values,
-        index,
-        weight,
-        out,
-    )
-    if most == 1:
-        return Layout(None, None, out)
-    if laid == count:
-        return Layout(None, None, np.ascontiguousarray(out[:, :count]))
-    return Layout(index[:laid], weight[:laid], np.ascontiguousarray(out[:, :laid]))
+    sheets = _SHEETS.get(placement.projection, 1) if blends and not is_flat else 1
+    way = _FLAT if is_flat else _WAYS[placement.projection]
+    return way, _AXES[placement.axis], int(placement.over == "product"), sheets
 
 
-def blend_layout(values: np.ndarray, sheet: Layout, count: int) -> np.ndarray:
-    """Values at the places of a sheet, brought together for its points.
+def layout_constants(placement: Placement) -> tuple[float, ...]:
+    """Constants that `lay_packet` takes of a placement.
 
     Parameters
     ----------
-    values : (m,) or (m, 3) float32
-        Values at the places.
-    sheet : Layout
-        Surface map of the mark.
-    count : int
-        Number of points.
+    placement : Placement
+        Placement of the pattern.
 
     Returns
     -------
-    array
+    tuple of 9 float
     """
-    if sheet.index is None:
-        return values
-    total = np.zeros((count, *values.shape[1:]), np.float32)
-    if values.ndim == 1:
-        gather_greys(values, sheet.index, sheet.weight, total)
-    else:
-        gather_colors(values, sheet.index, sheet.weight, total)
-    return total
+    return (
+        math.radians(placement.turn),
+        *placement.shift,
+        1 / (placement.size * placement.stretch),
+        1 / placement.size,
+        placement.shuffle,
+        math.radians(placement.shuffle_turn),
+        math.radians(placement.seam),
+        placement.blend,
+    )
 
 
-@kernel
-def gather_greys(values, index, weight, total):
-    """Adds weighted values, (m,), up over points, (N,).
+@apart
+def lay_packet(position, packet, uv, frames, count, padded, values, way, axis, over):
+    """Writes the layout of a packet into its `places`, `index` and `weight`.
+
+    Where sides or ends run into each other a point lies in the layout more than once: its first place has the point's
+    own number, the further ones follow from column `PACKET` on. The weights of one point sum to 1.
 
     Parameters
     ----------
-    values : (m,) or (m, 3) float32
-        Values at the places.
-    index : (m,) int32
-        Point of each place.
-    weight : float32
-        Weight, [0, 1].
-    total : (N,) or (N, 3) float32
-        Receives the sums.
-    """
-    for j in range(index.shape[0]):
-        total[index[j]] += weight[j] * values[j]
-
-
-@kernel
-def gather_colors(values, index, weight, total):
-    """Adds weighted values, (m, 3), up over points, (N, 3).
-
-    Parameters
-    ----------
-    values : (m,) or (m, 3) float32
-        Values at the places.
-    index : (m,) int32
-        Point of each place.
-    weight : float32
-        Weight, [0, 1].
-    total : (N,) or (N, 3) float32
-        Receives the sums.
-    """
-    for j in range(index.shape[0]):
-        for k in range(3):
-            total[index[j], k] += weight[j] * values[j, k]
-
-
-@kernel
-def lay_kernel(position, normal, uv, part, frames, whole, way, axis, values, index, weight, out):
-    """Writes the layout of N points, (3, m), and whose each place is; returns m.
-
-    Each point's first place has the point's own number; the further ones follow behind all of these.
-
-    Parameters
-    ----------
-    position : (N, 3) float32
+    position : (PACKET, 3) float32
         Positions, mm.
-    normal : (N, 3) float32
-        Unit normals.
-    uv : (V, 2) float32
+    packet : interpreter.Packet
+        The points; its memory is written.
+    uv : (PACKET, 2) float32
         Texture coordinates.
-    part : Part
-        The part.
     frames : Frames
         Frames of the parts.
-    whole : (N,) float32
-        Factors to a whole layout.
-    way : int
-        Number of the projection.
-    axis : int
-        Axis: 0, 1, 2 for x, y, z.
-    values : (m,) float32
-        Receives the weights.
-    index : (m,) int32
-        Receives the points.
-    weight : float32
-        Weight, [0, 1].
-    out : (3, m) float32
-        Receives the layout.
+    count, padded : int
+        Number of points, without and with those that fill the packet up.
+    values : (9,) float32
+        As `layout_constants` has them.
+    way, axis, over : int
+        As `projection_of` has them.
 
     Returns
     -------
     int
+        How many further places there are.
     """
-    count = position.shape[0]
-    laid = count
+    out, index, weight, part = packet.places, packet.index, packet.weight, packet.part
+    laid = PACKET
     seam, blend = values[7], values[8]
-    tells = index.shape[0] > 0
-    for i in range(count):
-        if tells:
-            index[i] = i
-            weight[i] = F(1)
+    product = frames.salt.shape[0] - 1
+    for i in range(padded):
+        index[i] = i
+        weight[i] = F(1)
         if way >= 5:
             per_uv = frames.per_uv
             if way == 5:
@@ -211,23 +106,25 @@ def lay_kernel(position, normal, uv, part, frames, whole, way, axis, values, ind
             else:
                 _fit(position[i, 0], position[i, 1], position[i, 2], 0, frames, values, out, i)
             continue
-        g = part[i] if whole < 0 else whole
+        g = product if over else part[i]
         turn, shift, centre = frames.turn, frames.shift, frames.centre
         dx, dy, dz = position[i, 0] - shift[g, 0], position[i, 1] - shift[g, 1], position[i, 2] - shift[g, 2]
         x = turn[g, 0, 0] * dx + turn[g, 1, 0] * dy + turn[g, 2, 0] * dz - centre[g, 0]
         y = turn[g, 0, 1] * dx + turn[g, 1, 1] * dy + turn[g, 2, 1] * dz - centre[g, 1]
         z = turn[g, 0, 2] * dx + turn[g, 1, 2] * dy + turn[g, 2, 2] * dz - centre[g, 2]
         if way == 4:
-            nx = abs(turn[g, 0, 0] * normal[i, 0] + turn[g, 1, 0] * normal[i, 1] + turn[g, 2, 0] * normal[i, 2])
-            ny = abs(turn[g, 0, 1] * normal[i, 0] + turn[g, 1, 1] * normal[i, 1] + turn[g, 2, 1] * normal[i, 2])
-            nz = abs(turn[g, 0, 2] * normal[i, 0] + turn[g, 1, 2] * normal[i, 1] + turn[g, 2, 2] * normal[i, 2])
+            a, b, c = packet.normal[i, 0], packet.normal[i, 1], packet.normal[i, 2]
+            nx = abs(turn[g, 0, 0] * a + turn[g, 1, 0] * b + turn[g, 2, 0] * c)
+            ny = abs(turn[g, 0, 1] * a + turn[g, 1, 1] * b + turn[g, 2, 1] * c)
+            nz = abs(turn[g, 0, 2] * a + turn[g, 1, 2] * b + turn[g, 2, 2] * c)
             least = max(nx, max(ny, nz)) * (F(1) - max(F(0.5) * blend, F(0.01)))
             wx, wy, wz = max(nx - least, F(0)), max(ny - least, F(0)), max(nz - least, F(0))
-            share = F(1) / (wx + wy + wz)
+            total = wx + wy + wz
             is_first = True
             for side in range(3):
-                w = (wx if side == 0 else (wy if side == 1 else wz)) * share
-                if w <= F(0):
+                w = wx if side == 0 else (wy if side == 1 else wz)
+                w = F(1) if w == total else w / total
+                if w <= F(0) or not (is_first or i < count):
                     continue
                 j = i if is_first else laid
                 laid += 0 if is_first else 1
@@ -256,7 +153,7 @@ def lay_kernel(position, normal, uv, part, frames, whole, way, axis, values, ind
         off = off if way == 2 else math.sqrt(off * off + along * along)
         _fit((share - F(0.5)) * F(2 * math.pi) * radius, up, off, part[i], frames, values, out, i)
         to_seam = min(share, F(1) - share)
-        if blend > F(0) and to_seam < F(0.25) * blend:
+        if blend > F(0) and to_seam < F(0.25) * blend and i < count:
             # Towards the seam the same pattern from half a turn away, which has none there, takes over.
             weight[i] = smoothstep(to_seam / (F(0.25) * blend))
             index[laid] = i
@@ -264,7 +161,7 @@ def lay_kernel(position, normal, uv, part, frames, whole, way, axis, values, ind
             share = share + F(0.5) if share < F(0.5) else share - F(0.5)
             _fit((share - F(0.5)) * F(2 * math.pi) * radius, up, off, part[i], frames, values, out, laid)
             laid += 1
-    return laid
+    return laid - PACKET
 
 
 @inline
@@ -280,7 +177,8 @@ def _flat(x, y, z, axis):
 @inline
 def _fit(x, y, z, part, frames, values, out, j):
     """Turns, shifts and shuffles one place, mm, and divides it by the size."""
-    turn, along, across, per_length, per_width, shuffle, shuffle_turn = values[:7]
+    turn, along, across, per_length = values[0], values[1], values[2], values[3]
+    per_width, shuffle, shuffle_turn = values[4], values[5], values[6]
     dx, dy, dz = F(0), F(0), F(0)
     if shuffle > F(0) or shuffle_turn > F(0):
         h = again(U(frames.salt[part]))

@@ -2,7 +2,6 @@
 
 from collections import namedtuple
 from collections.abc import Sequence
-from functools import cache
 from zlib import crc32
 
 import numpy as np
@@ -88,7 +87,8 @@ class Points:
     is_flat : bool
         A sheet of paper rather than a part: every placement lies on it alike.
     hits : tuple or None
-        What looks geometry maps up, and the triangle, u and v of each point, (N,) each; None away from a scene.
+        What has geometry maps (see `evaluation.bind_maps`), and the triangle, u and v of each point, (N,) each; None
+        away from a scene.
     footprint : float
         Width of what one point stands for, mm: pictures are averaged over that much. 0 for points proper.
     """
@@ -116,8 +116,6 @@ class Points:
         self.is_flat = is_flat
         self.footprint = footprint
         self.hits = hits
-        self.known: dict = {}
-        """Values of patterns at these points, by what was looked up; several feeds often share one."""
 
     def __len__(self) -> int:
         return len(self.position)
@@ -146,89 +144,6 @@ class Points:
             self.is_flat,
             self.footprint,
             self.hits and (self.hits[0], *(column[index] for column in self.hits[1:])),
-        )
-
-    def looked_up(self, kind: str, radius: float) -> np.ndarray:
-        """A geometry map at the points, (N,) float32; 0 where there is none.
-
-        Parameters
-        ----------
-        kind : str
-            Kind of the map: edges, crevices or nearby.
-        radius : float
-            Reach of the map, mm.
-
-        Returns
-        -------
-        (N,) float32
-        """
-        if self.hits is None:
-            return np.zeros(len(self), np.float32)
-        lookup, triangle, u, v = self.hits
-        return lookup.values(kind, radius, self.part, triangle, u, v)
-
-    def taken_later(self, index: np.ndarray):
-        """A function that takes some of the points when it is first called: most steps never ask for them.
-
-        Parameters
-        ----------
-        index : (m,) int or (N,) bool
-            Points to take.
-
-        Returns
-        -------
-        callable () -> Points
-        """
-        return cache(lambda: self.take(index))
-
-    def moved(self, directions: Sequence[np.ndarray], distance: float) -> "Points":
-        """Copies of the points a little way (mm) along unit directions of the world, (N, 3) each, one after another.
-
-        Parameters
-        ----------
-        directions : sequence of array
-            Unit directions.
-        distance : float
-            Receives the distances, mm.
-
-        Returns
-        -------
-        Points
-        """
-
-        def again(column: np.ndarray) -> np.ndarray:
-            """The points, taken once.
-
-            Parameters
-            ----------
-            column : int
-                Column.
-
-            Returns
-            -------
-            uint32
-            """
-            return np.concatenate((column,) * len(directions))
-
-        direction = np.concatenate(directions)
-        position = again(self.position) + np.float32(distance) * direction
-        slope = None
-        if self.uv_slope is not None:
-            slope = again(self.uv_slope)
-            uv = again(self.uv) + np.float32(distance) * np.einsum("nij,nj->ni", slope, direction)
-        else:
-            uv = np.zeros((len(position), 2), np.float32)
-        return Points(
-            position,
-            again(self.normal),
-            again(self.part),
-            self.frames,
-            uv,
-            slope,
-            again(self.cosine),
-            self.is_flat,
-            self.footprint,
-            self.hits and (self.hits[0], *(again(column) for column in self.hits[1:])),
         )
 
 

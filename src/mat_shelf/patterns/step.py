@@ -1,4 +1,4 @@
-"""Input of a step, and the one evaluator of patterns."""
+"""Steps as they are compiled: where they stand, what they take and what they give."""
 
 from collections.abc import Mapping, Sequence
 from typing import ClassVar, NamedTuple
@@ -7,9 +7,8 @@ import numpy as np
 
 from mat_shelf.document.parameter import number
 from mat_shelf.document.pattern import Pattern, Placement, Step
-from mat_shelf.optics.color import luminance
-from mat_shelf.patterns.placing import blend_layout, lay_out
-from mat_shelf.patterns.points import Points, flat_points
+from mat_shelf.patterns.interpreter import COPY, TAP, TAPPED
+from mat_shelf.patterns.operation import Operation
 
 
 class PatternContext(NamedTuple):
@@ -22,81 +21,80 @@ class PatternContext(NamedTuple):
 NO_CONTEXT = PatternContext()
 
 
+class Value(NamedTuple):
+    """Values in registers: grey in one row, a colour in three."""
+
+    row: int
+    channels: int
+
+
 class StepInput:
-    """Where, and after what, a step is evaluated.
+    """Where, and after what, a step is compiled.
 
     Parameters
     ----------
+    code : program.Builder
+        The program that is written.
     steps : sequence of Step
-        Steps, the source first.
-    coordinates : (3, N) float32
-        Points in the layout, in sizes.
+        Steps up to and with the one at hand, the source first.
+    coordinates : int
+        First of the three registers with the points in the layout, in sizes.
     placement : Placement
         Placement of the pattern.
-    points : Points
-        Points on parts.
-    context : PatternContext
-        Other patterns and images that it refers to.
+    others : mapping from id to Value
+        Other patterns at the points.
+    is_passed : bool
+        Whether points may lie in the layout more than once.
 
     Attributes
     ----------
-    coordinates : (3, N) float32
-        In the pattern's own layout, in multiples of its size.
     size : float
-        That size, mm.
+        Size of the layout, mm.
     is_deep : bool
         Whether the layout runs into the part, so that the third coordinate counts.
     is_solid : bool
         Whether the pattern fills space, in cubes rather than squares.
     is_whole : bool
         Whether a size covers all of the mesh's own coordinates, whatever their shape.
-    library : Library
+    is_centred : bool
+        Whether the layout's origin is the middle of the part rather than a corner of something flat.
+    is_flat, footprint, middle
+        As in `program.Surroundings`.
     """
 
-    def __init__(self, steps: Sequence[Step], coordinates: np.ndarray, placement: Placement, points, context):
-        self._steps = steps
-        self._placement = placement
-        self._points = points
+    def __init__(self, code, steps: Sequence[Step], coordinates: int, placement: Placement, others, is_passed: bool):
+        self.code = code
         self.coordinates = coordinates
+        self._step, self._steps = steps[-1], steps[:-1]
+        self._placement, self._others, self._is_passed = placement, others, is_passed
         self.size = placement.size
+        self.is_flat, self.footprint, self.middle = code.surroundings
         self.is_deep = placement.projection in ("solid", "cylinder", "sphere")
         self.is_solid = placement.projection == "solid"
         self.is_whole = placement.projection == "whole uv"
-        self.context = context
+        self.is_centred = placement.projection not in ("uv", "whole uv") and not self.is_flat
 
     @property
-    def points(self) -> Points:
-        """The points themselves, one for each place of the layout."""
-        return self._points if isinstance(self._points, Points) else self._points()
+    def pictures(self) -> Mapping:
+        """Images by SHA-256."""
+        return self.code.context.pictures
 
-    def __len__(self) -> int:
-        return self.coordinates.shape[1]
-
-    @property
-    def is_centred(self) -> bool:
-        """True if the layout's origin is the middle of the part rather than a corner of something flat."""
-        return self._placement.projection not in ("uv", "whole uv") and not self.points.is_flat
-
-    @property
-    def before(self) -> np.ndarray:
-        """Values of the steps before, here: (N,) or (N, 3) float32."""
-        return self.before_at(self.coordinates)
-
-    def before_at(self, coordinates: np.ndarray) -> np.ndarray:
-        """Values of the steps before at other coordinates, (3, N), of the layout.
+    def before(self, coordinates: int | None = None) -> Value:
+        """Values of the steps before, here or at other coordinates of the layout.
 
         Parameters
         ----------
-        coordinates : (3, N) float32
-            Points in the layout, in sizes.
+        coordinates : int, optional
+            First of three registers.
 
         Returns
         -------
-        (3, N)
+        Value
         """
-        return run_steps(self._steps, coordinates, self._placement, self._points, self.context)
+        place = self.coordinates if coordinates is None else coordinates
+        return self.code.steps(self._steps, place, self._placement, self._others, self._is_passed)
 
-    def other(self, pattern_id: str | None) -> np.ndarray | None:
+    def other(self, pattern_id: str | None) -> Value | None:
         """Another pattern at the same points; None where none is named.
 
         Parameters
@@ -106,77 +104,133 @@ class StepInput:
 
         Returns
         -------
-        array or None
+        Value or None
         """
-        if pattern_id is None or pattern_id not in self.context.patterns:
-            return None
-        return evaluate(self.context.patterns[pattern_id], self.points, self.context)
+        value = self._others.get(pattern_id)
+        if value is None or not self._is_passed:
+            return value
+        row = self.code.rows(value.channels)
+        for k in range(value.channels):
+            self.code.emit(COPY, value.row + k, row + k, 1)
+        return Value(row, value.channels)
+
+    def run(self, *operands: Value, given: int | None = None) -> Value:
+        """The operation of the step on some values.
+
+        Parameters
+        ----------
+        *operands : Value
+            What it takes; greys are widened where others are colours.
+        given : int, optional
+            Channels that it gives, where that is not for `CompiledStep.gives` to say.
+
+        Returns
+        -------
+        Value
+        """
+        step, code = self._step, self.code
+        if step.takes == "grey":
+            operands = tuple(code.grey(value) for value in operands)
+        elif step.takes == "colour":
+            operands = tuple(code.widened(value) for value in operands)
+        channels = max((value.channels for value in operands), default=1)
+        if len(operands) < 2:
+            before = operands[0].row if operands else 0
+        else:
+            before = code.rows(channels * len(operands))
+            for k in range(channels):
+                for number, value in enumerate(operands):
+                    code.emit(COPY, value.row + k % value.channels, before + k * len(operands) + number)
+        return self._run(before, channels, len(operands), given)
+
+    def _run(self, before: int, channels: int, stride: int, given: int | None = None) -> Value:
+        step, code = self._step, self.code
+        calls = channels if step.takes == "channels" else 1
+        given = given or {"same": channels, "grey": 1, "colour": 3}[step.gives]
+        out = code.rows(given + step.scratch)
+        code.run(step, step.constants(self), self.coordinates, before, out, calls, stride)
+        return Value(out, given)
+
+    def around(self, offsets: np.ndarray, weights: np.ndarray, is_grey: bool = False) -> Value:
+        """The operation of the step on weighted sums of the steps before at places about each point.
+
+        Parameters
+        ----------
+        offsets : (T, 2) float
+            Places, in sizes along and across.
+        weights : (T, S) float
+            Weights of each place in S sums.
+        is_grey : bool
+            Whether sums are of greys.
+
+        Returns
+        -------
+        Value
+        """
+        code, sums = self.code, weights.shape[1]
+        table = np.hstack([offsets, weights]).astype(np.float32)
+        first = code.constants(table.ravel().tolist())
+        moved, total, loop = code.rows(3), code.rows(3 * sums), code.begin_loop()
+        begin = code.emit(TAP, self.coordinates, moved, first, loop, total, 0, table.shape[1])
+        value = self.before(moved)
+        value = code.grey(value) if is_grey else value
+        code.patch(begin, 6, value.channels * sums)
+        turns = begin << 8 | len(table)
+        code.emit(TAPPED, value.row, value.channels, first, loop, total, sums, table.shape[1], turns)
+        code.end_loop()
+        return self._run(total, value.channels, sums)
 
 
-def run_steps(steps: Sequence[Step], coordinates, placement: Placement, points: Points, context: PatternContext):
-    """Evaluates a row of steps, the last one first: it asks for what it needs of those before it.
+class CompiledStep(Step):
+    """Base of all steps.
 
-    Parameters
+    Attributes
     ----------
-    steps : sequence of Step
-        Steps, the source first.
-    coordinates : (3, N) float32
-        Points in the layout, in sizes.
-    placement : Placement
-        Placement of the pattern.
-    points : Points
-        Points on parts.
-    context : PatternContext
-        Other patterns and images that it refers to.
-
-    Returns
-    -------
-    float32
+    takes : str
+        What its operation takes: "channels" one by one, "grey", or "colour", all three channels at once.
+    gives : str
+        What it gives: "same" as it takes, "grey" or "colour".
+    scratch : int
+        Registers after those of the values that its operation may write to.
+    run : Operation
+        What it computes.
     """
-    last, before = steps[-1], steps[:-1]
-    if before and not last.is_on:
-        return run_steps(before, coordinates, placement, points, context)
-    return last.apply(StepInput(before, coordinates, placement, points, context))
+
+    takes: ClassVar[str] = "channels"
+    gives: ClassVar[str] = "same"
+    scratch: ClassVar[int] = 0
+    run: ClassVar[Operation]
+
+    def constants(self, at: StepInput) -> Sequence[float]:
+        """Constants of its operation, `c`, whole numbers as floats.
+
+        Parameters
+        ----------
+        at : StepInput
+            Where it is compiled.
+
+        Returns
+        -------
+        sequence of float
+        """
+        return ()
+
+    def emit(self, at: StepInput) -> Value:
+        """Writes its instructions.
+
+        Parameters
+        ----------
+        at : StepInput
+            Where it is compiled.
+
+        Returns
+        -------
+        Value
+        """
+        return at.run(at.before())
 
 
-def evaluate(
-    pattern: Pattern, points: Points, context: PatternContext = NO_CONTEXT, until: int | None = None
-) -> np.ndarray:
-    """The values of a pattern.
-
-    Parameters
-    ----------
-    pattern : Pattern
-        The pattern.
-    points : Points
-        Points on parts.
-    context : PatternContext
-        Other patterns and images that it refers to.
-    until : int, optional
-        Number of steps to go through; all by default.
-
-    Returns
-    -------
-    (N,) or (N, 3) float32
-        A grey or a colour (linear Rec.709). Usually, but not always, in [0, 1].
-
-    Raises
-    ------
-    RecursionError
-        If patterns use each other; a valid recipe has none such.
-    """
-    key = (id(pattern), until)
-    if key in points.known:
-        return points.known[key][1]
-    sheet = lay_out(pattern.placement, points)
-    laid = points if sheet.index is None else points.taken_later(sheet.index)
-    values = run_steps(pattern.steps[:until], sheet.coordinates, pattern.placement, laid, context)
-    total = blend_layout(values, sheet, len(points))
-    points.known[key] = (pattern, total)  # the pattern is kept so that its id stays its own
-    return total
-
-
-class Source(Step):
+class Source(CompiledStep):
     """The first step of a pattern.
 
     Attributes
@@ -197,6 +251,9 @@ class Source(Step):
     sample_shape: ClassVar[str] = "flat"
     is_placed: ClassVar[bool] = True
 
+    def emit(self, at: StepInput) -> Value:
+        return at.run()
+
     def seen(self, size: float) -> float:
         """Width of a thumbnail, mm, at a size in mm."""
         return self.span * size
@@ -214,52 +271,3 @@ def seed() -> int:
     int
     """
     return number(1, 0, 9999, label="Seed", tip="Another number gives another variation.")
-
-
-def grey(values: np.ndarray) -> np.ndarray:
-    """Values as grey, (N,): the luminance of colours (Rec.709).
-
-    Parameters
-    ----------
-    values : (N,) or (N, 3) float32
-        Values.
-
-    Returns
-    -------
-    (N,)
-    """
-    return values if values.ndim == 1 else luminance(values)
-
-
-def as_wide(values: np.ndarray, other: np.ndarray) -> np.ndarray:
-    """Values as (N, 3) where the other ones are, so that both can be combined.
-
-    Parameters
-    ----------
-    values : (N,) or (N, 3) float32
-        Values.
-    other : (N,) or (N, 3) float32
-        Other values.
-
-    Returns
-    -------
-    (N, 3)
-    """
-    return values[:, None] if values.ndim < other.ndim else values
-
-
-def is_colored(pattern: Pattern, context: PatternContext) -> bool:
-    """True if a pattern gives colours rather than greys.
-
-    Parameters
-    ----------
-    pattern : Pattern
-        The pattern.
-    context : PatternContext
-        Other patterns and images that it refers to.
-
-    Returns
-    -------
-    bool
-    """
-    return evaluate(pattern, flat_points(1.0, 1, 1), context).ndim == 2

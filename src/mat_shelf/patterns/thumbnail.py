@@ -7,8 +7,9 @@ import numpy as np
 from mat_shelf.document.pattern import Pattern
 from mat_shelf.numerics.interpolation import smoothsteps
 from mat_shelf.optics.color import encode_srgb
+from mat_shelf.patterns.evaluation import evaluate
 from mat_shelf.patterns.points import FLAT, Frames, Points, flat_points
-from mat_shelf.patterns.step import PatternContext, evaluate
+from mat_shelf.patterns.step import PatternContext
 
 _FINER = 2
 """Points along the side of a pixel, so that thin lines neither vanish nor flicker."""
@@ -95,13 +96,15 @@ def pixels_of(values: np.ndarray) -> np.ndarray:
 
 
 class _Corner:
-    """Geometry maps by the distance, in their own reach, from what makes them white."""
+    """Geometry maps by the distance, in their own reach, from what makes them white: a triangle for each point."""
 
     def __init__(self, distance: np.ndarray):
-        self._distance = distance
+        values = smoothsteps(np.clip(1 - distance, 0, 1)).astype(np.float32)
+        count = len(values)
+        self._arrays = 3 * np.arange(count), np.ones(count, np.int32), np.repeat(values, 3), 0
 
-    def values(self, kind, radius, part, triangle, u, v) -> np.ndarray:
-        return smoothsteps(np.clip(1 - self._distance[triangle], 0, 1)).astype(np.float32)
+    def arrays(self, kind: str, radius: float) -> list:
+        return [self._arrays]
 
 
 def _corner(columns: int, rows: int, is_hollow: bool) -> Points:

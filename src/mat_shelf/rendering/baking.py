@@ -11,22 +11,21 @@ from mat_shelf.document.product import Part
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import posed, turn_matrix
-from mat_shelf.numerics.interpolation import between3
+from mat_shelf.numerics.interpolation import between3, between_slopes
 from mat_shelf.numerics.kernels import kernel
 from mat_shelf.numerics.vectors import normalize, store3
+from mat_shelf.patterns.evaluation import evaluate, grey
 from mat_shelf.patterns.points import Points, part_frames, part_salt
-from mat_shelf.patterns.step import PatternContext, evaluate, grey
+from mat_shelf.patterns.step import PatternContext
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.geometry_map_lookup import GeometryMapLookup
 from mat_shelf.scene.geometry_maps import GeometryMap, GeometryMapKey
 from mat_shelf.scene.material_evaluation import (
-    OverlayBinding,
     bent_normals,
-    bind_overlays,
     coverage,
     fed_value,
-    uv_kernel,
 )
+from mat_shelf.scene.recipe_program import OverlayBinding, bind_overlays
 
 BAKED = (
     "base_color",
@@ -214,9 +213,8 @@ def _points(primitive, u, v, corners, normals, uv, frames, shapes):
     """The points of some texels, and their tangents along u and v, (N, 3), at right angles to their normals."""
     count = len(primitive)
     position, normal = np.empty((count, 3), np.float32), np.empty((count, 3), np.float32)
-    place_kernel(primitive, u, v, corners, normals, position, normal)
     places, slope = np.empty((count, 2), np.float32), np.empty((count, 2, 3), np.float32)
-    uv_kernel(primitive, u, v, corners, uv, places, slope)
+    place_kernel(primitive, u, v, corners, normals, uv, position, normal, places, slope)
     hits = shapes and (shapes, primitive, u, v)
     points = Points(position, normal, np.zeros(count, np.int32), frames, places, slope, hits=hits)
     # A tangent goes along u where v stands still: at right angles to the gradient of v.
@@ -230,8 +228,8 @@ def _points(primitive, u, v, corners, normals, uv, frames, shapes):
 
 
 @kernel
-def place_kernel(primitive, u, v, corners, normals, position, normal):
-    """Positions and unit normals of points in triangles.
+def place_kernel(primitive, u, v, corners, normals, uv, position, normal, places, slope):
+    """Positions, unit normals and texture coordinates of points in triangles.
 
     Parameters
     ----------
@@ -243,12 +241,22 @@ def place_kernel(primitive, u, v, corners, normals, position, normal):
         Corners of the triangles, mm.
     normals : (V, 3) float
         Unit normals.
+    uv : (T, 6) float32
+        Texture coordinates of the corners.
     position : (N, 3) float32
         Receives the positions, mm.
     normal : (N, 3) float32
         Receives the unit normals.
+    places : (N, 2) float32
+        Receives the coordinates.
+    slope : (N, 2, 3) float32
+        Receives their gradients, 1/mm.
     """
     for i in range(primitive.shape[0]):
         t = primitive[i]
         store3(position, i, between3(corners, t, u[i], v[i]))
         store3(normal, i, normalize(between3(normals, t, u[i], v[i])))
+        place, one, other = between_slopes(corners, uv, t, u[i], v[i])
+        places[i, 0], places[i, 1] = place
+        for axis in range(3):
+            slope[i, 0, axis], slope[i, 1, axis] = one[axis], other[axis]

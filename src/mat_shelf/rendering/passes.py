@@ -2,7 +2,7 @@
 
 A wave is a batch of paths that advance together, one bounce at a time. `volume_walk` takes them to what they meet
 next. Each pass is one kernel over struct-of-arrays state; `shade` writes the paths that go on to the front of the same
-arrays. `trace_to_end` runs all passes that are left without coming back to Python between them.
+arrays. `trace_paths` runs all of them without coming back to Python between them.
 The file is long because the passes share that state and inline each other's functions.
 """
 
@@ -23,6 +23,7 @@ from mat_shelf.numerics.low_discrepancy import (
     shift_of,
     shifted,
 )
+from mat_shelf.numerics.memory import call_detached
 from mat_shelf.numerics.vectors import (
     add,
     cross,
@@ -119,14 +120,16 @@ reach : (N,) float32, mm, how far the light is
 """
 
 SceneTables = namedtuple(
-    "SceneTables", "triangles rows zone_first zone_rows met_bits block bodies frames lights tables"
+    "SceneTables", "triangles rows zone_first zone_rows met_bits block bodies frames lights tables surface dressing"
 )
-"""What the passes read: of `Geometry`, of `MaterialTable`, of `Lights`, and the albedo tables.
+"""What the passes read: of `Geometry`, of `MaterialTable`, of `Lights`, the albedo tables, and what dresses points.
 
 `block` is (M, WIDTH) float32, a row of each material, then rows of single points.
 """
 
-PathLimits = namedtuple("PathLimits", "depth most cut straight pixels draws salt")
+PathLimits = namedtuple(
+    "PathLimits", "depth most cut straight pixels draws salt waves marked_waves fed_waves free dress"
+)
 """How far paths go.
 
 depth : int, bounces at which they end
@@ -135,6 +138,9 @@ cut : int, row that the camera does not see, nor anything behind it: the backdro
 straight : bool, as `RenderTask.straight`
 pixels : (N,) int32, the pixel of the picture of each row of the sums
 draws, salt : as `low_discrepancy.even_draws` has them
+waves : int, surfaces that a path may meet; marked_waves, fed_waves : those at which marks, and patterns, count
+free : int, first row of the parameter block for single points
+dress : int, address of `dressing.dress_points`
 """
 
 Hits = namedtuple("Hits", "geometry primitive u v distance")
@@ -1029,15 +1035,13 @@ def _straight_through(block, bodies, look, part, inside, i, d, normal, entering)
 
 
 @kernel
-def trace_to_end(count, waves, caster, hits, points, paths, shadows, scene_tables, limits, sums):
-    """Takes paths through all bounces that are left.
+def trace_paths(count, caster, hits, points, paths, shadows, scene_tables, limits, memory, sums):
+    """Takes the paths of a wave through all their bounces.
 
     Parameters
     ----------
     count : int
-        Number of points, paths or rays that are in use.
-    waves : int
-        Number of waves.
+        Number of paths.
     caster : Caster
         Handle of `embree.Scene.caster`.
     hits : Hits
@@ -1052,10 +1056,12 @@ def trace_to_end(count, waves, caster, hits, points, paths, shadows, scene_table
         Arrays of the scene.
     limits : PathLimits
         Limits of the paths.
+    memory : DressingMemory
+        Memory to dress the wave.
     sums : Sums
         Sums of the film.
     """
-    for _ in range(waves):
+    for wave in range(limits.waves):
         if count == 0:
             return
         walk_to_next_surface(
@@ -1072,6 +1078,7 @@ def trace_to_end(count, waves, caster, hits, points, paths, shadows, scene_table
             hits.distance,
         )
         resolve(count, hits, scene_tables, points)
+        _dress(count, wave, caster, hits, points, paths, scene_tables, limits, memory)
         count, aimed = shade(count, hits, points, paths, shadows, scene_tables, limits, sums)
         if not limits.straight:
             trace_shadow_rays(aimed, caster, shadows, limits, sums)
@@ -1081,4 +1088,28 @@ def trace_to_end(count, waves, caster, hits, points, paths, shadows, scene_table
                 break
             intersect_shadow_rays(aimed, caster, shadows, hits)
             resolve(aimed, hits, scene_tables, points)
+            _dress(aimed, wave, caster, hits, points, shadows.rays, scene_tables, limits, memory)
             aimed = transmittance(aimed, hits, points, shadows, scene_tables, limits, sums)
+
+
+@inline
+def _dress(count, wave, caster, hits, points, paths, scene_tables, limits, memory):
+    is_marked, is_fed = wave < limits.marked_waves, wave < limits.fed_waves
+    if is_marked or is_fed:
+        arguments = (
+            np.int64(count),
+            points,
+            paths.direction,
+            paths.walk,
+            paths.random,
+            hits,
+            caster,
+            scene_tables.surface,
+            scene_tables.dressing,
+            memory,
+            scene_tables.block,
+            np.int64(limits.free),
+            is_marked,
+            is_fed,
+        )
+        call_detached(limits.dress, arguments)

@@ -4,7 +4,8 @@ from mat_shelf.document.pattern import Feed, Pattern
 from mat_shelf.document.project import Project
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.optics.parameters import WHITE
-from mat_shelf.patterns.step import PatternContext, is_colored
+from mat_shelf.patterns.evaluation import is_colored
+from mat_shelf.patterns.step import PatternContext
 from mat_shelf.patterns.steps import Contrast
 
 _BRIGHTEST = 0.75

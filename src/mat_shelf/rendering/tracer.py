@@ -19,19 +19,15 @@ from mat_shelf.optics.albedo_tables import albedo_tables
 from mat_shelf.rendering import passes
 from mat_shelf.rendering.camera import CameraView
 from mat_shelf.rendering.film import Film, add_sums, clear_sums, new_sums
-from mat_shelf.rendering.volume_walk import walk_to_next_surface
+from mat_shelf.scene.dressing import Dressing, DressingMemory, dress_points
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.interior_list import interior_at
 from mat_shelf.scene.lights import Lights
-from mat_shelf.scene.mark_evaluation import evaluate_marks, evaluate_stamps, marks_reached
-from mat_shelf.scene.material_evaluation import at_rest, evaluate_mark_material, evaluate_materials
 from mat_shelf.scene.material_table import MaterialTable
 from mat_shelf.system.processors import usable_processors
 
 WAVE = 1 << 13
 """Paths in a wave: enough that the call for each costs nothing, few enough to stay in the cache."""
-FED_WAVE = 1 << 18
-"""Paths in a wave where patterns feed materials: many small steps each need many points to be worth their call."""
 NO_LIMIT = 1e30
 MOST_BOUNCES = 4000
 """A technical bound."""
@@ -130,18 +126,19 @@ class Tracer:
         sample = int(counts.min())
         fewest = np.flatnonzero(counts == sample).astype(np.int32)
         pixels = fewest if pixels is None else pixels[fewest]
-        is_varied = task.material_table.fed or task.material_table.marks
-        runs = -(-len(pixels) // (FED_WAVE if is_varied else WAVE))
+        runs = -(-len(pixels) // WAVE)
         runs = -(-runs // self.threads) * self.threads
         size = -(-len(pixels) // runs)
         tables = albedo_tables()
         nest = interior_at(task.view.position, task.geometry, task.material_table.bodies)
+        dressing, kept = task.material_table.dresser.bind(task.geometry.shapes, task.geometry.frames)
 
         def run(first: int) -> None:
-            self._trace(task, film, pixels[first : first + size], sample, nest, tables, is_stopped)
+            self._trace(task, film, pixels[first : first + size], sample, nest, tables, dressing, is_stopped)
 
         for done in [self._pool.submit(run, first) for first in range(0, len(pixels), size)]:
             done.result()
+        del kept
         return not is_stopped()
 
     def _wave_memory(self, size: int):
@@ -157,47 +154,22 @@ class Tracer:
             self._memory.wave = kept
         return kept
 
-    def _block(self, material_table: MaterialTable, size: int) -> np.ndarray:
-        """The parameter block, with rows to spare for single points where patterns feed any material."""
-        if not material_table.fed and not material_table.marks:
-            return material_table.parameters
+    def _block(self, material_table: MaterialTable, size: int) -> tuple[np.ndarray, DressingMemory]:
+        """The parameter block, with rows to spare for single points, and memory to dress them."""
         rows = len(material_table.parameters)
-        owner, block = getattr(self._memory, "block", (None, None))
+        owner, block, memory = getattr(self._memory, "block", (None, None, None))
         if owner is not material_table or len(block) < rows + size:
-            block = np.empty((rows + size, material_table.parameters.shape[1]), np.float32)
+            dresser = material_table.dresser
+            spare = size if dresser.has_patterns or dresser.has_marks else 0
+            block = np.empty((rows + spare, material_table.parameters.shape[1]), np.float32)
             block[:rows] = material_table.parameters
-            self._memory.block = material_table, block
-        return block
+            memory = dresser.memory(spare)
+            self._memory.block = material_table, block, memory
+        return block, memory
 
-    @staticmethod
-    def _varied_waves(task: RenderTask) -> int:
-        """Waves in which marks or patterns count."""
-        marked = task.marked_depth if task.material_table.marks else 0
-        return max(marked, task.fed_depth if task.material_table.fed else 0)
-
-    @staticmethod
-    def _vary(count: int, task: RenderTask, points, paths, hits, block, wave: int) -> None:
-        """Gives the points of a wave what marks and patterns make of them."""
-        material_table, geometry, u, v = task.material_table, task.geometry, hits.u, hits.v
-        has_marks = bool(material_table.marks) and wave < task.marked_depth
-        has_patterns = bool(material_table.fed) and wave < task.fed_depth
-        if not has_marks and not has_patterns:
-            return
-        points = at_rest(count, geometry, points, u, v)
-        free, is_marked = len(material_table.parameters), np.zeros(count, bool)
-        if has_marks:
-
-            def dress(index, laid, free):
-                return evaluate_mark_material(index, laid, material_table, geometry, points, paths, u, v, block, free)
-
-            reached = marks_reached(count, material_table, points)
-            free, is_marked = evaluate_marks(count, material_table, points, paths, block, reached, dress)
-        if has_patterns:
-            evaluate_materials(count, material_table, geometry, points, paths, u, v, block, free, is_marked)
-        if has_marks:
-            evaluate_stamps(count, material_table, points, paths, reached)
-
-    def _trace(self, task: RenderTask, film: Film, pixels, sample: int, nest, tables, is_stopped) -> None:
+    def _trace(
+        self, task: RenderTask, film: Film, pixels, sample: int, nest, tables, dressing: Dressing, is_stopped
+    ) -> None:
         if is_stopped():
             return
         count = len(pixels)
@@ -206,8 +178,7 @@ class Tracer:
         draws, salt = even_draws(sample, task.seed)
         passes.generate(task.view, film.width, film.height, pixels, sample, task.seed, draws, salt, nest, paths)
         material_table, geometry = task.material_table, task.geometry
-        block = self._block(material_table, count)
-        caster = geometry.caster()
+        block, memory = self._block(material_table, count)
         scene_tables = passes.SceneTables(
             geometry.triangles,
             material_table.rows,
@@ -219,7 +190,17 @@ class Tracer:
             geometry.frames,
             task.lights,
             tables,
+            geometry.surface_tables(),
+            dressing,
         )
+        dresser, caster = material_table.dresser, geometry.caster()
+        surface = scene_tables.surface
+        dress = 0
+        if dresser.has_patterns or dresser.has_marks:
+            dress = dress_points.address(
+                *(count, points, paths.direction, paths.walk, paths.random, hits, caster, surface, dressing, memory),
+                *(block, 0, True, True),
+            )
         limits = passes.PathLimits(
             task.depth,
             F(task.brightest),
@@ -228,30 +209,11 @@ class Tracer:
             pixels,
             draws,
             salt,
+            MOST_WAVES,
+            task.marked_depth if dresser.has_marks else 0,
+            task.fed_depth if dresser.has_patterns else 0,
+            len(material_table.parameters),
+            dress,
         )
-        varied = min(self._varied_waves(task), MOST_WAVES)
-        for wave in range(varied):
-            if is_stopped():
-                return
-            if not count:
-                break
-            walk_to_next_surface(count, caster, paths, block, material_table.bodies, sums.cover, *hits)
-            passes.resolve(count, hits, scene_tables, points)
-            self._vary(count, task, points, paths, hits, block, wave)
-            count, aimed = passes.shade(count, hits, points, paths, shadows, scene_tables, limits, sums)
-            if not task.straight:
-                passes.trace_shadow_rays(aimed, caster, shadows, limits, sums)
-                continue
-            for _ in range(passes.CROSSINGS):
-                if not aimed:
-                    break
-                passes.intersect_shadow_rays(aimed, caster, shadows, hits)
-                passes.resolve(aimed, hits, scene_tables, points)
-                self._vary(aimed, task, points, shadows.rays, hits, block, wave)
-                aimed = passes.transmittance(aimed, hits, points, shadows, scene_tables, limits, sums)
-        if varied and is_stopped():
-            return
-        passes.trace_to_end(
-            count, MOST_WAVES - varied, caster, hits, points, paths, shadows, scene_tables, limits, sums
-        )
+        passes.trace_paths(count, caster, hits, points, paths, shadows, scene_tables, limits, memory, sums)
         add_sums(pixels, sums, film.sums)

@@ -4,34 +4,30 @@ from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from multiprocessing import get_context
-from types import SimpleNamespace
 
 import numpy as np
 
 from mat_shelf.document.camera import Camera
-from mat_shelf.document.image import ImageRef
-from mat_shelf.document.mark import Mark
-from mat_shelf.document.pattern import Pattern, Placement, Relief
-from mat_shelf.document.product import Part, Product
+from mat_shelf.document.pattern import Pattern, Relief
 from mat_shelf.document.recipe import Overlay, Recipe
 from mat_shelf.document.set import Softbox
 from mat_shelf.geometry.solids import box
 from mat_shelf.numerics.kernels import cache_folder
 from mat_shelf.optics.albedo_tables import albedo_tables
 from mat_shelf.optics.measurements import measure
-from mat_shelf.patterns.mipmap import Mipmap
 from mat_shelf.patterns.points import Points, part_frames
-from mat_shelf.patterns.sources import SOURCES
+from mat_shelf.patterns.sources import SOURCES, Noise
 from mat_shelf.patterns.step import PatternContext
+from mat_shelf.patterns.steps import STEPS
 from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.film import Film, develop, tone_map
 from mat_shelf.rendering.tracer import RenderTask, Tracer
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.lights import make_lights, plain_room
-from mat_shelf.scene.mark_evaluation import place_marks
-from mat_shelf.scene.material_evaluation import bent_normals, bind_overlays, seen_overlay
+from mat_shelf.scene.material_evaluation import bent_normals, seen_overlay
 from mat_shelf.scene.material_table import make_material_table
+from mat_shelf.scene.recipe_program import bind_overlays
 
 _MARK = "ready"
 
@@ -86,39 +82,17 @@ def _compile_rendering(say: Callable[[str], None]) -> None:
     tracer = Tracer(1)
     tracer.add_sample(task, film)
     tracer.close()
-    _compile_marks()
     say("film and denoiser")
     develop(denoise_film(film, "fast"))
     tone_map(np.zeros((1, 3), np.float32))
 
 
-def _compile_marks() -> None:
-    """The kernels that lay a mark on a box and look it up there."""
-    key, mesh = "0" * 64, box((10, 10, 10), 1)
-    art = ImageRef(name="art", digest="1" * 64, kind="png")
-    mark = Mark(id="m", name="m", part="p", point=(0, 0, 5), facing=(0, 0, 1), width=2.0, height=2.0, art=art)
-    stamp = mark.with_(id="s", kind="stamp")
-    part = Part(id="p", name="p", mesh=key)
-    project = SimpleNamespace(product=Product(name="p", parts=(part,)), marks=(mark, stamp))
-    marks = place_marks(project, {key: mesh}, [0], {art.digest: Mipmap(np.zeros((8, 8, 4), np.uint8))}, 1)
-    material_table = make_material_table([Recipe(), *(laid.recipe for laid in marks)], [0])._replace(marks=marks)
-    task = RenderTask(
-        Geometry([mesh]),
-        material_table,
-        make_lights(plain_room(500, 100)),
-        make_camera_view(Camera(position=(0, 5, 60), target=(0, 5, 0)), 16, 16),
-    )
-    tracer = Tracer(1)
-    tracer.add_sample(task, Film(16, 16))
-    tracer.close()
-
-
 def compile_others() -> None:
     """Compiles and keeps the kernels of patterns and of readings."""
-    for source in SOURCES:
-        for projection in ("solid", "box"):
-            pattern = Pattern(id="p", name="p", steps=(source(),), placement=Placement(projection=projection))
-            bent_normals((Relief(id="r", pattern="p"),), _few_points(), PatternContext({"p": pattern}))
+    for step in (*SOURCES, *STEPS):
+        step.run.address  # noqa: B018, asking for it compiles it
+    pattern = Pattern(id="p", name="p", steps=(Noise(),))
+    bent_normals((Relief(id="r", pattern="p"),), _few_points(), PatternContext({"p": pattern}))
     points = _few_points()
     overlays = bind_overlays(Recipe(overlays=(Overlay(id="o", name="o"),)), {})
     seen_overlay(overlays, points, np.zeros(len(points), np.uint32))

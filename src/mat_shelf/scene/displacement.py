@@ -20,10 +20,11 @@ from mat_shelf.geometry.pose import turn_matrix
 from mat_shelf.geometry.refining import RefineError, even, finest_allowed, refine
 from mat_shelf.marks.artwork import prepare_artwork, stamp_heights
 from mat_shelf.marks.surface_map import SurfaceMapError, map_surface
+from mat_shelf.patterns.evaluation import evaluate, grey
 from mat_shelf.patterns.points import Points, part_frames, part_salt
-from mat_shelf.patterns.step import PatternContext, evaluate, grey
+from mat_shelf.patterns.step import PatternContext
 from mat_shelf.scene.geometry_map_lookup import GeometryMapLookup, lookup_keys
-from mat_shelf.scene.mark_evaluation import surface_map_of
+from mat_shelf.scene.placed_marks import surface_map_of
 
 MOST_RELIEF_TRIANGLES = 1_500_000
 """Of one part; they take about 400 MB while they are made and 250 MB afterwards."""

@@ -20,6 +20,14 @@ corners : (T, 9) float32, mm
 face : (T,) int32, number of the triangle among those of the part's own mesh
 place : (T, 6) float32, where in that one its three corners lie: shares of the second and third corner
 """
+SurfaceTables = namedtuple("SurfaceTables", "corners uv face place first frames")
+"""What patterns and marks are looked up by.
+
+corners : (T, 9) float32, mm, as in `Rest` where anything has true relief
+uv : (T, 6) float32, texture coordinates of three corners; (0, 6) where no mesh has any
+face, place : as in `Rest`; of length 0 where nothing has true relief
+first : as in `Triangles`; frames : Frames
+"""
 _HOME = np.float32([0, 0, 1, 0, 0, 1])
 
 
@@ -58,7 +66,7 @@ class Geometry:
         self.rest = self._rest(meshes, at_rest) if any(rest is not None for rest in at_rest) else None
         """None where no mesh has true relief."""
         self.shapes = None
-        """What looks geometry maps up at its hits; see `rendering.geometry_maps`."""
+        """Geometry maps of its meshes, as `GeometryMapLookup` has them."""
         self.count = len(meshes)
 
     def _rest(self, meshes: Sequence[Mesh], at_rest: Sequence[tuple | None]) -> Rest:
@@ -70,6 +78,21 @@ class Geometry:
             if rest is not None:
                 corners[first : first + count], face[first : first + count], place[first : first + count] = rest
         return Rest(corners, face, place)
+
+    def surface_tables(self) -> SurfaceTables:
+        """Arrays that kernels look patterns and marks up by.
+
+        Returns
+        -------
+        SurfaceTables
+        """
+        nothing = np.zeros((0, 6), np.float32)
+        uv = nothing if self.uv is None else self.uv
+        if self.rest is None:
+            corners, face, place = self.triangles.corners, np.zeros(0, np.int32), nothing
+        else:
+            corners, face, place = self.rest
+        return SurfaceTables(corners, uv, face, place, self.triangles.first, self.frames)
 
     def own_faces(self, geometry, primitive) -> np.ndarray:
         """Numbers of the triangles among those of each hit part's own mesh, (N,) int32.

@@ -21,11 +21,12 @@ from mat_shelf.patterns.step import PatternContext
 from mat_shelf.scene.backdrop import sweep_mesh
 from mat_shelf.scene.ball import BALL_RECIPE, Ball
 from mat_shelf.scene.dielectric_contact import Body, resolve_contact
+from mat_shelf.scene.dressing import Dresser, TexturedMaterial
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.interior_list import Bodies
 from mat_shelf.scene.kept import Kept
-from mat_shelf.scene.mark_evaluation import place_marks
-from mat_shelf.scene.material_evaluation import TexturedMaterial, bind_overlays
+from mat_shelf.scene.placed_marks import place_marks
+from mat_shelf.scene.recipe_program import bind_overlays
 
 UNASSIGNED = Recipe(base_color=(0.5, 0.5, 0.5), specular_roughness=0.5)
 """What a part without a material wears."""
@@ -58,7 +59,9 @@ class Supplies(Protocol):
 
 UNWORN = 255
 """In place of a bit: a material that the geometry does not wear."""
-MaterialTable = namedtuple("MaterialTable", "rows zone_first zone_rows met_bits parameters bodies backdrop fed marks")
+MaterialTable = namedtuple(
+    "MaterialTable", "rows zone_first zone_rows met_bits parameters bodies backdrop fed marks dresser"
+)
 """rows : (G,) int32, the parameter row of each geometry
 zone_first : (G,) int32, where in `zone_rows` the faces of a geometry with zones begin; -1 for one without
 zone_rows : (Z,) int32, the parameter row of each face of the geometries with zones
@@ -67,8 +70,9 @@ share one
 parameters : (M, WIDTH) float32
 bodies : interior_list.Bodies, what each geometry is filled with
 backdrop : int, the row that is the backdrop's; -1 where there is none
-fed : tuple of Fed, the materials that patterns feed
-marks : tuple of Laid, the lowest first"""
+fed : tuple of TexturedMaterial, the materials that patterns feed
+marks : tuple of PlacedMark, the lowest first
+dresser : Dresser, what both make of hits"""
 
 
 def make_material_table(
@@ -120,7 +124,8 @@ def make_material_table(
     rows = np.array(rows, np.int32).reshape(-1)
     bodies = _bodies(recipes, rows, dict(zoned), priorities)
     bits = _met_bits(rows, dict(zoned), len(recipes))
-    return MaterialTable(rows, first, zone_rows, bits, block, bodies, backdrop, fed, ())
+    dresser = Dresser(fed, (), len(block), len(rows))
+    return MaterialTable(rows, first, zone_rows, bits, block, bodies, backdrop, fed, (), dresser)
 
 
 def _met_bits(rows: np.ndarray, zoned: Mapping, count: int) -> np.ndarray:
@@ -360,4 +365,23 @@ def project_material_table(
     if not marks:
         return material_table
     block = np.concatenate([material_table.parameters, [parameter_row(laid.recipe) for laid in marks]])
-    return material_table._replace(parameters=block.astype(np.float32), marks=marks)
+    return with_marks(material_table._replace(parameters=block.astype(np.float32)), marks)
+
+
+def with_marks(material_table: MaterialTable, marks) -> MaterialTable:
+    """A material table with marks, which have their rows already.
+
+    Parameters
+    ----------
+    material_table : MaterialTable
+        Materials of a scene.
+    marks : sequence of PlacedMark
+        The lowest first.
+
+    Returns
+    -------
+    MaterialTable
+    """
+    table = material_table
+    dresser = Dresser(table.fed, marks, len(table.parameters), len(table.rows))
+    return table._replace(marks=tuple(marks), dresser=dresser)

@@ -10,7 +10,7 @@ from mat_shelf.app.theme import THEME
 from mat_shelf.app.workshop import PatternWork
 from mat_shelf.document.pattern import Feed, Pattern
 from mat_shelf.document.recipe import Recipe
-from mat_shelf.patterns.step import is_colored
+from mat_shelf.patterns.evaluation import is_colored
 
 CHIP = 22
 

@@ -7,10 +7,15 @@ from pydantic import Field
 
 from mat_shelf.document.parameter import number
 from mat_shelf.numerics.hashed_noise import U, again, floor, hash3, unit, wrapped
-from mat_shelf.numerics.kernels import F, inline, kernel
+from mat_shelf.numerics.kernels import F, apart, inline, stay_apart
+from mat_shelf.patterns.operation import operation
 from mat_shelf.patterns.step import Source, StepInput, seed
 
 _SHOWN = ("centres", "second", "borders", "rounded", "tones")
+
+NEAR, SECOND, BORDER, TONE = range(4)
+"""Rows of what `find_cells` finds."""
+CELL_ROWS = 4
 
 
 class Cells(Source):
@@ -28,17 +33,31 @@ class Cells(Source):
     jitter: float = number(0.9, 0, 1, label="Unevenness", tip="0 is a plain grid, 1 fully random.")
     repeat: int = number(0, 0, 64, label="Repeats after", tip="Period in sizes, without a seam; 0 never repeats.")
     seed: int = seed()
+    scratch = CELL_ROWS
 
-    def apply(self, at: StepInput) -> np.ndarray:
-        out, tones = np.empty((2, len(at)), np.float32)
-        coordinates = at.coordinates
-        cells = deep_cells if at.is_deep else flat_cells
-        cells(coordinates, F(self.jitter), self.repeat, U(self.seed), _SHOWN.index(self.shown), out, tones)
-        return tones if self.shown == "tones" else out
+    def constants(self, at: StepInput) -> tuple[float, ...]:
+        return at.is_deep, self.jitter, self.repeat, self.seed, _SHOWN.index(self.shown)
+
+    @operation
+    def run(c, n, coordinates, before, out, at):
+        """Distances to centres and borders, or tones.
+
+        References
+        ----------
+        Worley 1996, A Cellular Texture Basis Function. The distance to a border is that to the line between two
+        centres.
+        """
+        is_deep, jitter, period, seed, shown = c[0] > F(0), c[1], np.int32(c[2]), U(c[3]), int(c[4])
+        find_cells(n, coordinates, 0, is_deep, F(1), jitter, period, seed, out, 1)
+        for i in range(n):
+            near, second, border, tone = out[1 + NEAR, i], out[1 + SECOND, i], out[1 + BORDER, i], out[1 + TONE, i]
+            out[0, i] = _shown_as(shown, np.sqrt(near), np.sqrt(second), border, tone)
 
 
 @inline
-def _shown_as(shown, near, second, border):
+def _shown_as(shown, near, second, border, tone):
+    if shown == 4:
+        return tone
     if shown == 0:
         return near
     if shown == 1:
@@ -50,158 +69,79 @@ def _shown_as(shown, near, second, border):
 
 
 @inline
-def flat_cell(x, y, jitter, period, seed):
-    """Squared distances to the nearest and second nearest centre, distance to the border, tone; in two dimensions.
+def find_cells(n, places, first, is_deep, scale, jitter, period, seed, out, row):
+    """Cells that points lie in: squared distances to the nearest two centres, distance to the border, tone.
+
+    Cell after cell over all points, since only the inner loop becomes vector instructions.
 
     Parameters
     ----------
-    x, y : float32
-        Coordinate, in sizes.
+    n : int
+        Number of points.
+    places : (rows, N) float32
+        Coordinates, in three rows from `first` on.
+    first : int
+        The first of these rows.
+    is_deep : bool
+        Whether the third coordinate counts.
+    scale : float32
+        What they are multiplied by.
     jitter : float32
         Unevenness of the cells, [0, 1].
-    period : int
+    period : int32
         Period in cells; 0 never repeats.
     seed : uint32
         Seed.
-
-    Returns
-    -------
-    tuple of 4
+    out : (rows, N) float32
+        Receives what is found, in rows from `row` on; `CELL_ROWS` of them are written.
+    row : int
+        The first of these.
     """
-    start = F(0.5) - F(0.5) * jitter
-    xi, yi = floor(x), floor(y)
-    near, second = F(9), F(9)
-    near_x, near_y = F(0), F(0)
-    second_x, second_y = F(0), F(0)
-    tone = U(0)
-    for j in range(9):
-        cx = np.int32(xi + np.int32(j % 3 - 1))
-        cy = np.int32(yi + np.int32(j // 3 - 1))
-        h = hash3(wrapped(cx, period), wrapped(cy, period), np.int32(0), seed)
-        dx = F(cx) + start + jitter * F(np.int32(h & U(0xFFFF))) * F(1 / 65536) - x
-        dy = F(cy) + start + jitter * F(np.int32(h >> U(16))) * F(1 / 65536) - y
-        d = dx * dx + dy * dy
-        closer = d < near
-        between = d < second
-        second_x = near_x if closer else (dx if between else second_x)
-        second_y = near_y if closer else (dy if between else second_y)
-        second = near if closer else (d if between else second)
-        near_x = dx if closer else near_x
-        near_y = dy if closer else near_y
-        tone = h if closer else tone
-        near = d if closer else near
-    apart_x, apart_y = second_x - near_x, second_y - near_y
-    apart = np.sqrt(max(apart_x * apart_x + apart_y * apart_y, F(1e-12)))
-    border = F(0.5) * (second - near) / apart
-    return near, second, border, tone
+    # Numbers that are known when compiling would each be compiled for.
+    _find_cells(n, places, np.int64(first), np.int64(is_deep), scale, jitter, period, seed, out, np.int64(row))
+
+
+@apart
+def _find_cells(n, places, first, is_deep, scale, jitter, period, seed, out, row):
+    stay_apart()
+    near, second, nearest, runner_up = row + NEAR, row + SECOND, row + BORDER, row + TONE
+    for i in range(n):
+        out[near, i], out[second, i], out[nearest, i], out[runner_up, i] = F(9), F(9), F(0), F(0)
+    for j in range(27 if is_deep > 0 else 9):
+        number = F(j)
+        for i in range(n):
+            x, y, z = places[first, i] * scale, places[first + 1, i] * scale, places[first + 2, i] * scale
+            dx, dy, dz, _ = _centre(x, y, z, np.int32(j), is_deep, jitter, period, seed)
+            d = dx * dx + dy * dy + dz * dz
+            least, next_least = out[near, i], out[second, i]
+            one, other = out[nearest, i], out[runner_up, i]
+            is_nearer, is_second = d < least, d < next_least
+            out[second, i] = least if is_nearer else (d if is_second else next_least)
+            out[runner_up, i] = one if is_nearer else (number if is_second else other)
+            out[near, i] = d if is_nearer else least
+            out[nearest, i] = number if is_nearer else one
+    for i in range(n):
+        x, y, z = places[first, i] * scale, places[first + 1, i] * scale, places[first + 2, i] * scale
+        ax, ay, az, h = _centre(x, y, z, np.int32(out[nearest, i]), is_deep, jitter, period, seed)
+        bx, by, bz, _ = _centre(x, y, z, np.int32(out[runner_up, i]), is_deep, jitter, period, seed)
+        between = (bx - ax) * (bx - ax) + (by - ay) * (by - ay) + (bz - az) * (bz - az)
+        out[row + BORDER, i] = F(0.5) * (out[second, i] - out[near, i]) / np.sqrt(max(between, F(1e-12)))
+        out[row + TONE, i] = unit(again(h))
 
 
 @inline
-def deep_cell(x, y, z, jitter, period, seed):
-    """The same in three dimensions.
-
-    Parameters
-    ----------
-    x, y, z : float32
-        Coordinate, in sizes.
-    jitter : float32
-        Unevenness of the cells, [0, 1].
-    period : int
-        Period in cells; 0 never repeats.
-    seed : uint32
-        Seed.
-
-    Returns
-    -------
-    tuple of 4
-    """
+def _centre(x, y, z, j, is_deep, jitter, period, seed):
+    """From a point to the centre of the j-th cell about it, and the cell's random number."""
     start = F(0.5) - F(0.5) * jitter
-    xi, yi, zi = floor(x), floor(y), floor(z)
-    near, second = F(9), F(9)
-    nx, ny, nz = F(0), F(0), F(0)
-    sx, sy, sz = F(0), F(0), F(0)
-    tone = U(0)
-    for j in range(27):
-        cx = np.int32(xi + np.int32(j % 3 - 1))
-        cy = np.int32(yi + np.int32(j // 3 % 3 - 1))
-        cz = np.int32(zi + np.int32(j // 9 - 1))
+    cx = np.int32(floor(x) + np.int32(j % np.int32(3)) - np.int32(1))
+    cy = np.int32(floor(y) + np.int32(j // np.int32(3) % np.int32(3)) - np.int32(1))
+    if is_deep > 0:
+        cz = np.int32(floor(z) + np.int32(j // np.int32(9)) - np.int32(1))
         h = hash3(wrapped(cx, period), wrapped(cy, period), cz, seed)
         dx = F(cx) + start + jitter * F(np.int32(h & U(0x7FF))) * F(1 / 2048) - x
         dy = F(cy) + start + jitter * F(np.int32((h >> U(11)) & U(0x7FF))) * F(1 / 2048) - y
-        dz = F(cz) + start + jitter * F(np.int32(h >> U(22))) * F(1 / 1024) - z
-        d = dx * dx + dy * dy + dz * dz
-        closer = d < near
-        between = d < second
-        sx = nx if closer else (dx if between else sx)
-        sy = ny if closer else (dy if between else sy)
-        sz = nz if closer else (dz if between else sz)
-        second = near if closer else (d if between else second)
-        nx = dx if closer else nx
-        ny = dy if closer else ny
-        nz = dz if closer else nz
-        tone = h if closer else tone
-        near = d if closer else near
-    ax, ay, az = sx - nx, sy - ny, sz - nz
-    apart = np.sqrt(max(ax * ax + ay * ay + az * az, F(1e-12)))
-    border = F(0.5) * (second - near) / apart
-    return near, second, border, tone
-
-
-@kernel
-def flat_cells(coordinates, jitter, repeat, seed, shown, out, tones):
-    """Cells in two dimensions, (3, N) to (N,), and a tone for each.
-
-    Parameters
-    ----------
-    coordinates : (3, N) float32
-        Points in the layout, in sizes.
-    jitter : float32
-        Unevenness of the cells, [0, 1].
-    repeat : int
-        Period in sizes; 0 never repeats.
-    seed : uint32
-        Seed.
-    shown : str
-        Output that is asked for.
-    out : (N,) float32
-        Receives the values.
-    tones : int
-        Number of tones.
-
-    References
-    ----------
-    Worley 1996, A Cellular Texture Basis Function. The distance to a border is that to the line between two centres.
-    """
-    xs, ys = coordinates[0], coordinates[1]
-    for i in range(xs.shape[0]):
-        near, second, border, tone = flat_cell(xs[i], ys[i], jitter, np.int32(repeat), seed)
-        out[i] = _shown_as(shown, np.sqrt(near), np.sqrt(second), border)
-        tones[i] = unit(again(tone))
-
-
-@kernel
-def deep_cells(coordinates, jitter, repeat, seed, shown, out, tones):
-    """Cells in three dimensions, (3, N) to (N,), and a tone for each.
-
-    Parameters
-    ----------
-    coordinates : (3, N) float32
-        Points in the layout, in sizes.
-    jitter : float32
-        Unevenness of the cells, [0, 1].
-    repeat : int
-        Period in sizes; 0 never repeats.
-    seed : uint32
-        Seed.
-    shown : str
-        Output that is asked for.
-    out : (N,) float32
-        Receives the values.
-    tones : int
-        Number of tones.
-    """
-    xs, ys, zs = coordinates[0], coordinates[1], coordinates[2]
-    for i in range(xs.shape[0]):
-        near, second, border, tone = deep_cell(xs[i], ys[i], zs[i], jitter, np.int32(repeat), seed)
-        out[i] = _shown_as(shown, np.sqrt(near), np.sqrt(second), border)
-        tones[i] = unit(again(tone))
+        return dx, dy, F(cz) + start + jitter * F(np.int32(h >> U(22))) * F(1 / 1024) - z, h
+    h = hash3(wrapped(cx, period), wrapped(cy, period), np.int32(0), seed)
+    dx = F(cx) + start + jitter * F(np.int32(h & U(0xFFFF))) * F(1 / 65536) - x
+    dy = F(cy) + start + jitter * F(np.int32(h >> U(16))) * F(1 / 65536) - y
+    return dx, dy, F(0), h

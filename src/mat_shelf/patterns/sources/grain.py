@@ -8,7 +8,8 @@ import numpy as np
 from mat_shelf.document.parameter import number
 from mat_shelf.document.pattern import Placement
 from mat_shelf.numerics.hashed_noise import U, gradient_noise
-from mat_shelf.numerics.kernels import F, inline, kernel
+from mat_shelf.numerics.kernels import F, apart, inline, stay_apart
+from mat_shelf.patterns.operation import operation
 from mat_shelf.patterns.step import Source, StepInput, seed
 
 
@@ -35,55 +36,29 @@ class Grain(Source):
     def finest(self, size: float) -> float:
         return size / (2 * 1.9 ** (self.octaves - 1))
 
-    def apply(self, at: StepInput) -> np.ndarray:
-        out = np.zeros(len(at), np.float32)
-        add_grain(at.coordinates, F(self.length), self.octaves, F(self.gain), F(self.waver), U(self.seed), out)
-        return out
+    def constants(self, at: StepInput) -> tuple[float, ...]:
+        return self.length, self.octaves, self.gain, self.waver, self.seed
+
+    @operation
+    def run(c, n, coordinates, before, out, at):
+        length, octaves, gain, waver, seed = c[0], int(c[1]), c[2], c[3], U(c[4])
+        grain_row(n, coordinates, 0, F(1), length, octaves, gain, waver, seed, out, 0)
 
 
 @inline
-def grain_at(x, y, z, length, octaves, gain, seed):
-    """Straight grain at one point, [0, 1].
+def grain_row(n, places, first, scale, length, octaves, gain, waver, seed, out, row):
+    """Stretched noise at many points, [0, 1], whose octaves differ in width more than in length.
 
     Parameters
     ----------
-    x, y, z : float32
-        Coordinate, in sizes.
-    length : float32
-        Length of the lines over their width.
-    octaves : int
-        Number of octaves.
-    gain : float32
-        Strength of each octave over the last.
-    seed : uint32
-        Number that selects the variation.
-
-    Returns
-    -------
-    float32
-    """
-    total, squares, amplitude, width = F(0), F(0), F(1), F(1)
-    slow = F(1) / length
-    for octave in range(octaves):
-        key = U(U(seed) * U(0x9E3779B1) + U(octave) * U(0x85EBCA77))
-        total += amplitude * gradient_noise(
-            x * slow + F(7.31) * F(octave), y * width + F(0.37), z * width + F(0.71), key, np.int32(0)
-        )
-        squares += amplitude * amplitude
-        amplitude *= gain
-        width *= F(1.9)
-        slow *= F(1.3)
-    return min(max(F(0.5) + total / (F(5.2 * 0.26) * math.sqrt(squares)), F(0)), F(1))
-
-
-@kernel
-def add_grain(coordinates, length, octaves, gain, waver, seed, out):
-    """Stretched noise whose octaves differ in width more than in length, into out, (N,) of zeros.
-
-    Parameters
-    ----------
-    coordinates : (3, N) float32
-        Points in the layout, in sizes.
+    n : int
+        Number of points.
+    places : (rows, N) float32
+        Coordinates, in three rows from `first` on.
+    first : int
+        The first of these rows.
+    scale : float32
+        What they are multiplied by.
     length : float32
         Length of the lines over their width.
     octaves : int
@@ -91,26 +66,41 @@ def add_grain(coordinates, length, octaves, gain, waver, seed, out):
     gain : float32
         Strength of each octave over the last.
     waver : float32
-        Distortion, in sizes.
+        Distortion, in sizes; 0 for straight lines.
     seed : uint32
         Number that selects the variation.
-    out : (N,) float32
-        Receives the values.
+    out : (rows, N) float32
+        Receives the values, in one row.
+    row : int
+        That row.
     """
-    xs, ys, zs = coordinates[0], coordinates[1], coordinates[2]
-    amplitude, width, squares = F(1), F(1), F(0)
+    # Numbers that are known when compiling would each be compiled for.
+    _grain_row(n, places, np.int64(first), scale, length, np.int64(octaves), gain, waver, seed, out, np.int64(row))
+
+
+@apart
+def _grain_row(n, places, first, scale, length, octaves, gain, waver, seed, out, row):
+    stay_apart()
+    amplitude, width, squares, none = F(1), F(1), F(0), np.int32(0)
+    for i in range(n):
+        out[row, i] = F(0)
     for octave in range(octaves):
         key = U(U(seed) * U(0x9E3779B1) + U(octave) * U(0x85EBCA77))
-        slow = F(1.3) ** octave / length
-        for i in range(xs.shape[0]):
-            x = xs[i] * slow + F(7.31) * F(octave)
-            stray = waver * gradient_noise(x * F(0.7), ys[i] * F(0.11), zs[i] * F(0.11), U(key + U(1)), np.int32(0))
-            y = (ys[i] + F(3) * stray) * width + F(0.37)
-            z = zs[i] * width + F(0.71)
-            out[i] += amplitude * gradient_noise(x, y, z, key, np.int32(0))
+        slow, shift = scale * F(1.3) ** octave / length, F(7.31) * F(octave)
+        if waver > F(0):
+            for i in range(n):
+                x, y, z = places[first, i] * slow + shift, places[first + 1, i] * scale, places[first + 2, i] * scale
+                stray = waver * gradient_noise(x * F(0.7), y * F(0.11), z * F(0.11), U(key + U(1)), none)
+                y = (y + F(3) * stray) * width + F(0.37)
+                out[row, i] += amplitude * gradient_noise(x, y, z * width + F(0.71), key, none)
+        else:
+            wide = width * scale
+            for i in range(n):
+                x, y, z = places[first, i] * slow + shift, places[first + 1, i] * wide, places[first + 2, i] * wide
+                out[row, i] += amplitude * gradient_noise(x, y + F(0.37), z + F(0.71), key, none)
         squares += amplitude * amplitude
         amplitude *= gain
         width *= F(1.9)
-    spread = F(1) / (F(5.2 * 0.26) * np.sqrt(squares))
-    for i in range(xs.shape[0]):
-        out[i] = min(max(F(0.5) + out[i] * spread, F(0)), F(1))
+    spread = F(1) / (F(5.2 * 0.26) * math.sqrt(squares))
+    for i in range(n):
+        out[row, i] = min(max(F(0.5) + out[row, i] * spread, F(0)), F(1))

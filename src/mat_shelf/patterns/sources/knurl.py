@@ -3,12 +3,12 @@
 import math
 from typing import Literal
 
-import numpy as np
 from pydantic import Field
 
 from mat_shelf.document.parameter import number
 from mat_shelf.document.pattern import Placement
-from mat_shelf.numerics.kernels import F, inline, kernel
+from mat_shelf.numerics.kernels import F, inline
+from mat_shelf.patterns.operation import operation
 from mat_shelf.patterns.step import Source, StepInput
 
 _CUTS = ("diamond", "straight")
@@ -27,39 +27,22 @@ class Knurl(Source):
     angle: float = number(30, 5, 60, label="Angle", unit="°", tip="Of crossed grooves against the axis; usually 30.")
     flat: float = number(0.1, 0, 0.9, label="Flat tops", tip="Share of the pitch left uncut; 0 is sharp.")
 
-    def apply(self, at: StepInput) -> np.ndarray:
-        out = np.empty(len(at), np.float32)
-        grooves(at.coordinates, _CUTS.index(self.cut), F(math.radians(self.angle)), F(self.flat), out)
-        return out
+    def constants(self, at: StepInput) -> tuple[float, ...]:
+        return _CUTS.index(self.cut), math.radians(self.angle), self.flat
+
+    @operation
+    def run(c, n, coordinates, before, out, at):
+        cut, angle, flat = int(c[0]), c[1], c[2]
+        xs, ys = coordinates[0], coordinates[1]
+        lean = math.tan(angle)
+        for i in range(n):
+            if cut == 1:
+                out[0, i] = _ridge(xs[i], flat)
+            else:
+                out[0, i] = min(_ridge(xs[i] + lean * ys[i], flat), _ridge(xs[i] - lean * ys[i], flat))
 
 
 @inline
 def _ridge(x, flat):
     away = abs(x - math.floor(x) - F(0.5)) * F(2)
     return min((F(1) - away) / max(F(1) - flat, F(0.01)), F(1))
-
-
-@kernel
-def grooves(coordinates, cut, angle, flat, out):
-    """Height over V-shaped grooves a pitch apart, (3, N) to (N,) in [0, 1].
-
-    Parameters
-    ----------
-    coordinates : (3, N) float32
-        Points in the layout, in sizes.
-    cut : int
-        Row that the camera does not see.
-    angle : float32
-        Angle of the grooves against the axis, radians.
-    flat : float32
-        Share of the pitch left uncut.
-    out : (N,) float32
-        Receives the values.
-    """
-    xs, ys = coordinates[0], coordinates[1]
-    lean = math.tan(angle)
-    for i in range(xs.shape[0]):
-        if cut == 1:
-            out[i] = _ridge(xs[i], flat)
-        else:
-            out[i] = min(_ridge(xs[i] + lean * ys[i], flat), _ridge(xs[i] - lean * ys[i], flat))

@@ -8,7 +8,8 @@ from pydantic import Field
 from mat_shelf.document.parameter import number
 from mat_shelf.numerics.hashed_noise import U, gradient_noise
 from mat_shelf.numerics.interpolation import smoothstep
-from mat_shelf.numerics.kernels import F, kernel
+from mat_shelf.numerics.kernels import F
+from mat_shelf.patterns.operation import operation
 from mat_shelf.patterns.step import Source, StepInput, seed
 
 _CHARACTERS = ("smooth", "ridged", "billowed", "blotchy")
@@ -33,97 +34,68 @@ class Noise(Source):
     def finest(self, size: float) -> float:
         return size / (2 * self.lacunarity ** (self.octaves - 1))
 
-    def apply(self, at: StepInput) -> np.ndarray:
-        out = np.zeros(len(at), np.float32)
-        add_noise(
-            at.coordinates,
-            self.octaves,
-            F(self.gain),
-            F(round(self.lacunarity) if self.repeat else self.lacunarity),
-            _CHARACTERS.index(self.character),
-            self.repeat,
-            U(self.seed),
-            out,
-        )
-        return out
+    def constants(self, at: StepInput) -> tuple[float, ...]:
+        ratio = round(self.lacunarity) if self.repeat else self.lacunarity
+        return self.octaves, self.gain, ratio, _CHARACTERS.index(self.character), self.repeat, self.seed
 
+    @operation
+    def run(c, n, coordinates, before, out, at):
+        """Fractal noise of one character.
 
-@kernel
-def add_noise(coordinates, octaves, gain, lacunarity, character, repeat, seed, out):
-    """Fractal noise of one character into out, (N,) float32, which must be zeros.
-
-    Octave after octave over all points, since only the inner loop becomes vector instructions.
-
-    Parameters
-    ----------
-    coordinates : (3, N) float32
-        Points in the layout, in sizes.
-    octaves : int
-        Number of octaves.
-    gain : float32
-        Strength of each octave over the last.
-    lacunarity : float32
-        Ratio of sizes from one octave to the next.
-    character : int
-        Kind of noise.
-    repeat : int
-        Period in sizes; 0 never repeats.
-    seed : uint32
-        Number that selects the variation.
-    out : (N,) float32
-        Receives the values.
-
-    References
-    ----------
-    Musgrave, in Texturing and Modeling: A Procedural Approach, ch. 16.
-    """
-    xs, ys, zs = coordinates[0], coordinates[1], coordinates[2]
-    n = xs.shape[0]
-    folds = character == 1 or character == 2
-    frequency = F(1)
-    amplitude = F(1)
-    total = F(0)
-    squares = F(0)
-    for octave in range(octaves):
-        key = U(U(seed) * U(0x9E3779B1) + U(octave) * U(0x85EBCA77))
-        # Each octave lies turned and shifted against the others, so that no lattice shows.
-        c = F(1) if repeat > 0 or octave == 0 else F(0.8)
-        s = F(0) if repeat > 0 or octave == 0 else F(0.6)
-        if octave % 2 == 1:
-            s = -s
-        shift = F(0.37) + F(7.31) * F(octave)
-        period = np.int32(round(repeat * frequency))
-        if repeat > 0:
-            for i in range(n):
-                x = xs[i] * frequency
-                y = ys[i] * frequency
-                z = zs[i] * frequency + shift
-                v = gradient_noise(x, y, z, key, period)
-                v = abs(v) if folds else v
-                out[i] += amplitude * v
-        else:
-            for i in range(n):
-                x = xs[i] * frequency
-                y = ys[i] * frequency
-                z = zs[i] * frequency + shift
-                xx = c * x - s * z + shift
-                zz = s * x + c * z
-                v = gradient_noise(xx, c * y + s * zz - shift, c * zz - s * y, key, np.int32(0))
-                v = abs(v) if folds else v
-                out[i] += amplitude * v
-        total += amplitude
-        squares += amplitude * amplitude
-        amplitude *= gain
-        frequency *= lacunarity
-    if folds:
-        even = F(1.35) / total
+        References
+        ----------
+        Musgrave, in Texturing and Modeling: A Procedural Approach, ch. 16.
+        """
+        octaves, gain, lacunarity, character, repeat, seed = int(c[0]), c[1], c[2], int(c[3]), int(c[4]), U(c[5])
+        xs, ys, zs = coordinates[0], coordinates[1], coordinates[2]
+        folds = character == 1 or character == 2
+        frequency = F(1)
+        amplitude = F(1)
+        total = F(0)
+        squares = F(0)
         for i in range(n):
-            v = min(out[i] * even, F(1))
-            out[i] = F(1) - v if character == 1 else v
-        return
-    spread = F(1) / (F(6.0 * 0.26) * np.sqrt(squares))
-    for i in range(n):
-        v = min(max(F(0.5) + out[i] * spread, F(0)), F(1))
-        if character == 3:
-            v = smoothstep(min(max((v - F(0.42)) * F(5), F(0)), F(1)))
-        out[i] = v
+            out[0, i] = F(0)
+        for octave in range(octaves):
+            key = U(U(seed) * U(0x9E3779B1) + U(octave) * U(0x85EBCA77))
+            # Octave after octave over all points, since only the inner loop becomes vector instructions.
+            # Each lies turned and shifted against the others, so that no lattice shows.
+            cos = F(1) if repeat > 0 or octave == 0 else F(0.8)
+            sin = F(0) if repeat > 0 or octave == 0 else F(0.6)
+            if octave % 2 == 1:
+                sin = -sin
+            shift = F(0.37) + F(7.31) * F(octave)
+            period = np.int32(round(repeat * frequency))
+            if repeat > 0:
+                for i in range(n):
+                    x = xs[i] * frequency
+                    y = ys[i] * frequency
+                    z = zs[i] * frequency + shift
+                    v = gradient_noise(x, y, z, key, period)
+                    v = abs(v) if folds else v
+                    out[0, i] += amplitude * v
+            else:
+                for i in range(n):
+                    x = xs[i] * frequency
+                    y = ys[i] * frequency
+                    z = zs[i] * frequency + shift
+                    xx = cos * x - sin * z + shift
+                    zz = sin * x + cos * z
+                    v = gradient_noise(xx, cos * y + sin * zz - shift, cos * zz - sin * y, key, np.int32(0))
+                    v = abs(v) if folds else v
+                    out[0, i] += amplitude * v
+            total += amplitude
+            squares += amplitude * amplitude
+            amplitude *= gain
+            frequency *= lacunarity
+        if folds:
+            even = F(1.35) / total
+            for i in range(n):
+                v = min(out[0, i] * even, F(1))
+                out[0, i] = F(1) - v if character == 1 else v
+            return
+        spread = F(1) / (F(6.0 * 0.26) * np.sqrt(squares))
+        for i in range(n):
+            v = min(max(F(0.5) + out[0, i] * spread, F(0)), F(1))
+            if character == 3:
+                v = smoothstep(min(max((v - F(0.42)) * F(5), F(0)), F(1)))
+            out[0, i] = v

@@ -10,9 +10,11 @@ from pydantic import Field, model_validator
 from mat_shelf.document.ids import Id
 from mat_shelf.document.parameter import Frozen, number
 from mat_shelf.numerics.interpolation import smoothstep
-from mat_shelf.numerics.kernels import F, inline, kernel
+from mat_shelf.numerics.kernels import F, inline
+from mat_shelf.numerics.memory import floats1, floats2, ints1
+from mat_shelf.patterns.operation import operation
 from mat_shelf.patterns.points import part_salt
-from mat_shelf.patterns.step import Source, StepInput
+from mat_shelf.patterns.step import Source, StepInput, Value
 
 MOST_STROKES, MOST_POINTS, MOST_STROKE_POINTS = 2000, 50_000, 5000
 _MARGIN = 1.15
@@ -140,19 +142,64 @@ class Painted(Source):
     def finest(self, size: float) -> float:
         return min((s.brush.width * max(s.brush.softness, 0.1) for s in self.strokes), default=1.0)
 
-    def apply(self, at: StepInput) -> np.ndarray:
-        out = np.zeros(len(at), np.float32)
-        if not self.strokes:
-            return out
-        points = at.points
-        if points.is_flat:
-            low, high = points.position.min(axis=0), points.position.max(axis=0)
-            shift = ((low + high) / 2)[None].astype(np.float32)
-            frames = points.frames._replace(shift=shift)
-            paint_kernel(points.position, points.normal, points.part, frames, *self._flat[0], out)
-        else:
-            paint_kernel(points.position, points.normal, points.part, points.frames, *self._lines, out)
-        return out
+    def emit(self, at: StepInput) -> Value:
+        return at.run() if self.strokes else at.code.filled((0.0,))
+
+    def constants(self, at: StepInput) -> tuple[float, ...]:
+        lines = self._flat[0] if at.is_flat else self._lines
+        row = at.code.resource([column.ctypes.data for column in lines] + [len(self.strokes)], *lines)
+        return row, at.is_flat, *at.middle
+
+    @operation
+    def run(c, n, coordinates, before, out, at):
+        address, is_flat = at.resources[int(c[0])], c[1] > F(0)
+        most, strokes = 1 << 30, address[9]
+        start, end, normal = floats2(address[0], most, 3), floats2(address[1], most, 3), floats2(address[2], most, 3)
+        along, length, first = floats1(address[3], most), floats1(address[4], most), ints1(address[5], most)
+        salt, box, brush = ints1(address[6], most), floats2(address[7], most, 6), floats2(address[8], most, 5)
+        turn, shift, centre = at.turn, at.shift, at.centre
+        for i in range(n):
+            g = at.part[i]
+            if is_flat:
+                x, y, z = at.position[i, 0] - c[2], at.position[i, 1] - c[3], at.position[i, 2] - c[4]
+                nx, ny, nz = at.normal[i, 0], at.normal[i, 1], at.normal[i, 2]
+            else:
+                dx, dy = at.position[i, 0] - shift[g, 0], at.position[i, 1] - shift[g, 1]
+                dz = at.position[i, 2] - shift[g, 2]
+                x = turn[g, 0, 0] * dx + turn[g, 1, 0] * dy + turn[g, 2, 0] * dz - centre[g, 0]
+                y = turn[g, 0, 1] * dx + turn[g, 1, 1] * dy + turn[g, 2, 1] * dz - centre[g, 1]
+                z = turn[g, 0, 2] * dx + turn[g, 1, 2] * dy + turn[g, 2, 2] * dz - centre[g, 2]
+                dx, dy, dz = at.normal[i, 0], at.normal[i, 1], at.normal[i, 2]
+                nx = turn[g, 0, 0] * dx + turn[g, 1, 0] * dy + turn[g, 2, 0] * dz
+                ny = turn[g, 0, 1] * dx + turn[g, 1, 1] * dy + turn[g, 2, 1] * dz
+                nz = turn[g, 0, 2] * dx + turn[g, 1, 2] * dy + turn[g, 2, 2] * dz
+            value = F(0)
+            for k in range(strokes):
+                if salt[k] != at.salt[g]:
+                    continue
+                if x < box[k, 0] or y < box[k, 1] or z < box[k, 2] or x > box[k, 3] or y > box[k, 4] or z > box[k, 5]:
+                    continue
+                radius, softness, strength, whole = brush[k, 0], brush[k, 1], brush[k, 2], brush[k, 3]
+                fade, most_shown = brush[k, 4], F(0)
+                for s in range(first[k], first[k + 1]):
+                    ex, ey, ez = end[s, 0] - start[s, 0], end[s, 1] - start[s, 1], end[s, 2] - start[s, 2]
+                    px, py, pz = x - start[s, 0], y - start[s, 1], z - start[s, 2]
+                    t = (px * ex + py * ey + pz * ez) / max(length[s] * length[s], F(1e-12))
+                    t = min(max(t, F(0)), F(1))
+                    px, py, pz = px - t * ex, py - t * ey, pz - t * ez
+                    away = math.sqrt(px * px + py * py + pz * pz) / radius
+                    if away >= F(1) or nx * normal[s, 0] + ny * normal[s, 1] + nz * normal[s, 2] <= F(0):
+                        continue
+                    shown = _eased((F(1) - away) / max(softness, F(0.02)))
+                    if fade > F(0):
+                        on = along[s] + t * length[s]
+                        shown *= _eased(min(on, whole - on) / fade)
+                    most_shown = max(most_shown, shown)
+                if strength > F(0):
+                    value = max(value, most_shown * strength)
+                else:
+                    value *= F(1) + most_shown * strength
+            out[0, i] = value
 
     def with_stroke(self, stroke: Stroke) -> "Painted":
         """A copy with one stroke more.
@@ -195,73 +242,3 @@ def _lines_of(strokes: tuple[Stroke, ...], places: list[tuple[np.ndarray, np.nda
 @inline
 def _eased(t):
     return smoothstep(min(max(t, F(0)), F(1)))
-
-
-@kernel
-def paint_kernel(position, surface, part, frames, start, end, normal, along, length, first, salt, box, brush, out):
-    """Lays strokes on points, one after another: the stronger counts, an eraser takes its share away.
-
-    Parameters
-    ----------
-    position : (N, 3) float32
-        Positions in the part, mm.
-    surface : array
-        Surface.
-    part : Part
-        The part.
-    frames : Frames
-        Frames of the parts.
-    start, end : (S, 3) float32
-        Ends of the segments, mm.
-    normal : (S, 3) float32
-        Unit normals of the segments.
-    along : float
-        Along, mm.
-    length : (S,) float32
-        Way along the stroke up to each segment, mm.
-    first : (K + 1,) int32
-        First segment of each stroke.
-    salt : uint32
-        Number that decorrelates renders.
-    box : (K, 2, 3) float32
-        Boxes of the strokes, mm.
-    brush : Brush
-        The brush.
-    out : (N,) float32
-        Receives the values.
-    """
-    turn, shift, centre = frames.turn, frames.shift, frames.centre
-    for i in range(position.shape[0]):
-        g = part[i]
-        dx, dy, dz = position[i, 0] - shift[g, 0], position[i, 1] - shift[g, 1], position[i, 2] - shift[g, 2]
-        x = turn[g, 0, 0] * dx + turn[g, 1, 0] * dy + turn[g, 2, 0] * dz - centre[g, 0]
-        y = turn[g, 0, 1] * dx + turn[g, 1, 1] * dy + turn[g, 2, 1] * dz - centre[g, 1]
-        z = turn[g, 0, 2] * dx + turn[g, 1, 2] * dy + turn[g, 2, 2] * dz - centre[g, 2]
-        a, b, c = surface[i, 0], surface[i, 1], surface[i, 2]
-        nx = turn[g, 0, 0] * a + turn[g, 1, 0] * b + turn[g, 2, 0] * c
-        ny = turn[g, 0, 1] * a + turn[g, 1, 1] * b + turn[g, 2, 1] * c
-        nz = turn[g, 0, 2] * a + turn[g, 1, 2] * b + turn[g, 2, 2] * c
-        value = F(0)
-        for k in range(first.shape[0] - 1):
-            if salt[k] != frames.salt[g]:
-                continue
-            if x < box[k, 0] or y < box[k, 1] or z < box[k, 2] or x > box[k, 3] or y > box[k, 4] or z > box[k, 5]:
-                continue
-            radius, softness, strength, whole, fade = brush[k, 0], brush[k, 1], brush[k, 2], brush[k, 3], brush[k, 4]
-            most = F(0)
-            for s in range(first[k], first[k + 1]):
-                ex, ey, ez = end[s, 0] - start[s, 0], end[s, 1] - start[s, 1], end[s, 2] - start[s, 2]
-                px, py, pz = x - start[s, 0], y - start[s, 1], z - start[s, 2]
-                t = (px * ex + py * ey + pz * ez) / max(length[s] * length[s], F(1e-12))
-                t = min(max(t, F(0)), F(1))
-                px, py, pz = px - t * ex, py - t * ey, pz - t * ez
-                away = math.sqrt(px * px + py * py + pz * pz) / radius
-                if away >= F(1) or nx * normal[s, 0] + ny * normal[s, 1] + nz * normal[s, 2] <= F(0):
-                    continue
-                shown = _eased((F(1) - away) / max(softness, F(0.02)))
-                if fade > F(0):
-                    on = along[s] + t * length[s]
-                    shown *= _eased(min(on, whole - on) / fade)
-                most = max(most, shown)
-            value = max(value, most * strength) if strength > F(0) else value * (F(1) + most * strength)
-        out[i] = value

@@ -8,7 +8,8 @@ import numpy as np
 from mat_shelf.document.parameter import number
 from mat_shelf.document.pattern import Placement
 from mat_shelf.numerics.hashed_noise import U, again, floor, hash3, smooth, unit
-from mat_shelf.numerics.kernels import F, inline, kernel
+from mat_shelf.numerics.kernels import F, apart, inline, stay_apart
+from mat_shelf.patterns.operation import operation
 from mat_shelf.patterns.step import Source, StepInput, seed
 
 _LOW = 4
@@ -47,46 +48,36 @@ class Scratches(Source):
     def finest(self, size: float) -> float:
         return self.width / 2
 
-    def apply(self, at: StepInput) -> np.ndarray:
-        out = np.empty(len(at), np.float32)
-        lines(
-            at.coordinates,
-            F(self.density),
-            F(self.width / at.size),
-            F(math.radians(self.direction)),
-            F(math.radians(self.spread)),
-            F(self.curl),
+    def constants(self, at: StepInput) -> tuple[float, ...]:
+        return (
+            self.density,
+            self.width / at.size,
+            math.radians(self.direction),
+            math.radians(self.spread),
+            self.curl,
             self.layers,
-            U(self.seed),
-            out,
+            self.seed,
         )
-        return out
+
+    @operation
+    def run(c, n, coordinates, before, out, at):
+        density, width, direction, spread, curl, layers = c[0], c[1], c[2], c[3], c[4], int(c[5])
+        seed = U(c[6])
+        lines_row(n, coordinates, 0, density, width, direction, spread, curl, layers, seed, out, 0)
 
 
 @inline
-def line_at(dx, dy, h, width, spread, curl):
-    """Height of one line about its middle: 1 along it, 0 beyond its width and its ends.
+def _turn(angle):
+    """Cosine and sine of a small angle, up to half a radian, to 1e-7: the first terms of their series."""
+    square = angle * angle
+    cosine = F(1) - square * (F(1 / 2) - square * (F(1 / 24) - square * F(1 / 720)))
+    return cosine, angle * (F(1) - square * (F(1 / 6) - square * (F(1 / 120) - square * F(1 / 5040))))
 
-    Parameters
-    ----------
-    dx : int
-        Shift in columns.
-    dy : int
-        Shift in rows.
-    h : uint32
-        Random number of the line.
-    width : float32
-        Width of the widest line, in sizes.
-    spread : float32
-        Spread of the directions, radians.
-    curl : float32
-        Curl, [0, 1].
 
-    Returns
-    -------
-    float32
-    """
-    angle = (unit(h) - F(0.5)) * spread
+@inline
+def _line(dx, dy, h, width, spread, curl):
+    """Height of one line about its middle: 1 along it, 0 beyond its width and its ends."""
+    c, s = _turn((unit(h) - F(0.5)) * spread)
     h = again(h)
     half = F(0.5) * (F(0.25) + F(0.75) * unit(h))
     h = again(h)
@@ -94,7 +85,6 @@ def line_at(dx, dy, h, width, spread, curl):
     h = again(h)
     thick = width * (F(0.35) + F(0.65) * unit(h))
     strength = F(0.4) + F(0.6) * unit(again(h))
-    c, s = math.cos(angle), math.sin(angle)
     along = dx * c + dy * s
     across = dy * c - dx * s - bend * (along * along - F(0.3) * half * half)
     taper = smooth(F(1), F(0.35), abs(along) / half)
@@ -102,13 +92,19 @@ def line_at(dx, dy, h, width, spread, curl):
 
 
 @inline
-def lines_at(x, y, density, width, direction, spread, curl, layers, seed):
-    """Height of the highest line at a point, [0, 1].
+def lines_row(n, places, first, density, width, direction, spread, curl, layers, seed, out, row):
+    """Height of the highest line at each point, [0, 1].
+
+    Cell after cell over all points, since only the inner loop becomes vector instructions.
 
     Parameters
     ----------
-    x, y : float32
-        Coordinate, in sizes.
+    n : int
+        Number of points.
+    places : (rows, N) float32
+        Coordinates, in two rows from `first` on, in sizes.
+    first : int
+        The first of these rows.
     density : float32
         Density.
     width : float32
@@ -119,64 +115,45 @@ def lines_at(x, y, density, width, direction, spread, curl, layers, seed):
         Spread of the directions, radians.
     curl : float32
         Curl, [0, 1].
-    layers : Layers
-        Layers of `prepare_layered`.
+    layers : int
+        Layers, each turned a little against the others.
     seed : uint32
         Number that selects the variation.
-
-    Returns
-    -------
-    float32
+    out : (rows, N) float32
+        Receives the heights, in one row.
+    row : int
+        That row.
     """
+    # Numbers that are known when compiling would each be compiled for.
+    _lines_row(
+        n, places, np.int64(first), density, width, direction, spread, curl, np.int64(layers), seed, out, np.int64(row)
+    )
+
+
+@apart
+def _lines_row(n, places, first, density, width, direction, spread, curl, layers, seed, out, row):
+    stay_apart()
     fan = min(spread / F(layers), F(1))
     reach = F(0.5) * math.sin(F(0.5) * fan) + F(0.35) * curl + width
     rows = np.int32(reach * F(_LOW)) + 1
-    most = F(0)
+    for i in range(n):
+        out[row, i] = F(0)
     for layer in range(layers):
         turn = direction + (F(layer) - F(0.5) * F(layers - 1)) * spread / F(layers)
         c, s = math.cos(turn), math.sin(turn)
         key = U(U(seed) * U(0x9E3779B1) + U(layer) * U(0x85EBCA77))
         shift = F(0.618) * F(layer)
-        xx = c * x + s * y + shift
-        yy = c * y - s * x + shift
-        xi, yi = floor(xx), floor(yy * F(_LOW))
-        for row in range(-rows, rows + 1):
-            cy = np.int32(yi + np.int32(row))
-            for j in range(6):
-                cx = np.int32(xi + np.int32(j % 3 - 1))
-                h = hash3(cx, cy, np.int32(j // 3), key)
-                # Eight bits say whether there is a line, the others where: most are ruled out by that alone.
-                dx = xx - F(cx) - F(np.int32(h & U(0xFFF))) * F(1 / 4096)
-                dy = yy - (F(cy) + F(np.int32((h >> U(12)) & U(0xFFF))) * F(1 / 4096)) * F(1 / _LOW)
-                if F(np.int32(h >> U(24))) < density * F(256) and abs(dy) < reach and abs(dx) < F(0.5):
-                    most = max(most, line_at(dx, dy, again(h), width, fan, curl))
-    return most
-
-
-@kernel
-def lines(coordinates, density, width, direction, spread, curl, layers, seed, out):
-    """The highest line over each of (3, N) coordinates, (N,) in [0, 1].
-
-    Parameters
-    ----------
-    coordinates : (3, N) float32
-        Points in the layout, in sizes.
-    density : float32
-        Density.
-    width : float32
-        Width of the widest line, in sizes.
-    direction : float32
-        Main direction, radians.
-    spread : float32
-        Spread of the directions, radians.
-    curl : float32
-        Curl, [0, 1].
-    layers : Layers
-        Layers of `prepare_layered`.
-    seed : uint32
-        Number that selects the variation.
-    out : (N,) float32
-        Receives the values.
-    """
-    for i in range(coordinates.shape[1]):
-        out[i] = lines_at(coordinates[0, i], coordinates[1, i], density, width, direction, spread, curl, layers, seed)
+        for up in range(-rows, rows + 1):
+            for j in range(4):  # two columns, two lines in a cell; lines are a unit long at most
+                for i in range(n):
+                    x = c * places[first, i] + s * places[first + 1, i] + shift
+                    y = c * places[first + 1, i] - s * places[first, i] + shift
+                    cx = np.int32(floor(x - F(0.5)) + np.int32(j % 2))
+                    cy = np.int32(floor(y * F(_LOW)) + np.int32(up))
+                    h = hash3(cx, cy, np.int32(j // 2), key)
+                    # Eight bits say whether there is a line, the others where.
+                    dx = x - F(cx) - F(np.int32(h & U(0xFFF))) * F(1 / 4096)
+                    dy = y - (F(cy) + F(np.int32((h >> U(12)) & U(0xFFF))) * F(1 / 4096)) * F(1 / _LOW)
+                    is_there = F(np.int32(h >> U(24))) < density * F(256) and abs(dy) < reach and abs(dx) < F(0.5)
+                    height = _line(dx, dy, again(h), width, fan, curl)
+                    out[row, i] = max(out[row, i], height if is_there else F(0))

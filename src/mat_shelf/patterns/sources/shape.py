@@ -2,12 +2,13 @@
 
 from typing import Literal
 
-import numpy as np
 from pydantic import Field
 
 from mat_shelf.document.parameter import number
 from mat_shelf.numerics.hashed_noise import U, random_of
-from mat_shelf.numerics.kernels import kernel
+from mat_shelf.numerics.kernels import F, inline
+from mat_shelf.numerics.memory import floats1, ints1, longs1, longs2
+from mat_shelf.patterns.operation import operation
 from mat_shelf.patterns.step import Source, StepInput, seed
 
 _AXES = {"x": 0, "y": 1, "z": 2}
@@ -27,8 +28,10 @@ class Facing(_OfThePart):
     tip = "Changes with the viewing angle: velvet, bubbles, dust that shows at the rim."
     kind: Literal["facing"] = "facing"
 
-    def apply(self, at: StepInput) -> np.ndarray:
-        return np.abs(at.points.cosine)
+    @operation
+    def run(c, n, coordinates, before, out, at):
+        for i in range(n):
+            out[0, i] = abs(at.cosine[i])
 
 
 class Slope(_OfThePart):
@@ -40,9 +43,14 @@ class Slope(_OfThePart):
     axis: Literal["x", "y", "z"] = Field("y", title="Axis", description="Axis of the product; Y is up.")
     is_reversed: bool = Field(False, title="Reversed", description="Downwards instead of upwards.")
 
-    def apply(self, at: StepInput) -> np.ndarray:
-        along = at.points.normal[:, _AXES[self.axis]]
-        return np.float32(0.5) + np.float32(-0.5 if self.is_reversed else 0.5) * along
+    def constants(self, at: StepInput) -> tuple[float, ...]:
+        return _AXES[self.axis], -0.5 if self.is_reversed else 0.5
+
+    @operation
+    def run(c, n, coordinates, before, out, at):
+        axis = int(c[0])
+        for i in range(n):
+            out[0, i] = F(0.5) + c[1] * at.normal[i, axis]
 
 
 class Height(_OfThePart):
@@ -54,20 +62,73 @@ class Height(_OfThePart):
     axis: Literal["x", "y", "z"] = Field("y", title="Axis", description="Axis of the part.")
     over: Literal["part", "product"] = Field("part", title="Extent", description="Each part, or the whole product.")
 
-    def apply(self, at: StepInput) -> np.ndarray:
-        points, k = at.points, _AXES[self.axis]
-        frames = points.frames
-        row = points.part if self.over == "part" else np.full(len(points), len(frames.salt) - 1)
-        local = np.einsum("nj,nj->n", points.position - frames.shift[row], frames.turn[row, :, k])
-        low, high = frames.low[row, k], frames.high[row, k]
-        return np.clip((local - low) / np.maximum(high - low, np.float32(1e-6)), 0, 1).astype(np.float32)
+    def constants(self, at: StepInput) -> tuple[float, ...]:
+        return _AXES[self.axis], self.over == "product"
+
+    @operation
+    def run(c, n, coordinates, before, out, at):
+        axis, is_whole = int(c[0]), c[1] > F(0)
+        for i in range(n):
+            g = at.product if is_whole else at.part[i]
+            local = F(0)
+            for k in range(3):
+                local += (at.position[i, k] - at.shift[g, k]) * at.turn[g, k, axis]
+            low, high = at.low[g, axis], at.high[g, axis]
+            out[0, i] = min(max((local - low) / max(high - low, F(1e-6)), F(0)), F(1))
+
+
+@inline
+def value_in_lattice(first, sides, values, t, u, v):
+    """Value between the nodes of a triangle of a geometry map.
+
+    Parameters
+    ----------
+    first : (T,) int64
+        First node of each triangle.
+    sides : (T,) int32
+        How many parts a side of it is cut into.
+    values : (K,) float32
+        Values at the nodes.
+    t : int
+        The triangle.
+    u, v : float32
+        Barycentric coordinates.
+
+    Returns
+    -------
+    float32
+    """
+    n = sides[t]
+    a, b = u * F(n), v * F(n)
+    i, j = min(max(int(a), 0), n - 1), min(max(int(b), 0), n - 1)
+    if i + j > n - 1:
+        j = n - 1 - i
+    fa, fb = a - F(i), b - F(j)
+    here = first[t] + i * (n + 1) - i * (i - 1) // 2 + j
+    right = here + n + 1 - i  # the node at (i + 1, j)
+    if fa + fb <= F(1) or i + j >= n - 1:
+        return (F(1) - fa - fb) * values[here] + fa * values[right] + fb * values[here + 1]
+    return (fa + fb - F(1)) * values[right + 1] + (F(1) - fb) * values[right] + (F(1) - fa) * values[here + 1]
 
 
 class _LookedUp(_OfThePart):
     """A geometry map of the part; black until it is made."""
 
-    def apply(self, at: StepInput) -> np.ndarray:
-        return at.points.looked_up(self.kind, self.radius)
+    def constants(self, at: StepInput) -> tuple[float, ...]:
+        return (at.code.geometry_map(self.kind, self.radius),)
+
+    @operation
+    def run(c, n, coordinates, before, out, at):
+        row = int(c[0])
+        table, count = longs2(at.resources[row, 0], 1 << 30, 4), at.resources[row, 1]
+        for i in range(n):
+            g = at.part[i]
+            if g >= count or table[g, 0] == 0:
+                out[0, i] = F(0)
+                continue
+            first, sides = longs1(table[g, 0], 1 << 30), ints1(table[g, 1], 1 << 30)
+            values = floats1(table[g, 2], 1 << 30)
+            out[0, i] = value_in_lattice(first, sides, values, at.triangle[i] - table[g, 3], at.u[i], at.v[i])
 
 
 class Edges(_LookedUp):
@@ -127,26 +188,10 @@ class EachPart(_OfThePart):
     kind: Literal["each part"] = "each part"
     seed: int = seed()
 
-    def apply(self, at: StepInput) -> np.ndarray:
-        out = np.empty(len(at), np.float32)
-        tell_apart(at.points.part, at.points.frames.salt, U(self.seed), out)
-        return out
+    def constants(self, at: StepInput) -> tuple[float, ...]:
+        return (self.seed,)
 
-
-@kernel
-def tell_apart(part, salt, seed, out):
-    """A random number in [0, 1) of each point's part, (N,).
-
-    Parameters
-    ----------
-    part : Part
-        The part.
-    salt : uint32
-        Number that decorrelates renders.
-    seed : uint32
-        Seed.
-    out : (N,) float32
-        Receives the values.
-    """
-    for i in range(part.shape[0]):
-        out[i] = random_of(salt[part[i]], seed)
+    @operation
+    def run(c, n, coordinates, before, out, at):
+        for i in range(n):
+            out[0, i] = random_of(at.salt[at.part[i]], U(c[0]))

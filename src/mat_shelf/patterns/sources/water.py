@@ -7,7 +7,8 @@ import numpy as np
 from mat_shelf.document.parameter import number
 from mat_shelf.document.pattern import Placement
 from mat_shelf.numerics.hashed_noise import U, again, floor, fractal, hash3, smooth, unit
-from mat_shelf.numerics.kernels import F, kernel
+from mat_shelf.numerics.kernels import F
+from mat_shelf.patterns.operation import operation
 from mat_shelf.patterns.step import Source, StepInput, seed
 
 
@@ -25,58 +26,39 @@ class Drips(Source):
     length: float = number(3, 0.3, 20, label="Length", tip="Length of the longest, in sizes.", log=True)
     seed: int = seed()
 
-    def apply(self, at: StepInput) -> np.ndarray:
-        out = np.empty(len(at), np.float32)
-        runs(at.coordinates, F(self.density), F(self.width), F(self.length), U(self.seed), out)
-        return out
+    def constants(self, at: StepInput) -> tuple[float, ...]:
+        return self.density, self.width, self.length, self.seed
 
-
-@kernel
-def runs(coordinates, density, width, length, seed, out):
-    """Height of runs that go down y, (3, N) to (N,) in [0, 1].
-
-    Parameters
-    ----------
-    coordinates : (3, N) float32
-        Points in the layout, in sizes.
-    density : float32
-        Density.
-    width : float32
-        Width of a run, in sizes.
-    length : float32
-        Length of the longest run, in sizes.
-    seed : uint32
-        Number that selects the variation.
-    out : (N,) float32
-        Receives the values.
-    """
-    xs, ys, zs = coordinates[0], coordinates[1], coordinates[2]
-    for i in range(xs.shape[0]):
-        bend = fractal(xs[i] * F(0.8), ys[i] * F(0.8), zs[i] * F(0.8), 2, F(0.5), U(seed + U(3)))
-        x, y = xs[i] + F(0.25) * (bend - F(0.5)), ys[i] / length
-        xi, yi = floor(x), floor(y)
-        most = F(0)
-        for j in range(9):
-            cx = np.int32(xi + np.int32(j % 3 - 1))
-            cy = np.int32(yi + np.int32(j // 3 - 1))
-            h = hash3(cx, cy, np.int32(0), seed)
-            there = unit(h) < density
-            h = again(h)
-            px = F(cx) + unit(h)
-            h = again(h)
-            top = F(cy) + unit(h)
-            h = again(h)
-            reach = F(0.25) + F(0.75) * unit(h)
-            h = again(h)
-            half = F(0.5) * width * (F(0.5) + F(0.5) * unit(h))
-            down = (top - y) / reach
-            dx = abs(x - px)
-            fade = smooth(F(0), F(0.3), down) * smooth(F(1), F(0.995), down)
-            trail = F(0.65) * fade * smooth(F(1), F(0.1), dx / (half * F(0.7)))
-            dy = (y - top + reach) * length
-            drop = smooth(half, half * F(0.2), np.sqrt(dx * dx + dy * dy * F(0.5)))
-            most = max(most, max(trail, drop) if there else F(0))
-        out[i] = most
+    @operation
+    def run(c, n, coordinates, before, out, at):
+        density, width, length, seed = c[0], c[1], c[2], U(c[3])
+        xs, ys, zs = coordinates[0], coordinates[1], coordinates[2]
+        for i in range(n):
+            bend = fractal(xs[i] * F(0.8), ys[i] * F(0.8), zs[i] * F(0.8), 2, F(0.5), U(seed + U(3)))
+            x, y = xs[i] + F(0.25) * (bend - F(0.5)), ys[i] / length
+            xi, yi = floor(x), floor(y)
+            most = F(0)
+            for j in range(9):
+                cx = np.int32(xi + np.int32(j % 3 - 1))
+                cy = np.int32(yi + np.int32(j // 3 - 1))
+                h = hash3(cx, cy, np.int32(0), seed)
+                there = unit(h) < density
+                h = again(h)
+                px = F(cx) + unit(h)
+                h = again(h)
+                top = F(cy) + unit(h)
+                h = again(h)
+                reach = F(0.25) + F(0.75) * unit(h)
+                h = again(h)
+                half = F(0.5) * width * (F(0.5) + F(0.5) * unit(h))
+                down = (top - y) / reach
+                dx = abs(x - px)
+                fade = smooth(F(0), F(0.3), down) * smooth(F(1), F(0.995), down)
+                trail = F(0.65) * fade * smooth(F(1), F(0.1), dx / (half * F(0.7)))
+                dy = (y - top + reach) * length
+                drop = smooth(half, half * F(0.2), np.sqrt(dx * dx + dy * dy * F(0.5)))
+                most = max(most, max(trail, drop) if there else F(0))
+            out[0, i] = most
 
 
 class DriedWater(Source):
@@ -94,58 +76,37 @@ class DriedWater(Source):
     ragged: float = number(0.4, 0, 1, label="Distortion", tip="Departure of rims from circles.")
     seed: int = seed()
 
-    def apply(self, at: StepInput) -> np.ndarray:
-        out = np.empty(len(at), np.float32)
-        pools(at.coordinates, F(self.density), F(self.rim), F(self.veil), F(self.ragged), U(self.seed), out)
-        return out
+    def constants(self, at: StepInput) -> tuple[float, ...]:
+        return self.density, self.rim, self.veil, self.ragged, self.seed
 
-
-@kernel
-def pools(coordinates, density, rim, veil, ragged, seed, out):
-    """Rims and insides of pools, (3, N) to (N,) in [0, 1].
-
-    Parameters
-    ----------
-    coordinates : (3, N) float32
-        Points in the layout, in sizes.
-    density : float32
-        Density.
-    rim : float32
-        Width of the rim.
-    veil : float32
-        Residue inside the rim, [0, 1].
-    ragged : float32
-        Distortion of the rim.
-    seed : uint32
-        Number that selects the variation.
-    out : (N,) float32
-        Receives the values.
-    """
-    xs, ys, zs = coordinates[0], coordinates[1], coordinates[2]
-    for i in range(xs.shape[0]):
-        x, y, z = F(1.1) * xs[i], F(1.1) * ys[i], F(1.1) * zs[i]
-        stray_x = fractal(x, y, z, 2, F(0.5), U(seed + U(9))) - F(0.5)
-        stray_y = fractal(x, y, z, 2, F(0.5), U(seed + U(10))) - F(0.5)
-        x, y = xs[i] + F(0.7) * ragged * stray_x, ys[i] + F(0.7) * ragged * stray_y
-        xi, yi = floor(x), floor(y)
-        most = F(0)
-        for j in range(9):
-            cx = np.int32(xi + np.int32(j % 3 - 1))
-            cy = np.int32(yi + np.int32(j // 3 - 1))
-            h = hash3(cx, cy, np.int32(0), seed)
-            there = unit(h) < density
-            h = again(h)
-            dx = F(cx) + unit(h) - x
-            h = again(h)
-            dy = F(cy) + unit(h) - y
-            h = again(h)
-            radius = F(0.12) + F(0.5) * unit(h) * unit(h)
-            h = again(h)
-            inside = radius - np.sqrt(dx * dx + dy * dy)
-            edge = smooth(-F(0.3) * rim, F(0), inside) * smooth(F(1.4) * rim, F(0), inside)
-            second = F(0.4) * smooth(F(0.5) * rim, F(0), abs(inside - F(2.6) * rim))
-            pool = max(max(edge, second), veil * smooth(F(0), rim, inside)) * (F(0.5) + F(0.5) * unit(h))
-            most = max(most, pool if there else F(0))
-        if most > F(0):
-            most *= F(0.6) + F(0.4) * fractal(xs[i] * F(3), ys[i] * F(3), zs[i] * F(3), 2, F(0.5), U(seed + U(31)))
-        out[i] = most
+    @operation
+    def run(c, n, coordinates, before, out, at):
+        density, rim, veil, ragged, seed = c[0], c[1], c[2], c[3], U(c[4])
+        xs, ys, zs = coordinates[0], coordinates[1], coordinates[2]
+        for i in range(n):
+            x, y, z = F(1.1) * xs[i], F(1.1) * ys[i], F(1.1) * zs[i]
+            stray_x = fractal(x, y, z, 2, F(0.5), U(seed + U(9))) - F(0.5)
+            stray_y = fractal(x, y, z, 2, F(0.5), U(seed + U(10))) - F(0.5)
+            x, y = xs[i] + F(0.7) * ragged * stray_x, ys[i] + F(0.7) * ragged * stray_y
+            xi, yi = floor(x), floor(y)
+            most = F(0)
+            for j in range(9):
+                cx = np.int32(xi + np.int32(j % 3 - 1))
+                cy = np.int32(yi + np.int32(j // 3 - 1))
+                h = hash3(cx, cy, np.int32(0), seed)
+                there = unit(h) < density
+                h = again(h)
+                dx = F(cx) + unit(h) - x
+                h = again(h)
+                dy = F(cy) + unit(h) - y
+                h = again(h)
+                radius = F(0.12) + F(0.5) * unit(h) * unit(h)
+                h = again(h)
+                inside = radius - np.sqrt(dx * dx + dy * dy)
+                edge = smooth(-F(0.3) * rim, F(0), inside) * smooth(F(1.4) * rim, F(0), inside)
+                second = F(0.4) * smooth(F(0.5) * rim, F(0), abs(inside - F(2.6) * rim))
+                pool = max(max(edge, second), veil * smooth(F(0), rim, inside)) * (F(0.5) + F(0.5) * unit(h))
+                most = max(most, pool if there else F(0))
+            if most > F(0):
+                most *= F(0.6) + F(0.4) * fractal(xs[i] * F(3), ys[i] * F(3), zs[i] * F(3), 2, F(0.5), U(seed + U(31)))
+            out[0, i] = most

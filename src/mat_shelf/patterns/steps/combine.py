@@ -2,28 +2,18 @@
 
 from typing import Literal
 
-import numpy as np
 from pydantic import Field
 
 from mat_shelf.document.parameter import number
-from mat_shelf.document.pattern import PatternRef, Step
-from mat_shelf.patterns.step import StepInput, as_wide, grey
+from mat_shelf.document.pattern import PatternRef
+from mat_shelf.numerics.kernels import F
+from mat_shelf.patterns.operation import operation
+from mat_shelf.patterns.step import CompiledStep, StepInput, Value
 
-COMBINE_MODES = {
-    "multiply": lambda a, b: a * b,
-    "add": lambda a, b: a + b,
-    "subtract": lambda a, b: a - b,
-    "screen": lambda a, b: 1 - (1 - a) * (1 - b),
-    "overlay": lambda a, b: np.where(a < 0.5, 2 * a * b, 1 - 2 * (1 - a) * (1 - b)),
-    "lighter": np.maximum,
-    "darker": np.minimum,
-    "difference": lambda a, b: np.abs(a - b),
-    "blend": lambda a, b: b,
-}
-"""What each way makes of the values before, a, and the other pattern's, b. Blending goes from a to b."""
+_MODES = ("multiply", "add", "subtract", "screen", "overlay", "lighter", "darker", "difference", "blend")
 
 
-class Combine(Step):
+class Combine(CompiledStep):
     """Joins another pattern in, where a third one says so if wanted."""
 
     label = "Combine"
@@ -41,12 +31,37 @@ class Combine(Step):
     mask: PatternRef = Field(None, title="Mask", description="Pattern that limits the step; none is everywhere.")
     amount: float = number(1.0, 0, 1, label="Amount", tip="Mix between the input (0) and the result (1).")
 
-    def apply(self, at: StepInput) -> np.ndarray:
-        before, other, mask = at.before, at.other(self.other), at.other(self.mask)
+    def emit(self, at: StepInput) -> Value:
+        before, other, mask = at.before(), at.other(self.other), at.other(self.mask)
         if other is None:
             return before
-        a, b = as_wide(before, other), as_wide(other, before)
-        share = np.float32(self.amount) if mask is None else np.float32(self.amount) * grey(mask)
-        if mask is not None and a.ndim == 2:
-            share = share[:, None]
-        return (a + (COMBINE_MODES[self.way](a, b) - a) * share).astype(np.float32)
+        return at.run(before, other, at.code.filled((1.0,)) if mask is None else at.code.grey(mask))
+
+    def constants(self, at: StepInput) -> tuple[float, ...]:
+        return _MODES.index(self.way), self.amount
+
+    @operation
+    def run(c, n, coordinates, before, out, at):
+        """From the values before, a, to what a mode makes of them and of the other pattern's, b, by the mask."""
+        mode, amount = int(c[0]), c[1]
+        for i in range(n):
+            a, b = before[0, i], before[1, i]
+            if mode == 0:
+                made = a * b
+            elif mode == 1:
+                made = a + b
+            elif mode == 2:
+                made = a - b
+            elif mode == 3:
+                made = F(1) - (F(1) - a) * (F(1) - b)
+            elif mode == 4:
+                made = F(2) * a * b if a < F(0.5) else F(1) - F(2) * (F(1) - a) * (F(1) - b)
+            elif mode == 5:
+                made = max(a, b)
+            elif mode == 6:
+                made = min(a, b)
+            elif mode == 7:
+                made = abs(a - b)
+            else:
+                made = b
+            out[0, i] = a + (made - a) * amount * before[2, i]

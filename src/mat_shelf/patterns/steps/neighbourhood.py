@@ -1,13 +1,16 @@
 """Steps that look at a pattern's neighbourhood."""
 
+import math
 from typing import Literal
 
 import numpy as np
 from pydantic import Field
 
 from mat_shelf.document.parameter import number
-from mat_shelf.document.pattern import PatternRef, Step
-from mat_shelf.patterns.step import StepInput, grey
+from mat_shelf.document.pattern import PatternRef
+from mat_shelf.numerics.kernels import F
+from mat_shelf.patterns.operation import operation
+from mat_shelf.patterns.step import CompiledStep, StepInput, Value
 
 _TAPS = 16
 _ANGLES = np.arange(_TAPS) * np.pi * (3 - np.sqrt(5))
@@ -16,8 +19,10 @@ _DISC = np.stack([_RADII * np.cos(_ANGLES), _RADII * np.sin(_ANGLES)], axis=1)
 """Places that stand for a normal distribution of deviation 1, in a spiral (Vogel 1979)."""
 
 
-class Warp(Step):
+class Warp(CompiledStep):
     """Bends a pattern by another one."""
+
+    takes = "grey"
 
     label = "Warp"
     tip = "Distorts lines and edges by another pattern."
@@ -28,29 +33,26 @@ class Warp(Step):
     )
     amount: float = number(1.0, 0, 1000, label="Amount", unit="mm", tip="Largest displacement.", usual=(0, 10))
 
-    def apply(self, at: StepInput) -> np.ndarray:
+    def emit(self, at: StepInput) -> Value:
         pull = at.other(self.other)
         if pull is None:
-            return at.before
-        pull = (grey(pull) - np.float32(0.5)) * np.float32(2 * self.amount / at.size)
-        moved = at.coordinates.copy()
-        moved[0] += pull
-        moved[1] -= pull * np.float32(0.7)
-        return at.before_at(moved)
+            return at.before()
+        return at.before(at.run(pull, given=3).row)
+
+    def constants(self, at: StepInput) -> tuple[float, ...]:
+        return (2 * self.amount / at.size,)
+
+    @operation
+    def run(c, n, coordinates, before, out, at):
+        """Coordinates, moved."""
+        for i in range(n):
+            pull = (before[0, i] - F(0.5)) * c[0]
+            out[0, i] = coordinates[0, i] + pull
+            out[1, i] = coordinates[1, i] - pull * F(0.7)
+            out[2, i] = coordinates[2, i]
 
 
-def _softened(at: StepInput, radius: float) -> np.ndarray:
-    """The steps before, averaged over a soft disc of a radius in mm."""
-    total = 0
-    for x, y in _DISC * (radius / 2 / at.size):
-        moved = at.coordinates.copy()
-        moved[0] += np.float32(x)
-        moved[1] += np.float32(y)
-        total = total + at.before_at(moved)
-    return total / np.float32(_TAPS)
-
-
-class Soften(Step):
+class Soften(CompiledStep):
     """Blurs."""
 
     label = "Blur"
@@ -62,11 +64,16 @@ class Soften(Step):
         0.2, 0.001, 100, label="Radius", unit="mm", tip="Radius of the blur.", usual=(0.01, 5), log=True
     )
 
-    def apply(self, at: StepInput) -> np.ndarray:
-        return _softened(at, self.radius)
+    def emit(self, at: StepInput) -> Value:
+        return at.around(_DISC * (self.radius / 2 / at.size), np.full((_TAPS, 1), 1 / _TAPS))
+
+    @operation
+    def run(c, n, coordinates, before, out, at):
+        for i in range(n):
+            out[0, i] = before[0, i]
 
 
-class Sharpen(Step):
+class Sharpen(CompiledStep):
     """Strengthens what differs from the neighbourhood."""
 
     label = "Sharpen"
@@ -79,12 +86,23 @@ class Sharpen(Step):
     )
     amount: float = number(1.0, 0, 10, label="Amount", tip="Strength.", usual=(0, 4))
 
-    def apply(self, at: StepInput) -> np.ndarray:
-        before = at.before
-        return np.clip(before + np.float32(self.amount) * (before - _softened(at, self.radius)), 0, 1)
+    def emit(self, at: StepInput) -> Value:
+        places = np.vstack([np.zeros((1, 2)), _DISC * (self.radius / 2 / at.size)])
+        weights = np.zeros((1 + _TAPS, 2))
+        weights[0, 0], weights[1:, 1] = 1, 1 / _TAPS
+        return at.around(places, weights)
+
+    def constants(self, at: StepInput) -> tuple[float, ...]:
+        return (self.amount,)
+
+    @operation
+    def run(c, n, coordinates, before, out, at):
+        for i in range(n):
+            here, around = before[0, i], before[1, i]
+            out[0, i] = min(max(here + c[0] * (here - around), F(0)), F(1))
 
 
-class Steepness(Step):
+class Steepness(CompiledStep):
     """Rate of change of the values: white on edges, black on flats."""
 
     label = "Slope"
@@ -106,15 +124,18 @@ class Steepness(Step):
         1.0, 0, 20, label="Amount", tip="Scales it; at 1, white changes by 4 within a size.", usual=(0, 5)
     )
 
-    def apply(self, at: StepInput) -> np.ndarray:
-        step = np.float32(self.reach / at.size / 2)
-        scale = np.float32(0.25 * self.amount * at.size / self.reach)
-        changes = []
-        for axis in (0, 1):
-            ends = []
-            for way in (-step, step):
-                moved = at.coordinates.copy()
-                moved[axis] += way
-                ends.append(grey(at.before_at(moved)))
-            changes.append(ends[1] - ends[0])
-        return np.clip(scale * np.hypot(*changes), 0, 1)
+    takes = "grey"
+
+    def emit(self, at: StepInput) -> Value:
+        step = self.reach / at.size / 2
+        places = np.array([[-step, 0], [step, 0], [0, -step], [0, step]])
+        return at.around(places, np.array([[-1, 0], [1, 0], [0, -1], [0, 1]]), is_grey=True)
+
+    def constants(self, at: StepInput) -> tuple[float, ...]:
+        return (0.25 * self.amount * at.size / self.reach,)
+
+    @operation
+    def run(c, n, coordinates, before, out, at):
+        for i in range(n):
+            x, y = before[0, i], before[1, i]
+            out[0, i] = min(max(c[0] * math.sqrt(x * x + y * y), F(0)), F(1))

@@ -1,5 +1,6 @@
 """Steps that change values one by one."""
 
+import math
 from functools import lru_cache
 from typing import Annotated, Literal, Self
 
@@ -8,12 +9,13 @@ from pydantic import Field, model_validator
 from scipy.interpolate import PchipInterpolator
 
 from mat_shelf.document.parameter import Channel, Color, number
-from mat_shelf.document.pattern import Step
-from mat_shelf.numerics.interpolation import smoothsteps
-from mat_shelf.patterns.step import StepInput, grey
+from mat_shelf.numerics.interpolation import smoothstep
+from mat_shelf.numerics.kernels import F
+from mat_shelf.patterns.operation import operation
+from mat_shelf.patterns.step import CompiledStep, StepInput
 
 
-class Levels(Step):
+class Levels(CompiledStep):
     """Moves the black, grey and white points.
 
     Attributes
@@ -37,19 +39,23 @@ class Levels(Step):
     def histogram_marks(self) -> tuple[float, ...]:
         return self.black, self.white
 
-    def apply(self, at: StepInput) -> np.ndarray:
+    def constants(self, at: StepInput) -> tuple[float, ...]:
         span = self.white - self.black
         span = span if abs(span) > 1e-6 else 1e-6
-        t = np.clip((at.before - np.float32(self.black)) / np.float32(span), 0, 1)
-        if self.grey != 1:
-            t = t ** np.float32(1 / self.grey)
-        return np.float32(self.low) + np.float32(self.high - self.low) * t
+        return self.black, 1 / span, 1 / self.grey, self.low, self.high - self.low
+
+    @operation
+    def run(c, n, coordinates, before, out, at):
+        is_bent = c[2] != F(1)
+        for i in range(n):
+            t = min(max((before[0, i] - c[0]) * c[1], F(0)), F(1))
+            out[0, i] = c[3] + c[4] * (t ** c[2] if is_bent else t)
 
 
 Node = tuple[Channel, Channel]
 
 
-class Curve(Step):
+class Curve(CompiledStep):
     """A free curve through nodes, monotone between them (Fritsch and Carlson 1980).
 
     Attributes
@@ -85,13 +91,19 @@ class Curve(Step):
         """
         return _curve_table(self.nodes, count)
 
-    def apply(self, at: StepInput) -> np.ndarray:
+    def constants(self, at: StepInput) -> tuple[float, ...]:
         table = self.table()
-        index = np.clip(at.before * np.float32(len(table) - 1), 0, len(table) - 1)
-        low = index.astype(np.int32)
-        high = np.minimum(low + 1, len(table) - 1)
-        share = index - low
-        return table[low] * (1 - share) + table[high] * share
+        return len(table), *table.tolist()
+
+    @operation
+    def run(c, n, coordinates, before, out, at):
+        last = int(c[0]) - 1
+        for i in range(n):
+            place = min(max(before[0, i] * F(last), F(0)), F(last))
+            low = int(place) if place == place else 0
+            high = min(low + 1, last)
+            share = place - F(low)
+            out[0, i] = c[1 + low] * (F(1) - share) + c[1 + high] * share
 
 
 @lru_cache(maxsize=64)
@@ -104,7 +116,7 @@ def _curve_table(nodes: tuple[Node, ...], count: int) -> np.ndarray:
 Stop = tuple[Channel, Color]
 
 
-class Ramp(Step):
+class Ramp(CompiledStep):
     """Gives each value a colour, mixed between stops.
 
     Attributes
@@ -115,6 +127,7 @@ class Ramp(Step):
 
     label = "Colour ramp"
     tip = "Turns black to white into colours of your choice."
+    takes, gives = "grey", "colour"
 
     kind: Literal["ramp"] = "ramp"
     stops: Annotated[tuple[Stop, ...], Field(min_length=2, max_length=16)] = (
@@ -129,14 +142,25 @@ class Ramp(Step):
             raise ValueError("the stops of a ramp must go from left to right")
         return self
 
-    def apply(self, at: StepInput) -> np.ndarray:
-        values = grey(at.before)
-        places = np.array([place for place, _ in self.stops])
-        colors = np.array([color for _, color in self.stops])
-        return np.stack([np.interp(values, places, colors[:, k]) for k in range(3)], axis=1).astype(np.float32)
+    def constants(self, at: StepInput) -> tuple[float, ...]:
+        return len(self.stops), *(x for place, color in self.stops for x in (place, *color))
+
+    @operation
+    def run(c, n, coordinates, before, out, at):
+        stops = int(c[0])
+        for i in range(n):
+            value, k = before[0, i], 0
+            while k < stops and c[1 + 4 * k] <= value:
+                k += 1
+            low, high = 1 + 4 * max(k - 1, 0), 1 + 4 * min(k, stops - 1)
+            span = c[high] - c[low]
+            share = (value - c[low]) / span if span > F(0) else F(0)
+            for channel in range(3):
+                one, other = c[low + 1 + channel], c[high + 1 + channel]
+                out[channel, i] = one + (other - one) * share
 
 
-class Invert(Step):
+class Invert(CompiledStep):
     """Black becomes white."""
 
     label = "Invert"
@@ -144,11 +168,13 @@ class Invert(Step):
 
     kind: Literal["invert"] = "invert"
 
-    def apply(self, at: StepInput) -> np.ndarray:
-        return 1 - at.before
+    @operation
+    def run(c, n, coordinates, before, out, at):
+        for i in range(n):
+            out[0, i] = F(1) - before[0, i]
 
 
-class Contrast(Step):
+class Contrast(CompiledStep):
     """Contrast about the middle, lightness, gamma."""
 
     label = "Contrast"
@@ -159,30 +185,41 @@ class Contrast(Step):
     lift: float = number(0.0, -1, 1, label="Brightness", tip="Added to every value.")
     gamma: float = number(1.0, 0.1, 10, label="Gamma", tip="Above 1 lightens the middle.", log=True)
 
-    def apply(self, at: StepInput) -> np.ndarray:
-        values = (at.before - np.float32(0.5)) * np.float32(self.contrast) + np.float32(0.5 + self.lift)
-        values = np.clip(values, 0, None)
-        return values if self.gamma == 1 else values ** np.float32(1 / self.gamma)
+    def constants(self, at: StepInput) -> tuple[float, ...]:
+        return self.contrast, 0.5 + self.lift, 1 / self.gamma
+
+    @operation
+    def run(c, n, coordinates, before, out, at):
+        is_bent = c[2] != F(1)
+        for i in range(n):
+            value = max((before[0, i] - F(0.5)) * c[0] + c[1], F(0))
+            out[0, i] = value ** c[2] if is_bent else value
 
 
-class Tint(Step):
+class Tint(CompiledStep):
     """Hue, saturation and lightness of a colour map."""
 
     label = "Hue/saturation"
     tip = "Changes colours; wood from a photograph is too pale and needs saturation."
+    takes, gives = "colour", "colour"
 
     kind: Literal["tint"] = "tint"
     hue: float = number(0.0, -180, 180, label="Hue", unit="°", tip="Rotates the hue.")
     saturation: float = number(1.0, 0, 4, label="Saturation", tip="0 is grey; 1 is neutral.", usual=(0, 2))
     lightness: float = number(1.0, 0, 4, label="Lightness", tip="Scales every value; 1 is neutral.", usual=(0, 2))
 
-    def apply(self, at: StepInput) -> np.ndarray:
-        values = at.before
-        values = np.repeat(values[:, None], 3, axis=1) if values.ndim == 1 else values
-        around = _about_grey(self.hue)
-        light = grey(values)[:, None]
-        turned = (values - light) @ around.T * np.float32(self.saturation)
-        return np.clip((light + turned) * np.float32(self.lightness), 0, None).astype(np.float32)
+    def constants(self, at: StepInput) -> tuple[float, ...]:
+        return *(_about_grey(self.hue) * self.saturation).ravel().tolist(), self.lightness
+
+    @operation
+    def run(c, n, coordinates, before, out, at):
+        for i in range(n):
+            red, green, blue = before[0, i], before[1, i], before[2, i]
+            light = F(0.2126) * red + F(0.7152) * green + F(0.0722) * blue
+            red, green, blue = red - light, green - light, blue - light
+            for k in range(3):
+                turned = c[3 * k] * red + c[3 * k + 1] * green + c[3 * k + 2] * blue
+                out[k, i] = max((light + turned) * c[9], F(0))
 
 
 def _about_grey(degrees: float) -> np.ndarray:
@@ -199,7 +236,7 @@ def _about_grey(degrees: float) -> np.ndarray:
     )
 
 
-class Threshold(Step):
+class Threshold(CompiledStep):
     """White above a value, black below, with an edge as soft as wanted."""
 
     label = "Threshold"
@@ -209,12 +246,17 @@ class Threshold(Step):
     edge: float = number(0.5, 0, 1, label="Edge", tip="Value at which black turns white.")
     softness: float = number(0.05, 0, 1, label="Softness", tip="Width of the edge, in values.")
 
-    def apply(self, at: StepInput) -> np.ndarray:
-        half = np.float32(max(self.softness / 2, 1e-4))
-        return smoothsteps(np.clip((at.before - np.float32(self.edge) + half) / (2 * half), 0, 1))
+    def constants(self, at: StepInput) -> tuple[float, ...]:
+        half = max(self.softness / 2, 1e-4)
+        return self.edge - half, 1 / (2 * half)
+
+    @operation
+    def run(c, n, coordinates, before, out, at):
+        for i in range(n):
+            out[0, i] = smoothstep(min(max((before[0, i] - c[0]) * c[1], F(0)), F(1)))
 
 
-class Quantise(Step):
+class Quantise(CompiledStep):
     """A few even tones."""
 
     label = "Posterise"
@@ -223,12 +265,18 @@ class Quantise(Step):
     kind: Literal["quantise"] = "quantise"
     tones: int = number(4, 2, 64, label="Tones", tip="Number of tones.", usual=(2, 16))
 
-    def apply(self, at: StepInput) -> np.ndarray:
-        most = np.float32(self.tones - 1)
-        return np.minimum(np.floor(np.clip(at.before, 0, 1) * np.float32(self.tones)), most) / most
+    def constants(self, at: StepInput) -> tuple[float, ...]:
+        return (self.tones,)
+
+    @operation
+    def run(c, n, coordinates, before, out, at):
+        most = c[0] - F(1)
+        for i in range(n):
+            step = math.floor(min(max(before[0, i], F(0)), F(1)) * c[0])
+            out[0, i] = min(step, most) / most
 
 
-class Lines(Step):
+class Lines(CompiledStep):
     """Thin lines where the values pass the middle."""
 
     label = "Contour lines"
@@ -238,6 +286,11 @@ class Lines(Step):
     at_value: float = number(0.5, 0, 1, label="Value", tip="Value that the lines follow.")
     width: float = number(0.05, 0.002, 0.5, label="Width", tip="Width in values; less is thinner.", log=True)
 
-    def apply(self, at: StepInput) -> np.ndarray:
-        away = np.abs(at.before - np.float32(self.at_value)) / np.float32(self.width)
-        return smoothsteps(np.clip(1 - away, 0, 1))
+    def constants(self, at: StepInput) -> tuple[float, ...]:
+        return self.at_value, 1 / self.width
+
+    @operation
+    def run(c, n, coordinates, before, out, at):
+        for i in range(n):
+            away = abs(before[0, i] - c[0]) * c[1]
+            out[0, i] = smoothstep(min(max(F(1) - away, F(0)), F(1)))
