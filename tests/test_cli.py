@@ -90,6 +90,7 @@ def test_impossible_options_are_refused(project_file, arguments, capsys):
     assert stop.value.code == 2 and arguments[0] in capsys.readouterr().err
 
 
+@pytest.mark.long
 def test_bench_scene_is_the_same_in_both_renderers():
     """The bench is fair only if both render the same picture; plastic differs by its model, the rest may not."""
     pytest.importorskip("mitsuba")

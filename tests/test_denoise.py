@@ -48,6 +48,7 @@ def test_a_plain_picture_stays_plain_to_its_corners(figure):
     assert made == pytest.approx(np.broadcast_to(color, made.shape), rel=0.02)
 
 
+@pytest.mark.long
 def test_small_dark_parts_keep_their_brightness(figure):
     """Twelve small parts, dark and tinted, before a bright floor in few samples: cleaned, each is as bright as raw, and
     as after many samples, within what its own noise allows."""

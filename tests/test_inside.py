@@ -182,7 +182,7 @@ def test_a_part_may_have_a_priority_of_its_own():
     assert means[0][0] > 5 * means[0][2] and means[1][2] > 5 * means[1][0]
 
 
-@pytest.mark.parametrize("forward", [0.0, 0.8])
+@pytest.mark.parametrize("forward", [0.0, pytest.param(0.8, marks=pytest.mark.long)])
 def test_the_densest_white_bodies_lose_no_light(forward, figure):
     """White furnace: 3,000 free ways thick, or a cloud of 100; nothing absorbs, however often light is scattered."""
     recipes = [

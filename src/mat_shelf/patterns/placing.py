@@ -2,6 +2,8 @@
 
 import math
 
+import numpy as np
+
 from mat_shelf.document.pattern import Placement
 from mat_shelf.numerics.hashed_noise import U, again, unit
 from mat_shelf.numerics.interpolation import smoothstep
@@ -9,8 +11,16 @@ from mat_shelf.numerics.kernels import F, apart, inline
 from mat_shelf.patterns.operation import PACKET
 
 _AXES = {"x": 0, "y": 1, "z": 2}
-_FLAT = 7
-_WAYS = {"solid": 0, "planar": 1, "cylinder": 2, "sphere": 3, "box": 4, "uv": 5, "whole uv": 6}
+_SOLID, _PLANAR, _CYLINDER, _SPHERE, _BOX, _UV, _WHOLE_UV, _FLAT = range(8)
+_WAYS = {
+    "solid": _SOLID,
+    "planar": _PLANAR,
+    "cylinder": _CYLINDER,
+    "sphere": _SPHERE,
+    "box": _BOX,
+    "uv": _UV,
+    "whole uv": _WHOLE_UV,
+}
 _SHEETS = {"cylinder": 2, "sphere": 2, "box": 3}
 """How often a point can lie in the layout: on both sides of a seam, or on three sides of a box."""
 
@@ -95,72 +105,65 @@ def lay_packet(position, packet, uv, frames, count, padded, values, way, axis, o
     for i in range(padded):
         index[i] = i
         weight[i] = F(1)
-        if way >= 5:
-            per_uv = frames.per_uv
-            if way == 5:
-                _fit(
-                    uv[i, 0] * per_uv[part[i], 0], uv[i, 1] * per_uv[part[i], 1], F(0), part[i], frames, values, out, i
-                )
-            elif way == 6:
-                _fit(uv[i, 0] / values[4], uv[i, 1] / values[4], F(0), part[i], frames, values, out, i)
+        shown = part[i]
+        if way == _UV:
+            a, b, c = uv[i, 0] * frames.per_uv[shown, 0], uv[i, 1] * frames.per_uv[shown, 1], F(0)
+        elif way == _WHOLE_UV:
+            a, b, c = uv[i, 0] / values[4], uv[i, 1] / values[4], F(0)
+        elif way == _FLAT:
+            a, b, c = position[i, 0], position[i, 1], position[i, 2]
+            shown = np.int32(0)
+        else:
+            g = product if over else shown
+            turn, shift, centre = frames.turn, frames.shift, frames.centre
+            dx, dy, dz = position[i, 0] - shift[g, 0], position[i, 1] - shift[g, 1], position[i, 2] - shift[g, 2]
+            x = turn[g, 0, 0] * dx + turn[g, 1, 0] * dy + turn[g, 2, 0] * dz - centre[g, 0]
+            y = turn[g, 0, 1] * dx + turn[g, 1, 1] * dy + turn[g, 2, 1] * dz - centre[g, 1]
+            z = turn[g, 0, 2] * dx + turn[g, 1, 2] * dy + turn[g, 2, 2] * dz - centre[g, 2]
+            if way == _BOX:
+                dx, dy, dz = packet.normal[i, 0], packet.normal[i, 1], packet.normal[i, 2]
+                nx = abs(turn[g, 0, 0] * dx + turn[g, 1, 0] * dy + turn[g, 2, 0] * dz)
+                ny = abs(turn[g, 0, 1] * dx + turn[g, 1, 1] * dy + turn[g, 2, 1] * dz)
+                nz = abs(turn[g, 0, 2] * dx + turn[g, 1, 2] * dy + turn[g, 2, 2] * dz)
+                least = max(nx, max(ny, nz)) * (F(1) - max(F(0.5) * blend, F(0.01)))
+                wx, wy, wz = max(nx - least, F(0)), max(ny - least, F(0)), max(nz - least, F(0))
+                total, j = wx + wy + wz, i
+                for side in range(3):
+                    w = wx if side == 0 else (wy if side == 1 else wz)
+                    if w <= F(0) or (j != i and i >= count):
+                        continue
+                    index[j] = i
+                    weight[j] = F(1) if w == total else w / total
+                    a, b, _ = _flat(x, y, z, side)
+                    # Each side shows another piece of a pattern that has depth.
+                    _fit(a, b, F(17.3) * F(side) / values[4], shown, frames, values, out, j)
+                    laid += 0 if j == i else 1
+                    j = laid
+                continue
+            if way == _SOLID:
+                a, b, c = (x, y, z) if axis == 0 else ((y, z, x) if axis == 1 else (z, x, y))
+            elif way == _PLANAR:
+                a, b, c = _flat(x, y, z, axis)
             else:
-                _fit(position[i, 0], position[i, 1], position[i, 2], 0, frames, values, out, i)
-            continue
-        g = product if over else part[i]
-        turn, shift, centre = frames.turn, frames.shift, frames.centre
-        dx, dy, dz = position[i, 0] - shift[g, 0], position[i, 1] - shift[g, 1], position[i, 2] - shift[g, 2]
-        x = turn[g, 0, 0] * dx + turn[g, 1, 0] * dy + turn[g, 2, 0] * dz - centre[g, 0]
-        y = turn[g, 0, 1] * dx + turn[g, 1, 1] * dy + turn[g, 2, 1] * dz - centre[g, 1]
-        z = turn[g, 0, 2] * dx + turn[g, 1, 2] * dy + turn[g, 2, 2] * dz - centre[g, 2]
-        if way == 4:
-            a, b, c = packet.normal[i, 0], packet.normal[i, 1], packet.normal[i, 2]
-            nx = abs(turn[g, 0, 0] * a + turn[g, 1, 0] * b + turn[g, 2, 0] * c)
-            ny = abs(turn[g, 0, 1] * a + turn[g, 1, 1] * b + turn[g, 2, 1] * c)
-            nz = abs(turn[g, 0, 2] * a + turn[g, 1, 2] * b + turn[g, 2, 2] * c)
-            least = max(nx, max(ny, nz)) * (F(1) - max(F(0.5) * blend, F(0.01)))
-            wx, wy, wz = max(nx - least, F(0)), max(ny - least, F(0)), max(nz - least, F(0))
-            total = wx + wy + wz
-            is_first = True
-            for side in range(3):
-                w = wx if side == 0 else (wy if side == 1 else wz)
-                w = F(1) if w == total else w / total
-                if w <= F(0) or not (is_first or i < count):
-                    continue
-                j = i if is_first else laid
-                laid += 0 if is_first else 1
-                is_first = False
-                index[j] = i
-                weight[j] = w
-                a, b, _ = _flat(x, y, z, side)
-                # Each side shows another piece of a pattern that has depth.
-                _fit(a, b, F(17.3) * F(side) / values[4], part[i], frames, values, out, j)
-            continue
-        if way == 0:
-            a, b, c = (x, y, z) if axis == 0 else ((y, z, x) if axis == 1 else (z, x, y))
-            _fit(a, b, c, part[i], frames, values, out, i)
-            continue
-        if way == 1:
-            a, b, c = _flat(x, y, z, axis)
-            _fit(a, b, c, part[i], frames, values, out, i)
-            continue
-        # Angle 0 is the front, +z, or +x for the axis z; it grows to the right.
-        along, front, right = (x, z, -y) if axis == 0 else ((y, z, x) if axis == 1 else (z, x, y))
-        share = (math.atan2(right, front) - seam) / F(2 * math.pi)
-        share -= math.floor(share)
-        off = math.sqrt(front * front + right * right)
-        radius = frames.radius[g, axis if way == 2 else 3]
-        up = along if way == 2 else math.atan2(along, off) * radius
-        off = off if way == 2 else math.sqrt(off * off + along * along)
-        _fit((share - F(0.5)) * F(2 * math.pi) * radius, up, off, part[i], frames, values, out, i)
-        to_seam = min(share, F(1) - share)
-        if blend > F(0) and to_seam < F(0.25) * blend and i < count:
-            # Towards the seam the same pattern from half a turn away, which has none there, takes over.
-            weight[i] = smoothstep(to_seam / (F(0.25) * blend))
-            index[laid] = i
-            weight[laid] = F(1) - weight[i]
-            share = share + F(0.5) if share < F(0.5) else share - F(0.5)
-            _fit((share - F(0.5)) * F(2 * math.pi) * radius, up, off, part[i], frames, values, out, laid)
-            laid += 1
+                # Angle 0 is the front, +z, or +x for the axis z; it grows to the right.
+                along, front, right = (x, z, -y) if axis == 0 else ((y, z, x) if axis == 1 else (z, x, y))
+                share = (math.atan2(right, front) - seam) / F(2 * math.pi)
+                share -= math.floor(share)
+                off = math.sqrt(front * front + right * right)
+                radius = frames.radius[g, axis if way == _CYLINDER else 3]
+                b = along if way == _CYLINDER else math.atan2(along, off) * radius
+                c = off if way == _CYLINDER else math.sqrt(off * off + along * along)
+                a = (share - F(0.5)) * F(2 * math.pi) * radius
+                to_seam = min(share, F(1) - share)
+                if blend > F(0) and to_seam < F(0.25) * blend and i < count:
+                    # Towards the seam the same pattern from half a turn away, which has none there, takes over.
+                    weight[i] = smoothstep(to_seam / (F(0.25) * blend))
+                    index[laid] = i
+                    weight[laid] = F(1) - weight[i]
+                    away = (share if share < F(0.5) else share - F(1)) * F(2 * math.pi) * radius
+                    _fit(away, b, c, shown, frames, values, out, laid)
+                    laid += 1
+        _fit(a, b, c, shown, frames, values, out, i)
     return laid - PACKET
 
 

@@ -197,10 +197,7 @@ class Tracer:
         surface = scene_tables.surface
         dress = 0
         if dresser.has_patterns or dresser.has_marks:
-            dress = dress_points.address(
-                *(count, points, paths.direction, paths.walk, paths.random, hits, caster, surface, dressing, memory),
-                *(block, 0, True, True),
-            )
+            dress = _address_of_dressing(points, paths, hits, caster, surface, dressing, memory, block)
         limits = passes.PathLimits(
             task.depth,
             F(task.brightest),
@@ -217,3 +214,24 @@ class Tracer:
         )
         passes.trace_paths(count, caster, hits, points, paths, shadows, scene_tables, limits, memory, sums)
         add_sums(pixels, sums, film.sums)
+
+
+def _address_of_dressing(points, paths, hits, caster, surface, dressing, memory, block) -> int:
+    walk = paths.direction, paths.walk, paths.random
+    return dress_points.address(0, points, *walk, hits, caster, surface, dressing, memory, block, 0, True, True)
+
+
+def compile_dressing(geometry: Geometry, material_table: MaterialTable) -> None:
+    """Compiles what dresses the points of a wave, without tracing any.
+
+    Parameters
+    ----------
+    geometry : Geometry
+        Geometry of a scene.
+    material_table : MaterialTable
+        Its materials, of which patterns feed one.
+    """
+    dressing, _ = material_table.dresser.bind(geometry.shapes, geometry.frames)
+    points, paths, hits = passes.new_shading_points(1), passes.new_paths(1), passes.new_hits(1)
+    memory, block = material_table.dresser.memory(1), material_table.parameters
+    _address_of_dressing(points, paths, hits, geometry.caster(), geometry.surface_tables(), dressing, memory, block)

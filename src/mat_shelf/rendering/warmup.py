@@ -22,7 +22,7 @@ from mat_shelf.patterns.steps import STEPS
 from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.film import Film, develop, tone_map
-from mat_shelf.rendering.tracer import RenderTask, Tracer
+from mat_shelf.rendering.tracer import RenderTask, Tracer, compile_dressing
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.lights import make_lights, plain_room
 from mat_shelf.scene.material_evaluation import bent_normals, seen_overlay
@@ -53,13 +53,15 @@ def warm_up(say: Callable[[str], None] = lambda text: None) -> None:
         Told what is going on.
     """
     with ProcessPoolExecutor(1, mp_context=get_context("spawn")) as beside:
-        others = beside.submit(compile_others)
+        others = beside.submit(compile_patterns)
         _compile_rendering(say)
-        say("kernels of patterns and measurements")
+        say("kernels of measurements")
+        measure(Recipe(), 16)
+        say("kernels of patterns")
         try:
             others.result()
         except BrokenProcessPool:  # it was ended from outside, for want of memory perhaps
-            compile_others()
+            compile_patterns()
     try:
         folder = cache_folder(__name__)
         folder.mkdir(parents=True, exist_ok=True)
@@ -87,16 +89,17 @@ def _compile_rendering(say: Callable[[str], None]) -> None:
     tone_map(np.zeros((1, 3), np.float32))
 
 
-def compile_others() -> None:
-    """Compiles and keeps the kernels of patterns and of readings."""
+def compile_patterns() -> None:
+    """Compiles and keeps what evaluates patterns, every step of them, and marks."""
     for step in (*SOURCES, *STEPS):
         step.run.address  # noqa: B018, asking for it compiles it
     pattern = Pattern(id="p", name="p", steps=(Noise(),))
+    fed = Recipe(patterns=(pattern,), relief=(Relief(id="r", pattern="p"),))
+    compile_dressing(Geometry([box((10, 10, 10), 1)]), make_material_table([fed], [0]))
     bent_normals((Relief(id="r", pattern="p"),), _few_points(), PatternContext({"p": pattern}))
     points = _few_points()
     overlays = bind_overlays(Recipe(overlays=(Overlay(id="o", name="o"),)), {})
     seen_overlay(overlays, points, np.zeros(len(points), np.uint32))
-    measure(Recipe(), 16)
 
 
 def _few_points() -> Points:
