@@ -6,18 +6,20 @@ from benchmarks.library_search import search
 from benchmarks.paths import paths_per_second
 from benchmarks.pattern_speed import marks, patterns
 from benchmarks.start import rest
+from benchmarks.threads import threads
 from benchmarks.volumes import media
 from mat_shelf.system.processors import usable_processors
 
 
 def run_all(say=lambda text: None) -> dict:
     """Runs every bench. See `paths_per_second`, `media`, `edit_to_picture`, `interface`, `patterns`, `marks`,
-    `large_model`, `search` and `rest`."""
+    `threads`, `large_model`, `search` and `rest`."""
     result = {"cores": usable_processors(), **rest(say)}
     result["search_ms"] = search(say)
     result["edit_to_picture"] = edit_to_picture(say)
     result["interface"] = interface(say)
     result["patterns"] = patterns(say)
     result["marks"] = marks(say)
+    result["threads"] = threads(say)
     result["large_model"] = large_model(say, result["edit_to_picture"]["median_ms"])
     return result | media(say) | paths_per_second(say)

@@ -7,6 +7,7 @@ _HOME = tempfile.mkdtemp(prefix="mat-shelf-tests-")
 for _name in ("XDG_DATA_HOME", "XDG_STATE_HOME", "XDG_CONFIG_HOME"):
     os.environ[_name] = os.path.join(_HOME, _name.lower())
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ["MAT_SHELF_CHECK"] = "1"  # programs are looked through before they run
 
 import numpy as np  # noqa: E402
 import pytest  # noqa: E402

@@ -15,8 +15,9 @@ from mat_shelf.geometry.pose import turn_matrix
 from mat_shelf.geometry.solids import box
 from mat_shelf.patterns.evaluation import evaluate
 from mat_shelf.patterns.interpreter import MOST_LOOPS
+from mat_shelf.patterns.linking import check_program
 from mat_shelf.patterns.points import Points, part_frames
-from mat_shelf.patterns.program import Builder, check_program
+from mat_shelf.patterns.program import Builder
 from mat_shelf.patterns.sources import SOURCES, Constant, EachPart, Facing, Gradient, Height, Noise, Slope
 from mat_shelf.patterns.step import PatternContext
 from mat_shelf.patterns.steps import (

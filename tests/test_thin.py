@@ -11,7 +11,7 @@ from mat_shelf.document.set import Softbox
 from mat_shelf.numerics.kernels import F
 from mat_shelf.optics.measurements import measure
 from mat_shelf.optics.thin_film import film_on_dielectric, film_on_metal
-from mat_shelf.rendering.passes import SPLIT
+from mat_shelf.rendering.shading import SPLIT
 from mat_shelf.scene.lights import make_lights, plain_room
 
 

@@ -13,9 +13,10 @@ from mat_shelf.numerics.memory import call_detached
 from mat_shelf.optics.color import luminance
 from mat_shelf.patterns import interpreter as I  # noqa: E741, N812
 from mat_shelf.patterns.interpreter import bind_packet, new_packet, padded, run_program
+from mat_shelf.patterns.linking import link
 from mat_shelf.patterns.operation import PACKET
 from mat_shelf.patterns.points import Points
-from mat_shelf.patterns.program import ON_PARTS, Builder, Program, Surroundings, link
+from mat_shelf.patterns.program import ON_PARTS, Builder, Program, Surroundings
 from mat_shelf.patterns.step import NO_CONTEXT, PatternContext, Value
 
 _MAP = np.int64, np.int32, np.float32

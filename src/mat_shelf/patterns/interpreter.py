@@ -1,7 +1,7 @@
 """The interpreter of programs: runs the instructions of `program` over one packet of points.
 
 Registers are rows of `PACKET` float32. Instructions name them by number, which the compiler of programs has counted, so
-none can lie outside; with MAT_SHELF_CHECK=1 `program` checks every one of them before it is run.
+none can lie outside; with MAT_SHELF_CHECK=1 `linking` checks every one of them before it is run.
 The file is long because the instructions share one loop, which has to be one function.
 """
 

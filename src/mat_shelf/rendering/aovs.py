@@ -11,7 +11,7 @@ import numpy as np
 
 from mat_shelf.document.project import Project
 from mat_shelf.numerics.low_discrepancy import even_draws
-from mat_shelf.rendering import passes
+from mat_shelf.rendering import passes, wave_state
 from mat_shelf.rendering.final_render import Rendered
 from mat_shelf.rendering.first_hit import find_first_hits, pixel_rays
 from mat_shelf.rendering.tracer import RenderTask
@@ -67,7 +67,7 @@ def _masks(project: Project, rendered: Rendered, wanted: Sequence[str]) -> dict[
     film, task = rendered.film, rendered.task
     pixels, samples = film.width * film.height, min(film.samples, MASK_SAMPLES)
     counts: dict[tuple[str, int], np.ndarray] = {}
-    paths = passes.new_paths(pixels)
+    paths = wave_state.new_paths(pixels)
     every = np.arange(pixels, dtype=np.int32)
     for sample in range(samples):
         draws, salt = even_draws(sample, task.seed)

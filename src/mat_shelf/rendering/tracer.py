@@ -16,7 +16,7 @@ import numpy as np
 from mat_shelf.numerics.kernels import F
 from mat_shelf.numerics.low_discrepancy import even_draws
 from mat_shelf.optics.albedo_tables import albedo_tables
-from mat_shelf.rendering import passes
+from mat_shelf.rendering import passes, wave_state
 from mat_shelf.rendering.camera import CameraView
 from mat_shelf.rendering.film import Film, add_sums, clear_sums, new_sums
 from mat_shelf.scene.dressing import Dressing, DressingMemory, dress_points
@@ -145,10 +145,10 @@ class Tracer:
         kept = getattr(self._memory, "wave", None)
         if kept is None or len(kept[0].pdf) < size:
             kept = (
-                passes.new_paths(size),
-                passes.new_shading_points(size),
-                passes.new_shadows(size),
-                passes.new_hits(size),
+                wave_state.new_paths(size),
+                wave_state.new_shading_points(size),
+                wave_state.new_shadows(size),
+                wave_state.new_hits(size),
                 new_sums(size),
             )
             self._memory.wave = kept
@@ -179,7 +179,7 @@ class Tracer:
         passes.generate(task.view, film.width, film.height, pixels, sample, task.seed, draws, salt, nest, paths)
         material_table, geometry = task.material_table, task.geometry
         block, memory = self._block(material_table, count)
-        scene_tables = passes.SceneTables(
+        scene_tables = wave_state.SceneTables(
             geometry.triangles,
             material_table.rows,
             material_table.zone_first,
@@ -198,7 +198,7 @@ class Tracer:
         dress = 0
         if dresser.has_patterns or dresser.has_marks:
             dress = _address_of_dressing(points, paths, hits, caster, surface, dressing, memory, block)
-        limits = passes.PathLimits(
+        limits = wave_state.PathLimits(
             task.depth,
             F(task.brightest),
             material_table.backdrop if task.cut_out else -2,
@@ -232,6 +232,6 @@ def compile_dressing(geometry: Geometry, material_table: MaterialTable) -> None:
         Its materials, of which patterns feed one.
     """
     dressing, _ = material_table.dresser.bind(geometry.shapes, geometry.frames)
-    points, paths, hits = passes.new_shading_points(1), passes.new_paths(1), passes.new_hits(1)
+    points, paths, hits = wave_state.new_shading_points(1), wave_state.new_paths(1), wave_state.new_hits(1)
     memory, block = material_table.dresser.memory(1), material_table.parameters
     _address_of_dressing(points, paths, hits, geometry.caster(), geometry.surface_tables(), dressing, memory, block)

@@ -62,7 +62,7 @@ def walk_to_next_surface(count, caster, paths, block, bodies, cover, geometry, p
     count : int
         Number of points, paths or rays that are in use.
     caster : embree.Caster
-    paths : passes.Paths
+    paths : wave_state.Paths
         Where light is lost or scattered on the way, `throughput` and all else change; `origin` and `direction` are
         then those of the last piece of the way.
     block : (M, WIDTH) float32

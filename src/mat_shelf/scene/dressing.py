@@ -19,9 +19,10 @@ from mat_shelf.numerics.vectors import dot, facing_of, normalize, row3, store3
 from mat_shelf.optics import parameters as P
 from mat_shelf.patterns.evaluation import bind_maps
 from mat_shelf.patterns.interpreter import bind_packet, new_packet, padded, run_program
+from mat_shelf.patterns.linking import link
 from mat_shelf.patterns.operation import PACKET
 from mat_shelf.patterns.points import Frames
-from mat_shelf.patterns.program import Program, link
+from mat_shelf.patterns.program import Program
 from mat_shelf.patterns.step import PatternContext
 from mat_shelf.scene.chance import chosen_overlay
 from mat_shelf.scene.mark_lookup import find_mark, is_near_any, mark_tables, paint_mark, press_stamps
@@ -237,7 +238,7 @@ def dress_points(
     ----------
     count : int
         Points in the wave.
-    points : passes.ShadingPoints
+    points : wave_state.ShadingPoints
         `look` and `normal` are changed.
     direction : (N, 3) float32
         Directions of the paths.
@@ -245,7 +246,7 @@ def dress_points(
         Body that each path walks in, whose walls have no looks; -1 for none.
     random : (N,) uint32
         States of the paths, which are not advanced.
-    hits : passes.Hits
+    hits : wave_state.Hits
         Hits of the wave.
     caster : embree.Caster
         Memory for rays at marks.

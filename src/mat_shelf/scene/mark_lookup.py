@@ -237,7 +237,7 @@ def find_mark(marks, i, points, position, facing, direction, random, caster, mem
         Marks of the scene.
     i : int
         The point.
-    points : passes.ShadingPoints
+    points : wave_state.ShadingPoints
         Points of the wave.
     position, facing : (N, 3) float32
         Where they were before true relief moved them.
@@ -322,7 +322,7 @@ def press_stamps(marks, i, points, position, facing, direction, caster):
         Marks of the scene.
     i : int
         The point.
-    points : passes.ShadingPoints
+    points : wave_state.ShadingPoints
         Points of the wave; the normal is changed.
     position, facing : (N, 3) float32
         Where they were before true relief moved them.

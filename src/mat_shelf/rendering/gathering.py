@@ -1,0 +1,163 @@
+"""Light, guides and the materials met, added to the sums of pixels."""
+
+import numpy as np
+
+from mat_shelf.numerics.kernels import F, apart, inline
+from mat_shelf.numerics.vectors import (
+    add,
+    largest,
+    mul,
+    row3_at,
+    scale,
+)
+from mat_shelf.optics import parameters as P
+
+
+@inline
+def gather(sums, pixel, value, most):
+    """Adds light to a pixel. What goes beyond `most` is kept apart; `firefly_redistribution` spreads it later.
+
+    What is no number would blacken all around it: it is counted and left out.
+
+    Parameters
+    ----------
+    sums : Sums
+        Sums of the film.
+    pixel : int
+        Row of the sums.
+    value : float32 triple
+        Radiance, 1 = 1000 cd/m2.
+    most : float32
+        Most that counts at once.
+    """
+    if not (value[0] + value[1] + value[2] < F(1e30)):
+        sums.dropped[pixel] += 1
+        return
+    peak = largest(value)
+    light, excess = sums.light, sums.excess
+    keep = min(most / max(peak, F(1e-30)), F(1))
+    for k in range(3):
+        light[pixel, k] += value[k] * keep
+    if keep < F(1):
+        for k in range(3):
+            excess[pixel, k] += value[k] * (F(1) - keep)
+
+
+@inline
+def meet(sums, pixel, bit):
+    """Notes that light of a pixel depends on a material on a part.
+
+    Parameters
+    ----------
+    sums : Sums
+        Sums of the film.
+    pixel : int
+        Row of the sums.
+    bit : int
+        As `MaterialTable.met_bits` has it.
+    """
+    sums.met[pixel] |= np.uint64(1) << np.uint64(bit)
+
+
+@inline
+def clamp_limit(most, spread):
+    """Most that a path may bring: the more freely it was turned, the less can its light be met by chance again.
+
+    Parameters
+    ----------
+    most : float32
+        As `RenderTask.brightest`.
+    spread : float32
+        As in `Paths`.
+
+    Returns
+    -------
+    float32
+    """
+    return most / max(spread, F(1e-6))
+
+
+@inline
+def _albedo(block, look, metal):
+    """Colour of a surface in even light."""
+    clear = block[look, P.TRANSMISSION] * (F(1) - metal)
+    soft = (F(1) - clear) * (F(1) - metal) * block[look, P.SUBSURFACE]
+    hard = scale(row3_at(block, look, P.BASE_COLOR), F(1) - clear - soft)
+    color = add(hard, scale(row3_at(block, look, P.SUBSURFACE_COLOR), soft))
+    return add(color, (clear, clear, clear))
+
+
+@apart
+def see(sums, pixel, part, block, look, metal, normal):
+    """Adds what the camera sees first.
+
+    Parameters
+    ----------
+    sums : Sums
+        Sums of the film.
+    pixel : int
+        Row of the sums.
+    part : int
+        The geometry.
+    block : (M, WIDTH) float32
+        Parameter block.
+    look : int
+        Row of the point.
+    metal : float32
+        Share of metal.
+    normal : float32 triple
+        Shading normal.
+    """
+    color = _albedo(block, look, metal)
+    sums.cover[pixel] += F(1)
+    sums.part[pixel] = part
+    for k in range(3):
+        sums.albedo[pixel, k] += color[k]
+        sums.normal[pixel, k] += normal[k]
+
+
+@apart
+def guide_by(sums, pixel, block, look, metal, throughput, within, normal):
+    """Adds what guides the denoiser: the surface that a path, through clear glass or not, met first.
+
+    Parameters
+    ----------
+    sums : Sums
+        Sums of the film.
+    pixel : int
+        Row of the sums.
+    block : (M, WIDTH) float32
+        Parameter block.
+    look : int
+        Row of the point.
+    metal : float32
+        Share of metal.
+    throughput : float32 triple
+        Of the path that arrives.
+    within : float32
+        Index of what the path is inside of, where its radiance is squeezed.
+    normal : float32 triple
+        Shading normal.
+    """
+    guide(sums, pixel, scale(mul(throughput, _albedo(block, look, metal)), within * within), normal)
+
+
+@inline
+def guide(sums, pixel, color, normal):
+    """Adds a colour and a normal to what guides the denoiser.
+
+    Parameters
+    ----------
+    sums : Sums
+        Sums of the film.
+    pixel : int
+        Row of the sums.
+    color : float32 triple
+        Albedo as it is seen.
+    normal : float32 triple
+        Shading normal.
+    """
+    for k in range(3):
+        sums.guide_albedo[pixel, k] += min(color[k], F(1))
+        sums.guide_normal[pixel, k] += normal[k]
+    sums.guides[pixel] += F(1)

@@ -1,0 +1,139 @@
+"""Arrays of a wave of paths, and the tables that its passes read."""
+
+from collections import namedtuple
+
+import numpy as np
+
+from mat_shelf.numerics.kernels import F
+from mat_shelf.scene.interior_list import (
+    MOST_NESTED,
+)
+
+SOFT = 7
+"""Columns of the parameter block that a path keeps: albedo and extinction of three channels, and how far forward."""
+Paths = namedtuple("Paths", "origin direction throughput pdf spread pixel random bounces inside walk soft")
+"""State of the paths of a wave.
+
+origin, direction, throughput : (N, 3) float32
+pdf : (N,) float32, density of the direction; 0 where light sampling had no part in it
+spread : (N,) float32, share of the directions that the path could have taken where it was turned most freely: 0 as long
+as it met mirrors and clear glass only, 1 after a matt surface
+pixel : (N,) int32, row of the sums that it adds to; random : (N,) uint32
+bounces : (N,) int32, as `pack_state` has it
+inside : (N, NESTING) int32, the bodies around, as `interior_list` has them
+walk : (N,) int32, the soft body, by its geometry, that it wanders about in; -1 outside of any
+soft : (N, SOFT) float32, what that body does to it, as it was where it went in: the columns from SUBSURFACE_ALBEDO on
+"""
+ShadingPoints = namedtuple("ShadingPoints", "position facing normal row look part triangle")
+"""Where a wave met the scene.
+
+position (mm), facing and normal : (N, 3) float32; geometric and shading normal
+row : (N,) int32, the material's parameter row; -1 where nothing was hit
+look : (N,) int32, the parameter row to shade with: the material's, or one of the point's own where it is fed
+part, triangle : (N,) int32, geometry and row of its triangles
+"""
+Shadows = namedtuple("Shadows", "rays reach")
+"""Rays towards lights.
+
+rays : Paths. `throughput` is the light that each brings if nothing is in its way, `pdf` the weight that is part of it
+and that is due only to rays that could have come upon the light by chance too
+reach : (N,) float32, mm, how far the light is
+"""
+SceneTables = namedtuple(
+    "SceneTables", "triangles rows zone_first zone_rows met_bits block bodies frames lights tables surface dressing"
+)
+"""What the passes read: of `Geometry`, of `MaterialTable`, of `Lights`, the albedo tables, and what dresses points.
+
+`block` is (M, WIDTH) float32, a row of each material, then rows of single points.
+"""
+PathLimits = namedtuple(
+    "PathLimits", "depth most cut straight pixels draws salt waves marked_waves fed_waves free dress"
+)
+"""How far paths go.
+
+depth : int, bounces at which they end
+most : float32, as `RenderTask.brightest`
+cut : int, row that the camera does not see, nor anything behind it: the backdrop, where the product is cut out; else -2
+straight : bool, as `RenderTask.straight`
+pixels : (N,) int32, the pixel of the picture of each row of the sums
+draws, salt : as `low_discrepancy.even_draws` has them
+waves : int, surfaces that a path may meet; marked_waves, fed_waves : those at which marks, and patterns, count
+free : int, first row of the parameter block for single points
+dress : int, address of `dressing.dress_points`
+"""
+Hits = namedtuple("Hits", "geometry primitive u v distance")
+"""What rays met, as `embree.nearest` has it, (N,) each."""
+
+
+def new_paths(count: int) -> Paths:
+    """Arrays for the paths of a wave.
+
+    Parameters
+    ----------
+    count : int
+        Length of the arrays.
+
+    Returns
+    -------
+    Paths
+    """
+    triple = (count, 3)
+    return Paths(
+        np.empty(triple, F),
+        np.empty(triple, F),
+        np.empty(triple, F),
+        np.empty(count, F),
+        np.empty(count, F),
+        np.empty(count, np.int32),
+        np.empty(count, np.uint32),
+        np.empty(count, np.int32),
+        np.empty((count, MOST_NESTED), np.int32),
+        np.full(count, -1, np.int32),
+        np.empty((count, SOFT), F),
+    )
+
+
+def new_shading_points(count: int) -> ShadingPoints:
+    """Arrays for the points of a wave.
+
+    Parameters
+    ----------
+    count : int
+        Length of the arrays.
+
+    Returns
+    -------
+    ShadingPoints
+    """
+    numbers = (np.empty(count, np.int32) for _ in range(4))
+    return ShadingPoints(np.empty((count, 3), F), np.empty((count, 3), F), np.empty((count, 3), F), *numbers)
+
+
+def new_shadows(count: int) -> Shadows:
+    """Arrays for rays towards lights.
+
+    Parameters
+    ----------
+    count : int
+        Length of the arrays.
+
+    Returns
+    -------
+    Shadows
+    """
+    return Shadows(new_paths(count), np.empty(count, F))
+
+
+def new_hits(count: int) -> Hits:
+    """Arrays for the hits of a wave.
+
+    Parameters
+    ----------
+    count : int
+        Length of the arrays.
+
+    Returns
+    -------
+    Hits
+    """
+    return Hits(np.empty(count, np.int32), np.empty(count, np.int32), *(np.empty(count, F) for _ in range(3)))
