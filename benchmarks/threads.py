@@ -7,6 +7,7 @@ from pathlib import Path
 from benchmarks.picture_size import HEIGHT, WIDTH
 from mat_shelf.demo.desk_set import demo_project
 from mat_shelf.rendering import passes
+from mat_shelf.rendering import tracer as tracing
 from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.final_render import fill_geometry_maps
@@ -64,9 +65,11 @@ def _demo_task() -> RenderTask:
 
 
 def _python_share(task: RenderTask, tracer: Tracer, film: Film) -> float:
-    """Processor time of the threads outside of `trace_paths`, over all of it; the few other kernels count as Python."""
+    """Processor time of the threads outside of kernels, over all of it."""
     inside, whole = [], []
-    trace_paths, trace = passes.trace_paths, tracer._trace
+    kernels = [(passes, "generate"), (passes, "trace_paths"), (tracing, "clear_sums"), (tracing, "add_sums")]
+    own = [getattr(module, name) for module, name in kernels]
+    trace = tracer._trace
 
     def timed(function, times):
         def run(*arguments):
@@ -76,12 +79,16 @@ def _python_share(task: RenderTask, tracer: Tracer, film: Film) -> float:
 
         return run
 
-    passes.trace_paths, tracer._trace = timed(trace_paths, inside), timed(trace, whole)
+    for (module, name), kernel in zip(kernels, own, strict=True):
+        setattr(module, name, timed(kernel, inside))
+    tracer._trace = timed(trace, whole)
     try:
         for _ in range(ROUNDS):
             tracer.add_sample(task, film)
     finally:
-        passes.trace_paths, tracer._trace = trace_paths, trace
+        for (module, name), kernel in zip(kernels, own, strict=True):
+            setattr(module, name, kernel)
+        del tracer._trace
     return 1 - sum(inside) / sum(whole)
 
 

@@ -132,9 +132,10 @@ class Tracer:
         tables = albedo_tables()
         nest = interior_at(task.view.position, task.geometry, task.material_table.bodies)
         dressing, kept = task.material_table.dresser.bind(task.geometry.shapes, task.geometry.frames)
+        dress = dressing_address(task.geometry, task.material_table, dressing)
 
         def run(first: int) -> None:
-            self._trace(task, film, pixels[first : first + size], sample, nest, tables, dressing, is_stopped)
+            self._trace(task, film, pixels[first : first + size], sample, nest, tables, dressing, dress, is_stopped)
 
         for done in [self._pool.submit(run, first) for first in range(0, len(pixels), size)]:
             done.result()
@@ -168,7 +169,16 @@ class Tracer:
         return block, memory
 
     def _trace(
-        self, task: RenderTask, film: Film, pixels, sample: int, nest, tables, dressing: Dressing, is_stopped
+        self,
+        task: RenderTask,
+        film: Film,
+        pixels,
+        sample: int,
+        nest,
+        tables,
+        dressing: Dressing,
+        dress: int,
+        is_stopped,
     ) -> None:
         if is_stopped():
             return
@@ -194,10 +204,6 @@ class Tracer:
             dressing,
         )
         dresser, caster = material_table.dresser, geometry.caster()
-        surface = scene_tables.surface
-        dress = 0
-        if dresser.has_patterns or dresser.has_marks:
-            dress = _address_of_dressing(points, paths, hits, caster, surface, dressing, memory, block)
         limits = wave_state.PathLimits(
             task.depth,
             F(task.brightest),
@@ -216,22 +222,27 @@ class Tracer:
         add_sums(pixels, sums, film.sums)
 
 
-def _address_of_dressing(points, paths, hits, caster, surface, dressing, memory, block) -> int:
-    walk = paths.direction, paths.walk, paths.random
-    return dress_points.address(0, points, *walk, hits, caster, surface, dressing, memory, block, 0, True, True)
-
-
-def compile_dressing(geometry: Geometry, material_table: MaterialTable) -> None:
-    """Compiles what dresses the points of a wave, without tracing any.
+def dressing_address(geometry: Geometry, material_table: MaterialTable, dressing: Dressing) -> int:
+    """Address of what dresses the points of a scene, compiled if need be.
 
     Parameters
     ----------
     geometry : Geometry
-        Geometry of a scene.
+        Geometry of the scene.
     material_table : MaterialTable
-        Its materials, of which patterns feed one.
+        Its materials.
+    dressing : Dressing
+        What its dresser has bound.
+
+    Returns
+    -------
+    int
+        0 where there is nothing to dress points with.
     """
-    dressing, _ = material_table.dresser.bind(geometry.shapes, geometry.frames)
+    dresser = material_table.dresser
+    if not dresser.has_patterns and not dresser.has_marks:
+        return 0
     points, paths, hits = wave_state.new_shading_points(1), wave_state.new_paths(1), wave_state.new_hits(1)
-    memory, block = material_table.dresser.memory(1), material_table.parameters
-    _address_of_dressing(points, paths, hits, geometry.caster(), geometry.surface_tables(), dressing, memory, block)
+    path = paths.direction, paths.walk, paths.random
+    tables = geometry.surface_tables(), dressing, dresser.memory(1), material_table.parameters
+    return dress_points.address(0, points, *path, hits, geometry.caster(), *tables, 0, True, True)

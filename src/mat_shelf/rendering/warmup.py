@@ -22,7 +22,7 @@ from mat_shelf.patterns.steps import STEPS
 from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.film import Film, develop, tone_map
-from mat_shelf.rendering.tracer import RenderTask, Tracer, compile_dressing
+from mat_shelf.rendering.tracer import RenderTask, Tracer, dressing_address
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.lights import make_lights, plain_room
 from mat_shelf.scene.material_evaluation import bent_normals, seen_overlay
@@ -95,7 +95,8 @@ def compile_patterns() -> None:
         step.run.address  # noqa: B018, asking for it compiles it
     pattern = Pattern(id="p", name="p", steps=(Noise(),))
     fed = Recipe(patterns=(pattern,), relief=(Relief(id="r", pattern="p"),))
-    compile_dressing(Geometry([box((10, 10, 10), 1)]), make_material_table([fed], [0]))
+    geometry, table = Geometry([box((10, 10, 10), 1)]), make_material_table([fed], [0])
+    dressing_address(geometry, table, table.dresser.bind(None, geometry.frames)[0])
     bent_normals((Relief(id="r", pattern="p"),), _few_points(), PatternContext({"p": pattern}))
     points = _few_points()
     overlays = bind_overlays(Recipe(overlays=(Overlay(id="o", name="o"),)), {})
