@@ -41,12 +41,11 @@ def patterns(say) -> dict:
     """
     say("patterns")
     grid = np.indices((GRID, GRID), np.float32).reshape(2, -1) * np.float32(0.05)
-    flat = np.concatenate([grid, np.zeros((1, GRID * GRID), np.float32)]).T
-    up, part = np.float32([0, 0, 1]), np.zeros(GRID * GRID, np.int32)
-    pieces = [
-        Points(piece, np.broadcast_to(up, piece.shape), part[: len(piece)], FLAT, is_flat=True)
-        for piece in np.array_split(flat, 64)
-    ]
+    flat = np.ascontiguousarray(np.concatenate([grid, np.zeros((1, GRID * GRID), np.float32)]).T)
+    pieces = []
+    for piece in np.array_split(flat, 64):
+        up = np.tile(np.float32([0, 0, 1]), (len(piece), 1))
+        pieces.append(Points(piece, up, np.zeros(len(piece), np.int32), FLAT, is_flat=True))
     made = {
         "noise": (NOISE, _reference_noise("perlin")),
         "cellular": (Cells(), _reference_noise("cells")),
