@@ -25,6 +25,7 @@ def test_random_materials_make_no_light_and_lossless_ones_lose_none(first):
     assert not wrong, "\n".join(wrong)
 
 
+@pytest.mark.long
 def test_random_materials_give_numbers():
     """2,000 of them, few paths each: not one value of light is no number."""
     wrong = [seed for seed in range(2000) if truth_furnace.first_values(drawn(10_000 + seed, seed % 2 == 0))]

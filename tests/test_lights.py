@@ -178,6 +178,7 @@ def test_random_damage_to_room_pictures_is_told(tmp_path):
             assert np.isfinite(room).all() and room.min() >= 0 and room.shape[1] == 2 * room.shape[0]
 
 
+@pytest.mark.long
 def test_wide_room_pictures_are_averaged_down(tmp_path):
     pixels = np.random.default_rng(2).random((2048, 4096, 3), np.float32)
     OpenImageIO.ImageBuf(pixels).write(str(tmp_path / "wide.exr"))

@@ -173,6 +173,7 @@ def test_the_back_is_read_from_behind_and_a_mirrored_print_from_outside():
         assert ("red" if seen_left[0] > seen_left[2] else "blue") == left, values
 
 
+@pytest.mark.long
 def test_edges_of_art_neither_bleed_nor_ring_nor_print_twice():
     """A red disc whose clear ground is bright green, seen so near that a pixel of art is four wide: along each row the
     red rises once and falls once, nowhere green, nowhere redder than the ink."""

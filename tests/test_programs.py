@@ -136,7 +136,7 @@ def recipes_of_patterns(draw):
     return made
 
 
-@settings(max_examples=60, deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=40, deadline=None, suppress_health_check=list(HealthCheck))
 @given(recipes_of_patterns())
 def test_random_programs_give_what_numpy_gives(made):
     points, patterns = some_points(), {pattern.id: pattern for pattern in made}

@@ -80,6 +80,7 @@ _COLOR = st.tuples(_UNIT, _UNIT, _UNIT)
     )
 )
 @settings(max_examples=60, deadline=None)
+@pytest.mark.long
 def test_no_recipe_makes_light(recipe):
     """White furnace for any recipe: never more than comes in, and no NaN. Two percent are for the tables and for the
     noise of 20,000 samples."""

@@ -104,7 +104,7 @@ def test_faults_in_threads_are_told_once_and_survived(guarded, qtbot):
     job = Job()
     job.start()
     job.wait()
-    qtbot.waitUntil(lambda: "in a thread of Qt" in log_path().read_text(), timeout=10_000)
+    qtbot.waitUntil(lambda: "in a thread of Qt" in log_path().read_text(), timeout=30_000)
 
 
 def test_a_fault_of_the_renderer_is_told_and_the_next_edit_is_shown(guarded, qtbot, monkeypatch):
@@ -276,7 +276,7 @@ def test_what_is_done_meanwhile_stays_when_a_part_is_set_down(guarded, qtbot, mo
     work.set_down()
     workshop.wear("block", "polished-brass")
     go_on.set()
-    qtbot.waitUntil(lambda: workshop.project.part("block").pose.shift[1] == pytest.approx(0), timeout=10_000)
+    qtbot.waitUntil(lambda: workshop.project.part("block").pose.shift[1] == pytest.approx(0), timeout=30_000)
     assert workshop.project.part("block").material == "polished-brass"
     go_on.clear()
     work.set_down()
@@ -305,7 +305,7 @@ def test_saving_leaves_the_window_to_the_user(guarded, qtbot, tmp_path, monkeypa
     assert guarded.files.save() is None  # one at a time
     change(guarded, "Second")
     job.wait()
-    qtbot.waitUntil(lambda: guarded.files.save_job is None, timeout=10_000)
+    qtbot.waitUntil(lambda: guarded.files.save_job is None, timeout=30_000)
     assert read_project(path)[0].name == "First"
     assert guarded.workshop.history.is_changed  # what came while it was written is not saved yet
 
@@ -315,14 +315,14 @@ def test_another_programs_change_is_noticed_before_it_is_replaced(guarded, qtbot
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(path), ""))
     change(guarded, "Mine")
     guarded.files.save()
-    qtbot.waitUntil(lambda: not guarded.workshop.history.is_changed, timeout=10_000)
+    qtbot.waitUntil(lambda: not guarded.workshop.history.is_changed, timeout=30_000)
     save_project(path, guarded.workshop.project.with_(name="Theirs"), guarded.workshop.assets)
     change(guarded, "Mine again")
     shortcut(qtbot, guarded, Qt.Key.Key_S, CONTROL)
     told(qtbot, guarded, "changed by another program")
     assert read_project(path)[0].name == "Theirs"
     answer(guarded, "Overwrite")
-    qtbot.waitUntil(lambda: not guarded.workshop.history.is_changed, timeout=10_000)
+    qtbot.waitUntil(lambda: not guarded.workshop.history.is_changed, timeout=30_000)
     assert read_project(path)[0].name == "Mine again"
     assert read_project(path.with_name(path.name + "~"))[0].name == "Theirs"
 
@@ -392,7 +392,7 @@ def test_pictures_land_on_the_material_they_were_read_for(guarded, qtbot, tmp_pa
     guarded.board.images.read([tmp_path / "green.png"])
     workshop.wear("block", "polished-brass")  # another material is on the board by the time that it is read
     go_on.set()
-    qtbot.waitUntil(lambda: bool(workshop.project.material("red").recipe.patterns), timeout=10_000)
+    qtbot.waitUntil(lambda: bool(workshop.project.material("red").recipe.patterns), timeout=30_000)
     assert workshop.selected_material.id == "red"
     assert not workshop.project.material("polished-brass").recipe.pictures()
     # Where that is gone, nothing is changed, and it is said.

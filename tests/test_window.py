@@ -266,6 +266,7 @@ def test_while_a_value_is_dragged_pictures_follow(open_window, qtbot):
     assert not workshop.history.is_changed
 
 
+@pytest.mark.on_screen
 def test_cameras_and_sets(open_window, qtbot, monkeypatch):
     """They orbit, frame, keep named views, set the lens and click what is sharp, switch sets and turn the light."""
     window = open_window(scale=1.0)
@@ -388,6 +389,7 @@ def test_the_close_up_shows_millimetres_of_its_point(open_window, qtbot):
     assert (brass[0] - brass[2]) > (steel[0] - steel[2]) + 20
 
 
+@pytest.mark.on_screen
 def test_light_and_dark(open_window, qtbot):
     """The dark look changes the panels at once, not the picture; words stay at 4.5 : 1 or more (WCAG 2.1)."""
     window = open_window()

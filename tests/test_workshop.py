@@ -170,6 +170,7 @@ def test_each_value_in_which_two_recipes_differ_is_shown_in_words(change, line):
     assert differences(plain, plain.with_(**change)) == [line]
 
 
+@pytest.mark.long
 def test_two_swatches_are_compared(open_window):
     window = open_window()
     library = window.workshop.library
@@ -201,6 +202,7 @@ def test_a_swatch_thrown_out_by_delete_comes_back_from_the_message(open_window):
     assert "Copper, copy" in names_of(window)
 
 
+@pytest.mark.long
 def test_the_lamp_of_the_close_up_and_the_ball(open_window, qtbot):
     window = open_window()
     workshop, close_up = window.workshop, window.wall.close_up
@@ -253,6 +255,7 @@ def test_the_lamp_of_the_close_up_and_the_ball(open_window, qtbot):
     assert workshop.ball is None and np.abs(picture_of(qtbot, window, samples=8).astype(int) - before).mean() < 2
 
 
+@pytest.mark.long
 def test_a_room_picture_lights_the_set(open_window, qtbot, tmp_path, monkeypatch):
     window = open_window()
     workshop, board = window.workshop, window.set_board
