@@ -11,7 +11,7 @@ from mat_shelf.patterns import evaluation
 from mat_shelf.patterns.points import FLAT, Points
 
 AXES = {"x": 0, "y": 1, "z": 2}
-LUMINANCE = np.array([0.2126, 0.7152, 0.0722])
+LUMINANCE = np.array([0.212639, 0.715169, 0.072192])  # CIE Y of the primaries of Rec.709, from memory
 TAPS = 16
 
 

@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 from driving import LEFT, click_part, drag_slider, open_card, picture_of, seen
+from numba import njit
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from test_rendering import AHEAD, EVEN, ball, take
@@ -15,8 +16,9 @@ from mat_shelf.geometry.solids import box, moved
 from mat_shelf.library.shipped import READY_OVERLAYS
 from mat_shelf.patterns.points import flat_points
 from mat_shelf.patterns.sources import Constant, Noise
+from mat_shelf.scene.chance import chosen_overlay
 from mat_shelf.scene.lights import make_lights
-from mat_shelf.scene.material_evaluation import seen_overlay
+from mat_shelf.scene.material_evaluation import coverage
 from mat_shelf.scene.recipe_program import bind_overlays
 
 
@@ -57,12 +59,21 @@ def test_what_is_seen_is_an_exact_mixture():
     assert shown(off, 2) == pytest.approx(BLUE, abs=1e-5)
 
 
+@njit
+def choose(covers, random, seen):
+    for i in range(len(random)):
+        seen[i] = chosen_overlay(covers, i, covers.shape[1], random[i])
+
+
 def test_choices_at_two_overlays_are_independent():
     """Were they drawn from one number, the lower of two half masks would never be seen."""
     recipe = lit(RED).with_(overlays=(over(BLUE, 0.5), over(GREEN, 0.5, key="p")))
     random = np.random.default_rng(1).integers(0, 2**32, 40_000, dtype=np.uint32)
     points = flat_points(10, 200, 200)
-    share = np.bincount(seen_overlay(bind_overlays(recipe, {}), points, random) + 1) / 40_000
+    covers = np.ascontiguousarray(coverage(bind_overlays(recipe, {}), points).T)
+    seen = np.empty(40_000, np.int64)
+    choose(covers, random, seen)
+    share = np.bincount(seen + 1) / 40_000
     assert share == pytest.approx([0.25, 0.25, 0.5], abs=0.01)
 
 

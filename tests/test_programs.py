@@ -1,7 +1,6 @@
 """Compiled programs against an evaluation in NumPy, and what must hold of them whatever they compute."""
 
 import re
-from pathlib import Path
 
 import numpy as np
 import pattern_oracle
@@ -21,7 +20,6 @@ from mat_shelf.patterns.program import Builder
 from mat_shelf.patterns.sources import SOURCES, Constant, EachPart, Facing, Gradient, Height, Noise, Slope
 from mat_shelf.patterns.step import PatternContext
 from mat_shelf.patterns.steps import (
-    STEPS,
     Combine,
     Contrast,
     Curve,
@@ -211,7 +209,6 @@ def test_a_new_step_compiles_itself_alone():
         steps = [n for n in reached if re.search(r"patterns\.(sources|steps)", n)]
         compiled = [n for n in steps if kernels._compiled_part(kernels._source(n)) == kernels._source(n)]
         assert not compiled, module
-    assert len(SOURCES) + len(STEPS) >= 43 and Path(kernels.__file__).exists()
 
 
 def test_recipes_without_patterns_have_no_program():

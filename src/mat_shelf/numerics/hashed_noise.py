@@ -188,9 +188,27 @@ def smooth(edge0, edge1, x):
 
 
 @inline
+def layer_seed(seed, layer):
+    """The seed of one of several layers, or octaves, that lie on each other.
+
+    Parameters
+    ----------
+    seed : uint32
+        Seed of all of them.
+    layer : int
+        Its number.
+
+    Returns
+    -------
+    uint32
+    """
+    return U(U(seed) * U(0x9E3779B1) + U(layer) * U(0x85EBCA77))
+
+
+@inline
 def _octave(x, y, z, octave, frequency, seed):
     """One octave of fractal noise."""
-    key = U(U(seed) * U(0x9E3779B1) + U(octave) * U(0x85EBCA77))
+    key = layer_seed(seed, octave)
     shift = F(0.37) + F(7.31) * F(octave)
     return gradient_noise(x * frequency + shift, y * frequency - shift, z * frequency + shift, key, np.int32(0))
 

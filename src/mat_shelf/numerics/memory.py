@@ -7,6 +7,7 @@ are not checked.
 from hashlib import sha256
 from types import FunctionType
 
+import numpy as np
 from llvmlite import ir
 from numba import cfunc, njit, typeof, types
 from numba.core import cgutils
@@ -107,6 +108,16 @@ def _loader(kind):
     return intrinsic(lambda typing, address: (kind(types.int64), generate))
 
 
+def _kind(argument):
+    """All that Numba's type of an argument depends on; asking Numba for it takes milliseconds."""
+    if isinstance(argument, tuple):
+        return type(argument), *map(_kind, argument)
+    if isinstance(argument, np.ndarray):
+        flags = argument.flags
+        return argument.dtype, argument.ndim, flags.c_contiguous, flags.f_contiguous, flags.aligned, flags.writeable
+    return type(argument)
+
+
 def _entry(address):
     body(*load(address))  # noqa: F821, the function and how its arguments are read
 
@@ -139,26 +150,51 @@ class Detached:
         -------
         int
         """
-        kinds = types.Tuple([typeof(argument) for argument in arguments])
-        if kinds not in self._compiled:
-            self._compiled[kinds] = self._compile(kinds)
-        return self._compiled[kinds].address
+        key = tuple(map(_kind, arguments))
+        if key not in self._compiled:
+            self._compiled[key] = self._compile(types.Tuple([typeof(argument) for argument in arguments]))
+        return self._compiled[key].address
 
     def _compile(self, kinds):
         own = self._function
-        # Numba's cache tells functions apart by where they stand: the entry stands where the function does.
-        code = _entry.__code__.replace(
-            co_filename=own.__code__.co_filename,
-            co_firstlineno=own.__code__.co_firstlineno,
-            co_name=own.__name__,
-            co_qualname=own.__qualname__,
-        )
         body = njit(nogil=True, no_cpython_wrapper=True, forceinline=False, **compile_options)(own)
-        entry = FunctionType(code, {"body": body, "load": _loader(kinds)}, own.__name__)
         which = sha256(str(kinds).encode()).hexdigest()[:8]
-        entry.__qualname__, entry.__module__ = f"{own.__qualname__}_{which}", own.__module__
-        with use_cache_of(own.__module__):
-            return cfunc(types.void(types.int64), cache=True, **compile_options)(entry)
+        known = {"body": body, "load": _loader(kinds)}
+        return compile_entry(_entry, own, known, types.void(types.int64), f"{own.__qualname__}_{which}")
+
+
+def compile_entry(entry, own, known: dict, signature, name: str):
+    """A C function that calls a function of another module, kept in that module's cache.
+
+    Numba's cache tells functions apart by where they stand, so the entry is made to stand where the function does.
+
+    Parameters
+    ----------
+    entry : callable
+        What is compiled.
+    own : callable
+        The function that it calls.
+    known : dict
+        Globals of the entry.
+    signature
+        Numba's, of the entry.
+    name : str
+        Of the entry in the cache.
+
+    Returns
+    -------
+    numba.core.ccallback.CFunc
+    """
+    code = entry.__code__.replace(
+        co_filename=own.__code__.co_filename,
+        co_firstlineno=own.__code__.co_firstlineno,
+        co_name=own.__name__,
+        co_qualname=own.__qualname__,
+    )
+    made = FunctionType(code, known, own.__name__)
+    made.__qualname__, made.__module__ = name, own.__module__
+    with use_cache_of(own.__module__):
+        return cfunc(signature, cache=True, **compile_options)(made)
 
 
 def detached(function) -> Detached:

@@ -2,12 +2,15 @@
 
 import numpy as np
 
+from mat_shelf.numerics.kernels import F, inline
+
 XYZ_FROM_RGB = np.array(
     [[0.4123908, 0.3575843, 0.1804808], [0.2126390, 0.7151687, 0.0721923], [0.0193308, 0.1191948, 0.9505322]]
 )
 """IEC 61966-2-1, primaries of Rec.709 and white D65 (x 0.3127, y 0.3290)."""
 RGB_FROM_XYZ = np.linalg.inv(XYZ_FROM_RGB)
 D65 = XYZ_FROM_RGB.sum(axis=1)
+_Y_RED, _Y_GREEN, _Y_BLUE = (F(share) for share in XYZ_FROM_RGB[1])
 
 
 def encode_srgb(linear):
@@ -138,6 +141,22 @@ def black_body(kelvin: float) -> np.ndarray:
     x, y = 3 * u / (2 * u - 8 * v + 4), 2 * v / (2 * u - 8 * v + 4)
     rgb = np.maximum(RGB_FROM_XYZ @ np.array([x / y, 1.0, (1 - x - y) / y]), 0)
     return (rgb / (XYZ_FROM_RGB[1] @ rgb)).astype(np.float32)
+
+
+@inline
+def luminance_of(red, green, blue):
+    """The same of one colour, in kernels; see `luminance`.
+
+    Parameters
+    ----------
+    red, green, blue : float32
+        Linear Rec.709.
+
+    Returns
+    -------
+    float32
+    """
+    return _Y_RED * red + _Y_GREEN * green + _Y_BLUE * blue
 
 
 def luminance(linear):

@@ -1,6 +1,6 @@
 """Evaluation of patterns at arrays of points: for thumbnails, bakes, true relief and measurements.
 
-Hits of the renderer run the same programs (`scene.material_evaluation`).
+Hits of the renderer run the same programs (`scene.dressing`).
 """
 
 from collections.abc import Callable
@@ -175,7 +175,7 @@ def run_over(program: Program, points: Points, columns: int) -> tuple[np.ndarray
         triangle,
         u,
         v,
-        np.arange(count, dtype=np.int32),
+        index,
         out,
         normals,
     )

@@ -13,6 +13,7 @@ import numpy as np
 from mat_shelf.numerics.kernels import F, apart, inline
 from mat_shelf.numerics.memory import call, detached
 from mat_shelf.numerics.vectors import frame, normalize, row3, store3
+from mat_shelf.optics.color import luminance_of
 from mat_shelf.optics.media import WHITEST, albedo_of_color
 from mat_shelf.patterns.operation import PACKET, PAD, PLACES, RESOURCE
 from mat_shelf.patterns.placing import lay_packet
@@ -212,7 +213,7 @@ def _normal_slope(registers, n, color, here, along, beside, steepness, green, sl
 
 @apart
 def _add_detail(registers, n, slope, detail):
-    """Turns the normal of a slope onto that of another one; see `program.Builder.bend`."""
+    """Turns the normal of a slope onto that of another one; see `scene.recipe_program.write_relief`."""
     for i in range(n):
         bx, by, bz = -registers[slope, i], -registers[slope + 1, i], F(1)
         share = F(1) / math.sqrt(bx * bx + by * by + bz)
@@ -317,7 +318,7 @@ def run_program(pool, which, packet, frames, count, index, out, normals):
         elif what == GREY:  # from, to
             for i in range(n):
                 red, green, blue = registers[a, i], registers[a + 1, i], registers[a + 2, i]
-                registers[b, i] = F(0.2126) * red + F(0.7152) * green + F(0.0722) * blue
+                registers[b, i] = luminance_of(red, green, blue)
         elif what == TAP:  # coordinates, moved coordinates, constants of the taps, loop, sums and number of them
             tap = packet.taps[line[4]]
             if tap == 0:
@@ -342,7 +343,7 @@ def run_program(pool, which, packet, frames, count, index, out, normals):
             else:
                 packet.taps[d] = 0
         elif what == FEED:  # from, to, constants: low, span, own value, amount, limits, in place of what is no number
-            low, span, own, amount = constants[base + c], constants[base + c + 1], constants[base + c + 2], F(0)
+            low, span, own = constants[base + c], constants[base + c + 1], constants[base + c + 2]
             amount, lowest, highest = constants[base + c + 3], constants[base + c + 4], constants[base + c + 5]
             other = constants[base + c + 6]
             for i in range(n):

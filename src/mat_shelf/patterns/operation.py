@@ -5,12 +5,11 @@ alone.
 """
 
 from collections import namedtuple
-from types import FunctionType
 
-from numba import cfunc, types
+from numba import types
 
-from mat_shelf.numerics.kernels import compile_options, inline, use_cache_of
-from mat_shelf.numerics.memory import floats1, floats2, floats3, ints1, longs1, longs2
+from mat_shelf.numerics.kernels import inline
+from mat_shelf.numerics.memory import compile_entry, floats1, floats2, floats3, ints1, longs1, longs2
 
 PACKET = 128
 """Points in a packet; rows of registers are as long. A packet with fewer is padded to a multiple of `PAD`, so that no
@@ -90,13 +89,6 @@ class Operation:
 
     def _compile(self):
         own = self._function
-        # Numba's cache tells functions apart by where they stand: the entry stands where the operation does.
-        code = _entry.__code__.replace(
-            co_filename=own.__code__.co_filename,
-            co_firstlineno=own.__code__.co_firstlineno,
-            co_name=own.__name__,
-            co_qualname=own.__qualname__,
-        )
         known = {
             "body": inline(own),
             "Environment": Environment,
@@ -108,10 +100,7 @@ class Operation:
             "longs1": longs1,
             "longs2": longs2,
         }
-        entry = FunctionType(code, known, own.__name__)
-        entry.__qualname__, entry.__module__ = own.__qualname__, own.__module__
-        with use_cache_of(own.__module__):
-            return cfunc(_SIGNATURE, cache=True, **compile_options)(entry)
+        return compile_entry(_entry, own, known, _SIGNATURE, own.__qualname__)
 
 
 def operation(function) -> Operation:

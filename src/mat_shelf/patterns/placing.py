@@ -148,7 +148,7 @@ def lay_packet(position, packet, uv, frames, count, padded, values, way, axis, o
                 # Angle 0 is the front, +z, or +x for the axis z; it grows to the right.
                 along, front, right = (x, z, -y) if axis == 0 else ((y, z, x) if axis == 1 else (z, x, y))
                 share = (math.atan2(right, front) - seam) / F(2 * math.pi)
-                share -= math.floor(share)
+                share -= F(math.floor(share))
                 off = math.sqrt(front * front + right * right)
                 radius = frames.radius[g, axis if way == _CYLINDER else 3]
                 b = along if way == _CYLINDER else math.atan2(along, off) * radius

@@ -13,7 +13,7 @@ import numpy as np
 from mat_shelf.document.pattern import Pattern, Placement, Step
 from mat_shelf.patterns import interpreter as I  # noqa: E741, N812
 from mat_shelf.patterns.interpreter import INSTRUCTION, MOST_LOOPS
-from mat_shelf.patterns.operation import RESOURCE
+from mat_shelf.patterns.operation import RESOURCE, Operation
 from mat_shelf.patterns.placing import layout_constants, projection_of
 from mat_shelf.patterns.step import PatternContext, StepInput, Value
 
@@ -83,7 +83,7 @@ class Builder:
         self.context, self.surroundings = context, surroundings
         self._code: list[list[int]] = []
         self._constants: list[float] = []
-        self._addresses: list[int] = []
+        self._operations: list[Operation] = []
         self._resources: list[tuple[int, ...]] = []
         self._maps: list[tuple[str, float, int]] = []
         self._kept: list = []
@@ -192,10 +192,9 @@ class Builder:
         stride : int
             Registers of `before` that belong to a channel.
         """
-        address = step.run.address
-        if address not in self._addresses:
-            self._addresses.append(address)
-        place = self._addresses.index(address)
+        if step.run not in self._operations:
+            self._operations.append(step.run)
+        place = self._operations.index(step.run)
         self.emit(I.RUN, place, self.constants(constants), coordinates, before, out, calls, stride)
 
     def grey(self, value: Value) -> Value:
@@ -418,7 +417,7 @@ class Builder:
         return Program(
             np.array(self._code, np.int32).reshape(-1, INSTRUCTION),
             np.array(self._constants or [0.0], np.float32),
-            np.array(self._addresses or [0], np.int64),
+            np.array([operation.address for operation in self._operations] or [0], np.int64),
             np.array(self._resources, np.int64).reshape(-1, RESOURCE),
             tuple(self._maps),
             self._reads_uv,

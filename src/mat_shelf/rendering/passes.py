@@ -23,9 +23,7 @@ from mat_shelf.rendering.camera import camera_ray
 from mat_shelf.rendering.shading import shade
 from mat_shelf.rendering.shadow_rays import CROSSINGS, intersect_shadow_rays, trace_shadow_rays, transmittance
 from mat_shelf.rendering.volume_walk import walk_to_next_surface
-from mat_shelf.scene.interior_list import (
-    MOST_NESTED,
-)
+from mat_shelf.scene.interior_list import MOST_NESTED
 
 
 @kernel

@@ -5,9 +5,7 @@ import math
 import numpy as np
 
 from mat_shelf.numerics.kernels import F, apart, inline
-from mat_shelf.numerics.low_discrepancy import (
-    draw,
-)
+from mat_shelf.numerics.low_discrepancy import draw
 from mat_shelf.numerics.vectors import (
     add,
     cross,
@@ -25,9 +23,7 @@ from mat_shelf.numerics.vectors import (
 )
 from mat_shelf.optics import parameters as P
 from mat_shelf.rendering.path_state import UNAIMED, pack_state
-from mat_shelf.rendering.wave_state import (
-    SOFT,
-)
+from mat_shelf.rendering.wave_state import SOFT
 from mat_shelf.scene.interior_list import (
     copy_interior,
     interior_index,

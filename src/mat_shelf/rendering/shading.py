@@ -1,4 +1,7 @@
-"""Shading: what a wave of paths does at the surfaces that it has met."""
+"""Shading: what a wave of paths does at the surfaces that it has met.
+
+The file is long because a bounce is one kernel, whose steps share the state of the path.
+"""
 
 import math
 
@@ -53,9 +56,7 @@ from mat_shelf.rendering.path_turns import (
     widening,
 )
 from mat_shelf.rendering.volume_walk import LOST
-from mat_shelf.rendering.wave_state import (
-    SOFT,
-)
+from mat_shelf.rendering.wave_state import SOFT
 from mat_shelf.scene.interior_list import (
     copy_interior,
     interior_index,

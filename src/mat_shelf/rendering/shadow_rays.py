@@ -1,9 +1,7 @@
 """Rays towards lights: stopped by what is in their way, or straight through clear glass."""
 
 from mat_shelf.numerics.kernels import F, inline, kernel
-from mat_shelf.numerics.low_discrepancy import (
-    next_state,
-)
+from mat_shelf.numerics.low_discrepancy import next_state
 from mat_shelf.numerics.vectors import (
     dot,
     largest,
@@ -16,9 +14,7 @@ from mat_shelf.numerics.vectors import (
 )
 from mat_shelf.optics import parameters as P
 from mat_shelf.optics.fresnel import fresnel_dielectric
-from mat_shelf.optics.surface import (
-    passes_light,
-)
+from mat_shelf.optics.surface import passes_light
 from mat_shelf.optics.thin_walled import thin_wall_shares
 from mat_shelf.rendering.gathering import clamp_limit, gather, meet
 from mat_shelf.rendering.path_turns import lifted

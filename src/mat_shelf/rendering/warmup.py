@@ -9,7 +9,7 @@ import numpy as np
 
 from mat_shelf.document.camera import Camera
 from mat_shelf.document.pattern import Pattern, Relief
-from mat_shelf.document.recipe import Overlay, Recipe
+from mat_shelf.document.recipe import Recipe
 from mat_shelf.document.set import Softbox
 from mat_shelf.geometry.solids import box
 from mat_shelf.numerics.kernels import cache_folder
@@ -25,9 +25,8 @@ from mat_shelf.rendering.film import Film, develop, tone_map
 from mat_shelf.rendering.tracer import RenderTask, Tracer, dressing_address
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.lights import make_lights, plain_room
-from mat_shelf.scene.material_evaluation import bent_normals, seen_overlay
+from mat_shelf.scene.material_evaluation import bent_normals
 from mat_shelf.scene.material_table import make_material_table
-from mat_shelf.scene.recipe_program import bind_overlays
 
 _MARK = "ready"
 
@@ -98,9 +97,6 @@ def compile_patterns() -> None:
     geometry, table = Geometry([box((10, 10, 10), 1)]), make_material_table([fed], [0])
     dressing_address(geometry, table, table.dresser.bind(None, geometry.frames)[0])
     bent_normals((Relief(id="r", pattern="p"),), _few_points(), PatternContext({"p": pattern}))
-    points = _few_points()
-    overlays = bind_overlays(Recipe(overlays=(Overlay(id="o", name="o"),)), {})
-    seen_overlay(overlays, points, np.zeros(len(points), np.uint32))
 
 
 def _few_points() -> Points:

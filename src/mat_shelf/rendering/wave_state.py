@@ -5,9 +5,7 @@ from collections import namedtuple
 import numpy as np
 
 from mat_shelf.numerics.kernels import F
-from mat_shelf.scene.interior_list import (
-    MOST_NESTED,
-)
+from mat_shelf.scene.interior_list import MOST_NESTED
 
 SOFT = 7
 """Columns of the parameter block that a path keeps: albedo and extinction of three channels, and how far forward."""

@@ -28,7 +28,7 @@ from mat_shelf.scene.chance import chosen_overlay
 from mat_shelf.scene.mark_lookup import find_mark, is_near_any, mark_tables, paint_mark, press_stamps
 from mat_shelf.scene.recipe_program import OverlayBinding, coverage_program, recipe_program, relief_program
 
-Dressing = namedtuple("Dressing", "run pool material_of materials looks marks most_overlays")
+Dressing = namedtuple("Dressing", "run pool material_of materials looks marks")
 """What dresses points.
 
 run : int, address of `interpreter.run_program`
@@ -39,7 +39,6 @@ many it has, and whether the program reads texture coordinates
 looks : (L, 5) int32, for each its row of the parameter block; its program; the program of the relief below it that it
 lies on (-1 for none); whether its points get rows of their own; whether programs read texture coordinates
 marks : MarkTables
-most_overlays : int, most that a material has
 """
 ROW, PROGRAM, BELOW, OWN, BY_UV = range(5)
 
@@ -80,7 +79,7 @@ class Dresser:
     ----------
     fed : sequence of TexturedMaterial
         Materials that patterns feed, or that something lies over.
-    marks : sequence of marks.PlacedMark
+    marks : sequence of PlacedMark
         The lowest first.
     rows : int
         Rows of the parameter block.
@@ -154,7 +153,7 @@ class Dresser:
         packet, out, index, run = new_packet(1), np.empty((0, 1), F), np.empty(0, np.int32), 0
         if self._programs:
             run = run_program.address(pool, 0, packet, frames, 0, index, out, out)
-        dressing = Dressing(run, pool, self._material_of, self._materials, self._looks, self._marks, self.most_overlays)
+        dressing = Dressing(run, pool, self._material_of, self._materials, self._looks, self._marks)
         return dressing, [kept, self]
 
     def memory(self, count: int) -> DressingMemory:

@@ -12,6 +12,7 @@ from mat_shelf.numerics.kernels import F, apart, inline
 from mat_shelf.numerics.memory import floats2
 from mat_shelf.numerics.vectors import add, dot, normalize, row3, scale, store3, sub
 from mat_shelf.optics import parameters as P
+from mat_shelf.optics.color import luminance_of
 from mat_shelf.patterns.operation import PACKET
 from mat_shelf.scene.chance import chance_of
 from mat_shelf.scene.embree import Caster, nearest
@@ -194,7 +195,7 @@ def _art_on(marks, k, s, t, is_back):
         red, green, blue, alpha = art_at(records[art], crops[art], s, t)
         if kind == _FOIL:
             if records[art, 7] == 0:
-                alpha *= F(1) - (F(0.2126) * red + F(0.7152) * green + F(0.0722) * blue)
+                alpha *= F(1) - luminance_of(red, green, blue)
             return color, alpha
         color = red, green, blue
     if kind != _LABEL:

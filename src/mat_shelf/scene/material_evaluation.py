@@ -9,12 +9,10 @@ import numpy as np
 
 from mat_shelf.document.pattern import Feed, Relief
 from mat_shelf.document.recipe import Recipe
-from mat_shelf.numerics.kernels import kernel
 from mat_shelf.patterns.evaluation import evaluate_values, run_over, surroundings_of
 from mat_shelf.patterns.points import Points
 from mat_shelf.patterns.program import Builder
 from mat_shelf.patterns.step import NO_CONTEXT, PatternContext, Value
-from mat_shelf.scene.chance import chosen_overlay
 from mat_shelf.scene.recipe_program import OverlayBinding, write_coverage, write_feed, write_relief
 
 
@@ -82,30 +80,3 @@ def coverage(overlays: tuple[OverlayBinding, ...], points: Points) -> np.ndarray
 def _covers(overlays, code: Builder) -> tuple[Value, ...]:
     covers = write_coverage(code, overlays)
     return tuple(Value(covers.row + place, 1) for place in range(covers.channels))
-
-
-def seen_overlay(overlays: tuple[OverlayBinding, ...], points: Points, random: np.ndarray) -> np.ndarray:
-    """Which overlay is seen at each point, (N,) int; -1 for what lies below all of them.
-
-    Parameters
-    ----------
-    overlays : tuple of OverlayBinding
-        Visible overlays, the lowest first.
-    points : Points
-        Points on parts.
-    random : (N,) uint32
-        State of the points' paths, which is not advanced.
-
-    Returns
-    -------
-    (N,) int
-    """
-    seen = np.empty(len(points), np.int64)
-    _seen_kernel(np.ascontiguousarray(coverage(overlays, points).T), random, seen)
-    return seen
-
-
-@kernel
-def _seen_kernel(covers, random, seen):
-    for i in range(random.shape[0]):
-        seen[i] = chosen_overlay(covers, i, covers.shape[1], random[i])

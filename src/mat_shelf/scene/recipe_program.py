@@ -369,10 +369,10 @@ def _kept(kind: str, recipe: Recipe, context: PatternContext, write) -> Program:
     return _programs(recipe, (kind, _shown(recipe.patterns, context)), write)
 
 
-def _shown(patterns, context: PatternContext) -> tuple[int, ...]:
-    """Which images patterns show: they may come later than the recipe."""
+def _shown(patterns, context: PatternContext) -> tuple[bool, ...]:
+    """Which of the images that patterns show are there: they may come later than the recipe."""
     return tuple(
-        id(context.pictures.get(picture.digest))
+        picture.digest in context.pictures
         for pattern in patterns
         for step in pattern.steps
         for picture in step.pictures()

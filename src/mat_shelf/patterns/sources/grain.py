@@ -7,7 +7,7 @@ import numpy as np
 
 from mat_shelf.document.parameter import number
 from mat_shelf.document.pattern import Placement
-from mat_shelf.numerics.hashed_noise import U, gradient_noise
+from mat_shelf.numerics.hashed_noise import U, gradient_noise, layer_seed
 from mat_shelf.numerics.kernels import F, apart, inline, stay_apart
 from mat_shelf.patterns.operation import operation
 from mat_shelf.patterns.step import Source, StepInput, seed
@@ -82,11 +82,12 @@ def grain_row(n, places, first, scale, length, octaves, gain, waver, seed, out, 
 def _grain_row(n, places, first, scale, length, octaves, gain, waver, seed, out, row):
     stay_apart()
     amplitude, width, squares, none = F(1), F(1), F(0), np.int32(0)
+    slow = scale / length
     for i in range(n):
         out[row, i] = F(0)
     for octave in range(octaves):
-        key = U(U(seed) * U(0x9E3779B1) + U(octave) * U(0x85EBCA77))
-        slow, shift = scale * F(1.3) ** octave / length, F(7.31) * F(octave)
+        key = layer_seed(seed, octave)
+        shift = F(7.31) * F(octave)
         if waver > F(0):
             for i in range(n):
                 x, y, z = places[first, i] * slow + shift, places[first + 1, i] * scale, places[first + 2, i] * scale
@@ -101,6 +102,7 @@ def _grain_row(n, places, first, scale, length, octaves, gain, waver, seed, out,
         squares += amplitude * amplitude
         amplitude *= gain
         width *= F(1.9)
+        slow *= F(1.3)
     spread = F(1) / (F(5.2 * 0.26) * math.sqrt(squares))
     for i in range(n):
         out[row, i] = min(max(F(0.5) + out[row, i] * spread, F(0)), F(1))

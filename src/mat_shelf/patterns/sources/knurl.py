@@ -44,5 +44,5 @@ class Knurl(Source):
 
 @inline
 def _ridge(x, flat):
-    away = abs(x - math.floor(x) - F(0.5)) * F(2)
+    away = abs(x - F(math.floor(x)) - F(0.5)) * F(2)
     return min((F(1) - away) / max(F(1) - flat, F(0.01)), F(1))

@@ -6,7 +6,7 @@ import numpy as np
 from pydantic import Field
 
 from mat_shelf.document.parameter import number
-from mat_shelf.numerics.hashed_noise import U, gradient_noise
+from mat_shelf.numerics.hashed_noise import U, gradient_noise, layer_seed
 from mat_shelf.numerics.interpolation import smoothstep
 from mat_shelf.numerics.kernels import F
 from mat_shelf.patterns.operation import operation
@@ -56,7 +56,7 @@ class Noise(Source):
         for i in range(n):
             out[0, i] = F(0)
         for octave in range(octaves):
-            key = U(U(seed) * U(0x9E3779B1) + U(octave) * U(0x85EBCA77))
+            key = layer_seed(seed, octave)
             # Octave after octave over all points, since only the inner loop becomes vector instructions.
             # Each lies turned and shifted against the others, so that no lattice shows.
             cos = F(1) if repeat > 0 or octave == 0 else F(0.8)

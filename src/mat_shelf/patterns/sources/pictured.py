@@ -8,6 +8,7 @@ from mat_shelf.document.image import ImageRef
 from mat_shelf.document.pattern import Placement
 from mat_shelf.numerics.kernels import F, inline
 from mat_shelf.numerics.memory import bytes3, floats1, floats3, shorts3
+from mat_shelf.optics.color import luminance_of
 from mat_shelf.patterns.mipmap import DEPTHS, Mipmap, bilinear, decoding
 from mat_shelf.patterns.operation import operation
 from mat_shelf.patterns.step import Source, StepInput, Value
@@ -95,4 +96,4 @@ def _show(pixels, table, n, coordinates, tall, shift, ends, channel, out):
             out[k, i] = F(1) if channel == _FULL else bilinear(pixels, table, x, y, ends, first + k)
     if channel == _GREY:
         for i in range(n):
-            out[0, i] = F(0.2126) * out[0, i] + F(0.7152) * out[1, i] + F(0.0722) * out[2, i]
+            out[0, i] = luminance_of(out[0, i], out[1, i], out[2, i])

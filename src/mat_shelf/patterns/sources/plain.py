@@ -67,9 +67,9 @@ class Gradient(Source):
             if ends == 0:
                 out[0, i] = min(max(t, F(0)), F(1))
             elif ends == 1:
-                out[0, i] = t - math.floor(t)
+                out[0, i] = t - F(math.floor(t))
             else:
-                out[0, i] = F(1) - abs(t - F(2) * math.floor(F(0.5) * t) - F(1))
+                out[0, i] = F(1) - abs(t - F(2) * F(math.floor(F(0.5) * t)) - F(1))
 
 
 _DIGITS = np.array(

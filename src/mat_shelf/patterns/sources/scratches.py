@@ -7,7 +7,7 @@ import numpy as np
 
 from mat_shelf.document.parameter import number
 from mat_shelf.document.pattern import Placement
-from mat_shelf.numerics.hashed_noise import U, again, floor, hash3, smooth, unit
+from mat_shelf.numerics.hashed_noise import U, again, floor, hash3, layer_seed, smooth, unit
 from mat_shelf.numerics.kernels import F, apart, inline, stay_apart
 from mat_shelf.patterns.operation import operation
 from mat_shelf.patterns.step import Source, StepInput, seed
@@ -141,7 +141,7 @@ def _lines_row(n, places, first, density, width, direction, spread, curl, layers
     for layer in range(layers):
         turn = direction + (F(layer) - F(0.5) * F(layers - 1)) * spread / F(layers)
         c, s = math.cos(turn), math.sin(turn)
-        key = U(U(seed) * U(0x9E3779B1) + U(layer) * U(0x85EBCA77))
+        key = layer_seed(seed, layer)
         shift = F(0.618) * F(layer)
         for up in range(-rows, rows + 1):
             for j in range(4):  # two columns, two lines in a cell; lines are a unit long at most

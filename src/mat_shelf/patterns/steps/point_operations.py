@@ -11,6 +11,7 @@ from scipy.interpolate import PchipInterpolator
 from mat_shelf.document.parameter import Channel, Color, number
 from mat_shelf.numerics.interpolation import smoothstep
 from mat_shelf.numerics.kernels import F
+from mat_shelf.optics.color import luminance_of
 from mat_shelf.patterns.operation import operation
 from mat_shelf.patterns.step import CompiledStep, StepInput
 
@@ -215,7 +216,7 @@ class Tint(CompiledStep):
     def run(c, n, coordinates, before, out, at):
         for i in range(n):
             red, green, blue = before[0, i], before[1, i], before[2, i]
-            light = F(0.2126) * red + F(0.7152) * green + F(0.0722) * blue
+            light = luminance_of(red, green, blue)
             red, green, blue = red - light, green - light, blue - light
             for k in range(3):
                 turned = c[3 * k] * red + c[3 * k + 1] * green + c[3 * k + 2] * blue
@@ -272,7 +273,7 @@ class Quantise(CompiledStep):
     def run(c, n, coordinates, before, out, at):
         most = c[0] - F(1)
         for i in range(n):
-            step = math.floor(min(max(before[0, i], F(0)), F(1)) * c[0])
+            step = F(math.floor(min(max(before[0, i], F(0)), F(1)) * c[0]))
             out[0, i] = min(step, most) / most
 
 
