@@ -28,9 +28,12 @@ class Job(QThread):
     -------
     progressed : str, int, int
         What is looked at, how much of it is done, and how much there is.
+    over
+        The thread has ended, and what came of it is handed over next: whoever answers may begin anew.
     """
 
     progressed = pyqtSignal(str, int, int)
+    over = pyqtSignal()
     _ended = pyqtSignal(object, object)
 
     def __init__(
@@ -88,5 +91,6 @@ class Job(QThread):
     @pyqtSlot(object, object)
     def _hand_over(self, take: Callable | None, value: object) -> None:
         self.wait()
+        self.over.emit()
         if take is not None and not self.is_cancelled:
             take(value)

@@ -78,7 +78,7 @@ class ProjectFiles(QObject):
             lambda fault: self.workshop.said.emit(f"Not opened: {words_of(fault)}"),
             (PackageError, MemoryError),
         )
-        self.open_job.finished.connect(end)
+        self.open_job.over.connect(end)
         self.workshop.said.emit(reading)
         self.open_job.start()
 
@@ -119,7 +119,7 @@ class ProjectFiles(QObject):
 
         work = partial(save_project, path, project, assets, expected)
         job = self.save_job = Job(lambda _: work(), take, refuse, (OSError, MemoryError), self)
-        job.finished.connect(end)
+        job.over.connect(end)
         job.start()
         return job
 
@@ -128,7 +128,7 @@ class ProjectFiles(QObject):
         job = self.save()
         if job is not None:
             waiting = QEventLoop()
-            job.finished.connect(waiting.quit, Qt.ConnectionType.QueuedConnection)  # after `end`
+            job.finished.connect(waiting.quit, Qt.ConnectionType.QueuedConnection)  # after it is handed over
             waiting.exec(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)
         return not self.workshop.history.is_changed
 

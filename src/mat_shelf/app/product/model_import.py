@@ -65,7 +65,7 @@ class ModelImport(QObject):
             (Exception,),  # whatever ends the thread must be said
         )
         self.job.progressed.connect(self._show_progress, Qt.ConnectionType.QueuedConnection)
-        self.job.finished.connect(self._end, Qt.ConnectionType.QueuedConnection)
+        self.job.over.connect(self._end)
         self.job.start()
 
     def close_thread(self) -> None:
