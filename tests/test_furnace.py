@@ -1,5 +1,7 @@
 """A white furnace for materials: none makes light, and what absorbs nothing loses none."""
 
+from functools import partial
+
 import numpy as np
 import pytest
 import truth_furnace
@@ -9,6 +11,7 @@ from mat_shelf.document.camera import Camera
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.optics.measurements import ANGLES, measure
 
+LONG = partial(pytest.param, marks=pytest.mark.long)
 WHITE = Recipe(base_color=(1, 1, 1), subsurface_color=(1, 1, 1))
 
 
@@ -36,19 +39,19 @@ def test_random_materials_give_numbers():
     "fields",
     [
         {"transmission_weight": 1.0, "specular_ior": 3.0, "specular_roughness": 1.0},
-        {"transmission_weight": 1.0, "specular_ior": 3.0, "specular_roughness": 0.3},
+        LONG({"transmission_weight": 1.0, "specular_ior": 3.0, "specular_roughness": 0.3}),
         {"transmission_weight": 1.0, "specular_ior": 3.0, "specular_roughness": 0.4, "specular_weight": 0.0},
-        {"transmission_weight": 1.0, "specular_ior": 3.0, "specular_roughness": 0.0, "specular_weight": 0.0},
+        LONG({"transmission_weight": 1.0, "specular_ior": 3.0, "specular_roughness": 0.0, "specular_weight": 0.0}),
         {"transmission_weight": 1.0, "specular_roughness": 0.6, "geometry_opacity": 0.5},
-        {"transmission_weight": 0.4, "specular_roughness": 0.1, "specular_ior": 1.4},
+        LONG({"transmission_weight": 0.4, "specular_roughness": 0.1, "specular_ior": 1.4}),
         {"subsurface_weight": 0.7, "geometry_opacity": 0.6},
         {"base_metalness": 0.939, "transmission_weight": 0.797, "specular_roughness": 0.983},
-        {"transmission_weight": 1.0, "coat_weight": 1.0, "coat_roughness": 0.5},
+        LONG({"transmission_weight": 1.0, "coat_weight": 1.0, "coat_roughness": 0.5}),
         {"transmission_weight": 1.0, "coat_weight": 1.0, "coat_roughness": 0.9, "specular_roughness": 0.5},
         {"transmission_weight": 1.0, "coat_weight": 1.0, "coat_roughness": 0.2, "coat_ior": 2.0},
-        {"thin_film_weight": 1.0, "thin_film_ior": 2.2, "thin_film_thickness": 0.4, "specular_roughness": 0.1},
+        LONG({"thin_film_weight": 1.0, "thin_film_ior": 2.2, "thin_film_thickness": 0.4, "specular_roughness": 0.1}),
         {"thin_film_weight": 1.0, "thin_film_ior": 2.2, "thin_film_thickness": 0.4, "subsurface_weight": 1.0},
-        {"subsurface_weight": 1.0, "subsurface_radius": 0.2, "thin_film_weight": 1.0},
+        LONG({"subsurface_weight": 1.0, "subsurface_radius": 0.2, "thin_film_weight": 1.0}),
     ],
     ids=lambda fields: ", ".join(f"{name} {value}" for name, value in fields.items()),
 )

@@ -15,6 +15,11 @@ from threading import RLock
 import numba
 import numpy as np
 from numba import types
+from numba._dynfunc import make_function
+from numba.core.codegen import JITCodeLibrary
+from numba.core.compiler import Compiler
+from numba.core.compiler_machinery import register_pass
+from numba.core.typed_passes import NativeLowering
 from numba.extending import intrinsic
 
 from mat_shelf.system.user_folders import cache_root
@@ -120,7 +125,48 @@ def use_cache_of(module: str):
             numba.config.CACHE_DIR = before
 
 
-inline = numba.njit(forceinline=True, **compile_options)
+class _PartLibrary(JITCodeLibrary):
+    """Code that becomes part of kernels and never runs by itself: it is made fast there, and translated there."""
+
+    def _optimize_final_module(self):
+        pass
+
+    def _finalize_final_module(self):
+        self._finalize_dynamic_globals()
+        self._finalized = True
+
+
+@register_pass(mutates_CFG=True, analysis_only=False)
+class _PartLowering(NativeLowering):
+    """Makes a function ready for kernels to call, but not for Python."""
+
+    _name = "part_lowering"
+
+    def run_pass(self, state):
+        context = state.targetctx
+        state.library = _PartLibrary(context.codegen(), state.func_id.func_qualname)
+        state.flags.no_compile = True
+        super().run_pass(state)
+        described = state.cr.fndesc
+        # Numba finds the function by this one, which is never called.
+        entry = make_function(described.lookup_module(), described.qualname, "", 0, state.cr.env, (state.library,))
+        context.insert_user_function(entry, described, [state.library])
+        state.cr = state.cr._replace(cfunc=entry)
+        return True
+
+
+class _PartCompiler(Compiler):
+    """Compiles functions that only kernels call, without what only Python needs."""
+
+    def define_pipelines(self):
+        found = super().define_pipelines()
+        for passes in found:
+            passes.passes = [(_PartLowering if one is NativeLowering else one, words) for one, words in passes.passes]
+        return found
+
+
+_part = {"pipeline_class": _PartCompiler, "no_cpython_wrapper": True, "no_cfunc_wrapper": True, **compile_options}
+inline = numba.njit(forceinline=True, **_part)
 """For functions that only kernels call; they become part of the kernel."""
 
 
@@ -141,5 +187,5 @@ def stay_apart(typing):
     return types.void(), _generate
 
 
-apart = numba.njit(nogil=True, no_cpython_wrapper=True, forceinline=False, **compile_options)
+apart = numba.njit(nogil=True, forceinline=False, **_part)
 """For functions that kernels call, and that stay functions of their own because few points need them."""
