@@ -16,14 +16,16 @@ from mat_shelf.document.camera import Camera
 from mat_shelf.document.image import ImageRef
 from mat_shelf.document.mark import Mark
 from mat_shelf.document.material import Material
+from mat_shelf.document.pattern import Pattern
 from mat_shelf.document.product import Part, Product
-from mat_shelf.document.recipe import Recipe
+from mat_shelf.document.recipe import Overlay, Recipe
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.image_reading import ImageError, read_svg
 from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.exchange.product_import import new_project
 from mat_shelf.geometry.mesh import checked
 from mat_shelf.marks.surface_map import SurfaceMapError, map_surface, point_beside
+from mat_shelf.patterns.sources import Constant
 from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.final_render import render_picture
 from mat_shelf.rendering.first_hit import pixel_rays
@@ -128,6 +130,37 @@ def test_what_is_seen_of_it_is_what_its_art_covers():
     red = 0.5776  # of 200 in sRGB (IEC 61966-2-1)
     assert shares[0.0] == pytest.approx(math.pi / 4 * red, rel=0.02)
     assert shares[0.25] - shares[0.0] == pytest.approx((1 - math.pi / 4) * 0.25 * 0.85, rel=0.1)
+
+
+def test_frost_runs_over_a_label_and_wear_under_it():
+    """Green over red, half of it over the label's blue too; and half over the label alone, as its own overlay."""
+
+    def half(**more):
+        pattern = Pattern(id="half", name="Half", steps=(Constant(value=0.5),))
+        green = MATT.with_(base_color=(0, 1, 0), patterns=(pattern,))
+        return Overlay(id="o", name="O", recipe=green, mask="half", **more)
+
+    assets = Assets()
+    plain_label = mark(point=(0, 0, 2), width=40.0, height=40.0, art=art(assets, plain(BLUE)))
+    dirty_label = plain_label.with_(recipe=MATT.with_(overlays=(half(),)))
+    red = MATT.with_(base_color=(1, 0, 0))
+    camera = Camera(position=(0, 0, 400), target=(0, 0, 0), focal_length=200)
+
+    def seen(label, *overlays):
+        project, _ = project_of(plate(60, 60, 4), red.with_(overlays=overlays), label, assets=assets)
+        _, color = albedo(project, assets, camera, 60, 40, 128)
+        beside = color[18:22, 5:9]  # the plate reaches half a frame to each side, the label a third
+        return color[15:25, 25:35].mean(axis=(0, 1)), beside.mean(axis=(0, 1))
+
+    blue = seen(plain_label)[0]
+    for label, overlays, on_label, beside in (
+        (plain_label, (half(is_over_marks=True),), (0, 0.5, blue[2] / 2), (0.5, 0.5, 0)),
+        (plain_label, (half(),), (0, 0, blue[2]), (0.5, 0.5, 0)),
+        (dirty_label, (), (0, 0.5, blue[2] / 2), (1, 0, 0)),
+        (dirty_label, (half(is_over_marks=True),), (0, 0.75, blue[2] / 4), (0.5, 0.5, 0)),
+    ):
+        one, other = seen(label, *overlays)
+        assert one == pytest.approx(on_label, abs=0.04) and other == pytest.approx(beside, abs=0.06)
 
 
 def test_a_label_on_glass_has_two_sides_and_does_not_print_through():

@@ -10,7 +10,7 @@ from test_rendering import AHEAD, EVEN, ball, take
 
 from mat_shelf.app.patterns.pattern_mime import dropped_pattern, pattern_mime
 from mat_shelf.document.material import Material
-from mat_shelf.document.pattern import Pattern, Placement, Relief
+from mat_shelf.document.pattern import Feed, Pattern, Placement, Relief
 from mat_shelf.document.recipe import Overlay, Recipe
 from mat_shelf.geometry.solids import box, moved
 from mat_shelf.library.shipped import READY_OVERLAYS
@@ -62,7 +62,7 @@ def test_what_is_seen_is_an_exact_mixture():
 @njit
 def choose(covers, random, seen):
     for i in range(len(random)):
-        seen[i] = chosen_overlay(covers, i, covers.shape[1], random[i])
+        seen[i] = chosen_overlay(covers, i, covers.shape[1], random[i], 0)
 
 
 def test_choices_at_two_overlays_are_independent():
@@ -75,6 +75,25 @@ def test_choices_at_two_overlays_are_independent():
     choose(covers, random, seen)
     share = np.bincount(seen + 1) / 40_000
     assert share == pytest.approx([0.25, 0.25, 0.5], abs=0.01)
+
+
+def test_one_pattern_of_the_material_drives_its_input_and_the_mask():
+    """It shows the overlay as much as it dims what lies below: w b + (1 - w) (1 - w) r. The material keeps it."""
+    pattern = constant(0.4).with_(id="map", name="Map")
+    feed = Feed(input="emission_color", pattern="map", low=RED, high=(0.0, 0.0, 0.0))
+    over_it = Overlay(id="o", name="Frost", recipe=lit(BLUE), mask="map", mask_of="material")
+    recipe = lit(RED).with_(patterns=(pattern,), feeds=(feed,), overlays=(over_it,))
+    red = shown(recipe.with_(overlays=()), 2)[0]
+    assert shown(recipe) == pytest.approx([0.6 * red, 0, 0.4], abs=0.02)
+    assert recipe.uses_of("map")[-1] == "Mask of Frost"
+    with pytest.raises(ValueError, match="used by Mask of Frost"):
+        recipe.without_pattern("map")
+    with pytest.raises(ValueError, match="which is not there"):
+        lit(RED).with_(overlays=(over_it,))
+    variant = Material(id="b", name="B", recipe=recipe, parent="a")
+    variant = variant.tuned(recipe.with_overlay(over_it.with_(amount=0.5)))
+    bare = variant.following(lit(RED)).recipe  # the parent has thrown both out; the overlay is the variant's own
+    assert bare.overlays[0].amount == 0.5 and bare.pattern("map") == pattern
 
 
 def test_something_opaque_hides_glass():

@@ -26,8 +26,8 @@ class FeedCommands:
         list of str
         """
         overlay = self.session.overlay
-        masked = ["Mask"] if overlay is not None and overlay.mask == pattern_id else []
-        return masked + self.recipe.uses_of(pattern_id)
+        is_mask = overlay is not None and overlay.mask_of == "overlay" and overlay.mask == pattern_id
+        return ["Mask"] * is_mask + self.recipe.uses_of(pattern_id)
 
     @command
     def feed(self, name: str, pattern_id: str) -> None:

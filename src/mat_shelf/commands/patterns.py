@@ -317,7 +317,7 @@ class PatternCommands(StripCommands, FeedCommands):
             Id of the pattern.
         """
         name, overlay = self.recipe.pattern(pattern_id).name, self.session.overlay
-        if overlay is not None and overlay.mask == pattern_id:
+        if overlay is not None and overlay.mask_of == "overlay" and overlay.mask == pattern_id:
             self.session.said.emit(f"{name} is the mask of {overlay.name}; choose another mask first.")
             return
         self._tried(f"Remove {name}", lambda: self.recipe.without_pattern(pattern_id))

@@ -331,6 +331,9 @@ class Recipe(Frozen):
                 raise ValueError(f"the range that feeds '{feed.input}' must be of {_kind(getattr(self, feed.input))}")
         if len({overlay.id for overlay in self.overlays}) < len(self.overlays):
             raise ValueError("two overlays share an id")
+        for overlay in self.overlays:
+            if overlay.mask_of == "material":
+                overlay.check_mask(self)
         if len({row.id for row in self.relief}) < len(self.relief):
             raise ValueError("two rows of relief share an id")
         for row in self.relief:
@@ -421,11 +424,16 @@ class Recipe(Frozen):
         """Uses of a pattern, in words: labels of inputs, relief, names of other patterns."""
         inputs = [Recipe.field_label(feed.input) for feed in self.feeds if feed.pattern == pattern_id]
         rows = ["Relief" for row in self.relief if row.pattern == pattern_id]
-        return inputs + rows + [p.name for p in self.patterns if pattern_id in p.used()]
+        return inputs + rows + self._names_of_users(pattern_id)
+
+    def _names_of_users(self, pattern_id: str) -> list[str]:
+        """Names of the patterns and overlays that need a pattern."""
+        masked = [o for o in self.overlays if o.mask_of == "material" and o.mask == pattern_id]
+        return [p.name for p in self.patterns if pattern_id in p.used()] + [f"Mask of {o.name}" for o in masked]
 
     def without_pattern(self, pattern_id: str) -> "Recipe":
         """A copy without a pattern, what it fed being constant again. Raises ValueError where others use it."""
-        users = [p.name for p in self.patterns if pattern_id in p.used()]
+        users = self._names_of_users(pattern_id)
         if users:
             raise ValueError(f"pattern '{self.pattern(pattern_id).name}' is used by {', '.join(users)}")
         return self.with_(
@@ -445,9 +453,13 @@ class Overlay(Frozen):
     recipe : Recipe
         It has patterns of its own, and no overlays.
     mask : str or None
-        One of these patterns; all over where there is none.
+        Id of the pattern that limits it; all over where there is none.
+    mask_of : str
+        Whose pattern that is: the overlay's, or the material's below, so that one map can drive both.
     relief : str
         Whether its relief comes on top of that below, or stands in its place.
+    is_over_marks : bool
+        Whether it lies over marks as well, as frost does, or below them.
     """
 
     id: Id
@@ -455,16 +467,23 @@ class Overlay(Frozen):
     recipe: Recipe = Field(default_factory=lambda: Recipe())
     mask: Id | None = None
     amount: float = number(1.0, 0, 1, label="Amount", tip="Amount of the overlay where the mask is white.")
+    mask_of: Literal["overlay", "material"] = "overlay"
     relief: Literal["adds", "replaces"] = "adds"
+    is_over_marks: bool = False
     is_on: bool = True
 
     @model_validator(mode="after")
     def _mask_is_there(self) -> Self:
         if self.recipe.overlays:
             raise ValueError(f"overlay '{self.name}' has overlays of its own")
-        if self.mask is not None and self.mask not in {p.id for p in self.recipe.patterns}:
-            raise ValueError(f"the mask of overlay '{self.name}' is pattern '{self.mask}', which is not there")
+        if self.mask_of == "overlay":
+            self.check_mask(self.recipe)
         return self
+
+    def check_mask(self, recipe: Recipe) -> None:
+        """Raises ValueError where a recipe, whose pattern the mask is, has no such pattern."""
+        if self.mask is not None and self.mask not in {p.id for p in recipe.patterns}:
+            raise ValueError(f"the mask of overlay '{self.name}' is pattern '{self.mask}', which is not there")
 
 
 Recipe.model_rebuild()

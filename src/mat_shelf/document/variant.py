@@ -91,6 +91,7 @@ def _assembled(pieces: Mapping[str, Any], spare: Mapping[str, Any]) -> Recipe:
     known = {p.id: p for p in rows["patterns"]}
     old = {row.id: row for name, row in spare.items() if name.startswith("patterns/")}
     wanted = [row.pattern for row in rows["feeds"] + rows["relief"]] + [i for p in known.values() for i in p.used()]
+    wanted += [row.mask for row in rows["overlays"] if row.mask_of == "material" and row.mask is not None]
     for pattern in needed([i for i in wanted if i not in known], old | known):
         known.setdefault(pattern.id, pattern)
     rows["patterns"] = list(known.values())

@@ -25,7 +25,7 @@ def chance_of(random, place):
 
 
 @inline
-def chosen_overlay(covers, i, count, random):
+def chosen_overlay(covers, i, count, random, first):
     """Which overlay is seen; -1 for what lies below all of them.
 
     Parameters
@@ -38,12 +38,14 @@ def chosen_overlay(covers, i, count, random):
         Number of overlays.
     random : uint32
         State of the path, which is not advanced.
+    first : int
+        Number of the first choice.
 
     Returns
     -------
     int
     """
     for place in range(count - 1, -1, -1):
-        if chance_of(random, U(place)) < covers[i, place]:
+        if chance_of(random, U(first + place)) < covers[i, place]:
             return place
     return -1

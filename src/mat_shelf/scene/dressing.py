@@ -1,8 +1,8 @@
 """Dressing: what marks, overlays and patterns make of the points of a wave.
 
-Each point gets a look: that of the topmost mark which covers it, of an overlay, or of its material. Looks that patterns
-feed have a program, which runs over the points that have the look, packet by packet, and gives each a row of the
-parameter block of its own.
+Each point gets a look, that of what is uppermost there: an overlay that lies over marks, a mark or what lies over it,
+an overlay below marks, or the material. Looks that patterns feed have a program, which runs over the points that have
+the look, packet by packet, and gives each a row of the parameter block of its own.
 """
 
 from collections import namedtuple
@@ -28,25 +28,31 @@ from mat_shelf.scene.chance import chosen_overlay
 from mat_shelf.scene.mark_lookup import find_mark, is_near_any, mark_tables, paint_mark, press_stamps
 from mat_shelf.scene.recipe_program import OverlayBinding, coverage_program, recipe_program, relief_program
 
-Dressing = namedtuple("Dressing", "run pool material_of materials looks marks")
+Dressing = namedtuple("Dressing", "run pool material_of materials groups mark_groups looks marks")
 """What dresses points.
 
 run : int, address of `interpreter.run_program`
 pool : interpreter.Pool, with geometry maps bound
 material_of : (M,) int32, for each row of the parameter block the number of its material below; -1 where it is plain
-materials : (F, 5) int32, the look of each, its program of coverage (-1 for none), the first look of its overlays, how
-many it has, and whether the program reads texture coordinates
+materials : (F, 3) int32, for each its look, and its groups of overlays over and below marks (-1 for none)
+groups : (Q, 4) int32, overlays that are chosen from together: their program of coverage, the first of their looks, how
+many they are, and whether the program reads texture coordinates
+mark_groups : (K,) int32, the group of what lies over each mark (-1 for none)
 looks : (L, 5) int32, for each its row of the parameter block; its program; the program of the relief below it that it
 lies on (-1 for none); whether its points get rows of their own; whether programs read texture coordinates
 marks : MarkTables
 """
 ROW, PROGRAM, BELOW, OWN, BY_UV = range(5)
+_LOOK, _OVER, _UNDER = range(3)
+_COVERAGE, _FIRST, _MANY, _COVERAGE_BY_UV = range(4)
+_OVER_MARKS = 64
+"""Number of the first choice among overlays over marks; those of the others begin at 0."""
 
-DressingMemory = namedtuple("DressingMemory", "packet look order starts covers position facing color tilt")
+DressingMemory = namedtuple("DressingMemory", "packet look group order starts covers position facing color tilt")
 """What a thread needs to dress a wave of N points.
 
 packet : interpreter.Packet
-look, order : (N,) int32; starts : (L + F + 2,) int32
+look, group, order : (N,) int32; starts : (max(L, Q) + 2,) int32
 covers : (PACKET, most_overlays) float32
 position, facing : (N, 3) float32, of the points where they were before true relief moved them
 color, tilt : (N, 3) float32, colour of marks, and what their rims bend normals by
@@ -89,32 +95,28 @@ class Dresser:
 
     def __init__(self, fed: Sequence[TexturedMaterial], marks, rows: int, geometries: int):
         self._programs: list[Program] = []
-        looks: list[list[int]] = []
+        self._made_looks: list[list[int]] = []
+        self._made_groups: list[tuple] = []
         materials = []
         material_of = np.full(rows, -1, np.int32)
         for row, recipe, context, overlays in fed:
             material_of[row] = len(materials)
-            looks.append(self._look(row, recipe, context))
-            first = len(looks)
-            below = relief_program(recipe, context)
-            for binding in overlays:
-                made = self._look(binding.row, binding.overlay.recipe, binding.context)
-                if binding.overlay.relief == "adds" and below is not None:
-                    made[BELOW], made[BY_UV] = self._add(below), made[BY_UV] or below.reads_uv
-                looks.append(made)
-            cover = coverage_program(recipe, overlays) if overlays else None
-            materials.append((first - 1, self._add(cover), first, len(overlays), cover is not None and cover.reads_uv))
-        first = len(looks)
+            look = self._look(row, recipe, context)
+            sides = ([lying for lying in overlays if lying.overlay.is_over_marks is over] for over in (True, False))
+            materials.append((look, *(self._group(recipe, context, side) for side in sides)))
+        first = len(self._made_looks)
         for laid in marks:
-            looks.append(self._look(laid.row, laid.recipe, laid.context))
-            looks[-1][OWN] = 1
+            self._made_looks[self._look(laid.row, laid.recipe, laid.context)][OWN] = 1
+        mark_groups = [self._group(laid.recipe, laid.context, laid.overlays) for laid in marks]
         self._material_of = material_of
-        self._materials = np.array(materials, np.int32).reshape(-1, 5)
-        self._looks = np.array(looks, np.int32).reshape(-1, 5)
+        self._materials = np.array(materials, np.int32).reshape(-1, 3)
+        self._groups = np.array(self._made_groups, np.int32).reshape(-1, 4)
+        self._mark_groups = np.array(mark_groups, np.int32)
+        self._looks = np.array(self._made_looks, np.int32).reshape(-1, 5)
         self._marks = mark_tables(marks, geometries, first)
         self._pool = link(self._programs)
         self.registers = max((program.registers for program in self._programs), default=1)
-        self.most_overlays = max((len(textured.overlays) for textured in fed), default=0)
+        self.most_overlays = max((group[_MANY] for group in self._made_groups), default=0)
         self.has_patterns, self.has_marks = bool(len(fed)), bool(len(marks))
         self.kept = tuple(marks)
 
@@ -128,9 +130,24 @@ class Dresser:
         self._programs.append(program)
         return len(self._programs) - 1
 
-    def _look(self, row: int, recipe: Recipe, context: PatternContext) -> list[int]:
+    def _look(self, row: int, recipe: Recipe, context: PatternContext) -> int:
+        """Number of a new look."""
         program = recipe_program(recipe, context)
-        return [row, self._add(program), -1, bool(recipe.feeds), program is not None and program.reads_uv]
+        by_uv = program is not None and program.reads_uv
+        self._made_looks.append([row, self._add(program), -1, bool(recipe.feeds), by_uv])
+        return len(self._made_looks) - 1
+
+    def _group(self, recipe: Recipe, context: PatternContext, overlays: Sequence[OverlayBinding]) -> int:
+        """Number of the group of overlays over a recipe; -1 for none."""
+        if not overlays:
+            return -1
+        first, below, cover = len(self._made_looks), relief_program(recipe, context), coverage_program(recipe, overlays)
+        for binding in overlays:
+            made = self._made_looks[self._look(binding.row, binding.overlay.recipe, binding.context)]
+            if binding.overlay.relief == "adds" and below is not None:
+                made[BELOW], made[BY_UV] = self._add(below), made[BY_UV] or below.reads_uv
+        self._made_groups.append((self._add(cover), first, len(overlays), cover.reads_uv))
+        return len(self._made_groups) - 1
 
     def bind(self, maps, frames: Frames) -> tuple[Dressing, list]:
         """Arrays that kernels read, with geometry maps as far as they are made.
@@ -153,8 +170,8 @@ class Dresser:
         packet, out, index, run = new_packet(1), np.empty((0, 1), F), np.empty(0, np.int32), 0
         if self._programs:
             run = run_program.address(pool, 0, packet, frames, 0, index, out, out)
-        dressing = Dressing(run, pool, self._material_of, self._materials, self._looks, self._marks)
-        return dressing, [kept, self]
+        materials = self._material_of, self._materials, self._groups, self._mark_groups
+        return Dressing(run, pool, *materials, self._looks, self._marks), [kept, self]
 
     def memory(self, count: int) -> DressingMemory:
         """Memory to dress waves of so many points.
@@ -171,9 +188,8 @@ class Dresser:
         triples = (np.empty((count, 3), F) for _ in range(4))
         return DressingMemory(
             new_packet(self.registers),
-            np.empty(count, np.int32),
-            np.empty(count, np.int32),
-            np.empty(len(self._looks) + len(self._materials) + 2, np.int32),
+            *(np.empty(count, np.int32) for _ in range(3)),
+            np.empty(max(len(self._looks), len(self._groups)) + 2, np.int32),
             np.empty((PACKET, max(self.most_overlays, 1)), F),
             *triples,
         )
@@ -227,6 +243,25 @@ def _run(dressing, program, packet, surface, some, index, out, normals):
     call_detached(dressing.run, arguments)
 
 
+@apart
+def _choose_overlays(count, points, direction, random, hits, surface, dressing, memory, position, first_choice):
+    """Gives points the look of the overlay that is seen there, if one is, out of the groups in `memory.group`."""
+    packet, groups, order, starts = memory.packet, dressing.groups, memory.order, memory.starts
+    _sort(count, memory.group, groups.shape[0], order, starts)
+    for g in range(groups.shape[0]):
+        stop, by_uv = starts[g + 1], groups[g, _COVERAGE_BY_UV]
+        for first in range(starts[g], stop, PACKET):
+            some = min(PACKET, stop - first)
+            _load(packet, order, first, some, points, position, hits, direction, surface, by_uv)
+            where = dressing.marks.counting[:some]
+            _run(dressing, groups[g, _COVERAGE], packet, surface, some, where, memory.covers, points.normal)
+            for j in range(some):
+                i = order[first + j]
+                place = chosen_overlay(memory.covers, j, groups[g, _MANY], random[i], first_choice)
+                if place >= 0:
+                    memory.look[i] = groups[g, _FIRST] + place
+
+
 @detached
 def dress_points(
     count, points, direction, walk, random, hits, caster, surface, dressing, memory, block, free, is_marked, is_fed
@@ -262,8 +297,8 @@ def dress_points(
     is_marked, is_fed : bool
         Whether marks count, and patterns of materials.
     """
-    packet, look, looks, materials = memory.packet, memory.look, dressing.looks, dressing.materials
-    marks = dressing.marks
+    packet, look, group, looks = memory.packet, memory.look, memory.group, dressing.looks
+    marks, materials = dressing.marks, dressing.materials
     own = block[free:]
     position, facing = points.position, points.facing
     if surface.face.shape[0] > 0:
@@ -277,31 +312,30 @@ def dress_points(
 
     has_overlays = False
     for i in range(count):
-        look[i] = -1
-        if points.row[i] < 0 or walk[i] >= 0:
+        look[i], group[i] = -1, -1
+        if is_fed and points.row[i] >= 0 and walk[i] < 0 and dressing.material_of[points.row[i]] >= 0:
+            group[i] = materials[dressing.material_of[points.row[i]], _OVER]
+            has_overlays = has_overlays or group[i] >= 0
+    if has_overlays:
+        _choose_overlays(
+            count, points, direction, random, hits, surface, dressing, memory, position, np.int64(_OVER_MARKS)
+        )
+
+    has_overlays = False
+    for i in range(count):
+        group[i] = -1
+        if points.row[i] < 0 or walk[i] >= 0 or look[i] >= 0:
             continue
         if is_marked and is_near_any(marks.first, marks.order, marks.values, points.part[i], row3(position, i)):
             look[i] = find_mark(marks, i, points, position, facing, direction, random[i], caster, memory)
-        if look[i] < 0 and is_fed:
-            material = dressing.material_of[points.row[i]]
-            if material >= 0:
-                has_overlays = has_overlays or materials[material, 3] > 0
-                look[i] = looks.shape[0] + material if materials[material, 3] > 0 else materials[material, 0]
-
+        material = dressing.material_of[points.row[i]]
+        if look[i] >= 0:
+            group[i] = dressing.mark_groups[look[i] - marks.first_look]
+        elif is_fed and material >= 0:
+            look[i], group[i] = materials[material, _LOOK], materials[material, _UNDER]
+        has_overlays = has_overlays or group[i] >= 0
     if has_overlays:
-        many = looks.shape[0] + materials.shape[0]
-        _sort(count, look, many, memory.order, memory.starts)
-        for f in range(materials.shape[0]):
-            stop = memory.starts[looks.shape[0] + f + 1]
-            for first in range(memory.starts[looks.shape[0] + f], stop, PACKET):
-                some = min(PACKET, stop - first)
-                _load(packet, memory.order, first, some, points, position, hits, direction, surface, materials[f, 4])
-                where = marks.counting[:some]
-                _run(dressing, materials[f, 1], packet, surface, some, where, memory.covers, points.normal)
-                for j in range(some):
-                    i = memory.order[first + j]
-                    place = chosen_overlay(memory.covers, j, materials[f, 3], random[i])
-                    look[i] = materials[f, 0] if place < 0 else materials[f, 2] + place
+        _choose_overlays(count, points, direction, random, hits, surface, dressing, memory, position, np.int64(0))
 
     _sort(count, look, looks.shape[0], memory.order, memory.starts)
     for k in range(looks.shape[0]):
@@ -323,7 +357,7 @@ def dress_points(
             if program >= 0:
                 _load(packet, memory.order, first, some, points, position, hits, direction, surface, by_uv)
                 _run(dressing, program, packet, surface, some, index, own, points.normal)
-            if k >= marks.first_look:
+            if marks.first_look <= k < marks.first_look + dressing.mark_groups.shape[0]:
                 for j in range(some):
                     paint_mark(marks, k - marks.first_look, index[j], memory, points.normal, own)
     if is_marked and marks.stamp_order.shape[0] > 0:

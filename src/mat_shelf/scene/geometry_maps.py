@@ -79,8 +79,9 @@ def needed_geometry_maps(project: Project) -> list[GeometryMapKey]:
     for part in project.product.parts:
         if part.is_hidden:
             continue
-        for material in part.worn():
-            for key in _keys(part, recipes[material], whole):
+        marked = [mark.recipe for mark in project.marks if mark.is_on and mark.part == part.id]
+        for recipe in (*(recipes[material] for material in part.worn()), *marked):
+            for key in _keys(part, recipe, whole):
                 wanted[key] = None
     return list(wanted)
 
@@ -97,7 +98,7 @@ def _steps(recipe):
 
 
 def surroundings_key(project: Project) -> str:
-    """Key of the poses of all visible parts; empty where no material looks for others.
+    """Key of the poses of all visible parts; empty where no material or mark looks for others.
 
     Parameters
     ----------
@@ -108,7 +109,8 @@ def surroundings_key(project: Project) -> str:
     -------
     str
     """
-    if not any(step.looks == "others" for material in project.materials for step in _steps(material.recipe)):
+    looked = (*project.materials, *project.marks)
+    if not any(step.looks == "others" for wearer in looked for step in _steps(wearer.recipe)):
         return ""
     shown = [(part.id, part.mesh, part.pose.model_dump_json()) for part in project.product.parts if not part.is_hidden]
     return hashlib.sha256(repr(shown).encode()).hexdigest()[:32]

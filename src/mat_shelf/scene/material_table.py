@@ -364,7 +364,8 @@ def project_material_table(
     )
     if not marks:
         return material_table
-    block = np.concatenate([material_table.parameters, [parameter_row(laid.recipe) for laid in marks]])
+    recipes = [r for laid in marks for r in (laid.recipe, *(lying.overlay.recipe for lying in laid.overlays))]
+    block = np.concatenate([material_table.parameters, [parameter_row(recipe) for recipe in recipes]])
     return with_marks(material_table._replace(parameters=block.astype(np.float32)), marks)
 
 

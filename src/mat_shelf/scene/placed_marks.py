@@ -14,6 +14,7 @@ from mat_shelf.marks.artwork import Artwork, HeightField, prepare_artwork, stamp
 from mat_shelf.marks.surface_map import SurfaceMap, SurfaceMapError, map_surface
 from mat_shelf.patterns.step import PatternContext
 from mat_shelf.scene.geometry import Geometry
+from mat_shelf.scene.recipe_program import OverlayBinding, bind_overlays
 
 _NEAR = 0.06
 """mm, or this share of a mark's size over 20: how far a net may be from the surface that it was laid on."""
@@ -26,7 +27,7 @@ class PlacedMark(NamedTuple):
     ----------
     mark : Mark
     row : int
-        Its row of the parameter block.
+        Its row of the parameter block; those of its overlays follow.
     geometry : int
         The geometry that it is on.
     net : Geometry
@@ -37,8 +38,10 @@ class PlacedMark(NamedTuple):
         Round them and all that is so near.
     corners : (T, 6) float32
         Place of three corners of each triangle on the mark, from its left and its lower edge, [0, 1].
-    library : Library
+    context : PatternContext
         Of its recipe's patterns.
+    overlays : tuple of OverlayBinding
+        What lies over it, the lowest first.
     art, back : Artwork or None
     relief : HeightField or None
         Of a stamp.
@@ -52,6 +55,7 @@ class PlacedMark(NamedTuple):
     box: np.ndarray
     corners: np.ndarray
     context: PatternContext
+    overlays: tuple[OverlayBinding, ...]
     art: Artwork | None
     back: Artwork | None
     relief: HeightField | None
@@ -105,6 +109,7 @@ def place_marks(
     parts = project.product.parts
     geometries = {parts[place].id: number for number, place in enumerate(visible)}
     made: list[PlacedMark] = []
+    row = first_row
     for mark in project.marks:
         if not mark.is_on or mark.part not in geometries:
             continue
@@ -126,21 +131,25 @@ def place_marks(
             relief = stamp_heights(art, mark.width, mark.height, mark.rise, mark.slope, mark.profile)
         net, box, corners = surface_map_of(sheet)
         near = _NEAR * max(1, mark.width / 20, mark.height / 20)
+        recipe = mark_recipe(mark)
+        overlays = bind_overlays(recipe, pictures, row + 1)
         made.append(
             PlacedMark(
-                mark.with_(recipe=mark_recipe(mark)),
-                first_row + len(made),
+                mark.with_(recipe=recipe),
+                row,
                 geometries[mark.part],
                 net,
                 near,
                 box + np.float32([[-near], [near]]),
                 corners,
-                PatternContext({p.id: p for p in mark.recipe.patterns}, pictures),
+                PatternContext({p.id: p for p in recipe.patterns}, pictures),
+                overlays,
                 art,
                 back,
                 relief,
             )
         )
+        row += 1 + len(overlays)
     return tuple(made)
 
 

@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from mat_shelf.document.pattern import Feed, Relief
+from mat_shelf.document.pattern import Feed, Pattern, Relief
 from mat_shelf.document.recipe import Overlay, Recipe
 from mat_shelf.optics import parameters as P
 from mat_shelf.optics.parameters import FED_COLUMNS, LAYERING, WHITE, of_unit_luminance
@@ -25,12 +25,26 @@ _KEPT_PROGRAMS = 256
 
 
 class OverlayBinding(NamedTuple):
-    """An overlay: its row of the parameter block, what it is, its patterns, and how much of it there is."""
+    """An overlay: its row of the parameter block, what it is, its patterns, how much of it there is, and its mask.
+
+    Attributes
+    ----------
+    row : int
+    overlay : Overlay
+    context : PatternContext
+        Of its patterns.
+    amount : float
+    mask : Pattern or None
+    mask_context : PatternContext
+        Of the patterns that the mask is one of: its own, or those of the material below.
+    """
 
     row: int
     overlay: Overlay
     context: PatternContext
     amount: float
+    mask: Pattern | None
+    mask_context: PatternContext
 
 
 def bind_overlays(recipe: Recipe, pictures: Mapping, first_row: int = 0) -> tuple[OverlayBinding, ...]:
@@ -49,14 +63,17 @@ def bind_overlays(recipe: Recipe, pictures: Mapping, first_row: int = 0) -> tupl
     -------
     tuple of OverlayBinding
     """
-    found = []
+    found, below = [], PatternContext({p.id: p for p in recipe.patterns}, pictures)
     for overlay in recipe.shown_overlays():
         if (
             recipe.transmission_weight == 0 and recipe.feed("transmission_weight") is None
         ):  # there is no body below that light could go into
             overlay = _opaque(overlay)
         context = PatternContext({p.id: p for p in overlay.recipe.patterns}, pictures)
-        found.append(OverlayBinding(first_row + len(found), overlay, context, overlay.amount * recipe.age))
+        masking = context if overlay.mask_of == "overlay" else below
+        mask = None if overlay.mask is None else masking.patterns[overlay.mask]
+        amount = overlay.amount * recipe.age
+        found.append(OverlayBinding(first_row + len(found), overlay, context, amount, mask, masking))
     return tuple(found)
 
 
@@ -259,11 +276,11 @@ def write_coverage(code: Builder, overlays: Sequence[OverlayBinding]) -> Value:
         As many channels as overlays.
     """
     first = code.rows(len(overlays))
-    for place, (_, overlay, context, amount) in enumerate(overlays):
-        code.emit(I.FILL, first + place, code.constants((amount,)))
-        if overlay.mask is not None:
-            with code.using(context):
-                mask = code.grey(code.pattern(context.patterns[overlay.mask]))
+    for place, binding in enumerate(overlays):
+        code.emit(I.FILL, first + place, code.constants((binding.amount,)))
+        if binding.mask is not None:
+            with code.using(binding.mask_context):
+                mask = code.grey(code.pattern(binding.mask))
             code.emit(I.LIMIT, mask.row)
             code.emit(I.MULTIPLY, first + place, mask.row, first + place)
     return Value(first, len(overlays))
@@ -317,21 +334,23 @@ def _written(recipe: Recipe, context: PatternContext, with_inputs: bool) -> Prog
 
 
 def coverage_program(recipe: Recipe, overlays: Sequence[OverlayBinding]) -> Program:
-    """Program that stores the coverage of each overlay, in a column each.
+    """Program that stores the coverage of some overlays, in a column each.
 
     Parameters
     ----------
     recipe : Recipe
         Recipe that they lie over.
     overlays : sequence of OverlayBinding
-        Visible overlays, the lowest first.
+        Visible overlays of it, the lowest first.
 
     Returns
     -------
     Program
     """
-    patterns = [pattern for binding in overlays for pattern in binding.overlay.recipe.patterns]
-    return _programs(recipe, ("coverage", _shown(patterns, overlays[0].context)), partial(_written_coverage, overlays))
+    patterns = [pattern for binding in overlays for pattern in binding.mask_context.patterns.values()]
+    ids = tuple(binding.overlay.id for binding in overlays)
+    keys = ("coverage", ids, _shown(patterns, overlays[0].context))
+    return _programs(recipe, keys, partial(_written_coverage, overlays))
 
 
 def _written_coverage(overlays: Sequence[OverlayBinding]) -> Program:

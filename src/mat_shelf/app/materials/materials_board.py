@@ -113,14 +113,24 @@ class MaterialsBoard(QFrame):
         self.mask_box = QComboBox()
         self.mask_box.setAccessibleName("Mask")
         self.mask_box.setToolTip("Pattern that limits the overlay: white shows it, black hides it")
-        self.mask_box.activated.connect(lambda: self._set_overlay("Mask", mask=self.mask_box.currentData()))
+        self.mask_box.activated.connect(self._choose_mask)
         self.over_box = QComboBox()
         self.over_box.setAccessibleName("Relief of the overlay")
         self.over_box.setToolTip("Relief of the overlay: added to that of the material, or in its place")
         for way, words in (("adds", "Relief: add"), ("replaces", "Relief: replace")):
             self.over_box.addItem(words, way)
         self.over_box.activated.connect(lambda: self._set_overlay("Relief", relief=self.over_box.currentData()))
-        for box in (self.mask_box, self.over_box):
+        self.marks_box = QComboBox()
+        self.marks_box.setAccessibleName("Overlay and marks")
+        self.marks_box.setToolTip(
+            "Whether the overlay lies over labels and other marks too, as frost does, or under them"
+        )
+        for is_over, words in ((False, "Under marks"), (True, "Over marks")):
+            self.marks_box.addItem(words, is_over)
+        self.marks_box.activated.connect(
+            lambda: self._set_overlay("Over or under marks", is_over_marks=self.marks_box.currentData())
+        )
+        for box in (self.mask_box, self.over_box, self.marks_box):
             box.setProperty("role", "small")
             box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         tags = (self._family, self.wearers_button, self.parent_button, self.variants_label, self.warning)
@@ -144,7 +154,7 @@ class MaterialsBoard(QFrame):
 
         header = QHBoxLayout()
         header.setSpacing(8)
-        for widget in (self.back_button, self.name, self.mask_box, self.over_box, *tags):
+        for widget in (self.back_button, self.name, self.mask_box, self.over_box, self.marks_box, *tags):
             header.addWidget(widget)
         header.addStretch(1)
         for widget in (self.kind_box, self.measurements_button, self.vary_button, self.save_button):
@@ -367,10 +377,14 @@ class MaterialsBoard(QFrame):
         if overlay is not None:
             self.workshop.edit(label, self.overlays_card.with_overlay(overlay.with_(**changes)))
 
+    def _choose_mask(self) -> None:
+        whose, _, pattern = self.mask_box.currentData().partition("/")
+        self._set_overlay("Mask", mask=pattern or None, mask_of=whose or "overlay")
+
     def _follow_overlay(self, material) -> None:
         """Says whose recipe is on the board: the material's, or that of one of its overlays."""
         overlay = self.workshop.overlay
-        for widget in (self.back_button, self.mask_box, self.over_box):
+        for widget in (self.back_button, self.mask_box, self.over_box, self.marks_box):
             widget.setVisible(overlay is not None)
         for widget in (self.wearers_button, self.vary_button, self.save_button):
             widget.setVisible(overlay is None)
@@ -380,10 +394,15 @@ class MaterialsBoard(QFrame):
             return
         self.back_button.setText(f"←  {material.name}")
         self.mask_box.clear()
-        self.mask_box.addItem("No mask", None)
-        for pattern in overlay.recipe.patterns:
-            self.mask_box.addItem(f"Mask: {pattern.name}", pattern.id)
-        self.mask_box.setCurrentIndex(max(self.mask_box.findData(overlay.mask), 0))
+        self.mask_box.addItem("No mask", "")
+        for whose, recipe in (("overlay", overlay.recipe), ("material", material.recipe)):
+            if whose == "material" and overlay.recipe.patterns and recipe.patterns:
+                self.mask_box.insertSeparator(self.mask_box.count())
+            for pattern in recipe.patterns:
+                of = "" if whose == "overlay" else f" of {material.name}"
+                self.mask_box.addItem(f"Mask: {pattern.name}{of}", f"{whose}/{pattern.id}")
+        self.mask_box.setCurrentIndex(max(self.mask_box.findData(f"{overlay.mask_of}/{overlay.mask}"), 0))
+        self.marks_box.setCurrentIndex(self.marks_box.findData(overlay.is_over_marks))
         self.over_box.setCurrentIndex(self.over_box.findData(overlay.relief))
 
     def _open_parent(self) -> None:
