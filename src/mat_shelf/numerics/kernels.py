@@ -16,6 +16,7 @@ import numba
 import numpy as np
 from numba import types
 from numba._dynfunc import make_function
+from numba.core.caching import UserProvidedCacheLocator
 from numba.core.codegen import JITCodeLibrary
 from numba.core.compiler import Compiler
 from numba.core.compiler_machinery import register_pass
@@ -108,6 +109,14 @@ def kernel(function):
         return numba.njit(cache=True, nogil=True, **compile_options)(function)
 
 
+class KernelLocator(UserProvidedCacheLocator):
+    """Says where compiled code is kept: in the folder that was set, wherever the sources lie, whose text names it."""
+
+    @classmethod
+    def get_suitable_cache_subpath(cls, py_file):
+        return ""
+
+
 @contextmanager
 def use_cache_of(module: str):
     """Context in which what is compiled is kept in the cache of a module.
@@ -117,12 +126,14 @@ def use_cache_of(module: str):
     module : str
         Full name, such as "mat_shelf.rendering.passes".
     """
+    config = numba.config
     with _caching:
-        before, numba.config.CACHE_DIR = numba.config.CACHE_DIR, str(cache_folder(module))
+        before = config.CACHE_DIR, config.CACHE_LOCATOR_CLASSES
+        config.CACHE_DIR, config.CACHE_LOCATOR_CLASSES = str(cache_folder(module)), f"{__name__}.KernelLocator"
         try:
             yield
         finally:
-            numba.config.CACHE_DIR = before
+            config.CACHE_DIR, config.CACHE_LOCATOR_CLASSES = before
 
 
 class _PartLibrary(JITCodeLibrary):
