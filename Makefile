@@ -3,32 +3,32 @@ PYTHON ?= python3
 VENV := .venv
 RUN := $(VENV)/bin
 
-.PHONY: demo test test-quick soak bench truth lint setup screenshots install uninstall clean
+.PHONY: demo test test-quick soak bench truth lint screenshots thumbnails install uninstall clean
 
-demo: setup
+demo: $(VENV)/ready
 	@$(RUN)/mat-shelf prepare
 	@$(RUN)/mat-shelf demo
 
-test: setup lint
+test: lint
 	@$(RUN)/mat-shelf prepare --renderer-only
 	QT_QPA_PLATFORM=offscreen $(RUN)/pytest -n auto --dist worksteal -m "not on_screen and not long"
 	QT_QPA_PLATFORM=xcb xvfb-run -a $(RUN)/pytest -m on_screen
 
 # What renders little or nothing, in under a minute.
-test-quick: setup
+test-quick: $(VENV)/tools
 	QT_QPA_PLATFORM=offscreen $(RUN)/pytest -n auto -m "not renders"
 
 # What takes too long for every change.
-soak: setup
+soak: $(VENV)/tools
 	QT_QPA_PLATFORM=offscreen $(RUN)/pytest -n auto --dist worksteal -m long
 
-bench: setup
+bench: $(VENV)/tools
 	@$(RUN)/mat-shelf bench
 
-truth: setup
+truth: $(VENV)/tools
 	QT_QPA_PLATFORM=offscreen $(RUN)/python scripts/truth.py
 
-lint: setup
+lint: $(VENV)/tools
 	$(RUN)/ruff check src tests scripts benchmarks
 	$(RUN)/ruff format --check src tests scripts benchmarks
 	$(RUN)/lint-imports
@@ -36,22 +36,27 @@ lint: setup
 	cd src/mat_shelf && $(CURDIR)/$(RUN)/numpydoc lint $$(find numerics optics geometry patterns marks scene rendering \
 		exchange commands -name "*.py")
 
-screenshots: setup
+screenshots: $(VENV)/ready
 	QT_QPA_PLATFORM=offscreen $(RUN)/python scripts/screenshots.py
 
-setup: $(VENV)/ready
+# Renders the shipped pictures of swatches whose recipes changed.
+thumbnails: $(VENV)/ready
+	$(RUN)/python scripts/swatch_thumbnails.py
 
-$(VENV)/ready: pyproject.toml constraints.txt scripts/system_packages.sh
+# What the program needs; what tests and benches need as well.
+$(VENV)/ready: packages := .
+$(VENV)/tools: packages := .[dev]
+$(VENV)/ready $(VENV)/tools: pyproject.toml constraints.txt scripts/system_packages.sh
 	@sh scripts/system_packages.sh
 	@test -x $(RUN)/python || $(PYTHON) -m venv $(VENV)
 	@echo "Installing the Python packages into $(VENV); the first time takes a minute or two"
-	@$(RUN)/python -m pip install --no-compile --disable-pip-version-check --progress-bar on -c constraints.txt -e '.[dev]'
-	@touch $@
+	@$(RUN)/python -m pip install --no-compile --disable-pip-version-check --progress-bar on -c constraints.txt -e '$(packages)'
+	@touch $(VENV)/ready $@
 
 # Enters Mat Shelf in the desktop's menu for this user (or PREFIX=/usr/local for all), running from this folder.
 PREFIX ?= $(HOME)/.local
 
-install: setup
+install: $(VENV)/ready
 	install -Dm644 src/mat_shelf/app/icon/mat-shelf.svg $(PREFIX)/share/icons/hicolor/scalable/apps/mat-shelf.svg
 	install -Dm644 data/mat-shelf.metainfo.xml $(PREFIX)/share/metainfo/mat-shelf.metainfo.xml
 	install -Dm644 data/mat-shelf-mime.xml $(PREFIX)/share/mime/packages/mat-shelf.xml

@@ -19,6 +19,7 @@ from mat_shelf.exchange.project_file import read_project, save_project
 from mat_shelf.exchange.swatch_file import open_swatch, save_swatch
 from mat_shelf.library.library import Library
 from mat_shelf.library.shipped import SHIPPED
+from mat_shelf.library.thumbnails import SHIPPED_THUMBNAILS, recipe_key, thumbnail_path
 from mat_shelf.optics.color import RGB_FROM_XYZ
 from mat_shelf.system import file_writer
 from mat_shelf.system.file_writer import sweep, write_file
@@ -295,6 +296,27 @@ def test_metal_swatches_follow_published_n_and_k():
         assert swatches[key].specular_color == pytest.approx(np.clip(grazing / schlick, 0, 1), abs=0.01), key
 
 
+def test_shipped_swatches_have_their_pictures():
+    """Each that of its very recipe, and none is left of another; `scripts/swatch_thumbnails.py` renders them anew."""
+    keys = {recipe_key(swatch.recipe) for swatch in SHIPPED}
+    assert {path.stem for path in SHIPPED_THUMBNAILS.iterdir()} == keys
+    assert all(thumbnail_path(key).parent == SHIPPED_THUMBNAILS for key in keys)
+
+
+@pytest.mark.long
+@pytest.mark.parametrize("name", ["copper", "opal-glass", "saddle-leather", "worn-enamel", "honey"])
+def test_shipped_pictures_show_what_their_recipes_are(name, tmp_path, monkeypatch):
+    from mat_shelf.library import thumbnails
+
+    recipe = next(swatch.recipe for swatch in SHIPPED if swatch.id == name)
+    with Image.open(thumbnail_path(recipe_key(recipe))) as file:
+        shipped = np.asarray(file.convert("RGB"), float)
+    monkeypatch.setattr(thumbnails, "SHIPPED_THUMBNAILS", tmp_path)
+    monkeypatch.setattr(thumbnails, "cache_root", lambda: tmp_path)
+    with Image.open(thumbnails.make_thumbnail(recipe)) as file:
+        assert np.abs(shipped - np.asarray(file.convert("RGB"), float)).mean() < 3
+
+
 def test_swatches_are_pictured_and_told_apart(tmp_path, monkeypatch):
     """Two swatches of one family, pictured by the worker that the window uses."""
     from mat_shelf.app.library.thumbnail_worker import ThumbnailWorker
@@ -303,7 +325,8 @@ def test_swatches_are_pictured_and_told_apart(tmp_path, monkeypatch):
     monkeypatch.setattr(thumbnails, "cache_root", lambda: tmp_path)
     monkeypatch.setattr(thumbnails, "THUMBNAIL_SAMPLES", 4)
     worker = ThumbnailWorker()
-    recipes = [next(s.recipe for s in SHIPPED if s.id == name) for name in ("copper", "satin-steel")]
+    shipped = [next(s.recipe for s in SHIPPED if s.id == name) for name in ("copper", "satin-steel")]
+    recipes = [recipe.with_(specular_roughness=0.31) for recipe in shipped]
     for recipe in recipes:
         worker.want(thumbnails.recipe_key(recipe), recipe, {})
     paths = [thumbnails.thumbnail_path(thumbnails.recipe_key(recipe)) for recipe in recipes]

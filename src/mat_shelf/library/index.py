@@ -18,7 +18,7 @@ CREATE TABLE IF NOT EXISTS swatches (
 );
 CREATE VIRTUAL TABLE IF NOT EXISTS words USING fts5 (id UNINDEXED, name, family, tags, note, tokenize = 'unicode61');
 """
-_TABLES_VERSION = 3
+_TABLES_VERSION = 4
 DAMAGE = (sqlite3.DatabaseError, ValidationError, UnicodeError)
 """How damage inside an index shows. It holds nothing that the folder does not, so it is made anew."""
 _numbers = itertools.count()

@@ -1,4 +1,4 @@
-"""Pictures of swatches, all on one shape, kept in the user's cache under what they show."""
+"""Pictures of swatches, all on one shape, under what they show: those shipped with the program, others in the cache."""
 
 import hashlib
 import io
@@ -29,8 +29,10 @@ from mat_shelf.system.user_folders import cache_root
 
 THUMBNAIL_SIZE = 112
 THUMBNAIL_SAMPLES = 48
-LOOK = 4
+LOOK = 5
 """Raised whenever the shape or its light change, so that old pictures are not used."""
+SHIPPED_THUMBNAILS = Path(__file__).parent / "data" / "thumbnails"
+"""Pictures of the shipped swatches; `scripts/swatch_thumbnails.py` renders them."""
 
 
 def recipe_key(recipe: Recipe) -> str:
@@ -40,6 +42,9 @@ def recipe_key(recipe: Recipe) -> str:
 
 def thumbnail_path(key: str) -> Path:
     """Path of the picture of the recipe with this key."""
+    shipped = SHIPPED_THUMBNAILS / f"{key}.webp"
+    if shipped.exists():
+        return shipped
     return cache_root() / "thumbnails" / f"{LOOK}-{THUMBNAIL_SIZE}-{THUMBNAIL_SAMPLES}" / f"{key}.png"
 
 
@@ -72,15 +77,35 @@ def make_thumbnail(
         for data in pictures.values():
             with suppress(ImageError):
                 meshes.add_map(data)
-        prepare_supplies(project, meshes)
-        pixels = develop(
-            render_picture(
-                project, meshes, THUMBNAIL_SIZE, THUMBNAIL_SIZE, THUMBNAIL_SAMPLES, threads=threads, progress=progress
-            ).light
-        )
         out = io.BytesIO()
-        Image.fromarray(pixels).save(out, "PNG")
+        Image.fromarray(_rendered(project, meshes, threads, progress)).save(out, "PNG")
         write_file(path, out)
+    return path
+
+
+def _rendered(project: Project, meshes: Assets, threads: int | None = None, progress=lambda *_: True) -> np.ndarray:
+    """Pixels of the standard scene."""
+    prepare_supplies(project, meshes)
+    size, samples = THUMBNAIL_SIZE, THUMBNAIL_SAMPLES
+    return develop(render_picture(project, meshes, size, size, samples, threads=threads, progress=progress).light)
+
+
+def ship_thumbnail(recipe: Recipe) -> Path:
+    """Renders the picture of a shipped recipe and puts it where the program is shipped from.
+
+    Parameters
+    ----------
+    recipe : Recipe
+        The recipe; it shows no images.
+
+    Returns
+    -------
+    Path
+    """
+    path, out = SHIPPED_THUMBNAILS / f"{recipe_key(recipe)}.webp", io.BytesIO()
+    Image.fromarray(_rendered(*standard_scene(recipe))).save(out, "WEBP", quality=90, method=6)
+    path.parent.mkdir(parents=True, exist_ok=True)
+    write_file(path, out)
     return path
 
 

@@ -113,7 +113,18 @@ class KernelLocator(UserProvidedCacheLocator):
     """Says where compiled code is kept: in the folder that was set, wherever the sources lie, whose text names it."""
 
     @classmethod
-    def get_suitable_cache_subpath(cls, py_file):
+    def get_suitable_cache_subpath(cls, py_file) -> str:
+        """No folder of its own for where a source lies.
+
+        Parameters
+        ----------
+        py_file : str
+            The source.
+
+        Returns
+        -------
+        str
+        """
         return ""
 
 
