@@ -83,7 +83,7 @@ def open_window(themed, qtbot, plain_demo, library_folder, monkeypatch):
     test beside. Swatches are not pictured: on a new machine that takes minutes of it, beside every test of the window.
     """
     from driving import SCALE, picture_of
-    from PyQt6.QtCore import QCoreApplication, QEvent
+    from PyQt6.QtCore import QCoreApplication, QEvent, QSettings
 
     from mat_shelf.app.library.thumbnail_worker import ThumbnailWorker
     from mat_shelf.app.wall.viewport import Viewport
@@ -97,6 +97,8 @@ def open_window(themed, qtbot, plain_demo, library_folder, monkeypatch):
 
     def opening(project=None, assets=None, scale=SCALE):
         monkeypatch.setattr(Viewport, "devicePixelRatioF", lambda viewport: scale)
+        QSettings().remove("panes")
+        QSettings().setValue("panes/folds_empty_board", False)  # so that pictures stay as large as they are
         window = Window(Workshop(project or plain_demo[0], assets or plain_demo[1], Library(library_folder)))
         window.resize(1040, 640)
         window.show()

@@ -19,25 +19,18 @@ def project_file(tmp_path_factory):
     return path
 
 
-@pytest.fixture(scope="module")
-def plain_file(plain_demo, tmp_path_factory):
-    """The demo without patterns, which is rendered sooner."""
-    path = tmp_path_factory.mktemp("plain") / "d.matshelf"
-    save_project(path, *plain_demo)
-    return path
-
-
 def run(arguments) -> int:
     return subprocess.run([sys.executable, "-m", "mat_shelf.cli", *arguments], timeout=300).returncode
 
 
-def test_exr_is_whole_and_the_same_twice(plain_file, tmp_path):
+def test_exr_is_whole_and_the_same_twice(small_project, tmp_path):
     """Read back by the reader that `mitsuba` carries."""
     mi = pytest.importorskip("mitsuba")
     mi.set_variant("scalar_rgb")
-    pictures = []
+    pictures, block = [], tmp_path / "block.matshelf"
+    save_project(block, *small_project)
     for name, begin in (("a.exr", run), ("b.exr", main)):  # in a process of its own, and here
-        asked = ("render", plain_file, "-o", tmp_path / name, "--width", 200, "--height", 134, "--samples", 2)
+        asked = ("render", block, "-o", tmp_path / name, "--width", 200, "--height", 134, "--samples", 2)
         assert begin([str(word) for word in (*asked, "--seed", 1)]) == 0
         pictures.append(np.array(mi.Bitmap(str(tmp_path / name))))
     assert pictures[0].shape == (134, 200, 3) and pictures[0].dtype == np.float32
@@ -165,6 +158,7 @@ def run_in(environment, *arguments) -> subprocess.CompletedProcess:
     )
 
 
+@pytest.mark.long
 @pytest.mark.skipif(os.getuid() != 0, reason="needs another user")
 def test_without_a_home_or_a_name_the_program_runs(small_project, tmp_path):
     """As a user whom the system has no entry for, in an environment without HOME."""

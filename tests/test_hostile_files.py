@@ -54,7 +54,12 @@ def refused(path, text, entries) -> str:
     return str(told.value)
 
 
-@pytest.mark.parametrize("what", hostile.hostile_glbs())
+SLOW = "60,000 nodes beside each other", "a matrix of no numbers", "a description of 8 MB"
+
+
+@pytest.mark.parametrize(
+    "what", [pytest.param(what, marks=[pytest.mark.long] * (what in SLOW)) for what in hostile.hostile_glbs()]
+)
 def test_a_mesh_that_is_made_to_harm(what, described, tmp_path):
     data = hostile.hostile_glbs()[what]
     try:

@@ -171,11 +171,12 @@ def test_what_stands_on_the_floor_looks_as_a_hair_above_it(solids, bodies, recip
     """With a tenth of a millimetre of air below it no face lies in another; with none it must be the same picture. Half
     a millimetre lifts it in the picture, too: an edge of ink moves by a sixth of a pixel, 2 percent of its region."""
     free = stands(solids, bodies, recipes, 0.1)
-    for gap in (0.0, 1e-6, 0.01):
+    for gap in (0.0, 1e-6, 0.01) if IS_THOROUGH else (0.0, 0.01):
         standing = stands(solids, bodies, recipes, gap)
         figure(standing, free)
         assert standing == pytest.approx(free, rel=0.01 if IS_THOROUGH else 0.015)
-    assert stands(solids, bodies, recipes, 0.5) == pytest.approx(free, rel=0.025)
+    if IS_THOROUGH:
+        assert stands(solids, bodies, recipes, 0.5) == pytest.approx(free, rel=0.025)
 
 
 def test_what_stands_on_the_floor_does_so_without_a_tolerance_and_at_any_size():

@@ -224,9 +224,10 @@ def test_the_lamp_of_the_close_up_and_the_ball(open_window, qtbot):
     viewport = picture_of(qtbot, window, samples=8).astype(int)
 
     def drag_lamp(x: float, y: float) -> None:
-        QTest.mousePress(close_up, LEFT, PLAIN, QPoint(close_up.SIDE // 2, close_up.SIDE // 2))
-        QTest.mouseMove(close_up, QPoint(round(x * close_up.SIDE), round(y * close_up.SIDE)))
-        QTest.mouseRelease(close_up, LEFT, PLAIN, QPoint(round(x * close_up.SIDE), round(y * close_up.SIDE)))
+        place = QPoint(round(x * close_up.width()), round(y * close_up.height()))
+        QTest.mousePress(close_up, LEFT, PLAIN, close_up.rect().center())
+        QTest.mouseMove(close_up, place)
+        QTest.mouseRelease(close_up, LEFT, PLAIN, place)
 
     drag_lamp(0.5, 0.3)  # the card lies flat and is seen from above: light from the top of the pane is overhead
     bright = close_up_picture().mean()

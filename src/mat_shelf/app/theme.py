@@ -20,6 +20,7 @@ class Theme:
     quiet: str = "#595959"  # 5.6 : 1 on a panel
     surround: str = "#777777"  # L* 50
     on_surround: str = "#FFFFFF"
+    grip: str = "#D6D6D6"  # 3.1 : 1 on the surround
     accent: str = "#0F6B62"
     on_accent: str = "#FFFFFF"
     faint: str = "#8A8A8A"  # words of what cannot be used now
@@ -115,7 +116,6 @@ def _style() -> str:
 QToolTip {{ background: {THEME.text}; color: {THEME.card}; border: none; padding: 6px 8px; }}
 #topBar, #board, #library {{ background: {THEME.panel}; }}
 #topBar {{ border-bottom: 1px solid {THEME.line}; }}
-#library {{ border-right: 1px solid {THEME.line}; }}
 #wall {{ background: {THEME.surround}; }}
 #card {{ background: {THEME.card}; border: 1px solid {THEME.line}; border-radius: 8px; }}
 QLabel[role="cardTitle"] {{ font-weight: 600; color: {THEME.text}; }}
@@ -144,6 +144,9 @@ QLineEdit[role="title"]:focus {{ border-color: {THEME.accent}; background: {THEM
 QPushButton[role="small"] {{ padding: 3px 7px; font-size: 12px; }}
 QPushButton[role="add"] {{ background: transparent; border: 1px solid transparent; text-align: left;
     padding: 4px 2px; color: {THEME.quiet}; }}
+QPushButton[role="name"] {{ background: transparent; border: 1px solid transparent; text-align: left;
+    padding: 4px 2px; }}
+QPushButton[role="name"]:hover {{ color: {THEME.accent}; background: transparent; }}
 QPushButton[role="add"]:hover {{ color: {THEME.accent}; }}
 QPushButton[role="add"]:focus {{ border-color: {THEME.accent}; }}
 QPushButton[role="slot"] {{ background: transparent; border: 1px dashed {THEME.faint}; padding: 2px;
@@ -158,6 +161,9 @@ QScrollBar:horizontal {{ background: transparent; height: 8px; margin: 0; }}
 QScrollBar::handle:horizontal {{ background: {THEME.track}; border-radius: 4px; min-width: 30px; }}
 QScrollBar::add-line:horizontal, QScrollBar::sub-line:horizontal {{ width: 0; }}
 QComboBox[role="small"] {{ padding: 1px 6px; }}
+QPushButton[role="line"] {{ background: transparent; border: none; border-radius: 0; padding: 0 16px; text-align: left;
+    color: {THEME.quiet}; }}
+QPushButton[role="line"]:hover, QPushButton[role="line"]:focus {{ color: {THEME.accent}; background: transparent; }}
 QPushButton:checked {{ border-color: {THEME.accent}; color: {THEME.accent}; }}
 QPushButton {{ background: {THEME.card}; border: 1px solid {THEME.line}; border-radius: 6px; padding: 5px 12px; }}
 QPushButton:hover {{ background: {THEME.field}; }}

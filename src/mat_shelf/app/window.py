@@ -14,7 +14,6 @@ from PyQt6.QtWidgets import (
     QMainWindow,
     QMenu,
     QPushButton,
-    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -25,6 +24,7 @@ from mat_shelf.app.marks.marks_board import MarksBoard
 from mat_shelf.app.materials.materials_board import MaterialsBoard
 from mat_shelf.app.missing_images import MissingImages
 from mat_shelf.app.notice import Notice
+from mat_shelf.app.panes import BoardPane, LibraryPane, Panes
 from mat_shelf.app.patterns.shape_keeper import ShapeKeeper
 from mat_shelf.app.product.model_import import ModelImport
 from mat_shelf.app.product.product_board import ProductBoard
@@ -46,6 +46,7 @@ from mat_shelf.exchange.project_file import (
 from mat_shelf.exchange.recovery import Recovery
 
 MODEL_FILES = f"Models ({' '.join(f'*{ending}' for ending in MODEL_ENDINGS)})"
+ARRANGEMENTS = (("Picture alone", "picture"), ("Compare", "compare"), ("Board", "board"))
 DROPPED = (PROJECT_ENDING, ".exr", ".hdr", *MODEL_ENDINGS)
 
 
@@ -68,24 +69,22 @@ class Window(QMainWindow):
         self.set_board = SetBoard(workshop)
         self.set_board.focus_wanted.connect(self.viewport.focus.want)
         self.viewport.focused.connect(lambda: self.set_board.focus_button.setChecked(False))
-        self.boards = QStackedWidget()
-        self.boards.setFixedHeight(300)
+        self.board_pane = BoardPane()
         self.product_board = ProductBoard(self.work)
         self.product_board.mode_wanted.connect(self.viewport.set_mode)
         self.product_board.view_wanted.connect(self.viewport.uv_overlay.show)
         self.product_board.import_wanted.connect(self._choose_model)
         self.viewport.measured.connect(self.product_board.size_card.show_distance)
-        self.boards.addWidget(self.product_board)
-        self.boards.addWidget(self.board)
-        self.boards.setCurrentWidget(self.board)
-        self.boards.addWidget(self.set_board)
+        self.board_pane.add(self.product_board)
+        self.board_pane.add(self.board)
+        self.board_pane.add(self.set_board)
         self.shapes = ShapeKeeper(workshop)
         self.shapes.told.connect(self._tell_shapes)
         self.pattern_placement = PatternPlacement(self.viewport, self.board.patterns)
         self.brush = BrushTool(self.viewport, self.board.patterns)
         self.marks = MarkWork(workshop)
         self.marks_board = MarksBoard(self.marks)
-        self.boards.addWidget(self.marks_board)
+        self.board_pane.add(self.marks_board)
         self.mark_tool = MarkTool(self.viewport, self.marks, self.marks_board)
         self.notice = Notice()
         self.notice.shown.connect(self._place_notice)
@@ -94,22 +93,16 @@ class Window(QMainWindow):
         self.render_dialog: RenderDialog | None = None
         self.model_import = ModelImport(self.work, self.notice, self.files.may_leave, self)
         self.model_import.arrived.connect(lambda: self.stations.buttons()[0].click())
+        self.board_pane.show_board(self.board)
+        self.panes = Panes(LibraryPane(self.library), self.wall, self.board_pane)
         self._make_actions()
 
-        right = QVBoxLayout()
-        right.setSpacing(0)
-        right.addWidget(self.wall, 1)
-        right.addWidget(self.boards)
-        middle = QHBoxLayout()
-        middle.setSpacing(0)
-        middle.addWidget(self.library)
-        middle.addLayout(right, 1)
         whole = QWidget()
         layout = QVBoxLayout(whole)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
         layout.addWidget(self._top_bar())
-        layout.addLayout(middle, 1)
+        layout.addWidget(self.panes.whole, 1)
         self.setCentralWidget(whole)
         self.notice.setParent(whole)
         self.notice.hide()
@@ -118,7 +111,12 @@ class Window(QMainWindow):
         workshop.asked.connect(self.offer)
         workshop.project_changed.connect(self._note_recent)
         workshop.project_changed.connect(self._follow)
+        workshop.project_changed.connect(self._follow_board)
+        workshop.selection_changed.connect(self._follow_board)
+        self.panes.changed.connect(self._follow_panes)
         self._follow()
+        self._follow_board()
+        self.panes.recall(self)
         self.viewport.setFocus()
         self._say_library_problems()
         self._offer_what_was_left_behind()
@@ -144,6 +142,14 @@ class Window(QMainWindow):
         self.dark_action.setCheckable(True)
         self.dark_action.setChecked(is_dark())
         self.unused_action = action("Remove unused materials", "", self.workshop.remove_unused)
+        self.library_action = action("Library", "F8", lambda shown: self.panes.fold_library(not shown))
+        self.board_action = action("Board", "F9", lambda shown: self.panes.fold_board(not shown))
+        self.fill_action = action("Fill the window with a pane", "F10", self._fill)
+        self.full_screen_action = action("Full screen", "F11", self._show_full_screen)
+        self.arrangements = [
+            action(name, f"Alt+{number}", lambda _, key=key: self.panes.take(key))
+            for number, (name, key) in enumerate(ARRANGEMENTS, 1)
+        ]
         self.keys_action = action("Keys and gestures", "F1", self.open_shortcuts)
         self.quit_action = action("Quit", "Ctrl+Q", self.close)
 
@@ -161,6 +167,14 @@ class Window(QMainWindow):
         menu.addSeparator()
         menu.addActions([self.render_action, self.unused_action])
         menu.addSeparator()
+        panes = menu.addMenu("Panes")
+        panes.addActions([*self.arrangements, self.fill_action, self.full_screen_action])
+        panes.addSeparator()
+        for shown in (self.library_action, self.board_action):
+            shown.setCheckable(True)
+        self.empty_board_action = QAction("Fold the empty board", self, checkable=True)
+        self.empty_board_action.triggered.connect(self._fold_empty_board)
+        panes.addActions([self.library_action, self.board_action, self.empty_board_action])
         menu.addActions([self.keys_action, self.dark_action])
         menu.addSeparator()
         menu.addAction(self.quit_action)
@@ -214,10 +228,41 @@ class Window(QMainWindow):
         self.board.patterns.open(begun)
 
     def _show_board(self, board: QWidget) -> None:
-        self.boards.setCurrentWidget(board)
+        self.board_pane.show_board(board)
+        if self.panes.is_board_folded or self.panes.filled is not None:
+            self.panes.fold_board(False)
+        self._follow_board()
         self.viewport.move_handles.is_shown = board is self.product_board
         self.mark_tool.is_active = board is self.marks_board
         self.viewport.update()
+
+    def _follow_board(self) -> None:
+        """Tells the panes what the board shows."""
+        station = self.stations.checkedButton().text()
+        is_materials = self.board_pane.shown is self.board
+        words = self.board.words if is_materials else ""
+        is_empty = is_materials and self.workshop.selected_material is None
+        self.panes.show_board(is_empty, words if is_empty else f"{station}  ·  {words}" if words else station)
+
+    def _follow_panes(self) -> None:
+        self.library_action.setChecked(not self.panes.is_library_folded)
+        self.board_action.setChecked(not self.panes.is_board_folded)
+        self.empty_board_action.setChecked(self.panes.folds_empty_board)
+        if self.notice.isVisible():
+            self._place_notice()
+
+    def _fill(self) -> None:
+        """Lets the pane under the pointer, or with the focus, fill the window; or ends that."""
+        panes = (self.wall.close_up, self.wall.reference)
+        pane = next((pane for pane in panes if pane.hasFocus() or pane.underMouse()), self.viewport)
+        self.panes.fill(self.panes.filled or pane)
+
+    def _fold_empty_board(self, folds: bool) -> None:
+        self.panes.folds_empty_board = folds
+        self._follow_board()
+
+    def _show_full_screen(self) -> None:
+        self.setWindowState(self.windowState() ^ Qt.WindowState.WindowFullScreen)
 
     def _follow(self) -> None:
         history = self.workshop.history
@@ -341,6 +386,8 @@ class Window(QMainWindow):
         if event.key() == Qt.Key.Key_A and not event.modifiers() and patterns.pattern is not None:
             if not event.isAutoRepeat():
                 patterns.show_alone(True)
+        elif event.key() == Qt.Key.Key_Escape and self.panes.filled is not None:
+            self.panes.fill(None)
         elif event.key() == Qt.Key.Key_Escape and patterns.hand:
             patterns.take_in_hand("")
         elif event.key() == Qt.Key.Key_Escape and patterns.pattern is not None:
@@ -360,6 +407,7 @@ class Window(QMainWindow):
         if not self.files.may_leave():
             event.ignore()
             return
+        self.panes.keep(self)
         if self.render_dialog is not None:
             self.render_dialog.close()
             self.render_dialog.close_thread()

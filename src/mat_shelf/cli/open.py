@@ -30,7 +30,7 @@ def show_window(project, meshes, **options) -> None:
     try:
         from mat_shelf.app.start import run
     except ImportError as fault:
-        raise BadInputError(f"the window's libraries are not complete ({fault}); run 'make setup'") from fault
+        raise BadInputError(f"the window's libraries are not complete ({fault}); run 'make demo'") from fault
     from mat_shelf.library.library import LibraryError
 
     try:

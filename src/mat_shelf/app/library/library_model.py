@@ -125,14 +125,18 @@ class LibraryModel(QAbstractListModel):
             self.worker.want(entry.recipe_key, swatch.recipe, pictures)
 
     def use(self, entry: LibraryEntry | Ready) -> str:
-        """Parts of the project that wear it; else its parent. Of a pattern, its tags."""
+        """Parts of the project that wear it; else its parent, or its tags. Of a pattern, its tags."""
         if isinstance(entry, Ready):
             return ", ".join(entry.tags)
         worn = self._uses.get(entry.id)
         if worn is not None:
             names, keys = worn
             return f"on {names}" if entry.recipe_key in keys else f"edited on {names}"
-        return f"variant of {entry.parent}" if entry.parent else "not used"
+        return f"variant of {entry.parent}" if entry.parent else entry.tags
+
+    def is_worn(self, entry: LibraryEntry | Ready) -> bool:
+        """True for a swatch that parts of the project wear."""
+        return isinstance(entry, LibraryEntry) and entry.id in self._uses
 
     def rowCount(self, parent=None) -> int:
         return len(self.rows)

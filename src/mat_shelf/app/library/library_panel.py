@@ -73,10 +73,12 @@ class EntryPainter(QStyledItemDelegate):
         if picture is not None:
             painter.drawPixmap(frame, picture)
         painter.restore()
-        words = QRect(frame.right() + 11, body.y() + 8, body.right() - frame.right() - 16, 20)
+        use = index.model().use(entry)
+        top = body.y() + (8 if use else 17)
+        words = QRect(frame.right() + 11, top, body.right() - frame.right() - 16, 20)
         for text, type_, color in (
             (name_of(entry), font(13, QFont.Weight.Medium), THEME.text),
-            (index.model().use(entry), font(12), THEME.quiet),
+            (use, font(12), THEME.accent if index.model().is_worn(entry) else THEME.quiet),
         ):
             painter.setFont(type_)
             painter.setPen(QColor(color))
@@ -112,7 +114,6 @@ class LibraryPanel(QFrame):
     def __init__(self, workshop: Workshop):
         super().__init__()
         self.setObjectName("library")
-        self.setFixedWidth(232)
         self.workshop = workshop
         self.model = LibraryModel(workshop)
         self.search = QLineEdit(clearButtonEnabled=True)

@@ -137,6 +137,7 @@ class MarksBoard(QFrame):
         for card in self.cards:
             layout.addWidget(card, 1)
         layout.addWidget(self.hint, 1)
+        layout.addStretch(0)
         work.opened.connect(self.follow)
         self.workshop.project_changed.connect(self.follow)
         self.follow()

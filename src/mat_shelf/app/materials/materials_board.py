@@ -32,7 +32,7 @@ from mat_shelf.app.patterns.relief_card import ReliefCard
 from mat_shelf.app.patterns.strip_board import StripBoard
 from mat_shelf.app.theme import font
 from mat_shelf.app.widgets.binding import of_material
-from mat_shelf.app.widgets.card import CARD_MARGIN, card_of, column_of, sideways
+from mat_shelf.app.widgets.card import CARD_MARGIN, WIDEST, bound, card_of, column_of, sideways
 from mat_shelf.app.widgets.fold import TAB, CardTitle, Fold
 from mat_shelf.app.widgets.rows import row_of
 from mat_shelf.app.workshop import PatternWork, Workshop
@@ -42,8 +42,8 @@ from mat_shelf.document.recipe import FEEDABLE
 from mat_shelf.geometry.pose import posed_bounds
 from mat_shelf.geometry.size import depth_warning
 
-COLUMN, WIDEST = 228, 340
-"""Narrowest and widest column of rows, pixels."""
+COLUMN = 228
+"""Narrowest column of rows, pixels."""
 ROOMY = 1500
 """Width from which cards without rows stay open, pixels."""
 _GAP, _MARGIN = 8, 16
@@ -208,7 +208,6 @@ class MaterialsBoard(QFrame):
             self._brushing = columns[1]
         for column in columns:
             column.setMinimumWidth(COLUMN)
-            column.setMaximumWidth(WIDEST)
         return card_of(title, columns)
 
     def close_threads(self) -> None:
@@ -264,6 +263,16 @@ class MaterialsBoard(QFrame):
         """Id of the material or the overlay on the board."""
         return (self.workshop.overlay or self.workshop.selected_material).id
 
+    @property
+    def words(self) -> str:
+        """One line in place of the board: what it shows, or how it comes to show anything."""
+        part, material = self.workshop.selected_part, self.workshop.selected_material
+        if material is not None:
+            return material.name
+        if part is not None:
+            return f"{part.name} has no material yet. Drag a swatch from the library onto it."
+        return "Click a part to edit its material, or drag a swatch from the library onto the picture."
+
     def _choose_kind(self) -> None:
         if self.workshop.selected_material is not None:
             self._chosen_kinds[self._layer_id] = self.kind_box.currentText()
@@ -282,6 +291,7 @@ class MaterialsBoard(QFrame):
         kind = self._chosen_kinds.get(self._layer_id) or kind_of(recipe)
         self.kind_box.setCurrentText(kind)
         self._brushing.setVisible(is_brushed(kind, recipe))
+        bound(self.folds["Specular"].card, len(CARDS["Specular"]) - self._brushing.isHidden())
         lists = {"Relief": recipe.relief, "Overlays": recipe.overlays, "Patterns": recipe.patterns}
         listed = {name for name, rows in lists.items() if rows or self.width() >= ROOMY}
         shown = set(MATERIAL_KINDS[kind]) | cards_in_use(recipe) | listed
@@ -315,12 +325,7 @@ class MaterialsBoard(QFrame):
     def follow(self) -> None:
         part, material = self.workshop.selected_part, self.workshop.selected_material
         if material is None:
-            self._hint.setText(
-                f"{part.name} has no material yet. Drag a swatch from the library onto it."
-                if part
-                else "Click a part of the product to edit its material,\n"
-                "or drag a swatch from the library onto the picture."
-            )
+            self._hint.setText(self.words)
             self._stack.setCurrentIndex(0)
             return
         self._stack.setCurrentIndex(2 if self.patterns.pattern is not None else 1)

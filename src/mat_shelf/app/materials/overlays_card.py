@@ -23,7 +23,7 @@ class OverlayRow(ValueRow):
     def __init__(self, card: "OverlaysCard", overlay_id: str):
         self.card, self.overlay_id = card, overlay_id
         self.name = QPushButton()
-        self.name.setProperty("role", "add")
+        self.name.setProperty("role", "name")
         self.name.clicked.connect(lambda: card.workshop.open_overlay(overlay_id))
         binding = Binding(card.workshop, Overlay, "amount", lambda _: self.overlay, lambda _, o: card.with_overlay(o))
         super().__init__(binding, is_stacked=True, name=self.name)

@@ -63,7 +63,7 @@ class PatternButton(QAbstractButton):
             paint_picture(painter, self.rect().toRectF(), self.pixmap, 5, edge)
             return
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(QColor(edge or (THEME.quiet if self.underMouse() else THEME.track)), 2 if edge else 1.4))
+        painter.setPen(QPen(QColor(edge or (THEME.quiet if self.underMouse() else THEME.faint)), 2 if edge else 1.4))
         ring = self.rect().toRectF().adjusted(4, 4, -4, -4)
         painter.drawEllipse(ring)
 

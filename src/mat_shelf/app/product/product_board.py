@@ -63,6 +63,7 @@ class ProductBoard(QFrame):
         last.addWidget(titled_card("Unassigned faces", [[self.coverage_card]]), 1)
         last.addWidget(titled_card("UVs", [[self.uv_card]]), 1)
         cards.addLayout(last, 16)
+        cards.addStretch(1)
         for signal in (work.workshop.project_changed, work.workshop.selection_changed, work.faces_changed):
             signal.connect(self.follow)
         work.gap_changed.connect(self.coverage_card.follow)

@@ -28,7 +28,7 @@ ROOM_PICTURES = "Environment images (*.exr *.hdr)"
 
 
 class SetBoard(QFrame):
-    """Cards from left to right: sets, light, backdrop, camera.
+    """Cards from left to right: sets, light, backdrop, camera, views.
 
     Signals
     -------
@@ -43,9 +43,9 @@ class SetBoard(QFrame):
         self.setObjectName("board")
         self.workshop = workshop
         names = ("turn", "exposure", "surround", "ground", "room_luminance")
-        light = [row_of(of_set(workshop, name)) for name in names]
-        backdrop = [row_of(of_backdrop(workshop, name)) for name in ("color", "gloss")]
-        camera = [row_of(of_camera(workshop, name)) for name in ("focal_length", "f_stop", "focus")]
+        light = [row_of(of_set(workshop, name), is_stacked=True) for name in names]
+        backdrop = [row_of(of_backdrop(workshop, name), is_stacked=True) for name in ("color", "gloss")]
+        camera = [row_of(of_camera(workshop, name), is_stacked=True) for name in ("focal_length", "f_stop", "focus")]
         self.rows = {row.binding.name: row for row in (*light, *backdrop, *camera)}
         told = Set.parameter("straight_light")
         self.straight_box = QCheckBox(told.title)
@@ -79,12 +79,17 @@ class SetBoard(QFrame):
         grid.addWidget(self.move_view_button, 1, 0, 1, 2)
 
         cards = QHBoxLayout(self)
-        cards.setContentsMargins(16, 14, 16, 14)
-        cards.setSpacing(12)
-        cards.addWidget(titled_card("Set", [[self.sets, self.room_button]]), 18)
-        cards.addWidget(titled_card("Light and backdrop", [[*light, *backdrop, self.exact_box, self.straight_box]]), 36)
-        cards.addWidget(titled_card("Camera", [[*camera, self.focus_button]]), 26)
-        cards.addWidget(titled_card("Views", [[self.views, buttons]]), 20)
+        cards.setContentsMargins(10, 14, 10, 14)
+        cards.setSpacing(8)
+        for title, rows, share in (
+            ("Set", [self.sets, self.room_button], 18),
+            ("Light", [*light, self.straight_box], 22),
+            ("Backdrop", [*backdrop, self.exact_box], 20),
+            ("Camera", [*camera, self.focus_button], 20),
+            ("Views", [self.views, buttons], 18),
+        ):
+            cards.addWidget(titled_card(title, [rows]), share)
+        cards.addStretch(1)
         workshop.project_changed.connect(self.follow)
         workshop.camera_changed.connect(self.follow)
         self.follow()

@@ -10,8 +10,8 @@ BOTTOM_LEFT = Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft
 BOTTOM_RIGHT = Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignRight
 
 
-def paint_caption(painter: QPainter, pane: QRect, where: Qt.AlignmentFlag, text: str) -> None:
-    """Writes a line into a corner of a pane."""
+def paint_caption(painter: QPainter, pane: QRect, where: Qt.AlignmentFlag, text: str) -> QRect:
+    """Writes a line into a corner of a pane; the ground that it stands on."""
     inner = pane.adjusted(12, 9, -12, -9)
     painter.save()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -24,3 +24,4 @@ def paint_caption(painter: QPainter, pane: QRect, where: Qt.AlignmentFlag, text:
     painter.setPen(QColor(THEME.on_surround))
     painter.drawText(inner, where, text)
     painter.restore()
+    return ground

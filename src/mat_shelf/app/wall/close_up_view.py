@@ -3,7 +3,7 @@
 import math
 
 import numpy as np
-from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtCore import QPointF, QRect, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 
@@ -18,22 +18,28 @@ from mat_shelf.scene.lights import lamp_lights
 
 
 class CloseUpView(QWidget):
-    """A square pane; the wheel, or plus and minus, changes how many millimetres it shows.
+    """The wheel, or plus and minus, changes how many millimetres it shows across.
 
     A drag holds a lamp to what it shows: from the middle for light from the front, from the rim for light that grazes.
+
+    Signals
+    -------
+    fill_wanted
+        The caption was double-clicked.
     """
 
-    SIDE = 232
+    fill_wanted = pyqtSignal()
 
     def __init__(self, workshop: Workshop):
         super().__init__()
         self.setAccessibleName("Close-up")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
-        self.setFixedSize(self.SIDE, self.SIDE)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMinimumSize(160, 120)
         self.setToolTip(
             "Right-click the product to move the close-up there. The wheel changes its width.\n"
-            "Drag to light it with a lamp from that side, double-click or L to switch the lamp off."
+            "Drag to light it with a lamp from that side, double-click or L to switch the lamp off.\n"
+            "A double click on the caption lets it fill the window."
         )
         self.workshop = workshop
         self.frame: Frame | None = None
@@ -41,6 +47,9 @@ class CloseUpView(QWidget):
         self._image: QImage | None = None
         self._pressed: QPointF | None = None
         self._worker: RenderWorker | None = None
+        self.caption = QRect()
+        self._resized = QTimer(self, singleShot=True, interval=60)
+        self._resized.timeout.connect(self._ask_for_size)
         for signal in (
             workshop.project_changed,
             workshop.camera_changed,
@@ -54,9 +63,17 @@ class CloseUpView(QWidget):
         """Shows the pictures of another worker from now on."""
         self._worker = worker
         self.frame = self._image = None
-        side = round(self.SIDE * self.devicePixelRatioF())
-        worker.resize(CLOSE_UP, side, side)
+        self._ask_for_size()
         self._follow()
+
+    def resizeEvent(self, event) -> None:
+        self._resized.start()
+        super().resizeEvent(event)
+
+    def _ask_for_size(self) -> None:
+        if self._worker is not None:
+            ratio = self.devicePixelRatioF()
+            self._worker.resize(CLOSE_UP, round(self.width() * ratio), round(self.height() * ratio))
 
     def _follow(self) -> None:
         point = self.workshop.close_up_point
@@ -90,8 +107,8 @@ class CloseUpView(QWidget):
 
     def _light_from(self, place: QPointF) -> None:
         """Holds the lamp where a half ball over the pane would have this place."""
-        middle = self.SIDE / 2
-        x, y = (place.x() - middle) / middle, (middle - place.y()) / middle
+        middle, reach = QRectF(self.rect()).center(), min(self.width(), self.height()) / 2
+        x, y = (place.x() - middle.x()) / reach, (middle.y() - place.y()) / reach
         reach = math.hypot(x, y)
         if reach > 0.98:
             x, y, reach = x / reach * 0.98, y / reach * 0.98, 0.98
@@ -100,15 +117,16 @@ class CloseUpView(QWidget):
 
     def _lamp_place(self) -> QPointF:
         x, y, _ = self._axes() @ np.array(self.workshop.close_up_light)
-        middle = self.SIDE / 2
-        return QPointF(middle + float(x) * middle, middle - float(y) * middle)
+        middle, reach = QRectF(self.rect()).center(), min(self.width(), self.height()) / 2
+        return QPointF(middle.x() + float(x) * reach, middle.y() - float(y) * reach)
 
     def toggle_light(self) -> None:
         """The lamp from the upper left, or the set's own light."""
         if self.workshop.close_up_point is None:
             return
         if self.workshop.close_up_light is None:
-            self._light_from(QPointF(self.SIDE * 0.12, self.SIDE * 0.25))
+            reach = min(self.width(), self.height()) / 2
+            self._light_from(QRectF(self.rect()).center() - QPointF(reach * 0.76, reach * 0.5))
         else:
             self.workshop.light_close_up(None)
 
@@ -125,7 +143,10 @@ class CloseUpView(QWidget):
         self._pressed = None
 
     def mouseDoubleClickEvent(self, event) -> None:
-        self.toggle_light()
+        if self.caption.contains(event.position().toPoint()):
+            self.fill_wanted.emit()
+        else:
+            self.toggle_light()
 
     def keyPressEvent(self, event) -> None:
         if event.key() == Qt.Key.Key_L:
@@ -164,7 +185,7 @@ class CloseUpView(QWidget):
             painter.setBrush(QColor(LAMP))
             painter.drawEllipse(self._lamp_place(), 5, 5)
             painter.setPen(QColor(THEME.on_surround))
-        paint_caption(painter, self.rect(), TOP_LEFT, words)
+        self.caption = paint_caption(painter, self.rect(), TOP_LEFT, words)
         if self.hasFocus():
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(self.rect().adjusted(0, 0, -1, -1))

@@ -3,7 +3,7 @@
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRect, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtWidgets import QFileDialog, QSizePolicy, QWidget
 
@@ -23,9 +23,12 @@ class ReferenceView(QWidget):
     -------
     picture_changed
         Another picture, or none, is the reference.
+    fill_wanted
+        The caption was double-clicked.
     """
 
     picture_changed = pyqtSignal()
+    fill_wanted = pyqtSignal()
 
     def __init__(self, workshop: Workshop):
         super().__init__()
@@ -33,13 +36,16 @@ class ReferenceView(QWidget):
         self.setAcceptDrops(True)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Expanding)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMinimumSize(160, 120)
         self.setToolTip(
             "Drop a photograph here, or click. The wheel zooms, a drag shifts, a double click fits,\n"
-            "Delete removes it. W in the picture wipes it against the render."
+            "Delete removes it. W in the picture wipes it against the render.\n"
+            "A double click on the caption lets it fill the window."
         )
         self.workshop = workshop
         self.image: QImage | None = None
+        self.caption = QRect()
         self._pixels: np.ndarray | None = None
         self._shown_digest: str | None = None
         self._zoom, self._shift = 1.0, QPointF(0, 0)
@@ -90,7 +96,7 @@ class ReferenceView(QWidget):
     def mousePressEvent(self, event) -> None:
         if event.button() != Qt.MouseButton.LeftButton:
             return
-        if self.image is None:
+        if self.image is None and not self.caption.contains(event.position().toPoint()):
             chosen, _ = QFileDialog.getOpenFileName(self, "Reference", str(home_folder()), PICTURES)
             if chosen:
                 self.workshop.set_reference(Path(chosen))
@@ -109,7 +115,10 @@ class ReferenceView(QWidget):
         self._last = None
 
     def mouseDoubleClickEvent(self, event) -> None:
-        self._fit()
+        if self.caption.contains(event.position().toPoint()):
+            self.fill_wanted.emit()
+        else:
+            self._fit()
 
     def leaveEvent(self, event) -> None:
         self._read = ""
@@ -153,7 +162,7 @@ class ReferenceView(QWidget):
         else:
             painter.drawImage(self._picture_rect(), self.image)
             caption = f"Reference  ·  {self._read}" if self._read else "Reference"
-        paint_caption(painter, self.rect(), TOP_LEFT, caption)
+        self.caption = paint_caption(painter, self.rect(), TOP_LEFT, caption)
         if self.hasFocus():
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(self.rect().adjusted(0, 0, -1, -1))

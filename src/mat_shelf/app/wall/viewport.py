@@ -26,7 +26,7 @@ from mat_shelf.rendering.navigation import framed
 from mat_shelf.rendering.region import PictureRegion
 from mat_shelf.rendering.session import REST_SAMPLES, Frame
 
-MARGIN = 10
+MARGIN = 6
 PREPARING = "Preparing the picture.\nThe first start compiles the renderer and takes up to a minute."
 
 
@@ -48,10 +48,13 @@ class Viewport(QWidget):
         What is to be sharp was clicked.
     measured : float
         Distance between two points that were clicked, mm; 0 after the first.
+    fill_wanted
+        The caption was double-clicked.
     """
 
     focused = pyqtSignal()
     measured = pyqtSignal(float)
+    fill_wanted = pyqtSignal()
 
     def __init__(self, workshop: Workshop, work: ProductWork):
         super().__init__()
@@ -66,11 +69,13 @@ class Viewport(QWidget):
             "Click a part to edit its material. Drag to orbit, Shift+drag to pan, turn the wheel to zoom;\n"
             "double-click or F frames the part, Home returns to the view.\n"
             "Right-click moves the close-up to a point; with Shift it puts a coloured ball there.\n"
+            "Double-click the caption and the picture fills the window. "
             "Alt+A and Alt+B take snapshots, A and B show them. Ctrl+drag draws a region; only that is refined then."
         )
         self.workshop, self.work = workshop, work
         self.mode = ""
         self.frame: Frame | None = None
+        self.caption = QRect()
         self.image: QImage | None = None
         self.revision = 0
         self._worker: RenderWorker | None = None
@@ -172,6 +177,9 @@ class Viewport(QWidget):
         self.pass_on("release", event)
 
     def mouseDoubleClickEvent(self, event) -> None:
+        if self.caption.contains(event.position().toPoint()):
+            self.fill_wanted.emit()
+            return
         self.pass_on("double_click", event)
 
     def wheelEvent(self, event) -> None:
@@ -229,7 +237,7 @@ class Viewport(QWidget):
         looking = "Free camera, Home returns" if is_free else self.workshop.project.view.name
         aperture = f" f/{camera.f_stop:g}" if camera.f_stop else ""
         words = f"{looking}  ·  {camera.focal_length:g} mm{aperture}  ·  {self.workshop.project.set.name}"
-        paint_caption(painter, rect, TOP_LEFT, words)
+        self.caption = paint_caption(painter, rect, TOP_LEFT, words)
         paint_caption(
             painter, rect, BOTTOM_RIGHT, f"{frame.samples} sample{'s' * (frame.samples != 1)}   {frame.seconds:.1f} s"
         )

@@ -1,12 +1,13 @@
 """The wall: the viewport, the close-up and the reference; one worker renders for the first two."""
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
+from PyQt6.QtWidgets import QFrame, QHBoxLayout
 
 from mat_shelf.app.wall.close_up_view import CloseUpView
 from mat_shelf.app.wall.reference_view import ReferenceView
 from mat_shelf.app.wall.render_worker import CLOSE_UP, MAIN, RenderWorker
-from mat_shelf.app.wall.viewport import Viewport
+from mat_shelf.app.wall.viewport import MARGIN, Viewport
+from mat_shelf.app.widgets.splitter import PaneSplitter
 from mat_shelf.app.workshop import ProductWork, Workshop
 
 
@@ -23,16 +24,12 @@ class Wall(QFrame):
             ReferenceView(workshop),
         )
         self.reference.picture_changed.connect(lambda: self.viewport.wipe.compare_with(self.reference.image))
-        side = QVBoxLayout()
-        side.setContentsMargins(0, 10, 10, 10)
-        side.setSpacing(10)
-        side.addWidget(self.close_up)
-        side.addWidget(self.reference, 1)
+        self.side = PaneSplitter(Qt.Orientation.Vertical, self.close_up, self.reference)
+        self.side.setContentsMargins(0, MARGIN, MARGIN, MARGIN)
+        self.across = PaneSplitter(Qt.Orientation.Horizontal, self.viewport, self.side)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        layout.addWidget(self.viewport, 1)
-        layout.addLayout(side)
+        layout.addWidget(self.across)
         self._worker: RenderWorker | None = None
         workshop.project_replaced.connect(self._new_worker)
         self._new_worker()

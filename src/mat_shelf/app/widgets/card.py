@@ -5,10 +5,13 @@ from collections.abc import Callable
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLayout, QScrollArea, QVBoxLayout, QWidget
 
+_BETWEEN = 18
 _HEAD = 22
 """Height of a card's head, pixels, whatever stands in it."""
 CARD_MARGIN = 28
 """Width of a card beyond that of its column."""
+WIDEST = 340
+"""Widest column of rows, pixels: on a slider that is longer a value is far from its name."""
 
 
 def scrolling(inside: QLayout) -> QScrollArea:
@@ -93,19 +96,25 @@ def column_of(rows: list[QWidget]) -> QWidget:
 
 
 def card_of(title: str | QWidget, columns: list[QWidget], beside: QWidget | None = None) -> QFrame:
-    """A card of ready columns; `beside` stands at the right end of its title's line."""
+    """A card of ready columns, no wider than those; `beside` stands at the right end of its title's line."""
     card = QFrame(objectName="card")
     outer = QVBoxLayout(card)
     outer.setContentsMargins(14, 7, 12, 5)
     outer.setSpacing(2)
     outer.addLayout(_head(title, beside))
     body = QHBoxLayout()
-    body.setSpacing(18)
+    body.setSpacing(_BETWEEN)
     for column in columns:
         body.addWidget(column, 1)
     outer.addLayout(body)
     outer.addStretch(1)
+    bound(card, len(columns))
     return card
+
+
+def bound(card: QFrame, columns: int) -> None:
+    """Lets a card be no wider than some columns of rows need."""
+    card.setMaximumWidth(columns * WIDEST + (columns - 1) * _BETWEEN + CARD_MARGIN)
 
 
 def _head(title: str | QWidget, beside: QWidget | None) -> QHBoxLayout:

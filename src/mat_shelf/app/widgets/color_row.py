@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QLineEdit,
 from mat_shelf.app.theme import THEME, font
 from mat_shelf.app.widgets.binding import Binding
 from mat_shelf.app.widgets.row_label import RowLabel
-from mat_shelf.app.widgets.value_row import NUMBER_WIDTH, ROW_HEIGHT, Slider, lay_stacked
+from mat_shelf.app.widgets.value_row import NUMBER_WIDTH, ROW_HEIGHT, STACKED_HEAD, Slider, lay_stacked
 from mat_shelf.optics.color import (
     encode_srgb,
     hex_from_linear,
@@ -153,7 +153,7 @@ class ColorRow(QWidget):
         self.setToolTip(f"{field.description}\nClick the colour to set its lightness, chroma and hue.")
         if is_stacked:
             self.bar.setFixedHeight(14)
-            self.text.setFixedWidth(68)
+            self.text.setFixedSize(74, STACKED_HEAD)
             lay_stacked(self, self.label, self.text, self.bar, chip)
         else:
             layout = QHBoxLayout(self)

@@ -11,6 +11,7 @@ from mat_shelf.app.widgets.binding import Binding
 from mat_shelf.app.widgets.row_label import RowLabel
 from mat_shelf.document.parameter import read_number, shown_number
 
+STACKED_HEAD = 22
 NUMBER_WIDTH, ROW_HEIGHT, STACKED_HEIGHT = 84, 35, 39
 _NUMBER_WIDTH, _RANGE_WIDTH = 56, 84
 
@@ -185,6 +186,7 @@ class ValueRow(QWidget):
         numbers.addWidget(unit)
         if is_stacked:
             self.number.setMinimumWidth(50)
+            self.number.setFixedHeight(STACKED_HEAD)
             lay_stacked(self, name or self.label, numbers, self.slider, chip)
         else:
             self.number.setFixedWidth(NUMBER_WIDTH - unit_width)
@@ -258,6 +260,9 @@ def lay_stacked(row: QWidget, label: QWidget, number, below: QWidget, chip: QWid
     lines.setContentsMargins(0, 0, 0, 0)
     lines.setHorizontalSpacing(8)
     lines.setVerticalSpacing(0)
+    lines.setRowMinimumHeight(0, STACKED_HEAD)  # numbers and colours stand in one line with those of the next card
+    lines.setRowStretch(1, 1)
+    lines.setColumnStretch(0, 1)
     head = QHBoxLayout()
     head.setSpacing(2)
     head.addWidget(label, 1)
@@ -266,7 +271,7 @@ def lay_stacked(row: QWidget, label: QWidget, number, below: QWidget, chip: QWid
     else:
         head.addLayout(number)
     lines.addLayout(head, 0, 0, 1, 1 if chip is not None else 2)
-    lines.addWidget(below, 1, 0)
+    lines.addWidget(below, 1, 0, Qt.AlignmentFlag.AlignVCenter)
     if chip is not None:
         lines.addWidget(chip, 0, 1, 2, 1, Qt.AlignmentFlag.AlignVCenter)
     row.setFixedHeight(STACKED_HEIGHT)
