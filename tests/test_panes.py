@@ -76,7 +76,8 @@ def test_the_board_makes_room_where_nothing_is_selected(open_window, small_proje
 
 
 def test_borders_are_dragged_and_all_is_found_again(open_window, small_project, qtbot):
-    """The picture's shape follows the hand, two thirds of it, as the panes beside give way too; what is kept from a damaged file is what can be used of it."""
+    """The picture's shape follows the hand, by two thirds, as the panes beside it give way too. What is damaged of what
+    is kept is passed over."""
     window = open_window(*small_project)
     height, width = shape_of(qtbot, window)
     for splitter, by in ((window.panes.whole, QPoint(60, 0)), (window.panes.down, QPoint(0, -50))):

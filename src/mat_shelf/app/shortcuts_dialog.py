@@ -20,6 +20,7 @@ GESTURES = (
             ("Page Up, Page Down", "Selects the next or previous part"),
             ("Click again", "Selects the part behind"),
             ("H", "Hides or shows the part"),
+            ("R", "Puts the last swatch on the next part"),
             ("Right click", "Moves the close-up there"),
             ("Shift+Right click", "Puts a coloured ball there"),
             ("Delete", "Removes the ball"),
@@ -61,6 +62,8 @@ GESTURES = (
         "Library",
         (
             ("Enter", "Puts the swatch on the selected part"),
+            ("Shift while dragging", "Puts it on all parts that wear the same"),
+            ("Ctrl while dragging", "Puts it on the faces up to the next edge"),
             ("Right click", "Name, tags, duplicate, variant, compare"),
             ("Delete", "Deletes the swatch"),
         ),

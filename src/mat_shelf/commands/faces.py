@@ -151,6 +151,52 @@ class FaceCommands:
 
             self._aside(lambda: step(self._graph(key), mask), take)
 
+    def region_at(self, part_id: str, face: int) -> np.ndarray | None:
+        """Faces up to the next sharp edge round one; None where the part has no such face, or is still looked into.
+
+        Parameters
+        ----------
+        part_id : str
+            Id of the part.
+        face : int
+            Number of the face.
+
+        Returns
+        -------
+        (T,) bool or None
+        """
+        key = self.project.part(part_id).mesh
+        if not 0 <= face < len(self.session.assets.meshes[key].triangles):
+            return None
+        if key not in self._graphs and key not in self._looked_into:
+            self._looked_into.add(key)
+            self._aside(lambda: self._graph(key), lambda _: self._looked_into.discard(key))
+        if key not in self._graphs:
+            return None
+        return smooth_region(self._graph(key), face, self.degrees)
+
+    def dress_region(self, part_id: str, region: np.ndarray, swatch_id: str) -> None:
+        """Makes faces a zone that wears a swatch; where they are a whole part, or just a zone, that wears it.
+
+        Parameters
+        ----------
+        part_id : str
+            Id of the part.
+        region : (T,) bool
+            The faces.
+        swatch_id : str
+            Id of the swatch.
+        """
+        part, assets = self.project.part(part_id), self.session.assets
+        same = next((z for z in part.zones if np.array_equal(np.flatnonzero(region), assets.faces[z.faces])), None)
+        if region.all() or same is not None:
+            self.session.wear(part_id, swatch_id, same.id if same else None)
+            return
+        with self.session.as_one(f"Zone of {part.name}"):
+            self.choose((part_id, region))
+            self.make_zone()
+            self.session.wear(part_id, swatch_id, self.session.selected_zone_id)
+
     @command
     def make_zone(self) -> None:
         """Makes the chosen faces a zone, which takes them out of other zones, and selects it."""

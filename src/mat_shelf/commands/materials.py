@@ -1,12 +1,19 @@
 """Materials of the project: put on parts, varied, renamed, removed."""
 
+from collections.abc import Sequence
+
 from mat_shelf.commands.command import command
 from mat_shelf.document.ids import free_name, new_id
 from mat_shelf.document.material import Material
+from mat_shelf.document.project import Project
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.document.swatch import Swatch
 from mat_shelf.exchange.image_reading import ImageError
 from mat_shelf.library.library import LibraryError
+
+
+def _count(part_ids: Sequence[str]) -> str:
+    return "1 part" if len(part_ids) == 1 else f"{len(part_ids)} parts"
 
 
 class MaterialCommands:
@@ -25,15 +32,29 @@ class MaterialCommands:
         zone_id : str or None
             Id of the zone; None for the part itself.
         """
+        found = self._project_with(swatch_id)
+        if found is None:
+            return
+        project, material = found
+        part = project.part(part_id)
+        wearer = part.zone(zone_id) if zone_id else part
+        dressed = wearer.with_(material=material.id)
+        part = part.with_zone(dressed) if zone_id else dressed
+        self.worn_last = swatch_id
+        self.edit(f"{material.name} on {wearer.name}", project.with_part(part))
+        self.select(part_id, zone_id)
+
+    def _project_with(self, swatch_id: str) -> tuple[Project, Material] | None:
+        """The project with a swatch among its materials, and that material; None where it cannot be used."""
         try:
             swatch = self.library.swatch(swatch_id)
         except LibraryError as fault:
             self.said.emit(str(fault))
-            return
+            return None
         if swatch is None:
             self.said.emit("That swatch is no longer in the library.")
-            return
-        project, part = self.project, self.project.part(part_id)
+            return None
+        project = self.project
         material = next((m for m in project.materials if m.swatch == swatch.id and m.recipe == swatch.recipe), None)
         if material is None:
             try:
@@ -43,11 +64,64 @@ class MaterialCommands:
                 self.said.emit(f"An image of '{swatch.name}' cannot be used: {fault}.")
             material = self._material_of(swatch)
             project = project.with_material(material)
-        wearer = part.zone(zone_id) if zone_id else part
-        dressed = wearer.with_(material=material.id)
-        part = part.with_zone(dressed) if zone_id else dressed
-        self.edit(f"{swatch.name} on {wearer.name}", project.with_part(part))
-        self.select(part_id, zone_id)
+        return project, material
+
+    @command
+    def dress(self, part_ids: Sequence[str], swatch_id: str, clear_zones: bool = False) -> None:
+        """Puts a swatch on several parts at once.
+
+        Parameters
+        ----------
+        part_ids : sequence of str
+            Ids of the parts.
+        swatch_id : str
+            Id of the swatch.
+        clear_zones : bool
+            Whether their zones go; else those keep what they wear.
+        """
+        found = self._project_with(swatch_id)
+        if found is None or not part_ids:
+            return
+        project, material = found
+        for part_id in part_ids:
+            part = project.part(part_id).with_(material=material.id)
+            project = project.with_part(part.with_(zones=()) if clear_zones else part)
+        self.worn_last = swatch_id
+        self.edit(f"{material.name} on {_count(part_ids)}", project)
+
+    def dress_next(self) -> None:
+        """Puts the swatch that was put on last on the next visible part, and selects it."""
+        ids = [part.id for part in self.project.product.parts if not part.is_hidden]
+        if self.worn_last is None or not ids:
+            self.said.emit("Put a swatch on a part first; then this puts it on the next one.")
+            return
+        at = ids.index(self.selected) + 1 if self.selected in ids else 0
+        self.wear(ids[at % len(ids)], self.worn_last)
+
+    def parts_beside(self, part_id: str) -> list[tuple[str, list[str]]]:
+        """Parts that are dressed together with one: the selection, its group, those of its shape, of its material, all.
+
+        Parameters
+        ----------
+        part_id : str
+            Id of the part.
+
+        Returns
+        -------
+        list of (str, list of str)
+            What they are, in words, and their ids; only where they are more than the one.
+        """
+        parts, part = self.project.product.parts, self.project.part(part_id)
+        selected = (self.selected, *self.also_selected) if self.also_selected else ()
+        found = [("the selected parts", [p.id for p in parts if p.id in selected and part_id in selected])]
+        if part.group is not None:
+            found.append((f"the group {part.group}", [p.id for p in parts if p.group == part.group]))
+        found.append(("all of this shape", [p.id for p in parts if p.mesh == part.mesh]))
+        if part.material is not None:
+            name = self.project.material(part.material).name
+            found.append((f"all that wear {name}", [p.id for p in parts if p.material == part.material]))
+        found.append(("the whole product", [p.id for p in parts]))
+        return [(f"{words}, {_count(ids)}", ids) for words, ids in found if len(ids) > 1]
 
     @command
     def tune(self, material_id: str, **inputs) -> None:

@@ -59,12 +59,14 @@ class ProductCommands(FaceCommands, UvCommands, PoseCommands):
         self.gaps: list[UnassignedRegion] = []
         self.gap_shown: int | None = None
         self._graphs: dict[str, Adjacency] = {}
+        self._looked_into: set[str] = set()
         self._known_gaps: dict[str, tuple[Part, list[UnassignedRegion]]] = {}
         session.project_replaced.connect(self._forget)
         session.project_changed.connect(self._follow)
 
     def _forget(self) -> None:
         self._known_gaps = {}
+        self._looked_into = set()
         self._graphs = {}  # a thread may still be filling the old one
         self.chosen, self.gaps, self.gap_shown = None, [], None
         self.faces_changed.emit()

@@ -78,6 +78,7 @@ class Session(Selection, ViewCommands, SetCommands, MaterialCommands, LibraryCom
         self.selected: str | None = None
         self.selected_zone_id: str | None = None
         self.also_selected: tuple[str, ...] = ()
+        self.worn_last: str | None = None
         self._together: str | None = None
         self.free_camera: Camera | None = None
         self.picture_width = 1920

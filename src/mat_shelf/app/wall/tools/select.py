@@ -17,7 +17,7 @@ class Select(Tool):
 
     def __init__(self, viewport):
         super().__init__(viewport)
-        self.under_drop: tuple[str, str | None] | None = None
+        self.under_drop: tuple[tuple[str, str | np.ndarray | None], ...] = ()
         self._last_click: QPointF | None = None
         self._under_pointer: str | None = None
         self._hovered: tuple = ()
@@ -56,6 +56,8 @@ class Select(Tool):
         steps = {Qt.Key.Key_PageDown: 1, Qt.Key.Key_PageUp: -1}
         if event.key() == Qt.Key.Key_H and self.workshop.selected:
             self.work.toggle_hidden(self.workshop.selected)
+        elif event.key() == Qt.Key.Key_R and not event.modifiers():
+            self.workshop.dress_next()
         elif event.key() == Qt.Key.Key_Escape and self.workshop.overlay is not None:
             self.workshop.open_overlay(None)
         elif event.key() == Qt.Key.Key_Escape:
@@ -74,10 +76,9 @@ class Select(Tool):
             if image is not None:
                 painter.drawImage(self.viewport.picture_rect, image)
 
-    def light_up(self, part: str | None, zone: str | None = None) -> None:
-        """Outlines what would take a drop; None ends that."""
-        lit = (part, zone) if part else None
-        if lit != self.under_drop:
+    def light_up(self, *lit: tuple[str, str | np.ndarray | None]) -> None:
+        """Outlines what would take a drop, parts, zones or faces; nothing ends that."""
+        if [(part, id(faces)) for part, faces in lit] != [(part, id(faces)) for part, faces in self.under_drop]:
             self.under_drop = lit
             self.viewport.update()
 
@@ -85,7 +86,7 @@ class Select(Tool):
         """Outline of what would take a drop, else of the selected faces, else of the selection."""
         workshop, chosen = self.workshop, self.work.chosen
         if self.under_drop:
-            what, fill = self.under_drop, 0.28
+            what, fill = self.under_drop[0], 0.28
         elif chosen is not None:
             what, fill = chosen, 0.4
         elif workshop.selected:
@@ -95,15 +96,17 @@ class Select(Tool):
         key = (
             id(self.viewport.frame.first_hits),
             what[0],
-            id(what[1]) if chosen is what else what[1],
+            id(what[1]) if isinstance(what[1], np.ndarray) else what[1],
+            self.under_drop and tuple(part for part, _ in self.under_drop),
             workshop.also_selected,
             fill,
             workshop.project.product,
         )
         if self._outlined[:-1] != key[:-1] or self._outlined[-1] is not key[-1]:
             mask = self.picker.mask_of(*what)
-            if what[0] == workshop.selected and mask is not None:
-                for other in workshop.also_selected:
+            others = () if self.under_drop else workshop.also_selected * (what[0] == workshop.selected)
+            if mask is not None:
+                for other in (*others, *(part for part, _ in self.under_drop[1:])):
                     more = self.picker.mask_of(other, None)
                     mask = mask | more if more is not None else mask
             self._outline = _image(mask, QColor(OUTLINE), fill)

@@ -1,16 +1,27 @@
-"""Swatches dropped on parts and zones."""
+"""Swatches dropped on parts, zones and faces."""
+
+import numpy as np
+from PyQt6.QtCore import QPointF, Qt
 
 from mat_shelf.app.library.swatch_drag import dragged_swatch
 from mat_shelf.app.wall.tools.tool import DROP, LEAVE, Tool
 
 
 class SwatchDrop(Tool):
-    """The part under a dragged swatch lights up before the drop."""
+    """What takes a dragged swatch lights up before the drop.
+
+    That is the part or zone under the pointer, or the whole selection it belongs to; with Shift all parts that wear the
+    same material, with Control the faces up to the next edge, which become a zone.
+    """
+
+    def __init__(self, viewport):
+        super().__init__(viewport)
+        self._region: tuple[tuple, np.ndarray | None] = ((), None)
 
     def drag(self, event) -> bool:
         select = self.viewport.select
         if event.type() == LEAVE:
-            select.light_up(None)
+            select.light_up()
             return True
         swatch = dragged_swatch(event.mimeData())
         if not swatch:
@@ -18,16 +29,50 @@ class SwatchDrop(Tool):
         if event.type() == event.Type.DragEnter:
             event.acceptProposedAction()
             return True
-        part, zone = self.picker.part_at(event.position()), self.picker.zone_at(event.position())
+        takers = self._takers(event.position(), event.modifiers())
         if event.type() == DROP:
-            select.light_up(None)
-            if part:
+            select.light_up()
+            if takers:
                 event.acceptProposedAction()
-                self.workshop.wear(part, swatch, zone)
+                self._dress(takers, swatch)
             return True
-        select.light_up(part, zone)
-        if part:
+        select.light_up(*takers)
+        if takers:
             event.acceptProposedAction()
         else:
             event.ignore()
         return True
+
+    def _takers(self, place: QPointF, modifiers) -> tuple[tuple[str, str | np.ndarray | None], ...]:
+        """Parts, and which zone or faces of each, that a swatch would be put on."""
+        part, workshop = self.picker.part_at(place), self.workshop
+        if part is None:
+            return ()
+        if modifiers & Qt.KeyboardModifier.ControlModifier:
+            region = self._region_at(part, place)
+            return () if region is None else ((part, region),)
+        material = workshop.project.part(part).material
+        if modifiers & Qt.KeyboardModifier.ShiftModifier and material is not None:
+            others = (other.id for other in workshop.project.product.parts if other.material == material)
+            return ((part, None), *((other, None) for other in others if other != part))
+        if workshop.also_selected and part in (workshop.selected, *workshop.also_selected):
+            return tuple((other, None) for other in (workshop.selected, *workshop.also_selected))
+        return ((part, self.picker.zone_at(place)),)
+
+    def _region_at(self, part: str, place: QPointF) -> np.ndarray | None:
+        """Smooth region under the pointer; the same array for the same, so that it is outlined once."""
+        face = self.viewport.frame.first_hits.face(*self.picker.pixel(place))
+        known, region = self._region
+        key = (part, self.workshop.project.part(part).mesh)
+        if known != key or region is None or not (face < len(region) and region[face]):
+            self._region = key, self.work.region_at(part, face)
+        return self._region[1]
+
+    def _dress(self, takers, swatch: str) -> None:
+        (part, faces), *others = takers
+        if isinstance(faces, np.ndarray):
+            self.work.dress_region(part, faces, swatch)
+        elif others:
+            self.workshop.dress([taker for taker, _ in takers], swatch)
+        else:
+            self.workshop.wear(part, swatch, faces)
