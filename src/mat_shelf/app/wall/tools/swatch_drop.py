@@ -8,7 +8,7 @@ from mat_shelf.app.wall.tools.tool import DROP, LEAVE, Tool
 
 
 class SwatchDrop(Tool):
-    """What takes a dragged swatch lights up before the drop.
+    """The piece under a dragged swatch lights up before the drop.
 
     That is the part or zone under the pointer, or the whole selection it belongs to; with Shift all parts that wear the
     same material, with Control the faces up to the next edge, which become a zone.
