@@ -15,6 +15,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from mat_shelf.app.start import application
+from mat_shelf.app.wall.render_worker import CLOSE_UP, MAIN
 from mat_shelf.app.window import Window
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.commands.patterns import PAINTING
@@ -26,7 +27,6 @@ from mat_shelf.exchange.texture_set import write_maps
 from mat_shelf.geometry.mesh import checked
 from mat_shelf.library.library import Library
 from mat_shelf.library.shipped import READY_OVERLAYS
-from mat_shelf.library.thumbnails import make_thumbnail
 from mat_shelf.patterns.sources import Painted
 from mat_shelf.patterns.step import PatternContext
 from mat_shelf.rendering.baking import bake
@@ -35,6 +35,7 @@ from mat_shelf.rendering.navigation import dolly, orbit
 from mat_shelf.scene.geometry_maps import needed_geometry_maps
 
 FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
+DETAILS = FOLDER.parent / "pictures"
 SAMPLES = 16
 """Of a picture on the wall; they are cleaned, so more would hardly be seen."""
 
@@ -48,6 +49,16 @@ def settle(app, window: Window, samples: int) -> None:
         if frame and frame.revision == window.viewport.revision and not frame.is_coarse and frame.samples >= samples:
             app.processEvents()
             return
+
+
+def wait_for_close_up(app, window: Window) -> None:
+    """Waits until the close-up is fine; it is worked on while it is looked at."""
+    view = window.wall.close_up
+    view._worker.looked_at = CLOSE_UP
+    while view.frame is None or view.frame.is_coarse or view.frame.samples < SAMPLES:
+        app.processEvents()
+        time.sleep(0.02)
+    view._worker.looked_at = MAIN
 
 
 def place_of(window: Window, part: str) -> QPointF:
@@ -282,12 +293,11 @@ def show_product_station(app, window: Window, folder: Path) -> None:
 
 
 def main() -> None:
-    FOLDER.mkdir(parents=True, exist_ok=True)
+    for folder in (FOLDER, DETAILS):
+        folder.mkdir(parents=True, exist_ok=True)
     app = application()
     with tempfile.TemporaryDirectory() as folder:
         library = Library(Path(folder) / "shelf")
-        for entry in library.entries():
-            make_thumbnail(library.swatch(entry.id).recipe)
         project, assets = demo_project()
         # For want of a photograph, the product in another light.
         other = render_picture(project.with_(current_set="desk-lamp"), assets, 720, 480, 2 * SAMPLES)
@@ -311,6 +321,13 @@ def main() -> None:
         app.processEvents()
         window.grab().save(str(FOLDER / "dark.png"))
         window.dark_action.trigger()
+        window.resize(2560, 1440)
+        window.panes.take("compare")
+        settle(app, window, SAMPLES)
+        wait_for_close_up(app, window)
+        window.grab().save(str(FOLDER / "compare.png"))
+        window.panes.take("board")
+        window.resize(1280, 800)
         window.stations.buttons()[3].click()
         window.workshop.use_set("two-strips")
         settle(app, window, SAMPLES)
@@ -319,7 +336,7 @@ def main() -> None:
         window.viewport.close_up_point.put_ball(place_of(window, "warmer-body"))
         window.notice.hide()
         settle(app, window, SAMPLES)
-        window.grab().save(str(FOLDER / "ball.png"))
+        window.grab().save(str(DETAILS / "ball.png"))
         window.open_render()
         app.processEvents()
         window.render_dialog.path_field.setText("Desk set.exr")

@@ -21,7 +21,7 @@ LINE = 40
 """Height of a folded board, pixels."""
 FOLDED = TAB + 12
 """Width of a folded library, pixels."""
-LIBRARY_WIDTH, BOARD_HEIGHT, SIDE_WIDTH = 232, 292, 232
+LIBRARY_WIDTH, BOARD_HEIGHT, SIDE_WIDTH = 232, 300, 232
 """Sizes at a first start, pixels."""
 _NARROWEST, _LOWEST = 600, 200
 _NO_LIMIT = 16777215  # Qt's QWIDGETSIZE_MAX
@@ -161,8 +161,9 @@ class Panes(QObject):
 
     def show_board(self, is_empty: bool, words: str) -> None:
         """Tells what the board has: nothing, and why, or what the words say."""
-        self._is_board_empty, self._words = is_empty, words
-        self._lay_out()
+        if (is_empty, words) != (self._is_board_empty, self._words):
+            self._is_board_empty, self._words = is_empty, words
+            self._lay_out()
 
     def fold_library(self, is_folded: bool) -> None:
         """Folds the library to a tab, or unfolds it."""
@@ -181,14 +182,15 @@ class Panes(QObject):
 
     def fill(self, pane: QWidget | None) -> None:
         """Lets a pane fill the window; the same again, or None, gives the others their room back."""
-        if self._filled is None:
+        if self._filled is None and pane is not None:
             self._shared = self.wall.across.sizes(), self.wall.side.sizes()
         self._filled = None if pane is self._filled else pane
         self._lay_out()
 
     def take(self, preset: str) -> None:
         """Takes one of the ready arrangements: "picture", "compare" or "board"."""
-        wall, self._filled = self.wall, None
+        wall = self.wall
+        self.fill(None)
         if preset == "board":
             self.start(self.whole.width())
             return

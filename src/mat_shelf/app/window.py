@@ -259,7 +259,7 @@ class Window(QMainWindow):
 
     def _fold_empty_board(self, folds: bool) -> None:
         self.panes.folds_empty_board = folds
-        self._follow_board()
+        self.panes.fold_board(False)
 
     def _show_full_screen(self) -> None:
         self.setWindowState(self.windowState() ^ Qt.WindowState.WindowFullScreen)

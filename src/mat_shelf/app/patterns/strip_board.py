@@ -53,6 +53,9 @@ _SHOWN_PLACEMENT = {
     "sphere": ("projection", "size", "axis", "stretch", "turn", "seam", "blend", "along", "across", "over", "shuffle"),
 }
 """What counts for each projection, most used first."""
+_PLACEMENT_COLUMN = 144
+_PLACEMENT_WIDTH = 2 * _PLACEMENT_COLUMN + 50
+"""Width of the card of the placement, pixels: two columns of rows."""
 
 
 class StripBoard(QFrame):
@@ -128,10 +131,12 @@ class StripBoard(QFrame):
 
         self.placement = placement_rows(work)
         placement_card = ListCard("Placement")
-        placement_card.setFixedWidth(224)
-        self._placement_list = placement_card.list
+        placement_card.setFixedWidth(_PLACEMENT_WIDTH)
+        self._placement_grid = QGridLayout()
+        self._placement_grid.setHorizontalSpacing(14)
+        self._placement_grid.setVerticalSpacing(0)
         for row in self.placement.values():
-            self._placement_list.addWidget(row)
+            row.setFixedWidth(_PLACEMENT_COLUMN)
         self.place_button = QPushButton("Drag on product", checkable=True)
         self.place_button.setToolTip(
             "Drag the pattern on the product; Shift rotates it, Control with the wheel sizes it"
@@ -145,26 +150,23 @@ class StripBoard(QFrame):
         for button in (self.place_button, self.away_button):
             button.setProperty("role", "small")
             by_hand.addWidget(button)
-        by_hand.addStretch(1)
         self.copy_button = QPushButton("Copy")
         self.copy_button.setToolTip("Copies the placement, for another pattern of this or another material")
         self.copy_button.clicked.connect(work.copy_placement)
         self.paste_button = QPushButton("Paste")
         self.paste_button.setToolTip("Gives this pattern the copied placement")
         self.paste_button.clicked.connect(work.paste_placement)
-        copying = QHBoxLayout()
-        copying.setSpacing(6)
         for button in (self.copy_button, self.paste_button):
             button.setProperty("role", "small")
-            copying.addWidget(button)
-        copying.addStretch(1)
-        self._placement_list.insertLayout(0, copying)
-        self._placement_list.insertLayout(0, by_hand)
+            by_hand.addWidget(button)
+        by_hand.addStretch(1)
         self._unplaced = QLabel("It follows the shape of the part; there is nothing to place.")
         self._unplaced.setProperty("role", "quiet")
         self._unplaced.setWordWrap(True)
-        self._placement_list.insertWidget(2, self._unplaced)
-        self._placement_list.addStretch(1)
+        for item in (by_hand, self._placement_grid):
+            placement_card.list.addLayout(item)
+        placement_card.list.insertWidget(1, self._unplaced)
+        placement_card.list.addStretch(1)
         self._placed_as: str | None = None
         feeds_card = ListCard("Feeds")
         feeds_card.setFixedWidth(182)
@@ -268,11 +270,12 @@ class StripBoard(QFrame):
         if projection != self._placed_as:
             self._placed_as = projection
             shown = _SHOWN_PLACEMENT[projection] if projection else ()
-            for name, row in self.placement.items():
-                self._placement_list.removeWidget(row)
-                row.setVisible(name in shown)
+            for row in self.placement.values():
+                self._placement_grid.removeWidget(row)
+                row.hide()
             for place, name in enumerate(shown):
-                self._placement_list.insertWidget(place + 3, self.placement[name])
+                self._placement_grid.addWidget(self.placement[name], place // 2, place % 2)
+                self.placement[name].show()
             self.away_button.setVisible("seam" in shown)
             self.place_button.setVisible(projection not in ("", "uv", "whole uv"))
         self.place_button.setChecked(self.work.hand == PLACING)

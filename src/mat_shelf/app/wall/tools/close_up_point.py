@@ -1,7 +1,7 @@
 """The point of the close-up, and the ball for judging reflections."""
 
 import numpy as np
-from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
 from mat_shelf.app.theme import EDGE, THEME
@@ -57,4 +57,4 @@ class CloseUpPoint(Tool):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         for color, thickness in ((EDGE, 3.0), (THEME.on_surround, 1.5)):
             painter.setPen(QPen(QColor(color), thickness))
-            painter.drawEllipse(place, 9, 9)
+            painter.drawRoundedRect(QRectF(place.x() - 9, place.y() - 9, 18, 18), 3, 3)
