@@ -135,6 +135,12 @@ def dropped(target, path: Path, at: QPoint | None = None) -> None:
     QApplication.sendEvent(target, QDropEvent(QPointF(at), Qt.DropAction.CopyAction, data, LEFT, PLAIN))
 
 
+def close_up_at(window, place: QPoint, modifiers=PLAIN) -> None:
+    """Points at the product and presses C."""
+    QTest.mouseMove(window.viewport, place)
+    QTest.keyClick(window.viewport, Qt.Key.Key_C, modifiers)
+
+
 def open_card(board, name: str) -> None:
     """Opens a card of the Materials station by its tab, if it is folded."""
     fold = board.folds[name]

@@ -10,6 +10,7 @@ from driving import (
     PLAIN,
     SHIFT,
     click_part,
+    close_up_at,
     drag_slider,
     drag_swatch,
     grabbed,
@@ -357,7 +358,7 @@ def test_the_close_up_shows_millimetres_of_its_point(open_window, qtbot):
     window = open_window(scale=1.0)
     workshop, close_up = window.workshop, window.wall.close_up
     spot = place_of(window, "collar")
-    QTest.mouseClick(window.viewport, Qt.MouseButton.RightButton, PLAIN, spot)
+    close_up_at(window, spot)
     collar = workshop.assets.meshes[workshop.project.part("collar").mesh]
     distances = np.linalg.norm(collar.vertices - np.array(workshop.close_up_point), axis=1)
     assert distances.min() < 1.0  # mm: on the collar's surface, to its vertices' spacing and a pixel

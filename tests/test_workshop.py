@@ -10,6 +10,7 @@ from driving import (
     PLAIN,
     SHIFT,
     click_part,
+    close_up_at,
     drag_slider,
     dropped,
     make_constant,
@@ -28,8 +29,6 @@ from mat_shelf.app.recent import recent_projects
 from mat_shelf.document.recipe import Overlay, Recipe
 from mat_shelf.exchange.project_file import save_project
 from mat_shelf.library.library import LibraryEntry
-
-RIGHT = Qt.MouseButton.RightButton
 
 
 def select_swatch(window, name: str) -> LibraryEntry:
@@ -206,7 +205,7 @@ def test_a_swatch_thrown_out_by_delete_comes_back_from_the_message(open_window):
 def test_the_lamp_of_the_close_up_and_the_ball(open_window, qtbot):
     window = open_window()
     workshop, close_up = window.workshop, window.wall.close_up
-    QTest.mouseClick(window.viewport, RIGHT, PLAIN, place_of(window, "card"))
+    close_up_at(window, place_of(window, "card"))
 
     def close_up_picture() -> np.ndarray:
         def shown():
@@ -243,7 +242,7 @@ def test_the_lamp_of_the_close_up_and_the_ball(open_window, qtbot):
     # A ball beside the warmer's enamel, orange in the picture and no part of the product; Delete takes it away.
     spot = place_of(window, "warmer-body")
     before = picture_of(qtbot, window, samples=8).astype(int)
-    QTest.mouseClick(window.viewport, RIGHT, SHIFT, spot)
+    close_up_at(window, spot, SHIFT)
     after = picture_of(qtbot, window, samples=8).astype(int)
     changed = np.abs(after - before).max(axis=2) > 60
     assert changed.sum() > 60

@@ -68,6 +68,7 @@ class Window(QMainWindow):
         self.library.pattern_wanted.connect(self._begin_ready)
         self.set_board = SetBoard(workshop)
         self.set_board.focus_wanted.connect(self.viewport.focus.want)
+        self.viewport.material_wanted.connect(lambda: self.stations.buttons()[1].click())
         self.viewport.focused.connect(lambda: self.set_board.focus_button.setChecked(False))
         self.board_pane = BoardPane()
         self.product_board = ProductBoard(self.work)

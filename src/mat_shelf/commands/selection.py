@@ -125,6 +125,16 @@ class Selection:
             self.also_selected = tuple(ids[1:])
             self.selection_changed.emit()
 
+    def select_wearers(self) -> None:
+        """Selects all visible parts that wear the material of the selected one."""
+        part = self.selected_part
+        if part is None or part.material is None:
+            return
+        others = (other for other in self.project.product.parts if other.material == part.material)
+        self.select(part.id)
+        self.also_selected = tuple(other.id for other in others if not other.is_hidden and other.id != part.id)
+        self.selection_changed.emit()
+
     def select_next_wearer(self) -> None:
         """Selects the next piece that wears the material on the board."""
         material = self.selected_material

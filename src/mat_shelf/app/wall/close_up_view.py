@@ -37,7 +37,7 @@ class CloseUpView(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumSize(160, 120)
         self.setToolTip(
-            "Right-click the product to move the close-up there. The wheel changes its width.\n"
+            "Point at the product and press C to move the close-up there. The wheel changes its width.\n"
             "Drag to light it with a lamp from that side, double-click or L to switch the lamp off.\n"
             "A double click on the caption lets it fill the window."
         )
@@ -174,7 +174,7 @@ class CloseUpView(QWidget):
         if self._image is None:
             painter.setPen(QColor(THEME.on_surround))
             painter.drawText(
-                self.rect(), Qt.AlignmentFlag.AlignCenter, "Right-click the product\nto look at it close up"
+                self.rect(), Qt.AlignmentFlag.AlignCenter, "Point at the product and press C\nto look at it close up"
             )
         else:
             painter.drawImage(self.rect(), self._image)

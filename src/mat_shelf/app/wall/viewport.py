@@ -14,6 +14,7 @@ from mat_shelf.app.wall.tools.focus import Focus
 from mat_shelf.app.wall.tools.measure import Measure
 from mat_shelf.app.wall.tools.move_handles import MoveHandles
 from mat_shelf.app.wall.tools.navigate import Navigate
+from mat_shelf.app.wall.tools.part_menu import PartMenu
 from mat_shelf.app.wall.tools.region import Region
 from mat_shelf.app.wall.tools.select import Select
 from mat_shelf.app.wall.tools.snapshots import Snapshots
@@ -50,11 +51,14 @@ class Viewport(QWidget):
         Distance between two points that were clicked, mm; 0 after the first.
     fill_wanted
         The caption was double-clicked.
+    material_wanted
+        The board is to show the material of what is selected.
     """
 
     focused = pyqtSignal()
     measured = pyqtSignal(float)
     fill_wanted = pyqtSignal()
+    material_wanted = pyqtSignal()
 
     def __init__(self, workshop: Workshop, work: ProductWork):
         super().__init__()
@@ -68,7 +72,7 @@ class Viewport(QWidget):
         self.setToolTip(
             "Click a part to edit its material. Drag to orbit, Shift+drag to pan, turn the wheel to zoom;\n"
             "double-click or F frames the part, Home returns to the view.\n"
-            "Right-click moves the close-up to a point; with Shift it puts a coloured ball there.\n"
+            "Right-click for more. C moves the close-up to the pointer; Shift+C puts a coloured ball there.\n"
             "Double-click the caption and the picture fills the window. "
             "Alt+A and Alt+B take snapshots, A and B show them. Ctrl+drag draws a region; only that is refined then."
         )
@@ -89,6 +93,7 @@ class Viewport(QWidget):
         self.region = Region(self)
         self.measure, self.faces, self.focus = Measure(self), Faces(self), Focus(self)
         self.move_handles, self.close_up_point = MoveHandles(self), CloseUpPoint(self)
+        self.part_menu = PartMenu(self)
         workshop.project_changed.connect(self._follow)
         workshop.camera_changed.connect(self._follow)
         workshop.selection_changed.connect(self.update)

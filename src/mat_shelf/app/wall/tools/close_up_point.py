@@ -14,15 +14,24 @@ BALL_SHARE = 0.07
 
 
 class CloseUpPoint(Tool):
-    """A right click moves the close-up to a point; with Shift it puts a coloured ball there."""
+    """C moves the close-up to the point under the pointer; with Shift it puts a coloured ball there."""
 
-    def press(self, event) -> bool:
-        if event.button() != Qt.MouseButton.RightButton:
-            return False
-        (self.put_ball if has_shift(event) else self.put)(event.position())
-        return True
+    def __init__(self, viewport):
+        super().__init__(viewport)
+        self._pointer: QPointF | None = None
+
+    def move(self, event) -> bool:
+        self._pointer = event.position()
+        return False
+
+    def leave(self) -> None:
+        self._pointer = None
 
     def key(self, event) -> bool:
+        if event.key() == Qt.Key.Key_C and not event.modifiers() & ~Qt.KeyboardModifier.ShiftModifier:
+            place = self._pointer or QRectF(self.viewport.picture_rect).center()
+            (self.put_ball if has_shift(event) else self.put)(place)
+            return True
         if event.key() != Qt.Key.Key_Delete or self.workshop.ball is None:
             return False
         self.workshop.stand_ball(None)

@@ -1,0 +1,52 @@
+"""The menu of what is under the pointer."""
+
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtWidgets import QMenu
+
+from mat_shelf.app.wall.tools.tool import Tool
+
+
+class PartMenu(Tool):
+    """A right click selects the part under the pointer, if it is not yet, and offers what can be done with it."""
+
+    def press(self, event) -> bool:
+        if event.button() != Qt.MouseButton.RightButton:
+            return False
+        self.menu(event.position()).popup(event.globalPosition().toPoint())
+        return True
+
+    def menu(self, place: QPointF) -> QMenu:
+        """Commands for the part at a point of the widget, and for the point itself."""
+        workshop, work, viewport = self.workshop, self.work, self.viewport
+        part_id = self.picker.part_at(place)
+        menu = QMenu(viewport)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+
+        def add(text: str, run, is_enabled: bool = True) -> None:
+            action = menu.addAction(text)
+            action.triggered.connect(lambda: run())
+            action.setEnabled(is_enabled)
+
+        if part_id is not None:
+            if part_id not in (workshop.selected, *workshop.also_selected):
+                workshop.select(part_id, self.picker.zone_at(place))
+            part, material = workshop.project.part(part_id), workshop.selected_material
+            add(f"Open {material.name}" if material else "Open material", viewport.material_wanted.emit, bool(material))
+            add(f"Select all with {material.name}" if material else "Select all alike", workshop.select_wearers)
+            add("Make a variant", workshop.make_variant, bool(material))
+            menu.addSeparator()
+            add("Frame\tF", lambda: viewport.frame_part(part_id))
+            add("Close-up here\tC", lambda: viewport.close_up_point.put(place))
+            add("Ball here\tShift+C", lambda: viewport.close_up_point.put_ball(place))
+            menu.addSeparator()
+            add("Isolate", work.isolate)
+            add(f"Hide {part.name}\tH", lambda: work.toggle_hidden(part_id))
+        add("Show all", lambda: work.hide(set(), "Show all"), any(p.is_hidden for p in workshop.project.product.parts))
+        if part_id is not None:
+            menu.addSeparator()
+            add("Drop to floor", work.set_down)
+            add("Duplicate", work.duplicate)
+            add("Remove", work.remove)
+        menu.addSeparator()
+        add("Return to the view\tHome", lambda: workshop.explore(None), workshop.free_camera is not None)
+        return menu

@@ -1,0 +1,50 @@
+"""The menu of a right click on the picture."""
+
+import numpy as np
+from driving import LEFT, PLAIN, close_up_at, picture_of, place_of, seen
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
+
+RIGHT = Qt.MouseButton.RightButton
+
+
+def chosen(window, qtbot, place: QPoint, beginning: str) -> list[str]:
+    """Right-clicks, takes what begins so, and says all that was offered."""
+    QTest.mouseClick(window.viewport, RIGHT, PLAIN, place)
+    qtbot.waitUntil(lambda: QApplication.activePopupWidget() is not None, timeout=5000)
+    menu = QApplication.activePopupWidget()
+    offered = [action.text() for action in menu.actions() if action.text()]
+    action = next(action for action in menu.actions() if action.text().startswith(beginning))
+    QTest.mouseClick(menu, LEFT, PLAIN, menu.actionGeometry(action).center())
+    return offered
+
+
+def test_a_right_click_offers_what_can_be_done_with_the_part(open_window, qtbot):
+    window = open_window()
+    workshop, viewport = window.workshop, window.viewport
+    wax = place_of(window, "wax-stick")
+    shown = picture_of(qtbot, window)
+    stick = seen(window, "wax-stick")
+    offered = chosen(window, qtbot, wax, "Hide")
+    assert workshop.selected == "wax-stick" and "Open Sealing wax" in offered
+    assert workshop.project.part("wax-stick").is_hidden
+    hidden = picture_of(qtbot, window)
+    assert np.abs(hidden.astype(int) - shown)[stick].mean() > 40  # what was behind it
+    # Somewhere else nothing is offered that needs a part.
+    corner = (QPointF(viewport.picture_rect.topRight()) + QPointF(-20, 20)).toPoint()
+    offered = chosen(window, qtbot, corner, "Show all")
+    assert not any(text.startswith(("Open", "Isolate", "Remove")) for text in offered)
+    assert not workshop.project.part("wax-stick").is_hidden
+    picture_of(qtbot, window)
+    chosen(window, qtbot, place_of(window, "barrel"), "Select all with")
+    same = {p.id for p in workshop.project.product.parts if p.material == workshop.project.part("barrel").material}
+    assert {workshop.selected, *workshop.also_selected} == same
+    window.stations.buttons()[3].click()
+    chosen(window, qtbot, place_of(window, "barrel"), "Open ")
+    assert window.board.isVisible() and workshop.selected_material.id == workshop.project.part("barrel").material
+    chosen(window, qtbot, place_of(window, "barrel"), "Close-up here")
+    by_menu = workshop.close_up_point
+    assert by_menu is not None
+    close_up_at(window, place_of(window, "card"))
+    assert workshop.close_up_point != by_menu
