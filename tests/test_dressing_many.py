@@ -100,6 +100,32 @@ def drag(window, part: str, modifiers, swatch: str = "copper") -> None:
     QApplication.sendEvent(window.viewport, QDropEvent(place, copy, data, LEFT, modifiers))
 
 
+def test_a_swatch_is_dropped_on_the_list_of_parts(open_window, pegs, qtbot):
+    window = open_window(*pegs)
+    window.stations.buttons()[0].click()
+    tree = window.product_board.parts_card.tree
+    lines = {item.text(0): item for item in window.product_board.parts_card._items()}
+
+    def drop(line: str, swatch: str) -> None:
+        place = QPointF(tree.visualItemRect(lines[line]).center())
+        data, copy = swatch_mime(swatch), Qt.DropAction.CopyAction
+        for kind in (QDragEnterEvent, QDragMoveEvent):
+            QApplication.sendEvent(tree.viewport(), kind(place.toPoint(), copy, data, LEFT, PLAIN))
+        QApplication.sendEvent(tree.viewport(), QDropEvent(place, copy, data, LEFT, PLAIN))
+
+    drop("Peg 2", "copper")
+    assert [*worn(window.workshop).values()] == ["grey", "red", "copper", "grey"]
+    lines = {item.text(0): item for item in window.product_board.parts_card._items()}
+    drop("Pegs", "chrome")
+    assert [*worn(window.workshop).values()] == ["chrome"] * 3 + ["grey"]
+    assert window.workshop.history.undo_label == "Chrome on 3 parts"
+    lines = {item.text(0): item for item in window.product_board.parts_card._items()}
+    tree.customContextMenuRequested.emit(tree.visualItemRect(lines["Plank"]).center())
+    menu = QApplication.activePopupWidget()
+    assert window.workshop.selected == "plank" and "Hide Plank\tH" in [action.text() for action in menu.actions()]
+    menu.close()
+
+
 def test_a_dragged_swatch_lights_and_dresses_all_that_it_would_be_put_on(open_window, pegs, qtbot):
     window = open_window(*pegs)
     workshop = window.workshop

@@ -73,6 +73,9 @@ class Window(QMainWindow):
         self.board_pane = BoardPane()
         self.product_board = ProductBoard(self.work)
         self.product_board.mode_wanted.connect(self.viewport.set_mode)
+        self.product_board.parts_card.menu_wanted.connect(
+            lambda part, zone, where: self.viewport.part_menu.menu(part, zone).popup(where)
+        )
         self.product_board.view_wanted.connect(self.viewport.uv_overlay.show)
         self.product_board.import_wanted.connect(self._choose_model)
         self.viewport.measured.connect(self.product_board.size_card.show_distance)

@@ -1,6 +1,7 @@
 """List of parts, zones and groups."""
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import QPoint, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QBrush, QColor
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QApplication,
@@ -11,6 +12,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from mat_shelf.app.library.swatch_drag import dragged_swatch
+from mat_shelf.app.theme import THEME
 from mat_shelf.app.widgets.small_widgets import small_button
 from mat_shelf.app.workshop import ProductWork
 
@@ -18,7 +21,20 @@ PART, ZONE, GROUP = (Qt.ItemDataRole.UserRole + k for k in range(3))
 
 
 class _Tree(QTreeWidget):
-    """Two columns that share the width; Qt lays out no sections of a hidden header."""
+    """Two columns that share the width; Qt lays out no sections of a hidden header. Swatches are dropped on its lines.
+
+    Signals
+    -------
+    dressed : QTreeWidgetItem, str
+        A swatch was dropped on a line.
+    """
+
+    dressed = pyqtSignal(QTreeWidgetItem, str)
+
+    def __init__(self):
+        super().__init__(columnCount=2, headerHidden=True, uniformRowHeights=True)
+        self.setAcceptDrops(True)
+        self._lit: QTreeWidgetItem | None = None
 
     def resizeEvent(self, event) -> None:
         super().resizeEvent(event)
@@ -26,18 +42,69 @@ class _Tree(QTreeWidget):
         self.setColumnWidth(0, round(width * 0.55))
         self.setColumnWidth(1, width - round(width * 0.55))
 
+    def clear(self) -> None:
+        self._lit = None
+        super().clear()
+
+    def dragEnterEvent(self, event) -> None:
+        if dragged_swatch(event.mimeData()):
+            event.acceptProposedAction()
+
+    def dragMoveEvent(self, event) -> None:
+        item = self.itemAt(event.position().toPoint())
+        self._light_up(item)
+        if item is not None and dragged_swatch(event.mimeData()):
+            event.acceptProposedAction()
+        else:
+            event.ignore()
+
+    def dragLeaveEvent(self, event) -> None:
+        self._light_up(None)
+
+    def dropEvent(self, event) -> None:
+        item, swatch = self.itemAt(event.position().toPoint()), dragged_swatch(event.mimeData())
+        self._light_up(None)
+        if item is not None and swatch:
+            event.acceptProposedAction()
+            self.dressed.emit(item, swatch)
+
+    def _light_up(self, item: QTreeWidgetItem | None) -> None:
+        """Marks the line that would take a drop."""
+        self.blockSignals(True)
+        for line, brush in ((self._lit, QBrush()), (item, QBrush(QColor(THEME.accent)))):
+            if line is not None:
+                line.setForeground(0, brush)
+        self.blockSignals(False)
+        self._lit = item
+
 
 class PartsCard(QWidget):
+    """The list, and what hides and groups parts.
+
+    Signals
+    -------
+    menu_wanted : str, object, QPoint
+        Part, zone or None, and where on the screen.
+    """
+
+    menu_wanted = pyqtSignal(str, object, QPoint)
+
     def __init__(self, work: ProductWork):
         super().__init__()
         self.work = work
-        self.tree = _Tree(columnCount=2, headerHidden=True, uniformRowHeights=True)
+        self.tree = _Tree()
+        self.tree.dressed.connect(self._dress)
+        self.tree.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.tree.customContextMenuRequested.connect(self._ask_for_menu)
         self.tree.setAccessibleName("Parts and zones")
         self.tree.setIndentation(14)
         self.tree.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.tree.setTextElideMode(Qt.TextElideMode.ElideRight)
         self.tree.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
-        self.tree.setToolTip("Untick a part to hide it. Double-click a name to rename it. Ctrl+click selects more.")
+        self.tree.setToolTip(
+            "Untick a part to hide it. Double-click a name to rename it. Ctrl+click selects more.\n"
+            "Drop a swatch on a line; right-click for more."
+        )
         self.tree.header().setStretchLastSection(False)
         self.tree.itemClicked.connect(self._select)
         self.tree.itemChanged.connect(self._changed)
@@ -125,6 +192,19 @@ class PartsCard(QWidget):
             workshop.select_also(item.data(0, PART))
         else:
             workshop.select(item.data(0, PART), item.data(0, ZONE))
+
+    def _dress(self, item: QTreeWidgetItem, swatch: str) -> None:
+        """Puts a swatch on the part, zone or group of a line."""
+        workshop, group = self.work.workshop, item.data(0, GROUP)
+        if group is not None:
+            workshop.dress([part.id for part in self.work.project.product.parts if part.group == group], swatch)
+        else:
+            workshop.wear(item.data(0, PART), swatch, item.data(0, ZONE))
+
+    def _ask_for_menu(self, place: QPoint) -> None:
+        item = self.tree.itemAt(place)
+        if item is not None and item.data(0, PART) is not None:
+            self.menu_wanted.emit(item.data(0, PART), item.data(0, ZONE), self.tree.viewport().mapToGlobal(place))
 
     def _changed(self, item: QTreeWidgetItem, column: int) -> None:
         """Takes over a new name or tick once Qt is done with the item, which the new list replaces."""

@@ -12,13 +12,14 @@ class PartMenu(Tool):
     def press(self, event) -> bool:
         if event.button() != Qt.MouseButton.RightButton:
             return False
-        self.menu(event.position()).popup(event.globalPosition().toPoint())
+        place = event.position()
+        menu = self.menu(self.picker.part_at(place), self.picker.zone_at(place), place)
+        menu.popup(event.globalPosition().toPoint())
         return True
 
-    def menu(self, place: QPointF) -> QMenu:
-        """Commands for the part at a point of the widget, and for the point itself."""
+    def menu(self, part_id: str | None, zone_id: str | None = None, place: QPointF | None = None) -> QMenu:
+        """Commands for a part, and for the point of the widget where that is pointed at."""
         workshop, work, viewport = self.workshop, self.work, self.viewport
-        part_id = self.picker.part_at(place)
         menu = QMenu(viewport)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
 
@@ -29,15 +30,16 @@ class PartMenu(Tool):
 
         if part_id is not None:
             if part_id not in (workshop.selected, *workshop.also_selected):
-                workshop.select(part_id, self.picker.zone_at(place))
+                workshop.select(part_id, zone_id)
             part, material = workshop.project.part(part_id), workshop.selected_material
             add(f"Open {material.name}" if material else "Open material", viewport.material_wanted.emit, bool(material))
             add(f"Select all with {material.name}" if material else "Select all alike", workshop.select_wearers)
             add("Make a variant", workshop.make_variant, bool(material))
             menu.addSeparator()
             add("Frame\tF", lambda: viewport.frame_part(part_id))
-            add("Close-up here\tC", lambda: viewport.close_up_point.put(place))
-            add("Ball here\tShift+C", lambda: viewport.close_up_point.put_ball(place))
+            if place is not None:
+                add("Close-up here\tC", lambda: viewport.close_up_point.put(place))
+                add("Ball here\tShift+C", lambda: viewport.close_up_point.put_ball(place))
             menu.addSeparator()
             add("Isolate", work.isolate)
             add(f"Hide {part.name}\tH", lambda: work.toggle_hidden(part_id))
