@@ -153,7 +153,8 @@ class ColorRow(QWidget):
         self.setToolTip(f"{field.description}\nClick the colour to set its lightness, chroma and hue.")
         if is_stacked:
             self.bar.setFixedHeight(14)
-            self.text.setFixedSize(74, STACKED_HEAD)
+            self.text.setFixedSize(67, STACKED_HEAD)
+            self.text.setTextMargins(-3, 0, 0, 0)  # seven digits just fit beside the longest name
             lay_stacked(self, self.label, self.text, self.bar, chip)
         else:
             layout = QHBoxLayout(self)
