@@ -126,13 +126,13 @@ class Selection:
             self.selection_changed.emit()
 
     def select_wearers(self) -> None:
-        """Selects all visible parts that wear the material of the selected one."""
-        part = self.selected_part
-        if part is None or part.material is None:
+        """Selects all visible parts that wear the material of what is selected, somewhere at least."""
+        part, material = self.selected_part, self.selected_material
+        if part is None or material is None:
             return
-        others = (other for other in self.project.product.parts if other.material == part.material)
+        others = (other for other in self.project.product.parts if material.id in other.worn() and other.id != part.id)
         self.select(part.id)
-        self.also_selected = tuple(other.id for other in others if not other.is_hidden and other.id != part.id)
+        self.also_selected = tuple(other.id for other in others if not other.is_hidden)
         self.selection_changed.emit()
 
     def select_next_wearer(self) -> None:

@@ -126,7 +126,7 @@ class MarksBoard(QFrame):
         layout = QHBoxLayout(self)
         layout.setContentsMargins(16, 14, 16, 14)
         layout.setSpacing(8)
-        self.list.setFixedWidth(176)
+        self.list.setFixedWidth(160)
         layout.addWidget(self.list)
         for column in (size, lies):
             column.setMinimumWidth(_COLUMN)

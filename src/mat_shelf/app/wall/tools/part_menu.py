@@ -33,7 +33,8 @@ class PartMenu(Tool):
                 workshop.select(part_id, zone_id)
             part, material = workshop.project.part(part_id), workshop.selected_material
             add(f"Open {material.name}" if material else "Open material", viewport.material_wanted.emit, bool(material))
-            add(f"Select all with {material.name}" if material else "Select all alike", workshop.select_wearers)
+            alike = f"Select all with {material.name}" if material else "Select all with this material"
+            add(alike, workshop.select_wearers, bool(material))
             add("Make a variant", workshop.make_variant, bool(material))
             menu.addSeparator()
             add("Frame\tF", lambda: viewport.frame_part(part_id))
