@@ -46,7 +46,7 @@ from mat_shelf.exchange.project_file import (
 from mat_shelf.exchange.recovery import Recovery
 
 MODEL_FILES = f"Models ({' '.join(f'*{ending}' for ending in MODEL_ENDINGS)})"
-ARRANGEMENTS = (("Picture alone", "picture"), ("Compare", "compare"), ("Board", "board"))
+ARRANGEMENTS = (("Picture alone", "picture"), ("Compare side by side", "compare"), ("Board and library", "board"))
 DROPPED = (PROJECT_ENDING, ".exr", ".hdr", *MODEL_ENDINGS)
 
 
@@ -146,8 +146,8 @@ class Window(QMainWindow):
         self.dark_action.setCheckable(True)
         self.dark_action.setChecked(is_dark())
         self.unused_action = action("Remove unused materials", "", self.workshop.remove_unused)
-        self.library_action = action("Library", "F8", lambda shown: self.panes.fold_library(not shown))
-        self.board_action = action("Board", "F9", lambda shown: self.panes.fold_board(not shown))
+        self.library_action = action("Show library", "F8", lambda shown: self.panes.fold_library(not shown))
+        self.board_action = action("Show board", "F9", lambda shown: self.panes.fold_board(not shown))
         self.fill_action = action("Fill the window with a pane", "F10", self._fill)
         self.full_screen_action = action("Full screen", "F11", self._show_full_screen)
         self.arrangements = [
