@@ -21,7 +21,7 @@ LINE = 40
 """Height of a folded board, pixels."""
 FOLDED = TAB + 12
 """Width of a folded library, pixels."""
-LIBRARY_WIDTH, BOARD_HEIGHT, SIDE_WIDTH = 232, 300, 232
+LIBRARY_WIDTH, BOARD_HEIGHT, SIDE_WIDTH = 232, 316, 232
 """Sizes at a first start, pixels."""
 _NARROWEST, _LOWEST = 600, 200
 _NO_LIMIT = 16777215  # Qt's QWIDGETSIZE_MAX

@@ -53,6 +53,8 @@ _SHOWN_PLACEMENT = {
     "sphere": ("projection", "size", "axis", "stretch", "turn", "seam", "blend", "along", "across", "over", "shuffle"),
 }
 """What counts for each projection, most used first."""
+_LINES = 3
+"""Rows of a step's values one over another."""
 _PLACEMENT_COLUMN = 144
 _PLACEMENT_WIDTH = 2 * _PLACEMENT_COLUMN + 50
 """Width of the card of the placement, pixels: two columns of rows."""
@@ -251,7 +253,7 @@ class StripBoard(QFrame):
             tall = getattr(row, "ROWS", 1)
             if tall == 1:
                 row.setFixedWidth(136)
-            if line + tall > 2:
+            if line + tall > _LINES:
                 line, column = 0, column + 1
             self._row_grid.addWidget(row, line, column, tall, 1, Qt.AlignmentFlag.AlignTop)
             line += tall

@@ -33,9 +33,9 @@ class Levels(CompiledStep):
     kind: Literal["levels"] = "levels"
     black: float = number(0.0, -1, 2, label="Input black", tip="All below turns black.", usual=(0, 1))
     white: float = number(1.0, -1, 2, label="Input white", tip="All above turns white.", usual=(0, 1))
+    grey: float = number(1.0, 0.1, 10, label="Gamma", tip="Above 1 lightens the middle.", log=True)
     low: float = number(0.0, -1, 2, label="Output black", tip="Value of black.", usual=(0, 1))
     high: float = number(1.0, -1, 2, label="Output white", tip="Value of white.", usual=(0, 1))
-    grey: float = number(1.0, 0.1, 10, label="Gamma", tip="Above 1 lightens the middle.", log=True)
 
     def histogram_marks(self) -> tuple[float, ...]:
         return self.black, self.white
