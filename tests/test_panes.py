@@ -80,13 +80,13 @@ def test_borders_are_dragged_and_all_is_found_again(open_window, small_project, 
     is kept is passed over."""
     window = open_window(*small_project)
     height, width = shape_of(qtbot, window)
-    for splitter, by in ((window.panes.whole, QPoint(60, 0)), (window.panes.down, QPoint(0, -30))):
+    for splitter, by in ((window.panes.whole, QPoint(60, 0)), (window.panes.down, QPoint(0, 30))):
         grip = splitter.handle(1)
         QTest.mousePress(grip, LEFT, PLAIN, grip.rect().center())
         QTest.mouseMove(grip, grip.rect().center() + by)
         QTest.mouseRelease(grip, LEFT, PLAIN, grip.rect().center() + by)
     taller, narrower = shape_of(qtbot, window)
-    assert narrower == pytest.approx(width - 24, abs=6) and taller == pytest.approx(height - 18, abs=3)
+    assert narrower == pytest.approx(width - 24, abs=6) and taller == pytest.approx(height + 18, abs=3)
     key(window, Qt.Key.Key_2, Qt.KeyboardModifier.AltModifier)
     wall = window.wall
     assert wall.viewport.width() == pytest.approx(wall.side.width(), rel=0.05) and window.library.isHidden()
