@@ -6,7 +6,6 @@ from PyQt6.QtGui import QColor, QPainter
 from mat_shelf.app.theme import THEME, font
 
 TOP_LEFT = Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft
-BOTTOM_LEFT = Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft
 BOTTOM_RIGHT = Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignRight
 
 

@@ -5,11 +5,12 @@ from PyQt6.QtGui import QColor, QImage, QLinearGradient, QPainter
 
 from mat_shelf.app.product.uv_view import LEGENDS, VIEWS, coordinate_pixels, middle_texel
 from mat_shelf.app.theme import EDGE
-from mat_shelf.app.wall.caption import BOTTOM_LEFT, paint_caption
+from mat_shelf.app.wall.caption import TOP_LEFT, paint_caption
 from mat_shelf.app.wall.tools.tool import Tool
 
 TEXTURE_PIXELS = 2048
 """Width of the image that texel sizes are told for."""
+_UNDER_CAPTION = 28
 
 
 class UvOverlay(Tool):
@@ -53,10 +54,11 @@ class UvOverlay(Tool):
         image, middle = self._image()
         painter.drawImage(rect, image)
         words, stops = LEGENDS[self.shown]
-        paint_caption(painter, rect, BOTTOM_LEFT, f"{VIEWS[self.shown]}  ·  {words}")
+        under = rect.adjusted(0, _UNDER_CAPTION, 0, 0)  # up there the product seldom is
+        paint_caption(painter, under, TOP_LEFT, f"{VIEWS[self.shown]}  ·  {words}")
         if stops is None:
             return
-        strip = QRectF(rect.left() + 14, rect.bottom() - 62, 180, 10)
+        strip = QRectF(rect.left() + 22, under.top() + 66, 180, 10)
         gradient = QLinearGradient(strip.topLeft(), strip.topRight())
         for k, (color, _) in enumerate(stops):
             gradient.setColorAt(k / 2, QColor(*(int(c) for c in color)))
