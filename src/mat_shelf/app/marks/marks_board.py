@@ -30,7 +30,7 @@ from mat_shelf.document.recipe import Recipe
 from mat_shelf.marks.codes import EAN_HEIGHT, EAN_WIDTH, CodeError, ean13, square_code
 from mat_shelf.patterns.placement_edit import PlacementHit
 
-_COLUMN, _FINISH_COLUMN = 124, 156
+_COLUMN, _FINISH_COLUMN = 124, 148
 """Width of a column of rows, pixels."""
 _OWN_ROWS = {
     "label": ("backing", "thickness"),
