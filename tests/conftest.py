@@ -100,7 +100,7 @@ def open_window(themed, qtbot, plain_demo, library_folder, monkeypatch):
         QSettings().remove("panes")
         QSettings().setValue("panes/folds_empty_board", False)  # so that pictures stay as large as they are
         window = Window(Workshop(project or plain_demo[0], assets or plain_demo[1], Library(library_folder)))
-        window.resize(1040, 640)
+        window.resize(1040, 660)
         window.show()
         qtbot.waitExposed(window)
         opened.append(window)
