@@ -77,6 +77,13 @@ def test_choices_at_two_overlays_are_independent():
     assert share == pytest.approx([0.25, 0.25, 0.5], abs=0.01)
 
 
+def test_what_lies_over_marks_lies_over_what_lies_under_them():
+    """Whatever the order of the list; in pictures and in what bakes take."""
+    recipe = lit(GREEN).with_(overlays=(over(RED, 1.0, is_over_marks=True), over(BLUE, 1.0, key="p")))
+    assert shown(recipe, 2) == pytest.approx(RED, abs=1e-5)
+    assert [binding.overlay.id for binding in bind_overlays(recipe, {})] == ["p", "o"]
+
+
 def test_one_pattern_of_the_material_drives_its_input_and_the_mask():
     """It shows the overlay as much as it dims what lies below: w b + (1 - w) (1 - w) r. The material keeps it."""
     pattern = constant(0.4).with_(id="map", name="Map")

@@ -90,11 +90,13 @@ def test_borders_are_dragged_and_all_is_found_again(open_window, small_project, 
     key(window, Qt.Key.Key_2, Qt.KeyboardModifier.AltModifier)
     wall = window.wall
     assert wall.viewport.width() == pytest.approx(wall.side.width(), rel=0.05) and window.library.isHidden()
+    window.panes.fill(wall.viewport)
     window.panes.keep(window)
     again = Window(window.workshop)
     again.show()
     qtbot.waitExposed(again)
     assert again.panes.is_library_folded and again.panes.is_board_folded
+    assert again.wall.side.width() == pytest.approx(again.wall.viewport.width(), rel=0.05)
     again.panes.fold_library(False)
     assert again.panes.whole.sizes()[0] == pytest.approx(LIBRARY_WIDTH + 60, abs=3)
     for name, value in (("geometry", "no geometry"), ("wall", QByteArray(b"\xff" * 90)), ("library_width", "wide")):

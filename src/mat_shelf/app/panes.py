@@ -230,7 +230,8 @@ class Panes(QObject):
             self._library_width = self.whole.sizes()[0]
 
     def keep(self, window: QWidget) -> None:
-        """Remembers the arrangement for the next start."""
+        """Remembers the arrangement for the next start; that of before a pane filled the window."""
+        self.fill(None)
         settings = QSettings()
         settings.beginGroup("panes")
         settings.setValue("geometry", window.saveGeometry())

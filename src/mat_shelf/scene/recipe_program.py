@@ -48,7 +48,7 @@ class OverlayBinding(NamedTuple):
 
 
 def bind_overlays(recipe: Recipe, pictures: Mapping, first_row: int = 0) -> tuple[OverlayBinding, ...]:
-    """Visible overlays of a recipe; their rows of the parameter block are numbered from `first_row` on.
+    """Visible overlays of a recipe, those over marks last; their rows are numbered from `first_row` on.
 
     Parameters
     ----------
@@ -64,7 +64,7 @@ def bind_overlays(recipe: Recipe, pictures: Mapping, first_row: int = 0) -> tupl
     tuple of OverlayBinding
     """
     found, below = [], PatternContext({p.id: p for p in recipe.patterns}, pictures)
-    for overlay in recipe.shown_overlays():
+    for overlay in sorted(recipe.shown_overlays(), key=lambda overlay: overlay.is_over_marks):
         if (
             recipe.transmission_weight == 0 and recipe.feed("transmission_weight") is None
         ):  # there is no body below that light could go into

@@ -174,12 +174,11 @@ class LibraryPanel(QFrame):
             put.setEnabled(part is not None)
             put.triggered.connect(lambda: self._put_on_selected(self.list.currentIndex()))
             several = menu.addMenu("Put on several parts")
-            several.setEnabled(part is not None)
             for words, ids in workshop.parts_beside(part.id) if part else ():
                 several.addAction(f"{words[:1].upper()}{words[1:]}").triggered.connect(
                     lambda _, ids=ids: workshop.dress(ids, entry.id)
                 )
-            bare = several.addAction("The whole product, without its zones")
+            bare = several.addAction("The whole product, clearing its zones")
             bare.triggered.connect(
                 lambda: workshop.dress([p.id for p in workshop.project.product.parts], entry.id, clear_zones=True)
             )

@@ -35,6 +35,8 @@ class SwatchDrop(Tool):
             if takers:
                 event.acceptProposedAction()
                 self._dress(takers, swatch)
+            elif self.picker.part_at(event.position()) is not None:
+                self.workshop.said.emit("The faces of this part are still being looked at; drop it again.")
             return True
         select.light_up(*takers)
         if takers:
