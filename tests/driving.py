@@ -70,6 +70,7 @@ def shortcut(qtbot, window, key, modifiers) -> None:
     """Presses keys with the window in front, as it is for a user once a popover has gone."""
     window.activateWindow()
     qtbot.waitUntil(window.isActiveWindow, timeout=10_000)
+    QApplication.processEvents()  # what follows the last edit, as between a hand's deeds
     QTest.keyClick(window, key, modifiers)
 
 

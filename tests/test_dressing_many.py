@@ -8,7 +8,8 @@ from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from mat_shelf.app.library.swatch_drag import swatch_mime
+from mat_shelf.app.library.swatch_drag import wearable_mime
+from mat_shelf.commands.materials import Wearable
 from mat_shelf.commands.product import ProductCommands
 from mat_shelf.commands.session import Session
 from mat_shelf.document.material import Material
@@ -52,7 +53,7 @@ def test_sets_of_parts_are_dressed_in_one_step(pegs, tmp_path):
     assert sets["the group Pegs, 3 parts"] == sets["all of this shape, 3 parts"] == ["peg0", "peg1", "peg2"]
     assert sets["all that wear Red, 2 parts"] == ["peg1", "peg2"] and len(sets["the whole product, 4 parts"]) == 4
     before = session.project
-    session.dress(sets["all that wear Red, 2 parts"], "copper")
+    session.put_on([(part, None) for part in sets["all that wear Red, 2 parts"]], Wearable("swatch", "copper"))
     assert worn(session) == {"peg0": "grey", "peg1": "copper", "peg2": "copper", "plank": "grey"}
     assert session.history.undo_label == "Copper on 2 parts"
     session.undo()
@@ -64,7 +65,7 @@ def test_sets_of_parts_are_dressed_in_one_step(pegs, tmp_path):
     session.dress_next()
     session.dress_next()
     assert session.selected == "peg2" and [*worn(session).values()] == ["chrome"] * 3 + ["grey"]
-    session.dress(["peg0"], "no-such-swatch")
+    session.put_on([(part, None) for part in ["peg0"]], Wearable("swatch", "no-such-swatch"))
     assert worn(session)["peg0"] == "chrome"
 
 
@@ -76,23 +77,25 @@ def test_a_region_becomes_a_zone_and_a_whole_part_does_not(pegs, tmp_path):
     region = work.region_at("plank", top)
     assert 0 < region.sum() < len(mesh.triangles) / 2 and region[top]
     before = session.project
-    work.dress_region("plank", region, "copper")
+    work.dress_region("plank", region, Wearable("swatch", "copper"))
     (zone,) = session.project.part("plank").zones
     assert zone.material == "copper" and worn(session)["plank"] == "grey"
-    work.dress_region("plank", region, "chrome")  # the same faces: the zone that is there is dressed
+    work.dress_region(
+        "plank", region, Wearable("swatch", "chrome")
+    )  # the same faces: the zone that is there is dressed
     assert [z.material for z in session.project.part("plank").zones] == ["chrome"]
     session.undo()
     session.undo()
     assert session.project == before
-    session.dress(["plank"], "copper", clear_zones=True)
+    session.put_on([(part, None) for part in ["plank"]], Wearable("swatch", "copper"), clear_zones=True)
     assert worn(session)["plank"] == "copper" and not session.project.part("plank").zones
-    work.dress_region("peg0", np.ones_like(work.region_at("peg0", 0)), "chrome")
+    work.dress_region("peg0", np.ones_like(work.region_at("peg0", 0)), Wearable("swatch", "chrome"))
     assert worn(session)["peg0"] == "chrome" and not session.project.part("peg0").zones
 
 
 def drag(window, part: str, modifiers, swatch: str = "copper") -> None:
     """Drags a swatch over a part; `QDropEvent` then lets it go there."""
-    data, place = swatch_mime(swatch), QPointF(place_of(window, part))
+    data, place = wearable_mime(Wearable("swatch", swatch)), QPointF(place_of(window, part))
     copy = Qt.DropAction.CopyAction
     QApplication.sendEvent(window.viewport, QDragEnterEvent(place.toPoint(), copy, data, LEFT, modifiers))
     QApplication.sendEvent(window.viewport, QDragMoveEvent(place.toPoint(), copy, data, LEFT, modifiers))
@@ -108,7 +111,7 @@ def test_a_swatch_is_dropped_on_the_list_of_parts(open_window, pegs, qtbot):
 
     def drop(line: str, swatch: str) -> None:
         place = QPointF(tree.visualItemRect(lines[line]).center())
-        data, copy = swatch_mime(swatch), Qt.DropAction.CopyAction
+        data, copy = wearable_mime(Wearable("swatch", swatch)), Qt.DropAction.CopyAction
         for kind in (QDragEnterEvent, QDragMoveEvent):
             QApplication.sendEvent(tree.viewport(), kind(place.toPoint(), copy, data, LEFT, PLAIN))
         QApplication.sendEvent(tree.viewport(), QDropEvent(place, copy, data, LEFT, PLAIN))

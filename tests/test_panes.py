@@ -31,7 +31,7 @@ def test_library_and_board_fold_and_come_back(open_window, small_project, qtbot)
     window = open_window(*small_project)
     height, width = shape_of(qtbot, window)
     key(window, Qt.Key.Key_F8)
-    assert window.library.isHidden() and window.panes.library.tab.isVisible()
+    assert not window.library.isVisible() and window.panes.library.tab.isVisible()
     assert shape_of(qtbot, window)[1] > width + 80
     key(window, Qt.Key.Key_F9)
     assert window.board_pane.boards.isHidden() and window.board_pane.height() == LINE
@@ -64,7 +64,7 @@ def test_a_double_click_on_its_caption_lets_a_pane_fill_the_window(open_window, 
 def test_the_board_makes_room_where_nothing_is_selected(open_window, small_project, qtbot):
     window = open_window(*small_project)
     low = shape_of(qtbot, window)[0]
-    window.empty_board_action.trigger()
+    window.menus.find("Fold the empty board").trigger()
     assert window.board_pane.height() == LINE and "Click a part" in window.board_pane.line.text()
     assert shape_of(qtbot, window)[0] > low + 80
     window.workshop.select("block")
@@ -89,7 +89,7 @@ def test_borders_are_dragged_and_all_is_found_again(open_window, small_project, 
     assert narrower == pytest.approx(width - 24, abs=6) and taller == pytest.approx(height + 18, abs=3)
     key(window, Qt.Key.Key_2, Qt.KeyboardModifier.AltModifier)
     wall = window.wall
-    assert wall.viewport.width() == pytest.approx(wall.side.width(), rel=0.05) and window.library.isHidden()
+    assert wall.viewport.width() == pytest.approx(wall.side.width(), rel=0.05) and not window.library.isVisible()
     window.panes.fill(wall.viewport)
     window.panes.keep(window)
     again = Window(window.workshop)

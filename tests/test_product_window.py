@@ -12,6 +12,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from mat_shelf.app.product.parts_card import GROUP, PART, ZONE
+from mat_shelf.commands.materials import Wearable
 from mat_shelf.geometry.solids import box as rounded_box
 
 
@@ -146,8 +147,8 @@ def test_parts_are_moved_hidden_and_clicked_through(lamp, qtbot):
     QTest.mouseClick(place.floor_button, LEFT)
     assert work.bounds([by_name(window, "Base")])[0, 1] == pytest.approx(0, abs=0.01)
     QTest.mouseClick(place.copy_button, LEFT)
-    assert workshop.selected_part.name == "Base, copy"
-    apart = work.bounds([by_name(window, "Base, copy")]) - work.bounds([by_name(window, "Base")])
+    assert workshop.selected_part.name == "Base 2"
+    apart = work.bounds([by_name(window, "Base 2")]) - work.bounds([by_name(window, "Base")])
     assert apart[0, 0] > 30 and apart[0, 1] == pytest.approx(0, abs=1e-3)
     QTest.mouseClick(place.remove_button, LEFT)
     assert len(work.project.product.parts) == 3
@@ -265,7 +266,7 @@ def test_materials_are_found_and_replaced_everywhere(lamp, qtbot):
     workshop.select(by_name(window, "Base").id)
     QTest.mouseClick(window.board.wearers_button, LEFT)
     assert workshop.selected == by_name(window, "Glass").id
-    workshop.wear_instead("copper", "chrome")
+    workshop.replace_everywhere("copper", Wearable("swatch", "chrome"))
     assert {by_name(window, name).material for name in ("Base", "Glass")} == {"chrome"}
     assert workshop.history.undo_label == "Replace Copper"
     shortcut(qtbot, window, Qt.Key.Key_Z, CONTROL)

@@ -134,7 +134,7 @@ def test_a_region_is_drawn_shown_rendered_and_cleared(open_window, qtbot, tmp_pa
     qtbot.waitUntil(lambda: counts(65, 55, 195, 145).min() >= 8, timeout=60_000)
     assert counts(0, 200, rect.width(), rect.height()).max() < 8
 
-    window.render_action.trigger()
+    window.menus.find("Render…").trigger()
     dialog = window.render_dialog
     assert dialog.region_box.isVisible()
     dialog.width_box.setValue(160)

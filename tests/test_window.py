@@ -396,9 +396,9 @@ def test_light_and_dark(open_window, qtbot):
     window = open_window()
     picture_of(qtbot, window)
     light = grabbed(window)
-    window.dark_action.trigger()
+    window.menus.find("Dark look").trigger()
     dark = grabbed(window)
-    window.dark_action.trigger()
+    window.menus.find("Dark look").trigger()
     assert light[-3, 3].min() > 200 and dark[-3, 3].max() < 70
     rect = window.viewport.picture_rect
     corner = window.viewport.mapTo(window, rect.center())

@@ -96,11 +96,11 @@ def test_a_variant_follows_its_parent_in_all_but_its_own(open_window, demo, qtbo
     assert yellow[0] > yellow[2] + 60
 
     # The parent is worn by nothing but is needed; once its variant is undone away it can be thrown out.
-    window.unused_action.trigger()
+    window.menus.find("Delete unused materials").trigger()
     assert "saddle-leather" in {m.id for m in workshop.project.materials}
     workshop.wear("sleeve", "grip-rubber")
     count = len(workshop.project.materials)
-    window.unused_action.trigger()
+    window.menus.find("Delete unused materials").trigger()
     assert len(workshop.project.materials) == count - 2
     shortcut(qtbot, window, Qt.Key.Key_Z, CONTROL)
     assert len(workshop.project.materials) == count
@@ -114,8 +114,8 @@ def test_a_swatch_is_duplicated_described_and_found_by_its_tags(open_window):
     window = open_window()
     select_swatch(window, "Copper")
     choose(window, "Duplicate")
-    assert "Copper, copy" in names_of(window)
-    entry = select_swatch(window, "Copper, copy")
+    assert "Copper 2" in names_of(window)
+    entry = select_swatch(window, "Copper 2")
     choose(window, "Name, tags")
     dialog = window.library.describe_dialog
     dialog.name.setText("Old copper")
@@ -193,12 +193,12 @@ def test_a_swatch_thrown_out_by_delete_comes_back_from_the_message(open_window):
     window = open_window()
     select_swatch(window, "Copper")
     choose(window, "Duplicate")
-    select_swatch(window, "Copper, copy")
+    select_swatch(window, "Copper 2")
     window.library.list.setFocus()
     QTest.keyClick(window.library.list, Qt.Key.Key_Delete)
-    assert "Copper, copy" not in names_of(window) and window.notice.buttons[0].text() == "Restore"
+    assert "Copper 2" not in names_of(window) and window.notice.buttons[0].text() == "Restore"
     QTest.mouseClick(window.notice.buttons[0], LEFT)
-    assert "Copper, copy" in names_of(window)
+    assert "Copper 2" in names_of(window)
 
 
 @pytest.mark.long
@@ -293,8 +293,8 @@ def test_a_room_picture_lights_the_set(open_window, qtbot, tmp_path, monkeypatch
     save_project(other, *((saved.with_(name="Other")), workshop.assets))
     workshop.open(other)
     assert recent_projects()[:2] == [other, path]
-    window.recent_menu.aboutToShow.emit()
-    window.recent_menu.actions()[1].trigger()
+    window.menus.recent.aboutToShow.emit()
+    window.menus.recent.actions()[1].trigger()
     qtbot.waitUntil(lambda: workshop.path == path, timeout=30_000)
     path.unlink()
     assert path not in recent_projects()
@@ -345,7 +345,7 @@ def test_the_render_dialog_offers_what_a_file_can_hold(open_window, qtbot, tmp_p
 def test_keys_and_gestures_are_listed(open_window, small_project, qtbot):
     window = open_window(*small_project)
     shortcut(qtbot, window, Qt.Key.Key_F1, PLAIN)
-    dialog = window.shortcuts_dialog
+    dialog = window.dialogs.open_shortcuts()
     shown = {label.text() for label in dialog.findChildren(type(window.notice.text))}
     assert {"Ctrl+K", "Save to library", "Puts a coloured ball there"} <= shown
     dialog.close()

@@ -1,9 +1,13 @@
 """Messages and questions over the lower edge of the picture."""
 
+from collections import deque
 from collections.abc import Callable
+from datetime import datetime
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QBoxLayout, QFrame, QHBoxLayout, QLabel, QPushButton
+
+MOST_KEPT = 1000
 
 
 class Notice(QFrame):
@@ -13,9 +17,17 @@ class Notice(QFrame):
     -------
     shown
         It has another text, and needs a place.
+    told
+        There is one more among the messages.
+
+    Attributes
+    ----------
+    messages : deque of (datetime, str)
+        What was said, the newest last.
     """
 
     shown = pyqtSignal()
+    told = pyqtSignal()
 
     def __init__(self):
         super().__init__()
@@ -24,6 +36,7 @@ class Notice(QFrame):
         self.text.setWordWrap(True)
         self.text.setMinimumWidth(420)
         self.buttons: list[QPushButton] = []
+        self.messages: deque[tuple[datetime, str]] = deque(maxlen=MOST_KEPT)
         self._is_asking = False
         self._waiting: tuple | None = None
         self._layout = QBoxLayout(QBoxLayout.Direction.LeftToRight, self)
@@ -39,17 +52,27 @@ class Notice(QFrame):
 
     def show_text(self, text: str, *answers: tuple[str, Callable[[], None]]) -> None:
         """Shows a message, with what may be done about it; one that comes during a question waits for the answer."""
+        self._note(text)
         if self._is_asking:
             self._waiting = text, *answers
             return
+        self._show_for_a_while(text, *answers)
+
+    def _show_for_a_while(self, text: str, *answers: tuple[str, Callable[[], None]]) -> None:
         self._show(text, *answers, ("Close", lambda: None))
         self._timer.start()
 
     def ask(self, text: str, *answers: tuple[str, Callable[[], None]]) -> None:
         """Shows a question with a button for each answer and what it does."""
         self._timer.stop()
+        if not text.endswith("…"):  # progress comes again and again
+            self._note(text)
         self._is_asking = True
         self._show(text, *answers)
+
+    def _note(self, text: str) -> None:
+        self.messages.append((datetime.now(), text))
+        self.told.emit()
 
     def settle(self) -> None:
         """Takes a question away that has become void."""
@@ -62,7 +85,7 @@ class Notice(QFrame):
         run()
         if self._waiting is not None and not self._is_asking:
             waiting, self._waiting = self._waiting, None
-            self.show_text(*waiting)
+            self._show_for_a_while(*waiting)
 
     def _show(self, text: str, *answers: tuple[str, Callable[[], None]]) -> None:
         for button in self.buttons:

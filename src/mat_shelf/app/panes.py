@@ -3,7 +3,6 @@
 from PyQt6.QtCore import QByteArray, QObject, QSettings, Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QFrame,
-    QHBoxLayout,
     QPushButton,
     QScrollArea,
     QStackedWidget,
@@ -11,44 +10,17 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from mat_shelf.app.library.library_panel import LibraryPanel
+from mat_shelf.app.library.library_pane import FOLDED, LibraryPane
 from mat_shelf.app.wall.wall import Wall
 from mat_shelf.app.widgets.card import sideways
-from mat_shelf.app.widgets.fold import TAB, CardTab
 from mat_shelf.app.widgets.splitter import BORDER, PaneSplitter
 
 LINE = 40
 """Height of a folded board, pixels."""
-FOLDED = TAB + 12
-"""Width of a folded library, pixels."""
 LIBRARY_WIDTH, BOARD_HEIGHT, SIDE_WIDTH = 232, 316, 232
 """Sizes at a first start, pixels."""
 _NARROWEST, _LOWEST = 600, 200
 _NO_LIMIT = 16777215  # Qt's QWIDGETSIZE_MAX
-
-
-class LibraryPane(QFrame):
-    """The library, or its tab while it is folded."""
-
-    def __init__(self, library: LibraryPanel):
-        super().__init__(objectName="library")
-        self.library, self.tab = library, CardTab("Library")
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.addWidget(library)
-        beside = QVBoxLayout()
-        beside.setContentsMargins(6, 8, 6, 8)
-        beside.addWidget(self.tab)
-        layout.addLayout(beside)
-        self.fold(False)
-
-    def fold(self, is_folded: bool) -> None:
-        """Shows the tab in place of the library."""
-        self.library.setVisible(not is_folded)
-        self.tab.setVisible(is_folded)
-        self.layout().itemAt(1).layout().setContentsMargins(*((6, 8, 6, 8) if is_folded else (0, 0, 0, 0)))
-        self.setMinimumWidth(FOLDED if is_folded else 200)
-        self.setMaximumWidth(FOLDED if is_folded else 520)
 
 
 class BoardPane(QFrame):
@@ -145,7 +117,7 @@ class Panes(QObject):
                 splitter.setStretchFactor(place, share)
         for pane in (wall.viewport, wall.close_up, wall.reference):
             pane.fill_wanted.connect(lambda pane=pane: self.fill(pane))
-        self.library.tab.clicked.connect(lambda: self.fold_library(False))
+        self.library.unfold_wanted.connect(lambda: self.fold_library(False))
         self.board.wanted.connect(lambda: self.fold_board(False))
         self.down.splitterMoved.connect(self._note_sizes)
         self.whole.splitterMoved.connect(self._note_sizes)

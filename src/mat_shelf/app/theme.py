@@ -127,6 +127,15 @@ QPushButton[role="station"] {{ background: transparent; border: none; border-bot
 QPushButton[role="station"]:hover {{ color: {THEME.text}; }}
 QPushButton[role="station"]:checked {{ font-weight: 600; color: {THEME.text}; border-bottom-color: {THEME.accent}; }}
 QPushButton[role="station"]:focus {{ color: {THEME.accent}; }}
+QPushButton[role="page"] {{ background: transparent; border: none; border-bottom: 2px solid transparent;
+    border-radius: 0; padding: 5px 1px; color: {THEME.quiet}; }}
+QPushButton[role="page"]:hover {{ color: {THEME.text}; }}
+QPushButton[role="page"]:checked {{ font-weight: 600; color: {THEME.text}; border-bottom-color: {THEME.accent}; }}
+QPushButton[role="page"]:focus {{ color: {THEME.accent}; }}
+QMenuBar {{ background: transparent; border: none; }}
+QMenuBar::item {{ background: transparent; padding: 6px 8px; border-radius: 5px; }}
+QMenuBar::item:selected {{ background: {THEME.card}; }}
+QMenuBar::item:pressed {{ background: {THEME.accent}; color: {THEME.on_accent}; }}
 QPushButton[role="choice"] {{ background: transparent; border: 1px solid transparent; text-align: left;
     padding: 5px 8px; }}
 QPushButton[role="choice"]:hover {{ background: {THEME.field}; }}
@@ -175,11 +184,6 @@ QPushButton[role="main"]:focus {{ border: 2px solid {THEME.text}; padding: 4px 1
 QPushButton[role="plain"] {{ background: transparent; border: 1px solid transparent; padding: 5px 8px; }}
 QPushButton[role="plain"]:hover {{ background: {THEME.card}; }}
 QPushButton[role="plain"]:focus {{ border-color: {THEME.accent}; }}
-QPushButton[role="project"] {{ background: transparent; border: 1px solid transparent; padding: 5px 8px;
-    font-weight: 600; text-align: left; }}
-QPushButton[role="project"]:hover {{ background: {THEME.card}; }}
-QPushButton[role="project"]:focus {{ border-color: {THEME.accent}; }}
-QPushButton[role="project"]::menu-indicator {{ width: 0; }}
 QLineEdit, QSpinBox, QDoubleSpinBox, QComboBox, QPlainTextEdit {{
     background: {THEME.field}; border: 1px solid {THEME.line}; border-radius: 6px;
     padding: 4px 8px; selection-background-color: {THEME.accent}; }}
@@ -199,9 +203,14 @@ QTreeWidget {{ background: {THEME.field}; border: 1px solid {THEME.line}; border
 QTreeWidget::item {{ padding: 2px 0; }}
 QTreeWidget::item:selected {{ background: {THEME.panel}; color: {THEME.accent}; }}
 QListView {{ background: transparent; border: none; }}
+QListWidget {{ background: {THEME.field}; border: 1px solid {THEME.line}; border-radius: 6px; padding: 4px; }}
+QListWidget::item {{ padding: 4px 6px; border-radius: 4px; }}
+QListWidget::item:selected {{ background: {THEME.panel}; color: {THEME.accent}; }}
 QMenu {{ background: {THEME.card}; border: 1px solid {THEME.line}; padding: 4px; }}
 QMenu::item {{ padding: 6px 28px 6px 14px; border-radius: 4px; }}
 QMenu::item:selected {{ background: {THEME.accent}; color: {THEME.on_accent}; }}
+QMenu::item:disabled {{ color: {THEME.faint}; }}
+QMenu::item:selected:disabled {{ background: {THEME.panel}; color: {THEME.faint}; }}
 QMenu::separator {{ height: 1px; background: {THEME.line}; margin: 4px 8px; }}
 QScrollBar:vertical {{ background: transparent; width: 8px; margin: 0; }}
 QScrollBar::handle:vertical {{ background: {THEME.track}; border-radius: 4px; min-height: 30px; }}

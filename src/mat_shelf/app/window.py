@@ -4,7 +4,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QMimeData, QSettings, QSize, Qt
-from PyQt6.QtGui import QAction, QKeySequence
+from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import (
     QApplication,
     QButtonGroup,
@@ -12,41 +12,46 @@ from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QMainWindow,
-    QMenu,
     QPushButton,
     QVBoxLayout,
     QWidget,
 )
 
 from mat_shelf.app.autosave import Autosave, unsaved_words
+from mat_shelf.app.library.library_pane import LibraryPane
 from mat_shelf.app.library.library_panel import LibraryPanel
+from mat_shelf.app.library.materials_panel import MaterialsPanel
 from mat_shelf.app.marks.marks_board import MarksBoard
 from mat_shelf.app.materials.materials_board import MaterialsBoard
+from mat_shelf.app.menu.dialogs import Dialogs
+from mat_shelf.app.menu.menu_bar import MenuBar
 from mat_shelf.app.missing_images import MissingImages
 from mat_shelf.app.notice import Notice
-from mat_shelf.app.panes import BoardPane, LibraryPane, Panes
+from mat_shelf.app.panes import BoardPane, Panes
 from mat_shelf.app.patterns.shape_keeper import ShapeKeeper
 from mat_shelf.app.product.model_import import ModelImport
 from mat_shelf.app.product.product_board import ProductBoard
 from mat_shelf.app.project_files import ProjectFiles
-from mat_shelf.app.recent import note_recent, recent_projects
+from mat_shelf.app.recent import note_recent
 from mat_shelf.app.render_dialog import RenderDialog
 from mat_shelf.app.set.set_board import SetBoard
-from mat_shelf.app.shortcuts_dialog import ShortcutsDialog
 from mat_shelf.app.theme import apply_theme, is_dark
 from mat_shelf.app.wall.tools.brush import BrushTool
 from mat_shelf.app.wall.tools.mark import MarkTool
 from mat_shelf.app.wall.tools.pattern_placement import PatternPlacement
 from mat_shelf.app.wall.wall import Wall
+from mat_shelf.app.widgets.elided_label import ElidedLabel
 from mat_shelf.app.workshop import MarkWork, ProductWork, Workshop
+from mat_shelf.document.mark import Mark
+from mat_shelf.document.material import Material
+from mat_shelf.document.product import Part
+from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.models.importer import MODEL_ENDINGS
-from mat_shelf.exchange.project_file import (
-    PROJECT_ENDING,
-)
+from mat_shelf.exchange.product_import import empty_project
+from mat_shelf.exchange.project_file import PROJECT_ENDING
 from mat_shelf.exchange.recovery import Recovery
 
 MODEL_FILES = f"Models ({' '.join(f'*{ending}' for ending in MODEL_ENDINGS)})"
-ARRANGEMENTS = (("Picture alone", "picture"), ("Compare side by side", "compare"), ("Board and library", "board"))
 DROPPED = (PROJECT_ENDING, ".exr", ".hdr", *MODEL_ENDINGS)
 
 
@@ -66,6 +71,8 @@ class Window(QMainWindow):
         self.board = MaterialsBoard(workshop)
         self.library = LibraryPanel(workshop)
         self.library.pattern_wanted.connect(self._begin_ready)
+        self.materials = MaterialsPanel(workshop, self.library.model.worker)
+        self.library_pane = LibraryPane(self.library, self.materials)
         self.set_board = SetBoard(workshop)
         self.set_board.focus_wanted.connect(self.viewport.focus.want)
         self.viewport.material_wanted.connect(lambda: self.stations.buttons()[1].click())
@@ -77,7 +84,7 @@ class Window(QMainWindow):
             lambda part, zone, where: self.viewport.part_menu.menu(part, zone).popup(where)
         )
         self.product_board.view_wanted.connect(self.viewport.uv_overlay.show)
-        self.product_board.import_wanted.connect(self._choose_model)
+        self.product_board.import_wanted.connect(self.choose_model)
         self.viewport.measured.connect(self.product_board.size_card.show_distance)
         self.board_pane.add(self.product_board)
         self.board_pane.add(self.board)
@@ -98,9 +105,10 @@ class Window(QMainWindow):
         self.model_import = ModelImport(self.work, self.notice, self.files.may_leave, self)
         self.model_import.arrived.connect(lambda: self.stations.buttons()[0].click())
         self.board_pane.show_board(self.board)
-        self.panes = Panes(LibraryPane(self.library), self.wall, self.board_pane)
-        self._make_actions()
-
+        self.panes = Panes(self.library_pane, self.wall, self.board_pane)
+        self.stations = self._make_stations()
+        self.menus = MenuBar(self)
+        self.dialogs = Dialogs(self)
         whole = QWidget()
         layout = QVBoxLayout(whole)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -125,64 +133,12 @@ class Window(QMainWindow):
         self._say_library_problems()
         self._offer_what_was_left_behind()
 
-    def _make_actions(self) -> None:
-        def action(text, keys, run) -> QAction:
-            made = QAction(text, self)
-            made.setShortcut(QKeySequence(keys))
-            made.triggered.connect(run)
-            self.addAction(made)
-            return made
-
-        self.open_action = action("Open…", "Ctrl+O", self.files.choose)
-        self.import_action = action("Import model…", "Ctrl+I", self._choose_model)
-        self.save_action = action("Save", "Ctrl+S", self.files.save)
-        self.save_as_action = action("Save as…", "Ctrl+Shift+S", self.files.save_as)
-        self.render_action = action("Render…", "Ctrl+R", self.open_render)
-        self.undo_action = action("Undo", "Ctrl+Z", self.workshop.undo)
-        self.redo_action = action("Redo", "Ctrl+Shift+Z", self.workshop.redo)
-        self.save_to_library_action = action("Save to library", "Ctrl+K", self.board.open_save)
-        self.search_action = action("Search the library", "Ctrl+F", self.library.search.setFocus)
-        self.dark_action = action("Dark look", "Ctrl+Shift+D", self._change_look)
-        self.dark_action.setCheckable(True)
-        self.dark_action.setChecked(is_dark())
-        self.unused_action = action("Remove unused materials", "", self.workshop.remove_unused)
-        self.library_action = action("Show library", "F8", lambda shown: self.panes.fold_library(not shown))
-        self.board_action = action("Show board", "F9", lambda shown: self.panes.fold_board(not shown))
-        self.fill_action = action("Fill the window with a pane", "F10", self._fill)
-        self.full_screen_action = action("Full screen", "F11", self._show_full_screen)
-        self.arrangements = [
-            action(name, f"Alt+{number}", lambda _, key=key: self.panes.take(key))
-            for number, (name, key) in enumerate(ARRANGEMENTS, 1)
-        ]
-        self.keys_action = action("Keys and gestures", "F1", self.open_shortcuts)
-        self.quit_action = action("Quit", "Ctrl+Q", self.close)
-
     def _top_bar(self) -> QFrame:
         bar = QFrame(objectName="topBar")
         bar.setFixedHeight(46)
-        self.project_button = QPushButton()
-        self.project_button.setProperty("role", "project")
-        self.project_button.setToolTip("Open, save, render")
-        menu = QMenu(self.project_button)
-        menu.addAction(self.open_action)
-        self.recent_menu = menu.addMenu("Open recent")
-        self.recent_menu.aboutToShow.connect(self._fill_recent)
-        menu.addActions([self.save_action, self.save_as_action, self.import_action])
-        menu.addSeparator()
-        menu.addActions([self.render_action, self.unused_action])
-        menu.addSeparator()
-        panes = menu.addMenu("Panes")
-        panes.addActions([*self.arrangements, self.fill_action, self.full_screen_action])
-        panes.addSeparator()
-        for shown in (self.library_action, self.board_action):
-            shown.setCheckable(True)
-        self.empty_board_action = QAction("Fold the empty board", self, checkable=True)
-        self.empty_board_action.triggered.connect(self._fold_empty_board)
-        panes.addActions([self.library_action, self.board_action, self.empty_board_action])
-        menu.addActions([self.keys_action, self.dark_action])
-        menu.addSeparator()
-        menu.addAction(self.quit_action)
-        self.project_button.setMenu(menu)
+        self.project_label = ElidedLabel()
+        self.project_label.setProperty("role", "quiet")
+        self.project_label.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.undo_button, self.redo_button = QPushButton("Undo"), QPushButton("Redo")
         self.undo_button.clicked.connect(self.workshop.undo)
         self.redo_button.clicked.connect(self.workshop.redo)
@@ -195,32 +151,36 @@ class Window(QMainWindow):
         layout = QHBoxLayout(bar)
         layout.setContentsMargins(8, 0, 16, 0)
         layout.setSpacing(4)
-        self.project_button.setFixedWidth(224)
-        layout.addWidget(self.project_button)
-        layout.addSpacing(8)
-        self.stations = QButtonGroup(self)
+        layout.addWidget(self.menus, 0, Qt.AlignmentFlag.AlignVCenter)
+        layout.addSpacing(22)
+        for station in self.stations.buttons():
+            layout.addWidget(station)
+            layout.addSpacing(18)
+        layout.addWidget(self.project_label, 1)
+        layout.addSpacing(12)
+        layout.addWidget(self.undo_button)
+        layout.addWidget(self.redo_button)
+        layout.addSpacing(12)
+        layout.addWidget(self.render_button)
+        return bar
+
+    def _make_stations(self) -> QButtonGroup:
+        group = QButtonGroup(self)
         stations = (
             ("Product", self.product_board),
             ("Materials", self.board),
             ("Marks", self.marks_board),
             ("Set", self.set_board),
         )
-        for number, (name, board) in enumerate(stations):
-            station = QPushButton(name, checkable=True, checked=board is self.board)
+        for number, (name, board) in enumerate(stations, 1):
+            station = QPushButton(name, self, checkable=True, checked=board is self.board)
             station.setProperty("role", "station")
             station.setFixedHeight(45)
-            station.setShortcut(QKeySequence(f"Ctrl+{number + 1}"))
-            station.setToolTip(f"Ctrl+{number + 1}")
+            station.setShortcut(QKeySequence(f"Ctrl+{number}"))
+            station.setToolTip(f"Ctrl+{number}")
             station.clicked.connect(lambda _, board=board: self._show_board(board))
-            self.stations.addButton(station)
-            layout.addWidget(station)
-            layout.addSpacing(18)
-        layout.addStretch(1)
-        layout.addWidget(self.undo_button)
-        layout.addWidget(self.redo_button)
-        layout.addSpacing(12)
-        layout.addWidget(self.render_button)
-        return bar
+            group.addButton(station)
+        return group
 
     def _begin_ready(self, ready_id: str) -> None:
         """Begins a pattern from the library on the material of the selected piece, and opens its strip."""
@@ -249,44 +209,44 @@ class Window(QMainWindow):
         self.panes.show_board(is_empty, words if is_empty else f"{station}  ·  {words}" if words else station)
 
     def _follow_panes(self) -> None:
-        self.library_action.setChecked(not self.panes.is_library_folded)
-        self.board_action.setChecked(not self.panes.is_board_folded)
-        self.empty_board_action.setChecked(self.panes.folds_empty_board)
         if self.notice.isVisible():
             self._place_notice()
 
-    def _fill(self) -> None:
+    def fill_pane(self) -> None:
         """Lets the pane under the pointer, or with the focus, fill the window; or ends that."""
         panes = (self.wall.close_up, self.wall.reference)
         pane = next((pane for pane in panes if pane.hasFocus() or pane.underMouse()), self.viewport)
         self.panes.fill(self.panes.filled or pane)
 
-    def _fold_empty_board(self, folds: bool) -> None:
+    def fold_empty_board(self, folds: bool) -> None:
+        """Chooses if the board makes room where nothing is selected."""
         self.panes.folds_empty_board = folds
         self.panes.fold_board(False)
 
-    def _show_full_screen(self) -> None:
+    def show_full_screen(self) -> None:
+        """Fills the screen, or ends that."""
         self.setWindowState(self.windowState() ^ Qt.WindowState.WindowFullScreen)
 
     def _follow(self) -> None:
         history = self.workshop.history
         name = self.workshop.project.name
         changed = history.is_changed
-        self.project_button.setText(f"{name}{'  •' if changed else ''}  ▾")
+        self.project_label.setText(f"{name}{'  •' if changed else ''}")
+        self.project_label.setToolTip(f"{name}{', not saved' if changed else ''}\n{self.workshop.path or ''}".strip())
         self.setWindowTitle(f"{name}{' (not saved)' if changed else ''} – Mat Shelf")
-        for button, action, label in (
-            (self.undo_button, self.undo_action, history.undo_label),
-            (self.redo_button, self.redo_action, history.redo_label),
+        for button, keys, label in (
+            (self.undo_button, "Ctrl+Z", history.undo_label),
+            (self.redo_button, "Ctrl+Shift+Z", history.redo_label),
         ):
             button.setEnabled(label is not None)
-            action.setEnabled(label is not None)
-            button.setToolTip(f"{action.text()}: {label}  ({action.shortcut().toString()})" if label else "")
+            button.setToolTip(f"{button.text()}: {label}  ({keys})" if label else "")
 
-    def _change_look(self) -> None:
+    def change_look(self) -> None:
+        """Changes between the light and the dark look."""
         dark = not is_dark()
         apply_theme(QApplication.instance(), dark)
-        self.dark_action.setChecked(dark)
         QSettings().setValue("dark", dark)
+        self.menus.follow()
 
     def say(self, text: str) -> None:
         """Shows a message over the lower edge of the wall."""
@@ -296,21 +256,9 @@ class Window(QMainWindow):
         """Shows a message with something that can be done about it."""
         self.notice.show_text(text, (name, run))
 
-    def open_shortcuts(self) -> None:
-        self.shortcuts_dialog = ShortcutsDialog(self.actions(), self)
-        self.shortcuts_dialog.show()
-
     def _note_recent(self) -> None:
         if self.workshop.path is not None:
             note_recent(self.workshop.path)
-
-    def _fill_recent(self) -> None:
-        self.recent_menu.clear()
-        for path in recent_projects():
-            shown = self.recent_menu.addAction(f"{path.stem}    {path.parent}")
-            shown.triggered.connect(lambda _, path=path: self.files.may_leave() and self.files.open(path))
-        if self.recent_menu.isEmpty():
-            self.recent_menu.addAction("No recent projects").setEnabled(False)
 
     def dragEnterEvent(self, event) -> None:
         if self._dropped_file(event.mimeData()):
@@ -335,7 +283,55 @@ class Window(QMainWindow):
         paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
         return next((path for path in paths if path.suffix.lower() in DROPPED), None)
 
-    def _choose_model(self) -> None:
+    def begin_project(self) -> None:
+        """Goes on with an empty project, in the Product station."""
+        if self.files.may_leave():
+            self.workshop.replace(empty_project(), Assets(), None)
+            self.stations.buttons()[0].click()
+            self.say("A new project. Import a model, or drop one on the window.")
+
+    def begin_pattern(self) -> None:
+        """Offers what a new pattern of the material on the board can begin as."""
+        self.stations.buttons()[1].click()
+        self.board.choose_pattern(self.board.save_button)
+
+    def rename_material(self) -> None:
+        """Lets the name of the material on the board be typed, on the board or where the list of materials is used."""
+        if self.materials.list.hasFocus():
+            self.materials.rename()
+            return
+        self.stations.buttons()[1].click()
+        self.board.name.setFocus()
+        self.board.name.selectAll()
+
+    def duplicate_words(self) -> str:
+        """The name of what `duplicate` would copy, in a command's words."""
+        thing = self._to_duplicate()
+        return f"Duplicate {thing.name}" if thing is not None else "Duplicate"
+
+    def can_duplicate(self) -> bool:
+        """True if something is selected that can be copied."""
+        return self._to_duplicate() is not None
+
+    def _to_duplicate(self) -> Part | Mark | Material | None:
+        if self.board_pane.shown is self.product_board:
+            return self.workshop.selected_part
+        if self.board_pane.shown is self.marks_board and self.marks.mark is not None:
+            return self.marks.mark
+        return self.workshop.selected_material
+
+    def duplicate(self) -> None:
+        """Copies what the station is about: a part, a mark or a material."""
+        thing = self._to_duplicate()
+        if isinstance(thing, Part):
+            self.work.duplicate()
+        elif isinstance(thing, Mark):
+            self.marks.copy(thing)
+        else:
+            self.workshop.duplicate_material()
+
+    def choose_model(self) -> None:
+        """Asks for a model, and imports it."""
         chosen, _ = QFileDialog.getOpenFileName(self, "Import model", self.files.folder(), MODEL_FILES)
         if chosen:
             self.model_import.start(Path(chosen))

@@ -3,6 +3,7 @@
 import numpy as np
 
 from mat_shelf.commands.command import command
+from mat_shelf.commands.materials import Wearable
 from mat_shelf.document.ids import free_name, new_id
 from mat_shelf.document.product import Part, Zone
 from mat_shelf.geometry.adjacency import Adjacency, adjacency, face_areas
@@ -175,8 +176,8 @@ class FaceCommands:
             return None
         return smooth_region(self._graph(key), face, self.degrees)
 
-    def dress_region(self, part_id: str, region: np.ndarray, swatch_id: str) -> None:
-        """Makes faces a zone that wears a swatch; where they are a whole part, or just a zone, that wears it.
+    def dress_region(self, part_id: str, region: np.ndarray, what: Wearable) -> None:
+        """Makes faces a zone that wears something; where they are a whole part, or just a zone, that wears it.
 
         Parameters
         ----------
@@ -184,18 +185,18 @@ class FaceCommands:
             Id of the part.
         region : (T,) bool
             The faces.
-        swatch_id : str
-            Id of the swatch.
+        what : Wearable
+            A swatch or a material.
         """
         part, assets = self.project.part(part_id), self.session.assets
         same = next((z for z in part.zones if np.array_equal(np.flatnonzero(region), assets.faces[z.faces])), None)
         if region.all() or same is not None:
-            self.session.wear(part_id, swatch_id, same.id if same else None)
+            self.session.put_on([(part_id, same.id if same else None)], what)
             return
         with self.session.as_one(f"Zone of {part.name}"):
             self.choose((part_id, region))
             self.make_zone()
-            self.session.wear(part_id, swatch_id, self.session.selected_zone_id)
+            self.session.put_on([(part_id, self.session.selected_zone_id)], what)
 
     @command
     def make_zone(self) -> None:

@@ -3,7 +3,7 @@
 from pydantic import ValidationError
 
 from mat_shelf.commands.command import command
-from mat_shelf.document.ids import free_name, new_id
+from mat_shelf.document.ids import free_name, name_of_copy, new_id
 from mat_shelf.document.material import Material
 from mat_shelf.document.parameter import explain
 from mat_shelf.document.swatch import Swatch
@@ -48,6 +48,21 @@ class LibraryCommands:
         kept = material.with_(name=swatch.name, family=family, swatch=swatch.id)
         self.edit(f"Save {swatch.name} to library", self.project.with_material(kept))
         return True
+
+    @command
+    def save_material(self, material_id: str) -> None:
+        """Saves a material of the project as a new swatch, under its own name or the first free one after it.
+
+        Parameters
+        ----------
+        material_id : str
+            Id of the material.
+        """
+        self.open_material(material_id)
+        material = self.project.material(material_id)
+        name = free_name(material.name, {entry.name for entry in self.library_entries()})
+        if self.save_swatch(name, material.family):
+            self.said.emit(f"{name} saved to the library.")
 
     @command
     def update_swatch(self) -> bool:
@@ -120,7 +135,7 @@ class LibraryCommands:
         swatch : Swatch
             The swatch.
         """
-        name = free_name(f"{swatch.name}, copy", {entry.name for entry in self.library_entries()})
+        name = name_of_copy(swatch.name, {entry.name for entry in self.library_entries()})
         self._put_in_library(swatch.with_(id=new_id("swatch"), name=name), swatch)
 
     @command

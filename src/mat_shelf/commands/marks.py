@@ -9,7 +9,7 @@ from mat_shelf.commands.command import command
 from mat_shelf.commands.mark_artwork import ArtworkCommands
 from mat_shelf.commands.session import Session
 from mat_shelf.document.camera import Camera
-from mat_shelf.document.ids import free_name, new_id
+from mat_shelf.document.ids import free_name, name_of_copy, new_id
 from mat_shelf.document.image import ImageRef
 from mat_shelf.document.mark import Mark
 from mat_shelf.document.product import Part
@@ -253,7 +253,7 @@ class MarkCommands(ArtworkCommands):
         mark : Mark
             The mark.
         """
-        name = free_name(mark.name, {m.name for m in self.session.project.marks})
+        name = name_of_copy(mark.name, {m.name for m in self.session.project.marks})
         made = mark.with_(id=new_id("mark"), name=name)
         self.put(f"Duplicate {mark.name}", made)
         self.open(made.id)

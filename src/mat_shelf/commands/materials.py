@@ -1,8 +1,10 @@
 """Materials of the project: put on parts, varied, renamed, removed."""
 
 from collections.abc import Sequence
+from typing import NamedTuple
 
 from mat_shelf.commands.command import command
+from mat_shelf.commands.selection import Wearer
 from mat_shelf.document.ids import free_name, new_id
 from mat_shelf.document.material import Material
 from mat_shelf.document.project import Project
@@ -12,14 +14,56 @@ from mat_shelf.exchange.image_reading import ImageError
 from mat_shelf.library.library import LibraryError
 
 
-def _count(part_ids: Sequence[str]) -> str:
-    return "1 part" if len(part_ids) == 1 else f"{len(part_ids)} parts"
+def _count(parts: Sequence) -> str:
+    return "1 part" if len(parts) == 1 else f"{len(parts)} parts"
+
+
+class Wearable(NamedTuple):
+    """A swatch of the library or a material of the project, to be put on parts.
+
+    Attributes
+    ----------
+    kind : str
+        "swatch" or "material".
+    id : str
+        Its id.
+    """
+
+    kind: str
+    id: str
 
 
 class MaterialCommands:
     """Commands on the materials of the project."""
 
     @command
+    def put_on(self, wearers: Sequence[Wearer], what: Wearable, clear_zones: bool = False) -> None:
+        """Puts a swatch or a material on parts and zones; a single one is selected.
+
+        Parameters
+        ----------
+        wearers : sequence of (str, str or None)
+            Ids of parts, and of zones or None for the parts themselves.
+        what : Wearable
+            What they wear from then on.
+        clear_zones : bool
+            Whether the zones of the parts go; else those keep what they wear.
+        """
+        found = self._project_with(what)
+        if found is None or not wearers:
+            return
+        project, material = found
+        for part_id, zone_id in wearers:
+            part = project.part(part_id)
+            dressed = (part.zone(zone_id) if zone_id else part).with_(material=material.id)
+            part = part.with_zone(dressed) if zone_id else dressed
+            project = project.with_part(part.with_(zones=()) if clear_zones else part)
+        self.worn_last = what
+        name = dressed.name if len(wearers) == 1 else _count(wearers)
+        self.edit(f"{material.name} on {name}", project)
+        if len(wearers) == 1:
+            self.select(*wearers[0])
+
     def wear(self, part_id: str, swatch_id: str, zone_id: str | None = None) -> None:
         """Puts a swatch on a part or one of its zones, and selects that.
 
@@ -32,27 +76,17 @@ class MaterialCommands:
         zone_id : str or None
             Id of the zone; None for the part itself.
         """
-        found = self._project_with(swatch_id)
-        if found is None:
-            return
-        project, material = found
-        part = project.part(part_id)
-        wearer = part.zone(zone_id) if zone_id else part
-        dressed = wearer.with_(material=material.id)
-        part = part.with_zone(dressed) if zone_id else dressed
-        self.worn_last = swatch_id
-        self.edit(f"{material.name} on {wearer.name}", project.with_part(part))
-        self.select(part_id, zone_id)
+        self.put_on([(part_id, zone_id)], Wearable("swatch", swatch_id))
 
-    def _project_with(self, swatch_id: str) -> tuple[Project, Material] | None:
-        """The project with a swatch among its materials, and that material; None where it cannot be used."""
-        try:
-            swatch = self.library.swatch(swatch_id)
-        except LibraryError as fault:
-            self.said.emit(str(fault))
-            return None
+    def _project_with(self, what: Wearable) -> tuple[Project, Material] | None:
+        """The project with something among its materials, and that material; None where it cannot be used."""
+        if what.kind == "material":
+            material = next((m for m in self.project.materials if m.id == what.id), None)
+            if material is None:
+                self.said.emit("That material is no longer in the project.")
+            return (self.project, material) if material is not None else None
+        swatch = self._swatch(what.id)
         if swatch is None:
-            self.said.emit("That swatch is no longer in the library.")
             return None
         project = self.project
         material = next((m for m in project.materials if m.swatch == swatch.id and m.recipe == swatch.recipe), None)
@@ -66,37 +100,43 @@ class MaterialCommands:
             project = project.with_material(material)
         return project, material
 
-    @command
-    def dress(self, part_ids: Sequence[str], swatch_id: str, clear_zones: bool = False) -> None:
-        """Puts a swatch on several parts at once.
+    def _swatch(self, swatch_id: str) -> Swatch | None:
+        """A swatch of the library; says why where there is none."""
+        try:
+            swatch = self.library.swatch(swatch_id)
+        except LibraryError as fault:
+            self.said.emit(str(fault))
+            return None
+        if swatch is None:
+            self.said.emit("That swatch is no longer in the library.")
+        return swatch
+
+    def named_recipe(self, what: Wearable) -> tuple[str, Recipe] | None:
+        """Name and recipe of a swatch or a material, for what takes a recipe of its own; None where it is gone.
 
         Parameters
         ----------
-        part_ids : sequence of str
-            Ids of the parts.
-        swatch_id : str
-            Id of the swatch.
-        clear_zones : bool
-            Whether their zones go; else those keep what they wear.
+        what : Wearable
+            The swatch or material.
+
+        Returns
+        -------
+        (str, Recipe) or None
         """
-        found = self._project_with(swatch_id)
-        if found is None or not part_ids:
-            return
-        project, material = found
-        for part_id in part_ids:
-            part = project.part(part_id).with_(material=material.id)
-            project = project.with_part(part.with_(zones=()) if clear_zones else part)
-        self.worn_last = swatch_id
-        self.edit(f"{material.name} on {_count(part_ids)}", project)
+        if what.kind == "material":
+            found = next((m for m in self.project.materials if m.id == what.id), None)
+        else:
+            found = self._swatch(what.id)
+        return (found.name, found.recipe) if found is not None else None
 
     def dress_next(self) -> None:
-        """Puts the swatch that was put on last on the next visible part, and selects it."""
+        """Puts what was put on last, a swatch or material, on the next visible part, and selects it."""
         ids = [part.id for part in self.project.product.parts if not part.is_hidden]
         if self.worn_last is None or not ids:
-            self.said.emit("Put a swatch on a part first; then this puts it on the next one.")
+            self.said.emit("Put a swatch or a material on a part first; then this puts it on the next one.")
             return
         at = ids.index(self.selected) + 1 if self.selected in ids else 0
-        self.wear(ids[at % len(ids)], self.worn_last)
+        self.put_on([(ids[at % len(ids)], None)], self.worn_last)
 
     def parts_beside(self, part_id: str) -> list[tuple[str, list[str]]]:
         """Parts that are dressed together with one: the selection, its group, those of its shape, of its material, all.
@@ -143,23 +183,22 @@ class MaterialCommands:
             Recipe.parameter(name)
         self.edit(f"Edit {material.name}", self.project.with_material(material.tuned(material.recipe.with_(**inputs))))
 
-    def wear_instead(self, old_id: str, swatch_id: str) -> None:
-        """Puts a swatch wherever a material of the project is worn.
+    def replace_everywhere(self, old_id: str, what: Wearable) -> None:
+        """Puts a swatch or a material wherever a material of the project is worn.
 
         Parameters
         ----------
         old_id : str
             Id of the material that is replaced.
-        swatch_id : str
-            Id of the swatch.
+        what : Wearable
+            What is worn from then on.
         """
+        wearers = self.wearers_of(old_id)
+        if not wearers:
+            self.said.emit(f"No part wears {self.project.material(old_id).name}.")
+            return
         with self.as_one(f"Replace {self.project.material(old_id).name}"):
-            for part in self.project.product.parts:
-                if part.material == old_id:
-                    self.wear(part.id, swatch_id)
-                for zone in part.zones:
-                    if zone.material == old_id:
-                        self.wear(part.id, swatch_id, zone.id)
+            self.put_on(wearers, what)
 
     def _material_of(self, swatch: Swatch) -> Material:
         """A new material from a swatch; a variant goes on following if the project has its parent."""
@@ -206,19 +245,6 @@ class MaterialCommands:
         if material is not None and material.parent is not None:
             followed = material.given_back(name, self.project.material(material.parent).recipe)
             self.edit(f"Follow parent in {Recipe.field_label(name)}", self.project.with_material(followed))
-
-    @command
-    def rename_material(self, name: str) -> None:
-        """Rename the material on the board.
-
-        Parameters
-        ----------
-        name : str
-            Name.
-        """
-        material = self.selected_material
-        if material is not None and name.strip() and name.strip() != material.name:
-            self.edit("Rename", self.project.with_material(material.with_(name=name.strip()[:120])))
 
     @command
     def remove_unused(self) -> None:

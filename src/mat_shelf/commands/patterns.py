@@ -7,7 +7,7 @@ from mat_shelf.commands.command import command
 from mat_shelf.commands.feeds import FeedCommands, usual_feed
 from mat_shelf.commands.session import Session
 from mat_shelf.commands.strip import StripCommands
-from mat_shelf.document.ids import free_name, new_id
+from mat_shelf.document.ids import free_name, name_of_copy, new_id
 from mat_shelf.document.parameter import explain
 from mat_shelf.document.pattern import Pattern, Placement, Step
 from mat_shelf.document.recipe import Recipe
@@ -305,7 +305,9 @@ class PatternCommands(StripCommands, FeedCommands):
         str
         """
         pattern = self.recipe.pattern(pattern_id)
-        return self.begin(pattern.steps, f"{pattern.name}, copy", pattern.placement)
+        return self.begin(
+            pattern.steps, name_of_copy(pattern.name, {p.name for p in self.recipe.patterns}), pattern.placement
+        )
 
     @command
     def remove(self, pattern_id: str) -> None:

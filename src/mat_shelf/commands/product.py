@@ -10,7 +10,7 @@ from mat_shelf.commands.faces import SMOOTH, FaceCommands
 from mat_shelf.commands.poses import PoseCommands
 from mat_shelf.commands.session import Session
 from mat_shelf.commands.uvs import UvCommands
-from mat_shelf.document.ids import FreeNames, free_name, new_id
+from mat_shelf.document.ids import FreeNames, free_name, name_of_copy, new_id
 from mat_shelf.document.material import Material
 from mat_shelf.document.product import Part, Product
 from mat_shelf.document.project import Project
@@ -283,7 +283,7 @@ class ProductCommands(FaceCommands, UvCommands, PoseCommands):
         part = self.session.selected_part
         if part is None:
             return
-        name = free_name(f"{part.name}, copy", {p.name for p in self.project.product.parts})
+        name = name_of_copy(part.name, {p.name for p in self.project.product.parts})
         low, high = self.bounds([part])
         shift = tuple(float(x) for x in np.add(part.pose.shift, (float(high[0] - low[0]) * 1.1, 0, 0)))
         copy = part.with_(id=new_id("part"), name=name, pose=part.pose.with_(shift=shift))

@@ -5,6 +5,9 @@ from mat_shelf.document.product import Part, Zone
 from mat_shelf.document.project import Project
 from mat_shelf.document.recipe import Overlay, Recipe
 
+Wearer = tuple[str, str | None]
+"""Ids of a part and of a zone of it, or None for the part itself."""
+
 
 class Selection:
     """Selection of a session: parts, a zone, and what is on the board."""
@@ -125,27 +128,54 @@ class Selection:
             self.also_selected = tuple(ids[1:])
             self.selection_changed.emit()
 
-    def select_wearers(self) -> None:
-        """Selects all visible parts that wear the material of what is selected, somewhere at least."""
-        part, material = self.selected_part, self.selected_material
-        if part is None or material is None:
-            return
-        others = (other for other in self.project.product.parts if material.id in other.worn() and other.id != part.id)
-        self.select(part.id)
-        self.also_selected = tuple(other.id for other in others if not other.is_hidden)
-        self.selection_changed.emit()
+    @property
+    def selected_wearers(self) -> list[Wearer]:
+        """The selected parts, or a zone of one."""
+        if self.selected is None:
+            return []
+        return [(self.selected, self.selected_zone_id), *((other, None) for other in self.also_selected)]
 
-    def select_next_wearer(self) -> None:
-        """Selects the next piece that wears the material on the board."""
-        material = self.selected_material
-        if material is None:
-            return
-        places = [
+    def wearers_of(self, material_id: str) -> list[Wearer]:
+        """Parts and zones that wear a material.
+
+        Parameters
+        ----------
+        material_id : str
+            Id of the material.
+
+        Returns
+        -------
+        list of (str, str or None)
+        """
+        return [
             (part.id, zone.id if zone else None)
             for part in self.project.product.parts
             for zone in (None, *part.zones)
-            if (zone or part).material == material.id
+            if (zone or part).material == material_id
         ]
+
+    def select_all_wearing(self, material_id: str) -> None:
+        """Selects all visible parts that wear a material somewhere, which comes to the board.
+
+        Parameters
+        ----------
+        material_id : str
+            Id of the material.
+        """
+        parts = [p.id for p in self.project.product.parts if material_id in p.worn() and not p.is_hidden]
+        if not parts:
+            self.said.emit(f"No part that is shown wears {self.project.material(material_id).name}.")
+            return
+        first = self.selected if self.selected in parts else parts[0]
+        self.select(first)
+        self.also_selected = tuple(part for part in parts if part != first)
+        is_on_board = self.selected_material is not None and self.selected_material.id == material_id
+        self._opened_material = None if is_on_board else material_id
+        self.selection_changed.emit()
+
+    def select_next_wearer(self) -> None:
+        """Selects the next part or zone that wears the material on the board."""
+        places = self.wearers_of(self.selected_material.id) if self.selected_material is not None else []
         if places:
             here = (self.selected, self.selected_zone_id)
             self.select(*places[(places.index(here) + 1) % len(places) if here in places else 0])

@@ -9,12 +9,14 @@ from pydantic import ValidationError
 from mat_shelf.commands.aside import Aside, at_once
 from mat_shelf.commands.files import FileCommands
 from mat_shelf.commands.library import LibraryCommands
-from mat_shelf.commands.materials import MaterialCommands
+from mat_shelf.commands.materials import MaterialCommands, Wearable
+from mat_shelf.commands.project_materials import ProjectMaterials
 from mat_shelf.commands.selection import Selection
 from mat_shelf.commands.sets import SetCommands
 from mat_shelf.commands.views import ViewCommands
 from mat_shelf.document.camera import Camera
 from mat_shelf.document.history import History
+from mat_shelf.document.material import Material
 from mat_shelf.document.parameter import Frozen, explain
 from mat_shelf.document.pattern import Pattern
 from mat_shelf.document.project import Project
@@ -26,7 +28,7 @@ from mat_shelf.scene.ball import Ball
 from mat_shelf.system.file_writer import Stamp, stamp_of
 
 
-class Session(Selection, ViewCommands, SetCommands, MaterialCommands, LibraryCommands, FileCommands):
+class Session(Selection, ViewCommands, SetCommands, MaterialCommands, ProjectMaterials, LibraryCommands, FileCommands):
     """The one thing that views read and that edits go through.
 
     Parameters
@@ -78,7 +80,9 @@ class Session(Selection, ViewCommands, SetCommands, MaterialCommands, LibraryCom
         self.selected: str | None = None
         self.selected_zone_id: str | None = None
         self.also_selected: tuple[str, ...] = ()
-        self.worn_last: str | None = None
+        self.worn_last: Wearable | None = None
+        self.copied: tuple[Material, dict[str, bytes]] | None = None
+        """The material that was copied, with the images of its patterns."""
         self._together: str | None = None
         self.free_camera: Camera | None = None
         self.picture_width = 1920
@@ -221,6 +225,17 @@ class Session(Selection, ViewCommands, SetCommands, MaterialCommands, LibraryCom
     def redo(self) -> None:
         """Make the last edit that was taken back again."""
         self.history.redo()
+        self._after_jump()
+
+    def go_to_step(self, position: int) -> None:
+        """Go to a place of the history, back or forth.
+
+        Parameters
+        ----------
+        position : int
+            Number of steps that are in the project then.
+        """
+        self.history.go_to(position)
         self._after_jump()
 
     def _after_jump(self) -> None:

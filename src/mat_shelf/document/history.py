@@ -59,6 +59,23 @@ class History:
         return self._future[-1][0] if self._future else None
 
     @property
+    def steps(self) -> list[str]:
+        """Texts of all edits, the oldest first; the last of them may be taken back at present."""
+        return [label for label, _ in self._past] + [label for label, _ in reversed(self._future)]
+
+    @property
+    def position(self) -> int:
+        """Number of the steps that are in the present."""
+        return len(self._past)
+
+    def go_to(self, position: int) -> None:
+        """Takes edits back, or makes them again, until that many steps are in the present."""
+        while len(self._past) > max(position, 0):
+            self.undo()
+        while len(self._past) < position and self._future:
+            self.redo()
+
+    @property
     def is_changed(self) -> bool:
         return self.present is not self.saved and self.present != self.saved
 

@@ -39,6 +39,12 @@ def free_name(wanted: str, taken: Container[str]) -> str:
     return FreeNames(taken).take(wanted)
 
 
+def name_of_copy(name: str, taken: Container[str]) -> str:
+    """A free name for a copy: the next number after that of the original, where that is numbered itself."""
+    base, _, number = name.rpartition(" ")
+    return free_name(base if number.isdecimal() and base in taken else name, taken)
+
+
 class FreeNames:
     """Names that are free beside others, for many at a time.
 

@@ -121,6 +121,16 @@ def product_of(model: ImportedModel, assets: Assets) -> tuple[Product, tuple[Mat
     return Product(name=name, unit=model.unit, parts=tuple(parts)), tuple(materials.values())
 
 
+def empty_project() -> Project:
+    """A project without parts, with sets for things as large as a hand.
+
+    Returns
+    -------
+    Project
+    """
+    return new_project(Product(name="Product"), (), (200.0, 120.0, 200.0)).with_(name="New project")
+
+
 def new_project(product: Product, materials: tuple[Material, ...], size_mm) -> Project:
     """A project of its own for a product, with sets and a first view that suit its size, (3,) mm.
 

@@ -124,6 +124,16 @@ class LibraryModel(QAbstractListModel):
         if swatch is not None:
             self.worker.want(entry.recipe_key, swatch.recipe, pictures)
 
+    @staticmethod
+    def is_entry(row: LibraryEntry | Ready | tuple[str, int]) -> bool:
+        """False for headings."""
+        return isinstance(row, LibraryEntry | Ready)
+
+    @staticmethod
+    def depth(row: LibraryEntry | Ready) -> int:
+        """All of them stand at the edge."""
+        return 0
+
     def use(self, entry: LibraryEntry | Ready) -> str:
         """Parts of the project that wear it; else its parent, or its tags. Of a pattern, its tags."""
         if isinstance(entry, Ready):

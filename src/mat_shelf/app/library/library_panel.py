@@ -1,7 +1,7 @@
 """The library down the left edge: search, families and swatches with their pictures."""
 
-from PyQt6.QtCore import QRect, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QDrag, QFont, QFontMetrics, QPainter, QPainterPath
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QDrag
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QFrame,
@@ -9,91 +9,55 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QListView,
     QMenu,
-    QStyle,
-    QStyledItemDelegate,
     QVBoxLayout,
 )
 
 from mat_shelf.app.library.compare_dialog import CompareDialog
 from mat_shelf.app.library.describe_dialog import DescribeDialog
-from mat_shelf.app.library.library_model import LibraryModel, name_of
-from mat_shelf.app.library.swatch_drag import swatch_mime
+from mat_shelf.app.library.entry_painter import EntryPainter
+from mat_shelf.app.library.library_model import LibraryModel
+from mat_shelf.app.library.swatch_drag import dragged_wearable, wearable_mime
 from mat_shelf.app.patterns.pattern_mime import ready_mime
-from mat_shelf.app.theme import THEME, font
 from mat_shelf.app.workshop import Workshop
+from mat_shelf.commands.materials import Wearable
 from mat_shelf.document.material import Material
 from mat_shelf.document.swatch import Swatch
 from mat_shelf.library.library import LibraryEntry, LibraryError
 from mat_shelf.patterns.ready import Ready
 
-PICTURE = 46
-FAMILY_HEIGHT, SWATCH_HEIGHT = 30, 58
-
-
-class EntryPainter(QStyledItemDelegate):
-    def sizeHint(self, option, index) -> QSize:
-        height = (
-            SWATCH_HEIGHT if isinstance(index.data(Qt.ItemDataRole.UserRole), LibraryEntry | Ready) else FAMILY_HEIGHT
-        )
-        return QSize(180, height)
-
-    def paint(self, painter: QPainter, option, index) -> None:
-        painter.save()
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        row, rect = index.data(Qt.ItemDataRole.UserRole), option.rect
-        if isinstance(row, LibraryEntry | Ready):
-            self._paint_entry(painter, option, index, row, rect)
-        else:
-            line = rect.adjusted(4, 8, -8, -2)
-            painter.setPen(QColor(THEME.quiet))
-            painter.setFont(font(12, QFont.Weight.DemiBold))
-            painter.drawText(line, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, row[0])
-            painter.setFont(font(12, tabular=True))
-            painter.drawText(line, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, str(row[1]))
-        painter.restore()
-
-    def _paint_entry(self, painter, option, index, entry: LibraryEntry | Ready, rect: QRect) -> None:
-        body = rect.adjusted(0, 2, -4, -2)
-        if option.state & QStyle.StateFlag.State_Selected:
-            painter.setPen(QColor(THEME.accent))
-            painter.setBrush(QColor(THEME.field))
-            painter.drawRoundedRect(body, 6, 6)
-        elif option.state & QStyle.StateFlag.State_MouseOver:
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(QColor(THEME.card))
-            painter.drawRoundedRect(body, 6, 6)
-        frame = QRect(body.x() + 4, body.y() + 4, PICTURE, PICTURE)
-        shape = QPainterPath()
-        shape.addRoundedRect(float(frame.x()), float(frame.y()), PICTURE, PICTURE, 5, 5)
-        picture = index.model().picture(entry)
-        painter.save()
-        painter.setClipPath(shape)
-        painter.fillRect(frame, QColor(THEME.track))
-        if picture is not None:
-            painter.drawPixmap(frame, picture)
-        painter.restore()
-        use = index.model().use(entry)
-        top = body.y() + (8 if use else 17)
-        words = QRect(frame.right() + 11, top, body.right() - frame.right() - 16, 20)
-        for text, type_, color in (
-            (name_of(entry), font(13, QFont.Weight.Medium), THEME.text),
-            (use, font(12), THEME.accent if index.model().is_worn(entry) else THEME.quiet),
-        ):
-            painter.setFont(type_)
-            painter.setPen(QColor(color))
-            shown = QFontMetrics(type_).elidedText(text, Qt.TextElideMode.ElideRight, words.width())
-            painter.drawText(words, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, shown)
-            words.translate(0, 18)
-
 
 class _SwatchList(QListView):
+    """Swatches are dragged out of it; a material of the project that is dropped here is saved.
+
+    Signals
+    -------
+    dropped : str
+        Id of the material.
+    """
+
+    dropped = pyqtSignal(str)
+
+    def dragEnterEvent(self, event) -> None:
+        what = dragged_wearable(event.mimeData())
+        if what is not None and what.kind == "material":
+            event.acceptProposedAction()
+
+    def dragMoveEvent(self, event) -> None:
+        event.acceptProposedAction()  # all of the list takes it
+
+    def dropEvent(self, event) -> None:
+        what = dragged_wearable(event.mimeData())
+        if what is not None and what.kind == "material":
+            event.acceptProposedAction()
+            self.dropped.emit(what.id)
+
     def startDrag(self, actions) -> None:
         row = self.currentIndex().data(Qt.ItemDataRole.UserRole)
         if not isinstance(row, LibraryEntry | Ready):
             return
         drag = QDrag(self)
-        drag.setMimeData(swatch_mime(row.id) if isinstance(row, LibraryEntry) else ready_mime(row.pattern.id))
+        is_swatch = isinstance(row, LibraryEntry)
+        drag.setMimeData(wearable_mime(Wearable("swatch", row.id)) if is_swatch else ready_mime(row.pattern.id))
         picture = self.model().picture(row)
         if picture is not None:
             drag.setPixmap(picture.scaled(56, 56, transformMode=Qt.TransformationMode.SmoothTransformation))
@@ -124,6 +88,8 @@ class LibraryPanel(QFrame):
         self.list.setModel(self.model)
         self.list.setItemDelegate(EntryPainter(self.list))
         self.list.setDragEnabled(True)
+        self.list.setAcceptDrops(True)
+        self.list.dropped.connect(workshop.save_material)
         self.list.setMouseTracking(True)
         self.list.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.list.setLayoutMode(QListView.LayoutMode.Batched)
@@ -157,6 +123,11 @@ class LibraryPanel(QFrame):
             else "The library is empty. Edit a material and save it with Ctrl+K."
         )
 
+    def begin_search(self) -> None:
+        """Lets words be typed."""
+        self.search.setFocus()
+        self.search.selectAll()
+
     def chosen(self) -> list[LibraryEntry]:
         """The selected entries, in the list's order."""
         rows = [index.data(Qt.ItemDataRole.UserRole) for index in sorted(self.list.selectedIndexes())]
@@ -168,6 +139,7 @@ class LibraryPanel(QFrame):
         menu = QMenu(self)
         if len(chosen) == 1:
             entry, part = chosen[0], workshop.selected_part
+            what = Wearable("swatch", entry.id)
             put = menu.addAction(
                 f"Put on {(workshop.selected_zone or part).name}" if part else "Put on the selected part"
             )
@@ -176,18 +148,18 @@ class LibraryPanel(QFrame):
             several = menu.addMenu("Put on several parts")
             for words, ids in workshop.parts_beside(part.id) if part else ():
                 several.addAction(f"{words[:1].upper()}{words[1:]}").triggered.connect(
-                    lambda _, ids=ids: workshop.dress(ids, entry.id)
+                    lambda _, ids=ids: workshop.put_on([(part_id, None) for part_id in ids], what)
                 )
             bare = several.addAction("The whole product, clearing its zones")
             bare.triggered.connect(
-                lambda: workshop.dress([p.id for p in workshop.project.product.parts], entry.id, clear_zones=True)
+                lambda: workshop.put_on([(p.id, None) for p in workshop.project.product.parts], what, clear_zones=True)
             )
             material = workshop.selected_material
             everywhere = menu.addAction(
                 f"Replace {material.name} everywhere" if material else "Replace a material everywhere"
             )
             everywhere.setEnabled(material is not None)
-            everywhere.triggered.connect(lambda: workshop.wear_instead(material.id, entry.id))
+            everywhere.triggered.connect(lambda: workshop.replace_everywhere(material.id, what))
             compare = menu.addAction(f"Compare with {material.name}" if material else "Compare with the selected part")
             compare.setEnabled(material is not None)
             compare.triggered.connect(lambda: self._compare_with_material(entry))

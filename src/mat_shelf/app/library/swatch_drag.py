@@ -1,16 +1,22 @@
-"""Swatches as they are dragged."""
+"""Swatches and materials as they are dragged."""
 
 from PyQt6.QtCore import QMimeData
 
-MIME = "application/x-mat-shelf-swatch"
+from mat_shelf.commands.materials import Wearable
+
+_MIMES = {"swatch": "application/x-mat-shelf-swatch", "material": "application/x-mat-shelf-material"}
 
 
-def swatch_mime(swatch_id: str) -> QMimeData:
+def wearable_mime(what: Wearable) -> QMimeData:
+    """Data of a swatch or material."""
     data = QMimeData()
-    data.setData(MIME, swatch_id.encode())
+    data.setData(_MIMES[what.kind], what.id.encode())
     return data
 
 
-def dragged_swatch(data: QMimeData) -> str | None:
-    """Id of the swatch that is dragged, if one is."""
-    return bytes(data.data(MIME)).decode(errors="replace") if data.hasFormat(MIME) else None
+def dragged_wearable(data: QMimeData) -> Wearable | None:
+    """The swatch or material that is dragged, if one is."""
+    for kind, mime in _MIMES.items():
+        if data.hasFormat(mime):
+            return Wearable(kind, bytes(data.data(mime)).decode(errors="replace"))
+    return None

@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from mat_shelf.app.library.swatch_drag import dragged_swatch
+from mat_shelf.app.library.swatch_drag import dragged_wearable
 from mat_shelf.app.marks.artwork_column import ArtworkColumn
 from mat_shelf.app.marks.typeset import set_words
 from mat_shelf.app.widgets.binding import Binding
@@ -288,14 +288,16 @@ class MarksBoard(QFrame):
         menu.popup(where)
 
     def dragEnterEvent(self, event) -> None:
-        if dragged_swatch(event.mimeData()) and self.work.mark is not None:
+        if dragged_wearable(event.mimeData()) and self.work.mark is not None:
             event.acceptProposedAction()
 
     def dropEvent(self, event) -> None:
-        swatch = self.workshop.library.swatch(dragged_swatch(event.mimeData()))
-        if swatch is not None and self.work.mark is not None:
+        what = dragged_wearable(event.mimeData())
+        found = self.workshop.named_recipe(what) if what is not None and self.work.mark is not None else None
+        if found is not None:
             event.acceptProposedAction()
-            self.work.put(f"Material {swatch.name}", self.work.mark.with_(recipe=swatch.recipe))
+            name, recipe = found
+            self.work.put(f"Material {name}", self.work.mark.with_(recipe=recipe))
 
 
 _PLACE_ROWS = ("width", "height", "turn", "way", "seen", "is_mirrored")

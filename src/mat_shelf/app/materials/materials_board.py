@@ -35,6 +35,7 @@ from mat_shelf.app.widgets.binding import of_material
 from mat_shelf.app.widgets.card import CARD_MARGIN, WIDEST, bound, card_of, column_of, sideways
 from mat_shelf.app.widgets.fold import TAB, CardTitle, Fold
 from mat_shelf.app.widgets.rows import row_of
+from mat_shelf.app.widgets.value_row import CHIP_GAP
 from mat_shelf.app.workshop import PatternWork, Workshop
 from mat_shelf.commands.command import command
 from mat_shelf.document.pattern import Pattern
@@ -46,7 +47,7 @@ COLUMN = 228
 """Narrowest column of rows, pixels."""
 ROOMY = 1500
 """Width from which cards without rows stay open, pixels."""
-_GAP, _MARGIN = 8, 16
+_GAP, _TAB_GAP, _MARGIN = 8, 4, 16
 
 
 class MaterialsBoard(QFrame):
@@ -160,8 +161,8 @@ class MaterialsBoard(QFrame):
         for widget in (self.kind_box, self.measurements_button, self.vary_button, self.save_button):
             header.addWidget(widget)
         opened, tabs = QHBoxLayout(), QHBoxLayout()
-        for line in (opened, tabs):
-            line.setSpacing(_GAP)
+        for line, gap in ((opened, _GAP), (tabs, _TAB_GAP)):
+            line.setSpacing(gap)
             line.setContentsMargins(0, 0, 0, 0)
         for name, fold in self.folds.items():
             opened.addWidget(fold.card, len(CARDS.get(name, (1,))))
@@ -199,7 +200,7 @@ class MaterialsBoard(QFrame):
         chip = FeedChip(self.patterns, self.painter, name, self.feed_popover.open_for) if name in FEEDABLE else None
         row = row_of(of_material(self.workshop, name), chip, is_stacked=True)
         if chip is None:
-            row.layout().setColumnMinimumWidth(1, CHIP)  # sliders and colours without a chip keep its room
+            row.layout().setColumnMinimumWidth(1, CHIP + CHIP_GAP)  # sliders and colours without a chip keep its room
         return row
 
     def _input_card(self, name: str, title: CardTitle) -> QFrame:
@@ -308,7 +309,7 @@ class MaterialsBoard(QFrame):
     def _has_room(self, shown: set[str]) -> bool:
         """True if these cards and the tabs of the others stand beside each other."""
         cards = sum(self._narrowest(name) + _GAP for name in shown)
-        return cards + (len(self.folds) - len(shown)) * (TAB + _GAP) + 2 * _MARGIN <= self.width()
+        return cards + (len(self.folds) - len(shown)) * (TAB + _TAB_GAP) + 2 * _MARGIN <= self.width()
 
     def _narrowest(self, name: str) -> int:
         """Least width of a card. Size hints would be those of before what is in it changed."""

@@ -12,24 +12,25 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from mat_shelf.app.library.swatch_drag import dragged_swatch
+from mat_shelf.app.library.swatch_drag import dragged_wearable
 from mat_shelf.app.theme import THEME
 from mat_shelf.app.widgets.small_widgets import small_button
 from mat_shelf.app.workshop import ProductWork
+from mat_shelf.commands.materials import Wearable
 
 PART, ZONE, GROUP = (Qt.ItemDataRole.UserRole + k for k in range(3))
 
 
 class _Tree(QTreeWidget):
-    """Two columns that share the width; Qt lays out no sections of a hidden header. Swatches are dropped on its lines.
+    """Two columns that share the width; Qt lays out no sections of a hidden header. Swatches are dropped on them.
 
     Signals
     -------
-    dressed : QTreeWidgetItem, str
-        A swatch was dropped on a line.
+    dressed : QTreeWidgetItem, Wearable
+        A swatch or material was dropped on a line.
     """
 
-    dressed = pyqtSignal(QTreeWidgetItem, str)
+    dressed = pyqtSignal(QTreeWidgetItem, object)
 
     def __init__(self):
         super().__init__(columnCount=2, headerHidden=True, uniformRowHeights=True)
@@ -47,13 +48,13 @@ class _Tree(QTreeWidget):
         super().clear()
 
     def dragEnterEvent(self, event) -> None:
-        if dragged_swatch(event.mimeData()):
+        if dragged_wearable(event.mimeData()):
             event.acceptProposedAction()
 
     def dragMoveEvent(self, event) -> None:
         item = self.itemAt(event.position().toPoint())
         self._light_up(item)
-        if item is not None and dragged_swatch(event.mimeData()):
+        if item is not None and dragged_wearable(event.mimeData()):
             event.acceptProposedAction()
         else:
             event.ignore()
@@ -62,11 +63,11 @@ class _Tree(QTreeWidget):
         self._light_up(None)
 
     def dropEvent(self, event) -> None:
-        item, swatch = self.itemAt(event.position().toPoint()), dragged_swatch(event.mimeData())
+        item, what = self.itemAt(event.position().toPoint()), dragged_wearable(event.mimeData())
         self._light_up(None)
-        if item is not None and swatch:
+        if item is not None and what:
             event.acceptProposedAction()
-            self.dressed.emit(item, swatch)
+            self.dressed.emit(item, what)
 
     def _light_up(self, item: QTreeWidgetItem | None) -> None:
         """Marks the line that would take a drop."""
@@ -193,13 +194,14 @@ class PartsCard(QWidget):
         else:
             workshop.select(item.data(0, PART), item.data(0, ZONE))
 
-    def _dress(self, item: QTreeWidgetItem, swatch: str) -> None:
-        """Puts a swatch on the part, zone or group of a line."""
+    def _dress(self, item: QTreeWidgetItem, what: Wearable) -> None:
+        """Puts a swatch or material on the part, zone or group of a line."""
         workshop, group = self.work.workshop, item.data(0, GROUP)
         if group is not None:
-            workshop.dress([part.id for part in self.work.project.product.parts if part.group == group], swatch)
+            parts = [part.id for part in self.work.project.product.parts if part.group == group]
+            workshop.put_on([(part, None) for part in parts], what)
         else:
-            workshop.wear(item.data(0, PART), swatch, item.data(0, ZONE))
+            workshop.put_on([(item.data(0, PART), item.data(0, ZONE))], what)
 
     def _ask_for_menu(self, place: QPoint) -> None:
         item = self.tree.itemAt(place)

@@ -8,6 +8,7 @@ from mat_shelf.app.theme import OUTLINE, THEME, font
 from mat_shelf.app.wall.caption import BOTTOM_RIGHT, TOP_LEFT, paint_caption
 from mat_shelf.app.wall.picker import Picker
 from mat_shelf.app.wall.render_worker import MAIN, RenderWorker
+from mat_shelf.app.wall.tools.carry import Carry
 from mat_shelf.app.wall.tools.close_up_point import CloseUpPoint
 from mat_shelf.app.wall.tools.faces import Faces
 from mat_shelf.app.wall.tools.focus import Focus
@@ -82,6 +83,7 @@ class Viewport(QWidget):
         self.caption = QRect()
         self.image: QImage | None = None
         self.revision = 0
+        self._is_held = False
         self._worker: RenderWorker | None = None
         self._size = (0, 0)
         self._resized = QTimer(self, singleShot=True, interval=60)
@@ -93,7 +95,7 @@ class Viewport(QWidget):
         self.region = Region(self)
         self.measure, self.faces, self.focus = Measure(self), Faces(self), Focus(self)
         self.move_handles, self.close_up_point = MoveHandles(self), CloseUpPoint(self)
-        self.part_menu = PartMenu(self)
+        self.part_menu, self.carry = PartMenu(self), Carry(self)
         workshop.project_changed.connect(self._follow)
         workshop.camera_changed.connect(self._follow)
         workshop.selection_changed.connect(self.update)
@@ -131,6 +133,11 @@ class Viewport(QWidget):
         self.frame = frame
         height, width = frame.pixels.shape[:2]
         self.image = QImage(frame.pixels.data, width, height, width * 3, QImage.Format.Format_RGB888)
+        self.update()
+
+    def show_held(self, is_held: bool) -> None:
+        """Says that the picture waits, or goes on."""
+        self._is_held = is_held
         self.update()
 
     @property
@@ -196,6 +203,12 @@ class Viewport(QWidget):
         else:
             super().keyPressEvent(event)
 
+    def keyReleaseEvent(self, event) -> None:
+        if self.pass_on("key_release", event):
+            event.accept()
+        else:
+            super().keyReleaseEvent(event)
+
     def leaveEvent(self, event) -> None:
         for tool in self.tools:
             tool.leave()
@@ -243,8 +256,8 @@ class Viewport(QWidget):
         aperture = f" f/{camera.f_stop:g}" if camera.f_stop else ""
         words = f"{looking}  ·  {camera.focal_length:g} mm{aperture}  ·  {self.workshop.project.set.name}"
         self.caption = paint_caption(painter, rect, TOP_LEFT, words)
-        paint_caption(
-            painter, rect, BOTTOM_RIGHT, f"{frame.samples} sample{'s' * (frame.samples != 1)}   {frame.seconds:.1f} s"
-        )
+        state = "Paused, Ctrl+P goes on   " if self._is_held else ""
+        counted = f"{frame.samples} sample{'s' * (frame.samples != 1)}   {frame.seconds:.1f} s"
+        paint_caption(painter, rect, BOTTOM_RIGHT, state + counted)
         progress = min(frame.samples / REST_SAMPLES, 1.0) if not frame.is_coarse else 0.0
         painter.fillRect(QRectF(rect.left(), rect.bottom() - 1, rect.width() * progress, 2), QColor(OUTLINE))

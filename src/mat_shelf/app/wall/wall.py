@@ -31,6 +31,7 @@ class Wall(QFrame):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(self.across)
         self._worker: RenderWorker | None = None
+        self.is_held = self._is_paused = False
         workshop.project_replaced.connect(self._new_worker)
         self._new_worker()
         self.viewport.wipe.compare_with(self.reference.image)
@@ -42,14 +43,26 @@ class Wall(QFrame):
         self._worker.failed.connect(self.workshop.said)
         for pane in (self.viewport, self.close_up):
             pane.use(self._worker)
+        self._tell_worker()
 
     def _show(self, pane: str, frame) -> None:
         if self.sender() is self._worker:
             {MAIN: self.viewport, CLOSE_UP: self.close_up}[pane].show_frame(frame)
 
     def pause(self, paused: bool) -> None:
+        """Leaves the processor to a final render, or goes on."""
+        self._is_paused = paused
+        self._tell_worker()
+
+    def hold(self, is_held: bool) -> None:
+        """Stops refining the panes until the user lets it go on; nothing is lost."""
+        self.is_held = is_held
+        self._tell_worker()
+        self.viewport.show_held(is_held)
+
+    def _tell_worker(self) -> None:
         if self._worker is not None:
-            self._worker.pause(paused)
+            self._worker.pause(self._is_paused or self.is_held)
 
     def close_worker(self) -> None:
         if self._worker is not None:

@@ -27,5 +27,11 @@ class ElidedLabel(QLabel):
         role = self.foregroundRole()
         is_enabled = bool(option.state & QStyle.StateFlag.State_Enabled)
         self.style().drawItemText(
-            painter, self.rect(), int(Qt.AlignmentFlag.AlignVCenter), self.palette(), is_enabled, shown, role
+            painter,
+            self.rect(),
+            int(self.alignment() | Qt.AlignmentFlag.AlignVCenter),
+            self.palette(),
+            is_enabled,
+            shown,
+            role,
         )

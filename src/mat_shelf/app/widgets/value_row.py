@@ -11,7 +11,7 @@ from mat_shelf.app.widgets.binding import Binding
 from mat_shelf.app.widgets.row_label import RowLabel
 from mat_shelf.document.parameter import read_number, shown_number
 
-STACKED_HEAD = 22
+STACKED_HEAD, CHIP_GAP = 22, 8
 NUMBER_WIDTH, ROW_HEIGHT, STACKED_HEIGHT = 84, 35, 39
 _NUMBER_WIDTH, _RANGE_WIDTH = 56, 84
 
@@ -258,7 +258,7 @@ def lay_stacked(row: QWidget, label: QWidget, number, below: QWidget, chip: QWid
     """Lays a row out for a narrow card: name and number over what they are changed by, the chip at the end."""
     lines = QGridLayout(row)
     lines.setContentsMargins(0, 0, 0, 0)
-    lines.setHorizontalSpacing(8)
+    lines.setHorizontalSpacing(CHIP_GAP)
     lines.setVerticalSpacing(0)
     lines.setRowMinimumHeight(0, STACKED_HEAD)  # numbers and colours stand in one line with those of the next card
     lines.setRowStretch(1, 1)
@@ -270,7 +270,7 @@ def lay_stacked(row: QWidget, label: QWidget, number, below: QWidget, chip: QWid
         head.addWidget(number)
     else:
         head.addLayout(number)
-    lines.addLayout(head, 0, 0, 1, 1 if chip is not None else 2)
+    lines.addLayout(head, 0, 0)
     lines.addWidget(below, 1, 0, Qt.AlignmentFlag.AlignVCenter)
     if chip is not None:
         lines.addWidget(chip, 0, 1, 2, 1, Qt.AlignmentFlag.AlignVCenter)

@@ -68,9 +68,13 @@ class Navigate(Tool):
             self.workshop.explore(dolly(self.workshop.camera, 0.9**turns))
         return True
 
+    def look_from(self, side: str) -> None:
+        """Points the camera at the product from a side."""
+        self.workshop.explore(square_on(self.workshop.camera, side))
+
     def key(self, event) -> bool:
         if event.key() in _SIDES:
-            self.workshop.explore(square_on(self.workshop.camera, _SIDES[event.key()]))
+            self.look_from(_SIDES[event.key()])
         elif event.key() == Qt.Key.Key_F and self.workshop.selected:
             self.viewport.frame_part(self.workshop.selected)
         elif event.key() == Qt.Key.Key_Home:

@@ -4,6 +4,7 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtWidgets import QMenu
 
 from mat_shelf.app.wall.tools.tool import Tool
+from mat_shelf.commands.materials import Wearable
 
 
 class PartMenu(Tool):
@@ -24,7 +25,7 @@ class PartMenu(Tool):
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
 
         def add(text: str, run, is_enabled: bool = True) -> None:
-            action = menu.addAction(text)
+            action = menu.addAction(text.replace("&", "&&"))
             action.triggered.connect(lambda: run())
             action.setEnabled(is_enabled)
 
@@ -34,8 +35,11 @@ class PartMenu(Tool):
             part, material = workshop.project.part(part_id), workshop.selected_material
             add(f"Open {material.name}" if material else "Open material", viewport.material_wanted.emit, bool(material))
             alike = f"Select all with {material.name}" if material else "Select all with this material"
-            add(alike, workshop.select_wearers, bool(material))
+            add(alike, lambda: workshop.select_all_wearing(material.id), bool(material))
             add("Make a variant", workshop.make_variant, bool(material))
+            menu.addMenu(self._others(menu))
+            add("Copy material\tCtrl+C", workshop.copy_material, bool(material))
+            add("Paste material\tCtrl+V", workshop.paste_material, workshop.copied is not None)
             menu.addSeparator()
             add("Frame\tF", lambda: viewport.frame_part(part_id))
             if place is not None:
@@ -53,3 +57,16 @@ class PartMenu(Tool):
         menu.addSeparator()
         add("Return to the view\tHome", lambda: workshop.explore(None), workshop.free_camera is not None)
         return menu
+
+    def _others(self, menu: QMenu) -> QMenu:
+        """The other materials of the project, to be worn by what is selected."""
+        workshop, others = self.workshop, QMenu("Replace with", menu)
+        worn = workshop.selected_material
+        for material in workshop.project.materials:
+            if worn is None or material.id != worn.id:
+                what = Wearable("material", material.id)
+                others.addAction(material.name.replace("&", "&&")).triggered.connect(
+                    lambda _, what=what: workshop.put_on(workshop.selected_wearers, what)
+                )
+        others.setEnabled(not others.isEmpty())
+        return others

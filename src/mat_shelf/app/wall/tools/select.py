@@ -62,14 +62,18 @@ class Select(Tool):
             self.workshop.open_overlay(None)
         elif event.key() == Qt.Key.Key_Escape:
             self.workshop.select(None)
-        elif event.key() in steps and self.workshop.project.product.parts:
-            ids = [part.id for part in self.workshop.project.product.parts]
-            step = steps[event.key()]
-            at = ids.index(self.workshop.selected) + step if self.workshop.selected else min(step, 0)
-            self.workshop.select(ids[at % len(ids)])
+        elif event.key() in steps:
+            self.select_beside(steps[event.key()])
         else:
             return False
         return True
+
+    def select_beside(self, step: int) -> None:
+        """Selects the next part of the list, or with -1 the previous one."""
+        ids = [part.id for part in self.workshop.project.product.parts]
+        if ids:
+            at = ids.index(self.workshop.selected) + step if self.workshop.selected else min(step, 0)
+            self.workshop.select(ids[at % len(ids)])
 
     def paint(self, painter: QPainter) -> None:
         for image in (self._hover_outline(), self._outline_now()):

@@ -28,6 +28,10 @@ class Snapshots(Tool):
             self.taken[name] = self.viewport.image.copy()
             self.workshop.said.emit(f"Snapshot {name} taken. {name} shows it, {name} or Escape returns to the render.")
 
+    def has(self, name: str) -> bool:
+        """True if there is a snapshot of this name."""
+        return name in self.taken
+
     def flip(self, name: str | None) -> None:
         """Shows a snapshot, or the render again."""
         if name is not None and name not in self.taken:

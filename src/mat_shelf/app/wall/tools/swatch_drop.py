@@ -1,10 +1,11 @@
-"""Swatches dropped on parts, zones and faces."""
+"""Swatches and materials dropped on parts, zones and faces."""
 
 import numpy as np
 from PyQt6.QtCore import QPointF, Qt
 
-from mat_shelf.app.library.swatch_drag import dragged_swatch
+from mat_shelf.app.library.swatch_drag import dragged_wearable
 from mat_shelf.app.wall.tools.tool import DROP, LEAVE, Tool
+from mat_shelf.commands.materials import Wearable
 
 
 class SwatchDrop(Tool):
@@ -23,8 +24,8 @@ class SwatchDrop(Tool):
         if event.type() == LEAVE:
             select.light_up()
             return True
-        swatch = dragged_swatch(event.mimeData())
-        if not swatch:
+        what = dragged_wearable(event.mimeData())
+        if what is None:
             return False
         if event.type() == event.Type.DragEnter:
             event.acceptProposedAction()
@@ -34,7 +35,7 @@ class SwatchDrop(Tool):
             select.light_up()
             if takers:
                 event.acceptProposedAction()
-                self._dress(takers, swatch)
+                self._dress(takers, what)
             elif self.picker.part_at(event.position()) is not None:
                 self.workshop.said.emit("The faces of this part are still being looked at; drop it again.")
             return True
@@ -70,11 +71,9 @@ class SwatchDrop(Tool):
             self._region = key, self.work.region_at(part, face)
         return self._region[1]
 
-    def _dress(self, takers, swatch: str) -> None:
+    def _dress(self, takers, what: Wearable) -> None:
         (part, faces), *others = takers
         if isinstance(faces, np.ndarray):
-            self.work.dress_region(part, faces, swatch)
-        elif others:
-            self.workshop.dress([taker for taker, _ in takers], swatch)
+            self.work.dress_region(part, faces, what)
         else:
-            self.workshop.wear(part, swatch, faces)
+            self.workshop.put_on([(part, faces), *others], what)

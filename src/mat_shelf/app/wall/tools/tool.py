@@ -49,6 +49,10 @@ class Tool:
         """Takes a key that is pressed."""
         return False
 
+    def key_release(self, event) -> bool:
+        """Takes a key that is let go."""
+        return False
+
     def drag(self, event) -> bool:
         """Takes something that is dragged over the viewport, is dropped, or leaves."""
         return False

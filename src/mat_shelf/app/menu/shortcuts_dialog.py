@@ -21,6 +21,7 @@ GESTURES = (
             ("Click again", "Selects the part behind"),
             ("H", "Hides or shows the part"),
             ("R", "Puts the last swatch on the next part"),
+            ("M+Drag", "Carries the material to another part"),
             ("Right click", "Offers what can be done with the part"),
             ("C", "Moves the close-up to the pointer"),
             ("Shift+C", "Puts a coloured ball there"),
@@ -66,7 +67,8 @@ GESTURES = (
             ("Shift while dragging", "Puts it on all parts that wear the same"),
             ("Ctrl while dragging", "Puts it on the faces up to the next edge"),
             ("Right click", "Name, tags, duplicate, variant, compare"),
-            ("Delete", "Deletes the swatch"),
+            ("Delete", "Deletes the swatch or material"),
+            ("F2", "Renames the material"),
         ),
     ),
     (

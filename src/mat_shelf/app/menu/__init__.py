@@ -1,0 +1,1 @@
+"""The menu bar, and every command by its name."""

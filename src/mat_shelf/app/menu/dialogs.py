@@ -1,0 +1,54 @@
+"""Windows beside the main one, made when they are first wanted."""
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtWidgets import QWidget
+
+from mat_shelf.app.menu.about_dialog import AboutDialog
+from mat_shelf.app.menu.command_finder import CommandFinder
+from mat_shelf.app.menu.history_list import HistoryList
+from mat_shelf.app.menu.message_list import MessageList
+from mat_shelf.app.menu.shortcuts_dialog import ShortcutsDialog
+
+if TYPE_CHECKING:
+    from mat_shelf.app.window import Window
+
+
+class Dialogs:
+    """Opens each once, and brings it to the front when it is wanted again."""
+
+    def __init__(self, window: "Window"):
+        self._window = window
+        self._made: dict[str, QWidget] = {}
+
+    def _open(self, name: str, make) -> QWidget:
+        if name not in self._made:
+            self._made[name] = make()
+        dialog = self._made[name]
+        dialog.show()
+        dialog.raise_()
+        dialog.activateWindow()
+        return dialog
+
+    def open_finder(self) -> CommandFinder:
+        """The command finder."""
+        if "finder" not in self._made:
+            self._made["finder"] = CommandFinder(self._window.menus)
+        self._made["finder"].open()
+        return self._made["finder"]
+
+    def open_history(self) -> HistoryList:
+        """Steps of the history."""
+        return self._open("history", lambda: HistoryList(self._window.workshop, self._window))
+
+    def open_messages(self) -> MessageList:
+        """Messages of before."""
+        return self._open("messages", lambda: MessageList(self._window.notice, self._window))
+
+    def open_shortcuts(self) -> ShortcutsDialog:
+        """Keys and gestures."""
+        return self._open("shortcuts", lambda: ShortcutsDialog(self._window.actions(), self._window))
+
+    def open_about(self) -> AboutDialog:
+        """Version and licences."""
+        return self._open("about", lambda: AboutDialog(self._window))

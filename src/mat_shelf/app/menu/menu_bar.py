@@ -1,0 +1,258 @@
+"""The menu bar: every command of the window, where one looks for it."""
+
+from functools import partial
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QTimer
+from PyQt6.QtGui import QKeySequence
+from PyQt6.QtWidgets import QMenu, QMenuBar
+
+from mat_shelf.app.menu.command_action import CommandAction
+from mat_shelf.app.recent import recent_projects
+from mat_shelf.app.theme import is_dark
+
+if TYPE_CHECKING:
+    from mat_shelf.app.window import Window
+
+KEY = QKeySequence.StandardKey
+SIDES = ("Front", "Right", "Back", "Left", "Above")
+ARRANGEMENTS = (("Picture alone", "picture"), ("Compare side by side", "compare"), ("Board and library", "board"))
+
+
+class MenuBar(QMenuBar):
+    """Menus of one window.
+
+    Attributes
+    ----------
+    commands : dict of list of CommandAction
+        By the name of their menu.
+    """
+
+    def __init__(self, window: "Window"):
+        super().__init__(window)
+        self.window_, self.workshop, self.work = window, window.workshop, window.work
+        self.commands: dict[str, list[CommandAction]] = {}
+        self._menu: QMenu | None = None
+        for title, fill in (
+            ("&File", self._file),
+            ("&Edit", self._edit),
+            ("&Part", self._part),
+            ("&Material", self._material),
+            ("&View", self._view),
+            ("&Window", self._window),
+            ("&Help", self._help),
+        ):
+            self._menu = self.addMenu(title)
+            self._menu.aboutToShow.connect(self.follow)
+            self.commands[title.replace("&", "")] = []
+            fill()
+        # Shortcuts of what cannot be done now must be off, and many edits come at once while a value is dragged.
+        self._soon = QTimer(self, singleShot=True, interval=0)
+        self._soon.timeout.connect(self.follow)
+        workshop = self.workshop
+        for signal in (workshop.project_changed, workshop.selection_changed, workshop.camera_changed):
+            signal.connect(self._soon.start)
+        for signal in (workshop.shown_changed, workshop.region_changed, window.marks.opened, window.panes.changed):
+            signal.connect(self._soon.start)
+
+    def follow(self) -> None:
+        """Takes names and states of all commands from what is selected now."""
+        for commands in self.commands.values():
+            for command in commands:
+                command.follow()
+
+    def find(self, name: str) -> CommandAction:
+        """The command with a name. Raises KeyError."""
+        for commands in self.commands.values():
+            for command in commands:
+                if command.name == name:
+                    return command
+        raise KeyError(name)
+
+    def _add(self, name, run, keys="", menu: QMenu | None = None, **options) -> CommandAction:
+        command = CommandAction(self.window_, name, run, keys, **options)
+        (menu or self._menu).addAction(command)
+        self.window_.addAction(command)  # so that its key is understood while a pane fills the window too
+        list(self.commands.values())[-1].append(command)
+        return command
+
+    def _gap(self) -> None:
+        self._menu.addSeparator()
+
+    def _file(self) -> None:
+        window, files = self.window_, self.window_.files
+        self._add("New project", window.begin_project, KEY.New)
+        self._add("Open…", files.choose, KEY.Open)
+        self.recent = self._menu.addMenu("Open recent")
+        self.recent.aboutToShow.connect(self._fill_recent)
+        self._gap()
+        self._add("Save", files.save, KEY.Save)
+        self._add("Save as…", files.save_as, "Ctrl+Shift+S")
+        self._gap()
+        self._add("Import model…", window.choose_model, "Ctrl+I")
+        self._add("Render…", window.open_render, "Ctrl+R")
+        self._gap()
+        self._add("Quit", window.close, "Ctrl+Q")
+
+    def _fill_recent(self) -> None:
+        files = self.window_.files
+        self.recent.clear()
+        for path in recent_projects():
+            shown = self.recent.addAction(f"{path.stem}    {path.parent}".replace("&", "&&"))
+            shown.triggered.connect(lambda _, path=path: files.may_leave() and files.open(path))
+        if self.recent.isEmpty():
+            self.recent.addAction("No recent projects").setEnabled(False)
+
+    def _edit(self) -> None:
+        workshop, window = self.workshop, self.window_
+        self.undo = self._add(
+            lambda: f"Undo {workshop.history.undo_label or ''}".strip(),
+            workshop.undo,
+            KEY.Undo,
+            when=lambda: workshop.history.undo_label is not None,
+        )
+        self.redo = self._add(
+            lambda: f"Redo {workshop.history.redo_label or ''}".strip(),
+            workshop.redo,
+            "Ctrl+Shift+Z",
+            when=lambda: workshop.history.redo_label is not None,
+        )
+        self._add("History…", lambda: window.dialogs.open_history(), "Ctrl+H")
+        self._gap()
+        has_material = self._has_material
+        self._add("Copy material", workshop.copy_material, KEY.Copy, when=has_material)
+        self._add("Paste material", workshop.paste_material, KEY.Paste, when=lambda: workshop.copied is not None)
+        self._add(window.duplicate_words, window.duplicate, "Ctrl+D", when=window.can_duplicate)
+        self._gap()
+        steps = ((1, "Select next part", "Page Down"), (-1, "Select previous part", "Page Up"))
+        for step, name, key in steps:
+            self._add(name, partial(window.viewport.select.select_beside, step), hint=key, when=self._has_parts)
+        self._add("Deselect", lambda: workshop.select(None), hint="Esc", when=self._has_part)
+
+    def _part(self) -> None:
+        workshop, work, viewport = self.workshop, self.work, self.window_.viewport
+        has_part = self._has_part
+
+        def of_part(words: str) -> str:
+            part = workshop.selected_part
+            return words.format(part.name if part else "part")
+
+        self._add("Frame", lambda: viewport.frame_part(workshop.selected), hint="F", when=has_part)
+        self._add("Isolate", work.isolate, when=has_part)
+        self._add(
+            lambda: of_part("Show {}" if has_part() and workshop.selected_part.is_hidden else "Hide {}"),
+            lambda: work.toggle_hidden(workshop.selected),
+            hint="H",
+            when=has_part,
+        )
+        self._add("Show all", lambda: work.hide(set(), "Show all"), when=self._has_hidden)
+        self._gap()
+        self._add("Group", work.group, when=lambda: bool(workshop.also_selected))
+        self._add("Ungroup", work.ungroup, when=lambda: has_part() and workshop.selected_part.group is not None)
+        self._gap()
+        self._add("Drop to floor", work.set_down, when=has_part)
+        self._add("Centre", work.centre, when=self._has_parts)
+        self._add("Z-up to Y-up", work.upright, when=self._has_parts)
+        self._gap()
+        self._add("Find unassigned faces", work.find_gaps, when=self._has_parts)
+        self._add("Duplicate part", work.duplicate, when=has_part)
+        self._add("Remove part", work.remove, when=has_part)
+
+    def _material(self) -> None:
+        workshop, window = self.workshop, self.window_
+        has_material = self._has_material
+
+        def of_material(words: str) -> str:
+            material = workshop.selected_material
+            return words.format(material.name if material else "material")
+
+        self._add("Save to library", window.board.open_save, "Ctrl+K", when=has_material)
+        self._add("Measurements", window.board.open_measurements, when=has_material)
+        self._add("New pattern…", window.begin_pattern, when=has_material)
+        self._gap()
+        self._add("Rename material", window.rename_material, "F2", when=has_material)
+        self._add("Make a variant", workshop.make_variant, when=lambda: has_material() and self._has_part())
+        self._gap()
+        self._add(
+            lambda: of_material("Select all with {}"),
+            lambda: workshop.select_all_wearing(workshop.selected_material.id),
+            when=has_material,
+        )
+        self._add("Select next part with it", workshop.select_next_wearer, when=has_material)
+        self._add("Last swatch on next part", workshop.dress_next, hint="R", when=lambda: bool(workshop.worn_last))
+        self._gap()
+        self._add("Materials of the project", window.library_pane.show_materials, "Ctrl+M")
+        self._add("Search the library", window.library_pane.begin_search, KEY.Find)
+        self._add("Delete unused materials", workshop.remove_unused)
+
+    def _view(self) -> None:
+        workshop, viewport = self.workshop, self.window_.viewport
+        self._add("Return to the view", lambda: workshop.explore(None), hint="Home", when=self._is_camera_free)
+        self._add("Move the view here", workshop.move_view_here, when=self._is_camera_free)
+        sides = self._menu.addMenu("Look from")
+        for number, side in enumerate(SIDES, 1):
+            self._add(side, partial(viewport.navigate.look_from, side.lower()), hint=str(number), menu=sides)
+        self._gap()
+        snapshots = viewport.snapshots
+        for letter in ("A", "B"):
+            self._add(f"Take snapshot {letter}", partial(snapshots.take, letter), hint=f"Alt+{letter}")
+        for letter in ("A", "B"):
+            is_there = partial(snapshots.has, letter)
+            self._add(f"Show snapshot {letter}", partial(snapshots.flip, letter), hint=letter, when=is_there)
+        has_reference = self._has_reference
+        self._add("Wipe the reference", viewport.wipe.toggle, hint="W", when=has_reference)
+        self._gap()
+        self._add("Pause rendering", self.window_.wall.hold, "Ctrl+P", is_on=lambda: self.window_.wall.is_held)
+        self._add("Clear the region", lambda: workshop.refine_region(None), hint="Esc", when=self._has_region)
+
+    def _window(self) -> None:
+        window, panes = self.window_, self.window_.panes
+        for button in window.stations.buttons():
+            self._add(button.text(), button.click, hint=button.shortcut().toString())
+        self._gap()
+        for number, (name, key) in enumerate(ARRANGEMENTS, 1):
+            self._add(name, partial(panes.take, key), f"Alt+{number}")
+        self._gap()
+        self._add(
+            "Show library",
+            lambda is_on: panes.fold_library(not is_on),
+            "F8",
+            is_on=lambda: not panes.is_library_folded,
+        )
+        self._add(
+            "Show board", lambda is_on: panes.fold_board(not is_on), "F9", is_on=lambda: not panes.is_board_folded
+        )
+        self._add("Fold the empty board", window.fold_empty_board, is_on=lambda: panes.folds_empty_board)
+        self._add("Fill the window with a pane", window.fill_pane, "F10")
+        self._add("Full screen", lambda _: window.show_full_screen(), "F11", is_on=window.isFullScreen)
+        self._gap()
+        self._add("Dark look", lambda _: window.change_look(), "Ctrl+Shift+D", is_on=is_dark)
+
+    def _help(self) -> None:
+        window = self.window_
+        self._add("Find a command…", lambda: window.dialogs.open_finder(), "Ctrl+Shift+P")
+        self._add("Keys and gestures", lambda: window.dialogs.open_shortcuts(), KEY.HelpContents)
+        self._add("Messages…", lambda: window.dialogs.open_messages())
+        self._gap()
+        self._add("About Mat Shelf", lambda: window.dialogs.open_about())
+
+    def _is_camera_free(self) -> bool:
+        return self.workshop.free_camera is not None
+
+    def _has_region(self) -> bool:
+        return self.workshop.region is not None
+
+    def _has_reference(self) -> bool:
+        return self.workshop.project.reference is not None
+
+    def _has_part(self) -> bool:
+        return self.workshop.selected_part is not None
+
+    def _has_parts(self) -> bool:
+        return bool(self.workshop.project.product.parts)
+
+    def _has_hidden(self) -> bool:
+        return any(part.is_hidden for part in self.workshop.project.product.parts)
+
+    def _has_material(self) -> bool:
+        return self.workshop.selected_material is not None
