@@ -67,6 +67,8 @@ def library_folder(tmp_path):
 def themed(qapp):
     from mat_shelf.app.theme import apply_theme
 
+    qapp.setOrganizationName("mat-shelf")  # so that settings have a file, in the folder of these tests
+    qapp.setApplicationName("mat-shelf")
     apply_theme(qapp)
     return qapp
 

@@ -35,6 +35,10 @@ class Autosave(QObject):
         self._timer.start()
         self.failed.connect(workshop.said)
 
+    def set_interval(self, seconds: int) -> None:
+        """Waits so long between one look at the project and the next."""
+        self._timer.setInterval(seconds * 1000)
+
     def write_now(self) -> bool:
         """Writes the present project if it has changes that are neither saved nor kept; whether it is or will be."""
         workshop = self._workshop

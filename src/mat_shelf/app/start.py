@@ -2,25 +2,27 @@
 
 import atexit
 import gc
+import os
 import sys
 from pathlib import Path
 
-from PyQt6.QtCore import QSettings, QTimer
+from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 
 from mat_shelf.app.fault_guard import FaultGuard
+from mat_shelf.app.preferences.effects import apply_look, library_of
+from mat_shelf.app.preferences.preferences import preferences
 from mat_shelf.app.recent import recent_projects
-from mat_shelf.app.theme import apply_theme
 from mat_shelf.app.window import Window
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.project import Project
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.readers import prepare_readers
 from mat_shelf.exchange.recovery import Recovery
-from mat_shelf.library.library import Library
 from mat_shelf.system.fault_log import watch_for_crashes
 from mat_shelf.system.file_writer import sweep, words_of
+from mat_shelf.system.processors import limit_processors
 from mat_shelf.system.user_folders import ensure_home
 
 FREEZE_AGAIN_MS = 8000
@@ -30,13 +32,17 @@ ICON = Path(__file__).parent / "icon" / "mat-shelf.svg"
 def application() -> QApplication:
     """The one application object, dressed."""
     sys.setswitchinterval(0.001)  # the interface thread waits less for the renderer's
+    QApplication.setApplicationName("mat-shelf")
+    QApplication.setOrganizationName("mat-shelf")
+    chosen = preferences().now
+    if chosen.size != 100:  # what is read before there is an application
+        os.environ.setdefault("QT_SCALE_FACTOR", f"{chosen.size / 100:g}")
     app = QApplication.instance() or QApplication(sys.argv[:1])
-    app.setApplicationName("mat-shelf")
-    app.setOrganizationName("mat-shelf")
     app.setApplicationDisplayName("Mat Shelf")
     app.setDesktopFileName("mat-shelf")
     app.setWindowIcon(QIcon(str(ICON)))
-    apply_theme(app, QSettings().value("dark", False, bool))
+    apply_look(chosen)
+    limit_processors(chosen.threads)
     # What the modules made stays for good; looking through it for rubbish would hold every drag up for an eighth of a
     # second now and then. Compiled kernels are loaded at the first picture, so it is done again then.
     gc.collect()
@@ -68,13 +74,16 @@ def run(
         recovery = Recovery()
     except OSError as fault:
         recovery, reason = None, words_of(fault)
-    window = Window(Workshop(project, meshes, Library(), path), recovery)
+    window = Window(Workshop(project, meshes, library_of(preferences().now), path), recovery)
     guard = FaultGuard(window)
     guard.install()
     app.aboutToQuit.connect(guard.remove)
     for folder in {shown.parent for shown in recent_projects()}:
         sweep(folder)
     window.show()
+    if preferences().problems:
+        told = ", ".join(preferences().problems)
+        window.say(f"Preferences that could not be read are as at a first start: {told}.")
     if not has_home:
         window.say(
             "This user has no home folder: the library, settings and unsaved work are lost when the window closes."

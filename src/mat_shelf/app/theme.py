@@ -1,6 +1,6 @@
 """Colours, type and measures of the window: a print shop's viewing booth, light and achromatic."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
@@ -19,6 +19,7 @@ class Theme:
     text: str = "#262626"  # L* 15
     quiet: str = "#595959"  # 5.6 : 1 on a panel
     surround: str = "#777777"  # L* 50
+    pane: str = "#686868"  # ground of a pane without a picture
     on_surround: str = "#FFFFFF"
     grip: str = "#D6D6D6"  # 3.1 : 1 on the surround
     accent: str = "#0F6B62"
@@ -31,8 +32,6 @@ EDGE = "#262626"
 """Dark line on either side of what is drawn over a picture."""
 OUTLINE = "#16A394"
 """Selection in the picture, in both looks."""
-PANE = "#686868"
-"""Ground of a pane without a picture."""
 LAMP = "#FFF3C4"
 INK = "#1C1C1C"
 """Type set for a label."""
@@ -46,7 +45,6 @@ DARK = Theme(
     track="#5C5C5C",
     text="#EDEDED",
     quiet="#B4B4B4",
-    surround="#5E5E5E",
     accent="#2F9E92",
     on_accent="#0B0B0B",
     faint="#8C8C8C",
@@ -79,13 +77,34 @@ def font(size: int = 13, weight: QFont.Weight = QFont.Weight.Normal, tabular: bo
     return made
 
 
+def _grey(lightness: float) -> str:
+    """Grey of an L*, as CIE 15 has it, in sRGB (IEC 61966-2-1)."""
+    high = (lightness + 16) / 116
+    linear = high**3 if high > 6 / 29 else 3 * (6 / 29) ** 2 * (high - 4 / 29)
+    value = 12.92 * linear if linear <= 0.0031308 else 1.055 * linear ** (1 / 2.4) - 0.055
+    return f"#{round(value * 255):02X}" + f"{round(value * 255):02X}" * 2
+
+
 def is_dark() -> bool:
-    return _InUse.look is DARK
+    return _InUse.look.panel == DARK.panel
 
 
-def apply_theme(application: QApplication, dark: bool = False) -> None:
-    """Dresses the application in the light or the dark look."""
+def apply_theme(application: QApplication, dark: bool = False, lightness: int | None = None) -> None:
+    """Dresses the application in the light or the dark look.
+
+    Parameters
+    ----------
+    lightness : int, optional
+        L* round the picture, 20 to 60; that of the look by default.
+    """
     _InUse.look = DARK if dark else LIGHT
+    if lightness is not None:
+        _InUse.look = replace(
+            _InUse.look,
+            surround=_grey(lightness),
+            pane=_grey(lightness - 6),
+            grip="#D6D6D6" if lightness <= 50 else "#FFFFFF",
+        )
     for path in sorted(FONTS.glob("*.otf")):
         QFontDatabase.addApplicationFont(str(path))
     application.setStyle("Fusion")

@@ -3,10 +3,9 @@
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import QMimeData, QSettings, QSize, Qt
+from PyQt6.QtCore import QMimeData, QSize, Qt
 from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import (
-    QApplication,
     QButtonGroup,
     QFileDialog,
     QFrame,
@@ -29,13 +28,15 @@ from mat_shelf.app.missing_images import MissingImages
 from mat_shelf.app.notice import Notice
 from mat_shelf.app.panes import BoardPane, Panes
 from mat_shelf.app.patterns.shape_keeper import ShapeKeeper
+from mat_shelf.app.preferences.effects import Effects
+from mat_shelf.app.preferences.preferences import preferences
 from mat_shelf.app.product.model_import import ModelImport
 from mat_shelf.app.product.product_board import ProductBoard
 from mat_shelf.app.project_files import ProjectFiles
 from mat_shelf.app.recent import note_recent
 from mat_shelf.app.render_dialog import RenderDialog
 from mat_shelf.app.set.set_board import SetBoard
-from mat_shelf.app.theme import apply_theme, is_dark
+from mat_shelf.app.theme import is_dark
 from mat_shelf.app.wall.tools.brush import BrushTool
 from mat_shelf.app.wall.tools.mark import MarkTool
 from mat_shelf.app.wall.tools.pattern_placement import PatternPlacement
@@ -109,6 +110,8 @@ class Window(QMainWindow):
         self.stations = self._make_stations()
         self.menus = MenuBar(self)
         self.dialogs = Dialogs(self)
+        self.effects = Effects(preferences(), workshop, self.autosave, self)
+        self.effects.taken.connect(self._show_effects)
         whole = QWidget()
         layout = QVBoxLayout(whole)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -243,10 +246,7 @@ class Window(QMainWindow):
 
     def change_look(self) -> None:
         """Changes between the light and the dark look."""
-        dark = not is_dark()
-        apply_theme(QApplication.instance(), dark)
-        QSettings().setValue("dark", dark)
-        self.menus.follow()
+        preferences().change(look="light" if is_dark() else "dark")
 
     def say(self, text: str) -> None:
         """Shows a message over the lower edge of the wall."""
@@ -282,6 +282,10 @@ class Window(QMainWindow):
         """A project, model or room picture that is dragged, if one is."""
         paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
         return next((path for path in paths if path.suffix.lower() in DROPPED), None)
+
+    def _show_effects(self) -> None:
+        self.menus.follow()
+        self.viewport.update()
 
     def begin_project(self) -> None:
         """Goes on with an empty project, in the Product station."""

@@ -7,11 +7,22 @@ from mat_shelf.document.ids import free_name, name_of_copy, new_id
 from mat_shelf.document.material import Material
 from mat_shelf.document.parameter import explain
 from mat_shelf.document.swatch import Swatch
-from mat_shelf.library.library import LibraryEntry, LibraryError
+from mat_shelf.library.library import Library, LibraryEntry, LibraryError
 
 
 class LibraryCommands:
     """Commands on the swatches of the library."""
+
+    def use_library(self, library: Library) -> None:
+        """Goes on with the library of another folder.
+
+        Parameters
+        ----------
+        library : Library
+            The library.
+        """
+        self.library = library
+        self.library_changed.emit()
 
     @command
     def save_swatch(self, name: str, family: str, tags: tuple[str, ...] = ()) -> bool:

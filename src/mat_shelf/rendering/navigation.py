@@ -36,8 +36,16 @@ def _placed(camera: Camera, target, around: float, above: float, distance: float
     return camera.with_(**_within(target, away * distance))
 
 
-def orbit(camera: Camera, around: float, above: float) -> Camera:
-    """Carries the camera round what it looks at, by radians; it never tips over.
+def _axes(around: float, above: float) -> np.ndarray:
+    """Rows: to the right, up, and away from what is looked at, of a camera that stands so."""
+    sin_a, cos_a, sin_h, cos_h = math.sin(around), math.cos(around), math.sin(above), math.cos(above)
+    return np.array(
+        [[cos_a, 0.0, -sin_a], [-sin_a * sin_h, cos_h, -cos_a * sin_h], [sin_a * cos_h, sin_h, cos_a * cos_h]]
+    )
+
+
+def orbit(camera: Camera, around: float, above: float, about=None) -> Camera:
+    """Carries the camera round a point, by radians; it never tips over.
 
     Parameters
     ----------
@@ -47,13 +55,19 @@ def orbit(camera: Camera, around: float, above: float) -> Camera:
         Angle around the vertical axis, radians.
     above : float
         Angle above the horizon, radians.
+    about : (3,) float, optional
+        The point, mm, which stays where it is in the picture; what the camera looks at by default.
 
     Returns
     -------
     Camera
     """
     now, height, distance = _polar(camera)
-    return _placed(camera, camera.target, now + around, min(max(height + above, -STEEPEST), STEEPEST), distance)
+    turned = now + around, min(max(height + above, -STEEPEST), STEEPEST)
+    if about is None:
+        return _placed(camera, camera.target, *turned, distance)
+    turn = _axes(*turned).T @ _axes(now, height)
+    return _placed(camera, np.add(about, turn @ np.subtract(camera.target, about)), *turned, distance)
 
 
 def pan(camera: Camera, right: float, up: float) -> Camera:
@@ -71,13 +85,12 @@ def pan(camera: Camera, right: float, up: float) -> Camera:
     Camera
     """
     around, above, distance = _polar(camera)
-    across = np.array([math.cos(around), 0.0, -math.sin(around)])
-    upward = np.array([-math.sin(around) * math.sin(above), math.cos(above), -math.cos(around) * math.sin(above)])
+    across, upward, _ = _axes(around, above)
     return _placed(camera, np.add(camera.target, (across * right + upward * up) * distance), around, above, distance)
 
 
-def dolly(camera: Camera, factor: float) -> Camera:
-    """Multiplies the distance to what the camera looks at.
+def dolly(camera: Camera, factor: float, to=None) -> Camera:
+    """Multiplies the distance to a point.
 
     Parameters
     ----------
@@ -85,13 +98,17 @@ def dolly(camera: Camera, factor: float) -> Camera:
         The camera.
     factor : float
         Factor of the distance.
+    to : (3,) float, optional
+        The point, mm, which stays where it is in the picture; what the camera looks at by default.
 
     Returns
     -------
     Camera
     """
     around, above, distance = _polar(camera)
-    return _placed(camera, camera.target, around, above, min(max(distance * factor, NEAREST), 50_000.0))
+    nearer = min(max(distance * factor, NEAREST), 50_000.0)
+    target = camera.target if to is None else np.add(to, np.subtract(camera.target, to) * (nearer / distance))
+    return _placed(camera, target, around, above, nearer)
 
 
 def depth_from(camera: Camera, point) -> float:

@@ -8,9 +8,22 @@ from pathlib import Path
 _GROUPS = Path("/sys/fs/cgroup")
 
 
-@cache
+_limit: list[int] = []
+
+
+def limit_processors(count: int | None) -> None:
+    """Use no more than so many processors from now on; None or 0 for all that may be used."""
+    _limit[:] = [count] if count else []
+
+
 def usable_processors() -> int:
-    """Number of processors that this process may use: by its affinity, and by the quotas of the groups it is in.
+    """Number of processors that this process may use, and is to use."""
+    return min(_limit[0], _allowed_processors()) if _limit else _allowed_processors()
+
+
+@cache
+def _allowed_processors() -> int:
+    """Number of processors by the affinity of this process, and by the quotas of the groups it is in.
 
     References
     ----------

@@ -9,6 +9,8 @@ from mat_shelf.app.menu.command_finder import CommandFinder
 from mat_shelf.app.menu.history_list import HistoryList
 from mat_shelf.app.menu.message_list import MessageList
 from mat_shelf.app.menu.shortcuts_dialog import ShortcutsDialog
+from mat_shelf.app.preferences.preferences import preferences
+from mat_shelf.app.preferences.preferences_dialog import PreferencesDialog
 
 if TYPE_CHECKING:
     from mat_shelf.app.window import Window
@@ -48,6 +50,10 @@ class Dialogs:
     def open_shortcuts(self) -> ShortcutsDialog:
         """Keys and gestures."""
         return self._open("shortcuts", lambda: ShortcutsDialog(self._window.actions(), self._window))
+
+    def open_preferences(self) -> PreferencesDialog:
+        """Preferences."""
+        return self._open("preferences", lambda: PreferencesDialog(preferences(), self._window))
 
     def open_about(self) -> AboutDialog:
         """Version and licences."""

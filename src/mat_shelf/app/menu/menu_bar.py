@@ -128,6 +128,8 @@ class MenuBar(QMenuBar):
         for step, name, key in steps:
             self._add(name, partial(window.viewport.select.select_beside, step), hint=key, when=self._has_parts)
         self._add("Deselect", lambda: workshop.select(None), hint="Esc", when=self._has_part)
+        self._gap()
+        self._add("Preferences…", lambda: window.dialogs.open_preferences(), "Ctrl+,")
 
     def _part(self) -> None:
         workshop, work, viewport = self.workshop, self.work, self.window_.viewport

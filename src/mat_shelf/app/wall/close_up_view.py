@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPointF, QRect, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 
-from mat_shelf.app.theme import EDGE, LAMP, PANE, THEME
+from mat_shelf.app.theme import EDGE, LAMP, THEME
 from mat_shelf.app.wall.caption import TOP_LEFT, paint_caption
 from mat_shelf.app.wall.render_worker import CLOSE_UP, MAIN, RenderWorker
 from mat_shelf.app.workshop import Workshop
@@ -168,7 +168,7 @@ class CloseUpView(QWidget):
 
     def paintEvent(self, event) -> None:
         painter = QPainter(self)
-        painter.fillRect(self.rect(), QColor(PANE))
+        painter.fillRect(self.rect(), QColor(THEME.pane))
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self._image is None:

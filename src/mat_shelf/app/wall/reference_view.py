@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPointF, QRect, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtWidgets import QFileDialog, QSizePolicy, QWidget
 
-from mat_shelf.app.theme import PANE, THEME
+from mat_shelf.app.theme import THEME
 from mat_shelf.app.wall.caption import TOP_LEFT, paint_caption
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.optics.color import decode_srgb, lab_from_linear
@@ -153,7 +153,7 @@ class ReferenceView(QWidget):
 
     def paintEvent(self, event) -> None:
         painter = QPainter(self)
-        painter.fillRect(self.rect(), QColor(PANE))
+        painter.fillRect(self.rect(), QColor(THEME.pane))
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.setPen(QColor(THEME.on_surround))
         if self.image is None:

@@ -1,6 +1,6 @@
 """The viewport: the product through its camera, with tools for the mouse, the keys and drops."""
 
-from PyQt6.QtCore import QRect, QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QEvent, QRect, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
@@ -193,6 +193,13 @@ class Viewport(QWidget):
             self.fill_wanted.emit()
             return
         self.pass_on("double_click", event)
+
+    def event(self, event) -> bool:
+        if event.type() == QEvent.Type.NativeGesture:
+            if event.gestureType() == Qt.NativeGestureType.ZoomNativeGesture:
+                self.navigate.zoom(1 / max(1 + event.value(), 0.1), event.position())
+            return True
+        return super().event(event)
 
     def wheelEvent(self, event) -> None:
         self.pass_on("wheel", event)

@@ -3,13 +3,17 @@
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtWidgets import QApplication
 
+from mat_shelf.app.preferences.preferences import preferences
 from mat_shelf.app.wall.tools.tool import Tool, has_shift, is_left
+from mat_shelf.document.camera import Camera
 from mat_shelf.rendering.camera import FRAME
 from mat_shelf.rendering.navigation import dolly, orbit, pan, square_on
 
 _SIDES = dict(zip(range(Qt.Key.Key_1, Qt.Key.Key_6), ("front", "right", "back", "left", "above"), strict=True))
 _TURN_A_PIXEL = 0.008
 """Radians."""
+_STILL = 3
+"""Pixels that a hand moves the pointer by while it turns the wheel."""
 
 
 class Navigate(Tool):
@@ -20,6 +24,8 @@ class Navigate(Tool):
         self._pressed: QPointF | None = None
         self._last = QPointF()
         self._is_dragging = False
+        self._pivot: tuple[float, float, float] | None = None
+        self._zoomed: tuple[QPointF, tuple[float, float, float] | None, Camera | None] = QPointF(), None, None
 
     @property
     def is_busy(self) -> bool:
@@ -31,6 +37,7 @@ class Navigate(Tool):
             return False
         self._pressed = self._last = event.position()
         self._is_dragging = event.button() == Qt.MouseButton.MiddleButton
+        self._pivot = self.picker.place_at(event.position()) if preferences().now.orbit_about == "pointer" else None
         return True
 
     def move(self, event) -> bool:
@@ -42,11 +49,14 @@ class Navigate(Tool):
         if self._is_dragging:
             step, self._last = event.position() - self._last, event.position()
             camera = self.workshop.camera
-            if has_shift(event) or event.buttons() & Qt.MouseButton.MiddleButton:
+            chosen = preferences().now
+            pans = has_shift(event) is (chosen.drag == "orbit") or event.buttons() & Qt.MouseButton.MiddleButton
+            if pans:
                 scale = FRAME[1] / camera.focal_length / max(self.viewport.height(), 1)
                 self.workshop.explore(pan(camera, -step.x() * scale, step.y() * scale))
             else:
-                self.workshop.explore(orbit(camera, -step.x() * _TURN_A_PIXEL, step.y() * _TURN_A_PIXEL))
+                turn = -step.x() * _TURN_A_PIXEL, step.y() * _TURN_A_PIXEL
+                self.workshop.explore(orbit(camera, *turn, self._pivot))
         return True
 
     def release(self, event) -> bool:
@@ -65,8 +75,22 @@ class Navigate(Tool):
     def wheel(self, event) -> bool:
         turns = event.angleDelta().y() / 120
         if turns:
-            self.workshop.explore(dolly(self.workshop.camera, 0.9**turns))
+            self.zoom(0.9 ** (turns if preferences().now.wheel == "in" else -turns), event.position())
         return True
+
+    def zoom(self, factor: float, place: QPointF) -> None:
+        """Multiplies the distance to what is seen at a point of the widget, or to the middle of the picture."""
+        camera, to = self.workshop.camera, None
+        if preferences().now.zoom_at == "pointer":
+            # The point under the pointer stays there, so it is looked up once: the picture lags behind the camera.
+            last_place, to, last_camera = self._zoomed
+            if camera is not last_camera or (place - last_place).manhattanLength() > _STILL:
+                last_place, to = place, self.picker.place_at(place)
+            camera = dolly(camera, factor, to)
+            self._zoomed = last_place, to, camera
+        else:
+            camera = dolly(camera, factor)
+        self.workshop.explore(camera)
 
     def look_from(self, side: str) -> None:
         """Points the camera at the product from a side."""

@@ -1,0 +1,1 @@
+"""What a user chooses for every project, kept from start to start."""
