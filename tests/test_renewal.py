@@ -108,7 +108,7 @@ def test_a_material_is_dragged_at_full_size_beside_clean_pixels(session, plain_d
 def test_a_drag_shows_no_pixel_without_a_sample(session, plain_demo, monkeypatch):
     """Not even where only every second or third pixel is traced, and a region is refined in between."""
     project, _ = plain_demo
-    monkeypatch.setattr("mat_shelf.rendering.session.PIXEL_S", 2e-4)
+    monkeypatch.setattr("mat_shelf.rendering.pace.PIXEL_S", 2e-4)
     session.update(project)
     before = refined(session, 8)
     lining = before.first_hits.part == [p.id for p in project.product.parts].index("lining")

@@ -85,6 +85,8 @@ class Session(Selection, ViewCommands, SetCommands, MaterialCommands, ProjectMat
         """The material that was copied, with the images of its patterns."""
         self._together: str | None = None
         self.free_camera: Camera | None = None
+        self.input_shown = ""
+        """Key of the input that the picture shows in place of the render, see `rendering.input_picture`."""
         self.picture_width = 1920
         """Pixels of the next render: whether art is sharp enough is told for it."""
         self.close_up_point: tuple[float, float, float] | None = None

@@ -3,6 +3,7 @@
 from mat_shelf.commands.command import command
 from mat_shelf.document.camera import Camera, View
 from mat_shelf.document.ids import free_name, new_id
+from mat_shelf.rendering.input_picture import INPUT_VIEWS
 from mat_shelf.scene.ball import Ball
 
 
@@ -24,6 +25,25 @@ class ViewCommands:
         """
         self.free_camera = camera
         self.camera_changed.emit()
+
+    def look_at_input(self, key: str) -> None:
+        """Shows one input of all materials over the scene, without light.
+
+        Parameters
+        ----------
+        key : str
+            A key of `rendering.input_picture.INPUT_VIEWS`; empty for the render.
+
+        Raises
+        ------
+        KeyError
+            If there is no such input.
+        """
+        if key and key not in INPUT_VIEWS:
+            raise KeyError(key)
+        if key != self.input_shown:
+            self.input_shown = key
+            self.shown_changed.emit()
 
     def place_close_up(self, point: tuple[float, float, float] | None) -> None:
         """Puts the close-up on a point of the product, mm; None takes it away.

@@ -140,21 +140,7 @@ def trace_paths(count, caster, hits, points, paths, shadows, scene_tables, limit
     for wave in range(limits.waves):
         if count == 0:
             return
-        walk_to_next_surface(
-            count,
-            caster,
-            paths,
-            scene_tables.block,
-            scene_tables.bodies,
-            sums.cover,
-            hits.geometry,
-            hits.primitive,
-            hits.u,
-            hits.v,
-            hits.distance,
-        )
-        resolve(count, hits, scene_tables, points)
-        _dress(count, wave, caster, hits, points, paths, scene_tables, limits, memory)
+        _meet(count, wave, caster, hits, points, paths, scene_tables, limits, memory, sums)
         count, aimed = shade(count, hits, points, paths, shadows, scene_tables, limits, sums)
         if not limits.straight:
             trace_shadow_rays(aimed, caster, shadows, limits, sums)
@@ -166,6 +152,53 @@ def trace_paths(count, caster, hits, points, paths, shadows, scene_tables, limit
             resolve(aimed, hits, scene_tables, points)
             _dress(aimed, wave, caster, hits, points, shadows.rays, scene_tables, limits, memory)
             aimed = transmittance(aimed, hits, points, shadows, scene_tables, limits, sums)
+
+
+@kernel
+def meet_surfaces(count, caster, hits, points, paths, scene_tables, limits, memory, sums):
+    """Takes the paths of a wave to what they meet first, dressed as it would be shaded.
+
+    Parameters
+    ----------
+    count : int
+        Number of paths.
+    caster : Caster
+        Handle of `embree.Scene.caster`.
+    hits : Hits
+        Hits of the wave.
+    points : ShadingPoints
+        Points of the wave; `look` is the parameter row of each.
+    paths : Paths
+        Paths of the wave.
+    scene_tables : SceneTables
+        Arrays of the scene.
+    limits : PathLimits
+        Limits of the paths.
+    memory : DressingMemory
+        Memory to dress the wave.
+    sums : Sums
+        Sums of the film.
+    """
+    _meet(count, 0, caster, hits, points, paths, scene_tables, limits, memory, sums)
+
+
+@inline
+def _meet(count, wave, caster, hits, points, paths, scene_tables, limits, memory, sums):
+    walk_to_next_surface(
+        count,
+        caster,
+        paths,
+        scene_tables.block,
+        scene_tables.bodies,
+        sums.cover,
+        hits.geometry,
+        hits.primitive,
+        hits.u,
+        hits.v,
+        hits.distance,
+    )
+    resolve(count, hits, scene_tables, points)
+    _dress(count, wave, caster, hits, points, paths, scene_tables, limits, memory)
 
 
 @inline

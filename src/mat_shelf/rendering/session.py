@@ -7,9 +7,8 @@ It knows no window and no thread of its own: whoever owns it calls `update` and 
 from one worker thread.
 """
 
-import math
 import time
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from threading import Lock
 from typing import NamedTuple
 
@@ -21,6 +20,10 @@ from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.film import Film, develop
 from mat_shelf.rendering.first_hit import FirstHits, find_first_hits
+from mat_shelf.rendering.frame import Frame
+from mat_shelf.rendering.input_picture import SAMPLES as INPUT_SAMPLES
+from mat_shelf.rendering.input_picture import InputPicture
+from mat_shelf.rendering.pace import WIDEST_STRIDE, CoarseSize, first_stride, next_stride
 from mat_shelf.rendering.region import PictureRegion
 from mat_shelf.rendering.renewal import (
     fill_touched,
@@ -35,16 +38,12 @@ from mat_shelf.rendering.tracer import RenderTask, Tracer
 from mat_shelf.scene.backdrop import sweep_shape
 from mat_shelf.scene.ball import Ball
 from mat_shelf.scene.displacement import make_displacements
+from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.geometry_map_lookup import geometry_map_lookup
 from mat_shelf.scene.kept import Kept
 from mat_shelf.scene.lights import set_lights
-from mat_shelf.scene.material_table import Supplies, bodies_of, project_geometry, project_material_table
+from mat_shelf.scene.material_table import Supplies, bodies_of, project_geometry, project_material_table, visible_parts
 
-COARSE_PIXELS = 26_000
-"""Pixels of the picture shown while a value is dragged, to begin with; heavier scenes get fewer, lighter ones more."""
-FEWEST_COARSE, MOST_COARSE = 12_000, 60_000
-COARSE_S = (0.06, 0.105)
-"""How long a coarse picture may take before others are made larger or smaller: about ten a second."""
 COARSE_SAMPLES = 2
 COARSE_DEPTH = 12
 """Bounces at which paths end while a value is dragged; the picture that follows has all of them."""
@@ -54,39 +53,8 @@ COARSE_MARKED_DEPTH = 8
 """Waves in which marks count while a value is dragged: through glass and ink, and back."""
 REST_SAMPLES = 512
 BRIGHTEST = 24.0
-PREVIEW_S = 0.09
-"""How long a picture with one sample of touched pixels may take, before only one pixel in 4, in 9 or in 16 gets one."""
-SLOWEST_PREVIEW_S = 0.25
-"""How long it may take at the widest stride, before a coarse picture of all is quicker."""
-FIXED_S, PIXEL_S = 0.03, 3e-6
-"""Time of a picture of few touched pixels, and for each further one, to begin with; materials differ much."""
-WIDEST_STRIDE = 4
 REGION_MARGIN = 24
 """Pixels round a region that help to take its noise out."""
-
-
-@dataclass(frozen=True)
-class Frame:
-    """A picture to show.
-
-    Attributes
-    ----------
-    pixels : (h, w, 3) uint8, sRGB; coarse ones may be smaller than the wall's pane
-    first_hits : FirstHits, what each pixel sees; a coarse frame's may be coarse too
-    samples : int
-    seconds : float, since the last edit
-    is_coarse : bool
-    revision : int, of the `update` or `resize` it shows
-    stride : int, side of the squares, in pixels of the frame, in which touched pixels share what one of them saw
-    """
-
-    pixels: np.ndarray
-    first_hits: FirstHits
-    samples: int
-    seconds: float
-    is_coarse: bool
-    revision: int
-    stride: int = 1
 
 
 class RenderSession:
@@ -124,8 +92,10 @@ class RenderSession:
         self._stride: int | None = None  # for further edits of the same materials
         self._shown_samples = 0
         self._region: PictureRegion | None = None
-        self._coarse_pixels = COARSE_PIXELS
+        self._coarse = CoarseSize()
         self._started = time.perf_counter()
+        self._input_key = ""
+        self._input: InputPicture | None = None
 
     def close(self) -> None:
         """Stops the work under way and ends the threads."""
@@ -177,6 +147,27 @@ class RenderSession:
                 self._wanted = self._wanted._replace(width=self._size[0], height=self._size[1], revision=self._revision)
             return self._revision
 
+    def look_at(self, key: str) -> int:
+        """Shows one input of all materials in place of the render, or the render again.
+
+        Parameters
+        ----------
+        key : str
+            A key of `INPUT_VIEWS`; empty for the render.
+
+        Returns
+        -------
+        int
+            The revision that its frames will carry.
+        """
+        with self._lock:
+            if key != self._input_key:
+                self._input_key, self._input = key, None
+                self._revision += 1
+                if self._wanted is not None:
+                    self._wanted = self._wanted._replace(revision=self._revision)
+            return self._revision
+
     def set_region(self, region: PictureRegion | None) -> None:
         """Refines only a part of the picture from now on, or all of it again.
 
@@ -200,6 +191,8 @@ class RenderSession:
             wanted = self._wanted
         if wanted is None:
             return None
+        if self._input_key:
+            return self._input_frame(wanted)
         return self._begin(wanted) if wanted.revision != self._shown_revision else self._refine(wanted)
 
     @property
@@ -215,6 +208,8 @@ class RenderSession:
             wanted = self._wanted
         if wanted is None or wanted.revision != self._shown_revision:
             return wanted is None
+        if self._input_key:
+            return self._input is not None and self._input.samples >= INPUT_SAMPLES
         return int(self._film.sums.counts[self._refined_pixels(self._refined_region())].min()) >= REST_SAMPLES
 
     def _refined_region(self) -> PictureRegion | None:
@@ -314,7 +309,7 @@ class RenderSession:
         mask.flat[touched] = True
         patches = patches_of(seen_to_change(mask, part, self._bits, self._task.material_table)) if len(touched) else []
         near = inside_patches(patches, touched, part.shape)
-        stride = self._stride or max(math.ceil(math.sqrt(len(near) * PIXEL_S / (0.5 * PREVIEW_S))), 1)
+        stride = self._stride or first_stride(len(near))
         if stride > WIDEST_STRIDE:
             return None
         if patches:
@@ -328,35 +323,31 @@ class RenderSession:
         if patches:  # the first one of a drag sets up more, and tells nothing
             self._stride = next_stride(stride, time.perf_counter() - begun) if self._stride else stride
         samples = 1 if is_new else self._shown_samples or film.samples
-        return Frame(pixels, self._first_hits[1], samples, seconds, is_new, wanted.revision, stride)
+        hits = self._seen(wanted, self._task.geometry)
+        return Frame(pixels, hits, samples, seconds, is_new, wanted.revision, stride)
+
+    def _seen(self, wanted: "_Wanted", geometry: Geometry) -> FirstHits:
+        """First hits of the picture at its full size."""
+        key = (geometry, wanted.camera, wanted.width, wanted.height)
+        if self._first_hits[0] != key:
+            self._first_hits = key, find_first_hits(wanted.project, *key)
+        return self._first_hits[1]
 
     def _coarse_frame(self, wanted: "_Wanted", started: float) -> Frame:
         """A small picture of all."""
         project, camera, revision = wanted.project, wanted.camera, wanted.revision
-        film = Film(*self._coarse_size(wanted))
+        film = Film(*self._coarse.size(wanted.width, wanted.height))
         task = self._coarse_shot(wanted, film.width, film.height)
         traced = time.perf_counter()
         for _ in range(COARSE_SAMPLES):
             self.tracer.add_sample(task, film)
         light = denoise_film(film, "fast")
-        self._pace(time.perf_counter() - traced)
+        self._coarse.learn(time.perf_counter() - traced)
         key, first_hits = self._first_hits
         if key != (task.geometry, camera, wanted.width, wanted.height):
             first_hits = find_first_hits(project, task.geometry, camera, film.width, film.height)
         pixels = develop(light, project.set.exposure, project.set.exact_colors)
         return Frame(pixels, first_hits, COARSE_SAMPLES, time.perf_counter() - started, True, revision)
-
-    def _pace(self, seconds: float) -> None:
-        """Makes the next coarse picture smaller or larger where this one took too long or little."""
-        quick, slow = COARSE_S
-        if seconds > slow:
-            self._coarse_pixels = max(self._coarse_pixels * 0.8, FEWEST_COARSE)
-        elif seconds < quick:
-            self._coarse_pixels = min(self._coarse_pixels * 1.25, MOST_COARSE)
-
-    def _coarse_size(self, wanted: "_Wanted") -> tuple[int, int]:
-        shrink = min(math.sqrt(self._coarse_pixels / (wanted.width * wanted.height)), 1.0)
-        return max(round(wanted.width * shrink), 8), max(round(wanted.height * shrink), 8)
 
     def _coarse_shot(self, wanted: "_Wanted", width: int, height: int) -> RenderTask:
         task = self._shot(wanted, width, height, seed=wanted.revision)
@@ -366,6 +357,25 @@ class RenderSession:
             fed_depth=COARSE_FED_DEPTH,
             marked_depth=COARSE_MARKED_DEPTH,
         )
+
+    def _input_frame(self, wanted: "_Wanted") -> Frame | None:
+        """The next picture of the input that is looked at."""
+        key, revision, size = self._input_key, wanted.revision, (wanted.width, wanted.height)
+        if self._shown_revision != revision or self._input is None:
+            self._started = time.perf_counter()
+            task = self._shot(wanted, *size, seed=1)
+            self._input = InputPicture(task, key, *size, len(visible_parts(wanted.project)))
+        picture = self._input
+        if picture.samples >= INPUT_SAMPLES:
+            return None
+        if not picture.add_sample(self.tracer, lambda: self._is_outdated(revision)):
+            self._input = None
+            return None
+        hits = self._seen(wanted, picture.task.geometry)
+        self._shown_revision = revision
+        seconds = time.perf_counter() - self._started
+        pixels, values = picture.pixels(), picture.values()
+        return Frame(pixels, hits, picture.samples, seconds, False, revision, values=values)
 
     def _refine(self, wanted: "_Wanted") -> Frame | None:
         project, film, revision = wanted.project, self._film, wanted.revision
@@ -392,36 +402,11 @@ class RenderSession:
             light[region.slices()] = wide[top : top + region.height, left : left + region.width]
         if self._is_outdated(revision):
             return None
-        key = (task.geometry, wanted.camera, film.width, film.height)
-        if self._first_hits[0] != key:
-            self._first_hits = key, find_first_hits(project, *key)
-        first_hits = self._first_hits[1]
+        first_hits = self._seen(wanted, task.geometry)
         self._clean = light
         seconds = time.perf_counter() - self._started
         pixels = develop(light, project.set.exposure, project.set.exact_colors)
         return Frame(pixels, first_hits, samples, seconds, False, revision)
-
-
-def next_stride(stride: int, seconds: float) -> int:
-    """Stride of the next picture of a drag, by how long this one took; beyond `WIDEST_STRIDE` a coarse one is quicker.
-
-    Parameters
-    ----------
-    stride : int
-        Stride of this one.
-    seconds : float
-        Time that it took.
-
-    Returns
-    -------
-    int
-    """
-    if seconds > PREVIEW_S:
-        return stride + 1 if stride < WIDEST_STRIDE or seconds > SLOWEST_PREVIEW_S else stride
-    if stride == 1:
-        return stride
-    finer = FIXED_S + max(seconds - FIXED_S, 0) * (stride / (stride - 1)) ** 2
-    return stride - 1 if finer < PREVIEW_S else stride
 
 
 class _Wanted(NamedTuple):

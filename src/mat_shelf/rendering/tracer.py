@@ -10,6 +10,7 @@ from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
 from dataclasses import dataclass
 from threading import get_native_id, local
+from typing import NamedTuple
 
 import numpy as np
 
@@ -71,6 +72,47 @@ class RenderTask:
     marked_depth: int = 1 << 20
 
 
+class Surfaces(NamedTuple):
+    """Surfaces that some pixels show; all but the first two are of no meaning where nothing was met.
+
+    Attributes
+    ----------
+    pixels : (N,) int32
+        Places in the picture, row by row.
+    part : (N,) int32
+        Geometry, -1 where nothing was met.
+    material : (N,) int32
+        Row of the material that the face wears.
+    rows : (N, WIDTH) float32
+        Parameters, as patterns, overlays and marks have made them.
+    normals : (N, 3) float32
+        Shading normals of the world.
+    triangle : (N,) int32
+        Row of the triangle.
+    """
+
+    pixels: np.ndarray
+    part: np.ndarray
+    material: np.ndarray
+    rows: np.ndarray
+    normals: np.ndarray
+    triangle: np.ndarray
+
+
+class _Wave(NamedTuple):
+    """Arrays and tables of one wave, as the kernels take them."""
+
+    caster: object
+    hits: wave_state.Hits
+    points: wave_state.ShadingPoints
+    paths: wave_state.Paths
+    shadows: wave_state.Shadows
+    scene_tables: wave_state.SceneTables
+    limits: wave_state.PathLimits
+    memory: DressingMemory
+    sums: object
+
+
 def lower_priority() -> None:
     """Lets other threads, the interface's above all, go first."""
     with suppress(OSError):
@@ -126,18 +168,90 @@ class Tracer:
         sample = int(counts.min())
         fewest = np.flatnonzero(counts == sample).astype(np.int32)
         pixels = fewest if pixels is None else pixels[fewest]
+
+        def trace(some: np.ndarray, wave: _Wave) -> None:
+            passes.trace_paths(
+                len(some),
+                wave.caster,
+                wave.hits,
+                wave.points,
+                wave.paths,
+                wave.shadows,
+                wave.scene_tables,
+                wave.limits,
+                wave.memory,
+                wave.sums,
+            )
+            add_sums(some, wave.sums, film.sums)
+
+        return self._run_waves(task, (film.width, film.height), pixels, sample, trace, is_stopped)
+
+    def look_at_surfaces(
+        self,
+        task: RenderTask,
+        size: tuple[int, int],
+        sample: int,
+        take: Callable[["Surfaces"], None],
+        is_stopped: Callable[[], bool] = lambda: False,
+    ) -> bool:
+        """Tells what one sample of each pixel meets first, dressed with patterns, overlays and marks.
+
+        Parameters
+        ----------
+        task : RenderTask
+            Scene, camera and settings.
+        size : (int, int)
+            Pixels across, and from top to bottom.
+        sample : int
+            Number of the sample.
+        take : callable (Surfaces)
+            Called by the threads, for some pixels at a time.
+        is_stopped : callable () -> bool
+            True stops at the next wave.
+
+        Returns
+        -------
+        bool
+            False where it was stopped.
+        """
+
+        def meet(some: np.ndarray, wave: _Wave) -> None:
+            count, points = len(some), wave.points
+            passes.meet_surfaces(
+                count,
+                wave.caster,
+                wave.hits,
+                points,
+                wave.paths,
+                wave.scene_tables,
+                wave.limits,
+                wave.memory,
+                wave.sums,
+            )
+            material = points.row[:count]
+            part = np.where(material >= 0, points.part[:count], -1)
+            rows = wave.scene_tables.block[np.where(part >= 0, points.look[:count], 0)]
+            take(Surfaces(some, part, material, rows, points.normal[:count], points.triangle[:count]))
+
+        pixels = np.arange(size[0] * size[1], dtype=np.int32)
+        return self._run_waves(task, size, pixels, sample, meet, is_stopped)
+
+    def _run_waves(self, task: RenderTask, size, pixels: np.ndarray, sample: int, run, is_stopped) -> bool:
+        """Hands runs of pixels, with a wave of paths for each, to the threads; False where it was stopped."""
         runs = -(-len(pixels) // WAVE)
         runs = -(-runs // self.threads) * self.threads
-        size = -(-len(pixels) // runs)
+        length = -(-len(pixels) // runs)
         tables = albedo_tables()
         nest = interior_at(task.view.position, task.geometry, task.material_table.bodies)
         dressing, kept = task.material_table.dresser.bind(task.geometry.shapes, task.geometry.frames)
         dress = dressing_address(task.geometry, task.material_table, dressing)
 
-        def run(first: int) -> None:
-            self._trace(task, film, pixels[first : first + size], sample, nest, tables, dressing, dress, is_stopped)
+        def begin(first: int) -> None:
+            if not is_stopped():
+                some = pixels[first : first + length]
+                run(some, self._wave(task, size, some, sample, nest, tables, dressing, dress))
 
-        for done in [self._pool.submit(run, first) for first in range(0, len(pixels), size)]:
+        for done in [self._pool.submit(begin, first) for first in range(0, len(pixels), length)]:
             done.result()
         del kept
         return not is_stopped()
@@ -168,25 +282,13 @@ class Tracer:
             self._memory.block = material_table, block, memory
         return block, memory
 
-    def _trace(
-        self,
-        task: RenderTask,
-        film: Film,
-        pixels,
-        sample: int,
-        nest,
-        tables,
-        dressing: Dressing,
-        dress: int,
-        is_stopped,
-    ) -> None:
-        if is_stopped():
-            return
+    def _wave(self, task: RenderTask, size, pixels, sample: int, nest, tables, dressing: Dressing, dress: int):
+        """A wave of paths that leave the camera."""
         count = len(pixels)
         paths, points, shadows, hits, sums = self._wave_memory(count)
         clear_sums(count, sums)
         draws, salt = even_draws(sample, task.seed)
-        passes.generate(task.view, film.width, film.height, pixels, sample, task.seed, draws, salt, nest, paths)
+        passes.generate(task.view, *size, pixels, sample, task.seed, draws, salt, nest, paths)
         material_table, geometry = task.material_table, task.geometry
         block, memory = self._block(material_table, count)
         scene_tables = wave_state.SceneTables(
@@ -218,8 +320,7 @@ class Tracer:
             len(material_table.parameters),
             dress,
         )
-        passes.trace_paths(count, caster, hits, points, paths, shadows, scene_tables, limits, memory, sums)
-        add_sums(pixels, sums, film.sums)
+        return _Wave(caster, hits, points, paths, shadows, scene_tables, limits, memory, sums)
 
 
 def dressing_address(geometry: Geometry, material_table: MaterialTable, dressing: Dressing) -> int:

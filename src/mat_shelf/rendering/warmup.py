@@ -82,6 +82,7 @@ def _compile_rendering(say: Callable[[str], None]) -> None:
     film = Film(16, 16)
     tracer = Tracer(1)
     tracer.add_sample(task, film)
+    tracer.look_at_surfaces(task, (16, 16), 0, lambda *_: None)
     tracer.close()
     say("film and denoiser")
     develop(denoise_film(film, "fast"))

@@ -42,6 +42,7 @@ from mat_shelf.document.pattern import Pattern
 from mat_shelf.document.recipe import FEEDABLE
 from mat_shelf.geometry.pose import posed_bounds
 from mat_shelf.geometry.size import depth_warning
+from mat_shelf.rendering.input_picture import INPUT_VIEWS
 
 COLUMN = 228
 """Narrowest column of rows, pixels."""
@@ -199,9 +200,32 @@ class MaterialsBoard(QFrame):
     def _row(self, name: str) -> QWidget:
         chip = FeedChip(self.patterns, self.painter, name, self.feed_popover.open_for) if name in FEEDABLE else None
         row = row_of(of_material(self.workshop, name), chip, is_stacked=True)
+        row.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        row.customContextMenuRequested.connect(lambda at: self.row_menu(name).popup(row.mapToGlobal(at)))
         if chip is None:
             row.layout().setColumnMinimumWidth(1, CHIP + CHIP_GAP)  # sliders and colours without a chip keep its room
         return row
+
+    def row_menu(self, name: str) -> QMenu:
+        """What can be done with an input."""
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        key = "emission" if name.startswith("emission") else name
+        look = menu.addAction("Look at it on the product")
+        look.setEnabled(key in INPUT_VIEWS)
+        look.triggered.connect(lambda: self.workshop.look_at_input(key))
+        if name in FEEDABLE:
+            menu.addSeparator()
+            menu.addAction("Feed with a new pattern…").triggered.connect(lambda: self.begin_feeding(name))
+            cut = menu.addAction("Disconnect the pattern")
+            cut.setEnabled(self.workshop.layer.feed(name) is not None)
+            cut.triggered.connect(lambda: self.patterns.remove_feed(name))
+        menu.addSeparator()
+        usual = menu.addAction("Reset to default")
+        binding = of_material(self.workshop, name)
+        usual.setEnabled(binding.value() != binding.field.default)
+        usual.triggered.connect(lambda: binding.set(binding.field.default))
+        return menu
 
     def _input_card(self, name: str, title: CardTitle) -> QFrame:
         columns = [column_of([self.rows[row] for row in names]) for names in CARDS[name]]

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QMenu, QMenuBar
 from mat_shelf.app.menu.command_action import CommandAction
 from mat_shelf.app.recent import recent_projects
 from mat_shelf.app.theme import is_dark
+from mat_shelf.rendering.input_picture import INPUT_VIEWS
 
 if TYPE_CHECKING:
     from mat_shelf.app.window import Window
@@ -195,6 +196,13 @@ class MenuBar(QMenuBar):
         for number, side in enumerate(SIDES, 1):
             self._add(side, partial(viewport.navigate.look_from, side.lower()), hint=str(number), menu=sides)
         self._gap()
+        legend = viewport.input_legend
+        looks = self._menu.addMenu("Look at")
+        self._add("Render", lambda _: legend.look_at(""), menu=looks, is_on=lambda: not workshop.input_shown)
+        for key, view in INPUT_VIEWS.items():
+            is_shown = partial(self._is_looked_at, key)
+            self._add(view.label, lambda _, key=key: legend.look_at(key), menu=looks, is_on=is_shown)
+        self._add("Last input, or the render", legend.toggle, hint="I", menu=looks)
         snapshots = viewport.snapshots
         for letter in ("A", "B"):
             self._add(f"Take snapshot {letter}", partial(snapshots.take, letter), hint=f"Alt+{letter}")
@@ -237,6 +245,9 @@ class MenuBar(QMenuBar):
         self._add("Messages…", lambda: window.dialogs.open_messages())
         self._gap()
         self._add("About Mat Shelf", lambda: window.dialogs.open_about())
+
+    def _is_looked_at(self, key: str) -> bool:
+        return self.workshop.input_shown == key
 
     def _is_camera_free(self) -> bool:
         return self.workshop.free_camera is not None

@@ -26,6 +26,7 @@ GESTURES = (
             ("C", "Moves the close-up to the pointer"),
             ("Shift+C", "Puts a coloured ball there"),
             ("Delete", "Removes the ball"),
+            ("I", "Looks at one input, or the render"),
             ("W", "Wipes the reference against the render"),
             ("Alt+A, Alt+B", "Takes snapshot A or B"),
             ("A, B", "Shows snapshot A or B"),

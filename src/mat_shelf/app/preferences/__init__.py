@@ -1,1 +1,1 @@
-"""What a user chooses for every project, kept from start to start."""
+"""Choices of the user for every project, kept from start to start."""

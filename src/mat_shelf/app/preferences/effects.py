@@ -1,4 +1,4 @@
-"""What preferences do when they are changed."""
+"""Preferences taken over into the window when they are changed."""
 
 from pathlib import Path
 

@@ -12,8 +12,8 @@ from mat_shelf.app.wall.caption import TOP_LEFT, paint_caption
 from mat_shelf.app.wall.render_worker import CLOSE_UP, MAIN, RenderWorker
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.rendering.camera import make_camera_view
+from mat_shelf.rendering.frame import Frame
 from mat_shelf.rendering.navigation import close_up_camera
-from mat_shelf.rendering.session import Frame
 from mat_shelf.scene.lights import lamp_lights
 
 

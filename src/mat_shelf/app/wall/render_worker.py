@@ -65,6 +65,12 @@ class RenderWorker(QObject):
         self._wake.set()
         return revision
 
+    def look_at(self, pane: str, key: str) -> int:
+        """Shows an input in place of a pane's render, or the render; returns the revision of its frames."""
+        revision = self._sessions[pane].look_at(key)
+        self._wake.set()
+        return revision
+
     def refine_region(self, pane: str, region: PictureRegion | None) -> None:
         """Refines only a part of a pane's picture, or all of it again."""
         self._sessions[pane].set_region(region)

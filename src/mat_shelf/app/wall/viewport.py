@@ -12,6 +12,7 @@ from mat_shelf.app.wall.tools.carry import Carry
 from mat_shelf.app.wall.tools.close_up_point import CloseUpPoint
 from mat_shelf.app.wall.tools.faces import Faces
 from mat_shelf.app.wall.tools.focus import Focus
+from mat_shelf.app.wall.tools.input_legend import InputLegend
 from mat_shelf.app.wall.tools.measure import Measure
 from mat_shelf.app.wall.tools.move_handles import MoveHandles
 from mat_shelf.app.wall.tools.navigate import Navigate
@@ -24,9 +25,10 @@ from mat_shelf.app.wall.tools.tool import Tool
 from mat_shelf.app.wall.tools.uv_overlay import UvOverlay
 from mat_shelf.app.wall.tools.wipe import Wipe
 from mat_shelf.app.workshop import ProductWork, Workshop
+from mat_shelf.rendering.frame import Frame
 from mat_shelf.rendering.navigation import framed
 from mat_shelf.rendering.region import PictureRegion
-from mat_shelf.rendering.session import REST_SAMPLES, Frame
+from mat_shelf.rendering.session import REST_SAMPLES
 
 MARGIN = 6
 PREPARING = "Preparing the picture.\nThe first start compiles the renderer and takes up to a minute."
@@ -92,7 +94,7 @@ class Viewport(QWidget):
         self.tools: list[Tool] = []
         self.navigate, self.uv_overlay, self.wipe = Navigate(self), UvOverlay(self), Wipe(self)
         self.select, self.snapshots, self.swatch_drop = Select(self), Snapshots(self), SwatchDrop(self)
-        self.region = Region(self)
+        self.region, self.input_legend = Region(self), InputLegend(self)
         self.measure, self.faces, self.focus = Measure(self), Faces(self), Focus(self)
         self.move_handles, self.close_up_point = MoveHandles(self), CloseUpPoint(self)
         self.part_menu, self.carry = PartMenu(self), Carry(self)
@@ -118,6 +120,7 @@ class Viewport(QWidget):
     def _follow(self) -> None:
         self.snapshots.shown = None
         if self._worker is not None and self._size != (0, 0):
+            self._worker.look_at(MAIN, self.workshop.input_shown)
             self.revision = self._worker.update(
                 MAIN, self.workshop.shown_project, self.workshop.free_camera, self.workshop.ball
             )
