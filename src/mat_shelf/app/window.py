@@ -4,14 +4,9 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QMimeData, QSize, Qt
-from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import (
-    QButtonGroup,
     QFileDialog,
-    QFrame,
-    QHBoxLayout,
     QMainWindow,
-    QPushButton,
     QVBoxLayout,
     QWidget,
 )
@@ -37,11 +32,12 @@ from mat_shelf.app.recent import note_recent
 from mat_shelf.app.render_dialog import RenderDialog
 from mat_shelf.app.set.set_board import SetBoard
 from mat_shelf.app.theme import is_dark
+from mat_shelf.app.top_bar import Stations, TopBar
 from mat_shelf.app.wall.tools.brush import BrushTool
+from mat_shelf.app.wall.tools.file_drop import FileDrop
 from mat_shelf.app.wall.tools.mark import MarkTool
 from mat_shelf.app.wall.tools.pattern_placement import PatternPlacement
 from mat_shelf.app.wall.wall import Wall
-from mat_shelf.app.widgets.elided_label import ElidedLabel
 from mat_shelf.app.workshop import MarkWork, ProductWork, Workshop
 from mat_shelf.document.mark import Mark
 from mat_shelf.document.material import Material
@@ -51,9 +47,10 @@ from mat_shelf.exchange.models.importer import MODEL_ENDINGS
 from mat_shelf.exchange.product_import import empty_project
 from mat_shelf.exchange.project_file import PROJECT_ENDING
 from mat_shelf.exchange.recovery import Recovery
+from mat_shelf.exchange.swatch_file import SWATCH_ENDING
 
 MODEL_FILES = f"Models ({' '.join(f'*{ending}' for ending in MODEL_ENDINGS)})"
-DROPPED = (PROJECT_ENDING, ".exr", ".hdr", *MODEL_ENDINGS)
+DROPPED = (PROJECT_ENDING, SWATCH_ENDING, ".exr", ".hdr", *MODEL_ENDINGS)
 
 
 class Window(QMainWindow):
@@ -76,7 +73,7 @@ class Window(QMainWindow):
         self.library_pane = LibraryPane(self.library, self.materials)
         self.set_board = SetBoard(workshop)
         self.set_board.focus_wanted.connect(self.viewport.focus.want)
-        self.viewport.material_wanted.connect(lambda: self.stations.buttons()[1].click())
+        self.viewport.material_wanted.connect(lambda: self.stations.show(self.board))
         self.viewport.focused.connect(lambda: self.set_board.focus_button.setChecked(False))
         self.board_pane = BoardPane()
         self.product_board = ProductBoard(self.work)
@@ -97,6 +94,8 @@ class Window(QMainWindow):
         self.marks = MarkWork(workshop)
         self.marks_board = MarksBoard(self.marks)
         self.board_pane.add(self.marks_board)
+        boards = self.marks_board, self.board
+        self.file_drop = FileDrop(self.viewport, self.marks, *boards, lambda board: self.stations.show(board))
         self.mark_tool = MarkTool(self.viewport, self.marks, self.marks_board)
         self.notice = Notice()
         self.notice.shown.connect(self._place_notice)
@@ -104,11 +103,16 @@ class Window(QMainWindow):
         self.missing = MissingImages(workshop, self.notice.ask, self)
         self.render_dialog: RenderDialog | None = None
         self.model_import = ModelImport(self.work, self.notice, self.files.may_leave, self)
-        self.model_import.arrived.connect(lambda: self.stations.buttons()[0].click())
+        self.model_import.arrived.connect(lambda: self.stations.show(self.product_board))
         self.board_pane.show_board(self.board)
         self.panes = Panes(self.library_pane, self.wall, self.board_pane)
-        self.stations = self._make_stations()
+        boards = {"Product": self.product_board, "Materials": self.board}
+        boards |= {"Marks": self.marks_board, "Set": self.set_board}
+        self.stations = Stations(boards, self.board, self)
+        self.stations.changed.connect(self._show_board)
         self.menus = MenuBar(self)
+        self.top_bar = TopBar(workshop, self.menus, self.stations)
+        self.top_bar.render_button.clicked.connect(self.open_render)
         self.dialogs = Dialogs(self)
         self.effects = Effects(preferences(), workshop, self.autosave, self)
         self.effects.taken.connect(self._show_effects)
@@ -116,7 +120,7 @@ class Window(QMainWindow):
         layout = QVBoxLayout(whole)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
-        layout.addWidget(self._top_bar())
+        layout.addWidget(self.top_bar)
         layout.addWidget(self.panes.whole, 1)
         self.setCentralWidget(whole)
         self.notice.setParent(whole)
@@ -136,62 +140,13 @@ class Window(QMainWindow):
         self._say_library_problems()
         self._offer_what_was_left_behind()
 
-    def _top_bar(self) -> QFrame:
-        bar = QFrame(objectName="topBar")
-        bar.setFixedHeight(46)
-        self.project_label = ElidedLabel()
-        self.project_label.setProperty("role", "quiet")
-        self.project_label.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        self.undo_button, self.redo_button = QPushButton("Undo"), QPushButton("Redo")
-        self.undo_button.clicked.connect(self.workshop.undo)
-        self.redo_button.clicked.connect(self.workshop.redo)
-        for button in (self.undo_button, self.redo_button):
-            button.setProperty("role", "plain")
-        self.render_button = QPushButton("Render")
-        self.render_button.setProperty("role", "main")
-        self.render_button.setToolTip("Render to a file  (Ctrl+R)")
-        self.render_button.clicked.connect(self.open_render)
-        layout = QHBoxLayout(bar)
-        layout.setContentsMargins(8, 0, 16, 0)
-        layout.setSpacing(4)
-        layout.addWidget(self.menus, 0, Qt.AlignmentFlag.AlignVCenter)
-        layout.addSpacing(22)
-        for station in self.stations.buttons():
-            layout.addWidget(station)
-            layout.addSpacing(18)
-        layout.addWidget(self.project_label, 1)
-        layout.addSpacing(12)
-        layout.addWidget(self.undo_button)
-        layout.addWidget(self.redo_button)
-        layout.addSpacing(12)
-        layout.addWidget(self.render_button)
-        return bar
-
-    def _make_stations(self) -> QButtonGroup:
-        group = QButtonGroup(self)
-        stations = (
-            ("Product", self.product_board),
-            ("Materials", self.board),
-            ("Marks", self.marks_board),
-            ("Set", self.set_board),
-        )
-        for number, (name, board) in enumerate(stations, 1):
-            station = QPushButton(name, self, checkable=True, checked=board is self.board)
-            station.setProperty("role", "station")
-            station.setFixedHeight(45)
-            station.setShortcut(QKeySequence(f"Ctrl+{number}"))
-            station.setToolTip(f"Ctrl+{number}")
-            station.clicked.connect(lambda _, board=board: self._show_board(board))
-            group.addButton(station)
-        return group
-
     def _begin_ready(self, ready_id: str) -> None:
         """Begins a pattern from the library on the material of the selected piece, and opens its strip."""
         begun = self.board.patterns.begin_with_ready(ready_id)
         if begun is None:
             self.workshop.said.emit("Select a part with a material first; then the pattern can be added there.")
             return
-        self.stations.buttons()[1].click()
+        self.stations.show(self.board)
         self.board.patterns.open(begun)
 
     def _show_board(self, board: QWidget) -> None:
@@ -201,6 +156,7 @@ class Window(QMainWindow):
         self._follow_board()
         self.viewport.move_handles.is_shown = board is self.product_board
         self.mark_tool.is_active = board is self.marks_board
+        self.viewport.select.is_light_judged = board is self.set_board
         self.viewport.update()
 
     def _follow_board(self) -> None:
@@ -231,18 +187,8 @@ class Window(QMainWindow):
         self.setWindowState(self.windowState() ^ Qt.WindowState.WindowFullScreen)
 
     def _follow(self) -> None:
-        history = self.workshop.history
-        name = self.workshop.project.name
-        changed = history.is_changed
-        self.project_label.setText(f"{name}{'  •' if changed else ''}")
-        self.project_label.setToolTip(f"{name}{', not saved' if changed else ''}\n{self.workshop.path or ''}".strip())
-        self.setWindowTitle(f"{name}{' (not saved)' if changed else ''} – Mat Shelf")
-        for button, keys, label in (
-            (self.undo_button, "Ctrl+Z", history.undo_label),
-            (self.redo_button, "Ctrl+Shift+Z", history.redo_label),
-        ):
-            button.setEnabled(label is not None)
-            button.setToolTip(f"{button.text()}: {label}  ({keys})" if label else "")
+        state = " (not saved)" if self.workshop.history.is_changed else ""
+        self.setWindowTitle(f"{self.workshop.project.name}{state} – Mat Shelf")
 
     def change_look(self) -> None:
         """Changes between the light and the dark look."""
@@ -269,6 +215,10 @@ class Window(QMainWindow):
         if path is None:
             return
         event.acceptProposedAction()
+        swatches = self._dropped_files(event.mimeData(), SWATCH_ENDING)
+        if swatches:
+            self.workshop.take_swatches(swatches)
+            return
         ending = path.suffix.lower()
         if ending in MODEL_ENDINGS:
             self.model_import.start(path)
@@ -278,10 +228,14 @@ class Window(QMainWindow):
             self.files.open(path)
 
     @staticmethod
-    def _dropped_file(data: QMimeData) -> Path | None:
-        """A project, model or room picture that is dragged, if one is."""
+    def _dropped_files(data: QMimeData, *endings: str) -> list[Path]:
+        """Files with some endings that are dragged."""
         paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
-        return next((path for path in paths if path.suffix.lower() in DROPPED), None)
+        return [path for path in paths if path.suffix.lower() in endings]
+
+    def _dropped_file(self, data: QMimeData) -> Path | None:
+        """A project, model, swatch or room picture that is dragged, if one is."""
+        return next(iter(self._dropped_files(data, *DROPPED)), None)
 
     def _show_effects(self) -> None:
         self.menus.follow()
@@ -291,12 +245,12 @@ class Window(QMainWindow):
         """Goes on with an empty project, in the Product station."""
         if self.files.may_leave():
             self.workshop.replace(empty_project(), Assets(), None)
-            self.stations.buttons()[0].click()
+            self.stations.show(self.product_board)
             self.say("A new project. Import a model, or drop one on the window.")
 
     def begin_pattern(self) -> None:
         """Offers what a new pattern of the material on the board can begin as."""
-        self.stations.buttons()[1].click()
+        self.stations.show(self.board)
         self.board.choose_pattern(self.board.save_button)
 
     def rename_material(self) -> None:
@@ -304,7 +258,7 @@ class Window(QMainWindow):
         if self.materials.list.hasFocus():
             self.materials.rename()
             return
-        self.stations.buttons()[1].click()
+        self.stations.show(self.board)
         self.board.name.setFocus()
         self.board.name.selectAll()
 

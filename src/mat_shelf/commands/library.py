@@ -1,12 +1,17 @@
 """Swatches of the library: saved, described, varied, deleted."""
 
+from collections.abc import Sequence
+from pathlib import Path
+
 from pydantic import ValidationError
 
 from mat_shelf.commands.command import command
-from mat_shelf.document.ids import free_name, name_of_copy, new_id
+from mat_shelf.document.ids import FreeNames, free_name, name_of_copy, new_id
 from mat_shelf.document.material import Material
 from mat_shelf.document.parameter import explain
 from mat_shelf.document.swatch import Swatch
+from mat_shelf.exchange.package import PackageError
+from mat_shelf.exchange.swatch_file import open_swatch, swatch_pictures
 from mat_shelf.library.library import Library, LibraryEntry, LibraryError
 
 
@@ -74,6 +79,36 @@ class LibraryCommands:
         name = free_name(material.name, {entry.name for entry in self.library_entries()})
         if self.save_swatch(name, material.family):
             self.said.emit(f"{name} saved to the library.")
+
+    def take_swatches(self, paths: Sequence[Path]) -> None:
+        """Puts swatches from files into the library, under free names; says which could not be read.
+
+        Parameters
+        ----------
+        paths : sequence of Path
+            Swatch packages.
+        """
+        taken, faults = [], []
+        entries = self.library_entries()
+        ids, names = {entry.id for entry in entries}, FreeNames({entry.name for entry in entries})
+        for path in paths:
+            try:
+                swatch, pictures = open_swatch(path), swatch_pictures(path)
+                known = swatch.id in ids
+                swatch = swatch.with_(id=new_id("swatch") if known else swatch.id, name=names.take(swatch.name))
+                if swatch.parent is not None and swatch.parent not in ids:
+                    swatch = swatch.with_(parent=None, own=())
+                self.library.add(swatch, pictures)
+            except (PackageError, LibraryError) as fault:
+                faults.append(f"{path.name}: {fault}")
+                continue
+            ids.add(swatch.id)
+            taken.append(swatch.name)
+        if taken:
+            self.library_changed.emit()
+            self.said.emit(f"In the library now: {', '.join(taken)}.")
+        for fault in faults:
+            self.said.emit(f"Not taken: {fault}")
 
     @command
     def update_swatch(self) -> bool:

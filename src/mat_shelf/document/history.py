@@ -36,6 +36,11 @@ class History:
         self._future.clear()
         self.present = project
 
+    @property
+    def is_in_gesture(self) -> bool:
+        """True while a value is dragged."""
+        return self._open_gesture is not None
+
     def end_gesture(self) -> None:
         self._open_gesture = None
 

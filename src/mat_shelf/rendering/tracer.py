@@ -170,6 +170,7 @@ class Tracer:
         pixels = fewest if pixels is None else pixels[fewest]
 
         def trace(some: np.ndarray, wave: _Wave) -> None:
+            """Takes a wave through all its bounces."""
             passes.trace_paths(
                 len(some),
                 wave.caster,
@@ -216,6 +217,7 @@ class Tracer:
         """
 
         def meet(some: np.ndarray, wave: _Wave) -> None:
+            """Takes a wave to the first surfaces."""
             count, points = len(some), wave.points
             passes.meet_surfaces(
                 count,

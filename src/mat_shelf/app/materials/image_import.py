@@ -14,6 +14,7 @@ from mat_shelf.app.patterns.texture_set_dialog import TextureSetDialog
 from mat_shelf.app.workshop import PatternWork
 from mat_shelf.commands.command import command
 from mat_shelf.document.pattern import Pattern
+from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.texture_set import Taken, with_set
 from mat_shelf.patterns.sources import Pictured
 
@@ -56,8 +57,14 @@ class ImageImport(QObject):
         if chosen:
             self._read([Path(chosen)], self._exchange_picture)
 
-    def read(self, paths: list[Path]) -> None:
-        """Reads picture files; one becomes a pattern, of several it is asked what they are."""
+    def read(self, paths: list[Path], input_name: str = "") -> None:
+        """Reads picture files; one becomes a pattern, of several it is asked what they are.
+
+        Parameters
+        ----------
+        input_name : str
+            Input that a single one feeds.
+        """
         if self.workshop.selected_material is None:
             self.workshop.said.emit("Select the part whose material the images are for, then drop them again.")
             return
@@ -65,7 +72,7 @@ class ImageImport(QObject):
 
         def take(taken: list[Taken]) -> None:
             if self._is_on_board(material.id, material.name, overlay.id if overlay else None):
-                self._take_pictures(taken)
+                self._take_pictures(taken, input_name)
 
         self._read(paths, take)
 
@@ -106,21 +113,19 @@ class ImageImport(QObject):
         if taken and pattern is not None and isinstance(pattern.steps[0], Pictured):
             self.patterns.put_step(0, pattern.steps[0].with_(picture=taken[0].picture))
 
-    def _take_pictures(self, taken: list[Taken]) -> None:
+    def _take_pictures(self, taken: list[Taken], input_name: str = "") -> None:
         if not taken or self.workshop.selected_material is None:
             return
         if len(taken) == 1:
             found = taken[0]
             space = "colour" if found.role in ("color", "glow") else "plain"
             name = Path(found.picture.name).stem or "Image"
-            self._begin(
-                Pattern(
-                    id="new",
-                    name=name,
-                    steps=(Pictured(picture=found.picture, space=space),),
-                    placement=Pictured.usual,
-                )
-            )
+            step = Pictured(picture=found.picture, space=space)
+            if input_name:
+                with self.workshop.as_one(f"Feed {Recipe.field_label(input_name)}"):
+                    self.patterns.feed(input_name, self.patterns.begin((step,), name, Pictured.usual))
+            else:
+                self._begin(Pattern(id="new", name=name, steps=(step,), placement=Pictured.usual))
             return
         part = self.workshop.selected_part
         has_uv = part is not None and self.workshop.assets.meshes[part.mesh].uv is not None

@@ -207,7 +207,7 @@ class MaterialsBoard(QFrame):
         return row
 
     def row_menu(self, name: str) -> QMenu:
-        """What can be done with an input."""
+        """Commands for an input."""
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         key = "emission" if name.startswith("emission") else name
@@ -272,7 +272,17 @@ class MaterialsBoard(QFrame):
         paths = self._dropped_pictures(event.mimeData())
         if paths:
             event.acceptProposedAction()
-            self.images.read(paths)
+            self.images.read(paths, self._input_at(event.position().toPoint()) if len(paths) == 1 else "")
+
+    def _input_at(self, place: QPoint) -> str:
+        """The input whose row is at a place of the board, if it takes patterns; else an empty word."""
+        child = self.childAt(place)
+        while child is not None and child is not self:
+            name = next((name for name, row in self.rows.items() if row is child), None)
+            if name is not None:
+                return name if name in FEEDABLE else ""
+            child = child.parentWidget()
+        return ""
 
     @staticmethod
     def _dropped_pictures(data: QMimeData) -> list[Path]:

@@ -203,6 +203,9 @@ class MenuBar(QMenuBar):
             is_shown = partial(self._is_looked_at, key)
             self._add(view.label, lambda _, key=key: legend.look_at(key), menu=looks, is_on=is_shown)
         self._add("Last input, or the render", legend.toggle, hint="I", menu=looks)
+        select = viewport.select
+        self._add("Outline of the selection", select.show_outline, hint="O", is_on=lambda: select.is_outlined)
+        self._gap()
         snapshots = viewport.snapshots
         for letter in ("A", "B"):
             self._add(f"Take snapshot {letter}", partial(snapshots.take, letter), hint=f"Alt+{letter}")

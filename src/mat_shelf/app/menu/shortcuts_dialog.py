@@ -20,6 +20,7 @@ GESTURES = (
             ("Page Up, Page Down", "Selects the next or previous part"),
             ("Click again", "Selects the part behind"),
             ("H", "Hides or shows the part"),
+            ("O", "Shows or hides the outline"),
             ("R", "Puts the last swatch on the next part"),
             ("M+Drag", "Carries the material to another part"),
             ("Right click", "Offers what can be done with the part"),

@@ -1,23 +1,35 @@
 """Selecting parts and zones, and the outlines of what is selected, hovered or about to take a drop."""
 
 import numpy as np
-from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtCore import QPointF, Qt, QTimer
 from PyQt6.QtGui import QColor, QImage, QPainter
 
 from mat_shelf.app.theme import OUTLINE
 from mat_shelf.app.wall.outline import outline_image
 from mat_shelf.app.wall.tools.tool import Tool
 
+_AGAIN_MS = 250
 _SAME_PLACE = 3
 """Pixels within which a second click selects what lies behind."""
 
 
 class Select(Tool):
-    """A click selects the part under it; the same place clicked again, the part behind that."""
+    """A click selects the part under it; the same place clicked again, the part behind that.
+
+    Attributes
+    ----------
+    is_outlined : bool
+        Whether the selection has a line round it.
+    is_light_judged : bool
+        True in the Set station, where it has none.
+    """
 
     def __init__(self, viewport):
         super().__init__(viewport)
         self.under_drop: tuple[tuple[str, str | np.ndarray | None], ...] = ()
+        self.is_outlined, self.is_light_judged = True, False
+        self._look_again = QTimer(viewport, singleShot=True, interval=_AGAIN_MS)
+        self._look_again.timeout.connect(viewport.update)
         self._last_click: QPointF | None = None
         self._under_pointer: str | None = None
         self._hovered: tuple = ()
@@ -56,6 +68,8 @@ class Select(Tool):
         steps = {Qt.Key.Key_PageDown: 1, Qt.Key.Key_PageUp: -1}
         if event.key() == Qt.Key.Key_H and self.workshop.selected:
             self.work.toggle_hidden(self.workshop.selected)
+        elif event.key() == Qt.Key.Key_O and not event.modifiers():
+            self.show_outline(not self.is_outlined)
         elif event.key() == Qt.Key.Key_R and not event.modifiers():
             self.workshop.dress_next()
         elif event.key() == Qt.Key.Key_Escape and self.workshop.overlay is not None:
@@ -75,8 +89,21 @@ class Select(Tool):
             at = ids.index(self.workshop.selected) + step if self.workshop.selected else min(step, 0)
             self.workshop.select(ids[at % len(ids)])
 
+    def show_outline(self, is_shown: bool) -> None:
+        """Shows the line round the selection, or leaves it to the list of parts."""
+        self.is_outlined = is_shown
+        self.viewport.update()
+
+    def _hides_outline(self) -> bool:
+        """True while colours and lights are judged, which a line would disturb."""
+        if self.workshop.history.is_in_gesture:
+            self._look_again.start()  # the end of a drag changes nothing that is told
+            return True
+        return not self.is_outlined or self.is_light_judged
+
     def paint(self, painter: QPainter) -> None:
-        for image in (self._hover_outline(), self._outline_now()):
+        is_hidden = self._hides_outline() and not self.under_drop and self.work.chosen is None
+        for image in (self._hover_outline(), None if is_hidden else self._outline_now()):
             if image is not None:
                 painter.drawImage(self.viewport.picture_rect, image)
 

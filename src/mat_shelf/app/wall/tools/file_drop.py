@@ -1,0 +1,99 @@
+"""Image files dropped on the picture: a mark, a pattern, a texture set, the environment or the reference."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import QEvent, Qt
+from PyQt6.QtWidgets import QMenu
+
+from mat_shelf.app.image_file import PICTURE_ENDINGS
+from mat_shelf.app.marks.marks_board import MarksBoard
+from mat_shelf.app.materials.materials_board import MaterialsBoard
+from mat_shelf.app.wall.tools.tool import LEAVE, Tool
+from mat_shelf.app.workshop import MarkWork
+from mat_shelf.commands.marks import MARK_KINDS
+from mat_shelf.patterns.placement_edit import PlacementHit
+
+ROOM_ENDINGS = (".exr", ".hdr")
+
+
+class FileDrop(Tool):
+    """Lights the part that images are dragged over, and asks after the drop what they are.
+
+    Parameters
+    ----------
+    show_station : callable (QWidget)
+        Shows the station of a board.
+    """
+
+    def __init__(
+        self,
+        viewport,
+        marks: MarkWork,
+        marks_board: MarksBoard,
+        materials_board: MaterialsBoard,
+        show_station: Callable[[object], None],
+    ):
+        super().__init__(viewport)
+        self._marks, self._marks_board, self._materials_board = marks, marks_board, materials_board
+        self._show_station = show_station
+
+    def drag(self, event) -> bool:
+        if event.type() == LEAVE:
+            return False
+        paths = dropped_images(event.mimeData())
+        if not paths:
+            return False
+        if event.type() == QEvent.Type.DragEnter:
+            event.acceptProposedAction()
+            return True
+        part = self.picker.part_at(event.position())
+        self.viewport.select.light_up(*(((part, None),) if part is not None else ()))
+        event.acceptProposedAction()
+        if event.type() == QEvent.Type.Drop:
+            self.viewport.select.light_up()
+            menu = self.menu(paths, self.picker.hit_at(event.position()))
+            menu.popup(self.viewport.mapToGlobal(event.position().toPoint()))
+        return True
+
+    def menu(self, paths: list[Path], hit: PlacementHit | None) -> QMenu:
+        """Uses of the images, on the part where they were dropped and elsewhere."""
+        menu = QMenu(self.viewport)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        first, workshop = paths[0], self.workshop
+
+        def add(text: str, run: Callable[[], object]) -> None:
+            menu.addAction(text.replace("&", "&&")).triggered.connect(lambda: run())
+
+        if hit is not None:
+            part = workshop.project.part(hit.part)
+            material = workshop.project.material(part.material) if part.material else None
+            if material is not None:
+                what = "Texture set" if len(paths) > 1 else "Pattern"
+                add(f"{what} for {material.name}", lambda: self._feed(part.id, paths))
+            if len(paths) == 1:
+                for kind, (words, _) in MARK_KINDS.items():
+                    add(f"{words} on {part.name}", lambda kind=kind: self._mark(kind, first, hit))
+            menu.addSeparator()
+        if first.suffix.lower() in ROOM_ENDINGS:
+            add("Environment", lambda: workshop.set_room(first))
+        if first.suffix.lower() != ".hdr":
+            add("Reference", lambda: workshop.set_reference(first))
+        menu.addSeparator()
+        add("Cancel", lambda: None)
+        return menu
+
+    def _feed(self, part_id: str, paths: list[Path]) -> None:
+        self.workshop.select(part_id)
+        self._show_station(self._materials_board)
+        self._materials_board.images.read(paths)
+
+    def _mark(self, kind: str, path: Path, hit: PlacementHit) -> None:
+        self._show_station(self._marks_board)
+        self._marks_board.artwork.read_art(path, lambda picture: self._marks.add(kind, hit, picture))
+
+
+def dropped_images(data) -> list[Path]:
+    """Files of images among what is dragged."""
+    paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
+    return [path for path in paths if path.suffix.lower() in (*PICTURE_ENDINGS, *ROOM_ENDINGS)]
