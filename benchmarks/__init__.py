@@ -2,6 +2,7 @@
 
 from benchmarks.edits import edit_to_picture, interface
 from benchmarks.large_model import large_model
+from benchmarks.library_frames import library_frames
 from benchmarks.library_search import search
 from benchmarks.paths import paths_per_second
 from benchmarks.pattern_speed import marks, patterns
@@ -13,9 +14,10 @@ from mat_shelf.system.processors import usable_processors
 
 def run_all(say=lambda text: None) -> dict:
     """Runs every bench. See `paths_per_second`, `media`, `edit_to_picture`, `interface`, `patterns`, `marks`,
-    `threads`, `large_model`, `search` and `rest`."""
+    `threads`, `large_model`, `search`, `library_frames` and `rest`."""
     result = {"cores": usable_processors(), **rest(say)}
     result["search_ms"] = search(say)
+    result["library"] = library_frames(say)
     result["edit_to_picture"] = edit_to_picture(say)
     result["interface"] = interface(say)
     result["patterns"] = patterns(say)

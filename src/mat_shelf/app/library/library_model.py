@@ -5,6 +5,7 @@ from functools import lru_cache
 from PyQt6.QtCore import QAbstractListModel, QModelIndex, Qt
 from PyQt6.QtGui import QPixmap
 
+from mat_shelf.app.library.shown_swatches import ALL, FAVOURITES, FILTERS, IN_PROJECT, RECENT, ShownSwatches
 from mat_shelf.app.library.thumbnail_worker import ThumbnailWorker
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.project import Project
@@ -25,7 +26,8 @@ class LibraryModel(QAbstractListModel):
     def __init__(self, workshop: Workshop):
         super().__init__()
         self._workshop = workshop
-        self._search = ""
+        self._search, self._filter = "", ALL
+        self.chosen = ShownSwatches()
         self._pictures: dict[str, QPixmap] = {}
         self._uses = _uses_in(workshop.project)
         self.rows: list[LibraryEntry | Ready | tuple[str, int]] = []
@@ -50,6 +52,16 @@ class LibraryModel(QAbstractListModel):
     def is_searching(self) -> bool:
         return bool(self._search.strip())
 
+    def show_only(self, which: str) -> None:
+        """Shows all swatches or some of them, by a key of `FILTERS`."""
+        self._filter = which
+        self._lay_out()
+
+    @property
+    def is_filtered(self) -> bool:
+        """True where swatches may be missing from the list."""
+        return self.is_searching or self._filter != ALL
+
     def _lay_out(self) -> None:
         found = self._entries
         if self.is_searching:
@@ -59,31 +71,84 @@ class LibraryModel(QAbstractListModel):
                 self._workshop.said.emit(str(fault))
                 ids = set()
             found = [entry for entry in found if entry.id in ids]
+        found = self._filtered(found)
         families: dict[str, list[LibraryEntry]] = {}
         for entry in found:
-            families.setdefault(entry.family, []).append(entry)
+            families.setdefault(FILTERS[RECENT] if self._filter == RECENT else entry.family, []).append(entry)
+        self.beginResetModel()
+        self.rows = []
+        for family, members in families.items():
+            self._add(family, members)
+        ready = self._found_patterns() if self._filter == ALL else []
+        if ready:
+            self._add(PATTERNS, ready)
+        self.endResetModel()
+
+    def _add(self, heading: str, members: list) -> None:
+        self.rows.append((heading, len(members)))
+        if self.is_searching or heading not in self.chosen.folded:  # what was looked for is shown
+            self.rows += members
+
+    def _filtered(self, entries: list[LibraryEntry]) -> list[LibraryEntry]:
+        if self._filter == FAVOURITES:
+            return [entry for entry in entries if entry.id in self.chosen.favourites]
+        if self._filter == RECENT:
+            known = {entry.id: entry for entry in entries}
+            return [known[swatch] for swatch in self.chosen.recent if swatch in known]
+        if self._filter == IN_PROJECT:
+            used = {material.swatch for material in self._workshop.project.materials}
+            return [entry for entry in entries if entry.id in used]
+        return entries
+
+    def _found_patterns(self) -> list[Ready]:
         words = self._search.lower().split()
-        ready = [
+        return [
             one
             for one in READY
             if all(any(word in text for text in (one.pattern.name.lower(), *one.tags)) for word in words)
         ]
-        self.beginResetModel()
-        self.rows = []
-        for family, members in families.items():
-            self.rows += [(family, len(members)), *members]
-        if ready:
-            self.rows += [(PATTERNS, len(ready)), *ready]
-        self.endResetModel()
+
+    def fold(self, index: QModelIndex) -> None:
+        """Folds the family at a heading, or unfolds it."""
+        row = self.rows[index.row()]
+        if not self.is_entry(row):
+            self.chosen.fold(row[0], row[0] not in self.chosen.folded)
+            self._lay_out()
+
+    def is_folded(self, row: tuple[str, int]) -> bool:
+        """True for the heading of a family that is folded away."""
+        return row[0] in self.chosen.folded and not self.is_searching
+
+    def mark(self, entry: LibraryEntry, is_favourite: bool) -> None:
+        """Makes a swatch one of the favourites, or ends that."""
+        self.chosen.mark(entry.id, is_favourite)
+        if self._filter == FAVOURITES:
+            self._lay_out()
+        else:
+            self._redraw()
+
+    @staticmethod
+    def may_be_favourite(row: LibraryEntry | Ready) -> bool:
+        """True for swatches."""
+        return isinstance(row, LibraryEntry)
+
+    def is_favourite(self, row: LibraryEntry | Ready) -> bool:
+        """True for a swatch that was marked."""
+        return isinstance(row, LibraryEntry) and row.id in self.chosen.favourites
 
     @property
     def count(self) -> int:
         return len(self._entries)
 
     def _follow(self) -> None:
+        worn = self._workshop.worn_last
+        if worn is not None and worn.kind == "swatch":
+            self.chosen.note_use(worn.id)
         before = self._words()
         self._uses = _uses_in(self._workshop.project)
-        if self._words() != before:  # a value that is dragged changes them once, not at every step
+        if self._words() != before and self._filter in (RECENT, IN_PROJECT):
+            self._lay_out()
+        elif self._words() != before:  # a value that is dragged changes them once, not at every step
             self._redraw()
 
     def _words(self) -> dict[str, str]:
@@ -171,7 +236,7 @@ class LibraryModel(QAbstractListModel):
 
     def flags(self, index: QModelIndex):
         if not isinstance(self.rows[index.row()], LibraryEntry | Ready):
-            return Qt.ItemFlag.NoItemFlags
+            return Qt.ItemFlag.ItemIsEnabled
         return Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsDragEnabled
 
 

@@ -1,10 +1,12 @@
 """The library down the left edge: search, families and swatches with their pictures."""
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QSettings, Qt, pyqtSignal
 from PyQt6.QtGui import QDrag
 from PyQt6.QtWidgets import (
     QAbstractItemView,
+    QComboBox,
     QFrame,
+    QHBoxLayout,
     QLabel,
     QLineEdit,
     QListView,
@@ -14,8 +16,9 @@ from PyQt6.QtWidgets import (
 
 from mat_shelf.app.library.compare_dialog import CompareDialog
 from mat_shelf.app.library.describe_dialog import DescribeDialog
-from mat_shelf.app.library.entry_painter import EntryPainter
+from mat_shelf.app.library.entry_painter import CELLS, LIST, EntryPainter
 from mat_shelf.app.library.library_model import LibraryModel
+from mat_shelf.app.library.shown_swatches import FILTERS
 from mat_shelf.app.library.swatch_drag import dragged_wearable, wearable_mime
 from mat_shelf.app.patterns.pattern_mime import ready_mime
 from mat_shelf.app.workshop import Workshop
@@ -99,6 +102,21 @@ class LibraryPanel(QFrame):
         self.list.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.list.customContextMenuRequested.connect(self._open_menu)
         self.list.activated.connect(self._put_on_selected)
+        self.filter_box = QComboBox()
+        self.filter_box.setAccessibleName("Swatches that are shown")
+        for key, words in FILTERS.items():
+            self.filter_box.addItem(words, key)
+        self.filter_box.activated.connect(lambda _: self.model.show_only(self.filter_box.currentData()))
+        self.arrangement_box = QComboBox()
+        self.arrangement_box.setAccessibleName("Arrangement of the library")
+        self.arrangement_box.addItems([LIST, *CELLS])
+        self.arrangement_box.activated.connect(lambda _: self.arrange(self.arrangement_box.currentText()))
+        boxes = QHBoxLayout()
+        boxes.setSpacing(6)
+        for box, share in ((self.filter_box, 3), (self.arrangement_box, 2)):
+            box.setProperty("role", "small")
+            box.setMinimumWidth(40)
+            boxes.addWidget(box, share)
         self.hint = QLabel()
         self.hint.setProperty("role", "quiet")
         self.hint.setWordWrap(True)
@@ -107,10 +125,24 @@ class LibraryPanel(QFrame):
         layout.setContentsMargins(12, 12, 6, 8)
         layout.setSpacing(6)
         layout.addWidget(self.search)
+        layout.addLayout(boxes)
         layout.addWidget(self.list, 1)
         layout.addWidget(self.hint, 1)
         self.model.modelReset.connect(self._count)
+        self.arrange(str(QSettings().value("library/arrangement", LIST)))
         self._count()
+
+    def arrange(self, arrangement: str) -> None:
+        """Shows rows, or a grid of pictures."""
+        arrangement = arrangement if arrangement in CELLS else LIST
+        QSettings().setValue("library/arrangement", arrangement)
+        self.arrangement_box.setCurrentText(arrangement)
+        self.list.itemDelegate().arrangement = arrangement
+        is_grid = arrangement != LIST
+        self.list.setFlow(QListView.Flow.LeftToRight if is_grid else QListView.Flow.TopToBottom)
+        self.list.setWrapping(is_grid)
+        self.list.setResizeMode(QListView.ResizeMode.Adjust if is_grid else QListView.ResizeMode.Fixed)
+        self.list.scheduleDelayedItemsLayout()
 
     def _count(self) -> None:
         self.search.setPlaceholderText(f"Search {self.model.count} swatches")
@@ -120,6 +152,8 @@ class LibraryPanel(QFrame):
         self.hint.setText(
             "No swatch has these words in its name, family, tags or note."
             if self.model.is_searching
+            else "No swatch is among these yet."
+            if self.model.is_filtered
             else "The library is empty. Edit a material and save it with Ctrl+K."
         )
 
@@ -163,6 +197,10 @@ class LibraryPanel(QFrame):
             compare = menu.addAction(f"Compare with {material.name}" if material else "Compare with the selected part")
             compare.setEnabled(material is not None)
             compare.triggered.connect(lambda: self._compare_with_material(entry))
+            favourite = menu.addAction("Favourite")
+            favourite.setCheckable(True)
+            favourite.setChecked(self.model.is_favourite(entry))
+            favourite.triggered.connect(lambda is_on: self.model.mark(entry, is_on))
             menu.addSeparator()
             for text, run in (
                 ("Name, tags and note…", self._describe),
@@ -222,6 +260,8 @@ class LibraryPanel(QFrame):
 
     def _put_on_selected(self, index) -> None:
         row = index.data(Qt.ItemDataRole.UserRole)
+        if row is not None and not self.model.is_entry(row):
+            self.model.fold(index)
         if isinstance(row, Ready):
             self.pattern_wanted.emit(row.pattern.id)
         if not isinstance(row, LibraryEntry):

@@ -77,6 +77,16 @@ class MaterialsModel(QAbstractListModel):
         """Every row is one."""
         return True
 
+    @staticmethod
+    def may_be_favourite(row: Material) -> bool:
+        """None of them: favourites are swatches."""
+        return False
+
+    @staticmethod
+    def is_favourite(row: Material) -> bool:
+        """None of them is one."""
+        return False
+
     def depth(self, row: Material) -> int:
         """Number of parents above it."""
         return min(self._depths.get(row.id, 0), 3)
