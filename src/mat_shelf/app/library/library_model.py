@@ -62,7 +62,8 @@ class LibraryModel(QAbstractListModel):
         """True where swatches may be missing from the list."""
         return self.is_searching or self._filter != ALL
 
-    def _lay_out(self) -> None:
+    def _found(self) -> list[LibraryEntry]:
+        """Entries that the search and the filter let through."""
         found = self._entries
         if self.is_searching:
             try:
@@ -71,7 +72,10 @@ class LibraryModel(QAbstractListModel):
                 self._workshop.said.emit(str(fault))
                 ids = set()
             found = [entry for entry in found if entry.id in ids]
-        found = self._filtered(found)
+        return self._filtered(found)
+
+    def _lay_out(self) -> None:
+        found = self._found()
         families: dict[str, list[LibraryEntry]] = {}
         for entry in found:
             families.setdefault(FILTERS[RECENT] if self._filter == RECENT else entry.family, []).append(entry)
@@ -146,7 +150,8 @@ class LibraryModel(QAbstractListModel):
             self.chosen.note_use(worn.id)
         before = self._words()
         self._uses = _uses_in(self._workshop.project)
-        if self._words() != before and self._filter in (RECENT, IN_PROJECT):
+        shown = [row.id for row in self.rows if isinstance(row, LibraryEntry)]
+        if self._filter in (RECENT, IN_PROJECT) and sorted(shown) != sorted(e.id for e in self._found()):
             self._lay_out()
         elif self._words() != before:  # a value that is dragged changes them once, not at every step
             self._redraw()
