@@ -137,11 +137,12 @@ NEW_FIELDS = {
     7: {"recipe": ("thin_film_weight", "thin_film_thickness", "thin_film_ior", "geometry_thin_walled")},
     8: {"recipe": ("contact",)},
     9: {"part": ("priority",), "set": ("exact_colors",)},
+    10: {"project": ("references", "current_reference")},
 }
 """The fields that came with each schema, which older projects are without."""
 
 
-@pytest.mark.parametrize("schema", range(1, 9))
+@pytest.mark.parametrize("schema", range(1, 10))
 def test_projects_of_every_older_schema_open(schema):
     """What they hold is kept, and what is new is as it was before it could be chosen."""
     from mat_shelf.document.migration import migrated
@@ -153,8 +154,8 @@ def test_projects_of_every_older_schema_open(schema):
     project = small_project(materials=materials)
     old = project.model_dump(mode="json") | {"schema_version": schema}
     whole = {"material": old["materials"], "recipe": [m["recipe"] for m in old["materials"]], "set": old["sets"]}
-    whole["part"] = old["product"]["parts"]
-    for new in range(schema + 1, 10):
+    whole["part"], whole["project"] = old["product"]["parts"], [old]
+    for new in range(schema + 1, 11):
         for kind, names in NEW_FIELDS.get(new, {}).items():
             for fields in whole[kind]:
                 for name in names:
@@ -163,8 +164,11 @@ def test_projects_of_every_older_schema_open(schema):
         camera = old["views"][0]["camera"]
         del old["views"], old["current_view"], camera["focus"]
         old["sets"] = [fields | {"camera": camera | {"focal_length": 70.0}} for fields in old["sets"]]
+    image = {"name": "photo.png", "digest": "a" * 64, "kind": "png"}
+    old["reference"] = image
     opened = Project.model_validate(migrated(old))
-    assert opened.schema_version == 9 and opened.materials == materials
+    assert opened.schema_version == 10 and opened.materials == materials
+    assert opened.reference.name == "photo.png" and opened.reference.image.model_dump() == image
     assert opened.product == project.product and opened.sets == project.sets
     assert opened.view.camera.focal_length == (70.0 if schema == 1 else project.view.camera.focal_length)
 

@@ -248,6 +248,11 @@ class Window(QMainWindow):
             self.stations.show(self.product_board)
             self.say("A new project. Import a model, or drop one on the window.")
 
+    def keep_snapshot(self) -> None:
+        """Keeps the render as it is now among the references of the project."""
+        if self.viewport.frame is not None:
+            self.workshop.keep_snapshot(self.viewport.frame.pixels)
+
     def begin_pattern(self) -> None:
         """Offers what a new pattern of the material on the board can begin as."""
         self.stations.show(self.board)

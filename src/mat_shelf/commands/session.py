@@ -1,5 +1,6 @@
 """A session: one open project, what is selected in it, and its history."""
 
+from collections.abc import Callable
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -11,6 +12,7 @@ from mat_shelf.commands.files import FileCommands
 from mat_shelf.commands.library import LibraryCommands
 from mat_shelf.commands.materials import MaterialCommands, Wearable
 from mat_shelf.commands.project_materials import ProjectMaterials
+from mat_shelf.commands.references import ReferenceCommands
 from mat_shelf.commands.selection import Selection
 from mat_shelf.commands.sets import SetCommands
 from mat_shelf.commands.views import ViewCommands
@@ -28,7 +30,16 @@ from mat_shelf.scene.ball import Ball
 from mat_shelf.system.file_writer import Stamp, stamp_of
 
 
-class Session(Selection, ViewCommands, SetCommands, MaterialCommands, ProjectMaterials, LibraryCommands, FileCommands):
+class Session(
+    Selection,
+    ViewCommands,
+    SetCommands,
+    ReferenceCommands,
+    MaterialCommands,
+    ProjectMaterials,
+    LibraryCommands,
+    FileCommands,
+):
     """The one thing that views read and that edits go through.
 
     Parameters
@@ -85,6 +96,8 @@ class Session(Selection, ViewCommands, SetCommands, MaterialCommands, ProjectMat
         """The material that was copied, with the images of its patterns."""
         self._together: str | None = None
         self.free_camera: Camera | None = None
+        self.color_wanted: Callable[[tuple[float, float, float]], None] | None = None
+        """Takes the colour, linear Rec.709, that is clicked next in the render or the reference."""
         self.input_shown = ""
         """Key of the input that the picture shows in place of the render, see `rendering.input_picture`."""
         self.picture_width = 1920

@@ -1,4 +1,4 @@
-"""Sets, their environment, and the reference."""
+"""Sets and their environment."""
 
 from collections.abc import Callable
 from pathlib import Path
@@ -11,7 +11,7 @@ from mat_shelf.system.file_reader import read_file
 
 
 class SetCommands:
-    """The set in use, and the photograph that the render is compared with."""
+    """The set in use."""
 
     @command
     def use_set(self, set_id: str) -> None:
@@ -53,31 +53,6 @@ class SetCommands:
             self.edit("Environment", self.project.with_set(present.with_(room=picture)))
 
         self._take_in(path, self.assets.add_room, "an environment", light)
-
-    @command
-    def set_reference(self, path: Path | None) -> None:
-        """Puts a picture file beside the render; None takes it away. Says why where it cannot be read.
-
-        Parameters
-        ----------
-        path : Path or None
-            Image file; None removes the reference.
-        """
-        if path is None:
-            self.edit("Remove reference", self.project.with_(reference=None))
-            return
-
-        def compare(picture: ImageRef) -> None:
-            """Make the image the reference.
-
-            Parameters
-            ----------
-            picture : ImageRef
-                The image.
-            """
-            self.edit("Reference", self.project.with_(reference=picture))
-
-        self._take_in(path, self.assets.add_picture, "a reference", compare)
 
     def _take_in(self, path: Path, add: Callable, use: str, then: Callable[[ImageRef], None]) -> None:
         """Takes an image file into the assets aside, then uses it in the project that is open by then."""

@@ -8,21 +8,32 @@ def migrated(fields: dict) -> dict:
     final one, the others stay as views called after their sets. Schema 3 adds variants, room pictures and emission,
     schema 4 poses and zones, schema 5 patterns, schema 6 layers and overlays, schema 7 thin films and sheets, which
     older projects are without. In schema 8 liquids wet what they touch, where all clear bodies did, and the luminance
-    of coloured light is its own, where it was that of white. Schema 9 adds priorities of parts and exact colours.
+    of coloured light is its own, where it was that of white. Schema 9 adds priorities of parts and exact colours. Since
+    10 there may be several references.
     """
     schema = fields.get("schema_version")
     if schema == 1 and isinstance(fields.get("sets"), list):
         fields = _with_views(fields)
         if fields.get("schema_version") == 1:
             return fields
-    elif schema == 8:
-        return fields | {"schema_version": 9}
+    elif schema in (8, 9):
+        return _with_references(fields)
     elif schema not in (2, 3, 4, 5, 6, 7):
         return fields
     materials = fields.get("materials")
     if isinstance(materials, list):
         fields = fields | {"materials": [_in_schema_8(material) for material in materials]}
-    return fields | {"schema_version": 9}
+    return _with_references(fields)
+
+
+def _with_references(fields: dict) -> dict:
+    """A project whose one reference, if it has one, is the first of several."""
+    fields = dict(fields)
+    image = fields.pop("reference", None)
+    if isinstance(image, dict):
+        found = {"id": "reference", "name": image.get("name"), "image": image}
+        fields |= {"references": [found], "current_reference": "reference"}
+    return fields | {"schema_version": 10}
 
 
 def migrated_swatch(fields: dict) -> dict:

@@ -17,9 +17,10 @@ from mat_shelf.document.mark import Mark
 from mat_shelf.document.material import Material
 from mat_shelf.document.parameter import Frozen
 from mat_shelf.document.product import Part, Product
+from mat_shelf.document.reference import MOST_REFERENCES, Reference
 from mat_shelf.document.set import Set
 
-SCHEMA = 9
+SCHEMA = 10
 
 MOST_MATERIALS, MOST_SETS, MOST_VIEWS = 20_000, 256, 1000
 MOST_GENERATIONS = 32
@@ -38,7 +39,8 @@ class Project(Frozen):
     current_set: Id
     views: tuple[View, ...] = Field((View(id="final", name="Final"),), min_length=1, max_length=MOST_VIEWS)
     current_view: Id = "final"
-    reference: ImageRef | None = None
+    references: Annotated[tuple[Reference, ...], Field(max_length=MOST_REFERENCES)] = ()
+    current_reference: Id | None = None
 
     @model_validator(mode="after")
     def _references_resolve(self) -> Self:
@@ -48,6 +50,7 @@ class Project(Frozen):
             ("set", [s.id for s in self.sets]),
             ("view", [v.id for v in self.views]),
             ("mark", [m.id for m in self.marks]),
+            ("reference", [r.id for r in self.references]),
         ):
             repeated = {i for i, times in Counter(ids).items() if times > 1}
             if repeated:
@@ -67,6 +70,8 @@ class Project(Frozen):
                     raise ValueError(f"zone '{zone.name}' refers to material '{zone.material}', which is not there")
         if self.current_set not in {s.id for s in self.sets}:
             raise ValueError(f"the current set '{self.current_set}' is not there")
+        if self.current_reference not in {None, *(r.id for r in self.references)}:
+            raise ValueError(f"the current reference '{self.current_reference}' is not there")
         if self.current_view not in {v.id for v in self.views}:
             raise ValueError(f"the current view '{self.current_view}' is not there")
         return self
@@ -100,6 +105,16 @@ class Project(Frozen):
     def view(self) -> View:
         """The view in use."""
         return by_id(self.views, self.current_view)
+
+    @property
+    def reference(self) -> Reference | None:
+        """The reference that is shown."""
+        shown = self.current_reference
+        return by_id(self.references, shown) if shown is not None else None
+
+    def with_reference(self, reference: Reference) -> "Project":
+        """A copy in which `reference` replaces the one with its id, or is added."""
+        return self.with_(references=with_one(self.references, reference))
 
     def wearers(self) -> dict[str, list[str]]:
         """By material id, the names of the parts and zones that wear it."""
@@ -161,8 +176,7 @@ class Project(Frozen):
     def pictures(self) -> list[ImageRef]:
         """Every picture that the project refers to."""
         rooms = [studio.room for studio in self.sets if studio.room is not None]
-        reference = [self.reference] if self.reference is not None else []
-        return [*rooms, *reference, *self.map_pictures()]
+        return [*rooms, *(reference.image for reference in self.references), *self.map_pictures()]
 
     def map_pictures(self) -> list[ImageRef]:
         """Every picture that a mark, or a pattern of a material, shows."""

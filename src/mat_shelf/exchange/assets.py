@@ -284,6 +284,7 @@ def gather_assets(project: Project, read: Callable[[str], bytes | None]) -> Asse
                 raise AssetError(f"{what}: {fault}") from None
     rooms = {studio.room.digest for studio in project.sets if studio.room is not None}
     maps = {picture.digest for picture in project.map_pictures()}
+    references = {reference.image.digest for reference in project.references}
     for picture in project.pictures():
         what = f"the image '{picture.name}'"
         if picture.digest in maps and read(names[picture.digest]) is None:
@@ -294,7 +295,7 @@ def gather_assets(project: Project, read: Callable[[str], bytes | None]) -> Asse
                 assets.add_map(data)
             if picture.digest in rooms:
                 assets.add_room(data)
-            elif picture.digest not in maps:
+            if picture.digest in references:
                 assets.add_picture(data)
         except ImageError as fault:
             raise AssetError(f"{what}: {fault}") from None

@@ -118,6 +118,47 @@ def linear_from_lab(lab):
     return (t * D65) @ RGB_FROM_XYZ.T
 
 
+def color_difference(one, other):
+    """CIEDE2000 difference of colours in CIELAB, shape (...) of (..., 3); 1 is just about seen.
+
+    Parameters
+    ----------
+    one, other : (..., 3) float
+        CIELAB, D65.
+
+    Returns
+    -------
+    (...) float64
+
+    References
+    ----------
+    G. Sharma, W. Wu, E. Dalal, The CIEDE2000 color-difference formula, Color Research and Application 30, 2005.
+    """
+    (l1, a1, b1), (l2, a2, b2) = (np.moveaxis(np.asarray(lab, np.float64), -1, 0) for lab in (one, other))
+    chroma = (np.hypot(a1, b1) + np.hypot(a2, b2)) / 2
+    more = 0.5 * (1 - np.sqrt(chroma**7 / (chroma**7 + 25.0**7)))
+    a1, a2 = a1 * (1 + more), a2 * (1 + more)
+    c1, c2 = np.hypot(a1, b1), np.hypot(a2, b2)
+    h1, h2 = (np.degrees(np.arctan2(b, a)) % 360 for a, b in ((a1, b1), (a2, b2)))
+    is_grey = c1 * c2 == 0
+    apart = np.where(is_grey, 0.0, (h2 - h1 + 180) % 360 - 180)
+    hue = np.where(is_grey, h1 + h2, (h1 + (((h2 - h1 + 180) % 360) - 180) / 2) % 360)
+    light, chroma = (l1 + l2) / 2, (c1 + c2) / 2
+    weight = (
+        1
+        - 0.17 * np.cos(np.radians(hue - 30))
+        + 0.24 * np.cos(np.radians(2 * hue))
+        + 0.32 * np.cos(np.radians(3 * hue + 6))
+        - 0.20 * np.cos(np.radians(4 * hue - 63))
+    )
+    turn = 60 * np.exp(-(((hue - 275) / 25) ** 2))
+    blue = -2 * np.sqrt(chroma**7 / (chroma**7 + 25.0**7)) * np.sin(np.radians(turn))
+    by_light = (l2 - l1) / (1 + 0.015 * (light - 50) ** 2 / np.sqrt(20 + (light - 50) ** 2))
+    by_chroma = (c2 - c1) / (1 + 0.045 * chroma)
+    by_hue = 2 * np.sqrt(c1 * c2) * np.sin(np.radians(apart / 2)) / (1 + 0.015 * chroma * weight)
+    return np.sqrt(by_light**2 + by_chroma**2 + by_hue**2 + blue * by_chroma * by_hue)
+
+
 def black_body(kelvin: float) -> np.ndarray:
     """Linear Rec.709 of a black body, luminance 1, relative to a D65 white.
 

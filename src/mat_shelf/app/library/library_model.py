@@ -151,7 +151,9 @@ class LibraryModel(QAbstractListModel):
         before = self._words()
         self._uses = _uses_in(self._workshop.project)
         shown = [row.id for row in self.rows if isinstance(row, LibraryEntry)]
-        if self._filter in (RECENT, IN_PROJECT) and sorted(shown) != sorted(e.id for e in self._found()):
+        found = [entry.id for entry in self._found()]
+        order = sorted if self._filter == IN_PROJECT else list  # the order of those used lately is part of them
+        if self._filter in (RECENT, IN_PROJECT) and order(shown) != order(found):
             self._lay_out()
         elif self._words() != before:  # a value that is dragged changes them once, not at every step
             self._redraw()

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QMenu, QMenuBar
 from mat_shelf.app.menu.command_action import CommandAction
 from mat_shelf.app.recent import recent_projects
 from mat_shelf.app.theme import is_dark
+from mat_shelf.app.wall.tools.wipe import BLEND
 from mat_shelf.rendering.input_picture import INPUT_VIEWS
 
 if TYPE_CHECKING:
@@ -213,7 +214,14 @@ class MenuBar(QMenuBar):
             is_there = partial(snapshots.has, letter)
             self._add(f"Show snapshot {letter}", partial(snapshots.flip, letter), hint=letter, when=is_there)
         has_reference = self._has_reference
+        self._add("Keep a snapshot", self.window_.keep_snapshot, "Ctrl+Shift+K")
+        self._gap()
         self._add("Wipe the reference", viewport.wipe.toggle, hint="W", when=has_reference)
+        self._add("Blend the reference", lambda: viewport.wipe.toggle(BLEND), hint="Shift+W", when=has_reference)
+        wall = self.window_.wall
+        self._add("Align the reference", lambda: wall.comparison.align(True), when=has_reference)
+        self._add("Next reference", partial(wall.reference.show_beside, 1), when=has_reference)
+        self._add("Read colours", wall.eyedropper.toggle, hint="E")
         self._gap()
         self._add("Pause rendering", self.window_.wall.hold, "Ctrl+P", is_on=lambda: self.window_.wall.is_held)
         self._add("Clear the region", lambda: workshop.refine_region(None), hint="Esc", when=self._has_region)

@@ -28,7 +28,8 @@ GESTURES = (
             ("Shift+C", "Puts a coloured ball there"),
             ("Delete", "Removes the ball"),
             ("I", "Looks at one input, or the render"),
-            ("W", "Wipes the reference against the render"),
+            ("W, Shift+W", "Wipes or blends the reference"),
+            ("E", "Reads colours of render and reference"),
             ("Alt+A, Alt+B", "Takes snapshot A or B"),
             ("A, B", "Shows snapshot A or B"),
             ("Ctrl+Drag", "Draws a region; only that is refined"),
@@ -47,6 +48,7 @@ GESTURES = (
         "Reference",
         (
             ("Wheel, drag", "Zooms and pans"),
+            ("Page Up, Page Down", "Shows the previous or next one"),
             ("Double click", "Fits the image"),
             ("Delete", "Removes it"),
         ),

@@ -31,9 +31,15 @@ class RampRow(QWidget):
         self.popover = ColorPopover(self)
         self.popover.changed.connect(self._colored)
         self.popover.settled.connect(binding.end_gesture)
+        self.popover.pick_wanted.connect(self._pick)
 
     def follow(self) -> None:
         self.update()
+
+    def _pick(self) -> None:
+        """Waits for a colour that is clicked in the picture, for the chosen stop."""
+        self.popover.hide()
+        self.binding.workshop.color_wanted = lambda color: self._colored(tuple(round(c, 5) for c in color))
 
     @property
     def stops(self) -> list:

@@ -4,8 +4,10 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QHBoxLayout
 
 from mat_shelf.app.wall.close_up_view import CloseUpView
+from mat_shelf.app.wall.comparison import Comparison
 from mat_shelf.app.wall.reference_view import ReferenceView
 from mat_shelf.app.wall.render_worker import CLOSE_UP, MAIN, RenderWorker
+from mat_shelf.app.wall.tools.eyedropper import Eyedropper
 from mat_shelf.app.wall.viewport import MARGIN, Viewport
 from mat_shelf.app.widgets.splitter import PaneSplitter
 from mat_shelf.app.workshop import ProductWork, Workshop
@@ -18,11 +20,11 @@ class Wall(QFrame):
         super().__init__()
         self.setObjectName("wall")
         self.workshop = workshop
-        self.viewport, self.close_up, self.reference = (
-            Viewport(workshop, work),
-            CloseUpView(workshop),
-            ReferenceView(workshop),
-        )
+        self.comparison = Comparison(workshop)
+        self.viewport, self.close_up = Viewport(workshop, work), CloseUpView(workshop)
+        self.reference = ReferenceView(workshop, self.comparison)
+        self.eyedropper = Eyedropper(self.viewport, self.comparison)
+        self.eyedropper.reference_view = self.reference
         self.reference.picture_changed.connect(lambda: self.viewport.wipe.compare_with(self.reference.image))
         self.side = PaneSplitter(Qt.Orientation.Vertical, self.close_up, self.reference)
         self.side.setContentsMargins(0, MARGIN, MARGIN, MARGIN)

@@ -71,15 +71,18 @@ class ColorPopover(QFrame):
         Linear Rec.709, while dragging.
     settled
         When a drag is over.
+    pick_wanted
+        The colour is to be clicked in the picture.
     """
 
     changed = pyqtSignal(tuple)
     settled = pyqtSignal()
+    pick_wanted = pyqtSignal()
 
     def __init__(self, parent: QWidget):
         super().__init__(parent, Qt.WindowType.Popup)
         self.setObjectName("card")
-        self.setFixedSize(312, 150)
+        self.setFixedSize(312, 178)
         self.lightness, self.chroma, self.hue = 50.0, 0.0, 0.0
         self.sliders = {
             "Lightness": _GradientSlider(0, 100, lambda v: self._shown(v, self.chroma, self.hue)),
@@ -101,6 +104,11 @@ class ColorPopover(QFrame):
             self._numbers[name] = number
             slider.moved.connect(self._moved)
             slider.released.connect(self.settled)
+        self.pick_button = QPushButton("Pick from the picture")
+        self.pick_button.setProperty("role", "small")
+        self.pick_button.setToolTip("Takes the colour that is clicked next in the render or the reference")
+        self.pick_button.clicked.connect(self.pick_wanted)
+        layout.addWidget(self.pick_button, 3, 1, 1, 2, Qt.AlignmentFlag.AlignRight)
 
     @staticmethod
     def _shown(lightness: float, chroma: float, hue: float) -> QColor:
@@ -170,6 +178,7 @@ class ColorRow(QWidget):
             chip.painted.connect(self.follow)
         self.popover.changed.connect(lambda linear: self._set(linear, gesture="drag"))
         self.popover.settled.connect(binding.end_gesture)
+        self.popover.pick_wanted.connect(self._pick)
         self.text.editingFinished.connect(self._typed)
 
     def follow(self) -> None:
@@ -210,6 +219,11 @@ class ColorRow(QWidget):
         self.popover.move(self.bar.mapToGlobal(QPoint(0, -self.popover.height() - 6)))
         self.popover.show()
         self.popover.sliders["Lightness"].setFocus()
+
+    def _pick(self) -> None:
+        """Waits for a colour that is clicked in the picture."""
+        self.popover.hide()
+        self.binding.workshop.color_wanted = lambda color: self._set(tuple(round(c, 5) for c in color))
 
     def _typed(self) -> None:
         if not self.text.isModified():
