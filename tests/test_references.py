@@ -182,7 +182,7 @@ def test_snapshots_are_kept_with_the_project(window, qtbot, tmp_path):
     qtbot.waitUntil(lambda: len(workshop.project.references) == 3, timeout=30_000)
     kept = workshop.project.reference
     assert kept.name.startswith("Snapshot") and kept.taken
-    workshop.tune(workshop.project.part("wax-stick").material, base_color=(0.02, 0.3, 0.02))
+    workshop.tune(workshop.project.part("wax-stick").material, subsurface_color=(0.02, 0.3, 0.02))
     after = picture_of(qtbot, window)
     stick = seen(window, "wax-stick")
     assert np.abs(after.astype(int) - before)[stick].mean() > 20
@@ -202,3 +202,22 @@ def test_snapshots_are_kept_with_the_project(window, qtbot, tmp_path):
     y = rect.y() + int((ys[len(ys) // 2] + 0.5) / height * rect.height())
     x = rect.x() + int((xs[len(xs) // 2] + 0.5) / width * rect.width())
     assert shown[y, x] == pytest.approx(pixels[ys[len(ys) // 2], xs[len(xs) // 2]].astype(int), abs=25)
+
+
+def test_a_snapshot_lies_over_the_render_in_a_picture_of_another_shape(window, qtbot):
+    """The frame of the camera is whole in every picture, so what was at its middle and edges stays there."""
+    workshop, viewport = window.workshop, window.viewport
+    picture_of(qtbot, window)
+    window.keep_snapshot()
+    qtbot.waitUntil(lambda: len(workshop.project.references) == 3, timeout=30_000)
+    before = viewport.picker.seen_place(workshop.camera.target), viewport.picture_rect
+    point = viewport.picker.place_at(QPointF(before[1].center()) + QPointF(60, 20))
+    was = viewport.wipe.image_place(viewport.picker.seen_place(point))
+    window.panes.take("picture")
+    picture_of(qtbot, window)
+    assert (
+        abs(viewport.picture_rect.width() / viewport.picture_rect.height() - before[1].width() / before[1].height())
+        > 0.1
+    )
+    now = viewport.wipe.image_place(viewport.picker.seen_place(point))
+    assert (now - was).manhattanLength() < 2

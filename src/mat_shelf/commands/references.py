@@ -12,6 +12,8 @@ from mat_shelf.document.image import ImageRef
 from mat_shelf.document.reference import Overlap, Reference
 from mat_shelf.exchange.image_reading import ImageError
 from mat_shelf.exchange.image_writing import png_bytes
+from mat_shelf.rendering.camera import FRAME
+from mat_shelf.rendering.region import film_size
 from mat_shelf.system.file_writer import words_of
 
 
@@ -73,7 +75,9 @@ class ReferenceCommands:
                 The image.
             """
             if self.assets is assets:
-                self._add_reference(image, now.isoformat(timespec="seconds"), Overlap())
+                height, width = pixels.shape[:2]
+                scale = round(film_size(width, height)[1] / FRAME[1], 6)
+                self._add_reference(image, now.isoformat(timespec="seconds"), Overlap(scale=scale))
 
         def failed(fault: Exception) -> None:
             """Say why it cannot be kept.

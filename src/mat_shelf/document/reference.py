@@ -13,14 +13,15 @@ _Far = Annotated[float, Field(ge=-1000, le=1000)]
 
 
 class Overlap(Frozen):
-    """How an image lies over the render: turned, scaled and shifted.
+    """Turn, scale and shift of an image over the render.
 
-    Lengths are in heights of the picture and of the image, from the middle of each, to the right and downwards.
+    Lengths are in heights of the image and of the camera's frame, 24 mm, which a picture of any shape shows whole; from
+    the middle of each, to the right and downwards.
 
     Attributes
     ----------
     scale : float
-        Height of the image in heights of the picture.
+        Height of the image in heights of the frame.
     turn : float
         Radians, clockwise.
     right, down : float

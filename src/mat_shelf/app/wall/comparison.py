@@ -8,6 +8,8 @@ from mat_shelf.app.workshop import Workshop
 from mat_shelf.commands.references import overlap_of
 from mat_shelf.document.reference import Overlap
 from mat_shelf.optics.color import color_difference, decode_srgb, hex_from_linear, lab_from_linear
+from mat_shelf.rendering.camera import FRAME
+from mat_shelf.rendering.region import film_size
 
 PATCH = 2
 """Pixels on each side of the one that is pointed at, over which its colour is averaged."""
@@ -116,18 +118,24 @@ def patch_color(pixels: np.ndarray, x: int, y: int) -> tuple[float, float, float
 
 def placed(overlap: Overlap | None, picture: QRectF, aspect: float) -> QTransform:
     """From heights of the image, from its middle, to points of the widget; an aspect is width by height."""
+    frame = frame_height(picture)
     if overlap is None:
-        overlap = Overlap(scale=max(1.0, picture.width() / max(picture.height(), 1) / aspect))
+        overlap = Overlap(scale=max(picture.height(), picture.width() / aspect) / frame)
     middle = picture.center()
     made = QTransform.fromTranslate(middle.x(), middle.y())
-    made.scale(picture.height(), picture.height())
+    made.scale(frame, frame)
     made.translate(overlap.right, overlap.down)
     made.rotateRadians(overlap.turn)
     made.scale(overlap.scale, overlap.scale)
     return made
 
 
-def in_heights(point: QPointF, rect: QRectF) -> Place:
-    """A point of a widget in heights of a rectangle, from its middle."""
-    away = point - rect.center()
-    return away.x() / rect.height(), away.y() / rect.height()
+def frame_height(picture: QRectF) -> float:
+    """Height of the camera's frame in a picture, pixels of the widget."""
+    return FRAME[1] / film_size(picture.width(), picture.height())[1] * picture.height()
+
+
+def away_from(middle: QPointF, point: QPointF, height: float) -> Place:
+    """A point of a widget from a middle, in heights."""
+    away = point - middle
+    return away.x() / height, away.y() / height

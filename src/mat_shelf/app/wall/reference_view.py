@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMenu, QSizePolicy, QWidg
 
 from mat_shelf.app.theme import THEME, font
 from mat_shelf.app.wall.caption import TOP_LEFT, paint_caption
-from mat_shelf.app.wall.comparison import Comparison, in_heights, patch_color
+from mat_shelf.app.wall.comparison import Comparison, away_from, patch_color
 from mat_shelf.app.wall.tools.eyedropper import paint_point
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.optics.color import lab_from_linear
@@ -120,7 +120,8 @@ class ReferenceView(QWidget):
             self.comparison.pick(self.color_of(self._pixel(place)))
         elif self.comparison.is_aligning:
             if self._pixel(place) is not None:
-                self.comparison.take_image_point(in_heights(place, self._picture_rect()))
+                rect = self._picture_rect()
+                self.comparison.take_image_point(away_from(rect.center(), place, rect.height()))
         else:
             self._last = place
 

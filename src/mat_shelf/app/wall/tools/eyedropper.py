@@ -5,7 +5,7 @@ from PyQt6.QtGui import QColor, QPainter
 
 from mat_shelf.app.theme import OUTLINE, THEME, font
 from mat_shelf.app.wall.caption import TOP_LEFT, paint_caption
-from mat_shelf.app.wall.comparison import Comparison, in_heights, patch_color, placed
+from mat_shelf.app.wall.comparison import Comparison, away_from, frame_height, patch_color
 from mat_shelf.app.wall.tools.tool import Tool, is_left
 from mat_shelf.optics.color import hex_from_linear
 
@@ -44,7 +44,9 @@ class Eyedropper(Tool):
         if self._is_picking:
             return self.comparison.pick(self.color_at(event.position()))
         if self.comparison.is_aligning:
-            self.comparison.take_picture_point(in_heights(event.position(), QRectF(self.viewport.picture_rect)))
+            rect = QRectF(self.viewport.picture_rect)
+            place = away_from(rect.center(), event.position(), frame_height(rect))
+            self.comparison.take_picture_point(place)
             return True
         return False
 
@@ -81,9 +83,9 @@ class Eyedropper(Tool):
         if self._is_picking:
             paint_caption(painter, rect.adjusted(0, 28, 0, 0), TOP_LEFT, "Click the colour here or in the reference")
         if self.comparison.is_aligning:
-            whole = placed(None, QRectF(rect), rect.width() / max(rect.height(), 1))
+            middle, height = QRectF(rect).center(), frame_height(QRectF(rect))
             for number, (_, (x, y)) in enumerate(self.comparison.pairs, 1):
-                paint_point(painter, whole.map(QPointF(x, y)), number)
+                paint_point(painter, middle + QPointF(x, y) * height, number)
         lines = self.comparison.lines() if self.comparison.is_reading else []
         if self.comparison.is_reading and not lines:
             paint_caption(painter, rect.adjusted(0, 28, 0, 0), TOP_LEFT, "Point at the render and at the reference")

@@ -49,7 +49,7 @@ class Wipe(Tool):
         self.viewport.update()
 
     def _place(self) -> QPointF:
-        """Where the line, or the knob of the slider, stands."""
+        """Place of the line, or of the knob of the slider."""
         rect = QRectF(self.viewport.picture_rect)
         if self.mode == WIPE:
             return QPointF(rect.x() + self.share * rect.width(), rect.center().y())
