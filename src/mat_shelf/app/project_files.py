@@ -1,5 +1,6 @@
 """Opening and saving projects, aside from the window."""
 
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
@@ -9,6 +10,7 @@ from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 from mat_shelf.app.job import Job
 from mat_shelf.app.notice import Notice
 from mat_shelf.app.workshop import Workshop
+from mat_shelf.demo.desk_set import demo_project
 from mat_shelf.document.project import Project
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.package import PackageError
@@ -56,16 +58,25 @@ class ProjectFiles(QObject):
 
     def open(self, path: Path) -> None:
         """Reads a project aside from the window, then puts it in place of the present one."""
+        self._read(path.name, lambda: (stamp_of(path), *read_project(path)), path)
+
+    def open_demo(self, then: Callable[[], object] = lambda: None) -> None:
+        """Puts the demo in place of the present project, asked about first if it is not saved."""
+        if self.may_leave():
+            self._read("the demo", lambda: (None, *demo_project()), None, then)
+
+    def _read(self, name: str, read: Callable[[], tuple], path: Path | None, then=lambda: None) -> None:
         if self.open_job is not None:
             self.workshop.said.emit("A project is still being read; try again in a moment.")
             return
-        before, reading = self.workshop.project, f"Reading {path.name}…"
+        before, reading = self.workshop.project, f"Reading {name}…"
 
-        def take(read: tuple[Stamp, Project, Assets]) -> None:
+        def take(found: tuple[Stamp | None, Project, Assets]) -> None:
             # Whoever went on working meanwhile is asked again before that is left behind.
             if self.workshop.project is before or self.may_leave():
-                stamp, project, assets = read
+                stamp, project, assets = found
                 self.workshop.replace(project, assets, path, stamp)
+                then()
 
         def end() -> None:
             self.open_job = None
@@ -73,7 +84,7 @@ class ProjectFiles(QObject):
                 self.notice.hide()
 
         self.open_job = Job(
-            lambda _: (stamp_of(path), *read_project(path)),
+            lambda _: read(),
             take,
             lambda fault: self.workshop.said.emit(f"Not opened: {words_of(fault)}"),
             (PackageError, MemoryError),

@@ -31,6 +31,7 @@ from mat_shelf.app.project_files import ProjectFiles
 from mat_shelf.app.recent import note_recent
 from mat_shelf.app.render_dialog import RenderDialog
 from mat_shelf.app.set.set_board import SetBoard
+from mat_shelf.app.start_page import StartPage
 from mat_shelf.app.theme import is_dark
 from mat_shelf.app.top_bar import Stations, TopBar
 from mat_shelf.app.wall.tools.brush import BrushTool
@@ -114,6 +115,13 @@ class Window(QMainWindow):
         self.top_bar = TopBar(workshop, self.menus, self.stations)
         self.top_bar.render_button.clicked.connect(self.open_render)
         self.dialogs = Dialogs(self)
+        self.start_page = StartPage(self.viewport)
+        self.start_page.model_wanted.connect(self.choose_model)
+        self.start_page.project_wanted.connect(self.files.choose)
+        self.start_page.recent_wanted.connect(self.files.open)
+        self.start_page.demo_wanted.connect(self.files.open_demo)
+        self.start_page.tour_wanted.connect(self.begin_tour)
+        self.viewport.resized.connect(self.start_page.place)
         self.effects = Effects(preferences(), workshop, self.autosave, self)
         self.effects.taken.connect(self._show_effects)
         whole = QWidget()
@@ -189,6 +197,7 @@ class Window(QMainWindow):
     def _follow(self) -> None:
         state = " (not saved)" if self.workshop.history.is_changed else ""
         self.setWindowTitle(f"{self.workshop.project.name}{state} – Mat Shelf")
+        self.start_page.show_on(not self.workshop.project.product.parts)
 
     def change_look(self) -> None:
         """Changes between the light and the dark look."""
@@ -241,12 +250,15 @@ class Window(QMainWindow):
         self.menus.follow()
         self.viewport.update()
 
+    def begin_tour(self) -> None:
+        """Opens the demo and goes through it in six steps."""
+        self.files.open_demo(self.dialogs.begin_tour)
+
     def begin_project(self) -> None:
         """Goes on with an empty project, in the Product station."""
         if self.files.may_leave():
             self.workshop.replace(empty_project(), Assets(), None)
             self.stations.show(self.product_board)
-            self.say("A new project. Import a model, or drop one on the window.")
 
     def keep_snapshot(self) -> None:
         """Keeps the render as it is now among the references of the project."""

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from mat_shelf.cli.common import BadInputError, read_project
 
-NAME, HELP = "open", "open a project, or the demo where none is given"
+NAME, HELP = "open", "open a project, or the start page where none is given"
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -14,9 +14,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options) -> None:
-    from mat_shelf.demo.desk_set import demo_project
+    from mat_shelf.exchange.assets import Assets
+    from mat_shelf.exchange.product_import import empty_project
 
-    project, assets = read_project(options.file) if options.file else demo_project()
+    project, assets = read_project(options.file) if options.file else (empty_project(), Assets())
     if not has_display():
         raise BadInputError("there is no display to open a window on; use 'mat-shelf render' for an image")
     show_window(project, assets, path=options.file.resolve() if options.file else None)

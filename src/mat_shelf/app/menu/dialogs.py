@@ -11,6 +11,7 @@ from mat_shelf.app.menu.message_list import MessageList
 from mat_shelf.app.menu.shortcuts_dialog import ShortcutsDialog
 from mat_shelf.app.preferences.preferences import preferences
 from mat_shelf.app.preferences.preferences_dialog import PreferencesDialog
+from mat_shelf.app.tour import Tour
 
 if TYPE_CHECKING:
     from mat_shelf.app.window import Window
@@ -54,6 +55,13 @@ class Dialogs:
     def open_preferences(self) -> PreferencesDialog:
         """Preferences."""
         return self._open("preferences", lambda: PreferencesDialog(preferences(), self._window))
+
+    def begin_tour(self) -> Tour:
+        """The tour, from its first step on."""
+        if "tour" not in self._made:
+            self._made["tour"] = Tour(self._window)
+        self._made["tour"].begin()
+        return self._made["tour"]
 
     def open_about(self) -> AboutDialog:
         """Version and licences."""

@@ -253,6 +253,8 @@ class MenuBar(QMenuBar):
         window = self.window_
         self._add("Find a command…", lambda: window.dialogs.open_finder(), "Ctrl+Shift+P")
         self._add("Keys and gestures", lambda: window.dialogs.open_shortcuts(), KEY.HelpContents)
+        self._add("Open the demo", lambda: window.files.open_demo())
+        self._add("Take the tour", window.begin_tour)
         self._add("Messages…", lambda: window.dialogs.open_messages())
         self._gap()
         self._add("About Mat Shelf", lambda: window.dialogs.open_about())

@@ -54,6 +54,8 @@ class Viewport(QWidget):
         Distance between two points that were clicked, mm; 0 after the first.
     fill_wanted
         The caption was double-clicked.
+    resized
+        It has another size.
     material_wanted
         The board is to show the material of what is selected.
     """
@@ -62,6 +64,7 @@ class Viewport(QWidget):
     measured = pyqtSignal(float)
     fill_wanted = pyqtSignal()
     material_wanted = pyqtSignal()
+    resized = pyqtSignal()
 
     def __init__(self, workshop: Workshop, work: ProductWork):
         super().__init__()
@@ -151,6 +154,7 @@ class Viewport(QWidget):
     def resizeEvent(self, event) -> None:
         self._resized.start()
         super().resizeEvent(event)
+        self.resized.emit()
 
     def _ask_for_size(self) -> None:
         rect, ratio = self.picture_rect, self.devicePixelRatioF()
