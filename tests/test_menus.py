@@ -187,3 +187,25 @@ def test_about_tells_the_licences_of_what_it_is_made_of(open_window, small_proje
     dialog = window.dialogs.open_about()
     assert dialog.isVisible()
     dialog.close()
+
+
+def test_f6_goes_from_region_to_region(open_window, small_project, qtbot):
+    window = open_window(*small_project)
+    window.workshop.select("block")
+    window.viewport.setFocus()
+    regions = [window.wall.viewport, window.wall.close_up, window.wall.reference, window.board, window.library]
+
+    def region() -> int:
+        focus = QApplication.focusWidget()
+        return next(k for k, r in enumerate(regions) if r is focus or r.isAncestorOf(focus))
+
+    seen_regions = [region()]
+    for _ in range(5):
+        shortcut(qtbot, window, Qt.Key.Key_F6, PLAIN)
+        seen_regions.append(region())
+    assert seen_regions == [0, 1, 2, 3, 4, 0]
+    shortcut(qtbot, window, Qt.Key.Key_F6, SHIFT)
+    assert region() == 4
+    window.panes.fold_library(True)
+    shortcut(qtbot, window, Qt.Key.Key_F6, PLAIN)
+    assert region() != 4

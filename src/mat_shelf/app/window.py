@@ -185,6 +185,25 @@ class Window(QMainWindow):
         pane = next((pane for pane in panes if pane.hasFocus() or pane.underMouse()), self.viewport)
         self.panes.fill(self.panes.filled or pane)
 
+    def go_to_region(self, step: int) -> None:
+        """Takes the focus to the next region that is shown: library, picture, close-up, reference, board."""
+        wall, page = self.wall, self.library_pane.pages.currentWidget()
+        board = self.board_pane.line if self.board_pane.is_folded else self.board_pane.shown
+        regions = [page, wall.viewport, wall.close_up, wall.reference, board]
+        shown = [region for region in regions if region.isVisible()]
+        focus = self.focusWidget()
+        here = next(
+            (k for k, r in enumerate(shown) if focus is not None and (r is focus or r.isAncestorOf(focus))), -step
+        )
+        region = shown[(here + step) % len(shown)]
+        if region.focusPolicy() & Qt.FocusPolicy.TabFocus:
+            region.setFocus(Qt.FocusReason.TabFocusReason)
+            return
+        inside = (w for w in region.findChildren(QWidget) if w.isVisible() and w.isEnabled())
+        first = next((w for w in inside if w.focusPolicy() & Qt.FocusPolicy.TabFocus), None)
+        if first is not None:
+            first.setFocus(Qt.FocusReason.TabFocusReason)
+
     def fold_empty_board(self, folds: bool) -> None:
         """Chooses if the board makes room where nothing is selected."""
         self.panes.folds_empty_board = folds

@@ -244,6 +244,8 @@ class MenuBar(QMenuBar):
             "Show board", lambda is_on: panes.fold_board(not is_on), "F9", is_on=lambda: not panes.is_board_folded
         )
         self._add("Fold the empty board", window.fold_empty_board, is_on=lambda: panes.folds_empty_board)
+        self._add("Next region", partial(window.go_to_region, 1), "F6")
+        self._add("Previous region", partial(window.go_to_region, -1), "Shift+F6")
         self._add("Fill the window with a pane", window.fill_pane, "F10")
         self._add("Full screen", lambda _: window.show_full_screen(), "F11", is_on=window.isFullScreen)
         self._gap()

@@ -120,7 +120,6 @@ class FeedChip(PatternButton):
         super().__init__(work, painter, QSize(CHIP, CHIP), on_drop=lambda pattern_id: work.feed(name, pattern_id))
         self.name = name
         title = Recipe.field_label(name)
-        self.setAccessibleName(f"{title}, fed by")
         self.setToolTip(f"Feed {title.lower()} with a pattern: click, or drop one here")
         self.clicked.connect(lambda: open_popover(self))
 
@@ -131,6 +130,8 @@ class FeedChip(PatternButton):
     def follow(self) -> None:
         feed = self.feed
         self.show_pattern(self.work.recipe.pattern(feed.pattern) if feed else None)
+        fed = f"fed by {self.pattern.name}" if feed is not None else "not fed"
+        self.setAccessibleName(f"{Recipe.field_label(self.name)}, {fed}")
         if feed is not None:
             self.setToolTip(f"Fed by {self.pattern.name}. Click to change, drag to share.")
 

@@ -4,7 +4,7 @@ import math
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFontMetrics, QPainter, QPen
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QLineEdit, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QAbstractSlider, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QSizePolicy, QWidget
 
 from mat_shelf.app.theme import THEME, font
 from mat_shelf.app.widgets.binding import Binding
@@ -14,10 +14,13 @@ from mat_shelf.document.parameter import read_number, shown_number
 STACKED_HEAD, CHIP_GAP = 22, 8
 NUMBER_WIDTH, ROW_HEIGHT, STACKED_HEIGHT = 84, 35, 39
 _NUMBER_WIDTH, _RANGE_WIDTH = 56, 84
+STEPS = 1000
 
 
-class Slider(QWidget):
+class Slider(QAbstractSlider):
     """A slim slider over a range, linear or logarithmic, with one knob, or two for a range of values.
+
+    To assistive technology it is a slider of `STEPS` steps, which can be set from there too.
 
     Signals
     -------
@@ -38,6 +41,10 @@ class Slider(QWidget):
         self._other: float | None = None
         self._is_dragged = False
         self._drags_other = False
+        self._is_following = False
+        self.setRange(0, STEPS)
+        self.setOrientation(Qt.Orientation.Horizontal)
+        self.valueChanged.connect(self._set_from_outside)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -51,7 +58,17 @@ class Slider(QWidget):
     def set_value(self, value: float, other: float | None = None) -> None:
         """Shows one value, or the two ends of a range."""
         self._value, self._other = value, other
+        self._is_following = True
+        self.setValue(round(self.place() * STEPS))
+        self._is_following = False
         self.update()
+
+    def _set_from_outside(self, step: int) -> None:
+        """Takes a value that assistive technology has set."""
+        if not self._is_following:
+            self._drags_other = False
+            self._move_to(step / STEPS)
+            self.released.emit()
 
     def values(self) -> tuple[float, float]:
         """The two ends of a range."""
@@ -114,6 +131,9 @@ class Slider(QWidget):
         self.moved.emit(self._default)
         self.released.emit()
 
+    def wheelEvent(self, event) -> None:
+        event.ignore()  # it scrolls what the slider lies in
+
     def keyPressEvent(self, event) -> None:
         fine = 0.001 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 0.01
         step = {Qt.Key.Key_Left: -fine, Qt.Key.Key_Down: -fine, Qt.Key.Key_Right: fine, Qt.Key.Key_Up: fine}
@@ -124,7 +144,7 @@ class Slider(QWidget):
         elif event.key() in ends:
             self._move_to(ends[event.key()])
         else:
-            super().keyPressEvent(event)
+            QWidget.keyPressEvent(self, event)  # a slider of the toolkit would take Page Up and Page Down
             return
         self.released.emit()
 
@@ -179,6 +199,7 @@ class ValueRow(QWidget):
         unit_width = QFontMetrics(font(12)).horizontalAdvance(extra["unit"]) + 5 if extra["unit"] else 0
         unit.setFixedWidth(unit_width)
         self.label = RowLabel(binding, is_stacked)
+        self.label.name.setBuddy(self.number)
         self.setToolTip(f"{field.description}\nDouble-click the slider for {shown_number(field, field.default)}.")
         numbers = QHBoxLayout()
         numbers.setSpacing(0)
@@ -220,6 +241,14 @@ class ValueRow(QWidget):
             self.unit.setText("" if has_word else self.binding.field.json_schema_extra["unit"])
         if value is not None:
             self.number.setModified(False)
+        self.slider.setAccessibleName(self._spoken(feed))
+
+    def _spoken(self, feed) -> str:
+        """Name and value as assistive technology says them."""
+        words = [self.binding.label, f"{self.number.text()} {self.unit.text()}".strip()]
+        if feed is not None:
+            words.append(f"fed by {self.chip.pattern.name}")
+        return ", ".join(words)
 
     @property
     def _is_whole(self) -> bool:
