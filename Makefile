@@ -58,14 +58,14 @@ PREFIX ?= $(HOME)/.local
 
 install: $(VENV)/ready
 	install -Dm644 src/mat_shelf/app/icon/mat-shelf.svg $(PREFIX)/share/icons/hicolor/scalable/apps/mat-shelf.svg
-	install -Dm644 data/mat-shelf.metainfo.xml $(PREFIX)/share/metainfo/mat-shelf.metainfo.xml
+	install -Dm644 data/mat-shelf.metainfo.xml $(PREFIX)/share/metainfo/org.mat_shelf.mat_shelf.metainfo.xml
 	install -Dm644 data/mat-shelf-mime.xml $(PREFIX)/share/mime/packages/mat-shelf.xml
 	mkdir -p $(PREFIX)/share/applications
 	sed 's|^Exec=mat-shelf|Exec="$(CURDIR)/$(RUN)/mat-shelf"|' data/mat-shelf.desktop > $(PREFIX)/share/applications/mat-shelf.desktop
 	-update-mime-database $(PREFIX)/share/mime 2>/dev/null
 
 uninstall:
-	rm -f $(PREFIX)/share/icons/hicolor/scalable/apps/mat-shelf.svg $(PREFIX)/share/metainfo/mat-shelf.metainfo.xml
+	rm -f $(PREFIX)/share/icons/hicolor/scalable/apps/mat-shelf.svg $(PREFIX)/share/metainfo/org.mat_shelf.mat_shelf.metainfo.xml
 	rm -f $(PREFIX)/share/mime/packages/mat-shelf.xml $(PREFIX)/share/applications/mat-shelf.desktop
 
 clean:
