@@ -497,6 +497,6 @@ def test_sharpness_is_told_for_the_picture_that_will_be_rendered(open_window):
     assert window.marks.sharpness(label, 3840) == (pytest.approx(ratio / 2), pytest.approx(2 * needed, abs=1))
     window.stations.buttons()[2].click()
     window.marks.open(label.id)
-    window.workshop.picture_width = 16000
-    window.workshop.picture_width_changed.emit()
+    window.workshop.picture_size = 16000, 9000
+    window.workshop.picture_size_changed.emit()
     assert "Blurry at 16000" in window.marks_board.artwork.sharp.text()

@@ -2,13 +2,17 @@
 
 import numpy as np
 import pytest
-from driving import LEFT, click_part, drag_slider, open_card, picture_of, seen
+from driving import LEFT, PLAIN, click_part, drag_slider, open_card, picture_of, seen
 from numba import njit
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
 from test_rendering import AHEAD, EVEN, ball, take
 
+from mat_shelf.app.library.swatch_drag import wearable_mime
 from mat_shelf.app.patterns.pattern_mime import dropped_pattern, pattern_mime
+from mat_shelf.commands.materials import Wearable
 from mat_shelf.document.material import Material
 from mat_shelf.document.pattern import Feed, Pattern, Placement, Relief
 from mat_shelf.document.recipe import Overlay, Recipe
@@ -250,3 +254,30 @@ def test_the_mask_is_not_thrown_out_from_under_an_overlay(open_window, small_pro
     recipe = workshop.selected_material.recipe
     assert came != "mottle" and recipe.pattern("mottle") == own
     assert recipe.pattern(came).steps == READY_OVERLAYS[0].recipe.pattern("mottle").steps
+
+
+def test_a_swatch_or_material_dropped_on_the_card_becomes_an_overlay(open_window, small_project, qtbot):
+    window = open_window(*small_project)
+    workshop = window.workshop
+    workshop.select("block")
+    before = picture_of(qtbot, window)
+    open_card(window.board, "Overlays")
+    card = window.board.overlays_card
+    data = wearable_mime(Wearable("swatch", "copper"))
+    place, copy = card.rect().center(), Qt.DropAction.CopyAction
+    enter = QDragEnterEvent(place, copy, data, LEFT, PLAIN)
+    QApplication.sendEvent(card, enter)
+    assert enter.isAccepted()
+    QApplication.sendEvent(card, QDropEvent(QPointF(place), copy, data, LEFT, PLAIN))
+    (overlay,) = workshop.selected_material.recipe.overlays
+    assert (overlay.name, overlay.amount) == ("Copper", 0.5) and overlay.recipe.base_metalness == 1.0
+    assert workshop.history.undo_label == "Overlay Copper"
+    after = picture_of(qtbot, window)
+    block = seen(window, "block")
+    assert np.abs(after.astype(int) - before)[block].mean() > 5
+    workshop.duplicate_material()
+    own = workshop.selected_material
+    menu = card.menu().actions()[-1].menu()
+    next(action for action in menu.actions() if action.text() == "Red").trigger()
+    assert [o.name for o in workshop.selected_material.recipe.overlays] == ["Copper", "Red"]
+    assert workshop.selected_material.recipe.overlays[1].recipe.overlays == () and own.name == "Red 2"

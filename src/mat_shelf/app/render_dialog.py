@@ -68,8 +68,9 @@ class RenderDialog(QDialog):
         self.size_box.addItems(["Custom", *SIZES])
         self.size_box.textActivated.connect(self._choose_size)
         self.width_box, self.height_box = _spin(16, 16384, 1920, " px"), _spin(16, 16384, 1080, " px")
-        self.width_box.setValue(workshop.picture_width)
-        self.width_box.valueChanged.connect(self._tell_width)
+        for box, pixels in zip((self.width_box, self.height_box), workshop.picture_size, strict=True):
+            box.setValue(pixels)
+            box.valueChanged.connect(self._tell_size)
         self.samples_box = _spin(1, 65536, 128, "")
         self.minutes_box = _spin(0, 24 * 60, 0, " min")
         self.minutes_box.setSpecialValueText("none")
@@ -189,10 +190,10 @@ class RenderDialog(QDialog):
             self.width_box.setValue(width)
             self.height_box.setValue(height)
 
-    def _tell_width(self, width: int) -> None:
-        """Marks are told to be sharp or not for this width."""
-        self.workshop.picture_width = width
-        self.workshop.picture_width_changed.emit()
+    def _tell_size(self) -> None:
+        """Marks are told to be sharp or not for this size, and the crop frame has its shape."""
+        self.workshop.picture_size = self.width_box.value(), self.height_box.value()
+        self.workshop.picture_size_changed.emit()
 
     def _choose_kind(self, name: str) -> None:
         self.path_field.setText(str(Path(self.path_field.text()).with_suffix(FORMATS[name])))

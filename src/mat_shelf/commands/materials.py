@@ -8,7 +8,7 @@ from mat_shelf.commands.selection import Wearer
 from mat_shelf.document.ids import free_name, new_id
 from mat_shelf.document.material import Material
 from mat_shelf.document.project import Project
-from mat_shelf.document.recipe import Recipe
+from mat_shelf.document.recipe import Overlay, Recipe
 from mat_shelf.document.swatch import Swatch
 from mat_shelf.exchange.image_reading import ImageError
 from mat_shelf.library.library import LibraryError
@@ -91,14 +91,18 @@ class MaterialCommands:
         project = self.project
         material = next((m for m in project.materials if m.swatch == swatch.id and m.recipe == swatch.recipe), None)
         if material is None:
-            try:
-                for data in self.library.pictures(swatch).values():
-                    self.assets.add_map(data)
-            except (LibraryError, ImageError) as fault:
-                self.said.emit(f"An image of '{swatch.name}' cannot be used: {fault}.")
+            self._take_images(swatch)
             material = self._material_of(swatch)
             project = project.with_material(material)
         return project, material
+
+    def _take_images(self, swatch: Swatch) -> None:
+        """Takes the images of a swatch's patterns into the project; says why where one cannot be used."""
+        try:
+            for data in self.library.pictures(swatch).values():
+                self.assets.add_map(data)
+        except (LibraryError, ImageError) as fault:
+            self.said.emit(f"An image of '{swatch.name}' cannot be used: {fault}.")
 
     def _swatch(self, swatch_id: str) -> Swatch | None:
         """A swatch of the library; says why where there is none."""
@@ -114,6 +118,8 @@ class MaterialCommands:
     def named_recipe(self, what: Wearable) -> tuple[str, Recipe] | None:
         """Name and recipe of a swatch or a material, for what takes a recipe of its own; None where it is gone.
 
+        Images of a swatch's patterns come into the project.
+
         Parameters
         ----------
         what : Wearable
@@ -127,6 +133,8 @@ class MaterialCommands:
             found = next((m for m in self.project.materials if m.id == what.id), None)
         else:
             found = self._swatch(what.id)
+            if found is not None:
+                self._take_images(found)
         return (found.name, found.recipe) if found is not None else None
 
     def dress_next(self) -> None:
@@ -162,6 +170,25 @@ class MaterialCommands:
             found.append((f"all that wear {name}", [p.id for p in parts if p.material == part.material]))
         found.append(("the whole product", [p.id for p in parts]))
         return [(f"{words}, {_count(ids)}", ids) for words, ids in found if len(ids) > 1]
+
+    @command
+    def lay_over(self, what: Wearable) -> None:
+        """Lays a swatch or a material over the material on the board, as an overlay that lets half of it through.
+
+        Parameters
+        ----------
+        what : Wearable
+            The swatch or material; its own overlays are left behind.
+        """
+        material, found = self.selected_material, self.named_recipe(what)
+        if material is None or found is None:
+            return
+        name, recipe = found
+        recipe = recipe.with_(overlays=())
+        name = free_name(name, {overlay.name for overlay in material.recipe.overlays})
+        overlay = Overlay(id=new_id("overlay"), name=name, recipe=recipe, amount=0.5)
+        changed = material.tuned(material.recipe.with_overlay(overlay))
+        self.edit(f"Overlay {name}", self.project.with_material(changed))
 
     @command
     def tune(self, material_id: str, **inputs) -> None:

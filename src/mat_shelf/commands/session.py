@@ -72,7 +72,7 @@ class Session(
     project_replaced = Signal()
     selection_changed = Signal()
     library_changed = Signal()
-    picture_width_changed = Signal()
+    picture_size_changed = Signal()
     camera_changed = Signal()
     close_up_changed = Signal()
     ball_changed = Signal()
@@ -100,8 +100,8 @@ class Session(
         """Takes the colour, linear Rec.709, that is clicked next in the render or the reference."""
         self.input_shown = ""
         """Key of the input that the picture shows in place of the render, see `rendering.input_picture`."""
-        self.picture_width = 1920
-        """Pixels of the next render: whether art is sharp enough is told for it."""
+        self.picture_size = (1920, 1080)
+        """Pixels of the next render: whether art is sharp enough is told for it, and what it crops."""
         self.close_up_point: tuple[float, float, float] | None = None
         self.close_up_width = 12.0
         self.close_up_light: tuple[float, float, float] | None = None

@@ -13,6 +13,7 @@ from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.region import PictureRegion
 from mat_shelf.rendering.session import BRIGHTEST
 from mat_shelf.rendering.tracer import RenderTask, Tracer
+from mat_shelf.scene.backdrop import seen_from
 from mat_shelf.scene.displacement import fill_displacements, make_displacements
 from mat_shelf.scene.geometry_map_lookup import geometry_map_lookup
 from mat_shelf.scene.geometry_maps import fill_geometry_maps
@@ -95,6 +96,7 @@ def render_picture(
     InterruptedError
         If `progress` said so.
     """
+    project = seen_from(project, project.view.camera)
     studio = project.set
     fill_geometry_maps(project, supplies)
     fill_displacements(project, supplies)

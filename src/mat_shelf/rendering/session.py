@@ -35,7 +35,7 @@ from mat_shelf.rendering.renewal import (
     touched_bits,
 )
 from mat_shelf.rendering.tracer import RenderTask, Tracer
-from mat_shelf.scene.backdrop import sweep_shape
+from mat_shelf.scene.backdrop import seen_from, sweep_shape
 from mat_shelf.scene.ball import Ball
 from mat_shelf.scene.displacement import make_displacements
 from mat_shelf.scene.geometry import Geometry
@@ -121,9 +121,11 @@ class RenderSession:
         int
             The revision that its frames will carry.
         """
+        camera = camera or project.view.camera
+        project = seen_from(project, camera)
         with self._lock:
             self._revision += 1
-            self._wanted = _Wanted(project, camera or project.view.camera, ball, *self._size, self._revision)
+            self._wanted = _Wanted(project, camera, ball, *self._size, self._revision)
             return self._revision
 
     def resize(self, width: int, height: int) -> int:

@@ -2,6 +2,8 @@
 
 import numpy as np
 
+from mat_shelf.document.camera import Camera
+from mat_shelf.document.project import Project
 from mat_shelf.document.set import Backdrop
 from mat_shelf.geometry.mesh import Mesh, crease_normals
 
@@ -47,3 +49,23 @@ def sweep_shape(backdrop: Backdrop | None) -> tuple[float, ...]:
     tuple of float
     """
     return (backdrop.width, backdrop.depth, backdrop.height, backdrop.radius) if backdrop else ()
+
+
+def seen_from(project: Project, camera: Camera) -> Project:
+    """The project as a camera sees it: without its backdrop where the camera stands beneath the floor.
+
+    Parameters
+    ----------
+    project : Project
+        The project.
+    camera : Camera
+        The camera.
+
+    Returns
+    -------
+    Project
+    """
+    studio = project.set
+    if studio.backdrop is None or camera.position[1] >= 0:
+        return project
+    return project.with_set(studio.with_(backdrop=None))

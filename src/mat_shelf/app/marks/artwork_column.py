@@ -67,7 +67,7 @@ class ArtworkColumn(QWidget):
             column.addWidget(row)
         column.addStretch(1)
         self.workshop.camera_changed.connect(self._follow_sharpness)
-        self.workshop.picture_width_changed.connect(self._follow_sharpness)
+        self.workshop.picture_size_changed.connect(self._follow_sharpness)
 
     def follow(self) -> None:
         """Shows the artwork of the mark on the board."""
@@ -95,7 +95,7 @@ class ArtworkColumn(QWidget):
 
     def _follow_sharpness(self) -> None:
         mark = self.work.mark
-        wide = self.workshop.picture_width
+        wide = self.workshop.picture_size[0]
         found = self.work.sharpness(mark, wide) if mark and self.isVisible() else None
         if found is None:
             self.sharp.setText("")

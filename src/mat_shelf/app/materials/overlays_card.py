@@ -3,12 +3,14 @@
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QMenu, QPushButton, QWidget
 
+from mat_shelf.app.library.swatch_drag import dragged_wearable
 from mat_shelf.app.widgets.binding import Binding, of_material
 from mat_shelf.app.widgets.card import ListCard
 from mat_shelf.app.widgets.reorder import Reorder
 from mat_shelf.app.widgets.value_row import ValueRow
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.commands.command import command
+from mat_shelf.commands.materials import Wearable
 from mat_shelf.document.ids import free_name, new_id
 from mat_shelf.document.project import Project
 from mat_shelf.document.recipe import Overlay, Recipe
@@ -58,11 +60,24 @@ class OverlaysCard(ListCard):
         self.age = ValueRow(of_material(workshop, "age"), is_stacked=True)
         self.add_button = QPushButton("+ Add overlay")
         self.add_button.setProperty("role", "add")
-        self.add_button.setToolTip("Dust, wear, frost: another material over this one, limited by a mask")
+        self.add_button.setToolTip(
+            "Dust, wear, frost: another material over this one, limited by a mask.\nOr drop a swatch or material here."
+        )
         self.add_button.clicked.connect(lambda: self.menu().popup(self.add_button.mapToGlobal(QPoint(0, 0))))
         self.list.addWidget(self.add_button)
         self.list.addWidget(self.age)
         self.list.addStretch(1)
+        self.setAcceptDrops(True)
+
+    def dragEnterEvent(self, event) -> None:
+        if dragged_wearable(event.mimeData()) is not None and self.workshop.selected_material is not None:
+            event.acceptProposedAction()
+
+    def dropEvent(self, event) -> None:
+        what = dragged_wearable(event.mimeData())
+        if what is not None:
+            event.acceptProposedAction()
+            self.workshop.lay_over(what)
 
     @property
     def recipe(self) -> Recipe:
@@ -91,6 +106,14 @@ class OverlaysCard(ListCard):
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         for ready in READY_OVERLAYS:
             menu.addAction(ready.name).triggered.connect(lambda _, ready=ready: self.add(ready))
+        menu.addSeparator()
+        own, others = self.workshop.selected_material, menu.addMenu("A material of the project")
+        for material in self.workshop.project.materials:
+            if own is None or material.id != own.id:
+                others.addAction(material.name.replace("&", "&&")).triggered.connect(
+                    lambda _, m=material: self.workshop.lay_over(Wearable("material", m.id))
+                )
+        others.setEnabled(not others.isEmpty())
         return menu
 
     @command

@@ -206,6 +206,8 @@ class MenuBar(QMenuBar):
         self._add("Last input, or the render", legend.toggle, hint="I", menu=looks)
         select = viewport.select
         self._add("Outline of the selection", select.show_outline, hint="O", is_on=lambda: select.is_outlined)
+        crop = viewport.crop_frame
+        self._add("Frame of the render", crop.show, hint="G", is_on=lambda: crop.is_shown)
         self._gap()
         snapshots = viewport.snapshots
         for letter in ("A", "B"):

@@ -28,6 +28,8 @@ GESTURES = (
             ("Shift+C", "Puts a coloured ball there"),
             ("Delete", "Removes the ball"),
             ("I", "Looks at one input, or the render"),
+            ("L+Drag", "Rotates all lights"),
+            ("G", "Shows what the render will crop"),
             ("W, Shift+W", "Wipes or blends the reference"),
             ("E", "Reads colours of render and reference"),
             ("Alt+A, Alt+B", "Takes snapshot A or B"),

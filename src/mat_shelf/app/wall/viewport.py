@@ -10,6 +10,7 @@ from mat_shelf.app.wall.picker import Picker
 from mat_shelf.app.wall.render_worker import MAIN, RenderWorker
 from mat_shelf.app.wall.tools.carry import Carry
 from mat_shelf.app.wall.tools.close_up_point import CloseUpPoint
+from mat_shelf.app.wall.tools.crop_frame import CropFrame
 from mat_shelf.app.wall.tools.faces import Faces
 from mat_shelf.app.wall.tools.focus import Focus
 from mat_shelf.app.wall.tools.input_legend import InputLegend
@@ -22,6 +23,7 @@ from mat_shelf.app.wall.tools.select import Select
 from mat_shelf.app.wall.tools.snapshots import Snapshots
 from mat_shelf.app.wall.tools.swatch_drop import SwatchDrop
 from mat_shelf.app.wall.tools.tool import Tool
+from mat_shelf.app.wall.tools.turn_lights import TurnLights
 from mat_shelf.app.wall.tools.uv_overlay import UvOverlay
 from mat_shelf.app.wall.tools.wipe import Wipe
 from mat_shelf.app.workshop import ProductWork, Workshop
@@ -101,6 +103,7 @@ class Viewport(QWidget):
         self.measure, self.faces, self.focus = Measure(self), Faces(self), Focus(self)
         self.move_handles, self.close_up_point = MoveHandles(self), CloseUpPoint(self)
         self.part_menu, self.carry = PartMenu(self), Carry(self)
+        self.turn_lights, self.crop_frame = TurnLights(self), CropFrame(self)
         workshop.project_changed.connect(self._follow)
         workshop.camera_changed.connect(self._follow)
         workshop.selection_changed.connect(self.update)
