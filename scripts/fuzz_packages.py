@@ -33,7 +33,8 @@ def sound() -> tuple[dict, dict[str, bytes]]:
     import numpy as np
     from PIL import Image
 
-    from mat_shelf.demo.desk_set import demo_project
+    from mat_shelf.document.reference import Overlap, Reference
+from mat_shelf.demo.desk_set import demo_project
     from mat_shelf.document.product import Part, Product, Zone
     from mat_shelf.exchange.assets import Assets, asset_names
     from mat_shelf.exchange.models.mesh_glb import NamedMesh
@@ -59,7 +60,8 @@ def sound() -> tuple[dict, dict[str, bytes]]:
     assets.add_map(out.getvalue())
     picture = {"name": "r.png", "digest": key, "kind": kind}
     mark = desk.marks[0].with_(part="block", point=(0, 20, 0), facing=(0, 1, 0), art=picture, back=None)
-    project = project.with_(reference=picture, marks=(mark,)).with_variant(materials[0].id, "variant", "Variant")
+    project = project.with_reference(Reference(id="r", name="Photo", image=picture, overlap=Overlap(turn=0.1)))
+    project = project.with_(current_reference="r", marks=(mark,)).with_variant(materials[0].id, "variant", "Variant")
     names = asset_names(project)
     return json.loads(project.model_dump_json()), {n: assets.data(k) for k, n in names.items() if assets.holds(k)}
 
