@@ -33,9 +33,9 @@ def sound() -> tuple[dict, dict[str, bytes]]:
     import numpy as np
     from PIL import Image
 
-    from mat_shelf.document.reference import Overlap, Reference
-from mat_shelf.demo.desk_set import demo_project
+    from mat_shelf.demo.desk_set import demo_project
     from mat_shelf.document.product import Part, Product, Zone
+    from mat_shelf.document.reference import Overlap, Reference
     from mat_shelf.exchange.assets import Assets, asset_names
     from mat_shelf.exchange.models.mesh_glb import NamedMesh
     from mat_shelf.exchange.product_import import new_project
