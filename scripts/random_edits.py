@@ -274,6 +274,62 @@ class Hands:
     def op_rename_material(self):
         self.workshop.rename_material(self.chance.choice(WORDS))
 
+    def op_material(self):
+        from mat_shelf.commands.materials import Wearable
+
+        workshop, materials = self.workshop, self.workshop.project.materials
+        if not materials:
+            return
+        material, way = self.chance.choice(materials), self.chance.randrange(8)
+        swatch = Wearable("swatch", self.chance.choice(self.swatches))
+        what = self.chance.choice((Wearable("material", material.id), swatch))
+        if way == 0 and len(materials) < 40:
+            workshop.duplicate_material(self.chance.choice((None, material.id)))
+        elif way == 1:
+            workshop.delete_materials([m.id for m in self.chance.sample(materials, min(2, len(materials)))])
+        elif way == 2:
+            workshop.copy_material()
+        elif way == 3:
+            workshop.paste_material()
+        elif way == 4 and len(workshop.project.product.parts):
+            workshop.put_on(workshop.selected_wearers, what, self.chance.random() < 0.2)
+        elif way == 5:
+            workshop.replace_everywhere(material.id, what)
+        elif way == 6 and workshop.overlay is None:
+            own = workshop.selected_material
+            if own is not None and len(own.recipe.overlays) < 3:
+                workshop.lay_over(what)
+        elif way == 7:
+            workshop.select_all_wearing(material.id)
+
+    def op_step_of_history(self):
+        self.workshop.go_to_step(self.chance.randrange(len(self.workshop.history.steps) + 2))
+
+    def op_look_at_input(self):
+        from mat_shelf.rendering.input_picture import INPUT_VIEWS
+
+        self.workshop.look_at_input(self.chance.choice(("", *INPUT_VIEWS)))
+
+    def op_reference(self):
+        from mat_shelf.document.reference import Overlap
+
+        workshop = self.workshop
+        references = workshop.project.references
+        way = self.chance.randrange(5)
+        if way == 0 and len(references) < 4:
+            self.window.keep_snapshot()
+        elif references:
+            chosen = self.chance.choice(references).id
+            if way == 1:
+                workshop.remove_reference(chosen)
+            elif way == 2:
+                workshop.choose_reference(chosen)
+            elif way == 3:
+                workshop.rename_reference(chosen, self.chance.choice(WORDS))
+            else:
+                turn = self.chance.uniform(-3, 3)
+                workshop.lay_reference(self.chance.choice((None, Overlap(turn=turn, right=self.chance.uniform(-2, 2)))))
+
     def op_unused(self):
         self.workshop.remove_unused()
 

@@ -42,7 +42,7 @@ class FaceCommands:
         chosen : tuple[str, array] or None
             Part and its selected faces; None for none.
         """
-        self.chosen = chosen if chosen is not None and chosen[1].any() else None
+        self._chosen = chosen if chosen is not None and chosen[1].any() else None
         self.faces_changed.emit()
 
     def _graph(self, mesh: str) -> Adjacency:

@@ -44,7 +44,7 @@ class PatternCommands(StripCommands, FeedCommands):
     def __init__(self, session: Session):
         self.session = session
         self.pattern_id: str | None = None
-        self.place = 0
+        self._place = 0
         self.is_alone = False
         self.hand = ""
         self.brush = Brush()
@@ -67,6 +67,12 @@ class PatternCommands(StripCommands, FeedCommands):
         """The pattern on the strip."""
         return next((p for p in self.recipe.patterns if p.id == self.pattern_id), None)
 
+    @property
+    def place(self) -> int:
+        """Place of the chosen step on the strip; views may ask before they are told that there are fewer."""
+        pattern = self.pattern
+        return min(self._place, len(pattern.steps) - 1) if pattern is not None else 0
+
     def open(self, pattern_id: str | None, place: int | None = None) -> None:
         """Brings a pattern to the strip; None goes back to the material.
 
@@ -81,7 +87,7 @@ class PatternCommands(StripCommands, FeedCommands):
         self.is_alone = self.is_alone and pattern_id is not None
         self.hand = ""
         pattern = self.pattern
-        self.place = len(pattern.steps) - 1 if pattern and place is None else place or 0
+        self._place = len(pattern.steps) - 1 if pattern and place is None else place or 0
         self._follow_alone()
         self.opened.emit()
 
@@ -93,7 +99,7 @@ class PatternCommands(StripCommands, FeedCommands):
         place : int
             Place of the step; 0 is the source.
         """
-        self.place = place
+        self._place = place
         self._follow_alone()
         self.opened.emit()
 
@@ -102,7 +108,7 @@ class PatternCommands(StripCommands, FeedCommands):
         if self.pattern_id is not None and pattern is None:
             self.open(None)
         elif pattern is not None:
-            self.place = min(self.place, len(pattern.steps) - 1)
+            self._place = self.place
             self._follow_alone()
 
     def show_alone(self, is_alone: bool) -> None:

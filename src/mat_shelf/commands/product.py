@@ -36,8 +36,6 @@ class ProductCommands(FaceCommands, UvCommands, PoseCommands):
     ----------
     faces_changed, gap_changed, unwrapping_changed
         Signals; read the new state.
-    chosen : (part id, (T,) bool) or None
-        Faces selected for a zone.
     way : str
         Tool of a click, a key of `faces.FACE_TOOLS`.
     degrees : float
@@ -52,7 +50,7 @@ class ProductCommands(FaceCommands, UvCommands, PoseCommands):
 
     def __init__(self, session: Session):
         self.session = session
-        self.chosen: tuple[str, np.ndarray] | None = None
+        self._chosen: tuple[str, np.ndarray] | None = None
         self.way, self.degrees = SMOOTH, 18.0
         self.unwrapping, self._is_cancelled = "", False
         self.loop_start: tuple[str, int] | None = None
@@ -68,16 +66,24 @@ class ProductCommands(FaceCommands, UvCommands, PoseCommands):
         self._known_gaps = {}
         self._looked_into = set()
         self._graphs = {}  # a thread may still be filling the old one
-        self.chosen, self.gaps, self.gap_shown = None, [], None
+        self._chosen, self.gaps, self.gap_shown = None, [], None
         self.faces_changed.emit()
         self.gap_changed.emit()
 
     def _follow(self) -> None:
         """Faces chosen on a part that is gone or has another mesh are let go."""
-        if self.chosen is not None:
-            part = next((p for p in self.project.product.parts if p.id == self.chosen[0]), None)
-            if part is None or len(self.session.assets.meshes[part.mesh].triangles) != len(self.chosen[1]):
-                self.choose(None)
+        if self._chosen is not None and self.chosen is None:
+            self.choose(None)
+
+    @property
+    def chosen(self) -> tuple[str, np.ndarray] | None:
+        """Faces selected for a zone; None also where their part is gone or has another mesh."""
+        if self._chosen is None:
+            return None
+        part_id, mask = self._chosen
+        part = next((p for p in self.project.product.parts if p.id == part_id), None)
+        is_there = part is not None and len(self.session.assets.meshes[part.mesh].triangles) == len(mask)
+        return self._chosen if is_there else None
 
     @property
     def project(self) -> Project:
