@@ -31,6 +31,7 @@ from mat_shelf.patterns.sources import Painted
 from mat_shelf.patterns.step import PatternContext
 from mat_shelf.rendering.baking import bake
 from mat_shelf.rendering.final_render import render_picture
+from mat_shelf.rendering.input_picture import SAMPLES as INPUT_SAMPLES
 from mat_shelf.rendering.navigation import dolly, orbit
 from mat_shelf.scene.geometry_maps import needed_geometry_maps
 
@@ -164,7 +165,7 @@ def show_marks(app, window: Window) -> None:
     window.marks.open("emblem")
     look_level(window, "emblem", 170.0, 300.0)
     settle(app, window, 2 * SAMPLES)
-    window.grab().save(str(FOLDER / "emblem.png"))
+    window.grab().save(str(DETAILS / "emblem.png"))
     thin_ink_without_front_label(workshop)
     window.marks.open("back-label")
     look_level(window, "back-label", 420.0, 150.0)
@@ -221,7 +222,7 @@ def show_patterns(app, window: Window, folder: Path) -> None:
         app.processEvents()
         time.sleep(0.02)
     app.processEvents()
-    window.board.images.texture_dialog.grab().save(str(FOLDER / "texture-set.png"))
+    window.board.images.texture_dialog.grab().save(str(DETAILS / "texture-set.png"))
     window.board.images.texture_dialog.close()
     window.board.choose_pattern(window.board.patterns_card)
     for _ in range(400):
@@ -292,6 +293,36 @@ def show_product_station(app, window: Window, folder: Path) -> None:
     window.grab().save(str(FOLDER / "stretch.png"))
 
 
+def show_inputs(app, window: Window) -> None:
+    """The roughness of all materials, beside the list of the project's materials."""
+    window.library_pane.show_materials()
+    window.workshop.look_at_input("specular_roughness")
+    while window.viewport.frame.values is None or window.viewport.frame.samples < INPUT_SAMPLES:
+        app.processEvents()
+        time.sleep(0.01)
+    window.viewport.input_legend.point_at(place_of(window, "tray"))
+    app.processEvents()
+    window.grab().save(str(FOLDER / "inputs.png"))
+    window.viewport.input_legend.leave()
+    window.workshop.look_at_input("")
+    window.library_pane.show_page(window.library)
+    settle(app, window, SAMPLES)
+    finder = window.dialogs.open_finder()
+    finder.words.setText("sel")
+    app.processEvents()
+    finder.grab().save(str(DETAILS / "finder.png"))
+    finder.hide()
+
+
+def show_start(app, window: Window) -> None:
+    """The start page by itself."""
+    page = window.start_page
+    page.show_on(True)
+    app.processEvents()
+    page.grab().save(str(DETAILS / "start.png"))
+    page.show_on(False)
+
+
 def main() -> None:
     for folder in (FOLDER, DETAILS):
         folder.mkdir(parents=True, exist_ok=True)
@@ -317,6 +348,8 @@ def main() -> None:
         app.processEvents()
         window.grab().save(str(FOLDER / "wipe.png"))
         window.viewport.wipe.toggle()
+        show_inputs(app, window)
+        show_start(app, window)
         window.menus.find("Dark look").trigger()
         app.processEvents()
         window.grab().save(str(FOLDER / "dark.png"))

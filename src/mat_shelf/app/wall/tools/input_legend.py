@@ -53,6 +53,11 @@ class InputLegend(Tool):
             self.viewport.update()
         return False
 
+    def point_at(self, place: QPointF) -> None:
+        """Shows the value at a place, as under the pointer."""
+        self._pointer = place
+        self.viewport.update()
+
     def leave(self) -> None:
         self._pointer = None
         if self.key_shown:
