@@ -137,7 +137,7 @@ NEW_FIELDS = {
     7: {"recipe": ("thin_film_weight", "thin_film_thickness", "thin_film_ior", "geometry_thin_walled")},
     8: {"recipe": ("contact",)},
     9: {"part": ("priority",), "set": ("exact_colors",)},
-    10: {"project": ("references", "current_reference")},
+    10: {"project": ("references", "current_reference", "colors"), "material": ("color_links",)},
 }
 """The fields that came with each schema, which older projects are without."""
 

@@ -8,6 +8,7 @@ from psygnal import Signal
 from pydantic import ValidationError
 
 from mat_shelf.commands.aside import Aside, at_once
+from mat_shelf.commands.colors import ColorCommands
 from mat_shelf.commands.files import FileCommands
 from mat_shelf.commands.library import LibraryCommands
 from mat_shelf.commands.materials import MaterialCommands, Wearable
@@ -35,6 +36,7 @@ class Session(
     ViewCommands,
     SetCommands,
     ReferenceCommands,
+    ColorCommands,
     MaterialCommands,
     ProjectMaterials,
     LibraryCommands,

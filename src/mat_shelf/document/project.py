@@ -11,6 +11,7 @@ from typing import Annotated, Self
 from pydantic import Field, model_validator
 
 from mat_shelf.document.camera import View
+from mat_shelf.document.color import MOST_COLORS, ProjectColor
 from mat_shelf.document.ids import Id, Name, by_id, with_one
 from mat_shelf.document.image import ImageRef
 from mat_shelf.document.mark import Mark
@@ -41,6 +42,7 @@ class Project(Frozen):
     current_view: Id = "final"
     references: Annotated[tuple[Reference, ...], Field(max_length=MOST_REFERENCES)] = ()
     current_reference: Id | None = None
+    colors: Annotated[tuple[ProjectColor, ...], Field(max_length=MOST_COLORS)] = ()
 
     @model_validator(mode="after")
     def _references_resolve(self) -> Self:
@@ -51,14 +53,21 @@ class Project(Frozen):
             ("view", [v.id for v in self.views]),
             ("mark", [m.id for m in self.marks]),
             ("reference", [r.id for r in self.references]),
+            ("colour", [c.id for c in self.colors]),
         ):
             repeated = {i for i, times in Counter(ids).items() if times > 1}
             if repeated:
                 raise ValueError(f"two {kind}s share the id '{sorted(repeated)[0]}'")
         known = {m.id: m for m in self.materials}
         generations: dict[str, int] = {}
+        colors = {color.id for color in self.colors}
         for material in self.materials:
             _check_parents(material, known, generations)
+            for link in material.color_links:
+                if link.color not in colors:
+                    raise ValueError(f"material '{material.name}' has the colour '{link.color}', which is not there")
+                if link.value_in(material.recipe) is None:
+                    raise ValueError(f"material '{material.name}' has no colour input '{link.input}'")
         for part in self.product.parts:
             if part.material is not None and part.material not in known:
                 raise ValueError(f"part '{part.name}' refers to material '{part.material}', which is not there")
@@ -115,6 +124,14 @@ class Project(Frozen):
     def with_reference(self, reference: Reference) -> "Project":
         """A copy in which `reference` replaces the one with its id, or is added."""
         return self.with_(references=with_one(self.references, reference))
+
+    def color(self, color_id: str) -> ProjectColor:
+        """The colour with this id. Raises KeyError."""
+        return by_id(self.colors, color_id)
+
+    def with_color(self, color: ProjectColor) -> "Project":
+        """A copy in which `color` replaces the one with its id, or is added."""
+        return self.with_(colors=with_one(self.colors, color))
 
     def wearers(self) -> dict[str, list[str]]:
         """By material id, the names of the parts and zones that wear it."""

@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QWidget
 
 from mat_shelf.app.theme import THEME
 from mat_shelf.app.widgets.binding import Binding
-from mat_shelf.app.widgets.color_row import ColorPopover
+from mat_shelf.app.widgets.color_popover import ColorPopover
 from mat_shelf.optics.color import hex_from_linear
 
 _NEAR = 8
