@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import QMimeData, QPoint, Qt
+from PyQt6.QtCore import QEvent, QMimeData, QPoint, Qt
 from PyQt6.QtGui import QFont, QFontMetrics
 from PyQt6.QtWidgets import (
     QComboBox,
@@ -49,6 +49,8 @@ COLUMN = 228
 ROOMY = 1500
 """Width from which cards without rows stay open, pixels."""
 _GAP, _TAB_GAP, _MARGIN = 8, 4, 16
+_WITH_MEASUREMENTS = 900
+"""Width from which the header has room for a button that the menu has too, pixels."""
 
 
 class MaterialsBoard(QFrame):
@@ -351,6 +353,20 @@ class MaterialsBoard(QFrame):
             return COLUMN
         columns = len(CARDS[name]) - (name == "Specular" and self._brushing.isHidden())
         return columns * (COLUMN + CARD_MARGIN)
+
+    def showEvent(self, event) -> None:
+        super().showEvent(event)
+        self.parentWidget().installEventFilter(self)  # the room may shrink further than the board itself
+        self._follow_room()
+
+    def eventFilter(self, watched, event) -> bool:
+        if event.type() == QEvent.Type.Resize:
+            self._follow_room()
+        return False
+
+    def _follow_room(self) -> None:
+        """Leaves buttons out of the header that the menu has too, where there is no room for them."""
+        self.measurements_button.setVisible(self.parentWidget().width() >= _WITH_MEASUREMENTS)
 
     def resizeEvent(self, event) -> None:
         super().resizeEvent(event)

@@ -8,6 +8,9 @@ from mat_shelf.app.theme import THEME, font
 TOP_LEFT = Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft
 BOTTOM_RIGHT = Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignRight
 
+_HINT = 190
+"""Widest line of a hint, pixels."""
+
 
 def paint_caption(painter: QPainter, pane: QRect, where: Qt.AlignmentFlag, text: str) -> QRect:
     """Writes a line into a corner of a pane; the ground that it stands on."""
@@ -24,3 +27,10 @@ def paint_caption(painter: QPainter, pane: QRect, where: Qt.AlignmentFlag, text:
     painter.drawText(inner, where, text)
     painter.restore()
     return ground
+
+
+def paint_hint(painter: QPainter, pane: QRect, text: str) -> None:
+    """Writes words into the middle of an empty pane, in as many lines as they need."""
+    width = min(pane.width() - 24, _HINT)
+    room = QRect(pane.center().x() - width // 2, pane.top(), width, pane.height())
+    painter.drawText(room, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, text)

@@ -8,7 +8,7 @@ from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 
 from mat_shelf.app.theme import EDGE, LAMP, THEME
-from mat_shelf.app.wall.caption import TOP_LEFT, paint_caption
+from mat_shelf.app.wall.caption import TOP_LEFT, paint_caption, paint_hint
 from mat_shelf.app.wall.render_worker import CLOSE_UP, MAIN, RenderWorker
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.rendering.camera import make_camera_view
@@ -173,9 +173,7 @@ class CloseUpView(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self._image is None:
             painter.setPen(QColor(THEME.on_surround))
-            painter.drawText(
-                self.rect(), Qt.AlignmentFlag.AlignCenter, "Point at the product and press C\nto look at it close up"
-            )
+            paint_hint(painter, self.rect(), "Point at the product and press C to look at it close up")
         else:
             painter.drawImage(self.rect(), self._image)
         words = f"Close-up  ·  {self.workshop.close_up_width:.3g} mm"

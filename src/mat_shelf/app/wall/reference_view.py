@@ -8,7 +8,7 @@ from PyQt6.QtGui import QColor, QFont, QIcon, QImage, QPainter, QPixmap
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMenu, QSizePolicy, QWidget
 
 from mat_shelf.app.theme import THEME, font
-from mat_shelf.app.wall.caption import TOP_LEFT, paint_caption
+from mat_shelf.app.wall.caption import TOP_LEFT, paint_caption, paint_hint
 from mat_shelf.app.wall.comparison import Comparison, away_from, patch_color
 from mat_shelf.app.wall.tools.eyedropper import paint_point
 from mat_shelf.app.workshop import Workshop
@@ -242,7 +242,7 @@ class ReferenceView(QWidget):
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.setPen(QColor(THEME.on_surround))
         if self.image is None:
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "Drop a photograph\nto compare with")
+            paint_hint(painter, self.rect(), "Drop a photograph to compare with")
             caption = "Reference"
         else:
             painter.drawImage(self._picture_rect(), self.image)

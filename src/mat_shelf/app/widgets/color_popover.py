@@ -170,7 +170,7 @@ class ColorPopover(QFrame):
         super().__init__(parent, Qt.WindowType.Popup)
         self.setObjectName("card")
         self.chips = chips
-        self.setFixedSize(312, 178 if chips is None else 214)
+        self.setFixedSize(312, 172 if chips is None else 204)
         self.lightness, self.chroma, self.hue = 50.0, 0.0, 0.0
         self.sliders = {
             "Lightness": _GradientSlider(0, 100, lambda v: self._shown(v, self.chroma, self.hue)),
@@ -180,6 +180,7 @@ class ColorPopover(QFrame):
         self._numbers = {}
         layout = QGridLayout(self)
         layout.setContentsMargins(16, 12, 16, 12)
+        layout.setVerticalSpacing(8)
         for row, (name, slider) in enumerate(self.sliders.items()):
             slider.setAccessibleName(name)
             number = QLabel()
