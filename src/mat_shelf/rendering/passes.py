@@ -58,8 +58,8 @@ def generate(view, width, height, pixels, sample_index, seed, draws, salt, nest,
         shift = shift_of(pixel, salt)
         origin, direction = camera_ray(
             view,
-            (F(pixel % width) + shifted(draws, 0, shift)) / F(width),
-            (F(pixel // width) + shifted(draws, 1, shift)) / F(height),
+            (F(pixel % width) + draws[0]) / F(width),
+            (F(pixel // width) + draws[1]) / F(height),
             shifted(draws, 2, shift),
             shifted(draws, 3, shift),
         )
