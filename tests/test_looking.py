@@ -67,3 +67,34 @@ def test_the_frame_shows_what_the_render_crops(open_window, small_project, qtbot
     assert x == pytest.approx(0.75, abs=0.01) and y == pytest.approx(1 - 4 / frame.height(), abs=0.01)
     QTest.keyClick(viewport, Qt.Key.Key_G)
     assert not viewport.crop_frame.is_shown
+
+
+def test_the_overall_size_is_typed_and_parts_are_rotated_by_number(open_window, small_project, qtbot):
+    window = open_window(*small_project)
+    workshop, board = window.workshop, window.product_board
+    window.stations.buttons()[0].click()
+    sides = board.size_card.sides
+    assert [side.text() for side in sides] == ["60", "40", "30"]
+
+    def type_into(field, text: str) -> None:
+        field.setFocus()
+        field.selectAll()
+        QTest.keyClicks(field, text)
+        QTest.keyClick(field, Qt.Key.Key_Return)
+
+    type_into(sides[1], "100 mm")
+    low, high = window.work.bounds()
+    assert np.allclose(high - low, (150, 100, 75), rtol=1e-4) and low[1] == pytest.approx(0, abs=0.01)
+    assert [side.text() for side in sides] == ["150", "100", "75"] and workshop.history.steps == ["Overall size"]
+    for nonsense in ("0", "-3", "abc", "1e99"):
+        type_into(sides[0], nonsense)
+        assert workshop.history.steps == ["Overall size"] and sides[0].text() == "150"
+    card = board.place_card
+    card.axis_box.setCurrentIndex(2)
+    type_into(card.angle, "90")
+    QTest.mouseClick(card.turn_buttons[0], LEFT)
+    low, high = window.work.bounds()
+    assert np.allclose(high - low, (100, 150, 75), atol=0.1)
+    QTest.mouseClick(card.turn_buttons[1], LEFT)
+    low, high = window.work.bounds()
+    assert np.allclose(high - low, (150, 100, 75), atol=0.1)

@@ -82,7 +82,8 @@ def test_a_model_comes_in_and_gets_its_true_size(lamp, qtbot):
     ]
     size = work.bounds()[1] - work.bounds()[0]
     assert size[1] == pytest.approx(2.1 * 25.4, rel=1e-3) and work.bounds()[0, 1] == pytest.approx(0, abs=1e-3)
-    assert "53.3" in window.product_board.size_card.whole.text()
+    sides = [side.text() for side in window.product_board.size_card.sides]
+    assert "53.3" in sides
     assert seen(window, by_name(window, "Shade").id).mean() > 0.02  # the view suits the true size
     assert window.workshop.history.undo_label == "Read as in"
     window.workshop.undo()  # size, sets and view are one step

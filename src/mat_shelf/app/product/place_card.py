@@ -1,7 +1,7 @@
 """Position of the selected parts, and the usual moves."""
 
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QDoubleSpinBox, QGridLayout, QMenu, QWidget
+from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QGridLayout, QHBoxLayout, QMenu, QWidget
 
 from mat_shelf.app.widgets.small_widgets import quiet_label, small_button
 from mat_shelf.app.workshop import ProductWork
@@ -36,10 +36,30 @@ class PlaceCard(QWidget):
             grid.addWidget(quiet_label(name), row, 0)
             grid.addWidget(box, row, 1)
             box.editingFinished.connect(self._moved)
+        self.axis_box = QComboBox()
+        self.axis_box.setProperty("role", "tiny")
+        self.axis_box.setAccessibleName("Axis of the rotation")
+        for axis, name in enumerate("XYZ"):
+            self.axis_box.addItem(name, axis)
+        self.axis_box.setCurrentIndex(1)
+        self.angle = self._box("Angle of the rotation", 360, 1)
+        self.angle.setProperty("role", "tiny")
+        self.angle.setSuffix("°")
+        self.angle.setValue(15)
         self.turn_buttons = [
-            small_button("↺ 15°", "Rotates it anticlockwise, seen from above", lambda: work.turn(1, 15)),
-            small_button("15° ↻", "Rotates it clockwise, seen from above", lambda: work.turn(1, -15)),
+            small_button("↺", "Rotates it anticlockwise, seen against the axis", lambda: self._turn(1)),
+            small_button("↻", "Rotates it clockwise, seen against the axis", lambda: self._turn(-1)),
         ]
+        for button, name in zip(self.turn_buttons, ("Rotate anticlockwise", "Rotate clockwise"), strict=True):
+            button.setAccessibleName(name)
+        turn = QHBoxLayout()
+        turn.setSpacing(4)
+        for button in self.turn_buttons:
+            button.setFixedWidth(26)
+        for widget in (self.axis_box, self.angle):
+            widget.setFixedWidth(40)
+        for widget in (self.axis_box, self.angle, *self.turn_buttons):
+            turn.addWidget(widget)
         self.floor_button = small_button("On floor", "Moves it onto the floor", work.stand_on_floor)
         self.down_button = small_button("Drop", "Lowers it until it touches what is below it", work.set_down)
         self.centre_button = small_button("Centre", "Moves it over the middle of the set", work.centre)
@@ -48,7 +68,6 @@ class PlaceCard(QWidget):
         self.align_button = small_button("Align…", "Aligns the other selected parts with the first", self._offer_ways)
         self.remove_button = small_button("Remove", "Removes the part from the product", work.remove)
         buttons = (
-            *self.turn_buttons,
             self.floor_button,
             self.down_button,
             self.centre_button,
@@ -62,8 +81,12 @@ class PlaceCard(QWidget):
         for place, button in enumerate(buttons):
             lines.addWidget(button, place // 2, place % 2)
         lines.addWidget(self.upright_button, len(buttons) // 2, 0, 1, 2)
-        grid.addLayout(lines, 4, 0, 1, 2)
+        grid.addLayout(turn, 4, 0, 1, 2)
+        grid.addLayout(lines, 5, 0, 1, 2)
         grid.setColumnStretch(1, 1)
+
+    def _turn(self, way: int) -> None:
+        self.work.turn(self.axis_box.currentData(), way * self.angle.value())
 
     def align_menu(self) -> QMenu:
         """The ways in which parts are lined up."""

@@ -1,8 +1,6 @@
 """Size of the product and of the selected part, the unit of its file, a known length, priority."""
 
-import math
-
-from PyQt6.QtWidgets import QComboBox, QGridLayout, QLabel, QLineEdit, QPushButton, QWidget
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QPushButton, QWidget
 
 from mat_shelf.app.theme import font
 from mat_shelf.app.widgets.binding import of_product
@@ -16,9 +14,20 @@ class SizeCard(QWidget):
     def __init__(self, work: ProductWork):
         super().__init__()
         self.work = work
-        self.whole, self.piece, self.piece_name = QLabel(), QLabel(), quiet_label()
+        self.whole, self.piece, self.piece_name = QLabel("nothing yet"), QLabel(), quiet_label()
         for label in (self.whole, self.piece):
             label.setFont(font(13, tabular=True))
+        self.sides = [self._side(axis, name) for axis, name in enumerate(("Width", "Height", "Depth"))]
+        sides = QHBoxLayout()
+        sides.setSpacing(2)
+        sides.addWidget(self.whole)
+        for place, side in enumerate(self.sides):
+            if place:
+                sides.addWidget(QLabel("×"))
+            sides.addWidget(side)
+        self.of_sides = [sides.itemAt(k).widget() for k in range(1, sides.count())]
+        sides.addWidget(quiet_label("mm"))
+        sides.addStretch(1)
         self.unit_box = QComboBox()
         self.unit_box.setAccessibleName("Unit of the model's file")
         self.unit_box.setToolTip("Unit of the numbers in the model's file; changing it scales the product.")
@@ -39,7 +48,7 @@ class SizeCard(QWidget):
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setVerticalSpacing(5)
         grid.addWidget(quiet_label("Product, w × h × d"), 0, 0, 1, 2)
-        grid.addWidget(self.whole, 1, 0, 1, 2)
+        grid.addLayout(sides, 1, 0, 1, 2)
         grid.addWidget(self.piece_name, 2, 0, 1, 2)
         grid.addWidget(self.piece, 3, 0, 1, 2)
         grid.addWidget(quiet_label("File's unit"), 4, 0)
@@ -67,7 +76,13 @@ class SizeCard(QWidget):
 
     def follow(self) -> None:
         product, part = self.work.project.product, self.work.workshop.selected_part
-        self.whole.setText(_box_words(self.work.bounds()) if product.parts else "nothing yet")
+        self.whole.setVisible(not product.parts)
+        for widget in self.of_sides:
+            widget.setVisible(bool(product.parts))
+        low, high = self.work.bounds() if product.parts else ((0, 0, 0), (0, 0, 0))
+        for side, start, end in zip(self.sides, low, high, strict=True):
+            if not side.hasFocus() or not side.isModified():
+                side.setText(_length_words(float(end - start)))
         self.piece_name.setText(part.name if part else "")
         self.piece.setText(_box_words(self.work.bounds([part])) if part else "")
         self.unit_box.setCurrentIndex(self.unit_box.findData(product.unit))
@@ -75,6 +90,30 @@ class SizeCard(QWidget):
         self.contact.follow()
         self.priority_box.setEnabled(part is not None and self.work.has_inside(part))
         self.priority_box.setCurrentIndex(0 if part is None or part.priority is None else part.priority + 1)
+
+    def _side(self, axis: int, name: str) -> QLineEdit:
+        side = QLineEdit()
+        side.setProperty("role", "number")
+        side.setFont(font(13, tabular=True))
+        side.setAccessibleName(f"{name} of the product, mm")
+        side.setToolTip(f"{name} of the whole product. Type another one, and all of it is scaled.")
+        side.setFixedWidth(46)
+        side.editingFinished.connect(lambda: self._resize(axis))
+        return side
+
+    def _resize(self, axis: int) -> None:
+        """Scales the product so that one of its sides has the length that was typed."""
+        side = self.sides[axis]
+        if not side.isModified():
+            return
+        side.setModified(False)
+        low, high = self.work.bounds()
+        now, wanted = float(high[axis] - low[axis]), _typed_length(side.text())
+        if wanted is None:
+            self.work.workshop.said.emit("The length must be a number of millimetres above 0.")
+        elif now > 0 and side.text().strip() != _length_words(now):
+            self.work.scale_to(wanted / now, "Overall size")
+        self.follow()
 
     def show_distance(self, mm: float) -> None:
         """Shows what was measured between two points; 0 where there is only one yet."""
@@ -85,11 +124,8 @@ class SizeCard(QWidget):
             other.setVisible(mm <= 0)
 
     def _scale(self) -> None:
-        try:
-            wanted = float(self.known.text().replace(",", ".").replace("mm", ""))
-        except ValueError:
-            wanted = math.nan
-        if not 0 < wanted < 1e6:
+        wanted = _typed_length(self.known.text())
+        if wanted is None:
             self.work.workshop.said.emit("The length must be a number of millimetres above 0.")
             return
         self.work.scale_to(wanted / self.measured, "Scale to a known length")
@@ -98,5 +134,17 @@ class SizeCard(QWidget):
 
 
 def _box_words(bounds) -> str:
-    size = bounds[1] - bounds[0]
-    return " × ".join(f"{x:.3g}" if x < 1000 else f"{x:.0f}" for x in size) + " mm"
+    return " × ".join(_length_words(x) for x in bounds[1] - bounds[0]) + " mm"
+
+
+def _length_words(mm: float) -> str:
+    return f"{mm:.3g}" if mm < 1000 else f"{mm:.0f}"
+
+
+def _typed_length(text: str) -> float | None:
+    """A length that was typed, mm; None where it is none."""
+    try:
+        wanted = float(text.replace(",", ".").replace("mm", ""))
+    except ValueError:
+        return None
+    return wanted if 0 < wanted < 1e6 else None

@@ -8,7 +8,7 @@ from mat_shelf.app.theme import THEME, font
 TOP_LEFT = Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft
 BOTTOM_RIGHT = Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignRight
 
-_HINT = 190
+_HINT = 170
 """Widest line of a hint, pixels."""
 
 
