@@ -9,9 +9,9 @@ from mat_shelf.document.camera import Camera
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.document.set import Softbox
 from mat_shelf.geometry.solids import box, moved
-from mat_shelf.rendering.camera import make_camera_view
+from mat_shelf.rendering.camera import make_camera_view, project_point
 from mat_shelf.rendering.film import Film
-from mat_shelf.rendering.navigation import dolly, framed, orbit, pan
+from mat_shelf.rendering.navigation import dolly, fitted, framed, orbit, pan
 from mat_shelf.rendering.tracer import RenderTask, Tracer
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.lights import make_lights
@@ -86,3 +86,17 @@ def test_blur_has_the_size_of_the_thin_lens_formula():
     # A disc's edge fades along (theta - sin(theta)) / 2 pi: from 0.1 to 0.9 it takes 0.687 of the width.
     fade = np.interp([0.1, 0.9], profile[60:240], np.arange(60, 240))
     assert (fade[1] - fade[0]) / millimetre == pytest.approx(0.687 * blur, rel=0.05)
+
+
+@pytest.mark.parametrize("size", [(74, 160, 74), (300, 20, 200), (10, 10, 400), (1, 1, 1)])
+def test_a_fitted_box_is_whole_in_the_picture_and_fills_it(size):
+    """In a 3 : 2 picture, and in any wider or narrower one, which shows more than the frame."""
+    bounds = np.array([[-size[0] / 2, 0, -size[2] / 2], [size[0] / 2, size[1], size[2] / 2]])
+    camera = fitted(Camera(position=(-180, 330, 830), target=(0, 0, 0), focal_length=105), bounds, fill=0.8)
+    for width, height in ((300, 200), (500, 200), (200, 300)):
+        view = make_camera_view(camera, width, height)
+        corners = [[bounds[k >> axis & 1][axis] for axis in range(3)] for k in range(8)]
+        places = np.array([project_point(view, corner) for corner in corners])
+        assert places.min() > 0.05 and places.max() < 0.95
+        if (width, height) == (300, 200):
+            assert np.abs(places - 0.5).max() == pytest.approx(0.4, abs=1e-3)

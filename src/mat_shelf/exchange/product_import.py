@@ -16,7 +16,7 @@ from mat_shelf.exchange.models.import_process import import_model
 from mat_shelf.exchange.models.importer import ImportedModel
 from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.geometry.pose import Z_UP_TURN, posed_bounds
-from mat_shelf.rendering.navigation import framed
+from mat_shelf.rendering.navigation import fitted
 from mat_shelf.scene.sets import sets_for
 
 
@@ -150,7 +150,7 @@ def new_project(product: Product, materials: tuple[Material, ...], size_mm) -> P
     low = np.array([-size_mm[0] / 2, 0, -size_mm[2] / 2])
     high = np.array([size_mm[0] / 2, size_mm[1], size_mm[2] / 2])
     # From a little above and aside, through a long lens, as products are mostly taken.
-    camera = framed(Camera(position=(-180, 330, 830), target=(0, 0, 0), focal_length=105), (low, high), fill=1.3)
+    camera = fitted(Camera(position=(-180, 330, 830), target=(0, 0, 0), focal_length=105), (low, high))
     sets = sets_for(max(size_mm))
     return Project(
         name=product.name,

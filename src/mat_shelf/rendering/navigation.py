@@ -152,6 +152,34 @@ def framed(camera: Camera, bounds, fill: float = 0.8) -> Camera:
     return _placed(camera, (low + high) / 2, around, above, max(distance, NEAREST))
 
 
+def fitted(camera: Camera, bounds, fill: float = 0.8) -> Camera:
+    """Looks at a box from the same side, as near as all of it stays within a share of the 36 x 24 frame.
+
+    Parameters
+    ----------
+    camera : Camera
+        The camera.
+    bounds : (2, 3) float, mm
+        Lowest and highest corner.
+    fill : float
+        Share of the frame's width and height that the box may take.
+
+    Returns
+    -------
+    Camera
+    """
+    low, high = np.asarray(bounds, np.float64)
+    around, above, _ = _polar(camera)
+    across, upward, away = _axes(around, above)
+    corners = np.array([[(low, high)[k >> axis & 1][axis] for axis in range(3)] for k in range(8)])
+    middle = (low + high) / 2
+    half = np.array([FRAME[0], FRAME[1]]) / 2 * fill / camera.focal_length
+    seen = (corners - middle) @ np.stack([across, upward, away], axis=1)
+    # A corner that lies nearer by w appears within the half frame h if the distance is at least its height / h + w.
+    distance = float(np.max(np.abs(seen[:, :2]) / half + seen[:, 2:]))
+    return _placed(camera, middle, around, above, max(distance, NEAREST))
+
+
 def looking_at(camera: Camera, bounds, normal, fill: float = 0.35) -> Camera:
     """Looks at a box against a normal, so near that the box is seen well with something round it.
 

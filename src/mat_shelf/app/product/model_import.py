@@ -84,6 +84,9 @@ class ModelImport(QObject):
 
     def _ask_what_for(self, name: str, found: ImportedProduct) -> None:
         self.notice.settle()
+        if not self.work.project.product.parts:  # there is nothing that it could be added to
+            self._add(name, found, is_new=True)
+            return
         count = len(found.product.parts)
         parts = "1 part" if count == 1 else f"{count} parts"
         self.notice.ask(

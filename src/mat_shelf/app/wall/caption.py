@@ -1,5 +1,7 @@
 """Words over a picture, on a dark ground so that they can be read on any."""
 
+import math
+
 from PyQt6.QtCore import QRect, Qt
 from PyQt6.QtGui import QColor, QPainter
 
@@ -8,8 +10,8 @@ from mat_shelf.app.theme import THEME, font
 TOP_LEFT = Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft
 BOTTOM_RIGHT = Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignRight
 
-_HINT = 170
-"""Widest line of a hint, pixels."""
+_HINT, _SPARE = 208, 26
+"""Widest line of a hint, and what a line has more than its share of the words, pixels."""
 
 
 def paint_caption(painter: QPainter, pane: QRect, where: Qt.AlignmentFlag, text: str) -> QRect:
@@ -31,6 +33,9 @@ def paint_caption(painter: QPainter, pane: QRect, where: Qt.AlignmentFlag, text:
 
 def paint_hint(painter: QPainter, pane: QRect, text: str) -> None:
     """Writes words into the middle of an empty pane, in as many lines as they need."""
-    width = min(pane.width() - 24, _HINT)
-    room = QRect(pane.center().x() - width // 2, pane.top(), width, pane.height())
-    painter.drawText(room, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, text)
+    room = min(pane.width() - 24, _HINT)
+    total = painter.fontMetrics().horizontalAdvance(text)
+    lines = max(math.ceil(total / max(room, 1)), 1)
+    width = min(room, round(total / lines) + _SPARE)  # lines of about one length
+    place = QRect(pane.center().x() - width // 2, pane.top(), width, pane.height())
+    painter.drawText(place, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, text)
