@@ -170,7 +170,15 @@ class Tracer:
         pixels = fewest if pixels is None else pixels[fewest]
 
         def trace(some: np.ndarray, wave: _Wave) -> None:
-            """Takes a wave through all its bounces."""
+            """Takes a wave through all its bounces.
+
+            Parameters
+            ----------
+            some : (N,) int32
+                Pixels of the wave.
+            wave : _Wave
+                Its arrays.
+            """
             passes.trace_paths(
                 len(some),
                 wave.caster,
@@ -217,7 +225,15 @@ class Tracer:
         """
 
         def meet(some: np.ndarray, wave: _Wave) -> None:
-            """Takes a wave to the first surfaces."""
+            """Takes a wave to the first surfaces.
+
+            Parameters
+            ----------
+            some : (N,) int32
+                Pixels of the wave.
+            wave : _Wave
+                Its arrays.
+            """
             count, points = len(some), wave.points
             passes.meet_surfaces(
                 count,
