@@ -213,6 +213,6 @@ def test_projects_of_schema_7_keep_how_they_touch_and_glow():
     assert found["red"].recipe.emission_luminance == pytest.approx(212.6, abs=0.1)  # CIE Y of Rec.709's red
     assert found["red"].owns("emission_luminance") and found["solid"].owns("contact")
     swatch = migrated_swatch({"schema_version": 5, "id": "x", "name": "X", "recipe": whole(**clear)})
-    assert swatch["recipe"]["contact"] == "wet" and swatch["schema_version"] == 6
+    assert swatch["recipe"]["contact"] == "wet" and swatch["schema_version"] == 7
     for damaged in ({"materials": [7, None, {"recipe": []}]}, {"materials": "x"}, {"sets": 3}):
         migrated(old | damaged)  # whoever validates it says what is wrong

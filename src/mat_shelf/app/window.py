@@ -150,7 +150,7 @@ class Window(QMainWindow):
 
     def _begin_ready(self, ready_id: str) -> None:
         """Begins a pattern from the library on the material of the selected piece, and opens its strip."""
-        begun = self.board.patterns.begin_with_ready(ready_id)
+        begun = self.board.patterns.copy_from("", "", ready_id)
         if begun is None:
             self.workshop.said.emit("Select a part with a material first; then the pattern can be added there.")
             return

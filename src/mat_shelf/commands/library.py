@@ -9,7 +9,9 @@ from mat_shelf.commands.command import command
 from mat_shelf.document.ids import FreeNames, free_name, name_of_copy, new_id
 from mat_shelf.document.material import Material
 from mat_shelf.document.parameter import explain
-from mat_shelf.document.swatch import Swatch
+from mat_shelf.document.pattern import Feed
+from mat_shelf.document.recipe import Recipe
+from mat_shelf.document.swatch import OVERLAYS, OWN_PATTERNS, Swatch
 from mat_shelf.exchange.package import PackageError
 from mat_shelf.exchange.swatch_file import open_swatch, swatch_pictures
 from mat_shelf.library.library import Library, LibraryEntry, LibraryError
@@ -79,6 +81,44 @@ class LibraryCommands:
         name = free_name(material.name, {entry.name for entry in self.library_entries()})
         if self.save_swatch(name, material.family):
             self.said.emit(f"{name} saved to the library.")
+
+    @command
+    def save_overlay(self, overlay_id: str) -> None:
+        """Saves an overlay of the material on the board to the library, by itself.
+
+        Parameters
+        ----------
+        overlay_id : str
+            Id of the overlay.
+        """
+        material = self.selected_material
+        overlay = material.recipe.overlay(overlay_id)
+        if overlay.mask_of == "material" and overlay.mask is not None:
+            # Its mask comes with it: a pattern of the material becomes one of its own.
+            recipe, ids = overlay.recipe.with_patterns_of(material.recipe, [overlay.mask])
+            overlay = overlay.with_(recipe=recipe, mask=ids[overlay.mask], mask_of="overlay")
+        self._keep(overlay.name, OVERLAYS, Recipe(overlays=(overlay,)), "overlay")
+
+    @command
+    def save_pattern(self, pattern_id: str) -> None:
+        """Saves a pattern of the recipe on the board to the library, by itself.
+
+        Parameters
+        ----------
+        pattern_id : str
+            Id of the pattern.
+        """
+        name = self.layer.pattern(pattern_id).name
+        recipe, ids = Recipe().with_patterns_of(self.layer, [pattern_id])
+        feed = Feed(input="base_color", pattern=ids[pattern_id], low=(0.0, 0.0, 0.0), high=(1.0, 1.0, 1.0))
+        self._keep(name, OWN_PATTERNS, recipe.with_feed(feed), "pattern")
+
+    def _keep(self, name: str, family: str, recipe: Recipe, kind: str) -> None:
+        """Adds an overlay or a pattern to the library, under the first free name after its own."""
+        free = free_name(name, {entry.name for entry in self.library_entries()})
+        swatch = Swatch(id=new_id("swatch"), name=free, family=family, recipe=recipe, kind=kind)
+        if self._put_in_library(swatch):
+            self.said.emit(f"{free} saved to the library.")
 
     def take_swatches(self, paths: Sequence[Path]) -> None:
         """Puts swatches from files into the library, under free names; says which could not be read.

@@ -18,6 +18,12 @@ def _count(parts: Sequence) -> str:
     return "1 part" if len(parts) == 1 else f"{len(parts)} parts"
 
 
+def _with_overlay(recipe: Recipe, overlay: Overlay) -> Recipe:
+    """A recipe with one more overlay on top, of a name and an id of its own."""
+    name = free_name(overlay.name, {other.name for other in recipe.overlays})
+    return recipe.with_overlay(overlay.with_(id=new_id("overlay"), name=name))
+
+
 class Wearable(NamedTuple):
     """A swatch of the library or a material of the project, to be put on parts.
 
@@ -49,6 +55,10 @@ class MaterialCommands:
         clear_zones : bool
             Whether the zones of the parts go; else those keep what they wear.
         """
+        kept = self._swatch(what.id) if what.kind == "swatch" else None
+        if kept is not None and kept.kind != "material":
+            self._put_kept(wearers, kept)
+            return
         found = self._project_with(what)
         if found is None or not wearers:
             return
@@ -63,6 +73,22 @@ class MaterialCommands:
         self.edit(f"{material.name} on {name}", project)
         if len(wearers) == 1:
             self.select(*wearers[0])
+
+    def _put_kept(self, wearers: Sequence[Wearer], kept: Swatch) -> None:
+        """Lays an overlay of the library over what parts wear; says what a pattern of it is for."""
+        if kept.kind == "pattern":
+            self.said.emit("A pattern feeds inputs: drop it on the ring at the end of a row.")
+            return
+        parts = ((self.project.part(part_id), zone_id) for part_id, zone_id in wearers)
+        worn = {(part.zone(zone_id) if zone_id else part).material for part, zone_id in parts} - {None}
+        if not worn:
+            self.said.emit("Give the part a material first; then an overlay can lie over it.")
+            return
+        self.take_images(kept)
+        project = self.project
+        for material in (project.material(material_id) for material_id in sorted(worn)):
+            project = project.with_material(material.tuned(_with_overlay(material.recipe, kept.overlay)))
+        self.edit(f"Overlay {kept.name}", project)
 
     def wear(self, part_id: str, swatch_id: str, zone_id: str | None = None) -> None:
         """Puts a swatch on a part or one of its zones, and selects that.
@@ -91,13 +117,19 @@ class MaterialCommands:
         project = self.project
         material = next((m for m in project.materials if m.swatch == swatch.id and m.recipe == swatch.recipe), None)
         if material is None:
-            self._take_images(swatch)
+            self.take_images(swatch)
             material = self._material_of(swatch)
             project = project.with_material(material)
         return project, material
 
-    def _take_images(self, swatch: Swatch) -> None:
-        """Takes the images of a swatch's patterns into the project; says why where one cannot be used."""
+    def take_images(self, swatch: Swatch) -> None:
+        """Takes the images of a swatch's patterns into the project; says why where one cannot be used.
+
+        Parameters
+        ----------
+        swatch : Swatch
+            The swatch.
+        """
         try:
             for data in self.library.pictures(swatch).values():
                 self.assets.add_map(data)
@@ -134,8 +166,9 @@ class MaterialCommands:
         else:
             found = self._swatch(what.id)
             if found is not None:
-                self._take_images(found)
-        return (found.name, found.recipe) if found is not None else None
+                self.take_images(found)
+        is_overlay = isinstance(found, Swatch) and found.kind == "overlay"
+        return (found.name, found.overlay.recipe if is_overlay else found.recipe) if found is not None else None
 
     def dress_next(self) -> None:
         """Puts what was put on last, a swatch or material, on the next visible part, and selects it."""
@@ -184,10 +217,12 @@ class MaterialCommands:
         if material is None or found is None:
             return
         name, recipe = found
-        recipe = recipe.with_(overlays=())
-        name = free_name(name, {overlay.name for overlay in material.recipe.overlays})
-        overlay = Overlay(id=new_id("overlay"), name=name, recipe=recipe, amount=0.5)
-        changed = material.tuned(material.recipe.with_overlay(overlay))
+        kept = self._swatch(what.id) if what.kind == "swatch" else None
+        if kept is not None and kept.kind == "overlay":
+            overlay = kept.overlay
+        else:
+            overlay = Overlay(id="new", name=name, recipe=recipe.with_(overlays=()), amount=0.5)
+        changed = material.tuned(_with_overlay(material.recipe, overlay))
         self.edit(f"Overlay {name}", self.project.with_material(changed))
 
     @command

@@ -347,6 +347,17 @@ class PatternCommands(StripCommands, FeedCommands):
             return None
         return self.begin(ready.pattern.steps, ready.pattern.name, ready.pattern.placement)
 
+    def _begin_with_kept(self, swatch_id: str) -> str | None:
+        """Id of a pattern that the library keeps by itself, copied into the recipe on the board."""
+        session = self.session
+        swatch = session.library.swatch(swatch_id)
+        if swatch is None or swatch.kind != "pattern":
+            return None
+        session.take_images(swatch)
+        recipe, ids = self.recipe.with_patterns_of(swatch.recipe, [swatch.pattern_id])
+        self.edit(f"New pattern {swatch.name}", recipe)
+        return ids[swatch.pattern_id]
+
     @command
     def copy_from(self, material_id: str, overlay_id: str, pattern_id: str) -> str | None:
         """Id of a pattern in the recipe on the board; one of another material is copied into it first.
@@ -366,7 +377,7 @@ class PatternCommands(StripCommands, FeedCommands):
         if self.session.selected_material is None:
             return None
         if not material_id:
-            return self.begin_with_ready(pattern_id)
+            return self.begin_with_ready(pattern_id) or self._begin_with_kept(pattern_id)
         try:
             origin = self.session.project.material(material_id).recipe
             if overlay_id:

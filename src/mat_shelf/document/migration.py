@@ -37,10 +37,13 @@ def _with_references(fields: dict) -> dict:
 
 
 def migrated_swatch(fields: dict) -> dict:
-    """The fields of `swatch.json` in the present schema. Schema 6 is what 8 is of projects."""
+    """The fields of `swatch.json` in the present schema.
+
+    Schema 6 is what 8 is of projects; since 7 overlays and patterns are kept too.
+    """
     if fields.get("schema_version") in (1, 2, 3, 4, 5):
-        return _in_schema_8(fields) | {"schema_version": 6}
-    return fields
+        return _in_schema_8(fields) | {"schema_version": 7}
+    return fields | {"schema_version": 7} if fields.get("schema_version") == 6 else fields
 
 
 def _in_schema_8(material):

@@ -14,11 +14,11 @@ from mat_shelf.library.thumbnails import recipe_key
 _TABLES = """
 CREATE TABLE IF NOT EXISTS swatches (
     id TEXT PRIMARY KEY, name TEXT NOT NULL, family TEXT NOT NULL, tags TEXT NOT NULL, note TEXT NOT NULL,
-    parent TEXT, recipe_key TEXT NOT NULL, modified INTEGER NOT NULL, json TEXT NOT NULL
+    parent TEXT, recipe_key TEXT NOT NULL, modified INTEGER NOT NULL, json TEXT NOT NULL, kind TEXT NOT NULL
 );
 CREATE VIRTUAL TABLE IF NOT EXISTS words USING fts5 (id UNINDEXED, name, family, tags, note, tokenize = 'unicode61');
 """
-_TABLES_VERSION = 4
+_TABLES_VERSION = 5
 DAMAGE = (sqlite3.DatabaseError, ValidationError, UnicodeError)
 """How damage inside an index shows. It holds nothing that the folder does not, so it is made anew."""
 _numbers = itertools.count()
@@ -134,7 +134,7 @@ def enter(index: sqlite3.Connection, swatch: Swatch, modified: int) -> None:
     """Enters a swatch in the index, in place of one with its id; `modified` is its package's time, ns."""
     tags = ", ".join(swatch.tags)
     index.execute(
-        "INSERT OR REPLACE INTO swatches VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        "INSERT OR REPLACE INTO swatches VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
         (
             swatch.id,
             swatch.name,
@@ -145,6 +145,7 @@ def enter(index: sqlite3.Connection, swatch: Swatch, modified: int) -> None:
             recipe_key(swatch.recipe),
             modified,
             swatch.model_dump_json(),
+            swatch.kind,
         ),
     )
     index.execute("DELETE FROM words WHERE id = ?", (swatch.id,))

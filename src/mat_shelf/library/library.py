@@ -35,6 +35,7 @@ class LibraryEntry(NamedTuple):
     note: str
     parent: str | None
     recipe_key: str
+    kind: str = "material"
 
 
 def library_folder() -> Path:
@@ -98,7 +99,7 @@ class Library:
         """All swatches, by family in the library's order, then by name."""
         rows = self._asked(
             lambda index: index.execute(
-                "SELECT s.id, s.name, s.family, s.tags, s.note, p.name, s.recipe_key "
+                "SELECT s.id, s.name, s.family, s.tags, s.note, p.name, s.recipe_key, s.kind "
                 "FROM swatches s LEFT JOIN swatches p ON p.id = s.parent"
             ).fetchall()
         )

@@ -59,8 +59,9 @@ class _SwatchList(QListView):
         if not isinstance(row, LibraryEntry | Ready):
             return
         drag = QDrag(self)
-        is_swatch = isinstance(row, LibraryEntry)
-        drag.setMimeData(wearable_mime(Wearable("swatch", row.id)) if is_swatch else ready_mime(row.pattern.id))
+        is_pattern = isinstance(row, Ready) or row.kind == "pattern"
+        pattern_id = row.pattern.id if isinstance(row, Ready) else row.id
+        drag.setMimeData(ready_mime(pattern_id) if is_pattern else wearable_mime(Wearable("swatch", row.id)))
         picture = self.model().picture(row)
         if picture is not None:
             drag.setPixmap(picture.scaled(56, 56, transformMode=Qt.TransformationMode.SmoothTransformation))
@@ -265,6 +266,9 @@ class LibraryPanel(QFrame):
         if isinstance(row, Ready):
             self.pattern_wanted.emit(row.pattern.id)
         if not isinstance(row, LibraryEntry):
+            return
+        if row.kind == "pattern":
+            self.pattern_wanted.emit(row.id)
             return
         if self.workshop.selected is None:
             self.workshop.said.emit("Select a part of the product first; then the swatch can be put on it.")

@@ -149,6 +149,7 @@ class OverlaysCard(ListCard):
         menu.addAction("Switch off" if overlay.is_on else "Switch on").triggered.connect(
             lambda: self.workshop.edit("Switch overlay", self.with_overlay(switched))
         )
+        menu.addAction("Save to library").triggered.connect(lambda: self.workshop.save_overlay(overlay.id))
         menu.addAction("Move up").triggered.connect(lambda: self.move(overlay, 1))
         menu.addAction("Move down").triggered.connect(lambda: self.move(overlay, -1))
         menu.addSeparator()

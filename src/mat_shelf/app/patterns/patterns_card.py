@@ -53,6 +53,8 @@ class PatternEntry(QWidget):
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.addAction("Open strip").triggered.connect(lambda: self.work.open(self.pattern_id))
         menu.addAction("Duplicate").triggered.connect(lambda: self.work.duplicate(self.pattern_id))
+        keep = self.work.workshop.save_pattern
+        menu.addAction("Save to library").triggered.connect(lambda: keep(self.pattern_id))
         menu.addAction("Use as relief").triggered.connect(lambda: self.work.add_relief(self.pattern_id))
         menu.addSeparator()
         menu.addAction("Remove").triggered.connect(lambda: self.work.remove(self.pattern_id))
