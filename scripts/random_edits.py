@@ -302,6 +302,44 @@ class Hands:
         elif way == 7:
             workshop.select_all_wearing(material.id)
 
+    def op_color(self):
+        workshop = self.workshop
+        colors, way = workshop.project.colors, self.chance.randrange(6)
+        if workshop.layer is None:
+            return
+        fields = type(workshop.layer).model_fields
+        name = self.chance.choice([n for n in fields if n.endswith("_color")])
+        if way == 0 and len(colors) < 5:
+            workshop.name_color(name, self.chance.choice(WORDS))
+        elif way == 1:
+            workshop.unlink_color(name)
+        elif colors:
+            chosen = self.chance.choice(colors).id
+            value = tuple(self.chance.random() for _ in range(3))
+            if way == 2:
+                workshop.link_color(name, chosen)
+            elif way == 3:
+                workshop.change_color(chosen, value, self.chance.choice((None, "drag")))
+            elif way == 4:
+                workshop.rename_color(chosen, self.chance.choice(WORDS))
+            else:
+                workshop.remove_color(chosen)
+
+    def op_keep(self):
+        from mat_shelf.commands.materials import Wearable
+
+        workshop, material = self.workshop, self.workshop.selected_material
+        if material is None or len(workshop.library_entries()) > 120:
+            return
+        overlays, patterns = material.recipe.overlays, workshop.layer.patterns
+        if overlays and self.chance.random() < 0.5:
+            workshop.save_overlay(self.chance.choice(overlays).id)
+        elif patterns:
+            workshop.save_pattern(self.chance.choice(patterns).id)
+        kept = [entry for entry in workshop.library_entries() if entry.kind != "material"]
+        if kept and len(overlays) < 3:
+            workshop.put_on(workshop.selected_wearers, Wearable("swatch", self.chance.choice(kept).id))
+
     def op_step_of_history(self):
         self.workshop.go_to_step(self.chance.randrange(len(self.workshop.history.steps) + 2))
 

@@ -22,6 +22,7 @@ from mat_shelf.commands.patterns import PAINTING
 from mat_shelf.demo.desk_set import demo_project, desk_set_meshes
 from mat_shelf.document.pattern import Placement
 from mat_shelf.document.product import Part
+from mat_shelf.document.reference import Overlap
 from mat_shelf.exchange.image_writing import write_image
 from mat_shelf.exchange.texture_set import write_maps
 from mat_shelf.geometry.mesh import checked
@@ -337,6 +338,8 @@ def main() -> None:
         window.workshop.set_reference(Path(folder) / "reference.png")
         window.workshop.wait()
         QApplication.processEvents()
+        window.workshop.rename_reference(window.workshop.project.reference.id, "Under a desk lamp")
+        window.workshop.lay_reference(Overlap())  # it was rendered through the same camera
         window.resize(1280, 800)
         window.show()
         settle(app, window, 1)
