@@ -4,7 +4,7 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import QEventLoop, QObject, Qt
+from PyQt6.QtCore import QEventLoop, QObject
 from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from mat_shelf.app.job import Job
@@ -139,7 +139,8 @@ class ProjectFiles(QObject):
         job = self.save()
         if job is not None:
             waiting = QEventLoop()
-            job.finished.connect(waiting.quit, Qt.ConnectionType.QueuedConnection)  # after it is handed over
+            # It is handed over by the loop itself, which ends after that; the thread may have ended before.
+            job.over.connect(waiting.quit)
             waiting.exec(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)
         return not self.workshop.history.is_changed
 
