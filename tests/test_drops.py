@@ -36,7 +36,9 @@ def chosen(window, qtbot, place: QPoint, path, beginning: str) -> list[str]:
     return offered
 
 
-@pytest.mark.parametrize("station", [0, 1, 3])
+@pytest.mark.parametrize(
+    "station", [3, pytest.param(0, marks=pytest.mark.long), pytest.param(1, marks=pytest.mark.long)]
+)
 def test_an_image_on_a_part_is_what_one_says_in_every_station(open_window, qtbot, stripes, station):
     window = open_window()
     workshop = window.workshop

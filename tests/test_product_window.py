@@ -95,6 +95,7 @@ def test_a_model_comes_in_and_gets_its_true_size(lamp, qtbot):
     card = window.product_board.size_card
     QTest.mouseClick(card.measure_button, LEFT)
     window.viewport.setFocus()
+    window.viewport.frame_part(by_name(window, "Base").id)
     QTest.keyClick(window.viewport, Qt.Key.Key_1)
     picture_of(qtbot, window)
     ys, xs = np.nonzero(seen(window, by_name(window, "Base").id))
