@@ -58,8 +58,8 @@ def test_liquid_darkens_with_depth_and_keeps_its_millimetres(window, qtbot):
     workshop, board = window.workshop, window.board
     workshop.select("liquid")
     window.viewport.frame_part("glass")
-    board.kind_box.setCurrentText("Glass, liquid")
-    board.kind_box.activated.emit(board.kind_box.currentIndex())
+    board.header.kind_box.setCurrentText("Glass, liquid")
+    board.header.kind_box.activated.emit(board.header.kind_box.currentIndex())
     assert board.rows["transmission_color"].isVisible() and board.rows["transmission_depth"].isVisible()
     water = mean_of(qtbot, window, "glass")
     type_in(board.rows["transmission_color"], "#5078D8")
@@ -86,8 +86,8 @@ def test_a_soft_body_takes_light_in_and_velvet_is_light_at_its_rim(window, qtbot
     workshop, board = window.workshop, window.board
     click_part(window, "plate")
     grey = mean_of(qtbot, window, "plate")
-    board.kind_box.setCurrentText("Soft body")
-    board.kind_box.activated.emit(board.kind_box.currentIndex())
+    board.header.kind_box.setCurrentText("Soft body")
+    board.header.kind_box.activated.emit(board.header.kind_box.currentIndex())
     type_in(board.rows["subsurface_weight"], "1")
     type_in(board.rows["subsurface_color"], "#C82020")
     short = mean_of(qtbot, window, "plate")
@@ -97,8 +97,8 @@ def test_a_soft_body_takes_light_in_and_velvet_is_light_at_its_rim(window, qtbot
     assert abs(deep[0] - short[0]) > 4 or abs(deep[1] - short[1]) > 4
     for _ in range(3):
         workshop.undo()
-    board.kind_box.setCurrentText("Cloth")
-    board.kind_box.activated.emit(board.kind_box.currentIndex())
+    board.header.kind_box.setCurrentText("Cloth")
+    board.header.kind_box.activated.emit(board.header.kind_box.currentIndex())
     type_in(board.rows["base_color"], "#101018")
     dark = mean_of(qtbot, window, "plate")
     drag_slider(board.rows["fuzz_weight"].slider, 1.0)

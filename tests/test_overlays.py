@@ -185,8 +185,8 @@ def test_an_overlay_is_laid_opened_tuned_and_undone(open_window, qtbot, small_pr
     assert top < np.nonzero(inside)[0].mean()
 
     QTest.mouseClick(row.name, LEFT)
-    assert workshop.overlay is not None and board.name.text() == "Settled dust"
-    assert board.mask_box.currentText() == "Mask: Faces up" and board.back_button.isVisible()
+    assert workshop.overlay is not None and board.header.name.text() == "Settled dust"
+    assert board.header.mask_box.currentText() == "Mask: Faces up" and board.header.back_button.isVisible()
     field = board.rows["base_color"].text
     field.setText("#20C020")
     field.setModified(True)
@@ -195,11 +195,11 @@ def test_an_overlay_is_laid_opened_tuned_and_undone(open_window, qtbot, small_pr
     green = picture_of(qtbot, window).astype(int)[paler & inside].mean(axis=0)
     pale = dusty[paler & inside].mean(axis=0)
     assert green[0] < pale[0] - 15 and green[2] < pale[2] - 15 and green[1] > pale[1] - 15
-    board.mask_box.setCurrentIndex(0)
-    board.mask_box.activated.emit(0)
+    board.header.mask_box.setCurrentIndex(0)
+    board.header.mask_box.activated.emit(0)
     assert workshop.overlay.mask is None
     QTest.keyClick(window.viewport, Qt.Key.Key_Escape)
-    assert workshop.overlay is None and workshop.selected == "block" and board.name.text() == "Red"
+    assert workshop.overlay is None and workshop.selected == "block" and board.header.name.text() == "Red"
     for _ in range(4):
         workshop.undo()
     assert not workshop.selected_material.recipe.overlays

@@ -266,7 +266,7 @@ def test_materials_are_found_and_replaced_everywhere(lamp, qtbot):
         workshop.wear(by_name(window, name).id, "copper")
     window.stations.buttons()[1].click()
     workshop.select(by_name(window, "Base").id)
-    QTest.mouseClick(window.board.wearers_button, LEFT)
+    QTest.mouseClick(window.board.header.wearers_button, LEFT)
     assert workshop.selected == by_name(window, "Glass").id
     workshop.replace_everywhere("copper", Wearable("swatch", "chrome"))
     assert {by_name(window, name).material for name in ("Base", "Glass")} == {"chrome"}

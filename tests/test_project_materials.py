@@ -97,7 +97,7 @@ def test_the_list_shows_where_a_material_is_worn(window, qtbot):
     before = grabbed(window.viewport)
     QTest.mouseClick(window.materials.list.viewport(), LEFT, PLAIN, row_place(window, "Teal lacquer"))
     assert {workshop.selected, *workshop.also_selected} == {"barrel", "pen-cap"}
-    assert window.board.name.text() == "Teal lacquer"
+    assert window.board.header.name.text() == "Teal lacquer"
     assert np.abs(grabbed(window.viewport) - before).max() > 60  # their outlines
     # By key: the next row, then a search.
     QTest.keyClick(window.materials.list, Qt.Key.Key_Down)

@@ -137,8 +137,8 @@ def test_readings_are_shown_in_the_window(open_window, qtbot):
     """The card fills from a thread, with what the readings themselves say."""
     window = open_window()
     window.workshop.select("bottle")
-    window.board.measurements_button.click()
-    card = window.board.measurements_popover
+    window.board.header.measurements_button.click()
+    card = window.board.header.measurements_popover
     qtbot.waitUntil(lambda: "GU" in card.values["gloss"].text(), timeout=20_000)
     found = measure(window.workshop.selected_material.recipe)
     assert card.values["gloss"].text().startswith(f"{found.gloss[20]:.0f} ·")
@@ -146,6 +146,6 @@ def test_readings_are_shown_in_the_window(open_window, qtbot):
     assert not card.values["through"].isHidden()
     card.close()
     window.workshop.select("collar")
-    window.board.measurements_button.click()
+    window.board.header.measurements_button.click()
     assert card.values["through"].isHidden()
     card.close()

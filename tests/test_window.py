@@ -101,11 +101,11 @@ def test_the_whole_story(open_window, demo, qtbot, monkeypatch, tmp_path, librar
     # They keep their tuned lacquer on the library under a name ...
     click_part(window, "barrel")
     shortcut(qtbot, window, Qt.Key.Key_K, CONTROL)
-    assert board.save_popover.isVisible()
-    board.save_popover.name.clear()
-    QTest.keyClicks(board.save_popover.name, "Matt lacquer")
-    QTest.keyClick(board.save_popover.name, Qt.Key.Key_Return)
-    assert not board.save_popover.isVisible() and workshop.selected_material.name == "Matt lacquer"
+    assert board.header.save_popover.isVisible()
+    board.header.save_popover.name.clear()
+    QTest.keyClicks(board.header.save_popover.name, "Matt lacquer")
+    QTest.keyClick(board.header.save_popover.name, Qt.Key.Key_Return)
+    assert not board.header.save_popover.isVisible() and workshop.selected_material.name == "Matt lacquer"
 
     # ... save, render to PNG and EXR ...
     path = tmp_path / "mine.matshelf"

@@ -49,11 +49,11 @@ def test_a_variant_follows_its_parent_in_all_but_its_own(open_window, demo, qtbo
     window = open_window(*demo)
     workshop, board = window.workshop, window.board
     click_part(window, "sleeve")
-    QTest.mouseClick(board.vary_button, LEFT)
+    QTest.mouseClick(board.header.vary_button, LEFT)
     variant = workshop.selected_material
     assert variant.parent == "saddle-leather" and workshop.project.part("sleeve").material == variant.id
     assert (
-        "variant of Saddle leather" in board.parent_button.text()
+        "variant of Saddle leather" in board.header.parent_button.text()
         and not board.rows["base_color"].label.back.isVisible()
     )
 
@@ -68,8 +68,8 @@ def test_a_variant_follows_its_parent_in_all_but_its_own(open_window, demo, qtbo
     )
     blue = picture_of(qtbot, window)[seen(window, "sleeve")].astype(int).mean(axis=0)
     assert blue[2] > blue[0] + 20
-    QTest.mouseClick(board.parent_button, LEFT)
-    assert workshop.selected_material.id == "saddle-leather" and board.variants_label.text() == "1 variant"
+    QTest.mouseClick(board.header.parent_button, LEFT)
+    assert workshop.selected_material.id == "saddle-leather" and board.header.variants_label.text() == "1 variant"
     make_constant(window, "specular_roughness")
     make_constant(window, "base_color")
     drag_slider(board.rows["specular_roughness"].slider, 0.1)
@@ -85,10 +85,10 @@ def test_a_variant_follows_its_parent_in_all_but_its_own(open_window, demo, qtbo
     # It is renamed, and gives its colour back: the picture follows the parent's.
     click_part(window, "tray")
     click_part(window, "sleeve")
-    QTest.mouseClick(board.name, LEFT)
-    board.name.selectAll()
-    QTest.keyClicks(board.name, "Sleeve leather")
-    QTest.keyClick(board.name, Qt.Key.Key_Return)
+    QTest.mouseClick(board.header.name, LEFT)
+    board.header.name.selectAll()
+    QTest.keyClicks(board.header.name, "Sleeve leather")
+    QTest.keyClick(board.header.name, Qt.Key.Key_Return)
     assert workshop.selected_material.name == "Sleeve leather"
     QTest.mouseClick(board.rows["base_color"].label.back, LEFT)
     assert workshop.selected_material.own == ()
@@ -142,9 +142,9 @@ def test_a_variant_keeps_what_was_tuned_and_follows_its_parent_in_the_rest(open_
     assert workshop.project.part("warmer-dish").material == variant.id
     make_constant(window, "specular_roughness")
     drag_slider(window.board.rows["specular_roughness"].slider, 0.9)
-    window.board.open_save()
-    assert "Copper, variant" in window.board.save_popover.update_button.text()
-    QTest.mouseClick(window.board.save_popover.update_button, LEFT)
+    window.board.header.open_save()
+    assert "Copper, variant" in window.board.header.save_popover.update_button.text()
+    QTest.mouseClick(window.board.header.save_popover.update_button, LEFT)
     kept = library.swatch(variant.id)
     assert kept.own == ("feeds/specular_roughness", "specular_roughness")
     assert kept.recipe.specular_roughness == pytest.approx(0.9, abs=0.02)

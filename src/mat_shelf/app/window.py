@@ -287,7 +287,7 @@ class Window(QMainWindow):
     def begin_pattern(self) -> None:
         """Offers what a new pattern of the material on the board can begin as."""
         self.stations.show(self.board)
-        self.board.choose_pattern(self.board.save_button)
+        self.board.choose_pattern(self.board.header.save_button)
 
     def rename_material(self) -> None:
         """Lets the name of the material on the board be typed, on the board or where the list of materials is used."""
@@ -295,8 +295,8 @@ class Window(QMainWindow):
             self.materials.rename()
             return
         self.stations.show(self.board)
-        self.board.name.setFocus()
-        self.board.name.selectAll()
+        self.board.header.name.setFocus()
+        self.board.header.name.selectAll()
 
     def duplicate_words(self) -> str:
         """The name of what `duplicate` would copy, in a command's words."""

@@ -170,8 +170,8 @@ class MenuBar(QMenuBar):
             material = workshop.selected_material
             return words.format(material.name if material else "material")
 
-        self._add("Save to library", window.board.open_save, "Ctrl+K", when=has_material)
-        self._add("Measurements", window.board.open_measurements, when=has_material)
+        self._add("Save to library", window.board.header.open_save, "Ctrl+K", when=has_material)
+        self._add("Measurements", window.board.header.open_measurements, when=has_material)
         self._add("New pattern…", window.begin_pattern, when=has_material)
         self._gap()
         self._add("Rename material", window.rename_material, "F2", when=has_material)
