@@ -43,8 +43,9 @@ def _measured() -> dict:
     from mat_shelf.library.library import Library
     from mat_shelf.library.shipped import SHIPPED
 
-    app = application()
     with tempfile.TemporaryDirectory() as folder:
+        os.environ["XDG_CONFIG_HOME"] = folder  # the user's own arrangement stays as it is
+        app = application()
         library = Library(Path(folder) / "shelf")
         library.fill_index(
             SHIPPED[k % len(SHIPPED)].with_(id=f"swatch-{k}", name=f"Swatch {k}", family=FAMILIES[k % len(FAMILIES)])
