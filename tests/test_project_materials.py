@@ -189,3 +189,18 @@ def test_a_material_is_carried_from_part_to_part_in_the_picture(window, qtbot, m
     QTest.keyClick(window, Qt.Key.Key_V, CONTROL)
     assert other != "wax-stick"
     assert workshop.project.part(other).material == workshop.project.part("wax-stick").material
+
+
+def test_a_copy_of_another_project_is_not_taken_for_one_of_the_same_swatch(session, small_project):
+    """Both have red by one id; what comes in keeps its own values, and not its links to colours that are not there."""
+    session.select("block")
+    session.name_color("base_color", "Brand")
+    session.copy_material()
+    other, assets = small_project
+    green = other.material("red").with_(recipe=Recipe(base_color=(0.05, 0.4, 0.1)))
+    session.replace(other.with_material(green), type(assets)(), None)
+    session.project.material("red")
+    session.select("block")
+    session.paste_material()
+    pasted = session.selected_material
+    assert pasted.recipe.base_color == (0.5, 0.05, 0.05) and pasted.color_links == () and pasted.name == "Red 2"

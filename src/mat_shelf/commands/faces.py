@@ -6,6 +6,7 @@ from mat_shelf.commands.command import command
 from mat_shelf.commands.materials import Wearable
 from mat_shelf.document.ids import free_name, new_id
 from mat_shelf.document.product import Part, Zone
+from mat_shelf.document.swatch import Swatch
 from mat_shelf.geometry.adjacency import Adjacency, adjacency, face_areas
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.selecting import (
@@ -188,7 +189,12 @@ class FaceCommands:
         what : Wearable
             A swatch or a material.
         """
-        part, assets = self.project.part(part_id), self.session.assets
+        part, assets, found = self.project.part(part_id), self.session.assets, self.session.find(what)
+        if found is None:
+            return
+        if isinstance(found, Swatch) and found.kind != "material":
+            self.session.said.emit("An overlay lies over all that wears a material. Give these faces their own first.")
+            return
         same = next((z for z in part.zones if np.array_equal(np.flatnonzero(region), assets.faces[z.faces])), None)
         if region.all() or same is not None:
             self.session.put_on([(part_id, same.id if same else None)], what)

@@ -55,14 +55,13 @@ class MaterialCommands:
         clear_zones : bool
             Whether the zones of the parts go; else those keep what they wear.
         """
-        kept = self._swatch(what.id) if what.kind == "swatch" else None
-        if kept is not None and kept.kind != "material":
-            self._put_kept(wearers, kept)
-            return
-        found = self._project_with(what)
+        found = self.find(what)
         if found is None or not wearers:
             return
-        project, material = found
+        if isinstance(found, Swatch) and found.kind != "material":
+            self._put_kept(wearers, found)
+            return
+        project, material = self._project_with(found)
         for part_id, zone_id in wearers:
             part = project.part(part_id)
             dressed = (part.zone(zone_id) if zone_id else part).with_(material=material.id)
@@ -104,17 +103,30 @@ class MaterialCommands:
         """
         self.put_on([(part_id, zone_id)], Wearable("swatch", swatch_id))
 
-    def _project_with(self, what: Wearable) -> tuple[Project, Material] | None:
-        """The project with something among its materials, and that material; None where it cannot be used."""
-        if what.kind == "material":
-            material = next((m for m in self.project.materials if m.id == what.id), None)
-            if material is None:
-                self.said.emit("That material is no longer in the project.")
-            return (self.project, material) if material is not None else None
-        swatch = self._swatch(what.id)
-        if swatch is None:
-            return None
+    def find(self, what: Wearable) -> Swatch | Material | None:
+        """The swatch or material itself; says why where there is none.
+
+        Parameters
+        ----------
+        what : Wearable
+            The swatch or material.
+
+        Returns
+        -------
+        Swatch, Material or None
+        """
+        if what.kind == "swatch":
+            return self._swatch(what.id)
+        material = next((m for m in self.project.materials if m.id == what.id), None)
+        if material is None:
+            self.said.emit("That material is no longer in the project.")
+        return material
+
+    def _project_with(self, swatch: Swatch | Material) -> tuple[Project, Material]:
+        """The project with a swatch among its materials, and that material."""
         project = self.project
+        if isinstance(swatch, Material):
+            return project, swatch
         material = next((m for m in project.materials if m.swatch == swatch.id and m.recipe == swatch.recipe), None)
         if material is None:
             self.take_images(swatch)
@@ -161,14 +173,13 @@ class MaterialCommands:
         -------
         (str, Recipe) or None
         """
-        if what.kind == "material":
-            found = next((m for m in self.project.materials if m.id == what.id), None)
-        else:
-            found = self._swatch(what.id)
-            if found is not None:
-                self.take_images(found)
-        is_overlay = isinstance(found, Swatch) and found.kind == "overlay"
-        return (found.name, found.overlay.recipe if is_overlay else found.recipe) if found is not None else None
+        found = self.find(what)
+        if found is None:
+            return None
+        if isinstance(found, Material):
+            return found.name, found.recipe
+        self.take_images(found)
+        return found.name, found.overlay.recipe if found.kind == "overlay" else found.recipe
 
     def dress_next(self) -> None:
         """Puts what was put on last, a swatch or material, on the next visible part, and selects it."""
@@ -213,17 +224,17 @@ class MaterialCommands:
         what : Wearable
             The swatch or material; its own overlays are left behind.
         """
-        material, found = self.selected_material, self.named_recipe(what)
+        material, found = self.selected_material, self.find(what)
         if material is None or found is None:
             return
-        name, recipe = found
-        kept = self._swatch(what.id) if what.kind == "swatch" else None
-        if kept is not None and kept.kind == "overlay":
-            overlay = kept.overlay
+        if isinstance(found, Swatch):
+            self.take_images(found)
+        if isinstance(found, Swatch) and found.kind == "overlay":
+            overlay = found.overlay
         else:
-            overlay = Overlay(id="new", name=name, recipe=recipe.with_(overlays=()), amount=0.5)
+            overlay = Overlay(id="new", name=found.name, recipe=found.recipe.with_(overlays=()), amount=0.5)
         changed = material.tuned(_with_overlay(material.recipe, overlay))
-        self.edit(f"Overlay {name}", self.project.with_material(changed))
+        self.edit(f"Overlay {found.name}", self.project.with_material(changed))
 
     @command
     def tune(self, material_id: str, **inputs) -> None:

@@ -5,6 +5,7 @@ from pydantic import ValidationError
 
 from mat_shelf.commands.command import command
 from mat_shelf.commands.feeds import FeedCommands, usual_feed
+from mat_shelf.commands.materials import Wearable
 from mat_shelf.commands.session import Session
 from mat_shelf.commands.strip import StripCommands
 from mat_shelf.document.ids import free_name, name_of_copy, new_id
@@ -350,7 +351,7 @@ class PatternCommands(StripCommands, FeedCommands):
     def _begin_with_kept(self, swatch_id: str) -> str | None:
         """Id of a pattern that the library keeps by itself, copied into the recipe on the board."""
         session = self.session
-        swatch = session.library.swatch(swatch_id)
+        swatch = session.find(Wearable("swatch", swatch_id))
         if swatch is None or swatch.kind != "pattern":
             return None
         session.take_images(swatch)

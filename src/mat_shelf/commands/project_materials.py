@@ -33,7 +33,7 @@ class ProjectMaterials:
         if material is None:
             self.said.emit("Select a part with a material first; then that can be copied.")
             return
-        self.copied = material, self.pictures_of(material)
+        self.copied = material, self.pictures_of(material), self.assets
         self.said.emit(f"{material.name} copied. Select other parts and paste it.")
 
     @command
@@ -42,9 +42,11 @@ class ProjectMaterials:
         if self.copied is None:
             self.said.emit("Copy a material first; then it can be pasted on other parts.")
             return
-        copied, pictures = self.copied
+        copied, pictures, origin = self.copied
         project = self.project
-        material = next((m for m in project.materials if m.id == copied.id), None)
+        # In another project a material of the same id is another one, of the same swatch perhaps.
+        is_own = origin is self.assets
+        material = next((m for m in project.materials if m.id == copied.id and is_own), None)
         if material is None:
             try:
                 for data in pictures.values():
@@ -52,7 +54,7 @@ class ProjectMaterials:
             except ImageError as fault:
                 self.said.emit(f"An image of '{copied.name}' cannot be used: {fault}.")
             name = free_name(copied.name, {m.name for m in project.materials})
-            material = copied.with_(name=name, parent=None, own=())
+            material = copied.with_(id=new_id("material"), name=name, parent=None, own=(), color_links=())
             project = project.with_material(material)
         wearers = self.selected_wearers
         if wearers:

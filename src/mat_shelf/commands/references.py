@@ -139,17 +139,19 @@ class ReferenceCommands:
         self.edit("Remove reference", project.with_(references=rest, current_reference=shown))
 
     @command
-    def lay_reference(self, overlap: Overlap | None) -> None:
+    def lay_reference(self, overlap: Overlap | None, gesture: str | None = None) -> None:
         """Lays the reference that is shown over the render in another way.
 
         Parameters
         ----------
         overlap : Overlap or None
             None fills the picture.
+        gesture : str or None
+            Edits of one gesture are one step of the history.
         """
         reference = self.project.reference
         if reference is not None:
-            self.edit("Align reference", self.project.with_reference(reference.with_(overlap=overlap)), "align")
+            self.edit("Align reference", self.project.with_reference(reference.with_(overlap=overlap)), gesture)
 
 
 def overlap_of(pairs: Sequence[tuple[tuple[float, float], tuple[float, float]]]) -> Overlap:

@@ -94,8 +94,8 @@ class Session(
         self.selected_zone_id: str | None = None
         self.also_selected: tuple[str, ...] = ()
         self.worn_last: Wearable | None = None
-        self.copied: tuple[Material, dict[str, bytes]] | None = None
-        """The material that was copied, with the images of its patterns."""
+        self.copied: tuple[Material, dict[str, bytes], Assets] | None = None
+        """The material that was copied, the images of its patterns, and the files of the project it is from."""
         self._together: str | None = None
         self.free_camera: Camera | None = None
         self.color_wanted: Callable[[tuple[float, float, float]], None] | None = None

@@ -118,8 +118,8 @@ class InputPicture:
         self.task, self.view = task, INPUT_VIEWS[key]
         self.size, self.samples = (width, height), 0
         self._parts = parts
-        self._shown = np.zeros((width * height, 3), np.float64)
-        self._values = np.zeros((width * height, 3), np.float64)
+        self._shown = np.zeros((width * height, 3), F)
+        self._values = np.zeros((width * height, 3), F)
         self._count = np.zeros(width * height, np.int32)
         self._triangle = np.full(width * height, -1, np.int32)
         self._lock = Lock()

@@ -102,8 +102,10 @@ class MaterialsModel(QAbstractListModel):
 
     def picture(self, row: Material) -> QPixmap | None:
         """Picture of a material, asked for where there is none yet and no value is being changed."""
-        key = _key(row.recipe)
         kept = self._pictures.get(row.id)
+        if kept is not None and self._calm.isActive():
+            return kept[1]
+        key = _key(row.recipe)
         if kept is not None and kept[0] == key:
             return kept[1]
         pixmap = QPixmap(str(thumbnail_path(key)))

@@ -103,7 +103,7 @@ class Comparison(QObject):
         self.waiting = None
         if len(self.pairs) > 1:
             try:
-                self.workshop.lay_reference(overlap_of(self.pairs))
+                self.workshop.lay_reference(overlap_of(self.pairs), "align")
             except ValueError as fault:
                 self.pairs.pop()
                 self.workshop.said.emit(f"Not aligned: {fault}. Click others.")

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QColor, QLinearGradient, QPainter
 from mat_shelf.app.theme import EDGE, THEME, font
 from mat_shelf.app.wall.caption import TOP_LEFT, paint_caption
 from mat_shelf.app.wall.tools.tool import Tool
-from mat_shelf.optics.color import encode_srgb, hex_from_linear
+from mat_shelf.optics.color import encode_srgb, hex_from_linear, luminance
 from mat_shelf.rendering.input_picture import INPUT_VIEWS, material_colors
 
 _UNDER_CAPTION = 28
@@ -73,7 +73,7 @@ class InputLegend(Tool):
         if view.kind == "grey":
             return f"here {value[0]:.3f}{' ' + view.unit if view.unit else ''}"
         if view.kind == "color" and view.unit:
-            return f"here {value.max():.0f} {view.unit}"
+            return f"here {float(luminance(value)):.0f} {view.unit}"
         if view.kind == "color":
             return f"here {hex_from_linear(value)}"
         if view.kind == "normal":

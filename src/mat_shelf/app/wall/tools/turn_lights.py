@@ -32,6 +32,9 @@ class TurnLights(Tool):
         self.viewport.setCursor(Qt.CursorShape.ArrowCursor)
         return True
 
+    def leave(self) -> None:
+        self._is_held = False  # its letting go elsewhere is not told
+
     def press(self, event) -> bool:
         if not self._is_held or not is_left(event):
             return False
