@@ -98,6 +98,8 @@ def test_swatches_are_dropped_by_the_dozen(open_window, small_project, tmp_path)
     QApplication.sendEvent(window, enter)
     assert enter.isAccepted()
     QApplication.sendEvent(window, QDropEvent(QPointF(600, 300), copy, data, LEFT, PLAIN))
+    window.workshop.wait()
+    QApplication.processEvents()
     names = [entry.name for entry in window.workshop.library_entries() if entry.family == "Ceramic"]
     assert {"Clay", "Slate", "Slate 2"} <= set(names)
     said = [text for _, text in window.notice.messages]

@@ -138,3 +138,21 @@ def test_they_are_dragged_out_of_the_library(open_window, gilded, qtbot, monkeyp
     library.list.setCurrentIndex(library.model.index(row))
     QTest.keyClick(library.list, Qt.Key.Key_Return)
     assert window.board.patterns.pattern.name.startswith("Cloud")
+
+
+def test_the_menu_of_what_is_kept_offers_what_it_is_for(open_window, gilded):
+    window = open_window(*gilded)
+    workshop, library = window.workshop, window.library
+    workshop.select("block")
+    workshop.save_overlay("leaf")
+    workshop.save_pattern("c")
+    workshop.put_on([("block", None)], Wearable("material", "green"))
+    for name, beginning in (("Gold leaf", "Lay over"), ("Cloud", "Add to")):
+        rows = library.model.rows
+        row = next(k for k, r in enumerate(rows) if isinstance(r, LibraryEntry) and r.name == name)
+        library.list.setCurrentIndex(library.model.index(row))
+        actions = library.menu().actions()
+        assert not any(action.text().startswith(("Put on", "Replace", "Compare")) for action in actions)
+        next(action for action in actions if action.text().startswith(beginning)).trigger()
+    green = workshop.project.material("green").recipe
+    assert [o.name for o in green.overlays] == ["Gold leaf"] and [p.name for p in green.patterns] == ["Cloud"]

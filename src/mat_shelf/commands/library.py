@@ -128,12 +128,40 @@ class LibraryCommands:
         paths : sequence of Path
             Swatch packages.
         """
+
+        def work() -> list[tuple[Path, tuple[Swatch, dict[str, bytes]] | PackageError]]:
+            """Read the files.
+
+            Returns
+            -------
+            list of (Path, swatch and its images, or what is wrong)
+            """
+            return [(path, _read(path)) for path in paths]
+
+        def failed(fault: Exception) -> None:
+            """Say why they cannot be read.
+
+            Parameters
+            ----------
+            fault : Exception
+                What happened.
+            """
+            if not isinstance(fault, MemoryError):
+                raise fault
+            self.said.emit("Not taken: there is not enough memory for these swatches.")
+
+        self.aside(work, self._add_swatches, failed)
+
+    def _add_swatches(self, read: list) -> None:
+        """Adds swatches that were read to the library, and says what was not."""
         taken, faults = [], []
         entries = self.library_entries()
         ids, names = {entry.id for entry in entries}, FreeNames({entry.name for entry in entries})
-        for path in paths:
+        for path, found in read:
             try:
-                swatch, pictures = open_swatch(path), swatch_pictures(path)
+                if isinstance(found, PackageError):
+                    raise found
+                swatch, pictures = found
                 known = swatch.id in ids
                 swatch = swatch.with_(id=new_id("swatch") if known else swatch.id, name=names.take(swatch.name))
                 if swatch.parent is not None and swatch.parent not in ids:
@@ -304,6 +332,14 @@ class LibraryCommands:
             return False
         self.library_changed.emit()
         return True
+
+
+def _read(path: Path) -> tuple[Swatch, dict[str, bytes]] | PackageError:
+    """A swatch and its images out of a file, or what is wrong with that."""
+    try:
+        return open_swatch(path), swatch_pictures(path)
+    except PackageError as fault:
+        return fault
 
 
 def _told(fault: Exception) -> str:

@@ -172,7 +172,9 @@ class LibraryPanel(QFrame):
         """Commands for the chosen swatches."""
         chosen, workshop = self.chosen(), self.workshop
         menu = QMenu(self)
-        if len(chosen) == 1:
+        if len(chosen) == 1 and chosen[0].kind != "material":
+            self._offer_kept(menu, chosen[0])
+        elif len(chosen) == 1:
             entry, part = chosen[0], workshop.selected_part
             what = Wearable("swatch", entry.id)
             put = menu.addAction(
@@ -215,6 +217,22 @@ class LibraryPanel(QFrame):
         elif len(chosen) == 2:
             menu.addAction("Compare the two").triggered.connect(lambda: self._compare(*chosen))
         return menu
+
+    def _offer_kept(self, menu: QMenu, entry: LibraryEntry) -> None:
+        """Commands for an overlay or a pattern that is kept by itself."""
+        use = "Lay over the material on the board" if entry.kind == "overlay" else "Add to the material on the board"
+        put = menu.addAction(use)
+        put.setEnabled(self.workshop.selected_material is not None)
+        if entry.kind == "overlay":
+            put.triggered.connect(lambda: self.workshop.lay_over(Wearable("swatch", entry.id)))
+        else:
+            put.triggered.connect(lambda: self.pattern_wanted.emit(entry.id))
+        menu.addSeparator()
+        for text, run in (("Name, tags and note…", self._describe), ("Duplicate", self.workshop.duplicate_swatch)):
+            menu.addAction(text).triggered.connect(lambda _, run=run: self._with_swatch(entry, run))
+        menu.addSeparator()
+        remove = menu.addAction("Delete\tDel")
+        remove.triggered.connect(lambda: self.workshop.remove_swatch(entry.id, entry.name))
 
     def _open_menu(self, place) -> None:
         menu = self.menu()

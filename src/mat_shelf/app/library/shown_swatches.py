@@ -1,6 +1,6 @@
 """Swatches that a user marked, used lately, or folded away; remembered from start to start."""
 
-from PyQt6.QtCore import QObject, QSettings, pyqtSignal
+from PyQt6.QtCore import QSettings
 
 MOST_RECENT = 24
 ALL, FAVOURITES, RECENT, IN_PROJECT = "all", "favourites", "recent", "project"
@@ -12,12 +12,8 @@ FILTERS = {
 }
 
 
-class ShownSwatches(QObject):
+class ShownSwatches:
     """Lists of ids, and names of folded families.
-
-    Signals
-    -------
-    changed
 
     Attributes
     ----------
@@ -27,10 +23,7 @@ class ShownSwatches(QObject):
     folded : set of str
     """
 
-    changed = pyqtSignal()
-
     def __init__(self):
-        super().__init__()
         self.favourites, self.folded = set(self._read("favourites")), set(self._read("folded"))
         self.recent = self._read("recent")[:MOST_RECENT]
 
@@ -42,7 +35,6 @@ class ShownSwatches(QObject):
 
     def _keep(self, name: str, values) -> None:
         QSettings().setValue(f"library/{name}", sorted(values) if isinstance(values, set) else values)
-        self.changed.emit()
 
     def mark(self, swatch_id: str, is_favourite: bool) -> None:
         """Makes a swatch one of the favourites, or ends that."""
