@@ -62,13 +62,12 @@ class MaterialCommands:
             self._put_kept(wearers, found)
             return
         project, material = self._project_with(found)
-        for part_id, zone_id in wearers:
-            part = project.part(part_id)
-            dressed = (part.zone(zone_id) if zone_id else part).with_(material=material.id)
-            part = part.with_zone(dressed) if zone_id else dressed
-            project = project.with_part(part.with_(zones=()) if clear_zones else part)
+        project = project.dressed(wearers, material.id)
+        if clear_zones:
+            bare = {part_id for part_id, _ in wearers}
+            project = project.with_parts(p.with_(zones=()) if p.id in bare else p for p in project.product.parts)
         self.worn_last = what
-        name = dressed.name if len(wearers) == 1 else _count(wearers)
+        name = self.name_of(wearers[0]) if len(wearers) == 1 else _count(wearers)
         self.edit(f"{material.name} on {name}", project)
         if len(wearers) == 1:
             self.select(*wearers[0])

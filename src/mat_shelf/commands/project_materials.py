@@ -3,9 +3,7 @@
 from collections.abc import Sequence
 
 from mat_shelf.commands.command import command
-from mat_shelf.commands.selection import Wearer
 from mat_shelf.document.ids import free_name, name_of_copy, new_id
-from mat_shelf.document.project import Project
 from mat_shelf.exchange.image_reading import ImageError
 
 
@@ -58,7 +56,7 @@ class ProjectMaterials:
             project = project.with_material(material)
         wearers = self.selected_wearers
         if wearers:
-            self.edit(f"Paste {material.name}", _dressed(project, wearers, material.id))
+            self.edit(f"Paste {material.name}", project.dressed(wearers, material.id))
         else:
             self.edit(f"Paste {material.name}", project)
             self.open_material(material.id)
@@ -80,7 +78,7 @@ class ProjectMaterials:
         made = material.with_(id=new_id("material"), name=name, swatch=None)
         project, wearers = self.project.with_material(made), self.selected_wearers
         if material_id is None and self._opened_material is None and wearers:
-            self.edit(f"Duplicate {material.name}", _dressed(project, wearers, made.id))
+            self.edit(f"Duplicate {material.name}", project.dressed(wearers, made.id))
             self.selection_changed.emit()
         else:
             self.edit(f"Duplicate {material.name}", project)
@@ -98,7 +96,7 @@ class ProjectMaterials:
         gone, project = set(material_ids), self.project
         for material_id in material_ids:
             name = project.material(material_id).name
-            wearers = [self._name_of(wearer) for wearer in self.wearers_of(material_id)]
+            wearers = [self.name_of(wearer) for wearer in self.wearers_of(material_id)]
             variants = [m.name for m in project.variants_of(material_id) if m.id not in gone]
             if wearers:
                 self.said.emit(f"{name} is worn by {_listed(wearers)}. Replace it there first, then delete it.")
@@ -112,20 +110,6 @@ class ProjectMaterials:
                 self.select(self.selected)
             count = materials[0].name if len(materials) == 1 else f"{len(materials)} materials"
             self.edit(f"Delete {count}", project.without(materials))
-
-    def _name_of(self, wearer: Wearer) -> str:
-        part_id, zone_id = wearer
-        part = self.project.part(part_id)
-        return part.zone(zone_id).name if zone_id else part.name
-
-
-def _dressed(project: Project, wearers: Sequence[Wearer], material_id: str) -> Project:
-    """A project in which parts and zones wear a material."""
-    for part_id, zone_id in wearers:
-        part = project.part(part_id)
-        dressed = (part.zone(zone_id) if zone_id else part).with_(material=material_id)
-        project = project.with_part(part.with_zone(dressed) if zone_id else dressed)
-    return project
 
 
 def _listed(names: Sequence[str]) -> str:

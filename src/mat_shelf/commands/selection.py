@@ -135,6 +135,22 @@ class Selection:
             return []
         return [(self.selected, self.selected_zone_id), *((other, None) for other in self.also_selected)]
 
+    def name_of(self, wearer: Wearer) -> str:
+        """Name of a part or zone.
+
+        Parameters
+        ----------
+        wearer : (str, str or None)
+            Ids of the part, and of the zone or None.
+
+        Returns
+        -------
+        str
+        """
+        part_id, zone_id = wearer
+        part = self.project.part(part_id)
+        return part.zone(zone_id).name if zone_id else part.name
+
     def wearers_of(self, material_id: str) -> list[Wearer]:
         """Parts and zones that wear a material.
 

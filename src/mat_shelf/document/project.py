@@ -142,6 +142,15 @@ class Project(Frozen):
                     found.setdefault(thing.material, []).append(thing.name)
         return found
 
+    def dressed(self, wearers: Iterable[tuple[str, str | None]], material_id: str) -> "Project":
+        """A copy in which parts, or zones of them, wear a material; ids of both, None for the part itself."""
+        project = self
+        for part_id, zone_id in wearers:
+            part = project.part(part_id)
+            worn = (part.zone(zone_id) if zone_id else part).with_(material=material_id)
+            project = project.with_part(part.with_zone(worn) if zone_id else worn)
+        return project
+
     def with_parts(self, parts: Iterable[Part]) -> "Project":
         """A copy with other parts in place of all."""
         return self.with_(product=self.product.with_(parts=tuple(parts)))
