@@ -160,9 +160,9 @@ class InputPicture:
         """Values of the view, (N, 3)."""
         view = self.view
         if view.kind == "grey":
-            return np.repeat(met.rows[:, view.column : view.column + 1], 3, axis=1)
+            return np.repeat(met.block[met.look, view.column, None], 3, axis=1)
         if view.kind == "color":
-            return met.rows[:, view.column : view.column + 3]
+            return met.block[met.look, view.column : view.column + 3]
         if view.kind == "material":
             return material_colors(met.material)
         return met.normals

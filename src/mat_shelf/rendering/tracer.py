@@ -83,8 +83,10 @@ class Surfaces(NamedTuple):
         Geometry, -1 where nothing was met.
     material : (N,) int32
         Row of the material that the face wears.
-    rows : (N, WIDTH) float32
-        Parameters, as patterns, overlays and marks have made them.
+    block : (R, WIDTH) float32
+        Parameter block, in which patterns, overlays and marks have made rows of their own; valid during the call only.
+    look : (N,) int32
+        Row of each pixel in it.
     normals : (N, 3) float32
         Shading normals of the world.
     triangle : (N,) int32
@@ -94,7 +96,8 @@ class Surfaces(NamedTuple):
     pixels: np.ndarray
     part: np.ndarray
     material: np.ndarray
-    rows: np.ndarray
+    block: np.ndarray
+    look: np.ndarray
     normals: np.ndarray
     triangle: np.ndarray
 
@@ -248,8 +251,9 @@ class Tracer:
             )
             material = points.row[:count]
             part = np.where(material >= 0, points.part[:count], -1)
-            rows = wave.scene_tables.block[np.where(part >= 0, points.look[:count], 0)]
-            take(Surfaces(some, part, material, rows, points.normal[:count], points.triangle[:count]))
+            look = np.where(part >= 0, points.look[:count], 0)
+            block = wave.scene_tables.block
+            take(Surfaces(some, part, material, block, look, points.normal[:count], points.triangle[:count]))
 
         pixels = np.arange(size[0] * size[1], dtype=np.int32)
         return self._run_waves(task, size, pixels, sample, meet, is_stopped)
