@@ -1,9 +1,10 @@
 """Overlays and patterns that the library keeps by themselves, for other materials."""
 
 import numpy as np
+import PIL.Image
 import pytest
 from driving import LEFT, PLAIN, picture_of, seen
-from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDrag, QDragEnterEvent, QDropEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
@@ -156,3 +157,37 @@ def test_the_menu_of_what_is_kept_offers_what_it_is_for(open_window, gilded):
         next(action for action in actions if action.text().startswith(beginning)).trigger()
     green = workshop.project.material("green").recipe
     assert [o.name for o in green.overlays] == ["Gold leaf"] and [p.name for p in green.patterns] == ["Cloud"]
+
+
+def test_images_are_dropped_on_the_library_and_used_in_another_material(open_window, gilded, qtbot, tmp_path):
+    window = open_window(*gilded)
+    workshop, library = window.workshop, window.library
+    stripes = np.zeros((64, 64, 3), np.uint8)
+    stripes[:, ::8], stripes[:, 1::8] = 255, 255
+    PIL.Image.fromarray(stripes).save(tmp_path / "Stripes.png")
+    (tmp_path / "Torn.png").write_bytes((tmp_path / "Stripes.png").read_bytes()[:60])
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(tmp_path / name)) for name in ("Stripes.png", "Torn.png")])
+    target, place = library.list.viewport(), library.list.viewport().rect().center()
+    enter = QDragEnterEvent(place, Qt.DropAction.CopyAction, data, LEFT, PLAIN)
+    QApplication.sendEvent(target, enter)
+    assert enter.isAccepted()
+    QApplication.sendEvent(target, QDropEvent(QPointF(place), Qt.DropAction.CopyAction, data, LEFT, PLAIN))
+    qtbot.waitUntil(lambda: any(e.name == "Stripes" for e in workshop.library_entries()), timeout=10_000)
+    assert any("Torn.png cannot be used" in words for _, words in window.notice.messages)
+    kept = entry(workshop, "Stripes")
+    assert (kept.kind, kept.family) == ("pattern", OWN_PATTERNS) and not any(
+        e.name == "Torn" for e in workshop.library_entries()
+    )
+    reopened = Library(library.workshop.library.folder)  # the file itself lies in the library
+    assert [len(data) for data in reopened.pictures(reopened.swatch(kept.id)).values()] == [
+        (tmp_path / "Stripes.png").stat().st_size
+    ]
+    (tmp_path / "Stripes.png").unlink()
+    workshop.select("block")
+    workshop.put_on([("block", None)], Wearable("material", "green"))
+    before = picture_of(qtbot, window)
+    library.pattern_wanted.emit(kept.id)
+    window.board.patterns.feed("base_color", window.board.patterns.pattern.id)
+    after = picture_of(qtbot, window)
+    assert np.abs(after.astype(int) - before)[seen(window, "block")].mean() > 5

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from mat_shelf.app.product.parts_card import GROUP, PART, ZONE
 from mat_shelf.commands.materials import Wearable
+from mat_shelf.geometry.pose import posed
 from mat_shelf.geometry.solids import box as rounded_box
 
 
@@ -159,6 +160,49 @@ def test_parts_are_moved_hidden_and_clicked_through(lamp, qtbot):
     assert work.bounds()[0, 1] == pytest.approx(0, abs=1e-2) and workshop.history.undo_label == "Z-up to Y-up"
     shortcut(qtbot, window, Qt.Key.Key_Z, CONTROL)
     assert (work.bounds()[1] - work.bounds()[0])[1] == pytest.approx(53.34, abs=0.1)
+
+
+def dragged_handle(window, name: str, pixels: float) -> np.ndarray:
+    """Drags a handle some pixels along its way; gives the vertices of what is selected as they stand then, mm."""
+    handle = window.viewport.move_handles.handles()[name]
+    way = handle.way * (pixels / np.hypot(handle.way.x(), handle.way.y()))
+    start, history = handle.knob, window.workshop.history
+    steps = history.position
+    QTest.mousePress(window.viewport, LEFT, PLAIN, start.toPoint())
+    for share in (0.3, 0.7, 1.0):
+        QTest.mouseMove(window.viewport, (start + way * share).toPoint())
+    QTest.mouseRelease(window.viewport, LEFT, PLAIN, (start + way).toPoint())
+    assert history.position == steps + 1
+    part = window.workshop.selected_part
+    return posed(window.workshop.assets.meshes[part.mesh], part.pose).vertices
+
+
+@pytest.mark.parametrize("axis", range(3))
+def test_a_part_is_rotated_and_moved_by_its_handles(lamp, qtbot, axis):
+    """Rotations follow the right hand, about the middle of the box, by another library's matrices."""
+    window, workshop = lamp, lamp.workshop
+    base = by_name(window, "Base")
+    workshop.select(base.id)
+    window.viewport.frame_part(base.id)
+    picture_of(qtbot, window)
+    before = posed(workshop.assets.meshes[base.mesh], base.pose).vertices
+    name = "xyz"[axis]
+    moved = dragged_handle(window, name, 40) - before
+    assert moved[:, axis].min() > 1 and np.ptp(moved, axis=0).max() < 1e-3
+    assert np.delete(moved, axis, axis=1) == pytest.approx(0, abs=1e-4)
+    assert workshop.history.undo_label == "Move"
+    shortcut(qtbot, window, Qt.Key.Key_Z, CONTROL)
+    assert posed(workshop.assets.meshes[base.mesh], by_name(window, "Base").pose).vertices == pytest.approx(before)
+
+    picture_of(qtbot, window)
+    rotated = dragged_handle(window, f"about {name}", 40)
+    middle = window.work.bounds([base]).mean(axis=0)
+    angles = np.radians(np.arange(1, 180))
+    matrices = [trimesh.transformations.rotation_matrix(angle, np.eye(3)[axis], middle) for angle in angles]
+    off = [np.abs(trimesh.transform_points(before, matrix) - rotated).max() for matrix in matrices]
+    assert min(off) < 1e-2 and 5 < np.argmin(off) + 1 < 90
+    shortcut(qtbot, window, Qt.Key.Key_Z, CONTROL)
+    assert by_name(window, "Base").pose == base.pose
 
 
 def test_zones_are_made_dressed_and_counted(lamp, qtbot, tmp_path):
@@ -343,6 +387,14 @@ def test_parts_are_unwrapped_and_their_coordinates_shown(lamp, qtbot):
     assert (np.abs(squares - plain) > 20).mean() > 0.4 and 0.25 < (squares < squares.mean()).mean() < 0.75
     window.stations.buttons()[1].click()
     assert window.viewport.uv_overlay.shown == ""  # the picture returns with the next station
+    window.menus.find("UVs: checker, 5 mm").trigger()  # where the coordinates are looked at as any input is
+
+    def share_of_squares():  # all but where handles of the station were drawn
+        return (grabbed(window.viewport)[rows, columns].mean(axis=1) == squares).mean()
+
+    assert share_of_squares() > 0.6
+    window.menus.find("Render").trigger()
+    assert share_of_squares() < 0.3
 
 
 def test_parts_are_grouped_lined_up_and_moved_together(lamp, qtbot):

@@ -3,7 +3,7 @@
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QMimeData, Qt
 from PyQt6.QtWidgets import QMenu, QWidget
 
 from mat_shelf.app.job import Job
@@ -24,7 +24,14 @@ from mat_shelf.system.file_reader import read_file
 from mat_shelf.system.file_writer import words_of
 
 PICTURE_ENDINGS = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr", ".psd", ".webp", ".svg", ".pdf")
+ROOM_ENDINGS = (".exr", ".hdr")
 FLATTENED = -1
+
+
+def dropped_files(data: QMimeData, *endings: str) -> list[Path]:
+    """Files with some endings among what is dragged."""
+    paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
+    return [path for path in paths if path.suffix.lower() in endings]
 
 
 class SeveralLayersError(Exception):

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import (
 )
 
 from mat_shelf.app.autosave import Autosave, unsaved_words
+from mat_shelf.app.image_file import dropped_files
 from mat_shelf.app.library.library_pane import LibraryPane
 from mat_shelf.app.library.library_panel import LibraryPanel
 from mat_shelf.app.library.materials_panel import MaterialsPanel
@@ -243,7 +244,7 @@ class Window(QMainWindow):
         if path is None:
             return
         event.acceptProposedAction()
-        swatches = self._dropped_files(event.mimeData(), SWATCH_ENDING)
+        swatches = dropped_files(event.mimeData(), SWATCH_ENDING)
         if swatches:
             self.workshop.take_swatches(swatches)
             return
@@ -255,15 +256,9 @@ class Window(QMainWindow):
         elif self.files.may_leave():
             self.files.open(path)
 
-    @staticmethod
-    def _dropped_files(data: QMimeData, *endings: str) -> list[Path]:
-        """Files with some endings that are dragged."""
-        paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
-        return [path for path in paths if path.suffix.lower() in endings]
-
     def _dropped_file(self, data: QMimeData) -> Path | None:
         """A project, model, swatch or room picture that is dragged, if one is."""
-        return next(iter(self._dropped_files(data, *DROPPED)), None)
+        return next(iter(dropped_files(data, *DROPPED)), None)
 
     def _show_effects(self) -> None:
         self.menus.follow()
@@ -409,7 +404,7 @@ class Window(QMainWindow):
         self.work.close()
         if self.autosave is not None:
             self.autosave.close()
-        self.library.model.worker.close()
+        self.library.close_threads()
         self.board.close_threads()
         self.marks_board.artwork.close_thread()
         self.shapes.close()

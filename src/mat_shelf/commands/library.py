@@ -1,7 +1,8 @@
 """Swatches of the library: saved, described, varied, deleted."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
+from types import MappingProxyType
 
 from pydantic import ValidationError
 
@@ -9,12 +10,15 @@ from mat_shelf.commands.command import command
 from mat_shelf.document.ids import FreeNames, free_name, name_of_copy, new_id
 from mat_shelf.document.material import Material
 from mat_shelf.document.parameter import explain
-from mat_shelf.document.pattern import Feed
+from mat_shelf.document.pattern import Feed, Pattern
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.document.swatch import OVERLAYS, OWN_PATTERNS, Swatch
+from mat_shelf.exchange.models.mesh_glb import digest
 from mat_shelf.exchange.package import PackageError
 from mat_shelf.exchange.swatch_file import open_swatch, swatch_pictures
 from mat_shelf.library.library import Library, LibraryEntry, LibraryError
+
+_NONE: Mapping[str, bytes] = MappingProxyType({})
 
 
 class LibraryCommands:
@@ -108,16 +112,26 @@ class LibraryCommands:
         pattern_id : str
             Id of the pattern.
         """
-        name = self.layer.pattern(pattern_id).name
-        recipe, ids = Recipe().with_patterns_of(self.layer, [pattern_id])
-        feed = Feed(input="base_color", pattern=ids[pattern_id], low=(0.0, 0.0, 0.0), high=(1.0, 1.0, 1.0))
-        self._keep(name, OWN_PATTERNS, recipe.with_feed(feed), "pattern")
+        self._keep(self.layer.pattern(pattern_id).name, OWN_PATTERNS, _shown_by(self.layer, pattern_id), "pattern")
 
-    def _keep(self, name: str, family: str, recipe: Recipe, kind: str) -> None:
+    @command
+    def save_images(self, images: Sequence[tuple[Pattern, bytes]]) -> None:
+        """Saves images to the library, each as a pattern by itself.
+
+        Parameters
+        ----------
+        images : sequence of (Pattern, bytes)
+            A pattern of each image alone, and the image's file.
+        """
+        for pattern, data in images:
+            recipe = _shown_by(Recipe().with_pattern(pattern), pattern.id)
+            self._keep(pattern.name, OWN_PATTERNS, recipe, "pattern", {digest(data): data})
+
+    def _keep(self, name: str, family: str, recipe: Recipe, kind: str, pictures: Mapping[str, bytes] = _NONE) -> None:
         """Adds an overlay or a pattern to the library, under the first free name after its own."""
         free = free_name(name, {entry.name for entry in self.library_entries()})
         swatch = Swatch(id=new_id("swatch"), name=free, family=family, recipe=recipe, kind=kind)
-        if self._put_in_library(swatch):
+        if self._put_in_library(swatch, pictures=pictures):
             self.said.emit(f"{free} saved to the library.")
 
     def take_swatches(self, paths: Sequence[Path]) -> None:
@@ -322,16 +336,25 @@ class LibraryCommands:
         wanted = {picture.digest for picture in thing.recipe.pictures()}
         return found | {key: self.assets.data(key) for key in wanted if self.assets.holds(key)}
 
-    def _put_in_library(self, swatch: Swatch, origin: Swatch | None = None) -> bool:
+    def _put_in_library(
+        self, swatch: Swatch, origin: Swatch | None = None, pictures: Mapping[str, bytes] = _NONE
+    ) -> bool:
         """Keeps a swatch; pictures of its patterns come from the project, or from the swatch it is a copy of."""
         try:
-            pictures = self.pictures_of(origin) if origin is not None else {}
-            self.library.add(swatch, pictures | self.pictures_of(swatch))
+            copied = self.pictures_of(origin) if origin is not None else {}
+            self.library.add(swatch, copied | self.pictures_of(swatch) | dict(pictures))
         except LibraryError as fault:
             self.said.emit(str(fault))
             return False
         self.library_changed.emit()
         return True
+
+
+def _shown_by(recipe: Recipe, pattern_id: str) -> Recipe:
+    """A plain recipe with a pattern of another in its base colour, as it is."""
+    made, ids = Recipe().with_patterns_of(recipe, [pattern_id])
+    feed = Feed(input="base_color", pattern=ids[pattern_id], low=(0.0, 0.0, 0.0), high=(1.0, 1.0, 1.0))
+    return made.with_feed(feed)
 
 
 def _read(path: Path) -> tuple[Swatch, dict[str, bytes]] | PackageError:

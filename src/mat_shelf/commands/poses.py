@@ -116,7 +116,7 @@ class PoseCommands:
             self.session.edit(f"Read as {unit}", scaled.with_(product=scaled.product.with_(unit=unit)))
 
     @command
-    def shift(self, parts: list[Part], by, label: str = "Move") -> None:
+    def shift(self, parts: list[Part], by, label: str = "Move", gesture: str | None = None) -> None:
         """Move parts by millimetres.
 
         Parameters
@@ -127,9 +127,14 @@ class PoseCommands:
             Shift, mm.
         label : str
             Undo text.
+        gesture : str or None
+            Edits of one gesture are one step of the history.
         """
-        by = np.asarray(by, np.float64)
-        self._pose(label, parts, lambda pose: pose.with_(shift=tuple(float(x) for x in np.add(pose.shift, by))))
+
+        def shifted(pose: Pose) -> Pose:
+            return pose.with_(shift=tuple(float(x) for x in np.add(pose.shift, np.asarray(by, np.float64))))
+
+        self._pose(label, parts, shifted, gesture)
 
     @command
     def stand_on_floor(self) -> None:
@@ -182,8 +187,8 @@ class PoseCommands:
         self.shift(parts, (-(low[0] + high[0]) / 2, 0, -(low[2] + high[2]) / 2), "Centre")
 
     @command
-    def turn(self, axis: int, degrees: float) -> None:
-        """Turns what is picked about the middle of its box.
+    def turn(self, axis: int, degrees: float, about=None, gesture: str | None = None) -> None:
+        """Turns what is picked.
 
         Parameters
         ----------
@@ -191,11 +196,15 @@ class PoseCommands:
             Axis: 0, 1, 2 for x, y, z.
         degrees : float
             Angle.
+        about : (3,) float or None
+            Point that stays, mm; the middle of the box by default.
+        gesture : str or None
+            Edits of one gesture are one step of the history.
         """
         parts = self.picked()
-        middle = self.bounds(parts).mean(axis=0)
+        middle = self.bounds(parts).mean(axis=0) if about is None else about
         by = turn_matrix(np.eye(3)[axis] * degrees)
-        self._pose("Rotate", parts, lambda pose: turned_about(pose, by, middle))
+        self._pose("Rotate", parts, lambda pose: turned_about(pose, by, middle), gesture)
 
     def upright(self) -> None:
         """Stands a model up that was made with z upward."""

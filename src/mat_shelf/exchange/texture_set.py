@@ -152,6 +152,24 @@ def points_down(pyramid: Mipmap) -> bool | None:
     return None if abs(agreement) < 0.05 else agreement < 0
 
 
+def image_pattern(taken: Taken) -> Pattern:
+    """A pattern of an image alone, called as it is.
+
+    Parameters
+    ----------
+    taken : Taken
+        The image.
+
+    Returns
+    -------
+    Pattern
+    """
+    space = "colour" if taken.role in ("color", "glow") else "plain"
+    name = Path(taken.picture.name).stem or "Image"
+    step = Pictured(picture=taken.picture, space=space)
+    return Pattern(id=new_id("pattern"), name=name, steps=(step,), placement=Pictured.usual)
+
+
 def picture_size(pyramid: Mipmap, per_inch: float) -> float:
     """Width of a picture printed with so many pixels an inch, mm: 300 pixels at 300 per inch are 25.4 mm.
 

@@ -1,10 +1,14 @@
 """The library down the left edge: search, families and swatches with their pictures."""
 
+from functools import partial
+from pathlib import Path
+
 from PyQt6.QtCore import QSettings, Qt, pyqtSignal
 from PyQt6.QtGui import QDrag
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
+    QFileDialog,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -14,6 +18,8 @@ from PyQt6.QtWidgets import (
     QVBoxLayout,
 )
 
+from mat_shelf.app.image_file import FLATTENED, PICTURE_ENDINGS, dropped_files, read_images
+from mat_shelf.app.job import Job
 from mat_shelf.app.library.compare_dialog import CompareDialog
 from mat_shelf.app.library.describe_dialog import DescribeDialog
 from mat_shelf.app.library.entry_painter import CELLS, LIST, EntryPainter
@@ -25,24 +31,28 @@ from mat_shelf.app.workshop import Workshop
 from mat_shelf.commands.materials import Wearable
 from mat_shelf.document.material import Material
 from mat_shelf.document.swatch import Swatch
+from mat_shelf.exchange.assets import Assets
+from mat_shelf.exchange.texture_set import Taken, image_pattern
 from mat_shelf.library.library import LibraryEntry, LibraryError
 from mat_shelf.patterns.ready import Ready
 
 
 class _SwatchList(QListView):
-    """Swatches are dragged out of it; a material of the project that is dropped here is saved.
+    """Swatches are dragged out of it; a material of the project, and images, that are dropped here are saved.
 
     Signals
     -------
     dropped : str
         Id of the material.
+    images_dropped : list of Path
     """
 
     dropped = pyqtSignal(str)
+    images_dropped = pyqtSignal(list)
 
     def dragEnterEvent(self, event) -> None:
         what = dragged_wearable(event.mimeData())
-        if what is not None and what.kind == "material":
+        if (what is not None and what.kind == "material") or dropped_files(event.mimeData(), *PICTURE_ENDINGS):
             event.acceptProposedAction()
 
     def dragMoveEvent(self, event) -> None:
@@ -53,6 +63,11 @@ class _SwatchList(QListView):
         if what is not None and what.kind == "material":
             event.acceptProposedAction()
             self.dropped.emit(what.id)
+            return
+        images = dropped_files(event.mimeData(), *PICTURE_ENDINGS)
+        if images:
+            event.acceptProposedAction()
+            self.images_dropped.emit(images)
 
     def startDrag(self, actions) -> None:
         row = self.currentIndex().data(Qt.ItemDataRole.UserRole)
@@ -94,6 +109,8 @@ class LibraryPanel(QFrame):
         self.list.setDragEnabled(True)
         self.list.setAcceptDrops(True)
         self.list.dropped.connect(workshop.save_material)
+        self.list.images_dropped.connect(self.keep_images)
+        self._job: Job | None = None
         self.list.setMouseTracking(True)
         self.list.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.list.setLayoutMode(QListView.LayoutMode.Batched)
@@ -157,6 +174,34 @@ class LibraryPanel(QFrame):
             if self.model.is_filtered
             else "The library is empty. Edit a material and save it with Ctrl+K."
         )
+
+    def close_threads(self) -> None:
+        """Ends what is being read and drawn."""
+        if self._job is not None:
+            self._job.close()
+        self.model.worker.close()
+
+    def choose_images(self) -> None:
+        """Asks for image files to save."""
+        kinds = " ".join(f"*{ending}" for ending in PICTURE_ENDINGS)
+        chosen, _ = QFileDialog.getOpenFileNames(self, "Images for the library", "", f"Images ({kinds})")
+        if chosen:
+            self.keep_images([Path(name) for name in chosen])
+
+    def keep_images(self, paths: list[Path]) -> None:
+        """Reads image files, and saves each as a pattern."""
+        if self._job is not None and not self._job.wait(50):
+            self.workshop.said.emit("Images are still being read; try again in a moment.")
+            return
+        assets = Assets()
+
+        def take(read: tuple[list[Taken], list[str]]) -> None:
+            for words in read[1]:
+                self.workshop.said.emit(words)
+            self.workshop.save_images([(image_pattern(found), assets.data(found.picture.digest)) for found in read[0]])
+
+        self._job = Job(partial(read_images, paths, assets, FLATTENED), take, parent=self)
+        self._job.start()
 
     def begin_search(self) -> None:
         """Lets words be typed."""

@@ -15,7 +15,7 @@ from mat_shelf.app.workshop import PatternWork
 from mat_shelf.commands.command import command
 from mat_shelf.document.pattern import Pattern
 from mat_shelf.document.recipe import Recipe
-from mat_shelf.exchange.texture_set import Taken, with_set
+from mat_shelf.exchange.texture_set import Taken, image_pattern, with_set
 from mat_shelf.patterns.sources import Pictured
 
 
@@ -117,15 +117,12 @@ class ImageImport(QObject):
         if not taken or self.workshop.selected_material is None:
             return
         if len(taken) == 1:
-            found = taken[0]
-            space = "colour" if found.role in ("color", "glow") else "plain"
-            name = Path(found.picture.name).stem or "Image"
-            step = Pictured(picture=found.picture, space=space)
+            made = image_pattern(taken[0])
             if input_name:
                 with self.workshop.as_one(f"Feed {Recipe.field_label(input_name)}"):
-                    self.patterns.feed(input_name, self.patterns.begin((step,), name, Pictured.usual))
+                    self.patterns.feed(input_name, self.patterns.begin(made.steps, made.name, made.placement))
             else:
-                self._begin(Pattern(id="new", name=name, steps=(step,), placement=Pictured.usual))
+                self._begin(made)
             return
         part = self.workshop.selected_part
         has_uv = part is not None and self.workshop.assets.meshes[part.mesh].uv is not None

@@ -8,6 +8,7 @@ from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import QMenu, QMenuBar
 
 from mat_shelf.app.menu.command_action import CommandAction
+from mat_shelf.app.product.uv_view import VIEWS
 from mat_shelf.app.recent import recent_projects
 from mat_shelf.app.theme import is_dark
 from mat_shelf.app.wall.tools.wipe import BLEND
@@ -187,6 +188,7 @@ class MenuBar(QMenuBar):
         self._gap()
         self._add("Materials of the project", window.library_pane.show_materials, "Ctrl+M")
         self._add("Search the library", window.library_pane.begin_search, KEY.Find)
+        self._add("Save images to library…", window.library.choose_images)
         self._add("Delete unused materials", workshop.remove_unused)
 
     def _view(self) -> None:
@@ -199,10 +201,14 @@ class MenuBar(QMenuBar):
         self._gap()
         legend = viewport.input_legend
         looks = self._menu.addMenu("Look at")
-        self._add("Render", lambda _: legend.look_at(""), menu=looks, is_on=lambda: not workshop.input_shown)
+        is_render = partial(self._is_looked_at, "", "")
+        self._add("Render", lambda _: self._look_at(""), menu=looks, is_on=is_render)
         for key, view in INPUT_VIEWS.items():
-            is_shown = partial(self._is_looked_at, key)
-            self._add(view.label, lambda _, key=key: legend.look_at(key), menu=looks, is_on=is_shown)
+            is_shown = partial(self._is_looked_at, key, "")
+            self._add(view.label, lambda _, key=key: self._look_at(key), menu=looks, is_on=is_shown)
+        for uv_view in list(VIEWS)[1:]:
+            is_shown, words = partial(self._is_looked_at, "", uv_view), f"UVs: {VIEWS[uv_view].lower()}"
+            self._add(words, lambda _, uv_view=uv_view: self._look_at("", uv_view), menu=looks, is_on=is_shown)
         self._add("Last input, or the render", legend.toggle, hint="I", menu=looks)
         select = viewport.select
         self._add("Outline of the selection", select.show_outline, hint="O", is_on=lambda: select.is_outlined)
@@ -263,8 +269,13 @@ class MenuBar(QMenuBar):
         self._gap()
         self._add("About Mat Shelf", lambda: window.dialogs.open_about())
 
-    def _is_looked_at(self, key: str) -> bool:
-        return self.workshop.input_shown == key
+    def _look_at(self, key: str, uv_view: str = "") -> None:
+        """Looks at an input, at texture coordinates, or at the render."""
+        self.window_.viewport.input_legend.look_at(key)
+        self.window_.product_board.uv_card.show_view(uv_view)
+
+    def _is_looked_at(self, key: str, uv_view: str) -> bool:
+        return (self.workshop.input_shown, self.window_.viewport.uv_overlay.shown) == (key, uv_view)
 
     def _is_camera_free(self) -> bool:
         return self.workshop.free_camera is not None

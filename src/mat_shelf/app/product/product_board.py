@@ -83,7 +83,7 @@ class ProductBoard(QFrame):
         super().hideEvent(event)
         self.size_card.measure_button.setChecked(False)
         self.zones_card.let_go()
-        self.uv_card.let_go()
+        self.uv_card.show_view("")
 
     def _measure(self, is_on: bool) -> None:
         if is_on:

@@ -38,8 +38,9 @@ class UvCard(QWidget):
         grid.addWidget(self.words, 2, 0, 1, 2)
         work.unwrapping_changed.connect(self.follow, Qt.ConnectionType.QueuedConnection)
 
-    def let_go(self) -> None:
-        self.view_box.setCurrentIndex(0)
+    def show_view(self, view: str) -> None:
+        """Shows coordinates in the picture, or with an empty view the render."""
+        self.view_box.setCurrentIndex(self.view_box.findData(view))
 
     def _unwrap(self) -> None:
         if self.work.unwrapping:

@@ -6,15 +6,13 @@ from pathlib import Path
 from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtWidgets import QMenu
 
-from mat_shelf.app.image_file import PICTURE_ENDINGS
+from mat_shelf.app.image_file import PICTURE_ENDINGS, ROOM_ENDINGS, dropped_files
 from mat_shelf.app.marks.marks_board import MarksBoard
 from mat_shelf.app.materials.materials_board import MaterialsBoard
 from mat_shelf.app.wall.tools.tool import LEAVE, Tool
 from mat_shelf.app.workshop import MarkWork
 from mat_shelf.commands.marks import MARK_KINDS
 from mat_shelf.patterns.placement_edit import PlacementHit
-
-ROOM_ENDINGS = (".exr", ".hdr")
 
 
 class FileDrop(Tool):
@@ -41,7 +39,7 @@ class FileDrop(Tool):
     def drag(self, event) -> bool:
         if event.type() == LEAVE:
             return False
-        paths = dropped_images(event.mimeData())
+        paths = dropped_files(event.mimeData(), *PICTURE_ENDINGS, *ROOM_ENDINGS)
         if not paths:
             return False
         if event.type() == QEvent.Type.DragEnter:
@@ -91,9 +89,3 @@ class FileDrop(Tool):
     def _mark(self, kind: str, path: Path, hit: PlacementHit) -> None:
         self._show_station(self._marks_board)
         self._marks_board.artwork.read_art(path, lambda picture: self._marks.add(kind, hit, picture))
-
-
-def dropped_images(data) -> list[Path]:
-    """Files of images among what is dragged."""
-    paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
-    return [path for path in paths if path.suffix.lower() in (*PICTURE_ENDINGS, *ROOM_ENDINGS)]

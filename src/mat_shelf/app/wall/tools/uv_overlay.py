@@ -48,7 +48,7 @@ class UvOverlay(Tool):
         return self._made[1:]
 
     def paint(self, painter: QPainter) -> None:
-        if not self.shown:
+        if not self.shown or self.workshop.input_shown:
             return
         rect = self.viewport.picture_rect
         image, middle = self._image()
