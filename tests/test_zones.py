@@ -224,6 +224,19 @@ def test_bare_faces_are_found_down_to_slivers(zoned):
     assert gap.faces.tolist() == [sliver] and gap.area == pytest.approx(areas[sliver], rel=1e-4) and gap.is_sliver
     assert len(found(part.with_(material=None, zones=()))) == 1
 
+    # The same face left in the part's old material, amid zones of another one, is found; what was put there on
+    # purpose is not, nor a border of two materials.
+    left = part.with_(zones=tuple(zone.with_(material="glow") for zone in nearly.zones))
+    (gap,) = found(left)
+    assert gap.faces.tolist() == [sliver] and gap.left_in == "red" and gap.is_sliver
+    small = Zone(id="small", name="Small", faces=assets.add_faces(np.array([sliver])), material="red")
+    assert found(left.with_zone(small)) == []
+    touching = graph.pairs[(graph.pairs == sliver).any(axis=1)]
+    beside = assets.add_faces(np.array([touching[0][touching[0] != sliver][0]]))
+    other = project.material("glow").with_(id="other", name="Other")
+    project = project.with_material(other)
+    assert found(left.with_zone(Zone(id="beside", name="Beside", faces=beside, material="other"))) == []
+
 
 def test_hidden_parts_are_not_rendered(zoned):
     project, assets, _ = zoned

@@ -1,4 +1,4 @@
-"""Faces that wear no material of their own: found, measured, down to slivers."""
+"""Faces that wear no material, or were left in an old one: found, measured, down to slivers."""
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
@@ -18,7 +18,7 @@ SLIVER = 0.002
 
 @dataclass(frozen=True, eq=False)
 class UnassignedRegion:
-    """A connected piece of a part that wears nothing.
+    """A connected piece of a part that wears nothing, or was left in the material that the part had before.
 
     Attributes
     ----------
@@ -28,6 +28,8 @@ class UnassignedRegion:
     bounds : (2, 3) float, mm
     normal : (3,) float or None
         Where it looks on the whole, of unit length; None where it looks every way.
+    left_in : str or None
+        Material of the part itself that it still wears, a sliver between zones that all wear the same other one.
     """
 
     part_id: str
@@ -36,6 +38,7 @@ class UnassignedRegion:
     share: float
     bounds: np.ndarray
     normal: np.ndarray | None
+    left_in: str | None = None
 
     @property
     def is_sliver(self) -> bool:
@@ -72,7 +75,7 @@ def unassigned_regions(
     neighbours: Callable[[str], Adjacency],
     known: dict[str, tuple[Part, list[UnassignedRegion]]] | None = None,
 ) -> list[UnassignedRegion]:
-    """Every bare piece of the product, the largest first.
+    """Every bare piece of the product, and every sliver that was left in an old material, the largest first.
 
     Parameters
     ----------
@@ -100,11 +103,9 @@ def unassigned_regions(
 
 
 def _part_gaps(part: Part, mesh: Mesh, faces, neighbours) -> list[UnassignedRegion]:
-    if part.material is not None and all(zone.material is not None for zone in part.zones):
+    if part.material is not None and not part.zones:
         return []
     bare = unassigned_faces(part, len(mesh.triangles), faces)
-    if not bare.any():
-        return []
     if bare.all():  # common, and of many parts at once when a model comes in: no neighbours are needed
         across = area_vectors(mesh.vertices[mesh.triangles])
         area, toward = float(np.sqrt((across**2).sum(1)).sum()), turn_matrix(part.pose.turn) @ across.sum(0)
@@ -112,20 +113,61 @@ def _part_gaps(part: Part, mesh: Mesh, faces, neighbours) -> list[UnassignedRegi
         normal = toward / length if length > 0.3 * area else None
         bounds = posed_bounds(mesh, part.pose)
         return [UnassignedRegion(part.id, np.arange(len(bare)), area * part.pose.scale**2, 1.0, bounds, normal)]
+    if part.material is None and not bare.any():
+        return []
     standing = posed(mesh, part.pose)
     areas, normals = face_areas(standing), face_normals(standing)
+    whole = max(float(areas.sum()), 1e-12)
     graph = neighbours(part.mesh)
-    piece = connected_pieces(graph, bare[graph.pairs].all(axis=1))
-    order = np.flatnonzero(bare)[np.argsort(piece[bare], kind="stable")]
-    groups = np.split(order, np.flatnonzero(np.diff(piece[order])) + 1)
-    whole = float(areas.sum())
+    groups = [(group, None) for group in _pieces(graph, bare)]
+    if part.material is not None:
+        groups += [(group, part.material) for group in _left_over(part, graph, areas / whole, faces)]
     found = []
-    for group in groups:
+    for group, left_in in groups:
         corners = standing.vertices[standing.triangles[group]].reshape(-1, 3)
         toward = (normals[group] * areas[group, None]).sum(axis=0)
         length = float(np.linalg.norm(toward))
         area = float(areas[group].sum())
         normal = toward / length if length > 0.3 * area else None
         bounds = np.stack([corners.min(axis=0), corners.max(axis=0)])
-        found.append(UnassignedRegion(part.id, group, area, area / max(whole, 1e-12), bounds, normal))
+        found.append(UnassignedRegion(part.id, group, area, area / whole, bounds, normal, left_in))
     return found
+
+
+def _pieces(graph: Adjacency, among: np.ndarray) -> list[np.ndarray]:
+    """Connected pieces among some faces."""
+    if not among.any():
+        return []
+    piece = connected_pieces(graph, among[graph.pairs].all(axis=1))
+    order = np.flatnonzero(among)[np.argsort(piece[among], kind="stable")]
+    return np.split(order, np.flatnonzero(np.diff(piece[order])) + 1)
+
+
+def _left_over(part: Part, graph: Adjacency, shares: np.ndarray, faces) -> list[np.ndarray]:
+    """Slivers in no zone, all whose neighbours are in zones of one and the same other material.
+
+    What is in a zone was put there on purpose, however small it is.
+    """
+    materials = {part.material: 0}
+    worn = np.zeros(len(shares), np.int32)
+    for zone in part.zones:
+        worn[faces[zone.faces]] = materials.setdefault(zone.material, len(materials))
+    in_zone = np.zeros(len(shares), bool)
+    for zone in part.zones:
+        in_zone[faces[zone.faces]] = True
+    piece = np.full(len(shares), -1, np.int64)
+    groups = _pieces(graph, ~in_zone)
+    for number, group in enumerate(groups):
+        piece[group] = number
+    pairs = np.concatenate([graph.pairs, graph.pairs[:, ::-1]])
+    pairs = pairs[(piece[pairs[:, 0]] >= 0) & (piece[pairs[:, 0]] != piece[pairs[:, 1]])]
+    beside = np.unique(np.stack([piece[pairs[:, 0]], worn[pairs[:, 1]]], axis=1), axis=0)
+    number, count = np.unique(beside[:, 0], return_counts=True)
+    alone = set(number[count == 1].tolist())
+    other = {int(k): int(material) for k, material in beside}
+    bare = materials.get(None)
+    return [
+        group
+        for k, group in enumerate(groups)
+        if k in alone and other[k] not in (0, bare) and shares[group].sum() < SLIVER
+    ]

@@ -36,16 +36,18 @@ class CoverageCard(QWidget):
             self._shown = product
             self.work.find_gaps()
         found = self.work.gaps
-        faces = sum(len(gap.faces) for gap in found)
-        slivers = sum(gap.is_sliver for gap in found)
+        bare = [gap for gap in found if gap.left_in is None]
+        faces, left = sum(len(gap.faces) for gap in bare), len(found) - len(bare)
+        slivers = sum(gap.is_sliver for gap in bare)
         if not product.parts:
             self.words.setText("No product yet.")
         elif not found:
             self.words.setText("Every face has a material.")
         else:
-            pieces = "1 region is unassigned" if len(found) == 1 else f"{len(found)} regions are unassigned"
-            text = f"{pieces}: {faces:,} faces"
-            self.words.setText(text + (f", {slivers} of them slivers." if slivers else "."))
+            pieces = "1 region is unassigned" if len(bare) == 1 else f"{len(bare)} regions are unassigned"
+            text = f"{pieces}: {faces:,} faces" + (f", {slivers} of them slivers." if slivers else ".")
+            kept = f"{left} sliver{'s' if left > 1 else ''} between zones kept an old material."
+            self.words.setText(" ".join([*([text] if bare else []), *([kept] if left else [])]))
         shown = self.work.gap_shown
         if shown is None or shown >= len(found):
             self.here.setText("")
@@ -53,8 +55,9 @@ class CoverageCard(QWidget):
             gap = found[shown]
             name = self.work.project.part(gap.part_id).name
             side = max(gap.area, 0) ** 0.5
+            old = f", still {self.work.project.material(gap.left_in).name}" if gap.left_in else ""
             self.here.setText(
-                f"{shown + 1} of {len(found)}: {name}, {len(gap.faces):,} faces, {length_words(side)} wide"
+                f"{shown + 1} of {len(found)}: {name}{old}, {len(gap.faces):,} faces, {length_words(side)} wide"
             )
         for button in (self.next_button, self.previous_button):
             button.setEnabled(bool(found))
