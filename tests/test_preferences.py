@@ -1,5 +1,8 @@
 """Preferences: taken at once, kept, and passed over where they are damaged."""
 
+import os
+import subprocess
+import sys
 from pathlib import Path
 
 import numpy as np
@@ -11,6 +14,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog
 
 from mat_shelf.app.preferences.preferences import GROUP, PreferenceBook, Preferences, preferences
+from mat_shelf.app.start import DESKTOP_TYPE
 from mat_shelf.rendering.camera import make_camera_view, project_point
 from mat_shelf.rendering.navigation import dolly, orbit
 from mat_shelf.system.processors import limit_processors, usable_processors
@@ -164,3 +168,23 @@ def test_cameras_turn_and_near_about_a_point_that_stays_in_the_picture(demo):
     for moved in (orbit(camera, 0.7, -0.3, point), dolly(camera, 0.35, point), dolly(camera, 6.0, point)):
         assert np.allclose(place(moved), before, atol=1e-5)
         assert moved.focal_length == camera.focal_length
+
+
+def test_type_and_controls_follow_the_desktops_type(tmp_path):
+    """Type of 30 pixels at the last start, and a display of 192 dots per inch: both ask for twice the size."""
+    told = "from mat_shelf.app.start import application; app = application(); print(app.devicePixelRatio())"
+    surroundings = {**os.environ, "QT_QPA_PLATFORM": "offscreen", "XDG_CONFIG_HOME": str(tmp_path)}
+
+    def ratio(**more: str) -> float:
+        ended = subprocess.run(
+            [sys.executable, "-c", told], env={**surroundings, **more}, capture_output=True, check=True
+        )
+        return float(ended.stdout)
+
+    assert ratio() == 1
+    assert ratio(QT_FONT_DPI="192") == 2
+    settings = QSettings(str(tmp_path / "mat-shelf" / "mat-shelf.conf"), QSettings.Format.NativeFormat)
+    assert int(settings.value(DESKTOP_TYPE)) < 20
+    settings.setValue(DESKTOP_TYPE, 30)
+    settings.sync()
+    assert ratio() == 2 and ratio() == 1  # the second time the desktop has its usual type again

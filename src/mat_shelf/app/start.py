@@ -6,8 +6,8 @@ import os
 import sys
 from pathlib import Path
 
-from PyQt6.QtCore import QTimer
-from PyQt6.QtGui import QIcon
+from PyQt6.QtCore import QSettings, QTimer
+from PyQt6.QtGui import QFontDatabase, QFontInfo, QIcon
 from PyQt6.QtWidgets import QApplication
 
 from mat_shelf.app.fault_guard import FaultGuard
@@ -26,6 +26,10 @@ from mat_shelf.system.processors import limit_processors
 from mat_shelf.system.user_folders import ensure_home
 
 FREEZE_AGAIN_MS = 8000
+DESKTOP_TYPE = "desktop/type_pixels"
+_LARGEST_USUAL = 15
+"""Pixels of the type of desktops that ask for nothing special."""
+_MOST_SCALE = 3.0
 ICON = Path(__file__).parent / "icon" / "mat-shelf.svg"
 
 
@@ -35,9 +39,11 @@ def application() -> QApplication:
     QApplication.setApplicationName("mat-shelf")
     QApplication.setOrganizationName("mat-shelf")
     chosen = preferences().now
-    if chosen.size != 100:  # what is read before there is an application
-        os.environ.setdefault("QT_SCALE_FACTOR", f"{chosen.size / 100:g}")
+    scale = chosen.size / 100 * desktop_scale()
+    if scale != 1:  # what is read before there is an application
+        os.environ.setdefault("QT_SCALE_FACTOR", f"{scale:g}")
     app = QApplication.instance() or QApplication(sys.argv[:1])
+    remember_desktop_type()
     app.setApplicationDisplayName("Mat Shelf")
     app.setDesktopFileName("mat-shelf")
     app.setWindowIcon(QIcon(str(ICON)))
@@ -50,6 +56,20 @@ def application() -> QApplication:
     QTimer.singleShot(FREEZE_AGAIN_MS, gc.freeze)
     atexit.register(gc.unfreeze)  # libraries count at the end what was left behind
     return app
+
+
+def desktop_scale() -> float:
+    """Size of the desktop's type over a usual one, as it was at the last start; only an application can ask for it."""
+    pixels = QSettings().value(DESKTOP_TYPE)
+    pixels = int(pixels) if str(pixels).isdecimal() else _LARGEST_USUAL
+    return min(max(round(pixels / _LARGEST_USUAL, 2), 1.0), _MOST_SCALE)
+
+
+def remember_desktop_type() -> None:
+    """Keeps how large the desktop's type is, for the next start."""
+    pixels = QFontInfo(QFontDatabase.systemFont(QFontDatabase.SystemFont.GeneralFont)).pixelSize()
+    if pixels > 0:
+        QSettings().setValue(DESKTOP_TYPE, pixels)
 
 
 def run(
