@@ -54,7 +54,7 @@ def refused(path, text, entries) -> str:
     return str(told.value)
 
 
-SLOW = "60,000 nodes beside each other", "a matrix of no numbers", "a description of 8 MB"
+SLOW = "60,000 nodes in a row", "60,000 nodes beside each other", "a matrix of no numbers", "a description of 8 MB"
 
 
 @pytest.mark.parametrize(

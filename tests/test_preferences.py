@@ -1,8 +1,5 @@
 """Preferences: taken at once, kept, and passed over where they are damaged."""
 
-import os
-import subprocess
-import sys
 from pathlib import Path
 
 import numpy as np
@@ -14,7 +11,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog
 
 from mat_shelf.app.preferences.preferences import GROUP, PreferenceBook, Preferences, preferences
-from mat_shelf.app.start import DESKTOP_TYPE
+from mat_shelf.app.start import DESKTOP_TYPE, desktop_scale, remember_desktop_type
 from mat_shelf.rendering.camera import make_camera_view, project_point
 from mat_shelf.rendering.navigation import dolly, orbit
 from mat_shelf.system.processors import limit_processors, usable_processors
@@ -170,21 +167,9 @@ def test_cameras_turn_and_near_about_a_point_that_stays_in_the_picture(demo):
         assert moved.focal_length == camera.focal_length
 
 
-def test_type_and_controls_follow_the_desktops_type(tmp_path):
-    """Type of 30 pixels at the last start, and a display of 192 dots per inch: both ask for twice the size."""
-    told = "from mat_shelf.app.start import application; app = application(); print(app.devicePixelRatio())"
-    surroundings = {**os.environ, "QT_QPA_PLATFORM": "offscreen", "XDG_CONFIG_HOME": str(tmp_path)}
-
-    def ratio(**more: str) -> float:
-        ended = subprocess.run(
-            [sys.executable, "-c", told], env={**surroundings, **more}, capture_output=True, check=True
-        )
-        return float(ended.stdout)
-
-    assert ratio() == 1
-    assert ratio(QT_FONT_DPI="192") == 2
-    settings = QSettings(str(tmp_path / "mat-shelf" / "mat-shelf.conf"), QSettings.Format.NativeFormat)
-    assert int(settings.value(DESKTOP_TYPE)) < 20
-    settings.setValue(DESKTOP_TYPE, 30)
-    settings.sync()
-    assert ratio() == 2 and ratio() == 1  # the second time the desktop has its usual type again
+@pytest.mark.parametrize(("pixels", "scale"), [(12, 1), (15, 1), (30, 2), (900, 3), (-4, 1), ("rubbish", 1)])
+def test_type_and_controls_follow_the_desktops_type(themed, pixels, scale):
+    QSettings().setValue(DESKTOP_TYPE, pixels)
+    assert desktop_scale() == scale
+    remember_desktop_type()  # that of this display, which is a usual one
+    assert 6 < int(QSettings().value(DESKTOP_TYPE)) <= 15 and desktop_scale() == 1
