@@ -39,7 +39,7 @@ class Softbox(Frozen):
 class Backdrop(Frozen):
     """A sweep: a floor that curves up into a wall. `depth` is how far behind the origin the wall stands, mm."""
 
-    color: Color = color((0.62, 0.61, 0.6), label="Backdrop", tip="Colour of the sweep that the product stands on.")
+    color: Color = color((0.62, 0.61, 0.6), label="Colour", tip="Colour of the sweep that the product stands on.")
     gloss: float = number(
         0.0, 0, 1, label="Floor gloss", tip="How much the floor mirrors the product. 0 is matt paper, 1 wet acrylic."
     )

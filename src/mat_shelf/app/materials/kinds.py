@@ -34,12 +34,24 @@ CARDS = {
         ),
     ),
     "Coat": (
-        ("coat_weight", "coat_color", "coat_roughness"),
-        ("coat_roughness_anisotropy", "coat_ior", "coat_darkening"),
+        (
+            "coat_weight",
+            "coat_color",
+            "coat_roughness",
+            "coat_roughness_anisotropy",
+            "coat_ior",
+            "coat_darkening",
+        ),
     ),
     "Fuzz and film": (
-        ("fuzz_weight", "fuzz_color", "fuzz_roughness"),
-        ("thin_film_weight", "thin_film_thickness", "thin_film_ior"),
+        (
+            "fuzz_weight",
+            "fuzz_color",
+            "fuzz_roughness",
+            "thin_film_weight",
+            "thin_film_thickness",
+            "thin_film_ior",
+        ),
     ),
     "Emission": (("emission_luminance", "emission_color"),),
 }

@@ -12,7 +12,7 @@ from mat_shelf.app.widgets.row_label import RowLabel
 from mat_shelf.document.parameter import read_number, shown_number
 
 STACKED_HEAD, CHIP_GAP = 22, 8
-NUMBER_WIDTH, ROW_HEIGHT, STACKED_HEIGHT = 84, 35, 39
+NUMBER_WIDTH, ROW_HEIGHT, STACKED_HEIGHT = 84, 35, 37
 _NUMBER_WIDTH, _RANGE_WIDTH = 56, 84
 STEPS = 1000
 
