@@ -8,10 +8,10 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from mat_shelf.document.material import Material
-from mat_shelf.document.pattern import Pattern
+from mat_shelf.document.pattern import Feed, Pattern, Placement, Relief
 from mat_shelf.document.recipe import Overlay, Recipe
 from mat_shelf.optics.color import hex_from_linear
-from mat_shelf.patterns.sources import Constant
+from mat_shelf.patterns.sources import Constant, Gradient
 from mat_shelf.rendering.input_picture import INPUT_VIEWS, SAMPLES
 from mat_shelf.rendering.session import RenderSession
 
@@ -83,6 +83,30 @@ def test_normals_and_the_colours_of_materials(look):
     assert np.ptp(values[inside], axis=0).max() < 1e-5
     _, pixels, inside = look("facets", Recipe())
     assert pixels[inside].std() > 5
+
+
+def test_heights_of_relief_are_told_in_millimetres(look):
+    """Rows add up; what is off, and what feeds other inputs, adds nothing. A ramp rises by its share of its length."""
+    deep = Pattern(id="deep", name="Deep", steps=(Constant(value=0.75),))
+    shallow = Pattern(id="shallow", name="Shallow", steps=(Constant(value=0.5),))
+    rows = (
+        Relief(id="a", pattern="deep", height=0.4),
+        Relief(id="b", pattern="shallow", height=-0.1),
+        Relief(id="c", pattern="deep", height=3.0, is_on=False),
+    )
+    feed = Feed(input="thin_film_thickness", pattern="deep", low=0.0, high=1.0)
+    recipe = Recipe(patterns=(deep, shallow), relief=rows, feeds=(feed,), thin_film_weight=0.5)
+    values, _, inside = look("height", recipe)
+    assert np.allclose(values[inside], 0.4 * 0.75 - 0.1 * 0.5, atol=1e-6)
+    values, _, inside = look("height", Recipe(thin_film_weight=0.5, thin_film_thickness=0.7))
+    assert np.all(values[inside] == 0)
+    place = Placement(projection="solid", axis="x", size=10.0)
+    ramp = Pattern(id="ramp", name="Ramp", steps=(Gradient(),), placement=place)
+    rising = Recipe(patterns=(ramp,), relief=(Relief(id="a", pattern="ramp", height=0.5),))
+    values, pixels, inside = look("height", rising)
+    heights, tones = values[inside][:, 0], pixels[inside][:, 0].astype(float)
+    assert 0 <= heights.min() < 0.1 and 0.4 < heights.max() <= 0.5
+    assert np.corrcoef(heights, tones)[0, 1] > 0.99 and tones.min() < 30 and tones.max() > 225
 
 
 def test_an_overlay_shows_as_much_as_its_mask_lets_it(look):

@@ -130,11 +130,8 @@ class PoseCommands:
         gesture : str or None
             Edits of one gesture are one step of the history.
         """
-
-        def shifted(pose: Pose) -> Pose:
-            return pose.with_(shift=tuple(float(x) for x in np.add(pose.shift, np.asarray(by, np.float64))))
-
-        self._pose(label, parts, shifted, gesture)
+        by = np.asarray(by, np.float64)
+        self._pose(label, parts, lambda pose: pose.with_(shift=tuple((by + pose.shift).tolist())), gesture)
 
     @command
     def stand_on_floor(self) -> None:

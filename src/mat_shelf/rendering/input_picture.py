@@ -1,6 +1,6 @@
 """One input of all materials over the scene, without light: what each pixel sees first, as it would be shaded."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from threading import Lock
 
 import numpy as np
@@ -10,6 +10,8 @@ from mat_shelf.numerics.kernels import F
 from mat_shelf.optics import parameters as P
 from mat_shelf.optics.color import encode_srgb, linear_from_lab
 from mat_shelf.rendering.tracer import RenderTask, Surfaces, Tracer
+from mat_shelf.scene.material_table import with_heights
+from mat_shelf.scene.recipe_program import HEIGHT
 
 SAMPLES = 8
 """Enough for smooth edges and mixtures of overlays; the noise of more would not be seen."""
@@ -30,7 +32,7 @@ class InputView:
     label : str
         Name, as the rows of a material have it.
     kind : str
-        "grey", "color", "normal", "material" or "facets".
+        "grey", "color", "normal", "height", "material" or "facets".
     column : int
         First column of the parameter block.
     high : float
@@ -65,6 +67,7 @@ class InputView:
 _LEGENDS = {
     "color": "the colour itself, without light",
     "normal": "red to the right, green up, blue to the front",
+    "height": "black lowest, white highest",
     "material": "a colour for each material",
     "facets": "lines between triangles",
 }
@@ -79,6 +82,7 @@ INPUT_VIEWS = {
     "specular_roughness": _grey("specular_roughness", P.ROUGHNESS),
     "base_metalness": _grey("base_metalness", P.METALNESS),
     "normal": InputView("Normals", "normal"),
+    "height": InputView("Relief height", "height", HEIGHT, unit="mm"),
     "specular_weight": _grey("specular_weight", P.SPECULAR_WEIGHT),
     "specular_ior": _grey("specular_ior", P.IOR, 1.0, 2.5),
     "specular_roughness_anisotropy": _grey("specular_roughness_anisotropy", P.ANISOTROPY),
@@ -115,7 +119,10 @@ class InputPicture:
     """
 
     def __init__(self, task: RenderTask, key: str, width: int, height: int, parts: int):
-        self.task, self.view = task, INPUT_VIEWS[key]
+        self.view = INPUT_VIEWS[key]
+        if self.view.kind == "height":
+            task = replace(task, material_table=with_heights(task.material_table))
+        self.task = task
         self.size, self.samples = (width, height), 0
         self._parts = parts
         self._shown = np.zeros((width * height, 3), F)
@@ -159,7 +166,7 @@ class InputPicture:
     def _values_of(self, met: Surfaces) -> np.ndarray:
         """Values of the view, (N, 3)."""
         view = self.view
-        if view.kind == "grey":
+        if view.kind in ("grey", "height"):
             return np.repeat(met.block[met.look, view.column, None], 3, axis=1)
         if view.kind == "color":
             return met.block[met.look, view.column : view.column + 3]
@@ -175,13 +182,18 @@ class InputPicture:
         if view.kind == "facets":
             facing = np.abs(values @ np.array(self.task.view.forward, F))
             return np.repeat(_SHADE + (1 - _SHADE) * facing[:, None], 3, axis=1)
+        if view.kind == "height":
+            return values  # tones follow once all heights are known
         share = np.clip((values - view.low) / (view.high - view.low), 0, 1)
         return share if view.kind == "grey" else encode_srgb(share)
 
     def pixels(self) -> np.ndarray:
         """The picture as it is now, (H, W, 3) uint8."""
         width, height = self.size
-        shown = (self._shown / max(self.samples, 1)).reshape(height, width, 3)
+        shown = self._shown / max(self.samples, 1)
+        if self.view.kind == "height":
+            shown = self._height_tones()
+        shown = shown.reshape(height, width, 3)
         if self.view.kind == "facets":
             triangle = self._triangle.reshape(height, width)
             edge = np.zeros((height, width), bool)
@@ -189,6 +201,18 @@ class InputPicture:
             edge[1:] |= triangle[1:] != triangle[:-1]
             shown[edge] *= _LINE
         return (np.clip(shown, 0, 1) * 255 + 0.5).astype(np.uint8)
+
+    def _height_tones(self) -> np.ndarray:
+        """Heights between the lowest and the highest that are seen, (N, 3)."""
+        seen = self._count > 0
+        if not seen.any():
+            return self._shown / max(self.samples, 1)
+        heights = self._values[seen, :1] / self._count[seen, None]
+        low, high = float(heights.min()), float(heights.max())
+        tones = np.full((len(seen), 3), BACKDROP)
+        share = self._count[seen, None] / max(self.samples, 1)
+        tones[seen] = BACKDROP * (1 - share) + share * (heights - low) / max(high - low, 1e-9)
+        return tones
 
     def values(self) -> np.ndarray:
         """Mean values of the view in its unit, (H, W, 3) float32; not a number where no part is seen."""

@@ -26,7 +26,13 @@ from mat_shelf.patterns.program import Program
 from mat_shelf.patterns.step import PatternContext
 from mat_shelf.scene.chance import chosen_overlay
 from mat_shelf.scene.mark_lookup import find_mark, is_near_any, mark_tables, paint_mark, press_stamps
-from mat_shelf.scene.recipe_program import OverlayBinding, coverage_program, recipe_program, relief_program
+from mat_shelf.scene.recipe_program import (
+    OverlayBinding,
+    coverage_program,
+    height_program,
+    recipe_program,
+    relief_program,
+)
 
 Dressing = namedtuple("Dressing", "run pool material_of materials groups mark_groups looks marks")
 """What dresses points.
@@ -91,9 +97,12 @@ class Dresser:
         Rows of the parameter block.
     geometries : int
         Number of geometries.
+    shows_heights : bool
+        Whether points get the height of their relief instead of all else that patterns make.
     """
 
-    def __init__(self, fed: Sequence[TexturedMaterial], marks, rows: int, geometries: int):
+    def __init__(self, fed: Sequence[TexturedMaterial], marks, rows: int, geometries: int, shows_heights=False):
+        self._shows_heights = shows_heights
         self._programs: list[Program] = []
         self._made_looks: list[list[int]] = []
         self._made_groups: list[tuple] = []
@@ -132,9 +141,10 @@ class Dresser:
 
     def _look(self, row: int, recipe: Recipe, context: PatternContext) -> int:
         """Number of a new look."""
-        program = recipe_program(recipe, context)
+        program = (height_program if self._shows_heights else recipe_program)(recipe, context)
         by_uv = program is not None and program.reads_uv
-        self._made_looks.append([row, self._add(program), -1, bool(recipe.feeds), by_uv])
+        has_own = program is not None if self._shows_heights else bool(recipe.feeds)
+        self._made_looks.append([row, self._add(program), -1, has_own, by_uv])
         return len(self._made_looks) - 1
 
     def _group(self, recipe: Recipe, context: PatternContext, overlays: Sequence[OverlayBinding]) -> int:
@@ -144,7 +154,7 @@ class Dresser:
         first, below, cover = len(self._made_looks), relief_program(recipe, context), coverage_program(recipe, overlays)
         for binding in overlays:
             made = self._made_looks[self._look(binding.row, binding.overlay.recipe, binding.context)]
-            if binding.overlay.relief == "adds" and below is not None:
+            if binding.overlay.relief == "adds" and below is not None and not self._shows_heights:
                 made[BELOW], made[BY_UV] = self._add(below), made[BY_UV] or below.reads_uv
         self._made_groups.append((self._add(cover), first, len(overlays), cover.reads_uv))
         return len(self._made_groups) - 1

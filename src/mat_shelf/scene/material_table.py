@@ -26,7 +26,7 @@ from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.interior_list import Bodies
 from mat_shelf.scene.kept import Kept
 from mat_shelf.scene.placed_marks import place_marks
-from mat_shelf.scene.recipe_program import bind_overlays
+from mat_shelf.scene.recipe_program import HEIGHT, bind_overlays
 
 UNASSIGNED = Recipe(base_color=(0.5, 0.5, 0.5), specular_roughness=0.5)
 """What a part without a material wears."""
@@ -386,3 +386,22 @@ def with_marks(material_table: MaterialTable, marks) -> MaterialTable:
     table = material_table
     dresser = Dresser(table.fed, marks, len(table.parameters), len(table.rows))
     return table._replace(marks=tuple(marks), dresser=dresser)
+
+
+def with_heights(material_table: MaterialTable) -> MaterialTable:
+    """A material table whose points get the heights of their relief, mm, in the column `recipe_program.HEIGHT`.
+
+    Parameters
+    ----------
+    material_table : MaterialTable
+        Materials of a scene.
+
+    Returns
+    -------
+    MaterialTable
+    """
+    table = material_table
+    block = table.parameters.copy()
+    block[:, HEIGHT] = 0
+    dresser = Dresser(table.fed, table.marks, len(block), len(table.rows), shows_heights=True)
+    return table._replace(parameters=block, dresser=dresser)

@@ -21,6 +21,8 @@ _FINEST_STEP = 0.0015
 _SHARE = 1 / 20
 """Part of a pattern's finest detail over which its slope is taken."""
 _LEAST, _MOST = -3e38, 3e38
+HEIGHT = P.FILM_WAY
+"""Column of the parameter block for heights, where heights are looked at; what is there else is not."""
 _KEPT_PROGRAMS = 256
 
 
@@ -322,6 +324,34 @@ def relief_program(recipe: Recipe, context: PatternContext) -> Program | None:
     if not has_relief(recipe):
         return None
     return _kept("relief", recipe, context, partial(_written, recipe, context, False))
+
+
+def height_program(recipe: Recipe, context: PatternContext) -> Program | None:
+    """Program that stores the height of a recipe's relief, mm, in the column `HEIGHT`; None where it has none.
+
+    Parameters
+    ----------
+    recipe : Recipe
+        The recipe.
+    context : PatternContext
+        Its patterns, and images.
+
+    Returns
+    -------
+    Program or None
+    """
+    rows = [row for row in recipe.relief if row.is_on and row.height and row.kind == "height"]
+    return _kept("height", recipe, context, partial(_heights, rows, context)) if rows else None
+
+
+def _heights(rows: Sequence[Relief], context: PatternContext) -> Program:
+    code = Builder(context)
+    floor, total = code.filled((0.0,)).row, code.filled((0.0,))
+    for row in rows:
+        here = code.grey(code.pattern(context.patterns[row.pattern]))
+        code.emit(I.SLOPE, floor, here.row, code.constants((row.height,)), total.row)  # adds the rise over one mm
+    _store(code, total, HEIGHT)
+    return code.finish()
 
 
 def _written(recipe: Recipe, context: PatternContext, with_inputs: bool) -> Program:

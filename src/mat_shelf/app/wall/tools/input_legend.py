@@ -70,7 +70,7 @@ class InputLegend(Tool):
         if values is None or pixel is None or not np.isfinite(values[pixel]).all():
             return ""
         view, value = INPUT_VIEWS[self.key_shown], values[pixel]
-        if view.kind == "grey":
+        if view.kind in ("grey", "height"):
             return f"here {value[0]:.3f}{' ' + view.unit if view.unit else ''}"
         if view.kind == "color" and view.unit:
             return f"here {float(luminance(value)):.0f} {view.unit}"
@@ -87,7 +87,7 @@ class InputLegend(Tool):
         under = rect.adjusted(0, _UNDER_CAPTION, 0, 0)
         here = self.words_here()
         paint_caption(painter, under, TOP_LEFT, f"{view.label}  ·  {view.legend}{'  ·  ' + here if here else ''}")
-        if view.kind == "grey":
+        if view.kind in ("grey", "height"):
             strip = QRectF(rect.left() + 7, under.top() + _UNDER_CAPTION + 6, 160, 8)
             gradient = QLinearGradient(strip.topLeft(), strip.topRight())
             gradient.setColorAt(0, QColor(0, 0, 0))
