@@ -9,13 +9,15 @@ def migrated(fields: dict) -> dict:
     schema 4 poses and zones, schema 5 patterns, schema 6 layers and overlays, schema 7 thin films and sheets, which
     older projects are without. In schema 8 liquids wet what they touch, where all clear bodies did, and the luminance
     of coloured light is its own, where it was that of white. Schema 9 adds priorities of parts and exact colours. Since
-    10 there may be several references.
+    10 there may be several references, since 11 edges may be rounded.
     """
     schema = fields.get("schema_version")
     if schema == 1 and isinstance(fields.get("sets"), list):
         fields = _with_views(fields)
         if fields.get("schema_version") == 1:
             return fields
+    elif schema == 10:
+        return fields | {"schema_version": 11}
     elif schema in (8, 9):
         return _with_references(fields)
     elif schema not in (2, 3, 4, 5, 6, 7):
@@ -33,7 +35,7 @@ def _with_references(fields: dict) -> dict:
     if isinstance(image, dict):
         found = {"id": "reference", "name": image.get("name"), "image": image}
         fields |= {"references": [found], "current_reference": "reference"}
-    return fields | {"schema_version": 10}
+    return fields | {"schema_version": 11}
 
 
 def migrated_swatch(fields: dict) -> dict:

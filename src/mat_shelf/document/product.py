@@ -8,6 +8,8 @@ from mat_shelf.document.ids import Digest, Id, Name, by_id, with_one
 from mat_shelf.document.parameter import Frozen, Point, number
 
 MOST_PARTS, MOST_ZONES = 20_000, 1000
+MOST_RADIUS = 100.0
+"""mm, of a rounded edge."""
 
 Angle = Annotated[float, Field(ge=-360, le=360, allow_inf_nan=False)]
 
@@ -29,12 +31,20 @@ class Pose(Frozen):
 
 
 class Zone(Frozen):
-    """Some of a part's faces, with a material of their own. `faces` is the SHA-256 of their list."""
+    """Some of a part's faces, with a material of their own.
+
+    Attributes
+    ----------
+    faces : SHA-256 of their list
+    edge_radius : float or None
+        mm, of edges within it and at its border; None for that of its part.
+    """
 
     id: Id
     name: Name
     faces: Digest
     material: Id | None = None
+    edge_radius: Annotated[float, Field(ge=0, le=MOST_RADIUS, allow_inf_nan=False)] | None = None
 
 
 class Part(Frozen):
@@ -53,6 +63,8 @@ class Part(Frozen):
         Parts of one group are picked and moved together.
     priority : int or None
         For nested bodies, instead of the one of its material.
+    rounded_edges : str
+        Which of its edges are: "convex", "concave" or "both".
     """
 
     id: Id
@@ -64,6 +76,19 @@ class Part(Frozen):
     is_hidden: bool = False
     group: Name | None = None
     priority: Annotated[int, Field(ge=0, le=9)] | None = None
+    edge_radius: float = number(
+        0.0,
+        0.0,
+        MOST_RADIUS,
+        label="Edge radius",
+        unit="mm",
+        tip="Sharp edges are shaded as if they were rounded so far; the silhouette stays as it is.",
+        usual=(0.0, 2.0),
+        zero="sharp",
+    )
+    rounded_edges: Literal["convex", "concave", "both"] = Field(
+        "convex", title="Rounded", description="Outer edges, inner ones, or all of them."
+    )
 
     def zone(self, zone_id: str) -> Zone:
         """The zone with this id. Raises KeyError."""

@@ -21,7 +21,7 @@ from mat_shelf.document.product import Part, Product
 from mat_shelf.document.reference import MOST_REFERENCES, Reference
 from mat_shelf.document.set import Set
 
-SCHEMA = 10
+SCHEMA = 11
 
 MOST_MATERIALS, MOST_SETS, MOST_VIEWS = 20_000, 256, 1000
 MOST_GENERATIONS = 32

@@ -17,6 +17,7 @@ from mat_shelf.numerics.low_discrepancy import (
 from mat_shelf.numerics.memory import call_detached
 from mat_shelf.numerics.vectors import (
     facing_of,
+    row3,
     store3,
 )
 from mat_shelf.rendering.camera import camera_ray
@@ -24,6 +25,7 @@ from mat_shelf.rendering.shading import shade
 from mat_shelf.rendering.shadow_rays import CROSSINGS, intersect_shadow_rays, trace_shadow_rays, transmittance
 from mat_shelf.rendering.volume_walk import walk_to_next_surface
 from mat_shelf.scene.interior_list import MOST_NESTED
+from mat_shelf.scene.rounded_edges import rounded_normal
 
 
 @kernel
@@ -77,7 +79,7 @@ def generate(view, width, height, pixels, sample_index, seed, draws, salt, nest,
 
 
 @kernel
-def resolve(count, hits, scene_tables, points):
+def resolve(count, hits, direction, scene_tables, points):
     """Turns hits into points: interpolated position, normals, parameter row (below 0 where there is none).
 
     Parameters
@@ -86,6 +88,8 @@ def resolve(count, hits, scene_tables, points):
         Number of points, paths or rays that are in use.
     hits : Hits
         Hits of the wave.
+    direction : (N, 3) float32
+        Directions of the rays.
     scene_tables : SceneTables
         Arrays of the scene.
     points : ShadingPoints
@@ -104,6 +108,10 @@ def resolve(count, hits, scene_tables, points):
         store3(points.position, i, between3(triangles.corners, t, u, v))
         store3(points.normal, i, between3(triangles.normals, t, u, v))
         store3(points.facing, i, facing_of(triangles.corners, t))
+        if scene_tables.edges.cell[g] > F(0):
+            point, facing, normal = row3(points.position, i), row3(points.facing, i), row3(points.normal, i)
+            leant = rounded_normal(scene_tables.edges, g, point, facing, normal, row3(direction, i))
+            store3(points.normal, i, leant)
         zone = scene_tables.zone_first[g]
         row = scene_tables.rows[g] if zone < 0 else scene_tables.zone_rows[zone + hits.primitive[i]]
         points.row[i] = row
@@ -149,7 +157,7 @@ def trace_paths(count, caster, hits, points, paths, shadows, scene_tables, limit
             if aimed == 0:
                 break
             intersect_shadow_rays(aimed, caster, shadows, hits)
-            resolve(aimed, hits, scene_tables, points)
+            resolve(aimed, hits, shadows.rays.direction, scene_tables, points)
             _dress(aimed, wave, caster, hits, points, shadows.rays, scene_tables, limits, memory)
             aimed = transmittance(aimed, hits, points, shadows, scene_tables, limits, sums)
 
@@ -197,7 +205,7 @@ def _meet(count, wave, caster, hits, points, paths, scene_tables, limits, memory
         hits.v,
         hits.distance,
     )
-    resolve(count, hits, scene_tables, points)
+    resolve(count, hits, paths.direction, scene_tables, points)
     _dress(count, wave, caster, hits, points, paths, scene_tables, limits, memory)
 
 

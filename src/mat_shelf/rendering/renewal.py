@@ -55,7 +55,10 @@ def touched_bits(old: RenderTask, new: RenderTask) -> np.uint64 | None:
     if rows and (interior_at(new.view.position, new.geometry, after.bodies) >= 0).any():
         return None  # the camera is inside of a body that no path has to enter
     marked = _marks_by_geometry(before), _marks_by_geometry(after)
-    geometries = {g for g in marked[0].keys() | marked[1].keys() if marked[0].get(g) != marked[1].get(g)}
+    edges = before.edges.keys, after.edges.keys
+    geometries = {
+        g for old_of, new_of in (marked, edges) for g in old_of.keys() | new_of.keys() if old_of.get(g) != new_of.get(g)
+    }
     touched = np.isin(np.arange(after.met_bits.shape[1]), list(rows))[None] | np.zeros((len(after.rows), 1), bool)
     # A face in a zone of its own may close a body that is filled with another material.
     touched |= np.isin(after.bodies.row, list(rows))[:, None]

@@ -325,6 +325,7 @@ class Tracer:
             task.lights,
             tables,
             geometry.surface_tables(),
+            material_table.edges.tables,
             dressing,
         )
         dresser, caster = material_table.dresser, geometry.caster()

@@ -38,7 +38,8 @@ and that is due only to rays that could have come upon the light by chance too
 reach : (N,) float32, mm, how far the light is
 """
 SceneTables = namedtuple(
-    "SceneTables", "triangles rows zone_first zone_rows met_bits block bodies frames lights tables surface dressing"
+    "SceneTables",
+    "triangles rows zone_first zone_rows met_bits block bodies frames lights tables surface edges dressing",
 )
 """What the passes read: of `Geometry`, of `MaterialTable`, of `Lights`, the albedo tables, and what dresses points.
 

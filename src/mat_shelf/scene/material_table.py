@@ -27,6 +27,7 @@ from mat_shelf.scene.interior_list import Bodies
 from mat_shelf.scene.kept import Kept
 from mat_shelf.scene.placed_marks import place_marks
 from mat_shelf.scene.recipe_program import HEIGHT, bind_overlays
+from mat_shelf.scene.rounded_edges import no_edges, round_edges
 
 UNASSIGNED = Recipe(base_color=(0.5, 0.5, 0.5), specular_roughness=0.5)
 """What a part without a material wears."""
@@ -60,7 +61,7 @@ class Supplies(Protocol):
 UNWORN = 255
 """In place of a bit: a material that the geometry does not wear."""
 MaterialTable = namedtuple(
-    "MaterialTable", "rows zone_first zone_rows met_bits parameters bodies backdrop fed marks dresser"
+    "MaterialTable", "rows zone_first zone_rows met_bits parameters bodies backdrop fed marks dresser edges"
 )
 """rows : (G,) int32, the parameter row of each geometry
 zone_first : (G,) int32, where in `zone_rows` the faces of a geometry with zones begin; -1 for one without
@@ -72,7 +73,8 @@ bodies : interior_list.Bodies, what each geometry is filled with
 backdrop : int, the row that is the backdrop's; -1 where there is none
 fed : tuple of TexturedMaterial, the materials that patterns feed
 marks : tuple of PlacedMark, the lowest first
-dresser : Dresser, what both make of hits"""
+dresser : Dresser, what both make of hits
+edges : RoundedEdges"""
 
 
 def make_material_table(
@@ -125,7 +127,8 @@ def make_material_table(
     bodies = _bodies(recipes, rows, dict(zoned), priorities)
     bits = _met_bits(rows, dict(zoned), len(recipes))
     dresser = Dresser(fed, (), len(block), len(rows))
-    return MaterialTable(rows, first, zone_rows, bits, block, bodies, backdrop, fed, (), dresser)
+    edges = no_edges(len(rows))
+    return MaterialTable(rows, first, zone_rows, bits, block, bodies, backdrop, fed, (), dresser, edges)
 
 
 def _met_bits(rows: np.ndarray, zoned: Mapping, count: int) -> np.ndarray:
@@ -359,6 +362,9 @@ def project_material_table(
         recipes.append(BALL_RECIPE)
     priorities = {g: part.priority for g, part in enumerate(visible) if part.priority is not None}
     material_table = make_material_table(recipes, rows, backdrop_row, zoned, supplies.pictures, priorities)
+    sharp = [None if part.id in displaced else part for part in visible]
+    edges = round_edges(sharp, supplies.meshes, supplies.faces, len(rows))
+    material_table = material_table._replace(edges=edges)
     marks = place_marks(
         project, supplies.meshes, visible_parts(project), supplies.pictures, len(material_table.parameters)
     )
