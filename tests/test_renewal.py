@@ -69,6 +69,9 @@ def test_after_random_edits_the_sums_are_those_of_a_fresh_picture(full_session, 
                     m.with_(backing=0.1 + 0.4 * chance.random()) if m.id == mark.id else m for m in project.marks
                 )
             )
+        if chance.random() < 0.2:
+            part = project.part(("collar", "ring", "cap-ring")[chance.integers(3)])
+            project = project.with_part(part.with_(edge_radius=round(0.6 * chance.random(), 2)))
         before = session._film
         session.update(project)
         session.step()

@@ -35,8 +35,8 @@ _ENDS, _ONE, _OTHER, _RADIUS, _REACH = 0, 6, 12, 18, 19
 _CELLS_A_REACH = 4
 _MOST_PLACES = 4_000_000
 """Entries of cells; cells of more would take more memory than they save time."""
-_SLACK = 0.06
-"""mm; bodies that touch are drawn back by as much."""
+_SLACK, _SLACK_SHARE = F(0.06), F(0.2)
+"""mm, and share of the reach; bodies that touch are drawn back by as much."""
 _SAME_SIDE, _ON_FACE = F(0.7), F(0.5)
 _APART, _ASIDE = F(math.cos(math.radians(20))), F(math.cos(math.radians(45)))
 """Cosines between which what an edge adds beside the nearest one grows from nothing to all: edges that go on from each
@@ -180,7 +180,8 @@ def _segments(source: _Source) -> np.ndarray:
     radius = radii[found.faces].max(axis=1, initial=0) / pose.scale
     wanted = {"convex": found.is_convex, "concave": ~found.is_convex}.get(part.rounded_edges, True)
     tangent = np.tan(np.minimum(found.half_angles, np.radians(85)))
-    widths = face_widths(found, np.maximum(2 * radius * tangent, 1e-9))
+    widest = float(np.linalg.norm(np.ptp(mesh.bounds.astype(np.float64), axis=0)))
+    widths = face_widths(found, np.clip(2 * radius * tangent, 1e-9, widest))
     radius = np.minimum(radius, widths / (2 * tangent))
     shown = (radius > 0) & wanted
     made = np.empty((int(shown.sum()), 20))
@@ -199,7 +200,7 @@ def _posed(points: np.ndarray, turn: np.ndarray, pose: Pose) -> np.ndarray:
 def _cell(rows: np.ndarray) -> float:
     """Side of the cells that edges of a part are entered in, mm."""
     length = float(np.linalg.norm(rows[:, 3:6] - rows[:, :3], axis=1).sum())
-    side = _CELLS_A_REACH * (float(rows[:, _REACH].max()) + _SLACK)
+    side = _CELLS_A_REACH * float(rows[:, _REACH].max())
     return max(side, 2 * 8 * length / _MOST_PLACES)
 
 
@@ -256,10 +257,11 @@ def _lean(rows, s, point, facing):
     away = math.sqrt(dot(off, off))
     if away >= rows[s, _REACH]:
         return nothing
+    slack = min(_SLACK, _SLACK_SHARE * rows[s, _REACH])
     one, other = _between(rows, s, _ONE, t), _between(rows, s, _OTHER, t)
     if dot(facing, other) > dot(facing, one):
         one, other = other, one
-    if dot(facing, one) < _SAME_SIDE or abs(dot(off, one)) > _ON_FACE * away + F(_SLACK):
+    if dot(facing, one) < _SAME_SIDE or abs(dot(off, one)) > _ON_FACE * away + slack:
         return nothing
     cosine = min(max(dot(one, other), F(-1)), F(1))
     towards = sub(other, scale(one, cosine))
