@@ -23,7 +23,7 @@ from mat_shelf.patterns.sources import Checker, Constant, Gradient, Noise
 from mat_shelf.rendering.final_render import render_picture
 from mat_shelf.rendering.session import RenderSession
 from mat_shelf.scene import displacement
-from mat_shelf.scene.displacement import Displacement, displace, fill_displacements, needed_displacements
+from mat_shelf.scene.displacement import ReshapedPart, displace, fill_displacements, needed_displacements
 
 
 def project_of(mesh, recipe, pose=None, zones=(), others=(), marks=()):
@@ -47,7 +47,7 @@ def ball(radius=20.0):
     return checked(solid.vertices * radius, solid.faces, solid.vertices)
 
 
-def solid_of(made: Displacement) -> trimesh.Trimesh:
+def solid_of(made: ReshapedPart) -> trimesh.Trimesh:
     return trimesh.Trimesh(made.mesh.vertices, made.mesh.triangles, process=True, merge_norm=True, merge_tex=True)
 
 

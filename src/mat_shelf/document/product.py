@@ -8,6 +8,7 @@ from mat_shelf.document.ids import Digest, Id, Name, by_id, with_one
 from mat_shelf.document.parameter import Frozen, Point, number
 
 MOST_PARTS, MOST_ZONES = 20_000, 1000
+MOST_SMOOTHING = 5
 MOST_RADIUS = 100.0
 """mm, of a rounded edge."""
 
@@ -65,6 +66,8 @@ class Part(Frozen):
         For nested bodies, instead of the one of its material.
     rounded_edges : str
         Which of its edges are: "convex", "concave" or "both".
+    smoothing : int
+        Levels by which its surface is smoothed; 0 for none.
     """
 
     id: Id
@@ -88,6 +91,23 @@ class Part(Frozen):
     )
     rounded_edges: Literal["convex", "concave", "both"] = Field(
         "convex", title="Rounded", description="Outer edges, inner ones, or all of them."
+    )
+    smoothing: int = number(
+        0,
+        0,
+        MOST_SMOOTHING,
+        label="Smoothing",
+        unit="levels",
+        tip="How often each face is divided and smoothed. Zones, patterns and marks stay where they are.",
+        zero="none",
+    )
+    hard_angle: float = number(
+        60.0,
+        0.0,
+        180.0,
+        label="Hard above",
+        unit="°",
+        tip="Edges that bend by more stay hard; borders of zones always do.",
     )
 
     def zone(self, zone_id: str) -> Zone:

@@ -14,11 +14,12 @@ from mat_shelf.rendering.region import PictureRegion
 from mat_shelf.rendering.session import BRIGHTEST
 from mat_shelf.rendering.tracer import RenderTask, Tracer
 from mat_shelf.scene.backdrop import seen_from
-from mat_shelf.scene.displacement import fill_displacements, make_displacements
+from mat_shelf.scene.displacement import fill_displacements
 from mat_shelf.scene.geometry_map_lookup import geometry_map_lookup
 from mat_shelf.scene.geometry_maps import fill_geometry_maps
 from mat_shelf.scene.lights import set_lights
 from mat_shelf.scene.material_table import Supplies, project_geometry, project_material_table
+from mat_shelf.scene.reshaped_parts import reshaped_parts
 
 
 class Rendered(NamedTuple):
@@ -100,7 +101,7 @@ def render_picture(
     studio = project.set
     fill_geometry_maps(project, supplies)
     fill_displacements(project, supplies)
-    displaced = make_displacements(project, supplies.displaced)
+    displaced = reshaped_parts(project, supplies)
     geometry = project_geometry(project, supplies.meshes, displaced=displaced)
     geometry.shapes = geometry_map_lookup(project, geometry, supplies.geometry_maps)
     task = RenderTask(

@@ -37,12 +37,12 @@ from mat_shelf.rendering.renewal import (
 from mat_shelf.rendering.tracer import RenderTask, Tracer
 from mat_shelf.scene.backdrop import seen_from, sweep_shape
 from mat_shelf.scene.ball import Ball
-from mat_shelf.scene.displacement import make_displacements
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.geometry_map_lookup import geometry_map_lookup
 from mat_shelf.scene.kept import Kept
 from mat_shelf.scene.lights import set_lights
 from mat_shelf.scene.material_table import Supplies, bodies_of, project_geometry, project_material_table, visible_parts
+from mat_shelf.scene.reshaped_parts import reshaped_parts
 
 COARSE_SAMPLES = 2
 COARSE_DEPTH = 12
@@ -239,7 +239,7 @@ class RenderSession:
         project, ball = wanted.project, wanted.ball
         studio = project.set
         meshes = tuple((part.mesh, part.pose, part.is_hidden) for part in project.product.parts)
-        displaced = make_displacements(project, self._supplies.displaced)
+        displaced = reshaped_parts(project, self._supplies)
         relief = tuple(displaced.items())
         geometry = self._kept(
             self._built,

@@ -35,13 +35,13 @@ _STAMP_SPACING = (0.04, 1.0)
 
 
 @dataclass(frozen=True, eq=False)
-class Displacement:
-    """A part's surface with true relief, as it stands in the scene.
+class ReshapedPart:
+    """A part's surface as it stands in the scene, where that is not its mesh: smoothed, or with true relief.
 
     Attributes
     ----------
     mesh : Mesh
-        Its shading normals are those of the surface as it was.
+        With true relief its shading normals are those of the surface as it was.
     rest : (T, 9) float32, mm
         Corners of its triangles as they were.
     face : (T,) int32
@@ -99,7 +99,8 @@ def needed_displacements(project: Project) -> dict[str, tuple]:
         rows = [true[material] for material in part.worn() if material in true]
         stamps = [mark for mark in pressed if mark.part == part.id]
         if rows or stamps:
-            found[part.id] = (part.mesh, part.pose, part.zones, part.material if part.zones else None, rows, stamps)
+            own = part.material if part.zones else None
+            found[part.id] = (part.mesh, part.pose, part.zones, own, rows, stamps, bool(part.smoothing))
     return found
 
 
@@ -107,7 +108,7 @@ def _is_pressed(mark: Mark) -> bool:
     return mark.kind == "stamp" and mark.is_displaced and mark.is_on and mark.rise != 0
 
 
-def make_displacements(project: Project, made: Mapping[str, tuple]) -> dict[str, Displacement]:
+def make_displacements(project: Project, made: Mapping[str, tuple]) -> dict[str, ReshapedPart]:
     """Of the displaced surfaces that were made, those that are as the project has them, by part.
 
     Parameters
@@ -119,13 +120,13 @@ def make_displacements(project: Project, made: Mapping[str, tuple]) -> dict[str,
 
     Returns
     -------
-    dict of Displacement
+    dict of ReshapedPart
     """
     wanted = needed_displacements(project)
     return {
         part: made[part][1]
         for part, key in wanted.items()
-        if part in made and made[part][0] == key and isinstance(made[part][1], Displacement)
+        if part in made and made[part][0] == key and isinstance(made[part][1], ReshapedPart)
     }
 
 
@@ -158,7 +159,7 @@ def fill_displacements(project: Project, supplies, progress=lambda done, total: 
         if part not in supplies.displaced or supplies.displaced[part][0] != key:
             others = (made for other, (_, made) in supplies.displaced.items() if other != part)
             left = max(
-                MOST_RELIEF_TOGETHER - sum(len(made.face) for made in others if isinstance(made, Displacement)), 0
+                MOST_RELIEF_TOGETHER - sum(len(made.face) for made in others if isinstance(made, ReshapedPart)), 0
             )
             supplies.displaced[part] = (
                 key,
@@ -173,7 +174,7 @@ def displace(
     supplies,
     most: int = MOST_RELIEF_TRIANGLES,
     progress: Callable[[int, int], bool] = lambda done, total: True,
-) -> Displacement | str:
+) -> ReshapedPart | str:
     """A part with its true relief; or why that cannot be had, in words.
 
     Parameters
@@ -191,7 +192,7 @@ def displace(
 
     Returns
     -------
-    Displacement or str
+    ReshapedPart or str
 
     Raises
     ------
@@ -199,6 +200,8 @@ def displace(
         If `progress` said so.
     """
     part = project.part(part_id)
+    if part.smoothing:
+        return f"The relief of '{part.name}' stays bump, for the part is smoothed; set its smoothing to none."
     mesh = supplies.meshes[part.mesh]
     recipes = {material.id: material.recipe for material in project.materials}
     rows = [row for material in part.worn() for row in displaced_relief(recipes[material])]
@@ -277,7 +280,7 @@ def displace(
     np.add.at(outward, where, facing.astype(np.float64))
     outward /= np.maximum(np.linalg.norm(outward, axis=1, keepdims=True), 1e-12)
     moved = (stood + (heights[:, None] * outward)[where]).astype(np.float32)
-    return Displacement(
+    return ReshapedPart(
         Mesh(moved, triangles, facing, uv),
         np.ascontiguousarray(stood[triangles].reshape(count, 9)),
         fine.face,

@@ -362,7 +362,7 @@ def project_material_table(
         recipes.append(BALL_RECIPE)
     priorities = {g: part.priority for g, part in enumerate(visible) if part.priority is not None}
     material_table = make_material_table(recipes, rows, backdrop_row, zoned, supplies.pictures, priorities)
-    sharp = [None if part.id in displaced else part for part in visible]
+    sharp = [None if part.id in displaced and not part.smoothing else part for part in visible]
     edges = round_edges(sharp, supplies.meshes, supplies.faces, len(rows))
     material_table = material_table._replace(edges=edges)
     marks = place_marks(

@@ -22,6 +22,7 @@ from mat_shelf.geometry.pose import turn_matrix
 from mat_shelf.geometry.sharp_edges import SharpEdges, face_widths, sharp_edges
 from mat_shelf.numerics.kernels import F, apart, inline
 from mat_shelf.numerics.vectors import add, dot, mix, normalize, scale, sub
+from mat_shelf.scene.smoothed_parts import smooth_surface_of, smoothing_key
 
 EdgeTables = namedtuple("EdgeTables", "cell starts order owner segments")
 """Rounded edges of a scene, found by where they are.
@@ -114,7 +115,7 @@ def edge_key(part: Part) -> tuple | None:
     own = tuple((zone.faces, zone.edge_radius) for zone in part.zones if zone.edge_radius is not None)
     if not part.edge_radius and not any(radius for _, radius in own):
         return None
-    return part.mesh, part.pose, part.edge_radius, part.rounded_edges, own
+    return part.mesh, smoothing_key(part), part.pose, part.edge_radius, part.rounded_edges, own
 
 
 def round_edges(
@@ -172,11 +173,14 @@ def _tables(sources: tuple[tuple[int, _Source], ...], geometries: int) -> EdgeTa
 def _segments(source: _Source) -> np.ndarray:
     """Rows of the rounded edges of a part, (E, 20) float64, of the world."""
     part, mesh, pose = source.part, source.mesh, source.part.pose
-    found = sharp_edges_of(mesh)
     radii = np.full(len(mesh.triangles), part.edge_radius)
     for zone in part.zones:
         if zone.edge_radius is not None:
             radii[source.faces[zone.faces]] = zone.edge_radius
+    smooth = smooth_surface_of(part, {part.mesh: mesh}, source.faces)
+    if smooth is not None:
+        mesh, radii = smooth.mesh, radii[smooth.face]
+    found = sharp_edges_of(mesh)
     radius = radii[found.faces].max(axis=1, initial=0) / pose.scale
     wanted = {"convex": found.is_convex, "concave": ~found.is_convex}.get(part.rounded_edges, True)
     tangent = np.tan(np.minimum(found.half_angles, np.radians(85)))

@@ -1,0 +1,53 @@
+"""Parts whose surface in the scene is another one than their mesh: smoothed, or with true relief."""
+
+from weakref import WeakKeyDictionary
+
+import numpy as np
+
+from mat_shelf.document.product import Part, Pose
+from mat_shelf.document.project import Project
+from mat_shelf.geometry.mesh import Mesh
+from mat_shelf.geometry.pose import posed, turn_matrix
+from mat_shelf.geometry.smoothing import SmoothSurface
+from mat_shelf.scene.displacement import ReshapedPart, make_displacements
+from mat_shelf.scene.smoothed_parts import smooth_surface_of
+
+_standing: WeakKeyDictionary[SmoothSurface, dict[str, tuple[Pose, ReshapedPart]]] = WeakKeyDictionary()
+
+
+def _stand(made: SmoothSurface, mesh: Mesh, part: Part) -> ReshapedPart:
+    """A smooth surface as it stands as a part, made once for each pose."""
+    known, pose = _standing.setdefault(made, {}), part.pose
+    if part.id in known and known[part.id][0] == pose:
+        return known[part.id][1]
+    place = made.place.reshape(-1, 3, 2)
+    shares = np.concatenate([1 - place.sum(axis=2, keepdims=True), place], axis=2)
+    corners = mesh.vertices[mesh.triangles[made.face]]
+    rest = np.einsum("tij,tjk->tik", shares, corners, dtype=np.float64).reshape(-1, 3)
+    rest = (rest * pose.scale) @ turn_matrix(pose.turn).T + np.array(pose.shift)
+    rest = np.ascontiguousarray(rest.reshape(-1, 9), np.float32)
+    stands = ReshapedPart(posed(made.mesh, pose), rest, made.face, made.place)
+    known[part.id] = pose, stands
+    return stands
+
+
+def reshaped_parts(project: Project, supplies) -> dict[str, ReshapedPart]:
+    """Surfaces of the visible parts that are smoothed, and of those with true relief as far as it is made, by part.
+
+    Parameters
+    ----------
+    project : Project
+        The project.
+    supplies : Supplies
+        Meshes, faces of zones, and true relief.
+
+    Returns
+    -------
+    dict of ReshapedPart
+    """
+    made = make_displacements(project, supplies.displaced)
+    for part in project.product.parts:
+        smooth = None if part.is_hidden else smooth_surface_of(part, supplies.meshes, supplies.faces)
+        if smooth is not None:
+            made[part.id] = _stand(smooth, supplies.meshes[part.mesh], part)
+    return made

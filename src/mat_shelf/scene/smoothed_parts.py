@@ -1,0 +1,71 @@
+"""Smooth surfaces of parts, kept from one build of a scene to the next."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from functools import lru_cache
+
+import numpy as np
+
+from mat_shelf.document.product import Part
+from mat_shelf.geometry.adjacency import adjacency
+from mat_shelf.geometry.mesh import Mesh
+from mat_shelf.geometry.smoothing import SmoothSurface, levels_that_fit, smooth
+
+
+@dataclass(frozen=True)
+class _Source:
+    """A part that is smoothed; the same as any other with its key."""
+
+    key: tuple
+    part: Part = field(compare=False)
+    mesh: Mesh = field(compare=False)
+    faces: Mapping[str, np.ndarray] = field(compare=False)
+
+
+def smoothing_key(part: Part) -> tuple | None:
+    """All that the smooth surface of a part depends on, before it is posed; None for one that is not smoothed.
+
+    Parameters
+    ----------
+    part : Part
+        The part.
+
+    Returns
+    -------
+    tuple or None
+    """
+    if not part.smoothing:
+        return None
+    return part.mesh, part.smoothing, part.hard_angle, tuple((zone.faces, zone.material) for zone in part.zones)
+
+
+def smooth_surface_of(part: Part, meshes: Mapping[str, Mesh], faces: Mapping[str, np.ndarray]) -> SmoothSurface | None:
+    """Smooth surface of a part in its own frame; None for one that is not smoothed, or is too large for it.
+
+    Parameters
+    ----------
+    part : Part
+        The part.
+    meshes : mapping of Mesh
+        Meshes by SHA-256.
+    faces : mapping of array
+        Faces of zones by SHA-256.
+
+    Returns
+    -------
+    SmoothSurface or None
+    """
+    key = smoothing_key(part)
+    if key is None or not levels_that_fit(len(meshes[part.mesh].triangles), part.smoothing):
+        return None
+    return _smoothed(_Source(key, part, meshes[part.mesh], faces))
+
+
+@lru_cache(16)
+def _smoothed(source: _Source) -> SmoothSurface:
+    part, mesh = source.part, source.mesh
+    borders = np.zeros(len(mesh.triangles), np.int32)
+    for number, zone in enumerate(part.zones, 1):
+        borders[source.faces[zone.faces]] = number
+    level = levels_that_fit(len(mesh.triangles), part.smoothing)
+    return smooth(mesh, adjacency(mesh), level, part.hard_angle, borders)
