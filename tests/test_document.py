@@ -138,11 +138,12 @@ NEW_FIELDS = {
     8: {"recipe": ("contact",)},
     9: {"part": ("priority",), "set": ("exact_colors",)},
     10: {"project": ("references", "current_reference", "colors"), "material": ("color_links",)},
+    11: {"part": ("edge_radius", "rounded_edges", "smoothing", "hard_angle")},
 }
 """The fields that came with each schema, which older projects are without."""
 
 
-@pytest.mark.parametrize("schema", range(1, 10))
+@pytest.mark.parametrize("schema", range(1, 11))
 def test_projects_of_every_older_schema_open(schema):
     """What they hold is kept, and what is new is as it was before it could be chosen."""
     from mat_shelf.document.migration import migrated
@@ -155,7 +156,7 @@ def test_projects_of_every_older_schema_open(schema):
     old = project.model_dump(mode="json") | {"schema_version": schema}
     whole = {"material": old["materials"], "recipe": [m["recipe"] for m in old["materials"]], "set": old["sets"]}
     whole["part"], whole["project"] = old["product"]["parts"], [old]
-    for new in range(schema + 1, 11):
+    for new in range(schema + 1, 12):
         for kind, names in NEW_FIELDS.get(new, {}).items():
             for fields in whole[kind]:
                 for name in names:
@@ -165,10 +166,12 @@ def test_projects_of_every_older_schema_open(schema):
         del old["views"], old["current_view"], camera["focus"]
         old["sets"] = [fields | {"camera": camera | {"focal_length": 70.0}} for fields in old["sets"]]
     image = {"name": "photo.png", "digest": "a" * 64, "kind": "png"}
-    old["reference"] = image
+    if schema < 10:
+        old["reference"] = image
     opened = Project.model_validate(migrated(old))
-    assert opened.schema_version == 10 and opened.materials == materials
-    assert opened.reference.name == "photo.png" and opened.reference.image.model_dump() == image
+    assert opened.schema_version == 11 and opened.materials == materials
+    if schema < 10:
+        assert opened.reference.name == "photo.png" and opened.reference.image.model_dump() == image
     assert opened.product == project.product and opened.sets == project.sets
     assert opened.view.camera.focal_length == (70.0 if schema == 1 else project.view.camera.focal_length)
 

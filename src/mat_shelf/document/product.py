@@ -97,7 +97,6 @@ class Part(Frozen):
         0,
         MOST_SMOOTHING,
         label="Smoothing",
-        unit="levels",
         tip="How often each face is divided and smoothed. Zones, patterns and marks stay where they are.",
         zero="none",
     )

@@ -152,7 +152,8 @@ def _quads(mesh: Mesh, graph: Adjacency, triangles: np.ndarray, is_hard: np.ndar
     is_convex = ((turns * turns.sum(axis=1, keepdims=True)).sum(axis=2) > 0).all(axis=1)
     follows = np.abs(pairs[:, 0] - pairs[:, 1]) == 1
     sound = is_convex & (oblique < np.where(follows, _STRAIGHT, _SQUARE))
-    made = made[sound][_matched(pairs[sound], (oblique - follows)[sound], len(triangles))]
+    cost = oblique - follows + graph.bend[flat] / _FLAT_DEGREES
+    made = made[sound][_matched(pairs[sound], cost[sound], len(triangles))]
     alone = np.ones(len(triangles), bool)
     alone[made[:, :2].reshape(-1)] = False
     return made, np.flatnonzero(alone)

@@ -21,6 +21,8 @@ _GRIP = 12
 """Pixels around a knob that take it."""
 _SHORTEST = 25.0
 """Pixels; a handle seen from its end is dragged as if it were as long."""
+_STILL = 3
+"""Pixels that a click may wander."""
 _GESTURE = "handle"
 
 
@@ -55,7 +57,7 @@ class MoveHandles(Tool):
         self.is_shown = False
         self._held: str | None = None
         self._way, self._start, self._reach_mm, self._by = QPointF(), QPointF(), 0.0, 0.0
-        self._middle = np.zeros(3)
+        self._middle, self._has_moved = np.zeros(3), False
 
     def _foot(self) -> np.ndarray:
         low, high = self.work.bounds([self.workshop.selected_part]).astype(np.float64)
@@ -95,6 +97,7 @@ class MoveHandles(Tool):
         for name, handle in self.handles().items():
             if (event.position() - handle.knob).manhattanLength() <= _GRIP:
                 self._held, self._way, self._start, self._by = name, handle.way, event.position(), 0.0
+                self._has_moved = False
                 self._reach_mm = self._reach(self._foot())
                 self._middle = self.work.bounds(self.work.picked()).mean(axis=0)
                 return True
@@ -106,6 +109,9 @@ class MoveHandles(Tool):
         if self.workshop.selected_part is None:  # deselected meanwhile
             return True
         way, moved = self._way, event.position() - self._start
+        self._has_moved = self._has_moved or moved.manhattanLength() >= _STILL
+        if not self._has_moved:
+            return True
         length = max(math.hypot(way.x(), way.y()), 1e-6)
         share = (moved.x() * way.x() + moved.y() * way.y()) / length / max(length, _SHORTEST)
         by = round(math.degrees(share)) if self._held in ROTATIONS else round(share * self._reach_mm, 3)
@@ -122,6 +128,8 @@ class MoveHandles(Tool):
         self._held, self._by = None, 0.0
         self.workshop.history.end_gesture()
         self.viewport.update()
+        if not self._has_moved:  # what lies under a knob is clicked through it
+            self.viewport.pass_on("click", event)
         return True
 
     def paint(self, painter: QPainter) -> None:
