@@ -7,6 +7,7 @@ from benchmarks.library_search import search
 from benchmarks.paths import paths_per_second
 from benchmarks.pattern_speed import marks, patterns
 from benchmarks.start import rest
+from benchmarks.surfaces import surfaces
 from benchmarks.threads import threads
 from benchmarks.volumes import media
 from mat_shelf.system.processors import usable_processors
@@ -14,7 +15,7 @@ from mat_shelf.system.processors import usable_processors
 
 def run_all(say=lambda text: None) -> dict:
     """Runs every bench. See `paths_per_second`, `media`, `edit_to_picture`, `interface`, `patterns`, `marks`,
-    `threads`, `large_model`, `search`, `library_frames` and `rest`."""
+    `surfaces`, `threads`, `large_model`, `search`, `library_frames` and `rest`."""
     result = {"cores": usable_processors(), **rest(say)}
     result["search_ms"] = search(say)
     result["library"] = library_frames(say)
@@ -22,6 +23,7 @@ def run_all(say=lambda text: None) -> dict:
     result["interface"] = interface(say)
     result["patterns"] = patterns(say)
     result["marks"] = marks(say)
+    result["surfaces"] = surfaces(say)
     result["threads"] = threads(say)
     result["large_model"] = large_model(say, result["edit_to_picture"]["median_ms"])
     return result | media(say) | paths_per_second(say)

@@ -2,7 +2,6 @@
 
 import hashlib
 
-import numba
 import numpy as np
 import pytest
 import trimesh
@@ -17,13 +16,15 @@ from mat_shelf.geometry.mesh import Mesh, checked
 from mat_shelf.geometry.pose import posed
 from mat_shelf.geometry.sharp_edges import sharp_edges
 from mat_shelf.geometry.solids import lathe, rounded
+from mat_shelf.patterns.step import NO_CONTEXT
+from mat_shelf.rendering.baking import bake
 from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.tracer import RenderTask, Tracer
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.lights import make_lights
 from mat_shelf.scene.material_table import make_material_table
-from mat_shelf.scene.rounded_edges import round_edges, rounded_normal
+from mat_shelf.scene.rounded_edges import round_edges, round_normals
 
 RADIUS = 3.0
 STEEL = Recipe(base_metalness=1.0, base_color=(0.7, 0.7, 0.7), specular_roughness=0.25)
@@ -138,23 +139,11 @@ def test_an_inner_edge_is_lit_as_a_modelled_fillet(figure):
     assert inner.any() and not inner.all()  # outer edges alone leave the inner one as it is
 
 
-@numba.njit
-def _normals(edges, points, facing, normals):
-    made = np.empty_like(points)
-    nothing = (np.float32(0), np.float32(0), np.float32(0))
-    for i in range(len(points)):
-        p = (points[i, 0], points[i, 1], points[i, 2])
-        f = (facing[i, 0], facing[i, 1], facing[i, 2])
-        n = (normals[i, 0], normals[i, 1], normals[i, 2])
-        x, y, z = rounded_normal(edges, 0, p, f, n, nothing)
-        made[i, 0], made[i, 1], made[i, 2] = x, y, z
-    return made
-
-
-def normals_at(edges, points, facing, normals=None) -> np.ndarray:
-    rows = (np.ascontiguousarray(np.broadcast_to(a, np.shape(points)), np.float32)
-            for a in (points, facing, facing if normals is None else normals))  # fmt: skip
-    return _normals(edges.tables, *rows)
+def normals_at(edges, points, facing) -> np.ndarray:
+    shape = np.shape(points)
+    position, side, normal = (np.array(np.broadcast_to(a, shape), np.float32) for a in (points, facing, facing))
+    round_normals(edges.tables, 0, position, side, normal)
+    return normal
 
 
 def between(one, other) -> np.ndarray:
@@ -274,3 +263,36 @@ def test_broken_meshes_are_no_obstacle():
         facing /= np.linalg.norm(facing, axis=1, keepdims=True)
         made = normals_at(edges, points, facing)
         assert np.isfinite(made).all() and np.linalg.norm(made, axis=1) == pytest.approx(1, abs=1e-4)
+
+
+def test_baked_normals_are_those_that_the_renderer_shades_with():
+    """On a box with charts of its own: tangent space gives back the world's normals, face by face."""
+    body = trimesh.creation.box((40, 40, 40))
+    faces = trimesh.Trimesh(body.vertices, body.faces, process=False)
+    vertices, triangles, uv = [], [], []
+    for k, normal in enumerate(np.vstack([np.eye(3), -np.eye(3)])):
+        one = np.roll(np.abs(normal), 1)
+        other = np.cross(normal, one)
+        corners = [normal * 20 + 20 * (i * one + j * other) for i, j in ((-1, -1), (1, -1), (1, 1), (-1, 1))]
+        at, low = len(vertices), np.array([k % 3, k // 3]) / 3 + 0.02
+        vertices += corners
+        uv += [low + 0.29 * np.array(c) for c in ((0, 0), (1, 0), (1, 1), (0, 1))]
+        triangles += [[at, at + 1, at + 2], [at, at + 2, at + 3]]
+    mesh = checked(np.array(vertices), triangles, uv=np.array(uv))
+    assert trimesh.Trimesh(mesh.vertices, mesh.triangles).volume == pytest.approx(faces.volume)
+    baked = bake(Recipe(), part_of(), mesh, 128, NO_CONTEXT)
+    assert "height" not in baked.maps
+    edges, size, seen_any = edges_of(mesh, part_of()), 128, 0
+    for k, normal in enumerate(np.vstack([np.eye(3), -np.eye(3)])):
+        one = np.roll(np.abs(normal), 1)
+        other = np.cross(normal, one)
+        low = np.array([k % 3, k // 3]) / 3 + 0.02
+        shares = np.random.default_rng(k).uniform(0.02, 0.98, (60, 2))
+        texel = np.floor((low + 0.29 * shares) * size).astype(int)
+        shares = ((texel + 0.5) / size - low) / 0.29
+        place = normal * 20 + 20 * ((2 * shares[:, :1] - 1) * one + (2 * shares[:, 1:] - 1) * other)
+        tangent = baked.maps["normal"][size - 1 - texel[:, 1], texel[:, 0]]
+        world = tangent[:, :1] * one + tangent[:, 1:2] * other + tangent[:, 2:] * normal
+        assert between(world, normals_at(edges, place, normal)).max() < 0.5
+        seen_any += (between(world, normal[None]) > 5).sum()
+    assert seen_any > 20

@@ -48,7 +48,7 @@ def run(options) -> None:
         def progress(done: int, total: int) -> bool:
             return percent(f"Baking {part.name}", done, total)
 
-        baked = bake(material.recipe, part, mesh, options.size, context, assets.geometry_maps, progress)
+        baked = bake(material.recipe, part, mesh, options.size, context, assets.geometry_maps, assets.faces, progress)
         for path in write_maps(folder, material.name, baked.maps):
             print(path)
     except (BakeError, MeshError) as fault:

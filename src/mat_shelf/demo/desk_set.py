@@ -60,6 +60,19 @@ def _placed(shift, degrees):
     return place
 
 
+EDGE_RADII = {
+    "Collar": 0.15,
+    "Ring": 0.25,
+    "Cap ring": 0.25,
+    "Cap lining": 0.2,
+    "Clip": 0.12,
+    "Nib": 0.06,
+    "Warmer window": 0.3,
+    "Warmer ring": 0.3,
+}
+"""mm, of the edges that a lathe or a press leaves."""
+
+
 def desk_set_meshes() -> dict[str, Mesh]:
     """The product's parts, in place, by name."""
     bottle = {
@@ -117,6 +130,7 @@ def demo_project() -> tuple[Project, Assets]:
             name=part.name,
             mesh=meshes.add(part),
             material=DRESSING[part.name],
+            edge_radius=EDGE_RADII.get(part.name, 0.0),
         )
         for part in read_glb(model)
     )

@@ -9,6 +9,7 @@ from scipy.ndimage import distance_transform_edt
 
 from mat_shelf.document.product import Part
 from mat_shelf.document.recipe import Recipe
+from mat_shelf.geometry.adjacency import face_normals
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import posed, turn_matrix
 from mat_shelf.numerics.interpolation import between3, between_slopes
@@ -26,6 +27,7 @@ from mat_shelf.scene.material_evaluation import (
     fed_value,
 )
 from mat_shelf.scene.recipe_program import OverlayBinding, bind_overlays
+from mat_shelf.scene.rounded_edges import round_edges, round_normals
 
 BAKED = (
     "base_color",
@@ -70,6 +72,7 @@ def bake(
     size: int,
     context: PatternContext,
     geometry_maps: Mapping[GeometryMapKey, GeometryMap] = MappingProxyType({}),
+    faces: Mapping[str, np.ndarray] = MappingProxyType({}),
     progress: Callable[[int, int], bool] = lambda done, total: True,
 ) -> Baked:
     """Evaluates a recipe all over a part, as the renderer does at its hits.
@@ -88,6 +91,8 @@ def bake(
         Other patterns and images that it refers to.
     geometry_maps : Mapping[GeometryMapKey, GeometryMap]
         Geometry maps by key.
+    faces : mapping of array
+        Faces of the part's zones by SHA-256.
     progress : callable (done, total) -> bool
         False cancels.
 
@@ -119,9 +124,13 @@ def bake(
     has_relief = any(row.is_on and row.height for layer in recipe.layers() for row in layer.relief)
     wide = {name: isinstance(getattr(recipe, name), tuple) for name in names}
     maps = {name: np.zeros((size * size, 3) if wide[name] else size * size, np.float32) for name in names}
-    if has_relief:
+    edges = round_edges([part.with_(smoothing=0)], {part.mesh: mesh}, faces, 1).tables
+    is_rounded = bool(len(edges.segments))
+    if has_relief or is_rounded:
         maps["normal"] = np.zeros((size * size, 3), np.float32)
+    if has_relief:
         maps["height"] = np.zeros(size * size, np.float32)
+    facing = face_normals(stood)
     covered = np.zeros(size * size, bool)
     for row in range(0, size, _ROWS):
         if not progress(row, size):
@@ -139,6 +148,9 @@ def bake(
         index = texels[hit]
         covered[index] = True
         points, along, across = _points(primitive[hit], u[hit], v[hit], corners, normals, uv, frames, shapes)
+        upright = points.normal.copy()
+        if is_rounded:
+            round_normals(edges, 0, points.position, facing[primitive[hit]], points.normal)
         covers = coverage(overlays, points)
         for name in names:
             values = _input(recipe, name, points, context)
@@ -147,7 +159,7 @@ def bake(
                 share = cover[:, None] if wide[name] else cover
                 values = values * (1 - share) + over * share
             maps[name][index] = values
-        if has_relief:
+        if has_relief or is_rounded:
             height, bent = _relief(recipe, points, context)
             for cover, lying in zip(covers, overlays, strict=True):
                 more, own = _relief(lying.overlay.recipe, points, lying.context)
@@ -156,9 +168,10 @@ def bake(
                     more += height
                 height = height * (1 - cover) + more * cover
                 bent = bent * (1 - cover[:, None]) + own * cover[:, None]
-            tangent = np.stack([(bent * along).sum(1), (bent * across).sum(1), (bent * points.normal).sum(1)], axis=1)
+            tangent = np.stack([(bent * along).sum(1), (bent * across).sum(1), (bent * upright).sum(1)], axis=1)
             maps["normal"][index] = tangent / np.linalg.norm(tangent, axis=1, keepdims=True)
-            maps["height"][index] = height
+            if has_relief:
+                maps["height"][index] = height
     if not covered.any():
         raise BakeError(f"the UVs of part '{part.name}' cover nothing; unwrap it again")
     covered = covered.reshape(size, size)

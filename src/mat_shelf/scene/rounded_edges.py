@@ -20,8 +20,8 @@ from mat_shelf.geometry.adjacency import adjacency
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import turn_matrix
 from mat_shelf.geometry.sharp_edges import SharpEdges, face_widths, sharp_edges
-from mat_shelf.numerics.kernels import F, apart, inline
-from mat_shelf.numerics.vectors import add, dot, mix, normalize, scale, sub
+from mat_shelf.numerics.kernels import F, apart, inline, kernel
+from mat_shelf.numerics.vectors import add, dot, mix, normalize, row3, scale, store3, sub
 from mat_shelf.scene.smoothed_parts import smooth_surface_of, smoothing_key
 
 EdgeTables = namedtuple("EdgeTables", "cell starts order owner segments")
@@ -360,3 +360,26 @@ def rounded_normal(edges, geometry, point, facing, normal, direction):
     normal = normalize(normal)
     leant = normalize(add(normal, add(best, second)))
     return leant if dot(direction, direction) == F(0) else _upright(direction, facing, normal, leant)
+
+
+@kernel
+def round_normals(edges, geometry, position, facing, normal):
+    """Leans the shading normals of points by the rounded edges that are near, whoever looks at them.
+
+    Parameters
+    ----------
+    edges : EdgeTables
+        Rounded edges of the scene.
+    geometry : int
+        Geometry that the points lie on.
+    position : (N, 3) float32
+        The points, mm.
+    facing : (N, 3) float32
+        Geometric normals.
+    normal : (N, 3) float32
+        Shading normals, which are changed.
+    """
+    for i in range(position.shape[0]):
+        nowhere = (F(0), F(0), F(0))
+        point, side, before = row3(position, i), row3(facing, i), row3(normal, i)
+        store3(normal, i, rounded_normal(edges, geometry, point, side, before, nowhere))
