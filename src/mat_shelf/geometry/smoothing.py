@@ -13,7 +13,6 @@ from scipy.sparse.csgraph import connected_components
 
 from mat_shelf.geometry.adjacency import Adjacency
 from mat_shelf.geometry.mesh import Mesh, places, row_keys
-from mat_shelf.geometry.triangles import triangle_normals
 
 MOST_LEVELS = 5
 MOST_SMOOTH_TRIANGLES = 2_000_000
@@ -48,8 +47,9 @@ class SmoothSurface:
 class _Polygons:
     """Faces of a level: corners one after another.
 
-    vertices : (V, 3); corner, face, onward, back : (C,), vertex and face of a corner, next and last corner of its face
-    creases : (K,) int64, keys of hard edges, sorted
+    vertices : (V, 3)
+    corner, face, onward, back : (C,), vertex and face of a corner, next and last corner of its face
+    edge : (C,), the edge from a corner to the next; ends : (E, 2), the vertices of edges; is_hard : (E,) bool
     """
 
     vertices: np.ndarray
@@ -57,7 +57,9 @@ class _Polygons:
     face: np.ndarray
     onward: np.ndarray
     back: np.ndarray
-    creases: np.ndarray
+    edge: np.ndarray
+    ends: np.ndarray
+    is_hard: np.ndarray
 
 
 @dataclass(frozen=True, eq=False)
@@ -116,15 +118,18 @@ def smooth(mesh: Mesh, graph: Adjacency, level: int, hard_degrees: float, border
     triangles = place[mesh.triangles].astype(np.int64)
     is_hard = (graph.bend > hard_degrees) | (borders[graph.pairs[:, 0]] != borders[graph.pairs[:, 1]]) | graph.flipped
     quads, alone = _quads(mesh, graph, triangles, is_hard)
-    creases = np.unique(_keys(graph.edges[is_hard, 0].astype(np.int64), graph.edges[is_hard, 1].astype(np.int64)))
+    creases = _keys(graph.edges[is_hard, 0].astype(np.int64), graph.edges[is_hard, 1].astype(np.int64))
     sizes = np.repeat([4, 3], [len(quads), len(alone)])
     corner = np.concatenate([quads[:, 2:].reshape(-1), triangles[alone].reshape(-1)])
-    polygons = _polygons(mesh.vertices[first].astype(np.float64), corner, sizes, creases)
+    face, onward, back = _rounds(sizes)
+    keys, edge, faces = np.unique(_keys(corner, corner[onward]), return_inverse=True, return_counts=True)
+    ends = np.stack([keys >> np.int64(32), keys & np.int64(0xFFFFFFFF)], axis=1)
+    stays = np.isin(keys, creases) | (faces != 2)
+    vertices = mesh.vertices[first].astype(np.float64)
+    polygons = _divided(_Polygons(vertices, corner, face, onward, back, edge, ends, stays))
     origin = _first_origin(quads, alone, triangles)
-    polygons, is_crease = _divided(polygons)
     for _ in range(level - 1):
-        origin = _divided_origin(origin)
-        polygons, is_crease = _divided(polygons)
+        polygons, origin = _divided(polygons), _divided_origin(origin)
     return _finished(mesh, polygons, origin)
 
 
@@ -183,11 +188,12 @@ def _beyond(triangles: np.ndarray, ends: np.ndarray) -> np.ndarray:
     return triangles[np.arange(len(triangles)), off.argmax(axis=1)]
 
 
-def _polygons(vertices: np.ndarray, corner: np.ndarray, sizes: np.ndarray, creases: np.ndarray) -> _Polygons:
+def _rounds(sizes: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Face, next and last corner of each corner of faces of some sizes."""
     face = np.repeat(np.arange(len(sizes)), sizes)
     first = np.repeat(np.cumsum(sizes) - sizes, sizes)
-    step, size = np.arange(len(corner)) - first, sizes[face]
-    return _Polygons(vertices, corner, face, first + (step + 1) % size, first + (step - 1) % size, creases)
+    step, size = np.arange(len(face)) - first, sizes[face]
+    return face, first + (step + 1) % size, first + (step - 1) % size
 
 
 def _first_origin(quads: np.ndarray, alone: np.ndarray, triangles: np.ndarray) -> _Origin:
@@ -239,95 +245,97 @@ def _sums(index: np.ndarray, values: np.ndarray, count: int) -> np.ndarray:
     return np.stack([np.bincount(index, column, count) for column in values.T], axis=1)
 
 
-def _edges(p: _Polygons) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """Keys of edges; the edge from each corner onward; and which edges are hard."""
-    keys, edge, faces = np.unique(_keys(p.corner, p.corner[p.onward]), return_inverse=True, return_counts=True)
-    return keys, edge, np.isin(keys, p.creases, assume_unique=False) | (faces != 2)
+def _at_hard_edges(p: _Polygons) -> tuple[np.ndarray, np.ndarray]:
+    """Number of hard edges at each vertex, and the sum of the vertices at their other ends."""
+    ends = p.ends[p.is_hard]
+    count = np.bincount(ends.reshape(-1), minlength=len(p.vertices))
+    return count, _sums(ends.reshape(-1), p.vertices[ends[:, ::-1].reshape(-1)], len(p.vertices))
 
 
-def _divided(p: _Polygons) -> tuple[_Polygons, np.ndarray]:
-    """The next level: a quad for each corner; and which of its edges are hard."""
-    count, faces = len(p.vertices), int(p.face[-1]) + 1
-    keys, edge, is_hard = _edges(p)
-    ends = np.stack([keys >> np.int64(32), keys & np.int64(0xFFFFFFFF)], axis=1)
-    corners = p.vertices[p.corner]
-    face_points = _sums(p.face, corners, faces) / np.bincount(p.face, minlength=faces)[:, None]
-    middles = p.vertices[ends].mean(axis=1)
-    around = _sums(edge, face_points[p.face], len(keys))
-    edge_points = np.where(is_hard[:, None], middles, (2 * middles + around) / 4)
+def _divided(p: _Polygons) -> _Polygons:
+    """The next level: a quad for each corner."""
+    count, edges, faces = len(p.vertices), len(p.ends), int(p.face[-1]) + 1
+    face_points = _sums(p.face, p.vertices[p.corner], faces) / np.bincount(p.face, minlength=faces)[:, None]
+    middles = p.vertices[p.ends].mean(axis=1)
+    around = _sums(p.edge, face_points[p.face], edges)
+    edge_points = np.where(p.is_hard[:, None], middles, (2 * middles + around) / 4)
 
-    valence = np.bincount(ends.reshape(-1), minlength=count).astype(np.float64)[:, None]
+    valence = np.bincount(p.ends.reshape(-1), minlength=count).astype(np.float64)[:, None]
     met = np.maximum(np.bincount(p.corner, minlength=count), 1)[:, None]
     face_mean = _sums(p.corner, face_points[p.face], count) / met
-    edge_mean = _sums(ends.reshape(-1), np.repeat(middles, 2, axis=0), count) / np.maximum(valence, 1)
+    edge_mean = _sums(p.ends.reshape(-1), np.repeat(middles, 2, axis=0), count) / np.maximum(valence, 1)
     moved = (face_mean + 2 * edge_mean + (valence - 3) * p.vertices) / np.maximum(valence, 1)
-    hard_ends = ends[is_hard]
-    hard = np.bincount(hard_ends.reshape(-1), minlength=count)
-    others = _sums(hard_ends.reshape(-1), p.vertices[hard_ends[:, ::-1].reshape(-1)], count)
+    hard, others = _at_hard_edges(p)
     moved = np.where((hard == 2)[:, None], 0.75 * p.vertices + others / 8, moved)
     moved = np.where(((hard > 2) | (valence[:, 0] == 0))[:, None], p.vertices, moved)
 
-    quads = np.stack([p.corner, count + edge, count + len(keys) + p.face, count + edge[p.back]], axis=1)
-    hard_edges = count + np.flatnonzero(is_hard)
-    creases = np.unique(np.concatenate([_keys(hard_ends[:, k], hard_edges) for k in range(2)]))
+    corner = np.stack([p.corner, count + p.edge, count + edges + p.face, count + p.edge[p.back]], axis=1).reshape(-1)
+    # Edges: both halves of each, then one from the middle of each to the middle of a face.
+    own = np.arange(len(p.corner))
+    before = p.edge[p.back]
+    edge = np.stack(
+        [
+            2 * p.edge + (p.ends[p.edge, 1] == p.corner),
+            2 * edges + own,
+            2 * edges + p.back,
+            2 * before + (p.ends[before, 1] == p.corner),
+        ],
+        axis=1,
+    ).reshape(-1)
+    halves = np.stack([p.ends.reshape(-1), np.repeat(count + np.arange(edges), 2)], axis=1)
+    inner = np.stack([count + p.edge, count + edges + p.face], axis=1)
+    quads = np.full(len(p.corner), 4)
+    is_hard = np.concatenate([np.repeat(p.is_hard, 2), np.zeros(len(own), bool)])
     vertices = np.concatenate([moved, edge_points, face_points])
-    return _polygons(vertices, quads.reshape(-1), np.full(len(quads), 4), creases), is_hard
+    return _Polygons(vertices, corner, *_rounds(quads), edge, np.concatenate([halves, inner]), is_hard)
 
 
 def _limit(p: _Polygons) -> np.ndarray:
     """Points of the limit surface that the vertices of quads go to, (V, 3)."""
     count = len(p.vertices)
-    keys, _, is_hard = _edges(p)
-    ends = np.stack([keys >> np.int64(32), keys & np.int64(0xFFFFFFFF)], axis=1)
-    valence = np.bincount(ends.reshape(-1), minlength=count).astype(np.float64)[:, None]
-    beside = _sums(ends.reshape(-1), p.vertices[ends[:, ::-1].reshape(-1)], count)
+    valence = np.bincount(p.ends.reshape(-1), minlength=count).astype(np.float64)[:, None]
+    beside = _sums(p.ends.reshape(-1), p.vertices[p.ends[:, ::-1].reshape(-1)], count)
     across = _sums(p.corner, p.vertices[p.corner[p.onward[p.onward]]], count)
-    smooth_limit = (valence**2 * p.vertices + 4 * beside + across) / np.maximum(valence * (valence + 5), 1)
-    hard_ends = ends[is_hard]
-    hard = np.bincount(hard_ends.reshape(-1), minlength=count)
-    others = _sums(hard_ends.reshape(-1), p.vertices[hard_ends[:, ::-1].reshape(-1)], count)
-    limit = np.where((hard == 2)[:, None], (4 * p.vertices + others) / 6, smooth_limit)
+    limit = (valence**2 * p.vertices + 4 * beside + across) / np.maximum(valence * (valence + 5), 1)
+    hard, others = _at_hard_edges(p)
+    limit = np.where((hard == 2)[:, None], (4 * p.vertices + others) / 6, limit)
     return np.where(((hard > 2) | (valence[:, 0] == 0))[:, None], p.vertices, limit)
+
+
+def _pieces(p: _Polygons) -> np.ndarray:
+    """Number of the piece, with hard edges all round it, that each quad lies in."""
+    order = np.argsort(p.edge, kind="stable")
+    same = (p.edge[order][1:] == p.edge[order][:-1]) & ~p.is_hard[p.edge[order][1:]]
+    pairs = np.stack([order[:-1][same], order[1:][same]]) // 4
+    count = len(p.corner) // 4
+    return connected_components(coo_matrix((np.ones(pairs.shape[1], np.int8), pairs), (count, count)), False)[1]
 
 
 def _finished(mesh: Mesh, p: _Polygons, origin: _Origin) -> SmoothSurface:
     """Triangles of the last level, with normals that break off at hard edges, and coordinates."""
-    limit = _limit(p)
-    quads = p.corner.reshape(-1, 4)
-    _, edge, is_hard = _edges(p)
-    corners_by_edge = np.argsort(edge, kind="stable")
-    same = edge[corners_by_edge][1:] == edge[corners_by_edge][:-1]
-    pairs = np.stack([corners_by_edge[:-1][same], corners_by_edge[1:][same]], axis=1) // 4
-    soft = ~is_hard[edge[corners_by_edge[:-1][same]]]
-    links = coo_matrix((np.ones(soft.sum(), np.int8), pairs[soft].T), shape=(len(quads), len(quads)))
-    piece = connected_components(links, directed=False)[1]
-
-    triangles = quads[:, [[0, 1, 2], [0, 2, 3]]].reshape(-1, 3)
-    normal = triangle_normals(limit[quads[:, [0, 1, 2]]]) + triangle_normals(limit[quads[:, [0, 2, 3]]])
-    area = np.linalg.norm(
-        np.cross(limit[quads[:, 2]] - limit[quads[:, 0]], limit[quads[:, 3]] - limit[quads[:, 1]]), axis=1
-    )
-    pieces = int(piece.max()) + 1
-    _, at = np.unique((quads * np.int64(pieces) + piece[:, None]).reshape(-1), return_inverse=True)
-    own = at.reshape(-1, 4)
-    summed = _sums(at, np.repeat(normal * area[:, None], 4, axis=0), int(at.max()) + 1)
-    summed /= np.maximum(np.linalg.norm(summed, axis=1, keepdims=True), 1e-30)
-    corner_normal = summed[at].reshape(-1, 4, 3)[:, [[0, 1, 2], [0, 2, 3]]].reshape(-1, 3)
-
-    face = origin.triangle.reshape(-1)
-    place = origin.place.reshape(-1, 3, 2)
-    columns = [own[:, [[0, 1, 2], [0, 2, 3]]].reshape(-1, 1)]
-    uv = None
+    limit, quads, pieces = _limit(p), p.corner.reshape(-1, 4), _pieces(p)
+    across = np.cross(limit[quads[:, 2]] - limit[quads[:, 0]], limit[quads[:, 3]] - limit[quads[:, 1]])
+    keys = (quads * np.int64(int(pieces.max()) + 1) + pieces[:, None]).reshape(-1)
+    _, first, index = np.unique(keys, return_index=True, return_inverse=True)
+    vertices = limit[quads.reshape(-1)[first]]
+    normals = _sums(index, np.repeat(across, 4, axis=0), len(first))
+    normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-30)
+    normals[np.abs(normals).max(axis=1) < 0.5] = 0, 0, 1  # where faces have no area
+    triangles = index.reshape(-1, 4)[:, [[0, 1, 2], [0, 2, 3]]].reshape(-1, 3)
+    face, place, uv = origin.triangle.reshape(-1), origin.place.reshape(-1, 3, 2), None
     if mesh.uv is not None:
         of = mesh.uv[mesh.triangles[face]].astype(np.float64)
         shares = np.concatenate([1 - place.sum(axis=2, keepdims=True), place], axis=2)
         uv = np.einsum("tij,tjk->tik", shares, of).reshape(-1, 2)
-        columns.append(np.round(uv * _UV_STEPS).astype(np.int64))
-    _, first, index = np.unique(row_keys(np.hstack(columns)), return_index=True, return_inverse=True)
+        columns = np.column_stack([triangles.reshape(-1), np.round(uv * _UV_STEPS).astype(np.int64)])
+        _, first, index = np.unique(row_keys(columns), return_index=True, return_inverse=True)
+        of_corner = triangles.reshape(-1)[first]
+        vertices, normals, uv = vertices[of_corner], normals[of_corner], np.ascontiguousarray(uv[first], np.float32)
+        triangles = index.reshape(-1, 3)
     made = Mesh(
-        np.ascontiguousarray(limit[triangles.reshape(-1)[first]], np.float32),
-        np.ascontiguousarray(index.reshape(-1, 3), np.int32),
-        np.ascontiguousarray(corner_normal[first], np.float32),
-        None if uv is None else np.ascontiguousarray(uv[first], np.float32),
+        np.ascontiguousarray(vertices, np.float32),
+        np.ascontiguousarray(triangles, np.int32),
+        np.ascontiguousarray(normals, np.float32),
+        uv,
     )
     return SmoothSurface(made, face.astype(np.int32), np.ascontiguousarray(place.reshape(-1, 6), np.float32))
