@@ -8,6 +8,7 @@ from mat_shelf.document.ids import free_name, new_id
 from mat_shelf.document.product import Part, Zone
 from mat_shelf.document.swatch import Swatch
 from mat_shelf.geometry.adjacency import Adjacency, adjacency, face_areas
+from mat_shelf.geometry.cad_faces import face_numbers, faces_alike
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.selecting import (
     connected_faces,
@@ -22,8 +23,9 @@ from mat_shelf.geometry.selecting import (
 from mat_shelf.geometry.unassigned_faces import UnassignedRegion, unassigned_regions
 from mat_shelf.rendering.navigation import framed, looking_at
 
-SMOOTH, ALIKE, PIECE, LASSO, LOOP = "smooth", "alike", "piece", "lasso", "loop"
+SMOOTH, ALIKE, PIECE, LASSO, LOOP, DRAWN = "smooth", "alike", "piece", "lasso", "loop", "drawn"
 FACE_TOOLS = {
+    DRAWN: ("CAD face", "The face that was drawn in the CAD model; for parts of STEP files"),
     SMOOTH: ("By angle", "Up to the next edge sharper than the angle"),
     ALIKE: ("Coplanar", "Faces in the plane of the clicked one, within the angle"),
     PIECE: ("Connected", "All faces connected to the clicked one"),
@@ -70,6 +72,10 @@ class FaceCommands:
         if face >= len(mesh.triangles):
             return  # the picture still shows an older mesh
         start = None
+        numbers = self._face_numbers(part_id)
+        if way == DRAWN and numbers is None:
+            self.session.said.emit("This part brought no CAD faces along. Use By angle instead.")
+            return
         if way == LOOP:
             start, self.loop_start = self.loop_start, None
             if start is None or start[0] != part_id or start[1] == face:
@@ -84,6 +90,8 @@ class FaceCommands:
             -------
             array or None
             """
+            if way == DRAWN:
+                return numbers == numbers[face]
             graph = self._graph(key)
             if way == PIECE:
                 return connected_faces(graph, face)
@@ -94,6 +102,25 @@ class FaceCommands:
             return smooth_region(graph, face, degrees)
 
         self._aside(region, lambda found: self._combine(part_id, found, add, take))
+
+    def _face_numbers(self, part_id: str) -> np.ndarray | None:
+        """Number of the CAD face of each triangle of a part; None where none are known."""
+        part, assets = self.project.part(part_id), self.session.assets
+        if part.cad_faces is None:
+            return None
+        return face_numbers(assets.faces[part.cad_faces], len(assets.meshes[part.mesh].triangles))
+
+    @property
+    def may_find_alike(self) -> bool:
+        """True where faces are selected on a part whose CAD faces are known."""
+        return self.chosen is not None and self.project.part(self.chosen[0]).cad_faces is not None
+
+    def choose_alike(self) -> None:
+        """Selects all CAD faces that have the size and shape of selected ones."""
+        if self.may_find_alike:
+            part_id, mask = self.chosen
+            mesh = self.session.assets.meshes[self.project.part(part_id).mesh]
+            self.choose((part_id, faces_alike(mesh, self._face_numbers(part_id), mask)))
 
     def _combine(self, part_id: str, region: np.ndarray | None, add: bool, take: bool) -> None:
         if region is None:
@@ -154,7 +181,7 @@ class FaceCommands:
             self._aside(lambda: step(self._graph(key), mask), take)
 
     def region_at(self, part_id: str, face: int) -> np.ndarray | None:
-        """Faces up to the next sharp edge round one; None where the part has no such face, or is still looked into.
+        """The CAD face of a face, or where none is known those up to the next sharp edge round it.
 
         Parameters
         ----------
@@ -166,10 +193,14 @@ class FaceCommands:
         Returns
         -------
         (T,) bool or None
+            None where the part has no such face, or is still looked into.
         """
         key = self.project.part(part_id).mesh
         if not 0 <= face < len(self.session.assets.meshes[key].triangles):
             return None
+        numbers = self._face_numbers(part_id)
+        if numbers is not None:
+            return numbers == numbers[face]
         if key not in self._graphs and key not in self._looked_into:
             self._looked_into.add(key)
             self._aside(lambda: self._graph(key), lambda _: self._looked_into.discard(key))

@@ -68,6 +68,8 @@ class Part(Frozen):
         Which of its edges are: "convex", "concave" or "both".
     smoothing : int
         Levels by which its surface is smoothed; 0 for none.
+    cad_faces : str or None
+        SHA-256 of the list of the first triangles of the faces that an engineer drew; None where none are known.
     """
 
     id: Id
@@ -79,6 +81,7 @@ class Part(Frozen):
     is_hidden: bool = False
     group: Name | None = None
     priority: Annotated[int, Field(ge=0, le=9)] | None = None
+    cad_faces: Digest | None = None
     edge_radius: float = number(
         0.0,
         0.0,
@@ -116,6 +119,11 @@ class Part(Frozen):
     def with_zone(self, zone: Zone) -> "Part":
         """A copy in which `zone` replaces the one with its id, or is added."""
         return self.with_(zones=with_one(self.zones, zone))
+
+    def face_lists(self) -> dict[str, str]:
+        """Lists of its faces, by SHA-256, and what each is, in words."""
+        lists = {zone.faces: f"the faces of zone '{zone.name}'" for zone in self.zones}
+        return lists | ({self.cad_faces: f"the CAD faces of part '{self.name}'"} if self.cad_faces else {})
 
     def worn(self) -> list[str]:
         """Ids of the materials on it, its own first, each once."""

@@ -226,7 +226,7 @@ def asset_names(project: Project) -> dict[str, str]:
     dict of str
     """
     meshes = {part.mesh: f"meshes/{part.mesh}.glb" for part in project.product.parts}
-    zones = {zone.faces: f"zones/{zone.faces}.faces" for part in project.product.parts for zone in part.zones}
+    zones = {key: f"zones/{key}.faces" for part in project.product.parts for key in part.face_lists()}
     return (
         meshes | zones | {picture.digest: f"pictures/{picture.digest}.{picture.kind}" for picture in project.pictures()}
     )
@@ -276,10 +276,9 @@ def gather_assets(project: Project, read: Callable[[str], bytes | None]) -> Asse
 
     _add_meshes(project, assets, take)
     for part in project.product.parts:
-        for zone in part.zones:
-            what = f"the faces of zone '{zone.name}'"
+        for key, what in part.face_lists().items():
             try:
-                assets.add_faces_data(take(zone.faces, what), len(assets.meshes[part.mesh].triangles))
+                assets.add_faces_data(take(key, what), len(assets.meshes[part.mesh].triangles))
             except FacesError as fault:
                 raise AssetError(f"{what}: {fault}") from None
     rooms = {studio.room.digest for studio in project.sets if studio.room is not None}

@@ -109,4 +109,4 @@ def _carried(old: Part, new: Part, assets: Assets) -> Part:
             for number, zone in enumerate(old.zones)
             if (labels == number).any()
         )
-    return old.with_(mesh=new.mesh, zones=zones)
+    return old.with_(mesh=new.mesh, zones=zones, cad_faces=new.cad_faces)

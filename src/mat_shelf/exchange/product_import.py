@@ -115,6 +115,7 @@ def product_of(model: ImportedModel, assets: Assets) -> tuple[Product, tuple[Mat
                 material=materials[part.material].id if part.material in materials else None,
                 pose=stand,
                 zones=tuple(zones),
+                cad_faces=None if part.cad_faces is None else assets.add_faces(part.cad_faces),
             )
         )
     name = name_from(model.name, "Product")

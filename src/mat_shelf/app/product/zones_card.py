@@ -38,7 +38,11 @@ class ZonesCard(QWidget):
         angle_line.addWidget(self.angle_words)
         grid.addLayout(angle_line, 3, 0, 1, 2)
         self.count = quiet_label()
-        grid.addWidget(self.count, 4, 0, 1, 2)
+        self.alike_button = small_button(
+            "All alike", "Selects all CAD faces of the size and shape of those selected", work.choose_alike
+        )
+        grid.addWidget(self.count, 4, 0)
+        grid.addWidget(self.alike_button, 4, 1)
         change = QHBoxLayout()
         change.setSpacing(6)
         self.change_buttons = {}
@@ -81,11 +85,13 @@ class ZonesCard(QWidget):
     def follow(self) -> None:
         chosen = self.work.chosen
         if chosen is None:
-            self.count.setText("No faces selected")
+            self.count.setText("No faces")
         else:
-            self.count.setText(f"{int(chosen[1].sum()):,} of {len(chosen[1]):,} faces selected")
+            self.count.setText(f"{int(chosen[1].sum()):,} selected")
+            self.count.setToolTip(f"{int(chosen[1].sum()):,} of {len(chosen[1]):,} faces")
         for button in (*self.change_buttons.values(), self.make_button):
             button.setEnabled(chosen is not None)
+        self.alike_button.setEnabled(self.work.may_find_alike)
         zone = self.work.workshop.selected_zone
         self.dissolve_button.setEnabled(zone is not None)
         self.add_button.setEnabled(chosen is not None and zone is not None)

@@ -84,6 +84,7 @@ def _described(name: str) -> dict:
                 "material": part.material,
                 "zones": part.zones,
                 "repairs": asdict(part.repairs),
+                "cad_faces": part.cad_faces,
             }
             for part in model.parts
         ],
@@ -95,6 +96,6 @@ def _model(text: dict) -> ImportedModel:
     model.materials = {key: Recipe.model_validate(value) for key, value in text["materials"].items()}
     for part in text["parts"]:
         zones = [tuple(zone) for zone in part["zones"]]
-        mesh = Mesh(*part["mesh"])
-        model.parts.append(ImportedPart(part["name"], mesh, part["material"], zones, Repairs(**part["repairs"])))
+        mesh, repairs = Mesh(*part["mesh"]), Repairs(**part["repairs"])
+        model.parts.append(ImportedPart(part["name"], mesh, part["material"], zones, repairs, part["cad_faces"]))
     return model

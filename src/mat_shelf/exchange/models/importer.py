@@ -17,6 +17,7 @@ from mat_shelf.document.product import MOST_PARTS
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.models.gltf_materials import Words, completed, read_words
 from mat_shelf.exchange.models.obj_reader import read_obj
+from mat_shelf.geometry.cad_faces import first_triangles
 from mat_shelf.geometry.mesh import Mesh, MeshError, row_keys
 from mat_shelf.geometry.repair import Repairs, repair
 from mat_shelf.geometry.size import UNITS
@@ -29,6 +30,8 @@ LARGEST_MODEL = 2 * 2**30
 MOST_MODEL_TRIANGLES = 20_000_000
 
 STEP_FINENESS_MM, STEP_FINENESS_RADIANS = 0.05, 0.25
+_DRAWN = "brep_index"
+"""Name by which the reader tells the face of a CAD model that each triangle was laid on."""
 
 
 @dataclass(frozen=True)
@@ -41,6 +44,8 @@ class ImportedPart:
         Key of its material; that of most of its faces where it has several.
     zones : list of (name, (N,) int64 faces, material key)
         Its other materials.
+    cad_faces : (F,) int64 or None
+        First triangles of the faces that an engineer drew.
     """
 
     name: str
@@ -48,6 +53,7 @@ class ImportedPart:
     material: str | None
     zones: list[tuple[str, np.ndarray, str]]
     repairs: Repairs
+    cad_faces: np.ndarray | None = None
 
 
 @dataclass
@@ -122,15 +128,20 @@ def read_model(path: Path, say: Callable[[str], None] = lambda text: None) -> Im
     if sum(len(piece[2]) for piece in pieces) > MOST_MODEL_TRIANGLES:
         raise MeshError(f"{path.name} has more than {MOST_MODEL_TRIANGLES // 1_000_000} million faces; reduce it")
     faults = []
-    for number, (name, vertices, triangles, normals, uv, labels) in enumerate(pieces, 1):
+    for number, (name, vertices, triangles, normals, uv, labels, drawn) in enumerate(pieces, 1):
         say(f"Repairing part {number} of {len(pieces)}")
+        if drawn is not None:  # a face's triangles follow each other
+            order = np.argsort(drawn, kind="stable")
+            triangles, drawn = triangles[order], drawn[order]
+            labels = labels[order] if labels is not None else None
         try:
             mesh, kept, repairs = repair(vertices * UNITS[model.unit], triangles, normals, uv)
         except MeshError as fault:
             faults.append(fault)
             continue
         material, zones = _zones_of(name, labels[kept] if labels is not None else None)
-        model.parts.append(ImportedPart(name, mesh, material, zones, repairs))
+        cad_faces = first_triangles(drawn[kept]) if drawn is not None else None
+        model.parts.append(ImportedPart(name, mesh, material, zones, repairs, cad_faces))
     if not model.parts:
         raise faults[0]
     return model
@@ -150,7 +161,7 @@ def _step_pieces(path: Path, materials: dict[str, Recipe]) -> list:
     with tempfile.TemporaryDirectory() as folder:
         written = Path(folder) / "model.glb"
         try:
-            cascadio.step_to_glb(str(path), str(written), STEP_FINENESS_MM, STEP_FINENESS_RADIANS)
+            cascadio.step_to_glb(str(path), str(written), STEP_FINENESS_MM, STEP_FINENESS_RADIANS, include_brep=True)
         except Exception as fault:  # the reader raises whatever the damage happens to cause
             raise MeshError(f"{path.name} is not a STEP file, or it is damaged") from fault
         if not written.exists() or not written.stat().st_size:
@@ -197,7 +208,8 @@ def _scene_pieces(path: Path, ending: str, materials: dict[str, Recipe]) -> list
         else:
             name = owner = path.stem if ending in (".stl", ".ply") else str(node)
         labels = np.full(len(faces), material or "", object)
-        piece = [name, vertices, np.asarray(faces), normals, getattr(solid.visual, "uv", None), labels]
+        uv, drawn = getattr(solid.visual, "uv", None), solid.face_attributes.get(_DRAWN)
+        piece = [name, vertices, np.asarray(faces), normals, uv, labels, drawn]
         if owner in whole:
             _add_primitive(whole[owner], piece)
         else:
@@ -213,7 +225,7 @@ def _scene_pieces(path: Path, ending: str, materials: dict[str, Recipe]) -> list
 
 def _add_primitive(piece: list, more: list) -> None:
     """Makes another primitive of its mesh part of a piece; often they share their vertices."""
-    _, vertices, faces, normals, uv, labels = piece
+    _, vertices, faces, normals, uv, labels, drawn = piece
     shares = vertices.shape == more[1].shape and np.array_equal(vertices, more[1])
     if not shares:
         piece[1] = np.concatenate([vertices, more[1]])
@@ -221,6 +233,8 @@ def _add_primitive(piece: list, more: list) -> None:
         piece[4] = np.concatenate([uv, more[4]]) if uv is not None and more[4] is not None else None
     piece[2] = np.concatenate([faces, more[2] + (0 if shares else len(vertices))])
     piece[5] = np.concatenate([labels, more[5]])
+    has_drawn = drawn is not None and more[6] is not None
+    piece[6] = np.concatenate([drawn, more[6] + int(drawn.max()) + 1]) if has_drawn else None
 
 
 def _material_of(visual, materials: dict[str, Recipe]) -> str | None:
@@ -291,6 +305,7 @@ def _obj_pieces(path: Path, materials: dict[str, Recipe]) -> list:
                 normals,
                 uv,
                 labels,
+                None,
             )
         )
     used = {str(key) for piece in pieces for key in np.unique(piece[5])}
