@@ -6,6 +6,7 @@ import pytest
 from driving import LEFT, PLAIN, picture_of
 from PyQt6.QtTest import QTest
 
+from mat_shelf.document.product import Zone
 from mat_shelf.exchange.model_update import update_model
 from mat_shelf.exchange.models.import_process import import_model
 from mat_shelf.exchange.package import PackageError
@@ -68,6 +69,32 @@ def test_they_are_kept_in_the_file_and_by_the_next_version(filleted, tmp_path):
     with pytest.raises((PackageError, KeyError)):
         save_project(tmp_path / "c.matshelf", dangling, found.assets)
         read_project(tmp_path / "c.matshelf")
+
+
+@pytest.mark.parametrize("fineness", ["draft", "fine"])
+def test_finer_and_coarser_triangles_lose_nothing(filleted, fineness):
+    """A fillet in a zone stays exactly that fillet, with its radius; the part keeps all that was set on it."""
+    path, areas = filleted
+    found = read_product(path)
+    project, assets = new_project(found.product, found.materials, SIZE), found.assets
+    (part,) = project.product.parts
+    numbers = face_numbers(assets.faces[part.cad_faces], len(assets.meshes[part.mesh].triangles))
+    chosen = int(np.bincount(numbers, face_areas(assets.meshes[part.mesh])).argsort()[12])
+    zone = Zone(id="z", name="Fillet", faces=assets.add_faces(np.flatnonzero(numbers == chosen)), edge_radius=0.4)
+    project = project.with_part(part.with_(zones=(zone,), edge_radius=0.2))
+    again = read_product(path, fineness=fineness)
+    assets.take(again.assets)
+    updated, told = update_model(project, assets, again.product, again.materials)
+    (other,) = updated.product.parts
+    mesh = assets.meshes[other.mesh]
+    ratio = len(mesh.triangles) / len(numbers)
+    assert (ratio < 0.7) if fineness == "draft" else (ratio > 1.5)
+    assert (other.id, other.edge_radius, updated.product.fineness) == (part.id, 0.2, fineness) and not told.gone
+    after = face_numbers(assets.faces[other.cad_faces], len(mesh.triangles))
+    assert np.array_equal(np.flatnonzero(after == chosen), assets.faces[other.zones[0].faces])
+    assert other.zones[0].edge_radius == 0.4
+    own = np.sort(np.bincount(after, face_areas(mesh)))
+    assert own == pytest.approx(areas, rel=0.06 if fineness == "draft" else 0.006)
 
 
 def test_a_click_takes_the_face_that_was_drawn_and_all_like_it(open_window, filleted, qtbot):

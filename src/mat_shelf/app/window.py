@@ -27,6 +27,7 @@ from mat_shelf.app.patterns.shape_keeper import ShapeKeeper
 from mat_shelf.app.preferences.effects import Effects
 from mat_shelf.app.preferences.preferences import preferences
 from mat_shelf.app.product.model_import import ModelImport
+from mat_shelf.app.product.model_watch import ModelWatch
 from mat_shelf.app.product.product_board import ProductBoard
 from mat_shelf.app.project_files import ProjectFiles
 from mat_shelf.app.recent import note_recent
@@ -106,6 +107,7 @@ class Window(QMainWindow):
         self.render_dialog: RenderDialog | None = None
         self.model_import = ModelImport(self.work, self.notice, self.files.may_leave, self)
         self.model_import.arrived.connect(lambda: self.stations.show(self.product_board))
+        self.model_watch = ModelWatch(workshop, self.notice, self.model_import.read_again, self)
         self.board_pane.show_board(self.board)
         self.panes = Panes(self.library_pane, self.wall, self.board_pane)
         boards = {"Product": self.product_board, "Materials": self.board}

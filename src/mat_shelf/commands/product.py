@@ -179,7 +179,11 @@ class ProductCommands(FaceCommands, UvCommands, PoseCommands):
         taken = FreeNames({material.name for material in project.materials})
         fresh = tuple(material.with_(name=taken.take(material.name)) for material in materials)
         project = project.with_(materials=(*project.materials, *fresh))
-        self.session.edit(f"Import {product.name}", project.with_parts((*project.product.parts, *added)))
+        if project.product.parts:  # of two files neither can be put in place of the whole
+            product = product.with_(source=None, source_modified=0)
+        origin = {name: getattr(product, name) for name in ("source", "source_modified", "fineness")}
+        parts = (*project.product.parts, *added)
+        self.session.edit(f"Import {product.name}", project.with_(product=project.product.with_(parts=parts, **origin)))
 
     @command
     def exchange(self, product: Product, materials: tuple[Material, ...], assets: Assets) -> ModelUpdate | None:

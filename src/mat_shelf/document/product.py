@@ -9,6 +9,8 @@ from mat_shelf.document.parameter import Frozen, Point, number
 
 MOST_PARTS, MOST_ZONES = 20_000, 1000
 MOST_SMOOTHING = 5
+FINENESS = {"draft": (0.2, 0.5), "good": (0.05, 0.25), "fine": (0.01, 0.1)}
+"""mm that triangles may lie beside a curved face of a CAD model at most, and radians between two of them."""
 MOST_RADIUS = 100.0
 """mm, of a rounded edge."""
 
@@ -131,11 +133,25 @@ class Part(Frozen):
 
 
 class Product(Frozen):
-    """The imported model, in millimetres, y up. `unit` is what the numbers of its file were taken for."""
+    """The imported model, in millimetres, y up.
+
+    Attributes
+    ----------
+    unit : what the numbers of its file were taken for
+    source : str or None
+        Path of the one file that all of it came from; None where there are several, or none.
+    source_modified : int
+        When that file was last written, as it was read, ns.
+    fineness : str
+        How finely the curved faces of a CAD model were laid out in triangles, a key of `FINENESS`.
+    """
 
     name: Name
     unit: Literal["mm", "cm", "m", "in", "ft"] = "mm"
     parts: Annotated[tuple[Part, ...], Field(max_length=MOST_PARTS)] = ()
+    source: Annotated[str, Field(max_length=4096)] | None = None
+    source_modified: int = Field(0, ge=0, lt=1 << 63)
+    fineness: Literal["draft", "good", "fine"] = "good"
     contact: float = number(
         0.05,
         0,

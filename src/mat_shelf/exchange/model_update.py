@@ -9,8 +9,12 @@ from mat_shelf.document.material import Material
 from mat_shelf.document.product import Part, Product, Zone
 from mat_shelf.document.project import Project
 from mat_shelf.exchange.assets import Assets
+from mat_shelf.geometry.cad_faces import face_features, face_numbers
 from mat_shelf.geometry.part_matching import match_parts, shape_of, transfer_labels
 from mat_shelf.geometry.pose import posed
+
+_SAME_FACE = 0.02
+"""Part of the largest by which middles and sizes of CAD faces that are laid out anew may differ."""
 
 
 @dataclass(frozen=True)
@@ -90,7 +94,8 @@ def update_model(
         [old[k].name for k in range(len(old)) if k not in pairs.values()],
     )
     unit = project.product.unit if pairs else product.unit
-    return project.with_(product=project.product.with_(parts=tuple(parts), unit=unit)), told
+    origin = {name: getattr(product, name) for name in ("source", "source_modified", "fineness")}
+    return project.with_(product=project.product.with_(parts=tuple(parts), unit=unit, **origin)), told
 
 
 def _carried(old: Part, new: Part, assets: Assets) -> Part:
@@ -100,13 +105,30 @@ def _carried(old: Part, new: Part, assets: Assets) -> Part:
     zones: tuple[Zone, ...] = ()
     if old.zones:
         before, after = assets.meshes[old.mesh], assets.meshes[new.mesh]
-        labels = np.full(len(before.triangles), -1)
+        known = np.full(len(before.triangles), -1)
         for number, zone in enumerate(old.zones):
-            labels[assets.faces[zone.faces]] = number
-        labels = transfer_labels(posed(before, old.pose), labels, posed(after, old.pose))
+            known[assets.faces[zone.faces]] = number
+        labels = _labels_by_face(old, new, known, assets, len(after.triangles))
+        if labels is None:
+            labels = transfer_labels(posed(before, old.pose), known, posed(after, old.pose))
         zones = tuple(
             zone.with_(faces=assets.add_faces(np.flatnonzero(labels == number)))
             for number, zone in enumerate(old.zones)
             if (labels == number).any()
         )
     return old.with_(mesh=new.mesh, zones=zones, cad_faces=new.cad_faces)
+
+
+def _labels_by_face(old: Part, new: Part, labels: np.ndarray, assets: Assets, count: int) -> np.ndarray | None:
+    """Labels of whole CAD faces, on the same faces in other triangles; None where the faces are others, or were cut."""
+    if old.cad_faces is None or new.cad_faces is None:
+        return None
+    first, there = assets.faces[old.cad_faces], assets.faces[new.cad_faces]
+    if len(first) != len(there) or (labels != labels[first][face_numbers(first, len(labels))]).any():
+        return None
+    numbers = face_numbers(there, count)
+    before = face_features(assets.meshes[old.mesh], face_numbers(first, len(labels)))
+    after = face_features(assets.meshes[new.mesh], numbers)
+    if np.abs(after - before).max() > _SAME_FACE * np.abs(before).max():
+        return None  # as many faces as before, of another body
+    return labels[first][numbers]

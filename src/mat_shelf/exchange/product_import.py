@@ -45,7 +45,9 @@ class ImportedProduct:
     repairs: list[str]
 
 
-def read_product(path: Path, progress: Callable[[str], bool] = lambda text: True) -> ImportedProduct:
+def read_product(
+    path: Path, progress: Callable[[str], bool] = lambda text: True, fineness: str = "good"
+) -> ImportedProduct:
     """Read a model file as a product.
 
     Parameters
@@ -54,6 +56,8 @@ def read_product(path: Path, progress: Callable[[str], bool] = lambda text: True
         Model file.
     progress : callable (str) -> bool, optional
         Told what is done now; False cancels.
+    fineness : str
+        Of the curved faces of a STEP file, a key of `document.product.FINENESS`.
 
     Returns
     -------
@@ -66,13 +70,33 @@ def read_product(path: Path, progress: Callable[[str], bool] = lambda text: True
     InterruptedError
         If it was cancelled.
     """
-    model = import_model(path, progress)
+    modified = modified_at(path)  # before it is read: what is written meanwhile is newer
+    model = import_model(path, progress, fineness=fineness)
     if not progress("Adding parts"):
         raise InterruptedError
     assets = Assets()
     product, materials = product_of(model, assets)
+    product = product.with_(source=str(path.resolve()), source_modified=modified, fineness=fineness)
     repairs = [f"{part.name}: {', '.join(words)}" for part in model.parts if (words := part.repairs.words())]
     return ImportedProduct(product, materials, assets, model.up, repairs)
+
+
+def modified_at(path: Path) -> int:
+    """When a file was last written, ns; 0 where there is none.
+
+    Parameters
+    ----------
+    path : Path
+        File.
+
+    Returns
+    -------
+    int
+    """
+    try:
+        return path.stat().st_mtime_ns if path.is_file() else 0
+    except (OSError, ValueError):
+        return 0
 
 
 def product_of(model: ImportedModel, assets: Assets) -> tuple[Product, tuple[Material, ...]]:

@@ -42,6 +42,27 @@ def face_numbers(first: np.ndarray, count: int) -> np.ndarray:
     return np.maximum(np.searchsorted(first, np.arange(count), side="right") - 1, 0)
 
 
+def face_features(mesh: Mesh, numbers: np.ndarray) -> np.ndarray:
+    """Middle and size of each face, by which it is known again however its triangles lie, (F, 4) float64, mm.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        Mesh, mm.
+    numbers : (T,) int
+        As `face_numbers` gives them.
+
+    Returns
+    -------
+    (F, 4) float64
+    """
+    corners = mesh.vertices[mesh.triangles].astype(np.float64)
+    area, count = np.linalg.norm(area_vectors(corners), axis=1), int(numbers.max()) + 1
+    total = np.maximum(np.bincount(numbers, area, count), 1e-30)
+    middle = [np.bincount(numbers, area * column, count) / total for column in corners.mean(axis=1).T]
+    return np.column_stack([*middle, np.sqrt(total)])
+
+
 def faces_alike(mesh: Mesh, numbers: np.ndarray, chosen: np.ndarray) -> np.ndarray:
     """Triangles of all faces that have the size and shape of chosen ones.
 

@@ -12,6 +12,7 @@ from mat_shelf.app.product.uv_view import VIEWS
 from mat_shelf.app.recent import recent_projects
 from mat_shelf.app.theme import is_dark
 from mat_shelf.app.wall.tools.wipe import BLEND
+from mat_shelf.document.product import FINENESS
 from mat_shelf.rendering.input_picture import INPUT_VIEWS
 
 if TYPE_CHECKING:
@@ -93,6 +94,16 @@ class MenuBar(QMenuBar):
         self._add("Save as…", files.save_as, "Ctrl+Shift+S")
         self._gap()
         self._add("Import model…", window.choose_model, "Ctrl+I")
+        again = self._menu.addMenu("Read the model again")
+        self._add("As it is now", lambda: window.model_import.read_again(), menu=again, when=self._has_source)
+        for fineness in FINENESS:
+            self._add(
+                f"CAD faces {fineness}",
+                lambda _, fineness=fineness: window.model_import.read_again(fineness=fineness),
+                menu=again,
+                when=self._has_cad_source,
+                is_on=partial(self._is_as_fine, fineness),
+            )
         self._add("Render…", window.open_render, "Ctrl+R")
         self._gap()
         self._add("Quit", window.close, "Ctrl+Q")
@@ -285,6 +296,15 @@ class MenuBar(QMenuBar):
 
     def _has_reference(self) -> bool:
         return self.workshop.project.reference is not None
+
+    def _has_source(self) -> bool:
+        return self.workshop.project.product.source is not None
+
+    def _has_cad_source(self) -> bool:
+        return self._has_source() and self.workshop.project.product.source.lower().endswith((".step", ".stp"))
+
+    def _is_as_fine(self, fineness: str) -> bool:
+        return self.workshop.project.product.fineness == fineness
 
     def _has_part(self) -> bool:
         return self.workshop.selected_part is not None

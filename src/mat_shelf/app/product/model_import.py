@@ -38,8 +38,8 @@ class ModelImport(QObject):
         self.job: Job | None = None
         self._name = ""
 
-    def start(self, path: Path) -> None:
-        """Reads a model beside the window, then asks what to do with it."""
+    def start(self, path: Path, fineness: str = "good", is_update: bool = False) -> None:
+        """Reads a model beside the window, then asks what to do with it, or puts it in place of the product."""
         if self.job is not None:
             self.notice.show_text(f"{self._name} is still being imported; cancel it first.")
             return
@@ -59,8 +59,8 @@ class ModelImport(QObject):
 
         self._name = name
         self.job = Job(
-            lambda job: read_product(path, partial(progress, job)),
-            lambda found: self._ask_what_for(name, found),
+            lambda job: read_product(path, partial(progress, job), fineness),
+            lambda found: self._take_over(name, found) if is_update else self._ask_what_for(name, found),
             refuse,
             (Exception,),  # whatever ends the thread must be said
         )
@@ -96,6 +96,16 @@ class ModelImport(QObject):
             ("Update this product", lambda: self._update(name, found)),
             ("Cancel", lambda: None),
         )
+
+    def _take_over(self, name: str, found: ImportedProduct) -> None:
+        self.notice.settle()
+        self._update(name, found)
+
+    def read_again(self, path: Path | None = None, fineness: str | None = None) -> None:
+        """Reads the file of the product anew, perhaps with finer or coarser triangles, and updates the product."""
+        product = self.work.project.product
+        if product.source is not None:
+            self.start(path or Path(product.source), fineness or product.fineness, is_update=True)
 
     def _update(self, name: str, new: ImportedProduct) -> None:
         found = self.work.exchange(new.product, new.materials, new.assets)

@@ -18,7 +18,10 @@ MEMORY, MEMORY_A_BYTE, MOST_MEMORY = 3 << 29, 40, 8 << 30
 
 
 def import_model(
-    path: Path, progress: Callable[[str], bool] = lambda text: True, seconds: float | None = None
+    path: Path,
+    progress: Callable[[str], bool] = lambda text: True,
+    seconds: float | None = None,
+    fineness: str = "good",
 ) -> ImportedModel:
     """Reads a model in another process.
 
@@ -30,6 +33,8 @@ def import_model(
         Called several times a second with what is being done; False cancels.
     seconds : float, optional
         Time after which it is given up; by default the larger the file, the longer.
+    fineness : str
+        Of the curved faces of a STEP file, a key of `document.product.FINENESS`.
 
     Returns
     -------
@@ -43,7 +48,7 @@ def import_model(
         If `progress` said so.
     """
     try:
-        text = run_bounded(_described, str(path), limits=_limits(path, seconds), progress=progress)
+        text = run_bounded(_described, str(path), fineness, limits=_limits(path, seconds), progress=progress)
     except FaultError as fault:
         if fault.kind == MeshError.__name__:
             raise MeshError(str(fault)) from None
@@ -64,11 +69,11 @@ def _limits(path: Path, seconds: float | None) -> Limits:
     return Limits(min(MEMORY + MEMORY_A_BYTE * size, MOST_MEMORY), MOST_MEMORY, seconds)
 
 
-def _described(name: str) -> dict:
+def _described(name: str, fineness: str) -> dict:
     """In the other process: a model as what can be sent."""
     path = Path(name)
     try:
-        model = read_model(path, say)
+        model = read_model(path, say, fineness)
     except OSError as fault:
         raise MeshError(f"{path.name} needs more room than there is ({fault.strerror or fault}); reduce it") from None
     return {

@@ -13,7 +13,7 @@ import cascadio
 import numpy as np
 import trimesh
 
-from mat_shelf.document.product import MOST_PARTS
+from mat_shelf.document.product import FINENESS, MOST_PARTS
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.models.gltf_materials import Words, completed, read_words
 from mat_shelf.exchange.models.obj_reader import read_obj
@@ -29,7 +29,6 @@ MODEL_ENDINGS = (".step", ".stp", ".glb", ".gltf", ".obj", ".stl", ".ply")
 LARGEST_MODEL = 2 * 2**30
 MOST_MODEL_TRIANGLES = 20_000_000
 
-STEP_FINENESS_MM, STEP_FINENESS_RADIANS = 0.05, 0.25
 _DRAWN = "brep_index"
 """Name by which the reader tells the face of a CAD model that each triangle was laid on."""
 
@@ -79,7 +78,7 @@ class ImportedModel:
     materials: dict[str, Recipe] = field(default_factory=dict)
 
 
-def read_model(path: Path, say: Callable[[str], None] = lambda text: None) -> ImportedModel:
+def read_model(path: Path, say: Callable[[str], None] = lambda text: None, fineness: str = "good") -> ImportedModel:
     """Reads a model.
 
     Parameters
@@ -88,6 +87,8 @@ def read_model(path: Path, say: Callable[[str], None] = lambda text: None) -> Im
         File.
     say : callable (str) -> None
         Told what is going on.
+    fineness : str
+        Of the curved faces of a STEP file, a key of `document.product.FINENESS`.
 
     Returns
     -------
@@ -118,7 +119,7 @@ def read_model(path: Path, say: Callable[[str], None] = lambda text: None) -> Im
     if ending == ".obj":
         pieces = _obj_pieces(path, model.materials)
     elif ending in (".step", ".stp"):
-        pieces = _step_pieces(path, model.materials)
+        pieces = _step_pieces(path, model.materials, FINENESS[fineness])
     else:
         pieces = _scene_pieces(path, ending, model.materials)
     if not pieces:
@@ -157,11 +158,11 @@ def _zones_of(name: str, labels: np.ndarray | None):
     return (str(names[main]) or None), zones
 
 
-def _step_pieces(path: Path, materials: dict[str, Recipe]) -> list:
+def _step_pieces(path: Path, materials: dict[str, Recipe], fineness: tuple[float, float]) -> list:
     with tempfile.TemporaryDirectory() as folder:
         written = Path(folder) / "model.glb"
         try:
-            cascadio.step_to_glb(str(path), str(written), STEP_FINENESS_MM, STEP_FINENESS_RADIANS, include_brep=True)
+            cascadio.step_to_glb(str(path), str(written), *fineness, include_brep=True)
         except Exception as fault:  # the reader raises whatever the damage happens to cause
             raise MeshError(f"{path.name} is not a STEP file, or it is damaged") from fault
         if not written.exists() or not written.stat().st_size:
