@@ -7,6 +7,7 @@ from psygnal import Signal
 
 from mat_shelf.commands.command import command
 from mat_shelf.commands.faces import SMOOTH, FaceCommands
+from mat_shelf.commands.mending import MendingCommands
 from mat_shelf.commands.poses import PoseCommands
 from mat_shelf.commands.session import Session
 from mat_shelf.commands.uvs import UvCommands
@@ -24,7 +25,7 @@ from mat_shelf.scene.material_table import has_inside
 from mat_shelf.system.fault_log import log_fault
 
 
-class ProductCommands(FaceCommands, UvCommands, PoseCommands):
+class ProductCommands(FaceCommands, UvCommands, PoseCommands, MendingCommands):
     """Edits of the product, and the faces that are selected for a zone.
 
     Parameters

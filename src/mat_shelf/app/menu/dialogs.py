@@ -11,6 +11,7 @@ from mat_shelf.app.menu.message_list import MessageList
 from mat_shelf.app.menu.shortcuts_dialog import ShortcutsDialog
 from mat_shelf.app.preferences.preferences import preferences
 from mat_shelf.app.preferences.preferences_dialog import PreferencesDialog
+from mat_shelf.app.product.thickness_dialog import ThicknessDialog
 from mat_shelf.app.tour import Tour
 
 if TYPE_CHECKING:
@@ -55,6 +56,24 @@ class Dialogs:
     def open_preferences(self) -> PreferencesDialog:
         """Preferences."""
         return self._open("preferences", lambda: PreferencesDialog(preferences(), self._window))
+
+    def open_thickness(self) -> ThicknessDialog:
+        """Thickness of a sheet that becomes a body."""
+        work, part = self._window.work, self._window.workshop.selected_part
+        words = f"{part.name} becomes a body: its faces stay, others follow them inwards."
+        return self._ask_thickness("Thicken", words, lambda mm, _: work.thicken(mm), False)
+
+    def open_layers(self) -> ThicknessDialog:
+        """Thickness and number of layers."""
+        work, part = self._window.work, self._window.workshop.selected_part
+        what = "The selected faces" if work.chosen is not None else part.name
+        words = f"{what} become layers that follow the outside, each a part of its own."
+        return self._ask_thickness("Split into layers", words, work.split_layers, True)
+
+    def _ask_thickness(self, title: str, words: str, make, counts: bool) -> ThicknessDialog:
+        self._made["thickness"] = dialog = ThicknessDialog(title, words, make, counts, self._window)
+        dialog.open()
+        return dialog
 
     def begin_tour(self) -> Tour:
         """The tour, from its first step on."""

@@ -170,6 +170,18 @@ class MenuBar(QMenuBar):
         self._add("Centre", work.centre, when=self._has_parts)
         self._add("Z-up to Y-up", work.upright, when=self._has_parts)
         self._gap()
+        mend, window = self._menu.addMenu("Mend and split"), self.window_
+        for name, run, when in (
+            ("Close holes", work.close_holes, has_part),
+            ("Flip faces", work.flip, has_part),
+            ("Thicken…", lambda: window.dialogs.open_thickness(), has_part),
+            ("Split into pieces", work.split_pieces, has_part),
+            ("Split off the selected faces", work.split_faces, lambda: work.chosen is not None),
+            ("Split into layers…", lambda: window.dialogs.open_layers(), has_part),
+            ("Join parts", work.join, lambda: bool(workshop.also_selected)),
+        ):
+            self._add(name, run, menu=mend, when=when)
+        self._gap()
         self._add("Find unassigned faces", work.find_gaps, when=self._has_parts)
         self._add("Duplicate part", work.duplicate, when=has_part)
         self._add("Remove part", work.remove, when=has_part)
