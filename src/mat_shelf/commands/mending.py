@@ -32,6 +32,13 @@ class MendingCommands:
         mesh = self.session.assets.meshes[part.mesh]
 
         def finish(made: tuple[Mesh, int]) -> None:
+            """Takes the closed mesh.
+
+            Parameters
+            ----------
+            made : (Mesh, int)
+                The mesh, and how many holes were closed.
+            """
             closed, count = made
             lids = self._with_faces_added(part, len(mesh.triangles))
             self._exchange_mesh(part, lids.with_(mesh=self._keep(part.name, closed)), "Close holes")
@@ -60,6 +67,13 @@ class MendingCommands:
         mesh = self.session.assets.meshes[part.mesh]
 
         def finish(made: Mesh) -> None:
+            """Takes the body.
+
+            Parameters
+            ----------
+            made : Mesh
+                The body.
+            """
             thick = self._with_faces_added(part, len(mesh.triangles))
             self._exchange_mesh(part, thick.with_(mesh=self._keep(part.name, made)), "Thicken")
 
@@ -93,6 +107,13 @@ class MendingCommands:
             return [thickened(mesh, depth, faces, k * depth) for k in range(count)]
 
         def finish(made: list[Mesh]) -> None:
+            """Makes parts of the layers.
+
+            Parameters
+            ----------
+            made : list of Mesh
+                The layers, and the core.
+            """
             names = FreeNames({p.name for p in self.project.product.parts if chosen is not None or p.id != part.id})
             bare = part.with_(zones=(), cad_faces=None)
             parts = [] if chosen is None else [part]
@@ -112,6 +133,13 @@ class MendingCommands:
         part, graph_of = self.session.selected_part, self._graph
 
         def finish(piece: np.ndarray) -> None:
+            """Divides the part.
+
+            Parameters
+            ----------
+            piece : (T,) int32
+                Piece of each triangle.
+            """
             count = int(piece.max()) + 1
             if count == 1 or count > MOST_PIECES:
                 why = "is one piece already" if count == 1 else f"has {count:,} pieces; {MOST_PIECES} are possible"
@@ -220,6 +248,13 @@ class MendingCommands:
                 return fault
 
         def take(made: object) -> None:
+            """Hand over what was made, if it still fits.
+
+            Parameters
+            ----------
+            made : object
+                Result, or what is wrong.
+            """
             present = next((p for p in self.project.product.parts if p.id == part.id), None)
             if isinstance(made, MeshError):
                 self.session.said.emit(f"{part.name}: {made}.")

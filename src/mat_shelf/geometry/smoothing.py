@@ -64,7 +64,7 @@ class _Polygons:
 
 @dataclass(frozen=True, eq=False)
 class _Origin:
-    """Where quads come from: each is two triangles, of its corners 0, 1, 2 and 0, 2, 3.
+    """Origin of quads: each is two triangles, of its corners 0, 1, 2 and 0, 2, 3.
 
     triangle : (Q, 2), those of the coarse mesh that they lie in; place : (Q, 2, 3, 2), where their corners lie in them
     """
@@ -197,7 +197,7 @@ def _rounds(sizes: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
 
 
 def _first_origin(quads: np.ndarray, alone: np.ndarray, triangles: np.ndarray) -> _Origin:
-    """Where the quads of the first level lie: four of each quad, then three of each triangle."""
+    """Places of the quads of the first level: four of each quad, then three of each triangle."""
     own = np.array([[0.0, 0.0], [1.0, 0.0], [0.0, 1.0]])
 
     def local(triangle, vertex):
@@ -224,7 +224,7 @@ def _first_origin(quads: np.ndarray, alone: np.ndarray, triangles: np.ndarray) -
 
 
 def _divided_origin(origin: _Origin) -> _Origin:
-    """Where the four quads of each quad lie. Their cuts run so that each half lies in one triangle."""
+    """Places of the four quads of each quad. Their cuts run so that each half lies in one triangle."""
     (t1, t2), place = origin.triangle.T, origin.place
     a, b, c = place[:, 0].transpose(1, 0, 2)
     a2, c2, d = place[:, 1].transpose(1, 0, 2)

@@ -251,7 +251,7 @@ def _between(rows, s, column, t):
 
 @apart
 def _lean(rows, s, point, facing):
-    """What an edge leans the normal of a face by, in the tangent plane of that; nothing where it is too far away."""
+    """Lean that an edge gives the normal of a face, in the tangent plane of that; nothing where it is too far away."""
     nothing = (F(0), F(0), F(0))
     start = _triple(rows, s, _ENDS)
     along = sub(_triple(rows, s, _ENDS + 3), start)
