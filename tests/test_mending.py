@@ -130,7 +130,7 @@ def test_a_fused_part_is_divided_and_joined_again(open_window, fused, qtbot):
     workshop, work = window.workshop, window.work
     before = standing(window, "Block")
     workshop.select("block")
-    call(window, "Split into pieces")
+    call(window, "Split connected parts")
     qtbot.waitUntil(lambda: len(work.project.product.parts) == 3, timeout=20_000)
     big, small, _ = work.project.product.parts
     assert (big.id, big.name, small.name, big.material, small.material) == ("block", "Block", "Block 2", "red", "red")

@@ -142,7 +142,7 @@ class MendingCommands:
             """
             count = int(piece.max()) + 1
             if count == 1 or count > MOST_PIECES:
-                why = "is one piece already" if count == 1 else f"has {count:,} pieces; {MOST_PIECES} are possible"
+                why = "is all connected" if count == 1 else f"has {count:,} connected parts; {MOST_PIECES} are possible"
                 self.session.said.emit(f"{part.name} {why}.")
                 return
             order = np.argsort(-np.bincount(piece), kind="stable")

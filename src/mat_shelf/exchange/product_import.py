@@ -82,7 +82,7 @@ def read_product(
 
 
 def modified_at(path: Path) -> int:
-    """When a file was last written, ns; 0 where there is none.
+    """Time at which a file was last written, ns; 0 where there is none.
 
     Parameters
     ----------

@@ -96,7 +96,7 @@ def sharp_edges(mesh: Mesh, graph: Adjacency, degrees: float = SHARP_DEGREES) ->
 
 
 def face_widths(edges: SharpEdges, most: np.ndarray) -> np.ndarray:
-    """How far it is from each edge across the narrower of its faces to the next sharp edge, (E,) float64.
+    """Distance from each edge across the narrower of its faces to the next sharp edge, (E,) float64.
 
     Parameters
     ----------

@@ -1,7 +1,7 @@
 """Smooth surfaces of coarse meshes, after Catmull and Clark, with edges that stay hard.
 
 Catmull and Clark 1978, Recursively Generated B-Spline Surfaces on Arbitrary Topological Meshes. Hard edges after Hoppe
-et al. 1994, Piecewise Smooth Surface Reconstruction; points of the limit surface after Halstead, Kass and DeRose 1993,
+et al. 1994, Piecewise Smooth Surface Reconstruction; points of the limit surface after Halstead and others 1993,
 Efficient, Fair Interpolation Using Catmull-Clark Surfaces.
 """
 

@@ -175,7 +175,7 @@ class MenuBar(QMenuBar):
             ("Close holes", work.close_holes, has_part),
             ("Flip faces", work.flip, has_part),
             ("Thicken…", lambda: window.dialogs.open_thickness(), has_part),
-            ("Split into pieces", work.split_pieces, has_part),
+            ("Split connected parts", work.split_pieces, has_part),
             ("Split off the selected faces", work.split_faces, lambda: work.chosen is not None),
             ("Split into layers…", lambda: window.dialogs.open_layers(), has_part),
             ("Join parts", work.join, lambda: bool(workshop.also_selected)),

@@ -94,7 +94,7 @@ class ProductBoard(QFrame):
         self.folds[CHECKS].tab.show_count(len(self.work.gaps))
 
     def _checks(self) -> QWidget:
-        """What is still missing, one under the other."""
+        """Faces without a material and texture coordinates, one under the other."""
         checks, heading = QWidget(), quiet_label()
         heading.setText("UVs")
         column = QVBoxLayout(checks)
