@@ -19,13 +19,16 @@ from mat_shelf.app.wall.render_worker import CLOSE_UP, MAIN
 from mat_shelf.app.window import Window
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.commands.patterns import PAINTING
-from mat_shelf.demo.desk_set import demo_project, desk_set_meshes
+from mat_shelf.demo.desk_set import SEAL_AT, demo_project, desk_set_meshes
 from mat_shelf.document.pattern import Placement
 from mat_shelf.document.product import Part
 from mat_shelf.document.reference import Overlap
 from mat_shelf.exchange.image_writing import write_image
+from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.exchange.texture_set import write_maps
 from mat_shelf.geometry.mesh import checked
+from mat_shelf.geometry.pose import posed_bounds
+from mat_shelf.geometry.solids import lathe, moved
 from mat_shelf.library.library import Library
 from mat_shelf.library.shipped import READY_OVERLAYS
 from mat_shelf.patterns.sources import Painted
@@ -33,7 +36,7 @@ from mat_shelf.patterns.step import PatternContext
 from mat_shelf.rendering.baking import bake
 from mat_shelf.rendering.final_render import render_picture
 from mat_shelf.rendering.input_picture import SAMPLES as INPUT_SAMPLES
-from mat_shelf.rendering.navigation import dolly, orbit
+from mat_shelf.rendering.navigation import dolly, framed, orbit
 from mat_shelf.scene.geometry_maps import needed_geometry_maps
 
 FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
@@ -315,6 +318,28 @@ def show_inputs(app, window: Window) -> None:
     finder.hide()
 
 
+def show_surfaces() -> None:
+    """Details before and after: a foot with sharp edges and rounded ones, a coarse seal as it is and smoothed."""
+    project, assets = demo_project()
+    foot, seal = project.part("seal-face"), project.part("seal")
+    turned = lathe([(0, 0), (14, 0), (14, 3), (12, 3), (12, 6.95), (0, 6.95)], 160)
+    foot = foot.with_(mesh=assets.add(NamedMesh("Foot", moved(turned, SEAL_AT))), rounded_edges="both")
+    rounded_foot = [project.with_part(foot.with_(edge_radius=radius)) for radius in (0.0, 0.5)]
+    profile = [(0, 7), (11.4, 7), (11.4, 15), (6.2, 27), (7.2, 44), (12.8, 55), (9.5, 65), (0, 67)]
+    coarse = lathe(profile, segments=8)
+    seal = seal.with_(mesh=assets.add(NamedMesh("Seal", moved(coarse, SEAL_AT))), hard_angle=75.0)
+    marks = tuple(mark for mark in project.marks if mark.part != seal.id)
+    smoothed = [project.with_part(seal.with_(smoothing=level)).with_(marks=marks) for level in (0, 3)]
+    for name, shown, part, fill in (("edges", rounded_foot, foot, 1.1), ("smoothing", smoothed, seal, 0.85)):
+        bounds = posed_bounds(assets.meshes[part.mesh], part.pose)
+        camera = framed(project.view.camera, bounds, fill)
+        lights = []
+        for one in shown:
+            view = one.view.with_(camera=camera)
+            lights.append(render_picture(one.with_view(view), assets, 560, 420, 4 * SAMPLES).light)
+        write_image(DETAILS / f"{name}.png", np.concatenate(lights, axis=1))
+
+
 def show_start(app, window: Window) -> None:
     """The start page by itself."""
     page = window.start_page
@@ -386,6 +411,7 @@ def main() -> None:
         show_product_station(app, window, Path(folder))
         window.workshop.history.saved = window.workshop.project
         window.close()
+    show_surfaces()
 
 
 if __name__ == "__main__":

@@ -76,7 +76,10 @@ def text_of(saved) -> bytes:
         (lambda p: rewritten(p, {"project.json": b"{"}), "text cannot be read"),
         (lambda p: rewritten(p, {"project.json": b"[" * 100_000}), "text cannot be read"),
         (lambda p: rewritten(p, {"project.json": b'{"schema_version": 99}'}), "newer Mat Shelf"),
-        (lambda p: rewritten(p, {"project.json": text_of(p).replace(b"0.06,", b"6.0,", 1)}), "cannot be"),
+        (
+            lambda p: rewritten(p, {"project.json": text_of(p).replace(b'"specular_ior":', b'"specular_ior":9', 1)}),
+            "cannot be",
+        ),
     ],
 )
 def test_what_cannot_be_opened_says_why(saved, damage, says):

@@ -173,7 +173,7 @@ def test_a_part_may_have_a_priority_of_its_own():
             name="p", product=Product(name="p", parts=parts), materials=made,
             sets=(Set(id="s", name="s", backdrop=None),), current_set="s",
         )  # fmt: skip
-        material_table = project_material_table(project, SimpleNamespace(meshes={}, pictures={}))
+        material_table = project_material_table(project, SimpleNamespace(meshes={}, faces={}, pictures={}))
         task = RenderTask(Geometry(meshes), material_table, make_lights(EVEN), make_camera_view(AHEAD, 16, 16))
         film, tracer = Film(16, 16), Tracer(1)
         tracer.add_sample(task, film)

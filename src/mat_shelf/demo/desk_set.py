@@ -60,6 +60,7 @@ def _placed(shift, degrees):
     return place
 
 
+SEAL_AT = (-130, 0, -26)
 EDGE_RADII = {
     "Collar": 0.15,
     "Ring": 0.25,
@@ -104,9 +105,8 @@ def desk_set_meshes() -> dict[str, Mesh]:
     parts |= {name: fountain_pen.laid(mesh, (34, on_felt + 1.0, 55), 6, roll=-72) for name, mesh in cap.items()}
     parts["Wax stick"] = moved(wax.stick(), (-126, 0, 46), rotation("y", 64))
     parts["Second stick"] = moved(wax.stick(66), (-104, 0, 66), rotation("y", 52))
-    seal_at = (-130, 0, -26)
-    parts["Seal"] = moved(wax.seal(), seal_at)
-    parts["Seal face"] = moved(wax.seal_face(), seal_at)
+    parts["Seal"] = moved(wax.seal(), SEAL_AT)
+    parts["Seal face"] = moved(wax.seal_face(), SEAL_AT)
     parts["Card"] = moved(pad_and_card.card(), (-56, 0.02, 126), rotation("y", 11))
     parts["Sleeve"] = moved(sleeve.sleeve(), (150, 0, 120), rotation("y", -95))
     warmth = {

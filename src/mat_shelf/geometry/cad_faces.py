@@ -89,7 +89,7 @@ def faces_alike(mesh: Mesh, numbers: np.ndarray, chosen: np.ndarray) -> np.ndarr
 
 
 def _shapes(mesh: Mesh, numbers: np.ndarray) -> np.ndarray:
-    """Features that tell faces apart wherever they lie: area, how much it is bent, and extents along its own axes, (F, 5)."""
+    """Features that tell faces apart wherever they lie: size, how bent, and extents along their own axes, (F, 5)."""
     corners = mesh.vertices[mesh.triangles].astype(np.float64)
     across = area_vectors(corners)
     area = np.linalg.norm(across, axis=1)
