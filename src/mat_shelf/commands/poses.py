@@ -7,9 +7,11 @@ import numpy as np
 from mat_shelf.commands.command import command
 from mat_shelf.document.product import Part, Pose
 from mat_shelf.document.project import Project
+from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import Z_UP_TURN, posed, scaled_about, turn_matrix, turned_about
 from mat_shelf.geometry.size import UNITS
 from mat_shelf.scene.drop_test import clearance_below
+from mat_shelf.scene.smoothed_parts import smooth_surface_of
 
 
 class PoseCommands:
@@ -137,7 +139,26 @@ class PoseCommands:
     def stand_on_floor(self) -> None:
         """Move the selected parts onto the floor."""
         parts = self.picked()
-        self.shift(parts, (0, -self.bounds(parts)[0, 1], 0), "Move onto floor")
+        if not any(part.smoothing for part in parts):
+            self.shift(parts, (0, -self.bounds(parts)[0, 1], 0), "Move onto floor")
+            return
+
+        def lowest() -> float:
+            """Height of the lowest point, mm.
+
+            Returns
+            -------
+            float
+            """
+            return min(float(self._as_it_stands(part).bounds[0, 1]) for part in parts)
+
+        self._aside(lowest, lambda low: self.shift(parts, (0, -low, 0), "Move onto floor"))
+
+    def _as_it_stands(self, part: Part) -> Mesh:
+        """Surface of a part in the scene, but for true relief."""
+        assets = self.session.assets
+        smooth = smooth_surface_of(part, assets.meshes, assets.faces)
+        return posed(assets.meshes[part.mesh] if smooth is None else smooth.mesh, part.pose)
 
     @command
     def set_down(self) -> None:
@@ -146,7 +167,6 @@ class PoseCommands:
         if part is None:
             self.stand_on_floor()
             return
-        meshes = self.session.assets.meshes
         others = [p for p in self.project.product.parts if p.id != part.id and not p.is_hidden]
 
         def room() -> float:
@@ -156,7 +176,7 @@ class PoseCommands:
             -------
             float
             """
-            return clearance_below(posed(meshes[part.mesh], part.pose), [posed(meshes[p.mesh], p.pose) for p in others])
+            return clearance_below(self._as_it_stands(part), [self._as_it_stands(p) for p in others])
 
         def sink(by: float) -> None:
             """Lower the part.
