@@ -74,7 +74,9 @@ class Window(QMainWindow):
         self.library.pattern_wanted.connect(self._begin_ready)
         self.materials = MaterialsPanel(workshop, self.library.model.worker)
         self.library_pane = LibraryPane(self.library, self.materials)
-        self.set_board = SetBoard(workshop)
+        self.set_board = SetBoard(workshop, self.work)
+        self.set_board.softbox_card.way_wanted.connect(self.viewport.aim_light.want)
+        self.viewport.aimed.connect(self.set_board.softbox_card.let_go)
         self.set_board.focus_wanted.connect(self.viewport.focus.want)
         self.viewport.material_wanted.connect(lambda: self.stations.show(self.board))
         self.viewport.focused.connect(lambda: self.set_board.focus_button.setChecked(False))
@@ -167,7 +169,7 @@ class Window(QMainWindow):
         self._follow_board()
         self.viewport.move_handles.is_shown = board is self.product_board
         self.mark_tool.is_active = board is self.marks_board
-        self.viewport.select.is_light_judged = board is self.set_board
+        self.viewport.select.is_light_judged = self.viewport.aim_light.is_shown = board is self.set_board
         self.viewport.update()
 
     def _follow_board(self) -> None:
@@ -320,6 +322,11 @@ class Window(QMainWindow):
             self.marks.copy(thing)
         else:
             self.workshop.duplicate_material()
+
+    def begin_light(self, run: Callable[[], object]) -> None:
+        """Does something with the lights, in their station."""
+        self.stations.show(self.set_board)
+        run()
 
     def choose_model(self) -> None:
         """Asks for a model, and imports it."""

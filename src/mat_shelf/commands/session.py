@@ -11,6 +11,7 @@ from mat_shelf.commands.aside import Aside, at_once
 from mat_shelf.commands.colors import ColorCommands
 from mat_shelf.commands.files import FileCommands
 from mat_shelf.commands.library import LibraryCommands
+from mat_shelf.commands.lights import LightCommands
 from mat_shelf.commands.materials import MaterialCommands, Wearable
 from mat_shelf.commands.project_materials import ProjectMaterials
 from mat_shelf.commands.references import ReferenceCommands
@@ -39,6 +40,7 @@ class Session(
     ColorCommands,
     MaterialCommands,
     ProjectMaterials,
+    LightCommands,
     LibraryCommands,
     FileCommands,
 ):
@@ -60,7 +62,7 @@ class Session(
     Attributes
     ----------
     project_changed, selection_changed, library_changed, camera_changed, close_up_changed, ball_changed, shown_changed,
-    region_changed
+    region_changed, light_changed
         Read the new state from the session.
     project_replaced
         Another project, with other meshes, is open.
@@ -80,6 +82,7 @@ class Session(
     ball_changed = Signal()
     shown_changed = Signal()
     region_changed = Signal()
+    light_changed = Signal()
     said = Signal(str)
     asked = Signal(str, str, object)
 

@@ -9,8 +9,8 @@ def migrated(fields: dict) -> dict:
     schema 4 poses and zones, schema 5 patterns, schema 6 layers and overlays, schema 7 thin films and sheets, which
     older projects are without. In schema 8 liquids wet what they touch, where all clear bodies did, and the luminance
     of coloured light is its own, where it was that of white. Schema 9 adds priorities of parts and exact colours. Since
-    10 there may be several references, since 11 edges may be
-    rounded, parts smoothed, and CAD faces known.
+    10 there may be several references, since 11 lights have
+    names, edges may be rounded, parts smoothed, and CAD faces known.
     """
     schema = fields.get("schema_version")
     if schema == 1 and isinstance(fields.get("sets"), list):

@@ -22,12 +22,29 @@ class Softbox(Frozen):
     temperature : kelvin, of a black body
     """
 
+    name: Name = "Softbox"
+    is_on: bool = True
     position: Point
     target: Point = (0.0, 0.0, 0.0)
-    width: float = Field(400.0, gt=0, le=1e6)
-    height: float = Field(400.0, gt=0, le=1e6)
-    luminance: float = Field(4000.0, ge=0, le=1e7)
-    temperature: float = Field(5600.0, ge=1500, le=20000)
+    width: float = number(
+        400.0, 0.01, 1e6, label="Width", unit="mm", tip="Runs horizontally.", usual=(10, 2000), log=True
+    )
+    height: float = number(
+        400.0, 0.01, 1e6, label="Height", unit="mm", tip="At right angles to its width.", usual=(10, 2000), log=True
+    )
+    luminance: float = number(
+        4000.0,
+        0,
+        1e7,
+        label="Luminance",
+        unit="cd/m²",
+        tip="How bright its face is. A larger light of the same luminance gives more light.",
+        usual=(100, 100_000),
+        log=True,
+    )
+    temperature: float = number(
+        5600.0, 1500, 20000, label="Temperature", unit="K", tip="3000 is warm, 6500 daylight.", usual=(2000, 10_000)
+    )
 
     @model_validator(mode="after")
     def _faces_somewhere(self) -> Self:

@@ -92,6 +92,31 @@ class FirstHits:
         corners = self.geometry.triangles.corners[self.triangle[row, column]].reshape(3, 3).astype(np.float64)
         return triangle_normals(corners)
 
+    def shading_normal(self, row: int, column: int, place) -> np.ndarray:
+        """Normal that the surface in a pixel is shaded with, but for rounded edges and relief.
+
+        Parameters
+        ----------
+        row : int
+            Row of the pixel.
+        column : int
+            Column of the pixel.
+        place : (3,) float
+            Point of the scene that the pixel shows, mm.
+
+        Returns
+        -------
+        (3,) float64
+            Of unit length.
+        """
+        triangle = self.triangle[row, column]
+        corners = self.geometry.triangles.corners[triangle].reshape(3, 3).astype(np.float64)
+        normals = self.geometry.triangles.normals[triangle].reshape(3, 3).astype(np.float64)
+        sides = (corners[1:] - corners[0]).T
+        shares = np.clip(np.linalg.lstsq(sides, np.subtract(place, corners[0]), rcond=None)[0], 0, 1)
+        normal = normals[0] * (1 - shares.sum()) + shares @ normals[1:]
+        return normal / max(float(np.linalg.norm(normal)), 1e-12)
+
 
 def pixel_rays(view: CameraView, width: int, height: int) -> tuple[np.ndarray, np.ndarray]:
     """Unit directions through the middle of each pixel, (H * W, 3), and their cosines with the view, (H * W,).

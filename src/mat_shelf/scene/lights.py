@@ -101,7 +101,7 @@ def set_lights(studio: Set, rooms: Mapping[str, np.ndarray] = MappingProxyType({
         # Column 0 looks to -z and columns run to the viewer's right, so a positive turn carries them back.
         room = np.roll(picture, -round(studio.turn / 360 * picture.shape[1]), axis=1)
         room = room * np.float32(studio.room_luminance / WHITE)
-    return make_lights(room, [_turned(box, studio.turn) for box in studio.softboxes])
+    return make_lights(room, [carried_round(box, studio.turn) for box in studio.softboxes if box.is_on])
 
 
 LOUPE_LIGHT_DISTANCE, LOUPE_LIGHT_SIZE = 300.0, 60.0
@@ -137,14 +137,54 @@ def lamp_lights(studio: Set, point, direction) -> Set:
     return studio.with_(softboxes=(lamp,), room=None, surround=60.0, ground=60.0, turn=0.0)
 
 
-def _turned(box: Softbox, degrees: float) -> Softbox:
-    """The softbox, carried round the vertical axis through the origin."""
+def carried_round(box: Softbox, degrees: float) -> Softbox:
+    """A softbox, carried round the vertical axis through the origin.
+
+    Parameters
+    ----------
+    box : Softbox
+        The light.
+    degrees : float
+        Angle, as `Set.turn` has it.
+
+    Returns
+    -------
+    Softbox
+    """
     c, s = math.cos(math.radians(degrees)), math.sin(math.radians(degrees))
 
     def carried(p):
+        """A point, carried round.
+
+        Parameters
+        ----------
+        p : (3,) float
+            The point, mm.
+
+        Returns
+        -------
+        (3,) float
+        """
         return (c * p[0] + s * p[2], p[1], c * p[2] - s * p[0])
 
     return box.with_(position=carried(box.position), target=carried(box.target))
+
+
+def light_corners(box: Softbox) -> np.ndarray:
+    """Corners of a softbox, one after another, (4, 3) float64, mm.
+
+    Parameters
+    ----------
+    box : Softbox
+        The light.
+
+    Returns
+    -------
+    (4, 3) float64
+    """
+    row = _box_row(box).astype(np.float64)
+    middle, across, up = row[0:3], row[3:6], row[6:9]
+    return np.stack([middle + i * across + j * up for i, j in ((-1, -1), (1, -1), (1, 1), (-1, 1))])
 
 
 def plain_room(above: float, below: float, height: int = 64) -> np.ndarray:

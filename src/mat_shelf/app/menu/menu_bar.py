@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QMenu, QMenuBar
 from mat_shelf.app.menu.command_action import CommandAction
 from mat_shelf.app.product.uv_view import VIEWS
 from mat_shelf.app.recent import recent_projects
+from mat_shelf.app.set.lights_card import WAYS
 from mat_shelf.app.theme import is_dark
 from mat_shelf.app.wall.tools.wipe import BLEND
 from mat_shelf.document.product import FINENESS
@@ -42,6 +43,7 @@ class MenuBar(QMenuBar):
             ("&Edit", self._edit),
             ("&Part", self._part),
             ("&Material", self._material),
+            ("&Light", self._light),
             ("&View", self._view),
             ("&Window", self._window),
             ("&Help", self._help),
@@ -56,7 +58,13 @@ class MenuBar(QMenuBar):
         workshop = self.workshop
         for signal in (workshop.project_changed, workshop.selection_changed, workshop.camera_changed):
             signal.connect(self._soon.start)
-        for signal in (workshop.shown_changed, workshop.region_changed, window.marks.opened, window.panes.changed):
+        for signal in (
+            workshop.shown_changed,
+            workshop.region_changed,
+            window.marks.opened,
+            window.panes.changed,
+            workshop.light_changed,
+        ):
             signal.connect(self._soon.start)
 
     def follow(self) -> None:
@@ -213,6 +221,26 @@ class MenuBar(QMenuBar):
         self._add("Search the library", window.library_pane.begin_search, KEY.Find)
         self._add("Save images to library…", window.library.choose_images)
         self._add("Delete unused materials", workshop.remove_unused)
+
+    def _light(self) -> None:
+        window, workshop = self.window_, self.workshop
+        board = window.set_board
+        self._add("Add a softbox", lambda: window.begin_light(board.lights_card.add_light))
+        for name, run in (
+            ("Duplicate the light", workshop.duplicate_light),
+            ("Solo", workshop.solo_light),
+            ("Remove the light", workshop.remove_light),
+        ):
+            self._add(name, run, when=self._has_light)
+        self._gap()
+        for way, (name, _) in WAYS.items():
+            button = board.softbox_card.way_buttons[way]
+            self._add(name, lambda button=button: window.begin_light(button.toggle), when=self._has_light)
+        self._gap()
+        self._add("Environment (HDR)…", lambda: window.begin_light(board.choose_room))
+
+    def _has_light(self) -> bool:
+        return self.workshop.light is not None
 
     def _view(self) -> None:
         workshop, viewport = self.workshop, self.window_.viewport

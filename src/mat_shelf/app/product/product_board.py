@@ -1,9 +1,7 @@
 """The board of the Product station: size, parts, place, surface, zones, unassigned faces, UVs."""
 
-from functools import partial
-
-from PyQt6.QtCore import QEvent, pyqtSignal
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QFrame, QVBoxLayout, QWidget
 
 from mat_shelf.app.product.coverage_card import CoverageCard
 from mat_shelf.app.product.parts_card import PartsCard
@@ -12,12 +10,10 @@ from mat_shelf.app.product.size_card import SizeCard
 from mat_shelf.app.product.surface_card import SurfaceCard
 from mat_shelf.app.product.uv_card import UvCard
 from mat_shelf.app.product.zones_card import ZonesCard
-from mat_shelf.app.widgets.card import card_of, column_of
-from mat_shelf.app.widgets.fold import TAB, CardTitle, Fold
+from mat_shelf.app.widgets.fold_row import FoldRow
 from mat_shelf.app.widgets.small_widgets import quiet_label
 from mat_shelf.app.workshop import ProductWork
 
-_GAP, _TAB_GAP, _MARGIN = 6, 4, 12
 CHECKS = "Coverage and UVs"
 
 
@@ -57,30 +53,18 @@ class ProductBoard(QFrame):
         self.size_card.measure_button.toggled.connect(self._measure)
         self.size_card.import_button.clicked.connect(self.import_wanted)
         self.zones_card.mode_changed.connect(self._faces)
-        contents = {
-            "Size": (self.size_card, 17),
-            "Parts": (self.parts_card, 26),
-            "Place": (self.place_card, 16),
-            "Surface": (self.surface_card, 16),
-            "Zones": (self.zones_card, 18),
-            CHECKS: (self._checks(), 16),
-        }
-        titles = {name: CardTitle(name) for name in contents}
-        self.folds = {
-            name: Fold(name, card_of(titles[name], [column_of([card])]), titles[name])
-            for name, (card, _) in contents.items()
-        }
-        self._turned: dict[str, bool] = {}
-        line, tabs = QHBoxLayout(self), QHBoxLayout()
-        line.setContentsMargins(_MARGIN, 14, _MARGIN, 14)
-        line.setSpacing(_GAP)
-        tabs.setSpacing(_TAB_GAP)
-        for name, fold in self.folds.items():
-            line.addWidget(fold.card, contents[name][1])
-            tabs.addWidget(fold.tab)
-            fold.turned.connect(partial(self._turn, name))
-        line.addStretch(1)
-        line.addLayout(tabs)
+        self.row = FoldRow(
+            self,
+            {
+                "Size": ([self.size_card], 17),
+                "Parts": ([self.parts_card], 26),
+                "Place": ([self.place_card], 16),
+                "Surface": ([self.surface_card], 16),
+                "Zones": ([self.zones_card], 18),
+                CHECKS: ([self._checks()], 16),
+            },
+            (CHECKS, "Size"),
+        )
         for signal in (work.workshop.project_changed, work.workshop.selection_changed, work.faces_changed):
             signal.connect(self.follow)
         work.gap_changed.connect(self.coverage_card.follow)
@@ -91,7 +75,7 @@ class ProductBoard(QFrame):
             return
         for card in self.cards:
             card.follow()
-        self.folds[CHECKS].tab.show_count(len(self.work.gaps))
+        self.row.folds[CHECKS].tab.show_count(len(self.work.gaps))
 
     def _checks(self) -> QWidget:
         """Faces without a material and texture coordinates, one under the other."""
@@ -105,37 +89,10 @@ class ProductBoard(QFrame):
         column.addStretch(1)
         return checks
 
-    def _turn(self, name: str, is_open: bool) -> None:
-        """Opens or folds a card, for this session."""
-        self._turned[name] = is_open
-        self._fold()
-        fold = self.folds[name]
-        (fold.title if is_open else fold.tab).setFocus()
-
-    def _fold(self) -> None:
-        """Lets cards that have no room wait as tabs."""
-        shown = [name for name in self.folds if self._turned.get(name, True)]
-        for name in (CHECKS, "Size"):
-            if name in shown and name not in self._turned and not self._has_room(shown):
-                shown.remove(name)
-        for name, fold in self.folds.items():
-            fold.show_open(name in shown)
-
-    def _has_room(self, shown: list[str]) -> bool:
-        cards = sum(self.folds[name].card.minimumSizeHint().width() + _GAP for name in shown)
-        tabs = (len(self.folds) - len(shown)) * (TAB + _TAB_GAP)
-        return cards + tabs + 2 * _MARGIN <= self.parentWidget().width()
-
     def showEvent(self, event) -> None:
         super().showEvent(event)
-        self.parentWidget().installEventFilter(self)  # the room may shrink further than the board itself
         self.follow()
-        self._fold()
-
-    def eventFilter(self, watched, event) -> bool:
-        if event.type() == QEvent.Type.Resize:
-            self._fold()
-        return False
+        self.row.follow_room()
 
     def hideEvent(self, event) -> None:
         super().hideEvent(event)

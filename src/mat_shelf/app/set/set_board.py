@@ -1,4 +1,4 @@
-"""The board of the Set station: which set, its light and backdrop, the camera and the views."""
+"""The board of the Set station: which set, its lights, room and backdrop, the camera and the views."""
 
 from pathlib import Path
 
@@ -9,18 +9,18 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QFrame,
     QGridLayout,
-    QHBoxLayout,
     QInputDialog,
     QPushButton,
     QVBoxLayout,
     QWidget,
 )
 
+from mat_shelf.app.set.lights_card import LightsCard, SoftboxCard
 from mat_shelf.app.widgets.binding import of_backdrop, of_camera, of_set
-from mat_shelf.app.widgets.card import titled_card
+from mat_shelf.app.widgets.fold_row import FoldRow
 from mat_shelf.app.widgets.rows import row_of
 from mat_shelf.app.widgets.small_widgets import small_button
-from mat_shelf.app.workshop import Workshop
+from mat_shelf.app.workshop import ProductWork, Workshop
 from mat_shelf.document.set import Set
 from mat_shelf.system.user_folders import home_folder
 
@@ -38,7 +38,7 @@ class SetBoard(QFrame):
 
     focus_wanted = pyqtSignal(bool)
 
-    def __init__(self, workshop: Workshop):
+    def __init__(self, workshop: Workshop, work: ProductWork):
         super().__init__()
         self.setObjectName("board")
         self.workshop = workshop
@@ -61,7 +61,7 @@ class SetBoard(QFrame):
         self.sets = _Choices("Lights and backdrop together")
         self.sets.chosen.connect(workshop.use_set)
         self.room_button = small_button("Environment (HDR)…", "Lights the set with an EXR or HDR panorama")
-        self.room_button.clicked.connect(self._choose_room)
+        self.room_button.clicked.connect(self.choose_room)
         self.views = _Choices("Named cameras")
         self.views.chosen.connect(workshop.look_through)
         self.keep_view_button = small_button("Save view…", "Saves the camera shown now as a view")
@@ -78,18 +78,21 @@ class SetBoard(QFrame):
         grid.addWidget(self.drop_view_button, 0, 1)
         grid.addWidget(self.move_view_button, 1, 0, 1, 2)
 
-        cards = QHBoxLayout(self)
-        cards.setContentsMargins(10, 14, 10, 14)
-        cards.setSpacing(8)
-        for title, rows, share in (
-            ("Set", [self.sets, self.room_button], 18),
-            ("Light", [*light, self.straight_box], 22),
-            ("Backdrop", [*backdrop, self.exact_box], 20),
-            ("Camera", [*camera, self.focus_button], 20),
-            ("Views", [self.views, buttons], 18),
-        ):
-            cards.addWidget(titled_card(title, [rows]), share)
-        cards.addStretch(1)
+        self.lights_card, self.softbox_card = LightsCard(workshop, work), SoftboxCard(workshop)
+        self.row = FoldRow(
+            self,
+            {
+                "Set": ([self.sets, self.room_button], 14),
+                "Lights": ([self.lights_card], 15),
+                "Softbox": ([self.softbox_card], 15),
+                "Room": ([*light, self.straight_box], 16),
+                "Backdrop": ([*backdrop, self.exact_box], 14),
+                "Camera": ([*camera, self.focus_button], 14),
+                "Views": ([self.views, buttons], 14),
+            },
+            ("Backdrop", "Views", "Camera"),
+        )
+        workshop.light_changed.connect(self.follow)
         workshop.project_changed.connect(self.follow)
         workshop.camera_changed.connect(self.follow)
         self.follow()
@@ -113,8 +116,16 @@ class SetBoard(QFrame):
         for name in ("surround", "ground"):
             self.rows[name].setVisible(room is None)
         self.rows["room_luminance"].setVisible(room is not None)
-        for row in self.rows.values():
+        for row in (*self.rows.values(), self.lights_card, self.softbox_card):
             row.follow()
+
+    def showEvent(self, event) -> None:
+        super().showEvent(event)
+        self.row.follow_room()
+
+    def hideEvent(self, event) -> None:
+        super().hideEvent(event)
+        self.softbox_card.let_go()
 
     def _let_straight(self, is_on: bool) -> None:
         project = self.workshop.project
@@ -124,7 +135,8 @@ class SetBoard(QFrame):
         project = self.workshop.project
         self.workshop.edit(self.exact_box.text(), project.with_set(project.set.with_(exact_colors=is_on)))
 
-    def _choose_room(self) -> None:
+    def choose_room(self) -> None:
+        """Asks for a panorama that lights the set, or takes the present one away."""
         if self.workshop.project.set.room is not None:
             self.workshop.set_room(None)
             return

@@ -8,6 +8,7 @@ from mat_shelf.app.theme import OUTLINE, THEME, font
 from mat_shelf.app.wall.caption import BOTTOM_RIGHT, TOP_LEFT, paint_caption
 from mat_shelf.app.wall.picker import Picker
 from mat_shelf.app.wall.render_worker import MAIN, RenderWorker
+from mat_shelf.app.wall.tools.aim_light import AimLight
 from mat_shelf.app.wall.tools.carry import Carry
 from mat_shelf.app.wall.tools.close_up_point import CloseUpPoint
 from mat_shelf.app.wall.tools.crop_frame import CropFrame
@@ -52,6 +53,8 @@ class Viewport(QWidget):
     -------
     focused
         What is to be sharp was clicked.
+    aimed
+        Lights are no longer aimed by clicks.
     measured : float
         Distance between two points that were clicked, mm; 0 after the first.
     fill_wanted
@@ -63,6 +66,7 @@ class Viewport(QWidget):
     """
 
     focused = pyqtSignal()
+    aimed = pyqtSignal()
     measured = pyqtSignal(float)
     fill_wanted = pyqtSignal()
     material_wanted = pyqtSignal()
@@ -103,7 +107,7 @@ class Viewport(QWidget):
         self.measure, self.faces, self.focus = Measure(self), Faces(self), Focus(self)
         self.move_handles, self.close_up_point = MoveHandles(self), CloseUpPoint(self)
         self.part_menu, self.carry = PartMenu(self), Carry(self)
-        self.turn_lights, self.crop_frame = TurnLights(self), CropFrame(self)
+        self.turn_lights, self.crop_frame, self.aim_light = TurnLights(self), CropFrame(self), AimLight(self)
         workshop.project_changed.connect(self._follow)
         workshop.camera_changed.connect(self._follow)
         workshop.selection_changed.connect(self.update)
