@@ -14,6 +14,8 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
+from mat_shelf.app.product.product_board import CHECKS
+from mat_shelf.app.set.lights_card import HIGHLIGHT
 from mat_shelf.app.start import application
 from mat_shelf.app.wall.render_worker import CLOSE_UP, MAIN
 from mat_shelf.app.window import Window
@@ -275,6 +277,7 @@ def show_product_station(app, window: Window, folder: Path) -> None:
         time.sleep(0.02)
     settle(app, window, SAMPLES)
     window.grab().save(str(FOLDER / "zones.png"))
+    window.product_board.row.folds[CHECKS].tab.click()
     work.make_zone()
     pad = workshop.project.part(pad.id)
     bare = pad.with_zone(pad.zones[0].with_(material=None))
@@ -393,7 +396,12 @@ def main() -> None:
         window.stations.buttons()[3].click()
         window.workshop.use_set("two-strips")
         settle(app, window, SAMPLES)
+        window.set_board.softbox_card.way_buttons[HIGHLIGHT].click()
+        spot = place_of(window, "warmer-body").toPoint()
+        QTest.mouseClick(window.viewport, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, spot)
+        settle(app, window, SAMPLES)
         window.grab().save(str(FOLDER / "set.png"))
+        window.set_board.softbox_card.let_go()
         window.wall.close_up.toggle_light()
         window.viewport.close_up_point.put_ball(place_of(window, "warmer-body"))
         window.notice.hide()

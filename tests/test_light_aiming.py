@@ -7,7 +7,7 @@ from driving import LEFT, PLAIN, grabbed, picture_of, pixel_place, shortcut
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QInputDialog
 
 from mat_shelf.commands.session import Session
 from mat_shelf.document.camera import Camera
@@ -197,3 +197,26 @@ def test_lights_are_reached_by_the_menu(open_window, small_project, qtbot):
     assert [light.is_on for light in workshop.project.set.softboxes] == [False] * count + [True]
     window.menus.find("Remove the light").trigger()
     assert len(workshop.project.set.softboxes) == count
+
+
+def test_sets_are_duplicated_renamed_and_removed(open_window, small_project, monkeypatch):
+    window = open_window(*small_project)
+    workshop, board = window.workshop, window.set_board
+    window.stations.buttons()[3].click()
+    before = workshop.project.sets
+    QTest.mouseClick(board.copy_set_button, LEFT)
+    assert len(workshop.project.sets) == len(before) + 1 and workshop.project.set.name == f"{before[0].name} 2"
+    monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("My window", True))
+    QTest.mouseClick(board.name_set_button, LEFT)
+    workshop.select_light(0)
+    workshop.remove_light()
+    assert workshop.project.set.name == "My window" and not workshop.project.set.softboxes
+    assert workshop.project.sets[: len(before)] == before  # the one that it was copied from stays
+    assert "My window" in [button.text() for button in board.sets.buttons.values()]
+    QTest.mouseClick(board.drop_set_button, LEFT)
+    assert workshop.project.sets == before
+    for _ in before[1:]:
+        workshop.remove_set()
+    assert len(workshop.project.sets) == 1 and not board.drop_set_button.isEnabled()
+    workshop.remove_set()
+    assert "add another one first" in window.notice.text.text()

@@ -4,8 +4,9 @@ from collections.abc import Callable
 from pathlib import Path
 
 from mat_shelf.commands.command import command
-from mat_shelf.document.ids import name_from
+from mat_shelf.document.ids import name_from, name_of_copy, new_id
 from mat_shelf.document.image import ImageRef
+from mat_shelf.document.project import MOST_SETS
 from mat_shelf.exchange.image_reading import ImageError
 from mat_shelf.system.file_reader import read_file
 
@@ -23,6 +24,41 @@ class SetCommands:
             Id of the set.
         """
         self.edit("Change set", self.project.with_(current_set=set_id))
+
+    @command
+    def duplicate_set(self) -> None:
+        """Add a copy of the set in use, and use it: to be changed while the other stays."""
+        project = self.project
+        if len(project.sets) >= MOST_SETS:
+            self.said.emit(f"A project holds {MOST_SETS} sets at most; remove one first.")
+            return
+        name = name_of_copy(project.set.name, {studio.name for studio in project.sets})
+        made = project.set.with_(id=new_id("set"), name=name)
+        self.edit(f"Duplicate {project.set.name}", project.with_set(made).with_(current_set=made.id))
+
+    @command
+    def rename_set(self, name: str) -> None:
+        """Rename the set in use.
+
+        Parameters
+        ----------
+        name : str
+            New name; an empty one changes nothing.
+        """
+        if name.strip():
+            self.edit("Rename set", self.project.with_set(self.project.set.with_(name=name.strip()[:120])))
+
+    @command
+    def remove_set(self) -> None:
+        """Removes the set in use, unless it is the last one; the one before it comes in use."""
+        project = self.project
+        if len(project.sets) < 2:
+            self.said.emit("A project needs a set; add another one first.")
+            return
+        place = [studio.id for studio in project.sets].index(project.current_set)
+        rest = tuple(studio for studio in project.sets if studio.id != project.current_set)
+        label = f"Remove {project.set.name}"
+        self.edit(label, project.with_(sets=rest, current_set=rest[max(place - 1, 0)].id))
 
     @command
     def set_room(self, path: Path | None) -> None:

@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import (
     QGridLayout,
     QInputDialog,
     QPushButton,
+    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
@@ -24,6 +25,8 @@ from mat_shelf.app.workshop import ProductWork, Workshop
 from mat_shelf.document.set import Set
 from mat_shelf.system.user_folders import home_folder
 
+_CHOICE, _MOST_HEIGHT = 30, 150
+"""Pixels of a choice, and of all that are shown at once."""
 ROOM_PICTURES = "Environment images (*.exr *.hdr)"
 
 
@@ -60,6 +63,18 @@ class SetBoard(QFrame):
         self.focus_button.toggled.connect(self.focus_wanted)
         self.sets = _Choices("Lights and backdrop together")
         self.sets.chosen.connect(workshop.use_set)
+        self.copy_set_button = small_button(
+            "Duplicate", "Adds a copy of the set, to be changed", workshop.duplicate_set
+        )
+        self.name_set_button = small_button("Rename…", "Gives the set another name", self._rename_set)
+        self.drop_set_button = small_button("Remove", "Removes the set from the project", workshop.remove_set)
+        set_buttons = QWidget()
+        grid = QGridLayout(set_buttons)
+        grid.setContentsMargins(0, 4, 0, 4)
+        grid.setSpacing(6)
+        grid.addWidget(self.copy_set_button, 0, 0, 1, 2)
+        grid.addWidget(self.name_set_button, 1, 0)
+        grid.addWidget(self.drop_set_button, 1, 1)
         self.room_button = small_button("Environment (HDR)…", "Lights the set with an EXR or HDR panorama")
         self.room_button.clicked.connect(self.choose_room)
         self.views = _Choices("Named cameras")
@@ -82,7 +97,7 @@ class SetBoard(QFrame):
         self.row = FoldRow(
             self,
             {
-                "Set": ([self.sets, self.room_button], 14),
+                "Set": ([self.sets, set_buttons, self.room_button], 14),
                 "Lights": ([self.lights_card], 15),
                 "Softbox": ([self.softbox_card], 15),
                 "Room": ([*light, self.straight_box], 16),
@@ -104,6 +119,7 @@ class SetBoard(QFrame):
         self.views.show_choices([(v.id, v.name) for v in project.views], None if is_free else project.current_view)
         self.move_view_button.setEnabled(is_free)
         self.drop_view_button.setEnabled(not is_free and project.current_view != project.views[0].id)
+        self.drop_set_button.setEnabled(len(project.sets) > 1)
         self.straight_box.setChecked(project.set.straight_light)
         self.exact_box.setChecked(project.set.exact_colors)
         room = project.set.room
@@ -144,14 +160,20 @@ class SetBoard(QFrame):
         if chosen:
             self.workshop.set_room(Path(chosen))
 
+    def _rename_set(self) -> None:
+        old = self.workshop.project.set.name
+        name, is_given = QInputDialog.getText(self, "Rename set", "Name of the set", text=old)
+        if is_given:
+            self.workshop.rename_set(name)
+
     def _keep_view(self) -> None:
         name, is_given = QInputDialog.getText(self, "Save view", "Name of the view")
         if is_given:
             self.workshop.save_view(name[:120])
 
 
-class _Choices(QWidget):
-    """Names one under the other, of which one is chosen.
+class _Choices(QScrollArea):
+    """Names one under the other, of which one is chosen; many of them scroll.
 
     Signals
     -------
@@ -164,11 +186,19 @@ class _Choices(QWidget):
     def __init__(self, tip: str):
         super().__init__()
         self.setToolTip(tip)
-        self._layout = QVBoxLayout(self)
+        self.setWidgetResizable(True)
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        inside = QWidget()
+        self.setWidget(inside)
+        self._layout = QVBoxLayout(inside)
         self._layout.setContentsMargins(0, 0, 0, 0)
         self._layout.setSpacing(2)
         self._group = QButtonGroup(self)
         self._shown: list[tuple[str, str]] = []
+        self._laid_out = QTimer(self, singleShot=True, interval=0)
+        self._laid_out.timeout.connect(self._show_chosen)
         self.buttons: dict[str, QPushButton] = {}
 
     def show_choices(self, choices: list[tuple[str, str]], current: str | None) -> None:
@@ -185,7 +215,13 @@ class _Choices(QWidget):
                 self._layout.addWidget(button)
                 self.buttons[key] = button
             self._shown = choices
+            self.setFixedHeight(min(len(choices) * _CHOICE, _MOST_HEIGHT))
         self._group.setExclusive(False)
         for key, button in self.buttons.items():
             button.setChecked(key == current)
         self._group.setExclusive(True)
+        self._laid_out.start()
+
+    def _show_chosen(self) -> None:
+        if self._group.checkedButton() is not None:
+            self.ensureWidgetVisible(self._group.checkedButton())
