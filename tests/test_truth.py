@@ -101,7 +101,9 @@ def test_clear_liquid_in_clear_glass_cannot_be_seen_in_an_even_room(figure):
 
 
 @pytest.mark.parametrize("weight", [0.0, pytest.param(0.3, marks=LONG), pytest.param(0.7, marks=LONG), 1.0])
-@pytest.mark.parametrize(("film_ior", "thickness", "roughness"), [(1.33, 0.4, 0.0), (2.0, 0.3, 0.2), (2.4, 0.9, 0.6)])
+@pytest.mark.parametrize(
+    ("film_ior", "thickness", "roughness"), [(1.33, 0.4, 0.0), pytest.param(2.0, 0.3, 0.2, marks=LONG), (2.4, 0.9, 0.6)]
+)
 def test_a_film_on_a_clear_body_neither_makes_nor_loses_light(weight, film_ior, thickness, roughness, figure):
     """White furnace, films of any strength on a body of any reflectance."""
     recipe = Recipe(
@@ -118,7 +120,7 @@ def test_a_film_on_a_clear_body_neither_makes_nor_loses_light(weight, film_ior, 
     assert seen.max() < 3
 
 
-@pytest.mark.parametrize("roughness", [0.0, 0.4])
+@pytest.mark.parametrize("roughness", [0.0, pytest.param(0.4, marks=LONG)])
 def test_a_film_is_there_over_a_body_that_bends_nothing(roughness, figure):
     """A soap film filled with air, as a body of IOR 1: it reflects, passes the rest, and loses nothing."""
     recipe = Recipe(

@@ -130,6 +130,7 @@ def test_a_swatch_is_duplicated_described_and_found_by_its_tags(open_window):
     assert window.library.hint.isVisible() and "No swatch" in window.library.hint.text()
 
 
+@pytest.mark.long
 def test_a_variant_keeps_what_was_tuned_and_follows_its_parent_in_the_rest(open_window):
     window = open_window()
     workshop, library = window.workshop, window.workshop.library
