@@ -492,7 +492,7 @@ class Hands:
         work, part = self.window.work, self.part()
         if part is None:
             return
-        work.way = self.chance.choice(("smooth", "alike", "piece", "loop"))
+        work.way = self.chance.choice(("smooth", "alike", "piece", "loop", "drawn"))
         faces = len(self.workshop.assets.meshes[part.mesh].triangles)
         self.chance.choice(
             (
@@ -500,6 +500,63 @@ class Hands:
                 lambda: work.change_chosen(self.chance.choice(("grow", "shrink", "invert"))),
                 work.make_zone,
                 work.dissolve_zone,
+            )
+        )()
+
+    def op_surface(self):
+        workshop, part = self.workshop, self.part()
+        if part is None or len(workshop.assets.meshes[part.mesh].triangles) > 100_000:
+            return
+        workshop.select(part.id)
+        values = self.chance.choice(
+            (
+                {"edge_radius": self.chance.choice((0.0, 0.3, 5.0, 100.0))},
+                {"rounded_edges": self.chance.choice(("convex", "concave", "both"))},
+                {"smoothing": self.chance.choice((0, 1, 2)), "hard_angle": self.chance.choice((0.0, 60.0, 180.0))},
+            )
+        )
+        workshop.edit("Surface", workshop.project.with_part(part.with_(**values)))
+
+    def op_mend(self):
+        work, part = self.window.work, self.part()
+        if part is None or len(self.workshop.project.product.parts) > MOST_PARTS:
+            return
+        self.workshop.select(part.id)
+        thickness = self.chance.choice((0.01, 0.5, 1e3))
+        self.chance.choice(
+            (
+                work.close_holes,
+                work.flip,
+                work.split_pieces,
+                work.split_faces,
+                work.join,
+                work.choose_alike,
+                lambda: work.thicken(thickness),
+                lambda: work.split_layers(thickness, self.chance.choice((1, 2))),
+            )
+        )()
+
+    def op_light(self):
+        workshop = self.workshop
+        places = [tuple(self.chance.choice((0.0, 100.0, -1e4, 3.0)) for _ in range(3)) for _ in range(2)]
+        if workshop.light is not None and self.chance.random() < 0.3:
+            changed = self.field(workshop.light)
+            if changed is not None:
+                workshop.edit("Light", workshop.project.with_set(workshop.with_light(changed)))
+            return
+        workshop.select_light(self.chance.randrange(4))
+        self.chance.choice(
+            (
+                lambda: workshop.add_light(places[0], 100.0, (50.0, 80.0, 400.0)),
+                workshop.duplicate_light,
+                workshop.remove_light,
+                workshop.solo_light,
+                workshop.duplicate_set,
+                workshop.remove_set,
+                lambda: workshop.rename_set(self.chance.choice(WORDS)),
+                lambda: workshop.put_highlight(places[0], (0.0, 1.0, 0.0), (50.0, 80.0, 400.0)),
+                lambda: workshop.aim_light(places[1]),
+                lambda: workshop.put_light_away(self.chance.choice((0.0, 1e9, 300.0))),
             )
         )()
 

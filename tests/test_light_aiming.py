@@ -22,6 +22,7 @@ from mat_shelf.library.library import Library
 from mat_shelf.optics.color import luminance
 from mat_shelf.rendering.camera import make_camera_view, ray_through
 from mat_shelf.rendering.final_render import render_picture
+from mat_shelf.scene.lights import light_corners
 
 SIZE = 120, 80
 MIRROR = Material(id="mirror", name="Mirror", recipe=Recipe(base_metalness=1.0, specular_roughness=0.0))
@@ -110,6 +111,18 @@ def test_lights_face_what_they_are_told_and_give_nothing_when_off(mirrors):
     session.aim_light((0, 0, 0))
     session.remove_light()
     session.duplicate_light()  # nothing to do any of it to, and no harm
+
+
+def test_a_light_rolls_about_its_own_axis():
+    """By a quarter it is as one of its height and width; by 30 degrees as another library turns it."""
+    box = Softbox(position=(300, 200, 100), target=(10, 20, 30), width=80.0, height=200.0)
+    rolled, swapped = light_corners(box.with_(roll=90.0)), light_corners(box.with_(width=200.0, height=80.0))
+    apart = np.linalg.norm(rolled[:, None] - swapped[None], axis=2)
+    assert apart.min(axis=1).max() < 1e-3
+    facing = np.subtract(box.target, box.position)  # towards who looks at it, so a positive angle is anticlockwise
+    turned = trimesh.transformations.rotation_matrix(np.radians(30), facing, box.position)
+    expected = trimesh.transform_points(light_corners(box), turned)
+    assert light_corners(box.with_(roll=30.0)) == pytest.approx(expected, abs=1e-2)
 
 
 def test_lights_are_added_aimed_and_switched_on_the_board(open_window, small_project, qtbot):

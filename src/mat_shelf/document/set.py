@@ -12,7 +12,7 @@ MOST_LIGHTS = 64
 
 
 class Softbox(Frozen):
-    """A rectangular light. Its width runs horizontally; it faces `target`.
+    """A rectangular light. Without roll its width runs horizontally; it faces `target`.
 
     Attributes
     ----------
@@ -44,6 +44,9 @@ class Softbox(Frozen):
     )
     temperature: float = number(
         5600.0, 1500, 20000, label="Temperature", unit="K", tip="3000 is warm, 6500 daylight.", usual=(2000, 10_000)
+    )
+    roll: float = number(
+        0.0, -180, 180, label="Roll", unit="°", tip="About its own axis, anticlockwise as seen from what it faces."
     )
 
     @model_validator(mode="after")

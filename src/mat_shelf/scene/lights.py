@@ -215,6 +215,8 @@ def _box_row(box: Softbox) -> np.ndarray:
     across = np.cross(facing, up)
     across /= np.linalg.norm(across)
     upward = np.cross(across, facing)
+    c, s = math.cos(math.radians(box.roll)), math.sin(math.radians(box.roll))
+    across, upward = c * across - s * upward, c * upward + s * across
     radiance = black_body(box.temperature) * (box.luminance / WHITE)
     return np.concatenate(
         [

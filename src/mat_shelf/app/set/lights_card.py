@@ -5,6 +5,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QGridLayout,
+    QHBoxLayout,
     QListWidget,
     QListWidgetItem,
     QPushButton,
@@ -113,19 +114,22 @@ class SoftboxCard(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
         self.rows = {}
-        for name in ("luminance", "temperature", "width", "height"):
+        for name in ("luminance", "temperature", "width", "height", "roll"):
             binding = Binding(workshop, Softbox, name, lambda w: w.light, _put)
             self.rows[name] = ValueRow(binding, is_stacked=True)
             layout.addWidget(self.rows[name])
         self.way_buttons: dict[str, QPushButton] = {}
+        ways = QHBoxLayout()
+        ways.setSpacing(6)
         for way, (words, tip) in WAYS.items():
             button = QPushButton(words, checkable=True)
             button.setProperty("role", "small")
             button.setToolTip(f"{tip}. The wheel changes its distance.")
             button.toggled.connect(lambda is_on, way=way: self._toggled(way, is_on))
             self.way_buttons[way] = button
-            layout.addSpacing(6)
-            layout.addWidget(button)
+            ways.addWidget(button)
+        layout.addSpacing(6)
+        layout.addLayout(ways)
         layout.addStretch(1)
 
     def _toggled(self, way: str, is_on: bool) -> None:
