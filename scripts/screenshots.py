@@ -397,7 +397,7 @@ def main() -> None:
         window.workshop.use_set("two-strips")
         settle(app, window, SAMPLES)
         window.set_board.softbox_card.way_buttons[HIGHLIGHT].click()
-        spot = place_of(window, "warmer-body").toPoint()
+        spot = place_of(window, "pen-cap").toPoint()
         QTest.mouseClick(window.viewport, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, spot)
         settle(app, window, SAMPLES)
         window.grab().save(str(FOLDER / "set.png"))
