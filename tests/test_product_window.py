@@ -13,6 +13,11 @@ from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from mat_shelf.app.product.parts_card import GROUP, PART, ZONE
 from mat_shelf.commands.materials import Wearable
+from mat_shelf.document.material import Material
+from mat_shelf.document.product import Part, Zone
+from mat_shelf.document.recipe import Recipe
+from mat_shelf.exchange.models.mesh_glb import NamedMesh
+from mat_shelf.geometry.mesh import checked
 from mat_shelf.geometry.pose import posed
 from mat_shelf.geometry.solids import box as rounded_box
 
@@ -277,6 +282,24 @@ def test_zones_are_made_dressed_and_counted(lamp, qtbot, tmp_path):
     assert workshop.save(tmp_path / "lamp.matshelf")
     saved = workshop.project
     assert workshop.open(tmp_path / "lamp.matshelf") and workshop.project == saved
+
+
+def test_slivers_of_a_fine_part_are_counted_once_they_are_found(open_window, small_project, qtbot):
+    """A ball of 80,000 faces in a zone of another material, but for one of them."""
+    project, assets = small_project
+    ball = trimesh.creation.icosphere(6, 20)
+    mesh = checked(ball.vertices, ball.faces, ball.vertex_normals)
+    green = Material(id="green", name="Green", recipe=Recipe(base_color=(0.05, 0.4, 0.1)))
+    zone = Zone(id="z", name="Z", faces=assets.add_faces(np.arange(1, len(mesh.triangles))), material="green")
+    part = Part(id="ball", name="Ball", mesh=assets.add(NamedMesh("ball", mesh)), material="red", zones=(zone,))
+    project = project.with_material(green).with_parts((*project.product.parts, part))
+    window = open_window(project, assets)
+    window.stations.buttons()[0].click()
+    words = window.product_board.coverage_card.words
+    qtbot.waitUntil(lambda: "1 sliver between zones kept an old material" in words.text(), timeout=20_000)
+    window.work.show_gap(1)
+    assert window.work.chosen[0] == "ball" and np.flatnonzero(window.work.chosen[1]).tolist() == [0]
+    assert "still Red" in window.product_board.coverage_card.here.text()
 
 
 def test_a_zone_takes_more_faces_and_gives_some_back(lamp, qtbot):

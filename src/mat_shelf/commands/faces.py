@@ -23,6 +23,8 @@ from mat_shelf.geometry.selecting import (
 from mat_shelf.geometry.unassigned_faces import UnassignedRegion, unassigned_regions
 from mat_shelf.rendering.navigation import framed, looking_at
 
+_QUICKLY_FOUND = 20_000
+"""Triangles whose neighbours are found at once."""
 SMOOTH, ALIKE, PIECE, LASSO, LOOP, DRAWN = "smooth", "alike", "piece", "lasso", "loop", "drawn"
 FACE_TOOLS = {
     DRAWN: ("CAD face", "The face that was drawn in the CAD model; for parts of STEP files"),
@@ -308,8 +310,33 @@ class FaceCommands:
         list of UnassignedRegion
         """
         assets = self.session.assets
-        self.gaps = unassigned_regions(self.project, assets.meshes, assets.faces, self._graph, self._known_gaps)
+        self.gaps = unassigned_regions(
+            self.project, assets.meshes, assets.faces, self._graph, self._known_gaps, self._graph_at_hand
+        )
         return self.gaps
+
+    def _graph_at_hand(self, mesh: str) -> Adjacency | None:
+        """Neighbours of faces where they are known, or quickly found; else they are found aside."""
+        if mesh in self._graphs or len(self.session.assets.meshes[mesh].triangles) <= _QUICKLY_FOUND:
+            return self._graph(mesh)
+
+        def take(_: object) -> None:
+            """Look again, at the parts that have waited for it.
+
+            Parameters
+            ----------
+            _ : object
+                The neighbours.
+            """
+            self._looked_into.discard(mesh)
+            self._known_gaps = {key: found for key, found in self._known_gaps.items() if found[0].mesh != mesh}
+            self.find_gaps()
+            self.gap_changed.emit()
+
+        if mesh not in self._looked_into:
+            self._looked_into.add(mesh)
+            self._aside(lambda: self._graph(mesh), take)
+        return self._graphs.get(mesh)
 
     def show_gap(self, step: int) -> None:
         """Walks the camera to the next or the previous bare piece.

@@ -12,6 +12,8 @@ from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import posed, posed_bounds, turn_matrix
 from mat_shelf.geometry.triangles import area_vectors
 
+_MOST_LOOKED_AT = 300_000
+"""Faces of a part whose slivers in an old material are looked for at every edit."""
 SLIVER = 0.002
 """Share of its part's area below which a bare piece is easily overlooked."""
 
@@ -74,6 +76,7 @@ def unassigned_regions(
     faces: Mapping[str, np.ndarray],
     neighbours: Callable[[str], Adjacency],
     known: dict[str, tuple[Part, list[UnassignedRegion]]] | None = None,
+    at_hand: Callable[[str], Adjacency | None] | None = None,
 ) -> list[UnassignedRegion]:
     """Every bare piece of the product, and every sliver that was left in an old material, the largest first.
 
@@ -88,6 +91,9 @@ def unassigned_regions(
     neighbours : callable (SHA-256 of a mesh) -> Adjacency
     known : dict, optional
         What was found on each part the last time; parts that are the same objects are not looked at again.
+    at_hand : callable (SHA-256 of a mesh) -> Adjacency or None, optional
+        Neighbours for slivers in an old material, which are not looked for where it gives none; `neighbours` by
+        default.
 
     Returns
     -------
@@ -97,12 +103,12 @@ def unassigned_regions(
     found: list[UnassignedRegion] = []
     for part in project.product.parts:
         if part.id not in known or known[part.id][0] is not part:
-            known[part.id] = part, _part_gaps(part, meshes[part.mesh], faces, neighbours)
+            known[part.id] = part, _part_gaps(part, meshes[part.mesh], faces, neighbours, at_hand or neighbours)
         found += known[part.id][1]
     return sorted(found, key=lambda gap: -gap.area)
 
 
-def _part_gaps(part: Part, mesh: Mesh, faces, neighbours) -> list[UnassignedRegion]:
+def _part_gaps(part: Part, mesh: Mesh, faces, neighbours, at_hand) -> list[UnassignedRegion]:
     if part.material is not None and not part.zones:
         return []
     bare = unassigned_faces(part, len(mesh.triangles), faces)
@@ -113,15 +119,18 @@ def _part_gaps(part: Part, mesh: Mesh, faces, neighbours) -> list[UnassignedRegi
         normal = toward / length if length > 0.3 * area else None
         bounds = posed_bounds(mesh, part.pose)
         return [UnassignedRegion(part.id, np.arange(len(bare)), area * part.pose.scale**2, 1.0, bounds, normal)]
-    if part.material is None and not bare.any():
+    groups: list[tuple[np.ndarray, str | None]] = []
+    if bare.any():
+        groups += [(group, None) for group in _pieces(neighbours(part.mesh), bare)]
+    if part.material is not None and len(bare) <= _MOST_LOOKED_AT:
+        graph = at_hand(part.mesh)
+        if graph is not None:
+            groups += [(group, part.material) for group in _left_over(part, graph, mesh, faces)]
+    if not groups:
         return []
     standing = posed(mesh, part.pose)
     areas, normals = face_areas(standing), face_normals(standing)
     whole = max(float(areas.sum()), 1e-12)
-    graph = neighbours(part.mesh)
-    groups = [(group, None) for group in _pieces(graph, bare)]
-    if part.material is not None:
-        groups += [(group, part.material) for group in _left_over(part, graph, areas / whole, faces)]
     found = []
     for group, left_in in groups:
         corners = standing.vertices[standing.triangles[group]].reshape(-1, 3)
@@ -143,31 +152,35 @@ def _pieces(graph: Adjacency, among: np.ndarray) -> list[np.ndarray]:
     return np.split(order, np.flatnonzero(np.diff(piece[order])) + 1)
 
 
-def _left_over(part: Part, graph: Adjacency, shares: np.ndarray, faces) -> list[np.ndarray]:
+def _left_over(part: Part, graph: Adjacency, mesh: Mesh, faces) -> list[np.ndarray]:
     """Slivers in no zone, all whose neighbours are in zones of one and the same other material.
 
     What is in a zone was put there on purpose, however small it is.
     """
-    materials = {part.material: 0}
-    worn = np.zeros(len(shares), np.int32)
+    materials, count = {part.material: 0}, len(mesh.triangles)
+    worn = np.zeros(count, np.int32)
     for zone in part.zones:
         worn[faces[zone.faces]] = materials.setdefault(zone.material, len(materials))
-    in_zone = np.zeros(len(shares), bool)
+    in_zone = np.zeros(count, bool)
     for zone in part.zones:
         in_zone[faces[zone.faces]] = True
-    piece = np.full(len(shares), -1, np.int64)
+    if in_zone.all():
+        return []
+    piece = np.full(count, -1, np.int64)
     groups = _pieces(graph, ~in_zone)
     for number, group in enumerate(groups):
         piece[group] = number
     pairs = np.concatenate([graph.pairs, graph.pairs[:, ::-1]])
     pairs = pairs[(piece[pairs[:, 0]] >= 0) & (piece[pairs[:, 0]] != piece[pairs[:, 1]])]
     beside = np.unique(np.stack([piece[pairs[:, 0]], worn[pairs[:, 1]]], axis=1), axis=0)
-    number, count = np.unique(beside[:, 0], return_counts=True)
-    alone = set(number[count == 1].tolist())
+    number, kinds = np.unique(beside[:, 0], return_counts=True)
+    alone = set(number[kinds == 1].tolist())
     other = {int(k): int(material) for k, material in beside}
     bare = materials.get(None)
+    areas = face_areas(mesh)
+    largest = SLIVER * float(areas.sum())
     return [
         group
         for k, group in enumerate(groups)
-        if k in alone and other[k] not in (0, bare) and shares[group].sum() < SLIVER
+        if k in alone and other[k] not in (0, bare) and areas[group].sum() < largest
     ]
