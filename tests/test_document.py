@@ -138,7 +138,7 @@ NEW_FIELDS = {
     8: {"recipe": ("contact",)},
     9: {"part": ("priority",), "set": ("exact_colors",)},
     10: {"project": ("references", "current_reference", "colors"), "material": ("color_links",)},
-    11: {"part": ("edge_radius", "rounded_edges", "smoothing", "hard_angle", "cad_faces")},
+    11: {"part": ("edge_radius", "rounded_edges", "smoothing", "hard_angle", "cad_faces", "hard_regions")},
 }
 """The fields that came with each schema, which older projects are without."""
 

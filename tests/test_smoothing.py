@@ -10,12 +10,14 @@ from scipy.interpolate import BSpline
 
 from mat_shelf.document.product import Part, Pose, Zone
 from mat_shelf.exchange.assets import Assets
+from mat_shelf.exchange.model_update import update_model
 from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.exchange.project_file import read_project, save_project
 from mat_shelf.geometry.adjacency import adjacency
 from mat_shelf.geometry.mesh import Mesh, checked
 from mat_shelf.geometry.smoothing import MOST_SMOOTH_TRIANGLES, levels_that_fit, smooth
 from mat_shelf.rendering.final_render import render_picture
+from mat_shelf.scene.smoothed_parts import smooth_surface_of
 
 
 def box(side=2.0) -> Mesh:
@@ -203,3 +205,39 @@ def test_a_part_is_smoothed_and_rounded_on_the_board(open_window, caged, qtbot):
     typed(card.radius, "900")
     assert workshop.project.part("block").zone("top").edge_radius is None
     assert "100" in window.notice.text.text() and grabbed(window).any() and seen(window, "block").any()
+
+
+def test_chosen_edges_stay_hard_through_edits_of_the_model(open_window, caged, qtbot):
+    """The rim of the cube's bottom is kept; it stays in its plane when the rest becomes round, and after a split."""
+    window = open_window(*caged)
+    workshop, work, card = window.workshop, window.work, window.product_board.surface_card
+    window.stations.buttons()[0].click()
+    part = workshop.project.part("block").with_(smoothing=3, hard_angle=180.0, zones=())
+    workshop.edit("Smooth", workshop.project.with_part(part))
+    workshop.select("block")
+
+    def lowest(part) -> np.ndarray:
+        """Vertices in the plane of the cube's bottom."""
+        vertices = smooth_surface_of(part, workshop.assets.meshes, workshop.assets.faces).mesh.vertices
+        return vertices[np.abs(vertices[:, 1] + 20) < 1e-4]
+
+    assert not len(lowest(part)) and not card.keep_button.isEnabled()
+    mesh = workshop.assets.meshes[part.mesh]
+    below = trimesh.Trimesh(mesh.vertices, mesh.triangles, process=False).face_normals[:, 1] < -0.9
+    work.choose(("block", below))
+    before = picture_of(qtbot, window)
+    QTest.mouseClick(card.keep_button, LEFT)
+    kept = workshop.project.part("block")
+    rim = lowest(kept)
+    assert len(rim) > 20 and workshop.history.undo_label == "Hard edges"
+    assert np.abs(picture_of(qtbot, window).astype(int) - before).max() > 30
+    assert np.linalg.norm(rim[:, [0, 2]], axis=1).max() < 20 * np.sqrt(2)  # a smooth curve in that plane
+    shifted = np.roll(np.arange(len(mesh.triangles)), 5)
+    again = workshop.assets.add(NamedMesh("turned", Mesh(mesh.vertices, mesh.triangles[shifted], mesh.normals)))
+    product = workshop.project.product.with_(parts=(Part(id="new", name="Block", mesh=again),))
+    updated, _ = update_model(workshop.project, workshop.assets, product, ())
+    assert np.sort(lowest(updated.product.parts[0]), axis=0) == pytest.approx(np.sort(rim, axis=0), abs=1e-3)
+    QTest.mouseClick(card.soften_button, LEFT)
+    assert not len(lowest(workshop.project.part("block")))
+    workshop.undo()
+    assert workshop.project.part("block") == kept

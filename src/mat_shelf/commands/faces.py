@@ -5,7 +5,7 @@ import numpy as np
 from mat_shelf.commands.command import command
 from mat_shelf.commands.materials import Wearable
 from mat_shelf.document.ids import free_name, new_id
-from mat_shelf.document.product import Part, Zone
+from mat_shelf.document.product import MOST_HARD, Part, Zone
 from mat_shelf.document.swatch import Swatch
 from mat_shelf.geometry.adjacency import Adjacency, adjacency, face_areas
 from mat_shelf.geometry.cad_faces import face_numbers, faces_alike
@@ -261,6 +261,29 @@ class FaceCommands:
             if len(rest):
                 zones.append(zone if len(rest) == len(faces) else zone.with_(faces=assets.add_faces(rest)))
         return zones
+
+    @command
+    def keep_border_hard(self) -> None:
+        """Lets the border of the selected faces stay hard where their part is smoothed."""
+        if self.chosen is None:
+            self.session.said.emit("Select the faces on one side of the edges first, with a tool of the Zones card.")
+            return
+        part_id, mask = self.chosen
+        part = self.project.part(part_id)
+        if len(part.hard_regions) >= MOST_HARD:
+            self.session.said.emit(f"A part keeps {MOST_HARD} borders hard at most; soften them first.")
+            return
+        region = self.session.assets.add_faces(np.flatnonzero(mask))
+        hard = tuple(dict.fromkeys((*part.hard_regions, region)))
+        self.session.edit("Hard edges", self.project.with_part(part.with_(hard_regions=hard)))
+        self.choose(None)
+
+    @command
+    def soften_borders(self) -> None:
+        """Lets no border of the selected part stay hard, but for those of its zones."""
+        part = self.session.selected_part
+        if part is not None and part.hard_regions:
+            self.session.edit("Soften edges", self.project.with_part(part.with_(hard_regions=())))
 
     @command
     def add_to_zone(self) -> None:

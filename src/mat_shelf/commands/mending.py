@@ -9,7 +9,7 @@ from scipy.spatial import cKDTree
 from mat_shelf.commands.command import command
 from mat_shelf.document.ids import FreeNames, new_id
 from mat_shelf.document.mark import Mark
-from mat_shelf.document.product import Part, Zone
+from mat_shelf.document.product import MOST_HARD, Part, Zone
 from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.geometry.adjacency import connected_pieces
 from mat_shelf.geometry.cad_faces import face_numbers, first_triangles
@@ -115,7 +115,7 @@ class MendingCommands:
                 The layers, and the core.
             """
             names = FreeNames({p.name for p in self.project.product.parts if chosen is not None or p.id != part.id})
-            bare = part.with_(zones=(), cad_faces=None)
+            bare = part.with_(zones=(), cad_faces=None, hard_regions=())
             parts = [] if chosen is None else [part]
             for number, layer in enumerate(made, 1):
                 is_core = chosen is None and number == len(made)
@@ -169,7 +169,7 @@ class MendingCommands:
             self.session.said.emit("Select the parts to join: click one, then Ctrl+click the others in the list.")
             return
         assets, turn = self.session.assets, turn_matrix(first.pose.turn)
-        meshes, zones, marks, at = [], [], [], 0
+        meshes, zones, marks, hard, at = [], [], [], [], 0
         names = FreeNames({zone.name for zone in first.zones})
         known = [p.cad_faces for p in (first, *others)]
         drawn = [] if all(known) else None
@@ -191,6 +191,7 @@ class MendingCommands:
                 zones.append(kept.with_(faces=assets.add_faces(assets.faces[zone.faces] + at)))
             if drawn is not None:
                 drawn.append(assets.faces[part.cad_faces] + at)
+            hard += [assets.add_faces(assets.faces[region] + at) for region in part.hard_regions]
             marks += [self._mark_on(mark, part, first) for mark in self.project.marks if mark.part == part.id]
             meshes.append(own)
             at += len(own.triangles)
@@ -198,6 +199,7 @@ class MendingCommands:
             mesh=self._keep(first.name, merged(meshes)),
             zones=tuple(zone for zone in zones if len(assets.faces[zone.faces])),
             cad_faces=None if drawn is None else assets.add_faces(np.concatenate(drawn)),
+            hard_regions=tuple(hard[:MOST_HARD]),
         )
         gone = {part.id for part in others}
         parts = (joined if p.id == first.id else p for p in self.project.product.parts if p.id not in gone)
@@ -218,6 +220,12 @@ class MendingCommands:
         world = np.array(mark.point) * part.pose.scale @ turn.T + np.array(part.pose.shift)
         point, facing = in_part_frame(world, turn @ np.array(mark.facing), other.pose)
         return mark.with_(part=other.id, point=point, facing=facing)
+
+    def _regions_at(self, part: Part, place: np.ndarray) -> tuple[str, ...]:
+        """Hard regions of a part, as far as its faces have new places; -1 for those that have none."""
+        assets = self.session.assets
+        moved = [place[assets.faces[region]] for region in part.hard_regions]
+        return tuple(assets.add_faces(faces[faces >= 0]) for faces in moved if (faces >= 0).any())
 
     def _keep(self, name: str, mesh: Mesh) -> str:
         return self.session.assets.add(NamedMesh(name, mesh))
@@ -304,6 +312,7 @@ class MendingCommands:
                     mesh=self._keep(name, some_faces(mesh, faces)),
                     zones=tuple(zones),
                     cad_faces=None if drawn is None else assets.add_faces(first_triangles(drawn[faces])),
+                    hard_regions=self._regions_at(part, place),
                 )
             )
         middles = cKDTree(mesh.vertices[mesh.triangles].mean(axis=1))

@@ -8,7 +8,7 @@ from mat_shelf.document.ids import Digest, Id, Name, by_id, with_one
 from mat_shelf.document.parameter import Frozen, Point, number
 
 MOST_PARTS, MOST_ZONES = 20_000, 1000
-MOST_SMOOTHING = 5
+MOST_SMOOTHING, MOST_HARD = 5, 64
 FINENESS = {"draft": (0.2, 0.5), "good": (0.05, 0.25), "fine": (0.01, 0.1)}
 """mm that triangles may lie beside a curved face of a CAD model at most, and radians between two of them."""
 MOST_RADIUS = 100.0
@@ -70,6 +70,8 @@ class Part(Frozen):
         Which of its edges are: "convex", "concave" or "both".
     smoothing : int
         Levels by which its surface is smoothed; 0 for none.
+    hard_regions : tuple of str
+        SHA-256 of lists of faces whose borders stay hard where the part is smoothed.
     cad_faces : str or None
         SHA-256 of the list of the first triangles of the faces that an engineer drew; None where none are known.
     """
@@ -84,6 +86,7 @@ class Part(Frozen):
     group: Name | None = None
     priority: Annotated[int, Field(ge=0, le=9)] | None = None
     cad_faces: Digest | None = None
+    hard_regions: Annotated[tuple[Digest, ...], Field(max_length=MOST_HARD)] = ()
     edge_radius: float = number(
         0.0,
         0.0,
@@ -124,7 +127,8 @@ class Part(Frozen):
 
     def face_lists(self) -> dict[str, str]:
         """Lists of its faces, by SHA-256, and what each is, in words."""
-        lists = {zone.faces: f"the faces of zone '{zone.name}'" for zone in self.zones}
+        lists = {region: f"the hard edges of part '{self.name}'" for region in self.hard_regions}
+        lists |= {zone.faces: f"the faces of zone '{zone.name}'" for zone in self.zones}
         return lists | ({self.cad_faces: f"the CAD faces of part '{self.name}'"} if self.cad_faces else {})
 
     def worn(self) -> list[str]:

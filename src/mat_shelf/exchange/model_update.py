@@ -104,19 +104,27 @@ def _carried(old: Part, new: Part, assets: Assets) -> Part:
         return old
     zones: tuple[Zone, ...] = ()
     if old.zones:
-        before, after = assets.meshes[old.mesh], assets.meshes[new.mesh]
-        known = np.full(len(before.triangles), -1)
-        for number, zone in enumerate(old.zones):
-            known[assets.faces[zone.faces]] = number
-        labels = _labels_by_face(old, new, known, assets, len(after.triangles))
-        if labels is None:
-            labels = transfer_labels(posed(before, old.pose), known, posed(after, old.pose))
+        labels = _carried_labels(old, new, [zone.faces for zone in old.zones], assets)
         zones = tuple(
             zone.with_(faces=assets.add_faces(np.flatnonzero(labels == number)))
             for number, zone in enumerate(old.zones)
             if (labels == number).any()
         )
-    return old.with_(mesh=new.mesh, zones=zones, cad_faces=new.cad_faces)
+    regions = [np.flatnonzero(_carried_labels(old, new, [region], assets) == 0) for region in old.hard_regions]
+    hard = tuple(assets.add_faces(faces) for faces in regions if len(faces))
+    return old.with_(mesh=new.mesh, zones=zones, cad_faces=new.cad_faces, hard_regions=hard)
+
+
+def _carried_labels(old: Part, new: Part, lists: list[str], assets: Assets) -> np.ndarray:
+    """Place in a list of lists of faces that each face of a new mesh lies in, (T,) int; -1 for none."""
+    before, after = assets.meshes[old.mesh], assets.meshes[new.mesh]
+    known = np.full(len(before.triangles), -1)
+    for number, faces in enumerate(lists):
+        known[assets.faces[faces]] = number
+    labels = _labels_by_face(old, new, known, assets, len(after.triangles))
+    if labels is None:
+        labels = transfer_labels(posed(before, old.pose), known, posed(after, old.pose))
+    return labels
 
 
 def _labels_by_face(old: Part, new: Part, labels: np.ndarray, assets: Assets, count: int) -> np.ndarray | None:

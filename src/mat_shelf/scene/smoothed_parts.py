@@ -36,7 +36,8 @@ def smoothing_key(part: Part) -> tuple | None:
     """
     if not part.smoothing:
         return None
-    return part.mesh, part.smoothing, part.hard_angle, tuple((zone.faces, zone.material) for zone in part.zones)
+    zones = tuple((zone.faces, zone.material) for zone in part.zones)
+    return part.mesh, part.smoothing, part.hard_angle, part.hard_regions, zones
 
 
 def smooth_surface_of(part: Part, meshes: Mapping[str, Mesh], faces: Mapping[str, np.ndarray]) -> SmoothSurface | None:
@@ -67,5 +68,9 @@ def _smoothed(source: _Source) -> SmoothSurface:
     borders = np.zeros(len(mesh.triangles), np.int32)
     for number, zone in enumerate(part.zones, 1):
         borders[source.faces[zone.faces]] = number
+    for region in part.hard_regions:  # two faces are in one region of all that are marked, or a border runs between
+        inside = np.zeros(len(borders), np.int32)
+        inside[source.faces[region]] = 1
+        borders = np.unique(2 * borders + inside, return_inverse=True)[1].astype(np.int32)
     level = levels_that_fit(len(mesh.triangles), part.smoothing)
     return smooth(mesh, adjacency(mesh), level, part.hard_angle, borders)

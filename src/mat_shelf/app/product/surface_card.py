@@ -1,6 +1,6 @@
 """Surface of the selected parts: edges rounded, facets smoothed."""
 
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from mat_shelf.app.widgets.binding import Binding
 from mat_shelf.app.widgets.choice_row import ChoiceRow
@@ -29,13 +29,23 @@ class SurfaceCard(QWidget):
         self.smoothing = ValueRow(bound("smoothing"), is_stacked=True)
         self.hard = ValueRow(bound("hard_angle"), is_stacked=True)
         self.as_part = small_button("As its part", "Gives the zone's edges the radius of its part", self._follow_part)
+        self.keep_button = small_button(
+            "Keep hard", "The border of the selected faces stays hard where the part is smoothed", work.keep_border_hard
+        )
+        self.soften_button = small_button("Soften", "No border stays hard but those of zones", work.soften_borders)
+        borders = QHBoxLayout()
+        borders.setSpacing(6)
+        borders.addWidget(self.keep_button)
+        borders.addWidget(self.soften_button)
         self.words = quiet_label()
         self.words.setWordWrap(True)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
-        for row in (self.radius, self.as_part, self.rounded, self.smoothing, self.hard, self.words):
+        for row in (self.radius, self.as_part, self.rounded, self.smoothing, self.hard):
             layout.addWidget(row)
+        layout.addLayout(borders)
+        layout.addWidget(self.words)
         layout.addStretch(1)
 
     def follow(self) -> None:
@@ -44,6 +54,8 @@ class SurfaceCard(QWidget):
             row.follow()
         self.rounded.setEnabled(part is not None)
         self.hard.setEnabled(part is not None and part.smoothing > 0)
+        self.keep_button.setEnabled(self.work.chosen is not None)
+        self.soften_button.setEnabled(part is not None and bool(part.hard_regions))
         self.as_part.setVisible(zone is not None and zone.edge_radius is not None)
         self.words.setText(self._said(part))
 
