@@ -19,6 +19,8 @@ from mat_shelf.app.workshop import ProductWork
 from mat_shelf.commands.materials import Wearable
 
 PART, ZONE, GROUP = (Qt.ItemDataRole.UserRole + k for k in range(3))
+_ROOMY = 240
+"""Pixels from which materials get nearly as much room as names."""
 
 
 class _Tree(QTreeWidget):
@@ -40,8 +42,9 @@ class _Tree(QTreeWidget):
     def resizeEvent(self, event) -> None:
         super().resizeEvent(event)
         width = self.viewport().width()
-        self.setColumnWidth(0, round(width * 0.55))
-        self.setColumnWidth(1, width - round(width * 0.55))
+        names = round(width * (0.55 if width >= _ROOMY else 0.7))
+        self.setColumnWidth(0, names)
+        self.setColumnWidth(1, width - names)
 
     def clear(self) -> None:
         self._lit = None
