@@ -19,8 +19,8 @@ from mat_shelf.app.workshop import ProductWork
 from mat_shelf.commands.materials import Wearable
 
 PART, ZONE, GROUP = (Qt.ItemDataRole.UserRole + k for k in range(3))
-_ROOMY = 240
-"""Pixels from which materials get nearly as much room as names."""
+_ROOMY = 200
+"""Pixels from which materials are shown beside the names."""
 
 
 class _Tree(QTreeWidget):
@@ -37,12 +37,15 @@ class _Tree(QTreeWidget):
     def __init__(self):
         super().__init__(columnCount=2, headerHidden=True, uniformRowHeights=True)
         self.setAcceptDrops(True)
+        self.setIndentation(14)
         self._lit: QTreeWidgetItem | None = None
 
     def resizeEvent(self, event) -> None:
         super().resizeEvent(event)
         width = self.viewport().width()
-        names = round(width * (0.55 if width >= _ROOMY else 0.7))
+        is_roomy = width >= _ROOMY
+        names = round(width * 0.55) if is_roomy else width
+        self.setColumnHidden(1, not is_roomy)
         self.setColumnWidth(0, names)
         self.setColumnWidth(1, width - names)
 
@@ -185,7 +188,7 @@ class PartsCard(QWidget):
         item.setData(0, PART, part_id)
         item.setData(0, ZONE, zone_id)
         item.setFlags(item.flags() | Qt.ItemFlag.ItemIsEditable)
-        item.setToolTip(0, name)
+        item.setToolTip(0, f"{name}: {material}" if material else name)
         item.setToolTip(1, material)
         return item
 
