@@ -296,3 +296,26 @@ def test_baked_normals_are_those_that_the_renderer_shades_with():
         assert between(world, normals_at(edges, place, normal)).max() < 0.5
         seen_any += (between(world, normal[None]) > 5).sum()
     assert seen_any > 20
+
+
+@pytest.mark.parametrize(
+    "fields",
+    [{"base_metalness": 1.0, "specular_roughness": 0.3}, {"specular_weight": 0.0}, {"transmission_weight": 1.0}],
+    ids=["metal", "matt", "glass"],
+)
+def test_rounded_edges_lose_next_to_no_light(fields, figure):
+    """White furnace: a box in an even room, all its edges rounded; leant normals lose a little at the silhouette."""
+    recipe = Recipe(base_color=(1, 1, 1)).with_(**fields)
+    pose = Pose(turn=(20, 30, 0))
+    edges = edges_of(block(), part_of(6.0, rounded_edges="both", pose=pose))
+    table = make_material_table([recipe], [0])._replace(edges=edges)
+    camera = make_camera_view(Camera(position=(0, 0, 400), target=(0, 0, 0), focal_length=200), 32, 32)
+    room = np.ones((16, 32, 3), np.float32)
+    task = RenderTask(Geometry([posed(block(), pose)]), table, make_lights(room), camera)
+    film, tracer = Film(32, 32), Tracer(2)
+    for _ in range(100):
+        tracer.add_sample(task, film)
+    tracer.close()
+    seen_light = film.picture()
+    figure([seen_light.mean(), seen_light.min()])
+    assert seen_light.mean() == pytest.approx(1, abs=0.01) and seen_light.max() < 1.1

@@ -13,8 +13,18 @@ from mat_shelf.geometry.smoothing import SmoothSurface, levels_that_fit, smooth
 
 
 @dataclass(frozen=True)
-class _Source:
-    """A part that is smoothed; the same as any other with its key."""
+class PartSource:
+    """A part that something is made of; the same as any other with its key.
+
+    Attributes
+    ----------
+    key : tuple
+        All that what is made depends on.
+    part : Part
+    mesh : Mesh
+    faces : mapping of array
+        Faces of zones by SHA-256.
+    """
 
     key: tuple
     part: Part = field(compare=False)
@@ -59,11 +69,11 @@ def smooth_surface_of(part: Part, meshes: Mapping[str, Mesh], faces: Mapping[str
     key = smoothing_key(part)
     if key is None or not levels_that_fit(len(meshes[part.mesh].triangles), part.smoothing):
         return None
-    return _smoothed(_Source(key, part, meshes[part.mesh], faces))
+    return _smoothed(PartSource(key, part, meshes[part.mesh], faces))
 
 
 @lru_cache(16)
-def _smoothed(source: _Source) -> SmoothSurface:
+def _smoothed(source: PartSource) -> SmoothSurface:
     part, mesh = source.part, source.mesh
     borders = np.zeros(len(mesh.triangles), np.int32)
     for number, zone in enumerate(part.zones, 1):
