@@ -304,7 +304,7 @@ def test_baked_normals_are_those_that_the_renderer_shades_with():
     ids=["metal", "matt", "glass"],
 )
 def test_rounded_edges_lose_next_to_no_light(fields, figure):
-    """White furnace: a box whose edges of 6 mm take most of its 40; leant normals lose a hundredth at the silhouette."""
+    """White furnace: a box whose edges of 6 mm take most of its 40 loses a hundredth, at its silhouette."""
     recipe = Recipe(base_color=(1, 1, 1)).with_(**fields)
     pose = Pose(turn=(20, 30, 0))
     edges = edges_of(block(), part_of(6.0, rounded_edges="both", pose=pose))
