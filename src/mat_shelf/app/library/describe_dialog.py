@@ -4,14 +4,13 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QDialog,
     QFormLayout,
-    QHBoxLayout,
     QLineEdit,
     QPlainTextEdit,
-    QPushButton,
     QVBoxLayout,
     QWidget,
 )
 
+from mat_shelf.app.widgets.small_widgets import answers
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.swatch import FAMILIES, Swatch, tags_from
 
@@ -43,16 +42,7 @@ class DescribeDialog(QDialog):
         ):
             widget.setAccessibleName(text)
             form.addRow(text, widget)
-        self.confirm = QPushButton("OK")
-        self.confirm.setProperty("role", "main")
-        self.confirm.setDefault(True)
-        self.confirm.clicked.connect(self._keep)
-        cancel = QPushButton("Cancel")
-        cancel.clicked.connect(self.reject)
-        buttons = QHBoxLayout()
-        buttons.addStretch(1)
-        buttons.addWidget(cancel)
-        buttons.addWidget(self.confirm)
+        self.confirm, buttons = answers(self, self._keep)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 18, 20, 16)
         layout.setSpacing(14)

@@ -66,8 +66,8 @@ class Dialogs:
     def open_layers(self) -> ThicknessDialog:
         """Thickness and number of layers."""
         work, part = self._window.work, self._window.workshop.selected_part
-        what = "The selected faces" if work.chosen is not None else part.name
-        words = f"{what} become layers that follow the outside, each a part of its own."
+        what = "The selected faces become" if work.chosen is not None else f"{part.name} becomes"
+        words = f"{what} layers that follow the outside, each a part of its own."
         return self._ask_thickness("Split into layers", words, work.split_layers, True)
 
     def _ask_thickness(self, title: str, words: str, make, counts: bool) -> ThicknessDialog:

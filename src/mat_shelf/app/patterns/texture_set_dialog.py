@@ -9,11 +9,11 @@ from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QLabel,
-    QPushButton,
     QVBoxLayout,
 )
 
 from mat_shelf.app.patterns.painter import image_of
+from mat_shelf.app.widgets.small_widgets import answers
 from mat_shelf.document.pattern import Placement
 from mat_shelf.exchange.texture_set import ROLES, Taken, picture_size
 from mat_shelf.optics.color import encode_srgb
@@ -85,15 +85,7 @@ class TextureSetDialog(QDialog):
         for widget in (self.lies, self.size, self.per_inch):
             placed.addWidget(widget)
         placed.addStretch(1)
-        self.apply_button = QPushButton("Feed the material")
-        self.apply_button.setProperty("role", "main")
-        self.apply_button.clicked.connect(self.accept)
-        leave = QPushButton("Cancel")
-        leave.clicked.connect(self.reject)
-        buttons = QHBoxLayout()
-        buttons.addStretch(1)
-        buttons.addWidget(leave)
-        buttons.addWidget(self.apply_button)
+        self.apply_button, buttons = answers(self, self.accept, "Feed the material")
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 18, 20, 16)
         layout.setSpacing(16)

@@ -6,14 +6,13 @@ from PyQt6.QtWidgets import (
     QDialog,
     QDoubleSpinBox,
     QFormLayout,
-    QHBoxLayout,
     QLabel,
-    QPushButton,
     QSpinBox,
     QVBoxLayout,
     QWidget,
 )
 
+from mat_shelf.app.widgets.small_widgets import answers
 from mat_shelf.geometry.offsetting import MOST_LAYERS
 
 
@@ -44,16 +43,7 @@ class ThicknessDialog(QDialog):
             box.setButtonSymbols(box.ButtonSymbols.NoButtons)
             box.setAccessibleName(text)
             form.addRow(text, box)
-        self.confirm = QPushButton("OK")
-        self.confirm.setProperty("role", "main")
-        self.confirm.setDefault(True)
-        self.confirm.clicked.connect(self._confirm)
-        cancel = QPushButton("Cancel")
-        cancel.clicked.connect(self.reject)
-        buttons = QHBoxLayout()
-        buttons.addStretch(1)
-        buttons.addWidget(cancel)
-        buttons.addWidget(self.confirm)
+        self.confirm, buttons = answers(self, self._confirm)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 18, 20, 16)
         layout.setSpacing(14)

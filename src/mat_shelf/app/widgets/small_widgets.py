@@ -1,8 +1,8 @@
-"""Small buttons and quiet labels, as cards use them."""
+"""Small buttons, quiet labels and answers, as cards and dialogs use them."""
 
 from collections.abc import Callable
 
-from PyQt6.QtWidgets import QLabel, QPushButton
+from PyQt6.QtWidgets import QDialog, QHBoxLayout, QLabel, QPushButton
 
 
 def small_button(text: str, tip: str, run: Callable[[], object] | None = None) -> QPushButton:
@@ -20,3 +20,17 @@ def quiet_label(text: str = "") -> QLabel:
     label = QLabel(text)
     label.setProperty("role", "quiet")
     return label
+
+
+def answers(dialog: QDialog, confirm: Callable[[], object], text: str = "OK") -> tuple[QPushButton, QHBoxLayout]:
+    """The button that confirms a dialog, and the line at its foot that it stands in, beside Cancel."""
+    button, cancel = QPushButton(text), QPushButton("Cancel")
+    button.setProperty("role", "main")
+    button.setDefault(True)
+    button.clicked.connect(lambda: confirm())
+    cancel.clicked.connect(dialog.reject)
+    line = QHBoxLayout()
+    line.addStretch(1)
+    line.addWidget(cancel)
+    line.addWidget(button)
+    return button, line
