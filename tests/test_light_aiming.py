@@ -104,6 +104,11 @@ def test_lights_face_what_they_are_told_and_give_nothing_when_off(mirrors):
     assert len(session.project.set.softboxes) == MOST_LIGHTS
     names = [light.name for light in session.project.set.softboxes]
     assert len(set(names)) == MOST_LIGHTS
+    session.select_light(MOST_LIGHTS - 1)
+    few = session.project.set.with_(softboxes=session.project.set.softboxes[:2])
+    session.edit("Fewer", session.project.with_set(few))
+    assert session.light == few.softboxes[1]  # as in another set, the last one that there is
+    session.undo()
     for _ in range(MOST_LIGHTS):
         session.remove_light()
     assert session.light is None and not session.project.set.softboxes

@@ -204,3 +204,14 @@ def test_layers_thickness_and_holes_by_menu(open_window, fused, qtbot):
     QTest.keyClick(dialog, Qt.Key.Key_Return)
     qtbot.waitUntil(lambda: standing(window, sheet.name).is_watertight, timeout=20_000)
     assert abs(standing(window, sheet.name).volume) == pytest.approx(40 * 40 * 1.0, rel=1e-3)
+
+
+def test_without_a_part_it_is_said_what_to_do(open_window, fused):
+    window = open_window(*fused)
+    window.workshop.select(None)
+    work = window.work
+    for run in (work.close_holes, work.split_pieces, lambda: work.thicken(1.0), lambda: work.split_layers(1.0, 2)):
+        window.notice.hide()
+        run()
+        assert window.notice.isVisible() and "Select a part first" in window.notice.text.text()
+    assert window.workshop.project == fused[0]

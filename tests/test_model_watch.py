@@ -89,8 +89,19 @@ def test_half_written_files_and_ones_that_go_are_waited_for(watched, qtbot):
     assert not offered(window) and height_of(window, "Body") == pytest.approx(40, abs=0.01)
     window.menus.find("As it is now").trigger()  # later
     qtbot.waitUntil(lambda: height_of(window, "Body") > 60, timeout=30_000)
+    next(b for b in window.notice.buttons if b.text() == "OK").click()
     path.write_bytes(b"glTF rubbish")
     qtbot.waitUntil(lambda: offered(window), timeout=10_000)
     next(b for b in window.notice.buttons if b.text().startswith("Update")).click()
     qtbot.waitUntil(lambda: "Not imported" in window.notice.text.text(), timeout=30_000)
     assert height_of(window, "Body") == pytest.approx(70, abs=0.01)
+
+
+def test_a_question_is_answered_before_another_comes(watched, qtbot):
+    window, path = watched
+    window.notice.ask("Which one?", ("This", lambda: None))
+    write(path, 90)
+    QTest.qWait(1500)
+    assert window.notice.text.text() == "Which one?"
+    window.notice.buttons[0].click()
+    qtbot.waitUntil(lambda: offered(window), timeout=10_000)

@@ -74,6 +74,11 @@ class Notice(QFrame):
         self.messages.append((datetime.now(), text))
         self.told.emit()
 
+    @property
+    def is_asking(self) -> bool:
+        """True while a question waits for its answer."""
+        return self._is_asking
+
     def settle(self) -> None:
         """Takes a question away that has become void."""
         self._is_asking = False

@@ -12,21 +12,19 @@ _NEAREST, _FARTHEST = 5.0, 1e5
 
 
 class LightCommands:
-    """Commands on the lights of the set in use; a part of `Session`.
+    """Commands on the lights of the set in use; a part of `Session`."""
 
-    Attributes
-    ----------
-    light_place : int
-        Place of the selected light in the set; there may be none.
-    """
+    _light_place = 0
 
-    light_place = 0
+    @property
+    def light_place(self) -> int:
+        """Place of the selected light in the set, the last one where there are fewer; -1 where there is none."""
+        return min(self._light_place, len(self.project.set.softboxes) - 1)
 
     @property
     def light(self) -> Softbox | None:
         """The selected light, as it stands before the lights of the set are rotated."""
-        boxes = self.project.set.softboxes
-        return boxes[self.light_place] if 0 <= self.light_place < len(boxes) else None
+        return self.project.set.softboxes[self.light_place] if self.light_place >= 0 else None
 
     def select_light(self, place: int) -> None:
         """Selects a light.
@@ -36,7 +34,7 @@ class LightCommands:
         place : int
             Its place in the set.
         """
-        self.light_place = place
+        self._light_place = place
         self.light_changed.emit()
 
     def with_light(self, light: Softbox) -> Set:
@@ -59,7 +57,7 @@ class LightCommands:
         self.edit(label, self.project.with_set(self.with_light(light)), gesture)
 
     def _put_lights(self, label: str, boxes: list[Softbox], place: int) -> None:
-        self.light_place = max(min(place, len(boxes) - 1), 0)
+        self._light_place = place
         self.edit(label, self.project.with_set(self.project.set.with_(softboxes=tuple(boxes))))
         self.light_changed.emit()
 

@@ -28,7 +28,9 @@ class MendingCommands:
     @command
     def close_holes(self) -> None:
         """Closes the holes of the selected part with flat lids."""
-        part, graph_of = self.session.selected_part, self._graph
+        part, graph_of = self._part_to_mend(), self._graph
+        if part is None:
+            return
         mesh = self.session.assets.meshes[part.mesh]
 
         def finish(made: tuple[Mesh, int]) -> None:
@@ -63,7 +65,9 @@ class MendingCommands:
         thickness : float
             mm, inwards.
         """
-        part = self.session.selected_part
+        part = self._part_to_mend()
+        if part is None:
+            return
         mesh = self.session.assets.meshes[part.mesh]
 
         def finish(made: Mesh) -> None:
@@ -90,7 +94,9 @@ class MendingCommands:
         count : int
             Number of layers.
         """
-        part, graph_of = self.session.selected_part, self._graph
+        part, graph_of = self._part_to_mend(), self._graph
+        if part is None:
+            return
         mesh, depth = self.session.assets.meshes[part.mesh], thickness / part.pose.scale
         chosen = self.chosen[1] if self.chosen is not None and self.chosen[0] == part.id else None
 
@@ -130,7 +136,9 @@ class MendingCommands:
     @command
     def split_pieces(self) -> None:
         """Divides the selected part into its connected pieces."""
-        part, graph_of = self.session.selected_part, self._graph
+        part, graph_of = self._part_to_mend(), self._graph
+        if part is None:
+            return
 
         def finish(piece: np.ndarray) -> None:
             """Divides the part.
@@ -237,11 +245,14 @@ class MendingCommands:
         assets = self.session.assets
         return part.with_(cad_faces=assets.add_faces(np.append(assets.faces[part.cad_faces], count)))
 
-    def _mend(self, part: Part | None, work: Callable[[], object], finish: Callable[[object], None]) -> None:
-        """Makes a mesh aside; says why where it cannot be made, or the part was changed meanwhile."""
-        if part is None:
+    def _part_to_mend(self) -> Part | None:
+        """The selected part; None where there is none, which is said."""
+        if self.session.selected_part is None:
             self.session.said.emit("Select a part first.")
-            return
+        return self.session.selected_part
+
+    def _mend(self, part: Part, work: Callable[[], object], finish: Callable[[object], None]) -> None:
+        """Makes a mesh aside; says why where it cannot be made, or the part was changed meanwhile."""
 
         def guarded() -> object:
             """Make it, or say why not.

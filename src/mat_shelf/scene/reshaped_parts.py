@@ -47,7 +47,9 @@ def reshaped_parts(project: Project, supplies) -> dict[str, ReshapedPart]:
     """
     made = make_displacements(project, supplies.displaced)
     for part in project.product.parts:
-        smooth = None if part.is_hidden else smooth_surface_of(part, supplies.meshes, supplies.faces)
+        if not part.smoothing or part.is_hidden:
+            continue
+        smooth = smooth_surface_of(part, supplies.meshes, supplies.faces)
         if smooth is not None:
             made[part.id] = _stand(smooth, supplies.meshes[part.mesh], part)
     return made

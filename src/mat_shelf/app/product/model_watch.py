@@ -66,6 +66,9 @@ class ModelWatch(QObject):
             self._watcher.addPath(self._watched)
         if modified <= product.source_modified or modified == self._offered:
             return
+        if self.notice.is_asking:
+            self._wait()  # its answer comes first
+            return
         self._offered = modified
         self.notice.ask(
             f"{path.name} was changed since it was imported.",
