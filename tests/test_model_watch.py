@@ -105,3 +105,17 @@ def test_a_question_is_answered_before_another_comes(watched, qtbot):
     assert window.notice.text.text() == "Which one?"
     window.notice.buttons[0].click()
     qtbot.waitUntil(lambda: offered(window), timeout=10_000)
+
+
+def test_a_folder_without_letters_and_a_source_that_cannot_be_are_no_obstacle(open_window, small_project, tmp_path):
+    folder = tmp_path / "caf\udce9"  # as the system tells a name that is no UTF-8
+    folder.mkdir()
+    write(folder / "lamp.glb", 40)
+    found = read_product(folder / "lamp.glb")
+    assert len(found.product.parts) == 2 and found.product.source is None
+    project, assets = small_project
+    for source in ("x" * 4000, "/nowhere/model.step", "a\0b", "/dev/zero", "/"):
+        product = project.product.with_(source=source, source_modified=1)
+        window = open_window(project.with_(product=product), assets)
+        QTest.qWait(50)
+        assert not window.notice.isVisible()

@@ -1,10 +1,12 @@
 """From a model that was read to parts and materials of a project."""
 
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
+from pydantic import ValidationError
 
 from mat_shelf.document.camera import Camera, View
 from mat_shelf.document.ids import FreeNames, name_from, new_id
@@ -76,7 +78,11 @@ def read_product(
         raise InterruptedError
     assets = Assets()
     product, materials = product_of(model, assets)
-    product = product.with_(source=str(path.resolve()), source_modified=modified, fineness=fineness)
+    product = product.with_(fineness=fineness)
+    # What has no letters, or is longer than a project keeps, is not watched.
+    with suppress(UnicodeEncodeError, ValidationError):
+        str(path.resolve()).encode()
+        product = product.with_(source=str(path.resolve()), source_modified=modified)
     repairs = [f"{part.name}: {', '.join(words)}" for part in model.parts if (words := part.repairs.words())]
     return ImportedProduct(product, materials, assets, model.up, repairs)
 

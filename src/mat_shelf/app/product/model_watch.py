@@ -44,7 +44,7 @@ class ModelWatch(QObject):
         known = [*self._watcher.files(), *self._watcher.directories()]
         if known:
             self._watcher.removePaths(known)
-        if source is not None and Path(source).is_file():
+        if source is not None and modified_at(Path(source)):
             # Many programs write a new file and give it the name of the old one; its folder tells that.
             self._watcher.addPaths([source, str(Path(source).parent)])
             self._wait()
