@@ -22,7 +22,7 @@ from mat_shelf.geometry.pose import turn_matrix
 from mat_shelf.geometry.sharp_edges import SharpEdges, face_widths, sharp_edges
 from mat_shelf.numerics.kernels import F, apart, inline, kernel
 from mat_shelf.numerics.vectors import add, dot, mix, normalize, row3, scale, store3, sub
-from mat_shelf.scene.smoothed_parts import PartSource, smooth_surface_of, smoothing_key
+from mat_shelf.scene.smoothed_parts import smooth_surface_of, smoothing_key
 
 EdgeTables = namedtuple("EdgeTables", "cell starts order owner segments")
 """Rounded edges of a scene, found by where they are.
@@ -140,12 +140,22 @@ def round_edges(
     RoundedEdges
     """
     keys = {g: key for g, part in enumerate(parts) if part is not None and (key := edge_key(part)) is not None}
-    sources = tuple((g, PartSource(key, parts[g], meshes[parts[g].mesh], faces)) for g, key in keys.items())
+    sources = tuple((g, _Source(key, parts[g], meshes[parts[g].mesh], faces)) for g, key in keys.items())
     return RoundedEdges(_tables(sources, geometries), keys)
 
 
+@dataclass(frozen=True)
+class _Source:
+    """A part whose edges are rounded; the same as any other with its key."""
+
+    key: tuple
+    part: Part = field(compare=False)
+    mesh: Mesh = field(compare=False)
+    faces: Mapping[str, np.ndarray] = field(compare=False)
+
+
 @lru_cache(4)  # a material table is made at every edit of a material
-def _tables(sources: tuple[tuple[int, PartSource], ...], geometries: int) -> EdgeTables:
+def _tables(sources: tuple[tuple[int, _Source], ...], geometries: int) -> EdgeTables:
     cell, owners, segments = np.zeros(geometries, F), [], []
     for g, source in sources:
         made = _segments(source)
@@ -160,7 +170,7 @@ def _tables(sources: tuple[tuple[int, PartSource], ...], geometries: int) -> Edg
 
 
 @lru_cache(64)
-def _segments(source: PartSource) -> np.ndarray:
+def _segments(source: _Source) -> np.ndarray:
     """Rows of the rounded edges of a part, (E, 20) float64, of the world."""
     part, mesh, pose = source.part, source.mesh, source.part.pose
     radii = np.full(len(mesh.triangles), part.edge_radius)

@@ -1,8 +1,6 @@
 """Smooth surfaces of parts, kept from one build of a scene to the next."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
-from functools import lru_cache
 
 import numpy as np
 
@@ -11,25 +9,9 @@ from mat_shelf.geometry.adjacency import adjacency
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.smoothing import SmoothSurface, levels_that_fit, smooth
 
-
-@dataclass(frozen=True)
-class PartSource:
-    """A part that something is made of; the same as any other with its key.
-
-    Attributes
-    ----------
-    key : tuple
-        All that what is made depends on.
-    part : Part
-    mesh : Mesh
-    faces : mapping of array
-        Faces of zones by SHA-256.
-    """
-
-    key: tuple
-    part: Part = field(compare=False)
-    mesh: Mesh = field(compare=False)
-    faces: Mapping[str, np.ndarray] = field(compare=False)
+_MOST_KEPT = 4096
+_newest: dict[str, tuple[tuple, SmoothSurface]] = {}
+"""The last smooth surface of each part, with its key."""
 
 
 def smoothing_key(part: Part) -> tuple | None:
@@ -69,18 +51,21 @@ def smooth_surface_of(part: Part, meshes: Mapping[str, Mesh], faces: Mapping[str
     key = smoothing_key(part)
     if key is None or not levels_that_fit(len(meshes[part.mesh].triangles), part.smoothing):
         return None
-    return _smoothed(PartSource(key, part, meshes[part.mesh], faces))
+    known = _newest.get(part.id)
+    if known is None or known[0] != key:  # one of each part: while an angle is dragged there are many
+        known = _newest[part.id] = key, _smoothed(part, meshes[part.mesh], faces)
+        while len(_newest) > _MOST_KEPT:
+            _newest.pop(next(iter(_newest)), None)
+    return known[1]
 
 
-@lru_cache(16)
-def _smoothed(source: PartSource) -> SmoothSurface:
-    part, mesh = source.part, source.mesh
+def _smoothed(part: Part, mesh: Mesh, faces: Mapping[str, np.ndarray]) -> SmoothSurface:
     borders = np.zeros(len(mesh.triangles), np.int32)
     for number, zone in enumerate(part.zones, 1):
-        borders[source.faces[zone.faces]] = number
+        borders[faces[zone.faces]] = number
     for region in part.hard_regions:  # two faces are in one region of all that are marked, or a border runs between
         inside = np.zeros(len(borders), np.int32)
-        inside[source.faces[region]] = 1
+        inside[faces[region]] = 1
         borders = np.unique(2 * borders + inside, return_inverse=True)[1].astype(np.int32)
     level = levels_that_fit(len(mesh.triangles), part.smoothing)
     return smooth(mesh, adjacency(mesh), level, part.hard_angle, borders)
