@@ -17,8 +17,9 @@ from mat_shelf.rendering.camera import FRAME, make_camera_view
 from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.tracer import RenderTask, Tracer
 from mat_shelf.scene.geometry import Geometry
-from mat_shelf.scene.lights import make_lights, plain_room
+from mat_shelf.scene.lights import make_lights
 from mat_shelf.scene.material_table import make_material_table
+from mat_shelf.scene.rooms import plain_room
 
 RADIUS, FLOOR = 30.0, 500.0
 

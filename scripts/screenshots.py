@@ -15,7 +15,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from mat_shelf.app.product.product_board import CHECKS
-from mat_shelf.app.set.lights_card import HIGHLIGHT
+from mat_shelf.app.set.light_card import HIGHLIGHT
 from mat_shelf.app.start import application
 from mat_shelf.app.wall.render_worker import CLOSE_UP, MAIN
 from mat_shelf.app.window import Window
@@ -396,12 +396,12 @@ def main() -> None:
         window.stations.buttons()[3].click()
         window.workshop.use_set("two-strips")
         settle(app, window, SAMPLES)
-        window.set_board.softbox_card.way_buttons[HIGHLIGHT].click()
+        window.set_board.light_card.way_buttons[HIGHLIGHT].click()
         spot = place_of(window, "pen-cap").toPoint()
         QTest.mouseClick(window.viewport, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, spot)
         settle(app, window, SAMPLES)
         window.grab().save(str(FOLDER / "set.png"))
-        window.set_board.softbox_card.let_go()
+        window.set_board.light_card.let_go()
         window.wall.close_up.toggle_light()
         window.viewport.close_up_point.put_ball(place_of(window, "warmer-body"))
         window.notice.hide()

@@ -22,8 +22,8 @@ from journal import Journal  # noqa: E402
 from truth_furnace import BUILD, main  # noqa: E402
 
 from mat_shelf.document.camera import Camera  # noqa: E402
+from mat_shelf.document.light import Light  # noqa: E402
 from mat_shelf.document.recipe import Recipe  # noqa: E402
-from mat_shelf.document.set import Softbox  # noqa: E402
 from mat_shelf.geometry.mesh import Mesh, checked  # noqa: E402
 from mat_shelf.geometry.solids import box, moved  # noqa: E402
 from mat_shelf.optics.media import extinction  # noqa: E402
@@ -68,7 +68,7 @@ class Piece(NamedTuple):
 class Scene(NamedTuple):
     pieces: list[Piece]
     room: np.ndarray
-    softboxes: list[Softbox]
+    softboxes: list[Light]
     camera: Camera
     ground: Recipe
 
@@ -86,7 +86,7 @@ def drawn(seed: int) -> Scene:
         for side in (-1, 1)[: rng.integers(1, 3)]:
             place = (side * rng.uniform(350, 600), rng.uniform(500, 900), rng.uniform(0, 500))
             boxes.append(
-                Softbox(
+                Light(
                     position=tuple(float(x) for x in place),
                     target=(0, 20, 0),
                     width=float(rng.uniform(120, 300)),

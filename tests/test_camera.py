@@ -6,8 +6,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from mat_shelf.document.camera import Camera
+from mat_shelf.document.light import Light
 from mat_shelf.document.recipe import Recipe
-from mat_shelf.document.set import Softbox
 from mat_shelf.geometry.solids import box, moved
 from mat_shelf.rendering.camera import make_camera_view, project_point
 from mat_shelf.rendering.film import Film
@@ -68,7 +68,7 @@ def test_blur_has_the_size_of_the_thin_lens_formula():
     focal, f_stop, focus, far = 100.0, 2.0, 400.0, 800.0
     camera = Camera(position=(0, 0, 0), target=(0, 0, -1), focal_length=focal, f_stop=f_stop, focus=focus)
     wall = moved(box((400, 800, 1), 0.01), (200, -400, -far - 0.5))  # its edge stands in the middle of the picture
-    glow = Softbox(position=(0, 0, 3000), target=(0, 0, 0), width=8000, height=8000)
+    glow = Light(position=(0, 0, 3000), target=(0, 0, 0), width=8000, height=8000)
     task = RenderTask(
         Geometry([wall]),
         make_material_table([Recipe(specular_weight=0.0)], [0]),

@@ -13,8 +13,9 @@ from mat_shelf.geometry.solids import box, lathe
 from mat_shelf.scene import dielectric_contact
 from mat_shelf.scene.dielectric_contact import Body, resolve_contact
 from mat_shelf.scene.kept import Kept
-from mat_shelf.scene.lights import make_lights, plain_room
+from mat_shelf.scene.lights import make_lights
 from mat_shelf.scene.material_table import project_geometry
+from mat_shelf.scene.rooms import plain_room
 
 SOLID, LIQUID = Body(5, False, True), Body(3, True, True)
 GLASS = Recipe(transmission_weight=1.0, specular_roughness=0.0, specular_ior=1.52, nesting_priority=5)

@@ -12,8 +12,9 @@ from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.tracer import RenderTask, Tracer
 from mat_shelf.scene.geometry import Geometry
-from mat_shelf.scene.lights import make_lights, plain_room
+from mat_shelf.scene.lights import make_lights
 from mat_shelf.scene.material_table import make_material_table
+from mat_shelf.scene.rooms import plain_room
 
 GLOW = Recipe(base_color=(0, 0, 0), specular_weight=0.0, emission_luminance=500.0)
 

@@ -10,6 +10,7 @@ from pydantic import ValidationError
 
 from mat_shelf.document.camera import Camera
 from mat_shelf.document.history import History
+from mat_shelf.document.light import Light
 from mat_shelf.document.material import Material
 from mat_shelf.document.parameter import explain
 from mat_shelf.document.product import Part, Product
@@ -129,6 +130,11 @@ def test_history_equals_a_list_with_a_cursor(actions):
         assert (history.undo_label is not None) == (at > 0)
 
 
+LIGHT_FIELDS = tuple(
+    name
+    for name in Light.model_fields
+    if name not in ("name", "is_on", "position", "target", "width", "height", "luminance", "temperature", "roll")
+)
 NEW_FIELDS = {
     3: {"recipe": ("emission_luminance", "emission_color"), "material": ("parent", "own"), "set": ("room", "turn")},
     4: {"part": ("pose", "zones", "is_hidden", "group")},
@@ -139,11 +145,12 @@ NEW_FIELDS = {
     9: {"part": ("priority",), "set": ("exact_colors",)},
     10: {"project": ("references", "current_reference", "colors"), "material": ("color_links",)},
     11: {"part": ("edge_radius", "rounded_edges", "smoothing", "hard_angle", "cad_faces", "hard_regions")},
+    12: {"set": ("sky", "room_tilt", "room_blur", "room_most"), "light": LIGHT_FIELDS},
 }
 """The fields that came with each schema, which older projects are without."""
 
 
-@pytest.mark.parametrize("schema", range(1, 11))
+@pytest.mark.parametrize("schema", range(1, 12))
 def test_projects_of_every_older_schema_open(schema):
     """What they hold is kept, and what is new is as it was before it could be chosen."""
     from mat_shelf.document.migration import migrated
@@ -152,15 +159,20 @@ def test_projects_of_every_older_schema_open(schema):
         Material(id="m", name="Brass", recipe=Recipe(base_metalness=1.0, specular_roughness=0.21)),
         Material(id="ink", name="Ink", recipe=Recipe(transmission_weight=1.0, nesting_priority=3, contact="wet")),
     )
-    project = small_project(materials=materials)
+    lit = small_project().set.with_(lights=(Light(position=(0, 300, 200), width=90.0, roll=12.0),))
+    project = small_project(materials=materials).with_set(lit)
     old = project.model_dump(mode="json") | {"schema_version": schema}
     whole = {"material": old["materials"], "recipe": [m["recipe"] for m in old["materials"]], "set": old["sets"]}
     whole["part"], whole["project"] = old["product"]["parts"], [old]
-    for new in range(schema + 1, 12):
+    whole["light"] = [light for fields in old["sets"] for light in fields["lights"]]
+    for new in range(schema + 1, 13):
         for kind, names in NEW_FIELDS.get(new, {}).items():
             for fields in whole[kind]:
                 for name in names:
                     del fields[name]
+    if schema < 12:
+        for fields in old["sets"]:
+            fields["softboxes"] = fields.pop("lights")
     if schema == 1:
         camera = old["views"][0]["camera"]
         del old["views"], old["current_view"], camera["focus"]
@@ -169,7 +181,7 @@ def test_projects_of_every_older_schema_open(schema):
     if schema < 10:
         old["reference"] = image
     opened = Project.model_validate(migrated(old))
-    assert opened.schema_version == 11 and opened.materials == materials
+    assert opened.schema_version == 12 and opened.materials == materials
     if schema < 10:
         assert opened.reference.name == "photo.png" and opened.reference.image.model_dump() == image
     assert opened.product == project.product and opened.sets == project.sets

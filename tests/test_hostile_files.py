@@ -18,8 +18,8 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from mat_shelf.document.light import Light
 from mat_shelf.document.project import Project
-from mat_shelf.document.set import Softbox
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.image_reading import (
     ImageError,
@@ -132,7 +132,7 @@ def test_values_that_are_no_numbers_are_refused_before_they_are_saved(described,
             Project.model_validate(text | {"marks": [mark | {name: value}]})
         refused(tmp_path / "a.matshelf", text | {"marks": [mark | {name: value}]}, entries)
     with pytest.raises(ValueError, match="a light stands on the point"):
-        Softbox(position=(0, 25, 0), target=(0, 25, 0))
+        Light(position=(0, 25, 0), target=(0, 25, 0))
 
 
 def test_packages_that_claim_more_than_they_weigh(described, tmp_path):

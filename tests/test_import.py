@@ -200,7 +200,7 @@ def test_a_product_stands_on_the_floor_and_survives_a_project(tmp_path):
     low, high = boxes[:, 0].min(axis=0), boxes[:, 1].max(axis=0)
     assert low[1] == pytest.approx(0, abs=1e-4) and (low + high)[[0, 2]] == pytest.approx([0, 0], abs=1e-3)
     project = new_project(product, materials, high - low)
-    assert project.set.softboxes[0].width < 560  # smaller than for the demo, which is larger
+    assert project.set.lights[0].width < 560  # smaller than for the demo, which is larger
 
 
 @pytest.mark.parametrize(

@@ -21,8 +21,9 @@ from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.tracer import RenderTask, Tracer
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.interior_list import OUTSIDE, interior_at
-from mat_shelf.scene.lights import make_lights, plain_room
+from mat_shelf.scene.lights import make_lights
 from mat_shelf.scene.material_table import make_material_table, project_material_table
+from mat_shelf.scene.rooms import plain_room
 
 CLEAR = Recipe(transmission_weight=1.0, specular_roughness=0.0, specular_ior=1.5)
 WATER = CLEAR.with_(specular_ior=1.333, nesting_priority=3, contact="wet")

@@ -11,10 +11,11 @@ from PyQt6.QtWidgets import QApplication, QInputDialog
 
 from mat_shelf.commands.session import Session
 from mat_shelf.document.camera import Camera
+from mat_shelf.document.light import Light
 from mat_shelf.document.material import Material
 from mat_shelf.document.product import Part
 from mat_shelf.document.recipe import Recipe
-from mat_shelf.document.set import MOST_LIGHTS, Set, Softbox
+from mat_shelf.document.set import MOST_LIGHTS, Set
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.geometry.mesh import checked
@@ -22,7 +23,7 @@ from mat_shelf.library.library import Library
 from mat_shelf.optics.color import luminance
 from mat_shelf.rendering.camera import make_camera_view, ray_through
 from mat_shelf.rendering.final_render import render_picture
-from mat_shelf.scene.lights import light_corners
+from mat_shelf.scene.lights import light_outline
 
 SIZE = 120, 80
 MIRROR = Material(id="mirror", name="Mirror", recipe=Recipe(base_metalness=1.0, specular_roughness=0.0))
@@ -48,8 +49,8 @@ def mirrors(small_project, library_folder):
         normals = solid.vertices / 40 if kind == "ball" else None
         mesh = checked(solid.vertices, solid.faces, normals)
         part = Part(id="body", name="Body", mesh=assets.add(NamedMesh("body", mesh)), material="mirror")
-        light = Softbox(position=(0, 500, 300), width=25.0, height=25.0, luminance=1e6)
-        studio = Set(id="s", name="S", softboxes=(light,), surround=0, ground=0, backdrop=None, turn=turn)
+        light = Light(position=(0, 500, 300), width=25.0, height=25.0, luminance=1e6)
+        studio = Set(id="s", name="S", lights=(light,), surround=0, ground=0, backdrop=None, turn=turn)
         view = project.views[0].with_(camera=Camera(position=(60, 90, 400), target=(0, 0, 0), focal_length=60))
         made = project.with_(
             product=project.product.with_(parts=(part,)), materials=(MIRROR,), sets=(studio,), current_set="s",
@@ -101,17 +102,17 @@ def test_lights_face_what_they_are_told_and_give_nothing_when_off(mirrors):
     assert session.light.is_on
     for _ in range(MOST_LIGHTS + 3):
         session.duplicate_light()
-    assert len(session.project.set.softboxes) == MOST_LIGHTS
-    names = [light.name for light in session.project.set.softboxes]
+    assert len(session.project.set.lights) == MOST_LIGHTS
+    names = [light.name for light in session.project.set.lights]
     assert len(set(names)) == MOST_LIGHTS
     session.select_light(MOST_LIGHTS - 1)
-    few = session.project.set.with_(softboxes=session.project.set.softboxes[:2])
+    few = session.project.set.with_(lights=session.project.set.lights[:2])
     session.edit("Fewer", session.project.with_set(few))
-    assert session.light == few.softboxes[1]  # as in another set, the last one that there is
+    assert session.light == few.lights[1]  # as in another set, the last one that there is
     session.undo()
     for _ in range(MOST_LIGHTS):
         session.remove_light()
-    assert session.light is None and not session.project.set.softboxes
+    assert session.light is None and not session.project.set.lights
     session.put_highlight((0, 0, 0), (0, 0, 1), (0, 0, 100))
     session.aim_light((0, 0, 0))
     session.remove_light()
@@ -120,26 +121,26 @@ def test_lights_face_what_they_are_told_and_give_nothing_when_off(mirrors):
 
 def test_a_light_rolls_about_its_own_axis():
     """By a quarter it is as one of its height and width; by 30 degrees as another library turns it."""
-    box = Softbox(position=(300, 200, 100), target=(10, 20, 30), width=80.0, height=200.0)
-    rolled, swapped = light_corners(box.with_(roll=90.0)), light_corners(box.with_(width=200.0, height=80.0))
+    box = Light(position=(300, 200, 100), target=(10, 20, 30), width=80.0, height=200.0)
+    rolled, swapped = light_outline(box.with_(roll=90.0)), light_outline(box.with_(width=200.0, height=80.0))
     apart = np.linalg.norm(rolled[:, None] - swapped[None], axis=2)
     assert apart.min(axis=1).max() < 1e-3
     facing = np.subtract(box.target, box.position)  # towards who looks at it, so a positive angle is anticlockwise
     turned = trimesh.transformations.rotation_matrix(np.radians(30), facing, box.position)
-    expected = trimesh.transform_points(light_corners(box), turned)
-    assert light_corners(box.with_(roll=30.0)) == pytest.approx(expected, abs=1e-2)
+    expected = trimesh.transform_points(light_outline(box), turned)
+    assert light_outline(box.with_(roll=30.0)) == pytest.approx(expected, abs=1e-2)
 
 
 def test_lights_are_added_aimed_and_switched_on_the_board(open_window, small_project, qtbot):
     window = open_window(*small_project)
     workshop, board = window.workshop, window.set_board
     window.stations.buttons()[3].click()
-    plain, count = picture_of(qtbot, window), len(workshop.project.set.softboxes)
-    QTest.mouseClick(board.lights_card.add_button, LEFT)
-    assert len(workshop.project.set.softboxes) == count + 1 and workshop.light_place == count
+    plain, count = picture_of(qtbot, window), len(workshop.project.set.lights)
+    board.lights_card.add_button.menu().actions()[0].trigger()
+    assert len(workshop.project.set.lights) == count + 1 and workshop.light_place == count
     lit = picture_of(qtbot, window)
     assert lit.mean() > plain.mean() + 1
-    row = board.softbox_card.rows["width"]
+    row = board.light_card.rows["width"]
     row.number.setFocus()
     row.number.selectAll()
     QTest.keyClicks(row.number, "15")
@@ -148,7 +149,7 @@ def test_lights_are_added_aimed_and_switched_on_the_board(open_window, small_pro
     smaller = picture_of(qtbot, window)
     assert smaller.mean() < lit.mean()
 
-    QTest.mouseClick(board.softbox_card.way_buttons["highlight"], LEFT)
+    QTest.mouseClick(board.light_card.way_buttons["highlight"], LEFT)
     hits = window.viewport.frame.first_hits
     ys, xs = np.nonzero(hits.part == 0)
     places = [pixel_place(window, ys[k], xs[k]) for k in (len(ys) // 3, len(ys) // 2)]
@@ -175,7 +176,7 @@ def test_lights_are_added_aimed_and_switched_on_the_board(open_window, small_pro
     drawn = grabbed(window.viewport).astype(int)
     window.viewport.setFocus()
     QTest.keyClick(window.viewport, Qt.Key.Key_Escape)
-    assert not board.softbox_card.way_buttons["highlight"].isChecked() and window.viewport.aim_light.way == ""
+    assert not board.light_card.way_buttons["highlight"].isChecked() and window.viewport.aim_light.way == ""
     assert np.abs(grabbed(window.viewport).astype(int) - drawn).max() > 60  # ring and words are gone
 
     item = board.lights_card.list.item(count)
@@ -185,7 +186,7 @@ def test_lights_are_added_aimed_and_switched_on_the_board(open_window, small_pro
     item.setText("Kicker")
     assert workshop.light.name == "Kicker" and workshop.history.undo_label == "Rename light"
     QTest.mouseClick(board.lights_card.remove_button, LEFT)
-    assert len(workshop.project.set.softboxes) == count == board.lights_card.list.count()
+    assert len(workshop.project.set.lights) == count == board.lights_card.list.count()
     shortcut(qtbot, window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert board.lights_card.list.item(count).text() == "Kicker"
 
@@ -194,9 +195,9 @@ def test_lights_are_reached_by_the_menu(open_window, small_project, qtbot):
     window = open_window(*small_project)
     workshop = window.workshop
     window.stations.buttons()[1].click()
-    count = len(workshop.project.set.softboxes)
+    count = len(workshop.project.set.lights)
     window.menus.find("Add a softbox").trigger()
-    assert window.set_board.isVisible() and len(workshop.project.set.softboxes) == count + 1
+    assert window.set_board.isVisible() and len(workshop.project.set.lights) == count + 1
     window.menus.follow()
     window.menus.find("Light here").trigger()
     assert window.viewport.aim_light.way == "aim"
@@ -212,9 +213,9 @@ def test_lights_are_reached_by_the_menu(open_window, small_project, qtbot):
     window.stations.buttons()[1].click()
     assert window.viewport.aim_light.way == ""  # clicks select again elsewhere
     window.menus.find("Solo").trigger()
-    assert [light.is_on for light in workshop.project.set.softboxes] == [False] * count + [True]
+    assert [light.is_on for light in workshop.project.set.lights] == [False] * count + [True]
     window.menus.find("Remove the light").trigger()
-    assert len(workshop.project.set.softboxes) == count
+    assert len(workshop.project.set.lights) == count
 
 
 def test_sets_are_duplicated_renamed_and_removed(open_window, small_project, monkeypatch):
@@ -228,7 +229,7 @@ def test_sets_are_duplicated_renamed_and_removed(open_window, small_project, mon
     QTest.mouseClick(board.name_set_button, LEFT)
     workshop.select_light(0)
     workshop.remove_light()
-    assert workshop.project.set.name == "My window" and not workshop.project.set.softboxes
+    assert workshop.project.set.name == "My window" and not workshop.project.set.lights
     assert workshop.project.sets[: len(before)] == before  # the one that it was copied from stays
     assert "My window" in [button.text() for button in board.sets.buttons.values()]
     QTest.mouseClick(board.drop_set_button, LEFT)

@@ -9,8 +9,8 @@ from numba import njit
 
 from mat_shelf.document.camera import Camera
 from mat_shelf.document.image import ImageRef
+from mat_shelf.document.light import Light
 from mat_shelf.document.recipe import Recipe
-from mat_shelf.document.set import Softbox
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.image_reading import ImageError, read_environment
 from mat_shelf.geometry.mesh import checked
@@ -19,8 +19,10 @@ from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.tracer import RenderTask, Tracer
 from mat_shelf.scene.geometry import Geometry
-from mat_shelf.scene.lights import make_lights, plain_room, room_light, sample_lights, set_lights
+from mat_shelf.scene.light_sampling import room_light, sample_lights
+from mat_shelf.scene.lights import make_lights, set_lights
 from mat_shelf.scene.material_table import make_material_table
+from mat_shelf.scene.rooms import plain_room
 from mat_shelf.scene.sets import SETS
 
 
@@ -82,7 +84,7 @@ def test_a_softbox_lights_the_floor_as_its_configuration_factor_says(half_x, hal
     a, b = half_x / height, half_z / height
     u, v = a / math.sqrt(1 + a * a), b / math.sqrt(1 + b * b)
     corner = (u * math.atan(b / math.sqrt(1 + a * a)) + v * math.atan(a / math.sqrt(1 + b * b))) / (2 * math.pi)
-    box = Softbox(
+    box = Light(
         position=(0, height, 0), target=(0, 0, 0), width=2 * half_x, height=2 * half_z, luminance=4000, temperature=6500
     )
     corners = np.array([[-1, 0, -1], [-1, 0, 1], [1, 0, 1], [1, 0, -1]]) * 1000.0
@@ -133,7 +135,7 @@ def test_a_room_picture_lights_from_where_it_is_bright(tmp_path, kind):
     assets = Assets()
     key, found = assets.add_room(room_with_a_lamp(tmp_path, kind))
     assert found == kind and assets.rooms[key][8, 40] == pytest.approx((900, 600, 300), rel=0.01)
-    studio = SETS[0].with_(room=ImageRef(name="room", digest=key, kind=kind), softboxes=(), room_luminance=500.0)
+    studio = SETS[0].with_(room=ImageRef(name="room", digest=key, kind=kind), lights=(), room_luminance=500.0)
     for turn in (0.0, 90.0):
         lights = set_lights(studio.with_(turn=turn), assets.rooms)
         i, j = np.unravel_index(lights.density.argmax(), lights.density.shape)
@@ -192,4 +194,4 @@ def test_every_set_of_the_demo_is_its_own():
     for studio in SETS:
         lights = set_lights(studio)
         assert lights.room_pick + lights.box_pick.sum() == pytest.approx(1, abs=1e-5)
-        assert len(lights.boxes) == len(studio.softboxes) > 0
+        assert len(lights.table) == len(studio.lights) > 0

@@ -168,7 +168,7 @@ def test_exact_colours_show_a_matt_colour_as_it_is(window, qtbot):
     takes some off it."""
     workshop = window.workshop
     color = (0.3, 0.12, 0.05)
-    even = workshop.project.set.with_(softboxes=(), surround=1000.0, ground=1000.0, backdrop=None)
+    even = workshop.project.set.with_(lights=(), surround=1000.0, ground=1000.0, backdrop=None)
     matt = workshop.project.material("plate").with_(recipe=Recipe(base_color=color, specular_weight=0.0))
     parts = [part for part in workshop.project.product.parts if part.id == "plate"]
     workshop.edit("Even", workshop.project.with_set(even).with_material(matt).with_parts(parts))

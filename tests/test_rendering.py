@@ -5,8 +5,9 @@ import pytest
 import trimesh
 
 from mat_shelf.document.camera import Camera
+from mat_shelf.document.light import Light
 from mat_shelf.document.recipe import Recipe
-from mat_shelf.document.set import Set, Softbox
+from mat_shelf.document.set import Set
 from mat_shelf.geometry.mesh import checked
 from mat_shelf.geometry.solids import box, lathe, moved
 from mat_shelf.optics.parameters import WHITE
@@ -18,8 +19,9 @@ from mat_shelf.rendering.first_hit import find_first_hits
 from mat_shelf.rendering.session import RenderSession
 from mat_shelf.rendering.tracer import RenderTask, Tracer
 from mat_shelf.scene.geometry import Geometry
-from mat_shelf.scene.lights import make_lights, plain_room
+from mat_shelf.scene.lights import make_lights
 from mat_shelf.scene.material_table import make_material_table, project_geometry
+from mat_shelf.scene.rooms import plain_room
 
 EVEN = np.ones((16, 32, 3), np.float32)
 
@@ -78,7 +80,7 @@ def test_light_through_a_coloured_slab(figure):
     )
     slab = moved(box((400, 400, 10), 0.01), (0, -200, 0))
     # A dark room with one even light behind the slab; the slab is twice as thick as the depth of its tint.
-    back = Softbox(position=(0, 0, -600), target=(0, 0, 0), width=4000, height=4000, luminance=WHITE, temperature=6500)
+    back = Light(position=(0, 0, -600), target=(0, 0, 0), width=4000, height=4000, luminance=WHITE, temperature=6500)
     camera = Camera(position=(0, 0, 2000), target=(0, 0, 0), focal_length=800)
     picture = take([slab], [recipe], make_lights(EVEN * 0, [back]), camera, samples=400, size=(24, 24))
     bare = take([box((1, 1, 1), 0.1)], [recipe], make_lights(EVEN * 0, [back]), camera, samples=1, size=(24, 24))[0, 0]
@@ -98,7 +100,7 @@ def test_light_straight_through_a_slab():
     )
     slab = moved(box((300, 10, 300), 0.01), (0, 60, 0))
     matt = Recipe(base_color=(0.02, 0.02, 0.02), specular_weight=0.0)  # dark, so that little comes back from the slab
-    lamp = Softbox(position=(0, 900, 0), target=(0, 0, 0), width=40, height=40)
+    lamp = Light(position=(0, 900, 0), target=(0, 0, 0), width=40, height=40)
     under = Camera(position=(0, 20, 120), target=(0, 0, 0), focal_length=85)
     lights = make_lights(EVEN * 0, [lamp])
 
@@ -119,7 +121,7 @@ def test_bright_rare_light_is_spread_and_none_of_it_lost():
     """The same paths with and without a limit: the same light in all, and without sparkles."""
     clear = Recipe(transmission_weight=1.0, specular_roughness=0.0)
     matt = Recipe(base_color=(0.5, 0.5, 0.5), specular_weight=0.0)
-    lamp = Softbox(position=(-300, 400, 0), target=(0, 0, 0), width=20, height=20, luminance=400_000)
+    lamp = Light(position=(-300, 400, 0), target=(0, 0, 0), width=20, height=20, luminance=400_000)
     where_it_falls = Camera(position=(54, 600, 0.1), target=(54, 0, 0), focal_length=100)
     pictures = [
         take(
@@ -179,7 +181,7 @@ def test_camera_frames_by_focal_length():
     half = FRAME[0] / 2 * distance / focal
     wall = moved(box((half, 400, 1), 0.01), (0, -200, -0.5))
     camera = Camera(position=(0, 0, distance), target=(0, 0, 0), focal_length=focal)
-    glow = Softbox(position=(0, 0, 3000), target=(0, 0, 0), width=4000, height=4000)
+    glow = Light(position=(0, 0, 3000), target=(0, 0, 0), width=4000, height=4000)
     picture = take([wall], [Recipe()], make_lights(EVEN * 0, [glow]), camera, samples=4, size=(300, 200))
     lit = (picture[100, :, 0] > 0).sum()
     assert lit / 300 == pytest.approx(0.5, abs=0.01)
@@ -192,7 +194,7 @@ def test_same_scene_in_an_independent_renderer(lit_by, figure):
     mi = pytest.importorskip("mitsuba")
     mi.set_variant("scalar_rgb")
     camera = Camera(position=(0, 140, 420), target=(0, 28, 0), focal_length=62)
-    softbox = Softbox(
+    softbox = Light(
         position=(-250, 300, 150), target=(0, 0, 0), width=200, height=160, luminance=6000, temperature=6500
     )
     room, size, samples = plain_room(600, 150) * (lit_by == "room"), (96, 64), 400
@@ -226,7 +228,7 @@ def test_same_scene_in_an_independent_renderer(lit_by, figure):
     if lit_by == "room":
         scene["room"] = {"type": "envmap", "bitmap": mi.Bitmap(np.array(room))}
     else:
-        radiance = {"type": "rgb", "value": [float(c) for c in lights.boxes[0, 12:15]]}
+        radiance = {"type": "rgb", "value": [float(c) for c in lights.table[0, 12:15]]}
         scene["softbox"] = {
             "type": "rectangle",
             "to_world": place,
@@ -276,7 +278,7 @@ def test_no_leaks_and_no_acne_from_a_hundredth_of_a_millimetre_to_a_metre():
 
 def test_same_picture_on_any_number_of_threads():
     recipes = [Recipe(transmission_weight=1.0, specular_roughness=0.1), Recipe()]
-    lights = make_lights(plain_room(800, 100), [Softbox(position=(100, 300, 100))])
+    lights = make_lights(plain_room(800, 100), [Light(position=(100, 300, 100))])
     one, two, three = (
         take([ball(), floor()], recipes, lights, AHEAD, samples=3, size=(300, 200), threads=n) for n in (1, 2, 3)
     )
@@ -353,8 +355,8 @@ def test_sight_agrees_with_a_second_ray_caster(demo):
 
 def test_set_lights_follow_luminance():
     """SI: radiance is proportional to luminance; 1000 cd/m2 is 1."""
-    lights = make_lights(EVEN, [Softbox(position=(0, 100, 0), luminance=2000, temperature=6500)])
-    assert lights.boxes[0, 12:15] @ [0.2126, 0.7152, 0.0722] == pytest.approx(2.0, rel=1e-3)
+    lights = make_lights(EVEN, [Light(position=(0, 100, 0), luminance=2000, temperature=6500)])
+    assert lights.table[0, 12:15] @ [0.2126, 0.7152, 0.0722] == pytest.approx(2.0, rel=1e-3)
     assert Set(id="s", name="S").surround == 250
     for bad in (np.ones((4, 4, 3)), np.full((4, 8, 3), np.nan), -np.ones((4, 8, 3))):
         with pytest.raises(ValueError, match="environment"):

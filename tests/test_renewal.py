@@ -236,7 +236,7 @@ def test_touched_pixels_are_filled_from_their_lattice(stride):
 def test_a_crop_is_what_a_picture_of_its_pixels_would_be():
     film = Film(9, 7)
     film.sums = new_sums(63)
-    film.sums.light[:] = np.arange(63)[:, None]
+    film.sums.light[:] = np.arange(63)[:, None, None]
     film.sums.counts[:] = 2
     crop = film.crop(slice(1, 7, 2), slice(0, 9, 3))
     assert (crop.height, crop.width) == (3, 3)

@@ -8,9 +8,9 @@ import trimesh
 from scipy.spatial.transform import Rotation
 
 from mat_shelf.document.camera import Camera
+from mat_shelf.document.light import Light
 from mat_shelf.document.product import Part, Pose, Zone
 from mat_shelf.document.recipe import Recipe
-from mat_shelf.document.set import Softbox
 from mat_shelf.geometry.adjacency import adjacency
 from mat_shelf.geometry.mesh import Mesh, checked
 from mat_shelf.geometry.pose import posed
@@ -87,7 +87,7 @@ def seen(mesh: Mesh, recipe: Recipe, part: Part | None, turn: float, samples=64)
     table = make_material_table([recipe], [0])
     if part is not None:
         table = table._replace(edges=edges_of(mesh, part.with_(pose=pose)))
-    lamp = Softbox(position=(500, 300, 100), target=(0, 0, 0), width=160, height=160)
+    lamp = Light(position=(500, 300, 100), target=(0, 0, 0), width=160, height=160)
     camera = Camera(position=(1500, 0, 0), target=(0, 0, 0), focal_length=600)
     room = np.linspace(0.2, 1.0, 16, dtype=np.float32)[:, None, None] * np.ones((16, 32, 3), np.float32)
     task = RenderTask(

@@ -6,13 +6,14 @@ from numba import njit
 from test_rendering import AHEAD, EVEN, ball, floor, take
 
 from mat_shelf.document.camera import Camera
+from mat_shelf.document.light import Light
 from mat_shelf.document.recipe import Recipe
-from mat_shelf.document.set import Softbox
 from mat_shelf.numerics.kernels import F
 from mat_shelf.optics.measurements import measure
 from mat_shelf.optics.thin_film import film_on_dielectric, film_on_metal
 from mat_shelf.rendering.shading import SPLIT
-from mat_shelf.scene.lights import make_lights, plain_room
+from mat_shelf.scene.lights import make_lights
+from mat_shelf.scene.rooms import plain_room
 
 
 @njit(error_model="numpy")
@@ -136,7 +137,7 @@ def test_split_light_is_white_again_on_the_whole():
     )
     even = take([ball()], [crystal], make_lights(EVEN), AHEAD, size=(32, 32), samples=128, depth=32)
     assert even[10:22, 10:22].mean(axis=(0, 1)) == pytest.approx([1, 1, 1], abs=0.03)
-    lamp = make_lights(EVEN * 0, [Softbox(position=(0, 0, -600), target=(0, 0, 0), width=60, height=60)])
+    lamp = make_lights(EVEN * 0, [Light(position=(0, 0, -600), target=(0, 0, 0), width=60, height=60)])
 
     def colour(recipe):
         seen = take([ball()], [recipe], lamp, AHEAD, size=(32, 32), samples=256, depth=8)
@@ -151,7 +152,7 @@ def test_gauze_lets_light_past_and_through_to_what_is_below():
     black = Recipe(base_color=(0, 0, 0), specular_weight=0.0, geometry_opacity=0.25)
     seen = take([ball()], [black], make_lights(EVEN), AHEAD, size=(32, 32), samples=256)
     assert seen[15:17, 15:17].mean() == pytest.approx(0.75**2, abs=0.03)  # through its front and its back
-    lamp = make_lights(EVEN * 0, [Softbox(position=(0, 900, 0), target=(0, 0, 0), width=200, height=200)])
+    lamp = make_lights(EVEN * 0, [Light(position=(0, 900, 0), target=(0, 0, 0), width=200, height=200)])
     above = Camera(position=(0, 300, 300), target=(0, 0, 0), focal_length=200)
     white = Recipe(base_color=(0.5, 0.5, 0.5), specular_weight=0.0)
     high = floor()

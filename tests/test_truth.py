@@ -12,7 +12,8 @@ from mat_shelf.document.recipe import Recipe
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.solids import box, lathe, moved
 from mat_shelf.scene.dielectric_contact import Body, resolve_contact
-from mat_shelf.scene.lights import make_lights, plain_room
+from mat_shelf.scene.lights import make_lights
+from mat_shelf.scene.rooms import plain_room
 
 WHITE_SHEET = Recipe(geometry_thin_walled=True, subsurface_color=(1, 1, 1), base_color=(1, 1, 1))
 

@@ -257,6 +257,12 @@ def test_the_lamp_of_the_close_up_and_the_ball(open_window, qtbot):
 
 
 @pytest.mark.long
+def choose_surround(board, words: str) -> None:
+    box = board.surround_card.kind_box
+    box.setCurrentIndex(box.findText(words))
+    box.activated.emit(box.currentIndex())
+
+
 def test_a_room_picture_lights_the_set(open_window, qtbot, tmp_path, monkeypatch):
     window = open_window()
     workshop, board = window.workshop, window.set_board
@@ -271,10 +277,11 @@ def test_a_room_picture_lights_the_set(open_window, qtbot, tmp_path, monkeypatch
     assert workshop.project is project
     window.stations.buttons()[3].click()
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: (str(tmp_path / "blue.exr"), ""))
-    QTest.mouseClick(board.room_button, LEFT)
+    choose_surround(board, "Environment (HDR)")
     qtbot.waitUntil(lambda: workshop.project.set.room is not None, timeout=30_000)
     assert workshop.project.set.room.name == "blue.exr"
-    assert board.rows["room_luminance"].isVisible() and not board.rows["surround"].isVisible()
+    rows = board.surround_card.rows
+    assert not rows["room_luminance"].isHidden() and rows["surround"].isHidden()
     workshop.edit("Brighter", workshop.project.with_set(workshop.project.set.with_(room_luminance=5000.0)))
     blue = picture_of(qtbot, window)[seen(window, "card")].astype(int).mean(axis=0)
     assert blue[2] - blue[0] > before[2] - before[0] + 30
@@ -283,7 +290,7 @@ def test_a_room_picture_lights_the_set(open_window, qtbot, tmp_path, monkeypatch
     path = tmp_path / "lit.matshelf"
     assert workshop.save(path)
     saved = workshop.project
-    QTest.mouseClick(board.room_button, LEFT)
+    choose_surround(board, "Even room")
     assert workshop.project.set.room is None
     workshop.history.saved = workshop.project
     dropped(window, path)

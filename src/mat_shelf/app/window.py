@@ -75,8 +75,8 @@ class Window(QMainWindow):
         self.materials = MaterialsPanel(workshop, self.library.model.worker)
         self.library_pane = LibraryPane(self.library, self.materials)
         self.set_board = SetBoard(workshop, self.work)
-        self.set_board.softbox_card.way_wanted.connect(self.viewport.aim_light.want)
-        self.viewport.aimed.connect(self.set_board.softbox_card.let_go)
+        self.set_board.light_card.way_wanted.connect(self.viewport.aim_light.want)
+        self.viewport.aimed.connect(self.set_board.light_card.let_go)
         self.set_board.focus_wanted.connect(self.viewport.focus.want)
         self.viewport.material_wanted.connect(lambda: self.stations.show(self.board))
         self.viewport.focused.connect(lambda: self.set_board.focus_button.setChecked(False))
@@ -170,6 +170,7 @@ class Window(QMainWindow):
         self.viewport.move_handles.is_shown = board is self.product_board
         self.mark_tool.is_active = board is self.marks_board
         self.viewport.select.is_light_judged = self.viewport.aim_light.is_shown = board is self.set_board
+        self.viewport.light_handles.is_shown = board is self.set_board
         self.viewport.update()
 
     def _follow_board(self) -> None:

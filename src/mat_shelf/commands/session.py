@@ -11,6 +11,8 @@ from mat_shelf.commands.aside import Aside, at_once
 from mat_shelf.commands.colors import ColorCommands
 from mat_shelf.commands.files import FileCommands
 from mat_shelf.commands.library import LibraryCommands
+from mat_shelf.commands.light_aiming import LightAiming
+from mat_shelf.commands.light_files import LightFiles
 from mat_shelf.commands.lights import LightCommands
 from mat_shelf.commands.materials import MaterialCommands, Wearable
 from mat_shelf.commands.project_materials import ProjectMaterials
@@ -41,6 +43,8 @@ class Session(
     MaterialCommands,
     ProjectMaterials,
     LightCommands,
+    LightAiming,
+    LightFiles,
     LibraryCommands,
     FileCommands,
 ):

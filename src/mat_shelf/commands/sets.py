@@ -7,7 +7,9 @@ from mat_shelf.commands.command import command
 from mat_shelf.document.ids import name_from, name_of_copy, new_id
 from mat_shelf.document.image import ImageRef
 from mat_shelf.document.project import MOST_SETS
+from mat_shelf.document.set import Sky
 from mat_shelf.exchange.image_reading import ImageError
+from mat_shelf.exchange.light_distribution import DistributionError
 from mat_shelf.system.file_reader import read_file
 
 
@@ -61,6 +63,22 @@ class SetCommands:
         self.edit(label, project.with_(sets=rest, current_set=rest[max(place - 1, 0)].id))
 
     @command
+    def set_sky(self, sky: Sky) -> None:
+        """Lights the set in use with a sky.
+
+        Parameters
+        ----------
+        sky : Sky
+            The sky.
+        """
+        self.edit("Sky", self.project.with_set(self.project.set.with_(sky=sky)))
+
+    @command
+    def set_plain_room(self) -> None:
+        """Lights the set in use with an even room, without image or sky."""
+        self.edit("Even room", self.project.with_set(self.project.set.with_(sky=None, room=None)))
+
+    @command
     def set_room(self, path: Path | None) -> None:
         """Lights the set in use with a room picture from an EXR or HDR file; None takes it away.
 
@@ -74,34 +92,35 @@ class SetCommands:
             self.edit("Remove environment", self.project.with_set(studio.with_(room=None)))
             return
 
-        def light(picture: ImageRef) -> None:
+        def light(name: str, kept: tuple[str, str]) -> None:
             """Light the set with the image.
 
             Parameters
             ----------
-            picture : ImageRef
-                The image.
+            name : str
+                Name of the image.
+            kept : (str, str)
+                Its digest and kind.
             """
             present = next((each for each in self.project.sets if each.id == studio.id), None)
             if present is None:
-                self.said.emit(f"{picture.name} was not used: the set '{studio.name}' was removed.")
+                self.said.emit(f"{name} was not used: the set '{studio.name}' was removed.")
                 return
-            self.edit("Environment", self.project.with_set(present.with_(room=picture)))
+            picture = ImageRef(name=name, digest=kept[0], kind=kept[1])
+            self.edit("Environment", self.project.with_set(present.with_(room=picture, sky=None)))
 
         self._take_in(path, self.assets.add_room, "an environment", light)
 
-    def _take_in(self, path: Path, add: Callable, use: str, then: Callable[[ImageRef], None]) -> None:
-        """Takes an image file into the assets aside, then uses it in the project that is open by then."""
-        assets = self.assets
-
-        def work() -> ImageRef:
-            key, kind = add(read_file(path))
-            return ImageRef(name=name_from(path.name, "Image"), digest=key, kind=kind)
+    def _take_in(self, path: Path, add: Callable, use: str, then: Callable[[str, tuple], None]) -> None:
+        """Takes a file into the assets aside, then uses it by name in the project that is open by then."""
+        assets, name = self.assets, name_from(path.name, "Image")
 
         def failed(fault: Exception) -> None:
-            if not isinstance(fault, OSError | ImageError):
+            if not isinstance(fault, OSError | ImageError | DistributionError):
                 raise fault
             words = fault.strerror if isinstance(fault, OSError) and fault.strerror else str(fault)
             self.said.emit(f"{path.name} cannot be {use}: {words}.")
 
-        self.aside(work, lambda image: then(image) if self.assets is assets else None, failed)
+        self.aside(
+            lambda: add(read_file(path)), lambda kept: then(name, kept) if self.assets is assets else None, failed
+        )

@@ -10,8 +10,29 @@ def migrated(fields: dict) -> dict:
     older projects are without. In schema 8 liquids wet what they touch, where all clear bodies did, and the luminance
     of coloured light is its own, where it was that of white. Schema 9 adds priorities of parts and exact colours. Since
     10 there may be several references, since 11 lights have
-    names, edges may be rounded, parts smoothed, and CAD faces known.
+    names, edges may be rounded, parts smoothed, and CAD faces known. In schema 12 sets have lights of several kinds,
+    where they had softboxes.
     """
+    return _with_lights(_in_schema_11(fields))
+
+
+def _with_lights(fields: dict) -> dict:
+    """A project whose sets have lights where they had softboxes."""
+    if fields.get("schema_version") != 11:
+        return fields
+    sets = fields.get("sets")
+    if isinstance(sets, list):
+        fields = fields | {"sets": [_set_with_lights(studio) for studio in sets]}
+    return fields | {"schema_version": 12}
+
+
+def _set_with_lights(studio):
+    if not isinstance(studio, dict) or "softboxes" not in studio:
+        return studio
+    return {("lights" if name == "softboxes" else name): value for name, value in studio.items()}
+
+
+def _in_schema_11(fields: dict) -> dict:
     schema = fields.get("schema_version")
     if schema == 1 and isinstance(fields.get("sets"), list):
         fields = _with_views(fields)

@@ -14,6 +14,7 @@ from mat_shelf.document.camera import View
 from mat_shelf.document.color import MOST_COLORS, ProjectColor
 from mat_shelf.document.ids import Id, Name, by_id, with_one
 from mat_shelf.document.image import ImageRef
+from mat_shelf.document.light import Distribution
 from mat_shelf.document.mark import Mark
 from mat_shelf.document.material import Material
 from mat_shelf.document.parameter import Frozen
@@ -21,7 +22,7 @@ from mat_shelf.document.product import Part, Product
 from mat_shelf.document.reference import MOST_REFERENCES, Reference
 from mat_shelf.document.set import Set
 
-SCHEMA = 11
+SCHEMA = 12
 
 MOST_MATERIALS, MOST_SETS, MOST_VIEWS = 20_000, 256, 1000
 MOST_GENERATIONS = 32
@@ -204,10 +205,15 @@ class Project(Frozen):
         rooms = [studio.room for studio in self.sets if studio.room is not None]
         return [*rooms, *(reference.image for reference in self.references), *self.map_pictures()]
 
+    def distributions(self) -> list[Distribution]:
+        """Every light distribution that a set refers to."""
+        return [light.distribution for studio in self.sets for light in studio.lights if light.distribution is not None]
+
     def map_pictures(self) -> list[ImageRef]:
-        """Every picture that a mark, or a pattern of a material, shows."""
+        """Every picture that a mark, a light, or a pattern of a material shows."""
         of_marks = [picture for mark in self.marks for picture in mark.pictures()]
-        return of_marks + [picture for material in self.materials for picture in material.recipe.pictures()]
+        of_lights = [picture for studio in self.sets for light in studio.lights for picture in light.pictures()]
+        return of_marks + of_lights + [picture for material in self.materials for picture in material.recipe.pictures()]
 
     def with_part(self, part: Part) -> "Project":
         """A copy in which `part` replaces the one with its id."""

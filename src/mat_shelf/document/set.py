@@ -1,59 +1,15 @@
-"""Sets: softboxes, environment and backdrop."""
+"""Sets: lights, environment and backdrop."""
 
-from typing import Annotated, Self
+from typing import Annotated
 
-from pydantic import Field, model_validator
+from pydantic import Field
 
 from mat_shelf.document.ids import Id, Name
 from mat_shelf.document.image import ImageRef
-from mat_shelf.document.parameter import Color, Frozen, Point, color, number
+from mat_shelf.document.light import Light
+from mat_shelf.document.parameter import Color, Frozen, color, number
 
 MOST_LIGHTS = 64
-
-
-class Softbox(Frozen):
-    """A rectangular light. Without roll its width runs horizontally; it faces `target`.
-
-    Attributes
-    ----------
-    position, target : (3,) mm
-    width, height : mm
-    luminance : cd/m2
-    temperature : kelvin, of a black body
-    """
-
-    name: Name = "Softbox"
-    is_on: bool = True
-    position: Point
-    target: Point = (0.0, 0.0, 0.0)
-    width: float = number(
-        400.0, 0.01, 1e6, label="Width", unit="mm", tip="Runs horizontally.", usual=(10, 2000), log=True
-    )
-    height: float = number(
-        400.0, 0.01, 1e6, label="Height", unit="mm", tip="At right angles to its width.", usual=(10, 2000), log=True
-    )
-    luminance: float = number(
-        4000.0,
-        0,
-        1e7,
-        label="Luminance",
-        unit="cd/m²",
-        tip="How bright its face is. A larger light of the same luminance gives more light.",
-        usual=(100, 100_000),
-        log=True,
-    )
-    temperature: float = number(
-        5600.0, 1500, 20000, label="Temperature", unit="K", tip="3000 is warm, 6500 daylight.", usual=(2000, 10_000)
-    )
-    roll: float = number(
-        0.0, -180, 180, label="Roll", unit="°", tip="About its own axis, anticlockwise as seen from what it faces."
-    )
-
-    @model_validator(mode="after")
-    def _faces_somewhere(self) -> Self:
-        if max(abs(p - t) for p, t in zip(self.position, self.target, strict=True)) < 1e-3:
-            raise ValueError("a light stands on the point that it faces and would give no light; move one of them")
-        return self
 
 
 class Backdrop(Frozen):
@@ -69,6 +25,40 @@ class Backdrop(Frozen):
     radius: float = Field(220.0, gt=0, le=1e5)
 
 
+class Sky(Frozen):
+    """A clear sky with its sun, or an overcast one, in place of the room.
+
+    Attributes
+    ----------
+    height, azimuth : degrees, of the sun: above the horizon, and from the front to the right
+    haze : turbidity, from 2 for the clearest air to 10 for haze
+    floor : colour of what lies below the horizon
+    """
+
+    height: float = number(35.0, 0.5, 90, label="Sun height", unit="°", tip="Of the sun above the horizon.")
+    azimuth: float = number(
+        50.0,
+        -180,
+        180,
+        label="Sun azimuth",
+        unit="°",
+        tip="From the front to the right.",
+    )
+    haze: float = number(3.0, 2, 10, label="Haze", tip="2 is the clearest air; haze whitens the sky and dims the sun.")
+    strength: float = number(
+        0.0,
+        -20,
+        20,
+        label="Strength",
+        unit="stops",
+        tip="At 0 it is as bright as outdoors, some hundred times brighter than a studio: set the exposure for it.",
+        usual=(-10, 2),
+    )
+    floor: Color = color((0.2, 0.2, 0.2), label="Ground", tip="Colour of what lies below the horizon.")
+    is_overcast: bool = Field(False, title="Overcast", description="A closed grey sky, brightest above.")
+    has_sun: bool = Field(True, title="Sun", description="Off, only the sky shines, as in the shade.")
+
+
 class Set(Frozen):
     """Lights and backdrop together.
 
@@ -78,11 +68,13 @@ class Set(Frozen):
         A latitude-longitude picture of the room, in place of its plain luminance above and below.
     straight_light : bool
         Whether light goes straight through clear glass in the wall's pictures.
+    sky : Sky or None
+        In place of the room, if there is one.
     """
 
     id: Id
     name: Name
-    softboxes: Annotated[tuple[Softbox, ...], Field(max_length=MOST_LIGHTS)] = ()
+    lights: Annotated[tuple[Light, ...], Field(max_length=MOST_LIGHTS)] = ()
     surround: float = number(
         250.0,
         0,
@@ -112,6 +104,29 @@ class Set(Frozen):
         usual=(10, 10_000),
         log=True,
     )
+    room_tilt: float = number(
+        0.0, -90, 90, label="Tilt", unit="°", tip="Of the environment: what lies in front of the product comes up."
+    )
+    room_blur: float = number(
+        0.0,
+        0,
+        60,
+        label="Blur",
+        unit="°",
+        zero="none",
+        tip="Softens the environment, so that it lights without being seen sharply in reflections.",
+        usual=(0, 30),
+    )
+    room_most: float = number(
+        0.0,
+        0,
+        1e6,
+        label="Clip above",
+        zero="off",
+        tip="Brightest value of the environment image that counts. A low one takes the sun out of it.",
+        usual=(0, 100),
+    )
+    sky: Sky | None = None
     turn: float = number(
         0.0, -180, 180, label="Rotation", unit="°", tip="Rotates all lights about the product; the camera stays."
     )

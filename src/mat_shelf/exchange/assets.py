@@ -7,6 +7,7 @@ import numpy as np
 
 from mat_shelf.document.project import Project
 from mat_shelf.exchange.image_reading import ImageError, map_kind, read_environment, read_image, read_map
+from mat_shelf.exchange.light_distribution import DistributionError, read_distribution, shares_of
 from mat_shelf.exchange.models.mesh_glb import NamedMesh, digest, glb_bytes, read_glb, read_own_glb
 from mat_shelf.geometry.faces import FacesError, faces_bytes, read_faces
 from mat_shelf.geometry.mesh import Mesh, MeshError
@@ -31,6 +32,8 @@ class Assets:
         The faces of zones.
     pictures : dict from SHA-256 to Pyramid
         What patterns show.
+    distributions : dict from SHA-256 to (181, 121) float32
+        How spots shine, as `light_distribution.shares_of` has it.
     displaced : dict from part id to (what it depends on, Displaced or str)
         True relief; see `scene.displacement`.
     shape_maps : dict from GeometryMapKey to GeometryMap
@@ -43,6 +46,7 @@ class Assets:
         self.references: dict[str, np.ndarray] = {}
         self.faces: dict[str, np.ndarray] = {}
         self.pictures: dict[str, Mipmap] = {}
+        self.distributions: dict[str, np.ndarray] = {}
         self.geometry_maps: dict = {}
         self.displaced: dict = {}
         self._data: dict[str, bytes] = {}
@@ -169,6 +173,24 @@ class Assets:
             self._data[key] = data
         return key, kind
 
+    def add_distribution(self, data: bytes) -> tuple[str, float]:
+        """Keeps a light distribution as it came; returns its digest and most candela. Raises DistributionError.
+
+        Parameters
+        ----------
+        data : bytes
+            Content of the file.
+
+        Returns
+        -------
+        tuple[str, float]
+        """
+        key = digest(data)
+        shares, most = shares_of(read_distribution(data))
+        self.distributions[key] = shares
+        self._data[key] = data
+        return key, most
+
     def take(self, others: "Assets") -> None:
         """Keeps what others have too.
 
@@ -182,6 +204,7 @@ class Assets:
         self.references |= others.references
         self.faces |= others.faces
         self.pictures |= others.pictures
+        self.distributions |= others.distributions
         self._data |= others._data
 
     def holds(self, key: str) -> bool:
@@ -227,9 +250,8 @@ def asset_names(project: Project) -> dict[str, str]:
     """
     meshes = {part.mesh: f"meshes/{part.mesh}.glb" for part in project.product.parts}
     zones = {key: f"zones/{key}.faces" for part in project.product.parts for key in part.face_lists()}
-    return (
-        meshes | zones | {picture.digest: f"pictures/{picture.digest}.{picture.kind}" for picture in project.pictures()}
-    )
+    pictures = {picture.digest: f"pictures/{picture.digest}.{picture.kind}" for picture in project.pictures()}
+    return meshes | zones | pictures | {one.digest: f"lights/{one.digest}.ies" for one in project.distributions()}
 
 
 def gather_assets(project: Project, read: Callable[[str], bytes | None]) -> Assets:
@@ -281,6 +303,12 @@ def gather_assets(project: Project, read: Callable[[str], bytes | None]) -> Asse
                 assets.add_faces_data(take(key, what), len(assets.meshes[part.mesh].triangles))
             except FacesError as fault:
                 raise AssetError(f"{what}: {fault}") from None
+    for one in project.distributions():
+        what = f"the light distribution '{one.name}'"
+        try:
+            assets.add_distribution(take(one.digest, what))
+        except DistributionError as fault:
+            raise AssetError(f"{what}: {fault}") from None
     rooms = {studio.room.digest for studio in project.sets if studio.room is not None}
     maps = {picture.digest for picture in project.map_pictures()}
     references = {reference.image.digest for reference in project.references}

@@ -12,11 +12,12 @@ import numpy as np
 from PIL import Image
 
 from mat_shelf.document.camera import Camera, View
+from mat_shelf.document.light import Light
 from mat_shelf.document.material import Material
 from mat_shelf.document.product import Part, Pose, Product
 from mat_shelf.document.project import Project
 from mat_shelf.document.recipe import Recipe
-from mat_shelf.document.set import Backdrop, Set, Softbox
+from mat_shelf.document.set import Backdrop, Set
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.image_reading import ImageError
 from mat_shelf.exchange.models.mesh_glb import NamedMesh
@@ -178,8 +179,8 @@ def standard_scene(recipe: Recipe) -> tuple[Project, Assets]:
     studio = Set(
         id="swatch",
         name="Swatch",
-        softboxes=(
-            Softbox(
+        lights=(
+            Light(
                 position=(-170, 190, 130),
                 target=(0, 25, 0),
                 width=150,
@@ -187,7 +188,7 @@ def standard_scene(recipe: Recipe) -> tuple[Project, Assets]:
                 luminance=6500,
                 temperature=6500,
             ),
-            Softbox(
+            Light(
                 position=(230, 90, -20),
                 target=(0, 25, 0),
                 width=50,

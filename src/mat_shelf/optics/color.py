@@ -159,17 +159,31 @@ def color_difference(one, other):
     return np.sqrt(by_light**2 + by_chroma**2 + by_hue**2 + blue * by_chroma * by_hue)
 
 
-def black_body(kelvin: float) -> np.ndarray:
+_FULL_TINT = 0.02
+"""How far a whole green or magenta filter moves a light from the Planckian locus, CIE 1960 uv (common practice)."""
+
+
+def _planckian(t: float) -> np.ndarray:
+    """CIE 1960 uv of a black body of `t` kelvin, (2,) float64."""
+    u = (0.860117757 + 1.54118254e-4 * t + 1.28641212e-7 * t * t) / (1 + 8.42420235e-4 * t + 7.08145163e-7 * t * t)
+    v = (0.317398726 + 4.22806245e-5 * t + 4.20481691e-8 * t * t) / (1 - 2.89741816e-5 * t + 1.61456053e-7 * t * t)
+    return np.array([u, v])
+
+
+def black_body(kelvin: float, tint: float = 0.0) -> np.ndarray:
     """Linear Rec.709 of a black body, luminance 1, relative to a D65 white.
 
     Parameters
     ----------
     kelvin : float
         Colour temperature, K.
+    tint : float
+        Away from the Planckian locus at right angles, in parts of 0.02 of CIE 1960 uv: to magenta above 0, to green
+        below.
 
     Returns
     -------
-    array
+    (3,) float32
 
     References
     ----------
@@ -177,8 +191,12 @@ def black_body(kelvin: float) -> np.ndarray:
     CIE 1960 uv, 1000 to 15000 K.
     """
     t = float(kelvin)
-    u = (0.860117757 + 1.54118254e-4 * t + 1.28641212e-7 * t * t) / (1 + 8.42420235e-4 * t + 7.08145163e-7 * t * t)
-    v = (0.317398726 + 4.22806245e-5 * t + 4.20481691e-8 * t * t) / (1 - 2.89741816e-5 * t + 1.61456053e-7 * t * t)
+    u, v = _planckian(t)
+    if tint:
+        along = _planckian(t + 1) - _planckian(t - 1)
+        along /= np.hypot(*along)
+        # Left of the locus, seen towards higher temperatures, lies magenta: larger u, smaller v.
+        u, v = u - along[1] * tint * _FULL_TINT, v + along[0] * tint * _FULL_TINT
     x, y = 3 * u / (2 * u - 8 * v + 4), 2 * v / (2 * u - 8 * v + 4)
     rgb = np.maximum(RGB_FROM_XYZ @ np.array([x / y, 1.0, (1 - x - y) / y]), 0)
     return (rgb / (XYZ_FROM_RGB[1] @ rgb)).astype(np.float32)

@@ -60,6 +60,23 @@ class Mipmap:
         """
         return self.levels[min(max(int(math.log2(max(texel, 1))), 0), len(self.levels) - 1)]
 
+    def colors(self, most: int) -> np.ndarray:
+        """The picture as linear colours, at its largest size of so many pixels; grey is grey, alpha does not count.
+
+        Parameters
+        ----------
+        most : int
+            Pixels on its longer side.
+
+        Returns
+        -------
+        (h, w, 3) float32
+        """
+        pixels = self.level(2.0 ** math.ceil(math.log2(max(self.width, self.height) / most)))
+        kept = pixels[..., :3] if pixels.shape[2] >= 3 else np.repeat(pixels[..., :1], 3, axis=2)
+        table = decoding(pixels.dtype.name, True)
+        return np.maximum(table[kept] if len(table) > 1 else kept, 0).astype(np.float32)
+
 
 def _halved(pixels: np.ndarray) -> np.ndarray:
     """Means of two by two pixels; an odd last row or column is left out."""

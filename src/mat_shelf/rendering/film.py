@@ -11,8 +11,8 @@ from mat_shelf.rendering.firefly_redistribution import redistribute
 Sums = namedtuple("Sums", "light excess albedo normal guide_albedo guide_normal guides part cover dropped met counts")
 """Sums over samples, a row for each pixel.
 
-light : (N, 3) float32
-excess : (N, 3) float32, what single paths brought beyond the most that is accepted of one
+light : (N, K, 3) float32, by layer: one for all light, or one for each light, the room and what glows
+excess : (N, K, 3) float32, what single paths brought beyond the most that is accepted of one
 albedo, normal : (N, 3) float32, of what the pixel sees first
 guide_albedo, guide_normal : (N, 3) float32, of what it sees first through clear glass, for the denoiser
 guides : (N,) float32, how many samples these are sums of
@@ -24,19 +24,22 @@ counts : (N,) int32, samples
 """
 
 
-def new_sums(count: int) -> Sums:
+def new_sums(count: int, layers: int = 1) -> Sums:
     """Sums of no samples.
 
     Parameters
     ----------
     count : int
         Number of pixels.
+    layers : int
+        Layers of light.
 
     Returns
     -------
     Sums
     """
-    triples = [np.zeros((count, 3), np.float32) for _ in range(6)]
+    triples = [np.zeros((count, layers, 3), np.float32) for _ in range(2)]
+    triples += [np.zeros((count, 3), np.float32) for _ in range(4)]
     guides, part, cover = np.zeros(count, np.float32), np.full(count, -1, np.int32), np.zeros(count, np.float32)
     counts = np.zeros(count, np.int32)
     return Sums(*triples, guides, part, cover, np.zeros(count, np.int32), np.zeros(count, np.uint64), counts)
@@ -54,9 +57,11 @@ def clear_sums(count, sums):
         Sums of the pixels of a wave.
     """
     for i in range(count):
+        for layer in range(sums.light.shape[1]):
+            for k in range(3):
+                sums.light[i, layer, k] = F(0)
+                sums.excess[i, layer, k] = F(0)
         for k in range(3):
-            sums.light[i, k] = F(0)
-            sums.excess[i, k] = F(0)
             sums.albedo[i, k] = F(0)
             sums.normal[i, k] = F(0)
             sums.guide_albedo[i, k] = F(0)
@@ -83,9 +88,11 @@ def add_sums(pixels, new, sums):
     """
     for i in range(pixels.shape[0]):
         p = pixels[i]
+        for layer in range(sums.light.shape[1]):
+            for k in range(3):
+                sums.light[p, layer, k] += new.light[i, layer, k]
+                sums.excess[p, layer, k] += new.excess[i, layer, k]
         for k in range(3):
-            sums.light[p, k] += new.light[i, k]
-            sums.excess[p, k] += new.excess[i, k]
             sums.albedo[p, k] += new.albedo[i, k]
             sums.normal[p, k] += new.normal[i, k]
             sums.guide_albedo[p, k] += new.guide_albedo[i, k]
@@ -106,15 +113,20 @@ class Film:
     ----------
     width, height : int
         Pixels.
+    layers : int
+        Layers of light that it keeps apart.
 
     Attributes
     ----------
     sums : Sums
+    gains : (K, 3) float32
+        What each layer is multiplied by in the picture, by channel.
     """
 
-    def __init__(self, width: int, height: int):
+    def __init__(self, width: int, height: int, layers: int = 1):
         self.width, self.height = width, height
-        self.sums = new_sums(width * height)
+        self.sums = new_sums(width * height, layers)
+        self.gains = np.ones((layers, 3), np.float32)
 
     @property
     def samples(self) -> int:
@@ -154,6 +166,7 @@ class Film:
         cut = [kept.reshape(self.height, self.width, *kept.shape[1:])[rows, columns] for kept in self.sums]
         made.height, made.width = cut[0].shape[:2]
         made.sums = Sums(*(kept.reshape(-1, *kept.shape[2:]) for kept in cut))
+        made.gains = self.gains
         return made
 
     def alpha(self) -> np.ndarray:
@@ -179,11 +192,44 @@ class Film:
         (H, W, 3) float32
         """
         sums, shape = self.sums, (self.height, self.width, 3)
-        counts = np.maximum(sums.guides if layer.startswith("guide") else sums.counts, 1).astype(np.float32)[:, None]
-        mean = (getattr(sums, layer) / counts).reshape(shape)
-        if layer == "light" and sums.excess.any():
-            mean += redistribute((sums.excess / counts).reshape(shape), self.alpha())
+        counts = np.maximum(sums.guides if layer.startswith("guide") else sums.counts, 1).astype(np.float32)
+        if layer != "light":
+            return (getattr(sums, layer) / counts[:, None]).reshape(shape)
+        mean = mixed(sums.light, self.gains, counts).reshape(shape)
+        if sums.excess.any():
+            mean += redistribute(mixed(sums.excess, self.gains, counts).reshape(shape), self.alpha())
         return mean
+
+
+def mixed(light: np.ndarray, gains: np.ndarray, counts: np.ndarray) -> np.ndarray:
+    """Layers of light together.
+
+    Parameters
+    ----------
+    light : (N, K, 3) float32
+        Sums.
+    gains : (K, 3) float32
+        What each layer is multiplied by.
+    counts : (N,) float32
+        What each row is divided by.
+
+    Returns
+    -------
+    (N, 3) float32
+    """
+    out = np.empty((len(light), 3), np.float32)
+    _mix(light, np.ascontiguousarray(gains, np.float32), counts, out)
+    return out
+
+
+@kernel
+def _mix(light, gains, counts, out):
+    for i in range(light.shape[0]):
+        for k in range(3):
+            value = F(0)
+            for layer in range(light.shape[1]):
+                value += light[i, layer, k] * gains[layer, k]
+            out[i, k] = value / counts[i]
 
 
 START_COMPRESSION = F(0.8 - 0.04)

@@ -107,7 +107,7 @@ def render_picture(
     task = RenderTask(
         geometry,
         project_material_table(project, supplies, displaced=displaced),
-        set_lights(studio, supplies.rooms),
+        set_lights(studio, supplies),
         make_camera_view(project.view.camera, width, height),
         brightest=BRIGHTEST * 2.0**-studio.exposure,
         seed=seed,

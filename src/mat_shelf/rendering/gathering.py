@@ -14,7 +14,7 @@ from mat_shelf.optics import parameters as P
 
 
 @inline
-def gather(sums, pixel, value, most):
+def gather(sums, pixel, layer, value, most):
     """Adds light to a pixel. What goes beyond `most` is kept apart; `firefly_redistribution` spreads it later.
 
     What is no number would blacken all around it: it is counted and left out.
@@ -25,6 +25,8 @@ def gather(sums, pixel, value, most):
         Sums of the film.
     pixel : int
         Row of the sums.
+    layer : int
+        Layer that the light belongs to.
     value : float32 triple
         Radiance, 1 = 1000 cd/m2.
     most : float32
@@ -37,10 +39,10 @@ def gather(sums, pixel, value, most):
     light, excess = sums.light, sums.excess
     keep = min(most / max(peak, F(1e-30)), F(1))
     for k in range(3):
-        light[pixel, k] += value[k] * keep
+        light[pixel, layer, k] += value[k] * keep
     if keep < F(1):
         for k in range(3):
-            excess[pixel, k] += value[k] * (F(1) - keep)
+            excess[pixel, layer, k] += value[k] * (F(1) - keep)
 
 
 @inline

@@ -208,6 +208,7 @@ def carry_on(paths, j, i, origin, direction, throughput, pdf, spread, random, bo
     store3(paths.direction, j, direction)
     store3(paths.throughput, j, throughput)
     paths.pdf[j] = pdf
+    paths.whole[j] = paths.whole[i]
     paths.spread[j] = spread
     paths.pixel[j] = paths.pixel[i]
     paths.random[j] = random

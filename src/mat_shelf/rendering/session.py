@@ -40,7 +40,7 @@ from mat_shelf.scene.ball import Ball
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.geometry_map_lookup import geometry_map_lookup
 from mat_shelf.scene.kept import Kept
-from mat_shelf.scene.lights import set_lights
+from mat_shelf.scene.lights import light_key, set_lights
 from mat_shelf.scene.material_table import Supplies, bodies_of, project_geometry, project_material_table, visible_parts
 from mat_shelf.scene.reshaped_parts import reshaped_parts
 
@@ -251,8 +251,8 @@ class RenderSession:
         lights = self._kept(
             self._lit,
             "lights",
-            (studio.softboxes, studio.surround, studio.ground, studio.turn, studio.room, studio.room_luminance),
-            lambda: set_lights(studio, self._supplies.rooms),
+            light_key(studio),
+            lambda: set_lights(studio, self._supplies),
         )
         material_table = self._kept(
             self._built,

@@ -65,7 +65,16 @@ from mat_shelf.scene.interior_list import (
     times_inside,
     update_interior,
 )
-from mat_shelf.scene.lights import box_pdf, cross_box, room_light, sample_lights
+from mat_shelf.scene.light_sampling import (
+    FAR,
+    SEEN,
+    cross_light,
+    light_pdf,
+    light_weight,
+    room_light,
+    sample_lights,
+    shown,
+)
 
 _D_LINE, _F_LINE, _C_LINE = 587.6, 486.1, 656.3
 SPLIT = tuple(F((1 / nm**2 - 1 / _D_LINE**2) / (1 / _F_LINE**2 - 1 / _C_LINE**2)) for nm in (612.0, 549.0, 465.0))
@@ -145,7 +154,8 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
         scene_tables.tables,
         limits.depth,
     )
-    boxes = lights.boxes
+    count_of_lights = lights.table.shape[0]
+    glow_layer = limits.layers[count_of_lights + 1]
     cut = limits.cut
     for i in range(count):
         row = points.row[i]
@@ -168,19 +178,24 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
         # What rays towards lights went straight through does not count once more by the bent way.
         is_counted = limits.straight and counted == THROUGH
         if walk < 0 and not is_counted:
-            for k in range(boxes.shape[0]):
-                t = cross_box(boxes, k, origin, d)
-                if t > F(0) and t < hits.distance[i] and not (is_first and cut > -2):
+            end = FAR * F(2) if row < 0 else hits.distance[i]
+            for k in range(count_of_lights):
+                t, a, b = cross_light(lights, k, origin, d)
+                if t > F(0) and t < end and not (is_first and (cut > -2 or lights.table[k, SEEN] <= F(0))):
                     share = F(1)
                     if arrival_pdf > F(0):
-                        share = _weight(arrival_pdf, box_pdf(lights, k, d, t))
-                    shown = scale((boxes[k, 12], boxes[k, 13], boxes[k, 14]), share)
-                    gather(sums, pixel, mul(throughput, shown), accepted)
+                        chance = light_weight(lights, k, origin) / paths.whole[i]
+                        share = _weight(arrival_pdf, chance * light_pdf(lights, k, origin, d, t))
+                    radiance = scale(shown(lights, k, a, b, d), share)
+                    gather(sums, pixel, limits.layers[k], mul(throughput, radiance), accepted)
         if row < 0:
             if not is_counted:
                 radiance, room_pdf = room_light(lights, d)
-                share = _weight(arrival_pdf, room_pdf) if arrival_pdf > F(0) else F(1)
-                gather(sums, pixel, scale(mul(throughput, radiance), share), accepted)
+                share = F(1)
+                if arrival_pdf > F(0):
+                    share = _weight(arrival_pdf, room_pdf * lights.room_weight / paths.whole[i])
+                layer = limits.layers[count_of_lights]
+                gather(sums, pixel, layer, scale(mul(throughput, radiance), share), accepted)
             if not is_first and is_guided == 0:
                 guide(sums, pixel, throughput, (F(0), F(0), F(0)))
             continue
@@ -214,7 +229,7 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
             if (part != walk or row != own) and is_opaque(block, row):
                 glow = row3_at(block, row, P.EMISSION)
                 if largest(glow) > F(0):
-                    gather(sums, pixel, mul(throughput, glow), accepted)
+                    gather(sums, pixel, glow_layer, mul(throughput, glow), accepted)
                 if bounces + 1 < depth:
                     going += turn_back(paths, going, i, position, facing, entering, block, row, bounces, random)
                 continue
@@ -289,7 +304,7 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
             lobes = prepare_lobes(block, look, wo_local, eta, tables, is_outside)
             is_sharp = lobes.is_sharp and not comes_out
         if largest(glow) > F(0):
-            gather(sums, pixel, mul(arriving, glow), accepted)
+            gather(sums, pixel, glow_layer, mul(arriving, glow), accepted)
 
         if is_first:
             see(sums, pixel, part, block, look, lobes.metal, normal)
@@ -307,10 +322,11 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
         above = lifted(position, facing)
         if not is_sharp:
             random, pick, texel, u, v = _four(is_even, limits.draws, place, shift, random)
-            to_light, reach, radiance, light_pdf = sample_lights(lights, position, pick, texel, u, v)
+            aim = sample_lights(lights, position, shadows.weights, pick, texel, u, v)
+            to_light, reach, radiance, aimed_pdf, light, paths.whole[i] = aim
             toward = dot(to_light, facing)
             wi = to_local(to_light, tangent, bitangent, normal)
-            if light_pdf > F(0) and toward * wi[2] > F(0) and (toward > F(0) or is_clear or is_sheet):
+            if aimed_pdf > F(0) and toward * wi[2] > F(0) and (toward > F(0) or is_clear or is_sheet):
                 if comes_out:
                     pdf = wi[2] * INV_PI
                     value = (pdf, pdf, pdf)
@@ -319,8 +335,8 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
                 else:
                     value, pdf = evaluate_bsdf(block, look, lobes, wo_local, wi)
                 if largest(value) > F(0):
-                    share = _weight(light_pdf, pdf)
-                    brought = scale(mul(mul(throughput, value), radiance), share / light_pdf)
+                    share = _weight(aimed_pdf, pdf)
+                    brought = scale(mul(mul(throughput, value), radiance), share / aimed_pdf)
                     if largest(brought) > F(1e-7):
                         rays = shadows.rays
                         start_at = above if toward > F(0) else lifted(position, scale(facing, F(-1)))
@@ -330,6 +346,7 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
                         rays.spread[aimed] = spread
                         rays.pixel[aimed] = pixel
                         shadows.reach[aimed] = reach * F(0.9999)
+                        shadows.layer[aimed] = limits.layers[light if light >= 0 else count_of_lights]
                         if limits.straight:
                             rays.pdf[aimed] = share
                             rays.random[aimed] = random

@@ -53,7 +53,7 @@ def trace_shadow_rays(count, caster, shadows, limits, sums):
     for i in range(count):
         if not is_blocked(caster, row3(rays.origin, i), row3(rays.direction, i), shadows.reach[i]):
             light, most = row3(rays.throughput, i), clamp_limit(limits.most, rays.spread[i])
-            gather(sums, rays.pixel[i], light, most)
+            gather(sums, rays.pixel[i], shadows.layer[i], light, most)
 
 
 @kernel
@@ -113,7 +113,7 @@ def transmittance(count, hits, points, shadows, scene_tables, limits, sums):
         if around >= 0:
             light = attenuated(light, row3_at(block, scene_tables.bodies.row[around], P.EXTINCTION), hits.distance[i])
         if row < 0:
-            gather(sums, rays.pixel[i], light, clamp_limit(limits.most, rays.spread[i]))
+            gather(sums, rays.pixel[i], shadows.layer[i], light, clamp_limit(limits.most, rays.spread[i]))
             continue
         look, part = points.look[i], points.part[i]
         meet(sums, rays.pixel[i], scene_tables.met_bits[part, row])
@@ -137,6 +137,7 @@ def transmittance(count, hits, points, shadows, scene_tables, limits, sums):
         rays.pixel[going] = rays.pixel[i]
         rays.random[going] = next_state(rays.random[i])
         shadows.reach[going] = shadows.reach[i] - hits.distance[i]
+        shadows.layer[going] = shadows.layer[i]
         copy_interior(rays.inside, i, rays.inside, going)
         going += 1
     return going

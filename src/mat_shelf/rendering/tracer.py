@@ -23,7 +23,7 @@ from mat_shelf.rendering.film import Film, add_sums, clear_sums, new_sums
 from mat_shelf.scene.dressing import Dressing, DressingMemory, dress_points
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.interior_list import interior_at
-from mat_shelf.scene.lights import Lights
+from mat_shelf.scene.light_sampling import Lights
 from mat_shelf.scene.material_table import MaterialTable
 from mat_shelf.system.processors import usable_processors
 
@@ -57,6 +57,8 @@ class RenderTask:
         clear up and not true: bent light draws no bright patterns then, and glass casts too even a shadow.
     cut_out : bool
         Whether the camera sees only the product; backdrop and lights are still reflected in it.
+    keeps_apart : bool
+        Whether the film has a layer for each light, for the room and for what glows, in this order.
     """
 
     geometry: Geometry
@@ -68,8 +70,15 @@ class RenderTask:
     seed: int = 1
     straight: bool = False
     cut_out: bool = False
+    keeps_apart: bool = False
     fed_depth: int = 1 << 20
     marked_depth: int = 1 << 20
+
+    @property
+    def layers(self) -> np.ndarray:
+        """Layer of the film for each light, the room and what glows, (L + 2,) int32."""
+        count = len(self.lights.table) + 2
+        return np.arange(count, dtype=np.int32) if self.keeps_apart else np.zeros(count, np.int32)
 
 
 class Surfaces(NamedTuple):
@@ -278,15 +287,15 @@ class Tracer:
         del kept
         return not is_stopped()
 
-    def _wave_memory(self, size: int):
+    def _wave_memory(self, size: int, layers: int):
         kept = getattr(self._memory, "wave", None)
-        if kept is None or len(kept[0].pdf) < size:
+        if kept is None or len(kept[0].pdf) < size or kept[4].light.shape[1] != layers:
             kept = (
                 wave_state.new_paths(size),
                 wave_state.new_shading_points(size),
                 wave_state.new_shadows(size),
                 wave_state.new_hits(size),
-                new_sums(size),
+                new_sums(size, layers),
             )
             self._memory.wave = kept
         return kept
@@ -307,7 +316,7 @@ class Tracer:
     def _wave(self, task: RenderTask, size, pixels, sample: int, nest, tables, dressing: Dressing, dress: int):
         """A wave of paths that leave the camera."""
         count = len(pixels)
-        paths, points, shadows, hits, sums = self._wave_memory(count)
+        paths, points, shadows, hits, sums = self._wave_memory(count, int(task.layers.max()) + 1)
         clear_sums(count, sums)
         draws, salt = even_draws(sample, task.seed)
         passes.generate(task.view, *size, pixels, sample, task.seed, draws, salt, nest, paths)
@@ -337,6 +346,7 @@ class Tracer:
             pixels,
             draws,
             salt,
+            task.layers,
             MOST_WAVES,
             task.marked_depth if dresser.has_marks else 0,
             task.fed_depth if dresser.has_patterns else 0,

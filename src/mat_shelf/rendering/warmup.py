@@ -8,9 +8,9 @@ from multiprocessing import get_context
 import numpy as np
 
 from mat_shelf.document.camera import Camera
+from mat_shelf.document.light import Light
 from mat_shelf.document.pattern import Pattern, Relief
 from mat_shelf.document.recipe import Recipe
-from mat_shelf.document.set import Softbox
 from mat_shelf.geometry.solids import box
 from mat_shelf.numerics.kernels import cache_folder
 from mat_shelf.optics.albedo_tables import albedo_tables
@@ -24,9 +24,10 @@ from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.film import Film, develop, tone_map
 from mat_shelf.rendering.tracer import RenderTask, Tracer, dressing_address
 from mat_shelf.scene.geometry import Geometry
-from mat_shelf.scene.lights import make_lights, plain_room
+from mat_shelf.scene.lights import make_lights
 from mat_shelf.scene.material_evaluation import bent_normals
 from mat_shelf.scene.material_table import make_material_table
+from mat_shelf.scene.rooms import plain_room
 
 _MARK = "ready"
 
@@ -76,7 +77,7 @@ def _compile_rendering(say: Callable[[str], None]) -> None:
     task = RenderTask(
         Geometry([box((10, 10, 10), 1)]),
         make_material_table([Recipe()], [0]),
-        make_lights(plain_room(500, 100), (Softbox(position=(0, 300, 0)),)),
+        make_lights(plain_room(500, 100), (Light(position=(0, 300, 0)),)),
         make_camera_view(Camera(), 16, 16),
     )
     film = Film(16, 16)

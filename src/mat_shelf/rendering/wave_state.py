@@ -4,16 +4,18 @@ from collections import namedtuple
 
 import numpy as np
 
+from mat_shelf.document.set import MOST_LIGHTS
 from mat_shelf.numerics.kernels import F
 from mat_shelf.scene.interior_list import MOST_NESTED
 
 SOFT = 7
 """Columns of the parameter block that a path keeps: albedo and extinction of three channels, and how far forward."""
-Paths = namedtuple("Paths", "origin direction throughput pdf spread pixel random bounces inside walk soft")
+Paths = namedtuple("Paths", "origin direction throughput pdf whole spread pixel random bounces inside walk soft")
 """State of the paths of a wave.
 
 origin, direction, throughput : (N, 3) float32
 pdf : (N,) float32, density of the direction; 0 where light sampling had no part in it
+whole : (N,) float32, sum of the weights of the lights where rays were aimed at them last, as `sample_lights` has it
 spread : (N,) float32, share of the directions that the path could have taken where it was turned most freely: 0 as long
 as it met mirrors and clear glass only, 1 after a matt surface
 pixel : (N,) int32, row of the sums that it adds to; random : (N,) uint32
@@ -30,12 +32,14 @@ row : (N,) int32, the material's parameter row; -1 where nothing was hit
 look : (N,) int32, the parameter row to shade with: the material's, or one of the point's own where it is fed
 part, triangle : (N,) int32, geometry and row of its triangles
 """
-Shadows = namedtuple("Shadows", "rays reach")
+Shadows = namedtuple("Shadows", "rays reach layer weights")
 """Rays towards lights.
 
 rays : Paths. `throughput` is the light that each brings if nothing is in its way, `pdf` the weight that is part of it
 and that is due only to rays that could have come upon the light by chance too
 reach : (N,) float32, mm, how far the light is
+layer : (N,) int32, layer of the film for its light
+weights : (MOST_LIGHTS,) float32, scratch space
 """
 SceneTables = namedtuple(
     "SceneTables",
@@ -46,7 +50,7 @@ SceneTables = namedtuple(
 `block` is (M, WIDTH) float32, a row of each material, then rows of single points.
 """
 PathLimits = namedtuple(
-    "PathLimits", "depth most cut straight pixels draws salt waves marked_waves fed_waves free dress"
+    "PathLimits", "depth most cut straight pixels draws salt layers waves marked_waves fed_waves free dress"
 )
 """How far paths go.
 
@@ -56,6 +60,7 @@ cut : int, row that the camera does not see, nor anything behind it: the backdro
 straight : bool, as `RenderTask.straight`
 pixels : (N,) int32, the pixel of the picture of each row of the sums
 draws, salt : as `low_discrepancy.even_draws` has them
+layers : (L + 2,) int32, layer of the film for each light, for the room and for what glows
 waves : int, surfaces that a path may meet; marked_waves, fed_waves : those at which marks, and patterns, count
 free : int, first row of the parameter block for single points
 dress : int, address of `dressing.dress_points`
@@ -82,6 +87,7 @@ def new_paths(count: int) -> Paths:
         np.empty(triple, F),
         np.empty(triple, F),
         np.empty(count, F),
+        np.ones(count, F),
         np.empty(count, F),
         np.empty(count, np.int32),
         np.empty(count, np.uint32),
@@ -120,7 +126,7 @@ def new_shadows(count: int) -> Shadows:
     -------
     Shadows
     """
-    return Shadows(new_paths(count), np.empty(count, F))
+    return Shadows(new_paths(count), np.empty(count, F), np.empty(count, np.int32), np.empty(MOST_LIGHTS + 1, F))
 
 
 def new_hits(count: int) -> Hits:

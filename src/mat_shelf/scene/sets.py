@@ -3,12 +3,14 @@
 from pathlib import Path
 
 from mat_shelf.document.data_files import read_data
+from mat_shelf.document.light import Light
 from mat_shelf.document.set import Set
 
 SETS = read_data(Set, Path(__file__).parent / "data" / "sets")
 
 BUILT_FOR_MM = 290.0
 """Longest side of the product that these sets suit, mm."""
+_LENGTHS = ("width", "height", "length", "diameter")
 
 
 def scaled_set(studio: Set, factor: float) -> Set:
@@ -40,20 +42,24 @@ def scaled_set(studio: Set, factor: float) -> Set:
         """
         return tuple(x * factor for x in point)
 
-    boxes = tuple(
-        box.with_(
-            position=times(box.position),
-            target=times(box.target),
-            width=min(box.width * factor, 1e4),
-            height=min(box.height * factor, 1e4),
+    lights = tuple(
+        light.with_(
+            position=times(light.position),
+            target=times(light.target),
+            **{name: _within(name, getattr(light, name) * factor) for name in _LENGTHS},
         )
-        for box in studio.softboxes
+        for light in studio.lights
     )
     backdrop = studio.backdrop
     if backdrop is not None:
         names = ("width", "depth", "height", "radius")
         backdrop = backdrop.with_(**{name: min(getattr(backdrop, name) * factor, 1e5) for name in names})
-    return studio.with_(softboxes=boxes, backdrop=backdrop)
+    return studio.with_(lights=lights, backdrop=backdrop)
+
+
+def _within(name: str, value: float) -> float:
+    low, high = Light.limits(name)
+    return min(max(value, low), high)
 
 
 def sets_for(longest_mm: float) -> tuple[Set, ...]:

@@ -10,9 +10,10 @@ from PyQt6.QtWidgets import QMenu, QMenuBar
 from mat_shelf.app.menu.command_action import CommandAction
 from mat_shelf.app.product.uv_view import VIEWS
 from mat_shelf.app.recent import recent_projects
-from mat_shelf.app.set.lights_card import WAYS
+from mat_shelf.app.set.light_card import WAYS
 from mat_shelf.app.theme import is_dark
 from mat_shelf.app.wall.tools.wipe import BLEND
+from mat_shelf.commands.lights import PRESETS
 from mat_shelf.document.product import FINENESS
 from mat_shelf.rendering.input_picture import INPUT_VIEWS
 
@@ -225,7 +226,11 @@ class MenuBar(QMenuBar):
     def _light(self) -> None:
         window, workshop = self.window_, self.workshop
         board = window.set_board
-        self._add("Add a softbox", lambda: window.begin_light(board.lights_card.add_light))
+        presets = self._menu.addMenu("Add")
+        for preset in PRESETS:
+            words = f"Add a {preset.lower()}" if preset != "Sun" else "Add the sun"
+            add = partial(board.lights_card.add_light, preset)
+            self._add(words, lambda add=add: window.begin_light(add), menu=presets)
         for name, run in (
             ("Duplicate the light", workshop.duplicate_light),
             ("Solo", workshop.solo_light),
@@ -234,10 +239,10 @@ class MenuBar(QMenuBar):
             self._add(name, run, when=self._has_light)
         self._gap()
         for way, (name, _) in WAYS.items():
-            button = board.softbox_card.way_buttons[way]
+            button = board.light_card.way_buttons[way]
             self._add(name, lambda button=button: window.begin_light(button.toggle), when=self._has_light)
         self._gap()
-        self._add("Environment (HDR)…", lambda: window.begin_light(board.choose_room))
+        self._add("Environment (HDR)…", lambda: window.begin_light(board.surround_card.choose_room))
 
     def _has_light(self) -> bool:
         return self.workshop.light is not None

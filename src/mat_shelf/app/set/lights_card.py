@@ -1,46 +1,50 @@
-"""Lights of the set: a list with switches, and the values of the selected one."""
+"""Lights of the set: a list with switches."""
+
+from functools import partial
 
 import numpy as np
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QColor, QPainter
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QGridLayout,
-    QHBoxLayout,
     QListWidget,
     QListWidgetItem,
-    QPushButton,
+    QMenu,
+    QStyledItemDelegate,
     QVBoxLayout,
     QWidget,
 )
 
-from mat_shelf.app.widgets.binding import Binding
+from mat_shelf.app.theme import THEME, font
 from mat_shelf.app.widgets.small_widgets import small_button
-from mat_shelf.app.widgets.value_row import ValueRow
 from mat_shelf.app.workshop import ProductWork, Workshop
-from mat_shelf.document.set import Softbox
+from mat_shelf.commands.lights import PRESETS
 
-HIGHLIGHT, AIM = "highlight", "aim"
-WAYS = {
-    HIGHLIGHT: ("Highlight here", "Then click or drag on the product: the light moves to where it is mirrored there"),
-    AIM: ("Light here", "Then click or drag on the product: the light faces that point from where it is"),
-}
-"""What a click in the picture does to the selected light, and its words."""
+_STRENGTH = Qt.ItemDataRole.UserRole
+_STRENGTH_WIDTH = 36
 
 
 class LightsCard(QWidget):
-    """The lights by name; a tick switches one on."""
+    """The lights by name, each with its strength in stops; a tick switches one on."""
 
     def __init__(self, workshop: Workshop, work: ProductWork):
         super().__init__()
         self.workshop, self.work = workshop, work
         self.list = QListWidget()
         self.list.setAccessibleName("Lights of the set")
+        self.list.setMinimumWidth(140)
+        self.list.setItemDelegate(_StrengthBeside(self.list))
         self.list.setEditTriggers(
             QAbstractItemView.EditTrigger.DoubleClicked | QAbstractItemView.EditTrigger.EditKeyPressed
         )
         self.list.currentRowChanged.connect(self._select)
         self.list.itemChanged.connect(self._changed)
-        self.add_button = small_button("Add", "Adds a softbox beside the camera", self.add_light)
+        self.add_button = small_button("Add", "Adds a light beside the camera")
+        menu = QMenu(self.add_button)
+        for preset in PRESETS:
+            menu.addAction(preset, partial(self.add_light, preset))
+        self.add_button.setMenu(menu)
         self.copy_button = small_button("Duplicate", "Adds a copy beside it", workshop.duplicate_light)
         self.solo_button = small_button("Solo", "Switches all other lights off, or all on again", workshop.solo_light)
         self.remove_button = small_button("Remove", "Removes the light from the set", workshop.remove_light)
@@ -55,18 +59,18 @@ class LightsCard(QWidget):
         layout.addWidget(self.list, 1)
         layout.addLayout(grid)
 
-    def add_light(self) -> None:
-        """Adds a softbox beside the camera, as large as the product."""
+    def add_light(self, preset: str = "Softbox") -> None:
+        """Adds a light beside the camera, as large as the product."""
         bounds = self.work.bounds().astype(np.float64)
         size = float(np.ptp(bounds, axis=0).max()) or 200.0
-        self.workshop.add_light(bounds.mean(axis=0), size, self.workshop.camera.position)
+        self.workshop.add_light(preset, bounds.mean(axis=0), size, self.workshop.camera.position)
 
     def _select(self, row: int) -> None:
         if row >= 0 and row != self.workshop.light_place:
             self.workshop.select_light(row)
 
     def _changed(self, item: QListWidgetItem) -> None:
-        row, light = self.list.row(item), self.workshop.project.set.softboxes
+        row, light = self.list.row(item), self.workshop.project.set.lights
         if not 0 <= row < len(light):
             return
         is_on = item.checkState() == Qt.CheckState.Checked
@@ -78,80 +82,34 @@ class LightsCard(QWidget):
 
     def follow(self) -> None:
         """Shows the lights of the set in use."""
-        boxes = self.workshop.project.set.softboxes
+        lights = self.workshop.project.set.lights
         self.list.blockSignals(True)
-        while self.list.count() > len(boxes):
+        while self.list.count() > len(lights):
             self.list.takeItem(self.list.count() - 1)
-        for row, box in enumerate(boxes):
+        for row, light in enumerate(lights):
             if row >= self.list.count():
                 made = QListWidgetItem()
                 made.setFlags(made.flags() | Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsEditable)
                 self.list.addItem(made)
             item = self.list.item(row)
-            item.setText(box.name)
-            item.setCheckState(Qt.CheckState.Checked if box.is_on else Qt.CheckState.Unchecked)
+            item.setText(light.name)
+            item.setCheckState(Qt.CheckState.Checked if light.is_on else Qt.CheckState.Unchecked)
+            item.setData(_STRENGTH, f"{light.strength:+.1f}" if light.is_on else "off")
         self.list.setCurrentRow(self.workshop.light_place if self.workshop.light is not None else -1)
         self.list.blockSignals(False)
         for button in (self.copy_button, self.solo_button, self.remove_button):
             button.setEnabled(self.workshop.light is not None)
 
 
-class SoftboxCard(QWidget):
-    """Values of the selected light, and ways to aim it.
+class _StrengthBeside(QStyledItemDelegate):
+    """Writes the strength of a light at the end of its line."""
 
-    Signals
-    -------
-    way_wanted : str
-        What a click in the picture does to it, a key of `WAYS`; empty for nothing.
-    """
-
-    way_wanted = pyqtSignal(str)
-
-    def __init__(self, workshop: Workshop):
-        super().__init__()
-        self.workshop = workshop
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        self.rows = {}
-        for name in ("luminance", "temperature", "width", "height", "roll"):
-            binding = Binding(workshop, Softbox, name, lambda w: w.light, _put)
-            self.rows[name] = ValueRow(binding, is_stacked=True)
-            layout.addWidget(self.rows[name])
-        self.way_buttons: dict[str, QPushButton] = {}
-        ways = QHBoxLayout()
-        ways.setSpacing(6)
-        for way, (words, tip) in WAYS.items():
-            button = QPushButton(words, checkable=True)
-            button.setProperty("role", "small")
-            button.setToolTip(f"{tip}. The wheel changes its distance.")
-            button.toggled.connect(lambda is_on, way=way: self._toggled(way, is_on))
-            self.way_buttons[way] = button
-            ways.addWidget(button)
-        layout.addSpacing(6)
-        layout.addLayout(ways)
-        layout.addStretch(1)
-
-    def _toggled(self, way: str, is_on: bool) -> None:
-        if is_on:
-            for other, button in self.way_buttons.items():
-                if other != way:
-                    button.setChecked(False)
-        checked = [key for key, button in self.way_buttons.items() if button.isChecked()]
-        self.way_wanted.emit(checked[0] if checked else "")
-
-    def let_go(self) -> None:
-        """A click in the picture does nothing to it any more."""
-        for button in self.way_buttons.values():
-            button.setChecked(False)
-
-    def follow(self) -> None:
-        """Shows the selected light."""
-        for row in self.rows.values():
-            row.follow()
-        for button in self.way_buttons.values():
-            button.setEnabled(self.workshop.light is not None)
-
-
-def _put(workshop: Workshop, changed: Softbox):
-    return workshop.project.with_set(workshop.with_light(changed))
+    def paint(self, painter: QPainter, option, index) -> None:
+        beside = option.rect.adjusted(option.rect.width() - _STRENGTH_WIDTH, 0, -6, 0)
+        option.rect.adjust(0, 0, -_STRENGTH_WIDTH + 6, 0)
+        super().paint(painter, option, index)
+        painter.save()
+        painter.setFont(font(12, tabular=True))
+        painter.setPen(QColor(THEME.quiet))
+        painter.drawText(beside, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, index.data(_STRENGTH))
+        painter.restore()

@@ -1,12 +1,9 @@
 """The board of the Set station: which set, its lights, room and backdrop, the camera and the views."""
 
-from pathlib import Path
-
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
-    QFileDialog,
     QFrame,
     QGridLayout,
     QInputDialog,
@@ -16,18 +13,20 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from mat_shelf.app.set.lights_card import LightsCard, SoftboxCard
-from mat_shelf.app.widgets.binding import of_backdrop, of_camera, of_set
+from mat_shelf.app.set.light_card import LightCard
+from mat_shelf.app.set.lights_card import LightsCard
+from mat_shelf.app.set.plan_card import ABOVE, SIDE, PlanView
+from mat_shelf.app.set.position_card import PositionCard
+from mat_shelf.app.set.surround_card import SurroundCard
+from mat_shelf.app.widgets.binding import of_backdrop, of_camera
 from mat_shelf.app.widgets.fold_row import FoldRow
 from mat_shelf.app.widgets.rows import row_of
 from mat_shelf.app.widgets.small_widgets import small_button
 from mat_shelf.app.workshop import ProductWork, Workshop
 from mat_shelf.document.set import Set
-from mat_shelf.system.user_folders import home_folder
 
 _CHOICE, _MOST_HEIGHT = 30, 150
 """Pixels of a choice, and of all that are shown at once."""
-ROOM_PICTURES = "Environment images (*.exr *.hdr)"
 
 
 class SetBoard(QFrame):
@@ -45,11 +44,9 @@ class SetBoard(QFrame):
         super().__init__()
         self.setObjectName("board")
         self.workshop = workshop
-        names = ("turn", "exposure", "surround", "ground", "room_luminance")
-        light = [row_of(of_set(workshop, name), is_stacked=True) for name in names]
         backdrop = [row_of(of_backdrop(workshop, name), is_stacked=True) for name in ("color", "gloss")]
         camera = [row_of(of_camera(workshop, name), is_stacked=True) for name in ("focal_length", "f_stop", "focus")]
-        self.rows = {row.binding.name: row for row in (*light, *backdrop, *camera)}
+        self.rows = {row.binding.name: row for row in (*backdrop, *camera)}
         told = Set.parameter("straight_light")
         self.straight_box = QCheckBox(told.title)
         self.straight_box.setToolTip(told.description)
@@ -75,8 +72,6 @@ class SetBoard(QFrame):
         grid.addWidget(self.copy_set_button, 0, 0, 1, 2)
         grid.addWidget(self.name_set_button, 1, 0)
         grid.addWidget(self.drop_set_button, 1, 1)
-        self.room_button = small_button("Environment (HDR)…", "Lights the set with an EXR or HDR panorama")
-        self.room_button.clicked.connect(self.choose_room)
         self.views = _Choices("Named cameras")
         self.views.chosen.connect(workshop.look_through)
         self.keep_view_button = small_button("Save view…", "Saves the camera shown now as a view")
@@ -93,19 +88,27 @@ class SetBoard(QFrame):
         grid.addWidget(self.drop_view_button, 0, 1)
         grid.addWidget(self.move_view_button, 1, 0, 1, 2)
 
-        self.lights_card, self.softbox_card = LightsCard(workshop, work), SoftboxCard(workshop)
+        self.lights_card, self.light_card = LightsCard(workshop, work), LightCard(workshop)
+        self.position_card, self.surround_card = PositionCard(workshop), SurroundCard(workshop)
+        self.plan = PlanView(workshop, work)
+        self.plan_sides = QPushButton("From the side", checkable=True)
+        self.plan_sides.setProperty("role", "small")
+        self.plan_sides.setToolTip("Shows the plan from the right, instead of from above")
+        self.plan_sides.toggled.connect(lambda is_side: self.plan.look_from(SIDE if is_side else ABOVE))
         self.row = FoldRow(
             self,
             {
-                "Set": ([self.sets, set_buttons, self.room_button], 14),
+                "Set": ([self.sets, set_buttons], 14),
                 "Lights": ([self.lights_card], 15),
-                "Softbox": ([self.softbox_card], 15),
-                "Room": ([*light, self.straight_box], 16),
+                "Light": ([self.light_card], 42, 3),
+                "Position": ([self.position_card], 14),
+                "Plan": ([self.plan, self.plan_sides], 22),
+                "Surround": ([self.surround_card, self.straight_box], 16),
                 "Backdrop": ([*backdrop, self.exact_box], 14),
                 "Camera": ([*camera, self.focus_button], 14),
                 "Views": ([self.views, buttons], 14),
             },
-            ("Backdrop", "Views", "Camera"),
+            ("Backdrop", "Views", "Camera", "Surround", "Position", "Set", "Plan"),
         )
         workshop.light_changed.connect(self.follow)
         workshop.project_changed.connect(self.follow)
@@ -122,17 +125,8 @@ class SetBoard(QFrame):
         self.drop_set_button.setEnabled(len(project.sets) > 1)
         self.straight_box.setChecked(project.set.straight_light)
         self.exact_box.setChecked(project.set.exact_colors)
-        room = project.set.room
-        self.room_button.setText("Environment (HDR)…" if room is None else "Remove the environment")
-        self.room_button.setToolTip(
-            "Lights the set with an EXR or HDR panorama. It can also be dropped on the window."
-            if room is None
-            else f"{room.name} lights the set"
-        )
-        for name in ("surround", "ground"):
-            self.rows[name].setVisible(room is None)
-        self.rows["room_luminance"].setVisible(room is not None)
-        for row in (*self.rows.values(), self.lights_card, self.softbox_card):
+        cards = self.lights_card, self.light_card, self.position_card, self.surround_card
+        for row in (*self.rows.values(), *cards):
             row.follow()
 
     def showEvent(self, event) -> None:
@@ -141,7 +135,7 @@ class SetBoard(QFrame):
 
     def hideEvent(self, event) -> None:
         super().hideEvent(event)
-        self.softbox_card.let_go()
+        self.light_card.let_go()
 
     def _let_straight(self, is_on: bool) -> None:
         project = self.workshop.project
@@ -150,15 +144,6 @@ class SetBoard(QFrame):
     def _keep_colors(self, is_on: bool) -> None:
         project = self.workshop.project
         self.workshop.edit(self.exact_box.text(), project.with_set(project.set.with_(exact_colors=is_on)))
-
-    def choose_room(self) -> None:
-        """Asks for a panorama that lights the set, or takes the present one away."""
-        if self.workshop.project.set.room is not None:
-            self.workshop.set_room(None)
-            return
-        chosen, _ = QFileDialog.getOpenFileName(self, "Environment (HDR)", str(home_folder()), ROOM_PICTURES)
-        if chosen:
-            self.workshop.set_room(Path(chosen))
 
     def _rename_set(self) -> None:
         old = self.workshop.project.set.name

@@ -91,6 +91,10 @@ class Picker:
         place = origin + way * (depth / float(way @ np.array(view.forward, np.float64)))
         return tuple(float(x) for x in place)
 
+    def ray_at(self, point: QPointF) -> tuple[np.ndarray, np.ndarray]:
+        """Origin (mm) and unit direction of the ray through a point of the widget."""
+        return ray_through(self._view(), *self._share(point))
+
     def hit_at(self, point: QPointF) -> PlacementHit | None:
         """Place on a part seen at a point of the widget."""
         part, place = self.part_at(point), self.place_at(point)

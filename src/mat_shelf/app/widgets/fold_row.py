@@ -5,7 +5,7 @@ from functools import partial
 from PyQt6.QtCore import QEvent, QObject
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
-from mat_shelf.app.widgets.card import card_of, column_of
+from mat_shelf.app.widgets.card import bound, card_of, column_of
 from mat_shelf.app.widgets.fold import TAB, CardTitle, Fold
 
 _GAP, _TAB_GAP, _MARGIN = 6, 4, 12
@@ -18,8 +18,8 @@ class FoldRow(QObject):
     ----------
     board : QWidget
         Filled with the cards; it may be wider than what it is shown in.
-    contents : dict of (list of QWidget, int)
-        By title: what is in a card, one under the other, and its share of the width.
+    contents : dict of (list of QWidget, int[, int])
+        By title: what is in a card, one under the other, its share of the width, and how many columns that counts as.
     folds_first : tuple of str
         Cards that fold where there is no room, in this order, unless the user turned them.
 
@@ -29,7 +29,7 @@ class FoldRow(QObject):
         By title.
     """
 
-    def __init__(self, board: QWidget, contents: dict[str, tuple[list[QWidget], int]], folds_first: tuple[str, ...]):
+    def __init__(self, board: QWidget, contents: dict[str, tuple], folds_first: tuple[str, ...]):
         super().__init__(board)
         self._board, self._folds_first = board, folds_first
         self._turned: dict[str, bool] = {}
@@ -38,9 +38,10 @@ class FoldRow(QObject):
         line.setContentsMargins(_MARGIN, 14, _MARGIN, 14)
         line.setSpacing(_GAP)
         tabs.setSpacing(_TAB_GAP)
-        for name, (widgets, share) in contents.items():
+        for name, (widgets, share, *columns) in contents.items():
             title = CardTitle(name)
             self.folds[name] = fold = Fold(name, card_of(title, [column_of(widgets)]), title)
+            bound(fold.card, *(columns or [1]))
             line.addWidget(fold.card, share)
             tabs.addWidget(fold.tab)
             fold.turned.connect(partial(self._turn, name))

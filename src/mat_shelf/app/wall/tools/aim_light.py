@@ -4,11 +4,11 @@ import numpy as np
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
-from mat_shelf.app.set.lights_card import AIM, HIGHLIGHT, WAYS
+from mat_shelf.app.set.light_card import AIM, HIGHLIGHT, SHADOW, WAYS
 from mat_shelf.app.theme import EDGE, OUTLINE, THEME
 from mat_shelf.app.wall.caption import TOP_LEFT, paint_caption
 from mat_shelf.app.wall.tools.tool import Tool, is_left
-from mat_shelf.scene.lights import carried_round, light_corners
+from mat_shelf.scene.lights import carried_round, light_outline
 
 _GESTURE = "aim"
 _UNDER_CAPTION = 28
@@ -29,7 +29,7 @@ class AimLight(Tool):
 
     def __init__(self, viewport):
         super().__init__(viewport)
-        self.way, self.is_shown, self._is_held = "", False, False
+        self.way, self.is_shown, self._is_held, self._caster = "", False, False, None
         self.workshop.light_changed.connect(viewport.update)
 
     def want(self, way: str) -> None:
@@ -41,7 +41,7 @@ class AimLight(Tool):
     def press(self, event) -> bool:
         if not self.way or not is_left(event):
             return False
-        self._is_held = True
+        self._is_held, self._caster = True, self.picker.place_at(event.position())
         self._put(event.position())
         return True
 
@@ -81,6 +81,8 @@ class AimLight(Tool):
             self.workshop.put_highlight(place, normal, self.workshop.camera.position, _GESTURE)
         elif self.way == AIM:
             self.workshop.aim_light(place, _GESTURE)
+        elif self.way == SHADOW and self._caster is not None:
+            self.workshop.put_shadow(self._caster, place, _GESTURE)
 
     def paint(self, painter: QPainter) -> None:
         if not self.is_shown or self.viewport.frame is None:
@@ -88,10 +90,10 @@ class AimLight(Tool):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setClipRect(self.viewport.picture_rect)
         turn = self.workshop.project.set.turn
-        for place, box in enumerate(self.workshop.project.set.softboxes):
+        for place, box in enumerate(self.workshop.project.set.lights):
             stands, is_selected = carried_round(box, turn), place == self.workshop.light_place
-            corners = [self.picker.seen_place(corner) for corner in light_corners(stands)]
-            if None in corners or not (is_selected or self.way):
+            corners = [self.picker.seen_place(corner) for corner in light_outline(stands)]
+            if None in corners or box.kind == "distant" or not self.way:
                 continue
             self._draw(painter, corners, is_selected, box.is_on)
         light = self.workshop.light
