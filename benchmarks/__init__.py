@@ -4,6 +4,7 @@ from benchmarks.edits import edit_to_picture, interface
 from benchmarks.large_model import large_model
 from benchmarks.library_frames import library_frames
 from benchmarks.library_search import search
+from benchmarks.lights import lights
 from benchmarks.paths import paths_per_second
 from benchmarks.pattern_speed import marks, patterns
 from benchmarks.start import rest
@@ -15,7 +16,7 @@ from mat_shelf.system.processors import usable_processors
 
 def run_all(say=lambda text: None) -> dict:
     """Runs every bench. See `paths_per_second`, `media`, `edit_to_picture`, `interface`, `patterns`, `marks`,
-    `surfaces`, `threads`, `large_model`, `search`, `library_frames` and `rest`."""
+    `surfaces`, `lights`, `threads`, `large_model`, `search`, `library_frames` and `rest`."""
     result = {"cores": usable_processors(), **rest(say)}
     result["search_ms"] = search(say)
     result["library"] = library_frames(say)
@@ -24,6 +25,7 @@ def run_all(say=lambda text: None) -> dict:
     result["patterns"] = patterns(say)
     result["marks"] = marks(say)
     result["surfaces"] = surfaces(say)
+    result["lights"] = lights(say)
     result["threads"] = threads(say)
     result["large_model"] = large_model(say, result["edit_to_picture"]["median_ms"])
     return result | media(say) | paths_per_second(say)

@@ -52,7 +52,7 @@ def scene():
 
 @pytest.fixture(scope="module")
 def rendered(scene):
-    return render_picture(*scene, 90, 60, 24, seed=3)
+    return render_picture(*scene, 90, 60, 24, seed=3, keeps_apart=True)
 
 
 def test_depth_and_position_lie_on_the_ball(scene, rendered):

@@ -42,6 +42,7 @@ PASS_NAMES = {
     "position": "Position",
     "parts": "Part masks",
     "materials": "Material masks",
+    "lights": "Each light",
 }
 
 

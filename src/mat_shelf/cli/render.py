@@ -20,7 +20,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--set", metavar="NAME", help="the set to use; else the one in use")
     parser.add_argument("--view", metavar="NAME", help="the view to look through; else the one in use")
     parser.add_argument(
-        "--passes", default="", metavar="LIST", help="albedo,normal,depth,position,parts,materials or all"
+        "--passes", default="", metavar="LIST", help="albedo,normal,depth,position,parts,materials,lights or all"
     )
     parser.add_argument(
         "--straight-light",

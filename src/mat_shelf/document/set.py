@@ -139,6 +139,12 @@ class Set(Frozen):
         tip="One stop doubles the light. At 0, 1000 cd/m² is the brightest that is shown.",
         usual=(-4, 4),
     )
+    keeps_apart: bool = Field(
+        False,
+        title="Keep lights apart",
+        description="Brightness, colour and switches of lights, and the environment's brightness, then change without "
+        "a new render. It takes 24 bytes a pixel for each light.",
+    )
     straight_light: bool = Field(
         False,
         title="Straight light through glass (no caustics)",

@@ -116,6 +116,7 @@ def render_to_file(
         straight=settings.straight,
         progress=progress,
         region=region,
+        keeps_apart="lights" in settings.passes,
     )
     extra = render_aovs(project, rendered, settings.passes)
     alpha = rendered.alpha if rest is None or settings.cut_out else None

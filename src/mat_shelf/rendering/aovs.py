@@ -1,4 +1,4 @@
-"""The passes that a retoucher asks for beside a picture: albedo, normal, depth, position and masks.
+"""The passes that a retoucher asks for beside a picture: albedo, normal, depth, position, masks, and each light.
 
 Albedo, normal and masks are those of what each sample sees first, averaged as the picture is, so that they lie exactly
 over it, blur of the lens included. Depth and position are not: a mean of two distances is the place of nothing. They
@@ -17,8 +17,9 @@ from mat_shelf.rendering.first_hit import find_first_hits, pixel_rays
 from mat_shelf.rendering.tracer import RenderTask
 from mat_shelf.scene.interior_list import OUTSIDE
 from mat_shelf.scene.material_table import visible_parts
+from mat_shelf.scene.relighting import layer_names
 
-PASSES = ("albedo", "normal", "depth", "position", "parts", "materials")
+PASSES = ("albedo", "normal", "depth", "position", "parts", "materials", "lights")
 MASK_SAMPLES = 64
 """Enough for edges of 64 greys; more would cost time that nobody sees."""
 BACKDROP, NOTHING = "Backdrop", "No part"
@@ -41,7 +42,12 @@ def render_aovs(project: Project, rendered: Rendered, wanted: Sequence[str] = PA
         ``albedo`` and ``normal`` (of the world, unit length inside a surface), ``depth`` (along the view, mm, infinite
         where nothing is), ``position`` (mm, 0 where nothing is); and a mask for each part or material that is
         seen, named ``part.NAME`` or ``material.NAME``. The masks of a kind, those of the backdrop and of nothing
-        included, sum to 1.
+        included, sum to 1. ``light.NAME`` for each light, the surround and what glows, which sum to the picture.
+
+    Raises
+    ------
+    ValueError
+        If lights are wanted of a picture that did not keep them apart.
     """
     film, task = rendered.film, rendered.task
     made = {}
@@ -58,9 +64,26 @@ def render_aovs(project: Project, rendered: Rendered, wanted: Sequence[str] = PA
             reach = np.where(np.isfinite(depth), depth, 0).reshape(-1) / cosines
             place = np.array(task.view.position, np.float32) + directions * reach[:, None]
             made["position"] = np.where(np.isfinite(depth), place.reshape(*depth.shape[:2], 3), 0).astype(np.float32)
+    if "lights" in wanted:
+        made |= _by_light(project, rendered)
     if {"parts", "materials"} & set(wanted):
         made |= _masks(project, rendered, wanted)
     return made
+
+
+def _by_light(project: Project, rendered: Rendered) -> dict[str, np.ndarray]:
+    """Share of each layer of the film in the picture, which may have lost its noise."""
+    film, names = rendered.film, layer_names(project.set)
+    if film.layers != len(names):
+        raise ValueError("the picture has not kept its lights apart")
+    layers = []
+    for layer in range(film.layers):
+        film.gains = np.zeros((film.layers, 3), np.float32)
+        film.gains[layer] = 1
+        layers.append(film.picture())
+    film.gains = np.ones((film.layers, 3), np.float32)
+    share = rendered.light / np.maximum(np.sum(layers, axis=0), np.float32(1e-12))
+    return {f"light.{name}": picture * share for name, picture in zip(names, layers, strict=True)}
 
 
 def _masks(project: Project, rendered: Rendered, wanted: Sequence[str]) -> dict[str, np.ndarray]:

@@ -138,6 +138,11 @@ class Film:
         """The geometry that each pixel sees first, (H, W) int32; -1 for none."""
         return self.sums.part.reshape(self.height, self.width)
 
+    @property
+    def layers(self) -> int:
+        """Layers of light that it keeps apart."""
+        return self.sums.light.shape[1]
+
     def renew(self, pixels: np.ndarray) -> None:
         """Takes all samples from some pixels; what they see first stays until they get another one.
 

@@ -54,6 +54,7 @@ def render_picture(
     progress=lambda done, total: True,
     threads: int | None = None,
     region: PictureRegion | None = None,
+    keeps_apart: bool = False,
 ) -> Rendered:
     """A finished picture, scene-linear, exposure applied.
 
@@ -83,6 +84,8 @@ def render_picture(
         Called after each sample; False cancels.
     threads : int or None
         Number of threads; all that the process may use by default.
+    keeps_apart : bool
+        As `RenderTask.keeps_apart`.
     region : PictureRegion, optional
         The only part that is rendered; the picture has an alpha of 0 outside.
 
@@ -113,8 +116,9 @@ def render_picture(
         seed=seed,
         straight=straight,
         cut_out=cut_out,
+        keeps_apart=keeps_apart,
     )
-    film = Film(width, height)
+    film = task.film(width, height)
     region = region and _inside(region, width, height)
     pixels = None if region is None else region.pixels(width)
     tracer = Tracer(threads)

@@ -16,6 +16,7 @@ import numpy as np
 
 from mat_shelf.document.camera import Camera
 from mat_shelf.document.project import Project
+from mat_shelf.document.set import Set
 from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.film import Film, develop
@@ -40,8 +41,10 @@ from mat_shelf.scene.ball import Ball
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.geometry_map_lookup import geometry_map_lookup
 from mat_shelf.scene.kept import Kept
+from mat_shelf.scene.light_sampling import Lights
 from mat_shelf.scene.lights import light_key, set_lights
 from mat_shelf.scene.material_table import Supplies, bodies_of, project_geometry, project_material_table, visible_parts
+from mat_shelf.scene.relighting import layer_gains, mixing_key, whole_set
 from mat_shelf.scene.reshaped_parts import reshaped_parts
 
 COARSE_SAMPLES = 2
@@ -55,6 +58,10 @@ REST_SAMPLES = 512
 BRIGHTEST = 24.0
 REGION_MARGIN = 24
 """Pixels round a region that help to take its noise out."""
+
+
+_DIM = np.float32(1e-4)
+"""Light of 0.1 cd/m2, that ratios of dark pixels stay small."""
 
 
 class RenderSession:
@@ -82,6 +89,7 @@ class RenderSession:
         self._built: dict[str, tuple] = beside._built if beside else {}
         self._kept_meshes = beside._kept_meshes if beside else Kept()
         self._lit: dict[str, tuple] = {}
+        self._rendered_set: Set | None = None
         self._first_hits: tuple = ((), None)
         self._film = Film(1, 1)
         self._task: RenderTask | None = None  # what the film is of, once it has any sample
@@ -248,11 +256,11 @@ class RenderSession:
             lambda: project_geometry(project, self._supplies.meshes, ball, displaced, self._kept_meshes),
         )
         geometry.shapes = geometry_map_lookup(project, geometry, self._supplies.geometry_maps)
-        lights = self._kept(
+        lights, self._rendered_set = self._kept(
             self._lit,
             "lights",
-            light_key(studio),
-            lambda: set_lights(studio, self._supplies),
+            mixing_key(studio) if studio.keeps_apart else light_key(studio),
+            lambda: self._make_lights(studio),
         )
         material_table = self._kept(
             self._built,
@@ -269,7 +277,36 @@ class RenderSession:
             brightest=BRIGHTEST * 2.0**-self._exposure,
             seed=seed,
             straight=studio.straight_light,
+            keeps_apart=studio.keeps_apart,
         )
+
+    def _make_lights(self, studio: Set) -> tuple[Lights, Set]:
+        """Lights of a set, and the set that they are of: with all of them on where they are kept apart."""
+        rendered = whole_set(studio) if studio.keeps_apart else studio
+        return set_lights(rendered, self._supplies), rendered
+
+    def _new_film(self, task: RenderTask, width: int, height: int, studio: Set) -> Film:
+        """An empty film, whose layers are mixed as a set says."""
+        film, gains = task.film(width, height), self._gains(studio)
+        if gains is not None:
+            film.gains = gains
+        return film
+
+    def _gains(self, studio: Set) -> np.ndarray | None:
+        """Factors of the layers of the film for a set; None where it has one layer only."""
+        return layer_gains(self._rendered_set, studio) if studio.keeps_apart else None
+
+    def _relight(self, gains: np.ndarray | None) -> None:
+        """Mixes the film, and the picture that was cleaned, anew."""
+        film = self._film
+        if gains is None or np.array_equal(gains, film.gains):
+            return
+        before = film.picture()
+        film.gains = gains
+        if self._clean is not None:
+            # The noise is the same in both, so the clean picture changes by their ratio.
+            self._clean = self._clean * ((film.picture() + _DIM) / (before + _DIM))
+        self._shown_samples = 0
 
     def _begin(self, wanted: "_Wanted") -> Frame | None:
         """First picture after an edit."""
@@ -288,11 +325,14 @@ class RenderSession:
                 self._bits, self._stride = bits, None
         self._known = known
         if touched is None:
-            self._film, self._task, self._clean = Film(wanted.width, wanted.height), None, None
             self._exposure = wanted.project.set.exposure
+            size = wanted.width, wanted.height
+            self._film = self._new_film(self._shot(wanted, *size, seed=1), *size, wanted.project.set)
+            self._task, self._clean = None, None
         else:
             self._film.renew(touched)
             self._task = task
+            self._relight(self._gains(wanted.project.set))
         frame = self._preview(wanted, touched, started) if self._clean is not None else None
         if frame is None:
             self._clean = None
@@ -338,8 +378,9 @@ class RenderSession:
     def _coarse_frame(self, wanted: "_Wanted", started: float) -> Frame:
         """A small picture of all."""
         project, camera, revision = wanted.project, wanted.camera, wanted.revision
-        film = Film(*self._coarse.size(wanted.width, wanted.height))
-        task = self._coarse_shot(wanted, film.width, film.height)
+        size = self._coarse.size(wanted.width, wanted.height)
+        task = self._coarse_shot(wanted, *size)
+        film = self._new_film(task, *size, project.set)
         traced = time.perf_counter()
         for _ in range(COARSE_SAMPLES):
             self.tracer.add_sample(task, film)

@@ -80,6 +80,20 @@ class RenderTask:
         count = len(self.lights.table) + 2
         return np.arange(count, dtype=np.int32) if self.keeps_apart else np.zeros(count, np.int32)
 
+    def film(self, width: int, height: int) -> Film:
+        """An empty film with as many layers as it needs.
+
+        Parameters
+        ----------
+        width, height : int
+            Pixels.
+
+        Returns
+        -------
+        Film
+        """
+        return Film(width, height, int(self.layers.max()) + 1)
+
 
 class Surfaces(NamedTuple):
     """Surfaces that some pixels show; all but the first two are of no meaning where nothing was met.

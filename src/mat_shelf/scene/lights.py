@@ -132,6 +132,21 @@ def light_key(studio: Set) -> tuple:
     return (studio.lights, studio.surround, studio.ground, studio.turn, *room)
 
 
+def has_sun(studio: Set) -> bool:
+    """True if the sky of a set has a sun that shines.
+
+    Parameters
+    ----------
+    studio : Set
+        The set.
+
+    Returns
+    -------
+    bool
+    """
+    return studio.sky is not None and studio.sky.has_sun and not studio.sky.is_overcast
+
+
 def shining(studio: Set) -> list[Light]:
     """The lights of a set that are on, the sun last, carried round as it is turned, in their order.
 
@@ -145,7 +160,7 @@ def shining(studio: Set) -> list[Light]:
     list of Light
     """
     lights = [light for light in studio.lights if light.is_on]
-    if studio.sky is not None and studio.sky.has_sun and not studio.sky.is_overcast:
+    if has_sun(studio):
         lights.append(sun_of(studio.sky))
     return [carried_round(light, studio.turn) for light in lights]
 

@@ -47,14 +47,8 @@ class SetBoard(QFrame):
         backdrop = [row_of(of_backdrop(workshop, name), is_stacked=True) for name in ("color", "gloss")]
         camera = [row_of(of_camera(workshop, name), is_stacked=True) for name in ("focal_length", "f_stop", "focus")]
         self.rows = {row.binding.name: row for row in (*backdrop, *camera)}
-        told = Set.parameter("straight_light")
-        self.straight_box = QCheckBox(told.title)
-        self.straight_box.setToolTip(told.description)
-        self.straight_box.clicked.connect(self._let_straight)
-        told = Set.parameter("exact_colors")
-        self.exact_box = QCheckBox(told.title)
-        self.exact_box.setToolTip(told.description)
-        self.exact_box.clicked.connect(self._keep_colors)
+        self.straight_box, self.exact_box = self._box("straight_light"), self._box("exact_colors")
+        self.apart_box = self._box("keeps_apart")
         self.focus_button = QPushButton("Pick focus", checkable=True)
         self.focus_button.setToolTip("Then click a point of the product; the camera focuses there.")
         self.focus_button.toggled.connect(self.focus_wanted)
@@ -99,7 +93,7 @@ class SetBoard(QFrame):
             self,
             {
                 "Set": ([self.sets, set_buttons], 14),
-                "Lights": ([self.lights_card], 15),
+                "Lights": ([self.lights_card, self.apart_box], 15),
                 "Light": ([self.light_card], 42, 3),
                 "Position": ([self.position_card], 14),
                 "Plan": ([self.plan, self.plan_sides], 22),
@@ -125,6 +119,7 @@ class SetBoard(QFrame):
         self.drop_set_button.setEnabled(len(project.sets) > 1)
         self.straight_box.setChecked(project.set.straight_light)
         self.exact_box.setChecked(project.set.exact_colors)
+        self.apart_box.setChecked(project.set.keeps_apart)
         cards = self.lights_card, self.light_card, self.position_card, self.surround_card
         for row in (*self.rows.values(), *cards):
             row.follow()
@@ -137,13 +132,18 @@ class SetBoard(QFrame):
         super().hideEvent(event)
         self.light_card.let_go()
 
-    def _let_straight(self, is_on: bool) -> None:
-        project = self.workshop.project
-        self.workshop.edit(self.straight_box.text(), project.with_set(project.set.with_(straight_light=is_on)))
+    def _box(self, name: str) -> QCheckBox:
+        """A box for a switch of the set."""
+        told = Set.parameter(name)
+        box = QCheckBox(told.title)
+        box.setToolTip(told.description)
 
-    def _keep_colors(self, is_on: bool) -> None:
-        project = self.workshop.project
-        self.workshop.edit(self.exact_box.text(), project.with_set(project.set.with_(exact_colors=is_on)))
+        def switch(is_on: bool) -> None:
+            project = self.workshop.project
+            self.workshop.edit(told.title, project.with_set(project.set.with_(**{name: is_on})))
+
+        box.clicked.connect(switch)
+        return box
 
     def _rename_set(self) -> None:
         old = self.workshop.project.set.name

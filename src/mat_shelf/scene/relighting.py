@@ -1,0 +1,106 @@
+"""Lights that are rendered once and mixed afterwards, since light adds up: their brightness, colour and switches."""
+
+import numpy as np
+
+from mat_shelf.document.light import Light
+from mat_shelf.document.set import Set
+from mat_shelf.scene.light_table import radiance_of
+from mat_shelf.scene.lights import has_sun, light_key
+
+_PLAIN = {
+    "name": "Light",
+    "is_on": True,
+    "strength": 0.0,
+    "luminance": 1000.0,
+    "temperature": 6500.0,
+    "tint": 0.0,
+    "color": (1.0, 1.0, 1.0),
+    "keeps_power": False,
+}
+"""Fields of a light that are mixed afterwards, or that no picture shows."""
+
+
+def mixing_key(studio: Set) -> tuple:
+    """All of a set that its lights depend on and that cannot be mixed afterwards.
+
+    Parameters
+    ----------
+    studio : Set
+        The set.
+
+    Returns
+    -------
+    tuple
+    """
+    lights = tuple(light.with_(**_PLAIN) for light in studio.lights)
+    return ("apart", *light_key(studio.with_(lights=lights, room_luminance=1.0)))
+
+
+def whole_set(studio: Set) -> Set:
+    """The set with all lights on, each with some light in every channel, so that any of them can be mixed in.
+
+    Parameters
+    ----------
+    studio : Set
+        The set.
+
+    Returns
+    -------
+    Set
+    """
+    lights = tuple(_shining(light) for light in studio.lights)
+    return studio.with_(lights=lights, room_luminance=studio.room_luminance or 1.0)
+
+
+def layer_gains(rendered: Set, wanted: Set) -> np.ndarray:
+    """Factor of each layer of a film for a set whose lights are otherwise those that it was rendered with.
+
+    Parameters
+    ----------
+    rendered : Set
+        As `whole_set` made it.
+    wanted : Set
+        The set to show, of the same `mixing_key`.
+
+    Returns
+    -------
+    (K, 3) float32
+        For each light that is on in `rendered`, its sun, the room, and what glows.
+    """
+    gains = [
+        radiance_of(now) / radiance_of(then) if now.is_on else np.zeros(3)
+        for then, now in zip(rendered.lights, wanted.lights, strict=True)
+    ]
+    if has_sun(wanted):
+        gains.append(np.ones(3))
+    room = wanted.room_luminance / rendered.room_luminance if wanted.room is not None and wanted.sky is None else 1.0
+    return np.array([*gains, np.full(3, room), np.ones(3)], np.float32)
+
+
+def layer_names(studio: Set) -> list[str]:
+    """Name of each layer of a film that keeps the lights of a set apart, each name once.
+
+    Parameters
+    ----------
+    studio : Set
+        The set.
+
+    Returns
+    -------
+    list of str
+    """
+    names = [light.name for light in studio.lights if light.is_on]
+    names += ["Sun"] if has_sun(studio) else []
+    found: list[str] = []
+    for name in [*names, "Surround", "Emission"]:
+        other, number = name, 2
+        while other in found:
+            other, number = f"{name} {number}", number + 1
+        found.append(other)
+    return found
+
+
+def _shining(light: Light) -> Light:
+    if (radiance_of(light) > 0).all():
+        return light if light.is_on else light.with_(is_on=True)
+    return light.with_(**(_PLAIN | {"name": light.name}))
