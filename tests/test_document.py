@@ -145,7 +145,11 @@ NEW_FIELDS = {
     9: {"part": ("priority",), "set": ("exact_colors",)},
     10: {"project": ("references", "current_reference", "colors"), "material": ("color_links",)},
     11: {"part": ("edge_radius", "rounded_edges", "smoothing", "hard_angle", "cad_faces", "hard_regions")},
-    12: {"set": ("sky", "room_tilt", "room_blur", "room_most"), "light": LIGHT_FIELDS},
+    12: {
+        "set": ("sky", "room_tilt", "room_blur", "room_most", "keeps_apart"),
+        "light": LIGHT_FIELDS,
+        "backdrop": ("form", "material", "roughness"),
+    },
 }
 """The fields that came with each schema, which older projects are without."""
 
@@ -165,6 +169,7 @@ def test_projects_of_every_older_schema_open(schema):
     whole = {"material": old["materials"], "recipe": [m["recipe"] for m in old["materials"]], "set": old["sets"]}
     whole["part"], whole["project"] = old["product"]["parts"], [old]
     whole["light"] = [light for fields in old["sets"] for light in fields["lights"]]
+    whole["backdrop"] = [fields["backdrop"] for fields in old["sets"]]
     for new in range(schema + 1, 13):
         for kind, names in NEW_FIELDS.get(new, {}).items():
             for fields in whole[kind]:

@@ -96,7 +96,7 @@ class ProjectMaterials:
         gone, project = set(material_ids), self.project
         for material_id in material_ids:
             name = project.material(material_id).name
-            wearers = [self.name_of(wearer) for wearer in self.wearers_of(material_id)]
+            wearers = project.wearers().get(material_id, [])
             variants = [m.name for m in project.variants_of(material_id) if m.id not in gone]
             if wearers:
                 self.said.emit(f"{name} is worn by {_listed(wearers)}. Replace it there first, then delete it.")

@@ -7,7 +7,7 @@ from mat_shelf.commands.command import command
 from mat_shelf.document.ids import name_from, name_of_copy, new_id
 from mat_shelf.document.image import ImageRef
 from mat_shelf.document.project import MOST_SETS
-from mat_shelf.document.set import Sky
+from mat_shelf.document.set import Backdrop, Sky
 from mat_shelf.exchange.image_reading import ImageError
 from mat_shelf.exchange.light_distribution import DistributionError
 from mat_shelf.system.file_reader import read_file
@@ -61,6 +61,33 @@ class SetCommands:
         rest = tuple(studio for studio in project.sets if studio.id != project.current_set)
         label = f"Remove {project.set.name}"
         self.edit(label, project.with_(sets=rest, current_set=rest[max(place - 1, 0)].id))
+
+    @command
+    def set_backdrop(self, form: str) -> None:
+        """Gives the backdrop of the set in use another form.
+
+        Parameters
+        ----------
+        form : str
+            A form of `Backdrop`; empty takes it away.
+        """
+        studio = self.project.set
+        backdrop = (studio.backdrop or Backdrop()).with_(form=form) if form else None
+        self.edit("Backdrop", self.project.with_set(studio.with_(backdrop=backdrop)))
+
+    @command
+    def dress_backdrop(self, material_id: str | None) -> None:
+        """Dresses the backdrop of the set in use.
+
+        Parameters
+        ----------
+        material_id : str or None
+            Id of the material; None gives it its own colour again.
+        """
+        studio = self.project.set
+        if studio.backdrop is not None:
+            worn = studio.backdrop.with_(material=material_id)
+            self.edit("Dress backdrop", self.project.with_set(studio.with_(backdrop=worn)))
 
     @command
     def set_sky(self, sky: Sky) -> None:

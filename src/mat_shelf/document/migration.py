@@ -29,7 +29,12 @@ def _with_lights(fields: dict) -> dict:
 def _set_with_lights(studio):
     if not isinstance(studio, dict) or "softboxes" not in studio:
         return studio
-    return {("lights" if name == "softboxes" else name): value for name, value in studio.items()}
+    studio = {("lights" if name == "softboxes" else name): value for name, value in studio.items()}
+    backdrop = studio.get("backdrop")
+    gloss = backdrop.get("gloss", 0.0) if isinstance(backdrop, dict) else None
+    if isinstance(gloss, int | float):
+        studio["backdrop"] = backdrop | {"roughness": max(0.35 - 0.3 * gloss, 0.0)}
+    return studio
 
 
 def _in_schema_11(fields: dict) -> dict:

@@ -78,6 +78,10 @@ class Project(Frozen):
             for zone in part.zones:
                 if zone.material is not None and zone.material not in known:
                     raise ValueError(f"zone '{zone.name}' refers to material '{zone.material}', which is not there")
+        for studio in self.sets:
+            worn = studio.backdrop.material if studio.backdrop is not None else None
+            if worn is not None and worn not in known:
+                raise ValueError(f"the backdrop of set '{studio.name}' refers to material '{worn}', which is not there")
         if self.current_set not in {s.id for s in self.sets}:
             raise ValueError(f"the current set '{self.current_set}' is not there")
         if self.current_reference not in {None, *(r.id for r in self.references)}:
@@ -135,12 +139,15 @@ class Project(Frozen):
         return self.with_(colors=with_one(self.colors, color))
 
     def wearers(self) -> dict[str, list[str]]:
-        """By material id, the names of the parts and zones that wear it."""
+        """By material id, the names of the parts, zones and backdrops that wear it."""
         found: dict[str, list[str]] = {}
         for part in self.product.parts:
             for thing in (part, *part.zones):
                 if thing.material is not None:
                     found.setdefault(thing.material, []).append(thing.name)
+        for studio in self.sets:
+            if studio.backdrop is not None and studio.backdrop.material is not None:
+                found.setdefault(studio.backdrop.material, []).append(f"Backdrop of {studio.name}")
         return found
 
     def dressed(self, wearers: Iterable[tuple[str, str | None]], material_id: str) -> "Project":

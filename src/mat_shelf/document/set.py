@@ -1,6 +1,6 @@
 """Sets: lights, environment and backdrop."""
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 from pydantic import Field
 
@@ -13,16 +13,37 @@ MOST_LIGHTS = 64
 
 
 class Backdrop(Frozen):
-    """A sweep: a floor that curves up into a wall. `depth` is how far behind the origin the wall stands, mm."""
+    """Ground that the product stands on, and what stands behind it.
 
+    Attributes
+    ----------
+    form : a sweep is a floor that curves up into a wall; a box has walls on three sides
+    depth : mm from the origin to the wall behind it
+    material : Id or None
+        The material that it wears; of its own colour, gloss and roughness where there is none.
+    """
+
+    form: Literal["sweep", "floor", "box"] = "sweep"
+    material: Id | None = None
     color: Color = color((0.62, 0.61, 0.6), label="Colour", tip="Colour of the sweep that the product stands on.")
     gloss: float = number(
         0.0, 0, 1, label="Floor gloss", tip="How much the floor mirrors the product. 0 is matt paper, 1 wet acrylic."
     )
-    width: float = Field(2400.0, gt=0, le=1e5)
-    depth: float = Field(420.0, gt=0, le=1e5)
-    height: float = Field(900.0, gt=0, le=1e5)
-    radius: float = Field(220.0, gt=0, le=1e5)
+    roughness: float = number(
+        0.35, 0, 1, label="Roughness", tip="How blurred what the floor mirrors is. Low values need some gloss to show."
+    )
+    width: float = number(
+        2400.0, 1, 1e5, label="Width", unit="mm", tip="From side to side.", usual=(200, 5000), log=True
+    )
+    depth: float = number(
+        420.0, 1, 1e5, label="Wall distance", unit="mm", tip="Behind the product's middle.", usual=(50, 3000), log=True
+    )
+    height: float = number(
+        900.0, 1, 1e5, label="Wall height", unit="mm", tip="Above the floor.", usual=(100, 5000), log=True
+    )
+    radius: float = number(
+        220.0, 1, 1e5, label="Bend", unit="mm", tip="Radius between floor and wall.", usual=(10, 1000), log=True
+    )
 
 
 class Sky(Frozen):

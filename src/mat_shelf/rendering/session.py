@@ -36,7 +36,7 @@ from mat_shelf.rendering.renewal import (
     touched_bits,
 )
 from mat_shelf.rendering.tracer import RenderTask, Tracer
-from mat_shelf.scene.backdrop import seen_from, sweep_shape
+from mat_shelf.scene.backdrop import backdrop_shape, seen_from
 from mat_shelf.scene.ball import Ball
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.geometry_map_lookup import geometry_map_lookup
@@ -252,7 +252,7 @@ class RenderSession:
         geometry = self._kept(
             self._built,
             "geometry",
-            (meshes, bodies_of(project), project.product.contact, sweep_shape(studio.backdrop), ball, relief),
+            (meshes, bodies_of(project), project.product.contact, backdrop_shape(studio.backdrop), ball, relief),
             lambda: project_geometry(project, self._supplies.meshes, ball, displaced, self._kept_meshes),
         )
         geometry.shapes = geometry_map_lookup(project, geometry, self._supplies.geometry_maps)

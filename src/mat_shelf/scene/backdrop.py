@@ -1,33 +1,53 @@
-"""The sweep a product stands on: a floor that curves up into a wall."""
+"""The backdrop a product stands on: its mesh and its recipe."""
 
 import numpy as np
 
 from mat_shelf.document.camera import Camera
 from mat_shelf.document.project import Project
+from mat_shelf.document.recipe import Recipe
 from mat_shelf.document.set import Backdrop
 from mat_shelf.geometry.mesh import Mesh, crease_normals
 
+_BENDS = 48
+"""Segments of a bend."""
 
-def sweep_mesh(backdrop: Backdrop, steps: int = 48) -> Mesh:
-    """The sweep as a mesh, floor at y = 0, wall at z = -depth.
+
+def backdrop_mesh(backdrop: Backdrop) -> Mesh:
+    """A backdrop as a mesh, floor at y = 0, wall at z = -depth.
 
     Parameters
     ----------
     backdrop : Backdrop
         The backdrop.
-    steps : int
-        Segments of each arc.
 
     Returns
     -------
     Mesh
     """
+    front, half = backdrop.depth * 3, backdrop.width / 2
+    if backdrop.form == "floor":
+        return _drawn_across(np.array([(front, 0.0), (-front, 0.0)]), half)
     radius = min(backdrop.radius, backdrop.depth, backdrop.height)
-    angle = np.linspace(0, np.pi / 2, steps)
-    front = [(backdrop.depth * 3, 0.0)]
+    angle = np.linspace(0, np.pi / 2, _BENDS)
     curve = [(-backdrop.depth + radius - radius * np.sin(a), radius - radius * np.cos(a)) for a in angle]
-    line = np.array([*front, *curve, (-backdrop.depth, backdrop.height)])
-    half = backdrop.width / 2
+    line = np.array([(front, 0.0), *curve, (-backdrop.depth, backdrop.height)])
+    sweep = _drawn_across(line, half)
+    if backdrop.form == "sweep":
+        return sweep
+    sides = [
+        np.array(
+            [(x, 0, front), (x, 0, -backdrop.depth), (x, backdrop.height, -backdrop.depth), (x, backdrop.height, front)]
+        )
+        for x in (-half, half)
+    ]
+    walls = [np.array([[0, 1, 2], [0, 2, 3]]), np.array([[0, 2, 1], [0, 3, 2]])]
+    count = len(sweep.vertices)
+    triangles = [sweep.triangles, *(wall + count + 4 * k for k, wall in enumerate(walls))]
+    return crease_normals(np.concatenate([sweep.vertices, *sides]), np.concatenate(triangles))
+
+
+def _drawn_across(line: np.ndarray, half: float) -> Mesh:
+    """A line of (z, y) drawn from side to side."""
     left = np.stack([np.full(len(line), -half), line[:, 1], line[:, 0]], axis=1)
     right = left * (-1, 1, 1)
     n = len(line)
@@ -36,8 +56,8 @@ def sweep_mesh(backdrop: Backdrop, steps: int = 48) -> Mesh:
     return crease_normals(np.concatenate([left, right]), triangles)
 
 
-def sweep_shape(backdrop: Backdrop | None) -> tuple[float, ...]:
-    """All that `sweep_mesh` depends on.
+def backdrop_shape(backdrop: Backdrop | None) -> tuple:
+    """All that `backdrop_mesh` depends on.
 
     Parameters
     ----------
@@ -46,9 +66,35 @@ def sweep_shape(backdrop: Backdrop | None) -> tuple[float, ...]:
 
     Returns
     -------
-    tuple of float
+    tuple
     """
-    return (backdrop.width, backdrop.depth, backdrop.height, backdrop.radius) if backdrop else ()
+    shape = backdrop and (backdrop.form, backdrop.width, backdrop.depth, backdrop.height, backdrop.radius)
+    return shape or ()
+
+
+def backdrop_recipe(backdrop: Backdrop, worn: Recipe | None) -> Recipe:
+    """Recipe of a backdrop; what it wears as if no light went into it, since it has no inside.
+
+    Parameters
+    ----------
+    backdrop : Backdrop
+        The backdrop.
+    worn : Recipe or None
+        Recipe of the material that it wears.
+
+    Returns
+    -------
+    Recipe
+    """
+    if worn is not None:
+        fed = tuple(feed for feed in worn.feeds if feed.input not in ("transmission_weight", "subsurface_weight"))
+        return worn.with_(transmission_weight=0.0, subsurface_weight=0.0, feeds=fed)
+    return Recipe(
+        base_color=backdrop.color,
+        base_diffuse_roughness=0.5 * (1 - backdrop.gloss),
+        specular_weight=backdrop.gloss,
+        specular_roughness=backdrop.roughness,
+    )
 
 
 def seen_from(project: Project, camera: Camera) -> Project:

@@ -18,7 +18,7 @@ from mat_shelf.geometry.pose import posed, turn_matrix
 from mat_shelf.optics.parameters import parameter_row
 from mat_shelf.patterns.points import part_frames, part_salt
 from mat_shelf.patterns.step import PatternContext
-from mat_shelf.scene.backdrop import sweep_mesh
+from mat_shelf.scene.backdrop import backdrop_mesh, backdrop_recipe
 from mat_shelf.scene.ball import BALL_RECIPE, Ball
 from mat_shelf.scene.dielectric_contact import Body, resolve_contact
 from mat_shelf.scene.dressing import Dresser, TexturedMaterial
@@ -304,7 +304,7 @@ def project_geometry(
     ]
     bodies = bodies_of(project)
     if project.set.backdrop is not None:
-        solids.append(kept(sweep_mesh, project.set.backdrop))
+        solids.append(kept(backdrop_mesh, project.set.backdrop))
         bodies = (*bodies, None)
     solids = resolve_contact(solids, bodies, project.product.contact, kept)
     kept.end_build()
@@ -349,14 +349,8 @@ def project_material_table(
     if backdrop is not None:
         backdrop_row = len(recipes)
         rows.append(backdrop_row)
-        recipes.append(
-            Recipe(
-                base_color=backdrop.color,
-                base_diffuse_roughness=0.5 * (1 - backdrop.gloss),
-                specular_weight=backdrop.gloss,
-                specular_roughness=0.35 - 0.3 * backdrop.gloss,
-            )
-        )
+        worn = next((material.recipe for material in project.materials if material.id == backdrop.material), None)
+        recipes.append(backdrop_recipe(backdrop, worn))
     if ball is not None:
         rows.append(len(recipes))
         recipes.append(BALL_RECIPE)

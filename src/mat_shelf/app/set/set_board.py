@@ -13,12 +13,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from mat_shelf.app.set.backdrop_card import BackdropCard
 from mat_shelf.app.set.light_card import LightCard
 from mat_shelf.app.set.lights_card import LightsCard
 from mat_shelf.app.set.plan_card import ABOVE, SIDE, PlanView
 from mat_shelf.app.set.position_card import PositionCard
 from mat_shelf.app.set.surround_card import SurroundCard
-from mat_shelf.app.widgets.binding import of_backdrop, of_camera
+from mat_shelf.app.widgets.binding import of_camera
 from mat_shelf.app.widgets.fold_row import FoldRow
 from mat_shelf.app.widgets.rows import row_of
 from mat_shelf.app.widgets.small_widgets import small_button
@@ -44,9 +45,8 @@ class SetBoard(QFrame):
         super().__init__()
         self.setObjectName("board")
         self.workshop = workshop
-        backdrop = [row_of(of_backdrop(workshop, name), is_stacked=True) for name in ("color", "gloss")]
         camera = [row_of(of_camera(workshop, name), is_stacked=True) for name in ("focal_length", "f_stop", "focus")]
-        self.rows = {row.binding.name: row for row in (*backdrop, *camera)}
+        self.rows = {row.binding.name: row for row in camera}
         self.straight_box, self.exact_box = self._box("straight_light"), self._box("exact_colors")
         self.apart_box = self._box("keeps_apart")
         self.focus_button = QPushButton("Pick focus", checkable=True)
@@ -84,6 +84,7 @@ class SetBoard(QFrame):
 
         self.lights_card, self.light_card = LightsCard(workshop, work), LightCard(workshop)
         self.position_card, self.surround_card = PositionCard(workshop), SurroundCard(workshop)
+        self.backdrop_card = BackdropCard(workshop)
         self.plan = PlanView(workshop, work)
         self.plan_sides = QPushButton("From the side", checkable=True)
         self.plan_sides.setProperty("role", "small")
@@ -98,8 +99,8 @@ class SetBoard(QFrame):
                 "Position": ([self.position_card], 14),
                 "Plan": ([self.plan, self.plan_sides], 22),
                 "Surround": ([self.surround_card, self.straight_box], 16),
-                "Backdrop": ([*backdrop, self.exact_box], 14),
-                "Camera": ([*camera, self.focus_button], 14),
+                "Backdrop": ([self.backdrop_card], 14),
+                "Camera": ([*camera, self.focus_button, self.exact_box], 14),
                 "Views": ([self.views, buttons], 14),
             },
             ("Backdrop", "Views", "Camera", "Surround", "Position", "Set", "Plan"),
@@ -120,7 +121,7 @@ class SetBoard(QFrame):
         self.straight_box.setChecked(project.set.straight_light)
         self.exact_box.setChecked(project.set.exact_colors)
         self.apart_box.setChecked(project.set.keeps_apart)
-        cards = self.lights_card, self.light_card, self.position_card, self.surround_card
+        cards = self.lights_card, self.light_card, self.position_card, self.surround_card, self.backdrop_card
         for row in (*self.rows.values(), *cards):
             row.follow()
 

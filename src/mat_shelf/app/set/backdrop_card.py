@@ -1,0 +1,71 @@
+"""Backdrop of the set: its form, and its colour or the material that it wears."""
+
+from PyQt6.QtWidgets import QComboBox, QVBoxLayout, QWidget
+
+from mat_shelf.app.widgets.binding import of_backdrop
+from mat_shelf.app.widgets.rows import row_of
+from mat_shelf.app.workshop import Workshop
+
+_FORMS = {"sweep": "Sweep", "floor": "Floor alone", "box": "Box", "": "None"}
+_OWN = ("color", "gloss", "roughness")
+_SHAPES = {
+    "sweep": ("depth", "radius", "width", "height"),
+    "floor": ("width",),
+    "box": ("depth", "radius", "width", "height"),
+    "": (),
+}
+
+
+class BackdropCard(QWidget):
+    """Form, material, colour and measures of the backdrop."""
+
+    def __init__(self, workshop: Workshop):
+        super().__init__()
+        self.workshop = workshop
+        self.form_box = _box("Form of the backdrop", "The ground under the product, and what stands behind it.")
+        for form, words in _FORMS.items():
+            self.form_box.addItem(words, form)
+        self.form_box.activated.connect(lambda: workshop.set_backdrop(self.form_box.currentData()))
+        self.material_box = _box("Material of the backdrop", "A colour of its own, or a material of the project.")
+        self.material_box.activated.connect(lambda: workshop.dress_backdrop(self.material_box.currentData()))
+        names = (*_OWN, *_SHAPES["sweep"])
+        self.rows = {name: row_of(of_backdrop(workshop, name), is_stacked=True) for name in names}
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        for widget in (self.form_box, self.material_box):
+            layout.addWidget(widget)
+            layout.addSpacing(4)
+        for row in self.rows.values():
+            layout.addWidget(row)
+        layout.addStretch(1)
+
+    def follow(self) -> None:
+        """Shows the backdrop of the set in use."""
+        project = self.workshop.project
+        backdrop = project.set.backdrop
+        form = backdrop.form if backdrop is not None else ""
+        self.form_box.setCurrentIndex(self.form_box.findData(form))
+        choices = [("Own colour", None), *((material.name, material.id) for material in project.materials)]
+        box = self.material_box
+        if [(box.itemText(k), box.itemData(k)) for k in range(box.count())] != choices:
+            box.clear()
+            for name, key in choices:
+                box.addItem(name, key)
+        worn = backdrop.material if backdrop is not None else None
+        box.setCurrentIndex(next(k for k, (_, key) in enumerate(choices) if key == worn))
+        box.setVisible(backdrop is not None)
+        shown = {*_SHAPES[form], *(_OWN if backdrop is not None and worn is None else ())}
+        for name, row in self.rows.items():
+            row.setVisible(name in shown)
+            row.follow()
+
+
+def _box(name: str, tip: str) -> QComboBox:
+    box = QComboBox()
+    box.setProperty("role", "small")
+    box.setAccessibleName(name)
+    box.setToolTip(tip)
+    box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    box.setMinimumContentsLength(8)
+    return box
