@@ -223,19 +223,19 @@ def test_sets_are_duplicated_renamed_and_removed(open_window, small_project, mon
     workshop, board = window.workshop, window.set_board
     window.stations.buttons()[3].click()
     before = workshop.project.sets
-    QTest.mouseClick(board.copy_set_button, LEFT)
+    board.sets_card.copy_action.trigger()
     assert len(workshop.project.sets) == len(before) + 1 and workshop.project.set.name == f"{before[0].name} 2"
     monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("My window", True))
-    QTest.mouseClick(board.name_set_button, LEFT)
+    board.sets_card.name_action.trigger()
     workshop.select_light(0)
     workshop.remove_light()
     assert workshop.project.set.name == "My window" and not workshop.project.set.lights
     assert workshop.project.sets[: len(before)] == before  # the one that it was copied from stays
-    assert "My window" in [button.text() for button in board.sets.buttons.values()]
-    QTest.mouseClick(board.drop_set_button, LEFT)
+    assert "My window" in [board.sets_card.list.item(k).text() for k in range(board.sets_card.list.count())]
+    board.sets_card.drop_action.trigger()
     assert workshop.project.sets == before
     for _ in before[1:]:
         workshop.remove_set()
-    assert len(workshop.project.sets) == 1 and not board.drop_set_button.isEnabled()
+    assert len(workshop.project.sets) == 1 and not board.sets_card.drop_action.isEnabled()
     workshop.remove_set()
     assert "add another one first" in window.notice.text.text()

@@ -189,3 +189,69 @@ def test_the_sky_lights_the_set(station, qtbot):
     card.kind_box.setCurrentIndex(card.kind_box.findText("Even room"))
     card.kind_box.activated.emit(card.kind_box.currentIndex())
     assert workshop.project.set.sky is None
+
+
+def test_sets_are_kept_in_the_library_and_come_in_at_the_size_of_another_product(station, qtbot, tmp_path):
+    """With its lights' files and what its backdrop wears; a damaged file is told and adds nothing."""
+    window, workshop, card = station, station.workshop, station.set_board.sets_card
+    workshop.set_light_image("Blind")
+    workshop.set_backdrop("box")
+    workshop.dress_backdrop(workshop.project.materials[0].id)
+    workshop.rename_set("My rig")
+    card.keep_action.trigger()
+    assert "My rig is in the library now" in window.notice.text.text()
+    (path,) = workshop.kept_sets()
+    before = workshop.project.set
+    card.fill_menu()
+    action = next(action for action in card.menu.actions() if action.text() == "My rig")
+    count = len(workshop.project.sets)
+    action.trigger()
+    added = workshop.project.set
+    assert len(workshop.project.sets) == count + 1 and added.name == "My rig 2"
+    assert added.lights == before.lights and added.id != before.id
+    assert workshop.project.material(added.backdrop.material).recipe == workshop.project.materials[0].recipe
+    workshop.add_kept_set(path, 2 * card._longest())
+    twice = workshop.project.set
+    assert twice.lights[0].width == pytest.approx(2 * before.lights[0].width, rel=1e-3)
+    assert twice.lights[0].position == pytest.approx(np.multiply(2, before.lights[0].position), rel=1e-3)
+    assert twice.backdrop.depth == pytest.approx(2 * before.backdrop.depth, rel=1e-3)
+    data = path.read_bytes()
+    project = workshop.project
+    path.write_bytes(data[: len(data) // 2])
+    workshop.add_kept_set(path, 100.0)
+    assert "My rig was not added" in window.notice.text.text() and workshop.project is project
+    workshop.forget_kept_set(path)
+    assert not workshop.kept_sets()
+    shipped = next(action for action in card.menu.actions() if action.text() == "Dark-field glass")
+    shipped.trigger()
+    assert workshop.project.set.name == "Dark-field glass 2"  # the demo has it already
+
+
+def test_each_set_is_pictured_on_the_board(station, qtbot):
+    """Different light makes different pictures; they come by themselves."""
+    card, workshop = station.set_board.sets_card, station.workshop
+    station.set_board.row.folds["Set"].turned.emit(True)
+    workshop.add_shipped_set("dark-field", 100.0)
+    shown = {}
+    card.thumbnails.made.connect(lambda set_id, pixels: shown.__setitem__(set_id, pixels.astype(int)))
+    qtbot.waitUntil(lambda: len(shown) == len(workshop.project.sets), timeout=60_000)
+    first, dark = (shown[studio.id] for studio in (workshop.project.sets[0], workshop.project.sets[-1]))
+    assert dark.shape == (44, 66, 3) and np.abs(first.mean() - dark.mean()) > 10
+    icon = card.list.item(card.list.count() - 1).icon().pixmap(66, 44).toImage()
+    assert icon.pixelColor(33, 22).alpha() == 255
+
+
+def test_a_backdrop_takes_forms_and_materials(station, qtbot):
+    window, workshop, card = station, station.workshop, station.set_board.backdrop_card
+    workshop.set_backdrop("sweep")
+    sweep = picture_of(qtbot, window)
+    card.material_box.setCurrentIndex(1)
+    card.material_box.activated.emit(1)
+    worn = workshop.project.set.backdrop.material
+    assert worn == workshop.project.materials[0].id and card.rows["color"].isHidden()
+    assert np.abs(picture_of(qtbot, window).astype(int) - sweep).mean() > 1
+    workshop.delete_materials([worn])
+    assert "Backdrop of" in window.notice.text.text() and workshop.project.material(worn)
+    card.form_box.setCurrentIndex(card.form_box.findText("None"))
+    card.form_box.activated.emit(card.form_box.currentIndex())
+    assert workshop.project.set.backdrop is None and card.rows["width"].isHidden()

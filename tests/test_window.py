@@ -339,15 +339,16 @@ def test_cameras_and_sets(open_window, qtbot, monkeypatch):
 
     # Another set is another picture; turning and exposing it too.
     bright = picture_of(qtbot, window)
-    QTest.mouseClick(board.sets.buttons["rim-and-fill"], LEFT)
+    ids = [studio.id for studio in window.workshop.project.sets]
+    board.sets_card.list.setCurrentRow(ids.index("rim-and-fill"))
     assert workshop.project.set.name == "Rim and fill"
     dark = picture_of(qtbot, window)
     assert dark.mean() < bright.mean() / 2
-    drag_slider(board.rows["exposure"].slider, 0.75)
+    drag_slider(board.surround_card.rows["exposure"].slider, 0.75)
     assert workshop.project.set.exposure == pytest.approx(2, abs=0.15)
     assert picture_of(qtbot, window).mean() > dark.mean() * 1.4
     lit = picture_of(qtbot, window)
-    drag_slider(board.rows["turn"].slider, 1.0)
+    drag_slider(board.surround_card.rows["turn"].slider, 1.0)
     assert np.abs(picture_of(qtbot, window).astype(int) - lit).mean() > 4
     for _ in range(20):
         workshop.undo()

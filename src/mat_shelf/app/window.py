@@ -415,6 +415,7 @@ class Window(QMainWindow):
         if self.autosave is not None:
             self.autosave.close()
         self.library.close_threads()
+        self.set_board.sets_card.thumbnails.close()
         self.board.close_threads()
         self.marks_board.artwork.close_thread()
         self.shapes.close()

@@ -32,7 +32,12 @@ class ReferenceCommands:
             if self.project.reference is not None:
                 self.remove_reference(self.project.reference.id)
             return
-        self._take_in(path, self.assets.add_picture, "a reference", self._add_reference)
+        self._take_in(
+            path,
+            self.assets.add_picture,
+            "a reference",
+            lambda name, kept: self._add_reference(ImageRef(name=name, digest=kept[0], kind=kept[1])),
+        )
 
     @command
     def _add_reference(self, image: ImageRef, taken: str = "", overlap: Overlap | None = None) -> None:

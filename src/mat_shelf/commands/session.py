@@ -10,6 +10,7 @@ from pydantic import ValidationError
 from mat_shelf.commands.aside import Aside, at_once
 from mat_shelf.commands.colors import ColorCommands
 from mat_shelf.commands.files import FileCommands
+from mat_shelf.commands.kept_sets import KeptSets
 from mat_shelf.commands.library import LibraryCommands
 from mat_shelf.commands.light_aiming import LightAiming
 from mat_shelf.commands.light_files import LightFiles
@@ -45,6 +46,7 @@ class Session(
     LightCommands,
     LightAiming,
     LightFiles,
+    KeptSets,
     LibraryCommands,
     FileCommands,
 ):

@@ -18,6 +18,7 @@ from mat_shelf.app.set.light_card import LightCard
 from mat_shelf.app.set.lights_card import LightsCard
 from mat_shelf.app.set.plan_card import ABOVE, SIDE, PlanView
 from mat_shelf.app.set.position_card import PositionCard
+from mat_shelf.app.set.sets_card import SetsCard
 from mat_shelf.app.set.surround_card import SurroundCard
 from mat_shelf.app.widgets.binding import of_camera
 from mat_shelf.app.widgets.fold_row import FoldRow
@@ -52,20 +53,7 @@ class SetBoard(QFrame):
         self.focus_button = QPushButton("Pick focus", checkable=True)
         self.focus_button.setToolTip("Then click a point of the product; the camera focuses there.")
         self.focus_button.toggled.connect(self.focus_wanted)
-        self.sets = _Choices("Lights and backdrop together")
-        self.sets.chosen.connect(workshop.use_set)
-        self.copy_set_button = small_button(
-            "Duplicate", "Adds a copy of the set, to be changed", workshop.duplicate_set
-        )
-        self.name_set_button = small_button("Rename…", "Gives the set another name", self._rename_set)
-        self.drop_set_button = small_button("Remove", "Removes the set from the project", workshop.remove_set)
-        set_buttons = QWidget()
-        grid = QGridLayout(set_buttons)
-        grid.setContentsMargins(0, 4, 0, 4)
-        grid.setSpacing(6)
-        grid.addWidget(self.copy_set_button, 0, 0, 1, 2)
-        grid.addWidget(self.name_set_button, 1, 0)
-        grid.addWidget(self.drop_set_button, 1, 1)
+        self.sets_card = SetsCard(workshop, work)
         self.views = _Choices("Named cameras")
         self.views.chosen.connect(workshop.look_through)
         self.keep_view_button = small_button("Save view…", "Saves the camera shown now as a view")
@@ -93,7 +81,7 @@ class SetBoard(QFrame):
         self.row = FoldRow(
             self,
             {
-                "Set": ([self.sets, set_buttons], 14),
+                "Set": ([self.sets_card], 20),
                 "Lights": ([self.lights_card, self.apart_box], 15),
                 "Light": ([self.light_card], 42, 3),
                 "Position": ([self.position_card], 14),
@@ -113,15 +101,20 @@ class SetBoard(QFrame):
     def follow(self) -> None:
         project = self.workshop.project
         is_free = self.workshop.free_camera is not None
-        self.sets.show_choices([(s.id, s.name) for s in project.sets], project.current_set)
         self.views.show_choices([(v.id, v.name) for v in project.views], None if is_free else project.current_view)
         self.move_view_button.setEnabled(is_free)
         self.drop_view_button.setEnabled(not is_free and project.current_view != project.views[0].id)
-        self.drop_set_button.setEnabled(len(project.sets) > 1)
         self.straight_box.setChecked(project.set.straight_light)
         self.exact_box.setChecked(project.set.exact_colors)
         self.apart_box.setChecked(project.set.keeps_apart)
-        cards = self.lights_card, self.light_card, self.position_card, self.surround_card, self.backdrop_card
+        cards = (
+            self.sets_card,
+            self.lights_card,
+            self.light_card,
+            self.position_card,
+            self.surround_card,
+            self.backdrop_card,
+        )
         for row in (*self.rows.values(), *cards):
             row.follow()
 
@@ -145,12 +138,6 @@ class SetBoard(QFrame):
 
         box.clicked.connect(switch)
         return box
-
-    def _rename_set(self) -> None:
-        old = self.workshop.project.set.name
-        name, is_given = QInputDialog.getText(self, "Rename set", "Name of the set", text=old)
-        if is_given:
-            self.workshop.rename_set(name)
 
     def _keep_view(self) -> None:
         name, is_given = QInputDialog.getText(self, "Save view", "Name of the view")

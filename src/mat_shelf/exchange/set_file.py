@@ -1,0 +1,107 @@
+"""Set packages, ``.set``: `set.json` and the images and light distributions of a set in a zip."""
+
+from pathlib import Path
+
+from mat_shelf.document.material import Material
+from mat_shelf.document.parameter import Frozen, number
+from mat_shelf.document.set import Set
+from mat_shelf.exchange.assets import Assets
+from mat_shelf.exchange.image_reading import ImageError
+from mat_shelf.exchange.light_distribution import DistributionError
+from mat_shelf.exchange.models.mesh_glb import digest
+from mat_shelf.exchange.package import PackageError, opened_package, parse, write_package
+
+SET_ENDING, SET_TEXT, SET_SCHEMA = ".set", "set.json", 1
+
+
+class KeptSet(Frozen):
+    """A set outside of projects.
+
+    Attributes
+    ----------
+    built_for : mm, longest side of the product that it was made for
+    material : Material or None
+        What its backdrop wears.
+    """
+
+    schema_version: int = SET_SCHEMA
+    set: Set
+    built_for: float = number(290.0, 0.01, 1e7, label="Built for", unit="mm", tip="Longest side of its product.")
+    material: Material | None = None
+
+
+def save_set(path: Path, kept: KeptSet, assets: Assets) -> None:
+    """Writes a set package.
+
+    Parameters
+    ----------
+    path : Path
+        File.
+    kept : KeptSet
+        The set.
+    assets : Assets
+        Files of the project; missing ones are left out.
+
+    Raises
+    ------
+    WriteError
+        If it cannot be written.
+    """
+    entries = {SET_TEXT: kept.model_dump_json(indent=1).encode()}
+    entries |= {name: assets.data(key) for key, name in _names(kept).items() if assets.holds(key)}
+    write_package(Path(path), entries)
+
+
+def open_set(path: Path) -> tuple[KeptSet, Assets]:
+    """Reads a set package.
+
+    Parameters
+    ----------
+    path : Path
+        File.
+
+    Returns
+    -------
+    tuple[KeptSet, Assets]
+
+    Raises
+    ------
+    PackageError
+        If anything about the file is not right; the message says what.
+    """
+    path, assets = Path(path), Assets()
+    with opened_package(path, "set", SET_TEXT) as read:
+        kept = parse(KeptSet, read(SET_TEXT), path, SET_SCHEMA, lambda fields: fields)
+        room = kept.set.room.digest if kept.set.room is not None else None
+        for key, name in _names(kept).items():
+            data = read(name)
+            if data is None:
+                continue  # a light without its image is white; a room that is gone is dropped below
+            if digest(data) != key:
+                raise PackageError(f"{path.name} is damaged: {name} is not what it was")
+            try:
+                if name.endswith(".ies"):
+                    assets.add_distribution(data)
+                elif key == room:
+                    assets.add_room(data)
+                else:
+                    assets.add_map(data)
+            except (ImageError, DistributionError) as fault:
+                raise PackageError(f"{path.name} cannot be used: {fault}") from None
+    if room is not None and room not in assets.rooms:
+        kept = kept.with_(set=kept.set.with_(room=None))
+    lights = tuple(
+        light.with_(distribution=None) if light.distribution and not assets.holds(light.distribution.digest) else light
+        for light in kept.set.lights
+    )
+    return kept.with_(set=kept.set.with_(lights=lights)), assets
+
+
+def _names(kept: KeptSet) -> dict[str, str]:
+    """Names of the files of a set in its package, by SHA-256."""
+    pictures = [kept.set.room] if kept.set.room is not None else []
+    pictures += [picture for light in kept.set.lights for picture in light.pictures()]
+    pictures += kept.material.recipe.pictures() if kept.material is not None else []
+    files = [light.distribution for light in kept.set.lights if light.distribution is not None]
+    named = {picture.digest: f"pictures/{picture.digest}.{picture.kind}" for picture in pictures}
+    return named | {one.digest: f"lights/{one.digest}.ies" for one in files}
