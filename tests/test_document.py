@@ -130,6 +130,9 @@ def test_history_equals_a_list_with_a_cursor(actions):
         assert (history.undo_label is not None) == (at > 0)
 
 
+CAMERA_FIELDS = tuple(
+    name for name in Camera.model_fields if name not in ("position", "target", "focal_length", "f_stop", "focus")
+)
 LIGHT_FIELDS = tuple(
     name
     for name in Light.model_fields
@@ -149,6 +152,7 @@ NEW_FIELDS = {
         "set": ("sky", "room_tilt", "room_blur", "room_most", "keeps_apart"),
         "light": LIGHT_FIELDS,
         "backdrop": ("form", "material", "roughness"),
+        "camera": CAMERA_FIELDS,
     },
 }
 """The fields that came with each schema, which older projects are without."""
@@ -169,6 +173,7 @@ def test_projects_of_every_older_schema_open(schema):
     whole = {"material": old["materials"], "recipe": [m["recipe"] for m in old["materials"]], "set": old["sets"]}
     whole["part"], whole["project"] = old["product"]["parts"], [old]
     whole["light"] = [light for fields in old["sets"] for light in fields["lights"]]
+    whole["camera"] = [view["camera"] for view in old["views"]]
     whole["backdrop"] = [fields["backdrop"] for fields in old["sets"]]
     for new in range(schema + 1, 13):
         for kind, names in NEW_FIELDS.get(new, {}).items():

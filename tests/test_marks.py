@@ -94,7 +94,7 @@ def test_a_label_of_30_by_20_mm_measures_so_along_a_cylinder(turn):
     camera = Camera(position=(0, 0, 500), target=(0, 0, 0), focal_length=200)
     rendered, color = albedo(project, assets, camera, 480, 360, 16)
     is_red = (color[..., 0] > 0.25) & (color[..., 1] < 0.05)
-    directions, _ = pixel_rays(make_camera_view(camera, 480, 360), 480, 360)
+    _, directions, _ = pixel_rays(make_camera_view(camera, 480, 360), 480, 360)
     origins = np.ascontiguousarray(np.broadcast_to(np.float32(camera.position), directions.shape))
     part, _, _, _, distance = rendered.task.geometry.intersect(origins, directions)
     places = (origins + directions * distance[:, None])[is_red.ravel() & (part == 0)]

@@ -272,7 +272,7 @@ def test_the_renderer_sees_what_the_evaluator_says():
     alone = pattern_preview(project, "m", project.material("m").recipe, made)
     rendered = render_picture(alone, assets, 96, 64, 1, denoise=False)
     first_hits = find_first_hits(project, rendered.task.geometry, project.view.camera, 96, 64)
-    directions, cosines = pixel_rays(rendered.task.view, 96, 64)
+    _, directions, cosines = pixel_rays(rendered.task.view, 96, 64)
     distance = np.where(np.isfinite(first_hits.depth), first_hits.depth, 0).reshape(-1) / cosines
     places = np.array(rendered.task.view.position) + directions * distance[:, None]
     on = (first_hits.part.reshape(-1) >= 0) & (np.abs(places[:, [0, 2]] % 7 - 3.5).max(1) < 3)  # clear of the borders

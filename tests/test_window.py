@@ -307,16 +307,16 @@ def test_cameras_and_sets(open_window, qtbot, monkeypatch):
 
     # A longer lens sees less of it; one step of history for the drag.
     narrow = workshop.project.view.camera.focal_length
-    drag_slider(board.rows["focal_length"].slider, 0.95)
+    drag_slider(board.camera_card.rows["focal_length"].slider, 0.95)
     assert workshop.project.view.camera.focal_length > narrow * 1.5
     assert workshop.history.undo_label == "Focal length"
 
     # Click to focus takes the distance of what was clicked.
     workshop.look_through("final")
     picture_of(qtbot, window)
-    QTest.mouseClick(board.focus_button, LEFT)
+    QTest.mouseClick(board.camera_card.focus_button, LEFT)
     click_part(window, "wax-stick")
-    assert not board.focus_button.isChecked() and workshop.selected == "collar"
+    assert not board.camera_card.focus_button.isChecked() and workshop.selected == "collar"
     camera = workshop.project.view.camera
     stick = workshop.assets.meshes[workshop.project.part("wax-stick").mesh].bounds
     forward = np.subtract(camera.target, camera.position)
@@ -329,10 +329,10 @@ def test_cameras_and_sets(open_window, qtbot, monkeypatch):
     QTest.keyClick(viewport, Qt.Key.Key_Home)
     viewport.frame_part("wax-stick")
     picture_of(qtbot, window)
-    QTest.mouseClick(board.focus_button, LEFT)
+    QTest.mouseClick(board.camera_card.focus_button, LEFT)
     click_part(window, "wax-stick")
     assert min(depths) <= workshop.project.view.camera.focus <= max(depths)
-    drag_slider(board.rows["focal_length"].slider, 0.9)
+    drag_slider(board.camera_card.rows["focal_length"].slider, 0.9)
     assert workshop.free_camera.focal_length == workshop.project.view.camera.focal_length > 200
     workshop.undo()
     workshop.explore(None)

@@ -1,10 +1,20 @@
 """Cameras and what stands before them: views, the free camera, the close-up, the ball."""
 
+import math
+
+import numpy as np
+
 from mat_shelf.commands.command import command
 from mat_shelf.document.camera import Camera, View
 from mat_shelf.document.ids import free_name, new_id
+from mat_shelf.document.set import Set
+from mat_shelf.optics.color import luminance
+from mat_shelf.rendering.camera import balanced_for
 from mat_shelf.rendering.input_picture import INPUT_VIEWS
 from mat_shelf.scene.ball import Ball
+
+_MIDDLE_GREY = 0.18
+"""Luminance of a middle grey over that of white (common practice)."""
 
 
 class ViewCommands:
@@ -66,6 +76,46 @@ class ViewCommands:
         """
         self.close_up_width = min(max(width, 1.0), 100.0)
         self.close_up_changed.emit()
+
+    @command
+    def balance_white(self, rgb) -> None:
+        """Balances the camera of the view in use, and the free one, so that a light is shown white.
+
+        Parameters
+        ----------
+        rgb : (3,) float
+            Linear Rec.709 of what should be grey, before any balance.
+        """
+        if not np.isfinite(rgb).all() or np.min(rgb) <= 0:
+            self.said.emit("That is black or not lit; click a grey that is.")
+            return
+        white, tint = balanced_for(rgb)
+        balanced = {"white": white, "white_tint": tint}
+        if self.free_camera is not None:
+            self.explore(self.free_camera.with_(**balanced))
+        view = self.project.view
+        self.edit("White balance", self.project.with_view(view.with_(camera=view.camera.with_(**balanced))))
+
+    @command
+    def expose_for(self, light, part) -> None:
+        """Exposes the set in use so that the middle tone of the product becomes a middle grey.
+
+        Parameters
+        ----------
+        light : (H, W, 3) float32
+            The picture, neither exposed nor balanced.
+        part : (H, W) int
+            The part that each pixel sees; below 0 where that is none.
+        """
+        bright = luminance(light)[part >= 0]
+        bright = bright[bright > 0]
+        if not len(bright):
+            self.said.emit("No product is in the picture to measure.")
+            return
+        low, high = Set.limits("exposure")
+        stops = math.log2(_MIDDLE_GREY / float(np.exp(np.log(bright).mean())))
+        exposure = round(min(max(stops, low), high), 2)
+        self.edit("Meter", self.project.with_set(self.project.set.with_(exposure=exposure)))
 
     def light_close_up(self, direction: tuple[float, float, float] | None) -> None:
         """Lights what the close-up shows with a lamp of its own from a direction; None leaves it in the set's light.

@@ -173,17 +173,3 @@ class Light(Frozen):
     def pictures(self) -> list[ImageRef]:
         """The image that it has, whether its kind shows one or not."""
         return [self.image] if self.image is not None else []
-
-
-class LightPlace(Frozen):
-    """Position of a light, from what it faces."""
-
-    azimuth: float = number(
-        0.0, -180, 180, label="Azimuth", unit="°", tip="About what it faces: 0 is in front of it, 90 on the right."
-    )
-    height: float = number(
-        0.0, -90, 90, label="Height angle", unit="°", tip="Above what it faces; at 90 it stands over it."
-    )
-    distance: float = number(
-        500.0, 5, 1e5, label="Distance", unit="mm", tip="From what it faces.", usual=(50, 5000), log=True
-    )

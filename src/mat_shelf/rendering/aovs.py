@@ -60,9 +60,9 @@ def render_aovs(project: Project, rendered: Rendered, wanted: Sequence[str] = PA
         if "depth" in wanted:
             made["depth"] = depth
         if "position" in wanted:
-            directions, cosines = pixel_rays(task.view, film.width, film.height)
+            origins, directions, cosines = pixel_rays(task.view, film.width, film.height)
             reach = np.where(np.isfinite(depth), depth, 0).reshape(-1) / cosines
-            place = np.array(task.view.position, np.float32) + directions * reach[:, None]
+            place = origins + directions * reach[:, None]
             made["position"] = np.where(np.isfinite(depth), place.reshape(*depth.shape[:2], 3), 0).astype(np.float32)
     if "lights" in wanted:
         made |= _by_light(project, rendered)

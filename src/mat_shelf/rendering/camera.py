@@ -4,16 +4,24 @@ import math
 from collections import namedtuple
 
 import numpy as np
+from scipy.optimize import least_squares
 
 from mat_shelf.document.camera import Camera
 from mat_shelf.numerics.kernels import F, inline
 from mat_shelf.numerics.vectors import add, normalize, scale, sub
+from mat_shelf.optics.color import black_body
 
 FRAME = (36.0, 24.0)
 """mm, width and height. A picture of another shape shows the whole frame and more beside it or above it."""
 
-CameraView = namedtuple("CameraView", "position right up forward half_width half_height lens focus")
-"""What kernels read: float32 triples, half sizes of the picture at distance 1, lens radius and focus distance, mm."""
+CameraView = namedtuple(
+    "CameraView", "position right up forward half_width half_height shift_up is_parallel lens blades roundness focus"
+)
+"""What kernels read: float32 triples; half sizes of the picture and how far its middle lies up, at distance 1, or in
+mm where rays are parallel; lens radius, blades (0 for a circle) and how round they are; focus distance, mm."""
+_PLAIN_WHITE = Camera().white
+_STEEPEST = 0.2
+"""Cosine of the steepest view whose verticals can be kept."""
 
 
 def make_camera_view(camera: Camera, width: int, height: int) -> CameraView:
@@ -36,20 +44,55 @@ def make_camera_view(camera: Camera, width: int, height: int) -> CameraView:
     forward = np.array(camera.target, np.float64) - position
     distance = np.linalg.norm(forward)
     forward /= distance
+    rise = camera.shift / camera.focal_length
+    level = math.hypot(forward[0], forward[2])
+    if camera.keeps_verticals and level > _STEEPEST:
+        rise += forward[1] / level
+        distance *= level
+        forward = np.array([forward[0] / level, 0.0, forward[2] / level])
     up = np.array([0, 0, -1.0]) if abs(forward[1]) > 0.9999 else np.array([0, 1.0, 0])
     right = np.cross(forward, up)
     right /= np.linalg.norm(right)
     up = np.cross(right, forward)
+    c, s = math.cos(math.radians(camera.roll)), math.sin(math.radians(camera.roll))
+    right, up = c * right + s * up, c * up - s * right
     shape = width / height
-    half_width = max(FRAME[0], FRAME[1] * shape) / 2 / camera.focal_length
-    lens = camera.focal_length / camera.f_stop / 2 if camera.f_stop > 0 else 0.0
+    size = distance if camera.is_parallel else 1.0
+    half_width = max(FRAME[0], FRAME[1] * shape) / 2 / camera.focal_length * size
+    # The real lens of a smaller sensor is as much shorter, for the same view.
+    real = camera.focal_length * camera.sensor / FRAME[0]
+    lens = real / camera.f_stop / 2 if camera.f_stop > 0 and not camera.is_parallel else 0.0
     return CameraView(
         *(tuple(F(x) for x in v) for v in (position, right, up, forward)),
         F(half_width),
         F(half_width / shape),
+        F(rise * size),
+        camera.is_parallel,
         F(lens),
+        camera.blades if camera.blades >= 3 else 0,
+        F(camera.roundness),
         F(camera.focus if camera.focus > 0 else distance),
     )
+
+
+@inline
+def _on_lens(view, u, v):
+    """A point of the diaphragm, mm from its middle."""
+    if view.blades == 0:
+        radius, phi = view.lens * math.sqrt(u), F(2 * math.pi) * v
+        return radius * math.cos(phi), radius * math.sin(phi)
+    # Evenly in one of the triangles between its middle and two corners; bowed blades push it out to the circle.
+    count = F(view.blades)
+    blade = F(math.floor(v * count))
+    along = v * count - blade
+    step = F(2 * math.pi) / count
+    reach = math.sqrt(u)
+    a, b = step * blade, step * (blade + F(1))
+    x = reach * ((F(1) - along) * math.cos(a) + along * math.cos(b))
+    y = reach * ((F(1) - along) * math.sin(a) + along * math.sin(b))
+    edge = math.sqrt(F(1) - F(2) * along * (F(1) - along) * (F(1) - math.cos(step)))
+    grown = view.lens * (F(1) + view.roundness * (F(1) / edge - F(1)))
+    return x * grown, y * grown
 
 
 @inline
@@ -70,13 +113,15 @@ def camera_ray(view, x, y, u, v):
     (origin, direction) : float32 triples
     """
     a = (F(2) * x - F(1)) * view.half_width
-    b = (F(1) - F(2) * y) * view.half_height
-    along = add(view.forward, add(scale(view.right, a), scale(view.up, b)))
+    b = (F(1) - F(2) * y) * view.half_height + view.shift_up
+    aside = add(scale(view.right, a), scale(view.up, b))
+    if view.is_parallel:
+        return add(view.position, aside), view.forward
+    along = add(view.forward, aside)
     if view.lens <= F(0):
         return view.position, normalize(along)
-    radius = view.lens * math.sqrt(u)
-    phi = F(2 * math.pi) * v
-    shift = add(scale(view.right, radius * math.cos(phi)), scale(view.up, radius * math.sin(phi)))
+    across, upward = _on_lens(view, u, v)
+    shift = add(scale(view.right, across), scale(view.up, upward))
     return add(view.position, shift), normalize(sub(scale(along, view.focus), shift))
 
 
@@ -96,8 +141,12 @@ def ray_through(view: CameraView, x: float, y: float) -> tuple[np.ndarray, np.nd
         mm, and of unit length.
     """
     right, up, forward = (np.array(axis, np.float64) for axis in (view.right, view.up, view.forward))
-    direction = forward + (2 * x - 1) * view.half_width * right + (1 - 2 * y) * view.half_height * up
-    return np.array(view.position, np.float64), direction / np.linalg.norm(direction)
+    aside = (2 * x - 1) * view.half_width * right + ((1 - 2 * y) * view.half_height + view.shift_up) * up
+    position = np.array(view.position, np.float64)
+    if view.is_parallel:
+        return position + aside, forward
+    direction = forward + aside
+    return position, direction / np.linalg.norm(direction)
 
 
 def project_point(view: CameraView, point) -> tuple[float, float] | None:
@@ -119,6 +168,79 @@ def project_point(view: CameraView, point) -> tuple[float, float] | None:
     depth = float(to @ np.array(view.forward))
     if depth <= 0:
         return None
-    x = float(to @ np.array(view.right)) / depth / view.half_width
-    y = float(to @ np.array(view.up)) / depth / view.half_height
+    reach = 1.0 if view.is_parallel else depth
+    x = float(to @ np.array(view.right)) / reach / view.half_width
+    y = (float(to @ np.array(view.up)) / reach - view.shift_up) / view.half_height
     return (x + 1) / 2, (1 - y) / 2
+
+
+def pixel_size(view: CameraView, point, height: int) -> float:
+    """Size of a pixel at a point of the scene, mm.
+
+    Parameters
+    ----------
+    view : CameraView
+        View of the camera.
+    point : (3,) float
+        mm.
+    height : int
+        Pixels of the picture from top to bottom.
+
+    Returns
+    -------
+    float
+    """
+    depth = float(np.subtract(point, view.position) @ np.array(view.forward, np.float64))
+    reach = 1.0 if view.is_parallel else max(depth, 1e-3)
+    return reach * float(view.half_height) * 2 / max(height, 1)
+
+
+def white_gains(camera: Camera) -> np.ndarray:
+    """Gains of the three channels that show the light which a camera is balanced for as white, of luminance 1.
+
+    Parameters
+    ----------
+    camera : Camera
+        The camera.
+
+    Returns
+    -------
+    (3,) float32
+    """
+    if camera.white == _PLAIN_WHITE and camera.white_tint == 0:
+        return np.ones(3, np.float32)
+    return (1 / np.maximum(black_body(camera.white, camera.white_tint), 0.02)).astype(np.float32)
+
+
+def balanced_for(rgb) -> tuple[float, float]:
+    """White balance that shows a colour grey: temperature in kelvin and tint, as near as there is one.
+
+    Parameters
+    ----------
+    rgb : (3,) float
+        Linear Rec.709 of what should be grey.
+
+    Returns
+    -------
+    white, white_tint : float
+    """
+    wanted = np.maximum(np.asarray(rgb, np.float64), 1e-6)
+    wanted = np.log(wanted / wanted[1])
+
+    def missed(at) -> np.ndarray:
+        """Difference of the two free channels.
+
+        Parameters
+        ----------
+        at : (2,) float64
+            Reciprocal temperature in 1/1000 K, and 2 more than the tint, as steps are told in parts of a value.
+
+        Returns
+        -------
+        (2,) float64
+        """
+        made = np.maximum(black_body(1000 / at[0], at[1] - 2).astype(np.float64), 1e-6)
+        return (np.log(made / made[1]) - wanted)[[0, 2]]
+
+    found = least_squares(missed, (0.16, 2.0), bounds=((0.05, 1.0), (0.66, 3.0)), diff_step=1e-3).x
+    return round(float(1000 / found[0])), round(float(found[1]) - 2, 3)

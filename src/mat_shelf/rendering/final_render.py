@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 
 from mat_shelf.document.project import Project
-from mat_shelf.rendering.camera import make_camera_view
+from mat_shelf.rendering.camera import make_camera_view, white_gains
 from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.region import PictureRegion
@@ -141,7 +141,8 @@ def render_picture(
         light, alpha = np.zeros((height, width, 3), np.float32), np.zeros((height, width, 1), np.float32)
         light[rows, columns] = denoise_film(part, "high") if denoise else part.picture()
         alpha[rows, columns] = part.alpha() if cut_out else 1
-    return Rendered(light * np.float32(2.0**studio.exposure), alpha, task, film)
+    shown = light * white_gains(project.view.camera) * np.float32(2.0**studio.exposure)
+    return Rendered(shown, alpha, task, film)
 
 
 def _inside(region: PictureRegion, width: int, height: int) -> PictureRegion:

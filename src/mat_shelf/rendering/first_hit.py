@@ -118,8 +118,8 @@ class FirstHits:
         return normal / max(float(np.linalg.norm(normal)), 1e-12)
 
 
-def pixel_rays(view: CameraView, width: int, height: int) -> tuple[np.ndarray, np.ndarray]:
-    """Unit directions through the middle of each pixel, (H * W, 3), and their cosines with the view, (H * W,).
+def pixel_rays(view: CameraView, width: int, height: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Rays through the middle of each pixel.
 
     Parameters
     ----------
@@ -132,14 +132,23 @@ def pixel_rays(view: CameraView, width: int, height: int) -> tuple[np.ndarray, n
 
     Returns
     -------
-    (H * W, 3)
+    origins, directions : (H * W, 3) float32
+        mm, and of unit length.
+    cosines : (H * W,) float32
+        Of the directions with the view.
     """
     x = ((np.arange(width, dtype=np.float32) + 0.5) / width * 2 - 1) * view.half_width
-    y = (1 - (np.arange(height, dtype=np.float32) + 0.5) / height * 2) * view.half_height
+    y = (1 - (np.arange(height, dtype=np.float32) + 0.5) / height * 2) * view.half_height + view.shift_up
     right, up, forward = (np.array(v, np.float32) for v in (view.right, view.up, view.forward))
-    directions = (forward + y[:, None, None] * up + x[None, :, None] * right).reshape(-1, 3)
+    aside = (y[:, None, None] * up + x[None, :, None] * right).reshape(-1, 3)
+    position = np.array(view.position, np.float32)
+    if view.is_parallel:
+        directions = np.ascontiguousarray(np.broadcast_to(forward, aside.shape))
+        return np.ascontiguousarray(position + aside, np.float32), directions, np.ones(len(aside), np.float32)
+    directions = forward + aside
     directions /= np.linalg.norm(directions, axis=1, keepdims=True)
-    return np.ascontiguousarray(directions, np.float32), directions @ forward
+    origins = np.ascontiguousarray(np.broadcast_to(position, directions.shape))
+    return origins, np.ascontiguousarray(directions, np.float32), directions @ forward
 
 
 def find_first_hits(project: Project, geometry: Geometry, camera: Camera, width: int, height: int) -> FirstHits:
@@ -163,8 +172,7 @@ def find_first_hits(project: Project, geometry: Geometry, camera: Camera, width:
     FirstHits
     """
     view = make_camera_view(camera, width, height)
-    directions, cosines = pixel_rays(view, width, height)
-    origins = np.ascontiguousarray(np.broadcast_to(np.array(view.position, np.float32), directions.shape))
+    origins, directions, cosines = pixel_rays(view, width, height)
     part, primitive, _, _, distance = geometry.intersect(origins, directions)
     depth = np.where(part >= 0, distance * cosines, np.inf).astype(np.float32)
     places = np.full(geometry.count + 1, -1, np.int16)  # the last one stands for rays that hit nothing

@@ -20,6 +20,7 @@ class Frame:
     is_coarse : bool
     revision : int, of the `update` or `resize` it shows
     stride : int, side of the squares, in pixels of the frame, in which touched pixels share what one of them saw
+    light : (h, w, 3) float32 or None, scene-linear, neither exposed nor balanced
     values : (h, w, 3) float32 or None, of the input that is looked at; None for a render
     """
 
@@ -31,3 +32,4 @@ class Frame:
     revision: int
     stride: int = 1
     values: np.ndarray | None = None
+    light: np.ndarray | None = None

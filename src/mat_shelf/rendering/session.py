@@ -17,7 +17,7 @@ import numpy as np
 from mat_shelf.document.camera import Camera
 from mat_shelf.document.project import Project
 from mat_shelf.document.set import Set
-from mat_shelf.rendering.camera import make_camera_view
+from mat_shelf.rendering.camera import make_camera_view, white_gains
 from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.film import Film, develop
 from mat_shelf.rendering.first_hit import FirstHits, find_first_hits
@@ -345,7 +345,7 @@ class RenderSession:
 
     def _preview(self, wanted: "_Wanted", touched: np.ndarray, started: float) -> Frame | None:
         """The picture that was shown, with one sample of what an edit touched; None where that would take too long."""
-        film, studio, begun = self._film, wanted.project.set, time.perf_counter()
+        film, begun = self._film, time.perf_counter()
         part = film.part
         mask = np.zeros(part.shape, bool)
         mask.flat[touched] = True
@@ -360,13 +360,13 @@ class RenderSession:
             for patch in patches:
                 light = denoise_film(film.crop(*lattice_of(patch, stride)), "fast", padding=0)
                 fill_touched(self._clean, light, patch, stride)
-        pixels = develop(self._clean, studio.exposure, studio.exact_colors)
+        pixels = _developed(self._clean, wanted)
         seconds, is_new = time.perf_counter() - started, len(touched) > 0
         if patches:  # the first one of a drag sets up more, and tells nothing
             self._stride = next_stride(stride, time.perf_counter() - begun) if self._stride else stride
         samples = 1 if is_new else self._shown_samples or film.samples
         hits = self._seen(wanted, self._task.geometry)
-        return Frame(pixels, hits, samples, seconds, is_new, wanted.revision, stride)
+        return Frame(pixels, hits, samples, seconds, is_new, wanted.revision, stride, light=self._clean)
 
     def _seen(self, wanted: "_Wanted", geometry: Geometry) -> FirstHits:
         """First hits of the picture at its full size."""
@@ -389,8 +389,8 @@ class RenderSession:
         key, first_hits = self._first_hits
         if key != (task.geometry, camera, wanted.width, wanted.height):
             first_hits = find_first_hits(project, task.geometry, camera, film.width, film.height)
-        pixels = develop(light, project.set.exposure, project.set.exact_colors)
-        return Frame(pixels, first_hits, COARSE_SAMPLES, time.perf_counter() - started, True, revision)
+        pixels = _developed(light, wanted)
+        return Frame(pixels, first_hits, COARSE_SAMPLES, time.perf_counter() - started, True, revision, light=light)
 
     def _coarse_shot(self, wanted: "_Wanted", width: int, height: int) -> RenderTask:
         task = self._shot(wanted, width, height, seed=wanted.revision)
@@ -421,7 +421,7 @@ class RenderSession:
         return Frame(pixels, hits, picture.samples, seconds, False, revision, values=values)
 
     def _refine(self, wanted: "_Wanted") -> Frame | None:
-        project, film, revision = wanted.project, self._film, wanted.revision
+        film, revision = self._film, wanted.revision
         region, counts = self._refined_region(), film.sums.counts
         refined = self._refined_pixels(region)
         if counts[refined].min() >= REST_SAMPLES:
@@ -448,8 +448,8 @@ class RenderSession:
         first_hits = self._seen(wanted, task.geometry)
         self._clean = light
         seconds = time.perf_counter() - self._started
-        pixels = develop(light, project.set.exposure, project.set.exact_colors)
-        return Frame(pixels, first_hits, samples, seconds, False, revision)
+        pixels = _developed(light, wanted)
+        return Frame(pixels, first_hits, samples, seconds, False, revision, light=light)
 
 
 class _Wanted(NamedTuple):
@@ -461,3 +461,9 @@ class _Wanted(NamedTuple):
     width: int
     height: int
     revision: int
+
+
+def _developed(light: np.ndarray, wanted: _Wanted) -> np.ndarray:
+    """A picture of the light, balanced and exposed, (H, W, 3) uint8."""
+    studio = wanted.project.set
+    return develop(light * white_gains(wanted.camera), studio.exposure, studio.exact_colors)

@@ -83,7 +83,7 @@ def coordinate_pixels(
     """
     height, width = first_hits.part.shape
     looking = make_camera_view(camera, width, height)
-    directions, cosines = pixel_rays(looking, width, height)
+    _, directions, cosines = pixel_rays(looking, width, height)
     view_height = 2 * float(looking.half_height)
     depth = np.where(np.isfinite(first_hits.depth), first_hits.depth, 0).reshape(-1)
     places = np.array(camera.position, np.float32) + directions * (depth / cosines)[:, None]

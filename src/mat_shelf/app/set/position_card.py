@@ -6,9 +6,9 @@ from mat_shelf.app.widgets.binding import Binding
 from mat_shelf.app.widgets.small_widgets import quiet_label
 from mat_shelf.app.widgets.value_row import ValueRow
 from mat_shelf.app.workshop import Workshop
-from mat_shelf.document.light import LightPlace
-from mat_shelf.scene.light_place import place_of, put_at
+from mat_shelf.document.place import Place
 from mat_shelf.scene.lights import carried_round
+from mat_shelf.scene.placing import place_of, put_at
 
 
 class PositionCard(QWidget):
@@ -22,7 +22,7 @@ class PositionCard(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
         for name in ("azimuth", "height", "distance"):
-            self.rows[name] = ValueRow(Binding(workshop, LightPlace, name, _place, _put_place), is_stacked=True)
+            self.rows[name] = ValueRow(Binding(workshop, Place, name, _place, _put_place), is_stacked=True)
             layout.addWidget(self.rows[name])
         self.position = [self._number(axis) for axis in range(3)]
         places = QGridLayout()
@@ -64,9 +64,9 @@ class PositionCard(QWidget):
             box.blockSignals(False)
 
 
-def _place(workshop: Workshop) -> LightPlace | None:
+def _place(workshop: Workshop) -> Place | None:
     return None if workshop.light is None else place_of(workshop.light)
 
 
-def _put_place(workshop: Workshop, changed: LightPlace):
+def _put_place(workshop: Workshop, changed: Place):
     return workshop.project.with_set(workshop.with_light(put_at(workshop.light, changed)))

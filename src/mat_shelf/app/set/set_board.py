@@ -14,15 +14,14 @@ from PyQt6.QtWidgets import (
 )
 
 from mat_shelf.app.set.backdrop_card import BackdropCard
+from mat_shelf.app.set.camera_card import CameraCard
 from mat_shelf.app.set.light_card import LightCard
 from mat_shelf.app.set.lights_card import LightsCard
 from mat_shelf.app.set.plan_card import ABOVE, SIDE, PlanView
 from mat_shelf.app.set.position_card import PositionCard
 from mat_shelf.app.set.sets_card import SetsCard
 from mat_shelf.app.set.surround_card import SurroundCard
-from mat_shelf.app.widgets.binding import of_camera
 from mat_shelf.app.widgets.fold_row import FoldRow
-from mat_shelf.app.widgets.rows import row_of
 from mat_shelf.app.widgets.small_widgets import small_button
 from mat_shelf.app.workshop import ProductWork, Workshop
 from mat_shelf.document.set import Set
@@ -32,27 +31,14 @@ _CHOICE, _MOST_HEIGHT = 30, 150
 
 
 class SetBoard(QFrame):
-    """Cards from left to right: sets, light, backdrop, camera, views.
-
-    Signals
-    -------
-    focus_wanted : bool
-        Whether the next click in the viewport says what is to be sharp.
-    """
-
-    focus_wanted = pyqtSignal(bool)
+    """Cards from left to right: sets, lights, plan, surround, backdrop, camera, views."""
 
     def __init__(self, workshop: Workshop, work: ProductWork):
         super().__init__()
         self.setObjectName("board")
         self.workshop = workshop
-        camera = [row_of(of_camera(workshop, name), is_stacked=True) for name in ("focal_length", "f_stop", "focus")]
-        self.rows = {row.binding.name: row for row in camera}
         self.straight_box, self.exact_box = self._box("straight_light"), self._box("exact_colors")
         self.apart_box = self._box("keeps_apart")
-        self.focus_button = QPushButton("Pick focus", checkable=True)
-        self.focus_button.setToolTip("Then click a point of the product; the camera focuses there.")
-        self.focus_button.toggled.connect(self.focus_wanted)
         self.sets_card = SetsCard(workshop, work)
         self.views = _Choices("Named cameras")
         self.views.chosen.connect(workshop.look_through)
@@ -72,7 +58,7 @@ class SetBoard(QFrame):
 
         self.lights_card, self.light_card = LightsCard(workshop, work), LightCard(workshop)
         self.position_card, self.surround_card = PositionCard(workshop), SurroundCard(workshop)
-        self.backdrop_card = BackdropCard(workshop)
+        self.backdrop_card, self.camera_card = BackdropCard(workshop), CameraCard(workshop)
         self.plan = PlanView(workshop, work)
         self.plan_sides = QPushButton("From the side", checkable=True)
         self.plan_sides.setProperty("role", "small")
@@ -88,8 +74,8 @@ class SetBoard(QFrame):
                 "Plan": ([self.plan, self.plan_sides], 22),
                 "Surround": ([self.surround_card, self.straight_box], 16),
                 "Backdrop": ([self.backdrop_card], 14),
-                "Camera": ([*camera, self.focus_button, self.exact_box], 14),
-                "Views": ([self.views, buttons], 14),
+                "Camera": ([self.camera_card], 42, 3),
+                "Views": ([self.views, buttons, self.exact_box], 14),
             },
             ("Backdrop", "Views", "Camera", "Surround", "Position", "Set", "Plan"),
         )
@@ -107,16 +93,10 @@ class SetBoard(QFrame):
         self.straight_box.setChecked(project.set.straight_light)
         self.exact_box.setChecked(project.set.exact_colors)
         self.apart_box.setChecked(project.set.keeps_apart)
-        cards = (
-            self.sets_card,
-            self.lights_card,
-            self.light_card,
-            self.position_card,
-            self.surround_card,
-            self.backdrop_card,
-        )
-        for row in (*self.rows.values(), *cards):
-            row.follow()
+        for card in (self.sets_card, self.lights_card, self.light_card, self.position_card):
+            card.follow()
+        for card in (self.surround_card, self.backdrop_card, self.camera_card):
+            card.follow()
 
     def showEvent(self, event) -> None:
         super().showEvent(event)
@@ -125,6 +105,7 @@ class SetBoard(QFrame):
     def hideEvent(self, event) -> None:
         super().hideEvent(event)
         self.light_card.let_go()
+        self.camera_card.let_go()
 
     def _box(self, name: str) -> QCheckBox:
         """A box for a switch of the set."""

@@ -6,7 +6,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF
 
 from mat_shelf.patterns.placement_edit import PlacementHit
-from mat_shelf.rendering.camera import CameraView, make_camera_view, project_point, ray_through
+from mat_shelf.rendering.camera import CameraView, make_camera_view, pixel_size, project_point, ray_through
 
 _MOST_BEHIND = 64
 """Surfaces that are looked through at most."""
@@ -117,8 +117,7 @@ class Picker:
         rect = self._viewport.picture_rect
         height = max(rect.height(), 1)
         view = make_camera_view(self._workshop.camera, max(rect.width(), 1), height)
-        depth = float(np.subtract(place, view.position) @ np.array(view.forward, np.float64))
-        return max(depth, 1e-3) * float(view.half_height) * 2 / height
+        return pixel_size(view, place, height)
 
     def mask_of(self, part_id: str, faces: str | np.ndarray | None) -> np.ndarray | None:
         """Pixels that show a part, one of its zones, or some of its faces, (H, W) bool; None where there is none."""

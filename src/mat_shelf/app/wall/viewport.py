@@ -16,6 +16,7 @@ from mat_shelf.app.wall.tools.faces import Faces
 from mat_shelf.app.wall.tools.focus import Focus
 from mat_shelf.app.wall.tools.input_legend import InputLegend
 from mat_shelf.app.wall.tools.light_handles import LightHandles
+from mat_shelf.app.wall.tools.light_meter import LightMeter
 from mat_shelf.app.wall.tools.measure import Measure
 from mat_shelf.app.wall.tools.move_handles import MoveHandles
 from mat_shelf.app.wall.tools.navigate import Navigate
@@ -110,6 +111,7 @@ class Viewport(QWidget):
         self.part_menu, self.carry = PartMenu(self), Carry(self)
         self.turn_lights, self.crop_frame = TurnLights(self), CropFrame(self)
         self.light_handles, self.aim_light = LightHandles(self), AimLight(self)
+        self.light_meter = LightMeter(self)
         workshop.project_changed.connect(self._follow)
         workshop.camera_changed.connect(self._follow)
         workshop.selection_changed.connect(self.update)

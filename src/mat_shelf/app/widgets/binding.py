@@ -119,13 +119,13 @@ def of_camera(workshop: Workshop, name: str) -> Binding:
         Camera,
         name,
         lambda w: w.project.view.camera,
-        _put_camera,
+        put_camera,
     )
 
 
-def _put_camera(workshop: Workshop, camera: Camera) -> Project:
-    """The lens changes in the view in use, and in the free camera while one is looked through."""
+def put_camera(workshop: Workshop, camera: Camera) -> Project:
+    """All but where it stands changes in the view in use, and in the free camera while one is looked through."""
     if workshop.free_camera is not None:
-        lens = {"focal_length": camera.focal_length, "f_stop": camera.f_stop}
-        workshop.explore(workshop.free_camera.with_(**lens))
+        own = {name: getattr(workshop.free_camera, name) for name in ("position", "target", "focus")}
+        workshop.explore(camera.with_(**own))
     return workshop.project.with_view(workshop.project.view.with_(camera=camera))

@@ -27,4 +27,4 @@ def row_of(binding: Binding, chip=None, is_stacked: bool = False) -> QWidget:
     """A row for a number, a colour or a choice; with the chip of what feeds it, if it takes patterns."""
     if binding.name in _CHOICES:
         return ChoiceRow(binding, _CHOICES[binding.name])
-    return (ValueRow if binding.field.annotation is float else ColorRow)(binding, chip, is_stacked)
+    return (ValueRow if binding.field.annotation in (float, int) else ColorRow)(binding, chip, is_stacked)

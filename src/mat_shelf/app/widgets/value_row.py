@@ -236,8 +236,9 @@ class ValueRow(QWidget):
             self.number.setText(f"{shown_number(self.binding.field, low)} – {shown_number(self.binding.field, high)}")
         elif value is not None:
             self.slider.set_value(value)
-            self.number.setText(str(value) if self._is_whole else shown_number(self.binding.field, value))
             has_word = value == 0 and bool(self.binding.field.json_schema_extra["zero"])
+            is_plain = self._is_whole and not has_word
+            self.number.setText(str(value) if is_plain else shown_number(self.binding.field, value))
             self.unit.setText("" if has_word else self.binding.field.json_schema_extra["unit"])
         if value is not None:
             self.number.setModified(False)

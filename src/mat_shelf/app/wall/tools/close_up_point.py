@@ -53,7 +53,8 @@ class CloseUpPoint(Tool):
         if normal @ np.subtract(self.workshop.camera.position, place) < 0:
             normal = -normal
         view = make_camera_view(self.workshop.camera, *first_hits.depth.shape[::-1])
-        radius = BALL_SHARE * float(first_hits.depth[pixel]) * float(view.half_height)
+        reach = 1.0 if view.is_parallel else float(first_hits.depth[pixel])
+        radius = BALL_SHARE * reach * float(view.half_height)
         self.workshop.stand_ball(Ball(place, tuple(float(x) for x in normal), round(radius, 3)))
         self.workshop.said.emit("A ball for judging reflections. It is in no render; Delete removes it.")
 
