@@ -7,7 +7,7 @@ from mat_shelf.commands.command import command
 from mat_shelf.document.ids import name_from, name_of_copy, new_id
 from mat_shelf.document.image import ImageRef
 from mat_shelf.document.project import MOST_SETS
-from mat_shelf.document.set import Backdrop, Sky
+from mat_shelf.document.set import Backdrop, Plate, Sky
 from mat_shelf.exchange.image_reading import ImageError
 from mat_shelf.exchange.light_distribution import DistributionError
 from mat_shelf.system.file_reader import read_file
@@ -88,6 +88,40 @@ class SetCommands:
         if studio.backdrop is not None:
             worn = studio.backdrop.with_(material=material_id)
             self.edit("Dress backdrop", self.project.with_set(studio.with_(backdrop=worn)))
+
+    @command
+    def set_plate(self, path: Path | None) -> None:
+        """Puts a photograph in the place of the backdrop of the set in use; None takes it away.
+
+        Parameters
+        ----------
+        path : Path or None
+            Image file.
+        """
+        studio = self.project.set
+        if path is None:
+            self.edit("Remove backplate", self.project.with_set(studio.with_(plate=None)))
+            return
+
+        def put(name: str, kept: tuple[str, str]) -> None:
+            """Put it there.
+
+            Parameters
+            ----------
+            name : str
+                Name of the image.
+            kept : (str, str)
+                Its digest and kind.
+            """
+            present = next((each for each in self.project.sets if each.id == studio.id), None)
+            if present is None:
+                self.said.emit(f"{name} was not used: the set '{studio.name}' was removed.")
+                return
+            plate = Plate(image=ImageRef(name=name, digest=kept[0], kind=kept[1]))
+            backdrop = present.backdrop or Backdrop(form="floor")
+            self.edit("Backplate", self.project.with_set(present.with_(plate=plate, backdrop=backdrop)))
+
+        self._take_in(path, self.assets.add_map, "a backplate", put)
 
     @command
     def set_sky(self, sky: Sky) -> None:

@@ -217,10 +217,16 @@ class Project(Frozen):
         return [light.distribution for studio in self.sets for light in studio.lights if light.distribution is not None]
 
     def map_pictures(self) -> list[ImageRef]:
-        """Every picture that a mark, a light, or a pattern of a material shows."""
+        """Every picture that a mark, a light, a backplate, or a pattern of a material shows."""
         of_marks = [picture for mark in self.marks for picture in mark.pictures()]
         of_lights = [picture for studio in self.sets for light in studio.lights for picture in light.pictures()]
-        return of_marks + of_lights + [picture for material in self.materials for picture in material.recipe.pictures()]
+        plates = [studio.plate.image for studio in self.sets if studio.plate is not None]
+        return (
+            of_marks
+            + of_lights
+            + plates
+            + [picture for material in self.materials for picture in material.recipe.pictures()]
+        )
 
     def with_part(self, part: Part) -> "Project":
         """A copy in which `part` replaces the one with its id."""

@@ -46,6 +46,16 @@ class Backdrop(Frozen):
     )
 
 
+class Plate(Frozen):
+    """A photograph behind the product, whose floor and walls are those of the backdrop: they show their shadows and
+    reflections on it, and nothing of their own."""
+
+    image: ImageRef
+    exposure: float = number(
+        0.0, -6, 6, label="Plate exposure", unit="stops", tip="Of the photograph alone.", usual=(-3, 3)
+    )
+
+
 class Sky(Frozen):
     """A clear sky with its sun, or an overcast one, in place of the room.
 
@@ -179,3 +189,4 @@ class Set(Frozen):
         "takes up to 0.04 off each channel: renders gain depth, and matt colours come out a little deeper.",
     )
     backdrop: Backdrop | None = Backdrop()
+    plate: Plate | None = None

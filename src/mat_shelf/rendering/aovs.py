@@ -78,10 +78,11 @@ def _by_light(project: Project, rendered: Rendered) -> dict[str, np.ndarray]:
         raise ValueError("the picture has not kept its lights apart")
     layers = []
     for layer in range(film.layers):
-        film.gains = np.zeros((film.layers, 3), np.float32)
-        film.gains[layer] = 1
+        one = np.zeros((film.layers, 3), np.float32)
+        one[layer] = 1
+        film.mix(one)
         layers.append(film.picture())
-    film.gains = np.ones((film.layers, 3), np.float32)
+    film.mix(np.ones((film.layers, 3), np.float32))
     share = rendered.light / np.maximum(np.sum(layers, axis=0), np.float32(1e-12))
     return {f"light.{name}": picture * share for name, picture in zip(names, layers, strict=True)}
 

@@ -1,5 +1,6 @@
 """The film, and how its light becomes a picture on screen."""
 
+import math
 from collections import namedtuple
 
 import numpy as np
@@ -115,18 +116,30 @@ class Film:
         Pixels.
     layers : int
         Layers of light that it keeps apart.
+    catches : bool
+        Whether a photograph stands in the place of the backdrop.
 
     Attributes
     ----------
     sums : Sums
+    caught : Sums or None
+        Of the samples that see the backdrop, or nothing, where a photograph stands in its place; `sums` are of the
+        others then.
+    empty : Film or None
+        The same samples of the set without the product.
+    plate : (H, W, 3) float32 or None
+        The photograph, as light.
     gains : (K, 3) float32
         What each layer is multiplied by in the picture, by channel.
     """
 
-    def __init__(self, width: int, height: int, layers: int = 1):
+    def __init__(self, width: int, height: int, layers: int = 1, catches: bool = False):
         self.width, self.height = width, height
         self.sums = new_sums(width * height, layers)
         self.gains = np.ones((layers, 3), np.float32)
+        self.caught = new_sums(width * height, layers) if catches else None
+        self.empty: Film | None = None
+        self.plate: np.ndarray | None = None
 
     @property
     def samples(self) -> int:
@@ -137,6 +150,18 @@ class Film:
     def part(self) -> np.ndarray:
         """The geometry that each pixel sees first, (H, W) int32; -1 for none."""
         return self.sums.part.reshape(self.height, self.width)
+
+    def mix(self, gains: np.ndarray) -> None:
+        """Mixes its layers otherwise.
+
+        Parameters
+        ----------
+        gains : (K, 3) float32
+            Factor of each layer, by channel.
+        """
+        self.gains = gains
+        if self.empty is not None:
+            self.empty.mix(gains)
 
     @property
     def layers(self) -> int:
@@ -151,9 +176,12 @@ class Film:
         pixels : (N,) int32
             Their numbers.
         """
-        for name, kept in self.sums._asdict().items():
-            if name != "part":
-                kept[pixels] = 0
+        for sums in (self.sums, self.caught):
+            for name, kept in sums._asdict().items() if sums is not None else ():
+                if name != "part":
+                    kept[pixels] = 0
+        if self.empty is not None:
+            self.empty.renew(pixels)
 
     def crop(self, rows: slice, columns: slice) -> "Film":
         """A film of some rows and columns, copied.
@@ -168,11 +196,16 @@ class Film:
         Film
         """
         made = object.__new__(Film)
-        cut = [kept.reshape(self.height, self.width, *kept.shape[1:])[rows, columns] for kept in self.sums]
-        made.height, made.width = cut[0].shape[:2]
-        made.sums = Sums(*(kept.reshape(-1, *kept.shape[2:]) for kept in cut))
-        made.gains = self.gains
+        made.height, made.width = self.part[rows, columns].shape
+        made.sums, made.gains = self._cut(self.sums, rows, columns), self.gains
+        made.caught = None if self.caught is None else self._cut(self.caught, rows, columns)
+        made.empty = None if self.empty is None else self.empty.crop(rows, columns)
+        made.plate = None if self.plate is None else self.plate[rows, columns]
         return made
+
+    def _cut(self, sums: Sums, rows: slice, columns: slice) -> Sums:
+        cut = [kept.reshape(self.height, self.width, *kept.shape[1:])[rows, columns] for kept in sums]
+        return Sums(*(kept.reshape(-1, *kept.shape[2:]) for kept in cut))
 
     def alpha(self) -> np.ndarray:
         """Share of each pixel that the product covers, (H, W, 1) float32 in [0, 1].
@@ -196,6 +229,8 @@ class Film:
         -------
         (H, W, 3) float32
         """
+        if self.plate is not None and (layer == "light" or layer.startswith("guide")):
+            return self._over_plate() if layer == "light" else self._guide_over_plate(layer)
         sums, shape = self.sums, (self.height, self.width, 3)
         counts = np.maximum(sums.guides if layer.startswith("guide") else sums.counts, 1).astype(np.float32)
         if layer != "light":
@@ -204,6 +239,33 @@ class Film:
         if sums.excess.any():
             mean += redistribute(mixed(sums.excess, self.gains, counts).reshape(shape), self.alpha())
         return mean
+
+    def _light(self, sums: Sums) -> np.ndarray:
+        """Mean light of some sums, with what was kept apart of bright paths, (H, W, 3) float32."""
+        counts = np.maximum(self.sums.counts, 1).astype(np.float32)
+        mean = mixed(sums.light, self.gains, counts) + mixed(sums.excess, self.gains, counts)
+        return mean.reshape(self.height, self.width, 3)
+
+    def _over_plate(self) -> np.ndarray:
+        """The product on the photograph, which takes the shadows and reflections of the backdrop.
+
+        Both are the difference that the product makes to the set (Debevec 1998, Rendering Synthetic Objects into Real
+        Scenes): what gets darker does so by its share, what gets brighter by its light.
+        """
+        beside = 1 - self.alpha()
+        bare = self.empty._light(self.empty.caught)
+        here = self._light(self.caught) / np.maximum(beside, np.float32(1e-6))
+        darker = self.plate * here / np.maximum(bare, np.float32(1e-9))
+        changed = np.where(here < bare, darker, self.plate + (here - bare))
+        return self._light(self.sums) + beside * changed
+
+    def _guide_over_plate(self, layer: str) -> np.ndarray:
+        """What guides the denoiser; the photograph guides where it is seen, for it has no noise."""
+        own, seen = getattr(self.sums, layer), getattr(self.caught, layer)
+        if layer == "guide_albedo":
+            seen = np.clip(self.plate, 0, 1).reshape(-1, 3) * np.maximum(self.caught.guides, 0)[:, None]
+        counts = np.maximum(self.sums.guides + self.caught.guides, 1)[:, None]
+        return ((own + seen) / counts).reshape(self.height, self.width, 3).astype(np.float32)
 
 
 def mixed(light: np.ndarray, gains: np.ndarray, counts: np.ndarray) -> np.ndarray:
@@ -265,6 +327,56 @@ def _neutral(r, g, b, is_exact):
         g * squeeze * keep + new_peak * toward,
         b * squeeze * keep + new_peak * toward,
     )
+
+
+@inline
+def _light_of(r, g, b, is_exact):
+    """The inverse of `_neutral`, for values below 1."""
+    peak = max(r, max(g, b))
+    start = EXACT_UP_TO if is_exact else START_COMPRESSION
+    if peak > start:
+        d = F(1) - start
+        peak = min(peak, F(0.999))
+        old = d * d / (F(1) - peak) - d + start
+        toward = F(1) - F(1) / (DESATURATION * (old - peak) + F(1))
+        keep = F(1) - toward
+        grow = old / peak
+        r = max((r - peak * toward) / keep, F(0)) * grow
+        g = max((g - peak * toward) / keep, F(0)) * grow
+        b = max((b - peak * toward) / keep, F(0)) * grow
+    if not is_exact:
+        low = max(min(r, min(g, b)), F(0))
+        offset = math.sqrt(low / F(6.25)) - low if low < F(0.04) else F(0.04)
+        r += offset
+        g += offset
+        b += offset
+    return r, g, b
+
+
+@kernel
+def _unmap(shown, is_exact, out):
+    for i in range(shown.shape[0]):
+        out[i, 0], out[i, 1], out[i, 2] = _light_of(shown[i, 0], shown[i, 1], shown[i, 2], is_exact)
+
+
+def light_shown_as(shown, is_exact: bool = False) -> np.ndarray:
+    """Light that `tone_map` shows as some display-linear values, (..., 3) float32 in [0, 1] to (..., 3) float32.
+
+    Parameters
+    ----------
+    shown : (..., 3) float32
+        Display-linear values; those of 0.999 and above have no light of their own.
+    is_exact : bool
+        As for `tone_map`.
+
+    Returns
+    -------
+    (..., 3) float32
+    """
+    flat = np.ascontiguousarray(shown, np.float32).reshape(-1, 3)
+    out = np.empty_like(flat)
+    _unmap(flat, is_exact, out)
+    return out.reshape(np.shape(shown))
 
 
 @kernel

@@ -10,6 +10,7 @@ from mat_shelf.document.project import Project
 from mat_shelf.rendering.camera import make_camera_view, white_gains
 from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.film import Film
+from mat_shelf.rendering.plate import bare_scene, has_plate, on_plate, plate_light
 from mat_shelf.rendering.region import PictureRegion
 from mat_shelf.rendering.session import BRIGHTEST
 from mat_shelf.rendering.tracer import RenderTask, Tracer
@@ -53,8 +54,8 @@ def render_picture(
     seconds: float | None = None,
     progress=lambda done, total: True,
     threads: int | None = None,
-    region: PictureRegion | None = None,
     keeps_apart: bool = False,
+    region: PictureRegion | None = None,
 ) -> Rendered:
     """A finished picture, scene-linear, exposure applied.
 
@@ -118,7 +119,11 @@ def render_picture(
         cut_out=cut_out,
         keeps_apart=keeps_apart,
     )
+    if has_plate(studio) and not cut_out:
+        task = on_plate(task, bare_scene(project, supplies))
     film = task.film(width, height)
+    if task.catches:
+        film.plate = plate_light(studio, supplies, project.view.camera, width, height)
     region = region and _inside(region, width, height)
     pixels = None if region is None else region.pixels(width)
     tracer = Tracer(threads)

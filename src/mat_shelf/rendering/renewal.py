@@ -45,6 +45,8 @@ def touched_bits(old: RenderTask, new: RenderTask) -> np.uint64 | None:
     uint64 or None
         None where all has to start again.
     """
+    if (old.catches, old.keeps_apart) != (new.catches, new.keeps_apart):
+        return None
     if old.geometry is not new.geometry or old.lights is not new.lights or not _same(old.view, new.view):
         return None
     ends = [(t.depth, t.seed, t.straight, t.cut_out, t.fed_depth, t.marked_depth) for t in (old, new)]

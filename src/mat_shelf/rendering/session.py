@@ -9,6 +9,7 @@ from one worker thread.
 
 import time
 from dataclasses import replace
+from functools import partial
 from threading import Lock
 from typing import NamedTuple
 
@@ -25,6 +26,7 @@ from mat_shelf.rendering.frame import Frame
 from mat_shelf.rendering.input_picture import SAMPLES as INPUT_SAMPLES
 from mat_shelf.rendering.input_picture import InputPicture
 from mat_shelf.rendering.pace import WIDEST_STRIDE, CoarseSize, first_stride, next_stride
+from mat_shelf.rendering.plate import bare_scene, has_plate, on_plate, plate_light
 from mat_shelf.rendering.region import PictureRegion
 from mat_shelf.rendering.renewal import (
     fill_touched,
@@ -269,7 +271,7 @@ class RenderSession:
             lambda: project_material_table(project, self._supplies, ball, displaced),
         )
         view = make_camera_view(wanted.camera, width, height)
-        return RenderTask(
+        task = RenderTask(
             geometry,
             material_table,
             lights,
@@ -279,6 +281,10 @@ class RenderSession:
             straight=studio.straight_light,
             keeps_apart=studio.keeps_apart,
         )
+        if not has_plate(studio):
+            return task
+        key = backdrop_shape(studio.backdrop), studio.backdrop, project.materials
+        return on_plate(task, self._kept(self._built, "bare", key, lambda: bare_scene(project, self._supplies)))
 
     def _make_lights(self, studio: Set) -> tuple[Lights, Set]:
         """Lights of a set, and the set that they are of: with all of them on where they are kept apart."""
@@ -289,8 +295,17 @@ class RenderSession:
         """An empty film, whose layers are mixed as a set says."""
         film, gains = task.film(width, height), self._gains(studio)
         if gains is not None:
-            film.gains = gains
+            film.mix(gains)
         return film
+
+    def _lay_plate(self, film: Film, wanted: "_Wanted") -> None:
+        """Puts the photograph of the set, if it has one, behind what a film shows."""
+        studio = wanted.project.set
+        if film.caught is not None:
+            key = studio.plate, studio.exposure, studio.exact_colors, wanted.camera, film.width, film.height
+            size = film.width, film.height
+            make = partial(plate_light, studio, self._supplies, wanted.camera, *size)
+            film.plate = self._kept(self._lit, f"plate {size == (wanted.width, wanted.height)}", key, make)
 
     def _gains(self, studio: Set) -> np.ndarray | None:
         """Factors of the layers of the film for a set; None where it has one layer only."""
@@ -302,7 +317,7 @@ class RenderSession:
         if gains is None or np.array_equal(gains, film.gains):
             return
         before = film.picture()
-        film.gains = gains
+        film.mix(gains)
         if self._clean is not None:
             # The noise is the same in both, so the clean picture changes by their ratio.
             self._clean = self._clean * ((film.picture() + _DIM) / (before + _DIM))
@@ -328,10 +343,12 @@ class RenderSession:
             self._exposure = wanted.project.set.exposure
             size = wanted.width, wanted.height
             self._film = self._new_film(self._shot(wanted, *size, seed=1), *size, wanted.project.set)
+            self._lay_plate(self._film, wanted)
             self._task, self._clean = None, None
         else:
             self._film.renew(touched)
             self._task = task
+            self._lay_plate(self._film, wanted)
             self._relight(self._gains(wanted.project.set))
         frame = self._preview(wanted, touched, started) if self._clean is not None else None
         if frame is None:
@@ -381,6 +398,7 @@ class RenderSession:
         size = self._coarse.size(wanted.width, wanted.height)
         task = self._coarse_shot(wanted, *size)
         film = self._new_film(task, *size, project.set)
+        self._lay_plate(film, wanted)
         traced = time.perf_counter()
         for _ in range(COARSE_SAMPLES):
             self.tracer.add_sample(task, film)

@@ -164,10 +164,12 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
         origin = row3(paths.origin, i)
         d = row3(paths.direction, i)
         throughput = row3(paths.throughput, i)
+        is_first = is_untouched(paths.bounces[i])
+        if is_first and limits.catch > -2 and (row < 0 or row == limits.catch):
+            paths.pixel[i] += limits.pixels.shape[0] // 2
         pixel = paths.pixel[i]
         if row >= 0:
             meet(sums, pixel, scene_tables.met_bits[points.part[i], row])
-        is_first = is_untouched(paths.bounces[i])
         bounces, is_guided, counted = unpack_state(paths.bounces[i])
         spread = paths.spread[i]
         accepted = clamp_limit(limits.most, spread)

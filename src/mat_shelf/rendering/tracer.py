@@ -59,6 +59,10 @@ class RenderTask:
         Whether the camera sees only the product; backdrop and lights are still reflected in it.
     keeps_apart : bool
         Whether the film has a layer for each light, for the room and for what glows, in this order.
+    empty : RenderTask or None
+        The set without the product, where a photograph stands in the place of the backdrop.
+    catches : bool
+        Whether that is so.
     """
 
     geometry: Geometry
@@ -71,6 +75,8 @@ class RenderTask:
     straight: bool = False
     cut_out: bool = False
     keeps_apart: bool = False
+    empty: "RenderTask | None" = None
+    catches: bool = False
     fed_depth: int = 1 << 20
     marked_depth: int = 1 << 20
 
@@ -92,7 +98,10 @@ class RenderTask:
         -------
         Film
         """
-        return Film(width, height, int(self.layers.max()) + 1)
+        made = Film(width, height, int(self.layers.max()) + 1, self.catches)
+        if self.empty is not None:
+            made.empty = self.empty.film(width, height)
+        return made
 
 
 class Surfaces(NamedTuple):
@@ -218,8 +227,15 @@ class Tracer:
                 wave.sums,
             )
             add_sums(some, wave.sums, film.sums)
+            if film.caught is not None:
+                add_sums(some, type(wave.sums)(*(kept[len(some) :] for kept in wave.sums)), film.caught)
+                film.sums.met[some] |= film.caught.met[some]
 
-        return self._run_waves(task, (film.width, film.height), pixels, sample, trace, is_stopped)
+        is_whole = self._run_waves(task, (film.width, film.height), pixels, sample, trace, is_stopped)
+        if film.empty is not None and task.empty is not None:
+            behind = film.empty.sums.counts[pixels] < film.sums.counts[pixels]
+            self.add_sample(task.empty, film.empty, pixels=pixels[behind])
+        return is_whole
 
     def look_at_surfaces(
         self,
@@ -301,15 +317,16 @@ class Tracer:
         del kept
         return not is_stopped()
 
-    def _wave_memory(self, size: int, layers: int):
+    def _wave_memory(self, size: int, layers: int, halves: int):
         kept = getattr(self._memory, "wave", None)
-        if kept is None or len(kept[0].pdf) < size or kept[4].light.shape[1] != layers:
+        rows = size * halves
+        if kept is None or len(kept[0].pdf) < size or kept[4].light.shape[1] != layers or len(kept[4].counts) < rows:
             kept = (
                 wave_state.new_paths(size),
                 wave_state.new_shading_points(size),
                 wave_state.new_shadows(size),
                 wave_state.new_hits(size),
-                new_sums(size, layers),
+                new_sums(rows, layers),
             )
             self._memory.wave = kept
         return kept
@@ -330,8 +347,10 @@ class Tracer:
     def _wave(self, task: RenderTask, size, pixels, sample: int, nest, tables, dressing: Dressing, dress: int):
         """A wave of paths that leave the camera."""
         count = len(pixels)
-        paths, points, shadows, hits, sums = self._wave_memory(count, int(task.layers.max()) + 1)
-        clear_sums(count, sums)
+        paths, points, shadows, hits, sums = self._wave_memory(
+            count, int(task.layers.max()) + 1, 2 if task.catches else 1
+        )
+        clear_sums(2 * count if task.catches else count, sums)
         draws, salt = even_draws(sample, task.seed)
         passes.generate(task.view, *size, pixels, sample, task.seed, draws, salt, nest, paths)
         material_table, geometry = task.material_table, task.geometry
@@ -356,8 +375,9 @@ class Tracer:
             task.depth,
             F(task.brightest),
             material_table.backdrop if task.cut_out else -2,
+            material_table.backdrop if task.catches else -2,
             task.straight,
-            pixels,
+            np.concatenate([pixels, pixels]) if task.catches else pixels,
             draws,
             salt,
             task.layers,

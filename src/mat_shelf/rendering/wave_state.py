@@ -50,15 +50,17 @@ SceneTables = namedtuple(
 `block` is (M, WIDTH) float32, a row of each material, then rows of single points.
 """
 PathLimits = namedtuple(
-    "PathLimits", "depth most cut straight pixels draws salt layers waves marked_waves fed_waves free dress"
+    "PathLimits", "depth most cut catch straight pixels draws salt layers waves marked_waves fed_waves free dress"
 )
 """How far paths go.
 
 depth : int, bounces at which they end
 most : float32, as `RenderTask.brightest`
 cut : int, row that the camera does not see, nor anything behind it: the backdrop, where the product is cut out; else -2
+catch : int, row of the backdrop, where a photograph stands in its place: what the camera sees of it, or of nothing,
+goes to the second half of the sums; else -2
 straight : bool, as `RenderTask.straight`
-pixels : (N,) int32, the pixel of the picture of each row of the sums
+pixels : (N,) or (2N,) int32, the pixel of the picture of each row of the sums
 draws, salt : as `low_discrepancy.even_draws` has them
 layers : (L + 2,) int32, layer of the film for each light, for the room and for what glows
 waves : int, surfaces that a path may meet; marked_waves, fed_waves : those at which marks, and patterns, count

@@ -1,10 +1,16 @@
 """Backdrop of the set: its form, and its colour or the material that it wears."""
 
-from PyQt6.QtWidgets import QComboBox, QVBoxLayout, QWidget
+from pathlib import Path
 
-from mat_shelf.app.widgets.binding import of_backdrop
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QVBoxLayout, QWidget
+
+from mat_shelf.app.set.light_card import IMAGE_FILES
+from mat_shelf.app.widgets.binding import Binding, of_backdrop
 from mat_shelf.app.widgets.rows import row_of
+from mat_shelf.app.widgets.small_widgets import small_button
 from mat_shelf.app.workshop import Workshop
+from mat_shelf.document.set import Plate
+from mat_shelf.system.user_folders import home_folder
 
 _FORMS = {"sweep": "Sweep", "floor": "Floor alone", "box": "Box", "": "None"}
 _OWN = ("color", "gloss", "roughness")
@@ -30,6 +36,8 @@ class BackdropCard(QWidget):
         self.material_box.activated.connect(lambda: workshop.dress_backdrop(self.material_box.currentData()))
         names = (*_OWN, *_SHAPES["sweep"])
         self.rows = {name: row_of(of_backdrop(workshop, name), is_stacked=True) for name in names}
+        self.rows["plate"] = row_of(_of_plate(workshop), is_stacked=True)
+        self.plate_button = small_button("Backplate…", "", self._choose_plate)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
@@ -38,7 +46,16 @@ class BackdropCard(QWidget):
             layout.addSpacing(4)
         for row in self.rows.values():
             layout.addWidget(row)
+        layout.addWidget(self.plate_button)
         layout.addStretch(1)
+
+    def _choose_plate(self) -> None:
+        if self.workshop.project.set.plate is not None:
+            self.workshop.set_plate(None)
+            return
+        chosen, _ = QFileDialog.getOpenFileName(self, "Backplate", str(home_folder()), IMAGE_FILES)
+        if chosen:
+            self.workshop.set_plate(Path(chosen))
 
     def follow(self) -> None:
         """Shows the backdrop of the set in use."""
@@ -56,9 +73,27 @@ class BackdropCard(QWidget):
         box.setCurrentIndex(next(k for k, (_, key) in enumerate(choices) if key == worn))
         box.setVisible(backdrop is not None)
         shown = {*_SHAPES[form], *(_OWN if backdrop is not None and worn is None else ())}
+        plate = project.set.plate
+        self.plate_button.setText("Backplate…" if plate is None else "Remove the backplate")
+        self.plate_button.setToolTip(
+            "Puts a photograph behind the product, which casts its shadow and reflection on it"
+            if plate is None
+            else f"{plate.image.name} stands behind the product"
+        )
+        shown |= {"plate"} if plate is not None else set()
         for name, row in self.rows.items():
             row.setVisible(name in shown)
             row.follow()
+
+
+def _of_plate(workshop: Workshop) -> Binding:
+    return Binding(
+        workshop,
+        Plate,
+        "exposure",
+        lambda w: w.project.set.plate,
+        lambda w, changed: w.project.with_set(w.project.set.with_(plate=changed)),
+    )
 
 
 def _box(name: str, tip: str) -> QComboBox:

@@ -1,0 +1,121 @@
+"""Photographs in the place of the backdrop: exact where nothing stands, darker in shadows, brighter in reflections."""
+
+import numpy as np
+import pytest
+from driving import picture_of
+from PIL import Image
+
+from mat_shelf.document.image import ImageRef
+from mat_shelf.document.light import Light
+from mat_shelf.document.material import Material
+from mat_shelf.document.recipe import Recipe
+from mat_shelf.document.set import Backdrop, Plate
+from mat_shelf.exchange.image_writing import png_bytes
+from mat_shelf.rendering.film import develop, light_shown_as, tone_map
+from mat_shelf.rendering.final_render import render_picture
+from mat_shelf.rendering.session import RenderSession
+
+SIZE = 120, 80
+
+
+def photograph() -> np.ndarray:
+    y, x = np.mgrid[:80, :120]
+    return np.stack([60 + y, 90 + x // 2, 140 + (x // 10 + y // 10) % 2 * 30], axis=-1).astype(np.uint8)
+
+
+@pytest.fixture
+def plated(small_project):
+    project, assets = small_project
+    key, kind = assets.add_map(png_bytes(photograph()))
+    studio = project.set.with_(
+        plate=Plate(image=ImageRef(name="table", digest=key, kind=kind)),
+        backdrop=Backdrop(form="floor", color=(0.4, 0.4, 0.4)),
+        lights=(Light(position=(-300, 400, 200), width=60, height=60, luminance=90_000),),
+        surround=60.0,
+        ground=20.0,
+    )
+    return project.with_set(studio), assets
+
+
+def test_the_tone_curve_is_undone():
+    light = np.random.default_rng(2).random((4000, 3), np.float32) * np.float32(2.5)
+    for is_exact in (False, True):
+        assert light_shown_as(tone_map(light, is_exact), is_exact) == pytest.approx(light, rel=5e-3, abs=2e-3)
+
+
+def test_an_empty_set_shows_its_photograph_exactly(plated):
+    project, assets = plated
+    bare = project.with_(product=project.product.with_(parts=()), marks=())
+    for changes in ({}, {"exposure": 1.5}, {"exact_colors": True}):
+        one = bare.with_set(bare.set.with_(**changes))
+        rendered = render_picture(one, assets, *SIZE, 4, denoise=False)
+        shown = develop(rendered.light, 0.0, one.set.exact_colors).astype(int)
+        assert np.abs(shown - photograph()).max() <= 1
+    warm = bare.with_view(bare.view.with_(camera=bare.view.camera.with_(white=4000.0)))
+    shown = develop(render_picture(warm, assets, *SIZE, 4, denoise=False).light).astype(int)
+    assert np.abs(shown - photograph()).max() <= 1  # the photograph has its own white
+
+
+def test_the_product_casts_its_shadow_on_it_and_nothing_else_changes(plated):
+    project, assets = plated
+    rendered = render_picture(project, assets, *SIZE, 48, denoise=False)
+    shown = develop(rendered.light).astype(int)
+    product = rendered.film.alpha()[..., 0] > 0
+    change = (shown - photograph()).mean(axis=2)
+    assert np.abs(change[product]).mean() > 10
+    beside = change[~product]
+    assert (beside < -25).sum() > 40  # a shadow
+    assert np.abs(np.median(beside)) < 3
+    far = change[:8]
+    assert np.abs(far).mean() < 4
+    mirror = Material(id="mirror", name="Mirror", recipe=Recipe(base_metalness=1.0, specular_roughness=0.02))
+    worn = project.set.with_(backdrop=project.set.backdrop.with_(material="mirror"), surround=2.0, ground=2.0)
+    mirrored = develop(render_picture(project.with_material(mirror).with_set(worn), assets, *SIZE, 48).light).astype(
+        int
+    )
+    assert ((mirrored - photograph()).mean(axis=2)[~product] > 5).sum() > 20  # the lit product in the dark mirror
+
+
+def test_the_wall_shows_it_too_and_edits_keep_it(plated, open_window, qtbot, tmp_path):
+    project, assets = plated
+    window = open_window(*plated)
+    workshop = window.workshop
+    shown = picture_of(qtbot, window).astype(int)
+    corner = shown[: shown.shape[0] // 12].mean(axis=(0, 1))
+    assert np.abs(corner - photograph()[:6].mean(axis=(0, 1))).max() < 14
+    window.stations.buttons()[3].click()
+    card = window.set_board.backdrop_card
+    assert card.plate_button.text() == "Remove the backplate" and not card.rows["plate"].isHidden()
+    material = workshop.project.materials[0]
+    recipe = material.recipe.with_(base_color=(0.9, 0.05, 0.05))
+    workshop.edit("Colour", workshop.project.with_material(material.with_(recipe=recipe)))
+    red = picture_of(qtbot, window).astype(int)
+    assert np.abs(red[: red.shape[0] // 12].mean(axis=(0, 1)) - corner).max() < 4
+    assert np.abs(red - shown).max() > 40
+    card.plate_button.click()
+    assert workshop.project.set.plate is None
+    assert np.abs(picture_of(qtbot, window).astype(int)[: red.shape[0] // 12].mean(axis=(0, 1)) - corner).max() > 20
+    Image.fromarray(photograph()).save(tmp_path / "plate.png")
+    workshop.set_plate(tmp_path / "plate.png")
+    qtbot.waitUntil(lambda: workshop.project.set.plate is not None, timeout=30_000)
+    (tmp_path / "broken.png").write_bytes(b"no image")
+    workshop.set_plate(tmp_path / "broken.png")
+    qtbot.waitUntil(lambda: "broken.png cannot be a backplate" in window.notice.text.text(), timeout=30_000)
+
+
+def test_kept_samples_are_as_in_a_fresh_picture(plated):
+    """After an edit of a material the film and that of the empty set have the same samples."""
+    project, assets = plated
+    session = RenderSession(assets)
+    session.resize(*SIZE)
+    session.update(project)
+    frames = 0
+    while frames < 3:
+        frames += session.step() is not None
+    material = project.materials[0]
+    session.update(project.with_material(material.with_(recipe=material.recipe.with_(base_color=(0.1, 0.8, 0.1)))))
+    for _ in range(6):
+        session.step()
+    film = session._film
+    assert np.array_equal(film.sums.counts, film.empty.sums.counts)
+    session.close()
