@@ -61,7 +61,7 @@ def _demo_task() -> RenderTask:
     geometry = project_geometry(project, assets.meshes)
     geometry.shapes = geometry_map_lookup(project, geometry, assets.geometry_maps)
     view = make_camera_view(project.view.camera, WIDTH, HEIGHT)
-    return RenderTask(geometry, project_material_table(project, assets), set_lights(project.set, assets.rooms), view)
+    return RenderTask(geometry, project_material_table(project, assets), set_lights(project.set, assets), view)
 
 
 def _python_share(task: RenderTask, tracer: Tracer, film: Film) -> float:

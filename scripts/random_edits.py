@@ -537,6 +537,9 @@ class Hands:
         )()
 
     def op_light(self):
+        from mat_shelf.commands.lights import PRESETS
+        from mat_shelf.document.light import KINDS
+
         workshop = self.workshop
         places = [tuple(self.chance.choice((0.0, 100.0, -1e4, 3.0)) for _ in range(3)) for _ in range(2)]
         if workshop.light is not None and self.chance.random() < 0.3:
@@ -547,7 +550,7 @@ class Hands:
         workshop.select_light(self.chance.randrange(4))
         self.chance.choice(
             (
-                lambda: workshop.add_light(places[0], 100.0, (50.0, 80.0, 400.0)),
+                lambda: workshop.add_light(self.chance.choice(list(PRESETS)), places[0], 100.0, (50.0, 80.0, 400.0)),
                 workshop.duplicate_light,
                 workshop.remove_light,
                 workshop.solo_light,
@@ -557,8 +560,38 @@ class Hands:
                 lambda: workshop.put_highlight(places[0], (0.0, 1.0, 0.0), (50.0, 80.0, 400.0)),
                 lambda: workshop.aim_light(places[1]),
                 lambda: workshop.put_light_away(self.chance.choice((0.0, 1e9, 300.0))),
+                lambda: workshop.put_shadow(places[0], places[1]),
+                lambda: workshop.move_light(places[1]),
+                lambda: workshop.set_light_kind(self.chance.choice(list(KINDS))),
+                lambda: workshop.set_light_switch("keeps_power", self.chance.random() < 0.5),
+                lambda: workshop.set_light_image(self.chance.choice(("Window", "Blind", None))),
+                lambda: workshop.shape_light({"width": self.chance.choice((0.0, 1e9, 50.0))}),
             )
         )()
+
+    def op_surround(self):
+        from mat_shelf.document.set import Sky
+        from mat_shelf.scene.sets import SETS
+
+        workshop = self.workshop
+        studio, sky = workshop.project.set, Sky(height=self.chance.choice((0.5, 20.0, 90.0)))
+        worn = self.chance.choice([None, *(material.id for material in workshop.project.materials)])
+        switches = {"keeps_apart": self.chance.random() < 0.5, "straight_light": self.chance.random() < 0.2}
+        self.chance.choice(
+            (
+                lambda: workshop.set_sky(sky.with_(is_overcast=self.chance.random() < 0.5)),
+                workshop.set_plain_room,
+                lambda: workshop.set_backdrop(self.chance.choice(("sweep", "floor", "box", ""))),
+                lambda: workshop.dress_backdrop(worn),
+                lambda: workshop.add_shipped_set(self.chance.choice(SETS).id, self.chance.choice((0.1, 200.0, 1e6))),
+                lambda: workshop.edit("Set", workshop.project.with_set(studio.with_(**switches))),
+                lambda: workshop.balance_white(
+                    self.chance.choice(((1.0, 0.8, 0.5), (0.0, 0.0, 0.0), (1e-9, 1.0, 50.0)))
+                ),
+            )
+        )()
+        if len(workshop.project.sets) > 6:
+            workshop.remove_set()
 
     # Marks
 

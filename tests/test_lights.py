@@ -20,7 +20,7 @@ from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.tracer import RenderTask, Tracer
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.light_sampling import room_light, sample_lights
-from mat_shelf.scene.lights import make_lights, set_lights
+from mat_shelf.scene.lights import has_sun, make_lights, set_lights
 from mat_shelf.scene.material_table import make_material_table
 from mat_shelf.scene.rooms import plain_room
 from mat_shelf.scene.sets import SETS
@@ -34,10 +34,10 @@ def uneven_room(height=16):
 
 
 @njit(error_model="numpy")
-def many_directions(lights, numbers, out, pdfs):
+def many_directions(lights, numbers, weights, out, pdfs):
     for k in range(len(numbers)):
         n = numbers[k]
-        d, _, _, pdf = sample_lights(lights, (F(0), F(0), F(0)), n[0], n[1], n[2], n[3])
+        d, _, _, pdf, _, _ = sample_lights(lights, (F(0), F(0), F(0)), weights, n[0], n[1], n[2], n[3])
         out[k, 0], out[k, 1], out[k, 2] = d
         pdfs[k] = pdf
 
@@ -64,7 +64,7 @@ def test_the_room_is_sampled_as_its_density_says():
         np.zeros(len(numbers)),
         np.zeros(len(numbers), np.float32),
     )
-    many_directions(lights, numbers, out, pdfs)
+    many_directions(lights, numbers, np.zeros(1, np.float32), out, pdfs)
     room_densities(lights, out, again)
     assert np.linalg.norm(out, axis=1) == pytest.approx(1.0, abs=1e-5)
     assert (np.abs(again / pdfs - 1) < 1e-3).mean() > 0.995  # a border between texels may fall either way
@@ -107,10 +107,10 @@ def test_a_softbox_lights_the_floor_as_its_configuration_factor_says(half_x, hal
 
 def test_turning_a_set_carries_its_lights_round():
     studio = SETS[0]
-    here, quarter = set_lights(studio).boxes[0], set_lights(studio.with_(turn=90.0)).boxes[0]
+    here, quarter = (set_lights(one, Assets()).table[0] for one in (studio, studio.with_(turn=90.0)))
     assert quarter[:3] == pytest.approx([here[2], here[1], -here[0]], abs=1e-2)
     assert quarter[12:] == pytest.approx(here[12:]) and np.linalg.norm(quarter[9:12]) == pytest.approx(1, abs=1e-5)
-    whole = set_lights(studio.with_(turn=-180.0)).boxes[0]
+    whole = set_lights(studio.with_(turn=-180.0), Assets()).table[0]
     assert whole[:3] == pytest.approx([-here[0], here[1], -here[2]], abs=1e-2)
 
 
@@ -137,7 +137,7 @@ def test_a_room_picture_lights_from_where_it_is_bright(tmp_path, kind):
     assert found == kind and assets.rooms[key][8, 40] == pytest.approx((900, 600, 300), rel=0.01)
     studio = SETS[0].with_(room=ImageRef(name="room", digest=key, kind=kind), lights=(), room_luminance=500.0)
     for turn in (0.0, 90.0):
-        lights = set_lights(studio.with_(turn=turn), assets.rooms)
+        lights = set_lights(studio.with_(turn=turn), assets)
         i, j = np.unravel_index(lights.density.argmax(), lights.density.shape)
         around, up = (0.5 - (j + 0.5) / 64) * 360, 90 - (i + 0.5) / 32 * 180
         assert around == pytest.approx((0.5 - 40.5 / 64) * 360 + turn) and up == pytest.approx(90 - 8.5 / 32 * 180)
@@ -190,8 +190,8 @@ def test_wide_room_pictures_are_averaged_down(tmp_path):
 
 
 def test_every_set_of_the_demo_is_its_own():
-    assert len({studio.id for studio in SETS}) == len({studio.name for studio in SETS}) >= 5
+    assert len({studio.id for studio in SETS}) == len({studio.name for studio in SETS}) >= 12
     for studio in SETS:
-        lights = set_lights(studio)
-        assert lights.room_pick + lights.box_pick.sum() == pytest.approx(1, abs=1e-5)
-        assert len(lights.table) == len(studio.lights) > 0
+        lights = set_lights(studio, Assets())
+        assert len(lights.table) == len(studio.lights) + has_sun(studio) and np.isfinite(lights.table).all()
+        assert len(studio.lights) > 0 or studio.sky is not None

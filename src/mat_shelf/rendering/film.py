@@ -260,7 +260,7 @@ class Film:
         return self._light(self.sums) + beside * changed
 
     def _guide_over_plate(self, layer: str) -> np.ndarray:
-        """What guides the denoiser; the photograph guides where it is seen, for it has no noise."""
+        """Guide of the denoiser; the photograph guides where it is seen, for it has no noise."""
         own, seen = getattr(self.sums, layer), getattr(self.caught, layer)
         if layer == "guide_albedo":
             seen = np.clip(self.plate, 0, 1).reshape(-1, 3) * np.maximum(self.caught.guides, 0)[:, None]
