@@ -25,6 +25,7 @@ from mat_shelf.demo.desk_set import SEAL_AT, demo_project, desk_set_meshes
 from mat_shelf.document.pattern import Placement
 from mat_shelf.document.product import Part
 from mat_shelf.document.reference import Overlap
+from mat_shelf.document.set import Backdrop
 from mat_shelf.exchange.image_writing import write_image
 from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.exchange.texture_set import write_maps
@@ -352,6 +353,57 @@ def show_start(app, window: Window) -> None:
     page.show_on(False)
 
 
+def show_set(app, window: Window, folder: Path) -> None:
+    """The Set station: a light aimed by pointing, its handles and the plan, and the product on a photograph."""
+    workshop, board = window.workshop, window.set_board
+    window.stations.buttons()[3].click()
+    workshop.use_set("two-strips")
+    settle(app, window, SAMPLES)
+    board.light_card.way_buttons[HIGHLIGHT].click()
+    spot = place_of(window, "pen-cap").toPoint()
+    QTest.mouseClick(window.viewport, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, spot)
+    settle(app, window, SAMPLES)
+    window.grab().save(str(DETAILS / "aiming.png"))
+    board.light_card.let_go()
+
+    workshop.use_set("side-window")
+    board.lights_card.add_light("Strip light")
+    workshop.move_light((-60.0, 120.0, -200.0))
+    workshop.shape_light({"width": 70.0, "height": 240.0, "roll": 62.0})
+    camera = workshop.camera
+    workshop.explore(camera.with_(position=tuple(1.35 * x for x in camera.position)))
+    settle(app, window, 2 * SAMPLES)
+    window.grab().save(str(FOLDER / "set.png"))
+    board.plan_sides.click()
+    board.row.folds["Light"].turned.emit(False)
+    board.row.folds["Camera"].turned.emit(True)
+    settle(app, window, SAMPLES)
+    window.grab().save(str(DETAILS / "plan.png"))
+    board.plan_sides.click()
+    for name, is_open in (("Camera", False), ("Light", True)):
+        board.row.folds[name].turned.emit(is_open)
+    workshop.explore(None)
+
+    # For want of a photograph of a table, an empty wooden floor in the same light.
+    workshop.use_set("side-window")
+    workshop.undo()
+    project = workshop.project
+    studio = project.set.with_(backdrop=Backdrop(form="floor", material="oiled-oak"))
+    bare = project.with_(product=project.product.with_(parts=()), marks=()).with_set(studio)
+    write_image(folder / "table.png", render_picture(bare, workshop.assets, 1200, 800, 32).light)
+    workshop.set_backdrop("floor")
+    workshop.set_plate(folder / "table.png")
+    workshop.wait()
+    QApplication.processEvents()
+    color = {"color": (0.25, 0.16, 0.1), "gloss": 0.3, "roughness": 0.2}
+    project = workshop.project
+    workshop.edit("Floor", project.with_set(project.set.with_(backdrop=project.set.backdrop.with_(**color))))
+    board.row.folds["Backdrop"].turned.emit(True)
+    settle(app, window, 4 * SAMPLES)
+    window.grab().save(str(DETAILS / "backplate.png"))
+    workshop.set_plate(None)
+
+
 def main() -> None:
     for folder in (FOLDER, DETAILS):
         folder.mkdir(parents=True, exist_ok=True)
@@ -393,15 +445,7 @@ def main() -> None:
         window.resize(1280, 800)
         QApplication.processEvents()
         window.panes.take("board")
-        window.stations.buttons()[3].click()
-        window.workshop.use_set("two-strips")
-        settle(app, window, SAMPLES)
-        window.set_board.light_card.way_buttons[HIGHLIGHT].click()
-        spot = place_of(window, "pen-cap").toPoint()
-        QTest.mouseClick(window.viewport, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, spot)
-        settle(app, window, SAMPLES)
-        window.grab().save(str(FOLDER / "set.png"))
-        window.set_board.light_card.let_go()
+        show_set(app, window, Path(folder))
         window.wall.close_up.toggle_light()
         window.viewport.close_up_point.put_ball(place_of(window, "warmer-body"))
         window.notice.hide()

@@ -149,7 +149,7 @@ NEW_FIELDS = {
     10: {"project": ("references", "current_reference", "colors"), "material": ("color_links",)},
     11: {"part": ("edge_radius", "rounded_edges", "smoothing", "hard_angle", "cad_faces", "hard_regions")},
     12: {
-        "set": ("sky", "room_tilt", "room_blur", "room_most", "keeps_apart", "plate"),
+        "set": ("sky", "room_tilt", "room_blur", "room_most", "keeps_apart", "plate", "props"),
         "light": LIGHT_FIELDS,
         "backdrop": ("form", "material", "roughness"),
         "camera": CAMERA_FIELDS,

@@ -26,7 +26,7 @@ from mat_shelf.app.panes import BoardPane, Panes
 from mat_shelf.app.patterns.shape_keeper import ShapeKeeper
 from mat_shelf.app.preferences.effects import Effects
 from mat_shelf.app.preferences.preferences import preferences
-from mat_shelf.app.product.model_import import ModelImport
+from mat_shelf.app.product.model_import import MODEL_FILES, ModelImport
 from mat_shelf.app.product.model_watch import ModelWatch
 from mat_shelf.app.product.product_board import ProductBoard
 from mat_shelf.app.project_files import ProjectFiles
@@ -52,7 +52,6 @@ from mat_shelf.exchange.project_file import PROJECT_ENDING
 from mat_shelf.exchange.recovery import Recovery
 from mat_shelf.exchange.swatch_file import SWATCH_ENDING
 
-MODEL_FILES = f"Models ({' '.join(f'*{ending}' for ending in MODEL_ENDINGS)})"
 DROPPED = (PROJECT_ENDING, SWATCH_ENDING, ".exr", ".hdr", *MODEL_ENDINGS)
 
 

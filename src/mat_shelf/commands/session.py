@@ -17,6 +17,7 @@ from mat_shelf.commands.light_files import LightFiles
 from mat_shelf.commands.lights import LightCommands
 from mat_shelf.commands.materials import MaterialCommands, Wearable
 from mat_shelf.commands.project_materials import ProjectMaterials
+from mat_shelf.commands.props import PropCommands
 from mat_shelf.commands.references import ReferenceCommands
 from mat_shelf.commands.selection import Selection
 from mat_shelf.commands.sets import SetCommands
@@ -47,6 +48,7 @@ class Session(
     LightAiming,
     LightFiles,
     KeptSets,
+    PropCommands,
     LibraryCommands,
     FileCommands,
 ):

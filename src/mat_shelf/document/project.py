@@ -82,6 +82,9 @@ class Project(Frozen):
             worn = studio.backdrop.material if studio.backdrop is not None else None
             if worn is not None and worn not in known:
                 raise ValueError(f"the backdrop of set '{studio.name}' refers to material '{worn}', which is not there")
+            for prop in studio.props:
+                if prop.material is not None and prop.material not in known:
+                    raise ValueError(f"prop '{prop.name}' refers to material '{prop.material}', which is not there")
         if self.current_set not in {s.id for s in self.sets}:
             raise ValueError(f"the current set '{self.current_set}' is not there")
         if self.current_reference not in {None, *(r.id for r in self.references)}:
@@ -148,6 +151,9 @@ class Project(Frozen):
         for studio in self.sets:
             if studio.backdrop is not None and studio.backdrop.material is not None:
                 found.setdefault(studio.backdrop.material, []).append(f"Backdrop of {studio.name}")
+            for prop in studio.props:
+                if prop.material is not None:
+                    found.setdefault(prop.material, []).append(f"{prop.name} in {studio.name}")
         return found
 
     def dressed(self, wearers: Iterable[tuple[str, str | None]], material_id: str) -> "Project":
@@ -211,6 +217,10 @@ class Project(Frozen):
         """Every picture that the project refers to."""
         rooms = [studio.room for studio in self.sets if studio.room is not None]
         return [*rooms, *(reference.image for reference in self.references), *self.map_pictures()]
+
+    def prop_meshes(self) -> dict[str, str]:
+        """Names of the props from models, by the SHA-256 of their meshes."""
+        return {prop.mesh: prop.name for studio in self.sets for prop in studio.props if prop.mesh is not None}
 
     def distributions(self) -> list[Distribution]:
         """Every light distribution that a set refers to."""

@@ -8,8 +8,9 @@ from mat_shelf.document.ids import Id, Name
 from mat_shelf.document.image import ImageRef
 from mat_shelf.document.light import Light
 from mat_shelf.document.parameter import Color, Frozen, color, number
+from mat_shelf.document.prop import Prop
 
-MOST_LIGHTS = 64
+MOST_LIGHTS, MOST_PROPS = 64, 32
 
 
 class Backdrop(Frozen):
@@ -190,3 +191,4 @@ class Set(Frozen):
     )
     backdrop: Backdrop | None = Backdrop()
     plate: Plate | None = None
+    props: Annotated[tuple[Prop, ...], Field(max_length=MOST_PROPS)] = ()

@@ -17,7 +17,9 @@ from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.models.import_process import import_model
 from mat_shelf.exchange.models.importer import ImportedModel
 from mat_shelf.exchange.models.mesh_glb import NamedMesh
-from mat_shelf.geometry.pose import Z_UP_TURN, posed_bounds
+from mat_shelf.geometry.mesh import Mesh
+from mat_shelf.geometry.pose import Z_UP_TURN, posed, posed_bounds
+from mat_shelf.geometry.solids import merged, moved
 from mat_shelf.rendering.navigation import fitted
 from mat_shelf.scene.sets import sets_for
 
@@ -85,6 +87,24 @@ def read_product(
         product = product.with_(source=str(path.resolve()), source_modified=modified)
     repairs = [f"{part.name}: {', '.join(words)}" for part in model.parts if (words := part.repairs.words())]
     return ImportedProduct(product, materials, assets, model.up, repairs)
+
+
+def standing_mesh(model: ImportedModel) -> Mesh:
+    """All of a model as one mesh that stands on the floor about the origin, mm.
+
+    Parameters
+    ----------
+    model : ImportedModel
+        The model.
+
+    Returns
+    -------
+    Mesh
+    """
+    upright = Pose(turn=Z_UP_TURN if model.up == "z" else (0.0, 0.0, 0.0))
+    whole = merged([posed(part.mesh, upright) for part in model.parts])
+    low, high = whole.bounds
+    return moved(whole, (-(low[0] + high[0]) / 2, -low[1], -(low[2] + high[2]) / 2))
 
 
 def modified_at(path: Path) -> int:

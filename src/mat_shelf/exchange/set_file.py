@@ -10,6 +10,7 @@ from mat_shelf.exchange.image_reading import ImageError
 from mat_shelf.exchange.light_distribution import DistributionError
 from mat_shelf.exchange.models.mesh_glb import digest
 from mat_shelf.exchange.package import PackageError, opened_package, parse, write_package
+from mat_shelf.geometry.mesh import MeshError
 
 SET_ENDING, SET_TEXT, SET_SCHEMA = ".set", "set.json", 1
 
@@ -80,13 +81,15 @@ def open_set(path: Path) -> tuple[KeptSet, Assets]:
             if digest(data) != key:
                 raise PackageError(f"{path.name} is damaged: {name} is not what it was")
             try:
-                if name.endswith(".ies"):
+                if name.endswith(".glb"):
+                    assets.add_mesh(data)
+                elif name.endswith(".ies"):
                     assets.add_distribution(data)
                 elif key == room:
                     assets.add_room(data)
                 else:
                     assets.add_map(data)
-            except (ImageError, DistributionError) as fault:
+            except (ImageError, DistributionError, MeshError) as fault:
                 raise PackageError(f"{path.name} cannot be used: {fault}") from None
     if room is not None and room not in assets.rooms:
         kept = kept.with_(set=kept.set.with_(room=None))
@@ -94,7 +97,9 @@ def open_set(path: Path) -> tuple[KeptSet, Assets]:
         light.with_(distribution=None) if light.distribution and not assets.holds(light.distribution.digest) else light
         for light in kept.set.lights
     )
-    return kept.with_(set=kept.set.with_(lights=lights)), assets
+    # A prop wears what the project has; without its mesh it is not there.
+    props = tuple(p.with_(material=None) for p in kept.set.props if p.mesh is None or p.mesh in assets.meshes)
+    return kept.with_(set=kept.set.with_(lights=lights, props=props)), assets
 
 
 def _names(kept: KeptSet) -> dict[str, str]:
@@ -105,4 +110,5 @@ def _names(kept: KeptSet) -> dict[str, str]:
     pictures += kept.material.recipe.pictures() if kept.material is not None else []
     files = [light.distribution for light in kept.set.lights if light.distribution is not None]
     named = {picture.digest: f"pictures/{picture.digest}.{picture.kind}" for picture in pictures}
+    named |= {prop.mesh: f"meshes/{prop.mesh}.glb" for prop in kept.set.props if prop.mesh is not None}
     return named | {one.digest: f"lights/{one.digest}.ies" for one in files}

@@ -79,7 +79,8 @@ def bare_scene(project: Project, supplies) -> tuple[Geometry, MaterialTable]:
     -------
     tuple[Geometry, MaterialTable]
     """
-    bare = project.with_(product=project.product.with_(parts=()), marks=())
+    # Props stand on the photograph as the product does.
+    bare = project.with_(product=project.product.with_(parts=()), marks=()).with_set(project.set.with_(props=()))
     geometry = project_geometry(bare, supplies.meshes)
     geometry.shapes = geometry_map_lookup(bare, geometry, supplies.geometry_maps)
     return geometry, project_material_table(bare, supplies)

@@ -254,7 +254,15 @@ class RenderSession:
         geometry = self._kept(
             self._built,
             "geometry",
-            (meshes, bodies_of(project), project.product.contact, backdrop_shape(studio.backdrop), ball, relief),
+            (
+                meshes,
+                bodies_of(project),
+                project.product.contact,
+                backdrop_shape(studio.backdrop),
+                studio.props,
+                ball,
+                relief,
+            ),
             lambda: project_geometry(project, self._supplies.meshes, ball, displaced, self._kept_meshes),
         )
         geometry.shapes = geometry_map_lookup(project, geometry, self._supplies.geometry_maps)
@@ -267,7 +275,7 @@ class RenderSession:
         material_table = self._kept(
             self._built,
             "dressing",
-            (project.materials, project.product, project.marks, studio.backdrop, ball is None, relief),
+            (project.materials, project.product, project.marks, studio.backdrop, studio.props, ball is None, relief),
             lambda: project_material_table(project, self._supplies, ball, displaced),
         )
         view = make_camera_view(wanted.camera, width, height)

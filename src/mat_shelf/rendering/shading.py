@@ -175,7 +175,7 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
         accepted = clamp_limit(limits.most, spread)
         arrival_pdf = paths.pdf[i]
         walk = paths.walk[i]
-        if is_first and cut > -2 and (row < 0 or row == cut):
+        if is_first and cut > -2 and (row < 0 or row == cut or row >= limits.props):
             continue
         # What rays towards lights went straight through does not count once more by the bent way.
         is_counted = limits.straight and counted == THROUGH

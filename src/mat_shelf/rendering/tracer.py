@@ -375,6 +375,7 @@ class Tracer:
             task.depth,
             F(task.brightest),
             material_table.backdrop if task.cut_out else -2,
+            material_table.props_from if task.cut_out else len(material_table.parameters),
             material_table.backdrop if task.catches else -2,
             task.straight,
             np.concatenate([pixels, pixels]) if task.catches else pixels,

@@ -50,13 +50,14 @@ SceneTables = namedtuple(
 `block` is (M, WIDTH) float32, a row of each material, then rows of single points.
 """
 PathLimits = namedtuple(
-    "PathLimits", "depth most cut catch straight pixels draws salt layers waves marked_waves fed_waves free dress"
+    "PathLimits", "depth most cut props catch straight pixels draws salt layers waves marked_waves fed_waves free dress"
 )
 """How far paths go.
 
 depth : int, bounces at which they end
 most : float32, as `RenderTask.brightest`
 cut : int, row that the camera does not see, nor anything behind it: the backdrop, where the product is cut out; else -2
+props : int, first row of what the camera does not see either then, the props; beyond all rows else
 catch : int, row of the backdrop, where a photograph stands in its place: what the camera sees of it, or of nothing,
 goes to the second half of the sums; else -2
 straight : bool, as `RenderTask.straight`

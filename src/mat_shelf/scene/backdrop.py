@@ -87,14 +87,29 @@ def backdrop_recipe(backdrop: Backdrop, worn: Recipe | None) -> Recipe:
     Recipe
     """
     if worn is not None:
-        fed = tuple(feed for feed in worn.feeds if feed.input not in ("transmission_weight", "subsurface_weight"))
-        return worn.with_(transmission_weight=0.0, subsurface_weight=0.0, feeds=fed)
+        return without_inside(worn)
     return Recipe(
         base_color=backdrop.color,
         base_diffuse_roughness=0.5 * (1 - backdrop.gloss),
         specular_weight=backdrop.gloss,
         specular_roughness=backdrop.roughness,
     )
+
+
+def without_inside(recipe: Recipe) -> Recipe:
+    """A recipe into which no light goes.
+
+    Parameters
+    ----------
+    recipe : Recipe
+        The recipe.
+
+    Returns
+    -------
+    Recipe
+    """
+    fed = tuple(feed for feed in recipe.feeds if feed.input not in ("transmission_weight", "subsurface_weight"))
+    return recipe.with_(transmission_weight=0.0, subsurface_weight=0.0, feeds=fed)
 
 
 def seen_from(project: Project, camera: Camera) -> Project:

@@ -18,7 +18,7 @@ from mat_shelf.geometry.pose import posed, turn_matrix
 from mat_shelf.optics.parameters import parameter_row
 from mat_shelf.patterns.points import part_frames, part_salt
 from mat_shelf.patterns.step import PatternContext
-from mat_shelf.scene.backdrop import backdrop_mesh, backdrop_recipe
+from mat_shelf.scene.backdrop import backdrop_mesh, backdrop_recipe, without_inside
 from mat_shelf.scene.ball import BALL_RECIPE, Ball
 from mat_shelf.scene.dielectric_contact import Body, resolve_contact
 from mat_shelf.scene.dressing import Dresser, TexturedMaterial
@@ -26,6 +26,7 @@ from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.interior_list import Bodies
 from mat_shelf.scene.kept import Kept
 from mat_shelf.scene.placed_marks import place_marks
+from mat_shelf.scene.props import prop_meshes, prop_recipes
 from mat_shelf.scene.recipe_program import HEIGHT, bind_overlays
 from mat_shelf.scene.rounded_edges import no_edges, round_edges
 
@@ -61,7 +62,7 @@ class Supplies(Protocol):
 UNWORN = 255
 """In place of a bit: a material that the geometry does not wear."""
 MaterialTable = namedtuple(
-    "MaterialTable", "rows zone_first zone_rows met_bits parameters bodies backdrop fed marks dresser edges"
+    "MaterialTable", "rows zone_first zone_rows met_bits parameters bodies backdrop fed marks dresser edges props_from"
 )
 """rows : (G,) int32, the parameter row of each geometry
 zone_first : (G,) int32, where in `zone_rows` the faces of a geometry with zones begin; -1 for one without
@@ -71,6 +72,7 @@ share one
 parameters : (M, WIDTH) float32
 bodies : interior_list.Bodies, what each geometry is filled with
 backdrop : int, the row that is the backdrop's; -1 where there is none
+props_from : int, first of the rows that are the props' and the ball's
 fed : tuple of TexturedMaterial, the materials that patterns feed
 marks : tuple of PlacedMark, the lowest first
 dresser : Dresser, what both make of hits
@@ -128,7 +130,7 @@ def make_material_table(
     bits = _met_bits(rows, dict(zoned), len(recipes))
     dresser = Dresser(fed, (), len(block), len(rows))
     edges = no_edges(len(rows))
-    return MaterialTable(rows, first, zone_rows, bits, block, bodies, backdrop, fed, (), dresser, edges)
+    return MaterialTable(rows, first, zone_rows, bits, block, bodies, backdrop, fed, (), dresser, edges, len(block))
 
 
 def _met_bits(rows: np.ndarray, zoned: Mapping, count: int) -> np.ndarray:
@@ -267,7 +269,7 @@ def project_geometry(
     displaced: Mapping = MappingProxyType({}),
     kept: Kept | None = None,
 ) -> Geometry:
-    """Geometry of a project: its visible parts in order, then the backdrop and the ball if they are there.
+    """Geometry of a project: its visible parts in order, then the backdrop, the props and the ball if they are there.
 
     Bodies that nearly touch do touch; see `dielectric_contact`.
 
@@ -307,6 +309,7 @@ def project_geometry(
         solids.append(kept(backdrop_mesh, project.set.backdrop))
         bodies = (*bodies, None)
     solids = resolve_contact(solids, bodies, project.product.contact, kept)
+    solids += prop_meshes(project.set, meshes, kept)
     kept.end_build()
     if ball is not None:
         solids.append(ball.mesh())
@@ -351,14 +354,16 @@ def project_material_table(
         rows.append(backdrop_row)
         worn = next((material.recipe for material in project.materials if material.id == backdrop.material), None)
         recipes.append(backdrop_recipe(backdrop, worn))
-    if ball is not None:
+    props_from = len(recipes)
+    worn = {material.id: without_inside(material.recipe) for material in project.materials}
+    for recipe in (*prop_recipes(project.set, worn), *((BALL_RECIPE,) if ball is not None else ())):
         rows.append(len(recipes))
-        recipes.append(BALL_RECIPE)
+        recipes.append(recipe)
     priorities = {g: part.priority for g, part in enumerate(visible) if part.priority is not None}
     material_table = make_material_table(recipes, rows, backdrop_row, zoned, supplies.pictures, priorities)
     sharp = [None if part.id in displaced and not part.smoothing else part for part in visible]
     edges = round_edges(sharp, supplies.meshes, supplies.faces, len(rows))
-    material_table = material_table._replace(edges=edges)
+    material_table = material_table._replace(edges=edges, props_from=props_from)
     marks = place_marks(
         project, supplies.meshes, visible_parts(project), supplies.pictures, len(material_table.parameters)
     )

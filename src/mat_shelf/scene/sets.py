@@ -54,7 +54,9 @@ def scaled_set(studio: Set, factor: float) -> Set:
     if backdrop is not None:
         names = ("width", "depth", "height", "radius")
         backdrop = backdrop.with_(**{name: min(getattr(backdrop, name) * factor, 1e5) for name in names})
-    return studio.with_(lights=lights, backdrop=backdrop)
+    # Props keep their true size; they only stand further out.
+    props = tuple(prop.with_(x=prop.x * factor, y=prop.y * factor, z=prop.z * factor) for prop in studio.props)
+    return studio.with_(lights=lights, backdrop=backdrop, props=props)
 
 
 def _within(name: str, value: float) -> float:

@@ -9,10 +9,13 @@ from PyQt6.QtCore import QObject, Qt, pyqtSignal
 from mat_shelf.app.job import Job
 from mat_shelf.app.notice import Notice
 from mat_shelf.app.workshop import ProductWork
+from mat_shelf.exchange.models.importer import MODEL_ENDINGS
 from mat_shelf.exchange.product_import import ImportedProduct, new_project, read_product
 from mat_shelf.geometry.mesh import MeshError
 from mat_shelf.geometry.size import UNIT_NAMES, UnitGuess, length_words, other_units, size_question
 from mat_shelf.system.file_writer import words_of
+
+MODEL_FILES = f"Models ({' '.join(f'*{ending}' for ending in MODEL_ENDINGS)})"
 
 
 class ModelImport(QObject):

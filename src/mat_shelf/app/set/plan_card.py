@@ -1,4 +1,4 @@
-"""A plan of the set from above or from the side: camera, lights, parts and backdrop; lights and camera are dragged."""
+"""A plan of the set from above or the side; camera, lights and props are dragged on it."""
 
 import math
 
@@ -12,6 +12,7 @@ from mat_shelf.app.workshop import ProductWork, Workshop
 from mat_shelf.document.light import Light
 from mat_shelf.scene.light_table import axes_of
 from mat_shelf.scene.lights import carried_round
+from mat_shelf.scene.props import prop_bounds
 
 ABOVE, SIDE = "above", "side"
 _GESTURE = "plan"
@@ -33,12 +34,13 @@ class PlanView(QWidget):
     def __init__(self, workshop: Workshop, work: ProductWork):
         super().__init__()
         self.workshop, self.work, self.side = workshop, work, ABOVE
-        self._held: int | str | None = None
+        self._held: int | str | tuple[str, int] | None = None
         self._frame: tuple[np.ndarray, float] | None = None
         self._boxes: tuple[object, list[np.ndarray]] = (None, [])
+        self._props: tuple[object, list[np.ndarray | None]] = (None, [])
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Plan of the set")
-        self.setToolTip("Drag lights, the ring on what the selected one faces, or the camera.")
+        self.setToolTip("Drag lights, the ring on what the selected one faces, props, or the camera.")
         self.setMouseTracking(True)
         for changed in (workshop.project_changed, workshop.camera_changed, workshop.light_changed):
             changed.connect(self.update)
@@ -71,6 +73,14 @@ class PlanView(QWidget):
             shown = [part for part in product.parts if not part.is_hidden]
             self._boxes = product, [self.work.bounds([part]).astype(np.float64) for part in shown]
         return self._boxes[1]
+
+    def _prop_boxes(self) -> list[np.ndarray | None]:
+        """Bounds of the props, (2, 3) each; None for those that are hidden."""
+        props, meshes = self.workshop.project.set.props, self.workshop.assets.meshes
+        if self._props[0] is not props:
+            boxes = [prop_bounds(prop, meshes).astype(np.float64) if prop.is_on else None for prop in props]
+            self._props = props, boxes
+        return self._props[1]
 
     def frame(self) -> tuple[np.ndarray, float]:
         """Middle of the plan, mm, and pixels of a mm; it rests while something is dragged."""
@@ -123,6 +133,10 @@ class PlanView(QWidget):
         if selected >= 0:
             aim = self.place_of(self._standing()[selected].target)
             found.append(((event.position() - aim).manhattanLength() + 1, "target"))
+        for place, box in enumerate(self._prop_boxes()):
+            if box is not None:
+                away = (event.position() - self.place_of(box.mean(axis=0))).manhattanLength()
+                found.append((away + 1, ("prop", place)))
         camera = self.place_of(self.workshop.camera.position)
         found.append(((event.position() - camera).manhattanLength(), "camera"))
         distance, held = min(found, key=lambda each: each[0])
@@ -131,6 +145,8 @@ class PlanView(QWidget):
         self.frame()
         if isinstance(held, int):
             self.workshop.select_light(held)
+        elif isinstance(held, tuple):
+            self.workshop.select_prop(held[1])
         self._held = held
 
     def mouseMoveEvent(self, event) -> None:
@@ -145,6 +161,11 @@ class PlanView(QWidget):
         elif self._held == "target":
             light = self._standing()[self.workshop.light_place]
             self.workshop.aim_light(self._world(at, light.target), _GESTURE)
+        elif isinstance(self._held, tuple):
+            prop = self.workshop.prop
+            x, y, z = self._world(at, (prop.x, prop.y, prop.z))
+            moved = prop.with_(x=round(x, 2), y=round(max(y, 0.0), 2), z=round(z, 2))
+            self.workshop.put_prop("Move prop", moved, _GESTURE)
         elif self._held < len(self._standing()):
             self._move(self._standing()[self._held], at)
 
@@ -206,6 +227,12 @@ class PlanView(QWidget):
         painter.setBrush(ground)
         for low, high in self._part_boxes():
             painter.drawRoundedRect(QRectF(self.place_of(low), self.place_of(high)).normalized(), 2, 2)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for place, box in enumerate(self._prop_boxes()):
+            if box is not None:
+                is_held = self._held == ("prop", place)
+                painter.setPen(QPen(QColor(THEME.accent if is_held else THEME.faint), 1.2))
+                painter.drawRect(QRectF(self.place_of(box[0]), self.place_of(box[1])).normalized())
 
     def _draw_camera(self, painter: QPainter) -> None:
         camera = self.workshop.camera

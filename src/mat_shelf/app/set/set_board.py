@@ -19,6 +19,7 @@ from mat_shelf.app.set.light_card import LightCard
 from mat_shelf.app.set.lights_card import LightsCard
 from mat_shelf.app.set.plan_card import ABOVE, SIDE, PlanView
 from mat_shelf.app.set.position_card import PositionCard
+from mat_shelf.app.set.props_card import PropsCard
 from mat_shelf.app.set.sets_card import SetsCard
 from mat_shelf.app.set.surround_card import SurroundCard
 from mat_shelf.app.widgets.fold_row import FoldRow
@@ -59,6 +60,7 @@ class SetBoard(QFrame):
         self.lights_card, self.light_card = LightsCard(workshop, work), LightCard(workshop)
         self.position_card, self.surround_card = PositionCard(workshop), SurroundCard(workshop)
         self.backdrop_card, self.camera_card = BackdropCard(workshop), CameraCard(workshop)
+        self.props_card = PropsCard(workshop, work)
         self.plan = PlanView(workshop, work)
         self.plan_sides = QPushButton("From the side", checkable=True)
         self.plan_sides.setProperty("role", "small")
@@ -74,10 +76,11 @@ class SetBoard(QFrame):
                 "Plan": ([self.plan, self.plan_sides], 22),
                 "Surround": ([self.surround_card, self.straight_box], 16),
                 "Backdrop": ([self.backdrop_card], 14),
+                "Props": ([self.props_card], 26, 2),
                 "Camera": ([self.camera_card], 42, 3),
                 "Views": ([self.views, buttons, self.exact_box], 14),
             },
-            ("Backdrop", "Views", "Camera", "Surround", "Position", "Set", "Plan"),
+            ("Props", "Backdrop", "Views", "Camera", "Surround", "Position", "Set", "Plan"),
         )
         workshop.light_changed.connect(self.follow)
         workshop.project_changed.connect(self.follow)
@@ -95,7 +98,7 @@ class SetBoard(QFrame):
         self.apart_box.setChecked(project.set.keeps_apart)
         for card in (self.sets_card, self.lights_card, self.light_card, self.position_card):
             card.follow()
-        for card in (self.surround_card, self.backdrop_card, self.camera_card):
+        for card in (self.surround_card, self.backdrop_card, self.props_card, self.camera_card):
             card.follow()
 
     def showEvent(self, event) -> None:
