@@ -36,7 +36,7 @@ def measure_window() -> dict:
         states were shown meanwhile; `coarse_pixels`, of these, squares of pixels that share what one of them saw
         counted once. `felt_...`: of the colour of the felt. `pattern_...` and `strip_...`: the same while the black
         point of a pattern of `STEPS_IN_STRIP` steps that feeds the roughness is dragged, with its strip closed and
-        open. `mark_...`: while the bottle's front label is carried about.
+        open. `mark_...`: while the bottle's front label is carried about. `light_...`: while a softbox is moved.
     """
     app = application()
     with tempfile.TemporaryDirectory() as folder:
@@ -89,6 +89,16 @@ def measure_window() -> dict:
 
         _wait_for(window, 16)
         _, *carried = _dragged(app, window, carry)
+        _wait_for(window, 16)
+        window.stations.buttons()[3].click()
+        window.workshop.select_light(0)
+        light = window.workshop.light
+
+        def move_light(share: float) -> None:
+            x, y, z = light.position
+            window.workshop.move_light((x + 300 * (share - 0.5), y, z), "bench light")
+
+        _, *lit = _dragged(app, window, move_light)
         window.workshop.history.saved = window.workshop.project
         window.close()
     held.sort()
@@ -103,6 +113,7 @@ def measure_window() -> dict:
                 ("pattern_", closed),
                 ("strip_", opened),
                 ("mark_", carried),
+                ("light_", lit),
             )
             for key, value in zip(("pictures_per_s", "coarse_pixels"), found, strict=True)
         },

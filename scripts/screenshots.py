@@ -368,25 +368,30 @@ def show_set(app, window: Window, folder: Path) -> None:
 
     workshop.use_set("side-window")
     board.lights_card.add_light("Strip light")
-    workshop.move_light((-60.0, 120.0, -200.0))
-    workshop.shape_light({"width": 70.0, "height": 240.0, "roll": 62.0})
+    workshop.move_light((-60.0, 70.0, -260.0))
+    workshop.shape_light({"width": 60.0, "height": 220.0, "roll": 68.0})
+    for kind in ("ruler", "disc", "sphere"):
+        board.props_card.add(kind)
     camera = workshop.camera
     workshop.explore(camera.with_(position=tuple(1.35 * x for x in camera.position)))
     settle(app, window, 2 * SAMPLES)
     window.grab().save(str(FOLDER / "set.png"))
+    window.resize(1600, 900)
     board.plan_sides.click()
-    board.row.folds["Light"].turned.emit(False)
-    board.row.folds["Camera"].turned.emit(True)
+    for name, is_open in (("Light", False), ("Camera", True), ("Props", True)):
+        board.row.folds[name].turned.emit(is_open)
     settle(app, window, SAMPLES)
     window.grab().save(str(DETAILS / "plan.png"))
     board.plan_sides.click()
-    for name, is_open in (("Camera", False), ("Light", True)):
+    for name, is_open in (("Camera", False), ("Props", False), ("Light", True)):
         board.row.folds[name].turned.emit(is_open)
+    window.resize(1280, 800)
     workshop.explore(None)
+    for _ in range(3):
+        workshop.remove_prop()
+    workshop.remove_light()
 
     # For want of a photograph of a table, an empty wooden floor in the same light.
-    workshop.use_set("side-window")
-    workshop.undo()
     project = workshop.project
     studio = project.set.with_(backdrop=Backdrop(form="floor", material="oiled-oak"))
     bare = project.with_(product=project.product.with_(parts=()), marks=()).with_set(studio)

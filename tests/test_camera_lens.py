@@ -19,6 +19,7 @@ from mat_shelf.rendering.camera import (
     make_camera_view,
     project_point,
     ray_through,
+    sharp_zone,
     white_gains,
 )
 from mat_shelf.rendering.film import Film
@@ -175,3 +176,14 @@ def test_the_camera_is_typed_metered_and_balanced_in_the_window(open_window, sma
     assert not card.grey_button.isChecked() and workshop.project.view.camera.white < 4000
     shown = picture_of(qtbot, window)[ys[k], xs[k]].astype(int)
     assert np.ptp(shown) < 12
+
+
+def test_the_sharp_zone_is_that_of_the_thin_lens():
+    """Hyperfocal distance H = f2 / (N c) + f: focused there, all from H / 2 on is sharp (textbook optics)."""
+    assert sharp_zone(ABOVE) == (0.0, math.inf)
+    f, stop, c = 50.0, 8.0, 0.03
+    hyperfocal = f * f / (stop * c) + f
+    near, far = sharp_zone(ABOVE.with_(f_stop=stop, focus=hyperfocal))
+    assert near == pytest.approx(hyperfocal / 2, rel=0.02) and far > 50 * hyperfocal
+    near, far = sharp_zone(ABOVE.with_(f_stop=stop, focus=500.0))
+    assert far - near == pytest.approx(2 * stop * c * 500.0**2 / f**2, rel=0.05)

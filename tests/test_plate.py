@@ -11,6 +11,7 @@ from mat_shelf.document.material import Material
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.document.set import Backdrop, Plate
 from mat_shelf.exchange.image_writing import png_bytes
+from mat_shelf.optics.color import encode_srgb
 from mat_shelf.rendering.film import develop, light_shown_as, tone_map
 from mat_shelf.rendering.final_render import render_picture
 from mat_shelf.rendering.session import RenderSession
@@ -85,14 +86,14 @@ def test_the_wall_shows_it_too_and_edits_keep_it(plated, open_window, qtbot, tmp
     assert np.abs(corner - photograph()[:6].mean(axis=(0, 1))).max() < 14
     window.stations.buttons()[3].click()
     card = window.set_board.backdrop_card
-    assert card.plate_button.text() == "Remove the backplate" and not card.rows["plate"].isHidden()
+    assert card.no_plate.isEnabled() and not card.rows["plate exposure"].isHidden()
     material = workshop.project.materials[0]
     recipe = material.recipe.with_(base_color=(0.9, 0.05, 0.05))
     workshop.edit("Colour", workshop.project.with_material(material.with_(recipe=recipe)))
     red = picture_of(qtbot, window).astype(int)
     assert np.abs(red[: red.shape[0] // 12].mean(axis=(0, 1)) - corner).max() < 4
     assert np.abs(red - shown).max() > 40
-    card.plate_button.click()
+    card.no_plate.trigger()
     assert workshop.project.set.plate is None
     assert np.abs(picture_of(qtbot, window).astype(int)[: red.shape[0] // 12].mean(axis=(0, 1)) - corner).max() > 20
     Image.fromarray(photograph()).save(tmp_path / "plate.png")
@@ -119,3 +120,17 @@ def test_kept_samples_are_as_in_a_fresh_picture(plated):
     film = session._film
     assert np.array_equal(film.sums.counts, film.empty.sums.counts)
     session.close()
+
+
+def test_colours_are_shown_as_they_are_with_and_without_a_floor(plated):
+    """A brand's colour to the last code value, with a gradient, whatever lights the set."""
+    project, assets = plated
+    plate = Plate(lower=(0.05, 0.3, 0.28), upper=(0.4, 0.6, 0.55))
+    wanted = np.round(encode_srgb(np.array([plate.upper, plate.lower])) * 255)
+    bare = project.with_(product=project.product.with_(parts=()), marks=())
+    for backdrop in (project.set.backdrop, None):
+        studio = project.set.with_(plate=plate, backdrop=backdrop, exposure=0.7)
+        shown = develop(render_picture(bare.with_set(studio), assets, *SIZE, 4, denoise=False).light).astype(int)
+        assert np.abs(shown[[0, -1]].mean(axis=1) - wanted).max() <= 2
+        standing = develop(render_picture(project.with_set(studio), assets, *SIZE, 8, denoise=False).light).astype(int)
+        assert np.abs(standing[0] - shown[0]).max() <= 6 and np.abs(standing - shown).max() > 30

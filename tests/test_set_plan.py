@@ -255,3 +255,18 @@ def test_a_backdrop_takes_forms_and_materials(station, qtbot):
     card.form_box.setCurrentIndex(card.form_box.findText("None"))
     card.form_box.activated.emit(card.form_box.currentIndex())
     assert workshop.project.set.backdrop is None and card.rows["width"].isHidden()
+
+
+def test_rigs_keep_their_ratios_and_places(station):
+    """A fill two stops below its key; rims behind the product as the camera sees it."""
+    workshop, card = station.workshop, station.set_board.lights_card
+    count = len(workshop.project.set.lights)
+    card.add_rig("Key, fill and rim")
+    key, fill, rim = workshop.project.set.lights[count:]
+    assert workshop.light_place == count and key.strength - fill.strength == 2.0 and rim.strength > key.strength
+    eye = np.subtract(workshop.camera.position, key.target) * (1, 0, 1)
+    sides = [np.subtract(light.position, light.target) @ eye for light in (key, fill, rim)]
+    assert sides[0] > 0 and sides[1] > 0 and sides[2] < 0
+    card.add_rig("Key, fill and rim")
+    names = [light.name for light in workshop.project.set.lights]
+    assert len(set(names)) == len(names)

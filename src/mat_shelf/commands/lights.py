@@ -11,6 +11,7 @@ from mat_shelf.document.light import SIZE_FIELDS, Light
 from mat_shelf.document.set import MOST_LIGHTS, Set
 from mat_shelf.scene.light_table import distributions_of, pictures_of, power_of, with_power
 from mat_shelf.scene.lights import carried_round
+from mat_shelf.scene.rigs import rig_lights
 
 PRESETS: dict[str, Callable[[float], dict]] = {
     "Softbox": lambda size: {"width": size, "height": size},
@@ -145,6 +146,32 @@ class LightCommands:
         name = free_name(preset, {light.name for light in lights})
         made = Light(name=name, position=light_point(position), target=light_point(middle), **PRESETS[preset](size))
         self._put_lights(f"Add {name}", [*lights, carried_round(made, -self.project.set.turn)], len(lights))
+
+    @command
+    def add_rig(self, name: str, middle, size: float, eye) -> None:
+        """Adds the lights of a rig around what the camera looks at, and selects the first of them.
+
+        Parameters
+        ----------
+        name : str
+            A key of `RIGS`.
+        middle : (3,) float
+            Middle of the product, mm.
+        size : float
+            Its longest side, mm.
+        eye : (3,) float
+            Position of the camera, mm.
+        """
+        lights, turn = list(self.project.set.lights), -self.project.set.turn
+        made = rig_lights(name, middle, float(np.clip(size, 10.0, 5000.0)), eye)
+        if len(lights) + len(made) > MOST_LIGHTS:
+            self.said.emit(f"A set holds {MOST_LIGHTS} lights at most; remove some first.")
+            return
+        place = len(lights)
+        for light in made:
+            own_name = free_name(light.name, {each.name for each in lights})
+            lights.append(carried_round(light.with_(name=own_name), turn))
+        self._put_lights(f"Add {name.lower()}", lights, place)
 
     @command
     def duplicate_light(self) -> None:

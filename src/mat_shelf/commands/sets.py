@@ -90,6 +90,11 @@ class SetCommands:
             self.edit("Dress backdrop", self.project.with_set(studio.with_(backdrop=worn)))
 
     @command
+    def set_plate_colors(self) -> None:
+        """Lets colours stand in the place of the backdrop of the set in use, which casts shadows on them."""
+        self.edit("Backplate", self.project.with_set(self.project.set.with_(plate=Plate())))
+
+    @command
     def set_plate(self, path: Path | None) -> None:
         """Puts a photograph in the place of the backdrop of the set in use; None takes it away.
 

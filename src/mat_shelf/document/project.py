@@ -230,7 +230,7 @@ class Project(Frozen):
         """Every picture that a mark, a light, a backplate, or a pattern of a material shows."""
         of_marks = [picture for mark in self.marks for picture in mark.pictures()]
         of_lights = [picture for studio in self.sets for light in studio.lights for picture in light.pictures()]
-        plates = [studio.plate.image for studio in self.sets if studio.plate is not None]
+        plates = [studio.plate.image for studio in self.sets if studio.plate is not None and studio.plate.image]
         return (
             of_marks
             + of_lights

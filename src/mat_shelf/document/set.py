@@ -48,10 +48,18 @@ class Backdrop(Frozen):
 
 
 class Plate(Frozen):
-    """A photograph behind the product, whose floor and walls are those of the backdrop: they show their shadows and
-    reflections on it, and nothing of their own."""
+    """A photograph, or colours, behind the product. Floor and walls are those of the backdrop: they show shadows and
+    reflections on it, and nothing of their own.
 
-    image: ImageRef
+    Attributes
+    ----------
+    image : ImageRef or None
+        The photograph; without one `lower` runs to `upper` above, each shown as it is.
+    """
+
+    image: ImageRef | None = None
+    lower: Color = color((0.72, 0.72, 0.72), label="Lower colour", tip="At the lower edge of the picture.")
+    upper: Color = color((0.72, 0.72, 0.72), label="Upper colour", tip="At the upper edge of the picture.")
     exposure: float = number(
         0.0, -6, 6, label="Plate exposure", unit="stops", tip="Of the photograph alone.", usual=(-3, 3)
     )

@@ -106,7 +106,7 @@ def _names(kept: KeptSet) -> dict[str, str]:
     """Names of the files of a set in its package, by SHA-256."""
     pictures = [kept.set.room] if kept.set.room is not None else []
     pictures += [picture for light in kept.set.lights for picture in light.pictures()]
-    pictures += [kept.set.plate.image] if kept.set.plate is not None else []
+    pictures += [kept.set.plate.image] if kept.set.plate is not None and kept.set.plate.image else []
     pictures += kept.material.recipe.pictures() if kept.material is not None else []
     files = [light.distribution for light in kept.set.lights if light.distribution is not None]
     named = {picture.digest: f"pictures/{picture.digest}.{picture.kind}" for picture in pictures}

@@ -195,6 +195,33 @@ def pixel_size(view: CameraView, point, height: int) -> float:
     return reach * float(view.half_height) * 2 / max(height, 1)
 
 
+def sharp_zone(camera: Camera) -> tuple[float, float]:
+    """Distances along the view between which a picture is sharp, mm: blur of up to 1/1200 of the sensor's width.
+
+    Parameters
+    ----------
+    camera : Camera
+        The camera.
+
+    Returns
+    -------
+    nearest, farthest : float
+        0 and infinity where everything is sharp.
+
+    References
+    ----------
+    Depth of field of the thin lens; 0.03 mm of a full frame is the usual circle of confusion (common practice).
+    """
+    if camera.f_stop <= 0 or camera.is_parallel:
+        return 0.0, math.inf
+    view = make_camera_view(camera, 3, 2)
+    radius, focus = float(view.lens), float(view.focus)
+    # Blur at a distance d, seen at the focus: diameter of the lens times |d - focus| / d; its share of the frame there.
+    allowed = 2 * float(view.half_width) * focus / 1200
+    share = allowed / (2 * radius)
+    return focus / (1 + share), focus / (1 - share) if share < 1 else math.inf
+
+
 def white_gains(camera: Camera) -> np.ndarray:
     """Gains of the three channels that show the light which a camera is balanced for as white, of luminance 1.
 

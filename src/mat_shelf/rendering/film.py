@@ -253,6 +253,8 @@ class Film:
         Scenes): what gets darker does so by its share, what gets brighter by its light.
         """
         beside = 1 - self.alpha()
+        if self.empty is None:  # there is no backdrop that would change
+            return self._light(self.sums) + beside * self.plate
         bare = self.empty._light(self.empty.caught)
         here = self._light(self.caught) / np.maximum(beside, np.float32(1e-6))
         darker = self.plate * here / np.maximum(bare, np.float32(1e-9))

@@ -7,7 +7,8 @@ from scipy.ndimage import map_coordinates
 
 from mat_shelf.document.camera import Camera
 from mat_shelf.document.project import Project
-from mat_shelf.document.set import Set
+from mat_shelf.document.set import Plate, Set
+from mat_shelf.optics.color import decode_srgb, encode_srgb
 from mat_shelf.rendering.camera import white_gains
 from mat_shelf.rendering.film import light_shown_as
 from mat_shelf.rendering.tracer import RenderTask
@@ -25,7 +26,7 @@ def plate_light(studio: Set, supplies, camera: Camera, width: int, height: int) 
     Parameters
     ----------
     studio : Set
-        A set with a plate. Where its image is missing, it is a middle grey.
+        A set with a plate. Where its photograph is missing, it is a middle grey.
     supplies : Supplies
         Its images.
     camera : Camera
@@ -37,21 +38,34 @@ def plate_light(studio: Set, supplies, camera: Camera, width: int, height: int) 
     -------
     (height, width, 3) float32
     """
-    kept = supplies.pictures.get(studio.plate.image.digest)
+    plate = studio.plate
+    cut = _gradient(plate, width, height) if plate.image is None else _cut(supplies, plate, width, height)
+    shown = np.clip(cut * np.float32(2.0**plate.exposure), 0, 1)
+    light = light_shown_as(shown, studio.exact_colors)
+    return (light / (white_gains(camera) * np.float32(2.0**studio.exposure))).astype(np.float32)
+
+
+def _gradient(plate: Plate, width: int, height: int) -> np.ndarray:
+    # In encoded values, in which it looks even.
+    low, high = encode_srgb(np.array(plate.lower)), encode_srgb(np.array(plate.upper))
+    share = ((np.arange(height) + 0.5) / height)[:, None]
+    rows = decode_srgb(high + (low - high) * share)
+    return np.broadcast_to(rows[:, None, :], (height, width, 3)).astype(np.float32)
+
+
+def _cut(supplies, plate: Plate, width: int, height: int) -> np.ndarray:
+    kept = supplies.pictures.get(plate.image.digest)
     shown = np.full((2, 2, 3), 0.18, np.float32) if kept is None else kept.colors(_MOST)
     rows, columns = shown.shape[:2]
     scale = min(columns / width, rows / height)
     y = (np.arange(height) + 0.5 - height / 2) * scale + rows / 2 - 0.5
     x = (np.arange(width) + 0.5 - width / 2) * scale + columns / 2 - 0.5
     places = np.meshgrid(y, x, indexing="ij")
-    cut = np.stack([map_coordinates(shown[..., k], places, order=1, mode="nearest") for k in range(3)], axis=-1)
-    shown = np.clip(cut * np.float32(2.0**studio.plate.exposure), 0, 1)
-    light = light_shown_as(shown, studio.exact_colors)
-    return (light / (white_gains(camera) * np.float32(2.0**studio.exposure))).astype(np.float32)
+    return np.stack([map_coordinates(shown[..., k], places, order=1, mode="nearest") for k in range(3)], axis=-1)
 
 
 def has_plate(studio: Set) -> bool:
-    """True if a photograph stands in the place of the backdrop of a set.
+    """True if a photograph, or colours, stand in the place of the backdrop of a set.
 
     Parameters
     ----------
@@ -62,11 +76,11 @@ def has_plate(studio: Set) -> bool:
     -------
     bool
     """
-    return studio.plate is not None and studio.backdrop is not None
+    return studio.plate is not None
 
 
-def bare_scene(project: Project, supplies) -> tuple[Geometry, MaterialTable]:
-    """The set of a project without the product.
+def bare_scene(project: Project, supplies) -> tuple[Geometry, MaterialTable] | None:
+    """The set of a project without the product; None where it has no backdrop.
 
     Parameters
     ----------
@@ -77,8 +91,10 @@ def bare_scene(project: Project, supplies) -> tuple[Geometry, MaterialTable]:
 
     Returns
     -------
-    tuple[Geometry, MaterialTable]
+    tuple[Geometry, MaterialTable] or None
     """
+    if project.set.backdrop is None:
+        return None
     # Props stand on the photograph as the product does.
     bare = project.with_(product=project.product.with_(parts=()), marks=()).with_set(project.set.with_(props=()))
     geometry = project_geometry(bare, supplies.meshes)
@@ -86,14 +102,14 @@ def bare_scene(project: Project, supplies) -> tuple[Geometry, MaterialTable]:
     return geometry, project_material_table(bare, supplies)
 
 
-def on_plate(task: RenderTask, bare: tuple[Geometry, MaterialTable]) -> RenderTask:
+def on_plate(task: RenderTask, bare: tuple[Geometry, MaterialTable] | None) -> RenderTask:
     """A task whose backdrop only takes shadows and reflections.
 
     Parameters
     ----------
     task : RenderTask
         Of the whole scene.
-    bare : tuple[Geometry, MaterialTable]
+    bare : tuple[Geometry, MaterialTable] or None
         As `bare_scene` has it.
 
     Returns
@@ -101,4 +117,4 @@ def on_plate(task: RenderTask, bare: tuple[Geometry, MaterialTable]) -> RenderTa
     RenderTask
     """
     caught = replace(task, catches=True)
-    return replace(caught, empty=replace(caught, geometry=bare[0], material_table=bare[1]))
+    return caught if bare is None else replace(caught, empty=replace(caught, geometry=bare[0], material_table=bare[1]))

@@ -1,8 +1,9 @@
 """Backdrop of the set: its form, and its colour or the material that it wears."""
 
+from functools import partial
 from pathlib import Path
 
-from PyQt6.QtWidgets import QComboBox, QFileDialog, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QMenu, QVBoxLayout, QWidget
 
 from mat_shelf.app.set.light_card import IMAGE_FILES
 from mat_shelf.app.widgets.binding import Binding, of_backdrop
@@ -12,7 +13,9 @@ from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.set import Plate
 from mat_shelf.system.user_folders import home_folder
 
+_PLATE = ("exposure", "lower", "upper")
 _FORMS = {"sweep": "Sweep", "floor": "Floor alone", "box": "Box", "": "None"}
+_BETWEEN, _COLUMN = 14, 130
 _OWN = ("color", "gloss", "roughness")
 _SHAPES = {
     "sweep": ("depth", "radius", "width", "height"),
@@ -36,23 +39,35 @@ class BackdropCard(QWidget):
         self.material_box.activated.connect(lambda: workshop.dress_backdrop(self.material_box.currentData()))
         names = (*_OWN, *_SHAPES["sweep"])
         self.rows = {name: row_of(of_backdrop(workshop, name), is_stacked=True) for name in names}
-        self.rows["plate"] = row_of(_of_plate(workshop), is_stacked=True)
-        self.plate_button = small_button("Backplate…", "", self._choose_plate)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
+        self.rows |= {f"plate {name}": row_of(_of_plate(workshop, name), is_stacked=True) for name in _PLATE}
+        self.plate_button = small_button("Backplate", "")
+        menu = QMenu(self.plate_button)
+        menu.addAction("Photograph…", self._choose_plate)
+        menu.addAction("Colours", workshop.set_plate_colors)
+        menu.addSeparator()
+        self.no_plate = menu.addAction("None", partial(workshop.set_plate, None))
+        self.plate_button.setMenu(menu)
+        left, right = QVBoxLayout(), QVBoxLayout()
+        columns = QHBoxLayout(self)
+        columns.setContentsMargins(0, 0, 0, 0)
+        columns.setSpacing(_BETWEEN)
+        for column in (left, right):
+            column.setSpacing(0)
+            column.addStrut(_COLUMN)
+            columns.addLayout(column, 1)
         for widget in (self.form_box, self.material_box):
-            layout.addWidget(widget)
-            layout.addSpacing(4)
-        for row in self.rows.values():
-            layout.addWidget(row)
-        layout.addWidget(self.plate_button)
-        layout.addStretch(1)
+            left.addWidget(widget)
+            left.addSpacing(4)
+        for name in _OWN:
+            left.addWidget(self.rows[name])
+        left.addSpacing(4)
+        left.addWidget(self.plate_button)
+        for name in (*_SHAPES["sweep"], *(f"plate {name}" for name in _PLATE)):
+            right.addWidget(self.rows[name])
+        for column in (left, right):
+            column.addStretch(1)
 
     def _choose_plate(self) -> None:
-        if self.workshop.project.set.plate is not None:
-            self.workshop.set_plate(None)
-            return
         chosen, _ = QFileDialog.getOpenFileName(self, "Backplate", str(home_folder()), IMAGE_FILES)
         if chosen:
             self.workshop.set_plate(Path(chosen))
@@ -74,23 +89,25 @@ class BackdropCard(QWidget):
         box.setVisible(backdrop is not None)
         shown = {*_SHAPES[form], *(_OWN if backdrop is not None and worn is None else ())}
         plate = project.set.plate
-        self.plate_button.setText("Backplate…" if plate is None else "Remove the backplate")
-        self.plate_button.setToolTip(
-            "Puts a photograph behind the product, which casts its shadow and reflection on it"
-            if plate is None
-            else f"{plate.image.name} stands behind the product"
-        )
-        shown |= {"plate"} if plate is not None else set()
+        self.no_plate.setEnabled(plate is not None)
+        told = "Puts a photograph or colours behind the product, which casts its shadow and reflection on them"
+        self.plate_button.setToolTip(told if plate is None else f"{_words(plate)} stand behind the product")
+        if plate is not None:
+            shown |= {"plate exposure"} if plate.image is not None else {"plate lower", "plate upper"}
         for name, row in self.rows.items():
             row.setVisible(name in shown)
             row.follow()
 
 
-def _of_plate(workshop: Workshop) -> Binding:
+def _words(plate: Plate) -> str:
+    return plate.image.name if plate.image is not None else "Colours"
+
+
+def _of_plate(workshop: Workshop, name: str) -> Binding:
     return Binding(
         workshop,
         Plate,
-        "exposure",
+        name,
         lambda w: w.project.set.plate,
         lambda w, changed: w.project.with_set(w.project.set.with_(plate=changed)),
     )

@@ -20,6 +20,7 @@ from mat_shelf.app.theme import THEME, font
 from mat_shelf.app.widgets.small_widgets import small_button
 from mat_shelf.app.workshop import ProductWork, Workshop
 from mat_shelf.commands.lights import PRESETS
+from mat_shelf.scene.rigs import RIGS
 
 _STRENGTH = Qt.ItemDataRole.UserRole
 _STRENGTH_WIDTH = 36
@@ -44,6 +45,9 @@ class LightsCard(QWidget):
         menu = QMenu(self.add_button)
         for preset in PRESETS:
             menu.addAction(preset, partial(self.add_light, preset))
+        rigs = menu.addMenu("Rig")
+        for rig in RIGS:
+            rigs.addAction(rig, partial(self.add_rig, rig))
         self.add_button.setMenu(menu)
         self.copy_button = small_button("Duplicate", "Adds a copy beside it", workshop.duplicate_light)
         self.solo_button = small_button("Solo", "Switches all other lights off, or all on again", workshop.solo_light)
@@ -64,6 +68,12 @@ class LightsCard(QWidget):
         bounds = self.work.bounds().astype(np.float64)
         size = float(np.ptp(bounds, axis=0).max()) or 200.0
         self.workshop.add_light(preset, bounds.mean(axis=0), size, self.workshop.camera.position)
+
+    def add_rig(self, name: str) -> None:
+        """Adds lights by their roles, around the product."""
+        bounds = self.work.bounds().astype(np.float64)
+        size = float(np.ptp(bounds, axis=0).max()) or 200.0
+        self.workshop.add_rig(name, bounds.mean(axis=0), size, self.workshop.camera.position)
 
     def _select(self, row: int) -> None:
         if row >= 0 and row != self.workshop.light_place:

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from mat_shelf.app.theme import THEME
 from mat_shelf.app.workshop import ProductWork, Workshop
 from mat_shelf.document.light import Light
+from mat_shelf.rendering.camera import sharp_zone
 from mat_shelf.scene.light_table import axes_of
 from mat_shelf.scene.lights import carried_round
 from mat_shelf.scene.props import prop_bounds
@@ -247,10 +248,29 @@ class PlanView(QWidget):
         for sign in (-1, 1):
             painter.drawLine(at, at + (way + aside * sign * spread) * length * 1.25)
         painter.setPen(Qt.PenStyle.NoPen)
+        self._draw_sharp_zone(painter, at, target, spread)
         painter.setBrush(QColor(THEME.text if self._held != "camera" else THEME.accent))
         painter.drawPolygon(
             QPolygonF([at + way * 2, at - way * _CAMERA + aside * _CAMERA, at - way * _CAMERA - aside * _CAMERA])
         )
+
+    def _draw_sharp_zone(self, painter: QPainter, at: QPointF, target: QPointF, spread: float) -> None:
+        """The band in which the picture is sharp, where it is not all of it."""
+        camera = self.workshop.camera
+        near, far = sharp_zone(camera)
+        whole = math.dist(camera.position, camera.target)
+        if near <= 0 or whole <= 0:
+            return
+        band = QColor(THEME.accent)
+        band.setAlpha(60)
+        painter.setBrush(band)
+        way = (target - at) / whole
+        aside = QPointF(-way.y(), way.x()) * spread
+        ends = [min(distance, 2 * whole) for distance in (near, far)]
+        corners = [
+            at + (way + aside * sign) * d for d, sign in ((ends[0], -1), (ends[0], 1), (ends[1], 1), (ends[1], -1))
+        ]
+        painter.drawPolygon(QPolygonF(corners))
 
     def _draw_light(self, painter: QPainter, light: Light, is_selected: bool) -> None:
         color = QColor(THEME.accent if is_selected else THEME.quiet if light.is_on else THEME.faint)

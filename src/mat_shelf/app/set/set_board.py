@@ -75,7 +75,7 @@ class SetBoard(QFrame):
                 "Position": ([self.position_card], 14),
                 "Plan": ([self.plan, self.plan_sides], 22),
                 "Surround": ([self.surround_card, self.straight_box], 16),
-                "Backdrop": ([self.backdrop_card], 14),
+                "Backdrop": ([self.backdrop_card], 26, 2),
                 "Props": ([self.props_card], 26, 2),
                 "Camera": ([self.camera_card], 42, 3),
                 "Views": ([self.views, buttons, self.exact_box], 14),
