@@ -378,12 +378,12 @@ def show_set(app, window: Window, folder: Path) -> None:
     window.grab().save(str(FOLDER / "set.png"))
     window.resize(1600, 900)
     board.plan_sides.click()
-    for name, is_open in (("Light", False), ("Camera", True), ("Props", True)):
+    for name, is_open in (("Light", False), ("Props", True), ("Position", True), ("Plan", True)):
         board.row.folds[name].turned.emit(is_open)
     settle(app, window, SAMPLES)
     window.grab().save(str(DETAILS / "plan.png"))
     board.plan_sides.click()
-    for name, is_open in (("Camera", False), ("Props", False), ("Light", True)):
+    for name, is_open in (("Props", False), ("Position", False), ("Light", True)):
         board.row.folds[name].turned.emit(is_open)
     window.resize(1280, 800)
     workshop.explore(None)

@@ -17,6 +17,8 @@ from mat_shelf.geometry.mesh import checked
 from mat_shelf.optics.color import XYZ_FROM_RGB, black_body, luminance
 from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.film import Film
+from mat_shelf.rendering.final_render import render_picture
+from mat_shelf.rendering.first_hit import find_first_hits
 from mat_shelf.rendering.tracer import RenderTask, Tracer
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.light_table import power_of, with_power
@@ -348,3 +350,22 @@ def test_extreme_lights_stay_finite():
             tracer.add_sample(floor_task(make_lights(DARK, [light])), film)
         tracer.close()
         assert np.isfinite(film.picture()).all() and film.sums.dropped.sum() == 0, light
+
+
+def test_a_light_for_some_parts_lights_no_others(small_project):
+    """With it the chosen part is as bright as under a light for all, and the rest as dark as without it."""
+    project, assets = small_project
+    part = project.product.parts[0]
+    light = Light(position=(-200, 400, 300), width=150, height=150, luminance=20_000, is_seen=False)
+    pictures = []
+    for lights in ((light,), (light.with_(only_parts=(part.id,)),), (light.with_(only_parts=("gone",)),)):
+        # On a dark floor, which sends little of it on.
+        dark = project.set.backdrop.with_(color=(0.03, 0.03, 0.03))
+        studio = project.set.with_(lights=lights, surround=2.0, ground=2.0, backdrop=dark)
+        rendered = render_picture(project.with_set(studio), assets, 90, 60, 64, denoise=False)
+        pictures.append(luminance(rendered.light))
+    seen = find_first_hits(project, rendered.task.geometry, project.view.camera, 90, 60).part == 0
+    for_all, for_some, for_none = pictures
+    assert for_some[seen].mean() == pytest.approx(for_all[seen].mean(), rel=0.1)
+    assert for_some[~seen].mean() < 0.2 * for_all[~seen].mean()
+    assert for_none[seen].mean() < 0.3 * for_all[seen].mean()

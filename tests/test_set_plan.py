@@ -270,3 +270,19 @@ def test_rigs_keep_their_ratios_and_places(station):
     card.add_rig("Key, fill and rim")
     names = [light.name for light in workshop.project.set.lights]
     assert len(set(names)) == len(names)
+
+
+def test_a_light_is_limited_to_the_selected_parts(station, qtbot):
+    window, workshop, card = station, station.workshop, station.set_board.light_card
+    workshop.select_light(1)
+    before = picture_of(qtbot, window)
+    card.only_action.trigger()
+    assert "Select the parts first" in window.notice.text.text() and not workshop.light.only_parts
+    workshop.select(workshop.project.product.parts[0].id)
+    card.only_action.trigger()
+    assert (
+        workshop.light.only_parts == (workshop.project.product.parts[0].id,)
+        and card.parts_button.text() == "Lights some"
+    )
+    workshop.light_only(("another",))
+    assert picture_of(qtbot, window).mean() < before.mean() - 1

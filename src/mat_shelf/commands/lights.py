@@ -269,6 +269,18 @@ class LightCommands:
             self._put_light("Kind of light", self.light.with_(kind=kind))
 
     @command
+    def light_only(self, parts: tuple[str, ...]) -> None:
+        """Lets the selected light light some parts only, or everything.
+
+        Parameters
+        ----------
+        parts : tuple of str
+            Ids of the parts; none of them for everything.
+        """
+        if self.light is not None:
+            self._put_light("Lit parts", self.light.with_(only_parts=tuple(parts)))
+
+    @command
     def set_light_switch(self, name: str, is_on: bool) -> None:
         """Switches what the selected light is or is not.
 

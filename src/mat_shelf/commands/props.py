@@ -13,6 +13,9 @@ from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.exchange.product_import import standing_mesh
 from mat_shelf.geometry.mesh import MeshError
 
+_BETWEEN = 45.0
+"""mm from one prop to the next."""
+
 
 class PropCommands:
     """Commands on the props of the set in use; a part of `Session`."""
@@ -84,7 +87,8 @@ class PropCommands:
             Lowest and highest corner of the product, mm.
         """
         low, high = np.asarray(bounds, np.float64)
-        place = {"x": float(high[0]) + 30.0, "z": float(high[2])}
+        beside = 30.0 + _BETWEEN * len(self.project.set.props)
+        place = {"x": float(high[0]) + beside, "z": float(high[2])}
         if kind == "ruler":
             place = {"x": float(low[0] + high[0]) / 2, "z": float(high[2]) + 30.0}
         elif kind == "curtain":

@@ -1,10 +1,10 @@
 """Lights of a set: softboxes, tubes, spots, and what shines from afar."""
 
-from typing import Literal, Self
+from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
-from mat_shelf.document.ids import Digest, Name
+from mat_shelf.document.ids import Digest, Id, Name
 from mat_shelf.document.image import ImageRef
 from mat_shelf.document.parameter import Color, Frozen, Point, color, number
 
@@ -60,6 +60,8 @@ class Light(Frozen):
         What a softbox shows and a spot throws; it multiplies the light.
     distribution : Distribution or None
         How a spot shines in each direction, in place of its cone; the brightest direction has its luminance.
+    only_parts : tuple of Id
+        The parts of the product that it lights; everything where there is none.
     """
 
     name: Name = "Softbox"
@@ -158,6 +160,7 @@ class Light(Frozen):
         title="Seen by camera",
         description="Off, it lights and is mirrored, but the camera does not see it itself.",
     )
+    only_parts: Annotated[tuple[Id, ...], Field(max_length=4096)] = ()
     keeps_power: bool = Field(
         False,
         title="Keep power",

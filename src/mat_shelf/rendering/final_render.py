@@ -19,7 +19,7 @@ from mat_shelf.scene.displacement import fill_displacements
 from mat_shelf.scene.geometry_map_lookup import geometry_map_lookup
 from mat_shelf.scene.geometry_maps import fill_geometry_maps
 from mat_shelf.scene.lights import set_lights
-from mat_shelf.scene.material_table import Supplies, project_geometry, project_material_table
+from mat_shelf.scene.material_table import Supplies, project_geometry, project_material_table, visible_parts
 from mat_shelf.scene.reshaped_parts import reshaped_parts
 
 
@@ -111,7 +111,7 @@ def render_picture(
     task = RenderTask(
         geometry,
         project_material_table(project, supplies, displaced=displaced),
-        set_lights(studio, supplies),
+        set_lights(studio, supplies, [project.product.parts[k].id for k in visible_parts(project)]),
         make_camera_view(project.view.camera, width, height),
         brightest=BRIGHTEST * 2.0**-studio.exposure,
         seed=seed,

@@ -69,6 +69,7 @@ def generate(view, width, height, pixels, sample_index, seed, draws, salt, nest,
         store3(paths.direction, i, direction)
         store3(paths.throughput, i, (F(1), F(1), F(1)))
         paths.pdf[i] = F(0)
+        paths.left[i] = -1
         paths.spread[i] = F(0)
         paths.pixel[i] = i
         paths.random[i] = first_state(pixel, sample_index, seed)

@@ -209,6 +209,7 @@ def carry_on(paths, j, i, origin, direction, throughput, pdf, spread, random, bo
     store3(paths.throughput, j, throughput)
     paths.pdf[j] = pdf
     paths.whole[j] = paths.whole[i]
+    paths.left[j] = paths.left[i]
     paths.spread[j] = spread
     paths.pixel[j] = paths.pixel[i]
     paths.random[j] = random

@@ -266,11 +266,13 @@ class RenderSession:
             lambda: project_geometry(project, self._supplies.meshes, ball, displaced, self._kept_meshes),
         )
         geometry.shapes = geometry_map_lookup(project, geometry, self._supplies.geometry_maps)
+        shown = [project.product.parts[k].id for k in visible_parts(project)]
+        parts = tuple(shown) if any(light.only_parts for light in studio.lights) else ()
         lights, self._rendered_set = self._kept(
             self._lit,
             "lights",
-            mixing_key(studio) if studio.keeps_apart else light_key(studio),
-            lambda: self._make_lights(studio),
+            (*(mixing_key(studio) if studio.keeps_apart else light_key(studio)), *parts),
+            lambda: self._make_lights(studio, parts),
         )
         material_table = self._kept(
             self._built,
@@ -294,10 +296,10 @@ class RenderSession:
         key = backdrop_shape(studio.backdrop), studio.backdrop, project.materials
         return on_plate(task, self._kept(self._built, "bare", key, lambda: bare_scene(project, self._supplies)))
 
-    def _make_lights(self, studio: Set) -> tuple[Lights, Set]:
+    def _make_lights(self, studio: Set, parts: tuple[str, ...]) -> tuple[Lights, Set]:
         """Lights of a set, and the set that they are of: with all of them on where they are kept apart."""
         rendered = whole_set(studio) if studio.keeps_apart else studio
-        return set_lights(rendered, self._supplies), rendered
+        return set_lights(rendered, self._supplies, parts), rendered
 
     def _new_film(self, task: RenderTask, width: int, height: int, studio: Set) -> Film:
         """An empty film, whose layers are mixed as a set says."""

@@ -71,6 +71,7 @@ from mat_shelf.scene.light_sampling import (
     cross_light,
     light_pdf,
     light_weight,
+    lights_part,
     room_light,
     sample_lights,
     shown,
@@ -182,6 +183,8 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
         if walk < 0 and not is_counted:
             end = FAR * F(2) if row < 0 else hits.distance[i]
             for k in range(count_of_lights):
+                if not lights_part(lights, k, paths.left[i]):
+                    continue
                 t, a, b = cross_light(lights, k, origin, d)
                 if t > F(0) and t < end and not (is_first and (cut > -2 or lights.table[k, SEEN] <= F(0))):
                     share = F(1)
@@ -324,7 +327,7 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
         above = lifted(position, facing)
         if not is_sharp:
             random, pick, texel, u, v = _four(is_even, limits.draws, place, shift, random)
-            aim = sample_lights(lights, position, shadows.weights, pick, texel, u, v)
+            aim = sample_lights(lights, position, part, shadows.weights, pick, texel, u, v)
             to_light, reach, radiance, aimed_pdf, light, paths.whole[i] = aim
             toward = dot(to_light, facing)
             wi = to_local(to_light, tangent, bitangent, normal)
@@ -418,6 +421,7 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
         if not (carried > F(1e-6)):
             continue
         leaving = above
+        paths.left[i] = part
         if goes_in:
             paths.walk[i] = part
             update_interior(paths.inside, i, part, entering)

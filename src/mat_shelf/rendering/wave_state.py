@@ -10,12 +10,13 @@ from mat_shelf.scene.interior_list import MOST_NESTED
 
 SOFT = 7
 """Columns of the parameter block that a path keeps: albedo and extinction of three channels, and how far forward."""
-Paths = namedtuple("Paths", "origin direction throughput pdf whole spread pixel random bounces inside walk soft")
+Paths = namedtuple("Paths", "origin direction throughput pdf whole left spread pixel random bounces inside walk soft")
 """State of the paths of a wave.
 
 origin, direction, throughput : (N, 3) float32
 pdf : (N,) float32, density of the direction; 0 where light sampling had no part in it
 whole : (N,) float32, sum of the weights of the lights where rays were aimed at them last, as `sample_lights` has it
+left : (N,) int32, the geometry that turned it last, whose lights it may meet; -1 straight from the camera
 spread : (N,) float32, share of the directions that the path could have taken where it was turned most freely: 0 as long
 as it met mirrors and clear glass only, 1 after a matt surface
 pixel : (N,) int32, row of the sums that it adds to; random : (N,) uint32
@@ -91,6 +92,7 @@ def new_paths(count: int) -> Paths:
         np.empty(triple, F),
         np.empty(count, F),
         np.ones(count, F),
+        np.full(count, -1, np.int32),
         np.empty(count, F),
         np.empty(count, np.int32),
         np.empty(count, np.uint32),

@@ -12,7 +12,7 @@ from mat_shelf.numerics.interpolation import smoothstep
 from mat_shelf.numerics.kernels import PI, F, apart, inline
 from mat_shelf.numerics.vectors import add, cross, dot, frame, row3, row3_at, scale, sub, to_world
 
-Lights = namedtuple("Lights", "room borders density keep alias room_weight table slots texels distributions")
+Lights = namedtuple("Lights", "room borders density keep alias room_weight table slots texels distributions lit")
 """What kernels read.
 
 room : (H, 2H, 3) float32, radiance by direction, as seen from its middle: row 0 is straight up, the middle column
@@ -26,6 +26,8 @@ slots : (L, 4) int32: first texel of its image, or -1, columns, rows; place of i
 texels : (T, 3) float32, images of lights, row by row
 distributions : (D, 181, 121) float32, share of the brightest direction; rows by degrees from the axis, columns by 3
 degrees about it
+lit : (L, P + 1) uint8, whether a light lights each part, by its geometry, and as the last what is no part; (L, 0) where
+all light all
 """
 CENTRE, ACROSS, UP, FACING, RADIANCE = 0, 3, 6, 9, 12
 """First columns of triples: middle, half width and half height axes, mm, unit normal, radiance (1 = 1000 cd/m2)."""
@@ -240,6 +242,27 @@ def shown(lights, k, a, b, d):
         return radiance
     x, y, z = image_at(lights, k, a, b)
     return radiance[0] * x, radiance[1] * y, radiance[2] * z
+
+
+@inline
+def lights_part(lights, k, part):
+    """True if light k lights a part.
+
+    Parameters
+    ----------
+    lights : Lights
+        Lights of the scene.
+    k : int
+        Number of the light.
+    part : int
+        The geometry; -1 for the camera, which sees all lights.
+
+    Returns
+    -------
+    bool
+    """
+    lit = lights.lit
+    return part < 0 or lit.shape[1] == 0 or lit[k, min(part, lit.shape[1] - 1)] > 0
 
 
 @inline
@@ -472,7 +495,7 @@ def _sample_round(lights, k, origin, u, v):
 
 
 @inline
-def sample_lights(lights, origin, weights, pick, texel, u, v):
+def sample_lights(lights, origin, part, weights, pick, texel, u, v):
     """A direction towards a light.
 
     Parameters
@@ -481,6 +504,8 @@ def sample_lights(lights, origin, weights, pick, texel, u, v):
         Lights of the scene.
     origin : float32 triple
         Origin of the ray, mm.
+    part : int
+        The geometry that is to be lit.
     weights : (L,) float32
         Scratch space.
     pick, texel, u, v : float32 in [0, 1)
@@ -498,7 +523,7 @@ def sample_lights(lights, origin, weights, pick, texel, u, v):
     count = lights.table.shape[0]
     whole = lights.room_weight
     for k in range(count):
-        weights[k] = light_weight(lights, k, origin)
+        weights[k] = light_weight(lights, k, origin) if lights_part(lights, k, part) else F(0)
         whole += weights[k]
     remaining = pick * whole
     for k in range(count):

@@ -36,7 +36,7 @@ class LightSupplies(Protocol):
     distributions: Mapping[str, np.ndarray]
 
 
-def make_lights(room, lights=(), pictures=(), distributions=()) -> Lights:
+def make_lights(room, lights=(), pictures=(), distributions=(), parts=()) -> Lights:
     """Lights from a room picture and rows of lights.
 
     Parameters
@@ -48,6 +48,8 @@ def make_lights(room, lights=(), pictures=(), distributions=()) -> Lights:
         The image of each light; none where it is empty.
     distributions : sequence of (181, 121) float32 or None
         The distribution of each light; none where it is empty.
+    parts : sequence of str
+        Ids of the parts in the order of the geometry.
 
     Returns
     -------
@@ -94,10 +96,19 @@ def make_lights(room, lights=(), pictures=(), distributions=()) -> Lights:
         slots,
         np.concatenate(texels).astype(np.float32),
         np.array(grids or np.zeros((1, 181, 121)), np.float32),
+        _lit_parts(lights, parts),
     )
 
 
-def set_lights(studio: Set, supplies: LightSupplies) -> Lights:
+def _lit_parts(lights, parts) -> np.ndarray:
+    """Which parts each light lights, as `Lights.lit` has it."""
+    if not any(light.only_parts for light in lights):
+        return np.zeros((len(lights), 0), np.uint8)
+    rows = [[not light.only_parts or part in light.only_parts for part in (*parts, None)] for light in lights]
+    return np.array(rows, np.uint8)
+
+
+def set_lights(studio: Set, supplies: LightSupplies, parts=()) -> Lights:
     """The lights of a set, turned as it says.
 
     Parameters
@@ -106,6 +117,8 @@ def set_lights(studio: Set, supplies: LightSupplies) -> Lights:
         The set.
     supplies : LightSupplies
         Images and distributions. A missing image is white. Raises KeyError where the set's room is not among them.
+    parts : sequence of str
+        Ids of the parts that are shown, in the order of the geometry.
 
     Returns
     -------
@@ -113,7 +126,7 @@ def set_lights(studio: Set, supplies: LightSupplies) -> Lights:
     """
     lights = shining(studio)
     grids = distributions_of(lights, supplies.distributions)
-    return make_lights(room_of(studio, supplies.rooms), lights, pictures_of(lights, supplies.pictures), grids)
+    return make_lights(room_of(studio, supplies.rooms), lights, pictures_of(lights, supplies.pictures), grids, parts)
 
 
 def light_key(studio: Set) -> tuple:

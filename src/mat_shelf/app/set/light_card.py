@@ -85,6 +85,11 @@ class LightCard(QWidget):
         self.boxes = {name: self._box(name) for name in ("keeps_power", "is_seen")}
         self.image_button = small_button("Image", "What it shows, or throws")
         self.image_button.setMenu(self._image_menu())
+        self.parts_button = small_button("Lights all", "")
+        parts = QMenu(self.parts_button)
+        parts.addAction("Everything", partial(workshop.light_only, ()))
+        self.only_action = parts.addAction("Only the selected parts", self._light_selected)
+        self.parts_button.setMenu(parts)
         self.file_button = small_button("IES…", "", self._choose_distribution)
         self.way_buttons = {way: self._way_button(way) for way in WAYS}
         columns = QHBoxLayout(self)
@@ -101,7 +106,7 @@ class LightCard(QWidget):
         middle.addSpacing(4)
         for row in self.shape_rows.values():
             middle.addWidget(row)
-        for widget in (*self.way_buttons.values(), self.image_button, self.file_button):
+        for widget in (*self.way_buttons.values(), self.parts_button, self.image_button, self.file_button):
             right.addWidget(widget)
             right.addSpacing(6)
         for box in self.boxes.values():
@@ -146,6 +151,13 @@ class LightCard(QWidget):
         self.no_image = menu.addAction("None", partial(self.workshop.set_light_image, None))
         return menu
 
+    def _light_selected(self) -> None:
+        chosen = dict.fromkeys(part for part, _ in self.workshop.selected_wearers)
+        if not chosen:
+            self.workshop.said.emit("Select the parts first that this light should light.")
+            return
+        self.workshop.light_only(tuple(chosen))
+
     def _choose_image(self) -> None:
         chosen, _ = QFileDialog.getOpenFileName(self, "Image of the light", str(home_folder()), IMAGE_FILES)
         if chosen:
@@ -178,6 +190,12 @@ class LightCard(QWidget):
         for name, box in self.boxes.items():
             box.setEnabled(light is not None)
             box.setChecked(light is not None and getattr(light, name))
+        names = [p.name for p in self.workshop.project.product.parts if light is not None and p.id in light.only_parts]
+        is_limited = light is not None and bool(light.only_parts)
+        self.parts_button.setEnabled(light is not None)
+        self.parts_button.setText("Lights some" if is_limited else "Lights all")
+        told = f"It lights {', '.join(names) or 'no part of this product'}"
+        self.parts_button.setToolTip(told if is_limited else "Which parts it lights")
         self.image_button.setVisible(kind in SHOWS_IMAGES)
         self.image_button.setEnabled(light is not None)
         image = light.image if light is not None else None
