@@ -9,8 +9,8 @@ from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.supplies import prepare_supplies
 from mat_shelf.library.shipped import SHIPPED
 from mat_shelf.library.thumbnails import standard_scene
-from mat_shelf.rendering.film import develop
 from mat_shelf.rendering.final_render import render_picture
+from mat_shelf.rendering.tone import develop
 
 TILE, COLUMNS, GAP, CAPTION, SAMPLES = 220, 6, 14, 24, 48
 FONT = Path(__file__).parents[1] / "src/mat_shelf/app/fonts"

@@ -8,8 +8,8 @@ import numpy as np
 from PIL import Image, ImageDraw, ImageFont
 
 from mat_shelf.demo.desk_set import demo_project
-from mat_shelf.rendering.film import develop
 from mat_shelf.rendering.final_render import render_picture
+from mat_shelf.rendering.tone import develop
 
 OUT = Path(__file__).parents[1] / "docs" / "sets.png"
 FONT = Path(__file__).parents[1] / "src" / "mat_shelf" / "app" / "fonts" / "Inter-Medium.otf"

@@ -23,6 +23,7 @@ def run(arguments) -> int:
     return subprocess.run([sys.executable, "-m", "mat_shelf.cli", *arguments], timeout=300).returncode
 
 
+@pytest.mark.long
 def test_exr_is_whole_and_the_same_twice(small_project, tmp_path):
     """Read back by the reader that `mitsuba` carries."""
     mi = pytest.importorskip("mitsuba")
@@ -120,6 +121,7 @@ def test_a_fault_of_ours_is_one_line_and_a_log(project_file, capsys, monkeypatch
     assert "number 89" in fault_log.log_path().read_text()
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(
     "environment",
     [

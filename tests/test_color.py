@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from mat_shelf.optics import color
-from mat_shelf.rendering.film import develop, tone_map
+from mat_shelf.rendering.tone import develop, tone_map
 
 
 def test_srgb_curve():

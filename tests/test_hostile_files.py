@@ -92,6 +92,7 @@ def test_zones_that_claim_billions_of_faces(described, tmp_path):
         assert "the faces of zone 'Z'" in told
 
 
+@pytest.mark.long
 def test_texts_that_claim_millions_of_values(described, tmp_path):
     text, entries = described
     many = b"[" + b"0," * 20_000_000 + b"0]"

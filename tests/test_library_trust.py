@@ -137,6 +137,7 @@ def test_a_folder_that_cannot_be_written_is_read(tmp_path):
             blocked.remove("polished-brass")
 
 
+@pytest.mark.long
 @pytest.mark.skipif(os.getuid() != 0, reason="needs another user")
 def test_another_users_folder_is_read_and_nothing_is_written(tmp_path):
     """As a user who may read the folder and no more; root itself may do anything."""

@@ -19,7 +19,8 @@ from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.tracer import RenderTask, Tracer
 from mat_shelf.scene.geometry import Geometry
-from mat_shelf.scene.light_sampling import room_light, sample_lights
+from mat_shelf.scene.light_faces import room_light
+from mat_shelf.scene.light_sampling import sample_lights
 from mat_shelf.scene.lights import has_sun, make_lights, set_lights
 from mat_shelf.scene.material_table import make_material_table
 from mat_shelf.scene.rooms import plain_room

@@ -107,6 +107,7 @@ def test_a_question_is_answered_before_another_comes(watched, qtbot):
     qtbot.waitUntil(lambda: offered(window), timeout=10_000)
 
 
+@pytest.mark.long
 def test_a_folder_without_letters_and_a_source_that_cannot_be_are_no_obstacle(open_window, small_project, tmp_path):
     folder = tmp_path / "caf\udce9"  # as the system tells a name that is no UTF-8
     folder.mkdir()

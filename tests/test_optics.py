@@ -262,7 +262,7 @@ def test_lobes_are_reciprocal(kind):
         assert value_for(p, a, b) == pytest.approx(value_for(p, b, a), rel=0.03, abs=1e-6)
 
 
-@pytest.mark.parametrize("brushing", [0.0, 0.6])
+@pytest.mark.parametrize("brushing", [0.0, pytest.param(0.6, marks=pytest.mark.long)])
 def test_refraction_is_reciprocal(brushing):
     """Walter et al. 2007, eq. 21, and Veach 1997, ch. 5.2: light through a boundary is the same both ways but for the
     square of the index ratio, by which radiance is squeezed together."""

@@ -12,9 +12,9 @@ from mat_shelf.document.recipe import Recipe
 from mat_shelf.document.set import Backdrop, Plate
 from mat_shelf.exchange.image_writing import png_bytes
 from mat_shelf.optics.color import encode_srgb
-from mat_shelf.rendering.film import develop, light_shown_as, tone_map
 from mat_shelf.rendering.final_render import render_picture
 from mat_shelf.rendering.session import RenderSession
+from mat_shelf.rendering.tone import develop, light_shown_as, tone_map
 
 SIZE = 120, 80
 
@@ -134,3 +134,23 @@ def test_colours_are_shown_as_they_are_with_and_without_a_floor(plated):
         assert np.abs(shown[[0, -1]].mean(axis=1) - wanted).max() <= 2
         standing = develop(render_picture(project.with_set(studio), assets, *SIZE, 8, denoise=False).light).astype(int)
         assert np.abs(standing[0] - shown[0]).max() <= 6 and np.abs(standing - shown).max() > 30
+
+
+def test_a_photograph_follows_its_exposure_and_the_set_at_once(plated):
+    """The next picture shows it; no sample is lost."""
+    project, assets = plated
+    session = RenderSession(assets)
+    session.resize(*SIZE)
+    session.update(project)
+    frame = None
+    while frame is None or frame.is_coarse or frame.samples < 4:
+        frame = session.step() or frame
+    film, before = session._film, frame.pixels[:6].astype(int)
+    studio = project.set
+    session.update(project.with_set(studio.with_(plate=studio.plate.with_(exposure=-1.0))))
+    darker = session.step().pixels[:6].astype(int)
+    assert session._film is film and (before - darker).mean() > 20
+    session.update(project.with_set(studio.with_(exposure=1.0)))
+    brighter_set = session.step().pixels[:6].astype(int)
+    assert np.abs(brighter_set - before).mean() < 4  # the photograph has an exposure of its own
+    session.close()

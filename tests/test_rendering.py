@@ -304,12 +304,12 @@ def test_session_shows_coarse_then_fine_and_drops_what_is_outdated(demo):
         assert frame.is_coarse and frame.revision == first
         fine = next(f for f in iter(session.step, 0) if f is not None)
         assert not fine.is_coarse and fine.pixels.shape == (215, 320, 3) and fine.samples >= 1
-        geometry = session._built["geometry"][1]
+        geometry = session._task.geometry
         material = project.material("teal-lacquer")
         red = material.with_(recipe=Recipe(**(material.recipe.model_dump() | {"base_color": (0.6, 0.02, 0.02)})))
         session.update(project.with_material(red))
         assert session.step().is_coarse
-        assert session._built["geometry"][1] is geometry  # a material edit never rebuilds geometry
+        assert session._task.geometry is geometry  # a material edit never rebuilds geometry
         changed = next(f for f in iter(session.step, 0) if f is not None)
         ids = [part.id for part in project.product.parts]
         barrel = changed.first_hits.part == ids.index("barrel")

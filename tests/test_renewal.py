@@ -20,6 +20,14 @@ def session(plain_demo):
     session.close()
 
 
+@pytest.fixture
+def small_session(small_project):
+    session = RenderSession(small_project[1], threads=2)
+    session.resize(*SIZE)
+    yield session
+    session.close()
+
+
 def refined(session, samples=2):
     """The next fine frame of at least that many samples."""
     while True:
@@ -176,9 +184,8 @@ def test_shapes_lights_and_fillings_start_all_pixels_again(session, plain_demo):
     assert bits_of(project) == 0
 
 
-def test_a_mark_touches_its_own_part(session, small_project):
-    project, assets = small_project
-    session._supplies = assets
+def test_a_mark_touches_its_own_part(small_session, small_project):
+    session, (project, _) = small_session, small_project
     session.update(project)
     refined(session)
     task = session._task
@@ -191,8 +198,8 @@ def test_a_mark_touches_its_own_part(session, small_project):
     assert bits == 1 and renewed.reshape(SIZE[::-1])[on_block].mean() > 0.98 and renewed.mean() < 0.8
 
 
-def test_a_sample_that_is_stopped_leaves_whole_samples(session, small_project):
-    project, session._supplies = small_project
+def test_a_sample_that_is_stopped_leaves_whole_samples(small_session, small_project):
+    session, (project, _) = small_session, small_project
     session.update(project)
     refined(session)
     calls = iter(range(10_000))

@@ -38,6 +38,7 @@ def test_the_start_page_opens_what_is_wanted(open_window, small_project, qtbot, 
     assert not page.isVisible()
 
 
+@pytest.mark.long
 def test_the_demo_is_opened_beside_the_window(open_window, small_project, qtbot):
     window = open_window(*small_project)
     window.menus.find("Open the demo").trigger()

@@ -11,7 +11,7 @@ import numpy as np
 import OpenImageIO
 
 from mat_shelf.exchange.image_decoding import ImageError
-from mat_shelf.rendering.film import develop, develop_deep
+from mat_shelf.rendering.tone import develop, develop_deep
 from mat_shelf.system.file_writer import write_file
 
 IMAGE_ENDINGS = (".png", ".exr", ".tiff", ".jpg")

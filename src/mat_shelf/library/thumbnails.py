@@ -23,8 +23,8 @@ from mat_shelf.exchange.image_reading import ImageError
 from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.exchange.supplies import prepare_supplies
 from mat_shelf.geometry.solids import lathe, rounded
-from mat_shelf.rendering.film import develop
 from mat_shelf.rendering.final_render import render_picture
+from mat_shelf.rendering.tone import develop
 from mat_shelf.system.file_writer import write_file
 from mat_shelf.system.user_folders import cache_root
 

@@ -40,6 +40,8 @@ compile_options = {
 }
 """Options of all compiled functions."""
 _caching = RLock()
+_LAYOUT = b"2"
+"""Raised when a type that kernels take moves to another module: what was kept with it cannot be read any more."""
 
 
 @cache
@@ -84,7 +86,7 @@ def cache_folder(module: str) -> Path:
             if name not in reached:
                 reached.add(name)
                 waiting.append(name)
-    digest = hashlib.sha256()
+    digest = hashlib.sha256(_LAYOUT)
     for name in sorted(reached):
         digest.update(name.encode() + b"\0" + _compiled_part(_source(name)))
     return cache_root() / f"{module.rpartition('.')[2]}-{digest.hexdigest()[:12]}"

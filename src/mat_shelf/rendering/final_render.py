@@ -12,8 +12,7 @@ from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.plate import bare_scene, has_plate, on_plate, plate_light
 from mat_shelf.rendering.region import PictureRegion
-from mat_shelf.rendering.session import BRIGHTEST
-from mat_shelf.rendering.tracer import RenderTask, Tracer
+from mat_shelf.rendering.tracer import BRIGHTEST, RenderTask, Tracer
 from mat_shelf.scene.backdrop import seen_from
 from mat_shelf.scene.displacement import fill_displacements
 from mat_shelf.scene.geometry_map_lookup import geometry_map_lookup

@@ -10,7 +10,7 @@ from mat_shelf.document.project import Project
 from mat_shelf.document.set import Plate, Set
 from mat_shelf.optics.color import decode_srgb, encode_srgb
 from mat_shelf.rendering.camera import white_gains
-from mat_shelf.rendering.film import light_shown_as
+from mat_shelf.rendering.tone import light_shown_as
 from mat_shelf.rendering.tracer import RenderTask
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.geometry_map_lookup import geometry_map_lookup

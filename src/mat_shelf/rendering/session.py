@@ -9,7 +9,6 @@ from one worker thread.
 
 import time
 from dataclasses import replace
-from functools import partial
 from threading import Lock
 from typing import NamedTuple
 
@@ -17,16 +16,14 @@ import numpy as np
 
 from mat_shelf.document.camera import Camera
 from mat_shelf.document.project import Project
-from mat_shelf.document.set import Set
-from mat_shelf.rendering.camera import make_camera_view, white_gains
+from mat_shelf.rendering.camera import white_gains
 from mat_shelf.rendering.denoise import denoise_film
-from mat_shelf.rendering.film import Film, develop
+from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.first_hit import FirstHits, find_first_hits
 from mat_shelf.rendering.frame import Frame
 from mat_shelf.rendering.input_picture import SAMPLES as INPUT_SAMPLES
 from mat_shelf.rendering.input_picture import InputPicture
 from mat_shelf.rendering.pace import WIDEST_STRIDE, CoarseSize, first_stride, next_stride
-from mat_shelf.rendering.plate import bare_scene, has_plate, on_plate, plate_light
 from mat_shelf.rendering.region import PictureRegion
 from mat_shelf.rendering.renewal import (
     fill_touched,
@@ -37,17 +34,13 @@ from mat_shelf.rendering.renewal import (
     seen_to_change,
     touched_bits,
 )
+from mat_shelf.rendering.task_keeper import TaskKeeper
+from mat_shelf.rendering.tone import develop
 from mat_shelf.rendering.tracer import RenderTask, Tracer
-from mat_shelf.scene.backdrop import backdrop_shape, seen_from
+from mat_shelf.scene.backdrop import seen_from
 from mat_shelf.scene.ball import Ball
 from mat_shelf.scene.geometry import Geometry
-from mat_shelf.scene.geometry_map_lookup import geometry_map_lookup
-from mat_shelf.scene.kept import Kept
-from mat_shelf.scene.light_sampling import Lights
-from mat_shelf.scene.lights import light_key, set_lights
-from mat_shelf.scene.material_table import Supplies, bodies_of, project_geometry, project_material_table, visible_parts
-from mat_shelf.scene.relighting import layer_gains, mixing_key, whole_set
-from mat_shelf.scene.reshaped_parts import reshaped_parts
+from mat_shelf.scene.material_table import Supplies, visible_parts
 
 COARSE_SAMPLES = 2
 COARSE_DEPTH = 12
@@ -57,7 +50,6 @@ COARSE_FED_DEPTH = 1
 COARSE_MARKED_DEPTH = 8
 """Waves in which marks count while a value is dragged: through glass and ink, and back."""
 REST_SAMPLES = 512
-BRIGHTEST = 24.0
 REGION_MARGIN = 24
 """Pixels round a region that help to take its noise out."""
 
@@ -88,10 +80,7 @@ class RenderSession:
         self._revision = 0
         self._size = (640, 430)
         self._shown_revision = -1
-        self._built: dict[str, tuple] = beside._built if beside else {}
-        self._kept_meshes = beside._kept_meshes if beside else Kept()
-        self._lit: dict[str, tuple] = {}
-        self._rendered_set: Set | None = None
+        self._tasks = TaskKeeper(supplies, beside._tasks if beside else None)
         self._first_hits: tuple = ((), None)
         self._film = Film(1, 1)
         self._task: RenderTask | None = None  # what the film is of, once it has any sample
@@ -236,98 +225,18 @@ class RenderSession:
     def _is_outdated(self, revision: int) -> bool:
         return self._revision != revision
 
-    @staticmethod
-    def _kept(built: dict[str, tuple], name: str, key: tuple, make):
-        """The last result of `make`, as long as the objects it was made from are the same ones."""
-        old_key, old = built.get(name, ((), None))
-        if len(old_key) == len(key) and all(a is b or a == b for a, b in zip(old_key, key, strict=True)):
-            return old
-        built[name] = (key, made := make())
-        return made
-
     def _shot(self, wanted: "_Wanted", width: int, height: int, seed: int) -> RenderTask:
-        project, ball = wanted.project, wanted.ball
-        studio = project.set
-        meshes = tuple((part.mesh, part.pose, part.is_hidden) for part in project.product.parts)
-        displaced = reshaped_parts(project, self._supplies)
-        relief = tuple(displaced.items())
-        geometry = self._kept(
-            self._built,
-            "geometry",
-            (
-                meshes,
-                bodies_of(project),
-                project.product.contact,
-                backdrop_shape(studio.backdrop),
-                studio.props,
-                ball,
-                relief,
-            ),
-            lambda: project_geometry(project, self._supplies.meshes, ball, displaced, self._kept_meshes),
-        )
-        geometry.shapes = geometry_map_lookup(project, geometry, self._supplies.geometry_maps)
-        shown = [project.product.parts[k].id for k in visible_parts(project)]
-        parts = tuple(shown) if any(light.only_parts for light in studio.lights) else ()
-        lights, self._rendered_set = self._kept(
-            self._lit,
-            "lights",
-            (*(mixing_key(studio) if studio.keeps_apart else light_key(studio)), *parts),
-            lambda: self._make_lights(studio, parts),
-        )
-        material_table = self._kept(
-            self._built,
-            "dressing",
-            (project.materials, project.product, project.marks, studio.backdrop, studio.props, ball is None, relief),
-            lambda: project_material_table(project, self._supplies, ball, displaced),
-        )
-        view = make_camera_view(wanted.camera, width, height)
-        task = RenderTask(
-            geometry,
-            material_table,
-            lights,
-            view,
-            brightest=BRIGHTEST * 2.0**-self._exposure,
-            seed=seed,
-            straight=studio.straight_light,
-            keeps_apart=studio.keeps_apart,
-        )
-        if not has_plate(studio):
-            return task
-        key = backdrop_shape(studio.backdrop), studio.backdrop, project.materials
-        return on_plate(task, self._kept(self._built, "bare", key, lambda: bare_scene(project, self._supplies)))
+        return self._tasks.task(wanted.project, wanted.camera, wanted.ball, (width, height), seed, self._exposure)
 
-    def _make_lights(self, studio: Set, parts: tuple[str, ...]) -> tuple[Lights, Set]:
-        """Lights of a set, and the set that they are of: with all of them on where they are kept apart."""
-        rendered = whole_set(studio) if studio.keeps_apart else studio
-        return set_lights(rendered, self._supplies, parts), rendered
-
-    def _new_film(self, task: RenderTask, width: int, height: int, studio: Set) -> Film:
-        """An empty film, whose layers are mixed as a set says."""
-        film, gains = task.film(width, height), self._gains(studio)
-        if gains is not None:
-            film.mix(gains)
-        return film
-
-    def _lay_plate(self, film: Film, wanted: "_Wanted") -> None:
-        """Puts the photograph of the set, if it has one, behind what a film shows."""
-        studio = wanted.project.set
-        if film.caught is not None:
-            key = studio.plate, studio.exposure, studio.exact_colors, wanted.camera, film.width, film.height
-            size = film.width, film.height
-            make = partial(plate_light, studio, self._supplies, wanted.camera, *size)
-            film.plate = self._kept(self._lit, f"plate {size == (wanted.width, wanted.height)}", key, make)
-
-    def _gains(self, studio: Set) -> np.ndarray | None:
-        """Factors of the layers of the film for a set; None where it has one layer only."""
-        return layer_gains(self._rendered_set, studio) if studio.keeps_apart else None
-
-    def _relight(self, gains: np.ndarray | None) -> None:
-        """Mixes the film, and the picture that was cleaned, anew."""
-        film = self._film
-        if gains is None or np.array_equal(gains, film.gains):
+    def _remix(self, wanted: "_Wanted") -> None:
+        """Mixes lights and lays the photograph behind the film as the set has them now, the clean picture too."""
+        film, studio = self._film, wanted.project.set
+        gains, plate = self._tasks.gains(studio), self._tasks.plate(film, studio, wanted.camera, "film")
+        if np.array_equal(gains, film.gains) and plate is film.plate:
             return
         before = film.picture()
         film.mix(gains)
+        film.plate = plate
         if self._clean is not None:
             # The noise is the same in both, so the clean picture changes by their ratio.
             self._clean = self._clean * ((film.picture() + _DIM) / (before + _DIM))
@@ -352,14 +261,13 @@ class RenderSession:
         if touched is None:
             self._exposure = wanted.project.set.exposure
             size = wanted.width, wanted.height
-            self._film = self._new_film(self._shot(wanted, *size, seed=1), *size, wanted.project.set)
-            self._lay_plate(self._film, wanted)
+            task = self._shot(wanted, *size, seed=1)
+            self._film = self._tasks.film(task, size, wanted.project.set, wanted.camera, "film")
             self._task, self._clean = None, None
         else:
             self._film.renew(touched)
             self._task = task
-            self._lay_plate(self._film, wanted)
-            self._relight(self._gains(wanted.project.set))
+            self._remix(wanted)
         frame = self._preview(wanted, touched, started) if self._clean is not None else None
         if frame is None:
             self._clean = None
@@ -407,8 +315,7 @@ class RenderSession:
         project, camera, revision = wanted.project, wanted.camera, wanted.revision
         size = self._coarse.size(wanted.width, wanted.height)
         task = self._coarse_shot(wanted, *size)
-        film = self._new_film(task, *size, project.set)
-        self._lay_plate(film, wanted)
+        film = self._tasks.film(task, size, project.set, camera, "coarse")
         traced = time.perf_counter()
         for _ in range(COARSE_SAMPLES):
             self.tracer.add_sample(task, film)

@@ -65,17 +65,8 @@ from mat_shelf.scene.interior_list import (
     times_inside,
     update_interior,
 )
-from mat_shelf.scene.light_sampling import (
-    FAR,
-    SEEN,
-    cross_light,
-    light_pdf,
-    light_weight,
-    lights_part,
-    room_light,
-    sample_lights,
-    shown,
-)
+from mat_shelf.scene.light_faces import FAR, SEEN, cross_light, lights_part, room_light, shown
+from mat_shelf.scene.light_sampling import light_pdf, light_weight, sample_lights
 
 _D_LINE, _F_LINE, _C_LINE = 587.6, 486.1, 656.3
 SPLIT = tuple(F((1 / nm**2 - 1 / _D_LINE**2) / (1 / _F_LINE**2 - 1 / _C_LINE**2)) for nm in (612.0, 549.0, 465.0))

@@ -23,13 +23,15 @@ from mat_shelf.rendering.film import Film, add_sums, clear_sums, new_sums
 from mat_shelf.scene.dressing import Dressing, DressingMemory, dress_points
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.interior_list import interior_at
-from mat_shelf.scene.light_sampling import Lights
+from mat_shelf.scene.light_faces import Lights
 from mat_shelf.scene.material_table import MaterialTable
 from mat_shelf.system.processors import usable_processors
 
 WAVE = 1 << 13
 """Paths in a wave: enough that the call for each costs nothing, few enough to stay in the cache."""
 NO_LIMIT = 1e30
+BRIGHTEST = 24.0
+"""Most that a path brings at once to a picture that is exposed as it is, as `RenderTask.brightest`."""
 MOST_BOUNCES = 4000
 """A technical bound."""
 MOST_WAVES = 2 * MOST_BOUNCES

@@ -10,7 +10,7 @@ from mat_shelf.document.light import SHOWS_IMAGES, Light
 from mat_shelf.numerics.interpolation import smoothsteps
 from mat_shelf.optics.color import black_body, luminance
 from mat_shelf.optics.parameters import WHITE
-from mat_shelf.scene import light_sampling as S
+from mat_shelf.scene import light_faces as S
 
 _NUMBERS = {"rectangle": S.RECTANGLE, "disc": S.DISC, "tube": S.TUBE, "spot": S.SPOT, "distant": S.DISTANT}
 _STEPS = 200

@@ -15,7 +15,7 @@ from mat_shelf.document.set import Set
 from mat_shelf.numerics.kernels import F, kernel
 from mat_shelf.optics.color import luminance
 from mat_shelf.patterns.mipmap import Mipmap
-from mat_shelf.scene.light_sampling import WIDTH, Lights
+from mat_shelf.scene.light_faces import WIDTH, Lights
 from mat_shelf.scene.light_table import axes_of, distributions_of, pictures_of, row_of
 from mat_shelf.scene.rooms import room_of
 from mat_shelf.scene.sky import sun_of

@@ -10,8 +10,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from mat_shelf.app.fault_report import report
 from mat_shelf.document.project import Project
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.rendering.film import develop
 from mat_shelf.rendering.final_render import render_picture
+from mat_shelf.rendering.tone import develop
 
 THUMBNAIL = 66, 44
 _SAMPLES = 12

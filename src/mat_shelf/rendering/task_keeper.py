@@ -1,0 +1,199 @@
+"""Tasks of the newest state of a project; what did not change since the last one is kept."""
+
+from functools import partial
+
+import numpy as np
+
+from mat_shelf.document.camera import Camera
+from mat_shelf.document.project import Project
+from mat_shelf.document.set import Set
+from mat_shelf.rendering.camera import make_camera_view
+from mat_shelf.rendering.film import Film
+from mat_shelf.rendering.plate import bare_scene, has_plate, on_plate, plate_light
+from mat_shelf.rendering.tracer import BRIGHTEST, RenderTask
+from mat_shelf.scene.backdrop import backdrop_shape
+from mat_shelf.scene.ball import Ball
+from mat_shelf.scene.geometry import Geometry
+from mat_shelf.scene.geometry_map_lookup import geometry_map_lookup
+from mat_shelf.scene.kept import Kept
+from mat_shelf.scene.light_faces import Lights
+from mat_shelf.scene.lights import light_key, set_lights
+from mat_shelf.scene.material_table import Supplies, bodies_of, project_geometry, project_material_table, visible_parts
+from mat_shelf.scene.relighting import layer_gains, mixing_key, whole_set
+from mat_shelf.scene.reshaped_parts import reshaped_parts
+
+
+class TaskKeeper:
+    """Makes tasks of a project, and films for them.
+
+    Parameters
+    ----------
+    supplies : Supplies
+        Meshes and images.
+    beside : TaskKeeper, optional
+        Another one for the same project; geometry and materials are shared.
+    """
+
+    def __init__(self, supplies: Supplies, beside: "TaskKeeper | None" = None):
+        self._supplies = supplies
+        self._built: dict[str, tuple] = beside._built if beside else {}
+        self._meshes = beside._meshes if beside else Kept()
+        self._lit: dict[str, tuple] = {}
+        self._rendered_set: Set | None = None
+
+    def task(
+        self, project: Project, camera: Camera, ball: Ball | None, size: tuple[int, int], seed: int, exposure: float
+    ) -> RenderTask:
+        """Task of a project.
+
+        Parameters
+        ----------
+        project : Project
+            The project.
+        camera : Camera
+            The camera.
+        ball : Ball or None
+            Ball for judging reflections.
+        size : (int, int)
+            Pixels across, and from top to bottom.
+        seed : int
+            Seed of the random numbers.
+        exposure : float
+            Stops, by which single paths are limited.
+
+        Returns
+        -------
+        RenderTask
+        """
+        studio = project.set
+        displaced = reshaped_parts(project, self._supplies)
+        relief = tuple(displaced.items())
+        geometry = self._geometry(project, ball, displaced, relief)
+        lights = self._lights(project)
+        material_table = _kept(
+            self._built,
+            "dressing",
+            (project.materials, project.product, project.marks, studio.backdrop, studio.props, ball is None, relief),
+            lambda: project_material_table(project, self._supplies, ball, displaced),
+        )
+        task = RenderTask(
+            geometry,
+            material_table,
+            lights,
+            make_camera_view(camera, *size),
+            brightest=BRIGHTEST * 2.0**-exposure,
+            seed=seed,
+            straight=studio.straight_light,
+            keeps_apart=studio.keeps_apart,
+        )
+        if not has_plate(studio):
+            return task
+        key = studio.backdrop, project.materials
+        return on_plate(task, _kept(self._built, "bare", key, lambda: bare_scene(project, self._supplies)))
+
+    def film(self, task: RenderTask, size: tuple[int, int], studio: Set, camera: Camera, use: str) -> Film:
+        """An empty film for a task, mixed and with the photograph behind it as a set says.
+
+        Parameters
+        ----------
+        task : RenderTask
+            The task.
+        size : (int, int)
+            Pixels across, and from top to bottom.
+        studio : Set
+            The set.
+        camera : Camera
+            The camera.
+        use : str
+            Name under which its photograph is kept.
+
+        Returns
+        -------
+        Film
+        """
+        made = task.film(*size)
+        made.mix(self.gains(studio))
+        made.plate = self.plate(made, studio, camera, use)
+        return made
+
+    def gains(self, studio: Set) -> np.ndarray:
+        """Factors of the layers of the film for a set, as its lights are rendered by the last task.
+
+        Parameters
+        ----------
+        studio : Set
+            The set.
+
+        Returns
+        -------
+        (K, 3) float32
+        """
+        return layer_gains(self._rendered_set, studio) if studio.keeps_apart else np.ones((1, 3), np.float32)
+
+    def plate(self, film: Film, studio: Set, camera: Camera, use: str) -> np.ndarray | None:
+        """The photograph of a set as light, of the size of a film.
+
+        Parameters
+        ----------
+        film : Film
+            The film.
+        studio : Set
+            The set.
+        camera : Camera
+            The camera.
+        use : str
+            Name under which it is kept.
+
+        Returns
+        -------
+        (H, W, 3) float32 or None
+            None where the film is for a set without one.
+        """
+        if film.caught is None:
+            return None
+        balance = studio.exposure, studio.exact_colors, camera.white, camera.white_tint
+        key = studio.plate, *balance, film.width, film.height, len(self._supplies.pictures)
+        make = partial(plate_light, studio, self._supplies, camera, film.width, film.height)
+        return _kept(self._lit, f"plate of {use}", key, make)
+
+    def _geometry(self, project: Project, ball: Ball | None, displaced, relief) -> Geometry:
+        product, studio = project.product, project.set
+        meshes = tuple((part.mesh, part.pose, part.is_hidden) for part in product.parts)
+        stands = backdrop_shape(studio.backdrop), studio.props, ball
+        geometry = _kept(
+            self._built,
+            "geometry",
+            (meshes, bodies_of(project), product.contact, *stands, relief),
+            lambda: project_geometry(project, self._supplies.meshes, ball, displaced, self._meshes),
+        )
+        geometry.shapes = geometry_map_lookup(project, geometry, self._supplies.geometry_maps)
+        return geometry
+
+    def _lights(self, project: Project) -> Lights:
+        """Lights of the set in use; all of them on where they are kept apart."""
+        studio, parts = project.set, ()
+        if any(light.only_parts for light in studio.lights):
+            parts = tuple(project.product.parts[k].id for k in visible_parts(project))
+
+        def make() -> tuple[Lights, Set]:
+            """Make them, and tell the set that they are of.
+
+            Returns
+            -------
+            tuple[Lights, Set]
+            """
+            rendered = whole_set(studio) if studio.keeps_apart else studio
+            return set_lights(rendered, self._supplies, parts), rendered
+
+        key = mixing_key(studio) if studio.keeps_apart else light_key(studio)
+        lights, self._rendered_set = _kept(self._lit, "lights", (*key, *parts), make)
+        return lights
+
+
+def _kept(built: dict[str, tuple], name: str, key: tuple, make):
+    """The last result of `make`, as long as the objects it was made from are the same ones."""
+    old_key, old = built.get(name, ((), None))
+    if len(old_key) == len(key) and all(a is b or a == b for a, b in zip(old_key, key, strict=True)):
+        return old
+    built[name] = (key, made := make())
+    return made
