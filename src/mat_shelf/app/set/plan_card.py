@@ -50,7 +50,7 @@ class PlanView(QWidget):
         return QSize(210, 210)
 
     def minimumSizeHint(self) -> QSize:
-        return QSize(164, 150)
+        return QSize(138, 150)
 
     def look_from(self, side: str) -> None:
         """Shows the plan from another side."""
