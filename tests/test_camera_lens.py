@@ -23,6 +23,7 @@ from mat_shelf.rendering.camera import (
     white_gains,
 )
 from mat_shelf.rendering.film import Film
+from mat_shelf.rendering.navigation import close_up_camera, pan
 from mat_shelf.rendering.tracer import RenderTask, Tracer
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.lights import make_lights
@@ -187,3 +188,13 @@ def test_the_sharp_zone_is_that_of_the_thin_lens():
     assert near == pytest.approx(hyperfocal / 2, rel=0.02) and far > 50 * hyperfocal
     near, far = sharp_zone(ABOVE.with_(f_stop=stop, focus=500.0))
     assert far - near == pytest.approx(2 * stop * c * 500.0**2 / f**2, rel=0.05)
+
+
+def test_the_close_up_has_the_white_of_its_camera_and_a_rolled_camera_pans_along_its_picture():
+    camera = ABOVE.with_(white=3000.0, white_tint=0.2, roll=40.0)
+    close = close_up_camera(camera, (0, 60, 0), 12.0)
+    assert (close.white, close.white_tint) == (3000.0, 0.2)
+    moved = pan(camera, 0.0, 0.1)
+    way = np.subtract(moved.target, camera.target)
+    up = np.array(make_camera_view(camera, *SIZE).up, np.float64)
+    assert way / np.linalg.norm(way) == pytest.approx(up, abs=1e-3)

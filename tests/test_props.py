@@ -86,8 +86,9 @@ def test_props_are_added_dressed_and_kept_in_the_window(open_window, small_proje
     start = plan.place_of(box.mean(axis=0))
     from test_set_plan import drag, xy
 
-    drag(plan, xy(start), xy(start) + (0, 12))
-    assert workshop.prop.z > 0 or workshop.prop.z != box.mean(axis=0)[2]
+    before_z = workshop.prop.z
+    drag(plan, xy(start), xy(start) + (0, 12))  # towards the front
+    assert workshop.prop.z > before_z + 1 and workshop.prop.x == pytest.approx(-55, abs=2)
 
     solid = trimesh.creation.box((30, 20, 10))
     solid.export(tmp_path / "block.stl")
@@ -104,7 +105,10 @@ def test_props_are_added_dressed_and_kept_in_the_window(open_window, small_proje
     qtbot.waitUntil(lambda: workshop.path == path, timeout=60_000)
     assert workshop.project == saved and saved.set.props[1].mesh in workshop.assets.meshes
     workshop.keep_set(100.0)
+    qtbot.waitUntil(lambda: len(workshop.kept_sets()) == 1, timeout=30_000)
+    count = len(workshop.project.sets)
     workshop.add_kept_set(workshop.kept_sets()[0], 100.0)
+    qtbot.waitUntil(lambda: len(workshop.project.sets) == count + 1, timeout=30_000)
     assert len(workshop.project.set.props) == 2 and workshop.project.set.props[0].material is None
     (tmp_path / "broken.stl").write_bytes(b"solid nonsense")
     workshop.add_model_prop(tmp_path / "broken.stl", [[0, 0, 0], [1, 1, 1]])

@@ -110,3 +110,19 @@ def test_a_switch_changes_the_pixels_at_once_in_the_window(open_window, lit, qtb
     workshop.switch_light(2, True)
     assert picture_of(qtbot, window).mean() > darker.mean() + 1
     assert board.apart_box.isChecked()
+
+
+def test_names_and_lights_that_are_off_start_no_pixel_again(lit):
+    project, assets = lit
+    project = project.with_set(project.set.with_(keeps_apart=False))
+    session = RenderSession(assets)
+    session.resize(*SIZE)
+    session.update(project)
+    shown(session, 4)
+    film = session._film
+    key, rim, lamp = LIGHTS
+    for lights in ((key.with_(name="Main", keeps_power=True), rim, lamp), (key, rim, lamp.with_(luminance=5.0))):
+        session.update(project.with_set(project.set.with_(lights=lights)))
+        session.step()
+        assert session._film is film and film.samples >= 4
+    session.close()

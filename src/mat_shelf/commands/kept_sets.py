@@ -6,10 +6,12 @@ from mat_shelf.commands.command import command
 from mat_shelf.document.ids import free_name, new_id
 from mat_shelf.document.project import MOST_SETS
 from mat_shelf.document.set import Set
+from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.package import PackageError
 from mat_shelf.exchange.project_file import plain_file_name
 from mat_shelf.exchange.set_file import SET_ENDING, KeptSet, open_set, save_set
 from mat_shelf.scene.sets import BUILT_FOR_MM, SETS, scaled_set
+from mat_shelf.system.file_writer import write_file
 
 
 class KeptSets:
@@ -41,14 +43,26 @@ class KeptSets:
         worn = studio.backdrop.material if studio.backdrop is not None else None
         material = self.project.material(worn).with_(parent=None, color_links=()) if worn is not None else None
         kept = KeptSet(set=studio, built_for=min(max(longest, 0.01), 1e7), material=material)
-        try:
-            self._set_folder.mkdir(parents=True, exist_ok=True)
-            save_set(self._set_folder / f"{plain_file_name(studio.name)}{SET_ENDING}", kept, self.assets)
-        except OSError as fault:
-            words = fault.strerror or fault
-            self.said.emit(f"{studio.name} was not saved to the library: {words}.")
-            return
-        self.said.emit(f"{studio.name} is in the library now.")
+        path, assets = self._set_folder / f"{plain_file_name(studio.name)}{SET_ENDING}", self.assets
+
+        def work() -> None:
+            """Write it."""
+            path.parent.mkdir(parents=True, exist_ok=True)
+            save_set(path, kept, assets)
+
+        def failed(fault: Exception) -> None:
+            """Say why it was not written.
+
+            Parameters
+            ----------
+            fault : Exception
+                The reason.
+            """
+            if not isinstance(fault, OSError):
+                raise fault
+            self.said.emit(f"{studio.name} was not saved to the library: {fault.strerror or fault}.")
+
+        self.aside(work, lambda _: self.said.emit(f"{studio.name} is in the library now."), failed)
 
     @command
     def add_kept_set(self, path: Path, longest: float) -> None:
@@ -61,21 +75,32 @@ class KeptSets:
         longest : float
             Longest side of the product, mm.
         """
-        try:
-            kept, files = open_set(path)
-        except (OSError, PackageError) as fault:
+        assets = self.assets
+
+        def done(found: tuple[KeptSet, Assets]) -> None:
+            """Add it, unless another project is open by then.
+
+            Parameters
+            ----------
+            found : (KeptSet, Assets)
+                The set and its files.
+            """
+            if self.assets is assets:
+                self._take_set(*found, longest)
+
+        def failed(fault: Exception) -> None:
+            """Say why it cannot be used.
+
+            Parameters
+            ----------
+            fault : Exception
+                The reason.
+            """
+            if not isinstance(fault, OSError | PackageError):
+                raise fault
             self.said.emit(f"{path.stem} was not added: {fault}.")
-            return
-        project, studio = self.project, scaled_set(kept.set, _factor(longest, kept.built_for))
-        self.assets.take(files)
-        if studio.backdrop is not None and studio.backdrop.material is not None:
-            worn = None
-            if kept.material is not None:
-                worn = new_id("material")
-                name = free_name(kept.material.name, {material.name for material in project.materials})
-                project = project.with_material(kept.material.with_(id=worn, name=name))
-            studio = studio.with_(backdrop=studio.backdrop.with_(material=worn))
-        self._add_set(project, studio)
+
+        self.aside(lambda: open_set(path), done, failed)
 
     @command
     def add_shipped_set(self, set_id: str, longest: float) -> None:
@@ -101,9 +126,32 @@ class KeptSets:
             Its file.
         """
         try:
-            path.unlink(missing_ok=True)
+            data = path.read_bytes()
+            path.unlink()
         except OSError as fault:
             self.said.emit(f"{path.stem} was not deleted: {fault.strerror or fault}.")
+            return
+        self.asked.emit(
+            f"{path.stem} was deleted from the library.", "Put back", lambda: self._put_back_set(path, data)
+        )
+
+    def _put_back_set(self, path: Path, data: bytes) -> None:
+        try:
+            write_file(path, data)
+        except OSError as fault:
+            self.said.emit(f"{path.stem} was not put back: {fault.strerror or fault}.")
+
+    def _take_set(self, kept: KeptSet, files: Assets, longest: float) -> None:
+        project, studio = self.project, scaled_set(kept.set, _factor(longest, kept.built_for))
+        self.assets.take(files)
+        if studio.backdrop is not None and studio.backdrop.material is not None:
+            worn = None
+            if kept.material is not None:
+                worn = new_id("material")
+                name = free_name(kept.material.name, {material.name for material in project.materials})
+                project = project.with_material(kept.material.with_(id=worn, name=name))
+            studio = studio.with_(backdrop=studio.backdrop.with_(material=worn))
+        self._add_set(project, studio)
 
     def _add_set(self, project, studio: Set) -> None:
         if len(project.sets) >= MOST_SETS:

@@ -41,7 +41,7 @@ class PropCommands:
             Its place in the set.
         """
         self._prop_place = place
-        self.light_changed.emit()
+        self.prop_changed.emit()
 
     def with_prop(self, prop: Prop):
         """The set in use, with another prop in place of the selected one.
@@ -176,7 +176,7 @@ class PropCommands:
         prop = prop.with_(name=free_name(prop.name, {each.name for each in props}))
         self._prop_place = len(props)
         self.edit(f"Add {prop.name}", self.project.with_set(self.project.set.with_(props=(*props, prop))))
-        self.light_changed.emit()
+        self.prop_changed.emit()
 
 
 def _rounded(place: dict[str, float]) -> dict[str, float]:

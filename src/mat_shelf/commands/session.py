@@ -70,7 +70,7 @@ class Session(
     Attributes
     ----------
     project_changed, selection_changed, library_changed, camera_changed, close_up_changed, ball_changed, shown_changed,
-    region_changed, light_changed
+    region_changed, light_changed, prop_changed
         Read the new state from the session.
     project_replaced
         Another project, with other meshes, is open.
@@ -91,6 +91,7 @@ class Session(
     shown_changed = Signal()
     region_changed = Signal()
     light_changed = Signal()
+    prop_changed = Signal()
     said = Signal(str)
     asked = Signal(str, str, object)
 

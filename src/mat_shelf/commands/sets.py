@@ -7,7 +7,7 @@ from mat_shelf.commands.command import command
 from mat_shelf.document.ids import name_from, name_of_copy, new_id
 from mat_shelf.document.image import ImageRef
 from mat_shelf.document.project import MOST_SETS
-from mat_shelf.document.set import Backdrop, Plate, Sky
+from mat_shelf.document.set import Backdrop, Plate, Set, Sky
 from mat_shelf.exchange.image_reading import ImageError
 from mat_shelf.exchange.light_distribution import DistributionError
 from mat_shelf.system.file_reader import read_file
@@ -108,25 +108,23 @@ class SetCommands:
             self.edit("Remove backplate", self.project.with_set(studio.with_(plate=None)))
             return
 
-        def put(name: str, kept: tuple[str, str]) -> None:
-            """Put it there.
+        def laid(present: Set, image: ImageRef) -> Set:
+            """The set with the photograph.
 
             Parameters
             ----------
-            name : str
-                Name of the image.
-            kept : (str, str)
-                Its digest and kind.
-            """
-            present = next((each for each in self.project.sets if each.id == studio.id), None)
-            if present is None:
-                self.said.emit(f"{name} was not used: the set '{studio.name}' was removed.")
-                return
-            plate = Plate(image=ImageRef(name=name, digest=kept[0], kind=kept[1]))
-            backdrop = present.backdrop or Backdrop(form="floor")
-            self.edit("Backplate", self.project.with_set(present.with_(plate=plate, backdrop=backdrop)))
+            present : Set
+                The set.
+            image : ImageRef
+                The photograph.
 
-        self._take_in(path, self.assets.add_map, "a backplate", put)
+            Returns
+            -------
+            Set
+            """
+            return present.with_(plate=Plate(image=image), backdrop=present.backdrop or Backdrop(form="floor"))
+
+        self._take_in(path, self.assets.add_map, "a backplate", self._put_in_set("Backplate", laid))
 
     @command
     def set_sky(self, sky: Sky) -> None:
@@ -158,8 +156,30 @@ class SetCommands:
             self.edit("Remove environment", self.project.with_set(studio.with_(room=None)))
             return
 
-        def light(name: str, kept: tuple[str, str]) -> None:
-            """Light the set with the image.
+        def lit(present: Set, image: ImageRef) -> Set:
+            """The set with the environment.
+
+            Parameters
+            ----------
+            present : Set
+                The set.
+            image : ImageRef
+                The environment image.
+
+            Returns
+            -------
+            Set
+            """
+            return present.with_(room=image, sky=None)
+
+        self._take_in(path, self.assets.add_room, "an environment", self._put_in_set("Environment", lit))
+
+    def _put_in_set(self, label: str, change: Callable[[Set, ImageRef], Set]) -> Callable[[str, tuple], None]:
+        """A function that changes the set in use now by an image, once that was read."""
+        studio = self.project.set
+
+        def put(name: str, kept: tuple[str, str]) -> None:
+            """Change it.
 
             Parameters
             ----------
@@ -172,10 +192,10 @@ class SetCommands:
             if present is None:
                 self.said.emit(f"{name} was not used: the set '{studio.name}' was removed.")
                 return
-            picture = ImageRef(name=name, digest=kept[0], kind=kept[1])
-            self.edit("Environment", self.project.with_set(present.with_(room=picture, sky=None)))
+            image = ImageRef(name=name, digest=kept[0], kind=kept[1])
+            self.edit(label, self.project.with_set(change(present, image)))
 
-        self._take_in(path, self.assets.add_room, "an environment", light)
+        return put
 
     def _take_in(self, path: Path, add: Callable, use: str, then: Callable[[str, tuple], None]) -> None:
         """Takes a file into the assets aside, then uses it by name in the project that is open by then."""

@@ -30,6 +30,7 @@ class Mipmap:
         self.levels = [np.ascontiguousarray(pixels)]
         while min(self.levels[-1].shape[:2]) >= 8:
             self.levels.append(_halved(self.levels[-1]))
+        self._colors: tuple[int, np.ndarray | None] = (0, None)
 
     @property
     def width(self) -> int:
@@ -61,7 +62,7 @@ class Mipmap:
         return self.levels[min(max(int(math.log2(max(texel, 1))), 0), len(self.levels) - 1)]
 
     def colors(self, most: int) -> np.ndarray:
-        """The picture as linear colours, at its largest size of so many pixels; grey is grey, alpha does not count.
+        """The picture as linear colours, at its largest size of so many pixels; the last one asked for is kept.
 
         Parameters
         ----------
@@ -72,10 +73,15 @@ class Mipmap:
         -------
         (h, w, 3) float32
         """
+        kept_size, made = self._colors
+        if made is not None and kept_size == most:
+            return made
         pixels = self.level(2.0 ** math.ceil(math.log2(max(self.width, self.height) / most)))
         kept = pixels[..., :3] if pixels.shape[2] >= 3 else np.repeat(pixels[..., :1], 3, axis=2)
         table = decoding(pixels.dtype.name, True)
-        return np.maximum(table[kept] if len(table) > 1 else kept, 0).astype(np.float32)
+        made = np.maximum(table[kept] if len(table) > 1 else kept, 0).astype(np.float32)
+        self._colors = most, made
+        return made
 
 
 def _halved(pixels: np.ndarray) -> np.ndarray:

@@ -86,6 +86,8 @@ def pan(camera: Camera, right: float, up: float) -> Camera:
     """
     around, above, distance = _polar(camera)
     across, upward, _ = _axes(around, above)
+    c, s = math.cos(math.radians(camera.roll)), math.sin(math.radians(camera.roll))
+    across, upward = c * across + s * upward, c * upward - s * across
     return _placed(camera, np.add(camera.target, (across * right + upward * up) * distance), around, above, distance)
 
 
@@ -250,4 +252,5 @@ def close_up_camera(camera: Camera, point, width_mm: float) -> Camera:
     # A square picture shows the frame's whole width.
     distance = min(width_mm * CLOSE_UP_LENS / FRAME[0], reach * 0.98)
     lens = min(max(distance * FRAME[0] / width_mm, 10.0), 800.0)
-    return Camera(**_within(point, toward / reach * -distance), focal_length=lens)
+    balance = {"white": camera.white, "white_tint": camera.white_tint}
+    return Camera(**_within(point, toward / reach * -distance), focal_length=lens, **balance)

@@ -16,9 +16,6 @@ from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.geometry_map_lookup import geometry_map_lookup
 from mat_shelf.scene.material_table import MaterialTable, project_geometry, project_material_table
 
-_MOST = 4096
-"""Pixels on the longer side of a photograph that are looked at."""
-
 
 def plate_light(studio: Set, supplies, camera: Camera, width: int, height: int) -> np.ndarray:
     """Light that is shown as the photograph of a set, cut to the shape of a picture, (height, width, 3) float32.
@@ -55,7 +52,8 @@ def _gradient(plate: Plate, width: int, height: int) -> np.ndarray:
 
 def _cut(supplies, plate: Plate, width: int, height: int) -> np.ndarray:
     kept = supplies.pictures.get(plate.image.digest)
-    shown = np.full((2, 2, 3), 0.18, np.float32) if kept is None else kept.colors(_MOST)
+    # Little larger than the picture: from more, pixels would be picked instead of averaged.
+    shown = np.full((2, 2, 3), 0.18, np.float32) if kept is None else kept.colors(2 * max(width, height))
     rows, columns = shown.shape[:2]
     scale = min(columns / width, rows / height)
     y = (np.arange(height) + 0.5 - height / 2) * scale + rows / 2 - 0.5

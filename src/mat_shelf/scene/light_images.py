@@ -40,14 +40,16 @@ def leaves_image() -> np.ndarray:
     (256, 256) float32
     """
     rng = np.random.default_rng(7)
-    y, x = (np.indices((_SIZE, _SIZE)) + 0.5) / _SIZE
     light = np.ones((_SIZE, _SIZE), np.float32)
     for _ in range(150):
         middle, length, turn = rng.random(2) * 1.2 - 0.1, rng.uniform(0.05, 0.13), rng.uniform(0, np.pi)
+        around = [slice(max(int((m - length) * _SIZE), 0), max(int((m + length) * _SIZE) + 2, 0)) for m in middle[::-1]]
+        patch = light[tuple(around)]
+        y, x = ((np.indices(patch.shape).T + [rows.start for rows in around] + 0.5) / _SIZE).T
         along = ((x - middle[0]) * np.cos(turn) + (y - middle[1]) * np.sin(turn)) / length
         aside = ((y - middle[1]) * np.cos(turn) - (x - middle[0]) * np.sin(turn)) / length
         # A leaf: two arcs that meet at both ends.
-        light[np.abs(aside) < 0.38 * (1 - along * along)] *= rng.uniform(0.0, 0.35)
+        patch[np.abs(aside) < 0.38 * (1 - along * along)] *= rng.uniform(0.0, 0.35)
     return _soft(light, 2.0)
 
 

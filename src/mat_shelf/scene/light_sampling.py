@@ -69,7 +69,9 @@ def light_weight(lights, k, origin):
         along = dot(to, axis)
         side = max(F(1) - along * along / max(square * dot(axis, axis), F(1e-20)), _LEAST * _LEAST)
         return weight * math.sqrt(side) / (square + F(0.3) * table[k, AREA])
-    return weight * max(thrown(lights, k, scale(to, F(-1) / math.sqrt(max(square, F(1e-12)))))[1], F(0.01)) / square
+    if square <= table[k, RADIUS] * table[k, RADIUS]:
+        return F(0)
+    return weight * max(thrown(lights, k, scale(to, F(-1) / math.sqrt(square)))[1], F(0.01)) / square
 
 
 @apart

@@ -13,6 +13,8 @@ from mat_shelf.optics.parameters import WHITE
 from mat_shelf.scene import light_faces as S
 
 _NUMBERS = {"rectangle": S.RECTANGLE, "disc": S.DISC, "tube": S.TUBE, "spot": S.SPOT, "distant": S.DISTANT}
+MOST_IMAGE = 512
+"""Pixels on the longer side of a light's image, in the light."""
 _STEPS = 200
 """Steps of each sum over a face or an angle."""
 
@@ -195,10 +197,6 @@ def distributions_of(lights, distributions: Mapping = MappingProxyType({})) -> l
         distributions.get(light.distribution.digest) if one else None
         for light, one in zip(lights, has_one, strict=True)
     ]
-
-
-MOST_IMAGE = 512
-"""Pixels on the longer side of a light's image, in the light."""
 
 
 def _mean_of_face(light: Light, image) -> float:

@@ -142,7 +142,9 @@ def light_key(studio: Set) -> tuple:
     tuple
     """
     room = studio.room, studio.room_luminance, studio.room_tilt, studio.room_blur, studio.room_most, studio.sky
-    return (studio.lights, studio.surround, studio.ground, studio.turn, *room)
+    # What names lights, or says how they are edited, shows in no picture, nor do those that are off.
+    lights = tuple(light.with_(name="Light", keeps_power=False) for light in studio.lights if light.is_on)
+    return (lights, studio.surround, studio.ground, studio.turn, *room)
 
 
 def has_sun(studio: Set) -> bool:

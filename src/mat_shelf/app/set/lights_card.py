@@ -39,6 +39,7 @@ class LightsCard(QWidget):
         self.list.setEditTriggers(
             QAbstractItemView.EditTrigger.DoubleClicked | QAbstractItemView.EditTrigger.EditKeyPressed
         )
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.currentRowChanged.connect(self._select)
         self.list.itemChanged.connect(self._changed)
         self.add_button = small_button("Add", "Adds a light beside the camera")

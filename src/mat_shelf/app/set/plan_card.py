@@ -43,8 +43,23 @@ class PlanView(QWidget):
         self.setAccessibleName("Plan of the set")
         self.setToolTip("Drag lights, the ring on what the selected one faces, props, or the camera.")
         self.setMouseTracking(True)
-        for changed in (workshop.project_changed, workshop.camera_changed, workshop.light_changed):
-            changed.connect(self.update)
+        for changed in (
+            workshop.project_changed,
+            workshop.camera_changed,
+            workshop.light_changed,
+            workshop.prop_changed,
+        ):
+            changed.connect(self._follow)
+
+    def _follow(self) -> None:
+        """Shows what changed; the frame rests while something is dragged."""
+        if self._held is None:
+            self._frame = None
+        self.update()
+
+    def resizeEvent(self, event) -> None:
+        super().resizeEvent(event)
+        self._frame = None
 
     def sizeHint(self) -> QSize:
         return QSize(210, 210)
@@ -54,7 +69,7 @@ class PlanView(QWidget):
 
     def look_from(self, side: str) -> None:
         """Shows the plan from another side."""
-        self.side = side
+        self.side, self._frame = side, None
         self.update()
 
     def _standing(self) -> list[Light]:
@@ -84,8 +99,8 @@ class PlanView(QWidget):
         return self._props[1]
 
     def frame(self) -> tuple[np.ndarray, float]:
-        """Middle of the plan, mm, and pixels of a mm; it rests while something is dragged."""
-        if self._held is not None and self._frame is not None:
+        """Middle of the plan, mm, and pixels of a mm."""
+        if self._frame is not None:
             return self._frame
         points = [self.workshop.camera.position]
         points += [corner for box in self._part_boxes() for corner in box]
@@ -190,7 +205,7 @@ class PlanView(QWidget):
         if self._held is not None:
             self._held = None
             self.workshop.history.end_gesture()
-            self.update()
+            self._follow()
 
     def paintEvent(self, event) -> None:
         painter = QPainter(self)

@@ -36,6 +36,7 @@ class PropsCard(QWidget):
         self.list = QListWidget()
         self.list.setAccessibleName("Props of the set")
         self.list.setMinimumWidth(130)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.currentRowChanged.connect(self._select)
         self.list.itemChanged.connect(self._changed)
         self.add_button = small_button("Add", "Stands something beside the product, at its true size")

@@ -74,7 +74,7 @@ class SetBoard(QFrame):
                 "Light": ([self.light_card], 42, 3),
                 "Position": ([self.position_card], 14),
                 "Plan": ([self.plan, self.plan_sides], 22),
-                "Surround": ([self.surround_card, self.straight_box], 16),
+                "Surround": ([self.surround_card, self.straight_box], 28, 2),
                 "Backdrop": ([self.backdrop_card], 26, 2),
                 "Props": ([self.props_card], 26, 2),
                 "Camera": ([self.camera_card], 42, 3),
@@ -83,11 +83,15 @@ class SetBoard(QFrame):
             ("Props", "Backdrop", "Views", "Camera", "Surround", "Position", "Set", "Plan"),
         )
         workshop.light_changed.connect(self.follow)
+        workshop.prop_changed.connect(self.follow)
         workshop.project_changed.connect(self.follow)
         workshop.camera_changed.connect(self.follow)
         self.follow()
 
     def follow(self) -> None:
+        """Shows the set and the views; out of sight it waits, since most edits are made in other stations."""
+        if not self.isVisible():
+            return
         project = self.workshop.project
         is_free = self.workshop.free_camera is not None
         self.views.show_choices([(v.id, v.name) for v in project.views], None if is_free else project.current_view)
@@ -103,6 +107,7 @@ class SetBoard(QFrame):
 
     def showEvent(self, event) -> None:
         super().showEvent(event)
+        self.follow()
         self.row.follow_room()
 
     def hideEvent(self, event) -> None:

@@ -12,6 +12,7 @@ from mat_shelf.document.project import Project
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.rendering.final_render import render_picture
 from mat_shelf.rendering.tone import develop
+from mat_shelf.rendering.tracer import lower_priority
 
 THUMBNAIL = 66, 44
 _SAMPLES = 12
@@ -58,6 +59,11 @@ class SetThumbnails(QObject):
                 self._thread.start()
             self._lock.notify()
 
+    def forget(self) -> None:
+        """Holds no picture for up to date any more."""
+        with self._lock:
+            self._wanted, self._done = {}, {}
+
     def stop(self) -> None:
         """Asks for nothing any more."""
         with self._lock:
@@ -81,6 +87,7 @@ class SetThumbnails(QObject):
         return not self._is_closing
 
     def _run(self) -> None:
+        lower_priority()
         while True:
             with self._lock:
                 while not self._wanted and not self._is_closing:

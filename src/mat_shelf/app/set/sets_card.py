@@ -34,6 +34,7 @@ class SetsCard(QWidget):
         self.list.setIconSize(QSize(*THUMBNAIL))
         self.list.setSpacing(1)
         self.list.setWordWrap(True)
+        self.list.setMinimumWidth(172)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.currentItemChanged.connect(self._use)
         self.add_button = small_button("Add", "Adds a set that comes with the program, or one of the library")
@@ -60,6 +61,14 @@ class SetsCard(QWidget):
         layout.addLayout(line)
         workshop.project_changed.connect(self.thumbnails.stand_back)
         workshop.camera_changed.connect(self.thumbnails.stand_back)
+        workshop.project_replaced.connect(self._forget)
+
+    def _forget(self) -> None:
+        """Shows no picture of the project that was open before."""
+        self._pictures = {}
+        self.thumbnails.forget()
+        for row in range(self.list.count()):
+            self.list.item(row).setIcon(QIcon(self._empty))
 
     def _longest(self) -> float:
         return float(np.ptp(self.work.bounds().astype(np.float64), axis=0).max()) or 200.0

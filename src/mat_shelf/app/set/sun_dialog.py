@@ -72,6 +72,7 @@ def _number(low: float, high: float, value: float, tip: str) -> QDoubleSpinBox:
     box = QDoubleSpinBox()
     box.setRange(low, high)
     box.setDecimals(2)
+    box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
     box.setValue(value)
     box.setToolTip(tip)
     return box

@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from mat_shelf.app.set.sun_dialog import SunDialog
 from mat_shelf.app.widgets.binding import Binding, of_set
@@ -14,6 +14,9 @@ from mat_shelf.system.user_folders import home_folder
 
 ROOM_PICTURES = "Environment images (*.exr *.hdr)"
 PLAIN, IMAGE, SKY = "plain", "image", "sky"
+_BETWEEN, _COLUMN = 14, 134
+_STUDIO_STOPS = -5.0
+"""Strength that a sky begins with, so that a set which is exposed for a studio is not flooded by it."""
 _KINDS = {PLAIN: "Even room", IMAGE: "Environment (HDR)", SKY: "Sky and sun"}
 _ROWS = {
     PLAIN: ("turn", "surround", "ground"),
@@ -40,18 +43,22 @@ class SurroundCard(QWidget):
         self.sky_boxes = {name: self._box(name) for name in ("has_sun", "is_overcast")}
         self.date_button = small_button("Sun of a date…", "Puts the sun where it stands then", self._choose_date)
         self.image_button = small_button("Image…", "Chooses another environment image", self.choose_room)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        layout.addWidget(self.rows["exposure"])
-        layout.addSpacing(4)
-        layout.addWidget(self.kind_box)
-        layout.addSpacing(4)
+        left, right = QVBoxLayout(), QVBoxLayout()
+        columns = QHBoxLayout(self)
+        columns.setContentsMargins(0, 0, 0, 0)
+        columns.setSpacing(_BETWEEN)
+        for column in (left, right):
+            column.setSpacing(0)
+            column.addStrut(_COLUMN)
+            columns.addLayout(column, 1)
+        left.addWidget(self.rows["exposure"])
+        for widget in (self.kind_box, *self.sky_boxes.values(), self.date_button, self.image_button):
+            left.addSpacing(6)
+            left.addWidget(widget)
         for name in names[1:]:
-            layout.addWidget(self.rows[name])
-        for widget in (*self.sky_boxes.values(), self.date_button, self.image_button):
-            layout.addWidget(widget)
-        layout.addStretch(1)
+            right.addWidget(self.rows[name])
+        for column in (left, right):
+            column.addStretch(1)
 
     def _box(self, name: str) -> QCheckBox:
         told = Sky.parameter(name)
@@ -82,7 +89,7 @@ class SurroundCard(QWidget):
 
     def _choose(self, kind: str) -> None:
         if kind == SKY:
-            self.workshop.set_sky(Sky())
+            self.workshop.set_sky(Sky(strength=_STUDIO_STOPS))
         elif kind == PLAIN:
             self.workshop.set_plain_room()
         elif self._kind() != IMAGE:
