@@ -1,5 +1,6 @@
 """Speed, as ratios to a reference library measured in the same run: absolute times depend on the machine."""
 
+from benchmarks.caustic import caustic
 from benchmarks.edits import edit_to_picture, interface
 from benchmarks.large_model import large_model
 from benchmarks.library_frames import library_frames
@@ -16,7 +17,7 @@ from mat_shelf.system.processors import usable_processors
 
 def run_all(say=lambda text: None) -> dict:
     """Runs every bench. See `paths_per_second`, `media`, `edit_to_picture`, `interface`, `patterns`, `marks`,
-    `surfaces`, `lights`, `threads`, `large_model`, `search`, `library_frames` and `rest`."""
+    `surfaces`, `lights`, `caustic`, `threads`, `large_model`, `search`, `library_frames` and `rest`."""
     result = {"cores": usable_processors(), **rest(say)}
     result["search_ms"] = search(say)
     result["library"] = library_frames(say)
@@ -26,6 +27,7 @@ def run_all(say=lambda text: None) -> dict:
     result["marks"] = marks(say)
     result["surfaces"] = surfaces(say)
     result["lights"] = lights(say)
+    result["caustic"] = caustic(say)
     result["threads"] = threads(say)
     result["large_model"] = large_model(say, result["edit_to_picture"]["median_ms"])
     return result | media(say) | paths_per_second(say)

@@ -127,7 +127,7 @@ def test_bright_rare_light_is_spread_and_none_of_it_lost():
         take(
             [floor(), ball(at=(-70, 140, 0))], [matt, clear], make_lights(EVEN * 0.1, [lamp]), where_it_falls, **options
         )
-        for options in ({}, {"brightest": 2.0})
+        for options in ({"photons": False}, {"photons": False, "brightest": 2.0})
     ]
     whole, limited = (picture.astype(float) for picture in pictures)
     assert limited.sum() == pytest.approx(whole.sum(), rel=1e-4)

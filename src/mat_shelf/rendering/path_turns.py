@@ -22,7 +22,7 @@ from mat_shelf.numerics.vectors import (
     to_world,
 )
 from mat_shelf.optics import parameters as P
-from mat_shelf.rendering.path_state import UNAIMED, pack_state
+from mat_shelf.rendering.path_state import ALONE, UNAIMED, pack_state
 from mat_shelf.rendering.wave_state import SOFT
 from mat_shelf.scene.interior_list import (
     copy_interior,
@@ -339,6 +339,6 @@ def turn_back(paths, going, i, position, facing, entering, block, row, bounces, 
     random, v = draw(random)
     out = normalize(to_world(matt_direction(u, v), tangent, bitangent, near))
     throughput = scale(throughput, F(1) / survival)
-    number = pack_state(bounces + 1, 1, UNAIMED)
+    number = pack_state(bounces + 1, 1, UNAIMED, ALONE)
     carry_on(paths, going, i, lifted(position, near), out, throughput, F(0), F(1), random, number)
     return 1

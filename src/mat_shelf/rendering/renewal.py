@@ -4,15 +4,16 @@ Random numbers depend on pixel and sample alone, so a pixel that starts again at
 kept, has the sums that it would have in a picture that was begun anew.
 """
 
-from collections import defaultdict
 from typing import NamedTuple
 
 import numpy as np
 from scipy.ndimage import binary_dilation, find_objects, label, uniform_filter
 
 from mat_shelf.numerics.kernels import F, kernel
+from mat_shelf.rendering.photon_map import sends_photons, sharp_looks
 from mat_shelf.rendering.tracer import RenderTask
 from mat_shelf.scene.interior_list import interior_at
+from mat_shelf.scene.looks import look_of_row, marks_by_geometry
 from mat_shelf.scene.material_table import UNWORN, MaterialTable
 
 _TILE = 16
@@ -53,10 +54,13 @@ def touched_bits(old: RenderTask, new: RenderTask) -> np.uint64 | None:
     before, after = old.material_table, new.material_table
     if ends[0] != ends[1] or not _same_wearing(before, after):
         return None
-    rows = {row for row in range(after.met_bits.shape[1]) if _look(before, row) != _look(after, row)}
+    is_sent = (sends_photons(new.geometry, table, new.lights) is not None for table in (before, after))
+    if not new.straight and sharp_looks(before) != sharp_looks(after) and any(is_sent):
+        return None  # photons fall elsewhere
+    rows = {row for row in range(after.met_bits.shape[1]) if look_of_row(before, row) != look_of_row(after, row)}
     if rows and (interior_at(new.view.position, new.geometry, after.bodies) >= 0).any():
         return None  # the camera is inside of a body that no path has to enter
-    marked = _marks_by_geometry(before), _marks_by_geometry(after)
+    marked = marks_by_geometry(before), marks_by_geometry(after)
     edges = before.edges.keys, after.edges.keys
     geometries = {
         g for old_of, new_of in (marked, edges) for g in old_of.keys() | new_of.keys() if old_of.get(g) != new_of.get(g)
@@ -83,20 +87,6 @@ def _same_wearing(before: MaterialTable, after: MaterialTable) -> bool:
         and all(np.array_equal(getattr(before, name), getattr(after, name)) for name in kept)
         and _same(before.bodies, after.bodies)
     )
-
-
-def _look(table: MaterialTable, row: int) -> tuple:
-    """Looks of a material: its numbers, and the recipe of one that patterns or overlays change."""
-    fed = next((textured.recipe for textured in table.fed if textured.row == row), None)
-    return table.parameters[row].tobytes(), fed
-
-
-def _marks_by_geometry(table: MaterialTable) -> dict[int, list]:
-    """Marks on each geometry, the lowest first."""
-    found = defaultdict(list)
-    for laid in table.marks:
-        found[laid.geometry].append(laid.mark)
-    return found
 
 
 def on_lattice(pixels: np.ndarray, width: int, stride: int) -> np.ndarray:

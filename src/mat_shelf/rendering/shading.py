@@ -41,7 +41,17 @@ from mat_shelf.optics.surface import (
     through_smooth,
 )
 from mat_shelf.rendering.gathering import clamp_limit, gather, guide, guide_by, meet, see
-from mat_shelf.rendering.path_state import AIMED, THROUGH, UNAIMED, is_untouched, pack_state, unpack_state
+from mat_shelf.rendering.path_state import (
+    AIMED,
+    ALONE,
+    BENT,
+    THROUGH,
+    UNAIMED,
+    WIDE,
+    is_untouched,
+    pack_state,
+    unpack_state,
+)
 from mat_shelf.rendering.path_turns import (
     ROULETTE_FROM,
     brushed_tangents,
@@ -55,6 +65,7 @@ from mat_shelf.rendering.path_turns import (
     turn_back,
     widening,
 )
+from mat_shelf.rendering.photons import WIDEST, gather_photons, leave_photon, turned_flux
 from mat_shelf.rendering.volume_walk import LOST
 from mat_shelf.rendering.wave_state import SOFT
 from mat_shelf.scene.interior_list import (
@@ -148,7 +159,7 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
     )
     count_of_lights = lights.table.shape[0]
     glow_layer = limits.layers[count_of_lights + 1]
-    cut = limits.cut
+    cut, photons = limits.cut, scene_tables.photons
     for i in range(count):
         row = points.row[i]
         if row == LOST:
@@ -162,7 +173,7 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
         pixel = paths.pixel[i]
         if row >= 0:
             meet(sums, pixel, scene_tables.met_bits[points.part[i], row])
-        bounces, is_guided, counted = unpack_state(paths.bounces[i])
+        bounces, is_guided, counted, bent = unpack_state(paths.bounces[i])
         spread = paths.spread[i]
         accepted = clamp_limit(limits.most, spread)
         arrival_pdf = paths.pdf[i]
@@ -175,6 +186,8 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
             end = FAR * F(2) if row < 0 else hits.distance[i]
             for k in range(count_of_lights):
                 if not lights_part(lights, k, paths.left[i]):
+                    continue
+                if bent == BENT and photons.is_small[k] and photons.casts[paths.left[i]] >= 0:
                     continue
                 t, a, b = cross_light(lights, k, origin, d)
                 if t > F(0) and t < end and not (is_first and (cut > -2 or lights.table[k, SEEN] <= F(0))):
@@ -214,7 +227,7 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
                 # Rays towards lights were stopped here, so what the path sees from now on counts in full.
                 is_crossed = True
                 counted = UNAIMED if counted == UNAIMED else THROUGH
-                number = pack_state(bounces, is_guided, counted)
+                number = pack_state(bounces, is_guided, counted, bent)
                 if not entering and times_inside(paths.inside, i, part) > 0:
                     # Out of a body by a hole in it, light is not bent, but radiance widens all the same.
                     throughput = scale(throughput, widening(paths.inside, i, bodies, block, part, False, -1))
@@ -316,6 +329,34 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
         shift = shift_of(limits.pixels[pixel], limits.salt)
         place = LENS_DRAWS + BOUNCE_DRAWS * bounces
         above = lifted(position, facing)
+        if limits.carries and not is_sharp:
+            if bent == BENT:
+                around = interior_index(paths.inside, i, bodies, block, -1)
+                leave_photon(photons, limits.pixels[pixel], part, position, d, throughput, around)
+            continue
+        if not is_sharp and photons.radius > F(0):
+            gather_photons(
+                photons,
+                position,
+                facing,
+                part,
+                block,
+                look,
+                lobes,
+                layers,
+                is_layered,
+                comes_out,
+                is_clear or is_sheet,
+                wo_local,
+                tangent,
+                bitangent,
+                normal,
+                throughput,
+                sums,
+                pixel,
+                limits.layers,
+                accepted,
+            )
         if not is_sharp:
             random, pick, texel, u, v = _four(is_even, limits.draws, place, shift, random)
             aim = sample_lights(lights, position, part, shadows.weights, pick, texel, u, v)
@@ -398,6 +439,13 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
         if side * wi[2] <= F(0):
             continue
         throughput = mul(throughput, scale(value, F(1) / pdf))
+        if limits.carries:
+            n = limits.pixels[pixel]
+            if bent == WIDE and (
+                photons.casts[part] != photons.target[n] or not lights_part(lights, photons.light[n], part)
+            ):
+                continue
+            throughput = scale(throughput, turned_flux(wo_local, wi, d, out, facing))
         if bounces >= ROULETTE_FROM:
             within = index if is_clear and (wi[2] < F(0)) == entering else ior_outside
             survival = survival_chance(throughput, within, bounces)
@@ -424,15 +472,17 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
                 update_interior(paths.inside, i, part, entering)
             leaving = lifted(position, scale(facing, F(-1)))
         if is_sharp:
+            bent = BENT if bent != ALONE else ALONE
             counted = THROUGH if counted != UNAIMED and wi[2] < F(0) else UNAIMED
             pdf = F(0)
             if wi[2] > F(0):
                 is_guided = 1  # what a window reflects does not guide, only what lies behind it
         else:
             counted = AIMED
+            bent = WIDE if pdf <= WIDEST else ALONE
             spread = max(spread, min(F(1) / (F(math.pi) * pdf), F(1)))
         if goes_in or goes_across:
-            counted, pdf = UNAIMED, F(0)
+            counted, pdf, bent = UNAIMED, F(0), ALONE
         carry_on(
             paths,
             going,
@@ -443,7 +493,7 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
             pdf,
             spread,
             random,
-            pack_state(bounces + 1, is_guided, counted),
+            pack_state(bounces + 1, is_guided, counted, bent),
         )
         going += 1
     return going, aimed

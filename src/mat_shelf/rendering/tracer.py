@@ -20,6 +20,9 @@ from mat_shelf.optics.albedo_tables import albedo_tables
 from mat_shelf.rendering import passes, wave_state
 from mat_shelf.rendering.camera import CameraView
 from mat_shelf.rendering.film import Film, add_sums, clear_sums, new_sums
+from mat_shelf.rendering.photon_keeper import PhotonKeeper
+from mat_shelf.rendering.photon_map import Aiming
+from mat_shelf.rendering.photons import Photons, emit, no_photons
 from mat_shelf.scene.dressing import Dressing, DressingMemory, dress_points
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.interior_list import interior_at
@@ -34,6 +37,8 @@ BRIGHTEST = 24.0
 """Most that a path brings at once to a picture that is exposed as it is, as `RenderTask.brightest`."""
 MOST_BOUNCES = 4000
 """A technical bound."""
+_OTHER_SEED = 7919
+"""Added to the seed for what photons do, which is to have nothing to do with what the camera's paths do."""
 MOST_WAVES = 2 * MOST_BOUNCES
 """As many surfaces may a path meet, those without effect among them."""
 
@@ -65,6 +70,9 @@ class RenderTask:
         The set without the product, where a photograph stands in the place of the backdrop.
     catches : bool
         Whether that is so.
+    photons : bool
+        Whether light of small lights that mirrors and clear bodies throw is found by photons, where it does not go
+        straight through (`rendering.photons`), or left to chance.
     """
 
     geometry: Geometry
@@ -79,6 +87,7 @@ class RenderTask:
     keeps_apart: bool = False
     empty: "RenderTask | None" = None
     catches: bool = False
+    photons: bool = True
     fed_depth: int = 1 << 20
     marked_depth: int = 1 << 20
 
@@ -169,6 +178,7 @@ class Tracer:
         self.threads = threads or usable_processors()
         self._pool = ThreadPoolExecutor(self.threads, thread_name_prefix="tracer", initializer=lower_priority)
         self._memory = local()
+        self._photons = PhotonKeeper(self._send)
 
     def close(self) -> None:
         """End the threads."""
@@ -216,24 +226,15 @@ class Tracer:
             wave : _Wave
                 Its arrays.
             """
-            passes.trace_paths(
-                len(some),
-                wave.caster,
-                wave.hits,
-                wave.points,
-                wave.paths,
-                wave.shadows,
-                wave.scene_tables,
-                wave.limits,
-                wave.memory,
-                wave.sums,
-            )
+            passes.trace_paths(len(some), *wave)
             add_sums(some, wave.sums, film.sums)
             if film.caught is not None:
                 add_sums(some, type(wave.sums)(*(kept[len(some) :] for kept in wave.sums)), film.caught)
                 film.sums.met[some] |= film.caught.met[some]
 
-        is_whole = self._run_waves(task, (film.width, film.height), pixels, sample, trace, is_stopped)
+        size = film.width, film.height
+        photons = self._photons.photons(task, size, sample)
+        is_whole = self._run_waves(task, size, pixels, sample, photons, trace, is_stopped)
         if film.empty is not None and task.empty is not None:
             behind = film.empty.sums.counts[pixels] < film.sums.counts[pixels]
             self.add_sample(task.empty, film.empty, pixels=pixels[behind])
@@ -297,9 +298,29 @@ class Tracer:
             take(Surfaces(some, part, material, block, look, points.normal[:count], points.triangle[:count]))
 
         pixels = np.arange(size[0] * size[1], dtype=np.int32)
-        return self._run_waves(task, size, pixels, sample, meet, is_stopped)
+        nothing = no_photons(len(task.lights.table), task.geometry.count)
+        return self._run_waves(task, size, pixels, sample, nothing, meet, is_stopped)
 
-    def _run_waves(self, task: RenderTask, size, pixels: np.ndarray, sample: int, run, is_stopped) -> bool:
+    def _send(self, task: RenderTask, aiming: Aiming, sent: Photons, sample: int) -> None:
+        """Sends the photons of a sample on their way."""
+
+        def carry(some: np.ndarray, wave: _Wave) -> None:
+            """Takes a wave to where its photons stay.
+
+            Parameters
+            ----------
+            some : (N,) int32
+                Numbers of the photons.
+            wave : _Wave
+                Its arrays.
+            """
+            emit(some, aiming.aims, task.lights, sample, np.uint32(task.seed), wave.paths, sent)
+            passes.trace_paths(len(some), *wave)
+
+        numbers = np.arange(len(sent.part), dtype=np.int32)
+        self._run_waves(task, (0, 0), numbers, sample, sent, carry, lambda: False, carries=True)
+
+    def _run_waves(self, task: RenderTask, size, pixels, sample: int, photons, run, is_stopped, carries=False) -> bool:
         """Hands runs of pixels, with a wave of paths for each, to the threads; False where it was stopped."""
         runs = -(-len(pixels) // WAVE)
         runs = -(-runs // self.threads) * self.threads
@@ -312,7 +333,7 @@ class Tracer:
         def begin(first: int) -> None:
             if not is_stopped():
                 some = pixels[first : first + length]
-                run(some, self._wave(task, size, some, sample, nest, tables, dressing, dress))
+                run(some, self._wave(task, size, some, sample, nest, tables, dressing, dress, photons, carries))
 
         for done in [self._pool.submit(begin, first) for first in range(0, len(pixels), length)]:
             done.result()
@@ -346,15 +367,16 @@ class Tracer:
             self._memory.block = material_table, block, memory
         return block, memory
 
-    def _wave(self, task: RenderTask, size, pixels, sample: int, nest, tables, dressing: Dressing, dress: int):
-        """A wave of paths that leave the camera."""
+    def _wave(self, task: RenderTask, size, pixels, sample, nest, tables, dressing, dress, photons, carries) -> _Wave:
+        """A wave of paths that leave the camera, or that will carry light."""
         count = len(pixels)
         paths, points, shadows, hits, sums = self._wave_memory(
             count, int(task.layers.max()) + 1, 2 if task.catches else 1
         )
         clear_sums(2 * count if task.catches else count, sums)
-        draws, salt = even_draws(sample, task.seed)
-        passes.generate(task.view, *size, pixels, sample, task.seed, draws, salt, nest, paths)
+        draws, salt = even_draws(sample, task.seed + (_OTHER_SEED if carries else 0))
+        if not carries:
+            passes.generate(task.view, *size, pixels, sample, task.seed, draws, salt, nest, paths)
         material_table, geometry = task.material_table, task.geometry
         block, memory = self._block(material_table, count)
         scene_tables = wave_state.SceneTables(
@@ -371,6 +393,7 @@ class Tracer:
             geometry.surface_tables(),
             material_table.edges.tables,
             dressing,
+            photons,
         )
         dresser, caster = material_table.dresser, geometry.caster()
         limits = wave_state.PathLimits(
@@ -380,6 +403,7 @@ class Tracer:
             material_table.props_from if task.cut_out else len(material_table.parameters),
             material_table.backdrop if task.catches else -2,
             task.straight,
+            carries,
             np.concatenate([pixels, pixels]) if task.catches else pixels,
             draws,
             salt,

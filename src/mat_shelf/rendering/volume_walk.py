@@ -7,7 +7,7 @@ from mat_shelf.numerics.low_discrepancy import draw
 from mat_shelf.numerics.vectors import add, dot, largest, mul, row3, row3_at, scale, store3
 from mat_shelf.optics import parameters as P
 from mat_shelf.optics.media import scattered
-from mat_shelf.rendering.path_state import UNAIMED, is_untouched, pack_state, unpack_state
+from mat_shelf.rendering.path_state import ALONE, UNAIMED, is_untouched, pack_state, unpack_state
 from mat_shelf.scene.embree import FAR, nearest
 from mat_shelf.scene.interior_list import surrounding
 
@@ -127,7 +127,7 @@ def _wander(i, caster, paths, kept, lost, forward, cover):
     """
     origin, d, throughput = row3(paths.origin, i), row3(paths.direction, i), row3(paths.throughput, i)
     random = paths.random[i]
-    bounces, _, _ = unpack_state(paths.bounces[i])
+    bounces, _, _, _ = unpack_state(paths.bounces[i])
     is_first = is_untouched(paths.bounces[i])
     scatterings = 0
     faint = F(FAINT) * largest(throughput)
@@ -203,7 +203,7 @@ def _wander(i, caster, paths, kept, lost, forward, cover):
         store3(paths.direction, i, d)
         paths.pdf[i] = F(0)
         paths.spread[i] = F(1)
-        paths.bounces[i] = pack_state(bounces, 1, UNAIMED)
+        paths.bounces[i] = pack_state(bounces, 1, UNAIMED, ALONE)
     store3(paths.throughput, i, throughput)
     paths.random[i] = random
     return g, p, hit_u, hit_v, t

@@ -77,8 +77,8 @@ def _compile_rendering(say: Callable[[str], None]) -> None:
     say("path tracing kernels")
     task = RenderTask(
         Geometry([box((10, 10, 10), 1)]),
-        make_material_table([Recipe()], [0]),
-        make_lights(plain_room(500, 100), (Light(position=(0, 300, 0)),)),
+        make_material_table([Recipe(transmission_weight=1.0, specular_roughness=0.0)], [0]),
+        make_lights(plain_room(500, 100), (Light(position=(0, 300, 0), width=10, height=10),)),
         make_camera_view(Camera(), 16, 16),
     )
     film = Film(16, 16)

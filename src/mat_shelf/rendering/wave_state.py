@@ -44,14 +44,16 @@ weights : (MOST_LIGHTS,) float32, scratch space
 """
 SceneTables = namedtuple(
     "SceneTables",
-    "triangles rows zone_first zone_rows met_bits block bodies frames lights tables surface edges dressing",
+    "triangles rows zone_first zone_rows met_bits block bodies frames lights tables surface edges dressing photons",
 )
-"""What the passes read: of `Geometry`, of `MaterialTable`, of `Lights`, the albedo tables, and what dresses points.
+"""What the passes read: of `Geometry`, of `MaterialTable`, of `Lights`, the albedo tables, what dresses points, and the
+`Photons` of the sample.
 
 `block` is (M, WIDTH) float32, a row of each material, then rows of single points.
 """
 PathLimits = namedtuple(
-    "PathLimits", "depth most cut props catch straight pixels draws salt layers waves marked_waves fed_waves free dress"
+    "PathLimits",
+    "depth most cut props catch straight carries pixels draws salt layers waves marked_waves fed_waves free dress",
 )
 """How far paths go.
 
@@ -62,6 +64,7 @@ props : int, first row of what the camera does not see either then, the props; b
 catch : int, row of the backdrop, where a photograph stands in its place: what the camera sees of it, or of nothing,
 goes to the second half of the sums; else -2
 straight : bool, as `RenderTask.straight`
+carries : bool, whether paths carry light from lights, to be left as photons
 pixels : (N,) or (2N,) int32, the pixel of the picture of each row of the sums
 draws, salt : as `low_discrepancy.even_draws` has them
 layers : (L + 2,) int32, layer of the film for each light, for the room and for what glows

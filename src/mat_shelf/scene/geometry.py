@@ -68,6 +68,8 @@ class Geometry:
         self.shapes = None
         """Geometry maps of its meshes, as `GeometryMapLookup` has them."""
         self.count = len(meshes)
+        self.boxes = np.array([mesh.bounds for mesh in meshes] or np.zeros((0, 2, 3)), np.float32)
+        """Least and greatest coordinates of each mesh, (G, 2, 3) float32, mm."""
 
     def _rest(self, meshes: Sequence[Mesh], at_rest: Sequence[tuple | None]) -> Rest:
         corners = self.triangles.corners.copy()

@@ -144,8 +144,21 @@ def _point_of_tube(table, k, origin, u, v):
 
 
 @inline
-def _in_cone(way, rest, u, v):
-    """Direction evenly in the cone about `way`; `rest` is 1 less the cosine of its half angle."""
+def in_cone(way, rest, u, v):
+    """A direction evenly in a cone.
+
+    Parameters
+    ----------
+    way : float32 triple
+        Its axis.
+    rest : float32
+        1 less the cosine of its half angle; 2 for all directions.
+    u, v : float32 in [0, 1)
+
+    Returns
+    -------
+    float32 triple
+    """
     less = u * rest
     aside = math.sqrt(max(less * (F(2) - less), F(0)))
     angle = TWO_PI * v
@@ -160,7 +173,7 @@ def _sample_round(lights, k, origin, u, v):
     table = lights.table
     kind = table[k, KIND]
     if kind == F(DISTANT):
-        return _in_cone(scale(row3_at(table, k, FACING), F(-1)), table[k, AREA] / TWO_PI, u, v), FAR
+        return in_cone(scale(row3_at(table, k, FACING), F(-1)), table[k, AREA] / TWO_PI, u, v), FAR
     if kind == F(TUBE):
         to = sub(_point_of_tube(table, k, origin, u, v), origin)
         distance = math.sqrt(dot(to, to))
@@ -172,7 +185,7 @@ def _sample_round(lights, k, origin, u, v):
     share = table[k, RADIUS] * table[k, RADIUS] / max(square, F(1e-12))
     if share >= F(1):
         return (F(0), F(1), F(0)), F(0)
-    d = _in_cone(scale(to, F(1) / math.sqrt(square)), share / (F(1) + math.sqrt(F(1) - share)), u, v)
+    d = in_cone(scale(to, F(1) / math.sqrt(square)), share / (F(1) + math.sqrt(F(1) - share)), u, v)
     t = cross_ball(table, k, origin, d)
     return d, t if t > F(0) else math.sqrt(square - table[k, RADIUS] * table[k, RADIUS])
 
