@@ -103,6 +103,26 @@ def test_the_plan_moves_lights_camera_and_what_they_face(station, qtbot):
     assert workshop.light.position[0] == pytest.approx(light.position[0], abs=0.01)
 
 
+def test_parts_are_carried_about_on_the_plan(station, qtbot):
+    window, workshop, plan = station, station.workshop, station.set_board.plan
+    before, mask = picture_of(qtbot, window), window.viewport.frame.first_hits.part == 0
+    workshop.select_light(-1)  # its ring lies over the block
+    low, high = (xy(plan.place_of(corner)) for corner in ((-30, 0, -15), (30, 0, 15)))
+    start = low + 0.2 * (high - low)
+    scale = plan.frame()[1]
+    drag(plan, start, start + (24, 10))
+    part = workshop.project.product.parts[0]
+    assert workshop.selected == part.id and workshop.history.undo_label == "Move"
+    assert part.pose.shift == pytest.approx((24 / scale, 0, 10 / scale), abs=1.5 / scale)
+    picture_of(qtbot, window)
+    now = window.viewport.frame.first_hits.part == 0
+    assert np.nonzero(now)[1].mean() > np.nonzero(mask)[1].mean() + 3
+    workshop.undo()
+    assert workshop.project.product.parts[0].pose.shift == (0, 0, 0)
+    again = picture_of(qtbot, window)
+    assert np.abs(again.astype(int) - before).mean() < 3
+
+
 def test_shadows_are_put_where_they_are_wanted(station, qtbot):
     """The light stands on the line from the shadow through what casts it."""
     workshop = station.workshop

@@ -1,4 +1,4 @@
-"""A plan of the set from above or the side; camera, lights and props are dragged on it."""
+"""A plan of the set from above or the side; camera, lights, props and parts are dragged on it."""
 
 import math
 
@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from mat_shelf.app.theme import THEME
 from mat_shelf.app.workshop import ProductWork, Workshop
 from mat_shelf.document.light import Light
+from mat_shelf.document.product import Part
 from mat_shelf.rendering.camera import sharp_zone
 from mat_shelf.scene.light_table import axes_of
 from mat_shelf.scene.lights import carried_round
@@ -24,7 +25,10 @@ _FRAME_HALF = 18.0
 
 
 class PlanView(QWidget):
-    """The plan. A click selects a light; a drag moves it, what it faces, or the camera.
+    """The plan. A click selects what it meets, a drag moves it.
+
+    Parts are moved with all that are selected with them, or with their group. What is seen of them follows once they
+    are let go: a picture of other shapes takes longer to begin than one of other lights.
 
     Attributes
     ----------
@@ -36,12 +40,14 @@ class PlanView(QWidget):
         super().__init__()
         self.workshop, self.work, self.side = workshop, work, ABOVE
         self._held: int | str | tuple[str, int] | None = None
+        self._carried: list[Part] = []
+        self._from, self._by = QPointF(), np.zeros(3)
         self._frame: tuple[np.ndarray, float] | None = None
         self._boxes: tuple[object, list[np.ndarray]] = (None, [])
         self._props: tuple[object, list[np.ndarray | None]] = (None, [])
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Plan of the set")
-        self.setToolTip("Drag lights, the ring on what the selected one faces, props, or the camera.")
+        self.setToolTip("Drag lights, the ring on what the selected one faces, props, parts, or the camera.")
         self.setMouseTracking(True)
         for changed in (
             workshop.project_changed,
@@ -82,13 +88,39 @@ class PlanView(QWidget):
         x, y, z = point
         return np.array([x, z] if self.side == ABOVE else [-z, -y], np.float64)
 
+    def _shown_parts(self) -> list[Part]:
+        return [part for part in self.workshop.project.product.parts if not part.is_hidden]
+
     def _part_boxes(self) -> list[np.ndarray]:
         """Bounds of the parts that are shown, (2, 3) each."""
         product = self.workshop.project.product
         if self._boxes[0] is not product:
-            shown = [part for part in product.parts if not part.is_hidden]
-            self._boxes = product, [self.work.bounds([part]).astype(np.float64) for part in shown]
+            self._boxes = product, [self.work.bounds([part]).astype(np.float64) for part in self._shown_parts()]
         return self._boxes[1]
+
+    def _part_at(self, at: QPointF) -> Part | None:
+        """The smallest part that lies under a point of the widget."""
+        sizes = {}
+        for part, box in zip(self._shown_parts(), self._part_boxes(), strict=True):
+            rect = self._rect(box)
+            if rect.contains(at):
+                sizes[part] = rect.width() * rect.height()
+        return min(sizes, key=sizes.get, default=None)
+
+    def _rect(self, box: np.ndarray) -> QRectF:
+        return QRectF(self.place_of(box[0]), self.place_of(box[1])).normalized()
+
+    def _take_parts(self, at: QPointF) -> None:
+        """Takes hold of what lies under a point: all that is selected, or a part with its group."""
+        part = self._part_at(at)
+        if part is None:
+            return
+        workshop = self.workshop
+        if part.id not in (workshop.selected, *workshop.also_selected):
+            workshop.select(part.id)
+            if part.group:
+                workshop.select_group(part.group)
+        self._held, self._carried, self._from, self._by = "parts", self.work.picked(), at, np.zeros(3)
 
     def _prop_boxes(self) -> list[np.ndarray | None]:
         """Bounds of the props, (2, 3) each; None for those that are hidden."""
@@ -156,9 +188,11 @@ class PlanView(QWidget):
         camera = self.place_of(self.workshop.camera.position)
         found.append(((event.position() - camera).manhattanLength(), "camera"))
         distance, held = min(found, key=lambda each: each[0])
-        if distance > _GRIP:
-            return
         self.frame()
+        if distance > _GRIP:
+            self._take_parts(event.position())
+            return
+
         if isinstance(held, int):
             self.workshop.select_light(held)
         elif isinstance(held, tuple):
@@ -169,7 +203,11 @@ class PlanView(QWidget):
         if self._held is None:
             return
         at = event.position()
-        if self._held == "camera":
+        if self._held == "parts":
+            start = np.zeros(3)
+            self._by = np.subtract(self._world(at, start), self._world(self._from, start))
+            self.update()
+        elif self._held == "camera":
             camera = self.workshop.camera
             position = self._world(at, camera.position)
             if math.dist(position, camera.target) > 1:
@@ -202,10 +240,14 @@ class PlanView(QWidget):
         self.workshop.move_light(np.add(light.target, moved), _GESTURE)
 
     def mouseReleaseEvent(self, event) -> None:
-        if self._held is not None:
-            self._held = None
-            self.workshop.history.end_gesture()
-            self._follow()
+        if self._held is None:
+            return
+        carried, self._carried = self._carried, []
+        self._held = None
+        if carried and self._by.any():
+            self.work.shift(carried, self._by.round(2))
+        self.workshop.history.end_gesture()
+        self._follow()
 
     def paintEvent(self, event) -> None:
         painter = QPainter(self)
@@ -237,18 +279,19 @@ class PlanView(QWidget):
         painter.drawPolyline(QPolygonF([self.place_of(point) for point in line]))
 
     def _draw_parts(self, painter: QPainter) -> None:
-        painter.setPen(QPen(QColor(THEME.quiet), 1.2))
         ground = QColor(THEME.track)
         ground.setAlpha(120)
         painter.setBrush(ground)
-        for low, high in self._part_boxes():
-            painter.drawRoundedRect(QRectF(self.place_of(low), self.place_of(high)).normalized(), 2, 2)
+        for part, box in zip(self._shown_parts(), self._part_boxes(), strict=True):
+            is_carried = part in self._carried
+            painter.setPen(QPen(QColor(THEME.accent if is_carried else THEME.quiet), 1.2))
+            painter.drawRoundedRect(self._rect(box + self._by if is_carried else box), 2, 2)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         for place, box in enumerate(self._prop_boxes()):
             if box is not None:
                 is_held = self._held == ("prop", place)
                 painter.setPen(QPen(QColor(THEME.accent if is_held else THEME.faint), 1.2))
-                painter.drawRect(QRectF(self.place_of(box[0]), self.place_of(box[1])).normalized())
+                painter.drawRect(self._rect(box))
 
     def _draw_camera(self, painter: QPainter) -> None:
         camera = self.workshop.camera
