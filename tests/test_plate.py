@@ -2,9 +2,13 @@
 
 import numpy as np
 import pytest
-from driving import picture_of
+from driving import LEFT, PLAIN, picture_of
 from PIL import Image
+from PyQt6.QtCore import QPoint
+from PyQt6.QtTest import QTest
 
+from mat_shelf.app.wall.tools.horizon_lines import FOOT, HORIZON
+from mat_shelf.document.camera import Camera
 from mat_shelf.document.image import ImageRef
 from mat_shelf.document.light import Light
 from mat_shelf.document.material import Material
@@ -12,6 +16,8 @@ from mat_shelf.document.recipe import Recipe
 from mat_shelf.document.set import Backdrop, Plate
 from mat_shelf.exchange.image_writing import png_bytes
 from mat_shelf.optics.color import encode_srgb
+from mat_shelf.rendering.camera import make_camera_view, project_point
+from mat_shelf.rendering.camera_matching import matched_to_photograph
 from mat_shelf.rendering.final_render import render_picture
 from mat_shelf.rendering.session import RenderSession
 from mat_shelf.rendering.tone import develop, light_shown_as, tone_map
@@ -154,3 +160,90 @@ def test_a_photograph_follows_its_exposure_and_the_set_at_once(plated):
     brighter_set = session.step().pixels[:6].astype(int)
     assert np.abs(brighter_set - before).mean() < 4  # the photograph has an exposure of its own
     session.close()
+
+
+def test_the_surround_lies_on_the_floor_at_its_scale(small_project):
+    """What a panorama shows below the horizon lies where a ray from its camera met the floor, and is seen there."""
+    project, assets = small_project
+    eye, place = 400.0, np.array([70.0, 0.0, 40.0])
+    room = np.full((256, 512, 3), 0.3, np.float32)
+    way = (place - (0, eye, 0)) / np.linalg.norm(place - (0, eye, 0))
+    row = int(np.arccos(way[1]) / np.pi * 256)
+    column = int((np.arctan2(-way[0], way[2]) / (2 * np.pi) + 0.5) * 512)
+    room[row - 1 : row + 2, column - 1 : column + 2] = (4, 0.1, 0.1)
+    key = "0" * 64
+    assets.rooms[key] = room
+    try:
+        studio = project.set.with_(
+            room=ImageRef(name="hall", digest=key, kind="hdr"),
+            room_luminance=1000.0,
+            turn=0.0,
+            lights=(),
+            sky=None,
+            backdrop=Backdrop(form="floor"),
+            plate=Plate(is_surround=True, eye=eye),
+        )
+        camera = Camera(position=(0, 250, 420), target=(20, 0, 0), focal_length=60)
+        staged = project.with_set(studio).with_view(project.view.with_(camera=camera))
+        rendered = render_picture(staged, assets, *SIZE, 16, denoise=False)
+        light, product = rendered.light, rendered.film.alpha()[..., 0] > 0  # which is red as well
+        red = (light[..., 0] > 3 * light[..., 1]) & ~product
+        ys, xs = np.nonzero(red)
+        x, y = project_point(make_camera_view(camera, *SIZE), place)
+        assert (xs.mean() + 0.5, ys.mean() + 0.5) == pytest.approx((x * SIZE[0], y * SIZE[1]), abs=1.5)
+        assert np.median(light[:20][~product[:20]]) == pytest.approx(0.3, rel=0.01)  # far from the product
+        under = light[product.any(axis=1).argmax() :][..., 1]
+        assert (under < 0.22).sum() > 20  # it stands in its own shadow
+    finally:
+        del assets.rooms[key]
+
+
+def test_a_camera_is_matched_to_horizon_and_foot():
+    """Both are seen where they should be, from as far away; the horizon is where a level ray goes (pinhole camera)."""
+    for keeps in (False, True):
+        camera = Camera(position=(120, 160, 500), target=(10, 30, -20), focal_length=50, keeps_verticals=keeps)
+        matched = matched_to_photograph(camera, 5.0, -4.0)
+        view = make_camera_view(matched, 300, 200)
+        foot = project_point(view, (10, 0, -20))
+        assert (0.5 - foot[1]) * 24 == pytest.approx(-4, abs=0.01)
+        level = np.subtract((10, 0, -20), matched.position) * (1, 0, 1)
+        far = project_point(view, np.add(matched.position, level / np.linalg.norm(level) * 1e7))
+        assert (0.5 - far[1]) * 24 == pytest.approx(5, abs=0.01)
+        away = [np.linalg.norm(np.subtract(each.position, (10, 0, -20))) for each in (camera, matched)]
+        assert away[1] == pytest.approx(away[0], rel=1e-4)
+    with pytest.raises(ValueError, match="below the horizon"):
+        matched_to_photograph(camera, -2.0, 1.0)
+
+
+def test_lines_match_the_camera_in_the_window(plated, open_window, qtbot):
+    project, assets = plated
+    window = open_window(project, assets)
+    window.resize(1600, 1000)
+    window.stations.buttons()[3].click()
+    picture_of(qtbot, window)
+    board, tool, workshop = window.set_board, window.viewport.horizon_lines, window.workshop
+    board.backdrop_card.lines_button.click()
+    lines = tool.lines()
+    assert set(lines) == {HORIZON, FOOT} and lines[HORIZON] < lines[FOOT]
+    x = round(window.viewport.picture_rect.left() + 30)
+    steps = workshop.history.position
+    start, end = QPoint(x, round(lines[FOOT])), QPoint(x, round(lines[FOOT]) + 30)
+    QTest.mousePress(window.viewport, LEFT, PLAIN, start)
+    for k in range(1, 4):
+        QTest.mouseMove(window.viewport, start + (end - start) * k / 3)
+    QTest.mouseRelease(window.viewport, LEFT, PLAIN, end)
+    moved = tool.lines()
+    assert moved[FOOT] == pytest.approx(lines[FOOT] + 30, abs=2) and moved[HORIZON] == pytest.approx(
+        lines[HORIZON], abs=2
+    )
+    assert workshop.history.position == steps + 1 and workshop.history.undo_label == "Match camera"
+    board.lock_box.click()
+    camera = workshop.project.view.camera
+    assert workshop.project.view.is_locked and not board.camera_card.isEnabled()
+    tool.workshop.match_camera(3.0, -3.0)
+    assert workshop.project.view.camera == camera
+    board.lock_box.click()
+    workshop.undo()
+    workshop.undo()
+    workshop.lay_surround()
+    assert tool.lines() == {} and not board.backdrop_card.lines_button.isChecked()

@@ -31,7 +31,17 @@ from mat_shelf.rendering.region import PictureRegion
 from mat_shelf.system.file_writer import words_of
 from mat_shelf.system.user_folders import home_folder
 
-SIZES = {"Full HD": (1920, 1080), "Square": (2000, 2000), "Page": (2480, 3508), "Quick look": (960, 640)}
+SIZES = {
+    "Full HD": (1920, 1080),
+    "Landscape 3 : 2": (2400, 1600),
+    "Portrait 2 : 3": (1600, 2400),
+    "Portrait 4 : 5": (1600, 2000),
+    "Square": (2000, 2000),
+    "Banner 3 : 1": (2400, 800),
+    "Upright 9 : 16": (1080, 1920),
+    "Page": (2480, 3508),
+    "Quick look": (960, 640),
+}
 FORMATS = {"PNG": ".png", "TIFF": ".tiff", "JPEG": ".jpg", "EXR": ".exr"}
 WHOLE, CLEAR, KEPT = "Whole picture", "Region, the rest transparent", "Region, the rest kept from the file"
 REGION_WAYS = (WHOLE, CLEAR, KEPT)

@@ -95,6 +95,14 @@ class SetCommands:
         self.edit("Backplate", self.project.with_set(self.project.set.with_(plate=Plate())))
 
     @command
+    def lay_surround(self) -> None:
+        """Lets what surrounds the set in use be seen in the place of its backdrop, its lower half on the floor."""
+        studio = self.project.set
+        floor = (studio.backdrop or Backdrop()).with_(form="floor")
+        laid = studio.with_(plate=Plate(is_surround=True), backdrop=floor)
+        self.edit("Surround on the floor", self.project.with_set(laid))
+
+    @command
     def set_plate(self, path: Path | None) -> None:
         """Puts a photograph in the place of the backdrop of the set in use; None takes it away.
 

@@ -10,6 +10,7 @@ from mat_shelf.document.ids import free_name, new_id
 from mat_shelf.document.set import Set
 from mat_shelf.optics.color import luminance
 from mat_shelf.rendering.camera import balanced_for
+from mat_shelf.rendering.camera_matching import matched_to_photograph
 from mat_shelf.rendering.input_picture import INPUT_VIEWS
 from mat_shelf.scene.ball import Ball
 
@@ -77,6 +78,13 @@ class ViewCommands:
         self.close_up_width = min(max(width, 1.0), 100.0)
         self.close_up_changed.emit()
 
+    def _keeps_camera(self) -> bool:
+        """True, and said, where the view in use is locked."""
+        view = self.project.view
+        if view.is_locked:
+            self.said.emit(f"{view.name} is locked; unlock it on the Set board, or save another view.")
+        return view.is_locked
+
     @command
     def balance_white(self, rgb) -> None:
         """Balances the camera of the view in use, and the free one, so that a light is shown white.
@@ -88,6 +96,8 @@ class ViewCommands:
         """
         if not np.isfinite(rgb).all() or np.min(rgb) <= 0:
             self.said.emit("That is black or not lit; click a grey that is.")
+            return
+        if self._keeps_camera():
             return
         white, tint = balanced_for(rgb)
         balanced = {"white": white, "white_tint": tint}
@@ -116,6 +126,28 @@ class ViewCommands:
         stops = math.log2(_MIDDLE_GREY / float(np.exp(np.log(bright).mean())))
         exposure = round(min(max(stops, low), high), 2)
         self.edit("Meter", self.project.with_set(self.project.set.with_(exposure=exposure)))
+
+    @command
+    def match_camera(self, horizon: float, foot: float, gesture: str | None = None) -> None:
+        """Stands the camera of the view in use so that it sees the table as the camera of a photograph did.
+
+        Parameters
+        ----------
+        horizon, foot : float
+            Heights of the horizon, and of what the product stands on, from the picture's middle, mm on the film.
+        gesture : str or None
+            Edits of one gesture are one step of the history.
+        """
+        if self._keeps_camera():
+            return
+        try:
+            matched = matched_to_photograph(self.camera, horizon, foot)
+        except ValueError:
+            return  # one line was dragged past the other; it waits there
+        view = self.project.view
+        self.edit("Match camera", self.project.with_view(view.with_(camera=matched)), gesture)
+        if self.free_camera is not None:
+            self.explore(None)
 
     def light_close_up(self, direction: tuple[float, float, float] | None) -> None:
         """Lights what the close-up shows with a lamp of its own from a direction; None leaves it in the set's light.
@@ -183,7 +215,7 @@ class ViewCommands:
     @command
     def move_view_here(self) -> None:
         """Gives the view in use the free camera."""
-        if self.free_camera is not None:
+        if self.free_camera is not None and not self._keeps_camera():
             view = self.project.view.with_(camera=self.free_camera)
             project = self.project.with_view(view)
             self.free_camera = None
@@ -191,11 +223,25 @@ class ViewCommands:
             self.camera_changed.emit()
 
     @command
+    def lock_view(self, is_locked: bool) -> None:
+        """Locks the view in use, so that nothing moves or changes its camera, or unlocks it.
+
+        Parameters
+        ----------
+        is_locked : bool
+            Whether it is locked.
+        """
+        view = self.project.view
+        self.edit("Lock view" if is_locked else "Unlock view", self.project.with_view(view.with_(is_locked=is_locked)))
+
+    @command
     def remove_view(self) -> None:
         """Throws out the view in use; the final one stays."""
         view = self.project.view
         if view.id == self.project.views[0].id:
             self.said.emit("The final view cannot be removed; update it instead.")
+            return
+        if self._keeps_camera():
             return
         rest = tuple(v for v in self.project.views if v.id != view.id)
         self.edit(f"Remove view {view.name}", self.project.with_(views=rest, current_view=rest[0].id))

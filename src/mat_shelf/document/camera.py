@@ -108,8 +108,9 @@ class Camera(Frozen):
 
 
 class View(Frozen):
-    """A camera with a name. The first view of a project is its final one."""
+    """A camera with a name. The first view of a project is its final one. A locked one keeps its camera."""
 
     id: Id
     name: Name
     camera: Camera = Camera()
+    is_locked: bool = False

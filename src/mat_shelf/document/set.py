@@ -55,11 +55,24 @@ class Plate(Frozen):
     ----------
     image : ImageRef or None
         The photograph; without one `lower` runs to `upper` above, each shown as it is.
+    is_surround : bool
+        What surrounds the set instead of both, its lower half laid onto the floor as it was seen from `eye` mm above.
     """
 
     image: ImageRef | None = None
     lower: Color = color((0.72, 0.72, 0.72), label="Lower colour", tip="At the lower edge of the picture.")
     upper: Color = color((0.72, 0.72, 0.72), label="Upper colour", tip="At the upper edge of the picture.")
+    is_surround: bool = False
+    eye: float = number(
+        1500.0,
+        10,
+        100_000,
+        label="Height of view",
+        unit="mm",
+        tip="Of the camera that took the surround, over the floor. Lower values make what lies on the floor smaller.",
+        usual=(100, 2000),
+        log=True,
+    )
     exposure: float = number(
         0.0, -6, 6, label="Plate exposure", unit="stops", tip="Of the photograph alone.", usual=(-3, 3)
     )

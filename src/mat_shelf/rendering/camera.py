@@ -125,28 +125,29 @@ def camera_ray(view, x, y, u, v):
     return add(view.position, shift), normalize(sub(scale(along, view.focus), shift))
 
 
-def ray_through(view: CameraView, x: float, y: float) -> tuple[np.ndarray, np.ndarray]:
-    """The ray through a point of the picture, from the middle of the lens.
+def ray_through(view: CameraView, x, y) -> tuple[np.ndarray, np.ndarray]:
+    """The ray through a point of the picture, or through many, from the middle of the lens.
 
     Parameters
     ----------
     view : CameraView
         View of the camera.
-    x, y : float
+    x, y : float or (...) float
         Point of the picture, [0, 1], from its top left.
 
     Returns
     -------
-    origin, direction : (3,) float64
+    origin, direction : (..., 3) float64
         mm, and of unit length.
     """
+    x, y = np.asarray(x)[..., None], np.asarray(y)[..., None]
     right, up, forward = (np.array(axis, np.float64) for axis in (view.right, view.up, view.forward))
     aside = (2 * x - 1) * view.half_width * right + ((1 - 2 * y) * view.half_height + view.shift_up) * up
     position = np.array(view.position, np.float64)
     if view.is_parallel:
-        return position + aside, forward
+        return position + aside, np.broadcast_to(forward, aside.shape)
     direction = forward + aside
-    return position, direction / np.linalg.norm(direction)
+    return np.broadcast_to(position, aside.shape), direction / np.linalg.norm(direction, axis=-1, keepdims=True)
 
 
 def project_point(view: CameraView, point) -> tuple[float, float] | None:

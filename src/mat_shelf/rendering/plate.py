@@ -9,12 +9,13 @@ from mat_shelf.document.camera import Camera
 from mat_shelf.document.project import Project
 from mat_shelf.document.set import Plate, Set
 from mat_shelf.optics.color import decode_srgb, encode_srgb
-from mat_shelf.rendering.camera import white_gains
+from mat_shelf.rendering.camera import make_camera_view, ray_through, white_gains
 from mat_shelf.rendering.tone import light_shown_as
 from mat_shelf.rendering.tracer import RenderTask
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.geometry_map_lookup import geometry_map_lookup
 from mat_shelf.scene.material_table import MaterialTable, project_geometry, project_material_table
+from mat_shelf.scene.rooms import room_of, seen_in
 
 
 def plate_light(studio: Set, supplies, camera: Camera, width: int, height: int) -> np.ndarray:
@@ -36,10 +37,25 @@ def plate_light(studio: Set, supplies, camera: Camera, width: int, height: int) 
     (height, width, 3) float32
     """
     plate = studio.plate
+    if plate.is_surround:
+        return _surround(studio, supplies, camera, width, height)
     cut = _gradient(plate, width, height) if plate.image is None else _cut(supplies, plate, width, height)
     shown = np.clip(cut * np.float32(2.0**plate.exposure), 0, 1)
     light = light_shown_as(shown, studio.exact_colors)
     return (light / (white_gains(camera) * np.float32(2.0**studio.exposure))).astype(np.float32)
+
+
+def _surround(studio: Set, supplies, camera: Camera, width: int, height: int) -> np.ndarray:
+    """What surrounds a set as the camera sees it; below the horizon as it lies on the floor."""
+    y, x = np.mgrid[:height, :width] + 0.5
+    origin, direction = ray_through(make_camera_view(camera, width, height), x / width, y / height)
+    falls = -direction[..., 1:2]
+    is_down = (falls > 1e-6) & (origin[..., 1:2] > 0)
+    meets = origin + direction * np.where(is_down, origin[..., 1:2] / np.maximum(falls, 1e-6), 0)
+    onto_floor = meets - (0, studio.plate.eye, 0)
+    onto_floor /= np.maximum(np.linalg.norm(onto_floor, axis=-1, keepdims=True), 1e-9)
+    seen = seen_in(room_of(studio, supplies.rooms), np.where(is_down, onto_floor, direction))
+    return (seen * np.float32(2.0**studio.plate.exposure)).astype(np.float32)
 
 
 def _gradient(plate: Plate, width: int, height: int) -> np.ndarray:

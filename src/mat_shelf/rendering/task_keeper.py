@@ -153,6 +153,8 @@ class TaskKeeper:
             return None
         balance = studio.exposure, studio.exact_colors, camera.white, camera.white_tint
         key = studio.plate, *balance, film.width, film.height, len(self._supplies.pictures)
+        if studio.plate.is_surround:
+            key = *key, camera, light_key(studio)
         make = partial(plate_light, studio, self._supplies, camera, film.width, film.height)
         return _kept(self._lit, f"plate of {use}", key, make)
 

@@ -39,6 +39,30 @@ def room_of(studio: Set, rooms: Mapping[str, np.ndarray]) -> np.ndarray:
     return _turned(room, studio.turn) * np.float32(studio.room_luminance / WHITE)
 
 
+def seen_in(room: np.ndarray, directions: np.ndarray) -> np.ndarray:
+    """Light of a room from some directions.
+
+    Parameters
+    ----------
+    room : (H, 2H, 3) float32
+        The room.
+    directions : (..., 3) float
+        Unit directions.
+
+    Returns
+    -------
+    (..., 3) float32
+    """
+    x, y, z = np.moveaxis(directions, -1, 0)
+    height, width = room.shape[:2]
+    row = np.arccos(np.clip(y, -1, 1)) / np.pi * height - 0.5
+    column = (np.arctan2(-x, z) / (2 * np.pi) + 0.5) * width - 0.5
+    # A column more on either side, so that it goes round.
+    wide = np.concatenate([room[:, -1:], room, room[:, :1]], axis=1)
+    places = np.clip(row, 0, height - 1), column + 1
+    return np.stack([map_coordinates(wide[..., k], places, order=1, mode="nearest") for k in range(3)], axis=-1)
+
+
 def _turned(room: np.ndarray, degrees: float) -> np.ndarray:
     # Column 0 looks to -z and columns run to the viewer's right, so a positive turn carries them back.
     return np.roll(room, -round(degrees / 360 * room.shape[1]), axis=1)

@@ -3,6 +3,7 @@
 from functools import partial
 from pathlib import Path
 
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QMenu, QVBoxLayout, QWidget
 
 from mat_shelf.app.set.light_card import IMAGE_FILES
@@ -13,7 +14,7 @@ from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.set import Plate
 from mat_shelf.system.user_folders import home_folder
 
-_PLATE = ("exposure", "lower", "upper")
+_PLATE = ("exposure", "eye", "lower", "upper")
 _FORMS = {"sweep": "Sweep", "floor": "Floor alone", "box": "Box", "": "None"}
 _BETWEEN, _COLUMN = 14, 130
 _OWN = ("color", "gloss", "roughness")
@@ -26,7 +27,15 @@ _SHAPES = {
 
 
 class BackdropCard(QWidget):
-    """Form, material, colour and measures of the backdrop."""
+    """Form, material, colour and measures of the backdrop.
+
+    Signals
+    -------
+    lines_wanted : bool
+        Whether the camera is to be matched to the photograph by two lines.
+    """
+
+    lines_wanted = pyqtSignal(bool)
 
     def __init__(self, workshop: Workshop):
         super().__init__()
@@ -44,9 +53,15 @@ class BackdropCard(QWidget):
         menu = QMenu(self.plate_button)
         menu.addAction("Photograph…", self._choose_plate)
         menu.addAction("Colours", workshop.set_plate_colors)
+        menu.addAction("Surround on the floor", workshop.lay_surround)
         menu.addSeparator()
         self.no_plate = menu.addAction("None", partial(workshop.set_plate, None))
         self.plate_button.setMenu(menu)
+        self.lines_button = small_button(
+            "Match horizon", "Shows two lines; drag them to the photograph's horizon and to where the product stands"
+        )
+        self.lines_button.setCheckable(True)
+        self.lines_button.toggled.connect(self.lines_wanted)
         left, right = QVBoxLayout(), QVBoxLayout()
         columns = QHBoxLayout(self)
         columns.setContentsMargins(0, 0, 0, 0)
@@ -62,6 +77,8 @@ class BackdropCard(QWidget):
             left.addWidget(self.rows[name])
         left.addSpacing(4)
         left.addWidget(self.plate_button)
+        left.addSpacing(4)
+        left.addWidget(self.lines_button)
         for name in (*_SHAPES["sweep"], *(f"plate {name}" for name in _PLATE)):
             right.addWidget(self.rows[name])
         for column in (left, right):
@@ -71,6 +88,10 @@ class BackdropCard(QWidget):
         chosen, _ = QFileDialog.getOpenFileName(self, "Backplate", str(home_folder()), IMAGE_FILES)
         if chosen:
             self.workshop.set_plate(Path(chosen))
+
+    def let_go(self) -> None:
+        """The lines are no longer shown."""
+        self.lines_button.setChecked(False)
 
     def follow(self) -> None:
         """Shows the backdrop of the set in use."""
@@ -93,13 +114,25 @@ class BackdropCard(QWidget):
         told = "Puts a photograph or colours behind the product, which casts its shadow and reflection on them"
         self.plate_button.setToolTip(told if plate is None else f"{_words(plate)} stand behind the product")
         if plate is not None:
-            shown |= {"plate exposure"} if plate.image is not None else {"plate lower", "plate upper"}
+            shown |= set(_rows_of(plate))
+        has_photograph = plate is not None and plate.image is not None
+        self.lines_button.setVisible(has_photograph)
+        if not has_photograph:
+            self.let_go()
         for name, row in self.rows.items():
             row.setVisible(name in shown)
             row.follow()
 
 
+def _rows_of(plate: Plate) -> tuple[str, ...]:
+    if plate.is_surround:
+        return "plate exposure", "plate eye"
+    return ("plate exposure",) if plate.image is not None else ("plate lower", "plate upper")
+
+
 def _words(plate: Plate) -> str:
+    if plate.is_surround:
+        return "The surround and its floor"
     return plate.image.name if plate.image is not None else "Colours"
 
 

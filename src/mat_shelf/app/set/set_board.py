@@ -49,6 +49,9 @@ class SetBoard(QFrame):
         self.keep_view_button.clicked.connect(self._keep_view)
         self.move_view_button.clicked.connect(workshop.move_view_here)
         self.drop_view_button.clicked.connect(workshop.remove_view)
+        self.lock_box = QCheckBox("Locked")
+        self.lock_box.setToolTip("Keeps the camera of the chosen view as it is; one can still look about from it.")
+        self.lock_box.clicked.connect(workshop.lock_view)
         buttons = QWidget()
         grid = QGridLayout(buttons)
         grid.setContentsMargins(0, 6, 0, 0)
@@ -56,6 +59,7 @@ class SetBoard(QFrame):
         grid.addWidget(self.keep_view_button, 0, 0)
         grid.addWidget(self.drop_view_button, 0, 1)
         grid.addWidget(self.move_view_button, 1, 0, 1, 2)
+        grid.addWidget(self.lock_box, 2, 0, 1, 2)
 
         self.lights_card, self.light_card = LightsCard(workshop, work), LightCard(workshop)
         self.position_card, self.surround_card = PositionCard(workshop), SurroundCard(workshop)
@@ -95,8 +99,12 @@ class SetBoard(QFrame):
         project = self.workshop.project
         is_free = self.workshop.free_camera is not None
         self.views.show_choices([(v.id, v.name) for v in project.views], None if is_free else project.current_view)
-        self.move_view_button.setEnabled(is_free)
-        self.drop_view_button.setEnabled(not is_free and project.current_view != project.views[0].id)
+        is_locked = project.view.is_locked
+        self.move_view_button.setEnabled(is_free and not is_locked)
+        is_final = project.current_view == project.views[0].id
+        self.drop_view_button.setEnabled(not is_free and not is_final and not is_locked)
+        self.lock_box.setChecked(is_locked)
+        self.camera_card.setEnabled(not is_locked)
         self.straight_box.setChecked(project.set.straight_light)
         self.exact_box.setChecked(project.set.exact_colors)
         self.apart_box.setChecked(project.set.keeps_apart)
@@ -114,6 +122,7 @@ class SetBoard(QFrame):
         super().hideEvent(event)
         self.light_card.let_go()
         self.camera_card.let_go()
+        self.backdrop_card.let_go()
 
     def _box(self, name: str) -> QCheckBox:
         """A box for a switch of the set."""

@@ -14,6 +14,7 @@ from mat_shelf.app.wall.tools.close_up_point import CloseUpPoint
 from mat_shelf.app.wall.tools.crop_frame import CropFrame
 from mat_shelf.app.wall.tools.faces import Faces
 from mat_shelf.app.wall.tools.focus import Focus
+from mat_shelf.app.wall.tools.horizon_lines import HorizonLines
 from mat_shelf.app.wall.tools.input_legend import InputLegend
 from mat_shelf.app.wall.tools.light_handles import LightHandles
 from mat_shelf.app.wall.tools.light_meter import LightMeter
@@ -111,7 +112,7 @@ class Viewport(QWidget):
         self.part_menu, self.carry = PartMenu(self), Carry(self)
         self.turn_lights, self.crop_frame = TurnLights(self), CropFrame(self)
         self.light_handles, self.aim_light = LightHandles(self), AimLight(self)
-        self.light_meter = LightMeter(self)
+        self.light_meter, self.horizon_lines = LightMeter(self), HorizonLines(self)
         workshop.project_changed.connect(self._follow)
         workshop.camera_changed.connect(self._follow)
         workshop.selection_changed.connect(self.update)
