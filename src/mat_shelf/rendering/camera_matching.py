@@ -110,7 +110,7 @@ def matched_to_photograph(camera: Camera, horizon: float, foot: float) -> Camera
         )
 
     def missed(at) -> tuple[float, float]:
-        """How far horizon and foot lie from where they should.
+        """Distances of horizon and foot from where they should lie.
 
         Parameters
         ----------

@@ -46,7 +46,7 @@ def plate_light(studio: Set, supplies, camera: Camera, width: int, height: int) 
 
 
 def _surround(studio: Set, supplies, camera: Camera, width: int, height: int) -> np.ndarray:
-    """What surrounds a set as the camera sees it; below the horizon as it lies on the floor."""
+    """Surround of a set as the camera sees it; below the horizon as it lies on the floor."""
     y, x = np.mgrid[:height, :width] + 0.5
     origin, direction = ray_through(make_camera_view(camera, width, height), x / width, y / height)
     falls = -direction[..., 1:2]
