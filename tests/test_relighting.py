@@ -4,12 +4,14 @@ import numpy as np
 import OpenImageIO
 import pytest
 from driving import picture_of
+from PIL import Image
 
 from mat_shelf.document.light import Light
 from mat_shelf.exchange.render_file import RenderSettings, render_to_file
 from mat_shelf.optics.color import luminance
 from mat_shelf.rendering.final_render import render_picture
 from mat_shelf.rendering.session import RenderSession
+from mat_shelf.rendering.tone import develop
 
 SIZE = 90, 60
 LIGHTS = (
@@ -126,3 +128,35 @@ def test_names_and_lights_that_are_off_start_no_pixel_again(lit):
         session.step()
         assert session._film is film and film.samples >= 4
     session.close()
+
+
+def test_a_render_is_written_again_with_other_lights(lit, open_window, qtbot, tmp_path):
+    window = open_window(*lit)
+    window.top_bar.render_button.click()
+    workshop, dialog = window.workshop, window.render_dialog
+    path = tmp_path / "block.png"
+    dialog.width_box.setValue(96)
+    dialog.height_box.setValue(64)
+    dialog.samples_box.setValue(32)
+    dialog.path_field.setText(str(path))
+    dialog.apart_box.setChecked(True)
+    assert "MB" in dialog.apart_box.text() and not dialog.again_button.isVisible()
+    dialog.start()
+    qtbot.waitUntil(lambda: dialog.state.text().startswith("Written"), timeout=60_000)
+    first = np.asarray(Image.open(path)).astype(int)
+    workshop.select_light(0)
+    workshop.shape_light({"strength": 1.5, "temperature": 3200.0})
+    workshop.switch_light(1, False)
+    assert dialog.again_button.isEnabled()
+    dialog.again_button.click()
+    qtbot.waitUntil(lambda: dialog.start_button.isEnabled(), timeout=60_000)
+    assert dialog.state.text().startswith("Written")
+    again = np.asarray(Image.open(path)).astype(int)
+    assert np.abs(again - first).mean() > 8
+    fresh = render_picture(workshop.project, workshop.assets, 96, 64, 32).light
+    assert np.abs(develop(fresh).astype(int) - again).mean() < 1.2
+    workshop.move_light((0.0, 90.0, 300.0))
+    assert not dialog.again_button.isEnabled()  # its light falls otherwise, so it has to be rendered
+    workshop.undo()
+    assert dialog.again_button.isEnabled()
+    dialog.close()

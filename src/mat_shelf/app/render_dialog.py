@@ -23,11 +23,14 @@ from PyQt6.QtWidgets import (
 from mat_shelf.app.job import Job
 from mat_shelf.app.theme import font
 from mat_shelf.app.workshop import Workshop
+from mat_shelf.document.project import Project
 from mat_shelf.exchange.image_writing import ImageError, ending_of
 from mat_shelf.exchange.project_file import plain_file_name
-from mat_shelf.exchange.render_file import RenderSettings, render_to_file
+from mat_shelf.exchange.render_file import RenderSettings, render_to_file, write_relit
 from mat_shelf.rendering.aovs import PASSES
+from mat_shelf.rendering.final_render import Rendered
 from mat_shelf.rendering.region import PictureRegion
+from mat_shelf.scene.relighting import mixing_key
 from mat_shelf.system.file_writer import words_of
 from mat_shelf.system.user_folders import home_folder
 
@@ -74,6 +77,7 @@ class RenderDialog(QDialog):
         self._job: Job | None = None
         self._began = 0.0
         self._limit: float | None = None
+        self._kept: tuple[Project, Rendered, RenderSettings] | None = None
         self.view_box, self.set_box = QComboBox(), QComboBox()
         self.size_box = QComboBox()
         self.size_box.addItems(["Custom", *SIZES])
@@ -95,6 +99,11 @@ class RenderDialog(QDialog):
         self.straight_box.setToolTip(
             "Leaves out caustics, and makes shadows of glass too even. Needs fewer samples; less true."
         )
+        self.apart_box = QCheckBox()
+        self.apart_box.setToolTip(
+            "Then the brightness, colour and switch of each light can be changed after the render, and it is written "
+            "again without another one. Of whole pictures."
+        )
         self.region_box = QComboBox()
         self.region_box.addItems(REGION_WAYS)
         self.region_box.setToolTip("Ctrl+drag in the picture draws a region. The file must hold a render of this size.")
@@ -114,10 +123,15 @@ class RenderDialog(QDialog):
         self.start_button.setProperty("role", "main")
         self.start_button.setDefault(True)
         self.start_button.clicked.connect(self.start)
+        self.again_button = QPushButton("Write again")
+        self.again_button.setToolTip("Writes the last render with its lights and exposure as they are now")
+        self.again_button.clicked.connect(self.write_again)
         self.cancel_button = QPushButton("Close")
         self.cancel_button.clicked.connect(self._cancel_or_close)
         self._lay_out(browse)
         workshop.project_replaced.connect(self._fill_choices)
+        workshop.project_replaced.connect(self._forget)
+        workshop.project_changed.connect(self._offer_again)
         workshop.region_changed.connect(self._offer_region)
         self._follow_kind()
 
@@ -145,20 +159,22 @@ class RenderDialog(QDialog):
         grid.addWidget(self.cut_box, 5, 1)
         grid.addWidget(self.deep_box, 5, 3)
         grid.addWidget(self.straight_box, 6, 1, 1, 3)
+        grid.addWidget(self.apart_box, 7, 1, 1, 3)
         passes = QGridLayout()
         passes.setHorizontalSpacing(12)
         for place, box in enumerate(self.pass_boxes.values()):
             passes.addWidget(box, place // 3, place % 3)
         self.passes_label = QLabel("Passes")
-        grid.addWidget(self.passes_label, 7, 0, Qt.AlignmentFlag.AlignTop)
-        grid.addLayout(passes, 7, 1, 1, 3)
+        grid.addWidget(self.passes_label, 8, 0, Qt.AlignmentFlag.AlignTop)
+        grid.addLayout(passes, 8, 1, 1, 3)
         file_line = QHBoxLayout()
         file_line.addWidget(self.path_field, 1)
         file_line.addWidget(browse)
-        grid.addWidget(QLabel("File"), 8, 0)
-        grid.addLayout(file_line, 8, 1, 1, 3)
+        grid.addWidget(QLabel("File"), 9, 0)
+        grid.addLayout(file_line, 9, 1, 1, 3)
         buttons = QHBoxLayout()
         buttons.addStretch(1)
+        buttons.addWidget(self.again_button)
         buttons.addWidget(self.cancel_button)
         buttons.addWidget(self.start_button)
         layout = QVBoxLayout(self)
@@ -173,6 +189,7 @@ class RenderDialog(QDialog):
     def showEvent(self, event) -> None:
         self._fill_choices()
         self._offer_region()
+        self._offer_again()
         super().showEvent(event)
 
     def _fill_choices(self) -> None:
@@ -186,6 +203,28 @@ class RenderDialog(QDialog):
             for thing in things:
                 box.addItem(thing.name, thing.id)
             box.setCurrentIndex(box.findData(current))
+
+    def _forget(self) -> None:
+        self._kept = None
+        self._offer_again()
+
+    def _offer_again(self) -> None:
+        """Offers to write the last render again, as long as its set differs in what can be mixed alone."""
+        if not self.isVisible():
+            return
+        self._tell_size()
+        self.again_button.setVisible(self._kept is not None)
+        self.again_button.setEnabled(self._relit_project() is not None and self.start_button.isEnabled())
+
+    def _relit_project(self) -> Project | None:
+        """The project of the last render, with its set as it is now."""
+        if self._kept is None:
+            return None
+        then = self._kept[0]
+        now = next((studio for studio in self.workshop.project.sets if studio.id == then.current_set), None)
+        if now is None or mixing_key(now) != mixing_key(then.set):
+            return None
+        return then.with_set(now)
 
     def _offer_region(self) -> None:
         """Offers the region that is drawn in the picture, where there is one."""
@@ -202,9 +241,13 @@ class RenderDialog(QDialog):
             self.height_box.setValue(height)
 
     def _tell_size(self) -> None:
-        """Marks are told to be sharp or not for this size, and the crop frame has its shape."""
-        self.workshop.picture_size = self.width_box.value(), self.height_box.value()
-        self.workshop.picture_size_changed.emit()
+        """Marks are told to be sharp or not for this size, the crop frame has its shape, and lights their memory."""
+        size = self.width_box.value(), self.height_box.value()
+        layers = len(self.workshop.project.set.lights) + 3
+        self.apart_box.setText(f"Keep lights apart (takes {_memory(size, layers)})")
+        if size != self.workshop.picture_size:
+            self.workshop.picture_size = size
+            self.workshop.picture_size_changed.emit()
 
     def _choose_kind(self, name: str) -> None:
         self.path_field.setText(str(Path(self.path_field.text()).with_suffix(FORMATS[name])))
@@ -248,13 +291,6 @@ class RenderDialog(QDialog):
             self.state.setText("That view or set is no longer in the project; choose again.")
             return
         project = project.with_(current_view=view, current_set=studio)
-        self._began = time.monotonic()
-        self.bar.setRange(0, self.samples_box.value())
-        self.bar.setValue(0)
-        self.state.setText("Preparing the scene…")
-        self.start_button.setEnabled(False)
-        self.cancel_button.setText("Cancel")
-        self.is_running.emit(True)
         settings = RenderSettings(
             self.width_box.value(),
             self.height_box.value(),
@@ -266,26 +302,59 @@ class RenderDialog(QDialog):
             passes=wanted,
             region=region,
             keep_rest=part == KEPT,
+            keeps_apart=self.apart_box.isChecked() and region is None,
         )
         self._limit = settings.seconds
+        self._kept = None
         assets = self.workshop.assets
 
-        is_written = False
-
-        def work(job: Job) -> None:
-            nonlocal is_written
+        def render(job: Job) -> Rendered:
             passes = partial(job.tell, "")
-            render_to_file(project, assets, path, settings, passes, lambda *_: not job.is_cancelled)
-            is_written = True
+            return render_to_file(project, assets, path, settings, passes, lambda *_: not job.is_cancelled)[0]
+
+        self._run(render, project, path, settings, "Preparing the scene…")
+
+    def write_again(self) -> None:
+        """Writes the last render with its lights as they are now."""
+        project = self._relit_project()
+        if project is None:
+            return
+        (_, rendered, settings), assets = self._kept, self.workshop.assets
+        path = Path(self.path_field.text()).expanduser()
+        try:
+            ending_of(path, settings.cut_out, settings.deep, bool(settings.passes))
+        except ImageError as fault:
+            self.state.setText(f"Not written: {fault}.")
+            return
+        self._run(
+            lambda job: write_relit(project, assets, rendered, path, settings),
+            project,
+            path,
+            settings,
+            "Mixing the lights…",
+        )
+
+    def _run(self, make, project: Project, path: Path, settings: RenderSettings, words: str) -> None:
+        """Makes a render and its file on a thread."""
+        self._began = time.monotonic()
+        self.bar.setRange(0, settings.samples)
+        self.bar.setValue(0)
+        self.state.setText(words)
+        self.start_button.setEnabled(False)
+        self.cancel_button.setText("Cancel")
+        self.is_running.emit(True)
+        self._offer_again()
+        written: list[Rendered] = []
 
         def end() -> None:
-            if is_written:  # even where Cancel came too late
+            if written:  # even where Cancel came too late
+                self._kept = (project, written[0], settings) if written[0].lit is not None else None
                 self._finish(f"Written to {path}", True)
             elif self._job.is_cancelled:
                 self._finish("Cancelled; nothing was written.", False)
 
         self._job = Job(
-            work,
+            lambda job: written.append(make(job)),
             lambda _: None,
             lambda fault: self._finish(f"Not written: {words_of(fault)}", False),
             (Exception,),  # whatever ends the thread, the dialog must say so and be usable again
@@ -312,6 +381,7 @@ class RenderDialog(QDialog):
         self.cancel_button.setText("Close")
         if not is_done:
             self.bar.setValue(0)
+        self._offer_again()
         self.is_running.emit(False)
 
     def _cancel_or_close(self) -> None:
@@ -345,6 +415,12 @@ def _spin(low: int, high: int, value: int, unit: str) -> QSpinBox:
     box.setSuffix(unit)
     box.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)  # arrow keys and the wheel step
     return box
+
+
+def _memory(size: tuple[int, int], layers: int) -> str:
+    """Memory of the layers of a film, and of what is kept of bright paths, in words."""
+    megabytes = size[0] * size[1] * layers * 3 * 4 * 2 / 1e6
+    return f"{megabytes:.0f} MB" if megabytes < 1000 else f"{megabytes / 1000:.1f} GB"
 
 
 def _duration(seconds: float) -> str:

@@ -12,7 +12,7 @@ from mat_shelf.exchange.image_reading import ImageError, read_map
 from mat_shelf.exchange.image_writing import ending_of, write_image
 from mat_shelf.exchange.supplies import prepare_supplies
 from mat_shelf.rendering.aovs import render_aovs
-from mat_shelf.rendering.final_render import Rendered, render_picture
+from mat_shelf.rendering.final_render import Rendered, relit, render_picture
 from mat_shelf.rendering.region import PictureRegion
 from mat_shelf.system.file_reader import read_file
 
@@ -37,6 +37,8 @@ class RenderSettings:
         The only part that is rendered.
     keep_rest : bool
         Whether the rest of a region is taken from the picture that the file holds, instead of being transparent.
+    keeps_apart : bool
+        Whether the film keeps lights apart, so that `write_relit` can write the render once more with others.
     passes : sequence of str
         Names out of `rendering.aovs.PASSES`, for EXR.
     """
@@ -50,6 +52,7 @@ class RenderSettings:
     cut_out: bool = False
     straight: bool = False
     deep: bool = False
+    keeps_apart: bool = False
     passes: Sequence[str] = ()
     region: PictureRegion | None = None
     keep_rest: bool = False
@@ -116,13 +119,48 @@ def render_to_file(
         straight=settings.straight,
         progress=progress,
         region=region,
-        keeps_apart="lights" in settings.passes,
+        keeps_apart=settings.keeps_apart or "lights" in settings.passes,
     )
+    _write(project, rendered, path, settings, rest)
+    return rendered, words
+
+
+def write_relit(project: Project, assets: Assets, rendered: Rendered, path: Path, settings: RenderSettings) -> Rendered:
+    """Writes a finished render once more, with the lights as they are now.
+
+    Parameters
+    ----------
+    project : Project
+        The project, with its view and a set of the same `relighting.mixing_key` in use.
+    assets : Assets
+        Files of the project.
+    rendered : Rendered
+        The whole picture, whose lights were kept apart.
+    path : Path
+        File to write.
+    settings : RenderSettings
+        Settings that it was rendered with.
+
+    Returns
+    -------
+    Rendered
+
+    Raises
+    ------
+    ImageError, OSError
+        If the file cannot be written.
+    """
+    again = relit(rendered, project, assets)
+    _write(project, again, path, settings, None)
+    return again
+
+
+def _write(project: Project, rendered: Rendered, path: Path, settings: RenderSettings, rest) -> None:
     extra = render_aovs(project, rendered, settings.passes)
+    region = settings.region and settings.region.within(settings.width, settings.height)
     alpha = rendered.alpha if rest is None or settings.cut_out else None
     inside = region.slices() if region is not None else (slice(None), slice(None))
     write_image(path, rendered.light, alpha, settings.deep, extra, project.set.exact_colors, rest, inside)
-    return rendered, words
 
 
 def _kept(path: Path, settings: RenderSettings) -> np.ndarray:

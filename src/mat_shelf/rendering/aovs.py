@@ -73,18 +73,18 @@ def render_aovs(project: Project, rendered: Rendered, wanted: Sequence[str] = PA
 
 def _by_light(project: Project, rendered: Rendered) -> dict[str, np.ndarray]:
     """Share of each layer of the film in the picture, which may have lost its noise."""
-    film, names = rendered.film, layer_names(project.set)
-    if film.layers != len(names):
+    film, lit = rendered.film, rendered.lit
+    if lit is None:
         raise ValueError("the picture has not kept its lights apart")
-    layers = []
-    for layer in range(film.layers):
-        one = np.zeros((film.layers, 3), np.float32)
-        one[layer] = 1
-        film.mix(one)
-        layers.append(film.picture())
-    film.mix(np.ones((film.layers, 3), np.float32))
-    share = rendered.light / np.maximum(np.sum(layers, axis=0), np.float32(1e-12))
-    return {f"light.{name}": picture * share for name, picture in zip(names, layers, strict=True)}
+    gains, names = film.gains, layer_names(lit)
+    layers = {}
+    for layer, name in enumerate(names):
+        if gains[layer].any():
+            film.mix(np.where(np.arange(len(names))[:, None] == layer, gains, 0).astype(np.float32))
+            layers[f"light.{name}"] = film.picture()
+    film.mix(gains)
+    share = rendered.light / np.maximum(np.sum(list(layers.values()), axis=0), np.float32(1e-12))
+    return {name: picture * share for name, picture in layers.items()}
 
 
 def _masks(project: Project, rendered: Rendered, wanted: Sequence[str]) -> dict[str, np.ndarray]:

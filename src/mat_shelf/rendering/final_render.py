@@ -7,6 +7,7 @@ from typing import NamedTuple
 import numpy as np
 
 from mat_shelf.document.project import Project
+from mat_shelf.document.set import Set
 from mat_shelf.rendering.camera import make_camera_view, white_gains
 from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.film import Film
@@ -19,6 +20,7 @@ from mat_shelf.scene.geometry_map_lookup import geometry_map_lookup
 from mat_shelf.scene.geometry_maps import fill_geometry_maps
 from mat_shelf.scene.lights import set_lights
 from mat_shelf.scene.material_table import Supplies, project_geometry, project_material_table, visible_parts
+from mat_shelf.scene.relighting import layer_gains, whole_set
 from mat_shelf.scene.reshaped_parts import reshaped_parts
 
 
@@ -32,12 +34,18 @@ class Rendered(NamedTuple):
     alpha : (H, W, 1) float32 or None
     task, film
         What it was made from, for its passes.
+    lit : Set or None
+        The set as its lights were rendered, where they were kept apart.
+    is_clean : bool
+        Whether noise was removed.
     """
 
     light: np.ndarray
     alpha: np.ndarray | None
     task: RenderTask
     film: Film
+    lit: Set | None = None
+    is_clean: bool = True
 
 
 def render_picture(
@@ -85,7 +93,7 @@ def render_picture(
     threads : int or None
         Number of threads; all that the process may use by default.
     keeps_apart : bool
-        As `RenderTask.keeps_apart`.
+        As `RenderTask.keeps_apart`; of whole pictures only. Lights that are off are rendered too, and not shown.
     region : PictureRegion, optional
         The only part that is rendered; the picture has an alpha of 0 outside.
 
@@ -102,6 +110,8 @@ def render_picture(
     """
     project = seen_from(project, project.view.camera)
     studio = project.set
+    keeps_apart = keeps_apart and region is None
+    lit = whole_set(studio) if keeps_apart else studio
     fill_geometry_maps(project, supplies)
     fill_displacements(project, supplies)
     displaced = reshaped_parts(project, supplies)
@@ -110,7 +120,7 @@ def render_picture(
     task = RenderTask(
         geometry,
         project_material_table(project, supplies, displaced=displaced),
-        set_lights(studio, supplies, [project.product.parts[k].id for k in visible_parts(project)]),
+        set_lights(lit, supplies, [project.product.parts[k].id for k in visible_parts(project)]),
         make_camera_view(project.view.camera, width, height),
         brightest=BRIGHTEST * 2.0**-studio.exposure,
         seed=seed,
@@ -121,8 +131,6 @@ def render_picture(
     if has_plate(studio) and not cut_out:
         task = on_plate(task, bare_scene(project, supplies))
     film = task.film(width, height)
-    if task.catches:
-        film.plate = plate_light(studio, supplies, project.view.camera, width, height)
     region = region and _inside(region, width, height)
     pixels = None if region is None else region.pixels(width)
     tracer = Tracer(threads)
@@ -137,16 +145,43 @@ def render_picture(
     finally:
         tracer.close()
     if region is None:
-        light = denoise_film(film, "high") if denoise else film.picture()
-        alpha = film.alpha() if cut_out else None
-    else:
-        rows, columns = region.slices()
-        part = film.crop(rows, columns)
-        light, alpha = np.zeros((height, width, 3), np.float32), np.zeros((height, width, 1), np.float32)
-        light[rows, columns] = denoise_film(part, "high") if denoise else part.picture()
-        alpha[rows, columns] = part.alpha() if cut_out else 1
+        made = Rendered(np.empty(0), None, task, film, lit if keeps_apart else None, denoise)
+        return relit(made, project, supplies)
+    if task.catches:
+        film.plate = plate_light(studio, supplies, project.view.camera, width, height)
+    rows, columns = region.slices()
+    part = film.crop(rows, columns)
+    light, alpha = np.zeros((height, width, 3), np.float32), np.zeros((height, width, 1), np.float32)
+    light[rows, columns] = denoise_film(part, "high") if denoise else part.picture()
+    alpha[rows, columns] = part.alpha() if cut_out else 1
     shown = light * white_gains(project.view.camera) * np.float32(2.0**studio.exposure)
-    return Rendered(shown, alpha, task, film)
+    return Rendered(shown, alpha, task, film, None, denoise)
+
+
+def relit(rendered: Rendered, project: Project, supplies: Supplies) -> Rendered:
+    """The same samples with the lights, the exposure and the white balance of a project as they are now.
+
+    Parameters
+    ----------
+    rendered : Rendered
+        A whole picture; of other lights only where they were kept apart.
+    project : Project
+        The project, with the view and a set of the same `relighting.mixing_key` in use.
+    supplies : Supplies
+        Its images.
+
+    Returns
+    -------
+    Rendered
+    """
+    film, studio = rendered.film, project.set
+    if film.caught is not None:
+        film.plate = plate_light(studio, supplies, project.view.camera, film.width, film.height)
+    if rendered.lit is not None:
+        film.mix(layer_gains(rendered.lit, studio))
+    light = denoise_film(film, "high") if rendered.is_clean else film.picture()
+    shown = light * white_gains(project.view.camera) * np.float32(2.0**studio.exposure)
+    return rendered._replace(light=shown, alpha=film.alpha() if rendered.task.cut_out else None)
 
 
 def _inside(region: PictureRegion, width: int, height: int) -> PictureRegion:
