@@ -73,12 +73,12 @@ def themed(qapp):
     return qapp
 
 
-RESTS_AT = 8
-"""Samples after which a picture in a tested window is at rest."""
+RESTS_AT = 2
+"""Samples after which a picture in a tested window is at rest, where no mark `refines(samples)` asks for more."""
 
 
 @pytest.fixture
-def open_window(themed, qtbot, plain_demo, library_folder, monkeypatch):
+def open_window(themed, qtbot, plain_demo, library_folder, monkeypatch, request):
     """Opens the window with the demo, without patterns, and waits for its first picture.
 
     Pictures are small (`scale`), and refined no further than the tests look, so that they leave the processor to the
@@ -94,7 +94,8 @@ def open_window(themed, qtbot, plain_demo, library_folder, monkeypatch):
     from mat_shelf.library.library import Library
 
     monkeypatch.setattr(ThumbnailWorker, "want", lambda *arguments: None)
-    monkeypatch.setattr("mat_shelf.rendering.session.REST_SAMPLES", RESTS_AT)
+    asked = request.node.get_closest_marker("refines")
+    monkeypatch.setattr("mat_shelf.rendering.session.REST_SAMPLES", asked.args[0] if asked else RESTS_AT)
     opened = []
 
     def opening(project=None, assets=None, scale=SCALE):

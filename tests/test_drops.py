@@ -107,6 +107,7 @@ def test_swatches_are_dropped_by_the_dozen(open_window, small_project, tmp_path)
     assert said[-1].startswith("Not taken: broken.swatch")
 
 
+@pytest.mark.refines(8)
 def test_the_outline_is_two_toned_and_leaves_where_colours_are_judged(open_window, qtbot):
     window = open_window()
     workshop, viewport = window.workshop, window.viewport

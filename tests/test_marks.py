@@ -316,6 +316,7 @@ def test_a_drawing_becomes_art_with_alpha(qapp):
     assert tuple(picture[1000, 1000]) == (200, 20, 20, 255) and picture[1000, 3000, 3] == 0
 
 
+@pytest.mark.refines(4)
 def test_art_is_dropped_on_the_product_carried_turned_sized_and_ordered(open_window, qtbot, small_project, tmp_path):
     """Each step is looked for in the document and in the picture."""
     window = open_window(*small_project)

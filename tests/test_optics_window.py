@@ -52,6 +52,7 @@ def mean_of(qtbot, window, part: str) -> np.ndarray:
 
 
 @pytest.mark.long
+@pytest.mark.refines(4)
 def test_liquid_darkens_with_depth_and_keeps_its_millimetres(window, qtbot):
     """Ink in a glass: tinted over a depth in mm, darker where the depth is less; three times as large a product of the
     same numbers is darker still, since light goes three times as far."""
@@ -81,6 +82,7 @@ def test_liquid_darkens_with_depth_and_keeps_its_millimetres(window, qtbot):
 
 
 @pytest.mark.long
+@pytest.mark.refines(4)
 def test_a_soft_body_takes_light_in_and_velvet_is_light_at_its_rim(window, qtbot):
     """Sealing wax glows red where it is thin; velvet is darker straight on than the plain plate, by its fuzz alone."""
     workshop, board = window.workshop, window.board
@@ -149,6 +151,7 @@ def test_one_smudge_drives_roughness_relief_and_frost(window, qtbot, monkeypatch
     assert np.abs(new - rough)[inside].mean() < 0.5 * np.abs(frosted - rough)[inside].mean()
 
 
+@pytest.mark.refines(4)
 def test_light_goes_straight_through_glass_where_one_asks(window, qtbot):
     """The box of the Set station: the floor beside and under the glass changes, and is as before when it is undone."""
     workshop = window.workshop
@@ -163,6 +166,7 @@ def test_light_goes_straight_through_glass_where_one_asks(window, qtbot):
     assert np.abs(picture_of(qtbot, window, samples=4).astype(float) - before).mean() < 2
 
 
+@pytest.mark.refines(8)
 def test_exact_colours_show_a_matt_colour_as_it_is(window, qtbot):
     """The other box: a matt plate in even light of 1000 cd/m2 is seen in its own sRGB (IEC 61966-2-1); the usual curve
     takes some off it."""
@@ -185,6 +189,7 @@ def test_exact_colours_show_a_matt_colour_as_it_is(window, qtbot):
 
 
 @pytest.mark.parametrize("window", [1.0], indirect=True)  # of the liquid itself little is seen
+@pytest.mark.refines(4)
 def test_a_part_gets_a_priority_of_its_own(window, qtbot):
     """The liquid reaches into the glass's wall; of higher priority it fills it there, and the picture changes."""
     workshop, card = window.workshop, window.product_board.size_card

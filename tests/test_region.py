@@ -112,6 +112,7 @@ def test_a_region_of_the_film_is_the_same_part_of_what_is_seen(size):
     assert region.x + region.width == size[0] / 2 and region.width == pytest.approx(0.75 * seen_height, abs=1)
 
 
+@pytest.mark.refines(8)
 def test_a_region_is_drawn_shown_rendered_and_cleared(open_window, qtbot, tmp_path):
     window = open_window()
     viewport, workshop = window.viewport, window.workshop

@@ -203,6 +203,7 @@ def test_a_swatch_thrown_out_by_delete_comes_back_from_the_message(open_window):
 
 
 @pytest.mark.long
+@pytest.mark.refines(8)
 def test_the_lamp_of_the_close_up_and_the_ball(open_window, qtbot):
     window = open_window()
     workshop, close_up = window.workshop, window.wall.close_up
