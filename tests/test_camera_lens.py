@@ -10,6 +10,7 @@ from PyQt6.QtTest import QTest
 
 from mat_shelf.document.camera import Camera
 from mat_shelf.document.recipe import Recipe
+from mat_shelf.exchange.camera_file import KeptCamera
 from mat_shelf.geometry.solids import lathe
 from mat_shelf.numerics.kernels import F
 from mat_shelf.optics.color import black_body, luminance
@@ -198,3 +199,59 @@ def test_the_close_up_has_the_white_of_its_camera_and_a_rolled_camera_pans_along
     way = np.subtract(moved.target, camera.target)
     up = np.array(make_camera_view(camera, *SIZE).up, np.float64)
     assert way / np.linalg.norm(way) == pytest.approx(up, abs=1e-3)
+
+
+def test_what_is_sharp_is_tinted(open_window, qtbot):
+    """What the thin lens has in focus, by its formula, and nothing else; the picture changes there alone."""
+    window = open_window()
+    window.stations.buttons()[3].click()
+    workshop, zone, viewport = window.workshop, window.viewport.sharp_zone, window.viewport
+    view = workshop.project.view
+    camera = view.camera.with_(f_stop=4.0, focus=480.0)
+    workshop.edit("Focus", workshop.project.with_view(view.with_(camera=camera)))
+    picture_of(qtbot, window)
+
+    def words(image) -> np.ndarray:
+        return np.frombuffer(image.constBits().asarray(image.sizeInBytes()), np.uint32).reshape(image.height(), -1)
+
+    before = words(viewport.grab().toImage()).copy()
+    window.set_board.camera_card.zone_button.click()
+    is_tinted = words(zone.image()) != 0
+    depth = viewport.frame.first_hits.depth
+    # Blur on the film of a point at a distance d, of a lens that keeps its field whatever it focuses on.
+    blur = camera.focal_length / 4.0 * camera.focal_length * np.abs(depth - 480.0) / (depth * 480.0)
+    assert (is_tinted == (blur < 0.03)).mean() > 0.98 and 0 < is_tinted.mean() < 0.9
+    after = words(viewport.grab().toImage())
+    assert 0.3 * is_tinted.mean() < (before != after).mean() < 1.3 * is_tinted.mean() + 0.02
+    window.stations.buttons()[0].click()
+    assert zone.image() is None
+
+
+def test_cameras_are_kept_for_other_products(open_window, small_project, library_folder, qtbot):
+    window = open_window(*small_project)
+    window.stations.buttons()[3].click()
+    workshop, board = window.workshop, window.set_board
+    board.fill_library()
+    board.library_menu.actions()[0].trigger()
+    kept = workshop.kept_cameras()
+    assert [path.stem for path in kept] == [workshop.project.view.name]
+    before = workshop.camera
+    placed = KeptCamera(name="x", camera=before, centre=(0, 20, 0), size=60.0).fitted((100, 40, 0), 120.0)
+    assert placed.position == pytest.approx(np.add(np.subtract(before.position, (0, 20, 0)) * 2, (100, 40, 0)))
+    workshop.add_kept_camera(kept[0], window.work.bounds())
+    assert len(workshop.project.views) == 2 and workshop.camera.position == pytest.approx(before.position, abs=1e-3)
+    said = []
+    workshop.said.connect(said.append)
+    bad = library_folder / "cameras" / "bad.camera"
+    for text in (
+        b"{",
+        b"[]",
+        b'{"schema_version": 9}',
+        b'{"name": "a", "camera": {"focal_length": -4}}',
+        b"x" * 100_000,
+    ):
+        bad.write_bytes(text)
+        workshop.add_kept_camera(bad, window.work.bounds())
+    assert len(said) == 5 and len(workshop.project.views) == 2
+    workshop.forget_kept_camera(kept[0])
+    assert kept[0] not in workshop.kept_cameras()

@@ -38,7 +38,7 @@ def uneven_room(height=16):
 def many_directions(lights, numbers, weights, out, pdfs):
     for k in range(len(numbers)):
         n = numbers[k]
-        d, _, _, pdf, _, _ = sample_lights(lights, (F(0), F(0), F(0)), -1, weights, n[0], n[1], n[2], n[3])
+        d, _, _, pdf, _, _ = sample_lights(lights, (F(0), F(0), F(0)), -1, weights, F(0), n[0], n[1], n[2], n[3])
         out[k, 0], out[k, 1], out[k, 2] = d
         pdfs[k] = pdf
 

@@ -78,6 +78,7 @@ class Window(QMainWindow):
         self.viewport.aimed.connect(self.set_board.light_card.let_go)
         self.set_board.camera_card.focus_wanted.connect(self.viewport.focus.want)
         self.set_board.camera_card.grey_wanted.connect(self.viewport.light_meter.want)
+        self.set_board.camera_card.zone_wanted.connect(self.viewport.sharp_zone.show)
         self.set_board.backdrop_card.lines_wanted.connect(self.viewport.horizon_lines.show)
         self.set_board.camera_card.meter_wanted.connect(self.viewport.light_meter.expose)
         self.viewport.material_wanted.connect(lambda: self.stations.show(self.board))

@@ -10,6 +10,7 @@ from pydantic import ValidationError
 from mat_shelf.commands.aside import Aside, at_once
 from mat_shelf.commands.colors import ColorCommands
 from mat_shelf.commands.files import FileCommands
+from mat_shelf.commands.kept_cameras import KeptCameras
 from mat_shelf.commands.kept_sets import KeptSets
 from mat_shelf.commands.library import LibraryCommands
 from mat_shelf.commands.light_aiming import LightAiming
@@ -48,6 +49,7 @@ class Session(
     LightAiming,
     LightFiles,
     KeptSets,
+    KeptCameras,
     PropCommands,
     LibraryCommands,
     FileCommands,

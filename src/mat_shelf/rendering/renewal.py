@@ -10,8 +10,10 @@ import numpy as np
 from scipy.ndimage import binary_dilation, find_objects, label, uniform_filter
 
 from mat_shelf.numerics.kernels import F, kernel
+from mat_shelf.optics import parameters as P
 from mat_shelf.rendering.photon_map import sends_photons, sharp_looks
 from mat_shelf.rendering.tracer import RenderTask
+from mat_shelf.scene.glow import glow_of
 from mat_shelf.scene.interior_list import interior_at
 from mat_shelf.scene.looks import look_of_row, marks_by_geometry
 from mat_shelf.scene.material_table import UNWORN, MaterialTable
@@ -57,6 +59,8 @@ def touched_bits(old: RenderTask, new: RenderTask) -> np.uint64 | None:
     is_sent = (sends_photons(new.geometry, table, new.lights) is not None for table in (before, after))
     if not new.straight and sharp_looks(before) != sharp_looks(after) and any(is_sent):
         return None  # photons fall elsewhere
+    if not _same(_aimed_glow(new, before), _aimed_glow(new, after)):
+        return None  # rays towards what glows meet nothing of it where they start from
     rows = {row for row in range(after.met_bits.shape[1]) if look_of_row(before, row) != look_of_row(after, row)}
     if rows and (interior_at(new.view.position, new.geometry, after.bodies) >= 0).any():
         return None  # the camera is inside of a body that no path has to enter
@@ -73,6 +77,15 @@ def touched_bits(old: RenderTask, new: RenderTask) -> np.uint64 | None:
     for bit in np.unique(after.met_bits[touched & (after.met_bits != UNWORN)]):
         bits |= np.uint64(1) << np.uint64(bit)
     return bits
+
+
+def _aimed_glow(task: RenderTask, table: MaterialTable) -> tuple[np.ndarray, ...]:
+    """Triangles that rays are aimed at because they glow, and the light of each."""
+    emission = table.parameters[:, P.EMISSION : P.EMISSION + 3]
+    if not (emission > 0).any():
+        return np.zeros(0, np.int32), np.zeros((0, 3), np.float32)
+    found = glow_of(task.geometry, table)
+    return found.triangle, emission[found.row]
 
 
 def _same(one, other) -> bool:

@@ -68,6 +68,7 @@ from mat_shelf.rendering.path_turns import (
 from mat_shelf.rendering.photons import WIDEST, gather_photons, leave_photon, turned_flux
 from mat_shelf.rendering.volume_walk import LOST
 from mat_shelf.rendering.wave_state import SOFT
+from mat_shelf.scene.glow import glow_pdf, glow_weight, sample_glow
 from mat_shelf.scene.interior_list import (
     copy_interior,
     interior_index,
@@ -159,7 +160,7 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
     )
     count_of_lights = lights.table.shape[0]
     glow_layer = limits.layers[count_of_lights + 1]
-    cut, photons = limits.cut, scene_tables.photons
+    cut, photons, shining = limits.cut, scene_tables.photons, scene_tables.glow
     for i in range(count):
         row = points.row[i]
         if row == LOST:
@@ -313,7 +314,14 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
             lobes = prepare_lobes(block, look, wo_local, eta, tables, is_outside)
             is_sharp = lobes.is_sharp and not comes_out
         if largest(glow) > F(0):
-            gather(sums, pixel, glow_layer, mul(arriving, glow), accepted)
+            share = F(1)
+            if shining.bright[row] > F(0):
+                if is_counted:
+                    share = F(0)
+                elif arrival_pdf > F(0):
+                    chance = glow_weight(shining, origin) / paths.whole[i]
+                    share = _weight(arrival_pdf, chance * glow_pdf(shining, row, facing, d, hits.distance[i]))
+            gather(sums, pixel, glow_layer, scale(mul(arriving, glow), share), accepted)
 
         if is_first:
             see(sums, pixel, part, block, look, lobes.metal, normal)
@@ -359,8 +367,13 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
             )
         if not is_sharp:
             random, pick, texel, u, v = _four(is_even, limits.draws, place, shift, random)
-            aim = sample_lights(lights, position, part, shadows.weights, pick, texel, u, v)
+            beside = glow_weight(shining, position) if shining.whole > F(0) else F(0)
+            aim = sample_lights(lights, position, part, shadows.weights, beside, pick, texel, u, v)
             to_light, reach, radiance, aimed_pdf, light, paths.whole[i] = aim
+            light_layer = limits.layers[light if light >= 0 else count_of_lights]
+            if light == -2:
+                to_light, reach, lit_row, pdf = sample_glow(shining, scene_tables.triangles, position, texel, u, v)
+                radiance, aimed_pdf, light_layer = row3_at(block, lit_row, P.EMISSION), aimed_pdf * pdf, glow_layer
             toward = dot(to_light, facing)
             wi = to_local(to_light, tangent, bitangent, normal)
             if aimed_pdf > F(0) and toward * wi[2] > F(0) and (toward > F(0) or is_clear or is_sheet):
@@ -383,7 +396,7 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
                         rays.spread[aimed] = spread
                         rays.pixel[aimed] = pixel
                         shadows.reach[aimed] = reach * F(0.9999)
-                        shadows.layer[aimed] = limits.layers[light if light >= 0 else count_of_lights]
+                        shadows.layer[aimed] = light_layer
                         if limits.straight:
                             rays.pdf[aimed] = share
                             rays.random[aimed] = random

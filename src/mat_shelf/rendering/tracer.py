@@ -25,6 +25,7 @@ from mat_shelf.rendering.photon_map import Aiming
 from mat_shelf.rendering.photons import Photons, emit, no_photons
 from mat_shelf.scene.dressing import Dressing, DressingMemory, dress_points
 from mat_shelf.scene.geometry import Geometry
+from mat_shelf.scene.glow import Glow, glow_of
 from mat_shelf.scene.interior_list import interior_at
 from mat_shelf.scene.light_faces import Lights
 from mat_shelf.scene.material_table import MaterialTable
@@ -179,6 +180,8 @@ class Tracer:
         self._pool = ThreadPoolExecutor(self.threads, thread_name_prefix="tracer", initializer=lower_priority)
         self._memory = local()
         self._photons = PhotonKeeper(self._send)
+        self._lit: tuple = (None, None)
+        self._glow: Glow | None = None  # of the geometry and materials before
 
     def close(self) -> None:
         """End the threads."""
@@ -326,6 +329,8 @@ class Tracer:
         runs = -(-runs // self.threads) * self.threads
         length = -(-len(pixels) // runs)
         tables = albedo_tables()
+        if self._lit[0] is not task.geometry or self._lit[1] is not task.material_table:
+            self._lit, self._glow = (task.geometry, task.material_table), glow_of(task.geometry, task.material_table)
         nest = interior_at(task.view.position, task.geometry, task.material_table.bodies)
         dressing, kept = task.material_table.dresser.bind(task.geometry.shapes, task.geometry.frames)
         dress = dressing_address(task.geometry, task.material_table, dressing)
@@ -394,6 +399,7 @@ class Tracer:
             material_table.edges.tables,
             dressing,
             photons,
+            self._glow,
         )
         dresser, caster = material_table.dresser, geometry.caster()
         limits = wave_state.PathLimits(

@@ -44,10 +44,11 @@ weights : (MOST_LIGHTS,) float32, scratch space
 """
 SceneTables = namedtuple(
     "SceneTables",
-    "triangles rows zone_first zone_rows met_bits block bodies frames lights tables surface edges dressing photons",
+    "triangles rows zone_first zone_rows met_bits block bodies frames lights tables surface edges dressing photons "
+    "glow",
 )
-"""What the passes read: of `Geometry`, of `MaterialTable`, of `Lights`, the albedo tables, what dresses points, and the
-`Photons` of the sample.
+"""What the passes read: of `Geometry`, of `MaterialTable`, of `Lights`, the albedo tables, what dresses points, the
+`Photons` of the sample, and `Glow`.
 
 `block` is (M, WIDTH) float32, a row of each material, then rows of single points.
 """

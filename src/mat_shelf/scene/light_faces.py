@@ -14,7 +14,7 @@ room : (H, 2H, 3) float32, radiance by direction, as seen from its middle: row 0
 +z, the left half +x
 borders : (H + 1,) float32, height (cosine from straight up) of the borders of its rows
 density : (H, 2H) float32, 1/sr, with which a direction in each texel is sampled, where the room is
-keep, alias : (2H * H,) float32 and int32, alias table over the texels (Walker 1977, Vose 1991)
+keep, alias : (2H * H,) float32 and int32, alias table over the texels
 room_weight : float32, radiance of the room in all directions together, of which `light_weight` is for a light
 table : (L, WIDTH) float32, a row of each light, with the columns below
 slots : (L, 4) int32: first texel of its image, or -1, columns, rows; place of its distribution, or -1

@@ -191,7 +191,7 @@ def _sample_round(lights, k, origin, u, v):
 
 
 @inline
-def sample_lights(lights, origin, part, weights, pick, texel, u, v):
+def sample_lights(lights, origin, part, weights, beside, pick, texel, u, v):
     """A direction towards a light.
 
     Parameters
@@ -204,6 +204,8 @@ def sample_lights(lights, origin, part, weights, pick, texel, u, v):
         The geometry that is to be lit.
     weights : (L,) float32
         Scratch space.
+    beside : float32
+        Weight of what else there is to aim at.
     pick, texel, u, v : float32 in [0, 1)
 
     Returns
@@ -212,12 +214,12 @@ def sample_lights(lights, origin, part, weights, pick, texel, u, v):
     distance : float32, mm; the room is at 1e30
     radiance : float32 triple
     pdf : float32, 1/sr; 0 where the sample failed
-    light : int; -1 for the room
+    light : int; -1 for the room; -2 for what else there is, of which the density tells how often it is picked
     whole : float32
-        Sum of the weights of the lights and the room at this point.
+        Sum of all weights at this point.
     """
     count = lights.table.shape[0]
-    whole = lights.room_weight
+    whole = lights.room_weight + beside
     for k in range(count):
         weights[k] = light_weight(lights, k, origin) if lights_part(lights, k, part) else F(0)
         whole += weights[k]
@@ -256,6 +258,9 @@ def sample_lights(lights, origin, part, weights, pick, texel, u, v):
         if dot(d, row3_at(table, k, FACING)) >= F(-1e-6):
             return d, distance, (F(0), F(0), F(0)), F(0), k, whole
         return d, distance, shown(lights, k, a, b, d), chance * light_pdf(lights, k, origin, d, distance), k, whole
+    if remaining < beside:
+        return (F(0), F(1), F(0)), F(0), (F(0), F(0), F(0)), beside / whole, -2, whole
+    remaining -= beside
     room = lights.room
     slots = lights.alias.shape[0]
     slot = min(int(texel * F(slots)), slots - 1)

@@ -12,7 +12,8 @@ import numpy as np
 
 from mat_shelf.document.light import Light
 from mat_shelf.document.set import Set
-from mat_shelf.numerics.kernels import F, kernel
+from mat_shelf.numerics.alias_table import alias_table
+from mat_shelf.numerics.kernels import F
 from mat_shelf.optics.color import luminance
 from mat_shelf.patterns.mipmap import Mipmap
 from mat_shelf.scene.light_faces import WIDTH, Lights
@@ -70,8 +71,7 @@ def make_lights(room, lights=(), pictures=(), distributions=(), parts=()) -> Lig
     solid_angle = (borders[:-1] - borders[1:]) * (2 * np.pi / width)
     weight = (luminance(room) + 1e-6) * solid_angle[:, None]
     chance = weight / weight.sum()
-    keep, alias = np.empty(chance.size, np.float32), np.empty(chance.size, np.int32)
-    _fill_alias(chance.ravel() * chance.size, keep, alias, np.empty(chance.size, np.int64))
+    keep, alias = alias_table(chance.ravel())
     pictures = list(pictures) or [None] * len(lights)
     distributions = list(distributions) or [None] * len(lights)
     rows = [row_of(light, picture) for light, picture in zip(lights, pictures, strict=True)]
@@ -277,38 +277,3 @@ def light_outline(light: Light) -> np.ndarray:
         return middle + distance * facing + reach * (np.cos(angle) * across + np.sin(angle) * up)
     reach = distance * math.tan(math.radians(min(light.angle, 150) / 2))
     return middle + reach * (np.cos(angle) * across + np.sin(angle) * up)
-
-
-@kernel
-def _fill_alias(scaled, keep, alias, work):
-    """Vose's alias table. `scaled` is chance times count and is used up; `work` is scratch space of its size."""
-    count = scaled.shape[0]
-    small = 0
-    large = count
-    for i in range(count):
-        if scaled[i] < 1.0:
-            work[small] = i
-            small += 1
-        else:
-            large -= 1
-            work[large] = i
-    # The stack of small ones grows from the left, that of large ones from the right.
-    while small > 0 and large < count:
-        small -= 1
-        less = work[small]
-        more = work[large]
-        keep[less] = scaled[less]
-        alias[less] = more
-        scaled[more] -= 1.0 - scaled[less]
-        if scaled[more] < 1.0:
-            large += 1
-            work[small] = more
-            small += 1
-    while small > 0:
-        small -= 1
-        keep[work[small]] = F(1)
-        alias[work[small]] = work[small]
-    while large < count:
-        keep[work[large]] = F(1)
-        alias[work[large]] = work[large]
-        large += 1

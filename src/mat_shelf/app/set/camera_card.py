@@ -31,9 +31,12 @@ class CameraCard(QWidget):
         Whether the next click in the picture says what is to be sharp, or what is grey.
     meter_wanted
         The product is to be exposed.
+    zone_wanted : bool
+        Whether what is sharp is to be tinted in the picture.
     """
 
     focus_wanted, grey_wanted, meter_wanted = pyqtSignal(bool), pyqtSignal(bool), pyqtSignal()
+    zone_wanted = pyqtSignal(bool)
 
     def __init__(self, workshop: Workshop):
         super().__init__()
@@ -46,6 +49,8 @@ class CameraCard(QWidget):
         self.meter_button = small_button(
             "Meter", "Exposes the product: its middle tone becomes a middle grey", self.meter_wanted.emit
         )
+        self.zone_button = self._pick("Show what is sharp", "Tints what is in focus at this f-stop.")
+        self.zone_button.toggled.connect(self.zone_wanted)
         self.boxes = {name: self._box(name) for name in ("keeps_verticals", "is_parallel")}
         columns = QHBoxLayout(self)
         columns.setContentsMargins(0, 0, 0, 0)
@@ -60,7 +65,13 @@ class CameraCard(QWidget):
                 self.rows[name] = row_of(binding, is_stacked=True)
                 column.addWidget(self.rows[name])
             if "white" in names:
-                for widget in (self.focus_button, self.grey_button, self.meter_button, *self.boxes.values()):
+                for widget in (
+                    self.focus_button,
+                    self.zone_button,
+                    self.grey_button,
+                    self.meter_button,
+                    *self.boxes.values(),
+                ):
                     column.addSpacing(6)
                     column.addWidget(widget)
             column.addStretch(1)
@@ -86,6 +97,11 @@ class CameraCard(QWidget):
         """A click in the picture says nothing of the camera any more."""
         self.focus_button.setChecked(False)
         self.grey_button.setChecked(False)
+
+    def leave(self) -> None:
+        """The station is left: the picture is shown as it is again."""
+        self.let_go()
+        self.zone_button.setChecked(False)
 
     def follow(self) -> None:
         """Shows the camera of the view in use."""

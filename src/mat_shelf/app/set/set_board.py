@@ -1,5 +1,7 @@
 """The board of the Set station: which set, its lights, room and backdrop, the camera and the views."""
 
+from functools import partial
+
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import (
     QButtonGroup,
@@ -7,6 +9,7 @@ from PyQt6.QtWidgets import (
     QFrame,
     QGridLayout,
     QInputDialog,
+    QMenu,
     QPushButton,
     QScrollArea,
     QVBoxLayout,
@@ -37,7 +40,7 @@ class SetBoard(QFrame):
     def __init__(self, workshop: Workshop, work: ProductWork):
         super().__init__()
         self.setObjectName("board")
-        self.workshop = workshop
+        self.workshop, self.work = workshop, work
         self.straight_box, self.exact_box = self._box("straight_light"), self._box("exact_colors")
         self.apart_box = self._box("keeps_apart")
         self.sets_card = SetsCard(workshop, work)
@@ -49,6 +52,12 @@ class SetBoard(QFrame):
         self.keep_view_button.clicked.connect(self._keep_view)
         self.move_view_button.clicked.connect(workshop.move_view_here)
         self.drop_view_button.clicked.connect(workshop.remove_view)
+        self.library_button = small_button(
+            "Library", "Cameras kept for other products; they come in fitted to this one"
+        )
+        self.library_menu = QMenu(self.library_button)
+        self.library_menu.aboutToShow.connect(self.fill_library)
+        self.library_button.setMenu(self.library_menu)
         self.lock_box = QCheckBox("Locked")
         self.lock_box.setToolTip("Keeps the camera of the chosen view as it is; one can still look about from it.")
         self.lock_box.clicked.connect(workshop.lock_view)
@@ -59,7 +68,8 @@ class SetBoard(QFrame):
         grid.addWidget(self.keep_view_button, 0, 0)
         grid.addWidget(self.drop_view_button, 0, 1)
         grid.addWidget(self.move_view_button, 1, 0, 1, 2)
-        grid.addWidget(self.lock_box, 2, 0, 1, 2)
+        grid.addWidget(self.library_button, 2, 0)
+        grid.addWidget(self.lock_box, 2, 1)
 
         self.lights_card, self.light_card = LightsCard(workshop, work), LightCard(workshop)
         self.position_card, self.surround_card = PositionCard(workshop), SurroundCard(workshop)
@@ -121,7 +131,7 @@ class SetBoard(QFrame):
     def hideEvent(self, event) -> None:
         super().hideEvent(event)
         self.light_card.let_go()
-        self.camera_card.let_go()
+        self.camera_card.leave()
         self.backdrop_card.let_go()
 
     def _box(self, name: str) -> QCheckBox:
@@ -136,6 +146,19 @@ class SetBoard(QFrame):
 
         box.clicked.connect(switch)
         return box
+
+    def fill_library(self) -> None:
+        """Lists the cameras of the library."""
+        workshop, menu, kept = self.workshop, self.library_menu, self.workshop.kept_cameras()
+        menu.clear()
+        menu.addAction("Save this camera to the library", lambda: workshop.keep_camera(self.work.bounds()))
+        if kept:
+            menu.addSeparator()
+            for path in kept:
+                menu.addAction(path.stem, lambda path=path: workshop.add_kept_camera(path, self.work.bounds()))
+            gone = menu.addMenu("Delete from the library")
+            for path in kept:
+                gone.addAction(path.stem, partial(workshop.forget_kept_camera, path))
 
     def _keep_view(self) -> None:
         name, is_given = QInputDialog.getText(self, "Save view", "Name of the view")

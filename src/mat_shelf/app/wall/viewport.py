@@ -24,6 +24,7 @@ from mat_shelf.app.wall.tools.navigate import Navigate
 from mat_shelf.app.wall.tools.part_menu import PartMenu
 from mat_shelf.app.wall.tools.region import Region
 from mat_shelf.app.wall.tools.select import Select
+from mat_shelf.app.wall.tools.sharp_zone import SharpZone
 from mat_shelf.app.wall.tools.snapshots import Snapshots
 from mat_shelf.app.wall.tools.swatch_drop import SwatchDrop
 from mat_shelf.app.wall.tools.tool import Tool
@@ -112,7 +113,7 @@ class Viewport(QWidget):
         self.part_menu, self.carry = PartMenu(self), Carry(self)
         self.turn_lights, self.crop_frame = TurnLights(self), CropFrame(self)
         self.light_handles, self.aim_light = LightHandles(self), AimLight(self)
-        self.light_meter, self.horizon_lines = LightMeter(self), HorizonLines(self)
+        self.light_meter, self.horizon_lines, self.sharp_zone = LightMeter(self), HorizonLines(self), SharpZone(self)
         workshop.project_changed.connect(self._follow)
         workshop.camera_changed.connect(self._follow)
         workshop.selection_changed.connect(self.update)

@@ -133,6 +133,7 @@ def lines_row(n, places, first, density, width, direction, spread, curl, layers,
 @apart
 def _lines_row(n, places, first, density, width, direction, spread, curl, layers, seed, out, row):
     stay_apart()
+    width = min(width, F(1))  # wider than it is long, a line would be looked for in any number of cells
     fan = min(spread / F(layers), F(1))
     reach = F(0.5) * math.sin(F(0.5) * fan) + F(0.35) * curl + width
     rows = np.int32(reach * F(_LOW)) + 1

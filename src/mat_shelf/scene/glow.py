@@ -1,0 +1,177 @@
+"""Parts that glow, as a light that rays are aimed at: a point of their triangles, by what each gives off.
+
+Only what glows alike all over is aimed at: no pattern, coat or mark may change it from place to place, or with the
+direction. All else that glows is found by chance.
+"""
+
+import math
+from collections import namedtuple
+
+import numpy as np
+
+from mat_shelf.geometry.triangles import area_vectors
+from mat_shelf.numerics.alias_table import alias_table
+from mat_shelf.numerics.interpolation import between3
+from mat_shelf.numerics.kernels import F, apart, inline
+from mat_shelf.numerics.vectors import dot, facing_of, scale, sub
+from mat_shelf.optics import parameters as P
+from mat_shelf.optics.color import luminance
+from mat_shelf.scene.geometry import Geometry
+from mat_shelf.scene.material_table import UNWORN, MaterialTable
+
+Glow = namedtuple("Glow", "triangle row keep alias bright whole middle reach")
+"""What kernels read.
+
+triangle, row : (K,) int32, rows of the triangles that glow, and of the material that each wears
+keep, alias : (K,) float32 and int32, alias table over them
+bright : (M,) float32, luminance of what is aimed at by its parameter row; 0 of all else
+whole : float32, luminance times area, mm2, of all together; 0 where there are none
+middle : float32 triple, their middle, mm; reach : float32, mm, how far they lie from it, as a mean
+"""
+
+
+def glow_of(geometry: Geometry, material_table: MaterialTable) -> Glow:
+    """What glows in a scene.
+
+    Parameters
+    ----------
+    geometry : Geometry
+        Shapes of the scene.
+    material_table : MaterialTable
+        Its materials.
+
+    Returns
+    -------
+    Glow
+    """
+    block = material_table.parameters
+    bright = luminance(block[:, P.EMISSION : P.EMISSION + 3]).astype(np.float64)
+    is_even = (block[:, P.LAYERED] <= 0) & (block[:, P.OPACITY] >= 1) & (block[:, P.TRANSMISSION] <= 0)
+    bright[~is_even] = 0
+    bright[[textured.row for textured in material_table.fed]] = 0
+    marked = {laid.geometry for laid in material_table.marks}
+    worn = material_table.met_bits != UNWORN
+    for part in marked:  # wherever else it is worn, it is left to chance too, so that rows alone tell
+        bright[np.flatnonzero(worn[part])] = 0
+    parts = np.flatnonzero((worn & (bright[: worn.shape[1]] > 0)).any(axis=1))
+    triangles, rows = [np.zeros(0, np.int64)], [np.zeros(0, np.int64)]
+    ends = [*geometry.triangles.first[1:], len(geometry.triangles.corners)]
+    for part in parts:
+        first, zone = int(geometry.triangles.first[part]), int(material_table.zone_first[part])
+        count = int(ends[part]) - first
+        own = np.full(count, material_table.rows[part])
+        if zone >= 0:
+            own = material_table.zone_rows[zone : zone + count]
+        lit = np.flatnonzero(bright[own] > 0)
+        triangles.append(first + lit)
+        rows.append(own[lit])
+    triangle, row = np.concatenate(triangles).astype(np.int32), np.concatenate(rows).astype(np.int32)
+    corners = geometry.triangles.corners[triangle].reshape(-1, 3, 3).astype(np.float64)
+    area = np.linalg.norm(area_vectors(corners), axis=1) / 2
+    power = area * bright[row]
+    whole = float(power.sum())
+    if not whole > 0:
+        nothing = np.zeros(0, np.int32)
+        return Glow(
+            nothing,
+            nothing,
+            np.zeros(0, np.float32),
+            nothing,
+            np.zeros(len(block), np.float32),
+            F(0),
+            (F(0), F(0), F(0)),
+            F(0),
+        )
+    places = corners.mean(axis=1)
+    middle = (places * power[:, None]).sum(axis=0) / whole
+    reach = math.sqrt(float((((places - middle) ** 2).sum(axis=1) * power).sum() / whole))
+    keep, alias = alias_table(power / whole)
+    return Glow(
+        triangle, row, keep, alias, bright.astype(np.float32), F(whole), tuple(F(x) for x in middle), F(reach + 1e-3)
+    )
+
+
+@inline
+def glow_weight(glow, origin):
+    """Light that may come to a point, roughly, as `light_sampling.light_weight` has it of a light.
+
+    Parameters
+    ----------
+    glow : Glow
+        What glows.
+    origin : float32 triple
+        The point, mm.
+
+    Returns
+    -------
+    float32
+    """
+    to = sub(glow.middle, origin)
+    return F(0.3) * glow.whole / (dot(to, to) + glow.reach * glow.reach)
+
+
+@inline
+def glow_pdf(glow, row, facing, d, t):
+    """Density, 1/sr, with which `sample_glow` picks a direction towards a point.
+
+    Parameters
+    ----------
+    glow : Glow
+        What glows.
+    row : int
+        Parameter row of what is met there.
+    facing : float32 triple
+        Normal of its face.
+    d : float32 triple
+        Unit direction.
+    t : float32
+        Distance, mm.
+
+    Returns
+    -------
+    float32
+    """
+    return glow.bright[row] / glow.whole * t * t / max(abs(dot(facing, d)), F(1e-6))
+
+
+@apart
+def sample_glow(glow, triangles, origin, pick, u, v):
+    """A point of what glows, as seen from another point.
+
+    Parameters
+    ----------
+    glow : Glow
+        What glows.
+    triangles : Triangles
+        Triangles of the scene.
+    origin : float32 triple
+        The point, mm.
+    pick, u, v : float32 in [0, 1)
+
+    Returns
+    -------
+    direction : float32 triple
+    distance : float32
+        mm; 0 where it fails.
+    row : int
+        Parameter row of what glows there.
+    pdf : float32
+        1/sr.
+    """
+    slots = glow.keep.shape[0]
+    place = pick * F(slots)
+    slot = min(int(place), slots - 1)
+    if place - F(slot) >= glow.keep[slot]:
+        slot = glow.alias[slot]
+    root = math.sqrt(u)
+    at = between3(triangles.corners, glow.triangle[slot], root * (F(1) - v), root * v)
+    to = sub(at, origin)
+    distance = math.sqrt(dot(to, to))
+    facing = facing_of(triangles.corners, glow.triangle[slot])
+    if not (distance > F(1e-6)):
+        return (F(0), F(1), F(0)), F(0), 0, F(0)
+    d = scale(to, F(1) / distance)
+    row = glow.row[slot]
+    if abs(dot(facing, d)) < F(1e-5):
+        return d, F(0), row, F(0)
+    return d, distance, row, glow_pdf(glow, row, facing, d, distance)
