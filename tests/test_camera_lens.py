@@ -207,7 +207,9 @@ def test_what_is_sharp_is_tinted(open_window, qtbot):
     window.stations.buttons()[3].click()
     workshop, zone, viewport = window.workshop, window.viewport.sharp_zone, window.viewport
     view = workshop.project.view
-    camera = view.camera.with_(f_stop=4.0, focus=480.0)
+    depth = viewport.frame.first_hits.depth
+    focus = round(float(np.median(depth[np.isfinite(depth)])))
+    camera = view.camera.with_(f_stop=4.0, focus=focus)
     workshop.edit("Focus", workshop.project.with_view(view.with_(camera=camera)))
     picture_of(qtbot, window)
 
@@ -217,9 +219,8 @@ def test_what_is_sharp_is_tinted(open_window, qtbot):
     before = words(viewport.grab().toImage()).copy()
     window.set_board.camera_card.zone_button.click()
     is_tinted = words(zone.image()) != 0
-    depth = viewport.frame.first_hits.depth
     # Blur on the film of a point at a distance d, of a lens that keeps its field whatever it focuses on.
-    blur = camera.focal_length / 4.0 * camera.focal_length * np.abs(depth - 480.0) / (depth * 480.0)
+    blur = camera.focal_length / 4.0 * camera.focal_length * np.abs(depth - focus) / (depth * focus)
     assert (is_tinted == (blur < 0.03)).mean() > 0.98 and 0 < is_tinted.mean() < 0.9
     after = words(viewport.grab().toImage())
     assert 0.3 * is_tinted.mean() < (before != after).mean() < 1.3 * is_tinted.mean() + 0.02

@@ -67,7 +67,7 @@ def glow_of(geometry: Geometry, material_table: MaterialTable) -> Glow:
         rows.append(own[lit])
     triangle, row = np.concatenate(triangles).astype(np.int32), np.concatenate(rows).astype(np.int32)
     corners = geometry.triangles.corners[triangle].reshape(-1, 3, 3).astype(np.float64)
-    area = np.linalg.norm(area_vectors(corners), axis=1) / 2
+    area = np.linalg.norm(area_vectors(corners), axis=1)
     power = area * bright[row]
     whole = float(power.sum())
     if not whole > 0:
