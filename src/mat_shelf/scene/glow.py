@@ -31,7 +31,7 @@ middle : float32 triple, their middle, mm; reach : float32, mm, how far they lie
 
 
 def glow_of(geometry: Geometry, material_table: MaterialTable) -> Glow:
-    """What glows in a scene.
+    """Parts of a scene that glow alike all over.
 
     Parameters
     ----------
