@@ -11,7 +11,8 @@ from mat_shelf.document.recipe import Recipe
 from mat_shelf.geometry.mesh import checked
 from mat_shelf.geometry.solids import lathe, moved, rounded
 from mat_shelf.rendering.camera import make_camera_view
-from mat_shelf.rendering.tracer import BRIGHTEST, RenderTask, Tracer
+from mat_shelf.rendering.render_task import BRIGHTEST, RenderTask
+from mat_shelf.rendering.tracer import Tracer
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.lights import make_lights
 from mat_shelf.scene.material_table import make_material_table

@@ -10,7 +10,8 @@ from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.final_render import render_picture
-from mat_shelf.rendering.tracer import NO_LIMIT, Tracer
+from mat_shelf.rendering.render_task import NO_LIMIT
+from mat_shelf.rendering.tracer import Tracer
 
 ERROR_SIZE, ERROR_SECONDS, TRUTH_SAMPLES, SEEDS = (160, 108), 10.0, 4096, 6
 

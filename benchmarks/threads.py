@@ -11,7 +11,8 @@ from mat_shelf.rendering import tracer as tracing
 from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.final_render import fill_geometry_maps
-from mat_shelf.rendering.tracer import RenderTask, Tracer
+from mat_shelf.rendering.render_task import RenderTask
+from mat_shelf.rendering.tracer import Tracer
 from mat_shelf.scene.geometry_map_lookup import geometry_map_lookup
 from mat_shelf.scene.lights import set_lights
 from mat_shelf.scene.material_table import project_geometry, project_material_table

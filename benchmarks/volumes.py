@@ -17,7 +17,8 @@ from mat_shelf.geometry.mesh import checked
 from mat_shelf.optics.media import extinction
 from mat_shelf.rendering.camera import FRAME, make_camera_view
 from mat_shelf.rendering.film import Film
-from mat_shelf.rendering.tracer import RenderTask, Tracer
+from mat_shelf.rendering.render_task import RenderTask
+from mat_shelf.rendering.tracer import Tracer
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.lights import make_lights
 from mat_shelf.scene.material_table import make_material_table

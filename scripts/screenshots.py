@@ -22,8 +22,10 @@ from mat_shelf.app.window import Window
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.commands.patterns import PAINTING
 from mat_shelf.demo.desk_set import SEAL_AT, demo_project, desk_set_meshes
+from mat_shelf.document.camera import Camera
 from mat_shelf.document.pattern import Placement
 from mat_shelf.document.product import Part
+from mat_shelf.document.project import Project
 from mat_shelf.document.reference import Overlap
 from mat_shelf.document.set import Backdrop
 from mat_shelf.exchange.image_writing import write_image
@@ -404,9 +406,21 @@ def show_set(app, window: Window, folder: Path) -> None:
     project = workshop.project
     workshop.edit("Floor", project.with_set(project.set.with_(backdrop=project.set.backdrop.with_(**color))))
     board.row.folds["Backdrop"].turned.emit(True)
+    board.backdrop_card.lines_button.click()
     settle(app, window, 4 * SAMPLES)
     window.grab().save(str(DETAILS / "backplate.png"))
+    board.backdrop_card.let_go()
     workshop.set_plate(None)
+
+
+def draw_caustics(project: Project, assets) -> None:
+    """The empty bottle under the hard lamp."""
+    kept = {"bottle", "cork-pad"}
+    parts = tuple(part.with_(is_hidden=part.id not in kept) for part in project.product.parts)
+    alone = project.with_(product=project.product.with_(parts=parts), current_set="hard-lamp", marks=())
+    camera = Camera(position=(-60, 190, 420), target=(-38, 24, -40), focal_length=110)
+    shown = alone.with_view(alone.view.with_(camera=camera))
+    write_image(DETAILS / "caustics.png", render_picture(shown, assets, 840, 560, 8 * SAMPLES).light)
 
 
 def main() -> None:
@@ -451,6 +465,7 @@ def main() -> None:
         QApplication.processEvents()
         window.panes.take("board")
         show_set(app, window, Path(folder))
+        draw_caustics(project, assets)
         window.wall.close_up.toggle_light()
         window.viewport.close_up_point.put_ball(place_of(window, "warmer-body"))
         window.notice.hide()

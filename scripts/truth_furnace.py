@@ -25,7 +25,8 @@ from mat_shelf.document.recipe import Overlay, Recipe  # noqa: E402
 from mat_shelf.geometry.mesh import checked  # noqa: E402
 from mat_shelf.rendering.camera import make_camera_view  # noqa: E402
 from mat_shelf.rendering.film import Film  # noqa: E402
-from mat_shelf.rendering.tracer import RenderTask, Tracer  # noqa: E402
+from mat_shelf.rendering.render_task import RenderTask
+from mat_shelf.rendering.tracer import Tracer  # noqa: E402
 from mat_shelf.scene.geometry import Geometry  # noqa: E402
 from mat_shelf.scene.lights import make_lights  # noqa: E402
 from mat_shelf.scene.material_table import make_material_table  # noqa: E402

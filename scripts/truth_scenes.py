@@ -29,7 +29,8 @@ from mat_shelf.geometry.solids import box, moved  # noqa: E402
 from mat_shelf.optics.media import extinction  # noqa: E402
 from mat_shelf.rendering.camera import make_camera_view  # noqa: E402
 from mat_shelf.rendering.film import Film  # noqa: E402
-from mat_shelf.rendering.tracer import RenderTask, Tracer  # noqa: E402
+from mat_shelf.rendering.render_task import RenderTask
+from mat_shelf.rendering.tracer import Tracer  # noqa: E402
 from mat_shelf.scene.dielectric_contact import Body, resolve_contact  # noqa: E402
 from mat_shelf.scene.geometry import Geometry  # noqa: E402
 from mat_shelf.scene.lights import make_lights  # noqa: E402

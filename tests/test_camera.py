@@ -12,7 +12,8 @@ from mat_shelf.geometry.solids import box, moved
 from mat_shelf.rendering.camera import make_camera_view, project_point
 from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.navigation import dolly, fitted, framed, orbit, pan
-from mat_shelf.rendering.tracer import RenderTask, Tracer
+from mat_shelf.rendering.render_task import RenderTask
+from mat_shelf.rendering.tracer import Tracer
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.lights import make_lights
 from mat_shelf.scene.material_table import make_material_table

@@ -18,7 +18,8 @@ from mat_shelf.geometry.solids import box, lathe, moved
 from mat_shelf.optics.media import single_albedo
 from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.film import Film
-from mat_shelf.rendering.tracer import RenderTask, Tracer
+from mat_shelf.rendering.render_task import RenderTask
+from mat_shelf.rendering.tracer import Tracer
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.interior_list import OUTSIDE, interior_at
 from mat_shelf.scene.lights import make_lights

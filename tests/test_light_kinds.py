@@ -19,7 +19,8 @@ from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.final_render import render_picture
 from mat_shelf.rendering.first_hit import find_first_hits
-from mat_shelf.rendering.tracer import RenderTask, Tracer
+from mat_shelf.rendering.render_task import RenderTask
+from mat_shelf.rendering.tracer import Tracer
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.light_table import power_of, with_power
 from mat_shelf.scene.lights import make_lights

@@ -17,7 +17,8 @@ from mat_shelf.geometry.mesh import checked
 from mat_shelf.numerics.kernels import F
 from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.film import Film
-from mat_shelf.rendering.tracer import RenderTask, Tracer
+from mat_shelf.rendering.render_task import RenderTask
+from mat_shelf.rendering.tracer import Tracer
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.light_faces import room_light
 from mat_shelf.scene.light_sampling import sample_lights

@@ -83,6 +83,25 @@ def test_the_product_casts_its_shadow_on_it_and_nothing_else_changes(plated):
     assert ((mirrored - photograph()).mean(axis=2)[~product] > 5).sum() > 20  # the lit product in the dark mirror
 
 
+def test_the_photograph_is_seen_through_glass(plated):
+    """Through a pane that neither bends nor mirrors (index 1) it is what it is beside it, whatever the exposure; of
+    what a clear ball bends it is still the photograph, not the grey floor."""
+    project, assets = plated
+    pane = Recipe(transmission_weight=1.0, specular_roughness=0.0, specular_ior=1.0, geometry_thin_walled=True)
+    clear = project.material("red").with_(recipe=pane)
+    for changes in ({}, {"exposure": -1.0}, {"keeps_apart": True}):
+        one = project.with_material(clear).with_set(project.set.with_(lights=(), **changes))
+        rendered = render_picture(one, assets, *SIZE, 32, denoise=False, keeps_apart=one.set.keeps_apart)
+        shown = develop(rendered.light, 0.0, one.set.exact_colors).astype(int)
+        inside = rendered.film.alpha()[..., 0] == 1
+        assert inside.sum() > 300
+        assert np.abs((shown - photograph())[inside]).mean() < 3  # it is looked up smoothed
+    glass = clear.with_(recipe=pane.with_(geometry_thin_walled=False, specular_ior=1.5))
+    bent = render_picture(project.with_material(glass), assets, *SIZE, 32).light
+    blue = develop(bent).astype(int)[inside]
+    assert np.median(blue[:, 2] - blue[:, 0]) > 15  # the photograph is bluish, the floor is not
+
+
 def test_the_wall_shows_it_too_and_edits_keep_it(plated, open_window, qtbot, tmp_path):
     project, assets = plated
     window = open_window(*plated)

@@ -16,8 +16,9 @@ from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.final_render import render_picture
 from mat_shelf.rendering.firefly_redistribution import redistribute
 from mat_shelf.rendering.first_hit import find_first_hits
+from mat_shelf.rendering.render_task import RenderTask
 from mat_shelf.rendering.session import RenderSession
-from mat_shelf.rendering.tracer import RenderTask, Tracer
+from mat_shelf.rendering.tracer import Tracer
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.lights import make_lights
 from mat_shelf.scene.material_table import make_material_table, project_geometry

@@ -9,9 +9,9 @@ from mat_shelf.document.camera import Camera
 from mat_shelf.document.light import Light
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.numerics.kernels import F
+from mat_shelf.optics.dispersion import SPLIT
 from mat_shelf.optics.measurements import measure
 from mat_shelf.optics.thin_film import film_on_dielectric, film_on_metal
-from mat_shelf.rendering.shading import SPLIT
 from mat_shelf.scene.lights import make_lights
 from mat_shelf.scene.rooms import plain_room
 

@@ -14,7 +14,7 @@ from mat_shelf.numerics.low_discrepancy import even_draws
 from mat_shelf.rendering import passes, wave_state
 from mat_shelf.rendering.final_render import Rendered
 from mat_shelf.rendering.first_hit import find_first_hits, pixel_rays
-from mat_shelf.rendering.tracer import RenderTask
+from mat_shelf.rendering.render_task import RenderTask
 from mat_shelf.scene.interior_list import OUTSIDE
 from mat_shelf.scene.material_table import visible_parts
 from mat_shelf.scene.relighting import layer_names
@@ -77,6 +77,7 @@ def _by_light(project: Project, rendered: Rendered) -> dict[str, np.ndarray]:
     if lit is None:
         raise ValueError("the picture has not kept its lights apart")
     gains, names = film.gains, layer_names(lit)
+    names += ["Backplate"] if film.layers > len(names) else []
     layers = {}
     for layer, name in enumerate(names):
         if gains[layer].any():

@@ -8,7 +8,7 @@ from scipy.optimize import least_squares
 
 from mat_shelf.document.camera import Camera
 from mat_shelf.numerics.kernels import F, inline
-from mat_shelf.numerics.vectors import add, normalize, scale, sub
+from mat_shelf.numerics.vectors import add, dot, normalize, scale, sub
 from mat_shelf.optics.color import black_body
 
 FRAME = (36.0, 24.0)
@@ -123,6 +123,32 @@ def camera_ray(view, x, y, u, v):
     across, upward = _on_lens(view, u, v)
     shift = add(scale(view.right, across), scale(view.up, upward))
     return add(view.position, shift), normalize(sub(scale(along, view.focus), shift))
+
+
+@inline
+def place_in_picture(view, point):
+    """Where in the picture a point of the scene is seen.
+
+    Parameters
+    ----------
+    view : CameraView
+        View of the camera.
+    point : float32 triple
+        mm.
+
+    Returns
+    -------
+    x, y : float32
+        As for `camera_ray`; below 0 where it lies behind the camera.
+    """
+    to = sub(point, view.position)
+    depth = dot(to, view.forward)
+    if depth <= F(0):
+        return F(-1), F(-1)
+    reach = F(1) if view.is_parallel else depth
+    x = dot(to, view.right) / (reach * view.half_width)
+    y = (dot(to, view.up) / reach - view.shift_up) / view.half_height
+    return (x + F(1)) * F(0.5), (F(1) - y) * F(0.5)
 
 
 def ray_through(view: CameraView, x, y) -> tuple[np.ndarray, np.ndarray]:

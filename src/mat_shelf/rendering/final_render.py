@@ -11,16 +11,25 @@ from mat_shelf.document.set import Set
 from mat_shelf.rendering.camera import make_camera_view, white_gains
 from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.film import Film
-from mat_shelf.rendering.plate import bare_scene, has_plate, on_plate, plate_light
+from mat_shelf.rendering.plate import (
+    SEEN_THROUGH,
+    bare_scene,
+    film_gains,
+    has_plate,
+    on_plate,
+    plain_plate,
+    plate_light,
+)
 from mat_shelf.rendering.region import PictureRegion
-from mat_shelf.rendering.tracer import BRIGHTEST, RenderTask, Tracer
+from mat_shelf.rendering.render_task import BRIGHTEST, RenderTask
+from mat_shelf.rendering.tracer import Tracer
 from mat_shelf.scene.backdrop import seen_from
 from mat_shelf.scene.displacement import fill_displacements
 from mat_shelf.scene.geometry_map_lookup import geometry_map_lookup
 from mat_shelf.scene.geometry_maps import fill_geometry_maps
 from mat_shelf.scene.lights import set_lights
 from mat_shelf.scene.material_table import Supplies, project_geometry, project_material_table, visible_parts
-from mat_shelf.scene.relighting import layer_gains, whole_set
+from mat_shelf.scene.relighting import whole_set
 from mat_shelf.scene.reshaped_parts import reshaped_parts
 
 
@@ -129,7 +138,9 @@ def render_picture(
         keeps_apart=keeps_apart,
     )
     if has_plate(studio) and not cut_out:
-        task = on_plate(task, bare_scene(project, supplies))
+        across = max(round(SEEN_THROUGH * width / height), 1)
+        seen = plain_plate(studio, supplies, project.view.camera, across, SEEN_THROUGH)
+        task = on_plate(task, bare_scene(project, supplies), seen)
     film = task.film(width, height)
     region = region and _inside(region, width, height)
     pixels = None if region is None else region.pixels(width)
@@ -149,6 +160,7 @@ def render_picture(
         return relit(made, project, supplies)
     if task.catches:
         film.plate = plate_light(studio, supplies, project.view.camera, width, height)
+        film.mix(film_gains(None, studio, project.view.camera))
     rows, columns = region.slices()
     part = film.crop(rows, columns)
     light, alpha = np.zeros((height, width, 3), np.float32), np.zeros((height, width, 1), np.float32)
@@ -177,8 +189,8 @@ def relit(rendered: Rendered, project: Project, supplies: Supplies) -> Rendered:
     film, studio = rendered.film, project.set
     if film.caught is not None:
         film.plate = plate_light(studio, supplies, project.view.camera, film.width, film.height)
-    if rendered.lit is not None:
-        film.mix(layer_gains(rendered.lit, studio))
+    if rendered.lit is not None or film.caught is not None:
+        film.mix(film_gains(rendered.lit, studio, project.view.camera))
     light = denoise_film(film, "high") if rendered.is_clean else film.picture()
     shown = light * white_gains(project.view.camera) * np.float32(2.0**studio.exposure)
     return rendered._replace(light=shown, alpha=film.alpha() if rendered.task.cut_out else None)

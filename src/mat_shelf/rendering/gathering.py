@@ -11,6 +11,11 @@ from mat_shelf.numerics.vectors import (
     scale,
 )
 from mat_shelf.optics import parameters as P
+from mat_shelf.rendering.camera import place_in_picture
+from mat_shelf.scene.light_faces import radiance_at
+
+AFAR = F(1e6)
+"""mm; the room is as good as that far away."""
 
 
 @inline
@@ -163,3 +168,28 @@ def guide(sums, pixel, color, normal):
         sums.guide_albedo[pixel, k] += min(color[k], F(1))
         sums.guide_normal[pixel, k] += normal[k]
     sums.guides[pixel] += F(1)
+
+
+@apart
+def seen_on_plate(view, plate, point):
+    """Light of the photograph at a point of the scene.
+
+    Parameters
+    ----------
+    view : CameraView
+        View of the camera.
+    plate : (H, W, 3) float32
+        The photograph, as `PathLimits` has it.
+    point : float32 triple
+        The point, mm.
+
+    Returns
+    -------
+    light : float32 triple
+    is_there : bool
+        Whether the picture shows that point.
+    """
+    x, y = place_in_picture(view, point)
+    if not (x >= F(0) and x < F(1) and y >= F(0) and y < F(1)):
+        return (F(0), F(0), F(0)), False
+    return radiance_at(plate, y * F(plate.shape[0]), x * F(plate.shape[1])), True

@@ -9,7 +9,8 @@ from mat_shelf.document.recipe import Recipe
 from mat_shelf.numerics.kernels import F
 from mat_shelf.optics import parameters as P
 from mat_shelf.optics.color import encode_srgb, linear_from_lab
-from mat_shelf.rendering.tracer import RenderTask, Surfaces, Tracer
+from mat_shelf.rendering.render_task import RenderTask
+from mat_shelf.rendering.tracer import Surfaces, Tracer
 from mat_shelf.scene.material_table import with_heights
 from mat_shelf.scene.recipe_program import HEIGHT
 

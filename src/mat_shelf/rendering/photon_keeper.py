@@ -1,6 +1,8 @@
 """The photons of the samples under way, sent only where what decides on their way has changed."""
 
 from collections.abc import Callable
+from dataclasses import replace
+from typing import NamedTuple
 
 from mat_shelf.rendering.photon_map import (
     Aiming,
@@ -12,13 +14,32 @@ from mat_shelf.rendering.photon_map import (
     sharp_looks,
 )
 from mat_shelf.rendering.photons import Photons, no_photons
+from mat_shelf.rendering.render_task import MOST_BOUNCES, RenderTask
 
 _KEPT = 3
-"""Samples that are kept: those that one edit after another begins with, and the last."""
+"""Samples of a picture that are kept, the first, with which one edit after another begins, and the last; and pictures:
+panes take turns."""
+
+
+class _Scene(NamedTuple):
+    """Photons of a scene.
+
+    Attributes
+    ----------
+    key : (Geometry, Lights, tuple)
+        What they depend on.
+    aiming : Aiming or None
+    pictures : dict
+        Of each picture the radius of its first sample and the photons of some samples.
+    """
+
+    key: tuple
+    aiming: Aiming | None
+    pictures: dict[tuple, tuple[float, dict[int, Photons]]]
 
 
 class PhotonKeeper:
-    """Photons of one scene at a time.
+    """Photons of two scenes at a time: on a photograph a set is rendered with the product and without it.
 
     Parameters
     ----------
@@ -28,13 +49,9 @@ class PhotonKeeper:
 
     def __init__(self, send: Callable):
         self._send = send
-        self._scene: tuple = ()
-        self._aiming: Aiming | None = None
-        self._first: tuple = ()
-        self._radius = 0.0
-        self._maps: dict[int, Photons] = {}
+        self._scenes: list[_Scene] = []
 
-    def photons(self, task, size: tuple[int, int], sample: int) -> Photons:
+    def photons(self, task: RenderTask, size: tuple[int, int], sample: int) -> Photons:
         """Photons of a sample, in order.
 
         Parameters
@@ -50,37 +67,46 @@ class PhotonKeeper:
         -------
         Photons
         """
-        table, lights = task.material_table, task.lights
+        lights = task.lights
         if task.straight or not task.photons:
             return no_photons(len(lights.table), task.geometry.count)
-        scene = task.geometry, lights, sharp_looks(table)
-        if not _alike(scene, self._scene):
-            self._aiming = sends_photons(task.geometry, table, lights)
-            self._scene, self._first = scene, ()
-            if self._aiming is not None:
-                self._aiming = learnt(self._aiming, self._sent(task, 0, 0))
-        if self._aiming is None:
+        scene = self._scene(task)
+        if scene.aiming is None:
             return no_photons(len(lights.table), task.geometry.count)
-        first = task.view, size, task.seed, task.depth, task.fed_depth, task.marked_depth
-        if first != self._first:
-            self._first, self._maps = first, {}
-            sent = self._sent(task, size[0] * size[1], 0)
-            self._radius = first_radius(sent, task.view, size[1])
-            self._maps[0] = in_order(sent, self._radius)
-        if sample not in self._maps:
+        picture, pixels = (task.view, size, task.seed, task.depth, task.fed_depth, task.marked_depth), size[0] * size[1]
+        if picture not in scene.pictures:
+            sent = self._sent(task, scene.aiming, pixels, 0)
+            radius = first_radius(sent, task.view, size[1])
+            scene.pictures[picture] = radius, {0: in_order(sent, radius)}
+            while len(scene.pictures) > _KEPT:
+                del scene.pictures[next(iter(scene.pictures))]
+        radius, maps = scene.pictures[picture]
+        if sample not in maps:
             # Knaus and Zwicker 2011, (20), with alpha 2/3.
-            self._maps[sample] = in_order(
-                self._sent(task, size[0] * size[1], sample), self._radius * (sample + 1) ** (-1 / 6)
-            )
-        while len(self._maps) > _KEPT:
-            del self._maps[next(kept for kept in self._maps if kept not in (0, sample))]
-        return self._maps[sample]
+            sent = self._sent(task, scene.aiming, pixels, sample)
+            maps[sample] = in_order(sent, radius * (sample + 1) ** (-1 / 6))
+        while len(maps) > _KEPT:
+            del maps[next(kept for kept in maps if kept not in (0, sample))]
+        return maps[sample]
 
-    def _sent(self, task, pixels: int, sample: int) -> Photons:
-        sent = photons_to_send(self._aiming, pixels)
-        self._send(task, self._aiming, sent, sample)
+    def _scene(self, task: RenderTask) -> _Scene:
+        key = task.geometry, task.lights, sharp_looks(task.material_table)
+        for scene in self._scenes:
+            if _alike(scene.key, key):
+                return scene
+        aiming = sends_photons(task.geometry, task.material_table, task.lights)
+        if aiming is not None:
+            # The same whatever picture of the scene comes first.
+            plain = replace(task, seed=1, depth=MOST_BOUNCES, fed_depth=MOST_BOUNCES, marked_depth=MOST_BOUNCES)
+            aiming = learnt(aiming, self._sent(plain, aiming, 0, 0))
+        self._scenes = [*self._scenes[-1:], _Scene(key, aiming, {})]
+        return self._scenes[-1]
+
+    def _sent(self, task: RenderTask, aiming: Aiming, pixels: int, sample: int) -> Photons:
+        sent = photons_to_send(aiming, pixels)
+        self._send(task, aiming, sent, sample)
         return sent
 
 
 def _alike(scene: tuple, other: tuple) -> bool:
-    return bool(other) and scene[0] is other[0] and scene[1] is other[1] and scene[2] == other[2]
+    return scene[0] is other[0] and scene[1] is other[1] and scene[2] == other[2]

@@ -10,12 +10,17 @@ from mat_shelf.document.project import Project
 from mat_shelf.document.set import Plate, Set
 from mat_shelf.optics.color import decode_srgb, encode_srgb
 from mat_shelf.rendering.camera import make_camera_view, ray_through, white_gains
+from mat_shelf.rendering.photon_map import turns_sharply
+from mat_shelf.rendering.render_task import RenderTask
 from mat_shelf.rendering.tone import light_shown_as
-from mat_shelf.rendering.tracer import RenderTask
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.geometry_map_lookup import geometry_map_lookup
 from mat_shelf.scene.material_table import MaterialTable, project_geometry, project_material_table
+from mat_shelf.scene.relighting import layer_gains
 from mat_shelf.scene.rooms import room_of, seen_in
+
+SEEN_THROUGH = 400
+"""Rows of a backplate as it is seen through glass and in mirrors."""
 
 
 def plate_light(studio: Set, supplies, camera: Camera, width: int, height: int) -> np.ndarray:
@@ -36,13 +41,72 @@ def plate_light(studio: Set, supplies, camera: Camera, width: int, height: int) 
     -------
     (height, width, 3) float32
     """
+    return plain_plate(studio, supplies, camera, width, height) * plate_gain(studio, camera)
+
+
+def plate_gain(studio: Set, camera: Camera) -> np.ndarray:
+    """Factor of `plain_plate` by which a photograph stays as it is, however the set is exposed and balanced.
+
+    Parameters
+    ----------
+    studio : Set
+        A set with a plate.
+    camera : Camera
+        The camera.
+
+    Returns
+    -------
+    (3,) float32
+    """
+    if studio.plate.is_surround:
+        return np.ones(3, np.float32)
+    return (1 / (white_gains(camera) * np.float32(2.0**studio.exposure))).astype(np.float32)
+
+
+def film_gains(lit: Set | None, studio: Set, camera: Camera) -> np.ndarray:
+    """Factors of the layers of a film.
+
+    Parameters
+    ----------
+    lit : Set or None
+        The set as its lights were rendered, where they were kept apart.
+    studio : Set
+        The set to show.
+    camera : Camera
+        The camera.
+
+    Returns
+    -------
+    (K, 3) float32
+        Those of `layer_gains`, or one for all lights; then that of the photograph, where there is one.
+    """
+    gains = np.ones((1, 3), np.float32) if lit is None else layer_gains(lit, studio)
+    return np.concatenate([gains, plate_gain(studio, camera)[None]]) if has_plate(studio) else gains
+
+
+def plain_plate(studio: Set, supplies, camera: Camera, width: int, height: int) -> np.ndarray:
+    """As `plate_light`, of a set that is neither exposed nor balanced.
+
+    Parameters
+    ----------
+    studio : Set
+        A set with a plate.
+    supplies : Supplies
+        Its images.
+    camera : Camera
+        The camera.
+    width, height : int
+        Pixels.
+
+    Returns
+    -------
+    (height, width, 3) float32
+    """
     plate = studio.plate
     if plate.is_surround:
         return _surround(studio, supplies, camera, width, height)
     cut = _gradient(plate, width, height) if plate.image is None else _cut(supplies, plate, width, height)
-    shown = np.clip(cut * np.float32(2.0**plate.exposure), 0, 1)
-    light = light_shown_as(shown, studio.exact_colors)
-    return (light / (white_gains(camera) * np.float32(2.0**studio.exposure))).astype(np.float32)
+    return light_shown_as(np.clip(cut * np.float32(2.0**plate.exposure), 0, 1), studio.exact_colors)
 
 
 def _surround(studio: Set, supplies, camera: Camera, width: int, height: int) -> np.ndarray:
@@ -116,7 +180,7 @@ def bare_scene(project: Project, supplies) -> tuple[Geometry, MaterialTable] | N
     return geometry, project_material_table(bare, supplies)
 
 
-def on_plate(task: RenderTask, bare: tuple[Geometry, MaterialTable] | None) -> RenderTask:
+def on_plate(task: RenderTask, bare: tuple[Geometry, MaterialTable] | None, seen: np.ndarray) -> RenderTask:
     """A task whose backdrop only takes shadows and reflections.
 
     Parameters
@@ -125,10 +189,13 @@ def on_plate(task: RenderTask, bare: tuple[Geometry, MaterialTable] | None) -> R
         Of the whole scene.
     bare : tuple[Geometry, MaterialTable] or None
         As `bare_scene` has it.
+    seen : (H, W, 3) float32
+        The photograph as `plain_plate` has it, to be seen through glass.
 
     Returns
     -------
     RenderTask
     """
-    caught = replace(task, catches=True)
+    # Where nothing can show it so, another exposure of the photograph needs no new samples.
+    caught = replace(task, catches=True, backplate=seen if turns_sharply(task.material_table).any() else None)
     return caught if bare is None else replace(caught, empty=replace(caught, geometry=bare[0], material_table=bare[1]))

@@ -12,7 +12,7 @@ from scipy.ndimage import binary_dilation, find_objects, label, uniform_filter
 from mat_shelf.numerics.kernels import F, kernel
 from mat_shelf.optics import parameters as P
 from mat_shelf.rendering.photon_map import sends_photons, sharp_looks
-from mat_shelf.rendering.tracer import RenderTask
+from mat_shelf.rendering.render_task import RenderTask
 from mat_shelf.scene.glow import glow_of
 from mat_shelf.scene.interior_list import interior_at
 from mat_shelf.scene.looks import look_of_row, marks_by_geometry
@@ -48,7 +48,7 @@ def touched_bits(old: RenderTask, new: RenderTask) -> np.uint64 | None:
     uint64 or None
         None where all has to start again.
     """
-    if (old.catches, old.keeps_apart) != (new.catches, new.keeps_apart):
+    if (old.catches, old.keeps_apart) != (new.catches, new.keeps_apart) or old.backplate is not new.backplate:
         return None
     if old.geometry is not new.geometry or old.lights is not new.lights or not _same(old.view, new.view):
         return None

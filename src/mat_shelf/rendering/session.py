@@ -25,6 +25,7 @@ from mat_shelf.rendering.input_picture import SAMPLES as INPUT_SAMPLES
 from mat_shelf.rendering.input_picture import InputPicture
 from mat_shelf.rendering.pace import WIDEST_STRIDE, CoarseSize, first_stride, next_stride
 from mat_shelf.rendering.region import PictureRegion
+from mat_shelf.rendering.render_task import RenderTask
 from mat_shelf.rendering.renewal import (
     fill_touched,
     inside_patches,
@@ -36,7 +37,7 @@ from mat_shelf.rendering.renewal import (
 )
 from mat_shelf.rendering.task_keeper import TaskKeeper
 from mat_shelf.rendering.tone import develop
-from mat_shelf.rendering.tracer import RenderTask, Tracer
+from mat_shelf.rendering.tracer import Tracer
 from mat_shelf.scene.backdrop import seen_from
 from mat_shelf.scene.ball import Ball
 from mat_shelf.scene.geometry import Geometry
@@ -231,7 +232,7 @@ class RenderSession:
     def _remix(self, wanted: "_Wanted") -> None:
         """Mixes lights and lays the photograph behind the film as the set has them now, the clean picture too."""
         film, studio = self._film, wanted.project.set
-        gains, plate = self._tasks.gains(studio), self._tasks.plate(film, studio, wanted.camera, "film")
+        gains, plate = self._tasks.gains(studio, wanted.camera), self._tasks.plate(film, studio, wanted.camera, "film")
         if np.array_equal(gains, film.gains) and plate is film.plate:
             return
         before = film.picture()

@@ -16,6 +16,7 @@ from mat_shelf.numerics.low_discrepancy import (
     shifted,
 )
 from mat_shelf.numerics.vectors import (
+    add,
     dot,
     frame,
     largest,
@@ -32,6 +33,7 @@ from mat_shelf.optics import parameters as P
 from mat_shelf.optics.coat_and_fuzz import NO_LAYERS, evaluate_layered, glow_past, prepare_layered, sample_layered
 from mat_shelf.optics.coat_and_fuzz import entering as enters
 from mat_shelf.optics.diffuse import INV_PI
+from mat_shelf.optics.dispersion import SPLIT, one_channel
 from mat_shelf.optics.surface import (
     NO_LOBES,
     evaluate_bsdf,
@@ -40,7 +42,7 @@ from mat_shelf.optics.surface import (
     sample_bsdf,
     through_smooth,
 )
-from mat_shelf.rendering.gathering import clamp_limit, gather, guide, guide_by, meet, see
+from mat_shelf.rendering.gathering import AFAR, clamp_limit, gather, guide, guide_by, meet, see, seen_on_plate
 from mat_shelf.rendering.path_state import (
     AIMED,
     ALONE,
@@ -79,29 +81,6 @@ from mat_shelf.scene.interior_list import (
 )
 from mat_shelf.scene.light_faces import FAR, SEEN, cross_light, lights_part, room_light, shown
 from mat_shelf.scene.light_sampling import light_pdf, light_weight, sample_lights
-
-_D_LINE, _F_LINE, _C_LINE = 587.6, 486.1, 656.3
-SPLIT = tuple(F((1 / nm**2 - 1 / _D_LINE**2) / (1 / _F_LINE**2 - 1 / _C_LINE**2)) for nm in (612.0, 549.0, 465.0))
-"""How far the index for red, green and blue light is from that of the D line, in parts of that between F and C lines
-(Cauchy 1836, two terms)."""
-
-
-@inline
-def _one_channel(throughput, u):
-    """The channel that a path carries alone from where light is split, and its throughput then."""
-    lit = (throughput[0] > F(0), throughput[1] > F(0), throughput[2] > F(0))
-    channel = min(int(u * F(3)), 2)
-    if lit[0] and not lit[1] and not lit[2]:
-        return 0, throughput
-    if lit[1] and not lit[0] and not lit[2]:
-        return 1, throughput
-    if lit[2] and not lit[0] and not lit[1]:
-        return 2, throughput
-    if channel == 0:
-        return 0, (F(3) * throughput[0], F(0), F(0))
-    if channel == 1:
-        return 1, (F(0), F(3) * throughput[1], F(0))
-    return 2, (F(0), F(0), F(3) * throughput[2])
 
 
 @inline
@@ -160,6 +139,7 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
     )
     count_of_lights = lights.table.shape[0]
     glow_layer = limits.layers[count_of_lights + 1]
+    plate_layer = limits.layers[count_of_lights + 2] if limits.plate.shape[0] > 0 else -1
     cut, photons, shining = limits.cut, scene_tables.photons, scene_tables.glow
     for i in range(count):
         row = points.row[i]
@@ -198,6 +178,15 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
                         share = _weight(arrival_pdf, chance * light_pdf(lights, k, origin, d, t))
                     radiance = scale(shown(lights, k, a, b, d), share)
                     gather(sums, pixel, limits.layers[k], mul(throughput, radiance), accepted)
+        if plate_layer >= 0 and not is_first and spread == F(0) and walk < 0 and (row < 0 or row == limits.catch):
+            # Through clear glass, or in a mirror, the photograph is seen where it would be if nothing bent the view.
+            point = add(origin, scale(d, AFAR)) if row < 0 else row3(points.position, i)
+            color, is_there = seen_on_plate(limits.camera, limits.plate, point)
+            if is_there:
+                gather(sums, pixel, plate_layer, mul(throughput, color), accepted)
+                if is_guided == 0:
+                    guide(sums, pixel, throughput, (F(0), F(0), F(0)))
+                continue
         if row < 0:
             if not is_counted:
                 radiance, room_pdf = room_light(lights, d)
@@ -282,7 +271,7 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
         arriving = throughput
         if is_clear and block[own, P.DISPERSION] > F(0):
             random, u = draw(random)
-            channel, throughput = _one_channel(throughput, u)
+            channel, throughput = one_channel(throughput, u)
             index = max(index + block[own, P.DISPERSION] * SPLIT[channel], F(1))
         eta = index / ior_outside
         if is_clear and abs(eta - F(1)) < F(1e-3):

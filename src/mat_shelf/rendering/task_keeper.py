@@ -9,8 +9,16 @@ from mat_shelf.document.project import Project
 from mat_shelf.document.set import Set
 from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.film import Film
-from mat_shelf.rendering.plate import bare_scene, has_plate, on_plate, plate_light
-from mat_shelf.rendering.tracer import BRIGHTEST, RenderTask
+from mat_shelf.rendering.plate import (
+    SEEN_THROUGH,
+    bare_scene,
+    film_gains,
+    has_plate,
+    on_plate,
+    plain_plate,
+    plate_light,
+)
+from mat_shelf.rendering.render_task import BRIGHTEST, RenderTask
 from mat_shelf.scene.backdrop import backdrop_shape
 from mat_shelf.scene.ball import Ball
 from mat_shelf.scene.geometry import Geometry
@@ -19,7 +27,7 @@ from mat_shelf.scene.kept import Kept
 from mat_shelf.scene.light_faces import Lights
 from mat_shelf.scene.lights import light_key, set_lights
 from mat_shelf.scene.material_table import Supplies, bodies_of, project_geometry, project_material_table, visible_parts
-from mat_shelf.scene.relighting import layer_gains, mixing_key, whole_set
+from mat_shelf.scene.relighting import mixing_key, whole_set
 from mat_shelf.scene.reshaped_parts import reshaped_parts
 
 
@@ -89,7 +97,13 @@ class TaskKeeper:
         if not has_plate(studio):
             return task
         key = studio.backdrop, project.materials
-        return on_plate(task, _kept(self._built, "bare", key, lambda: bare_scene(project, self._supplies)))
+        bare = _kept(self._built, "bare", key, lambda: bare_scene(project, self._supplies))
+        shape = round(size[0] / size[1], 2)
+        key = studio.plate, studio.exact_colors, shape, len(self._supplies.pictures)
+        key = (*key, camera, light_key(studio)) if studio.plate.is_surround else key
+        across = max(round(SEEN_THROUGH * shape), 1)
+        make = partial(plain_plate, studio, self._supplies, camera, across, SEEN_THROUGH)
+        return on_plate(task, bare, _kept(self._lit, f"plate of {shape}", key, make))
 
     def film(self, task: RenderTask, size: tuple[int, int], studio: Set, camera: Camera, use: str) -> Film:
         """An empty film for a task, mixed and with the photograph behind it as a set says.
@@ -112,23 +126,25 @@ class TaskKeeper:
         Film
         """
         made = task.film(*size)
-        made.mix(self.gains(studio))
+        made.mix(self.gains(studio, camera))
         made.plate = self.plate(made, studio, camera, use)
         return made
 
-    def gains(self, studio: Set) -> np.ndarray:
+    def gains(self, studio: Set, camera: Camera) -> np.ndarray:
         """Factors of the layers of the film for a set, as its lights are rendered by the last task.
 
         Parameters
         ----------
         studio : Set
             The set.
+        camera : Camera
+            The camera.
 
         Returns
         -------
         (K, 3) float32
         """
-        return layer_gains(self._rendered_set, studio) if studio.keeps_apart else np.ones((1, 3), np.float32)
+        return film_gains(self._rendered_set if studio.keeps_apart else None, studio, camera)
 
     def plate(self, film: Film, studio: Set, camera: Camera, use: str) -> np.ndarray | None:
         """The photograph of a set as light, of the size of a film.

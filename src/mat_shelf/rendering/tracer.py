@@ -8,7 +8,6 @@ import os
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
-from dataclasses import dataclass
 from threading import get_native_id, local
 from typing import NamedTuple
 
@@ -18,102 +17,25 @@ from mat_shelf.numerics.kernels import F
 from mat_shelf.numerics.low_discrepancy import even_draws
 from mat_shelf.optics.albedo_tables import albedo_tables
 from mat_shelf.rendering import passes, wave_state
-from mat_shelf.rendering.camera import CameraView
 from mat_shelf.rendering.film import Film, add_sums, clear_sums, new_sums
 from mat_shelf.rendering.photon_keeper import PhotonKeeper
 from mat_shelf.rendering.photon_map import Aiming
 from mat_shelf.rendering.photons import Photons, emit, no_photons
+from mat_shelf.rendering.render_task import MOST_BOUNCES, RenderTask
 from mat_shelf.scene.dressing import Dressing, DressingMemory, dress_points
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.glow import Glow, glow_of
 from mat_shelf.scene.interior_list import interior_at
-from mat_shelf.scene.light_faces import Lights
 from mat_shelf.scene.material_table import MaterialTable
 from mat_shelf.system.processors import usable_processors
 
 WAVE = 1 << 13
 """Paths in a wave: enough that the call for each costs nothing, few enough to stay in the cache."""
-NO_LIMIT = 1e30
-BRIGHTEST = 24.0
-"""Most that a path brings at once to a picture that is exposed as it is, as `RenderTask.brightest`."""
-MOST_BOUNCES = 4000
-"""A technical bound."""
 _OTHER_SEED = 7919
 """Added to the seed for what photons do, which is to have nothing to do with what the camera's paths do."""
+_NO_PLATE = np.zeros((0, 0, 3), np.float32)
 MOST_WAVES = 2 * MOST_BOUNCES
 """As many surfaces may a path meet, those without effect among them."""
-
-
-@dataclass(frozen=True)
-class RenderTask:
-    """All that one pass over a film needs.
-
-    Attributes
-    ----------
-    depth : int
-        Bounces at which paths end. Nearly all were ended by chance long before `MOST_BOUNCES`, so that no light is
-        missing; fewer are for quick pictures, and darken bright rooms and glass.
-    brightest : float
-        Most that one path may bring to its pixel, 1 = 1000 cd/m2, after it was turned by a matt surface, and the more
-        the shinier all was that it met; the rest is spread over the picture (`rendering.firefly_redistribution`).
-    fed_depth : int
-        Waves of a path in which patterns count; from then on it meets materials' constant values.
-    marked_depth : int
-        Waves of a path in which marks count.
-    straight : bool
-        Whether rays towards lights go straight through clear glass instead of being stopped by it. That is quick to
-        clear up and not true: bent light draws no bright patterns then, and glass casts too even a shadow.
-    cut_out : bool
-        Whether the camera sees only the product; backdrop and lights are still reflected in it.
-    keeps_apart : bool
-        Whether the film has a layer for each light, for the room and for what glows, in this order.
-    empty : RenderTask or None
-        The set without the product, where a photograph stands in the place of the backdrop.
-    catches : bool
-        Whether that is so.
-    photons : bool
-        Whether light of small lights that mirrors and clear bodies throw is found by photons, where it does not go
-        straight through (`rendering.photons`), or left to chance.
-    """
-
-    geometry: Geometry
-    material_table: MaterialTable
-    lights: Lights
-    view: CameraView
-    depth: int = MOST_BOUNCES
-    brightest: float = NO_LIMIT
-    seed: int = 1
-    straight: bool = False
-    cut_out: bool = False
-    keeps_apart: bool = False
-    empty: "RenderTask | None" = None
-    catches: bool = False
-    photons: bool = True
-    fed_depth: int = 1 << 20
-    marked_depth: int = 1 << 20
-
-    @property
-    def layers(self) -> np.ndarray:
-        """Layer of the film for each light, the room and what glows, (L + 2,) int32."""
-        count = len(self.lights.table) + 2
-        return np.arange(count, dtype=np.int32) if self.keeps_apart else np.zeros(count, np.int32)
-
-    def film(self, width: int, height: int) -> Film:
-        """An empty film with as many layers as it needs.
-
-        Parameters
-        ----------
-        width, height : int
-            Pixels.
-
-        Returns
-        -------
-        Film
-        """
-        made = Film(width, height, int(self.layers.max()) + 1, self.catches)
-        if self.empty is not None:
-            made.empty = self.empty.film(width, height)
-        return made
 
 
 class Surfaces(NamedTuple):
@@ -410,6 +332,8 @@ class Tracer:
             material_table.backdrop if task.catches else -2,
             task.straight,
             carries,
+            task.view,
+            _NO_PLATE if task.backplate is None else task.backplate,
             np.concatenate([pixels, pixels]) if task.catches else pixels,
             draws,
             salt,

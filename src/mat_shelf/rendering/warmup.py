@@ -22,8 +22,9 @@ from mat_shelf.patterns.steps import STEPS
 from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.film import Film
+from mat_shelf.rendering.render_task import RenderTask
 from mat_shelf.rendering.tone import develop, tone_map
-from mat_shelf.rendering.tracer import RenderTask, Tracer, dressing_address
+from mat_shelf.rendering.tracer import Tracer, dressing_address
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.lights import make_lights
 from mat_shelf.scene.material_evaluation import bent_normals

@@ -54,7 +54,8 @@ SceneTables = namedtuple(
 """
 PathLimits = namedtuple(
     "PathLimits",
-    "depth most cut props catch straight carries pixels draws salt layers waves marked_waves fed_waves free dress",
+    "depth most cut props catch straight carries camera plate pixels draws salt layers waves marked_waves fed_waves free "
+    "dress",
 )
 """How far paths go.
 
@@ -66,9 +67,10 @@ catch : int, row of the backdrop, where a photograph stands in its place: what t
 goes to the second half of the sums; else -2
 straight : bool, as `RenderTask.straight`
 carries : bool, whether paths carry light from lights, to be left as photons
+camera : CameraView; plate : (H, W, 3) float32, as `RenderTask.backplate`, (0, 0, 3) without one
 pixels : (N,) or (2N,) int32, the pixel of the picture of each row of the sums
 draws, salt : as `low_discrepancy.even_draws` has them
-layers : (L + 2,) int32, layer of the film for each light, for the room and for what glows
+layers : (L + 3,) int32, layer of the film for each light, for the room, for what glows and for the photograph
 waves : int, surfaces that a path may meet; marked_waves, fed_waves : those at which marks, and patterns, count
 free : int, first row of the parameter block for single points
 dress : int, address of `dressing.dress_points`
