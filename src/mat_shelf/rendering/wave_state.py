@@ -54,8 +54,8 @@ SceneTables = namedtuple(
 """
 PathLimits = namedtuple(
     "PathLimits",
-    "depth most cut props catch straight carries camera plate pixels draws salt layers waves marked_waves fed_waves free "
-    "dress",
+    "depth most cut props catch straight carries camera plate pixels draws salt layers waves marked_waves fed_waves "
+    "free dress",
 )
 """How far paths go.
 
