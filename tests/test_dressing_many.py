@@ -130,6 +130,7 @@ def test_a_swatch_is_dropped_on_the_list_of_parts(open_window, pegs, qtbot):
 
 
 @pytest.mark.refines(4)
+@pytest.mark.long
 def test_a_dragged_swatch_lights_and_dresses_all_that_it_would_be_put_on(open_window, pegs, qtbot):
     window = open_window(*pegs)
     workshop = window.workshop

@@ -58,6 +58,7 @@ def test_an_image_on_a_part_is_what_one_says_in_every_station(open_window, qtbot
     assert window.stations.checkedButton().text() == "Materials"
 
 
+@pytest.mark.long
 def test_an_image_on_a_row_feeds_that_input(open_window, qtbot, stripes):
     window = open_window()
     workshop = window.workshop

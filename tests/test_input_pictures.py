@@ -149,6 +149,7 @@ def test_the_render_goes_on_where_it_was(small_project):
         one.close()
 
 
+@pytest.mark.long
 def test_one_looks_at_inputs_by_menu_by_key_and_from_a_row(open_window, qtbot):
     window = open_window()
     workshop, viewport = window.workshop, window.viewport

@@ -159,6 +159,7 @@ def test_the_menu_of_what_is_kept_offers_what_it_is_for(open_window, gilded):
     assert [o.name for o in green.overlays] == ["Gold leaf"] and [p.name for p in green.patterns] == ["Cloud"]
 
 
+@pytest.mark.long
 def test_images_are_dropped_on_the_library_and_used_in_another_material(open_window, gilded, qtbot, tmp_path):
     window = open_window(*gilded)
     workshop, library = window.workshop, window.library

@@ -86,6 +86,7 @@ def test_favourites_and_swatches_used_lately_are_found_by_themselves(library, sm
     assert len(names(library)) == library.model.count
 
 
+@pytest.mark.long
 def test_a_grid_shows_more_and_is_remembered(library, open_window, small_project, qtbot):
     def visible() -> int:
         area = library.list.viewport().rect()

@@ -472,6 +472,7 @@ def test_marks_are_dragged_in_their_list_and_art_follows_its_file(open_window, q
     assert work.mark.art.digest == first
 
 
+@pytest.mark.long
 def test_all_layers_of_a_file_saved_anew_are_read_again(open_window, qtbot, tmp_path):
     """Two marks show two layers of one PSD; both follow when it is saved with other colours."""
     file = tmp_path / "art.psd"

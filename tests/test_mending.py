@@ -125,6 +125,7 @@ def standing(window, name: str) -> trimesh.Trimesh:
     return solid_of(posed(window.workshop.assets.meshes[part.mesh], part.pose))
 
 
+@pytest.mark.long
 def test_a_fused_part_is_divided_and_joined_again(open_window, fused, qtbot):
     window = open_window(*fused)
     workshop, work = window.workshop, window.work

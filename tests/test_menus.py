@@ -1,6 +1,7 @@
 """The menu bar: every command by menu, by its key and by the finder; the history as a list; what was said."""
 
 import numpy as np
+import pytest
 from driving import CONTROL, LEFT, PLAIN, SHIFT, click_part, picture_of, seen, shortcut
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeySequence
@@ -163,6 +164,7 @@ def test_a_new_project_is_empty_and_asks_for_what_is_not_saved(open_window, smal
     assert picture.std() < 60 and picture.mean() > 60  # the lit backdrop, nothing on it
 
 
+@pytest.mark.long
 def test_rendering_pauses_and_goes_on_without_loss(open_window, qtbot):
     window = open_window()
     shortcut(qtbot, window, Qt.Key.Key_P, CONTROL)

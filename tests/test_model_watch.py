@@ -68,6 +68,7 @@ def test_a_newer_state_is_offered_and_taken(watched, qtbot):
     assert height_of(window, "Body") == pytest.approx(40, abs=0.01)
 
 
+@pytest.mark.long
 def test_half_written_files_and_ones_that_go_are_waited_for(watched, qtbot):
     window, path = watched
     whole = path.read_bytes()
@@ -97,6 +98,7 @@ def test_half_written_files_and_ones_that_go_are_waited_for(watched, qtbot):
     assert height_of(window, "Body") == pytest.approx(70, abs=0.01)
 
 
+@pytest.mark.long
 def test_a_question_is_answered_before_another_comes(watched, qtbot):
     window, path = watched
     window.notice.ask("Which one?", ("This", lambda: None))

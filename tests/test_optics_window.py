@@ -152,6 +152,7 @@ def test_one_smudge_drives_roughness_relief_and_frost(window, qtbot, monkeypatch
 
 
 @pytest.mark.refines(4)
+@pytest.mark.long
 def test_light_goes_straight_through_glass_where_one_asks(window, qtbot):
     """The box of the Set station: the floor beside and under the glass changes, and is as before when it is undone."""
     workshop = window.workshop
@@ -190,6 +191,7 @@ def test_exact_colours_show_a_matt_colour_as_it_is(window, qtbot):
 
 @pytest.mark.parametrize("window", [1.0], indirect=True)  # of the liquid itself little is seen
 @pytest.mark.refines(4)
+@pytest.mark.long
 def test_a_part_gets_a_priority_of_its_own(window, qtbot):
     """The liquid reaches into the glass's wall; of higher priority it fills it there, and the picture changes."""
     workshop, card = window.workshop, window.product_board.size_card

@@ -469,6 +469,7 @@ def test_a_ready_pattern_comes_from_the_library(window, qtbot):
     assert work.pattern.id == other and work.pattern.placement == laid
 
 
+@pytest.mark.long
 def test_missing_pictures_are_told_and_found_again_by_content_or_name(
     open_window, qtbot, small_project, tmp_path, monkeypatch
 ):

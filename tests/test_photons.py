@@ -113,7 +113,7 @@ def test_edits_of_glass_renew_its_patterns(demo):
     project = project.with_(current_set="hard-lamp")
     session = RenderSession(assets, threads=2)
     try:
-        session.resize(96, 64)
+        session.resize(60, 40)
         session.update(project)
         refined(session)
         film = session._film
@@ -127,5 +127,5 @@ def test_edits_of_glass_renew_its_patterns(demo):
         assert session._film is not film
     finally:
         session.close()
-    shown = [render_picture(project, assets, 96, 64, 2, denoise=False, threads=n).light for n in (1, 3)]
+    shown = [render_picture(project, assets, 48, 32, 2, denoise=False, threads=n).light for n in (1, 3)]
     assert np.array_equal(*shown)

@@ -110,6 +110,7 @@ def wheel(window, place: QPoint, steps: int) -> None:
     QApplication.sendEvent(window.viewport, turned)
 
 
+@pytest.mark.long
 def test_the_wheel_zooms_to_the_pointer_and_drags_do_what_was_chosen(open_window, qtbot):
     window = open_window()
     workshop, viewport = window.workshop, window.viewport

@@ -183,6 +183,7 @@ def dragged_handle(window, name: str, pixels: float) -> np.ndarray:
 
 
 @pytest.mark.parametrize("axis", [0, *(pytest.param(axis, marks=pytest.mark.long) for axis in (1, 2))])
+@pytest.mark.long
 def test_a_part_is_rotated_and_moved_by_its_handles(lamp, qtbot, axis):
     """Rotations follow the right hand, about the middle of the box, by another library's matrices."""
     window, workshop = lamp, lamp.workshop
@@ -210,6 +211,7 @@ def test_a_part_is_rotated_and_moved_by_its_handles(lamp, qtbot, axis):
     assert by_name(window, "Base").pose == base.pose
 
 
+@pytest.mark.long
 def test_zones_are_made_dressed_and_counted(lamp, qtbot, tmp_path):
     window, work, workshop = lamp, lamp.work, lamp.workshop
     coverage = window.product_board.coverage_card
@@ -302,6 +304,7 @@ def test_slivers_of_a_fine_part_are_counted_once_they_are_found(open_window, sma
     assert "still Red" in window.product_board.coverage_card.here.text()
 
 
+@pytest.mark.long
 def test_a_zone_takes_more_faces_and_gives_some_back(lamp, qtbot):
     """Faces of the shade's ends join the zone of one of them, and leave it again."""
     window, work, workshop = lamp, lamp.work, lamp.workshop
@@ -387,6 +390,7 @@ def test_another_axis_may_point_up(open_window, small_project, qtbot, tmp_path):
     assert height() == pytest.approx(120, abs=1e-3)
 
 
+@pytest.mark.long
 def test_parts_are_unwrapped_and_their_coordinates_shown(lamp, qtbot):
     window, workshop = lamp, lamp.workshop
     card = window.product_board.uv_card
@@ -420,6 +424,7 @@ def test_parts_are_unwrapped_and_their_coordinates_shown(lamp, qtbot):
     assert share_of_squares() < 0.3
 
 
+@pytest.mark.long
 def test_parts_are_grouped_lined_up_and_moved_together(lamp, qtbot):
     window, work, workshop = lamp, lamp.work, lamp.workshop
     card, place = window.product_board.parts_card, window.product_board.place_card

@@ -96,6 +96,7 @@ def test_a_link_to_what_is_not_there_is_refused(session):
             session.project.with_material(red.with_(color_links=(link,)))
 
 
+@pytest.mark.long
 def test_a_colour_is_named_and_used_from_the_popover(open_window, two, qtbot, monkeypatch):
     window = open_window(*two)
     workshop, board = window.workshop, window.board

@@ -137,6 +137,7 @@ def test_a_material_is_renamed_in_place_duplicated_and_deleted(window, qtbot):
     assert "is worn by Card" in window.notice.text.text() and len(workshop.project.materials) == count
 
 
+@pytest.mark.long
 def test_a_material_is_dragged_from_the_list_onto_parts_and_into_the_library(window, qtbot, monkeypatch):
     workshop = window.workshop
     stick = seen(window, "wax-stick")

@@ -133,6 +133,7 @@ def test_measure_tells_it_on_the_command_line(small_project, tmp_path, capsys):
     assert "no material called 'Blue'" in capsys.readouterr().err
 
 
+@pytest.mark.long
 def test_readings_are_shown_in_the_window(open_window, qtbot):
     """The card fills from a thread, with what the readings themselves say."""
     window = open_window()

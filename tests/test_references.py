@@ -78,6 +78,7 @@ def middle_of(widget) -> tuple[int, int]:
     return widget.height() // 2, widget.width() // 2
 
 
+@pytest.mark.long
 def test_several_references_are_gone_through_named_and_removed(window, qtbot, tmp_path, monkeypatch):
     workshop, pane = window.workshop, window.wall.reference
     assert workshop.project.reference.name == "green.png"
@@ -149,6 +150,7 @@ def test_the_reference_is_laid_over_the_render_by_two_points(window, qtbot):
     assert mixed == pytest.approx(0.75 * plain + 0.25 * np.array([30, 150, 60]), abs=4)
 
 
+@pytest.mark.long
 def test_the_eyedropper_reads_both_and_gives_a_colour_to_an_input(window, qtbot):
     workshop, pane, viewport = window.workshop, window.wall.reference, window.viewport
     picture_of(qtbot, window)

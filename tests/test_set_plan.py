@@ -19,7 +19,7 @@ def station(open_window, small_project, qtbot):
         Light(name="Back", position=(-10, -20, -150), target=(0, 20, 0), width=60.0, height=30.0, luminance=9000),
         Light(name="Key", position=(200, 300, 200), target=(0, 10, 0), width=150.0, height=100.0),
     )
-    window = open_window(project.with_set(project.set.with_(lights=lights, backdrop=None)), assets)
+    window = open_window(project.with_set(project.set.with_(lights=lights, backdrop=None)), assets, 0.35)
     window.resize(1600, 1000)
     window.stations.buttons()[3].click()
     picture_of(qtbot, window)
@@ -148,6 +148,7 @@ def test_shadows_are_put_where_they_are_wanted(station, qtbot):
     assert workshop.light != before and workshop.history.undo_label == "Place shadow"
 
 
+@pytest.mark.long
 def test_power_is_kept_while_the_size_changes(station, qtbot):
     workshop, card = station.workshop, station.set_board.light_card
     QTest.mouseClick(card.boxes["keeps_power"], LEFT)
@@ -164,6 +165,7 @@ def test_power_is_kept_while_the_size_changes(station, qtbot):
     assert workshop.light_power(workshop.light) == pytest.approx(2000, rel=1e-3)
 
 
+@pytest.mark.long
 def test_images_and_distributions_are_put_on_a_light(station, qtbot, tmp_path, monkeypatch):
     window, workshop, card = station, station.workshop, station.set_board.light_card
     plain = picture_of(qtbot, window)
@@ -267,6 +269,7 @@ def test_each_set_is_pictured_on_the_board(station, qtbot):
     assert icon.pixelColor(33, 22).alpha() == 255
 
 
+@pytest.mark.long
 def test_a_backdrop_takes_forms_and_materials(station, qtbot):
     window, workshop, card = station, station.workshop, station.set_board.backdrop_card
     workshop.set_backdrop("sweep")
@@ -298,6 +301,7 @@ def test_rigs_keep_their_ratios_and_places(station):
     assert len(set(names)) == len(names)
 
 
+@pytest.mark.long
 def test_a_light_is_limited_to_the_selected_parts(station, qtbot):
     window, workshop, card = station, station.workshop, station.set_board.light_card
     workshop.select_light(1)

@@ -207,6 +207,7 @@ def test_a_part_is_smoothed_and_rounded_on_the_board(open_window, caged, qtbot):
     assert "100" in window.notice.text.text() and grabbed(window).any() and seen(window, "block").any()
 
 
+@pytest.mark.long
 def test_chosen_edges_stay_hard_through_edits_of_the_model(open_window, caged, qtbot):
     """The rim of the cube's bottom is kept; it stays in its plane when the rest becomes round, and after a split."""
     window = open_window(*caged)

@@ -60,6 +60,7 @@ def test_thin_pieces_glow_and_thick_ones_do_not():
     assert (thin > 2.5 * thick).all() and thin[0] > thin[1] > thin[2] and thin[0] > 0.1
 
 
+@pytest.mark.long
 def test_a_cloudy_ball_as_an_independent_renderer_sees_it():
     """`mitsuba`, scalar_rgb, volpath: a dielectric ball with a homogeneous medium in an even room."""
     mi = pytest.importorskip("mitsuba")

@@ -47,6 +47,7 @@ def test_the_demo_is_opened_beside_the_window(open_window, small_project, qtbot)
     assert window.workshop.path is None and not window.workshop.history.is_changed
 
 
+@pytest.mark.long
 def test_the_tour_goes_on_as_its_steps_are_done(open_window, qtbot, monkeypatch):
     window = open_window()
     workshop = window.workshop
@@ -92,6 +93,7 @@ def test_the_tour_goes_on_as_its_steps_are_done(open_window, qtbot, monkeypatch)
 
 
 @pytest.mark.parametrize("gone", [True, False])
+@pytest.mark.long
 def test_a_recent_project_that_is_gone_or_damaged_is_no_trap(open_window, qtbot, tmp_path, gone):
     path = tmp_path / "lost.matshelf"
     path.write_bytes(b"rubbish")

@@ -126,6 +126,7 @@ def test_splitting_follows_a_real_glass():
         assert 1.5168 + (1.5168 - 1) / 64.17 * split == pytest.approx(index(nm), abs=2e-4)
 
 
+@pytest.mark.long
 def test_split_light_is_white_again_on_the_whole():
     """A crystal ball in an even room is as white with dispersion as without, and has coloured rims where light ends."""
     crystal = Recipe(

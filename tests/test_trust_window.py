@@ -172,7 +172,9 @@ def answer(window, starts: str) -> None:
     QTest.mouseClick(button, LEFT)
 
 
-@pytest.mark.parametrize("size", [(30, 20, 10), (20, 3, 2), (900, 400, 300)])
+@pytest.mark.parametrize(
+    "size", [(30, 20, 10), *(pytest.param(size, marks=pytest.mark.long) for size in ((20, 3, 2), (900, 400, 300)))]
+)
 def test_a_model_in_the_wrong_unit_comes_in_and_is_asked_about(size, guarded, qtbot, tmp_path):
     dropped(guarded, written_glb(tmp_path / "hall.glb", size, (200, 30, 30, 255)))
     told(qtbot, guarded, "1 part read")
@@ -241,6 +243,7 @@ def test_art_cropped_to_nothing_is_refused(guarded, qtbot):
         assert workshop.project == before
 
 
+@pytest.mark.long
 def test_files_with_names_of_another_encoding_are_taken(guarded, qtbot, tmp_path):
     path = os.fsencode(tmp_path) + b"/gr\xfcn.png"
     Image.new("RGB", (8, 8), (1, 99, 3)).save(tmp_path / "green.png")
@@ -346,6 +349,7 @@ def test_closing_saves_first_and_stays_open_where_that_fails(guarded, qtbot, tmp
     assert guarded.files.may_leave() and read_project(path)[0].name == "Last"
 
 
+@pytest.mark.long
 def test_work_of_two_runs_is_kept_apart_and_offered_in_order(guarded, small_project, tmp_path):
     project, assets = small_project
     root = tmp_path / "runs"
@@ -376,6 +380,7 @@ def test_faults_are_told_while_a_question_waits(guarded, qtbot):
     assert guarded.notice.buttons[0].text() == "Copy details"
 
 
+@pytest.mark.long
 def test_pictures_land_on_the_material_they_were_read_for(guarded, qtbot, tmp_path, monkeypatch):
     from mat_shelf.app import image_file
 
@@ -407,6 +412,7 @@ def test_pictures_land_on_the_material_they_were_read_for(guarded, qtbot, tmp_pa
     assert workshop.project == before
 
 
+@pytest.mark.long
 def test_a_project_is_not_given_what_was_read_for_another(guarded, qtbot, small_project, tmp_path, monkeypatch):
     from mat_shelf.commands import sets
     from mat_shelf.exchange.assets import Assets

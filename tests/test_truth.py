@@ -79,7 +79,7 @@ def inside_out(mesh: Mesh) -> Mesh:
     return Mesh(mesh.vertices, np.ascontiguousarray(mesh.triangles[:, ::-1]), -mesh.normals)
 
 
-@pytest.mark.parametrize("albedo", [0.5, 0.9, 0.95])
+@pytest.mark.parametrize("albedo", [0.5, 0.9, pytest.param(0.95, marks=LONG)])
 def test_a_closed_room_is_as_bright_as_the_sum_of_all_bounces(albedo, figure):
     """A closed room of even walls that glow: E / (1 - albedo), the geometric series, wherever one looks."""
     walls = inside_out(box((400, 400, 400), 0.01))

@@ -419,6 +419,7 @@ def test_light_and_dark(open_window, qtbot):
             assert contrast(words, ground) >= 4.5, (words, ground)
 
 
+@pytest.mark.long
 def test_a_reference_beside_and_against_the_render(open_window, qtbot, tmp_path):
     window = open_window()
     workshop, viewport, pane = window.workshop, window.viewport, window.wall.reference
@@ -476,6 +477,7 @@ def test_a_reference_beside_and_against_the_render(open_window, qtbot, tmp_path)
     assert workshop.project.reference.name == "photo.png"
 
 
+@pytest.mark.long
 def test_snapshots_are_flipped_between(open_window, qtbot):
     window = open_window()
     workshop, viewport = window.workshop, window.viewport

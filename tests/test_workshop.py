@@ -45,6 +45,7 @@ def choose(window, text: str) -> None:
     action.trigger()
 
 
+@pytest.mark.long
 def test_a_variant_follows_its_parent_in_all_but_its_own(open_window, demo, qtbot):
     window = open_window(*demo)
     workshop, board = window.workshop, window.board
@@ -110,6 +111,7 @@ def names_of(window) -> set[str]:
     return {entry.name for entry in window.workshop.library.entries()}
 
 
+@pytest.mark.long
 def test_a_swatch_is_duplicated_described_and_found_by_its_tags(open_window):
     window = open_window()
     select_swatch(window, "Copper")
@@ -190,6 +192,7 @@ def test_two_swatches_are_compared(open_window):
     dialog.close()
 
 
+@pytest.mark.long
 def test_a_swatch_thrown_out_by_delete_comes_back_from_the_message(open_window):
     window = open_window()
     select_swatch(window, "Copper")
@@ -264,6 +267,7 @@ def choose_surround(board, words: str) -> None:
     box.activated.emit(box.currentIndex())
 
 
+@pytest.mark.long
 def test_a_room_picture_lights_the_set(open_window, qtbot, tmp_path, monkeypatch):
     window = open_window()
     workshop, board = window.workshop, window.set_board
@@ -309,6 +313,7 @@ def test_a_room_picture_lights_the_set(open_window, qtbot, tmp_path, monkeypatch
     assert path not in recent_projects()
 
 
+@pytest.mark.long
 def test_the_render_dialog_offers_what_a_file_can_hold(open_window, qtbot, tmp_path):
     window = open_window()
     window.open_render()

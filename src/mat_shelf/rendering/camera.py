@@ -127,7 +127,7 @@ def camera_ray(view, x, y, u, v):
 
 @inline
 def place_in_picture(view, point):
-    """Where in the picture a point of the scene is seen.
+    """Place in the picture at which a point of the scene is seen.
 
     Parameters
     ----------
