@@ -39,6 +39,7 @@ def chosen(window, qtbot, place: QPoint, path, beginning: str) -> list[str]:
 @pytest.mark.parametrize(
     "station", [3, pytest.param(0, marks=pytest.mark.long), pytest.param(1, marks=pytest.mark.long)]
 )
+@pytest.mark.long
 def test_an_image_on_a_part_is_what_one_says_in_every_station(open_window, qtbot, stripes, station):
     window = open_window()
     workshop = window.workshop
@@ -109,6 +110,7 @@ def test_swatches_are_dropped_by_the_dozen(open_window, small_project, tmp_path)
 
 
 @pytest.mark.refines(8)
+@pytest.mark.long
 def test_the_outline_is_two_toned_and_leaves_where_colours_are_judged(open_window, qtbot):
     window = open_window()
     workshop, viewport = window.workshop, window.viewport

@@ -16,6 +16,7 @@ WHITE = Recipe(base_color=(1, 1, 1), subsurface_color=(1, 1, 1))
 
 
 @pytest.mark.parametrize("first", [0, *(pytest.param(n, marks=pytest.mark.long) for n in (12, 24))])
+@pytest.mark.long
 def test_random_materials_make_no_light_and_lossless_ones_lose_none(first):
     """A few of those that `make truth` draws, always the same, so that chance never fails it."""
     wrong = []

@@ -204,6 +204,7 @@ def test_the_densest_white_bodies_lose_no_light(forward, figure):
 
 
 @pytest.mark.parametrize(("thick", "color"), [(20, 1.0), pytest.param(60, 1.0, marks=pytest.mark.long), (20, 0.9)])
+@pytest.mark.long
 def test_dense_slabs_let_through_what_diffusion_says(thick, color, figure):
     """Ishimaru 1978, Wave Propagation and Scattering in Random Media, 9: light of a diffuse source that passes a slab
     of isotropic scatterers, with the extrapolated boundary of Milne, e = 0.7104 free ways: (z + e) / (L + 2 e)

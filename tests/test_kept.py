@@ -141,6 +141,7 @@ def test_they_are_dragged_out_of_the_library(open_window, gilded, qtbot, monkeyp
     assert window.board.patterns.pattern.name.startswith("Cloud")
 
 
+@pytest.mark.long
 def test_the_menu_of_what_is_kept_offers_what_it_is_for(open_window, gilded):
     window = open_window(*gilded)
     workshop, library = window.workshop, window.library

@@ -44,6 +44,7 @@ def choose(box, words: str) -> None:
         assert box.currentIndex() > before, words
 
 
+@pytest.mark.long
 def test_a_family_folds_at_its_heading_and_stays_folded(library, open_window, small_project):
     whole = names(library)
     heading = library.model.index(0)

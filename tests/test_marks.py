@@ -113,6 +113,7 @@ def test_on_a_ball_it_shrinks_as_circles_round_its_middle_do():
     assert np.linalg.norm(sheet.points.reshape(-1, 3), axis=1) == pytest.approx(25, abs=0.05)
 
 
+@pytest.mark.long
 def test_what_is_seen_of_it_is_what_its_art_covers():
     """A disc in the art covers pi / 4 of the mark; beside it the body is seen; a clear sheet covers a quarter."""
     y, x = np.mgrid[-1:1:256j, -1:1:256j]
@@ -227,6 +228,7 @@ def test_edges_of_art_neither_bleed_nor_ring_nor_print_twice():
     assert red[128, 128] > 0.56 and red[128, 12] < 0.005
 
 
+@pytest.mark.long
 def test_cropped_and_padded_art_stays_at_its_printed_size():
     """Half red, half blue, 40 x 20 mm: without its left half it is 20 mm of blue that lie where they lay; with 10 mm
     put on at the right the blue is where it was and as large."""
@@ -399,6 +401,7 @@ def test_a_mark_keeps_its_place_in_the_project_when_its_part_goes(open_window, q
     assert work.mark.part == "p" and work.sheet(work.mark) is not None and "gone" not in work.problem(work.mark)
 
 
+@pytest.mark.long
 def test_a_sheet_of_labels_is_cut_apart_where_it_lies(open_window):
     """Two labels on a sheet of 40 x 20 mm: each keeps its size and its place, and undo brings the sheet back."""
     sheet = np.zeros((200, 400, 4), np.uint8)
@@ -422,6 +425,7 @@ def test_a_sheet_of_labels_is_cut_apart_where_it_lies(open_window):
     assert [(m.width, m.crop) for m in again] == [(10.0, (0, 0, 0, 0)), (16.0, (0, 0, 0, 0))]
 
 
+@pytest.mark.long
 def test_marks_are_dragged_in_their_list_and_art_follows_its_file(open_window, qtbot, tmp_path):
     """Order by dragging, the crop dialog, art saved anew by another program: each in the document, and undone."""
     assets = Assets()
@@ -490,6 +494,7 @@ def test_all_layers_of_a_file_saved_anew_are_read_again(open_window, qtbot, tmp_
     )
 
 
+@pytest.mark.long
 def test_sharpness_is_told_for_the_picture_that_will_be_rendered(open_window):
     """Twice as wide a picture takes twice as much art."""
     assets = Assets()

@@ -168,6 +168,7 @@ def test_a_fused_part_is_divided_and_joined_again(open_window, fused, qtbot):
     assert workshop.project.product == fused[0].product
 
 
+@pytest.mark.long
 def test_layers_thickness_and_holes_by_menu(open_window, fused, qtbot):
     window = open_window(*fused)
     workshop, work = window.workshop, window.work

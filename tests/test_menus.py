@@ -50,6 +50,7 @@ def test_every_command_is_in_one_menu_with_a_key_of_its_own(open_window, small_p
     assert window.menus.find("Save as…").shortcut() in QKeySequence.keyBindings(KEY.SaveAs)
 
 
+@pytest.mark.long
 def test_the_finder_runs_what_is_typed(open_window, qtbot):
     window = open_window()
     click_part(window, "wax-stick")
@@ -96,6 +97,7 @@ def test_commands_that_cannot_be_done_are_grey_and_their_keys_rest(open_window, 
     assert [p.name for p in workshop.project.product.parts] == ["Block", "Block 2"]
 
 
+@pytest.mark.long
 def test_one_goes_back_and_forth_in_the_history(open_window, small_project, qtbot):
     window = open_window(*small_project)
     workshop = window.workshop
@@ -179,6 +181,7 @@ def test_rendering_pauses_and_goes_on_without_loss(open_window, qtbot):
     assert window.viewport.frame.revision > revision
 
 
+@pytest.mark.long
 def test_about_tells_the_licences_of_what_it_is_made_of(open_window, small_project):
     from mat_shelf.app.menu.about_dialog import licences
 

@@ -168,6 +168,7 @@ def test_light_goes_straight_through_glass_where_one_asks(window, qtbot):
 
 
 @pytest.mark.refines(8)
+@pytest.mark.long
 def test_exact_colours_show_a_matt_colour_as_it_is(window, qtbot):
     """The other box: a matt plate in even light of 1000 cd/m2 is seen in its own sRGB (IEC 61966-2-1); the usual curve
     takes some off it."""

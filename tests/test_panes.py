@@ -46,6 +46,7 @@ def test_library_and_board_fold_and_come_back(open_window, small_project, qtbot)
 
 
 @pytest.mark.parametrize("name", ["viewport", "close_up", pytest.param("reference", marks=pytest.mark.long)])
+@pytest.mark.long
 def test_a_double_click_on_its_caption_lets_a_pane_fill_the_window(open_window, small_project, qtbot, name):
     window = open_window(*small_project)
     shape_of(qtbot, window)

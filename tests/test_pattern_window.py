@@ -179,6 +179,7 @@ def test_a_pattern_is_made_shown_alone_fed_and_shared(window, qtbot, monkeypatch
     assert not workshop.project.material("brass").recipe.patterns and not workshop.history.is_changed
 
 
+@pytest.mark.long
 def test_steps_are_moved_switched_and_mixed(window, qtbot):
     board, work = window.board, window.board.patterns
     strip = board.strip
@@ -282,6 +283,7 @@ def test_grain_goes_round_a_turned_part(window, qtbot):
     work.show_alone(False)
 
 
+@pytest.mark.long
 def test_a_texture_set_is_dropped_recognised_and_sized(window, qtbot, tmp_path):
     board, workshop = window.board, window.workshop
     height, x, y = bumps()
@@ -427,6 +429,7 @@ def test_the_seam_is_turned_from_the_camera(window, qtbot):
     assert work.pattern.placement.seam == pytest.approx(-90, abs=3)
 
 
+@pytest.mark.long
 def test_worn_edges_are_made_in_the_background(window, qtbot):
     work = window.board.patterns
     click_part(window, "block")

@@ -25,6 +25,7 @@ def as_at_a_first_start():
     limit_processors(None)
 
 
+@pytest.mark.long
 def test_preferences_are_taken_at_once_and_found_again(open_window, small_project, qtbot, tmp_path, monkeypatch):
     window = open_window(*small_project)
     light = grabbed(window)

@@ -128,6 +128,7 @@ def test_a_model_comes_in_and_gets_its_true_size(lamp, qtbot):
     assert work.bounds() == pytest.approx(before) and "must be a number" in window.notice.text.text()
 
 
+@pytest.mark.long
 def test_parts_are_moved_hidden_and_clicked_through(lamp, qtbot):
     window, work, workshop = lamp, lamp.work, lamp.workshop
     shade, glass = by_name(window, "Shade"), by_name(window, "Glass")
@@ -330,6 +331,7 @@ def test_a_zone_takes_more_faces_and_gives_some_back(lamp, qtbot):
     assert workshop.project.part(part.id).zone(zone.id) == grown
 
 
+@pytest.mark.long
 def test_materials_are_found_and_replaced_everywhere(lamp, qtbot):
     window, workshop = lamp, lamp.workshop
     for name in ("Base", "Glass"):

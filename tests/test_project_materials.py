@@ -88,6 +88,7 @@ def row_place(window, name: str):
     return window.materials.list.visualRect(model.index(row)).center()
 
 
+@pytest.mark.long
 def test_the_list_shows_where_a_material_is_worn(window, qtbot):
     workshop = window.workshop
     project = workshop.project
@@ -112,6 +113,7 @@ def test_the_list_shows_where_a_material_is_worn(window, qtbot):
     assert [m.name for m in window.materials.chosen()] == ["Card"]
 
 
+@pytest.mark.long
 def test_a_material_is_renamed_in_place_duplicated_and_deleted(window, qtbot):
     workshop, listed = window.workshop, window.materials.list
     QTest.mouseClick(listed.viewport(), LEFT, PLAIN, row_place(window, "Card"))
@@ -160,6 +162,7 @@ def test_a_material_is_dragged_from_the_list_onto_parts_and_into_the_library(win
     assert "Teal lacquer" in [entry.name for entry in workshop.library_entries()]
 
 
+@pytest.mark.long
 def test_a_material_is_carried_from_part_to_part_in_the_picture(window, qtbot, monkeypatch):
     workshop, viewport = window.workshop, window.viewport
     card = QPointF(place_of(window, "card"))

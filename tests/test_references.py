@@ -104,6 +104,7 @@ def test_several_references_are_gone_through_named_and_removed(window, qtbot, tm
     assert workshop.project.reference.name == "red.png"
 
 
+@pytest.mark.long
 def test_the_reference_is_laid_over_the_render_by_two_points(window, qtbot):
     workshop, pane, viewport = window.workshop, window.wall.reference, window.viewport
     picture_of(qtbot, window)

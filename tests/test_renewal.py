@@ -158,6 +158,7 @@ def test_what_the_picture_does_not_depend_on_starts_nothing(session, plain_demo)
     assert session.step().is_coarse and session._film.samples == 0
 
 
+@pytest.mark.long
 def test_shapes_lights_and_fillings_start_all_pixels_again(session, plain_demo):
     project, _ = plain_demo
 

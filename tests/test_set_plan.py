@@ -123,6 +123,7 @@ def test_parts_are_carried_about_on_the_plan(station, qtbot):
     assert np.abs(again.astype(int) - before).mean() < 3
 
 
+@pytest.mark.long
 def test_shadows_are_put_where_they_are_wanted(station, qtbot):
     """The light stands on the line from the shadow through what casts it."""
     workshop = station.workshop
@@ -198,6 +199,7 @@ def test_images_and_distributions_are_put_on_a_light(station, qtbot, tmp_path, m
     qtbot.waitUntil(lambda: "lamp.ies cannot be a light distribution" in window.notice.text.text(), timeout=30_000)
 
 
+@pytest.mark.long
 def test_the_sky_lights_the_set(station, qtbot):
     window, workshop, card = station, station.workshop, station.set_board.surround_card
     card.kind_box.setCurrentIndex(card.kind_box.findText("Sky and sun"))
@@ -213,6 +215,7 @@ def test_the_sky_lights_the_set(station, qtbot):
     assert workshop.project.set.sky is None
 
 
+@pytest.mark.long
 def test_sets_are_kept_in_the_library_and_come_in_at_the_size_of_another_product(station, qtbot, tmp_path):
     """With its lights' files and what its backdrop wears; a damaged file is told and adds nothing."""
     window, workshop, card = station, station.workshop, station.set_board.sets_card
@@ -255,6 +258,7 @@ def test_sets_are_kept_in_the_library_and_come_in_at_the_size_of_another_product
     assert workshop.project.set.name == "Dark-field glass 2"  # the demo has it already
 
 
+@pytest.mark.long
 def test_each_set_is_pictured_on_the_board(station, qtbot):
     """Different light makes different pictures; they come by themselves."""
     card, workshop = station.set_board.sets_card, station.workshop
@@ -286,6 +290,7 @@ def test_a_backdrop_takes_forms_and_materials(station, qtbot):
     assert workshop.project.set.backdrop is None and card.rows["width"].isHidden()
 
 
+@pytest.mark.long
 def test_rigs_keep_their_ratios_and_places(station):
     """A fill two stops below its key; rims behind the product as the camera sees it."""
     workshop, card = station.workshop, station.set_board.lights_card

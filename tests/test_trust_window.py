@@ -190,6 +190,7 @@ def test_a_model_in_the_wrong_unit_comes_in_and_is_asked_about(size, guarded, qt
     picture_of(qtbot, guarded, fine=False)
 
 
+@pytest.mark.long
 def test_long_names_make_room_for_their_numbers(guarded, qtbot):
     workshop = guarded.workshop
     part = workshop.project.part("block").with_(name=LONG)
@@ -213,6 +214,7 @@ def test_long_names_make_room_for_their_numbers(guarded, qtbot):
     assert workshop.project.product.parts[0].group.startswith("NNN")
 
 
+@pytest.mark.long
 def test_what_the_document_cannot_hold_is_refused_in_words(guarded, qtbot):
     workshop, work = guarded.workshop, guarded.work
     workshop.select("block")
@@ -233,6 +235,7 @@ def test_what_the_document_cannot_hold_is_refused_in_words(guarded, qtbot):
     assert workshop.project == before and workshop.history.undo_label == labels
 
 
+@pytest.mark.long
 def test_art_cropped_to_nothing_is_refused(guarded, qtbot):
     workshop, marks = guarded.workshop, guarded.marks
     mark = Mark(id="m", name="M", part="block", point=(0, 20, 0), facing=(0, 1, 0), width=20, height=10)
@@ -263,6 +266,7 @@ def test_a_flat_mark_far_larger_than_its_part_leaves_the_picture(small_project):
     assert marked.shape == plain.shape and np.isfinite(marked).all()
 
 
+@pytest.mark.long
 def test_what_is_done_meanwhile_stays_when_a_part_is_set_down(guarded, qtbot, monkeypatch):
     from mat_shelf.commands import poses
 
@@ -369,6 +373,7 @@ def test_work_of_two_runs_is_kept_apart_and_offered_in_order(guarded, small_proj
     assert [lost.name for lost in other.left_behind()] == ["Older"]
 
 
+@pytest.mark.long
 def test_faults_are_told_while_a_question_waits(guarded, qtbot):
     asked = []
     guarded.notice.ask("Which?", ("This", lambda: asked.append(True)))

@@ -62,6 +62,7 @@ def test_a_room_picture_is_seen_the_right_way_round():
 
 
 @pytest.mark.parametrize(("clear", "soft"), [(0.5, 0.5), (0.9, 1.0), (0.2, 0.7), (0.0, 1.0), (1.0, 1.0)])
+@pytest.mark.long
 def test_a_white_thin_sheet_neither_makes_nor_loses_light(clear, soft, figure):
     """White furnace, as a flat sheet and as a closed ball."""
     recipe = WHITE_SHEET.with_(transmission_weight=clear, subsurface_weight=soft)
@@ -105,6 +106,7 @@ def test_clear_liquid_in_clear_glass_cannot_be_seen_in_an_even_room(figure):
 @pytest.mark.parametrize(
     ("film_ior", "thickness", "roughness"), [(1.33, 0.4, 0.0), pytest.param(2.0, 0.3, 0.2, marks=LONG), (2.4, 0.9, 0.6)]
 )
+@pytest.mark.long
 def test_a_film_on_a_clear_body_neither_makes_nor_loses_light(weight, film_ior, thickness, roughness, figure):
     """White furnace, films of any strength on a body of any reflectance."""
     recipe = Recipe(

@@ -230,6 +230,7 @@ def test_bad_input_is_told_and_changes_nothing(open_window, qtbot, tmp_path, mon
     assert not window.close() and window.isVisible()
 
 
+@pytest.mark.long
 def test_a_render_can_be_cancelled(open_window, small_project, qtbot, tmp_path):
     window = open_window(*small_project)
     window.open_render()
@@ -357,6 +358,7 @@ def test_cameras_and_sets(open_window, qtbot, monkeypatch):
     assert workshop.project.view.camera == final and workshop.project.set.name == "Side window"
 
 
+@pytest.mark.long
 def test_the_close_up_shows_millimetres_of_its_point(open_window, qtbot):
     window = open_window(scale=1.0)
     workshop, close_up = window.workshop, window.wall.close_up

@@ -356,6 +356,7 @@ def test_the_render_dialog_offers_what_a_file_can_hold(open_window, qtbot, tmp_p
     assert (tmp_path / "out.png").read_bytes()[24] == 16
 
 
+@pytest.mark.long
 def test_keys_and_gestures_are_listed(open_window, small_project, qtbot):
     window = open_window(*small_project)
     shortcut(qtbot, window, Qt.Key.Key_F1, PLAIN)
