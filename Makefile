@@ -12,7 +12,7 @@ demo: $(VENV)/ready
 test: lint
 	@$(RUN)/mat-shelf prepare --renderer-only
 	QT_QPA_PLATFORM=offscreen $(RUN)/pytest -n auto --dist worksteal -m "not on_screen and not long"
-	QT_QPA_PLATFORM=xcb xvfb-run -a $(RUN)/pytest -m on_screen
+	QT_QPA_PLATFORM=xcb xvfb-run -a $(RUN)/pytest -m "on_screen and not long"
 
 # What renders little or nothing, in under a minute.
 test-quick: $(VENV)/tools

@@ -407,7 +407,7 @@ def show_set(app, window: Window, folder: Path) -> None:
     workshop.edit("Floor", project.with_set(project.set.with_(backdrop=project.set.backdrop.with_(**color))))
     board.row.folds["Backdrop"].turned.emit(True)
     board.backdrop_card.lines_button.click()
-    settle(app, window, 4 * SAMPLES)
+    settle(app, window, 2 * SAMPLES)
     window.grab().save(str(DETAILS / "backplate.png"))
     board.backdrop_card.let_go()
     workshop.set_plate(None)

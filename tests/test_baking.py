@@ -46,6 +46,7 @@ def with_coordinates(project):
     return project.with_part(part), assets
 
 
+@pytest.mark.long
 def test_a_baked_set_looks_as_what_it_was_baked_from(tmp_path):
     project, assets = with_coordinates(plate(patterned())[0])
     softbox = project.set.with_(surround=300.0, ground=100.0)

@@ -97,6 +97,7 @@ def test_finer_and_coarser_triangles_lose_nothing(filleted, fineness):
     assert own == pytest.approx(areas, rel=0.06 if fineness == "draft" else 0.006)
 
 
+@pytest.mark.long
 def test_a_click_takes_the_face_that_was_drawn_and_all_like_it(open_window, filleted, qtbot):
     found = read_product(filleted[0])
     window = open_window(new_project(found.product, found.materials, SIZE), found.assets)

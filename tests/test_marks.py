@@ -82,6 +82,7 @@ def albedo(project, assets, camera, width=240, height=160, samples=8):
 
 
 @pytest.mark.parametrize("turn", [0.0, 30.0])
+@pytest.mark.long
 def test_a_label_of_30_by_20_mm_measures_so_along_a_cylinder(turn):
     """On a cylinder of 40 mm, 30 mm are 85.9 degrees: seen where the camera's rays meet what looks red."""
     assets = Assets()

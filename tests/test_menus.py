@@ -153,6 +153,7 @@ def test_all_that_was_said_can_be_read_again(open_window, small_project):
     listed.close()
 
 
+@pytest.mark.long
 def test_a_new_project_is_empty_and_asks_for_what_is_not_saved(open_window, small_project, qtbot, monkeypatch):
     window = open_window(*small_project)
     monkeypatch.setattr(type(window.files), "may_leave", lambda self: False)

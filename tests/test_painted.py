@@ -94,6 +94,7 @@ def test_bad_strokes_are_refused():
         CREASE.with_(points=((float("nan"), 0, 0),) * 3)
 
 
+@pytest.mark.long
 def test_a_crease_is_painted_on_the_product(open_window, qtbot, small_project):
     """Painted, it shows in relief and in the colour; undo takes one stroke away; beside the part nothing happens."""
     window = open_window(*small_project)

@@ -56,6 +56,7 @@ def by_both(monkeypatch, meshes, recipes, lights, samples=(60, 200), size=(120, 
     ],
     ids=lambda lamp: lamp.kind,
 )
+@pytest.mark.long
 def test_photons_bring_as_much_light_as_chance_finds(lamp, monkeypatch, figure):
     """Through glass, water in it, a pane and a mirror, onto the table, wax, a coat, and a ball that is under water."""
     solids = [TUMBLER, FILL, moved(ball(9), (6, 14, 0)), moved(box((60, 2, 60), 0.01), (80, 30, 30))]

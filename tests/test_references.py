@@ -178,6 +178,7 @@ def test_the_eyedropper_reads_both_and_gives_a_colour_to_an_input(window, qtbot)
     assert workshop.color_wanted is None and workshop.selected == "wax-stick"
 
 
+@pytest.mark.long
 def test_snapshots_are_kept_with_the_project(window, qtbot, tmp_path):
     workshop, viewport = window.workshop, window.viewport
     before = picture_of(qtbot, window)

@@ -34,6 +34,7 @@ def shown(session: RenderSession, samples: int) -> np.ndarray:
             return frame.pixels.astype(int)
 
 
+@pytest.mark.long
 def test_a_mixed_picture_is_the_one_that_would_be_rendered(lit):
     """By strength, colour, switch and all: the very film is kept, and its mix is a new render within noise."""
     project, assets = lit

@@ -73,6 +73,7 @@ def test_handles_size_roll_move_and_aim_a_light(station, qtbot):
     assert xy(window.viewport.picker.seen_place(workshop.light.target)) == pytest.approx(point, abs=3)
 
 
+@pytest.mark.long
 def test_the_plan_moves_lights_camera_and_what_they_face(station, qtbot):
     window, workshop, plan = station, station.workshop, station.set_board.plan
     assert plan.isVisible()

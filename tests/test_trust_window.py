@@ -123,6 +123,7 @@ def test_a_fault_of_the_renderer_is_told_and_the_next_edit_is_shown(guarded, qtb
     assert shown[1] > shown[0] + 20
 
 
+@pytest.mark.long
 def test_workers_outlive_what_they_cannot_draw(guarded, qtbot, monkeypatch):
     from mat_shelf.app.patterns import painter
 
@@ -296,6 +297,7 @@ def test_what_is_done_meanwhile_stays_when_a_part_is_set_down(guarded, qtbot, mo
 # Saving
 
 
+@pytest.mark.long
 def test_saving_leaves_the_window_to_the_user(guarded, qtbot, tmp_path, monkeypatch):
     path, write = tmp_path / "slow.matshelf", file_writer._written_beside
 

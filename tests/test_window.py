@@ -271,6 +271,7 @@ def test_while_a_value_is_dragged_pictures_follow(open_window, qtbot):
 
 
 @pytest.mark.on_screen
+@pytest.mark.long
 def test_cameras_and_sets(open_window, qtbot, monkeypatch):
     """They orbit, frame, keep named views, set the lens and click what is sharp, switch sets and turn the light."""
     window = open_window(scale=1.0)

@@ -86,7 +86,7 @@ class HorizonLines(Tool):
                 painter.setPen(QPen(QColor(shade), thickness))
                 painter.drawLine(line)
             words = QRectF(painter.fontMetrics().boundingRect(name)).adjusted(-6, -3, 6, 3)
-            words.moveBottomLeft(QPointF(rect.left() + _ASIDE, down - 4))
+            words.moveBottomRight(QPointF(rect.right() - _ASIDE, down - 4))  # captions are on the left
             if words.top() < rect.top():
                 words.moveTop(down + 4)
             painter.setPen(Qt.PenStyle.NoPen)
