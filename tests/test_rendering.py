@@ -189,7 +189,6 @@ def test_camera_frames_by_focal_length():
 
 
 @pytest.mark.parametrize("lit_by", [pytest.param("room", marks=pytest.mark.long), "softbox"])
-@pytest.mark.long
 def test_same_scene_in_an_independent_renderer(lit_by, figure):
     """`mitsuba`, scalar_rgb: a matt ball, a rough mirror ball and a glass ball on a floor, under a room or a
     softbox. Means of the whole picture and of each ball agree within noise."""
