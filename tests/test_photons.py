@@ -74,6 +74,16 @@ def test_photons_bring_as_much_light_as_chance_finds(lamp, monkeypatch, figure):
     assert regions[0] == pytest.approx(regions[1], rel=0.1, abs=0.02 * float(chance.mean()))
 
 
+def test_a_light_that_faces_past_a_part_still_grazes_it(monkeypatch):
+    """The middle of the large ball lies behind the lamp, its top before it; beyond it lies what it bends to the floor."""
+    lamp = Light(position=(60, 25, 0), target=(70, 124.5, 0), width=24, height=24, luminance=9000)
+    meshes, recipes = [floor(), ball(20, (0, 25, 0)), ball(8, (75, 60, 0))], [GROUND, GLASS, GLASS]
+    lights = make_lights(plain_room(0, 0), [lamp])
+    seen = by_both(monkeypatch, meshes, recipes, lights, samples=(60, 1500), size=(60, 40))
+    beyond = [picture[10:30, :20].mean() for picture in seen]
+    assert beyond[0] == pytest.approx(beyond[1], rel=0.35)  # a tenth of it without those rays
+
+
 def test_a_ball_of_glass_gathers_sunlight_as_ray_optics_says(figure):
     """Light within circles round the focus: each ray of the sun refracted twice, as Snell and Fresnel have it, and what
     is mirrored inside left out, which goes elsewhere."""

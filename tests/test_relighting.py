@@ -156,6 +156,12 @@ def test_a_render_is_written_again_with_other_lights(lit, open_window, qtbot, tm
     assert np.abs(again - first).mean() > 8
     fresh = render_picture(workshop.project, workshop.assets, 96, 64, 32).light
     assert np.abs(develop(fresh).astype(int) - again).mean() < 2
+    workshop.set_backdrop("")  # that is in the film, and stays as it was
+    assert dialog.again_button.isEnabled()
+    dialog.again_button.click()
+    qtbot.waitUntil(lambda: dialog.start_button.isEnabled(), timeout=60_000)
+    assert np.array_equal(np.asarray(Image.open(path)), again)
+    workshop.undo()
     workshop.move_light((0.0, 90.0, 300.0))
     assert not dialog.again_button.isEnabled()  # its light falls otherwise, so it has to be rendered
     workshop.undo()

@@ -45,6 +45,8 @@ SIZES = {
     "Page": (2480, 3508),
     "Quick look": (960, 640),
 }
+_MIXED = ("lights", "room_luminance", "exposure", "exact_colors")
+"""Fields of a set that a finished render can be written again with."""
 FORMATS = {"PNG": ".png", "TIFF": ".tiff", "JPEG": ".jpg", "EXR": ".exr"}
 WHOLE, CLEAR, KEPT = "Whole picture", "Region, the rest transparent", "Region, the rest kept from the file"
 REGION_WAYS = (WHOLE, CLEAR, KEPT)
@@ -79,6 +81,7 @@ class RenderDialog(QDialog):
         self._limit: float | None = None
         self._kept: tuple[Project, Rendered, RenderSettings] | None = None
         self.view_box, self.set_box = QComboBox(), QComboBox()
+        self.set_box.activated.connect(self._tell_size)
         self.size_box = QComboBox()
         self.size_box.addItems(["Custom", *SIZES])
         self.size_box.textActivated.connect(self._choose_size)
@@ -217,14 +220,14 @@ class RenderDialog(QDialog):
         self.again_button.setEnabled(self._relit_project() is not None and self.start_button.isEnabled())
 
     def _relit_project(self) -> Project | None:
-        """The project of the last render, with its set as it is now."""
+        """The project of the last render, with lights and exposure as they are now; all else is in the film."""
         if self._kept is None:
             return None
         then = self._kept[0]
         now = next((studio for studio in self.workshop.project.sets if studio.id == then.current_set), None)
         if now is None or mixing_key(now) != mixing_key(then.set):
             return None
-        return then.with_set(now)
+        return then.with_set(then.set.with_(**{name: getattr(now, name) for name in _MIXED}))
 
     def _offer_region(self) -> None:
         """Offers the region that is drawn in the picture, where there is one."""
@@ -243,7 +246,9 @@ class RenderDialog(QDialog):
     def _tell_size(self) -> None:
         """Marks are told to be sharp or not for this size, the crop frame has its shape, and lights their memory."""
         size = self.width_box.value(), self.height_box.value()
-        layers = len(self.workshop.project.set.lights) + 3
+        project = self.workshop.project
+        chosen = next((each for each in project.sets if each.id == self.set_box.currentData()), project.set)
+        layers = len(chosen.lights) + 3
         self.apart_box.setText(f"Keep lights apart (takes {_memory(size, layers)})")
         if size != self.workshop.picture_size:
             self.workshop.picture_size = size

@@ -8,7 +8,6 @@ from mat_shelf.commands.command import command
 from mat_shelf.exchange.camera_file import CAMERA_ENDING, KeptCamera, open_camera, save_camera
 from mat_shelf.exchange.package import PackageError
 from mat_shelf.exchange.project_file import plain_file_name
-from mat_shelf.system.file_writer import write_file
 
 
 class KeptCameras:
@@ -39,7 +38,7 @@ class KeptCameras:
         centre, size = _middle(bounds)
         kept = KeptCamera(name=self.project.view.name, camera=self.camera, centre=centre, size=size)
         stem, taken = plain_file_name(kept.name), {path.stem for path in self.kept_cameras()}
-        name = next(name for name in (stem, *(f"{stem} {n}" for n in range(2, 1000))) if name not in taken)
+        name = next(name for name in (stem, *(f"{stem} {n}" for n in range(2, len(taken) + 3))) if name not in taken)
         path = self._camera_folder / f"{name}{CAMERA_ENDING}"
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
@@ -62,8 +61,11 @@ class KeptCameras:
         """
         try:
             camera = open_camera(path).fitted(*_middle(bounds))
-        except (OSError, PackageError, ValueError) as fault:
+        except (OSError, PackageError) as fault:
             self.said.emit(f"{path.stem} was not added: {fault}.")
+            return
+        except ValueError:  # too far away, or on the point it looks at
+            self.said.emit(f"{path.stem} was not added: it cannot be fitted to a product of this size.")
             return
         self.explore(camera)
         self.save_view(path.stem[:120])
@@ -77,21 +79,7 @@ class KeptCameras:
         path : Path
             Its file.
         """
-        try:
-            data = path.read_bytes()
-            path.unlink()
-        except OSError as fault:
-            self.said.emit(f"{path.stem} was not deleted: {fault.strerror or fault}.")
-            return
-        self.asked.emit(
-            f"{path.stem} was deleted from the library.", "Put back", lambda: self._put_back_camera(path, data)
-        )
-
-    def _put_back_camera(self, path: Path, data: bytes) -> None:
-        try:
-            write_file(path, data)
-        except OSError as fault:
-            self.said.emit(f"{path.stem} was not put back: {fault.strerror or fault}.")
+        self._forget_file(path)
 
 
 def _middle(bounds) -> tuple[tuple[float, float, float], float]:

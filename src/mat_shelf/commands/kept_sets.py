@@ -11,7 +11,6 @@ from mat_shelf.exchange.package import PackageError
 from mat_shelf.exchange.project_file import plain_file_name
 from mat_shelf.exchange.set_file import SET_ENDING, KeptSet, open_set, save_set
 from mat_shelf.scene.sets import BUILT_FOR_MM, SETS, scaled_set
-from mat_shelf.system.file_writer import write_file
 
 
 class KeptSets:
@@ -125,21 +124,7 @@ class KeptSets:
         path : Path
             Its file.
         """
-        try:
-            data = path.read_bytes()
-            path.unlink()
-        except OSError as fault:
-            self.said.emit(f"{path.stem} was not deleted: {fault.strerror or fault}.")
-            return
-        self.asked.emit(
-            f"{path.stem} was deleted from the library.", "Put back", lambda: self._put_back_set(path, data)
-        )
-
-    def _put_back_set(self, path: Path, data: bytes) -> None:
-        try:
-            write_file(path, data)
-        except OSError as fault:
-            self.said.emit(f"{path.stem} was not put back: {fault.strerror or fault}.")
+        self._forget_file(path)
 
     def _take_set(self, kept: KeptSet, files: Assets, longest: float) -> None:
         project, studio = self.project, scaled_set(kept.set, _factor(longest, kept.built_for))

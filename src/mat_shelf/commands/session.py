@@ -11,6 +11,7 @@ from mat_shelf.commands.aside import Aside, at_once
 from mat_shelf.commands.colors import ColorCommands
 from mat_shelf.commands.files import FileCommands
 from mat_shelf.commands.kept_cameras import KeptCameras
+from mat_shelf.commands.kept_files import KeptFiles
 from mat_shelf.commands.kept_sets import KeptSets
 from mat_shelf.commands.library import LibraryCommands
 from mat_shelf.commands.light_aiming import LightAiming
@@ -50,6 +51,7 @@ class Session(
     LightFiles,
     KeptSets,
     KeptCameras,
+    KeptFiles,
     PropCommands,
     LibraryCommands,
     FileCommands,

@@ -145,11 +145,12 @@ def sends_photons(geometry: Geometry, material_table: MaterialTable, lights: Lig
     is_small = solid < SMALL
     for k in np.flatnonzero(is_small & ~distant):
         is_small[k] = (interior_at(table[k, CENTRE : CENTRE + 3], geometry, material_table.bodies) < 0).all()
-    weights = weights * balls[:, 3] ** 2 * is_small[:, None]
-    light, target = np.nonzero(weights > 0)
+    # Each of them with each, even where a light faces away from the middle of a part: some of it may stand before it.
+    light, target = np.nonzero(np.broadcast_to(is_small[:, None], weights.shape))
     if not len(light):
         return None
-    share = weights[light, target] / weights.sum(dtype=np.float64)
+    share = weights[light, target].astype(np.float64) * balls[target, 3] ** 2
+    share = share / share.sum() if share.any() else np.full(len(light), 1 / len(light))
     far = 2 * float(np.linalg.norm(geometry.boxes[:, 1].max(axis=0) - geometry.boxes[:, 0].min(axis=0)))
     nothing = np.zeros(0, np.float32)
     light, target = light.astype(np.int32), target.astype(np.int32)
@@ -272,8 +273,9 @@ def in_order(sent: Photons, radius: float) -> Photons:
     count = 1 << max(int(len(lies)).bit_length(), 4)
     buckets = np.empty(len(lies), np.int32)
     find_buckets(sent.position[lies], inverse, count, buckets)
-    order = lies[np.argsort(buckets, kind="stable")]
-    first = np.searchsorted(np.sort(buckets), np.arange(count + 1)).astype(np.int32)
+    sorting = np.argsort(buckets, kind="stable")
+    order = lies[sorting]
+    first = np.searchsorted(buckets[sorting], np.arange(count + 1)).astype(np.int32)
     return sent._replace(
         position=sent.position[order],
         direction=sent.direction[order],

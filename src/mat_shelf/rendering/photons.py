@@ -108,9 +108,13 @@ def emit(some, aims, lights, sample_index, seed, paths, photons):
     for i in range(some.shape[0]):
         n = some[i]
         place = (F(n) + F(0.5)) / F(count)
-        k = 0
-        while k + 1 < aims.until.shape[0] and place >= aims.until[k]:
-            k += 1
+        k, above = 0, aims.until.shape[0] - 1
+        while k < above:
+            middle = (k + above) // 2
+            if place < aims.until[middle]:
+                above = middle
+            else:
+                k = middle + 1
         random, u = draw(first_state(n, sample_index, U32(seed + U32(77))))
         random, v = draw(random)
         # The additive sequence of the plastic number (Roberts 2018), in fractions of 2^32.

@@ -30,6 +30,9 @@ from mat_shelf.scene.material_table import Supplies, bodies_of, project_geometry
 from mat_shelf.scene.relighting import mixing_key, whole_set
 from mat_shelf.scene.reshaped_parts import reshaped_parts
 
+_MOST_PLATES = 4
+"""Shapes of pictures, coarse ones among them, for which photographs as seen through glass are kept."""
+
 
 class TaskKeeper:
     """Makes tasks of a project, and films for them.
@@ -47,6 +50,7 @@ class TaskKeeper:
         self._built: dict[str, tuple] = beside._built if beside else {}
         self._meshes = beside._meshes if beside else Kept()
         self._lit: dict[str, tuple] = {}
+        self._plates: dict[str, tuple] = {}
         self._rendered_set: Set | None = None
 
     def task(
@@ -103,7 +107,10 @@ class TaskKeeper:
         key = (*key, camera, light_key(studio)) if studio.plate.is_surround else key
         across = max(round(SEEN_THROUGH * shape), 1)
         make = partial(plain_plate, studio, self._supplies, camera, across, SEEN_THROUGH)
-        return on_plate(task, bare, _kept(self._lit, f"plate of {shape}", key, make))
+        seen = _kept(self._plates, str(shape), key, make)
+        while len(self._plates) > _MOST_PLATES:
+            del self._plates[next(iter(self._plates))]
+        return on_plate(task, bare, seen)
 
     def film(self, task: RenderTask, size: tuple[int, int], studio: Set, camera: Camera, use: str) -> Film:
         """An empty film for a task, mixed and with the photograph behind it as a set says.

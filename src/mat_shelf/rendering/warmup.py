@@ -22,6 +22,7 @@ from mat_shelf.patterns.steps import STEPS
 from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.film import Film
+from mat_shelf.rendering.photons import find_buckets
 from mat_shelf.rendering.render_task import RenderTask
 from mat_shelf.rendering.tone import develop, tone_map
 from mat_shelf.rendering.tracer import Tracer, dressing_address
@@ -87,6 +88,7 @@ def _compile_rendering(say: Callable[[str], None]) -> None:
     tracer.add_sample(task, film)
     tracer.look_at_surfaces(task, (16, 16), 0, lambda *_: None)
     tracer.close()
+    find_buckets(np.zeros((1, 3), np.float32), np.float32(1), 16, np.zeros(1, np.int32))
     say("film and denoiser")
     develop(denoise_film(film, "fast"))
     tone_map(np.zeros((1, 3), np.float32))
