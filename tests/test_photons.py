@@ -75,7 +75,7 @@ def test_photons_bring_as_much_light_as_chance_finds(lamp, monkeypatch, figure):
 
 
 def test_a_light_that_faces_past_a_part_still_grazes_it(monkeypatch):
-    """The middle of the large ball lies behind the lamp, its top before it; beyond it lies what it bends to the floor."""
+    """The middle of the large ball lies behind the lamp, its top before it; what that bends lies beyond."""
     lamp = Light(position=(60, 25, 0), target=(70, 124.5, 0), width=24, height=24, luminance=9000)
     meshes, recipes = [floor(), ball(20, (0, 25, 0)), ball(8, (75, 60, 0))], [GROUND, GLASS, GLASS]
     lights = make_lights(plain_room(0, 0), [lamp])
