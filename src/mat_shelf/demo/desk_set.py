@@ -5,6 +5,7 @@ import numpy as np
 from mat_shelf.demo import fountain_pen, ink_bottle, pad_and_card, sleeve, tray, warmer, wax
 from mat_shelf.demo.marks import desk_set_marks
 from mat_shelf.document.camera import Camera, View
+from mat_shelf.document.fill import Fill
 from mat_shelf.document.material import Material
 from mat_shelf.document.product import Part, Product
 from mat_shelf.document.project import Project
@@ -74,6 +75,9 @@ EDGE_RADII = {
 """mm, of the edges that a lathe or a press leaves."""
 
 
+INK = Fill(vessel=("bottle",), measure="volume", volume=50.0, tension=45.0, density=1.02, contact_angle=24.0)
+
+
 def desk_set_meshes() -> dict[str, Mesh]:
     """The product's parts, in place, by name."""
     bottle = {
@@ -131,6 +135,7 @@ def demo_project() -> tuple[Project, Assets]:
             mesh=meshes.add(part),
             material=DRESSING[part.name],
             edge_radius=EDGE_RADII.get(part.name, 0.0),
+            fill=INK if part.name == "Ink" else None,
         )
         for part in read_glb(model)
     )

@@ -4,6 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from mat_shelf.document.fill import Beads, Fill
 from mat_shelf.document.ids import Digest, Id, Name, by_id, with_one
 from mat_shelf.document.parameter import Frozen, Point, number
 
@@ -74,6 +75,10 @@ class Part(Frozen):
         SHA-256 of lists of faces whose borders stay hard where the part is smoothed.
     cad_faces : str or None
         SHA-256 of the list of the first triangles of the faces that an engineer drew; None where none are known.
+    fill : Fill or None
+        Of a liquid, what it fills: its shape follows from that, and the mesh is only what it was poured as.
+    beads : Beads or None
+        Of drops, what they lie on: their shapes follow from that, and the mesh is only one of them.
     """
 
     id: Id
@@ -85,6 +90,8 @@ class Part(Frozen):
     is_hidden: bool = False
     group: Name | None = None
     priority: Annotated[int, Field(ge=0, le=9)] | None = None
+    fill: Fill | None = None
+    beads: Beads | None = None
     cad_faces: Digest | None = None
     hard_regions: Annotated[tuple[Digest, ...], Field(max_length=MOST_HARD)] = ()
     edge_radius: float = number(
@@ -116,6 +123,11 @@ class Part(Frozen):
         unit="°",
         tip="Edges that bend by more stay hard; borders of zones always do.",
     )
+
+    @property
+    def is_derived(self) -> bool:
+        """True if its shape follows from other parts, so that it has no faces or place of its own to be edited."""
+        return self.fill is not None or self.beads is not None
 
     def zone(self, zone_id: str) -> Zone:
         """The zone with this id. Raises KeyError."""
@@ -156,6 +168,12 @@ class Product(Frozen):
     source: Annotated[str, Field(max_length=4096)] | None = None
     source_modified: int = Field(0, ge=0, lt=1 << 63)
     fineness: Literal["draft", "good", "fine"] = "good"
+
+    @property
+    def modelled(self) -> tuple[Part, ...]:
+        """Its parts without those whose shape follows from others."""
+        return tuple(part for part in self.parts if not part.is_derived)
+
     contact: float = number(
         0.05,
         0,

@@ -22,7 +22,7 @@ from mat_shelf.document.product import Part, Product
 from mat_shelf.document.reference import MOST_REFERENCES, Reference
 from mat_shelf.document.set import Set
 
-SCHEMA = 12
+SCHEMA = 13
 
 MOST_MATERIALS, MOST_SETS, MOST_VIEWS = 20_000, 256, 1000
 MOST_GENERATIONS = 32

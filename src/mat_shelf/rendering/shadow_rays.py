@@ -19,7 +19,7 @@ from mat_shelf.optics.thin_walled import thin_wall_shares
 from mat_shelf.rendering.gathering import clamp_limit, gather, meet
 from mat_shelf.rendering.path_turns import lifted
 from mat_shelf.rendering.volume_walk import attenuated
-from mat_shelf.scene.embree import is_blocked, nearest
+from mat_shelf.geometry.embree import is_blocked, nearest
 from mat_shelf.scene.interior_list import (
     copy_interior,
     interior_index,

@@ -35,11 +35,14 @@ class Body(NamedTuple):
     is_wet : bool
     is_clear : bool
         Whether light is bent there, rather than scattered about below an opaque-looking surface.
+    is_poured : bool
+        Whether it reaches into what it touches as it is.
     """
 
     priority: int
     is_wet: bool
     is_clear: bool
+    is_poured: bool = False
 
 
 def resolve_contact(
@@ -72,10 +75,12 @@ def resolve_contact(
             apart = np.maximum(bounds[own][0] - bounds[other][1], bounds[other][0] - bounds[own][1])
             if other == own or apart.max() > near:
                 continue
+            if body.is_poured:
+                continue
             if body.is_wet:
                 if tolerance > 0 and (beside is None or not beside.is_clear or body.priority < beside.priority):
                     made[own] = kept(_carried_on, made[own], meshes[other], tolerance)
-            elif beside is None or (not beside.is_wet and (body.priority, -own) < (beside.priority, -other)):
+            elif beside is None or (not beside.is_wet and not beside.is_poured and (body.priority, -own) < (beside.priority, -other)):
                 made[own] = kept(_drawn_back, made[own], made[other], near)
                 made[other] = kept(_drawn_back, made[other], made[own], near)
     return made

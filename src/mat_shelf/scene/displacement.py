@@ -93,7 +93,7 @@ def needed_displacements(project: Project) -> dict[str, tuple]:
     found: dict[str, tuple] = {}
     if not true and not pressed:
         return found  # it is asked for at every sample, of products of thousands of parts too
-    for part in project.product.parts:
+    for part in project.product.modelled:
         if part.is_hidden:
             continue
         rows = [true[material] for material in part.worn() if material in true]

@@ -7,7 +7,7 @@ import numpy as np
 
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.patterns.points import FLAT, Frames
-from mat_shelf.scene.embree import Scene
+from mat_shelf.geometry.embree import Scene
 
 Triangles = namedtuple("Triangles", "corners normals first")
 """corners, normals : (T, 9) float32, three points or shading normals per triangle

@@ -76,7 +76,7 @@ def needed_geometry_maps(project: Project) -> list[GeometryMapKey]:
     wanted: dict[GeometryMapKey, None] = {}
     recipes = {material.id: material.recipe for material in project.materials}
     whole = surroundings_key(project)
-    for part in project.product.parts:
+    for part in project.product.modelled:
         if part.is_hidden:
             continue
         marked = [mark.recipe for mark in project.marks if mark.is_on and mark.part == part.id]
@@ -112,7 +112,7 @@ def surroundings_key(project: Project) -> str:
     looked = (*project.materials, *project.marks)
     if not any(step.looks == "others" for wearer in looked for step in _steps(wearer.recipe)):
         return ""
-    shown = [(part.id, part.mesh, part.pose.model_dump_json()) for part in project.product.parts if not part.is_hidden]
+    shown = [(part.id, part.mesh, part.pose.model_dump_json()) for part in project.product.modelled if not part.is_hidden]
     return hashlib.sha256(repr(shown).encode()).hexdigest()[:32]
 
 
@@ -184,7 +184,7 @@ def others_near(project: Project, meshes: Mapping[str, Mesh], key: GeometryMapKe
         away = np.linalg.norm(np.maximum(np.maximum(low - middle, middle - high), 0), axis=1)
         return np.where(away <= 0.5 * length, key.radius / 8, np.inf).astype(np.float32)
 
-    for part in project.product.parts:
+    for part in project.product.modelled:
         if part.is_hidden or part.id == own.id:
             continue
         stood = posed(meshes[part.mesh], part.pose)

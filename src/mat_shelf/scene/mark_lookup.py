@@ -15,7 +15,7 @@ from mat_shelf.optics import parameters as P
 from mat_shelf.optics.color import luminance_of
 from mat_shelf.patterns.operation import PACKET
 from mat_shelf.scene.chance import chance_of
-from mat_shelf.scene.embree import Caster, nearest
+from mat_shelf.geometry.embree import Caster, nearest
 from mat_shelf.scene.placed_marks import PlacedMark
 
 MarkTables = namedtuple(

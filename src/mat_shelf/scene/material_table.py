@@ -256,7 +256,9 @@ def bodies_of(project: Project) -> tuple[Body | None, ...]:
         recipe = next((recipe for recipe in worn if has_inside(recipe)), None)
         if recipe is not None:
             priority = recipe.nesting_priority if part.priority is None else part.priority
-            found.append(Body(priority, recipe.contact == "wet", is_clear(recipe)))
+            found.append(Body(priority, recipe.contact == "wet", is_clear(recipe), part.is_derived))
+        elif part.is_derived:
+            found.append(Body(0, True, False, True))
         else:  # a sheet, or what has holes, has nothing inside, but must not lie in what it touches either
             found.append(Body(0, False, False) if any(lets_through(recipe) for recipe in worn) else None)
     return tuple(found)
@@ -361,7 +363,7 @@ def project_material_table(
         recipes.append(recipe)
     priorities = {g: part.priority for g, part in enumerate(visible) if part.priority is not None}
     material_table = make_material_table(recipes, rows, backdrop_row, zoned, supplies.pictures, priorities)
-    sharp = [None if part.id in displaced and not part.smoothing else part for part in visible]
+    sharp = [None if part.is_derived or (part.id in displaced and not part.smoothing) else part for part in visible]
     edges = round_edges(sharp, supplies.meshes, supplies.faces, len(rows))
     material_table = material_table._replace(edges=edges, props_from=props_from)
     marks = place_marks(

@@ -1,4 +1,4 @@
-"""Parts whose surface in the scene is another one than their mesh: smoothed, or with true relief."""
+"""Parts whose surface in the scene is another one than their mesh: smoothed, with true relief, or poured."""
 
 from weakref import WeakKeyDictionary
 
@@ -10,6 +10,7 @@ from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import posed, turn_matrix
 from mat_shelf.geometry.smoothing import SmoothSurface
 from mat_shelf.scene.displacement import ReshapedPart, make_displacements
+from mat_shelf.scene.poured_liquids import liquid_parts
 from mat_shelf.scene.smoothed_parts import smooth_surface_of
 
 _standing: WeakKeyDictionary[SmoothSurface, dict[str, tuple[Pose, ReshapedPart]]] = WeakKeyDictionary()
@@ -32,7 +33,7 @@ def _stand(made: SmoothSurface, mesh: Mesh, part: Part) -> ReshapedPart:
 
 
 def reshaped_parts(project: Project, supplies) -> dict[str, ReshapedPart]:
-    """Surfaces of the visible parts that are smoothed, and of those with true relief as far as it is made, by part.
+    """Surfaces of the visible parts that are smoothed, of those with true relief as far as it is made, and of liquids.
 
     Parameters
     ----------
@@ -44,12 +45,13 @@ def reshaped_parts(project: Project, supplies) -> dict[str, ReshapedPart]:
     Returns
     -------
     dict of ReshapedPart
+        By part.
     """
     made = make_displacements(project, supplies.displaced)
     for part in project.product.parts:
-        if not part.smoothing or part.is_hidden:
+        if not part.smoothing or part.is_hidden or part.is_derived:
             continue
         smooth = smooth_surface_of(part, supplies.meshes, supplies.faces)
         if smooth is not None:
             made[part.id] = _stand(smooth, supplies.meshes[part.mesh], part)
-    return made
+    return made | liquid_parts(project, supplies)

@@ -1,0 +1,508 @@
+"""The body of liquid in a cavity: along the wall up to its edge, and the free surface over it.
+
+Where it touches the wall it reaches into it by a hair, so that no gap is left between them; where both are clear, the
+one of higher priority has the true boundary.
+"""
+
+from typing import NamedTuple
+
+import numpy as np
+
+from mat_shelf.fills.cavity import Cavity, VesselError
+from mat_shelf.fills.meniscus import capillary_length, heights_at_wall, mesh_outlines, node_areas, surface_heights
+from mat_shelf.geometry.embree import Scene
+from mat_shelf.geometry.mesh import Mesh
+from mat_shelf.geometry.triangles import area_vectors
+from mat_shelf.numerics.kernels import kernel
+
+_FULL = 1e-3
+"""Of the depth of a cavity, how far below its brim liquid stands at most."""
+_SIDES, _BEND = 200, np.radians(5.0)
+"""Points of an outline, at least so many all round and one wherever it has turned so far."""
+_STEPS, _BEYOND, _FLATTEST = 8, 2.0, 0.3
+"""Steps along the wall from the level on, how far of the edge's height they go, and how steep each is at least."""
+_FLOORS = 4
+"""Rows of points of the wall from below the edge up to it."""
+_ASIDE = 0.06
+"""Of a capillary length, by which a leaning wall takes the edge aside before that matters."""
+_EXACT = 1e-3
+"""Of a volume, that it may be off."""
+_HALVINGS, _STEEP = 24, np.radians(75.0)
+_HIGHEST = 6.0
+"""Height of an edge, of a capillary length, that no surface has."""
+
+
+class LiquidBody(NamedTuple):
+    """A body of liquid.
+
+    mesh : Mesh, in the frame of its vessel
+    level : float, mm; mean height of the surface
+    volume : float, mm3; where it does not reach into the wall
+    edge : (float, float), mm; least and greatest height of its edge at the wall over the flattest of the surface
+    """
+
+    mesh: Mesh
+    level: float
+    volume: float
+    edge: tuple[float, float]
+
+
+class Wetting(NamedTuple):
+    """A liquid as it meets a wall.
+
+    tension : float, mN/m
+    density : float, g/cm3
+    angle : float, degrees; between surface and wall, in the liquid
+    ripples : float, mm; height of waves on the surface
+    seed : int
+    """
+
+    tension: float = 72.8
+    density: float = 0.998
+    angle: float = 20.0
+    ripples: float = 0.0
+    seed: int = 1
+
+
+def wall_depths(cavity: Cavity, reach: float) -> np.ndarray:
+    """How far liquid may reach into the wall at each vertex of a vessel, (V,) float64, mm: a third of it at most.
+
+    Parameters
+    ----------
+    cavity : Cavity
+        Cavity of the vessel.
+    reach : float
+        Wanted depth, mm.
+
+    Returns
+    -------
+    (V,) float64
+    """
+    vessel, normals = cavity.vessel, vertex_normals(cavity.vessel)
+    wet = np.flatnonzero(np.isfinite(cavity.reached))
+    scene = Scene([(vessel.vertices, vessel.triangles)])
+    start = vessel.vertices[wet] - normals[wet] * 1e-5 * vessel.size
+    hits = scene.intersect(np.ascontiguousarray(start, np.float32), np.ascontiguousarray(-normals[wet], np.float32))
+    depth = np.zeros(len(vessel.vertices))
+    depth[wet] = np.minimum(reach, np.where(hits[0] >= 0, hits[4], np.inf) / 3)
+    return depth
+
+
+def vertex_normals(vessel) -> np.ndarray:
+    """Unit normals out of the walls of a vessel at its vertices, (V, 3) float64.
+
+    Parameters
+    ----------
+    vessel : Vessel
+        The vessel.
+
+    Returns
+    -------
+    (V, 3) float64
+    """
+    facing = area_vectors(vessel.vertices[vessel.triangles])
+    normals = np.stack([np.bincount(vessel.triangles.reshape(-1), np.repeat(f, 3), len(vessel.vertices)) for f in facing.T])
+    return (normals / np.maximum(np.linalg.norm(normals, axis=0), 1e-30)).T
+
+
+def pour(cavity: Cavity, depth: np.ndarray, volume: float, wetting: Wetting) -> LiquidBody:
+    """Liquid of a volume in a cavity.
+
+    Parameters
+    ----------
+    cavity : Cavity
+        The cavity.
+    depth : (V,) float64
+        As `wall_depths` has it, mm.
+    volume : float
+        Volume, mm3.
+    wetting : Wetting
+        The liquid.
+
+    Returns
+    -------
+    LiquidBody
+
+    Raises
+    ------
+    VesselError
+        If the cavity cannot hold it.
+    """
+    highest = cavity.spill - _FULL * (cavity.spill - cavity.bottom)
+    wanted = volume
+    made = None
+    for _ in range(3):  # the edge holds liquid too, which the middle then lacks
+        level = min(cavity.level_of(min(max(wanted, 0.0), cavity.capacity)), highest)
+        made = liquid_up_to(cavity, depth, level, wetting)
+        missing = volume - made.volume
+        if abs(missing) < _EXACT * volume or (level >= highest and missing > 0):
+            break
+        wanted += missing
+    return made
+
+
+def liquid_up_to(cavity: Cavity, depth: np.ndarray, level: float, wetting: Wetting) -> LiquidBody:
+    """Liquid up to a level in a cavity.
+
+    Parameters
+    ----------
+    cavity : Cavity
+        The cavity.
+    depth : (V,) float64
+        As `wall_depths` has it, mm.
+    level : float
+        Mean height of the surface, mm.
+    wetting : Wetting
+        The liquid.
+
+    Returns
+    -------
+    LiquidBody
+
+    Raises
+    ------
+    VesselError
+        If it has no depth there.
+    """
+    length = capillary_length(wetting.tension, wetting.density)
+    dropped = 0.0
+    for _ in range(2):  # a wall that leans brings the edge elsewhere; where the edge sinks, the wall ends lower
+        walls = _cut(cavity, depth, level + dropped)
+        shores = [_shore(loop) for loop in walls.loops]
+        if not shores:
+            raise VesselError("the liquid is too shallow to be shown; fill in more")
+        edge = _edge(cavity, shores, level, wetting, length)
+        if np.abs(edge.height).max() > _HIGHEST * length:
+            raise VesselError("its surface could not be found there")
+        lowest = min(float(edge.height.min()), 0.0)
+        if lowest >= dropped:
+            break
+        dropped = max(lowest - 0.05 * length, (cavity.bottom - level) * 0.9)
+    return _close(walls, shores, edge, level)
+
+
+class _Walls(NamedTuple):
+    """Wall of the liquid below a plane. Points are true ones and, `within`, as they reach into the wall.
+
+    loops : list of (indices of points, wall normals (N, 3)), in their order, what is inside to their left from above
+    """
+
+    points: np.ndarray
+    within: np.ndarray
+    triangles: np.ndarray
+    loops: list
+    height: float
+
+
+def _cut(cavity: Cavity, depth: np.ndarray, height: float) -> _Walls:
+    """The faces of a cavity below a height, cut there."""
+    vessel, faces = cavity.vessel, cavity.faces
+    below = cavity.reached <= height
+    wet = below[faces]
+    count = wet.sum(axis=1)
+    whole = faces[count == 3]
+    normals = vertex_normals(vessel)
+    within = vessel.vertices - normals * depth[:, None]
+    one, two = faces[count == 1], faces[count == 2]
+    # Turned so that the odd corner comes first.
+    one = np.take_along_axis(one, (wet[count == 1].argmax(axis=1)[:, None] + np.arange(3)) % 3, axis=1)
+    two = np.take_along_axis(two, ((~wet[count == 2]).argmax(axis=1)[:, None] + np.arange(3)) % 3, axis=1)
+    ways = np.concatenate([one[:, [0, 1]], one[:, [0, 2]], two[:, [2, 0]], two[:, [1, 0]]]).astype(np.int64)
+    key, index = np.unique(ways[:, 0] * len(below) + ways[:, 1], return_inverse=True)
+    low, high = key // len(below), key % len(below)
+    y = vessel.vertices[:, 1]
+    share = np.clip((height - y[low]) / np.maximum(y[high] - y[low], 1e-12), 0, 1)[:, None]
+    start = len(vessel.vertices)
+    new = start + index.reshape(-1)
+    k, m = len(one), len(two)
+    after, before, second, third = new[:k], new[k : 2 * k], new[2 * k : 2 * k + m], new[2 * k + m :]
+    triangles = np.concatenate(
+        [
+            whole,
+            np.stack([one[:, 0], after, before], axis=1),
+            np.stack([two[:, 1], two[:, 2], second], axis=1),
+            np.stack([two[:, 1], second, third], axis=1),
+        ]
+    )
+    points = np.concatenate([vessel.vertices, vessel.vertices[low] * (1 - share) + vessel.vertices[high] * share])
+    within = np.concatenate([within, within[low] * (1 - share) + within[high] * share])
+    within[start:, 1] = height
+    from_, to = np.concatenate([after, second]), np.concatenate([before, third])
+    facing = area_vectors(vessel.vertices[np.concatenate([one, two])])
+    following, normal = np.full(len(points), -1, np.int64), np.zeros((len(points), 3))
+    following[from_] = to
+    np.add.at(normal, from_, facing / np.maximum(np.linalg.norm(facing, axis=1, keepdims=True), 1e-30))
+    loops, seen = [], np.zeros(len(points), bool)
+    room = np.zeros(len(from_) + 1, np.int64)
+    for begin in from_:
+        if not seen[begin] and (n := _follow(begin, following, seen, room)) > 2:
+            at = room[:n].copy()
+            loops.append((at, points[at], normal[at]))
+    return _Walls(points, within, triangles, loops, height)
+
+
+@kernel
+def _follow(begin, following, seen, out):
+    """Points of the loop that begins at one of them; their number, 0 where it does not close."""
+    count, at = 0, begin
+    while at >= 0 and not seen[at]:
+        seen[at] = True
+        out[count] = at
+        count += 1
+        at = following[at]
+    return count if at == begin else 0
+
+
+class _Shore(NamedTuple):
+    """One outline of the surface: points of the loop, evenly laid out.
+
+    place : (N,) float64; how far along the loop each is, in points of the loop
+    points : (N, 3), normal : (N, 3)
+    """
+
+    loop: np.ndarray
+    place: np.ndarray
+    points: np.ndarray
+    normal: np.ndarray
+
+
+def _shore(loop) -> _Shore:
+    index, points, normals = loop
+    ahead = np.roll(points, -1, axis=0)
+    side = np.linalg.norm(ahead - points, axis=1)
+    side = np.maximum(side, 1e-12)
+    way = (ahead - points)[:, [0, 2]] / side[:, None]
+    before = np.roll(way, 1, axis=0)
+    turn = np.abs(np.arctan2(before[:, 0] * way[:, 1] - before[:, 1] * way[:, 0], (before * way).sum(axis=1)))
+    pitch = side.sum() / _SIDES
+    spent = np.concatenate([[0], np.cumsum(side / pitch + np.roll(turn, -1) / _BEND)])
+    kept = np.flatnonzero(np.floor(spent[1:-1]) > np.floor(spent[:-2])) + 1
+    kept = np.concatenate([[0], kept]) if len(kept) > 1 else np.arange(len(points))
+    ends = np.append(kept, len(points))
+    along = np.concatenate([[0], np.cumsum(side)])
+    parts = np.maximum(np.ceil(np.diff(along[ends]) / (1.5 * pitch)), 1).astype(int)
+    place = np.concatenate(
+        [
+            np.interp(np.linspace(along[a], along[b], n, endpoint=False), along, np.arange(len(along)))
+            for a, b, n in zip(ends[:-1], ends[1:], parts, strict=True)
+        ]
+    )
+    # Each normal is that of the side after its point; at a point it is the mean of both.
+    low = np.floor(place).astype(int) % len(points)
+    share = (place - np.floor(place))[:, None]
+    mean = normals[low] + np.where(share < 1e-9, np.roll(normals, 1, axis=0)[low], 0)
+    mean /= np.maximum(np.linalg.norm(mean, axis=1, keepdims=True), 1e-12)
+    return _Shore(index, place, points[low] * (1 - share) + ahead[low] * share, mean)
+
+
+class _Edge(NamedTuple):
+    """Where the surface meets the wall.
+
+    floors : (K, N, 3); rows of points of the wall from the cut up to the edge
+    height : (N,); of the edge over the level
+    mesh, heights : of the surface, the edge first
+    """
+
+    floors: np.ndarray
+    height: np.ndarray
+    mesh: object
+    heights: np.ndarray
+
+
+def _edge(cavity: Cavity, shores: list[_Shore], level: float, wetting: Wetting, length: float) -> _Edge:
+    start = np.concatenate([shore.points for shore in shores])
+    normal = np.concatenate([shore.normal for shore in shores])
+    splits = np.cumsum([len(shore.points) for shore in shores])[:-1]
+    wall, count = _Wall(cavity), len(start)
+    # The angle of the wall going up, seen from the liquid, is 90 degrees for an upright one.
+    slope = np.arccos(np.clip(normal[:, 1], -1, 1)) - np.radians(wetting.angle)
+    lines = np.split(start[:, [0, 2]] * (1, -1), splits)
+    mesh = mesh_outlines(lines, length)
+    raw = surface_heights(mesh, lines, slope, length)
+    mean = _mean(mesh, raw)
+    floors = wall.climb(start, normal, level + (raw[:count] - mean) * _BEYOND)
+    out = -normal[:, [0, 2]] / np.maximum(np.hypot(normal[:, 0], normal[:, 2]), 1e-9)[:, None]
+    contact, share = _meeting(floors, out, level - mean, raw[:count], slope, length)
+    aside = ((contact - start)[:, [0, 2]] * out).sum(axis=1)
+    if np.abs(aside).max() > _ASIDE * length:
+        lines = np.split(contact[:, [0, 2]] * (1, -1), splits)
+        mesh = mesh_outlines(lines, length)
+        raw = surface_heights(mesh, lines, slope, length, contact[:, 1] - level + mean)
+    else:
+        contact = start.copy()
+        contact[:, 1] = level + raw[:count] - mean
+    rows = np.stack([_along(floors, share * row / _FLOORS) for row in range(_FLOORS)] + [contact])
+    return _Edge(rows, contact[:, 1] - level, mesh, raw - mean + _ripples(mesh.points, wetting))
+
+
+def _mean(mesh, heights: np.ndarray) -> float:
+    areas = node_areas(mesh)
+    return float(areas @ heights / areas.sum())
+
+
+def _along(rows: np.ndarray, share: np.ndarray) -> np.ndarray:
+    """Points at shares of the ways along rows, (N, 3)."""
+    place = np.clip(share, 0, 1) * (len(rows) - 1)
+    low = np.minimum(place.astype(int), len(rows) - 2)
+    each, part = np.arange(rows.shape[1]), (place - low)[:, None]
+    return rows[low, each] * (1 - part) + rows[low + 1, each] * part
+
+
+def _meeting(rows: np.ndarray, out: np.ndarray, base: float, edge: np.ndarray, slope: np.ndarray, length: float):
+    """Where the surface meets a wall that leans: it falls away from its height at the outline as beside a plane wall.
+
+    Returns
+    -------
+    contact : (N, 3) float64
+    share : (N,) float64
+        Of the ways along the rows.
+    """
+    start = rows[0]
+    whole = heights_at_wall(np.zeros(len(edge)), slope, length)
+    rise = np.tan(np.clip(slope, -_STEEP, _STEEP))
+    low, high = np.zeros(len(edge)), np.ones(len(edge))
+    for _ in range(_HALVINGS):
+        middle = (low + high) / 2
+        at = _along(rows, middle)
+        aside = ((at - start)[:, [0, 2]] * out).sum(axis=1)
+        beside = edge * heights_at_wall(np.maximum(-aside, 0), slope, length) / np.where(whole == 0, 1, whole)
+        beside += np.maximum(aside, 0) * rise
+        beyond = np.abs(at[:, 1] - base) > np.abs(beside)
+        low, high = np.where(beyond, low, middle), np.where(beyond, middle, high)
+    return _along(rows, high), high
+
+
+class _Wall:
+    """The wall of a cavity, along which points are taken up and down."""
+
+    def __init__(self, cavity: Cavity):
+        vessel = cavity.vessel
+        self.triangles, self.normals = vessel.triangles, vertex_normals(vessel)
+        self.scene = Scene([(vessel.vertices, vessel.triangles)], is_robust=True)
+
+    def climb(self, start: np.ndarray, normal: np.ndarray, height: np.ndarray) -> np.ndarray:
+        """Rows of points from some of the wall to heights on it.
+
+        Parameters
+        ----------
+        start, normal : (N, 3) float64
+            Points and wall normals.
+        height : (N,) float64
+            Heights, mm.
+
+        Returns
+        -------
+        (K, N, 3) float64
+        """
+        out = -normal[:, [0, 2]]
+        out /= np.maximum(np.linalg.norm(out, axis=1, keepdims=True), 1e-9)
+        way = np.zeros((len(start), 3))
+        way[:, [0, 2]] = out
+        rise = (height - start[:, 1]) / _STEPS
+        rows = [start]
+        for _ in range(_STEPS):
+            steep = np.maximum(np.hypot(normal[:, 0], normal[:, 2]), _FLATTEST)
+            guess = rows[-1] + way * (rise * normal[:, 1] / steep)[:, None]
+            guess[:, 1] += rise
+            back = 2 * np.abs(rise) + 0.02
+            geometry, primitive, u, v, distance = self.scene.intersect(
+                np.ascontiguousarray(guess - way * back[:, None], np.float32), np.ascontiguousarray(way, np.float32)
+            )
+            corner = self.normals[self.triangles[np.maximum(primitive, 0)]]
+            shares = np.stack([1 - u - v, u, v], axis=1)
+            there = np.einsum("nk,nkj->nj", shares, corner)
+            there /= np.maximum(np.linalg.norm(there, axis=1, keepdims=True), 1e-12)
+            met = (geometry >= 0) & (distance < 2 * back) & ((there * way).sum(axis=1) < 0)
+            found = guess + way * (distance - back)[:, None]
+            rows.append(np.where(met[:, None], found, guess))
+            normal = np.where(met[:, None], there, normal)
+        return np.stack(rows)
+
+
+def _ripples(points: np.ndarray, wetting: Wetting) -> np.ndarray:
+    """Heights of faint waves, mm."""
+    if wetting.ripples <= 0:
+        return np.zeros(len(points))
+    chance = np.random.default_rng(wetting.seed)
+    width = float(np.ptp(points, axis=0).max())
+    way, phase = chance.uniform(0, 2 * np.pi, (2, 9))
+    waves = width / chance.uniform(2.0, 7.0, 9)
+    along = points[:, :1] * np.cos(way) + points[:, 1:] * np.sin(way)
+    swell = (np.sin(2 * np.pi * along / waves + phase) * waves / width).sum(axis=1)
+    return wetting.ripples * swell / max(float(np.abs(swell).max()), 1e-9)
+
+
+def _close(walls: _Walls, shores: list[_Shore], edge: _Edge, level: float) -> LiquidBody:
+    """The body between the walls and the free surface."""
+    border = len(edge.height)
+    normal = np.concatenate([shore.normal for shore in shores])
+    deep = np.concatenate([_at(walls.within - walls.points, shore) for shore in shores])
+    reach = np.linalg.norm(deep, axis=1)[:, None]
+    surface = np.empty((len(edge.heights), 3))
+    surface[:, 0], surface[:, 1] = edge.mesh.points[:, 0], level + edge.heights
+    surface[:, 2] = -edge.mesh.points[:, 1]
+    floors = edge.floors.copy()
+    floors[-1, :, 1] = level + edge.heights[:border]
+    buried = floors - normal * reach
+    buried[0, :, 1] = walls.height
+    points = [walls.points, *floors, surface]
+    within = [walls.within, *buried, surface]
+    first = np.cumsum([0, *(len(p) for p in points)])
+    triangles = [walls.triangles]
+    begin = 0
+    for shore in shores:
+        ring = np.arange(begin, begin + len(shore.points))
+        begin += len(ring)
+        triangles.append(_zipped(shore, first[1] + ring))
+        for row in range(1, len(floors)):
+            triangles.append(_band(first[row] + ring, first[row + 1] + ring))
+        triangles.append(_band(first[len(floors)] + ring, first[-2] + ring))
+    # Walls are listed as the vessel has them, which looks into the liquid.
+    walls_out = np.concatenate(triangles)[:, ::-1]
+    triangles = np.concatenate([walls_out, edge.mesh.triangles + first[-2]]).astype(np.int32)
+    true, body = np.concatenate(points), np.concatenate(within)
+    corners = true[triangles]
+    volume = float(np.einsum("ij,ij->", area_vectors(corners), corners[:, 0]) / 3)
+    used, index = np.unique(triangles, return_inverse=True)
+    triangles = index.reshape(-1, 3).astype(np.int32)
+    body = body[used]
+    smooth = np.zeros(body.shape)
+    facing = area_vectors(body[triangles])
+    # The surface is shaded by itself, and the wall by itself.
+    is_top = np.arange(len(triangles)) >= len(walls_out)
+    doubled = np.where(is_top[:, None], triangles + len(body), triangles)
+    smooth = np.zeros((2 * len(body), 3))
+    np.add.at(smooth, doubled.reshape(-1), np.repeat(facing, 3, axis=0))
+    used, index = np.unique(doubled, return_inverse=True)
+    smooth = smooth[used] / np.maximum(np.linalg.norm(smooth[used], axis=1, keepdims=True), 1e-30)
+    mesh = Mesh(
+        np.ascontiguousarray(np.concatenate([body, body])[used], np.float32),
+        np.ascontiguousarray(index.reshape(-1, 3), np.int32),
+        np.ascontiguousarray(smooth, np.float32),
+    )
+    flattest = float(edge.heights[edge.mesh.depth.argmax()])
+    return LiquidBody(mesh, level, volume, (float(edge.height.min()) - flattest, float(edge.height.max()) - flattest))
+
+
+def _at(values: np.ndarray, shore: _Shore) -> np.ndarray:
+    """Values of the points of a loop at those of its shore."""
+    along = values[shore.loop]
+    low = np.floor(shore.place).astype(int) % len(along)
+    share = (shore.place - np.floor(shore.place))[:, None]
+    return along[low] * (1 - share) + np.roll(along, -1, axis=0)[low] * share
+
+
+def _zipped(shore: _Shore, ring: np.ndarray) -> np.ndarray:
+    """Triangles between a loop and its shore, which have other numbers of points."""
+    loop, count, n = shore.loop, len(shore.loop), len(ring)
+    beside = np.searchsorted(shore.place, np.arange(count) + 0.5, side="right") - 1
+    along = np.stack([np.roll(loop, -1), loop, ring[beside]], axis=1)
+    under = np.searchsorted(np.arange(count) + 0.5, np.roll(shore.place, -1) + np.where(np.arange(n) == n - 1, count, 0))
+    across = np.stack([np.roll(ring, -1), loop[under % count], ring], axis=1)
+    return np.concatenate([along, across])
+
+
+def _band(low: np.ndarray, high: np.ndarray) -> np.ndarray:
+    """Triangles between two rows of as many points."""
+    after, over = np.roll(low, -1), np.roll(high, -1)
+    return np.concatenate([np.stack([after, low, over], axis=1), np.stack([over, low, high], axis=1)])

@@ -1,0 +1,273 @@
+"""The free surface of a liquid between walls: level in the middle, climbing or sinking at the edge.
+
+Surface tension makes the surface as small as weight and contact angle let it be. Its height is found for any outline, a
+wide glass, a narrow tube or the corner of a square bottle, by finite elements: the energy of surface, weight and wetting
+is convex in the heights, so that Newton's method with a line search always arrives.
+
+References
+----------
+Finn 1986, Equilibrium Capillary Surfaces, ch. 1. Batchelor, An Introduction to Fluid Dynamics, 1.9.
+"""
+
+from typing import NamedTuple
+
+import numpy as np
+from scipy.sparse import csc_matrix
+from scipy.sparse.linalg import splu
+from scipy.spatial import Delaunay, cKDTree
+
+GRAVITY = 9.80665
+_RINGS = np.array([0.002, 0.005, 0.012, 0.03, 0.06, 0.11, 0.18, 0.3, 0.47, 0.7, 1.0, 1.45, 2.0, 2.8, 3.8])
+"""Distances of the rings of nodes from the wall, in capillary lengths."""
+_GRID = 18
+"""Nodes across the middle."""
+_STEEPEST = np.radians(89.8)
+_NEWTON, _ADAPTED, _PRECISE = 30, 6, 1e-4
+
+
+class SurfaceMesh(NamedTuple):
+    """Triangles between outlines, seen from above.
+
+    points : (P, 2) float64, mm; the outlines come first, in their order
+    triangles : (T, 3) int32, counter-clockwise
+    depth : (P,) float64, mm; distances from the outlines
+    nearest : (P,) int64; the points of the outlines that are nearest
+    """
+
+    points: np.ndarray
+    triangles: np.ndarray
+    depth: np.ndarray
+    nearest: np.ndarray
+
+
+def capillary_length(tension: float, density: float) -> float:
+    """Square root of surface tension over weight, mm: how far an edge reaches into a level surface.
+
+    Parameters
+    ----------
+    tension : float
+        Surface tension, mN/m.
+    density : float
+        Density, g/cm3.
+
+    Returns
+    -------
+    float
+    """
+    return float(np.sqrt(tension / (density * GRAVITY)))
+
+
+def mesh_outlines(outlines: list[np.ndarray], length: float) -> SurfaceMesh:
+    """Triangles between outlines, fine at them and coarse in the middle.
+
+    Parameters
+    ----------
+    outlines : list of (N, 2) float64
+        Closed lines, mm; what is inside lies to their left.
+    length : float
+        Capillary length, mm.
+
+    Returns
+    -------
+    SurfaceMesh
+    """
+    border = np.concatenate(outlines)
+    inwards = np.concatenate([_left_of(line) for line in outlines])
+    dense = np.concatenate([_between(line) for line in outlines])
+    near = cKDTree(dense)
+    low, high = border.min(axis=0), border.max(axis=0)
+    pitch = float((high - low).max()) / _GRID
+    x, y = np.meshgrid(np.arange(low[0], high[0], pitch), np.arange(low[1], high[1], pitch * 0.866))
+    x = x + (np.arange(len(x)) % 2 * pitch / 2)[:, None]
+    grid = np.stack([x.reshape(-1), y.reshape(-1)], axis=1)
+    grid = grid[is_inside(grid, outlines)]
+    depth = near.query(grid)[0] if len(grid) else np.zeros(1)
+    widest = max(float(depth.max(initial=0)), pitch / 4)
+    rings = min(length, 0.45 * widest) * _RINGS
+    rings = rings[rings < widest * 0.95]
+    added, side = [], float(np.linalg.norm(np.diff(border, axis=0), axis=1).mean())
+    for ring, gap in zip(rings, np.diff(rings, append=rings[-1] * 1.3), strict=True):
+        every = max(int(0.8 * gap / side), 1)
+        places = border[::every] + inwards[::every] * ring
+        added.append(places[near.query(places)[0] > 0.93 * ring])
+    if len(grid):
+        added.append(grid[depth > rings[-1] + 0.6 * pitch])
+    inner = np.concatenate(added)
+    inner = inner[is_inside(inner, outlines)]
+    points = np.concatenate([border, inner])
+    triangles = Delaunay(points).simplices
+    a, b, c = points[triangles].transpose(1, 0, 2)
+    twice = (b - a)[:, 0] * (c - a)[:, 1] - (b - a)[:, 1] * (c - a)[:, 0]
+    triangles[twice < 0] = triangles[twice < 0][:, ::-1]
+    kept = (np.abs(twice) > 1e-12 * pitch**2) & is_inside((a + b + c) / 3, outlines)
+    return SurfaceMesh(points, triangles[kept].astype(np.int32), near.query(points)[0], cKDTree(border).query(points)[1])
+
+
+def _left_of(line: np.ndarray) -> np.ndarray:
+    """Unit directions to the left of a closed line at its points."""
+    way = np.roll(line, -1, axis=0) - line
+    way /= np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-12)
+    mean = way + np.roll(way, 1, axis=0)
+    mean /= np.maximum(np.linalg.norm(mean, axis=1, keepdims=True), 1e-12)
+    return np.stack([-mean[:, 1], mean[:, 0]], axis=1)
+
+
+def _between(line: np.ndarray) -> np.ndarray:
+    """The points of a closed line with three more on each side."""
+    ahead = np.roll(line, -1, axis=0)
+    return np.concatenate([line + (ahead - line) * share for share in (0, 0.25, 0.5, 0.75)])
+
+
+def is_inside(points: np.ndarray, outlines: list[np.ndarray]) -> np.ndarray:
+    """True for points that lie between outlines, by the number of times that a ray from them crosses those.
+
+    Parameters
+    ----------
+    points : (N, 2) float64
+        Points.
+    outlines : list of (M, 2) float64
+        Closed lines.
+
+    Returns
+    -------
+    (N,) bool
+    """
+    inside = np.zeros(len(points), bool)
+    for line in outlines:
+        x, y = line.T
+        x1, y1 = np.roll(line, -1, axis=0).T
+        for first in range(0, len(points), 4096):
+            px, py = points[first : first + 4096, :1], points[first : first + 4096, 1:]
+            spans = (y > py) != (y1 > py)
+            with np.errstate(divide="ignore", invalid="ignore"):
+                at = x + (py - y) * (x1 - x) / (y1 - y)
+            inside[first : first + 4096] ^= ((spans & (px < at)).sum(axis=1) % 2).astype(bool)
+    return inside
+
+
+def surface_heights(
+    mesh: SurfaceMesh, outlines: list[np.ndarray], slope: np.ndarray, length: float, edge: np.ndarray | None = None
+) -> np.ndarray:
+    """Heights of the free surface over the level far from all walls, (P,) mm.
+
+    Parameters
+    ----------
+    mesh : SurfaceMesh
+        As `mesh_outlines` makes it.
+    outlines : list of (N, 2) float64
+        Closed lines, mm.
+    slope : (N,) float64
+        Angle by which the surface rises towards the wall at each point of the outlines, radians.
+    length : float
+        Capillary length, mm.
+    edge : (N,) float64, optional
+        Heights at the outlines where those are known, mm; slopes are a first guess then.
+
+    Returns
+    -------
+    (P,) float64
+    """
+    count = len(mesh.points)
+    corners = mesh.points[mesh.triangles]
+    a, b, c = corners.transpose(1, 0, 2)
+    area = 1e-12 + 0.5 * np.abs((b - a)[:, 0] * (c - a)[:, 1] - (b - a)[:, 1] * (c - a)[:, 0])
+    opposite = np.stack([c - b, a - c, b - a], axis=1)
+    shape = np.stack([-opposite[..., 1], opposite[..., 0]], axis=2) / (2 * area)[:, None, None]
+    weight = node_areas(mesh) / length**2
+    pull = np.zeros(count)
+    first = 0
+    wanted = np.sin(np.clip(slope, -_STEEPEST, _STEEPEST))
+    for line in outlines:
+        side = np.linalg.norm(np.roll(line, -1, axis=0) - line, axis=1)
+        pull[first : first + len(line)] = 0.5 * (side + np.roll(side, 1)) * wanted[first : first + len(line)]
+        first += len(line)
+    pull[np.bincount(mesh.triangles.reshape(-1), minlength=count) == 0] = 0  # where an outline crosses itself
+    rows = np.repeat(mesh.triangles, 3, axis=1).reshape(-1)
+    columns = np.tile(mesh.triangles, (1, 3)).reshape(-1)
+    free = np.arange(count) if edge is None else np.arange(len(edge), count)
+
+    def energy(height: np.ndarray) -> float:
+        """Energy of the surface over its tension.
+
+        Parameters
+        ----------
+        height : (P,) float64
+            Heights, mm.
+
+        Returns
+        -------
+        float
+        """
+        rise = np.einsum("tik,ti->tk", shape, height[mesh.triangles])
+        return float(area @ np.sqrt(1 + (rise**2).sum(axis=1)) + 0.5 * weight @ height**2 - pull @ height)
+
+    if edge is not None:
+        slope = 2 * np.arcsin(np.clip(edge / (2 * length), -0.99, 0.99))
+    height = heights_at_wall(mesh.depth, slope[mesh.nearest], length)
+    if edge is not None:
+        height[: len(edge)] = edge
+    now = energy(height)
+    for _ in range(_NEWTON if edge is None else _ADAPTED):
+        rise = np.einsum("tik,ti->tk", shape, height[mesh.triangles])
+        stretch = np.sqrt(1 + (rise**2).sum(axis=1))
+        push = np.einsum("tik,tk->ti", shape, rise) * (area / stretch)[:, None]
+        residual = np.bincount(mesh.triangles.reshape(-1), push.reshape(-1), count) + weight * height - pull
+        along = np.einsum("tik,tk->ti", shape, rise)
+        stiff = np.einsum("tik,tjk->tij", shape, shape) * (area / stretch)[:, None, None]
+        stiff -= along[:, :, None] * along[:, None, :] * (area / stretch**3)[:, None, None]
+        matrix = csc_matrix((stiff.reshape(-1), (rows, columns)), shape=(count, count))
+        matrix.setdiag(matrix.diagonal() + weight)
+        step, share = np.zeros(count), 1.0
+        factors = splu(matrix[free][:, free].tocsc(), "MMD_AT_PLUS_A", 0.0, options={"SymmetricMode": True})
+        step[free] = -factors.solve(residual[free])
+        while share > 1e-4 and (tried := energy(height + share * step)) > now + 1e-12 * abs(now):
+            share /= 2
+        height, now = height + share * step, tried
+        if np.abs(share * step).max() < _PRECISE * length or share <= 1e-4:
+            break
+    return height
+
+
+def node_areas(mesh: SurfaceMesh) -> np.ndarray:
+    """Area that each node of a surface stands for, (P,) float64, mm2.
+
+    Parameters
+    ----------
+    mesh : SurfaceMesh
+        The surface.
+
+    Returns
+    -------
+    (P,) float64
+    """
+    a, b, c = mesh.points[mesh.triangles].transpose(1, 0, 2)
+    area = 0.5 * np.abs((b - a)[:, 0] * (c - a)[:, 1] - (b - a)[:, 1] * (c - a)[:, 0])
+    found = np.bincount(mesh.triangles.reshape(-1), np.repeat(area / 3, 3), len(mesh.points))
+    return np.maximum(found, 1e-9 * found.max())
+
+
+def heights_at_wall(distance: np.ndarray, slope: np.ndarray, length: float) -> np.ndarray:
+    """Heights of the surface beside one plane wall over the level far from it, (N,) mm.
+
+    Parameters
+    ----------
+    distance : (N,) float64
+        Distances from the wall, mm.
+    slope : (N,) float64
+        Angles by which the surface rises towards the wall there, radians.
+    length : float
+        Capillary length, mm.
+
+    Returns
+    -------
+    (N,) float64
+
+    References
+    ----------
+    Batchelor, An Introduction to Fluid Dynamics, 1.9: the first integral of the surface between angle and height.
+    """
+    angle = np.geomspace(_STEEPEST, 1e-6, 400)
+    away = np.log(1 / np.tan(angle / 4)) - 2 * np.cos(angle / 2)
+    steep = np.clip(np.abs(slope), 1e-6, _STEEPEST)
+    at_wall = np.log(1 / np.tan(steep / 4)) - 2 * np.cos(steep / 2)
+    return np.sign(slope) * length * np.interp(at_wall + distance / length, away, 2 * np.sin(angle / 2), right=0.0)

@@ -1,0 +1,313 @@
+"""Liquids as they stand in the vessels of a project, kept from one build of a scene to the next."""
+
+from threading import RLock
+from typing import NamedTuple
+
+import numpy as np
+
+from mat_shelf.document.fill import Fill
+from mat_shelf.document.product import Part
+from mat_shelf.document.project import Project
+from mat_shelf.fills.cavity import MM3_PER_ML, Cavity, VesselError, find_cavities, frame_of
+from mat_shelf.fills.liquid import LiquidBody, Wetting, pour, wall_depths
+from mat_shelf.fills.vessel_solid import joined_vessel
+from mat_shelf.geometry.mesh import Mesh
+from mat_shelf.geometry.pose import posed, turn_matrix
+from mat_shelf.scene.displacement import ReshapedPart
+from mat_shelf.scene.smoothed_parts import smooth_surface_of, smoothing_key
+
+_MOST_VESSELS, _MOST_LIQUIDS = 24, 64
+_LEAST_REACH = 0.02
+"""mm that a liquid reaches into its wall, however small the tolerance of contact is."""
+_HOME = np.float32([0, 0, 1, 0, 0, 1])
+_vessels: dict[tuple, "list[Cavity] | VesselError"] = {}
+_depths: dict[tuple, tuple[Cavity, np.ndarray]] = {}
+_liquids: dict[tuple, "PouredLiquid | VesselError"] = {}
+_lock = RLock()
+
+
+class PouredLiquid(NamedTuple):
+    """Liquid in a vessel, and what there is to say about it.
+
+    part : ReshapedPart, as it stands in the scene
+    body : LiquidBody, in the frame of the vessel
+    cavity : Cavity
+    count : int, number of cavities of the vessel
+    to_world : (3, 3) float64, the rotation from that frame
+    """
+
+    part: ReshapedPart
+    body: LiquidBody
+    cavity: Cavity
+    count: int
+    to_world: np.ndarray
+
+    @property
+    def capacity_ml(self) -> float:
+        """Volume that the vessel holds when full.
+
+        Returns
+        -------
+        float
+        """
+        return self.cavity.capacity / MM3_PER_ML
+
+    @property
+    def volume_ml(self) -> float:
+        """Volume of the liquid.
+
+        Returns
+        -------
+        float
+        """
+        return self.body.volume / MM3_PER_ML
+
+    @property
+    def headspace_mm(self) -> float:
+        """Height from the level to where it would run out.
+
+        Returns
+        -------
+        float
+        """
+        return self.cavity.spill - self.body.level
+
+    @property
+    def level_mm(self) -> float:
+        """Height of the level over the lowest point of the cavity.
+
+        Returns
+        -------
+        float
+        """
+        return self.body.level - self.cavity.bottom
+
+    @property
+    def meniscus_mm(self) -> float:
+        """Greatest height of the edge at the wall over the flattest of the surface; below 0 where it sinks.
+
+        Returns
+        -------
+        float
+        """
+        low, high = self.body.edge
+        return high if abs(high) >= abs(low) else low
+
+
+def up_of(fill: Fill) -> tuple[float, float, float]:
+    """Direction against gravity.
+
+    Parameters
+    ----------
+    fill : Fill
+        The fill.
+
+    Returns
+    -------
+    (3,) float
+    """
+    tilt, way = np.radians(fill.tilt), np.radians(fill.direction)
+    return (-float(np.sin(tilt) * np.cos(way)), float(np.cos(tilt)), float(np.sin(tilt) * np.sin(way)))
+
+
+def _vessel_key(project: Project, fill: Fill) -> tuple | None:
+    parts = {part.id: part for part in project.product.parts}
+    if any(i not in parts or parts[i].is_derived for i in fill.vessel):
+        return None
+    held = tuple((parts[i].mesh, parts[i].pose, smoothing_key(parts[i])) for i in fill.vessel)
+    return held, up_of(fill)
+
+
+def cavities_of(project: Project, fill: Fill, supplies) -> list[Cavity]:
+    """The cavities of a fill's vessel, the largest first.
+
+    Parameters
+    ----------
+    project : Project
+        The project.
+    fill : Fill
+        The fill.
+    supplies : Supplies
+        Meshes, and faces of zones.
+
+    Returns
+    -------
+    list of Cavity
+
+    Raises
+    ------
+    VesselError
+        If it has none, or its vessel is gone.
+    """
+    key = _vessel_key(project, fill)
+    if key is None:
+        raise VesselError("its vessel is not there any more; choose another part to fill")
+    with _lock:
+        if key not in _vessels:
+            _vessels[key] = _cavities(project, fill, supplies)
+            _shorten(_vessels, _MOST_VESSELS)
+        found = _vessels[key]
+    if isinstance(found, VesselError):
+        raise found
+    return found
+
+
+def _cavities(project: Project, fill: Fill, supplies) -> list[Cavity] | VesselError:
+    meshes = []
+    for part_id in fill.vessel:
+        part = project.part(part_id)
+        smooth = smooth_surface_of(part, supplies.meshes, supplies.faces)
+        meshes.append(posed(supplies.meshes[part.mesh] if smooth is None else smooth.mesh, part.pose))
+    try:
+        return find_cavities(joined_vessel(meshes, up_of(fill)))
+    except VesselError as fault:
+        return fault
+
+
+def cavity_of(project: Project, fill: Fill, supplies) -> Cavity:
+    """The cavity that a fill is in. Raises VesselError.
+
+    Parameters
+    ----------
+    project : Project
+        The project.
+    fill : Fill
+        The fill.
+    supplies : Supplies
+        Meshes, and faces of zones.
+
+    Returns
+    -------
+    Cavity
+    """
+    found = cavities_of(project, fill, supplies)
+    if fill.near is None or len(found) == 1:
+        return found[0]
+    pose = project.part(fill.vessel[0]).pose
+    place = np.array(fill.near) * pose.scale @ turn_matrix(pose.turn).T + np.array(pose.shift)
+    place = frame_of(up_of(fill)) @ place
+
+    def away(cavity: Cavity) -> float:
+        """Distance of its wall from the place, mm.
+
+        Parameters
+        ----------
+        cavity : Cavity
+            The cavity.
+
+        Returns
+        -------
+        float
+        """
+        wet = cavity.vessel.vertices[np.isfinite(cavity.reached)]
+        return float(np.linalg.norm(wet - place, axis=1).min())
+
+    return min(found, key=away)
+
+
+def wanted_volume(fill: Fill, cavity: Cavity) -> float:
+    """Volume that a fill asks for, mm3; at most what the cavity holds.
+
+    Parameters
+    ----------
+    fill : Fill
+        The fill.
+    cavity : Cavity
+        Its cavity.
+
+    Returns
+    -------
+    float
+    """
+    if fill.measure == "volume":
+        wanted = fill.volume * MM3_PER_ML
+    elif fill.measure == "share":
+        wanted = fill.share / 100 * cavity.capacity
+    else:
+        wanted = cavity.volume(max(cavity.spill - fill.headspace, cavity.bottom))
+    return min(wanted, cavity.capacity)
+
+
+def poured_liquid(project: Project, part: Part, supplies) -> PouredLiquid:
+    """The liquid of a part that is a fill.
+
+    Parameters
+    ----------
+    project : Project
+        The project.
+    part : Part
+        A part with a fill.
+    supplies : Supplies
+        Meshes, and faces of zones.
+
+    Returns
+    -------
+    PouredLiquid
+
+    Raises
+    ------
+    VesselError
+        If it cannot be poured.
+    """
+    fill, reach = part.fill, max(2 * project.product.contact, _LEAST_REACH)
+    key = (_vessel_key(project, fill), fill, reach)
+    with _lock:
+        if key not in _liquids:
+            _liquids[key] = _poured(project, fill, supplies, reach)
+            _shorten(_liquids, _MOST_LIQUIDS)
+        found = _liquids[key]
+    if isinstance(found, VesselError):
+        raise found
+    return found
+
+
+def _poured(project: Project, fill: Fill, supplies, reach: float) -> PouredLiquid | VesselError:
+    try:
+        cavity = cavity_of(project, fill, supplies)
+        key = id(cavity), reach
+        if key not in _depths:
+            _depths[key] = cavity, wall_depths(cavity, reach)
+            _shorten(_depths, _MOST_VESSELS)
+        wetting = Wetting(max(fill.tension, 1e-3), fill.density, fill.contact_angle, fill.ripples, fill.seed)
+        body = pour(cavity, _depths[key][1], wanted_volume(fill, cavity), wetting)
+    except VesselError as fault:
+        return fault
+    back = frame_of(up_of(fill)).T
+    mesh = Mesh(
+        np.ascontiguousarray(body.mesh.vertices @ back.T, np.float32),
+        body.mesh.triangles,
+        np.ascontiguousarray(body.mesh.normals @ back.T, np.float32),
+    )
+    count = len(mesh.triangles)
+    corners = np.ascontiguousarray(mesh.vertices[mesh.triangles].reshape(-1, 9))
+    part = ReshapedPart(mesh, corners, np.zeros(count, np.int32), np.tile(_HOME, (count, 1)))
+    return PouredLiquid(part, body, cavity, len(cavities_of(project, fill, supplies)), back)
+
+
+def _shorten(kept: dict, most: int) -> None:
+    while len(kept) > most:
+        del kept[next(iter(kept))]
+
+
+def liquid_parts(project: Project, supplies) -> dict[str, ReshapedPart]:
+    """The liquids of a project as they stand in the scene, by part; without those that cannot be poured.
+
+    Parameters
+    ----------
+    project : Project
+        The project.
+    supplies : Supplies
+        Meshes, and faces of zones.
+
+    Returns
+    -------
+    dict of ReshapedPart
+    """
+    found = {}
+    for part in project.product.parts:
+        if part.fill is not None and not part.is_hidden:
+            try:
+                found[part.id] = poured_liquid(project, part, supplies).part
+            except VesselError:
+                continue  # the Fill station says why; the picture shows it as it was poured first
+    return found
