@@ -19,10 +19,11 @@ from llvmlite import ir
 from numba.core import cgutils, types
 from numba.extending import intrinsic
 
+from mat_shelf.geometry.caps import BOUNDS_FUNCTION, INTERSECT_FUNCTION, OCCLUDED_FUNCTION, Caps
 from mat_shelf.numerics.kernels import F, inline, kernel
 from mat_shelf.numerics.vectors import row3
 
-_TRIANGLES, _INDICES, _VERTICES, _UINT3, _FLOAT3 = 0, 0, 1, 0x5003, 0x9003
+_TRIANGLES, _USER, _INDICES, _VERTICES, _UINT3, _FLOAT3 = 0, 120, 0, 1, 0x5003, 0x9003
 _ROBUST = 1 << 2
 FAR = F(1e37)
 _RECORD, _ALIGNED = 32, 64
@@ -56,6 +57,11 @@ def _library() -> ctypes.CDLL:
         ("rtcSetSceneFlags", None, [c_void_p, c_int]),
         ("rtcNewGeometry", c_void_p, [c_void_p, c_int]),
         ("rtcSetNewGeometryBuffer", c_void_p, [c_void_p, c_int, c_uint, c_int, c_size_t, c_size_t]),
+        ("rtcSetGeometryUserPrimitiveCount", None, [c_void_p, c_uint]),
+        ("rtcSetGeometryUserData", None, [c_void_p, c_void_p]),
+        ("rtcSetGeometryBoundsFunction", None, [c_void_p, c_void_p, c_void_p]),
+        ("rtcSetGeometryIntersectFunction", None, [c_void_p, c_void_p]),
+        ("rtcSetGeometryOccludedFunction", None, [c_void_p, c_void_p]),
         ("rtcCommitGeometry", None, [c_void_p]),
         ("rtcAttachGeometry", c_uint, [c_void_p, c_void_p]),
         ("rtcReleaseGeometry", None, [c_void_p]),
@@ -81,11 +87,11 @@ def _address(name: str) -> int:
 
 
 class Scene:
-    """Meshes that rays are cast at; the g-th is geometry g.
+    """Meshes, and caps, that rays are cast at; the g-th is geometry g.
 
     Parameters
     ----------
-    meshes : sequence of ((V, 3) float32, (T, 3) int32)
+    meshes : sequence of ((V, 3) float32, (T, 3) int32) or Caps
     is_robust : bool
         Whether no ray gets through between triangles or past one in whose plane it begins, which costs a third of the
         speed. Pictures do without: what gets through is not more than rounding lets through anyway, as a test counts.
@@ -102,7 +108,18 @@ class Scene:
         self._scene = library.rtcNewScene(_device())
         self._nearest, self._any = _address("rtcIntersect1"), _address("rtcOccluded1")
         library.rtcSetSceneFlags(self._scene, _ROBUST if is_robust else 0)
-        for vertices, triangles in meshes:
+        self._kept = [shape.rows for shape in meshes if isinstance(shape, Caps)]
+        for shape in meshes:
+            if isinstance(shape, Caps):
+                geometry = library.rtcNewGeometry(_device(), _USER)
+                library.rtcSetGeometryUserPrimitiveCount(geometry, len(shape))
+                library.rtcSetGeometryUserData(geometry, shape.rows.ctypes.data)
+                library.rtcSetGeometryBoundsFunction(geometry, BOUNDS_FUNCTION, None)
+                library.rtcSetGeometryIntersectFunction(geometry, INTERSECT_FUNCTION)
+                library.rtcSetGeometryOccludedFunction(geometry, OCCLUDED_FUNCTION)
+                self._attach(geometry)
+                continue
+            vertices, triangles = shape
             geometry = library.rtcNewGeometry(_device(), _TRIANGLES)
             for kind, form, rows in (
                 (_VERTICES, _FLOAT3, np.ascontiguousarray(vertices, np.float32)),
@@ -112,12 +129,16 @@ class Scene:
                 if not place:
                     raise MemoryError("there is not enough memory for the product's meshes")
                 ctypes.memmove(place, rows.ctypes.data, rows.nbytes)
-            library.rtcCommitGeometry(geometry)
-            library.rtcAttachGeometry(self._scene, geometry)
-            library.rtcReleaseGeometry(geometry)
+            self._attach(geometry)
         library.rtcCommitScene(self._scene)
         if library.rtcGetDeviceError(_device()):
             raise MemoryError("there is not enough memory for the product's meshes")
+
+    def _attach(self, geometry: int) -> None:
+        library = _library()
+        library.rtcCommitGeometry(geometry)
+        library.rtcAttachGeometry(self._scene, geometry)
+        library.rtcReleaseGeometry(geometry)
 
     def __del__(self):
         if getattr(self, "_scene", None):

@@ -89,8 +89,15 @@ class FirstHits:
         -------
         (3,) float64
         """
-        corners = self.geometry.triangles.corners[self.triangle[row, column]].reshape(3, 3).astype(np.float64)
+        triangles, triangle = self.geometry.triangles, self.triangle[row, column]
+        corners = triangles.corners[triangle].reshape(3, 3).astype(np.float64)
+        if self._is_cap(triangle):
+            return corners[2] / np.linalg.norm(corners[2])
         return triangle_normals(corners)
+
+    def _is_cap(self, triangle: int) -> bool:
+        triangles = self.geometry.triangles
+        return bool(triangles.is_caps[np.searchsorted(triangles.first, triangle, side="right") - 1])
 
     def shading_normal(self, row: int, column: int, place) -> np.ndarray:
         """Normal that the surface in a pixel is shaded with, but for rounded edges and relief.
@@ -111,6 +118,9 @@ class FirstHits:
         """
         triangle = self.triangle[row, column]
         corners = self.geometry.triangles.corners[triangle].reshape(3, 3).astype(np.float64)
+        if self._is_cap(triangle):
+            out = np.subtract(place, self.geometry.triangles.normals[triangle][:3])
+            return out / max(float(np.linalg.norm(out)), 1e-12)
         normals = self.geometry.triangles.normals[triangle].reshape(3, 3).astype(np.float64)
         sides = (corners[1:] - corners[0]).T
         shares = np.clip(np.linalg.lstsq(sides, np.subtract(place, corners[0]), rcond=None)[0], 0, 1)

@@ -7,6 +7,7 @@ arrays. `trace_paths` runs all of them without coming back to Python between the
 
 import numpy as np
 
+from mat_shelf.geometry.caps import cap_point
 from mat_shelf.numerics.interpolation import between3
 from mat_shelf.numerics.kernels import F, inline, kernel
 from mat_shelf.numerics.low_discrepancy import (
@@ -106,9 +107,15 @@ def resolve(count, hits, direction, scene_tables, points):
         t = triangles.first[g] + hits.primitive[i]
         u, v = hits.u[i], hits.v[i]
         points.triangle[i] = t
-        store3(points.position, i, between3(triangles.corners, t, u, v))
-        store3(points.normal, i, between3(triangles.normals, t, u, v))
-        store3(points.facing, i, facing_of(triangles.corners, t))
+        if triangles.is_caps[g]:
+            place, facing = cap_point(triangles.corners, triangles.normals, t, u, v)
+            store3(points.position, i, place)
+            store3(points.normal, i, facing)
+            store3(points.facing, i, facing)
+        else:
+            store3(points.position, i, between3(triangles.corners, t, u, v))
+            store3(points.normal, i, between3(triangles.normals, t, u, v))
+            store3(points.facing, i, facing_of(triangles.corners, t))
         if scene_tables.edges.cell[g] > F(0):
             point, facing, normal = row3(points.position, i), row3(points.facing, i), row3(points.normal, i)
             leant = rounded_normal(scene_tables.edges, g, point, facing, normal, row3(direction, i))

@@ -73,14 +73,12 @@ def resolve_contact(
             continue
         for other, beside in enumerate(bodies):
             apart = np.maximum(bounds[own][0] - bounds[other][1], bounds[other][0] - bounds[own][1])
-            if other == own or apart.max() > near:
-                continue
-            if body.is_poured:
+            if other == own or apart.max() > near or body.is_poured or (beside is not None and beside.is_poured):
                 continue
             if body.is_wet:
                 if tolerance > 0 and (beside is None or not beside.is_clear or body.priority < beside.priority):
                     made[own] = kept(_carried_on, made[own], meshes[other], tolerance)
-            elif beside is None or (not beside.is_wet and not beside.is_poured and (body.priority, -own) < (beside.priority, -other)):
+            elif beside is None or (not beside.is_wet and (body.priority, -own) < (beside.priority, -other)):
                 made[own] = kept(_drawn_back, made[own], made[other], near)
                 made[other] = kept(_drawn_back, made[other], made[own], near)
     return made

@@ -243,7 +243,7 @@ def _load(packet, order, first, some, points, position, hits, direction, surface
             packet.slope[j, 3], packet.slope[j, 4], packet.slope[j, 5] = other
         if surface.face.shape[0] > 0:
             u, v = between2(surface.place, t, u, v)
-            t = surface.first[points.part[i]] + surface.face[t]
+            t = surface.first[points.part[i]] + max(surface.face[t], 0)
         packet.triangle[j], packet.u[j], packet.v[j] = t, u, v
 
 
@@ -316,6 +316,10 @@ def dress_points(
         for i in range(count):
             if points.row[i] >= 0:
                 t = points.triangle[i]
+                if surface.face[t] < 0:
+                    store3(position, i, row3(points.position, i))
+                    store3(facing, i, row3(points.facing, i))
+                    continue
                 store3(position, i, between3(surface.corners, t, hits.u[i], hits.v[i]))
                 store3(facing, i, facing_of(surface.corners, t))
     bind_packet(packet, surface.frames, dressing.pool)

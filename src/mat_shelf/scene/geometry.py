@@ -7,17 +7,19 @@ import numpy as np
 
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.patterns.points import FLAT, Frames
+from mat_shelf.geometry.caps import Caps
 from mat_shelf.geometry.embree import Scene
 
-Triangles = namedtuple("Triangles", "corners normals first")
-"""corners, normals : (T, 9) float32, three points or shading normals per triangle
-first : (G,) int32, index of each geometry's first triangle"""
+Triangles = namedtuple("Triangles", "corners normals first is_caps")
+"""corners, normals : (T, 9) float32, three points or shading normals per triangle; of a cap, see `geometry.caps`
+first : (G,) int32, index of each geometry's first triangle, or cap
+is_caps : (G,) bool, whether a geometry is of caps"""
 
 Rest = namedtuple("Rest", "corners face place")
 """What surfaces with true relief were before, triangle by triangle; the same again for all others.
 
 corners : (T, 9) float32, mm
-face : (T,) int32, number of the triangle among those of the part's own mesh
+face : (T,) int32, number of the triangle among those of the part's own mesh; below 0 for a cap
 place : (T, 6) float32, where in that one its three corners lie: shares of the second and third corner
 """
 SurfaceTables = namedtuple("SurfaceTables", "corners uv face place first frames")
@@ -32,11 +34,11 @@ _HOME = np.float32([0, 0, 1, 0, 0, 1])
 
 
 class Geometry:
-    """Meshes in Embree. Geometry g is the g-th mesh given.
+    """Meshes, and caps, in Embree. Geometry g is the g-th given.
 
     Parameters
     ----------
-    meshes : sequence of Mesh
+    meshes : sequence of Mesh or Caps
     frames : Frames, optional
         How the first of them stand, for patterns; the world's own frame where there is none.
     at_rest : sequence of (corners, face, place) or None, optional
@@ -47,23 +49,26 @@ class Geometry:
 
     def __init__(
         self,
-        meshes: Sequence[Mesh],
+        meshes: Sequence[Mesh | Caps],
         frames: Frames = FLAT,
         at_rest: Sequence[tuple | None] = (),
         is_robust: bool = False,
     ):
-        counts = [len(mesh.triangles) for mesh in meshes]
-        self._scene = Scene([(mesh.vertices, mesh.triangles) for mesh in meshes], is_robust)
+        rows = [_rows(shape) for shape in meshes]
+        counts = [len(corners) for corners, _ in rows]
+        self._scene = Scene([s if isinstance(s, Caps) else (s.vertices, s.triangles) for s in meshes], is_robust)
         empty = np.zeros((0, 9), np.float32)
         self.triangles = Triangles(
-            np.concatenate([m.vertices[m.triangles].reshape(-1, 9) for m in meshes] or [empty]),
-            np.concatenate([m.normals[m.triangles].reshape(-1, 9) for m in meshes] or [empty]),
+            np.concatenate([corners for corners, _ in rows] or [empty]),
+            np.concatenate([normals for _, normals in rows] or [empty]),
             np.cumsum([0, *counts])[:-1].astype(np.int32),
+            np.array([isinstance(shape, Caps) for shape in meshes], bool),
         )
         self.frames = frames
-        self.uv = _corner_uv(meshes) if any(mesh.uv is not None for mesh in meshes) else None
+        self.uv = _corner_uv(meshes) if any(_uv_of(mesh) is not None for mesh in meshes) else None
         """Texture coordinates of three corners of each triangle, (T, 6) float32; None where no mesh has any."""
-        self.rest = self._rest(meshes, at_rest) if any(rest is not None for rest in at_rest) else None
+        is_changed = any(rest is not None for rest in at_rest)
+        self.rest = self._rest(counts, at_rest) if is_changed or self.triangles.is_caps.any() else None
         """None where no mesh has true relief."""
         self.shapes = None
         """Geometry maps of its meshes, as `GeometryMapLookup` has them."""
@@ -71,10 +76,14 @@ class Geometry:
         self.boxes = np.array([mesh.bounds for mesh in meshes] or np.zeros((0, 2, 3)), np.float32)
         """Least and greatest coordinates of each mesh, (G, 2, 3) float32, mm."""
 
-    def _rest(self, meshes: Sequence[Mesh], at_rest: Sequence[tuple | None]) -> Rest:
-        corners = self.triangles.corners.copy()
-        counts = [len(mesh.triangles) for mesh in meshes]
-        face = np.concatenate([np.arange(count, dtype=np.int32) for count in counts])
+    def _rest(self, counts: Sequence[int], at_rest: Sequence[tuple | None]) -> Rest:
+        corners, is_caps = self.triangles.corners.copy(), self.triangles.is_caps
+        face = np.concatenate(
+            [
+                np.full(count, -1, np.int32) if round_ else np.arange(count, dtype=np.int32)
+                for count, round_ in zip(counts, is_caps, strict=True)
+            ]
+        )
         place = np.tile(_HOME, (len(corners), 1))
         for first, count, rest in zip(self.triangles.first, counts, at_rest, strict=False):
             if rest is not None:
@@ -156,11 +165,22 @@ class Geometry:
         return self._scene.occluded(origins, directions, distances)
 
 
-def _corner_uv(meshes: Sequence[Mesh]) -> np.ndarray:
+def _rows(shape: Mesh | Caps) -> tuple[np.ndarray, np.ndarray]:
+    """Rows of `Triangles` of a shape."""
+    if isinstance(shape, Caps):
+        return shape.corner_rows, shape.normal_rows
+    return shape.vertices[shape.triangles].reshape(-1, 9), shape.normals[shape.triangles].reshape(-1, 9)
+
+
+def _uv_of(shape: Mesh | Caps) -> np.ndarray | None:
+    return None if isinstance(shape, Caps) else shape.uv
+
+
+def _corner_uv(meshes: Sequence[Mesh | Caps]) -> np.ndarray:
     rows = []
     for mesh in meshes:
-        if mesh.uv is None:
-            rows.append(np.zeros((len(mesh.triangles), 6), np.float32))
+        if _uv_of(mesh) is None:
+            rows.append(np.zeros((len(_rows(mesh)[0]), 6), np.float32))
             continue
         rows.append(mesh.uv[mesh.triangles].reshape(-1, 6))
     return np.concatenate(rows)

@@ -53,7 +53,7 @@ def glow_of(geometry: Geometry, material_table: MaterialTable) -> Glow:
     worn = material_table.met_bits != UNWORN
     for part in marked:  # wherever else it is worn, it is left to chance too, so that rows alone tell
         bright[np.flatnonzero(worn[part])] = 0
-    parts = np.flatnonzero((worn & (bright[: worn.shape[1]] > 0)).any(axis=1))
+    parts = np.flatnonzero((worn & (bright[: worn.shape[1]] > 0)).any(axis=1) & ~geometry.triangles.is_caps)
     triangles, rows = [np.zeros(0, np.int64)], [np.zeros(0, np.int64)]
     ends = [*geometry.triangles.first[1:], len(geometry.triangles.corners)]
     for part in parts:

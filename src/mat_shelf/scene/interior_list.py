@@ -246,10 +246,11 @@ def interior_at(point, geometry: Geometry, bodies: Bodies) -> np.ndarray:
         met = np.flatnonzero(body >= 0)
         if not met.size:
             break
+        # Drops are left out: no camera stands in one.
         corners = geometry.triangles.corners[geometry.triangles.first[body[met]] + primitive[met]].reshape(-1, 3, 3)
         facing = area_vectors(corners)
         outwards = (facing * ways[met]).sum(axis=1) > 0
-        crossed[met, body[met]] += np.where(outwards, 1, -1)
+        crossed[met, body[met]] += np.where(geometry.triangles.is_caps[body[met]], 0, np.where(outwards, 1, -1))
         # On by more than the error of the coordinates, which grows with them.
         beyond = distance[met] + _STEP * (np.abs(at[met]).max(axis=1) + distance[met])
         at[met] += ways[met] * beyond[:, None]

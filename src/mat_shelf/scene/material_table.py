@@ -13,6 +13,7 @@ import numpy as np
 
 from mat_shelf.document.project import Project
 from mat_shelf.document.recipe import Recipe
+from mat_shelf.geometry.caps import Caps
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import posed, turn_matrix
 from mat_shelf.optics.parameters import parameter_row
@@ -283,8 +284,8 @@ def project_geometry(
         Meshes by SHA-256.
     ball : Ball or None
         Ball for judging reflections.
-    displaced : mapping from part id to Displaced
-        Surfaces with true relief, instead of those of the meshes.
+    displaced : mapping from part id to ReshapedPart or Caps
+        Surfaces instead of those of the meshes.
     kept : Kept, optional
         Meshes of the last build; those of this one for the next.
 
@@ -304,7 +305,8 @@ def project_geometry(
     frames = part_frames(own, poses, [part_salt(part.id) for part in shown])
     true = [displaced.get(part.id) for part in shown]
     solids = [
-        made.mesh if made else kept(posed, mesh, part.pose) for mesh, part, made in zip(own, shown, true, strict=True)
+        kept(posed, mesh, part.pose) if made is None else made if isinstance(made, Caps) else made.mesh
+        for mesh, part, made in zip(own, shown, true, strict=True)
     ]
     bodies = bodies_of(project)
     if project.set.backdrop is not None:
@@ -315,7 +317,9 @@ def project_geometry(
     kept.end_build()
     if ball is not None:
         solids.append(ball.mesh())
-    return Geometry(solids, frames, [made and (made.rest, made.face, made.place) for made in true])
+    is_mesh = [made is not None and not isinstance(made, Caps) for made in true]
+    at_rest = [(m.rest, m.face, m.place) if has else None for m, has in zip(true, is_mesh, strict=True)]
+    return Geometry(solids, frames, at_rest)
 
 
 def project_material_table(

@@ -6,12 +6,14 @@ import numpy as np
 
 from mat_shelf.document.product import Part, Pose
 from mat_shelf.document.project import Project
+from mat_shelf.geometry.caps import Caps
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import posed, turn_matrix
 from mat_shelf.geometry.smoothing import SmoothSurface
 from mat_shelf.scene.displacement import ReshapedPart, make_displacements
 from mat_shelf.scene.poured_liquids import liquid_parts
 from mat_shelf.scene.smoothed_parts import smooth_surface_of
+from mat_shelf.scene.strewn_beads import strewn_parts
 
 _standing: WeakKeyDictionary[SmoothSurface, dict[str, tuple[Pose, ReshapedPart]]] = WeakKeyDictionary()
 
@@ -32,8 +34,9 @@ def _stand(made: SmoothSurface, mesh: Mesh, part: Part) -> ReshapedPart:
     return stands
 
 
-def reshaped_parts(project: Project, supplies) -> dict[str, ReshapedPart]:
-    """Surfaces of the visible parts that are smoothed, of those with true relief as far as it is made, and of liquids.
+def reshaped_parts(project: Project, supplies) -> dict[str, ReshapedPart | Caps]:
+    """Surfaces of the visible parts that are smoothed, of those with true relief as far as it is made,
+    of liquids, and drops.
 
     Parameters
     ----------
@@ -44,7 +47,7 @@ def reshaped_parts(project: Project, supplies) -> dict[str, ReshapedPart]:
 
     Returns
     -------
-    dict of ReshapedPart
+    dict of ReshapedPart or Caps
         By part.
     """
     made = make_displacements(project, supplies.displaced)
@@ -54,4 +57,4 @@ def reshaped_parts(project: Project, supplies) -> dict[str, ReshapedPart]:
         smooth = smooth_surface_of(part, supplies.meshes, supplies.faces)
         if smooth is not None:
             made[part.id] = _stand(smooth, supplies.meshes[part.mesh], part)
-    return made | liquid_parts(project, supplies)
+    return made | liquid_parts(project, supplies) | strewn_parts(project, supplies)

@@ -1,0 +1,155 @@
+"""Drops as they lie on the parts of a project, kept from one build of a scene to the next."""
+
+from threading import RLock
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from mat_shelf.document.fill import Beads, Fill
+from mat_shelf.document.mark import Mark
+from mat_shelf.document.product import Part
+from mat_shelf.document.project import Project
+from mat_shelf.fills.cavity import VesselError
+from mat_shelf.fills.strewing import Strewn, drops, strew
+from mat_shelf.geometry.caps import Caps
+from mat_shelf.geometry.mesh import Mesh
+from mat_shelf.geometry.pose import posed
+from mat_shelf.geometry.triangles import triangle_normals
+from mat_shelf.marks.surface_map import SurfaceMapError, map_surface
+from mat_shelf.scene.poured_liquids import cavities_of
+from mat_shelf.scene.smoothed_parts import smooth_surface_of, smoothing_key
+
+_MOST_KEPT = 32
+_SAME = 1e-4
+"""Of the size of a vessel, within which a vertex is one of its own."""
+_UP = 0.4
+"""Of the normal of a face that looks up, at least, and of one that looks down."""
+_COVERING = ("label", "print", "foil", "screen")
+"""Kinds of marks that drops keep away from."""
+_known: dict[tuple, Caps] = {}
+_lock = RLock()
+
+
+def bead_caps(project: Project, part: Part, supplies) -> Caps | None:
+    """The drops of a part that is beads; None where what they lie on is gone.
+
+    Parameters
+    ----------
+    project : Project
+        The project.
+    part : Part
+        A part with beads.
+    supplies : Supplies
+        Meshes, and faces of zones.
+
+    Returns
+    -------
+    Caps or None
+    """
+    beads = part.beads
+    host = next((p for p in project.product.parts if p.id == beads.host and not p.is_derived), None)
+    if host is None:
+        return None
+    marks = tuple(m for m in project.marks if m.part == host.id and m.is_on and m.kind in _COVERING)
+    marks = tuple(_outline(mark) for mark in marks) if beads.from_marks > 0 else ()
+    zones = tuple((zone.id, zone.faces) for zone in host.zones)
+    key = (beads, host.mesh, host.pose, smoothing_key(host), zones, marks)
+    with _lock:
+        if key not in _known:
+            _known[key] = _strewn_caps(project, beads, host, supplies)
+            while len(_known) > _MOST_KEPT:
+                del _known[next(iter(_known))]
+        return _known[key]
+
+
+def _outline(mark: Mark) -> tuple:
+    """All of a mark that tells where it lies."""
+    return mark.id, mark.way, mark.point, mark.facing, mark.turn, mark.width, mark.height
+
+
+def _strewn_caps(project: Project, beads: Beads, host: Part, supplies) -> Caps:
+    own, smooth = supplies.meshes[host.mesh], smooth_surface_of(host, supplies.meshes, supplies.faces)
+    mesh = posed(own if smooth is None else smooth.mesh, host.pose)
+    allowed = np.ones(len(mesh.triangles), bool)
+    if beads.zone is not None:
+        zone = next((zone for zone in host.zones if zone.id == beads.zone), None)
+        inside = np.zeros(len(own.triangles), bool)
+        if zone is not None:
+            inside[supplies.faces[zone.faces]] = True
+        allowed &= inside if smooth is None else inside[smooth.face]
+    if beads.side != "both":
+        wet = _in_cavities(project, host, mesh, supplies)
+        allowed &= wet if beads.side == "inside" else ~wet
+    if beads.faces != "all":
+        y = triangle_normals(mesh.vertices[mesh.triangles].astype(np.float64))[:, 1]
+        allowed &= {"up": y > _UP, "down": y < -_UP, "sides": np.abs(y) <= _UP}[beads.faces]
+    places, step = _mark_places(project, host, own) if beads.from_marks > 0 else (None, 0.0)
+    strewn: Strewn = strew(
+        mesh,
+        allowed,
+        beads.density,
+        beads.size,
+        beads.spread / 100,
+        beads.spacing,
+        beads.patches,
+        beads.patch_size,
+        beads.seed,
+        places,
+        beads.from_marks + step,
+    )
+    return drops(mesh, strewn, beads.contact_angle, beads.sag, beads.seed)
+
+
+def _in_cavities(project: Project, host: Part, mesh: Mesh, supplies) -> np.ndarray:
+    """Faces of a part that liquid in it can wet, (T,) bool."""
+    try:
+        cavities = cavities_of(project, Fill(vessel=(host.id,)), supplies)
+    except VesselError:
+        return np.zeros(len(mesh.triangles), bool)
+    found = np.zeros(len(mesh.triangles), bool)
+    for cavity in cavities:
+        wet = cavity.vessel.vertices[np.isfinite(cavity.reached)]
+        away = cKDTree(wet).query(mesh.vertices, distance_upper_bound=_SAME * cavity.vessel.size)[0]
+        found |= np.isfinite(away)[mesh.triangles].all(axis=1)
+    return found
+
+
+def _mark_places(project: Project, host: Part, own: Mesh) -> tuple[np.ndarray | None, float]:
+    """Places all over the marks of a part that drops keep away from, and how far they lie apart at most, mm."""
+    found, apart = [], 0.0
+    for mark in project.marks:
+        if mark.part != host.id or not mark.is_on or mark.kind not in _COVERING:
+            continue
+        try:
+            sheet = map_surface(mark, own, host.pose)
+        except SurfaceMapError:
+            continue
+        points = sheet.points
+        apart = max(
+            apart, *(float(np.linalg.norm(np.diff(points, axis=k), axis=2).mean()) / 2 for k in (0, 1) if points.shape[k] > 1)
+        )
+        found.append(points[sheet.lies])
+    return (np.concatenate(found).astype(np.float64), apart) if found else (None, 0.0)
+
+
+def strewn_parts(project: Project, supplies) -> dict[str, Caps]:
+    """The drops of a project, by part.
+
+    Parameters
+    ----------
+    project : Project
+        The project.
+    supplies : Supplies
+        Meshes, and faces of zones.
+
+    Returns
+    -------
+    dict of Caps
+    """
+    found = {}
+    for part in project.product.parts:
+        if part.beads is not None and not part.is_hidden:
+            caps = bead_caps(project, part, supplies)
+            if caps is not None:
+                found[part.id] = caps
+    return found
