@@ -10,10 +10,10 @@ import numpy as np
 
 from mat_shelf.fills.cavity import Cavity, VesselError
 from mat_shelf.fills.meniscus import capillary_length, heights_at_wall, mesh_outlines, node_areas, surface_heights
+from mat_shelf.fills.section import follow_loop
 from mat_shelf.geometry.embree import Scene
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.triangles import area_vectors
-from mat_shelf.numerics.kernels import kernel
 
 _FULL = 1e-3
 """Of the depth of a cavity, how far below its brim liquid stands at most."""
@@ -235,22 +235,10 @@ def _cut(cavity: Cavity, depth: np.ndarray, height: float) -> _Walls:
     loops, seen = [], np.zeros(len(points), bool)
     room = np.zeros(len(from_) + 1, np.int64)
     for begin in from_:
-        if not seen[begin] and (n := _follow(begin, following, seen, room)) > 2:
+        if not seen[begin] and (n := follow_loop(begin, following, seen, room)) > 2:
             at = room[:n].copy()
             loops.append((at, points[at], normal[at]))
     return _Walls(points, within, triangles, loops, height)
-
-
-@kernel
-def _follow(begin, following, seen, out):
-    """Points of the loop that begins at one of them; their number, 0 where it does not close."""
-    count, at = 0, begin
-    while at >= 0 and not seen[at]:
-        seen[at] = True
-        out[count] = at
-        count += 1
-        at = following[at]
-    return count if at == begin else 0
 
 
 class _Shore(NamedTuple):

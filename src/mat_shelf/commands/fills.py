@@ -1,0 +1,423 @@
+"""Fills and beads: liquid in vessels, and drops on parts."""
+
+from typing import NamedTuple
+
+import numpy as np
+from psygnal import Signal
+
+from mat_shelf.commands.command import command
+from mat_shelf.commands.materials import Wearable
+from mat_shelf.commands.session import Session
+from mat_shelf.document.fill import MOST_VESSELS, Beads, Fill
+from mat_shelf.document.ids import free_name, new_id
+from mat_shelf.document.product import Part
+from mat_shelf.document.project import Project
+from mat_shelf.exchange.models.mesh_glb import NamedMesh
+from mat_shelf.fills.cavity import MM3_PER_ML, VesselError, frame_of
+from mat_shelf.fills.liquids import LIQUIDS, Liquid
+from mat_shelf.fills.section import section_outlines
+from mat_shelf.fills.strewing import MOST_DROPS
+from mat_shelf.geometry.pose import in_part_frame
+from mat_shelf.geometry.solids import lathe, moved
+from mat_shelf.scene.poured_liquids import PouredLiquid, cavities_of, poured_liquid, up_of
+from mat_shelf.scene.strewn_beads import bead_caps
+
+_FULL_SHARE = 75.0
+
+
+class Section(NamedTuple):
+    """A vessel and its liquid, cut upright through the middle of the cavity, mm.
+
+    vessel, liquid : list of (N, 2) float64; outlines
+    level, bottom, spill : float; heights
+    origin, across, up : (3,) float64; where the plane is in the world: its point (0, 0), and its directions
+    """
+
+    vessel: list[np.ndarray]
+    liquid: list[np.ndarray]
+    level: float
+    bottom: float
+    spill: float
+    origin: np.ndarray
+    across: np.ndarray
+    up: np.ndarray
+
+
+class FillCommands:
+    """Edits of fills and beads, and what there is to say about the one on the board.
+
+    Parameters
+    ----------
+    session : Session
+        The session.
+
+    Attributes
+    ----------
+    told
+        Signal: there is another report.
+    """
+
+    told = Signal()
+
+    def __init__(self, session: Session):
+        self.session = session
+        self.liquid: PouredLiquid | None = None
+        """The liquid on the board, as it was poured last."""
+        self.section: Section | None = None
+        self.fault = ""
+        """Reason why it cannot be poured."""
+        self.drop_count = 0
+        self._told_of: tuple | None = None
+        self._is_busy = False
+
+    @property
+    def project(self) -> Project:
+        """The project."""
+        return self.session.project
+
+    @property
+    def vessel(self) -> Part | None:
+        """The part that is filled, or would be: the selected one, or what the selected liquid or drops are in or on."""
+        part = self.session.selected_part
+        if part is None or not part.is_derived:
+            return part
+        wanted = part.fill.vessel[0] if part.fill is not None else part.beads.host
+        return next((p for p in self.project.product.parts if p.id == wanted), None)
+
+    @property
+    def fill_part(self) -> Part | None:
+        """The liquid on the board: the selected one, or the first in the selected vessel."""
+        part, vessel = self.session.selected_part, self.vessel
+        if part is not None and part.fill is not None:
+            return part
+        held = (p for p in self.project.product.parts if p.fill is not None and vessel and vessel.id in p.fill.vessel)
+        return next(held, None)
+
+    @property
+    def fill(self) -> Fill | None:
+        """The fill on the board."""
+        part = self.fill_part
+        return part.fill if part is not None else None
+
+    @property
+    def beads_part(self) -> Part | None:
+        """The drops on the board: the selected ones, or the first on the selected part."""
+        part, vessel = self.session.selected_part, self.vessel
+        if part is not None and part.beads is not None:
+            return part
+        lying = (p for p in self.project.product.parts if p.beads is not None and vessel and vessel.id == p.beads.host)
+        return next(lying, None)
+
+    @property
+    def beads(self) -> Beads | None:
+        """The beads on the board."""
+        part = self.beads_part
+        return part.beads if part is not None else None
+
+    @command
+    def add_fill(self) -> None:
+        """Fills the selected parts, as one vessel, with water; what becomes of it is found aside."""
+        chosen = [self.session.selected, *self.session.also_selected]
+        parts = [p for p in self.project.product.parts if p.id in chosen and not p.is_derived]
+        if not parts:
+            self.session.said.emit("Select the vessel first, or several parts that hold the liquid together.")
+            return
+        if len(parts) > MOST_VESSELS:
+            self.session.said.emit(f"{MOST_VESSELS} parts can be one vessel at most.")
+            return
+        liquid = LIQUIDS[0]
+        fill = Fill(vessel=tuple(p.id for p in parts), share=_FULL_SHARE, **self._physics(liquid, parts[0]))
+        part = Part(id=new_id("fill"), name=liquid.name, mesh=parts[0].mesh, fill=fill)
+        project, assets, vessel = self.project, self.session.assets, parts[0]
+
+        def work() -> PouredLiquid:
+            """Pour it.
+
+            Returns
+            -------
+            PouredLiquid
+            """
+            return poured_liquid(project, part, assets)
+
+        def done(poured: PouredLiquid) -> None:
+            """Keep it as a part.
+
+            Parameters
+            ----------
+            poured : PouredLiquid
+                The liquid.
+            """
+            ids = {p.id for p in self.project.product.parts}
+            if assets is not self.session.assets or any(i not in ids for i in fill.vessel):
+                return
+            name = free_name(liquid.name, {p.name for p in self.project.product.parts})
+            made = part.with_(name=name, mesh=assets.add(NamedMesh(name, poured.part.mesh)))
+            self._add(f"Fill {vessel.name}", made, liquid.swatch)
+
+        self.session.aside(work, done, lambda fault: self._refuse(vessel, fault))
+
+    def _refuse(self, vessel: Part, fault: Exception) -> None:
+        if not isinstance(fault, VesselError):
+            raise fault
+        self.session.said.emit(f"{vessel.name} cannot be filled: {fault}.")
+
+    def _add(self, label: str, part: Part, swatch: str) -> None:
+        with self.session.as_one(label):
+            self.session.edit(label, self.project.with_parts((*self.project.product.parts, part)))
+            self.session.put_on([(part.id, None)], Wearable("swatch", swatch))
+            self.session.select(part.id)
+
+    def _physics(self, liquid: Liquid, vessel: Part) -> dict[str, float]:
+        worn = next((m for m in self.project.materials if m.id == vessel.material), None)
+        angle = liquid.angle_on(worn.family if worn is not None else "")
+        return {"tension": liquid.tension, "density": liquid.density, "contact_angle": angle}
+
+    @command
+    def set_liquid(self, liquid: Liquid) -> None:
+        """Changes what stands in the vessel: its look and how it behaves.
+
+        Parameters
+        ----------
+        liquid : Liquid
+            One of `LIQUIDS`.
+        """
+        part, vessel = self.fill_part, self.vessel
+        if part is None or vessel is None:
+            return
+        with self.session.as_one(f"{liquid.name} in {vessel.name}"):
+            self.put("Liquid", part.fill.with_(**self._physics(liquid, vessel)))
+            self.session.put_on([(part.id, None)], Wearable("swatch", liquid.swatch))
+
+    @command
+    def put(self, label: str, fill: Fill, gesture: str | None = None) -> None:
+        """Puts another fill in the place of the one on the board.
+
+        Parameters
+        ----------
+        label : str
+            Undo text.
+        fill : Fill
+            The fill.
+        gesture : str or None
+            Edits of one gesture are one step of the history.
+        """
+        self.session.edit(label, self.with_fill(fill), gesture)
+
+    def with_fill(self, fill: Fill) -> Project:
+        """The project with another fill on the board; where it asks for more than there is room for, that is said.
+
+        Parameters
+        ----------
+        fill : Fill
+            The fill.
+
+        Returns
+        -------
+        Project
+        """
+        part, poured = self.fill_part, self.liquid
+        if part is None:
+            return self.project
+        is_same = poured is not None and (fill.vessel, fill.near) == (part.fill.vessel, part.fill.near)
+        if is_same and fill.measure == "volume" and fill.volume > poured.capacity_ml and fill.tilt == part.fill.tilt:
+            self.session.said.emit(f"{self.vessel.name} holds {poured.capacity_ml:.1f} ml; more would run out.")
+            fill = fill.with_(volume=round(poured.capacity_ml, 3))
+        return self.project.with_part(part.with_(fill=fill))
+
+    @command
+    def set_measure(self, measure: str) -> None:
+        """Says how full the vessel is by another value, as full as it is now.
+
+        Parameters
+        ----------
+        measure : str
+            A key of `document.fill.MEASURES`.
+        """
+        fill, poured = self.fill, self.liquid
+        if fill is None or measure == fill.measure:
+            return
+        now = {} if poured is None else self._full_as(measure, poured.body.volume, poured)
+        self.put("Measure", fill.with_(measure=measure, **now))
+
+    @staticmethod
+    def _full_as(measure: str, volume: float, poured: PouredLiquid) -> dict[str, float]:
+        """The value by which a vessel is as full as by a volume, mm3."""
+        if measure == "volume":
+            return {"volume": round(max(volume / MM3_PER_ML, 1e-4), 4)}
+        if measure == "share":
+            return {"share": round(min(max(100 * volume / poured.cavity.capacity, 0.01), 100.0), 3)}
+        return {"headspace": round(max(poured.cavity.spill - poured.cavity.level_of(volume), 0.0), 3)}
+
+    @command
+    def set_level(self, height: float, gesture: str | None = None) -> None:
+        """Fills the vessel up to a height.
+
+        Parameters
+        ----------
+        height : float
+            Over the lowest point of the cavity, mm.
+        gesture : str or None
+            Edits of one gesture are one step of the history.
+        """
+        fill, poured = self.fill, self.liquid
+        if fill is None or poured is None:
+            return
+        cavity = poured.cavity
+        level = min(max(cavity.bottom + height, cavity.bottom + 0.01 * (cavity.spill - cavity.bottom)), cavity.spill)
+        self.put("Level", fill.with_(**self._full_as(fill.measure, cavity.volume(level), poured)), gesture)
+
+    @command
+    def take_next_cavity(self) -> None:
+        """Puts the liquid into the next cavity of its vessel."""
+        fill, assets = self.fill, self.session.assets
+        if fill is None or self.liquid is None:
+            return
+        try:
+            found = cavities_of(self.project, fill, assets)
+        except VesselError as fault:
+            self._refuse(self.vessel, fault)
+            return
+        if len(found) < 2:
+            self.session.said.emit(f"{self.vessel.name} has one cavity only.")
+            return
+        now = next((k for k, cavity in enumerate(found) if cavity is self.liquid.cavity), 0)
+        cavity = found[(now + 1) % len(found)]
+        lowest = cavity.vessel.vertices[np.where(np.isfinite(cavity.reached), cavity.vessel.vertices[:, 1], np.inf).argmin()]
+        world = frame_of(up_of(fill)).T @ lowest
+        near, _ = in_part_frame(world, (0, 1, 0), self.project.part(fill.vessel[0]).pose)
+        self.put("Cavity", fill.with_(near=near))
+
+    @command
+    def add_beads(self) -> None:
+        """Strews drops of water over the selected part, or the vessel of the selected liquid."""
+        host = self.vessel
+        if host is None:
+            self.session.said.emit("Select the part that the drops lie on first.")
+            return
+        bead = moved(lathe([(0, 0), (0.45, 0), (0.4, 0.2), (0.2, 0.33), (0, 0.36)], 24), host.pose.shift)
+        name = free_name(f"Drops on {host.name}", {p.name for p in self.project.product.parts})
+        mesh = self.session.assets.add(NamedMesh(name, bead))
+        part = Part(id=new_id("beads"), name=name, mesh=mesh, beads=Beads(host=host.id))
+        self._add(f"Drops on {host.name}", part, "water")
+
+    def with_beads(self, beads: Beads) -> Project:
+        """The project with other beads on the board.
+
+        Parameters
+        ----------
+        beads : Beads
+            The beads.
+
+        Returns
+        -------
+        Project
+        """
+        part = self.beads_part
+        return self.project if part is None else self.project.with_part(part.with_(beads=beads))
+
+    def remove(self, part: Part) -> None:
+        """Removes a liquid, or drops.
+
+        Parameters
+        ----------
+        part : Part
+            The part that is one.
+        """
+        if self.session.selected == part.id:
+            self.session.select(self.vessel.id if self.vessel is not None else None)
+        rest = (p for p in self.project.product.parts if p.id != part.id)
+        self.session.edit(f"Remove {part.name}", self.project.with_parts(rest))
+
+    def tell(self) -> None:
+        """Finds out, aside, what there is to say about what is on the board; `told` follows where that is new."""
+        if self._is_busy:
+            return  # it is asked for again when that is done
+        project, assets = self.project, self.session.assets
+        fill_part, beads_part = self.fill_part, self.beads_part
+        view = np.asarray(self.session.camera.position) - np.asarray(self.session.camera.target)
+        wanted = (fill_part, beads_part, project.product.parts, project.marks, assets, tuple(np.round(view, -1)))
+        if self._told_of is not None and all(a is b or a == b for a, b in zip(self._told_of, wanted, strict=True)):
+            return
+        self._told_of, self._is_busy = wanted, True
+
+        def work() -> tuple:
+            """Pour, cut and count.
+
+            Returns
+            -------
+            (PouredLiquid or None, Section or None, str, int)
+            """
+            poured, section, fault, count = None, None, "", 0
+            if fill_part is not None:
+                try:
+                    poured = poured_liquid(project, fill_part, assets)
+                    section = section_of(poured, fill_part.fill, view)
+                except VesselError as why:
+                    fault = str(why)
+            if beads_part is not None:
+                caps = bead_caps(project, beads_part, assets)
+                count = len(caps) if caps is not None else 0
+            return poured, section, fault, count
+
+        def done(found: tuple) -> None:
+            """Take it over.
+
+            Parameters
+            ----------
+            found : tuple
+                Result of the work.
+            """
+            self._is_busy = False
+            self.liquid, self.section, self.fault, self.drop_count = found
+            self.told.emit()
+            self.tell()
+
+        def failed(fault: Exception) -> None:
+            """Let it be asked for again.
+
+            Parameters
+            ----------
+            fault : Exception
+                The reason.
+            """
+            self._is_busy = False
+            raise fault
+
+        self.session.aside(work, done, failed)
+
+    @property
+    def are_all_drops_shown(self) -> bool:
+        """True unless there are more drops than can be shown."""
+        return self.drop_count < MOST_DROPS
+
+
+def section_of(poured: PouredLiquid, fill: Fill, view: np.ndarray) -> Section:
+    """A vessel and its liquid, cut along the picture.
+
+    Parameters
+    ----------
+    poured : PouredLiquid
+        The liquid.
+    fill : Fill
+        Its fill.
+    view : (3,) float64
+        Direction towards the camera.
+
+    Returns
+    -------
+    Section
+    """
+    cavity, turn = poured.cavity, frame_of(up_of(fill))
+    towards = turn @ view
+    across = np.array([towards[2], 0.0, -towards[0]])
+    length = float(np.linalg.norm(across))
+    across = across / length if length > 1e-6 else np.array([1.0, 0.0, 0.0])
+    wet = cavity.vessel.vertices[np.isfinite(cavity.reached)]
+    origin = (wet.min(axis=0) + wet.max(axis=0)) / 2
+    origin[1] = 0.0
+    vessel = section_outlines(cavity.vessel.vertices, cavity.vessel.triangles, origin, across)
+    liquid = section_outlines(poured.body.mesh.vertices, poured.body.mesh.triangles, origin, across)
+    up = turn.T @ np.array([0.0, 1.0, 0.0])
+    return Section(
+        vessel, liquid, poured.body.level, cavity.bottom, cavity.spill, turn.T @ origin, turn.T @ across, up
+    )
