@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import (
 )
 
 from mat_shelf.app.autosave import Autosave, unsaved_words
+from mat_shelf.app.fill.fill_board import FillBoard
 from mat_shelf.app.image_file import dropped_files
 from mat_shelf.app.library.library_pane import LibraryPane
 from mat_shelf.app.library.library_panel import LibraryPanel
@@ -38,10 +39,11 @@ from mat_shelf.app.theme import is_dark
 from mat_shelf.app.top_bar import Stations, TopBar
 from mat_shelf.app.wall.tools.brush import BrushTool
 from mat_shelf.app.wall.tools.file_drop import FileDrop
+from mat_shelf.app.wall.tools.level_handle import LevelHandle
 from mat_shelf.app.wall.tools.mark import MarkTool
 from mat_shelf.app.wall.tools.pattern_placement import PatternPlacement
 from mat_shelf.app.wall.wall import Wall
-from mat_shelf.app.workshop import MarkWork, ProductWork, Workshop
+from mat_shelf.app.workshop import FillWork, MarkWork, ProductWork, Workshop
 from mat_shelf.document.mark import Mark
 from mat_shelf.document.material import Material
 from mat_shelf.document.product import Part
@@ -102,6 +104,10 @@ class Window(QMainWindow):
         self.marks = MarkWork(workshop)
         self.marks_board = MarksBoard(self.marks)
         self.board_pane.add(self.marks_board)
+        self.fills = FillWork(workshop)
+        self.fill_board = FillBoard(self.fills)
+        self.board_pane.add(self.fill_board)
+        self.level_handle = LevelHandle(self.viewport, self.fills)
         boards = self.marks_board, self.board
         self.file_drop = FileDrop(self.viewport, self.marks, *boards, lambda board: self.stations.show(board))
         self.mark_tool = MarkTool(self.viewport, self.marks, self.marks_board)
@@ -116,7 +122,7 @@ class Window(QMainWindow):
         self.board_pane.show_board(self.board)
         self.panes = Panes(self.library_pane, self.wall, self.board_pane)
         boards = {"Product": self.product_board, "Materials": self.board}
-        boards |= {"Marks": self.marks_board, "Set": self.set_board}
+        boards |= {"Marks": self.marks_board, "Fill": self.fill_board, "Set": self.set_board}
         self.stations = Stations(boards, self.board, self)
         self.stations.changed.connect(self._show_board)
         self.menus = MenuBar(self)
@@ -174,6 +180,7 @@ class Window(QMainWindow):
         self.mark_tool.is_active = board is self.marks_board
         self.viewport.select.is_light_judged = self.viewport.aim_light.is_shown = board is self.set_board
         self.viewport.light_handles.is_shown = board is self.set_board
+        self.level_handle.is_shown = board is self.fill_board
         self.viewport.update()
 
     def _follow_board(self) -> None:

@@ -4,6 +4,7 @@ from pathlib import Path
 
 from mat_shelf.app.face import face_of
 from mat_shelf.app.threaded_aside import ThreadedAside
+from mat_shelf.commands.fills import FillCommands
 from mat_shelf.commands.marks import MarkCommands
 from mat_shelf.commands.patterns import PatternCommands
 from mat_shelf.commands.product import ProductCommands
@@ -46,4 +47,12 @@ class MarkWork(face_of(MarkCommands)):
 
     def __init__(self, workshop: Workshop):
         super().__init__(MarkCommands(workshop.model))
+        self.workshop = workshop
+
+
+class FillWork(face_of(FillCommands)):
+    """Commands of fills and beads."""
+
+    def __init__(self, workshop: Workshop):
+        super().__init__(FillCommands(workshop.model))
         self.workshop = workshop

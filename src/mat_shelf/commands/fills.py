@@ -115,8 +115,16 @@ class FillCommands:
         return part.beads if part is not None else None
 
     @command
-    def add_fill(self) -> None:
-        """Fills the selected parts, as one vessel, with water; what becomes of it is found aside."""
+    def add_fill(self, liquid: Liquid = LIQUIDS[0], **values) -> None:
+        """Fills the selected parts, as one vessel; what becomes of it is found aside.
+
+        Parameters
+        ----------
+        liquid : Liquid
+            The liquid; water by default.
+        **values
+            Fields of the fill that are others than by default.
+        """
         chosen = [self.session.selected, *self.session.also_selected]
         parts = [p for p in self.project.product.parts if p.id in chosen and not p.is_derived]
         if not parts:
@@ -125,8 +133,8 @@ class FillCommands:
         if len(parts) > MOST_VESSELS:
             self.session.said.emit(f"{MOST_VESSELS} parts can be one vessel at most.")
             return
-        liquid = LIQUIDS[0]
-        fill = Fill(vessel=tuple(p.id for p in parts), share=_FULL_SHARE, **self._physics(liquid, parts[0]))
+        vessel_ids = tuple(p.id for p in parts)
+        fill = Fill(**{"vessel": vessel_ids, "share": _FULL_SHARE} | self._physics(liquid, parts[0]) | values)
         part = Part(id=new_id("fill"), name=liquid.name, mesh=parts[0].mesh, fill=fill)
         project, assets, vessel = self.project, self.session.assets, parts[0]
 

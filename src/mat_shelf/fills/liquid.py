@@ -7,6 +7,7 @@ one of higher priority has the true boundary.
 from typing import NamedTuple
 
 import numpy as np
+from scipy.spatial import QhullError
 
 from mat_shelf.fills.cavity import Cavity, VesselError
 from mat_shelf.fills.meniscus import capillary_length, heights_at_wall, mesh_outlines, node_areas, surface_heights
@@ -15,6 +16,8 @@ from mat_shelf.geometry.embree import Scene
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.triangles import area_vectors
 
+_FAILED = (RuntimeError, QhullError, ValueError)
+"""Raised where an outline crosses itself, or is thinner than its own points lie apart."""
 _FULL = 1e-3
 """Of the depth of a cavity, how far below its brim liquid stands at most."""
 _SIDES, _BEND = 200, np.radians(5.0)
@@ -164,6 +167,21 @@ def liquid_up_to(cavity: Cavity, depth: np.ndarray, level: float, wetting: Wetti
     VesselError
         If it has no depth there.
     """
+    try:
+        return _up_to(cavity, depth, level, wetting, is_flat=False)
+    except VesselError:
+        raise
+    except _FAILED:  # where an outline is too intricate its edge is left out
+        pass
+    try:
+        return _up_to(cavity, depth, level, wetting, is_flat=True)
+    except VesselError:
+        raise
+    except _FAILED:
+        raise VesselError("its surface could not be found there; change the level a little") from None
+
+
+def _up_to(cavity: Cavity, depth: np.ndarray, level: float, wetting: Wetting, is_flat: bool) -> LiquidBody:
     length = capillary_length(wetting.tension, wetting.density)
     dropped = 0.0
     for _ in range(2):  # a wall that leans brings the edge elsewhere; where the edge sinks, the wall ends lower
@@ -171,9 +189,9 @@ def liquid_up_to(cavity: Cavity, depth: np.ndarray, level: float, wetting: Wetti
         shores = [_shore(loop) for loop in walls.loops]
         if not shores:
             raise VesselError("the liquid is too shallow to be shown; fill in more")
-        edge = _edge(cavity, shores, level, wetting, length)
+        edge = _edge(cavity, shores, level, wetting, length, is_flat)
         if np.abs(edge.height).max() > _HIGHEST * length:
-            raise VesselError("its surface could not be found there")
+            raise RuntimeError("no surface is so high")
         lowest = min(float(edge.height.min()), 0.0)
         if lowest >= dropped:
             break
@@ -297,13 +315,15 @@ class _Edge(NamedTuple):
     heights: np.ndarray
 
 
-def _edge(cavity: Cavity, shores: list[_Shore], level: float, wetting: Wetting, length: float) -> _Edge:
+def _edge(cavity: Cavity, shores: list[_Shore], level: float, wetting: Wetting, length: float, is_flat: bool) -> _Edge:
     start = np.concatenate([shore.points for shore in shores])
     normal = np.concatenate([shore.normal for shore in shores])
     splits = np.cumsum([len(shore.points) for shore in shores])[:-1]
     wall, count = _Wall(cavity), len(start)
     # The angle of the wall going up, seen from the liquid, is 90 degrees for an upright one.
     slope = np.arccos(np.clip(normal[:, 1], -1, 1)) - np.radians(wetting.angle)
+    if is_flat:
+        slope = np.zeros(count)
     lines = np.split(start[:, [0, 2]] * (1, -1), splits)
     mesh = mesh_outlines(lines, length)
     raw = surface_heights(mesh, lines, slope, length)

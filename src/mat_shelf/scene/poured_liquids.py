@@ -17,6 +17,8 @@ from mat_shelf.scene.displacement import ReshapedPart
 from mat_shelf.scene.smoothed_parts import smooth_surface_of, smoothing_key
 
 _MOST_VESSELS, _MOST_LIQUIDS = 24, 64
+_LEAST_SHARE = 2e-4
+"""Of its capacity, under which a vessel is as good as empty."""
 _LEAST_REACH = 0.02
 """mm that a liquid reaches into its wall, however small the tolerance of contact is."""
 _HOME = np.float32([0, 0, 1, 0, 0, 1])
@@ -269,7 +271,11 @@ def _poured(project: Project, fill: Fill, supplies, reach: float) -> PouredLiqui
             _depths[key] = cavity, wall_depths(cavity, reach)
             _shorten(_depths, _MOST_VESSELS)
         wetting = Wetting(max(fill.tension, 1e-3), fill.density, fill.contact_angle, fill.ripples, fill.seed)
-        body = pour(cavity, _depths[key][1], wanted_volume(fill, cavity), wetting)
+        volume = wanted_volume(fill, cavity)
+        if volume < _LEAST_SHARE * cavity.capacity:
+            deep = cavity.spill - cavity.bottom
+            raise VesselError(f"next to nothing is in it, which is {deep:.1f} mm deep; fill in more")
+        body = pour(cavity, _depths[key][1], volume, wetting)
     except VesselError as fault:
         return fault
     back = frame_of(up_of(fill)).T

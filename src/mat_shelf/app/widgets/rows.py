@@ -18,6 +18,8 @@ _CHOICES = {
     "seen": {"both": "Both", "outside": "Front", "inside": "Back"},
     "is_displaced": {False: "Bump", True: "True relief"},
     "is_mirrored": {False: "No", True: "Mirrored"},
+    "side": {"outside": "Outside", "inside": "Inside", "both": "Both"},
+    "faces": {"all": "All", "up": "Facing up", "sides": "Upright", "down": "Facing down"},
     "profile": {"flat-topped": "Smooth", "straight": "Straight", "round": "Round"},
 }
 """Words for the values of fields that have few."""

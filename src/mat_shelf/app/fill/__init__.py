@@ -1,0 +1,1 @@
+"""The Fill station: liquid in vessels, and drops on parts."""

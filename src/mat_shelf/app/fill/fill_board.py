@@ -1,0 +1,54 @@
+"""The board of the Fill station: the vessel, its section, the liquid, and drops."""
+
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QFrame
+
+from mat_shelf.app.fill.drops_card import DropsCard
+from mat_shelf.app.fill.liquid_card import LiquidCard
+from mat_shelf.app.fill.section_view import SectionView
+from mat_shelf.app.fill.vessel_card import VesselCard
+from mat_shelf.app.widgets.fold_row import FoldRow
+from mat_shelf.app.workshop import FillWork
+
+
+class FillBoard(QFrame):
+    """Cards from left to right, in the order of the work."""
+
+    def __init__(self, work: FillWork):
+        super().__init__()
+        self.setObjectName("board")
+        self.work = work
+        self.vessel_card, self.section_view = VesselCard(work), SectionView(work)
+        self.liquid_card, self.drops_card = LiquidCard(work), DropsCard(work)
+        self.row = FoldRow(
+            self,
+            {
+                "Vessel": ([self.vessel_card], 17),
+                "Section": ([self.section_view], 24),
+                "Liquid": ([self.liquid_card], 28, 2),
+                "Drops": ([self.drops_card], 28, 2),
+            },
+            ("Section",),
+        )
+        self._asked = QTimer(self, singleShot=True, interval=0)
+        self._asked.timeout.connect(work.tell)
+        for signal in (work.workshop.project_changed, work.workshop.selection_changed, work.workshop.camera_changed):
+            signal.connect(self.follow)
+        work.told.connect(self._show)
+        self.follow()
+
+    def follow(self) -> None:
+        """Shows what is on the board; what has to be worked out follows."""
+        if self.isVisible():
+            self._asked.start()
+            self._show()
+
+    def _show(self) -> None:
+        if self.isVisible():
+            for card in (self.vessel_card, self.liquid_card, self.drops_card):
+                card.follow()
+
+    def showEvent(self, event) -> None:
+        super().showEvent(event)
+        self.follow()
+        self.row.follow_room()

@@ -1,0 +1,85 @@
+"""The liquid: what it is, how much of it there is, and how it meets the wall."""
+
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
+
+from mat_shelf.app.widgets.binding import Binding
+from mat_shelf.app.widgets.rows import row_of
+from mat_shelf.app.widgets.small_widgets import quiet_label
+from mat_shelf.app.workshop import FillWork
+from mat_shelf.document.fill import MEASURES, Fill
+from mat_shelf.fills.liquids import LIQUIDS
+
+_AMOUNTS = tuple(MEASURES)
+_LEFT = ("tilt", "direction", "ripples")
+_RIGHT = ("contact_angle", "tension", "density", "seed")
+
+
+class LiquidCard(QWidget):
+    """Values of the liquid on the board, in two columns."""
+
+    def __init__(self, work: FillWork):
+        super().__init__()
+        self.work = work
+        self.rows = {name: row_of(self._of_fill(name), is_stacked=True) for name in (*_AMOUNTS, *_LEFT, *_RIGHT)}
+        self.liquid_box = _small_box("Liquid", "What stands in the vessel: its look, and how it behaves")
+        for liquid in LIQUIDS:
+            self.liquid_box.addItem(liquid.name, liquid)
+        self.liquid_box.activated.connect(lambda: work.set_liquid(self.liquid_box.currentData()))
+        self.measure_box = _small_box("Measure", "The value that says how full the vessel is")
+        for key, words in MEASURES.items():
+            self.measure_box.addItem(f"By {words.lower()}", key)
+        self.measure_box.activated.connect(lambda: work.set_measure(self.measure_box.currentData()))
+        self.words = quiet_label()
+        self.words.setWordWrap(True)
+        left, right = QVBoxLayout(), QVBoxLayout()
+        for column in (left, right):
+            column.setSpacing(0)
+            column.addStrut(128)
+        for widget in (self.liquid_box, self.measure_box):
+            left.addWidget(widget)
+            left.addSpacing(5)
+        for name in (*_AMOUNTS, *_LEFT):
+            left.addWidget(self.rows[name])
+        for name in _RIGHT:
+            right.addWidget(self.rows[name])
+        right.addWidget(self.words)
+        for column in (left, right):
+            column.addStretch(1)
+        columns = QHBoxLayout(self)
+        columns.setContentsMargins(0, 0, 0, 0)
+        columns.setSpacing(14)
+        columns.addLayout(left, 1)
+        columns.addLayout(right, 1)
+
+    def _of_fill(self, name: str) -> Binding:
+        return Binding(self.work.workshop, Fill, name, lambda w: self.work.fill, lambda w, fill: self.work.with_fill(fill))
+
+    def follow(self) -> None:
+        """Shows the liquid on the board."""
+        fill, part, poured = self.work.fill, self.work.fill_part, self.work.liquid
+        self.setEnabled(fill is not None)
+        for name in _AMOUNTS:
+            self.rows[name].setVisible(name == (fill.measure if fill is not None else "volume"))
+        materials = {m.id: m for m in self.work.project.materials}
+        worn = materials.get(part.material) if part is not None else None
+        known = next((k for k, liquid in enumerate(LIQUIDS) if worn is not None and liquid.swatch == worn.swatch), -1)
+        self.liquid_box.setCurrentIndex(known)
+        self.liquid_box.setPlaceholderText(worn.name if worn is not None else "Liquid")
+        self.measure_box.setCurrentIndex(self.measure_box.findData(fill.measure) if fill is not None else -1)
+        for row in self.rows.values():
+            row.follow()
+        told = ""
+        if fill is not None and poured is not None:
+            way = "climbs" if poured.meniscus_mm >= 0 else "sinks"
+            told = f"Its edge {way} {abs(poured.meniscus_mm):.1f} mm at the wall, by surface tension."
+        self.words.setText(told)
+
+
+def _small_box(name: str, tip: str) -> QComboBox:
+    box = QComboBox()
+    box.setProperty("role", "small")
+    box.setAccessibleName(name)
+    box.setToolTip(tip)
+    box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    box.setMinimumContentsLength(8)
+    return box

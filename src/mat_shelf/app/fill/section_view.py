@@ -1,0 +1,140 @@
+"""The section of a vessel and its liquid; the level is dragged in it."""
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from mat_shelf.app.theme import THEME, font
+from mat_shelf.app.wall.caption import paint_hint
+from mat_shelf.app.workshop import FillWork
+from mat_shelf.commands.fills import Section
+
+_GESTURE = "section level"
+_MARGIN, _ASIDE, _GRIP, _HANDLE = 12, 46, 9, 5
+"""Pixels; room beside the vessel is for the words at its level."""
+_KEY_STEP = 0.5
+"""mm that an arrow key moves the level."""
+
+
+class SectionView(QWidget):
+    """Walls in a light tone, liquid in the accent's; a line with a handle at the level."""
+
+    def __init__(self, work: FillWork):
+        super().__init__()
+        self.work, self._is_held = work, False
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMinimumSize(150, 120)
+        self.setAccessibleName("Section of the vessel")
+        self.setToolTip("Cut along the picture. Drag the level, or press the arrow keys up and down.")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMouseTracking(True)
+        work.told.connect(self.update)
+
+    def sizeHint(self) -> QSize:
+        return QSize(240, 190)
+
+    def _scale(self, section: Section) -> tuple[np.ndarray, float]:
+        """Point of the section, mm, in the middle of the widget, and pixels of a mm."""
+        points = np.concatenate(section.vessel)
+        low, high = points.min(axis=0), points.max(axis=0)
+        room = self.width() - 2 * _MARGIN - _ASIDE, self.height() - 2 * _MARGIN
+        scale = min(room[0] / max(high[0] - low[0], 1e-6), room[1] / max(high[1] - low[1], 1e-6))
+        return (low + high) / 2, max(scale, 1e-6)
+
+    def _place(self, section: Section, point) -> QPointF:
+        middle, scale = self._scale(section)
+        x, y = (np.asarray(point) - middle) * scale
+        return QPointF((self.width() - _ASIDE) / 2 + x, self.height() / 2 - y)
+
+    def _down(self, section: Section) -> float:
+        return self._place(section, (0.0, section.level)).y()
+
+    def handle(self) -> QPointF | None:
+        """Place of the level's handle."""
+        section = self.work.section
+        if section is None or not section.vessel:
+            return None
+        right = self._place(section, np.concatenate(section.vessel).max(axis=0)).x()
+        return QPointF(right + 10, self._down(section))
+
+    def _set_at(self, down: float) -> None:
+        section = self.work.section
+        middle, scale = self._scale(section)
+        height = middle[1] - (down - self.height() / 2) / scale
+        self.work.set_level(float(height - section.bottom), _GESTURE)
+
+    def mousePressEvent(self, event) -> None:
+        handle = self.handle()
+        if handle is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        self._is_held = abs(event.position().y() - handle.y()) <= _GRIP
+        self.update()
+
+    def mouseMoveEvent(self, event) -> None:
+        handle = self.handle()
+        near = handle is not None and abs(event.position().y() - handle.y()) <= _GRIP
+        self.setCursor(Qt.CursorShape.SizeVerCursor if near or self._is_held else Qt.CursorShape.ArrowCursor)
+        if self._is_held and handle is not None:
+            self._set_at(event.position().y())
+
+    def mouseReleaseEvent(self, event) -> None:
+        if self._is_held:
+            self._is_held = False
+            self.work.workshop.history.end_gesture()
+            self.update()
+
+    def keyPressEvent(self, event) -> None:
+        way = {Qt.Key.Key_Up: 1, Qt.Key.Key_Down: -1}.get(event.key())
+        section = self.work.section
+        if way is None or section is None:
+            super().keyPressEvent(event)
+            return
+        self.work.set_level(section.level - section.bottom + way * _KEY_STEP)
+
+    def paintEvent(self, event) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        section = self.work.section
+        if section is None or not section.vessel:
+            painter.setPen(QColor(THEME.quiet))
+            painter.setFont(font(12))
+            paint_hint(painter, self.rect(), self.work.fault.capitalize() or "Fill a vessel to see its section.")
+            return
+        wall, liquid = QColor(THEME.accent), QColor(THEME.accent)
+        wall.setAlpha(46)
+        painter.setPen(QPen(QColor(THEME.accent), 1.0))
+        painter.setBrush(wall)
+        painter.drawPath(self._path(section, section.vessel))
+        painter.setClipPath(self._inner(section))
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(liquid)
+        painter.drawPath(self._path(section, section.liquid))
+        painter.setClipping(False)
+        handle = self.handle()
+        left = self._place(section, np.concatenate(section.vessel).min(axis=0)).x()
+        painter.setPen(QPen(QColor(THEME.text), 1.2))
+        painter.drawLine(QPointF(left - 8, handle.y()), handle)
+        painter.setBrush(QColor(THEME.accent if self._is_held or self.hasFocus() else THEME.field))
+        painter.drawRect(QRectF(handle.x(), handle.y() - _HANDLE, 2 * _HANDLE, 2 * _HANDLE))
+        painter.setPen(QColor(THEME.text))
+        painter.setFont(font(12, tabular=True))
+        room = QRectF(handle.x() + 2 * _HANDLE + 4, handle.y() - 10, self.width(), 20)
+        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, self._words())
+
+    def _words(self) -> str:
+        return f"{self.work.liquid.volume_ml:.3g} ml"
+
+    def _path(self, section: Section, outlines) -> QPainterPath:
+        path = QPainterPath()
+        path.setFillRule(Qt.FillRule.OddEvenFill)
+        for line in outlines:
+            path.addPolygon(QPolygonF([self._place(section, point) for point in line]))
+            path.closeSubpath()
+        return path
+
+    def _inner(self, section: Section) -> QPainterPath:
+        """All but the walls, into which liquid reaches by a hair."""
+        whole = QPainterPath()
+        whole.addRect(QRectF(self.rect()))
+        return whole.subtracted(self._path(section, section.vessel))

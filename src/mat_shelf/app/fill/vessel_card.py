@@ -1,0 +1,77 @@
+"""The vessel: what it holds, and what can be put in it and on it."""
+
+from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
+
+from mat_shelf.app.widgets.elided_label import ElidedLabel
+from mat_shelf.app.widgets.small_widgets import quiet_label, small_button
+from mat_shelf.app.workshop import FillWork
+
+_VALUES = ("Capacity", "Volume", "Headspace", "Edge", "Watertight")
+
+
+class VesselCard(QWidget):
+    """Values of the vessel on the board, and buttons to fill it and to strew drops over it."""
+
+    def __init__(self, work: FillWork):
+        super().__init__()
+        self.work = work
+        self.name = ElidedLabel()
+        self.values = {name: QLabel() for name in _VALUES}
+        self.note = quiet_label()
+        self.note.setWordWrap(True)
+        grid = QGridLayout()
+        grid.setContentsMargins(0, 4, 0, 4)
+        grid.setVerticalSpacing(7)
+        for row, (name, value) in enumerate(self.values.items()):
+            grid.addWidget(quiet_label(name), row, 0)
+            grid.addWidget(value, row, 1)
+            value.setAccessibleName(name)
+        grid.setColumnStretch(0, 1)
+        self.fill_button = small_button("Fill", "Lets liquid stand in the selected parts, as one vessel", work.add_fill)
+        self.cavity_button = small_button("Another cavity", "Puts the liquid into the next cavity", work.take_next_cavity)
+        self.empty_button = small_button("Empty", "Removes the liquid", self._empty)
+        self.drops_button = small_button("Drops on it", "Strews drops of water over the part", work.add_beads)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        column.addWidget(self.name)
+        column.addLayout(grid)
+        column.addWidget(self.note)
+        for button in (self.fill_button, self.cavity_button, self.empty_button, self.drops_button):
+            column.addWidget(button)
+        column.addStretch(1)
+
+    def _empty(self) -> None:
+        if self.work.fill_part is not None:
+            self.work.remove(self.work.fill_part)
+
+    def follow(self) -> None:
+        """Shows the vessel and what is known of it."""
+        work = self.work
+        vessel, part, poured = work.vessel, work.fill_part, work.liquid
+        others = len(part.fill.vessel) - 1 if part is not None else 0
+        name = vessel.name if vessel is not None else ""
+        self.name.setText(f"{name} and {others} more" if others else name or "Nothing is selected")
+        is_known = part is not None and poured is not None
+        told = ("", "", "", "", "")
+        if is_known:
+            told = (
+                f"{poured.capacity_ml:.1f} ml",
+                f"{poured.volume_ml:.1f} ml",
+                f"{poured.headspace_mm:.1f} mm",
+                f"{poured.meniscus_mm:+.1f} mm",
+                "closed" if poured.cavity.is_closed else "yes",
+            )
+        for label, text in zip(self.values.values(), told, strict=True):
+            label.setText(text or "–")
+        if vessel is None:
+            self.note.setText("Click a vessel in the picture, or several parts in the list of the Product station.")
+        else:
+            self.note.setText(f"{work.fault[:1].upper()}{work.fault[1:]}." if work.fault else "")
+        self.note.setVisible(bool(self.note.text()))
+        self.fill_button.setVisible(part is None)
+        self.fill_button.setEnabled(vessel is not None)
+        self.cavity_button.setVisible(is_known and poured.count > 1)
+        self.empty_button.setVisible(part is not None)
+        self.drops_button.setEnabled(vessel is not None)
+        self.drops_button.setVisible(work.beads_part is None)
