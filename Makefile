@@ -33,7 +33,7 @@ lint: $(VENV)/tools
 	$(RUN)/ruff format --check src tests scripts benchmarks
 	$(RUN)/lint-imports
 	$(RUN)/python scripts/check_words.py
-	cd src/mat_shelf && $(CURDIR)/$(RUN)/numpydoc lint $$(find numerics optics geometry patterns marks scene rendering \
+	cd src/mat_shelf && $(CURDIR)/$(RUN)/numpydoc lint $$(find numerics optics geometry patterns marks fills scene rendering \
 		exchange commands -name "*.py")
 
 screenshots: $(VENV)/ready

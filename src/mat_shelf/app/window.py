@@ -107,6 +107,7 @@ class Window(QMainWindow):
         self.fills = FillWork(workshop)
         self.fill_board = FillBoard(self.fills)
         self.board_pane.add(self.fill_board)
+        self.fill_board.material_wanted.connect(lambda: self.stations.show(self.board))
         self.level_handle = LevelHandle(self.viewport, self.fills)
         boards = self.marks_board, self.board
         self.file_drop = FileDrop(self.viewport, self.marks, *boards, lambda board: self.stations.show(board))

@@ -18,7 +18,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     amount.add_argument("--headspace", type=float, metavar="MM")
     amount.add_argument("--share", type=float, metavar="PERCENT")
     parser.add_argument("--tilt", type=float, default=0.0, metavar="DEG", help="of gravity, from upright")
-    parser.add_argument("--direction", type=float, default=0.0, metavar="DEG", help="of the tilt, about the upright axis")
+    parser.add_argument("--direction", type=float, default=0.0, metavar="DEG", help="of the tilt")
     parser.add_argument("-o", "--output", type=Path, required=True, metavar="FILE")
     parser.add_argument("--json", action="store_true")
 
@@ -65,10 +65,8 @@ def run(options) -> None:
     if options.json:
         print(json.dumps(told, indent=1))
     else:
-        print(
-            f"{options.part}: {told['volume_ml']:g} of {told['capacity_ml']:g} ml, {told['headspace_mm']:g} mm to the brim, "
-            f"level at {told['level_mm']:g} mm, edge {told['meniscus_mm']:g} mm"
-        )
+        amount = f"{told['volume_ml']:g} of {told['capacity_ml']:g} ml, {told['headspace_mm']:g} mm to the brim"
+        print(f"{options.part}: {amount}, level at {told['level_mm']:g} mm, edge {told['meniscus_mm']:g} mm")
 
 
 _TOLD = ("capacity_ml", "volume_ml", "headspace_mm", "level_mm", "meniscus_mm")

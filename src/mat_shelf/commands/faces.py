@@ -69,6 +69,9 @@ class FaceCommands:
         take : bool
             Whether the faces are taken out of the selection.
         """
+        if self.project.part(part_id).is_derived:
+            self.session.said.emit(f"{self.project.part(part_id).name} has no faces of its own.")
+            return
         key = self.project.part(part_id).mesh
         mesh, way, degrees = self.session.assets.meshes[key], self.way, self.degrees
         if face >= len(mesh.triangles):
@@ -150,6 +153,8 @@ class FaceCommands:
         take : bool
             Whether the faces are taken out of the selection.
         """
+        if self.project.part(part_id).is_derived:
+            return
         place = [p.id for p in self.project.product.parts].index(part_id)
         rows, columns = np.nonzero(first_hits.part == place)
         height, width = first_hits.part.shape
@@ -198,6 +203,8 @@ class FaceCommands:
             None where the part has no such face, or is still looked into.
         """
         key = self.project.part(part_id).mesh
+        if self.project.part(part_id).is_derived:
+            return None
         if not 0 <= face < len(self.session.assets.meshes[key].triangles):
             return None
         numbers = self._face_numbers(part_id)

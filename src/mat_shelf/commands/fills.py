@@ -13,10 +13,11 @@ from mat_shelf.document.ids import free_name, new_id
 from mat_shelf.document.product import Part
 from mat_shelf.document.project import Project
 from mat_shelf.exchange.models.mesh_glb import NamedMesh
-from mat_shelf.fills.cavity import MM3_PER_ML, VesselError, frame_of
+from mat_shelf.fills.cavity import MM3_PER_ML
 from mat_shelf.fills.liquids import LIQUIDS, Liquid
 from mat_shelf.fills.section import section_outlines
 from mat_shelf.fills.strewing import MOST_DROPS
+from mat_shelf.fills.vessel import VesselError, frame_of
 from mat_shelf.geometry.pose import in_part_frame
 from mat_shelf.geometry.solids import lathe, moved
 from mat_shelf.scene.poured_liquids import PouredLiquid, cavities_of, poured_liquid, up_of
@@ -173,7 +174,7 @@ class FillCommands:
         with self.session.as_one(label):
             self.session.edit(label, self.project.with_parts((*self.project.product.parts, part)))
             self.session.put_on([(part.id, None)], Wearable("swatch", swatch))
-            self.session.select(part.id)
+            self.session.select(part.stands_by[0])  # what is put in and on it is on the board with it
 
     def _physics(self, liquid: Liquid, vessel: Part) -> dict[str, float]:
         worn = next((m for m in self.project.materials if m.id == vessel.material), None)
@@ -195,6 +196,7 @@ class FillCommands:
         with self.session.as_one(f"{liquid.name} in {vessel.name}"):
             self.put("Liquid", part.fill.with_(**self._physics(liquid, vessel)))
             self.session.put_on([(part.id, None)], Wearable("swatch", liquid.swatch))
+            self.session.select(vessel.id)
 
     @command
     def put(self, label: str, fill: Fill, gesture: str | None = None) -> None:
@@ -290,7 +292,9 @@ class FillCommands:
             return
         now = next((k for k, cavity in enumerate(found) if cavity is self.liquid.cavity), 0)
         cavity = found[(now + 1) % len(found)]
-        lowest = cavity.vessel.vertices[np.where(np.isfinite(cavity.reached), cavity.vessel.vertices[:, 1], np.inf).argmin()]
+        lowest = cavity.vessel.vertices[
+            np.where(np.isfinite(cavity.reached), cavity.vessel.vertices[:, 1], np.inf).argmin()
+        ]
         world = frame_of(up_of(fill)).T @ lowest
         near, _ = in_part_frame(world, (0, 1, 0), self.project.part(fill.vessel[0]).pose)
         self.put("Cavity", fill.with_(near=near))
@@ -426,6 +430,4 @@ def section_of(poured: PouredLiquid, fill: Fill, view: np.ndarray) -> Section:
     vessel = section_outlines(cavity.vessel.vertices, cavity.vessel.triangles, origin, across)
     liquid = section_outlines(poured.body.mesh.vertices, poured.body.mesh.triangles, origin, across)
     up = turn.T @ np.array([0.0, 1.0, 0.0])
-    return Section(
-        vessel, liquid, poured.body.level, cavity.bottom, cavity.spill, turn.T @ origin, turn.T @ across, up
-    )
+    return Section(vessel, liquid, poured.body.level, cavity.bottom, cavity.spill, turn.T @ origin, turn.T @ across, up)

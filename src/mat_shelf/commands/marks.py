@@ -121,6 +121,9 @@ class MarkCommands(ArtworkCommands):
         if part is None:
             self.session.said.emit("The part that it was dropped on was removed; drop it again.")
             return
+        if part.is_derived:
+            self.session.said.emit(f"{part.name} carries no marks; put it on the part that they lie on.")
+            return
         mesh = self.session.assets.meshes[part.mesh]
         box = (mesh.bounds[1] - mesh.bounds[0]) * part.pose.scale
         room = float(np.sort(box)[1]) * _MOST_OF_PART

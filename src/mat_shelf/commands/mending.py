@@ -247,9 +247,13 @@ class MendingCommands:
 
     def _part_to_mend(self) -> Part | None:
         """The selected part; None where there is none, which is said."""
-        if self.session.selected_part is None:
+        part = self.session.selected_part
+        if part is None:
             self.session.said.emit("Select a part first.")
-        return self.session.selected_part
+        elif part.is_derived:
+            self.session.said.emit(f"{part.name} has no mesh of its own; mend the part that it is in or on.")
+            return None
+        return part
 
     def _mend(self, part: Part, work: Callable[[], object], finish: Callable[[object], None]) -> None:
         """Makes a mesh aside; says why where it cannot be made, or the part was changed meanwhile."""

@@ -129,8 +129,11 @@ class ProductCommands(FaceCommands, UvCommands, PoseCommands, MendingCommands):
         -------
         (2, 3)
         """
-        meshes = self.session.assets.meshes
-        boxes = [posed_bounds(meshes[p.mesh], p.pose) for p in (self.project.product.parts if parts is None else parts)]
+        meshes, product = self.session.assets.meshes, self.project.product
+        if parts is not None:
+            stand = {i for part in parts for i in (part.stands_by or (part.id,))}
+            parts = [part for part in product.modelled if part.id in stand]
+        boxes = [posed_bounds(meshes[p.mesh], p.pose) for p in (product.modelled if parts is None else parts)]
         if not boxes:
             return np.zeros((2, 3))
         return np.stack([np.min([b[0] for b in boxes], axis=0), np.max([b[1] for b in boxes], axis=0)])
@@ -220,15 +223,17 @@ class ProductCommands(FaceCommands, UvCommands, PoseCommands, MendingCommands):
         self.session.explore(None)
 
     def picked(self) -> list[Part]:
-        """The selected parts, the first of them first, or all there are.
+        """The selected parts, the first of them first, or all there are; of a liquid its vessel.
 
         Returns
         -------
         list of Part
         """
         parts = {part.id: part for part in self.project.product.parts}
-        ids = [self.session.selected, *self.session.also_selected]
-        return [parts[i] for i in ids if i in parts] or list(parts.values())
+        chosen = (parts[i] for i in (self.session.selected, *self.session.also_selected) if i in parts)
+        ids = dict.fromkeys(i for part in chosen for i in (part.stands_by or (part.id,)))
+        found = [parts[i] for i in ids if i in parts and not parts[i].is_derived]
+        return found or list(self.project.product.modelled)
 
     @command
     def group(self) -> None:
@@ -294,6 +299,9 @@ class ProductCommands(FaceCommands, UvCommands, PoseCommands, MendingCommands):
         part = self.session.selected_part
         if part is None:
             return
+        if part.is_derived:
+            self.session.said.emit(f"{part.name} follows from other parts; add another one in the Fill station.")
+            return
         name = name_of_copy(part.name, {p.name for p in self.project.product.parts})
         low, high = self.bounds([part])
         shift = tuple(float(x) for x in np.add(part.pose.shift, (float(high[0] - low[0]) * 1.1, 0, 0)))
@@ -307,7 +315,7 @@ class ProductCommands(FaceCommands, UvCommands, PoseCommands, MendingCommands):
         part = self.session.selected_part
         if part is not None:
             self.session.select(None)
-            rest = (p for p in self.project.product.parts if p.id != part.id)
+            rest = (p for p in self.project.product.parts if part.id not in (p.id, *p.stands_by))
             self.session.edit(f"Remove {part.name}", self.project.with_parts(rest))
 
     @command

@@ -1,4 +1,4 @@
-"""What is put in vessels and on surfaces: a fill of liquid, and beads."""
+"""Things put in vessels and on surfaces: a fill of liquid, and beads."""
 
 from typing import Annotated, Literal
 
@@ -29,17 +29,41 @@ class Fill(Frozen):
     near: Point | None = None
     measure: Literal["volume", "headspace", "share"] = "share"
     volume: float = number(
-        50.0, 1e-4, 1e7, label="Volume", unit="ml", tip="Volume of the liquid; it is kept when the vessel is tilted."
+        50.0,
+        1e-4,
+        1e7,
+        label="Volume",
+        unit="ml",
+        tip="Volume of the liquid; it is kept when the vessel is tilted.",
+        usual=(1, 2000),
+        log=True,
     )
     headspace: float = number(
-        10.0, 0.0, 1e5, label="Headspace", unit="mm", tip="Height from the liquid's level up to where it would run out."
+        10.0,
+        0.0,
+        1e5,
+        label="Headspace",
+        unit="mm",
+        tip="Height from the liquid's level up to where it would run out.",
+        usual=(0, 60),
     )
     share: float = number(75.0, 0.01, 100.0, label="Share", unit="%", tip="Volume, of what the vessel holds when full.")
     tilt: float = number(
-        0.0, 0.0, 180.0, label="Tilt", unit="°", tip="Tips gravity over, as if the picture were taken on a slope.", usual=(0, 60)
+        0.0,
+        0.0,
+        180.0,
+        label="Tilt",
+        unit="°",
+        tip="Tips gravity over, as if the picture were taken on a slope.",
+        usual=(0, 60),
     )
     direction: float = number(
-        0.0, -180.0, 180.0, label="Direction", unit="°", tip="The side it is tipped to, about the upright axis; 0 is the right."
+        0.0,
+        -180.0,
+        180.0,
+        label="Direction",
+        unit="°",
+        tip="The side it is tipped to, about the upright axis; 0 is the right.",
     )
     contact_angle: float = number(
         20.0,
@@ -51,11 +75,26 @@ class Fill(Frozen):
         usual=(0, 120),
     )
     tension: float = number(
-        72.8, 0.0, 1000.0, label="Surface tension", unit="mN/m", tip="Water 72.8, ethanol 22.4, olive oil 32, ink about 45.", usual=(15, 80)
+        72.8,
+        0.0,
+        1000.0,
+        label="Surface tension",
+        unit="mN/m",
+        tip="Water 72.8, ethanol 22.4, olive oil 32, ink about 45.",
+        usual=(15, 80),
     )
-    density: float = number(0.998, 0.05, 25.0, label="Density", unit="g/cm³", tip="Water 1, oil 0.91, honey 1.42.", usual=(0.7, 1.5))
+    density: float = number(
+        0.998, 0.05, 25.0, label="Density", unit="g/cm³", tip="Water 1, oil 0.91, honey 1.42.", usual=(0.7, 1.5)
+    )
     ripples: float = number(
-        0.0, 0.0, 20.0, label="Ripples", unit="mm", tip="Height of faint waves on its surface.", usual=(0, 1), zero="none"
+        0.0,
+        0.0,
+        20.0,
+        label="Ripples",
+        unit="mm",
+        tip="Height of faint waves on its surface.",
+        usual=(0, 1),
+        zero="none",
     )
     seed: int = number(1, 0, 99999, label="Seed", tip="Another number lays the waves out anew.")
 
@@ -82,23 +121,42 @@ class Beads(Frozen):
         "all", title="Faces", description="All, or those that look up, to the sides, or down."
     )
     density: float = number(
-        30.0, 0.0, 5000.0, label="Density", unit="/cm²", tip="Number of drops on each square centimetre.", usual=(1, 400), log=True
+        30.0,
+        0.0,
+        5000.0,
+        label="Density",
+        unit="/cm²",
+        tip="Number of drops on each square centimetre.",
+        usual=(1, 400),
+        log=True,
     )
     size: float = number(
         0.9, 0.01, 30.0, label="Size", unit="mm", tip="Mean width of the drops.", usual=(0.1, 5), log=True
     )
-    spread: float = number(40.0, 0.0, 120.0, label="Spread", unit="%", tip="Standard deviation of their sizes. Real drops vary by about 40.")
+    spread: float = number(
+        40.0,
+        0.0,
+        120.0,
+        label="Spread",
+        unit="%",
+        tip="Standard deviation of their sizes. Real drops vary by about 40.",
+    )
     contact_angle: float = number(
         65.0,
         5.0,
         150.0,
         label="Contact angle",
         unit="°",
-        tip="At the foot of a drop: flat ones under 30, round ones over 90. On glass about 40, on wax and car paint 100.",
+        tip="At the foot of a drop: flat ones under 30, round ones over 90. On glass about 40, on wax 100.",
         usual=(15, 120),
     )
     spacing: float = number(
-        1.1, 0.5, 10.0, label="Spacing", tip="Least distance of two drops, in their mean widths; below 1 they run together.", usual=(0.5, 3)
+        1.1,
+        0.5,
+        10.0,
+        label="Spacing",
+        tip="Least distance of two drops, in their mean widths; below 1 they run together.",
+        usual=(0.5, 3),
     )
     patches: float = number(
         0.4, 0.0, 1.0, label="Patches", tip="How unevenly they gather: 0 is all over, 1 in patches alone."
@@ -107,7 +165,14 @@ class Beads(Frozen):
         14.0, 0.1, 1000.0, label="Patch size", unit="mm", tip="Width of the patches.", usual=(2, 60), log=True
     )
     from_marks: float = number(
-        1.0, 0.0, 100.0, label="From marks", unit="mm", tip="Distance from labels and prints; drops lie on them too where it is 0.", usual=(0, 10), zero="on them too"
+        1.0,
+        0.0,
+        100.0,
+        label="From marks",
+        unit="mm",
+        tip="Distance from labels and prints; drops lie on them too where it is 0.",
+        usual=(0, 10),
+        zero="on them too",
     )
     sag: float = number(
         1.0, 0.0, 3.0, label="Sag", tip="How far their weight pulls drops on a slope down: 1 as water, 0 not at all."

@@ -129,6 +129,13 @@ class Part(Frozen):
         """True if its shape follows from other parts, so that it has no faces or place of its own to be edited."""
         return self.fill is not None or self.beads is not None
 
+    @property
+    def stands_by(self) -> tuple[Id, ...]:
+        """Ids of the parts that its shape follows from: the vessel of a liquid, what drops lie on."""
+        if self.fill is not None:
+            return self.fill.vessel
+        return (self.beads.host,) if self.beads is not None else ()
+
     def zone(self, zone_id: str) -> Zone:
         """The zone with this id. Raises KeyError."""
         return by_id(self.zones, zone_id)

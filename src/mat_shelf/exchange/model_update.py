@@ -67,6 +67,7 @@ def update_model(
     old_shapes = [shape_of(assets.meshes[part.mesh]) for part in old]
     new_shapes = [shape_of(assets.meshes[part.mesh]) for part in new]
     by_name, by_shape = match_parts([p.name for p in old], old_shapes, [p.name for p in new], new_shapes)
+    by_shape = {a: b for a, b in by_shape.items() if not old[b].is_derived}
     pairs = by_name | by_shape
     # What is new stands as its file says beside parts that were found again, so it takes the place of one of those.
     stand = old[next(iter(pairs.values()))].pose if pairs else None
@@ -79,6 +80,8 @@ def update_model(
             name = free_name(part.name, taken)
             taken.add(name)
             parts.append(part.with_(name=name, pose=stand or part.pose))
+    # Liquids and drops stay in and on what takes the place of their vessels.
+    parts += [part for place, part in enumerate(old) if part.is_derived and place not in pairs.values()]
     used = {i for part in parts for i in part.worn()}
     known = {m.id for m in project.materials}
     names = {m.name for m in project.materials}
@@ -91,7 +94,7 @@ def update_model(
         [old[k].name for k in by_name.values()],
         [(old[b].name, new[a].name) for a, b in by_shape.items()],
         [new[k].name for k in range(len(new)) if k not in pairs],
-        [old[k].name for k in range(len(old)) if k not in pairs.values()],
+        [old[k].name for k in range(len(old)) if k not in pairs.values() and not old[k].is_derived],
     )
     unit = project.product.unit if pairs else product.unit
     origin = {name: getattr(product, name) for name in ("source", "source_modified", "fineness")}
@@ -102,6 +105,8 @@ def _carried(old: Part, new: Part, assets: Assets) -> Part:
     """The old part with the new mesh, its zones laid on that."""
     if new.mesh == old.mesh:
         return old
+    if old.is_derived:
+        return old.with_(mesh=new.mesh)
     zones: tuple[Zone, ...] = ()
     if old.zones:
         labels = _carried_labels(old, new, [zone.faces for zone in old.zones], assets)

@@ -1,1 +1,1 @@
-"""What is put in vessels and on surfaces: cavities, liquids and their edge, beads."""
+"""Things put in vessels and on surfaces: cavities, liquids and their edge, beads."""

@@ -9,12 +9,9 @@ vertically below it. A basin that is joined to the outside is a cavity that spil
 from dataclasses import dataclass, field
 
 import numpy as np
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
-from scipy.spatial import cKDTree
 
+from mat_shelf.fills.vessel import Vessel, VesselError
 from mat_shelf.geometry.embree import Scene
-from mat_shelf.geometry.mesh import Mesh, places
 from mat_shelf.geometry.triangles import area_vectors
 from mat_shelf.numerics.kernels import kernel
 
@@ -22,41 +19,8 @@ MM3_PER_ML = 1000.0
 _LEAST_SHARE = 1e-4
 """Of the volume of the vessel's box that a cavity has at least."""
 _MOST_BASINS = 4096
-_HAIR = 2e-4
-"""Of the vessel's size: open edges that lie nearer to each other are one."""
 _STEPS = 60
 """Halvings by which a level is found."""
-
-
-class VesselError(ValueError):
-    """A vessel that cannot be filled; the message says why and what to do."""
-
-
-@dataclass(frozen=True, eq=False)
-class Vessel:
-    """The closed surface of a vessel in a frame in which liquid stands level and y points up.
-
-    Attributes
-    ----------
-    vertices : (V, 3) float64, mm
-    triangles : (T, 3) int32
-        Counter-clockwise seen from outside of its walls; vertices in the same place are one.
-    edges : (E, 2) int32
-    """
-
-    vertices: np.ndarray
-    triangles: np.ndarray
-    edges: np.ndarray
-
-    @property
-    def size(self) -> float:
-        """Length of its diagonal, mm.
-
-        Returns
-        -------
-        float
-        """
-        return float(np.linalg.norm(np.ptp(self.vertices, axis=0)))
 
 
 @dataclass(frozen=True, eq=False)
@@ -138,109 +102,6 @@ class Cavity:
         return bool((self.reached[self.vessel.triangles[face]] < self.spill).any())
 
 
-def make_vessel(mesh: Mesh, up=(0.0, 1.0, 0.0)) -> Vessel:
-    """A vessel from a closed mesh.
-
-    Parameters
-    ----------
-    mesh : Mesh
-        Mesh as it stands, mm.
-    up : (3,) float
-        Direction against gravity, of unit length.
-
-    Returns
-    -------
-    Vessel
-
-    Raises
-    ------
-    VesselError
-        If the mesh does not enclose a solid.
-    """
-    place = places(mesh.vertices)
-    first = np.unique(place, return_index=True)[1]
-    vertices = mesh.vertices[first].astype(np.float64) @ frame_of(up).T
-    triangles = _not_collapsed(place[mesh.triangles].astype(np.int32))
-    alone, times = _runs(triangles, len(vertices))
-    if len(alone):  # modellers leave hairlines where edges of almost no length were dropped
-        triangles = _not_collapsed(_welded(vertices, np.unique(alone))[triangles])
-        alone, times = _runs(triangles, len(vertices))
-    if len(alone):
-        at = vertices[alone[:, 0]].mean(axis=0) @ frame_of(up)
-        where = ", ".join(f"{x:.0f}" for x in at)
-        raise VesselError(
-            f"its surface is open along {len(alone)} edges, near ({where}) mm; close the holes in the Product station, "
-            "or give an open sheet a thickness there"
-        )
-    if times > 1:
-        raise VesselError("more than two of its faces meet in one edge; separate its pieces in the Product station")
-    corners = vertices[triangles]
-    if np.einsum("ij,ij->i", area_vectors(corners), corners[:, 0]).sum() <= 0:
-        raise VesselError("its faces look inwards; flip them in the Product station")
-    return vessel_of(vertices, triangles)
-
-
-def vessel_of(vertices: np.ndarray, triangles: np.ndarray) -> Vessel:
-    """A vessel from a surface that is closed and looks outwards.
-
-    Parameters
-    ----------
-    vertices : (V, 3) float64
-        Vertices, mm, each place once; y points up.
-    triangles : (T, 3) int32
-        Triangles.
-
-    Returns
-    -------
-    Vessel
-    """
-    runs = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
-    return Vessel(vertices, triangles, np.ascontiguousarray(runs[runs[:, 0] < runs[:, 1]]))
-
-
-def _not_collapsed(triangles: np.ndarray) -> np.ndarray:
-    a, b, c = triangles.T
-    return np.ascontiguousarray(triangles[(a != b) & (b != c) & (c != a)])
-
-
-def _runs(triangles: np.ndarray, count: int) -> tuple[np.ndarray, int]:
-    """Edges that no other face runs along the other way, (N, 2); and the most that run along one in the same way."""
-    runs = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]]).astype(np.int64)
-    forth, times = np.unique(np.sort(runs[:, 0] * count + runs[:, 1]), return_counts=True)
-    back = np.sort(runs[:, 1] * count + runs[:, 0])
-    alone = forth[back[np.minimum(np.searchsorted(back, forth), len(back) - 1)] != forth]
-    return np.stack([alone // count, alone % count], axis=1), int(times.max(initial=0))
-
-
-def _welded(vertices: np.ndarray, loose: np.ndarray) -> np.ndarray:
-    """For each vertex the one that stands for it, some of them being joined to the others within a hair, (V,) int32."""
-    hair = _HAIR * float(np.linalg.norm(np.ptp(vertices, axis=0)))
-    pairs = loose[cKDTree(vertices[loose]).query_pairs(hair, output_type="ndarray")]
-    joins = coo_matrix((np.ones(len(pairs)), pairs.T), shape=(len(vertices), len(vertices)))
-    _, groups = connected_components(joins, directed=False)
-    _, first = np.unique(groups, return_index=True)
-    return first[groups].astype(np.int32)
-
-
-def frame_of(up) -> np.ndarray:
-    """The shortest rotation that takes a direction to y, (3, 3) float64.
-
-    Parameters
-    ----------
-    up : (3,) float
-        Direction, of unit length.
-
-    Returns
-    -------
-    (3, 3) float64
-    """
-    x, y, z = np.asarray(up, np.float64)
-    if y < -0.999999:
-        return np.diag([1.0, -1.0, -1.0])
-    share = 1 / (1 + y)
-    return np.array([[1 - x * x * share, -x, -x * z * share], [x, y, z], [-x * z * share, -z, 1 - z * z * share]])
-
-
 def find_cavities(vessel: Vessel) -> list[Cavity]:
     """The cavities of a vessel, the largest first; those of next to no volume are left out.
 
@@ -292,7 +153,7 @@ def _least_drop(vessel: Vessel) -> float:
 
 
 def _links_downwards(vessel: Vessel, outside: int) -> np.ndarray:
-    """From each lowest point of a wall that begins in mid-air, to a vertex of what lies below; `outside` for nothing."""
+    """Links from the lowest point of each wall that begins in mid-air to a vertex of what is below, or `outside`."""
     vertices, triangles = vessel.vertices, vessel.triangles
     rank = np.empty(len(vertices), np.int64)
     rank[np.argsort(vertices[:, 1], kind="stable")] = np.arange(len(vertices))

@@ -42,5 +42,7 @@ class Liquid(NamedTuple):
 _WALLS = {"Glass": "glass", "Stone": "glass", "Metal": "metal", "Wax and soft": "wax"}
 """What a family counts as; all others as plastic."""
 
-LIQUIDS = tuple(Liquid(**fields) for fields in json.loads((Path(__file__).parent / "data" / "liquids.json").read_text()))
+LIQUIDS = tuple(
+    Liquid(**fields) for fields in json.loads((Path(__file__).parent / "data" / "liquids.json").read_text())
+)
 """The liquids, in the order of their menu."""

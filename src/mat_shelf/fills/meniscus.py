@@ -1,8 +1,8 @@
 """The free surface of a liquid between walls: level in the middle, climbing or sinking at the edge.
 
-Surface tension makes the surface as small as weight and contact angle let it be. Its height is found for any outline, a
-wide glass, a narrow tube or the corner of a square bottle, by finite elements: the energy of surface, weight and wetting
-is convex in the heights, so that Newton's method with a line search always arrives.
+Surface tension makes the surface as small as weight and contact angle let it be. Its height is found for any outline,
+a wide glass, a narrow tube or the corner of a square bottle, by finite elements: the energy of surface, weight and
+wetting is convex in the heights, so that Newton's method with a line search always arrives.
 
 References
 ----------
@@ -16,9 +16,16 @@ from scipy.sparse import csc_matrix
 from scipy.sparse.linalg import splu
 from scipy.spatial import Delaunay, cKDTree
 
+from mat_shelf.fills.section import follow_loop
+
 GRAVITY = 9.80665
-_RINGS = np.array([0.002, 0.005, 0.012, 0.03, 0.06, 0.11, 0.18, 0.3, 0.47, 0.7, 1.0, 1.45, 2.0, 2.8, 3.8])
-"""Distances of the rings of nodes from the wall, in capillary lengths."""
+_RINGS = np.array([0.02, 0.06, 0.13, 0.24, 0.4, 0.65, 1.0, 1.5, 2.3, 3.6])
+_FINE_RINGS = np.array([0.002, 0.006, 0.014, 0.035])
+"""Distances of the rings of nodes from the wall, in capillary lengths; the fine ones where the surface is all but
+upright there."""
+_UPRIGHT = np.radians(72.0)
+_TURNS = 4
+"""Times that nodes which are in the way of an outline are left out."""
 _GRID = 18
 """Nodes across the middle."""
 _STEEPEST = np.radians(89.8)
@@ -57,7 +64,7 @@ def capillary_length(tension: float, density: float) -> float:
     return float(np.sqrt(tension / (density * GRAVITY)))
 
 
-def mesh_outlines(outlines: list[np.ndarray], length: float) -> SurfaceMesh:
+def mesh_outlines(outlines: list[np.ndarray], length: float, steepest: float = 0.0) -> SurfaceMesh:
     """Triangles between outlines, fine at them and coarse in the middle.
 
     Parameters
@@ -66,6 +73,8 @@ def mesh_outlines(outlines: list[np.ndarray], length: float) -> SurfaceMesh:
         Closed lines, mm; what is inside lies to their left.
     length : float
         Capillary length, mm.
+    steepest : float
+        Greatest slope at a wall, radians.
 
     Returns
     -------
@@ -83,7 +92,8 @@ def mesh_outlines(outlines: list[np.ndarray], length: float) -> SurfaceMesh:
     grid = grid[is_inside(grid, outlines)]
     depth = near.query(grid)[0] if len(grid) else np.zeros(1)
     widest = max(float(depth.max(initial=0)), pitch / 4)
-    rings = min(length, 0.45 * widest) * _RINGS
+    rings = np.concatenate([_FINE_RINGS, _RINGS[1:]]) if steepest > _UPRIGHT else _RINGS
+    rings = min(length, 0.45 * widest) * rings
     rings = rings[rings < widest * 0.95]
     added, side = [], float(np.linalg.norm(np.diff(border, axis=0), axis=1).mean())
     for ring, gap in zip(rings, np.diff(rings, append=rings[-1] * 1.3), strict=True):
@@ -94,13 +104,61 @@ def mesh_outlines(outlines: list[np.ndarray], length: float) -> SurfaceMesh:
         added.append(grid[depth > rings[-1] + 0.6 * pitch])
     inner = np.concatenate(added)
     inner = inner[is_inside(inner, outlines)]
-    points = np.concatenate([border, inner])
+    ahead = np.concatenate([np.roll(np.arange(len(line)), -1) + k for line, k in _numbered(outlines)])
+    for _ in range(_TURNS):
+        points = np.concatenate([border, inner])
+        triangles = _between_outlines(points, outlines)
+        lost = ~_has_sides(triangles, ahead, len(points))
+        if not lost.any():
+            break
+        # Sides of the outline that were passed over have nodes too near to them.
+        middle, reach = (border + border[ahead])[lost] / 2, np.linalg.norm(border[ahead] - border, axis=1)[lost]
+        close = cKDTree(inner).query_ball_point(middle, 0.6 * reach)
+        dropped = np.unique(np.concatenate([np.asarray(each, np.int64) for each in close]))
+        if not len(dropped):
+            break
+        inner = np.delete(inner, dropped, axis=0)
+    triangles = _patched(triangles, ahead, len(points))
+    return SurfaceMesh(points, triangles, near.query(points)[0], cKDTree(border).query(points)[1])
+
+
+def _numbered(outlines: list[np.ndarray]):
+    """Outlines, each with the number of its first point among those of all."""
+    return zip(outlines, np.cumsum([0, *(len(line) for line in outlines)])[:-1], strict=True)
+
+
+def _between_outlines(points: np.ndarray, outlines: list[np.ndarray]) -> np.ndarray:
+    """Triangles of points that lie between outlines, counter-clockwise, (T, 3) int32."""
     triangles = Delaunay(points).simplices
     a, b, c = points[triangles].transpose(1, 0, 2)
     twice = (b - a)[:, 0] * (c - a)[:, 1] - (b - a)[:, 1] * (c - a)[:, 0]
     triangles[twice < 0] = triangles[twice < 0][:, ::-1]
-    kept = (np.abs(twice) > 1e-12 * pitch**2) & is_inside((a + b + c) / 3, outlines)
-    return SurfaceMesh(points, triangles[kept].astype(np.int32), near.query(points)[0], cKDTree(border).query(points)[1])
+    flattest = 1e-14 * float(np.ptp(points, axis=0).max()) ** 2
+    return triangles[(np.abs(twice) > flattest) & is_inside((a + b + c) / 3, outlines)].astype(np.int32)
+
+
+def _patched(triangles: np.ndarray, ahead: np.ndarray, count: int) -> np.ndarray:
+    """Triangles with slivers between their own border and the outlines, so that both have the same sides."""
+    runs = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]]).astype(np.int64)
+    forth, back = runs[:, 0] * count + runs[:, 1], runs[:, 1] * count + runs[:, 0]
+    own = forth[~np.isin(forth, back)]
+    wanted = np.arange(len(ahead)) * count + ahead
+    lost, extra = wanted[~np.isin(wanted, own)], own[~np.isin(own, wanted)]
+    following = np.full(count, -1, np.int64)
+    following[extra % count] = extra // count
+    following[lost // count] = lost % count
+    seen, room, slivers = np.zeros(count, bool), np.zeros(count + 1, np.int64), [triangles]
+    for begin in lost // count:
+        if not seen[begin] and (n := follow_loop(begin, following, seen, room)) > 2:
+            around = room[:n].copy()
+            slivers.append(np.stack([np.full(n - 2, around[0]), around[1:-1], around[2:]], axis=1).astype(np.int32))
+    return np.concatenate(slivers)
+
+
+def _has_sides(triangles: np.ndarray, ahead: np.ndarray, count: int) -> np.ndarray:
+    """True for the sides of outlines that are sides of triangles, by the points that they begin with."""
+    runs = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]]).astype(np.int64)
+    return np.isin(np.arange(len(ahead)) * count + ahead, runs[:, 0] * count + runs[:, 1])
 
 
 def _left_of(line: np.ndarray) -> np.ndarray:

@@ -132,7 +132,9 @@ def strew(
     kept = np.empty(count, np.int32)
     cell = spacing * width[0]
     heads, following = np.full(1 << int(np.ceil(np.log2(2 * count + 16))), -1, np.int32), np.empty(count, np.int32)
-    _settle(places.reshape(count, _TRIES, 3), may_lie.reshape(count, _TRIES), width, spacing, cell, heads, following, kept)
+    _settle(
+        places.reshape(count, _TRIES, 3), may_lie.reshape(count, _TRIES), width, spacing, cell, heads, following, kept
+    )
     lies = np.flatnonzero(kept >= 0)
     taken = lies * _TRIES + kept[lies]
     normals = np.einsum("nk,nkj->nj", shares[taken], mesh.normals[mesh.triangles[faces[chosen[taken]]]])
@@ -142,7 +144,7 @@ def strew(
 
 @kernel
 def _patchiness(places, seed, out):
-    """How likely drops lie at places, in patches with clear room between them."""
+    """Likelihood that drops lie at places, in patches with clear room between them."""
     for i in range(places.shape[0]):
         x, y, z = places[i, 0], places[i, 1], places[i, 2]
         noise = gradient_noise(x, y, z, seed, np.int32(0))
@@ -252,7 +254,7 @@ def drops(mesh: Mesh, strewn: Strewn, contact_angle: float, sag: float, seed: in
 
 
 def _depth(mesh: Mesh, strewn: Strewn, foot: np.ndarray) -> np.ndarray:
-    """How far drops reach into what they lie on: past its bulge under their feet, and a third of its wall at most."""
+    """Depths to which drops reach into what they lie on: past its bulge under them, and a third of its wall at most."""
     corners = mesh.vertices[mesh.triangles[strewn.face]].astype(np.float64)
     normals = mesh.normals[mesh.triangles[strewn.face]].astype(np.float64)
     sides = np.linalg.norm(corners - np.roll(corners, 1, axis=1), axis=2)

@@ -144,7 +144,7 @@ def cap_point(axes, middles, t, u, v):
 
 @inline
 def _first_meeting(rows, prim, ray):
-    """Where a ray meets a cap first: whether it does, how far away, on which point of the unit sphere, and if its base.
+    """First meeting of a ray with a cap: if there is one, how far away, where on the unit sphere, if on its base.
 
     In double precision, since a drop of a tenth of a millimetre may be a metre away.
     """

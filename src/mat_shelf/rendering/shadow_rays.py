@@ -1,5 +1,6 @@
 """Rays towards lights: stopped by what is in their way, or straight through clear glass."""
 
+from mat_shelf.geometry.embree import is_blocked, nearest
 from mat_shelf.numerics.kernels import F, inline, kernel
 from mat_shelf.numerics.low_discrepancy import next_state
 from mat_shelf.numerics.vectors import (
@@ -19,7 +20,6 @@ from mat_shelf.optics.thin_walled import thin_wall_shares
 from mat_shelf.rendering.gathering import clamp_limit, gather, meet
 from mat_shelf.rendering.path_turns import lifted
 from mat_shelf.rendering.volume_walk import attenuated
-from mat_shelf.geometry.embree import is_blocked, nearest
 from mat_shelf.scene.interior_list import (
     copy_interior,
     interior_index,

@@ -2,13 +2,13 @@
 
 import math
 
+from mat_shelf.geometry.embree import FAR, nearest
 from mat_shelf.numerics.kernels import F, inline, kernel
 from mat_shelf.numerics.low_discrepancy import draw
 from mat_shelf.numerics.vectors import add, dot, largest, mul, row3, row3_at, scale, store3
 from mat_shelf.optics import parameters as P
 from mat_shelf.optics.media import scattered
 from mat_shelf.rendering.path_state import ALONE, UNAIMED, is_untouched, pack_state, unpack_state
-from mat_shelf.geometry.embree import FAR, nearest
 from mat_shelf.scene.interior_list import surrounding
 
 MOST_SCATTERINGS = 1 << 16

@@ -5,10 +5,10 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from mat_shelf.geometry.mesh import Mesh
-from mat_shelf.patterns.points import FLAT, Frames
 from mat_shelf.geometry.caps import Caps
 from mat_shelf.geometry.embree import Scene
+from mat_shelf.geometry.mesh import Mesh
+from mat_shelf.patterns.points import FLAT, Frames
 
 Triangles = namedtuple("Triangles", "corners normals first is_caps")
 """corners, normals : (T, 9) float32, three points or shading normals per triangle; of a cap, see `geometry.caps`

@@ -112,7 +112,9 @@ def surroundings_key(project: Project) -> str:
     looked = (*project.materials, *project.marks)
     if not any(step.looks == "others" for wearer in looked for step in _steps(wearer.recipe)):
         return ""
-    shown = [(part.id, part.mesh, part.pose.model_dump_json()) for part in project.product.modelled if not part.is_hidden]
+    shown = [
+        (part.id, part.mesh, part.pose.model_dump_json()) for part in project.product.modelled if not part.is_hidden
+    ]
     return hashlib.sha256(repr(shown).encode()).hexdigest()[:32]
 
 

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from mat_shelf.geometry.embree import Caster, nearest
 from mat_shelf.marks.artwork import Artwork, art_at, height_at
 from mat_shelf.numerics.hashed_noise import U
 from mat_shelf.numerics.interpolation import between2
@@ -15,7 +16,6 @@ from mat_shelf.optics import parameters as P
 from mat_shelf.optics.color import luminance_of
 from mat_shelf.patterns.operation import PACKET
 from mat_shelf.scene.chance import chance_of
-from mat_shelf.geometry.embree import Caster, nearest
 from mat_shelf.scene.placed_marks import PlacedMark
 
 MarkTables = namedtuple(

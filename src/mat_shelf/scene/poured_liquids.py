@@ -8,9 +8,10 @@ import numpy as np
 from mat_shelf.document.fill import Fill
 from mat_shelf.document.product import Part
 from mat_shelf.document.project import Project
-from mat_shelf.fills.cavity import MM3_PER_ML, Cavity, VesselError, find_cavities, frame_of
-from mat_shelf.fills.liquid import LiquidBody, Wetting, pour, wall_depths
-from mat_shelf.fills.vessel_solid import joined_vessel
+from mat_shelf.fills.cavity import MM3_PER_ML, Cavity, find_cavities
+from mat_shelf.fills.edge import Wetting
+from mat_shelf.fills.liquid import LiquidBody, pour, wall_depths
+from mat_shelf.fills.vessel import VesselError, frame_of, joined_vessel
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import posed, turn_matrix
 from mat_shelf.scene.displacement import ReshapedPart

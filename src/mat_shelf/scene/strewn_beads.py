@@ -9,8 +9,8 @@ from mat_shelf.document.fill import Beads, Fill
 from mat_shelf.document.mark import Mark
 from mat_shelf.document.product import Part
 from mat_shelf.document.project import Project
-from mat_shelf.fills.cavity import VesselError
 from mat_shelf.fills.strewing import Strewn, drops, strew
+from mat_shelf.fills.vessel import VesselError
 from mat_shelf.geometry.caps import Caps
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import posed
@@ -124,10 +124,8 @@ def _mark_places(project: Project, host: Part, own: Mesh) -> tuple[np.ndarray | 
             sheet = map_surface(mark, own, host.pose)
         except SurfaceMapError:
             continue
-        points = sheet.points
-        apart = max(
-            apart, *(float(np.linalg.norm(np.diff(points, axis=k), axis=2).mean()) / 2 for k in (0, 1) if points.shape[k] > 1)
-        )
+        points, ways = sheet.points, [k for k in (0, 1) if sheet.points.shape[k] > 1]
+        apart = max(apart, *(float(np.linalg.norm(np.diff(points, axis=k), axis=2).mean()) / 2 for k in ways))
         found.append(points[sheet.lies])
     return (np.concatenate(found).astype(np.float64), apart) if found else (None, 0.0)
 

@@ -23,10 +23,12 @@ class DropsCard(QWidget):
         self.on_box.setToolTip("Shows the drops, or leaves them out")
         self.on_box.clicked.connect(self._switch)
         self.count = quiet_label()
+        self.material_button = small_button("Material", "Shows their material in the Materials station")
         self.remove_button = small_button("Remove", "Removes the drops", self._remove)
         foot = QHBoxLayout()
         foot.addWidget(self.on_box)
         foot.addWidget(self.count, 1)
+        foot.addWidget(self.material_button)
         foot.addWidget(self.remove_button)
         columns = QHBoxLayout()
         columns.setSpacing(14)
@@ -68,5 +70,6 @@ class DropsCard(QWidget):
             row.follow()
         words = ""
         if part is not None:
-            words = f"{self.work.drop_count:,} drops" + ("" if self.work.are_all_drops_shown else ", the most there can be")
+            most = "" if self.work.are_all_drops_shown else ", the most there can be"
+            words = f"{self.work.drop_count:,} drops{most}"
         self.count.setText(words)

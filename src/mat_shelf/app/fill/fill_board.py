@@ -1,6 +1,6 @@
 """The board of the Fill station: the vessel, its section, the liquid, and drops."""
 
-from PyQt6.QtCore import QTimer
+from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QFrame
 
 from mat_shelf.app.fill.drops_card import DropsCard
@@ -9,10 +9,19 @@ from mat_shelf.app.fill.section_view import SectionView
 from mat_shelf.app.fill.vessel_card import VesselCard
 from mat_shelf.app.widgets.fold_row import FoldRow
 from mat_shelf.app.workshop import FillWork
+from mat_shelf.document.product import Part
 
 
 class FillBoard(QFrame):
-    """Cards from left to right, in the order of the work."""
+    """Cards from left to right, in the order of the work.
+
+    Signals
+    -------
+    material_wanted
+        The material of what is selected is to be shown.
+    """
+
+    material_wanted = pyqtSignal()
 
     def __init__(self, work: FillWork):
         super().__init__()
@@ -28,8 +37,10 @@ class FillBoard(QFrame):
                 "Liquid": ([self.liquid_card], 28, 2),
                 "Drops": ([self.drops_card], 28, 2),
             },
-            ("Section",),
+            ("Drops", "Section"),
         )
+        self.liquid_card.material_button.clicked.connect(lambda: self._want_material(work.fill_part))
+        self.drops_card.material_button.clicked.connect(lambda: self._want_material(work.beads_part))
         self._asked = QTimer(self, singleShot=True, interval=0)
         self._asked.timeout.connect(work.tell)
         for signal in (work.workshop.project_changed, work.workshop.selection_changed, work.workshop.camera_changed):
@@ -43,8 +54,15 @@ class FillBoard(QFrame):
             self._asked.start()
             self._show()
 
+    def _want_material(self, part: Part | None) -> None:
+        if part is not None:
+            self.work.workshop.select(part.id)
+            self.material_wanted.emit()
+
     def _show(self) -> None:
         if self.isVisible():
+            are_drops = self.work.beads_part is not None
+            self.row.show(*(("Drops", "Section") if are_drops else ("Section", "Drops")))
             for card in (self.vessel_card, self.liquid_card, self.drops_card):
                 card.follow()
 

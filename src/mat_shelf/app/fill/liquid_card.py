@@ -4,7 +4,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from mat_shelf.app.widgets.binding import Binding
 from mat_shelf.app.widgets.rows import row_of
-from mat_shelf.app.widgets.small_widgets import quiet_label
+from mat_shelf.app.widgets.small_widgets import quiet_label, small_button
 from mat_shelf.app.workshop import FillWork
 from mat_shelf.document.fill import MEASURES, Fill
 from mat_shelf.fills.liquids import LIQUIDS
@@ -29,6 +29,7 @@ class LiquidCard(QWidget):
         for key, words in MEASURES.items():
             self.measure_box.addItem(f"By {words.lower()}", key)
         self.measure_box.activated.connect(lambda: work.set_measure(self.measure_box.currentData()))
+        self.material_button = small_button("Material", "Shows its material in the Materials station")
         self.words = quiet_label()
         self.words.setWordWrap(True)
         left, right = QVBoxLayout(), QVBoxLayout()
@@ -43,6 +44,8 @@ class LiquidCard(QWidget):
         for name in _RIGHT:
             right.addWidget(self.rows[name])
         right.addWidget(self.words)
+        right.addSpacing(4)
+        right.addWidget(self.material_button)
         for column in (left, right):
             column.addStretch(1)
         columns = QHBoxLayout(self)
@@ -52,7 +55,9 @@ class LiquidCard(QWidget):
         columns.addLayout(right, 1)
 
     def _of_fill(self, name: str) -> Binding:
-        return Binding(self.work.workshop, Fill, name, lambda w: self.work.fill, lambda w, fill: self.work.with_fill(fill))
+        return Binding(
+            self.work.workshop, Fill, name, lambda w: self.work.fill, lambda w, fill: self.work.with_fill(fill)
+        )
 
     def follow(self) -> None:
         """Shows the liquid on the board."""

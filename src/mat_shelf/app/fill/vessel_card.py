@@ -1,5 +1,6 @@
 """The vessel: what it holds, and what can be put in it and on it."""
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from mat_shelf.app.widgets.elided_label import ElidedLabel
@@ -26,9 +27,12 @@ class VesselCard(QWidget):
             grid.addWidget(quiet_label(name), row, 0)
             grid.addWidget(value, row, 1)
             value.setAccessibleName(name)
+            value.setAlignment(Qt.AlignmentFlag.AlignRight)
         grid.setColumnStretch(0, 1)
         self.fill_button = small_button("Fill", "Lets liquid stand in the selected parts, as one vessel", work.add_fill)
-        self.cavity_button = small_button("Another cavity", "Puts the liquid into the next cavity", work.take_next_cavity)
+        self.cavity_button = small_button(
+            "Another cavity", "Puts the liquid into the next cavity", work.take_next_cavity
+        )
         self.empty_button = small_button("Empty", "Removes the liquid", self._empty)
         self.drops_button = small_button("Drops on it", "Strews drops of water over the part", work.add_beads)
         column = QVBoxLayout(self)

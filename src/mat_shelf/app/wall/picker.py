@@ -5,6 +5,7 @@ import math
 import numpy as np
 from PyQt6.QtCore import QPointF
 
+from mat_shelf.document.product import Part
 from mat_shelf.patterns.placement_edit import PlacementHit
 from mat_shelf.rendering.camera import CameraView, make_camera_view, pixel_size, project_point, ray_through
 
@@ -125,8 +126,9 @@ class Picker:
         place = next((k for k, part in enumerate(parts) if part.id == part_id), None)
         if place is None:
             return None
+        part_id = _lies_on(parts[place]) or part_id
         if faces is None:
-            return first_hits.part == place
+            return np.isin(first_hits.part, [k for k, part in enumerate(parts) if part_id in (part.id, _lies_on(part))])
         count = len(self._workshop.assets.meshes[parts[place].mesh].triangles)
         if isinstance(faces, str):
             listed = next((self._workshop.assets.faces[z.faces] for z in parts[place].zones if z.id == faces), None)
@@ -135,3 +137,8 @@ class Picker:
             faces = np.zeros(count, bool)
             faces[listed] = True
         return first_hits.shows(place, faces) if len(faces) == count else None
+
+
+def _lies_on(part: Part) -> str | None:
+    """Id of the part that drops lie on, whose outline is theirs."""
+    return part.beads.host if part.beads is not None else None

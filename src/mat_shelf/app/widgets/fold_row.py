@@ -67,6 +67,12 @@ class FoldRow(QObject):
             self.fold()
         return False
 
+    def show(self, name: str, instead_of: str) -> None:
+        """Opens a card, and folds another one where both have no room, unless the user turned them."""
+        if name not in self._turned:
+            self._folds_first = (*(k for k in self._folds_first if k not in (name, instead_of)), instead_of, name)
+            self.fold()
+
     def _turn(self, name: str, is_open: bool) -> None:
         self._turned[name] = is_open
         self.fold()

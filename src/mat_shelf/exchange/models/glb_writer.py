@@ -8,6 +8,7 @@ are metres.
 
 import json
 import struct
+from contextlib import suppress
 from pathlib import Path
 
 import numpy as np
@@ -17,8 +18,11 @@ from mat_shelf.document.product import Part
 from mat_shelf.document.project import Project
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.models.mesh_glb import MM_PER_M
+from mat_shelf.fills.vessel import VesselError
+from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import posed
 from mat_shelf.optics.color import luminance
+from mat_shelf.scene.poured_liquids import poured_liquid
 from mat_shelf.system.file_writer import write_file
 
 _FLOAT, _UINT = 5126, 5125
@@ -46,8 +50,8 @@ def export_glb(path: Path, project: Project, assets: Assets) -> None:
             places[material.id] = len(places)
             writer.materials.append(_material(material))
     for part in project.product.parts:
-        if not part.is_hidden:
-            writer.add_part(part, assets, places)
+        if not part.is_hidden and part.beads is None:
+            writer.add_part(part, _stands(project, part, assets), assets, places)
     write_file(path, writer.file())
 
 
@@ -93,6 +97,14 @@ def _material(material: Material) -> dict:
     return made
 
 
+def _stands(project: Project, part: Part, assets: Assets) -> Mesh:
+    """Mesh of a part as it stands; of a liquid as it is poured."""
+    if part.fill is not None:
+        with suppress(VesselError):
+            return poured_liquid(project, part, assets).part.mesh
+    return posed(assets.meshes[part.mesh], part.pose)
+
+
 class _Writer:
     """The JSON and the binary of one file, as they grow."""
 
@@ -104,8 +116,7 @@ class _Writer:
         self._views: list[dict] = []
         self._data = bytearray()
 
-    def add_part(self, part: Part, assets: Assets, places: dict[str, int]) -> None:
-        mesh = posed(assets.meshes[part.mesh], part.pose)
+    def add_part(self, part: Part, mesh: Mesh, assets: Assets, places: dict[str, int]) -> None:
         attributes = {
             "POSITION": self._accessor(mesh.vertices / np.float32(MM_PER_M), "VEC3", has_bounds=True),
             "NORMAL": self._accessor(mesh.normals, "VEC3"),

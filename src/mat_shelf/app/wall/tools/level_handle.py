@@ -32,7 +32,7 @@ class LevelHandle(Tool):
         work.told.connect(viewport.update)
 
     def _ends(self, height: float) -> tuple[QPointF, QPointF] | None:
-        """Where the line is seen at a height, mm, from its left to its right end."""
+        """Places at which the line is seen at a height, mm, from its left to its right end."""
         section = self.fills.section
         if not self.is_shown or section is None or not section.vessel or self.viewport.frame is None:
             return None

@@ -1,0 +1,271 @@
+"""The edge of a liquid: its outline on the wall, and where its surface meets a wall that leans."""
+
+from typing import NamedTuple
+
+import numpy as np
+
+from mat_shelf.fills.cavity import Cavity
+from mat_shelf.fills.meniscus import heights_at_wall, mesh_outlines, node_areas, surface_heights
+from mat_shelf.fills.vessel import Vessel
+from mat_shelf.geometry.embree import Scene
+from mat_shelf.geometry.triangles import area_vectors
+
+_SIDES, _BEND = 150, np.radians(5.0)
+"""Points of an outline, at least so many all round and one wherever it has turned so far."""
+_STEPS, _BEYOND, _FLATTEST = 8, 2.0, 0.3
+"""Steps along the wall from the level on, how far of the edge's height they go, and how steep each is at least."""
+FLOORS = 4
+"""Rows of points of the wall from below the edge up to it."""
+_ASIDE = 0.06
+"""Of a capillary length, by which a leaning wall takes the edge aside before that matters."""
+_HALVINGS, _STEEP = 24, np.radians(75.0)
+
+
+class Wetting(NamedTuple):
+    """A liquid as it meets a wall.
+
+    tension : float, mN/m
+    density : float, g/cm3
+    angle : float, degrees; between surface and wall, in the liquid
+    ripples : float, mm; height of waves on the surface
+    seed : int
+    """
+
+    tension: float = 72.8
+    density: float = 0.998
+    angle: float = 20.0
+    ripples: float = 0.0
+    seed: int = 1
+
+
+def vertex_normals(vessel: Vessel) -> np.ndarray:
+    """Unit normals out of the walls of a vessel at its vertices, (V, 3) float64.
+
+    Parameters
+    ----------
+    vessel : Vessel
+        The vessel.
+
+    Returns
+    -------
+    (V, 3) float64
+    """
+    facing = area_vectors(vessel.vertices[vessel.triangles])
+    normals = np.stack(
+        [np.bincount(vessel.triangles.reshape(-1), np.repeat(f, 3), len(vessel.vertices)) for f in facing.T]
+    )
+    return (normals / np.maximum(np.linalg.norm(normals, axis=0), 1e-30)).T
+
+
+class Shore(NamedTuple):
+    """One outline of the surface: points of the loop, evenly laid out.
+
+    place : (N,) float64; how far along the loop each is, in points of the loop
+    points : (N, 3), normal : (N, 3)
+    """
+
+    loop: np.ndarray
+    place: np.ndarray
+    points: np.ndarray
+    normal: np.ndarray
+
+
+def shore_of(loop) -> Shore:
+    """An outline of a liquid's surface, evenly laid out.
+
+    Parameters
+    ----------
+    loop : (indices, points, normals)
+        A loop of the wall: numbers of its points, places, (N, 3), and wall normals of the sides after them, (N, 3).
+
+    Returns
+    -------
+    Shore
+    """
+    index, points, normals = loop
+    ahead = np.roll(points, -1, axis=0)
+    side = np.linalg.norm(ahead - points, axis=1)
+    side = np.maximum(side, 1e-12)
+    way = (ahead - points)[:, [0, 2]] / side[:, None]
+    before = np.roll(way, 1, axis=0)
+    turn = np.abs(np.arctan2(before[:, 0] * way[:, 1] - before[:, 1] * way[:, 0], (before * way).sum(axis=1)))
+    pitch = side.sum() / _SIDES
+    spent = np.concatenate([[0], np.cumsum(side / pitch + np.roll(turn, -1) / _BEND)])
+    kept = np.flatnonzero(np.floor(spent[1:-1]) > np.floor(spent[:-2])) + 1
+    kept = np.concatenate([[0], kept]) if len(kept) > 1 else np.arange(len(points))
+    ends = np.append(kept, len(points))
+    along = np.concatenate([[0], np.cumsum(side)])
+    parts = np.maximum(np.ceil(np.diff(along[ends]) / (1.5 * pitch)), 1).astype(int)
+    place = np.concatenate(
+        [
+            np.interp(np.linspace(along[a], along[b], n, endpoint=False), along, np.arange(len(along)))
+            for a, b, n in zip(ends[:-1], ends[1:], parts, strict=True)
+        ]
+    )
+    # Each normal is that of the side after its point; at a point it is the mean of both.
+    low = np.floor(place).astype(int) % len(points)
+    share = (place - np.floor(place))[:, None]
+    mean = normals[low] + np.where(share < 1e-9, np.roll(normals, 1, axis=0)[low], 0)
+    mean /= np.maximum(np.linalg.norm(mean, axis=1, keepdims=True), 1e-12)
+    return Shore(index, place, points[low] * (1 - share) + ahead[low] * share, mean)
+
+
+class Edge(NamedTuple):
+    """The line in which the surface meets the wall.
+
+    floors : (K, N, 3); rows of points of the wall from the cut up to the edge
+    height : (N,); of the edge over the level
+    mesh, heights : of the surface, the edge first
+    """
+
+    floors: np.ndarray
+    height: np.ndarray
+    mesh: object
+    heights: np.ndarray
+
+
+def edge_of(cavity: Cavity, shores: list[Shore], level: float, wetting: Wetting, length: float, is_flat: bool) -> Edge:
+    """The edge of a liquid, and its free surface.
+
+    Parameters
+    ----------
+    cavity : Cavity
+        The cavity that it stands in.
+    shores : list of Shore
+        Outlines of its surface at the level.
+    level : float
+        Mean height of the surface, mm.
+    wetting : Wetting
+        The liquid.
+    length : float
+        Capillary length, mm.
+    is_flat : bool
+        Whether its surface tension is left out.
+
+    Returns
+    -------
+    Edge
+    """
+    start = np.concatenate([shore.points for shore in shores])
+    normal = np.concatenate([shore.normal for shore in shores])
+    splits = np.cumsum([len(shore.points) for shore in shores])[:-1]
+    wall, count = _Wall(cavity), len(start)
+    # The angle of the wall going up, seen from the liquid, is 90 degrees for an upright one.
+    slope = np.arccos(np.clip(normal[:, 1], -1, 1)) - np.radians(wetting.angle)
+    if is_flat:
+        slope = np.zeros(count)
+    lines = np.split(start[:, [0, 2]] * (1, -1), splits)
+    steepest = float(np.abs(slope).max())
+    mesh = mesh_outlines(lines, length, steepest)
+    raw = surface_heights(mesh, lines, slope, length)
+    mean = _mean(mesh, raw)
+    floors = wall.climb(start, normal, level + (raw[:count] - mean) * _BEYOND)
+    out = -normal[:, [0, 2]] / np.maximum(np.hypot(normal[:, 0], normal[:, 2]), 1e-9)[:, None]
+    contact, share = _meeting(floors, out, level - mean, raw[:count], slope, length)
+    aside = ((contact - start)[:, [0, 2]] * out).sum(axis=1)
+    if np.abs(aside).max() > _ASIDE * length:
+        lines = np.split(contact[:, [0, 2]] * (1, -1), splits)
+        mesh = mesh_outlines(lines, length, steepest)
+        raw = surface_heights(mesh, lines, slope, length, contact[:, 1] - level + mean)
+    else:
+        contact = start.copy()
+        contact[:, 1] = level + raw[:count] - mean
+    rows = np.stack([_along(floors, share * row / FLOORS) for row in range(FLOORS)] + [contact])
+    return Edge(rows, contact[:, 1] - level, mesh, raw - mean + _ripples(mesh.points, wetting))
+
+
+def _mean(mesh, heights: np.ndarray) -> float:
+    areas = node_areas(mesh)
+    return float(areas @ heights / areas.sum())
+
+
+def _along(rows: np.ndarray, share: np.ndarray) -> np.ndarray:
+    """Points at shares of the ways along rows, (N, 3)."""
+    place = np.clip(share, 0, 1) * (len(rows) - 1)
+    low = np.minimum(place.astype(int), len(rows) - 2)
+    each, part = np.arange(rows.shape[1]), (place - low)[:, None]
+    return rows[low, each] * (1 - part) + rows[low + 1, each] * part
+
+
+def _meeting(rows: np.ndarray, out: np.ndarray, base: float, edge: np.ndarray, slope: np.ndarray, length: float):
+    """Places in which the surface meets a wall that leans: it falls away from the outline as beside a plane.
+
+    Returns
+    -------
+    contact : (N, 3) float64
+    share : (N,) float64
+        Of the ways along the rows.
+    """
+    start = rows[0]
+    whole = heights_at_wall(np.zeros(len(edge)), slope, length)
+    rise = np.tan(np.clip(slope, -_STEEP, _STEEP))
+    low, high = np.zeros(len(edge)), np.ones(len(edge))
+    for _ in range(_HALVINGS):
+        middle = (low + high) / 2
+        at = _along(rows, middle)
+        aside = ((at - start)[:, [0, 2]] * out).sum(axis=1)
+        beside = edge * heights_at_wall(np.maximum(-aside, 0), slope, length) / np.where(whole == 0, 1, whole)
+        beside += np.maximum(aside, 0) * rise
+        beyond = np.abs(at[:, 1] - base) > np.abs(beside)
+        low, high = np.where(beyond, low, middle), np.where(beyond, middle, high)
+    return _along(rows, high), high
+
+
+class _Wall:
+    """The wall of a cavity, along which points are taken up and down."""
+
+    def __init__(self, cavity: Cavity):
+        vessel = cavity.vessel
+        self.triangles, self.normals = vessel.triangles, vertex_normals(vessel)
+        self.scene = Scene([(vessel.vertices, vessel.triangles)], is_robust=True)
+
+    def climb(self, start: np.ndarray, normal: np.ndarray, height: np.ndarray) -> np.ndarray:
+        """Rows of points from some of the wall to heights on it.
+
+        Parameters
+        ----------
+        start, normal : (N, 3) float64
+            Points and wall normals.
+        height : (N,) float64
+            Heights, mm.
+
+        Returns
+        -------
+        (K, N, 3) float64
+        """
+        out = -normal[:, [0, 2]]
+        out /= np.maximum(np.linalg.norm(out, axis=1, keepdims=True), 1e-9)
+        way = np.zeros((len(start), 3))
+        way[:, [0, 2]] = out
+        rise = (height - start[:, 1]) / _STEPS
+        rows = [start]
+        for _ in range(_STEPS):
+            steep = np.maximum(np.hypot(normal[:, 0], normal[:, 2]), _FLATTEST)
+            guess = rows[-1] + way * (rise * normal[:, 1] / steep)[:, None]
+            guess[:, 1] += rise
+            back = 2 * np.abs(rise) + 0.02
+            geometry, primitive, u, v, distance = self.scene.intersect(
+                np.ascontiguousarray(guess - way * back[:, None], np.float32), np.ascontiguousarray(way, np.float32)
+            )
+            corner = self.normals[self.triangles[np.maximum(primitive, 0)]]
+            shares = np.stack([1 - u - v, u, v], axis=1)
+            there = np.einsum("nk,nkj->nj", shares, corner)
+            there /= np.maximum(np.linalg.norm(there, axis=1, keepdims=True), 1e-12)
+            met = (geometry >= 0) & (distance < 2 * back) & ((there * way).sum(axis=1) < 0)
+            found = guess + way * (distance - back)[:, None]
+            rows.append(np.where(met[:, None], found, guess))
+            normal = np.where(met[:, None], there, normal)
+        return np.stack(rows)
+
+
+def _ripples(points: np.ndarray, wetting: Wetting) -> np.ndarray:
+    """Heights of faint waves, mm."""
+    if wetting.ripples <= 0:
+        return np.zeros(len(points))
+    chance = np.random.default_rng(wetting.seed)
+    width = float(np.ptp(points, axis=0).max())
+    way, phase = chance.uniform(0, 2 * np.pi, (2, 9))
+    waves = width / chance.uniform(2.0, 7.0, 9)
+    along = points[:, :1] * np.cos(way) + points[:, 1:] * np.sin(way)
+    swell = (np.sin(2 * np.pi * along / waves + phase) * waves / width).sum(axis=1)
+    return wetting.ripples * swell / max(float(np.abs(swell).max()), 1e-9)
