@@ -90,7 +90,7 @@ def measure_window() -> dict:
         _wait_for(window, 16)
         _, *carried = _dragged(app, window, carry)
         _wait_for(window, 16)
-        window.stations.buttons()[3].click()
+        window.stations.buttons()[4].click()
         window.workshop.select_light(0)
         light = window.workshop.light
 

@@ -358,7 +358,7 @@ def show_start(app, window: Window) -> None:
 def show_set(app, window: Window, folder: Path) -> None:
     """The Set station: a light aimed by pointing, its handles and the plan, and the product on a photograph."""
     workshop, board = window.workshop, window.set_board
-    window.stations.buttons()[3].click()
+    window.stations.buttons()[4].click()
     workshop.use_set("two-strips")
     settle(app, window, SAMPLES)
     board.light_card.way_buttons[HIGHLIGHT].click()

@@ -148,7 +148,7 @@ def test_white_balance_shows_the_light_it_is_for_as_grey():
 def test_the_camera_is_typed_metered_and_balanced_in_the_window(open_window, small_project, qtbot):
     window = open_window(*small_project)
     workshop, card = window.workshop, window.set_board.camera_card
-    window.stations.buttons()[3].click()
+    window.stations.buttons()[4].click()
     before = picture_of(qtbot, window)
     row = card.rows["azimuth"]
     row.number.setText("40")
@@ -205,7 +205,7 @@ def test_the_close_up_has_the_white_of_its_camera_and_a_rolled_camera_pans_along
 def test_what_is_sharp_is_tinted(open_window, qtbot):
     """What the thin lens has in focus, by its formula, and nothing else; the picture changes there alone."""
     window = open_window()
-    window.stations.buttons()[3].click()
+    window.stations.buttons()[4].click()
     workshop, zone, viewport = window.workshop, window.viewport.sharp_zone, window.viewport
     view = workshop.project.view
     depth = viewport.frame.first_hits.depth
@@ -231,7 +231,7 @@ def test_what_is_sharp_is_tinted(open_window, qtbot):
 
 def test_cameras_are_kept_for_other_products(open_window, small_project, library_folder, qtbot):
     window = open_window(*small_project)
-    window.stations.buttons()[3].click()
+    window.stations.buttons()[4].click()
     workshop, board = window.workshop, window.set_board
     board.fill_library()
     board.library_menu.actions()[0].trigger()

@@ -129,7 +129,7 @@ def test_the_outline_is_two_toned_and_leaves_where_colours_are_judged(open_windo
     assert (np.abs(changed()).max(axis=2) > 60).sum() < lighter / 10
     QTest.keyClick(viewport, Qt.Key.Key_O)
     assert (np.abs(changed()).max(axis=2) > 60).sum() > lighter / 2
-    window.stations.buttons()[3].click()
+    window.stations.buttons()[4].click()
     assert viewport.select._hides_outline()
     window.stations.buttons()[1].click()
     assert not viewport.select._hides_outline()

@@ -134,7 +134,7 @@ def test_a_light_rolls_about_its_own_axis():
 def test_lights_are_added_aimed_and_switched_on_the_board(open_window, small_project, qtbot):
     window = open_window(*small_project)
     workshop, board = window.workshop, window.set_board
-    window.stations.buttons()[3].click()
+    window.stations.buttons()[4].click()
     plain, count = picture_of(qtbot, window), len(workshop.project.set.lights)
     board.lights_card.add_button.menu().actions()[0].trigger()
     assert len(workshop.project.set.lights) == count + 1 and workshop.light_place == count
@@ -221,7 +221,7 @@ def test_lights_are_reached_by_the_menu(open_window, small_project, qtbot):
 def test_sets_are_duplicated_renamed_and_removed(open_window, small_project, monkeypatch):
     window = open_window(*small_project)
     workshop, board = window.workshop, window.set_board
-    window.stations.buttons()[3].click()
+    window.stations.buttons()[4].click()
     before = workshop.project.sets
     board.sets_card.copy_action.trigger()
     assert len(workshop.project.sets) == len(before) + 1 and workshop.project.set.name == f"{before[0].name} 2"

@@ -41,7 +41,7 @@ def test_library_and_board_fold_and_come_back(open_window, small_project, qtbot)
     assert window.library.isVisible() and window.board_pane.boards.isVisible()
     assert shape_of(qtbot, window) == (height, width)
     key(window, Qt.Key.Key_F9)
-    QTest.mouseClick(window.stations.buttons()[3], LEFT)  # whoever asks for a station wants its board
+    QTest.mouseClick(window.stations.buttons()[4], LEFT)  # whoever asks for a station wants its board
     assert window.set_board.isVisible()
 
 

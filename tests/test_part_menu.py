@@ -40,7 +40,7 @@ def test_a_right_click_offers_what_can_be_done_with_the_part(open_window, qtbot)
     chosen(window, qtbot, place_of(window, "barrel"), "Select all with")
     same = {p.id for p in workshop.project.product.parts if p.material == workshop.project.part("barrel").material}
     assert {workshop.selected, *workshop.also_selected} == same
-    window.stations.buttons()[3].click()
+    window.stations.buttons()[4].click()
     chosen(window, qtbot, place_of(window, "barrel"), "Open ")
     assert window.board.isVisible() and workshop.selected_material.id == workshop.project.part("barrel").material
     chosen(window, qtbot, place_of(window, "barrel"), "Close-up here")

@@ -109,7 +109,7 @@ def test_the_wall_shows_it_too_and_edits_keep_it(plated, open_window, qtbot, tmp
     shown = picture_of(qtbot, window).astype(int)
     corner = shown[: shown.shape[0] // 12].mean(axis=(0, 1))
     assert np.abs(corner - photograph()[:6].mean(axis=(0, 1))).max() < 14
-    window.stations.buttons()[3].click()
+    window.stations.buttons()[4].click()
     card = window.set_board.backdrop_card
     assert card.no_plate.isEnabled() and not card.rows["plate exposure"].isHidden()
     material = workshop.project.materials[0]
@@ -238,7 +238,7 @@ def test_lines_match_the_camera_in_the_window(plated, open_window, qtbot):
     project, assets = plated
     window = open_window(project, assets)
     window.resize(1600, 1000)
-    window.stations.buttons()[3].click()
+    window.stations.buttons()[4].click()
     picture_of(qtbot, window)
     board, tool, workshop = window.set_board, window.viewport.horizon_lines, window.workshop
     board.backdrop_card.lines_button.click()

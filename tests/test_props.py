@@ -63,7 +63,7 @@ def test_they_are_seen_and_are_no_part_of_the_product(small_project):
 def test_props_are_added_dressed_and_kept_in_the_window(open_window, small_project, qtbot, tmp_path, monkeypatch):
     window = open_window(*small_project)
     workshop, card = window.workshop, window.set_board.props_card
-    window.stations.buttons()[3].click()
+    window.stations.buttons()[4].click()
     before = picture_of(qtbot, window)
     card.add_button.menu().actions()[3].trigger()
     assert workshop.prop.kind == "sphere" and card.list.count() == 1

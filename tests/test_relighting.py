@@ -101,7 +101,7 @@ def test_passes_of_lights_sum_to_the_picture(lit, tmp_path):
 def test_a_switch_changes_the_pixels_at_once_in_the_window(open_window, lit, qtbot):
     window = open_window(*lit)
     workshop, board = window.workshop, window.set_board
-    window.stations.buttons()[3].click()
+    window.stations.buttons()[4].click()
     before = picture_of(qtbot, window)
     board.lights_card.list.setCurrentRow(0)
     slider = board.light_card.rows["strength"].slider

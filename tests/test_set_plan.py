@@ -21,7 +21,7 @@ def station(open_window, small_project, qtbot):
     )
     window = open_window(project.with_set(project.set.with_(lights=lights, backdrop=None)), assets, 0.35)
     window.resize(1600, 1000)
-    window.stations.buttons()[3].click()
+    window.stations.buttons()[4].click()
     picture_of(qtbot, window)
     window.workshop.select_light(0)
     return window

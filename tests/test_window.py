@@ -302,7 +302,7 @@ def test_cameras_and_sets(open_window, qtbot, monkeypatch):
     QTest.keyClick(viewport, Qt.Key.Key_F)
     picture_of(qtbot, window)
     assert seen(window, "collar").mean() > 5 * share
-    QTest.mouseClick(window.stations.buttons()[3], LEFT)
+    QTest.mouseClick(window.stations.buttons()[4], LEFT)
     assert board.isVisible() and not window.board.isVisible()
     monkeypatch.setattr(QInputDialog, "getText", lambda *a: ("Collar", True))
     QTest.mouseClick(board.keep_view_button, LEFT)

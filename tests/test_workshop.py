@@ -280,7 +280,7 @@ def test_a_room_picture_lights_the_set(open_window, qtbot, tmp_path, monkeypatch
     dropped(window, tmp_path / "broken.hdr")
     qtbot.waitUntil(lambda: "broken.hdr cannot be an environment" in window.notice.text.text(), timeout=30_000)
     assert workshop.project is project
-    window.stations.buttons()[3].click()
+    window.stations.buttons()[4].click()
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: (str(tmp_path / "blue.exr"), ""))
     choose_surround(board, "Environment (HDR)")
     qtbot.waitUntil(lambda: workshop.project.set.room is not None, timeout=30_000)

@@ -19,8 +19,8 @@ from scipy.spatial import Delaunay, cKDTree
 from mat_shelf.fills.section import follow_loop
 
 GRAVITY = 9.80665
-_RINGS = np.array([0.02, 0.06, 0.13, 0.24, 0.4, 0.65, 1.0, 1.5, 2.3, 3.6])
-_FINE_RINGS = np.array([0.002, 0.006, 0.014, 0.035])
+_RINGS = np.array([0.01, 0.03, 0.07, 0.13, 0.21, 0.31, 0.44, 0.61, 0.84, 1.14, 1.55, 2.1, 2.9, 4.1])
+_FINE_RINGS = np.array([0.002, 0.006, 0.016, 0.04, 0.08])
 """Distances of the rings of nodes from the wall, in capillary lengths; the fine ones where the surface is all but
 upright there."""
 _UPRIGHT = np.radians(72.0)
@@ -92,7 +92,7 @@ def mesh_outlines(outlines: list[np.ndarray], length: float, steepest: float = 0
     grid = grid[is_inside(grid, outlines)]
     depth = near.query(grid)[0] if len(grid) else np.zeros(1)
     widest = max(float(depth.max(initial=0)), pitch / 4)
-    rings = np.concatenate([_FINE_RINGS, _RINGS[1:]]) if steepest > _UPRIGHT else _RINGS
+    rings = np.concatenate([_FINE_RINGS, _RINGS[3:]]) if steepest > _UPRIGHT else _RINGS
     rings = min(length, 0.45 * widest) * rings
     rings = rings[rings < widest * 0.95]
     added, side = [], float(np.linalg.norm(np.diff(border, axis=0), axis=1).mean())

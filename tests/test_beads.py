@@ -1,0 +1,165 @@
+"""Drops: their shape against spherical caps, their sizes and distances against their distributions."""
+
+import manifold3d
+import numpy as np
+import pytest
+import trimesh
+from scipy.spatial import cKDTree
+from scipy.stats import kstest, lognorm
+
+from mat_shelf.fills.strewing import MOST_DROPS, drops, expected_count, strew
+from mat_shelf.geometry.caps import Caps, cap_point
+from mat_shelf.geometry.embree import Scene
+from mat_shelf.geometry.mesh import Mesh, crease_normals
+from mat_shelf.geometry.solids import lathe
+from mat_shelf.numerics.kernels import kernel
+from mat_shelf.numerics.vectors import store3
+
+
+@kernel
+def points_of(axes, middles, primitive, u, v, position, normal):
+    for i in range(primitive.shape[0]):
+        place, facing = cap_point(axes, middles, primitive[i], u[i], v[i])
+        store3(position, i, place)
+        store3(normal, i, facing)
+
+
+def plate(half=50.0, thick=1.0) -> Mesh:
+    solid = trimesh.creation.box((2 * half, thick, 2 * half))
+    solid.apply_translation((0, -thick / 2, 0))
+    return crease_normals(np.array(solid.vertices), np.array(solid.faces, np.int32))
+
+
+def upper(mesh: Mesh) -> np.ndarray:
+    return mesh.normals[mesh.triangles][:, 0, 1] > 0.9
+
+
+def looked_down_on(caps: Caps, half: float, count=700):
+    """Heights over y = 0 and normals seen from above on a square lattice round the origin."""
+    x, z = np.meshgrid(np.linspace(-half, half, count), np.linspace(-half, half, count))
+    origin = np.stack([x, np.full_like(x, 30.0), z], axis=-1).reshape(-1, 3).astype(np.float32)
+    way = np.tile(np.float32([0, -1, 0]), (len(origin), 1))
+    geometry, primitive, u, v, distance = Scene([caps]).intersect(origin, way)
+    hit = np.flatnonzero(geometry >= 0)
+    position, normal = np.zeros((len(hit), 3), np.float32), np.zeros((len(hit), 3), np.float32)
+    points_of(caps.corner_rows, caps.normal_rows, primitive[hit], u[hit], v[hit], position, normal)
+    assert np.abs(position - (origin[hit] + way[hit] * distance[hit, None])).max() < 2e-5
+    return position, normal, (2 * half / (count - 1)) ** 2
+
+
+def one_drop(width: float, angle: float, sag: float = 0.0) -> Caps:
+    mesh = plate()
+    strewn = strew(mesh, upper(mesh), 1.0, width, 0.0, 1.0, 0.0, 10.0, 1)
+    alone = strewn._replace(
+        foot=np.zeros((1, 3)), normal=np.array([[0.0, 1, 0]]), width=np.array([width]), face=strewn.face[:1]
+    )
+    caps = drops(mesh, alone, angle, sag, 1)
+    round_ = np.linalg.norm(caps.axes, axis=2, keepdims=True)
+    return Caps(caps.centre, np.float32(caps.axes / round_ * round_[:, 2:]), caps.cut)  # its foot is not quite round
+
+
+@pytest.mark.parametrize("angle", [30.0, 65.0, 90.0])
+def test_a_drop_has_the_volume_and_the_contact_angle_of_a_cap(angle, figure):
+    """V = pi h (3 a^2 + h^2) / 6 of a spherical cap, and its slope at the foot, both as rays see them."""
+    position, normal, area = looked_down_on(one_drop(2.0, angle), 1.05)
+    above = position[:, 1] > 0
+    foot, height = 1.0, np.tan(np.radians(angle) / 2)  # h = a tan(angle / 2)
+    exact = np.pi * height * (3 * foot**2 + height**2) / 6
+    assert position[above, 1].sum() * area == pytest.approx(exact, rel=0.005)
+    assert position[:, 1].max() == pytest.approx(height, rel=1e-3)
+    figure(position[above, 1].sum() * area, exact)
+    rim = above & (position[:, 1] < 0.02 * height)
+    slope = np.degrees(np.arccos(normal[rim, 1]))
+    assert np.median(slope) == pytest.approx(angle, abs=1.5)
+
+
+def test_a_drop_is_met_as_a_fine_mesh_of_it_is():
+    """Stretched, sheared and cut caps against triangles of the same bodies, in the same Embree."""
+    chance = np.random.default_rng(3)
+    axes = np.linalg.qr(chance.normal(size=(40, 3, 3)))[0] * chance.uniform(0.3, 2, (40, 1, 3))
+    axes[:, 2] += 0.4 * axes[:, 1]
+    centre, cut = chance.uniform(-8, 8, (40, 3)), chance.uniform(-0.7, 0.8, 40)
+    cut[:8] = -2.0  # whole ones
+    caps = Caps(np.float32(centre), np.float32(axes), np.float32(cut))
+    meshes = []
+    for k in range(40):
+        ball = manifold3d.Manifold.sphere(1, 256)
+        part = (ball.trim_by_plane((0, 0, 1), cut[k]) if cut[k] > -1 else ball).to_mesh()
+        meshes.append((np.float32(part.vert_properties[:, :3] @ axes[k] + centre[k]), np.int32(part.tri_verts)))
+    origin = np.float32(chance.uniform(-20, 20, (20_000, 3)))
+    way = np.float32(chance.normal(size=(20_000, 3)) - origin / 10)
+    way /= np.linalg.norm(way, axis=1, keepdims=True)
+    own, others = Scene([caps]).intersect(origin, way), Scene(meshes).intersect(origin, way)
+    both = (own[0] >= 0) & (others[0] >= 0)
+    assert both.mean() > 0.1 and ((own[0] >= 0) == (others[0] >= 0)).mean() > 0.998
+    assert (own[1][both] == others[0][both]).mean() > 0.998
+    assert np.abs(own[4][both] - others[4][both])[own[1][both] == others[0][both]].max() < 0.06
+    blocked = Scene([caps]).occluded(origin, way, np.full(len(way), 1e5, np.float32))
+    assert ((blocked == 0) == (own[0] >= 0)).all()
+
+
+def test_heavy_drops_are_flat_and_lean_down_the_slope():
+    """A puddle is 2 a sin(angle / 2) high, 2.7 mm of water at 60 degrees (De Gennes et al. 2004, 2.2)."""
+    position, _, _ = looked_down_on(one_drop(30.0, 60.0, sag=1.0), 15.2, 300)
+    assert position[:, 1].max() == pytest.approx(2 * 2.727 * np.sin(np.radians(30)), rel=0.02)
+    wall = lathe([(0, 0), (30, 0), (30, 60), (0, 60)], 96)
+    strewn = strew(wall, np.abs(wall.normals[wall.triangles][:, 0, 1]) < 0.5, 3.0, 4.0, 0.0, 1.2, 0.0, 10.0, 1)
+    caps = drops(wall, strewn, 60.0, 1.0, 1)
+    assert (caps.axes[:, 2, 1] < -0.05).all()  # their tops hang lower than their feet
+    assert np.abs(drops(wall, strewn, 60.0, 0.0, 1).axes[:, 2, 1]).max() < 1e-5
+
+
+@pytest.mark.parametrize("host", ["plate", "can"])
+def test_nothing_of_a_drop_shows_on_the_far_side(host):
+    """Flat drops, 30 degrees, on a wall of 1 mm: no ray from behind meets one before it meets the wall."""
+    mesh = plate() if host == "plate" else lathe([(32, 0), (33, 0), (33, 100), (32, 100), (32, 0)], 64)
+    outside = (
+        upper(mesh) if host == "plate" else (mesh.vertices * mesh.normals)[mesh.triangles][:, 0, [0, 2]].sum(axis=1) > 1
+    )
+    strewn = strew(mesh, outside, 20.0, 3.0, 0.4, 1.05, 0.0, 10.0, 5)
+    caps = drops(mesh, strewn, 30.0, 1.0, 5)
+    assert len(caps) > 300
+    behind = strewn.foot - strewn.normal * 0.9
+    spread = np.random.default_rng(1).normal(0, 0.4, behind.shape)
+    origin = np.float32(behind - strewn.normal * 20 + spread)
+    scene = Scene([caps, (mesh.vertices, mesh.triangles)])
+    geometry = scene.intersect(origin, np.ascontiguousarray(strewn.normal, np.float32))[0]
+    assert (geometry == 1).mean() > 0.99  # the others pass beside the can
+
+
+def test_drops_keep_their_distance_and_have_their_sizes(figure):
+    mesh = plate(100.0)
+    strewn = strew(mesh, upper(mesh), 8.0, 1.2, 0.4, 1.1, 0.0, 10.0, 4)
+    assert len(strewn.width) > 3000
+    pairs = cKDTree(strewn.foot).query_pairs(1.1 * 2 * strewn.width.max(), output_type="ndarray")
+    apart = np.linalg.norm(strewn.foot[pairs[:, 0]] - strewn.foot[pairs[:, 1]], axis=1)
+    mean = strewn.width[pairs].mean(axis=1)
+    assert (apart / mean).min() >= 1.1 - 1e-9
+    deviation = np.sqrt(np.log(1 + 0.4**2))
+    told = lognorm(deviation, scale=1.2 * np.exp(-(deviation**2) / 2))
+    assert kstest(strewn.width, told.cdf).pvalue > 0.01
+    assert strewn.width.std() / strewn.width.mean() == pytest.approx(0.4, abs=0.02)
+    figure(strewn.width.mean(), 1.2)
+
+
+def test_patches_leave_bare_places():
+    mesh = plate(100.0)
+    even = strew(mesh, upper(mesh), 10.0, 0.5, 0.2, 1.0, 0.0, 20.0, 2)
+    patchy = strew(mesh, upper(mesh), 10.0, 0.5, 0.2, 1.0, 1.0, 20.0, 2)
+
+    def bare(strewn):
+        cells = np.floor(strewn.foot[:, [0, 2]] / 10 + 10).astype(int)
+        return (np.bincount(cells[:, 0] * 20 + cells[:, 1], minlength=400) == 0).mean()
+
+    assert bare(even) < 0.02 < 0.15 < bare(patchy) < 0.85
+    assert 0.8 < len(patchy.width) / len(even.width) <= 1  # they gather, and do not become fewer
+
+
+def test_the_asked_number_is_bounded_and_seeds_differ():
+    mesh = plate(300.0)
+    assert expected_count(mesh, upper(mesh), 5000.0) > 10_000_000
+    strewn = strew(mesh, upper(mesh), 5000.0, 0.2, 0.4, 1.0, 0.0, 10.0, 1)
+    assert 100_000 < len(strewn.width) <= MOST_DROPS
+    one, other = (strew(mesh, upper(mesh), 0.1, 1.0, 0.4, 1.0, 0.0, 10.0, seed) for seed in (1, 2))
+    assert not np.array_equal(one.foot[:10], other.foot[:10])
+    assert len(strew(mesh, np.zeros(len(mesh.triangles), bool), 5.0, 1.0, 0.4, 1.0, 0.0, 10.0, 1).width) == 0

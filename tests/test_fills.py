@@ -1,0 +1,237 @@
+"""Cavities, levels, liquids and their edges against volumes of solids, Pappus, and capillary theory."""
+
+import manifold3d
+import numpy as np
+import pytest
+import trimesh
+from scipy.integrate import solve_ivp
+from scipy.optimize import brentq
+
+from mat_shelf.demo import ink_bottle
+from mat_shelf.fills.cavity import find_cavities
+from mat_shelf.fills.edge import Wetting
+from mat_shelf.fills.liquid import pour, wall_depths
+from mat_shelf.fills.meniscus import capillary_length, mesh_outlines, surface_heights
+from mat_shelf.fills.vessel import VesselError, joined_vessel, make_vessel
+from mat_shelf.geometry.mesh import Mesh, crease_normals
+from mat_shelf.geometry.solids import lathe
+
+
+def mesh_of(solid: manifold3d.Manifold) -> Mesh:
+    """A solid of another library, whose z points up."""
+    made = solid.to_mesh()
+    vertices = np.array(made.vert_properties[:, :3])[:, [0, 2, 1]] * (1, 1, -1)
+    return crease_normals(vertices, np.array(made.tri_verts, np.int32))
+
+
+def cup(radius, depth, wall, base, segments=256) -> Mesh:
+    outer = radius + wall
+    return lathe(
+        [(0, 0), (outer, 0), (outer, base + depth), (radius, base + depth), (radius, base), (0, base)], segments
+    )
+
+
+def cavity_in(mesh, up=(0.0, 1.0, 0.0)):
+    return find_cavities(make_vessel(mesh, up))[0]
+
+
+def poured(mesh, volume, up=(0.0, 1.0, 0.0), **liquid):
+    cavity = cavity_in(mesh, up)
+    return cavity, pour(cavity, wall_depths(cavity, 0.1), volume, Wetting(**liquid))
+
+
+def leaning(degrees):
+    return np.sin(np.radians(degrees)), np.cos(np.radians(degrees)), 0.0
+
+
+def test_capacities_are_those_of_the_solids(figure):
+    cylinder = cavity_in(cup(20, 50, 2, 3))
+    assert cylinder.capacity == pytest.approx(np.pi * 20**2 * 50, rel=0.003)
+    assert cylinder.spill == pytest.approx(53) and cylinder.bottom == pytest.approx(3)
+    cone = cavity_in(lathe([(0, 0), (23, 0), (23, 40), (20, 40), (0, 4)], 256))
+    assert cone.capacity == pytest.approx(np.pi * 20**2 * 36 / 3, rel=0.003)
+    # A ball cut out of a block, open above by a bore of 4 mm: a ball less its cap, and the bore.
+    block = manifold3d.Manifold.cube([70, 70, 70], True)
+    ball = manifold3d.Manifold.sphere(25, 200)
+    bore = manifold3d.Manifold.cylinder(60, 4, 4, 200)
+    found = cavity_in(mesh_of(block - ball - bore))
+    h = 25 - np.sqrt(25**2 - 4**2)
+    exact = 4 / 3 * np.pi * 25**3 - np.pi * h**2 * (25 - h / 3) + np.pi * 16 * (35 - np.sqrt(25**2 - 4**2))
+    assert found.capacity == pytest.approx(exact, rel=0.005)
+    # Half a torus sunk into a plate holds pi^2 R r^2.
+    channel = [(25 + 6 * np.cos(a), 10 - 6 * np.sin(a)) for a in np.linspace(0, np.pi, 60)]
+    ring = lathe([(0, 0), (40, 0), (40, 10), *channel, (0, 10)], 256)
+    assert cavity_in(ring).capacity == pytest.approx(np.pi**2 * 25 * 6**2, rel=0.005)
+    figure(found.capacity, exact)
+
+
+def test_a_turned_bottle_holds_what_pappus_says():
+    inside = np.array([(0.0, 5), (18, 5), (20, 9), (20, 40), (14, 52), (7, 56), (7, 70)])
+    outside = np.array([(0.0, 0), (22, 0), (24, 8), (24, 42), (16, 55), (9, 58), (9, 70)])
+    bottle = lathe([*outside, *inside[::-1]], 360)
+    # Pappus: 2 pi times the first moment of the half section, side by side.
+    r, y = inside.T
+    r1, y1 = np.append(r[1:], 0.0), np.append(y[1:], y[-1])
+    moment = ((r**2 + r * r1 + r1**2) * (y1 - y)).sum() / 6
+    assert cavity_in(bottle).capacity == pytest.approx(2 * np.pi * moment, rel=0.002)
+
+
+def test_a_tilted_cup_holds_the_ungula_and_keeps_its_volume():
+    """A cylinder full to the lower end of its brim, tilted so far that the surface crosses the middle of its base."""
+    depth = 40.0
+    angle = np.degrees(np.arctan(depth / 20))
+    cavity = cavity_in(cup(20, depth, 2, 3, 512), leaning(angle))
+    assert cavity.capacity == pytest.approx(2 / 3 * 20**2 * depth, rel=0.005)  # Archimedes' hoof
+    for degrees in (0, 10, 25):
+        _, body = poured(cup(20, 60, 2, 3), 25_000.0, leaning(degrees))
+        assert body.volume == pytest.approx(25_000, rel=0.002)
+
+
+def test_level_and_volume_go_back_and_forth():
+    cavity = cavity_in(ink_bottle.glass())
+    for share in (0.02, 0.3, 0.62, 0.9, 0.999):
+        level = cavity.level_of(share * cavity.capacity)
+        assert cavity.volume(level) == pytest.approx(share * cavity.capacity, rel=1e-5)
+
+
+def test_every_basin_is_found_and_spills_into_the_next():
+    tray = manifold3d.Manifold.cube([60, 30, 12])
+    low = manifold3d.Manifold.cube([20, 20, 20]).translate([5, 5, 2])
+    high = manifold3d.Manifold.cube([20, 20, 20]).translate([35, 5, 4])
+    found = find_cavities(make_vessel(mesh_of(tray - low - high)))
+    assert [round(c.capacity) for c in found] == [4000, 3200]
+    # A wall between them that is lower than the brim: two lakes, and the lake of both.
+    both = tray - low - high - manifold3d.Manifold.cube([14, 4, 20]).translate([23, 13, 9])
+    whole = find_cavities(make_vessel(mesh_of(both)))[0]
+    assert whole.capacity == pytest.approx(4000 + 3200 + 10 * 4 * 3, rel=1e-3)
+    assert whole.volume(8.0) == pytest.approx(400 * 6)  # the deeper one alone, up to the pass
+
+
+def test_a_handle_a_hanging_rod_and_a_plug_are_no_leaks():
+    outer = manifold3d.Manifold.cylinder(60, 30, 30, 128)
+    inner = manifold3d.Manifold.cylinder(60, 26, 26, 128).translate([0, 0, 4])
+    handle = manifold3d.Manifold.cube([20, 8, 40]).translate([26, -4, 10]) - manifold3d.Manifold.cube(
+        [12, 20, 30]
+    ).translate([28, -10, 15])
+    mug = (outer - inner) + (handle - inner)
+    exact = 26**2 * 56 * 128 / 2 * np.sin(2 * np.pi / 128)
+    assert cavity_in(mesh_of(mug)).capacity == pytest.approx(exact, rel=1e-3)
+    bridge = manifold3d.Manifold.cube([70, 6, 4]).translate([-35, -3, 60])
+    rod = manifold3d.Manifold.cylinder(45, 3, 3, 64).translate([0, 0, 20])
+    hung = cavity_in(mesh_of(mug + bridge + rod))
+    assert hung.capacity == pytest.approx(exact - 40 * 9 * 64 / 2 * np.sin(2 * np.pi / 64), rel=2e-3)
+    pipe = lathe([(20, 0), (24, 0), (24, 50), (20, 50), (20, 0)], 128)
+    with pytest.raises(VesselError, match="no cavity"):
+        find_cavities(make_vessel(pipe))
+    plug = lathe([(0, 1), (21, 1), (21, 6), (0, 6)], 128)
+    joined = find_cavities(joined_vessel([pipe, plug]))[0]
+    assert joined.capacity == pytest.approx(np.pi * 20**2 * 44, rel=0.003)
+
+
+def test_closed_vessels_hold_all_of_their_space():
+    shell = manifold3d.Manifold.sphere(20, 128) - manifold3d.Manifold.sphere(16, 128)
+    found = find_cavities(make_vessel(mesh_of(shell)))
+    assert len(found) == 1 and found[0].is_closed
+    assert found[0].capacity == pytest.approx(4 / 3 * np.pi * 16**3, rel=0.005)
+
+
+def test_what_cannot_be_filled_is_refused_in_words():
+    sheet = trimesh.creation.cylinder(20, 50, sections=64)
+    open_sheet = sheet.submesh([np.flatnonzero(sheet.face_normals[:, 2] < 0.5)], append=True)
+    for mesh, words in (
+        (
+            Mesh(np.float32(open_sheet.vertices), np.int32(open_sheet.faces), np.float32(open_sheet.vertex_normals)),
+            "open",
+        ),
+        (Mesh(np.float32(sheet.vertices), np.int32(sheet.faces[:, ::-1]), np.float32(sheet.vertex_normals)), "inwards"),
+        (mesh_of(manifold3d.Manifold.cube([10, 10, 10])), "no cavity"),
+    ):
+        with pytest.raises(VesselError, match=words):
+            find_cavities(make_vessel(mesh))
+    with pytest.raises(VesselError, match="no cavity"):  # upside down
+        find_cavities(make_vessel(cup(20, 50, 2, 3), (0.0, -1.0, 0.0)))
+
+
+@pytest.mark.parametrize("scale", [0.02, 1.0, 200.0])
+def test_vessels_of_a_millimetre_and_of_ten_metres_are_filled(scale):
+    mesh = cup(20 * scale, 50 * scale, 2 * scale, 3 * scale)
+    cavity, body = poured(mesh, 0.5 * np.pi * 20**2 * 50 * scale**3)
+    assert cavity.capacity == pytest.approx(np.pi * 20**2 * 50 * scale**3, rel=0.003)
+    assert body.volume == pytest.approx(0.5 * np.pi * 20**2 * 50 * scale**3, rel=0.002)
+
+
+def in_a_tube(radius, angle, length):
+    """Heights of the surface in the middle of a round tube and at its wall, by integrating along its arc.
+
+    Finn 1986, Equilibrium Capillary Surfaces, 1.4: the slope changes by z / a2 - sin(slope) / r along the arc.
+    """
+    slope = np.pi / 2 - angle
+
+    def arc(start):
+        def change(_, at):
+            r, z, psi = at
+            bend = np.sin(psi) / r if r > 1e-9 else z / length**2 / 2
+            return [np.cos(psi), np.sin(psi), z / length**2 - bend]
+
+        def at_wall(_, at):
+            return at[2] - slope
+
+        at_wall.terminal = True
+        found = solve_ivp(change, [0, 300], [0, start, 0], events=at_wall, rtol=1e-9, atol=1e-12, max_step=radius / 10)
+        return found.y[0, -1] - radius, found.y[1, -1]
+
+    start = np.exp(brentq(lambda power: arc(np.exp(power))[0], -25, 4))
+    return start, arc(start)[1]
+
+
+@pytest.mark.parametrize("radius", [1.0, 2.0, 5.0])
+@pytest.mark.parametrize("degrees", [0.0, 20.0, 60.0, 120.0])
+def test_liquid_rises_in_tubes_as_it_should(radius, degrees, figure):
+    length, turns = capillary_length(72.8, 0.998), np.linspace(0, 2 * np.pi, 220, endpoint=False)
+    assert length == pytest.approx(2.73, abs=0.01)  # of water; CRC Handbook
+    outline = radius * np.stack([np.cos(turns), np.sin(turns)], axis=1)
+    slope = np.full(220, np.pi / 2 - np.radians(degrees))
+    mesh = mesh_outlines([outline], length, float(np.abs(slope).max()))
+    heights = surface_heights(mesh, [outline], slope, length)
+    middle, edge = in_a_tube(radius, np.radians(min(degrees, 180 - degrees)), length)
+    sign = 1 if degrees < 90 else -1
+    assert sign * heights[:220].mean() == pytest.approx(edge, rel=0.02)
+    assert sign * heights[np.linalg.norm(mesh.points, axis=1).argmin()] == pytest.approx(middle, rel=0.02)
+    figure(sign * heights[:220].mean(), edge)
+    if radius == 1.0 and degrees < 90:  # Jurin's law, for a tube this narrow with the third of the radius in its edge
+        jurin = 2 * length**2 * np.cos(np.radians(degrees)) / radius
+        assert middle == pytest.approx(jurin, rel=0.05)
+
+
+@pytest.mark.parametrize("degrees", [20.0, 60.0, 110.0])
+def test_liquid_climbs_a_wide_wall_as_batchelor_says(degrees, figure):
+    """h^2 = 2 (1 - sin(angle)) a^2 (Batchelor, 1.9), here along the straight sides of a square vessel."""
+    wall = manifold3d.Manifold.cube([90, 90, 60], True) - manifold3d.Manifold.cube([80, 80, 60], True).translate(
+        [0, 0, 6]
+    )
+    _, body = poured(mesh_of(wall), 200_000.0, tension=72.8, density=0.998, angle=degrees)
+    length = capillary_length(72.8, 0.998)
+    exact = np.sign(90 - degrees) * np.sqrt(2 * (1 - np.sin(np.radians(degrees)))) * length
+    low, high = body.edge  # in the corners it climbs, or sinks, further
+    assert (low if exact > 0 else high) == pytest.approx(exact, rel=0.02)
+    figure(low if exact > 0 else high, exact)
+
+
+@pytest.mark.parametrize("share", [0.03, 0.35, 0.65, 0.72, 0.8, 0.97])
+@pytest.mark.parametrize("degrees", [10.0, 100.0])
+def test_a_poured_body_is_closed_and_holds_its_volume(share, degrees):
+    cavity = cavity_in(ink_bottle.glass())
+    body = pour(cavity, wall_depths(cavity, 0.1), share * cavity.capacity, Wetting(angle=degrees, ripples=0.1))
+    solid = trimesh.Trimesh(body.mesh.vertices, body.mesh.triangles)
+    solid.merge_vertices(merge_norm=True, merge_tex=True, digits_vertex=8)
+    a, b, c = solid.faces.T
+    solid.update_faces((a != b) & (b != c) & (c != a))
+    assert solid.is_watertight and solid.is_winding_consistent
+    assert body.volume == pytest.approx(share * cavity.capacity, rel=0.004)
+    # It reaches into the wall by a tenth of a millimetre, all round.
+    assert body.volume < solid.volume < body.volume + 0.13 * solid.area
+
+
+def test_it_reaches_into_thin_walls_by_a_third_at_most():
+    cavity = cavity_in(cup(20, 50, 0.12, 0.12))
+    assert wall_depths(cavity, 0.1)[np.isfinite(cavity.reached)].max() <= 0.0415
