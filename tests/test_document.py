@@ -154,11 +154,12 @@ NEW_FIELDS = {
         "backdrop": ("form", "material", "roughness"),
         "camera": CAMERA_FIELDS,
     },
+    13: {"part": ("fill", "beads")},
 }
 """The fields that came with each schema, which older projects are without."""
 
 
-@pytest.mark.parametrize("schema", range(1, 12))
+@pytest.mark.parametrize("schema", range(1, 13))
 def test_projects_of_every_older_schema_open(schema):
     """What they hold is kept, and what is new is as it was before it could be chosen."""
     from mat_shelf.document.migration import migrated
@@ -175,7 +176,7 @@ def test_projects_of_every_older_schema_open(schema):
     whole["light"] = [light for fields in old["sets"] for light in fields["lights"]]
     whole["camera"] = [view["camera"] for view in old["views"]]
     whole["backdrop"] = [fields["backdrop"] for fields in old["sets"]]
-    for new in range(schema + 1, 13):
+    for new in range(schema + 1, 14):
         for kind, names in NEW_FIELDS.get(new, {}).items():
             for fields in whole[kind]:
                 for name in names:
@@ -191,7 +192,7 @@ def test_projects_of_every_older_schema_open(schema):
     if schema < 10:
         old["reference"] = image
     opened = Project.model_validate(migrated(old))
-    assert opened.schema_version == 12 and opened.materials == materials
+    assert opened.schema_version == 13 and opened.materials == materials
     if schema < 10:
         assert opened.reference.name == "photo.png" and opened.reference.image.model_dump() == image
     assert opened.product == project.product and opened.sets == project.sets
