@@ -1,4 +1,4 @@
-"""Vessels filled and wetted in the real window: by buttons, by the level in the picture, by rows; as its pixels show."""
+"""Vessels filled and wetted in the real window: by buttons, by the level in the picture, by rows."""
 
 import manifold3d
 import numpy as np
@@ -143,6 +143,19 @@ def test_amounts_liquids_and_tilt(station, qtbot):
     workshop.select("block")
     window.fill_board.vessel_card.fill_button.click()
     qtbot.waitUntil(lambda: said[-1].startswith("Block cannot be filled: it has no cavity"), timeout=30_000)
+    window.fill_board.vessel_card.hollow_button.click()
+    dialog = window.fill_board.vessel_card.dialog
+    dialog.boxes["Inner corner"].setValue(0.0)
+    QTest.mouseClick(dialog.confirm, LEFT)
+    qtbot.waitUntil(lambda: workshop.history.undo_label == "Hollow Block", timeout=30_000)
+    window.fill_board.vessel_card.fill_button.click()
+    qtbot.waitUntil(lambda: fills.vessel.name == "Block" and fills.fill_part is not None, timeout=30_000)
+    qtbot.waitUntil(
+        lambda: told(qtbot, window).capacity_ml == pytest.approx(16 * 16 * 17 / 1000, rel=1e-3), timeout=30_000
+    )
+    for _ in range(2):
+        workshop.undo()
+
     workshop.select("beaker")
     window.fill_board.vessel_card.empty_button.click()
     assert fills.fill_part is None and [p.id for p in workshop.project.product.parts] == ["beaker", "block"]

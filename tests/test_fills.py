@@ -10,6 +10,7 @@ from scipy.optimize import brentq
 from mat_shelf.demo import ink_bottle
 from mat_shelf.fills.cavity import find_cavities
 from mat_shelf.fills.edge import Wetting
+from mat_shelf.fills.hollowing import hollowed
 from mat_shelf.fills.liquid import pour, wall_depths
 from mat_shelf.fills.meniscus import capillary_length, mesh_outlines, surface_heights
 from mat_shelf.fills.vessel import VesselError, joined_vessel, make_vessel
@@ -235,3 +236,37 @@ def test_a_poured_body_is_closed_and_holds_its_volume(share, degrees):
 def test_it_reaches_into_thin_walls_by_a_third_at_most():
     cavity = cavity_in(cup(20, 50, 0.12, 0.12))
     assert wall_depths(cavity, 0.1)[np.isfinite(cavity.reached)].max() <= 0.0415
+
+
+def test_hollowed_solids_have_their_wall_and_hold_what_formulas_say():
+    block = hollowed(mesh_of(manifold3d.Manifold.cube([40, 40, 60])), 2.0, 3.0, 0.0)
+    assert cavity_in(block.mesh).capacity == pytest.approx(36 * 36 * 57, rel=1e-4)
+    facets = 128 / 2 * np.sin(2 * np.pi / 128)
+    drum = mesh_of(manifold3d.Manifold.cylinder(60, 20, 20, 128))
+    assert cavity_in(hollowed(drum, 2.0, 5.0, 0.0).mesh).capacity == pytest.approx(facets * 18**2 * 55, rel=2e-3)
+    # A round inner corner of 6 mm takes out what Pappus says of a square of that side less its quarter circle.
+    middle = 18 - (10 - 3 * np.pi) / (12 - 3 * np.pi) * 6
+    lost = 2 * np.pi * middle * 6**2 * (1 - np.pi / 4)
+    rounded_ = cavity_in(hollowed(drum, 2.0, 5.0, 6.0).mesh).capacity
+    assert facets * 18**2 * 55 - rounded_ == pytest.approx(lost, rel=0.05)
+    # The wall, as rays see it.
+    made = hollowed(drum, 2.0, 5.0, 0.0)
+    scene = trimesh.Trimesh(made.mesh.vertices, made.mesh.triangles)
+    turns = np.linspace(0.01, 6.2, 50)
+    origin = np.stack([30 * np.cos(turns), np.full(50, 25.0), 30 * np.sin(turns)], axis=1)
+    places, rays, _ = scene.ray.intersects_location(origin, -origin * (1, 0, 1), multiple_hits=True)
+    radii = np.hypot(places[:, 0], places[:, 2])
+    walls = [np.ptp(np.sort(radii[rays == k])[[0, -1]]) for k in range(50)]
+    assert np.mean(walls) == pytest.approx(2.0, abs=0.03)
+    # Faces of the outside are told, so that zones stay on them.
+    outside = made.faces >= 0
+    assert (
+        np.hypot(*made.mesh.vertices[made.mesh.triangles][outside][:, :, [0, 2]].transpose(2, 0, 1)).max(axis=1) > 17
+    ).all()
+    for solid, wall, words in (
+        (drum, 25.0, "no room"),
+        (ink_bottle.cap(), 19.5, "no|narrow"),
+        (cup(20, 50, 2, 3), 3.0, ""),
+    ):
+        with pytest.raises(VesselError, match=words):
+            cavity_in(hollowed(solid, wall, 70.0 if not words else 3.0, 0.0).mesh)

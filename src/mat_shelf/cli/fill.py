@@ -19,6 +19,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     amount.add_argument("--share", type=float, metavar="PERCENT")
     parser.add_argument("--tilt", type=float, default=0.0, metavar="DEG", help="of gravity, from upright")
     parser.add_argument("--direction", type=float, default=0.0, metavar="DEG", help="of the tilt")
+    parser.add_argument("--wall", type=float, metavar="MM", help="hollows a solid first, with so thick a wall")
+    parser.add_argument("--base", type=float, metavar="MM", help="its base; as thick as the wall otherwise")
+    parser.add_argument("--corner", type=float, default=0.0, metavar="MM", help="radius between inner wall and base")
     parser.add_argument("-o", "--output", type=Path, required=True, metavar="FILE")
     parser.add_argument("--json", action="store_true")
 
@@ -45,6 +48,13 @@ def run(options) -> None:
     values["direction"] = options.direction
     fills = FillCommands(session)
     session.select(chosen("part", options.part, project.product.parts, None))
+    if options.wall is not None:
+        base = options.wall if options.base is None else options.base
+        if not (0 < options.wall < 1e5 and 0 < base < 1e5 and 0 <= options.corner < 1e5):
+            raise BadInputError("wall and base must be more than 0 mm, the corner 0 or more")
+        fills.hollow(options.wall, base, options.corner)
+        if said:
+            raise BadInputError(said[0].rstrip("."))
     liquid = next((one for one in LIQUIDS if one.swatch == swatch), None)
     if fills.fill_part is None:
         fills.add_fill(liquid or LIQUIDS[0], **values)

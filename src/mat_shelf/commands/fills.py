@@ -14,6 +14,7 @@ from mat_shelf.document.product import Part
 from mat_shelf.document.project import Project
 from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.fills.cavity import MM3_PER_ML
+from mat_shelf.fills.hollowing import Hollow, hollowed
 from mat_shelf.fills.liquids import LIQUIDS, Liquid
 from mat_shelf.fills.section import section_outlines
 from mat_shelf.fills.strewing import MOST_DROPS
@@ -164,6 +165,79 @@ class FillCommands:
             self._add(f"Fill {vessel.name}", made, liquid.swatch)
 
         self.session.aside(work, done, lambda fault: self._refuse(vessel, fault))
+
+    @command
+    def hollow(self, wall: float, base: float, corner: float) -> None:
+        """Takes the inside out of the part on the board, a solid, so that it can be filled; it is made aside.
+
+        Parameters
+        ----------
+        wall, base : float
+            Thickness of the sides and of the bottom, mm.
+        corner : float
+            Radius between the inner wall and the bottom, mm.
+        """
+        part, assets = self.vessel, self.session.assets
+        if part is None:
+            self.session.said.emit("Select the solid that is to be hollowed first.")
+            return
+        mesh, scale = assets.meshes[part.mesh], part.pose.scale
+        _, up = in_part_frame((0, 0, 0), (0, 1, 0), part.pose)
+
+        def work() -> Hollow:
+            """Hollow it.
+
+            Returns
+            -------
+            Hollow
+            """
+            return hollowed(mesh, wall / scale, base / scale, corner / scale, up)
+
+        def done(made: Hollow) -> None:
+            """Put it in the place of the solid; what wears its faces stays there.
+
+            Parameters
+            ----------
+            made : Hollow
+                The hollowed solid.
+            """
+            if next((p for p in self.project.product.parts if p.id == part.id), None) != part:
+                self.session.said.emit(f"{part.name} was changed meanwhile, and stays as it is; try again.")
+                return
+
+            def kept(faces: str) -> np.ndarray:
+                """Faces of a list on what it is now.
+
+                Parameters
+                ----------
+                faces : str
+                    SHA-256 of the list.
+
+                Returns
+                -------
+                (F,) int
+                """
+                return np.flatnonzero(np.isin(made.faces, assets.faces[faces]))
+
+            zones = tuple(z.with_(faces=assets.add_faces(kept(z.faces))) for z in part.zones if len(kept(z.faces)))
+            hard = tuple(assets.add_faces(kept(region)) for region in part.hard_regions if len(kept(region)))
+            key = assets.add(NamedMesh(part.name, made.mesh))
+            changed = part.with_(mesh=key, zones=zones, hard_regions=hard, cad_faces=None)
+            self.session.edit(f"Hollow {part.name}", self.project.with_part(changed))
+
+        def failed(fault: Exception) -> None:
+            """Say why it cannot be hollowed.
+
+            Parameters
+            ----------
+            fault : Exception
+                The reason.
+            """
+            if not isinstance(fault, VesselError):
+                raise fault
+            self.session.said.emit(f"{part.name} cannot be hollowed: {fault}.")
+
+        self.session.aside(work, done, failed)
 
     def _refuse(self, vessel: Part, fault: Exception) -> None:
         if not isinstance(fault, VesselError):

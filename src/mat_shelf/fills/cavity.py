@@ -174,7 +174,10 @@ def _links_downwards(vessel: Vessel, outside: int) -> np.ndarray:
     geometry, primitive, *_ = scene.intersect(np.ascontiguousarray(origin, np.float32), way)
     below = triangles[np.maximum(primitive, 0)]
     lowest = below[np.arange(len(below)), vertices[below, 1].argmin(axis=1)]
-    return np.stack([starts, np.where(geometry >= 0, lowest, outside)], axis=1).astype(np.int32)
+    # A ray that comes out of the wall from within began in it, at an edge of no width.
+    is_within = (geometry >= 0) & (area_vectors(vertices[below])[:, 1] < 0)
+    links = np.stack([starts, np.where(geometry >= 0, lowest, outside)], axis=1)
+    return links[~is_within].astype(np.int32)
 
 
 def _root(parent: np.ndarray, k: int) -> int:

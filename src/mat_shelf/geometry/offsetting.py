@@ -35,6 +35,30 @@ def moved_places(vertices: np.ndarray, triangles: np.ndarray, distance: float) -
         If faces would turn over.
     """
     normals = triangle_normals(vertices[triangles])
+    moved = shifted_places(vertices, triangles, distance)
+    turned = (triangle_normals(moved[triangles]) * normals).sum(axis=1) < 0
+    if turned.any():
+        raise MeshError(f"{int(turned.sum()):,} faces would cross each other; choose a smaller thickness")
+    return moved
+
+
+def shifted_places(vertices: np.ndarray, triangles: np.ndarray, distance: float) -> np.ndarray:
+    """The same without a look at whether faces turn over.
+
+    Parameters
+    ----------
+    vertices : (V, 3) float64
+        Places; each once.
+    triangles : (T, 3) int
+        Triangles between them.
+    distance : float
+        Distance, outwards.
+
+    Returns
+    -------
+    (V, 3) float64
+    """
+    normals = triangle_normals(vertices[triangles])
     corners = vertices[triangles]
     # Weighted by the angle at the corner, so that it does not matter how flat faces are cut into triangles.
     onward, back = np.roll(corners, -1, axis=1) - corners, np.roll(corners, 1, axis=1) - corners
@@ -47,11 +71,7 @@ def moved_places(vertices: np.ndarray, triangles: np.ndarray, distance: float) -
     np.add.at(pulls, index, angles[:, None, None] * each[:, :, None] * each[:, None, :])
     np.add.at(wanted, index, angles[:, None] * each)
     shifts = (np.linalg.pinv(pulls, rcond=_LEAST_SHARE, hermitian=True) @ wanted[:, :, None])[:, :, 0]
-    moved = vertices + distance * shifts
-    turned = (triangle_normals(moved[triangles]) * normals).sum(axis=1) < 0
-    if turned.any():
-        raise MeshError(f"{int(turned.sum()):,} faces would cross each other; choose a smaller thickness")
-    return moved
+    return vertices + distance * shifts
 
 
 def _welded(mesh: Mesh, faces: np.ndarray | None = None) -> tuple[np.ndarray, np.ndarray]:

@@ -3,6 +3,7 @@
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 
+from mat_shelf.app.fill.hollow_dialog import HollowDialog
 from mat_shelf.app.widgets.elided_label import ElidedLabel
 from mat_shelf.app.widgets.small_widgets import quiet_label, small_button
 from mat_shelf.app.workshop import FillWork
@@ -30,6 +31,8 @@ class VesselCard(QWidget):
             value.setAlignment(Qt.AlignmentFlag.AlignRight)
         grid.setColumnStretch(0, 1)
         self.fill_button = small_button("Fill", "Lets liquid stand in the selected parts, as one vessel", work.add_fill)
+        self.hollow_button = small_button("Hollow…", "Takes the inside out of a solid, so that it can be filled")
+        self.hollow_button.clicked.connect(self._hollow)
         self.cavity_button = small_button(
             "Another cavity", "Puts the liquid into the next cavity", work.take_next_cavity
         )
@@ -41,13 +44,17 @@ class VesselCard(QWidget):
         column.addWidget(self.name)
         column.addLayout(grid)
         column.addWidget(self.note)
-        for button in (self.fill_button, self.cavity_button, self.empty_button, self.drops_button):
+        for button in (self.fill_button, self.hollow_button, self.cavity_button, self.empty_button, self.drops_button):
             column.addWidget(button)
         column.addStretch(1)
 
     def _empty(self) -> None:
         if self.work.fill_part is not None:
             self.work.remove(self.work.fill_part)
+
+    def _hollow(self) -> None:
+        self.dialog = HollowDialog(self.work, self)
+        self.dialog.open()
 
     def follow(self) -> None:
         """Shows the vessel and what is known of it."""
@@ -74,7 +81,9 @@ class VesselCard(QWidget):
             self.note.setText(f"{work.fault[:1].upper()}{work.fault[1:]}." if work.fault else "")
         self.note.setVisible(bool(self.note.text()))
         self.fill_button.setVisible(part is None)
-        self.fill_button.setEnabled(vessel is not None)
+        self.hollow_button.setVisible(part is None)
+        for button in (self.fill_button, self.hollow_button):
+            button.setEnabled(vessel is not None)
         self.cavity_button.setVisible(is_known and poured.count > 1)
         self.empty_button.setVisible(part is not None)
         self.drops_button.setEnabled(vessel is not None)

@@ -1,0 +1,171 @@
+"""Solids hollowed to vessels: a wall all round, a base, and an opening above."""
+
+from typing import NamedTuple
+
+import manifold3d
+import numpy as np
+
+from mat_shelf.fills.vessel import VesselError, frame_of, make_vessel
+from mat_shelf.geometry.mesh import Mesh, crease_normals
+from mat_shelf.geometry.offsetting import shifted_places
+from mat_shelf.geometry.triangles import area_vectors
+
+_HAIR = 1e-3
+"""Of the height of a solid: how far slices are taken from where a body ends."""
+_FINEST = 1e-5
+"""Of the height of a solid, under which details of its inside are dropped."""
+_NO_ROOM = "there is no room inside for such a wall; make it thinner"
+_LOOKS = 24
+"""Heights at which it is looked whether there is room."""
+_ARC = 8
+"""Slices of a rounded inner corner."""
+_LEAST_SHARE = 1e-3
+"""Of the solid's volume that is taken out at least."""
+
+
+class Hollow(NamedTuple):
+    """A hollowed solid.
+
+    mesh : Mesh
+    faces : (T,) int32; the face of the solid that each triangle lies in, -1 for those of the inside
+    """
+
+    mesh: Mesh
+    faces: np.ndarray
+
+
+def hollowed(mesh: Mesh, wall: float, base: float, corner: float, up=(0.0, 1.0, 0.0)) -> Hollow:
+    """A closed solid with its inside taken out.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        The solid.
+    wall, base : float
+        Thickness of the sides and of the bottom, in the mesh's units.
+    corner : float
+        Radius between the inner wall and the bottom; as far as its outline bulges outwards all round.
+    up : (3,) float
+        The side that is opened, of unit length.
+
+    Returns
+    -------
+    Hollow
+
+    Raises
+    ------
+    VesselError
+        If it is no closed solid, or has no room for the wall.
+    """
+    turn = frame_of(up)
+    solid = make_vessel(mesh, up)
+    vertices, triangles = solid.vertices, solid.triangles
+    number = manifold3d.Manifold.reserve_ids(2)
+    outer = _manifold(vertices, triangles, number)
+    shifted = shifted_places(vertices, triangles, -wall)
+    before, after = area_vectors(vertices[triangles]), area_vectors(shifted[triangles])
+    area = np.linalg.norm(before, axis=1)
+    if area[(before * after).sum(axis=1) < 0].sum() > 0.5 * area.sum():
+        raise VesselError(_NO_ROOM)
+    inner = _manifold(shifted, triangles, number + 1) ^ outer  # what crossed itself goes
+    low, high = float(vertices[:, 1].min()), float(vertices[:, 1].max())
+    hair = _HAIR * (high - low)
+    floor = low + base
+    bodies = [body for body in inner.decompose() if body.volume() > 0]
+    if not bodies or floor > high - hair:
+        raise VesselError(_NO_ROOM)
+    inner = max(bodies, key=lambda body: body.volume())
+    top = inner.bounding_box()[4]
+    if high - top > 1.5 * wall + hair or not _has_room(outer, inner, wall):
+        raise VesselError("it is narrower than two such walls somewhere; make the wall thinner")
+    inner = _extended(inner, top - hair, high + 2 * hair, hair)
+    if inner.bounding_box()[1] > floor:
+        inner = _extended(inner, inner.bounding_box()[1] + hair, floor - hair, hair)
+    inner = inner.trim_by_plane((0, 1, 0), floor)
+    if inner.is_empty() or inner.volume() < _LEAST_SHARE * outer.volume():
+        raise VesselError(_NO_ROOM)
+    if corner > 0:
+        inner = _with_corner(inner, floor, min(corner, 0.9 * (high - floor)), hair)
+    made = (outer - inner.simplify(_FINEST * (high - low))).to_mesh64()
+    if not len(made.tri_verts):
+        raise VesselError("nothing would be left of it; make the wall thicker")
+    points = np.array(made.vert_properties[:, :3]) @ turn
+    faces = np.array(made.tri_verts, np.int32)
+    source = np.full(len(faces), -1, np.int32)
+    runs = np.asarray(made.run_index) // 3
+    for k, original in enumerate(made.run_original_id):
+        if original == number:
+            source[runs[k] : runs[k + 1]] = np.asarray(made.face_id)[runs[k] : runs[k + 1]]
+    return _shaded(points, faces, source)
+
+
+def _shaded(points: np.ndarray, faces: np.ndarray, source: np.ndarray) -> Hollow:
+    made = crease_normals(points, faces)
+    return Hollow(made, source)
+
+
+def _manifold(vertices: np.ndarray, triangles: np.ndarray, number: int) -> manifold3d.Manifold:
+    """A body of the solid library; each face keeps its number."""
+    body = manifold3d.Manifold(
+        manifold3d.Mesh64(
+            np.ascontiguousarray(vertices),
+            triangles.astype(np.uint64),
+            run_index=np.array([0, 3 * len(triangles)], np.uint64),
+            run_original_id=np.array([number], np.uint32),
+            face_id=np.arange(len(triangles), dtype=np.uint64),
+        )
+    )
+    if body.status() != manifold3d.Error.NoError:
+        raise VesselError("its faces do not fit together; mend it in the Product station")
+    return body
+
+
+def _has_room(outer: manifold3d.Manifold, inner: manifold3d.Manifold, wall: float) -> bool:
+    """True unless a wall has passed through the one across from it, so that what is left of the inside is a mirage."""
+    low, high = inner.bounding_box()[1], inner.bounding_box()[4]
+    for height in np.linspace(low, high, _LOOKS + 2)[1:-1]:
+        inside = _slice(inner, height)
+        if inside.area() > 0 and _slice(outer, height).offset(-0.98 * wall, manifold3d.JoinType.Round).is_empty():
+            return False
+    return True
+
+
+def _upright() -> np.ndarray:
+    """Takes z, along which the solid library slices and extrudes, to y."""
+    return np.array([[1.0, 0, 0, 0], [0, 0, 1, 0], [0, -1, 0, 0]])
+
+
+def _slice(body: manifold3d.Manifold, height: float) -> manifold3d.CrossSection:
+    """Section of a body by a level plane, its axes x and -z."""
+    lying = body.transform(np.array([[1.0, 0, 0, 0], [0, 0, -1, 0], [0, 1, 0, 0]]))
+    return lying.slice(height)
+
+
+def _column(section: manifold3d.CrossSection, low: float, high: float) -> manifold3d.Manifold:
+    return section.extrude(high - low).translate((0, 0, low)).transform(_upright())
+
+
+def _extended(body: manifold3d.Manifold, height: float, end: float, hair: float) -> manifold3d.Manifold:
+    """A body with the column over, or under, its section at a height."""
+    section = _slice(body, height)
+    if section.is_empty():
+        return body
+    low, high = (height, end) if end > height else (end, height)
+    return body + _column(section, low, high)
+
+
+def _with_corner(body: manifold3d.Manifold, floor: float, radius: float, hair: float) -> manifold3d.Manifold:
+    """A body whose lower edge is rounded; itself where its outline there is not convex."""
+    section = _slice(body, floor + hair)
+    if section.area() < 0.995 * section.hull().area():
+        return body
+    points = []
+    for angle in np.linspace(0, np.pi / 2, _ARC + 1):
+        inset, height = radius * (1 - np.sin(angle)), floor + radius * (1 - np.cos(angle))
+        at = section.offset(-inset, manifold3d.JoinType.Round, circular_segments=96) if inset > 0 else section
+        if at.is_empty():
+            return body
+        flat = np.concatenate(at.to_polygons())
+        points.append(np.stack([flat[:, 0], np.full(len(flat), height), -flat[:, 1]], axis=1))
+    foot = manifold3d.Manifold.hull_points(np.concatenate(points))
+    return body.trim_by_plane((0, 1, 0), floor + radius - hair) + (foot ^ body)
