@@ -154,7 +154,7 @@ NEW_FIELDS = {
         "backdrop": ("form", "material", "roughness"),
         "camera": CAMERA_FIELDS,
     },
-    13: {"part": ("fill", "beads")},
+    13: {"part": ("fill", "beads", "bubbles")},
 }
 """The fields that came with each schema, which older projects are without."""
 

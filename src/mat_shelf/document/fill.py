@@ -1,4 +1,4 @@
-"""Things put in vessels and on surfaces: a fill of liquid, and beads."""
+"""Things put in vessels and on surfaces: a fill of liquid, bubbles in it, and beads."""
 
 from typing import Annotated, Literal
 
@@ -178,3 +178,61 @@ class Beads(Frozen):
         1.0, 0.0, 3.0, label="Sag", tip="How far their weight pulls drops on a slope down: 1 as water, 0 not at all."
     )
     seed: int = number(1, 0, 99999, label="Seed", tip="Another number strews them anew.")
+
+
+class Bubbles(Frozen):
+    """Air in a liquid: rising in it, clinging to its wall, and round the edge of its surface.
+
+    Attributes
+    ----------
+    liquid : Id
+        The part that is the liquid.
+    """
+
+    liquid: Id
+    density: float = number(
+        6.0,
+        0.0,
+        5000.0,
+        label="In the body",
+        unit="/ml",
+        tip="Number of bubbles in each millilitre.",
+        usual=(0, 100),
+        zero="none",
+    )
+    wall: float = number(
+        3.0,
+        0.0,
+        2000.0,
+        label="At the wall",
+        unit="/cm²",
+        tip="Number of bubbles that cling to each square centimetre of the wall.",
+        usual=(0, 50),
+        zero="none",
+    )
+    edge: float = number(
+        8.0,
+        0.0,
+        200.0,
+        label="At the edge",
+        unit="/cm",
+        tip="Number of bubbles on each centimetre of the edge, where they gather.",
+        usual=(0, 30),
+        zero="none",
+    )
+    trails: int = number(
+        0, 0, 500, label="Trails", tip="Places on the bottom from which bubbles rise one behind the other.", zero="none"
+    )
+    size: float = number(
+        0.6, 0.01, 30.0, label="Size", unit="mm", tip="Mean width of the bubbles.", usual=(0.1, 4), log=True
+    )
+    spread: float = number(
+        40.0, 0.0, 120.0, label="Spread", unit="%", tip="Standard deviation of their sizes; about 40 in life."
+    )
+    patches: float = number(
+        0.3, 0.0, 1.0, label="Patches", tip="How unevenly they gather: 0 is all over, 1 in patches alone."
+    )
+    patch_size: float = number(
+        12.0, 0.1, 1000.0, label="Patch size", unit="mm", tip="Width of the patches.", usual=(2, 60), log=True
+    )
+    seed: int = number(1, 0, 99999, label="Seed", tip="Another number lays them out anew.")

@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from mat_shelf.document.fill import Beads, Fill
+from mat_shelf.document.fill import Beads, Bubbles, Fill
 from mat_shelf.document.ids import Digest, Id, Name, by_id, with_one
 from mat_shelf.document.parameter import Frozen, Point, number
 
@@ -79,6 +79,8 @@ class Part(Frozen):
         Of a liquid, what it fills: its shape follows from that, and the mesh is only what it was poured as.
     beads : Beads or None
         Of drops, what they lie on: their shapes follow from that, and the mesh is only one of them.
+    bubbles : Bubbles or None
+        Of bubbles, the liquid that they are in; likewise.
     """
 
     id: Id
@@ -92,6 +94,7 @@ class Part(Frozen):
     priority: Annotated[int, Field(ge=0, le=9)] | None = None
     fill: Fill | None = None
     beads: Beads | None = None
+    bubbles: Bubbles | None = None
     cad_faces: Digest | None = None
     hard_regions: Annotated[tuple[Digest, ...], Field(max_length=MOST_HARD)] = ()
     edge_radius: float = number(
@@ -127,13 +130,15 @@ class Part(Frozen):
     @property
     def is_derived(self) -> bool:
         """True if its shape follows from other parts, so that it has no faces or place of its own to be edited."""
-        return self.fill is not None or self.beads is not None
+        return self.fill is not None or self.beads is not None or self.bubbles is not None
 
     @property
     def stands_by(self) -> tuple[Id, ...]:
-        """Ids of the parts that its shape follows from: the vessel of a liquid, what drops lie on."""
+        """Ids of the parts that its shape follows from: the vessel of a liquid, the liquid of bubbles, the host of drops."""
         if self.fill is not None:
             return self.fill.vessel
+        if self.bubbles is not None:
+            return (self.bubbles.liquid,)
         return (self.beads.host,) if self.beads is not None else ()
 
     def zone(self, zone_id: str) -> Zone:

@@ -35,12 +35,16 @@ class LiquidBody(NamedTuple):
     level : float, mm; mean height of the surface
     volume : float, mm3; where it does not reach into the wall
     edge : (float, float), mm; least and greatest height of its edge at the wall over the flattest of the surface
+    shore : (N, 3) float64, mm; its edge at the wall
+    inwards : (N, 3) float64; level directions from there into the liquid
     """
 
     mesh: Mesh
     level: float
     volume: float
     edge: tuple[float, float]
+    shore: np.ndarray
+    inwards: np.ndarray
 
 
 def wall_depths(cavity: Cavity, reach: float) -> np.ndarray:
@@ -267,7 +271,10 @@ def _close(walls: _Walls, shores: list[Shore], edge: Edge, level: float) -> Liqu
         np.ascontiguousarray(smooth, np.float32),
     )
     flattest = float(edge.heights[edge.mesh.depth.argmax()])
-    return LiquidBody(mesh, level, volume, (float(edge.height.min()) - flattest, float(edge.height.max()) - flattest))
+    heights = float(edge.height.min()) - flattest, float(edge.height.max()) - flattest
+    level_in = normal * (1, 0, 1)
+    level_in /= np.maximum(np.linalg.norm(level_in, axis=1, keepdims=True), 1e-9)
+    return LiquidBody(mesh, level, volume, heights, edge.floors[-1], level_in)
 
 
 def _at(values: np.ndarray, shore: Shore) -> np.ndarray:

@@ -122,7 +122,7 @@ def strew(
     may_lie = np.ones(len(places), bool)
     if patches > 0:
         wanted = np.empty(len(places), np.float32)
-        _patchiness(np.float32(places / patch_size), np.uint32(seed), wanted)
+        patchiness(np.float32(places / patch_size), np.uint32(seed), wanted)
         # The same number for all tries of a drop, so that patches stay empty between drops.
         luck = np.repeat(chance.random(count)[order], _TRIES)
         may_lie &= luck < 1 - patches + patches * wanted
@@ -143,8 +143,18 @@ def strew(
 
 
 @kernel
-def _patchiness(places, seed, out):
-    """Likelihood that drops lie at places, in patches with clear room between them."""
+def patchiness(places, seed, out):
+    """Likelihood that drops or bubbles are at places, in patches with clear room between them.
+
+    Parameters
+    ----------
+    places : (N, 3) float32
+        Places, in widths of a patch.
+    seed : uint32
+        Seed.
+    out : (N,) float32, written
+        From 0 to 1.
+    """
     for i in range(places.shape[0]):
         x, y, z = places[i, 0], places[i, 1], places[i, 2]
         noise = gradient_noise(x, y, z, seed, np.int32(0))

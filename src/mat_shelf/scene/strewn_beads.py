@@ -1,4 +1,4 @@
-"""Drops as they lie on the parts of a project, kept from one build of a scene to the next."""
+"""Drops on the parts of a project, and bubbles in its liquids, kept from one build of a scene to the next."""
 
 from threading import RLock
 
@@ -9,6 +9,7 @@ from mat_shelf.document.fill import Beads, Fill
 from mat_shelf.document.mark import Mark
 from mat_shelf.document.product import Part
 from mat_shelf.document.project import Project
+from mat_shelf.fills.bubbling import Amounts, bubbles
 from mat_shelf.fills.strewing import Strewn, drops, strew
 from mat_shelf.fills.vessel import VesselError
 from mat_shelf.geometry.caps import Caps
@@ -16,7 +17,7 @@ from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import posed
 from mat_shelf.geometry.triangles import triangle_normals
 from mat_shelf.marks.surface_map import SurfaceMapError, map_surface
-from mat_shelf.scene.poured_liquids import cavities_of
+from mat_shelf.scene.poured_liquids import cavities_of, poured_liquid
 from mat_shelf.scene.smoothed_parts import smooth_surface_of, smoothing_key
 
 _MOST_KEPT = 32
@@ -26,7 +27,7 @@ _UP = 0.4
 """Of the normal of a face that looks up, at least, and of one that looks down."""
 _COVERING = ("label", "print", "foil", "screen")
 """Kinds of marks that drops keep away from."""
-_known: dict[tuple, Caps] = {}
+_known: dict[tuple, tuple[Caps, object]] = {}
 _lock = RLock()
 
 
@@ -56,10 +57,14 @@ def bead_caps(project: Project, part: Part, supplies) -> Caps | None:
     key = (beads, host.mesh, host.pose, smoothing_key(host), zones, marks)
     with _lock:
         if key not in _known:
-            _known[key] = _strewn_caps(project, beads, host, supplies)
-            while len(_known) > _MOST_KEPT:
-                del _known[next(iter(_known))]
-        return _known[key]
+            _known[key] = _strewn_caps(project, beads, host, supplies), None
+            _shorten()
+        return _known[key][0]
+
+
+def _shorten() -> None:
+    while len(_known) > _MOST_KEPT:
+        del _known[next(iter(_known))]
 
 
 def _outline(mark: Mark) -> tuple:
@@ -131,7 +136,7 @@ def _mark_places(project: Project, host: Part, own: Mesh) -> tuple[np.ndarray | 
 
 
 def strewn_parts(project: Project, supplies) -> dict[str, Caps]:
-    """The drops of a project, by part.
+    """The drops and bubbles of a project, by part.
 
     Parameters
     ----------
@@ -146,8 +151,47 @@ def strewn_parts(project: Project, supplies) -> dict[str, Caps]:
     """
     found = {}
     for part in project.product.parts:
-        if part.beads is not None and not part.is_hidden:
-            caps = bead_caps(project, part, supplies)
-            if caps is not None:
-                found[part.id] = caps
+        if part.is_hidden or (part.beads is None and part.bubbles is None):
+            continue
+        make = bead_caps if part.beads is not None else bubble_caps
+        caps = make(project, part, supplies)
+        if caps is not None:
+            found[part.id] = caps
     return found
+
+
+def bubble_caps(project: Project, part: Part, supplies) -> Caps | None:
+    """The bubbles of a part that is some; None where their liquid is gone.
+
+    Parameters
+    ----------
+    project : Project
+        The project.
+    part : Part
+        A part with bubbles.
+    supplies : Supplies
+        Meshes, and faces of zones.
+
+    Returns
+    -------
+    Caps or None
+    """
+    liquid = next((p for p in project.product.parts if p.id == part.bubbles.liquid and p.fill is not None), None)
+    if liquid is None:
+        return None
+    try:
+        poured = poured_liquid(project, liquid, supplies)
+    except VesselError:
+        return None
+    key = (part.bubbles, id(poured))
+    with _lock:
+        if key not in _known:
+            own = part.bubbles
+            even = own.patches, own.patch_size, own.seed
+            amounts = Amounts(own.density, own.wall, own.edge, own.trails, own.size, own.spread / 100, *even)
+            made = bubbles(poured.cavity, poured.body, amounts)
+            centre = np.ascontiguousarray(made.centre @ poured.to_world.T, np.float32)
+            # The liquid goes along, so that no other one gets its id meanwhile.
+            _known[key] = Caps(centre, made.axes, made.cut), poured
+            _shorten()
+        return _known[key][0]

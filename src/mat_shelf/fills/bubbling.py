@@ -1,0 +1,178 @@
+"""Bubbles of air in a liquid: in its body, on its wall, round its edge, and in trails from its bottom."""
+
+from typing import NamedTuple
+
+import numpy as np
+
+from mat_shelf.fills.cavity import MM3_PER_ML, Cavity
+from mat_shelf.fills.edge import vertex_normals
+from mat_shelf.fills.liquid import LiquidBody
+from mat_shelf.fills.strewing import MOST_DROPS, patchiness, strew
+from mat_shelf.geometry.caps import Caps
+from mat_shelf.geometry.embree import Scene
+from mat_shelf.geometry.mesh import Mesh
+from mat_shelf.geometry.triangles import area_vectors
+
+_ROUNDS = 12
+"""Times that places which are not in the liquid are drawn again."""
+_CLINGS, _AT_EDGE, _BELOW = 0.85, 0.9, 0.8
+"""Radii by which bubbles keep from the wall they cling to, from the wall at the edge, and below the surface."""
+_BETWEEN = (2.2, 4.0)
+"""Widths from one bubble of a trail to the next, at the bottom and above: they go faster as they rise."""
+_GROWTH = (0.55, 1.25)
+"""Widths at the bottom and at the surface, of the mean one."""
+_LARGEST = 3.0
+
+
+class Amounts(NamedTuple):
+    """Numbers of bubbles.
+
+    body : float, in a ml
+    wall : float, on a cm2
+    edge : float, on a cm
+    trails : int
+    size, spread : float; mean width, mm, and standard deviation, of it
+    patches, patch_size : float; unevenness, [0, 1], and mm
+    seed : int
+    """
+
+    body: float
+    wall: float
+    edge: float
+    trails: int
+    size: float
+    spread: float
+    patches: float
+    patch_size: float
+    seed: int
+
+
+def bubbles(cavity: Cavity, body: LiquidBody, amounts: Amounts) -> Caps:
+    """Bubbles of a liquid, as whole spheres in the frame of its vessel.
+
+    Parameters
+    ----------
+    cavity : Cavity
+        The cavity that the liquid stands in.
+    body : LiquidBody
+        The liquid.
+    amounts : Amounts
+        How many of each kind, and how large.
+
+    Returns
+    -------
+    Caps
+    """
+    chance = np.random.default_rng(amounts.seed)
+    kinds = (
+        _in_body(body, amounts, chance),
+        _on_wall(cavity, body, amounts),
+        _at_edge(body, amounts, chance),
+        _in_trails(cavity, body, amounts, chance),
+    )
+    centre = np.concatenate([places for places, _ in kinds])[:MOST_DROPS]
+    radius = np.concatenate([radii for _, radii in kinds])[:MOST_DROPS]
+    axes = np.eye(3)[None] * radius[:, None, None]
+    return Caps(np.float32(centre), np.float32(axes), np.full(len(centre), -2.0, np.float32))
+
+
+def _radii(amounts: Amounts, count: int, chance: np.random.Generator) -> np.ndarray:
+    deviation = np.sqrt(np.log1p(amounts.spread**2))
+    width = amounts.size * np.exp(deviation * chance.standard_normal(count) - deviation**2 / 2)
+    return np.clip(width, amounts.size / 20, _LARGEST * amounts.size) / 2
+
+
+def _in_body(body: LiquidBody, amounts: Amounts, chance: np.random.Generator):
+    """Bubbles all through a liquid, below its surface by their radius."""
+    count = min(int(amounts.body * body.volume / MM3_PER_ML), MOST_DROPS)
+    radius = _radii(amounts, count, chance)
+    places, is_found = np.zeros((count, 3)), np.zeros(count, bool)
+    low, high = body.mesh.bounds.astype(np.float64)
+    scene = Scene([(body.mesh.vertices, body.mesh.triangles)], is_robust=True)
+    facing = area_vectors(body.mesh.vertices[body.mesh.triangles])
+    luck = chance.random(count)
+    for _ in range(_ROUNDS):
+        wanted = np.flatnonzero(~is_found)
+        if not len(wanted):
+            break
+        tried = low + chance.random((len(wanted), 3)) * (high - low)
+        upwards = np.tile(np.float32([0, 1, 0]), (len(wanted), 1))
+        geometry, primitive, _, _, distance = scene.intersect(np.ascontiguousarray(tried, np.float32), upwards)
+        inside = (geometry >= 0) & (facing[np.maximum(primitive, 0), 1] > 0) & (distance > radius[wanted])
+        if amounts.patches > 0:
+            even = np.empty(len(tried), np.float32)
+            patchiness(np.float32(tried / amounts.patch_size), np.uint32(amounts.seed), even)
+            inside &= luck[wanted] < 1 - amounts.patches + amounts.patches * even
+        places[wanted[inside]] = tried[inside]
+        is_found[wanted[inside]] = True
+    return places[is_found], radius[is_found]
+
+
+def _wetted_wall(cavity: Cavity, level: float) -> Mesh:
+    """The wall of a cavity below a level, looking into the liquid."""
+    vessel = cavity.vessel
+    wet = (cavity.reached <= level)[vessel.triangles].all(axis=1)
+    return Mesh(
+        vessel.vertices.astype(np.float32), vessel.triangles[wet], vertex_normals(vessel).astype(np.float32)
+    )
+
+
+def _on_wall(cavity: Cavity, body: LiquidBody, amounts: Amounts):
+    """Bubbles that cling to the wall."""
+    wall = _wetted_wall(cavity, body.level)
+    if not len(wall.triangles) or not amounts.wall:
+        return np.zeros((0, 3)), np.zeros(0)
+    every = np.ones(len(wall.triangles), bool)
+    unevenness = amounts.patches, amounts.patch_size, amounts.seed
+    lying = strew(wall, every, amounts.wall, amounts.size, amounts.spread, 1.05, *unevenness)
+    radius = lying.width / 2
+    return lying.foot + lying.normal * (_CLINGS * radius)[:, None], radius
+
+
+def _at_edge(body: LiquidBody, amounts: Amounts, chance: np.random.Generator):
+    """Bubbles that have risen and were drawn to the edge."""
+    side = np.linalg.norm(np.roll(body.shore, -1, axis=0) - body.shore, axis=1)
+    side[side > 10 * np.median(side)] = 0  # from one outline to the next
+    along = np.concatenate([[0], np.cumsum(side)])
+    count = int(amounts.edge * along[-1] / 10)
+    at = chance.random(count) * along[-1]
+    first = np.clip(np.searchsorted(along, at, side="right") - 1, 0, len(side) - 1)
+    share = ((at - along[first]) / np.maximum(side[first], 1e-9))[:, None]
+    place = body.shore[first] * (1 - share) + np.roll(body.shore, -1, axis=0)[first] * share
+    radius = _radii(amounts, count, chance)
+    away = radius * (_AT_EDGE + 1.6 * chance.random(count) ** 3)  # most of them touch it
+    place = place + body.inwards[first] * away[:, None]
+    place[:, 1] -= _BELOW * radius + 0.7 * (away - _AT_EDGE * radius)
+    return place, radius
+
+
+def _in_trails(cavity: Cavity, body: LiquidBody, amounts: Amounts, chance: np.random.Generator):
+    """Bubbles one behind the other, from places on the bottom up to the surface."""
+    wall = _wetted_wall(cavity, body.level)
+    facing = area_vectors(wall.vertices[wall.triangles].astype(np.float64))
+    area = np.linalg.norm(facing, axis=1)
+    share = np.where(facing[:, 1] > 0.6 * area, area, 0.0)
+    nothing = np.zeros((0, 3)), np.zeros(0)
+    if not amounts.trails or not share.sum() > 0:
+        return nothing
+    chosen = chance.choice(len(share), amounts.trails, p=share / share.sum())
+    root = np.sqrt(chance.random((amounts.trails, 1)))
+    v = chance.random((amounts.trails, 1)) * root
+    corners = wall.vertices[wall.triangles[chosen]].astype(np.float64)
+    feet = corners[:, 0] * (1 - root) + corners[:, 1] * (root - v) + corners[:, 2] * v
+    places, radii = [], []
+    for foot in feet:
+        own = amounts.size * chance.uniform(0.6, 1.3)
+        gap = own * chance.uniform(*_BETWEEN)
+        height = np.cumsum(gap * np.linspace(0.6, 1.4, max(int((body.level - foot[1]) / gap), 0)))
+        height = height[foot[1] + height < body.level - own]
+        if not len(height):
+            continue
+        risen = height / max(body.level - foot[1], 1e-6)
+        sway = own * 0.5 * risen
+        phase = chance.uniform(0, 2 * np.pi, 2)
+        way = np.stack([np.cos(height / (6 * own) + phase[0]), np.zeros(len(height)), np.sin(height / (5 * own) + phase[1])], 1)
+        places.append(foot + sway[:, None] * way + height[:, None] * (0, 1, 0))
+        grown = _GROWTH[0] + (_GROWTH[1] - _GROWTH[0]) * risen
+        radii.append(own / 2 * grown * chance.uniform(0.9, 1.1, len(height)))
+    return (np.concatenate(places), np.concatenate(radii)) if places else nothing
