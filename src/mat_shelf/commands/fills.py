@@ -1,14 +1,13 @@
 """Fills and beads: liquid in vessels, and drops on parts."""
 
-from typing import NamedTuple
-
 import numpy as np
-from psygnal import Signal
 
 from mat_shelf.commands.command import command
+from mat_shelf.commands.fill_report import FillReport
 from mat_shelf.commands.materials import Wearable
 from mat_shelf.commands.session import Session
-from mat_shelf.document.fill import MOST_VESSELS, Beads, Fill
+from mat_shelf.commands.strewn import StrewnCommands
+from mat_shelf.document.fill import MOST_VESSELS, Fill
 from mat_shelf.document.ids import free_name, new_id
 from mat_shelf.document.product import Part
 from mat_shelf.document.project import Project
@@ -16,61 +15,25 @@ from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.fills.cavity import MM3_PER_ML
 from mat_shelf.fills.hollowing import Hollow, hollowed
 from mat_shelf.fills.liquids import LIQUIDS, Liquid
-from mat_shelf.fills.section import section_outlines
-from mat_shelf.fills.strewing import MOST_DROPS
 from mat_shelf.fills.vessel import VesselError, frame_of
 from mat_shelf.geometry.pose import in_part_frame
-from mat_shelf.geometry.solids import lathe, moved
 from mat_shelf.scene.poured_liquids import PouredLiquid, cavities_of, poured_liquid, up_of
-from mat_shelf.scene.strewn_beads import bead_caps
 
 _FULL_SHARE = 75.0
 
 
-class Section(NamedTuple):
-    """A vessel and its liquid, cut upright through the middle of the cavity, mm.
-
-    vessel, liquid : list of (N, 2) float64; outlines
-    level, bottom, spill : float; heights
-    origin, across, up : (3,) float64; where the plane is in the world: its point (0, 0), and its directions
-    """
-
-    vessel: list[np.ndarray]
-    liquid: list[np.ndarray]
-    level: float
-    bottom: float
-    spill: float
-    origin: np.ndarray
-    across: np.ndarray
-    up: np.ndarray
-
-
-class FillCommands:
+class FillCommands(FillReport, StrewnCommands):
     """Edits of fills and beads, and what there is to say about the one on the board.
 
     Parameters
     ----------
     session : Session
         The session.
-
-    Attributes
-    ----------
-    told
-        Signal: there is another report.
     """
-
-    told = Signal()
 
     def __init__(self, session: Session):
         self.session = session
-        self.liquid: PouredLiquid | None = None
-        """The liquid on the board, as it was poured last."""
-        self.section: Section | None = None
-        self.fault = ""
-        """Reason why it cannot be poured."""
-        self.drop_count = 0
-        self._told_of: tuple | None = None
-        self._is_busy = False
+        FillReport.__init__(self)
 
     @property
     def project(self) -> Project:
@@ -81,10 +44,7 @@ class FillCommands:
     def vessel(self) -> Part | None:
         """The part that is filled, or would be: the selected one, or what the selected liquid or drops are in or on."""
         part = self.session.selected_part
-        if part is None or not part.is_derived:
-            return part
-        wanted = part.fill.vessel[0] if part.fill is not None else part.beads.host
-        return next((p for p in self.project.product.parts if p.id == wanted), None)
+        return next(iter(self.project.product.carriers_of(part)), None) if part is not None else None
 
     @property
     def fill_part(self) -> Part | None:
@@ -92,6 +52,8 @@ class FillCommands:
         part, vessel = self.session.selected_part, self.vessel
         if part is not None and part.fill is not None:
             return part
+        if part is not None and part.bubbles is not None:
+            return next((p for p in self.project.product.parts if p.id == part.bubbles.liquid), None)
         held = (p for p in self.project.product.parts if p.fill is not None and vessel and vessel.id in p.fill.vessel)
         return next(held, None)
 
@@ -100,21 +62,6 @@ class FillCommands:
         """The fill on the board."""
         part = self.fill_part
         return part.fill if part is not None else None
-
-    @property
-    def beads_part(self) -> Part | None:
-        """The drops on the board: the selected ones, or the first on the selected part."""
-        part, vessel = self.session.selected_part, self.vessel
-        if part is not None and part.beads is not None:
-            return part
-        lying = (p for p in self.project.product.parts if p.beads is not None and vessel and vessel.id == p.beads.host)
-        return next(lying, None)
-
-    @property
-    def beads(self) -> Beads | None:
-        """The beads on the board."""
-        part = self.beads_part
-        return part.beads if part is not None else None
 
     @command
     def add_fill(self, liquid: Liquid = LIQUIDS[0], **values) -> None:
@@ -248,7 +195,9 @@ class FillCommands:
         with self.session.as_one(label):
             self.session.edit(label, self.project.with_parts((*self.project.product.parts, part)))
             self.session.put_on([(part.id, None)], Wearable("swatch", swatch))
-            self.session.select(part.stands_by[0])  # what is put in and on it is on the board with it
+            self.session.select(
+                self.project.product.carriers_of(part)[0].id
+            )  # what is put in and on it is on the board with it
 
     def _physics(self, liquid: Liquid, vessel: Part) -> dict[str, float]:
         worn = next((m for m in self.project.materials if m.id == vessel.material), None)
@@ -372,136 +321,3 @@ class FillCommands:
         world = frame_of(up_of(fill)).T @ lowest
         near, _ = in_part_frame(world, (0, 1, 0), self.project.part(fill.vessel[0]).pose)
         self.put("Cavity", fill.with_(near=near))
-
-    @command
-    def add_beads(self) -> None:
-        """Strews drops of water over the selected part, or the vessel of the selected liquid."""
-        host = self.vessel
-        if host is None:
-            self.session.said.emit("Select the part that the drops lie on first.")
-            return
-        bead = moved(lathe([(0, 0), (0.45, 0), (0.4, 0.2), (0.2, 0.33), (0, 0.36)], 24), host.pose.shift)
-        name = free_name(f"Drops on {host.name}", {p.name for p in self.project.product.parts})
-        mesh = self.session.assets.add(NamedMesh(name, bead))
-        part = Part(id=new_id("beads"), name=name, mesh=mesh, beads=Beads(host=host.id))
-        self._add(f"Drops on {host.name}", part, "water")
-
-    def with_beads(self, beads: Beads) -> Project:
-        """The project with other beads on the board.
-
-        Parameters
-        ----------
-        beads : Beads
-            The beads.
-
-        Returns
-        -------
-        Project
-        """
-        part = self.beads_part
-        return self.project if part is None else self.project.with_part(part.with_(beads=beads))
-
-    def remove(self, part: Part) -> None:
-        """Removes a liquid, or drops.
-
-        Parameters
-        ----------
-        part : Part
-            The part that is one.
-        """
-        if self.session.selected == part.id:
-            self.session.select(self.vessel.id if self.vessel is not None else None)
-        rest = (p for p in self.project.product.parts if p.id != part.id)
-        self.session.edit(f"Remove {part.name}", self.project.with_parts(rest))
-
-    def tell(self) -> None:
-        """Finds out, aside, what there is to say about what is on the board; `told` follows where that is new."""
-        if self._is_busy:
-            return  # it is asked for again when that is done
-        project, assets = self.project, self.session.assets
-        fill_part, beads_part = self.fill_part, self.beads_part
-        view = np.asarray(self.session.camera.position) - np.asarray(self.session.camera.target)
-        wanted = (fill_part, beads_part, project.product.parts, project.marks, assets, tuple(np.round(view, -1)))
-        if self._told_of is not None and all(a is b or a == b for a, b in zip(self._told_of, wanted, strict=True)):
-            return
-        self._told_of, self._is_busy = wanted, True
-
-        def work() -> tuple:
-            """Pour, cut and count.
-
-            Returns
-            -------
-            (PouredLiquid or None, Section or None, str, int)
-            """
-            poured, section, fault, count = None, None, "", 0
-            if fill_part is not None:
-                try:
-                    poured = poured_liquid(project, fill_part, assets)
-                    section = section_of(poured, fill_part.fill, view)
-                except VesselError as why:
-                    fault = str(why)
-            if beads_part is not None:
-                caps = bead_caps(project, beads_part, assets)
-                count = len(caps) if caps is not None else 0
-            return poured, section, fault, count
-
-        def done(found: tuple) -> None:
-            """Take it over.
-
-            Parameters
-            ----------
-            found : tuple
-                Result of the work.
-            """
-            self._is_busy = False
-            self.liquid, self.section, self.fault, self.drop_count = found
-            self.told.emit()
-            self.tell()
-
-        def failed(fault: Exception) -> None:
-            """Let it be asked for again.
-
-            Parameters
-            ----------
-            fault : Exception
-                The reason.
-            """
-            self._is_busy = False
-            raise fault
-
-        self.session.aside(work, done, failed)
-
-    @property
-    def are_all_drops_shown(self) -> bool:
-        """True unless there are more drops than can be shown."""
-        return self.drop_count < MOST_DROPS
-
-
-def section_of(poured: PouredLiquid, fill: Fill, view: np.ndarray) -> Section:
-    """A vessel and its liquid, cut along the picture.
-
-    Parameters
-    ----------
-    poured : PouredLiquid
-        The liquid.
-    fill : Fill
-        Its fill.
-    view : (3,) float64
-        Direction towards the camera.
-
-    Returns
-    -------
-    Section
-    """
-    cavity, turn = poured.cavity, frame_of(up_of(fill))
-    towards = turn @ view
-    across = np.array([towards[2], 0.0, -towards[0]])
-    length = float(np.linalg.norm(across))
-    across = across / length if length > 1e-6 else np.array([1.0, 0.0, 0.0])
-    wet = cavity.vessel.vertices[np.isfinite(cavity.reached)]
-    origin = (wet.min(axis=0) + wet.max(axis=0)) / 2
-    origin[1] = 0.0
-    vessel = section_outlines(cavity.vessel.vertices, cavity.vessel.triangles, origin, across)
-    liquid = section_outlines(poured.body.mesh.vertices, poured.body.mesh.triangles, origin, across)
-    up = turn.T @ np.array([0.0, 1.0, 0.0])
-    return Section(vessel, liquid, poured.body.level, cavity.bottom, cavity.spill, turn.T @ origin, turn.T @ across, up)

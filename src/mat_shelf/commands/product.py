@@ -131,8 +131,7 @@ class ProductCommands(FaceCommands, UvCommands, PoseCommands, MendingCommands):
         """
         meshes, product = self.session.assets.meshes, self.project.product
         if parts is not None:
-            stand = {i for part in parts for i in (part.stands_by or (part.id,))}
-            parts = [part for part in product.modelled if part.id in stand]
+            parts = [carrier for part in parts for carrier in product.carriers_of(part)]
         boxes = [posed_bounds(meshes[p.mesh], p.pose) for p in (product.modelled if parts is None else parts)]
         if not boxes:
             return np.zeros((2, 3))
@@ -231,9 +230,8 @@ class ProductCommands(FaceCommands, UvCommands, PoseCommands, MendingCommands):
         """
         parts = {part.id: part for part in self.project.product.parts}
         chosen = (parts[i] for i in (self.session.selected, *self.session.also_selected) if i in parts)
-        ids = dict.fromkeys(i for part in chosen for i in (part.stands_by or (part.id,)))
-        found = [parts[i] for i in ids if i in parts and not parts[i].is_derived]
-        return found or list(self.project.product.modelled)
+        found = dict.fromkeys(c.id for part in chosen for c in self.project.product.carriers_of(part))
+        return [parts[i] for i in found] or list(self.project.product.modelled)
 
     @command
     def group(self) -> None:
@@ -315,7 +313,10 @@ class ProductCommands(FaceCommands, UvCommands, PoseCommands, MendingCommands):
         part = self.session.selected_part
         if part is not None:
             self.session.select(None)
-            rest = (p for p in self.project.product.parts if part.id not in (p.id, *p.stands_by))
+            gone = {part.id}
+            for each in (*self.project.product.parts, *self.project.product.parts):  # bubbles go with their liquid
+                gone |= {each.id} if gone & set(each.stands_by) else set()
+            rest = (p for p in self.project.product.parts if p.id not in gone)
             self.session.edit(f"Remove {part.name}", self.project.with_parts(rest))
 
     @command

@@ -134,7 +134,7 @@ class Part(Frozen):
 
     @property
     def stands_by(self) -> tuple[Id, ...]:
-        """Ids of the parts that its shape follows from: the vessel of a liquid, the liquid of bubbles, the host of drops."""
+        """Ids of the parts that its shape follows from: vessel of a liquid, liquid of bubbles, host of drops."""
         if self.fill is not None:
             return self.fill.vessel
         if self.bubbles is not None:
@@ -180,6 +180,15 @@ class Product(Frozen):
     source: Annotated[str, Field(max_length=4096)] | None = None
     source_modified: int = Field(0, ge=0, lt=1 << 63)
     fineness: Literal["draft", "good", "fine"] = "good"
+
+    def carriers_of(self, part: Part) -> tuple[Part, ...]:
+        """The modelled parts that a part's shape follows from in the end; itself where it is one."""
+        known, waiting, found = {p.id: p for p in self.parts}, [part], []
+        for each in waiting:
+            if not each.is_derived:
+                found.append(each)
+            waiting += [known[i] for i in each.stands_by if i in known and known[i] not in waiting]
+        return tuple(found)
 
     @property
     def modelled(self) -> tuple[Part, ...]:

@@ -112,9 +112,7 @@ def _wetted_wall(cavity: Cavity, level: float) -> Mesh:
     """The wall of a cavity below a level, looking into the liquid."""
     vessel = cavity.vessel
     wet = (cavity.reached <= level)[vessel.triangles].all(axis=1)
-    return Mesh(
-        vessel.vertices.astype(np.float32), vessel.triangles[wet], vertex_normals(vessel).astype(np.float32)
-    )
+    return Mesh(vessel.vertices.astype(np.float32), vessel.triangles[wet], vertex_normals(vessel).astype(np.float32))
 
 
 def _on_wall(cavity: Cavity, body: LiquidBody, amounts: Amounts):
@@ -171,7 +169,9 @@ def _in_trails(cavity: Cavity, body: LiquidBody, amounts: Amounts, chance: np.ra
         risen = height / max(body.level - foot[1], 1e-6)
         sway = own * 0.5 * risen
         phase = chance.uniform(0, 2 * np.pi, 2)
-        way = np.stack([np.cos(height / (6 * own) + phase[0]), np.zeros(len(height)), np.sin(height / (5 * own) + phase[1])], 1)
+        way = np.stack(
+            [np.cos(height / (6 * own) + phase[0]), np.zeros(len(height)), np.sin(height / (5 * own) + phase[1])], 1
+        )
         places.append(foot + sway[:, None] * way + height[:, None] * (0, 1, 0))
         grown = _GROWTH[0] + (_GROWTH[1] - _GROWTH[0]) * risen
         radii.append(own / 2 * grown * chance.uniform(0.9, 1.1, len(height)))

@@ -184,7 +184,9 @@ class TaskKeeper:
     def _geometry(self, project: Project, ball: Ball | None, displaced, relief) -> Geometry:
         product, studio = project.product, project.set
         derived = ((part.fill, part.beads, part.bubbles) for part in product.parts)
-        meshes = tuple((part.mesh, part.pose, part.is_hidden, *own) for part, own in zip(product.parts, derived, strict=True))
+        meshes = tuple(
+            (part.mesh, part.pose, part.is_hidden, *own) for part, own in zip(product.parts, derived, strict=True)
+        )
         stands = backdrop_shape(studio.backdrop), studio.props, ball
         geometry = _kept(
             self._built,

@@ -52,10 +52,8 @@ class DropsCard(QWidget):
         )
 
     def _switch(self, is_on: bool) -> None:
-        part = self.work.beads_part
-        if part is not None:
-            label = f"{'Show' if is_on else 'Hide'} {part.name}"
-            self.work.workshop.edit(label, self.work.project.with_part(part.with_(is_hidden=not is_on)))
+        if self.work.beads_part is not None:
+            self.work.switch(self.work.beads_part, is_on)
 
     def _remove(self) -> None:
         if self.work.beads_part is not None:

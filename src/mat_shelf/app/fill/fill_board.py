@@ -1,8 +1,9 @@
-"""The board of the Fill station: the vessel, its section, the liquid, and drops."""
+"""The board of the Fill station: the vessel, its section, the liquid, bubbles, and drops."""
 
 from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QFrame
 
+from mat_shelf.app.fill.bubbles_card import BubblesCard
 from mat_shelf.app.fill.drops_card import DropsCard
 from mat_shelf.app.fill.liquid_card import LiquidCard
 from mat_shelf.app.fill.section_view import SectionView
@@ -28,16 +29,17 @@ class FillBoard(QFrame):
         self.setObjectName("board")
         self.work = work
         self.vessel_card, self.section_view = VesselCard(work), SectionView(work)
-        self.liquid_card, self.drops_card = LiquidCard(work), DropsCard(work)
+        self.liquid_card, self.drops_card, self.bubbles_card = LiquidCard(work), DropsCard(work), BubblesCard(work)
         self.row = FoldRow(
             self,
             {
                 "Vessel": ([self.vessel_card], 17),
                 "Section": ([self.section_view], 24),
                 "Liquid": ([self.liquid_card], 28, 2),
+                "Bubbles": ([self.bubbles_card], 28, 2),
                 "Drops": ([self.drops_card], 28, 2),
             },
-            ("Drops", "Section"),
+            ("Bubbles", "Drops", "Section"),
         )
         self.liquid_card.material_button.clicked.connect(lambda: self._want_material(work.fill_part))
         self.drops_card.material_button.clicked.connect(lambda: self._want_material(work.beads_part))
@@ -63,7 +65,7 @@ class FillBoard(QFrame):
         if self.isVisible():
             are_drops = self.work.beads_part is not None
             self.row.show(*(("Drops", "Section") if are_drops else ("Section", "Drops")))
-            for card in (self.vessel_card, self.liquid_card, self.drops_card):
+            for card in (self.vessel_card, self.liquid_card, self.bubbles_card, self.drops_card):
                 card.follow()
 
     def showEvent(self, event) -> None:

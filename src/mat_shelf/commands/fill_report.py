@@ -1,0 +1,158 @@
+"""Report on a fill: how much is in it, its section, and how many drops and bubbles there are; worked out aside."""
+
+from typing import NamedTuple
+
+import numpy as np
+from psygnal import Signal
+
+from mat_shelf.document.fill import Fill
+from mat_shelf.fills.section import section_outlines
+from mat_shelf.fills.strewing import MOST_DROPS
+from mat_shelf.fills.vessel import VesselError, frame_of
+from mat_shelf.scene.poured_liquids import PouredLiquid, poured_liquid, up_of
+from mat_shelf.scene.strewn_beads import bead_caps, bubble_caps
+
+
+class Section(NamedTuple):
+    """A vessel and its liquid, cut upright through the middle of the cavity, mm.
+
+    vessel, liquid : list of (N, 2) float64; outlines
+    level, bottom, spill : float; heights
+    origin, across, up : (3,) float64; where the plane is in the world: its point (0, 0), and its directions
+    """
+
+    vessel: list[np.ndarray]
+    liquid: list[np.ndarray]
+    level: float
+    bottom: float
+    spill: float
+    origin: np.ndarray
+    across: np.ndarray
+    up: np.ndarray
+
+
+class FillReport:
+    """Values of the fill on the board; a part of `FillCommands`.
+
+    Attributes
+    ----------
+    liquid : PouredLiquid or None
+        The liquid, as it was poured last.
+    section : Section or None
+    fault : str
+        Reason why it cannot be poured.
+    drop_count, bubble_count : int
+    told
+        Signal: there is another report.
+    """
+
+    told = Signal()
+
+    def __init__(self):
+        self.liquid: PouredLiquid | None = None
+        self.section: Section | None = None
+        self.fault = ""
+        self.drop_count = self.bubble_count = 0
+        self._told_of: tuple | None = None
+        self._is_busy = False
+
+    def tell(self) -> None:
+        """Finds out, aside, what there is to say about what is on the board; `told` follows where that is new."""
+        if self._is_busy:
+            return  # it is asked for again when that is done
+        project, assets = self.project, self.session.assets
+        fill_part, beads_part, bubbles_part = self.fill_part, self.beads_part, self.bubbles_part
+        view = np.asarray(self.session.camera.position) - np.asarray(self.session.camera.target)
+        wanted = (
+            fill_part,
+            beads_part,
+            bubbles_part,
+            project.product.parts,
+            project.marks,
+            assets,
+            tuple(np.round(view, -1)),
+        )
+        if self._told_of is not None and all(a is b or a == b for a, b in zip(self._told_of, wanted, strict=True)):
+            return
+        self._told_of, self._is_busy = wanted, True
+
+        def work() -> tuple:
+            """Pour, cut and count.
+
+            Returns
+            -------
+            (PouredLiquid or None, Section or None, str, int, int)
+            """
+            poured, section, fault = None, None, ""
+            if fill_part is not None:
+                try:
+                    poured = poured_liquid(project, fill_part, assets)
+                    section = section_of(poured, fill_part.fill, view)
+                except VesselError as why:
+                    fault = str(why)
+            made = (
+                bead_caps(project, beads_part, assets) if beads_part is not None else None,
+                bubble_caps(project, bubbles_part, assets) if bubbles_part is not None else None,
+            )
+            return poured, section, fault, *(len(caps) if caps is not None else 0 for caps in made)
+
+        def done(found: tuple) -> None:
+            """Take it over.
+
+            Parameters
+            ----------
+            found : tuple
+                Result of the work.
+            """
+            self._is_busy = False
+            self.liquid, self.section, self.fault, self.drop_count, self.bubble_count = found
+            self.told.emit()
+            self.tell()
+
+        def failed(fault: Exception) -> None:
+            """Let it be asked for again.
+
+            Parameters
+            ----------
+            fault : Exception
+                The reason.
+            """
+            self._is_busy = False
+            raise fault
+
+        self.session.aside(work, done, failed)
+
+    @property
+    def are_all_drops_shown(self) -> bool:
+        """True unless there are more drops than can be shown."""
+        return self.drop_count < MOST_DROPS
+
+
+def section_of(poured: PouredLiquid, fill: Fill, view: np.ndarray) -> Section:
+    """A vessel and its liquid, cut along the picture.
+
+    Parameters
+    ----------
+    poured : PouredLiquid
+        The liquid.
+    fill : Fill
+        Its fill.
+    view : (3,) float64
+        Direction towards the camera.
+
+    Returns
+    -------
+    Section
+    """
+    cavity, turn = poured.cavity, frame_of(up_of(fill))
+    towards = turn @ view
+    across = np.array([towards[2], 0.0, -towards[0]])
+    length = float(np.linalg.norm(across))
+    across = across / length if length > 1e-6 else np.array([1.0, 0.0, 0.0])
+    wet = cavity.vessel.vertices[np.isfinite(cavity.reached)]
+    origin = (wet.min(axis=0) + wet.max(axis=0)) / 2
+    origin[1] = 0.0
+    vessel = section_outlines(cavity.vessel.vertices, cavity.vessel.triangles, origin, across)
+    liquid = section_outlines(poured.body.mesh.vertices, poured.body.mesh.triangles, origin, across)
+    up = turn.T @ np.array([0.0, 1.0, 0.0])
+    return Section(vessel, liquid, poured.body.level, cavity.bottom, cavity.spill, turn.T @ origin, turn.T @ across, up)
