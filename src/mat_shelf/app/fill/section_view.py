@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from mat_shelf.app.theme import THEME, font
 from mat_shelf.app.wall.caption import paint_hint
 from mat_shelf.app.workshop import FillWork
-from mat_shelf.commands.fills import Section
+from mat_shelf.commands.fill_report import Section
 
 _GESTURE = "section level"
 _MARGIN, _ASIDE, _GRIP, _HANDLE = 12, 46, 9, 5
