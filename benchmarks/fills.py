@@ -2,9 +2,9 @@
 
 import time
 from collections.abc import Callable
+from itertools import pairwise
 
 import numpy as np
-import trimesh
 
 from mat_shelf.demo import ink_bottle
 from mat_shelf.demo.desk_set import demo_project
@@ -18,24 +18,23 @@ from mat_shelf.fills.liquid import pour, wall_depths
 from mat_shelf.fills.strewing import drops, expected_count, strew
 from mat_shelf.fills.vessel import make_vessel
 from mat_shelf.geometry.caps import ROW
-from mat_shelf.geometry.mesh import Mesh, crease_normals
+from mat_shelf.geometry.mesh import Mesh
+from mat_shelf.geometry.solids import lathe
 from mat_shelf.library.shipped import SHIPPED
 from mat_shelf.rendering.task_keeper import TaskKeeper
 from mat_shelf.rendering.tracer import Tracer
 
-_TRIANGLES, _DROPS = 200_000, 20_000
+_TRIANGLES, _SEGMENTS, _DROPS = 200_000, 500, 20_000
 _SIZE, _SAMPLES, _TURNS = (480, 320), 3, 3
 
 
 def _fine_bottle() -> Mesh:
-    """The ink bottle in triangles of about the wanted number."""
-    glass = ink_bottle.glass()
-    solid = trimesh.Trimesh(glass.vertices, glass.triangles)
-    while len(solid.faces) < _TRIANGLES / 2:
-        solid = solid.subdivide()
-    few = int((_TRIANGLES - len(solid.faces)) / 3)
-    solid = solid.subdivide(face_index=np.arange(max(few, 0)))
-    return crease_normals(np.array(solid.vertices), np.array(solid.faces, np.int32))
+    """A turned bottle of about the wanted number of triangles."""
+    outline = [(0, 0), (28, 0), (30, 3), (30, 70), (14, 84), (14, 100), (12, 100), (12, 85), (27, 68), (27, 6), (0, 5)]
+    points = np.array(outline, np.float64)
+    rows = _TRIANGLES // (2 * _SEGMENTS) // (len(points) - 1)
+    line = np.concatenate([np.linspace(a, b, rows, endpoint=False) for a, b in pairwise(points)] + [points[-1:]])
+    return lathe(line, _SEGMENTS)
 
 
 def _best(run: Callable[[], object]) -> float:

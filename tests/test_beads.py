@@ -1,4 +1,4 @@
-"""Drops: their shape against spherical caps, their sizes and distances against their distributions."""
+"""Drops and bubbles: shapes against spherical caps, sizes and distances against their distributions."""
 
 import manifold3d
 import numpy as np
@@ -7,7 +7,12 @@ import trimesh
 from scipy.spatial import cKDTree
 from scipy.stats import kstest, lognorm
 
+from mat_shelf.fills.bubbling import Amounts, bubbles
+from mat_shelf.fills.cavity import find_cavities
+from mat_shelf.fills.edge import Wetting
+from mat_shelf.fills.liquid import pour, wall_depths
 from mat_shelf.fills.strewing import MOST_DROPS, drops, expected_count, strew
+from mat_shelf.fills.vessel import make_vessel
 from mat_shelf.geometry.caps import Caps, cap_point
 from mat_shelf.geometry.embree import Scene
 from mat_shelf.geometry.mesh import Mesh, crease_normals
@@ -163,3 +168,51 @@ def test_the_asked_number_is_bounded_and_seeds_differ():
     one, other = (strew(mesh, upper(mesh), 0.1, 1.0, 0.4, 1.0, 0.0, 10.0, seed) for seed in (1, 2))
     assert not np.array_equal(one.foot[:10], other.foot[:10])
     assert len(strew(mesh, np.zeros(len(mesh.triangles), bool), 5.0, 1.0, 0.4, 1.0, 0.0, 10.0, 1).width) == 0
+
+
+@pytest.fixture(scope="module")
+def tumbler():
+    """A tumbler of 25 mm, filled to 40 mm."""
+    glass = lathe([(0, 0), (27, 0), (27, 63), (25, 63), (25, 3), (0, 3)], 128)
+    cavity = find_cavities(make_vessel(glass))[0]
+    return cavity, pour(cavity, wall_depths(cavity, 0.1), cavity.volume(43.0), Wetting())
+
+
+def bubbled(tumbler, **amounts):
+    none = {"body": 0.0, "wall": 0.0, "edge": 0.0, "trails": 0, "size": 0.8, "spread": 0.4}
+    made = bubbles(*tumbler, Amounts(**none | {"patches": 0.0, "patch_size": 10.0, "seed": 3} | amounts))
+    return made.centre, made.axes[:, 0, 0]
+
+
+def test_bubbles_are_in_the_liquid_in_the_asked_number(tumbler):
+    cavity, body = tumbler
+    centre, radius = bubbled(tumbler, body=20.0)
+    assert len(centre) == pytest.approx(20 * body.volume / 1000, rel=0.01)
+    away = np.hypot(centre[:, 0], centre[:, 2])
+    assert away.max() < 25.2 and centre[:, 1].min() > 2.8 and (centre[:, 1] + radius).max() < body.level + body.edge[1]
+    # Evenly all through it: the middle half of a cylinder's volume lies within 0.707 of its radius.
+    assert (away < 25 * np.sqrt(0.5)).mean() == pytest.approx(0.5, abs=0.06)
+    assert radius.std() / radius.mean() == pytest.approx(0.4, abs=0.05) and radius.mean() == pytest.approx(
+        0.4, rel=0.05
+    )
+    patchy, _ = bubbled(tumbler, body=20.0, patches=1.0)
+    cells = [np.unique(np.floor(at / 6).astype(int), axis=0).shape[0] for at in (centre, patchy)]
+    assert cells[1] < 0.9 * cells[0]
+
+
+def test_bubbles_cling_gather_and_rise(tumbler):
+    cavity, body = tumbler
+    centre, radius = bubbled(tumbler, wall=6.0)
+    away = np.hypot(centre[:, 0], centre[:, 2])
+    from_wall = np.minimum(25 - away, centre[:, 1] - 3)
+    assert np.abs(from_wall / radius - 0.85).max() < 0.2  # within the facets of the wall
+    assert len(centre) == pytest.approx(6 * (np.pi * 25**2 + 2 * np.pi * 25 * 40) / 100, rel=0.1)
+    centre, radius = bubbled(tumbler, edge=10.0)
+    assert len(centre) == pytest.approx(10 * 2 * np.pi * 2.5, rel=0.05)
+    assert (25 - np.hypot(centre[:, 0], centre[:, 2]) < 3.5 * radius).all() and (centre[:, 1] > body.level - 1).all()
+    centre, radius = bubbled(tumbler, trails=9)
+    assert len(centre) > 9 * 8
+    low, high = centre[:, 1] < 15, centre[:, 1] > 33
+    assert radius[high].mean() > 1.2 * radius[low].mean()  # they grow as they rise
+    columns = cKDTree(centre[:, [0, 2]]).query_ball_point(centre[:, [0, 2]], 1.5)
+    assert np.mean([len(each) > 5 for each in columns]) > 0.9

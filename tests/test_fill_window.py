@@ -191,6 +191,28 @@ def test_drops_are_strewn_seen_and_switched_off(station, qtbot, tmp_path):
     assert window.fills.beads_part is None
 
 
+def test_bubbles_rise_in_the_liquid_and_go_with_it(station, qtbot):
+    window, workshop = station, station.workshop
+    card = window.fill_board.bubbles_card
+    workshop.select("beaker")
+    assert not card.add_button.isEnabled()
+    fill(qtbot, window)
+    still = picture_of(qtbot, window).astype(int)
+    card.add_button.click()
+    part = window.fills.bubbles_part
+    assert part.name == "Bubbles in Water" and workshop.project.material(part.material).name == "Air"
+    card.rows["density"].binding.set(20.0)
+    card.rows["size"].binding.set(3.0)
+    qtbot.waitUntil(lambda: window.fills.bubble_count > 1000, timeout=30_000)
+    risen = picture_of(qtbot, window).astype(int)
+    glass = seen(window, "beaker")
+    assert np.abs(risen - still).sum(axis=2)[glass].mean() > 12
+    card.on_box.click()
+    assert workshop.project.part(part.id).is_hidden
+    window.fill_board.vessel_card.empty_button.click()
+    assert [p.id for p in workshop.project.product.parts] == ["beaker", "block"]
+
+
 def test_what_stands_in_a_vessel_follows_it(station, qtbot):
     window, workshop, work = station, station.workshop, station.work
     poured = fill(qtbot, window)

@@ -5,13 +5,12 @@ from typing import NamedTuple
 import numpy as np
 
 from mat_shelf.fills.cavity import MM3_PER_ML, Cavity
-from mat_shelf.fills.edge import vertex_normals
 from mat_shelf.fills.liquid import LiquidBody
 from mat_shelf.fills.strewing import MOST_DROPS, patchiness, strew
 from mat_shelf.geometry.caps import Caps
 from mat_shelf.geometry.embree import Scene
 from mat_shelf.geometry.mesh import Mesh
-from mat_shelf.geometry.triangles import area_vectors
+from mat_shelf.geometry.triangles import area_vectors, triangle_normals
 
 _ROUNDS = 12
 """Times that places which are not in the liquid are drawn again."""
@@ -109,10 +108,13 @@ def _in_body(body: LiquidBody, amounts: Amounts, chance: np.random.Generator):
 
 
 def _wetted_wall(cavity: Cavity, level: float) -> Mesh:
-    """The wall of a cavity below a level, looking into the liquid."""
+    """The faces of a cavity that liquid up to a level wets, looking into it; some reach out of it."""
     vessel = cavity.vessel
-    wet = (cavity.reached <= level)[vessel.triangles].all(axis=1)
-    return Mesh(vessel.vertices.astype(np.float32), vessel.triangles[wet], vertex_normals(vessel).astype(np.float32))
+    wet = (cavity.reached <= level)[vessel.triangles].any(axis=1)
+    corners = vessel.vertices[vessel.triangles[wet]]
+    normals = np.repeat(triangle_normals(corners), 3, axis=0)
+    faces = np.arange(3 * len(corners), dtype=np.int32).reshape(-1, 3)
+    return Mesh(np.float32(corners.reshape(-1, 3)), faces, np.float32(normals))
 
 
 def _on_wall(cavity: Cavity, body: LiquidBody, amounts: Amounts):
@@ -124,7 +126,8 @@ def _on_wall(cavity: Cavity, body: LiquidBody, amounts: Amounts):
     unevenness = amounts.patches, amounts.patch_size, amounts.seed
     lying = strew(wall, every, amounts.wall, amounts.size, amounts.spread, 1.05, *unevenness)
     radius = lying.width / 2
-    return lying.foot + lying.normal * (_CLINGS * radius)[:, None], radius
+    below = lying.foot[:, 1] + radius < body.level
+    return (lying.foot + lying.normal * (_CLINGS * radius)[:, None])[below], radius[below]
 
 
 def _at_edge(body: LiquidBody, amounts: Amounts, chance: np.random.Generator):
