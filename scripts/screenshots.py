@@ -1,6 +1,7 @@
-"""Makes the pictures in docs/screenshots from the demo. Run it with `make screenshots`."""
+"""Makes the pictures in docs/screenshots from the demo. Run it with `make screenshots`; `fills` makes only those."""
 
 import os
+import sys
 import tempfile
 import time
 from pathlib import Path
@@ -31,6 +32,7 @@ from mat_shelf.document.set import Backdrop
 from mat_shelf.exchange.image_writing import write_image
 from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.exchange.texture_set import write_maps
+from mat_shelf.fills.liquids import LIQUIDS
 from mat_shelf.geometry.mesh import checked
 from mat_shelf.geometry.pose import posed_bounds
 from mat_shelf.geometry.solids import lathe, moved
@@ -413,6 +415,42 @@ def show_set(app, window: Window, folder: Path) -> None:
     workshop.set_plate(None)
 
 
+def show_fills(app) -> None:
+    """The Fill station, and renders of a liquid's edge, of bubbles in it, and of the bottle out of the cold."""
+    with tempfile.TemporaryDirectory() as folder:
+        project, assets = demo_project()
+        window = Window(Workshop(project, assets, Library(Path(folder) / "shelf")))
+        workshop, fills = window.workshop, window.fills
+        window.resize(1280, 800)
+        window.show()
+        settle(app, window, 1)
+        window.stations.buttons()[3].click()
+        workshop.look_through("bottle")
+        workshop.select("bottle")
+        settle(app, window, 2 * SAMPLES)
+        window.grab().save(str(FOLDER / "fill.png"))
+        workshop.edit("No marks", workshop.project.with_(marks=()))
+        fills.put("Level", fills.fill.with_(volume=36.0))
+        fills.set_liquid(next(liquid for liquid in LIQUIDS if liquid.name == "Tea"))
+        still = workshop.project
+        fills.add_bubbles()
+        workshop.edit("Bubbles", fills.with_bubbles(fills.bubbles.with_(trails=14)))
+        bubbly = workshop.project
+        workshop.edit("Still", project)
+        workshop.select("bottle")
+        fills.add_beads()
+        workshop.edit("Drops", fills.with_beads(fills.beads.with_(density=60.0, size=0.8)))
+        for name, shown, camera in (
+            ("meniscus", still, Camera(position=(-110, 52, 150), target=(-46, 38, -28), focal_length=150, f_stop=22)),
+            ("bubbles", bubbly, Camera(position=(-110, 60, 170), target=(-48, 30, -30), focal_length=130, f_stop=22)),
+            ("cold", workshop.project, Camera(position=(-150, 70, 230), target=(-52, 42, -42), focal_length=120)),
+        ):
+            shown = shown.with_view(shown.view.with_(camera=camera))
+            write_image(DETAILS / f"{name}.png", render_picture(shown, assets, 720, 480, 3 * SAMPLES).light)
+        workshop.history.saved = workshop.project
+        window.close()
+
+
 def draw_caustics(project: Project, assets) -> None:
     """The empty bottle under the hard lamp."""
     kept = {"bottle", "cork-pad"}
@@ -427,6 +465,9 @@ def main() -> None:
     for folder in (FOLDER, DETAILS):
         folder.mkdir(parents=True, exist_ok=True)
     app = application()
+    if "fills" in sys.argv:
+        show_fills(app)
+        return
     with tempfile.TemporaryDirectory() as folder:
         library = Library(Path(folder) / "shelf")
         project, assets = demo_project()
@@ -484,6 +525,7 @@ def main() -> None:
         window.workshop.history.saved = window.workshop.project
         window.close()
     show_surfaces()
+    show_fills(app)
 
 
 if __name__ == "__main__":

@@ -11,7 +11,6 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from mat_shelf.fills.vessel import Vessel, VesselError
-from mat_shelf.geometry.embree import Scene
 from mat_shelf.geometry.triangles import area_vectors
 from mat_shelf.numerics.kernels import kernel
 
@@ -170,8 +169,7 @@ def _links_downwards(vessel: Vessel, outside: int) -> np.ndarray:
         return np.zeros((0, 2), np.int32)
     way = np.tile(np.float32([0, -1, 0]), (len(starts), 1))
     origin = vertices[starts] - np.array([0, 1e-5 * vessel.size, 0])
-    scene = Scene([(vertices, triangles)], is_robust=True)
-    geometry, primitive, *_ = scene.intersect(np.ascontiguousarray(origin, np.float32), way)
+    geometry, primitive, *_ = vessel.rays.intersect(np.ascontiguousarray(origin, np.float32), way)
     below = triangles[np.maximum(primitive, 0)]
     lowest = below[np.arange(len(below)), vertices[below, 1].argmin(axis=1)]
     # A ray that comes out of the wall from within began in it, at an edge of no width.

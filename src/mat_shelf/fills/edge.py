@@ -6,9 +6,6 @@ import numpy as np
 
 from mat_shelf.fills.cavity import Cavity
 from mat_shelf.fills.meniscus import heights_at_wall, mesh_outlines, node_areas, surface_heights
-from mat_shelf.fills.vessel import Vessel
-from mat_shelf.geometry.embree import Scene
-from mat_shelf.geometry.triangles import area_vectors
 
 _SIDES, _BEND = 150, np.radians(5.0)
 """Points of an outline, at least so many all round and one wherever it has turned so far."""
@@ -36,25 +33,6 @@ class Wetting(NamedTuple):
     angle: float = 20.0
     ripples: float = 0.0
     seed: int = 1
-
-
-def vertex_normals(vessel: Vessel) -> np.ndarray:
-    """Unit normals out of the walls of a vessel at its vertices, (V, 3) float64.
-
-    Parameters
-    ----------
-    vessel : Vessel
-        The vessel.
-
-    Returns
-    -------
-    (V, 3) float64
-    """
-    facing = area_vectors(vessel.vertices[vessel.triangles])
-    normals = np.stack(
-        [np.bincount(vessel.triangles.reshape(-1), np.repeat(f, 3), len(vessel.vertices)) for f in facing.T]
-    )
-    return (normals / np.maximum(np.linalg.norm(normals, axis=0), 1e-30)).T
 
 
 class Shore(NamedTuple):
@@ -216,8 +194,7 @@ class _Wall:
 
     def __init__(self, cavity: Cavity):
         vessel = cavity.vessel
-        self.triangles, self.normals = vessel.triangles, vertex_normals(vessel)
-        self.scene = Scene([(vessel.vertices, vessel.triangles)], is_robust=True)
+        self.triangles, self.normals, self.scene = vessel.triangles, vessel.normals, vessel.rays
 
     def climb(self, start: np.ndarray, normal: np.ndarray, height: np.ndarray) -> np.ndarray:
         """Rows of points from some of the wall to heights on it.

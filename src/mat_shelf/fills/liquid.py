@@ -10,11 +10,10 @@ import numpy as np
 from scipy.spatial import QhullError
 
 from mat_shelf.fills.cavity import Cavity
-from mat_shelf.fills.edge import Edge, Shore, Wetting, edge_of, shore_of, vertex_normals
+from mat_shelf.fills.edge import Edge, Shore, Wetting, edge_of, shore_of
 from mat_shelf.fills.meniscus import capillary_length
 from mat_shelf.fills.section import follow_loop
 from mat_shelf.fills.vessel import VesselError
-from mat_shelf.geometry.embree import Scene
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.triangles import area_vectors
 
@@ -61,11 +60,12 @@ def wall_depths(cavity: Cavity, reach: float) -> np.ndarray:
     -------
     (V,) float64
     """
-    vessel, normals = cavity.vessel, vertex_normals(cavity.vessel)
+    vessel, normals = cavity.vessel, cavity.vessel.normals
     wet = np.flatnonzero(np.isfinite(cavity.reached))
-    scene = Scene([(vessel.vertices, vessel.triangles)])
     start = vessel.vertices[wet] - normals[wet] * 1e-5 * vessel.size
-    hits = scene.intersect(np.ascontiguousarray(start, np.float32), np.ascontiguousarray(-normals[wet], np.float32))
+    hits = vessel.rays.intersect(
+        np.ascontiguousarray(start, np.float32), np.ascontiguousarray(-normals[wet], np.float32)
+    )
     depth = np.zeros(len(vessel.vertices))
     depth[wet] = np.minimum(reach, np.where(hits[0] >= 0, hits[4], np.inf) / 3)
     return depth
@@ -182,7 +182,7 @@ def _cut(cavity: Cavity, depth: np.ndarray, height: float) -> _Walls:
     wet = below[faces]
     count = wet.sum(axis=1)
     whole = faces[count == 3]
-    normals = vertex_normals(vessel)
+    normals = vessel.normals
     within = vessel.vertices - normals * depth[:, None]
     one, two = faces[count == 1], faces[count == 2]
     # Turned so that the odd corner comes first.

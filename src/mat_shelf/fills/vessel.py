@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import manifold3d
 import numpy as np
@@ -9,6 +10,7 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
+from mat_shelf.geometry.embree import Scene
 from mat_shelf.geometry.mesh import Mesh, places
 from mat_shelf.geometry.triangles import area_vectors
 
@@ -45,6 +47,29 @@ class Vessel:
         float
         """
         return float(np.linalg.norm(np.ptp(self.vertices, axis=0)))
+
+    @cached_property
+    def normals(self) -> np.ndarray:
+        """Unit normals out of its walls at the vertices, (V, 3) float64.
+
+        Returns
+        -------
+        (V, 3) float64
+        """
+        facing = area_vectors(self.vertices[self.triangles])
+        corners, count = self.triangles.reshape(-1), len(self.vertices)
+        normals = np.stack([np.bincount(corners, np.repeat(axis, 3), count) for axis in facing.T])
+        return (normals / np.maximum(np.linalg.norm(normals, axis=0), 1e-30)).T
+
+    @cached_property
+    def rays(self) -> Scene:
+        """Its surface, for rays.
+
+        Returns
+        -------
+        Scene
+        """
+        return Scene([(self.vertices, self.triangles)], is_robust=True)
 
 
 def joined_vessel(meshes: Sequence[Mesh], up=(0.0, 1.0, 0.0)) -> Vessel:

@@ -12,6 +12,7 @@ from collections import namedtuple
 from ctypes import c_char_p, c_int, c_size_t, c_ssize_t, c_uint, c_void_p
 from functools import cache
 from pathlib import Path
+from threading import Lock
 
 import embreex
 import numpy as np
@@ -24,7 +25,9 @@ from mat_shelf.numerics.kernels import F, inline, kernel
 from mat_shelf.numerics.vectors import row3
 
 _TRIANGLES, _USER, _INDICES, _VERTICES, _UINT3, _FLOAT3 = 0, 120, 0, 1, 0x5003, 0x9003
-_ROBUST = 1 << 2
+_DYNAMIC, _ROBUST = 1 << 0, 1 << 2
+_LOW, _MEDIUM = 0, 1
+"""Build qualities: low for a scene makes it one tree over those of its geometries, each of which is a good one."""
 FAR = F(1e37)
 _RECORD, _ALIGNED = 32, 64
 """Numbers in the record of a ray and its hit (RTCRayHit), and bytes that it is aligned to."""
@@ -63,7 +66,10 @@ def _library() -> ctypes.CDLL:
         ("rtcSetGeometryIntersectFunction", None, [c_void_p, c_void_p]),
         ("rtcSetGeometryOccludedFunction", None, [c_void_p, c_void_p]),
         ("rtcCommitGeometry", None, [c_void_p]),
-        ("rtcAttachGeometry", c_uint, [c_void_p, c_void_p]),
+        ("rtcSetGeometryBuildQuality", None, [c_void_p, c_int]),
+        ("rtcAttachGeometryByID", None, [c_void_p, c_void_p, c_uint]),
+        ("rtcDetachGeometry", None, [c_void_p, c_uint]),
+        ("rtcSetSceneBuildQuality", None, [c_void_p, c_int]),
         ("rtcReleaseGeometry", None, [c_void_p]),
         ("rtcCommitScene", None, [c_void_p]),
         ("rtcReleaseScene", None, [c_void_p]),
@@ -95,6 +101,9 @@ class Scene:
     is_robust : bool
         Whether no ray gets through between triangles or past one in whose plane it begins, which costs a third of the
         speed. Pictures do without: what gets through is not more than rounding lets through anyway, as a test counts.
+    older : Scene, optional
+        One that no ray is cast at any more: it is taken over, so that only shapes that are others are added anew. Rays
+        that are cast at it by `intersect` afterwards meet nothing.
 
     Raises
     ------
@@ -102,43 +111,44 @@ class Scene:
         If Embree cannot take them.
     """
 
-    def __init__(self, meshes, is_robust: bool = False):
+    def __init__(self, meshes, is_robust: bool = False, older: "Scene | None" = None):
         library = _library()
         self._release = library.rtcReleaseScene
-        self._scene = library.rtcNewScene(_device())
         self._nearest, self._any = _address("rtcIntersect1"), _address("rtcOccluded1")
-        library.rtcSetSceneFlags(self._scene, _ROBUST if is_robust else 0)
-        self._kept = [shape.rows for shape in meshes if isinstance(shape, Caps)]
-        for shape in meshes:
-            if isinstance(shape, Caps):
-                geometry = library.rtcNewGeometry(_device(), _USER)
-                library.rtcSetGeometryUserPrimitiveCount(geometry, len(shape))
-                library.rtcSetGeometryUserData(geometry, shape.rows.ctypes.data)
-                library.rtcSetGeometryBoundsFunction(geometry, BOUNDS_FUNCTION, None)
-                library.rtcSetGeometryIntersectFunction(geometry, INTERSECT_FUNCTION)
-                library.rtcSetGeometryOccludedFunction(geometry, OCCLUDED_FUNCTION)
-                self._attach(geometry)
-                continue
-            vertices, triangles = shape
-            geometry = library.rtcNewGeometry(_device(), _TRIANGLES)
-            for kind, form, rows in (
-                (_VERTICES, _FLOAT3, np.ascontiguousarray(vertices, np.float32)),
-                (_INDICES, _UINT3, np.ascontiguousarray(triangles, np.uint32)),
-            ):
-                place = library.rtcSetNewGeometryBuffer(geometry, kind, 0, form, 12, len(rows))
-                if not place:
-                    raise MemoryError("there is not enough memory for the product's meshes")
-                ctypes.memmove(place, rows.ctypes.data, rows.nbytes)
-            self._attach(geometry)
+        self._lock, self._is_robust = Lock(), is_robust
+        self._shapes = [shape if isinstance(shape, Caps) else tuple(shape) for shape in meshes]
+        before = older._give_up(self) if older is not None and older._is_robust == is_robust else None
+        if before is None:
+            self._scene, before = library.rtcNewScene(_device()), []
+            library.rtcSetSceneFlags(self._scene, _DYNAMIC | (_ROBUST if is_robust else 0))
+            library.rtcSetSceneBuildQuality(self._scene, _LOW)
+        for number, shape in enumerate(self._shapes):
+            if number < len(before):
+                if _is_same(before[number], shape):
+                    continue
+                library.rtcDetachGeometry(self._scene, number)
+            self._attach(_geometry_of(shape), number)
+        for number in range(len(self._shapes), len(before)):
+            library.rtcDetachGeometry(self._scene, number)
         library.rtcCommitScene(self._scene)
         if library.rtcGetDeviceError(_device()):
             raise MemoryError("there is not enough memory for the product's meshes")
 
-    def _attach(self, geometry: int) -> None:
+    def _attach(self, geometry: int, number: int) -> None:
         library = _library()
+        library.rtcSetGeometryBuildQuality(geometry, _MEDIUM)
         library.rtcCommitGeometry(geometry)
-        library.rtcAttachGeometry(self._scene, geometry)
+        library.rtcAttachGeometryByID(self._scene, geometry, number)
         library.rtcReleaseGeometry(geometry)
+
+    def _give_up(self, heir: "Scene") -> list | None:
+        """Hands what Embree has over to another scene; the shapes that were in it, None where it was handed over."""
+        with self._lock:
+            scene, self._scene = self._scene, None
+        if scene is None:
+            return None
+        heir._scene = scene
+        return self._shapes
 
     def __del__(self):
         if getattr(self, "_scene", None):
@@ -151,6 +161,8 @@ class Scene:
         -------
         Caster
         """
+        if self._scene is None:
+            raise RuntimeError("this scene was taken over by a newer one")
         room = np.zeros(2 * _RECORD, np.float32)
         first = -(room.ctypes.data // 4) % (_ALIGNED // 4)
         record = room[first : first + _RECORD]
@@ -173,7 +185,11 @@ class Scene:
         count = len(origins)
         geometry, primitive = np.empty(count, np.int32), np.empty(count, np.int32)
         u, v, distance = np.empty(count, np.float32), np.empty(count, np.float32), np.empty(count, np.float32)
-        intersect_kernel(self.caster(), origins, directions, geometry, primitive, u, v, distance)
+        with self._lock:
+            if self._scene is not None:
+                intersect_kernel(self.caster(), origins, directions, geometry, primitive, u, v, distance)
+                return geometry, primitive, u, v, distance
+        geometry[:], primitive[:], u[:], v[:], distance[:] = -1, -1, 0, 0, FAR
         return geometry, primitive, u, v, distance
 
     def occluded(self, origins, directions, distances):
@@ -193,8 +209,42 @@ class Scene:
         float32
         """
         blocked = np.empty(len(origins), np.int32)
-        occluded_kernel(self.caster(), origins, directions, distances, blocked)
+        blocked[:] = -1
+        with self._lock:
+            if self._scene is not None:
+                occluded_kernel(self.caster(), origins, directions, distances, blocked)
         return blocked
+
+
+def _is_same(one, other) -> bool:
+    """True for the same caps, or the same arrays of vertices and triangles."""
+    if isinstance(one, Caps) or isinstance(other, Caps):
+        return one is other
+    return one[0] is other[0] and one[1] is other[1]
+
+
+def _geometry_of(shape) -> int:
+    """A shape as Embree has it, not committed yet. Raises MemoryError."""
+    library = _library()
+    if isinstance(shape, Caps):
+        geometry = library.rtcNewGeometry(_device(), _USER)
+        library.rtcSetGeometryUserPrimitiveCount(geometry, len(shape))
+        library.rtcSetGeometryUserData(geometry, shape.rows.ctypes.data)
+        library.rtcSetGeometryBoundsFunction(geometry, BOUNDS_FUNCTION, None)
+        library.rtcSetGeometryIntersectFunction(geometry, INTERSECT_FUNCTION)
+        library.rtcSetGeometryOccludedFunction(geometry, OCCLUDED_FUNCTION)
+        return geometry
+    vertices, triangles = shape
+    geometry = library.rtcNewGeometry(_device(), _TRIANGLES)
+    for kind, form, rows in (
+        (_VERTICES, _FLOAT3, np.ascontiguousarray(vertices, np.float32)),
+        (_INDICES, _UINT3, np.ascontiguousarray(triangles, np.uint32)),
+    ):
+        place = library.rtcSetNewGeometryBuffer(geometry, kind, 0, form, 12, len(rows))
+        if not place:
+            raise MemoryError("there is not enough memory for the product's meshes")
+        ctypes.memmove(place, rows.ctypes.data, rows.nbytes)
+    return geometry
 
 
 @intrinsic

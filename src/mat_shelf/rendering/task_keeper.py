@@ -30,6 +30,8 @@ from mat_shelf.scene.material_table import Supplies, bodies_of, project_geometry
 from mat_shelf.scene.relighting import mixing_key, whole_set
 from mat_shelf.scene.reshaped_parts import reshaped_parts
 
+_SPARE = 2
+"""Geometries that are kept whole: the one in use, and the one before it, which the window may still look into."""
 _MOST_PLATES = 4
 """Shapes of pictures, coarse ones among them, for which photographs as seen through glass are kept."""
 
@@ -192,10 +194,18 @@ class TaskKeeper:
             self._built,
             "geometry",
             (meshes, bodies_of(project), product.contact, *stands, relief),
-            lambda: project_geometry(project, self._supplies.meshes, ball, displaced, self._meshes),
+            lambda: self._build(project, ball, displaced),
         )
         geometry.shapes = geometry_map_lookup(project, geometry, self._supplies.geometry_maps)
         return geometry
+
+    def _build(self, project: Project, ball: Ball | None, displaced) -> Geometry:
+        """Geometry of a project; the one before the last is taken over, which no picture is made of any more."""
+        spare: list[Geometry] = self._built.setdefault("spare", [])
+        older = spare.pop(0) if len(spare) == _SPARE else None
+        made = project_geometry(project, self._supplies.meshes, ball, displaced, self._meshes, older)
+        spare.append(made)
+        return made
 
     def _lights(self, project: Project) -> Lights:
         """Lights of the set in use; all of them on where they are kept apart."""

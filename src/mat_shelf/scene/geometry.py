@@ -45,6 +45,8 @@ class Geometry:
         For those of the first of them that have true relief, what they were before, as in `Rest`.
     is_robust : bool
         As for `embree.Scene`.
+    older : Geometry, optional
+        One that no ray is cast at any more, whose scene is taken over; see `embree.Scene`.
     """
 
     def __init__(
@@ -53,10 +55,12 @@ class Geometry:
         frames: Frames = FLAT,
         at_rest: Sequence[tuple | None] = (),
         is_robust: bool = False,
+        older: "Geometry | None" = None,
     ):
         rows = [_rows(shape) for shape in meshes]
         counts = [len(corners) for corners, _ in rows]
-        self._scene = Scene([s if isinstance(s, Caps) else (s.vertices, s.triangles) for s in meshes], is_robust)
+        shapes = [s if isinstance(s, Caps) else (s.vertices, s.triangles) for s in meshes]
+        self._scene = Scene(shapes, is_robust, older and older._scene)
         empty = np.zeros((0, 9), np.float32)
         self.triangles = Triangles(
             np.concatenate([corners for corners, _ in rows] or [empty]),
@@ -169,7 +173,7 @@ def _rows(shape: Mesh | Caps) -> tuple[np.ndarray, np.ndarray]:
     """Rows of `Triangles` of a shape."""
     if isinstance(shape, Caps):
         return shape.corner_rows, shape.normal_rows
-    return shape.vertices[shape.triangles].reshape(-1, 9), shape.normals[shape.triangles].reshape(-1, 9)
+    return shape.corner_rows
 
 
 def _uv_of(shape: Mesh | Caps) -> np.ndarray | None:

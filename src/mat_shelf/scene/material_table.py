@@ -271,6 +271,7 @@ def project_geometry(
     ball: Ball | None = None,
     displaced: Mapping = MappingProxyType({}),
     kept: Kept | None = None,
+    older: Geometry | None = None,
 ) -> Geometry:
     """Geometry of a project: its visible parts in order, then the backdrop, the props and the ball if they are there.
 
@@ -288,6 +289,8 @@ def project_geometry(
         Surfaces instead of those of the meshes.
     kept : Kept, optional
         Meshes of the last build; those of this one for the next.
+    older : Geometry, optional
+        One that is not in use any more.
 
     Returns
     -------
@@ -319,7 +322,7 @@ def project_geometry(
         solids.append(ball.mesh())
     is_mesh = [made is not None and not isinstance(made, Caps) for made in true]
     at_rest = [(m.rest, m.face, m.place) if has else None for m, has in zip(true, is_mesh, strict=True)]
-    return Geometry(solids, frames, at_rest)
+    return Geometry(solids, frames, at_rest, older=older)
 
 
 def project_material_table(
