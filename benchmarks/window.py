@@ -37,6 +37,7 @@ def measure_window() -> dict:
         counted once. `felt_...`: of the colour of the felt. `pattern_...` and `strip_...`: the same while the black
         point of a pattern of `STEPS_IN_STRIP` steps that feeds the roughness is dragged, with its strip closed and
         open. `mark_...`: while the bottle's front label is carried about. `light_...`: while a softbox is moved.
+        `level_...`: while the level of the ink in its bottle is dragged.
     """
     app = application()
     with tempfile.TemporaryDirectory() as folder:
@@ -99,6 +100,14 @@ def measure_window() -> dict:
             window.workshop.move_light((x + 300 * (share - 0.5), y, z), "bench light")
 
         _, *lit = _dragged(app, window, move_light)
+        window.stations.show(window.fill_board)
+        window.workshop.select("bottle")
+        _wait_for(window, 16)
+
+        def drag_level(share: float) -> None:
+            window.fills.set_level(14.0 + 12.0 * share, "bench level")
+
+        _, *poured = _dragged(app, window, drag_level)
         window.workshop.history.saved = window.workshop.project
         window.close()
     held.sort()
@@ -114,6 +123,7 @@ def measure_window() -> dict:
                 ("strip_", opened),
                 ("mark_", carried),
                 ("light_", lit),
+                ("level_", poured),
             )
             for key, value in zip(("pictures_per_s", "coarse_pixels"), found, strict=True)
         },

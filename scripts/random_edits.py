@@ -517,6 +517,43 @@ class Hands:
         )
         workshop.edit("Surface", workshop.project.with_part(part.with_(**values)))
 
+    def op_fill(self):
+        from mat_shelf.document.fill import MEASURES
+        from mat_shelf.fills.liquids import LIQUIDS
+
+        work, part = self.window.fills, self.part()
+        self.workshop.select(part.id if part is not None else None)
+        size = self.chance.choice((0.01, 0.5, 2.0, 6.0, 80.0))
+        self.chance.choice(
+            (
+                work.add_fill,
+                work.add_beads,
+                work.add_bubbles,
+                lambda: work.hollow(size, self.chance.choice((0.5, 3.0, 90.0)), self.chance.choice((0.0, 2.0))),
+                lambda: work.set_level(self.number()),
+                lambda: work.set_measure(self.chance.choice(tuple(MEASURES))),
+                lambda: work.set_liquid(self.chance.choice(LIQUIDS)),
+                work.take_next_cavity,
+                lambda: self._strewn(work),
+                lambda: self._strewn(work),
+                work.tell,
+            )
+        )()
+
+    def _strewn(self, work):
+        """Changes a value of a fill, of bubbles or of drops, or removes them."""
+        part = self.chance.choice((work.fill_part, work.bubbles_part, work.beads_part))
+        if part is None:
+            return
+        if self.chance.random() < 0.15:
+            work.remove(part)
+            return
+        own = part.fill or part.bubbles or part.beads
+        changed = self.field(own)
+        if changed is not None and not (part.beads and changed.density > 400):
+            kind = "fill" if part.fill else "bubbles" if part.bubbles else "beads"
+            self.workshop.edit("Value", self.workshop.project.with_part(part.with_(**{kind: changed})))
+
     def op_mend(self):
         work, part = self.window.work, self.part()
         if part is None or len(self.workshop.project.product.parts) > MOST_PARTS:

@@ -6,8 +6,11 @@ import pytest
 import trimesh
 from scipy.integrate import solve_ivp
 from scipy.optimize import brentq
+from test_rendering import floor, take
 
 from mat_shelf.demo import ink_bottle
+from mat_shelf.document.camera import Camera
+from mat_shelf.document.recipe import Recipe
 from mat_shelf.fills.cavity import find_cavities
 from mat_shelf.fills.edge import Wetting
 from mat_shelf.fills.hollowing import hollowed
@@ -15,7 +18,9 @@ from mat_shelf.fills.liquid import pour, wall_depths
 from mat_shelf.fills.meniscus import capillary_length, mesh_outlines, surface_heights
 from mat_shelf.fills.vessel import VesselError, joined_vessel, make_vessel
 from mat_shelf.geometry.mesh import Mesh, crease_normals
-from mat_shelf.geometry.solids import lathe
+from mat_shelf.geometry.solids import lathe, moved
+from mat_shelf.scene.lights import make_lights
+from mat_shelf.scene.rooms import plain_room
 
 
 def mesh_of(solid: manifold3d.Manifold) -> Mesh:
@@ -264,3 +269,70 @@ def test_hollowed_solids_have_their_wall_and_hold_what_formulas_say():
     for solid, wall, base in ((drum, 25.0, 3.0), (ink_bottle.cap(), 19.5, 3.0), (drum, 3.0, 70.0)):
         with pytest.raises(VesselError, match="no room|narrower"):
             hollowed(solid, wall, base, 0.0)
+
+
+@pytest.mark.long
+def test_a_filled_glass_equals_the_exact_boundaries_in_an_independent_renderer(figure, tmp_path):
+    """`mitsuba`, scalar_rgb, with each boundary built by hand: glass to air, glass to liquid, liquid to air.
+
+    Here the liquid reaches into the wall and priorities find the same boundaries. Means by region within 1 percent.
+    """
+    mi = pytest.importorskip("mitsuba")
+    mi.set_variant("scalar_rgb")
+    level, size, samples = 43.0, (96, 64), 512
+    glass = lathe([(0, 0), (27, 0), (27, 63), (25, 63), (25, level), (25, 3), (0, 3)], 192)
+    _, body = poured(glass, cavity_in(glass).volume(level), angle=90.0)
+    assert body.level == pytest.approx(level, abs=0.01) and max(np.abs(body.edge)) < 0.01
+    clear = Recipe(transmission_weight=1.0, specular_roughness=0.0)
+    recipes = [
+        clear.with_(specular_ior=1.52, nesting_priority=5),
+        clear.with_(specular_ior=1.333, nesting_priority=3, contact="wet"),
+        Recipe(base_color=(0.5, 0.4, 0.3), specular_weight=0.0),
+    ]
+    camera = Camera(position=(0, 120, 300), target=(0, 32, 0), focal_length=80)
+    room = plain_room(600, 150)
+    ground = moved(floor(), (0, -0.02, 0))
+    ours = take([glass, body.mesh, ground], recipes, make_lights(room), camera, size, samples, depth=24)
+
+    def surface(profile):
+        mesh = lathe(profile, 192)
+        path = tmp_path / f"{len(list(tmp_path.iterdir()))}.ply"
+        trimesh.Trimesh(mesh.vertices, mesh.triangles, process=False).export(path)
+        return {"type": "ply", "filename": str(path), "face_normals": True}
+
+    def boundary(profile, inside, outside):
+        between = {"type": "dielectric", "int_ior": inside, "ext_ior": outside}
+        return surface(profile) | {"bsdf": between}
+
+    scene = {
+        "type": "scene",
+        "integrator": {"type": "path", "max_depth": 24, "rr_depth": 100},
+        "sensor": {
+            "type": "perspective",
+            "fov": 2 * np.degrees(np.arctan(18 / 80)),
+            "fov_axis": "x",
+            "to_world": mi.ScalarTransform4f().look_at(camera.position, camera.target, (0, 1, 0)),
+            "film": {"type": "hdrfilm", "width": size[0], "height": size[1], "rfilter": {"type": "box"}},
+        },
+        "dry": boundary([(0, 0), (27, 0), (27, 63), (25, 63), (25, level)], 1.52, 1.0),
+        "wet": boundary([(25, level), (25, 3), (0, 3)], 1.52, 1.333),
+        "top": boundary([(25, level), (0, level)], 1.333, 1.0),
+        "floor": {
+            "type": "rectangle",
+            "to_world": mi.ScalarTransform4f().translate([0, -0.02, 0]).rotate([1, 0, 0], -90).scale(400),
+            "bsdf": {"type": "diffuse", "reflectance": {"type": "rgb", "value": [0.5, 0.4, 0.3]}},
+        },
+        "room": {"type": "envmap", "bitmap": mi.Bitmap(np.array(room))},
+    }
+    theirs = np.array(mi.render(mi.load_dict(scene), spp=samples))
+    # By region: the liquid from the side, its surface, the wall above, the floor beside.
+    for name, rows, columns in (
+        ("liquid", slice(30, 46), slice(42, 54)),
+        ("surface", slice(20, 25), slice(42, 54)),
+        ("wall", slice(12, 17), slice(42, 54)),
+        ("floor", slice(44, 64), slice(0, 24)),
+    ):
+        one, other = ours[rows, columns].mean(axis=(0, 1)), theirs[rows, columns].mean(axis=(0, 1))
+        figure(one, other)
+        assert one == pytest.approx(other, rel=0.015 if name == "wall" else 0.01), name
+    assert ours.mean() == pytest.approx(theirs.mean(), rel=0.01)

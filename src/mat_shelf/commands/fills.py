@@ -297,7 +297,11 @@ class FillCommands(FillReport, StrewnCommands):
             return
         cavity = poured.cavity
         level = min(max(cavity.bottom + height, cavity.bottom + 0.01 * (cavity.spill - cavity.bottom)), cavity.spill)
-        self.put("Level", fill.with_(**self._full_as(fill.measure, cavity.volume(level), poured)), gesture)
+        if fill.measure == "headspace":
+            full = {"headspace": round(cavity.spill - level, 3)}
+        else:
+            full = self._full_as(fill.measure, cavity.volume(level), poured)
+        self.put("Level", fill.with_(**full), gesture)
 
     @command
     def take_next_cavity(self) -> None:

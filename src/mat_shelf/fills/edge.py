@@ -13,6 +13,8 @@ _STEPS, _BEYOND, _FLATTEST = 8, 2.0, 0.3
 """Steps along the wall from the level on, how far of the edge's height they go, and how steep each is at least."""
 FLOORS = 4
 """Rows of points of the wall from below the edge up to it."""
+_STEEPEST_WAVES = 0.03
+"""Height of waves, of the width of the surface, that they have at most."""
 _ASIDE = 0.06
 """Of a capillary length, by which a leaning wall takes the edge aside before that matters."""
 _HALVINGS, _STEEP = 24, np.radians(75.0)
@@ -239,10 +241,11 @@ def _ripples(points: np.ndarray, wetting: Wetting) -> np.ndarray:
     """Heights of faint waves, mm."""
     if wetting.ripples <= 0:
         return np.zeros(len(points))
+    most = _STEEPEST_WAVES * float(np.ptp(points, axis=0).min())
     chance = np.random.default_rng(wetting.seed)
     width = float(np.ptp(points, axis=0).max())
     way, phase = chance.uniform(0, 2 * np.pi, (2, 9))
     waves = width / chance.uniform(2.0, 7.0, 9)
     along = points[:, :1] * np.cos(way) + points[:, 1:] * np.sin(way)
     swell = (np.sin(2 * np.pi * along / waves + phase) * waves / width).sum(axis=1)
-    return wetting.ripples * swell / max(float(np.abs(swell).max()), 1e-9)
+    return min(wetting.ripples, most) * swell / max(float(np.abs(swell).max()), 1e-9)

@@ -17,7 +17,7 @@ from mat_shelf.geometry.pose import posed, turn_matrix
 from mat_shelf.scene.displacement import ReshapedPart
 from mat_shelf.scene.smoothed_parts import smooth_surface_of, smoothing_key
 
-_MOST_VESSELS, _MOST_LIQUIDS = 24, 64
+_MOST_VESSELS, _MOST_LIQUIDS = 12, 24
 _LEAST_SHARE = 2e-4
 """Of its capacity, under which a vessel is as good as empty."""
 _LEAST_REACH = 0.02

@@ -32,7 +32,7 @@ class VesselCard(QWidget):
         grid.setColumnStretch(0, 1)
         self.fill_button = small_button("Fill", "Lets liquid stand in the selected parts, as one vessel", work.add_fill)
         self.hollow_button = small_button("Hollow…", "Takes the inside out of a solid, so that it can be filled")
-        self.hollow_button.clicked.connect(self._hollow)
+        self.hollow_button.clicked.connect(self.hollow)
         self.cavity_button = small_button(
             "Another cavity", "Puts the liquid into the next cavity", work.take_next_cavity
         )
@@ -52,7 +52,8 @@ class VesselCard(QWidget):
         if self.work.fill_part is not None:
             self.work.remove(self.work.fill_part)
 
-    def _hollow(self) -> None:
+    def hollow(self) -> None:
+        """Asks how the solid is to be hollowed."""
         self.dialog = HollowDialog(self.work, self)
         self.dialog.open()
 

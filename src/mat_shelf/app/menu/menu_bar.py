@@ -190,6 +190,19 @@ class MenuBar(QMenuBar):
             ("Join parts", work.join, lambda: bool(workshop.also_selected)),
         ):
             self._add(name, run, menu=mend, when=when)
+        wet, fills = self._menu.addMenu("Fill and drops"), window.fills
+
+        def in_station(run):
+            """A deed of the Fill station, which shows what comes of it."""
+            return lambda: (window.stations.show(window.fill_board), run())
+
+        for name, run, when in (
+            ("Fill", fills.add_fill, lambda: has_part() and fills.fill_part is None),
+            ("Hollow…", window.fill_board.vessel_card.hollow, lambda: has_part() and fills.fill_part is None),
+            ("Add bubbles", fills.add_bubbles, lambda: fills.fill_part is not None and fills.bubbles_part is None),
+            ("Add drops", fills.add_beads, lambda: has_part() and fills.beads_part is None),
+        ):
+            self._add(name, in_station(run), menu=wet, when=when)
         self._gap()
         self._add("Find unassigned faces", work.find_gaps, when=self._has_parts)
         self._add("Duplicate part", work.duplicate, when=has_part)
