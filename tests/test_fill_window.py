@@ -52,10 +52,10 @@ def station(open_window, glass_project, qtbot):
 
 def told(qtbot, window):
     """The liquid on the board, once it is that of the newest edit."""
-    fills = window.fills
-    qtbot.waitUntil(lambda: not fills.model._is_busy and fills.liquid is not None, timeout=30_000)
-    QTest.qWait(50)
-    qtbot.waitUntil(lambda: not fills.model._is_busy, timeout=30_000)
+    fills, board = window.fills, window.fill_board
+    qtbot.waitUntil(
+        lambda: fills.liquid is not None and not (board._asked.isActive() or fills.model._is_busy), timeout=30_000
+    )
     return fills.liquid
 
 

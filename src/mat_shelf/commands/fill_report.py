@@ -6,23 +6,29 @@ import numpy as np
 from psygnal import Signal
 
 from mat_shelf.document.fill import Fill
+from mat_shelf.fills.cavity import MM3_PER_ML
 from mat_shelf.fills.section import section_outlines
 from mat_shelf.fills.strewing import MOST_DROPS
 from mat_shelf.fills.vessel import VesselError, frame_of
-from mat_shelf.scene.poured_liquids import PouredLiquid, poured_liquid, up_of
+from mat_shelf.scene.poured_liquids import PouredLiquid, poured_liquid, up_of, wanted_volume
 from mat_shelf.scene.strewn_beads import bead_caps, bubble_caps
+
+_SAME_CAVITY = ("vessel", "near", "tilt", "direction")
+"""Values of a fill by which it is in the same space, standing the same way."""
 
 
 class Section(NamedTuple):
     """A vessel and its liquid, cut upright through the middle of the cavity, mm.
 
     vessel, liquid : list of (N, 2) float64; outlines
+    across_cavity : (float, float); its left and right end
     level, bottom, spill : float; heights
     origin, across, up : (3,) float64; where the plane is in the world: its point (0, 0), and its directions
     """
 
     vessel: list[np.ndarray]
     liquid: list[np.ndarray]
+    across_cavity: tuple[float, float]
     level: float
     bottom: float
     spill: float
@@ -54,7 +60,29 @@ class FillReport:
         self.fault = ""
         self.drop_count = self.bubble_count = 0
         self._told_of: tuple | None = None
+        self._told_fill: Fill | None = None
         self._is_busy = False
+
+    @property
+    def is_unknown(self) -> bool:
+        """True if nothing was told yet of the parts that are on the board."""
+        told = self._told_of
+        shown = self.fill_part, self.beads_part, self.bubbles_part
+        return told is None or any((a and a.id) != (b and b.id) for a, b in zip(told, shown, strict=False))
+
+    @property
+    def now(self) -> tuple[float, float] | None:
+        """Level, mm, and volume, ml, as the project has them now, while the report may still be of an older state.
+
+        None where nothing is poured.
+        """
+        fill, poured, told = self.fill, self.liquid, self._told_fill
+        if fill is None or poured is None or told is None:
+            return None
+        if told == fill or any(getattr(told, name) != getattr(fill, name) for name in _SAME_CAVITY):
+            return poured.body.level, poured.volume_ml
+        volume = wanted_volume(fill, poured.cavity)
+        return poured.cavity.level_of(volume), volume / MM3_PER_ML
 
     def tell(self) -> None:
         """Finds out, aside, what there is to say about what is on the board; `told` follows where that is new."""
@@ -106,6 +134,7 @@ class FillReport:
             """
             self._is_busy = False
             self.liquid, self.section, self.fault, self.drop_count, self.bubble_count = found
+            self._told_fill = fill_part.fill if fill_part is not None else None
             self.told.emit()
             self.tell()
 
@@ -155,4 +184,8 @@ def section_of(poured: PouredLiquid, fill: Fill, view: np.ndarray) -> Section:
     vessel = section_outlines(cavity.vessel.vertices, cavity.vessel.triangles, origin, across)
     liquid = section_outlines(poured.body.mesh.vertices, poured.body.mesh.triangles, origin, across)
     up = turn.T @ np.array([0.0, 1.0, 0.0])
-    return Section(vessel, liquid, poured.body.level, cavity.bottom, cavity.spill, turn.T @ origin, turn.T @ across, up)
+    ends = (wet - origin) @ across
+    sides = float(ends.min()), float(ends.max())
+    return Section(
+        vessel, liquid, sides, poured.body.level, cavity.bottom, cavity.spill, turn.T @ origin, turn.T @ across, up
+    )

@@ -7,8 +7,10 @@ vertically below it. A basin that is joined to the outside is a cavity that spil
 """
 
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
+from scipy.optimize import brentq
 
 from mat_shelf.fills.vessel import Vessel, VesselError
 from mat_shelf.geometry.triangles import area_vectors
@@ -18,8 +20,6 @@ MM3_PER_ML = 1000.0
 _LEAST_SHARE = 1e-4
 """Of the volume of the vessel's box that a cavity has at least."""
 _MOST_BASINS = 4096
-_STEPS = 60
-"""Halvings by which a level is found."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -45,6 +45,16 @@ class Cavity:
     faces: np.ndarray = field(repr=False)
 
     @property
+    def spill_depth(self) -> float:
+        """Depth when full, mm.
+
+        Returns
+        -------
+        float
+        """
+        return self.spill - self.bottom
+
+    @cached_property
     def capacity(self) -> float:
         """Volume that it holds when full, mm3.
 
@@ -80,11 +90,13 @@ class Cavity:
         -------
         float
         """
-        low, high = self.bottom, self.spill
-        for _ in range(_STEPS):
-            middle = (low + high) / 2
-            low, high = (middle, high) if self.volume(middle) < volume else (low, middle)
-        return (low + high) / 2
+        if volume <= 0:
+            return self.bottom
+        if volume >= self.capacity:
+            return self.spill
+        return float(
+            brentq(lambda level: self.volume(level) - volume, self.bottom, self.spill, xtol=1e-9 * self.spill_depth)
+        )
 
     def holds(self, face: int) -> bool:
         """True if liquid can wet a face of the vessel.

@@ -12,6 +12,9 @@ from mat_shelf.app.widgets.fold_row import FoldRow
 from mat_shelf.app.workshop import FillWork
 from mat_shelf.document.product import Part
 
+_REST_MS = 160
+"""After the last edit, from which on the report is worked out: while a level is dragged the picture needs the time."""
+
 
 class FillBoard(QFrame):
     """Cards from left to right, in the order of the work.
@@ -43,7 +46,7 @@ class FillBoard(QFrame):
         )
         self.liquid_card.material_button.clicked.connect(lambda: self._want_material(work.fill_part))
         self.drops_card.material_button.clicked.connect(lambda: self._want_material(work.beads_part))
-        self._asked = QTimer(self, singleShot=True, interval=0)
+        self._asked = QTimer(self, singleShot=True, interval=_REST_MS)
         self._asked.timeout.connect(work.tell)
         for signal in (work.workshop.project_changed, work.workshop.selection_changed, work.workshop.camera_changed):
             signal.connect(self.follow)
@@ -53,8 +56,9 @@ class FillBoard(QFrame):
     def follow(self) -> None:
         """Shows what is on the board; what has to be worked out follows."""
         if self.isVisible():
-            self._asked.start()
+            self._asked.start(0 if self.work.is_unknown else _REST_MS)
             self._show()
+            self.section_view.update()
 
     def _want_material(self, part: Part | None) -> None:
         if part is not None:

@@ -23,6 +23,8 @@ class SectionView(QWidget):
     def __init__(self, work: FillWork):
         super().__init__()
         self.work, self._is_held = work, False
+        self._scaled: tuple = ((None, None), None)
+        self._paths: dict[int, QPainterPath] = {}
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumSize(150, 120)
         self.setAccessibleName("Section of the vessel")
@@ -36,6 +38,12 @@ class SectionView(QWidget):
 
     def _scale(self, section: Section) -> tuple[np.ndarray, float]:
         """Point of the section, mm, in the middle of the widget, and pixels of a mm."""
+        key = section, self.size()
+        if self._scaled[0][0] is not section or self._scaled[0][1] != key[1]:
+            self._scaled, self._paths = (key, self._fitted(section)), {}
+        return self._scaled[1]
+
+    def _fitted(self, section: Section) -> tuple[np.ndarray, float]:
         points = np.concatenate(section.vessel)
         low, high = points.min(axis=0), points.max(axis=0)
         room = self.width() - 2 * _MARGIN - _ASIDE, self.height() - 2 * _MARGIN
@@ -47,13 +55,17 @@ class SectionView(QWidget):
         x, y = (np.asarray(point) - middle) * scale
         return QPointF((self.width() - _ASIDE) / 2 + x, self.height() / 2 - y)
 
+    def _level(self, section: Section) -> float:
+        now = self.work.now
+        return section.level if now is None else now[0]
+
     def _down(self, section: Section) -> float:
-        return self._place(section, (0.0, section.level)).y()
+        return self._place(section, (0.0, self._level(section))).y()
 
     def handle(self) -> QPointF | None:
         """Place of the level's handle."""
         section = self.work.section
-        if section is None or not section.vessel:
+        if section is None or not section.vessel or self.work.now is None:
             return None
         right = self._place(section, np.concatenate(section.vessel).max(axis=0)).x()
         return QPointF(right + 10, self._down(section))
@@ -90,13 +102,13 @@ class SectionView(QWidget):
         if way is None or section is None:
             super().keyPressEvent(event)
             return
-        self.work.set_level(section.level - section.bottom + way * _KEY_STEP)
+        self.work.set_level(self._level(section) - section.bottom + way * _KEY_STEP)
 
     def paintEvent(self, event) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         section = self.work.section
-        if section is None or not section.vessel:
+        if section is None or not section.vessel or self.work.now is None:
             painter.setPen(QColor(THEME.quiet))
             painter.setFont(font(12))
             paint_hint(painter, self.rect(), self.work.fault.capitalize() or "Fill a vessel to see its section.")
@@ -109,7 +121,7 @@ class SectionView(QWidget):
         painter.setClipPath(self._inner(section))
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(liquid)
-        painter.drawPath(self._path(section, section.liquid))
+        painter.drawPath(self._liquid(section))
         painter.setClipping(False)
         handle = self.handle()
         left = self._place(section, np.concatenate(section.vessel).min(axis=0)).x()
@@ -123,14 +135,31 @@ class SectionView(QWidget):
         painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, self._words())
 
     def _words(self) -> str:
-        return f"{self.work.liquid.volume_ml:.3g} ml"
+        return f"{self.work.now[1]:.3g} ml"
+
+    def _liquid(self, section: Section) -> QPainterPath:
+        """The liquid; while its level is dragged without its edge."""
+        level = self._level(section)
+        if abs(level - section.level) < 1e-3:
+            return self._path(section, section.liquid)
+        left, right = section.across_cavity
+        path = QPainterPath()
+        path.addRect(
+            QRectF(self._place(section, (left, level)), self._place(section, (right, section.bottom))).normalized()
+        )
+        return path
 
     def _path(self, section: Section, outlines) -> QPainterPath:
+        middle, scale = self._scale(section)
+        if id(outlines) in self._paths:
+            return self._paths[id(outlines)]
         path = QPainterPath()
         path.setFillRule(Qt.FillRule.OddEvenFill)
         for line in outlines:
-            path.addPolygon(QPolygonF([self._place(section, point) for point in line]))
+            at = (line - middle) * (scale, -scale) + ((self.width() - _ASIDE) / 2, self.height() / 2)
+            path.addPolygon(QPolygonF([QPointF(x, y) for x, y in at.tolist()]))
             path.closeSubpath()
+        self._paths[id(outlines)] = path
         return path
 
     def _inner(self, section: Section) -> QPainterPath:

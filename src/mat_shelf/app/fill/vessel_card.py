@@ -64,13 +64,14 @@ class VesselCard(QWidget):
         others = len(part.fill.vessel) - 1 if part is not None else 0
         name = vessel.name if vessel is not None else ""
         self.name.setText(f"{name} and {others} more" if others else name or "Nothing is selected")
-        is_known = part is not None and poured is not None
+        is_known = part is not None and poured is not None and work.now is not None
         told = ("", "", "", "", "")
         if is_known:
+            level, volume = work.now
             told = (
                 f"{poured.capacity_ml:.1f} ml",
-                f"{poured.volume_ml:.1f} ml",
-                f"{poured.headspace_mm:.1f} mm",
+                f"{volume:.1f} ml",
+                f"{poured.cavity.spill - level:.1f} mm",
                 f"{poured.meniscus_mm:+.1f} mm",
                 "closed" if poured.cavity.is_closed else "yes",
             )

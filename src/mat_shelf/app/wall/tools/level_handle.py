@@ -45,8 +45,8 @@ class LevelHandle(Tool):
 
     def line(self) -> tuple[QPointF, QPointF] | None:
         """Ends of the line, where it is shown."""
-        section = self.fills.section
-        return None if section is None else self._ends(section.level)
+        now = self.fills.now
+        return None if now is None else self._ends(now[0])
 
     def press(self, event) -> bool:
         ends = self.line()
@@ -55,12 +55,12 @@ class LevelHandle(Tool):
         at = event.position()
         if not self._tag.contains(at) and _distance(at, *ends) > _GRIP:
             return False
-        section = self.fills.section
-        above = self._ends(section.level + 1.0)
+        section, level = self.fills.section, self.fills.now[0]
+        above = self._ends(level + 1.0)
         rise = above[1].y() - ends[1].y() if above is not None else 0.0
         if abs(rise) < 1e-3:
             return False  # seen from straight above
-        self._held = section.level - section.bottom, rise
+        self._held = level - section.bottom, rise
         self._from = at.y()
         return True
 
@@ -90,7 +90,7 @@ class LevelHandle(Tool):
             painter.setPen(QPen(QColor(color), width))
             painter.drawLine(*ends)
         painter.setFont(font(12, tabular=True))
-        words = f"{self.fills.liquid.volume_ml:.1f} ml"
+        words = f"{self.fills.now[1]:.1f} ml"
         self._tag = QRectF(painter.fontMetrics().boundingRect(words)).adjusted(-8, -4, 8, 4)
         self._tag.moveCenter(ends[1] + QPointF(self._tag.width() / 2, 0))
         painter.setPen(Qt.PenStyle.NoPen)
