@@ -84,10 +84,15 @@ class TaskKeeper:
         relief = tuple(displaced.items())
         geometry = self._geometry(project, ball, displaced, relief)
         lights = self._lights(project)
+        # What is poured and strewn wears one material all over, however it is shaped.
+        parts = project.product.parts
+        worn = tuple((p.id, p.material, p.priority, p.is_hidden) if p.is_derived else p for p in parts)
+        derived = {part.id for part in parts if part.is_derived}
+        shaped = tuple(item for item in relief if item[0] not in derived)
         material_table = _kept(
             self._built,
             "dressing",
-            (project.materials, project.product, project.marks, studio.backdrop, studio.props, ball is None, relief),
+            (project.materials, worn, project.marks, studio.backdrop, studio.props, ball is None, shaped),
             lambda: project_material_table(project, self._supplies, ball, displaced),
         )
         task = RenderTask(
