@@ -1,5 +1,6 @@
 """The command line, run as a user would."""
 
+import json
 import os
 import subprocess
 import sys
@@ -9,7 +10,7 @@ import pytest
 from PyQt6.QtGui import QImage
 
 from mat_shelf.cli import main
-from mat_shelf.exchange.project_file import save_project
+from mat_shelf.exchange.project_file import read_project, save_project
 
 
 @pytest.fixture(scope="module")
@@ -54,10 +55,27 @@ def test_png_is_read_by_another_library(project_file, tmp_path):
     assert pixels[5, 120].min() > 110 and np.ptp(pixels[5, 120]) < 30
 
 
+def test_a_vessel_is_filled_and_what_it_holds_is_told(project_file, tmp_path, capsys):
+    path = tmp_path / "filled.matshelf"
+    asked = ["fill", str(project_file), "Bottle", "--volume", "40", "--liquid", "Olive oil", "--tilt", "5"]
+    assert main([*asked, "-o", str(path), "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    assert told["volume_ml"] == pytest.approx(40, rel=2e-3) and 60 < told["capacity_ml"] < 69
+    assert 0 < told["meniscus_mm"] < 6 and told["level_mm"] + told["headspace_mm"] == pytest.approx(50, rel=0.2)
+    project, _ = read_project(path)
+    assert project.material(project.part("ink").material).name == "Olive oil"
+    assert project.part("ink").fill.tension == 32.0
+
+
 @pytest.mark.parametrize(
     ("arguments", "says"),
     [
         (["render", "{f}", "-o", "x.bmp"], "must end in"),
+        (["fill", "{f}", "Bottle", "--volume", "90", "-o", "x.matshelf"], "holds 68.6 ml; 90 ml would run out"),
+        (["fill", "{f}", "Bottle", "--volume=-3", "-o", "x.matshelf"], "Volume must be a number"),
+        (["fill", "{f}", "Card", "--share", "50", "-o", "x.matshelf"], "has no cavity"),
+        (["fill", "{f}", "Bottle", "--headspace", "99", "-o", "x.matshelf"], "50.0 mm deep; fill in more"),
+        (["fill", "{f}", "Seal", "--share", "50", "--wall", "80", "-o", "x.matshelf"], "make it thinner"),
         (["render", "{f}", "-o", "/nowhere/x.png"], "does not exist"),
         (["render", "missing.matshelf", "-o", "x.png"], "is not there"),
         (["render", "{self}", "-o", "x.png"], "is no Mat Shelf project"),
@@ -134,7 +152,6 @@ def test_a_fault_of_ours_is_one_line_and_a_log(project_file, capsys, monkeypatch
 )
 def test_names_that_the_terminal_has_no_letters_for(environment, small_project, tmp_path):
     """Also what is kept of unsaved work, and its names, do not depend on the locale."""
-    from mat_shelf.exchange.project_file import save_project
 
     project, assets = small_project
     material = project.materials[0].with_(name="Grün – 緑 ✓")
