@@ -12,8 +12,8 @@ from mat_shelf.geometry.triangles import area_vectors
 
 _HAIR = 1e-3
 """Of the height of a solid: how far slices are taken from where a body ends."""
-_FINEST = 1e-5
-"""Of the height of a solid, under which details of its inside are dropped."""
+_FINEST = 3e-5
+"""Of the height of a solid, under which details of it are dropped."""
 _NO_ROOM = "there is no room inside for such a wall; make it thinner"
 _LOOKS = 24
 """Heights at which it is looked whether there is room."""
@@ -86,7 +86,8 @@ def hollowed(mesh: Mesh, wall: float, base: float, corner: float, up=(0.0, 1.0, 
         raise VesselError(_NO_ROOM)
     if corner > 0:
         inner = _with_corner(inner, floor, min(corner, 0.9 * (high - floor)), hair)
-    made = (outer - inner.simplify(_FINEST * (high - low))).to_mesh64()
+    finest = _FINEST * (high - low)
+    made = (outer - inner.simplify(finest)).simplify(finest).to_mesh64()
     if not len(made.tri_verts):
         raise VesselError("nothing would be left of it; make the wall thicker")
     points = np.array(made.vert_properties[:, :3]) @ turn

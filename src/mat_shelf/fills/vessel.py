@@ -129,20 +129,16 @@ def make_vessel(mesh: Mesh, up=(0.0, 1.0, 0.0)) -> Vessel:
     first = np.unique(place, return_index=True)[1]
     vertices = mesh.vertices[first].astype(np.float64) @ frame_of(up).T
     triangles = _not_collapsed(place[mesh.triangles].astype(np.int32))
-    alone, times = _runs(triangles, len(vertices))
+    alone = _open_runs(triangles, len(vertices))
     if len(alone):  # modellers leave hairlines where edges of almost no length were dropped
         triangles = _not_collapsed(_welded(vertices, np.unique(alone))[triangles])
-        alone, times = _runs(triangles, len(vertices))
+        alone = _open_runs(triangles, len(vertices))
     if len(alone):
         at = vertices[alone[:, 0]].mean(axis=0) @ frame_of(up)
         where = ", ".join(f"{x:.0f}" for x in at)
         raise VesselError(
             f"its surface is open along {len(alone)} edges, near ({where}) mm; close the holes in the Product station, "
             "or give an open sheet a thickness there"
-        )
-    if times > 1:
-        raise VesselError(
-            "more than two of its faces meet in one edge; split it into connected parts in the Product station"
         )
     corners = vertices[triangles]
     if np.einsum("ij,ij->i", area_vectors(corners), corners[:, 0]).sum() <= 0:
@@ -173,13 +169,14 @@ def _not_collapsed(triangles: np.ndarray) -> np.ndarray:
     return np.ascontiguousarray(triangles[(a != b) & (b != c) & (c != a)])
 
 
-def _runs(triangles: np.ndarray, count: int) -> tuple[np.ndarray, int]:
-    """Edges that no other face runs along the other way, (N, 2); and the most that run along one in the same way."""
+def _open_runs(triangles: np.ndarray, count: int) -> np.ndarray:
+    """Edges along which not as many faces run one way as the other, (N, 2)."""
     runs = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]]).astype(np.int64)
     forth, times = np.unique(np.sort(runs[:, 0] * count + runs[:, 1]), return_counts=True)
-    back = np.sort(runs[:, 1] * count + runs[:, 0])
-    alone = forth[back[np.minimum(np.searchsorted(back, forth), len(back) - 1)] != forth]
-    return np.stack([alone // count, alone % count], axis=1), int(times.max(initial=0))
+    back, others = np.unique(np.sort(runs[:, 1] * count + runs[:, 0]), return_counts=True)
+    at = np.minimum(np.searchsorted(back, forth), len(back) - 1)
+    alone = forth[(back[at] != forth) | (others[at] != times)]
+    return np.stack([alone // count, alone % count], axis=1)
 
 
 def _welded(vertices: np.ndarray, loose: np.ndarray) -> np.ndarray:
