@@ -17,6 +17,8 @@ _STEEPEST_WAVES = 0.03
 """Height of waves, of the width of the surface, that they have at most."""
 _ASIDE = 0.06
 """Of a capillary length, by which a leaning wall takes the edge aside before that matters."""
+_PARTS = (1.0, 0.6, 0.3)
+"""Of the way to where the surface meets a wall that leans, that are tried one after the other."""
 _HALVINGS, _STEEP = 24, np.radians(75.0)
 
 
@@ -143,13 +145,18 @@ def edge_of(cavity: Cavity, shores: list[Shore], level: float, wetting: Wetting,
     out = -normal[:, [0, 2]] / np.maximum(np.hypot(normal[:, 0], normal[:, 2]), 1e-9)[:, None]
     contact, share = _meeting(floors, out, level - mean, raw[:count], slope, length)
     aside = ((contact - start)[:, [0, 2]] * out).sum(axis=1)
-    if np.abs(aside).max() > _ASIDE * length:
-        lines = np.split(contact[:, [0, 2]] * (1, -1), splits)
-        mesh = mesh_outlines(lines, length, steepest)
-        raw = surface_heights(mesh, lines, slope, length, contact[:, 1] - level + mean)
-    else:
-        contact = start.copy()
-        contact[:, 1] = level + raw[:count] - mean
+    upright = start.copy()
+    upright[:, 1] = level + raw[:count] - mean
+    met, contact = contact, upright
+    # Where a shoulder is so flat that its outline would cross itself, the edge stays nearer to where it began.
+    for part in _PARTS if np.abs(aside).max() > _ASIDE * length else ():
+        tried = upright + (met - upright) * part
+        lines = np.split(tried[:, [0, 2]] * (1, -1), splits)
+        outline = mesh_outlines(lines, length, steepest)
+        if outline.is_whole:
+            mesh, contact, share = outline, tried, share * part
+            raw = surface_heights(mesh, lines, slope, length, contact[:, 1] - level + mean)
+            break
     rows = np.stack([_along(floors, share * row / FLOORS) for row in range(FLOORS)] + [contact])
     return Edge(rows, contact[:, 1] - level, mesh, raw - mean + _ripples(mesh.points, wetting))
 

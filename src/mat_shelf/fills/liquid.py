@@ -11,7 +11,7 @@ from scipy.spatial import QhullError
 
 from mat_shelf.fills.cavity import Cavity
 from mat_shelf.fills.edge import Edge, Shore, Wetting, edge_of, shore_of
-from mat_shelf.fills.meniscus import capillary_length
+from mat_shelf.fills.meniscus import capillary_length, node_areas
 from mat_shelf.fills.section import follow_loop
 from mat_shelf.fills.vessel import VesselError
 from mat_shelf.geometry.mesh import Mesh
@@ -21,6 +21,8 @@ _FAILED = (RuntimeError, QhullError, ValueError)
 """Raised where an outline crosses itself, or is thinner than its own points lie apart."""
 _FULL = 1e-3
 """Of the depth of a cavity, how far below its brim liquid stands at most."""
+_LIFTED = 0.06
+"""Of a capillary length, by which a surface may be lifted as it is."""
 _EXACT = 1e-3
 """Of a volume, that it may be off."""
 _HIGHEST = 6.0
@@ -95,14 +97,21 @@ def pour(cavity: Cavity, depth: np.ndarray, volume: float, wetting: Wetting) -> 
         If the cavity cannot hold it.
     """
     highest = cavity.spill - _FULL * (cavity.spill - cavity.bottom)
+    length = capillary_length(wetting.tension, wetting.density)
     wanted = volume
     made = None
     for _ in range(3):  # the edge holds liquid too, which the middle then lacks
         level = min(cavity.level_of(min(max(wanted, 0.0), cavity.capacity)), highest)
-        made = liquid_up_to(cavity, depth, level, wetting)
+        surface = _surface_at(cavity, depth, level, wetting)
+        made = _close(*surface, level)
         missing = volume - made.volume
         if abs(missing) < _EXACT * volume or (level >= highest and missing > 0):
             break
+        rise = missing / float(node_areas(surface[2].mesh).sum())
+        if abs(rise) < _LIFTED * length:  # so little that the surface is merely lifted
+            made = _close(*surface, min(level + rise, highest))
+            if abs(volume - made.volume) < _EXACT * volume:
+                break
         wanted += missing
     return made
 
@@ -130,21 +139,22 @@ def liquid_up_to(cavity: Cavity, depth: np.ndarray, level: float, wetting: Wetti
     VesselError
         If it has no depth there.
     """
-    try:
-        return _up_to(cavity, depth, level, wetting, is_flat=False)
-    except VesselError:
-        raise
-    except _FAILED:  # where an outline is too intricate its edge is left out
-        pass
-    try:
-        return _up_to(cavity, depth, level, wetting, is_flat=True)
-    except VesselError:
-        raise
-    except _FAILED:
-        raise VesselError("its surface could not be found there; change the level a little") from None
+    return _close(*_surface_at(cavity, depth, level, wetting), level)
 
 
-def _up_to(cavity: Cavity, depth: np.ndarray, level: float, wetting: Wetting, is_flat: bool) -> LiquidBody:
+def _surface_at(cavity: Cavity, depth: np.ndarray, level: float, wetting: Wetting):
+    """Walls, shores and edge of liquid up to a level; where an outline is too intricate its edge is left out."""
+    for is_flat in (False, True):
+        try:
+            return _up_to(cavity, depth, level, wetting, is_flat)
+        except VesselError:
+            raise
+        except _FAILED:
+            continue
+    raise VesselError("its surface could not be found there; change the level a little")
+
+
+def _up_to(cavity: Cavity, depth: np.ndarray, level: float, wetting: Wetting, is_flat: bool):
     length = capillary_length(wetting.tension, wetting.density)
     dropped = 0.0
     for _ in range(2):  # a wall that leans brings the edge elsewhere; where the edge sinks, the wall ends lower
@@ -159,7 +169,7 @@ def _up_to(cavity: Cavity, depth: np.ndarray, level: float, wetting: Wetting, is
         if lowest >= dropped:
             break
         dropped = max(lowest - 0.05 * length, (cavity.bottom - level) * 0.9)
-    return _close(walls, shores, edge, level)
+    return walls, shores, edge
 
 
 class _Walls(NamedTuple):

@@ -39,12 +39,14 @@ class SurfaceMesh(NamedTuple):
     triangles : (T, 3) int32, counter-clockwise
     depth : (P,) float64, mm; distances from the outlines
     nearest : (P,) int64; the points of the outlines that are nearest
+    is_whole : bool; whether the outlines are its border, which they are unless they cross themselves
     """
 
     points: np.ndarray
     triangles: np.ndarray
     depth: np.ndarray
     nearest: np.ndarray
+    is_whole: bool
 
 
 def capillary_length(tension: float, density: float) -> float:
@@ -119,7 +121,8 @@ def mesh_outlines(outlines: list[np.ndarray], length: float, steepest: float = 0
             break
         inner = np.delete(inner, dropped, axis=0)
     triangles = _patched(triangles, ahead, len(points))
-    return SurfaceMesh(points, triangles, near.query(points)[0], cKDTree(border).query(points)[1])
+    depth, nearest = near.query(points)[0], cKDTree(border).query(points)[1]
+    return SurfaceMesh(points, triangles, depth, nearest, _is_bordered(triangles, ahead, len(points)))
 
 
 def _numbered(outlines: list[np.ndarray]):
@@ -153,6 +156,16 @@ def _patched(triangles: np.ndarray, ahead: np.ndarray, count: int) -> np.ndarray
             around = room[:n].copy()
             slivers.append(np.stack([np.full(n - 2, around[0]), around[1:-1], around[2:]], axis=1).astype(np.int32))
     return np.concatenate(slivers)
+
+
+def _is_bordered(triangles: np.ndarray, ahead: np.ndarray, count: int) -> bool:
+    """True if the sides of the outlines, and no others, belong to one triangle only."""
+    runs = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]]).astype(np.int64)
+    forth, back = np.sort(runs[:, 0] * count + runs[:, 1]), np.sort(runs[:, 1] * count + runs[:, 0])
+    if (forth[1:] == forth[:-1]).any():
+        return False
+    alone = forth[back[np.minimum(np.searchsorted(back, forth), len(back) - 1)] != forth]
+    return np.array_equal(alone, np.sort(np.arange(len(ahead)) * count + ahead))
 
 
 def _has_sides(triangles: np.ndarray, ahead: np.ndarray, count: int) -> np.ndarray:
