@@ -6,7 +6,10 @@ import pytest
 import trimesh
 from scipy.spatial import cKDTree
 from scipy.stats import kstest, lognorm
+from test_rendering import EVEN, take
 
+from mat_shelf.document.camera import Camera
+from mat_shelf.document.recipe import Recipe
 from mat_shelf.fills.bubbling import Amounts, bubbles
 from mat_shelf.fills.cavity import find_cavities
 from mat_shelf.fills.edge import Wetting
@@ -16,9 +19,10 @@ from mat_shelf.fills.vessel import make_vessel
 from mat_shelf.geometry.caps import Caps, cap_point
 from mat_shelf.geometry.embree import Scene
 from mat_shelf.geometry.mesh import Mesh, crease_normals
-from mat_shelf.geometry.solids import lathe
+from mat_shelf.geometry.solids import box, lathe
 from mat_shelf.numerics.kernels import kernel
 from mat_shelf.numerics.vectors import store3
+from mat_shelf.scene.lights import make_lights
 
 
 @kernel
@@ -216,3 +220,34 @@ def test_bubbles_cling_gather_and_rise(tumbler):
     assert radius[high].mean() > 1.2 * radius[low].mean()  # they grow as they rise
     columns = cKDTree(centre[:, [0, 2]]).query_ball_point(centre[:, [0, 2]], 1.5)
     assert np.mean([len(each) > 5 for each in columns]) > 0.9
+
+
+def in_a_white_furnace(meshes, recipes, camera):
+    """Mean light of a picture in an even room of light 1, and the least of a pixel."""
+    seen = take(meshes, recipes, make_lights(EVEN), camera, samples=96, size=(48, 48), depth=300)
+    return float(seen.mean()), float(seen.min())
+
+
+def test_clear_drops_and_bubbles_neither_take_nor_give_light():
+    """Drops on glass, some in the room of others, and bubbles in a clear block, in an even room.
+
+    A path that lost count of the bodies round it would bring 1 / 1.333^2 = 0.56.
+    """
+    clear = Recipe(transmission_weight=1.0, specular_roughness=0.0)
+    glass, water = (
+        clear.with_(specular_ior=1.52, nesting_priority=5),
+        clear.with_(specular_ior=1.333, nesting_priority=3),
+    )
+    host = plate(30.0, 4.0)
+    above = Camera(position=(60, 150, 90), target=(0, 0, 0), focal_length=100)
+    strewn = strew(host, upper(host), 4.0, 6.0, 0.2, 0.5, 0.0, 10.0, 2)
+    laid = drops(host, strewn, 60.0, 1.0, 2)
+    pairs = cKDTree(strewn.foot).query_pairs(5.0)
+    assert len(pairs) > 10  # in the room of each other
+    mean, least = in_a_white_furnace([host, laid], [glass, water], above)
+    assert mean == pytest.approx(1, abs=2e-3) and least > 0.8
+    block, air = box((60, 30, 60), 0.2), clear.with_(specular_ior=1.0, nesting_priority=4)
+    centre = np.float32(np.random.default_rng(1).uniform((-22, 8, -22), (22, 22, 22), (30, 3)))
+    held = Caps(centre, np.float32(np.repeat(4 * np.eye(3)[None], 30, axis=0)), np.full(30, -2.0, np.float32))
+    mean, least = in_a_white_furnace([block, held], [water, air], above)
+    assert mean == pytest.approx(1, abs=2e-3) and least > 0.8

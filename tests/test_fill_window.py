@@ -157,6 +157,11 @@ def test_amounts_liquids_and_tilt(station, qtbot):
         workshop.undo()
 
     workshop.select("beaker")
+    fills.put("Headspace", fills.fill.with_(measure="headspace", headspace=900.0))
+    qtbot.waitUntil(lambda: "Next to nothing" in window.fill_board.vessel_card.note.text(), timeout=30_000)
+    picture_of(qtbot, window)  # and nothing of it is seen
+    water = [p.id for p in workshop.project.product.parts].index(fills.fill_part.id)
+    assert not (window.viewport.frame.first_hits.part == water).any() and fills.liquid is None
     window.fill_board.vessel_card.empty_button.click()
     assert fills.fill_part is None and [p.id for p in workshop.project.product.parts] == ["beaker", "block"]
 
@@ -182,6 +187,10 @@ def test_drops_are_strewn_seen_and_switched_off(station, qtbot, tmp_path):
     count = window.fills.drop_count
     card.rows["density"].binding.set(60.0)
     qtbot.waitUntil(lambda: window.fills.drop_count > 1.4 * count, timeout=30_000)
+    card.rows["density"].binding.set(0.0)  # none at all is a picture too
+    qtbot.waitUntil(lambda: window.fills.drop_count == 0, timeout=30_000)
+    assert (picture_of(qtbot, window) >= 0).all() and not (window.viewport.frame.first_hits.part == place).any()
+    card.rows["density"].binding.set(60.0)
     save_project(tmp_path / "wet.matshelf", workshop.project, workshop.assets)
     assert read_project(tmp_path / "wet.matshelf")[0] == workshop.project
     card.on_box.click()

@@ -19,6 +19,8 @@ _LARGEST = 3.0
 """Widest drop, of their mean width."""
 _HAIR = 0.03
 """Of its width, by which a drop reaches into what it lies on, beside what the bulge of that asks for."""
+_BEGINS = 1e-5
+"""Of the size of the host, at which rays into its wall begin."""
 _MOST_SHEAR = 0.6
 _WATER = 2.727
 """mm; capillary length of water."""
@@ -258,7 +260,8 @@ def drops(mesh: Mesh, strewn: Strewn, contact_angle: float, sag: float, seed: in
     axes[:, 1] = y * (radius * np.sqrt(oval) * (1 + 0.5 * shear))[:, None]
     axes[:, 2] = (normal * flat[:, None] - y * shear[:, None]) * radius[:, None]
     centre = strewn.foot - np.cos(angle) * axes[:, 2]
-    deep = _depth(mesh, strewn, foot)
+    # Not quite alike, so that no two feet that overlap lie in one plane, where a ray would leave both at once.
+    deep = _depth(mesh, strewn, foot) * (1 - 0.25 * chance.random(count))
     cut = np.clip(np.cos(angle) - deep / np.maximum(radius * flat, 1e-9), -0.995, 0.999)
     return Caps(np.float32(centre), np.float32(axes), np.float32(cut))
 
@@ -272,7 +275,7 @@ def _depth(mesh: Mesh, strewn: Strewn, foot: np.ndarray) -> np.ndarray:
     curvature = (bend / np.maximum(sides, 1e-6)).max(axis=1)
     bulge = np.minimum(curvature * foot**2 / 2, foot)
     scene = Scene([(mesh.vertices, mesh.triangles)])
-    start = strewn.foot - strewn.normal * 1e-3
+    start = strewn.foot - strewn.normal * _BEGINS * float(np.ptp(mesh.bounds, axis=0).max())
     hits = scene.intersect(np.ascontiguousarray(start, np.float32), np.ascontiguousarray(-strewn.normal, np.float32))
     wall = np.where(hits[0] >= 0, hits[4], np.inf)
     return np.minimum(bulge + _HAIR * 2 * foot, wall / 3)

@@ -59,6 +59,8 @@ class Caps:
         -------
         (2, 3) float32
         """
+        if not len(self):
+            return np.zeros((2, 3), np.float32)
         reach = np.linalg.norm(self.axes, axis=1)
         return np.stack([(self.centre - reach).min(axis=0), (self.centre + reach).max(axis=0)]).astype(np.float32)
 
@@ -99,6 +101,10 @@ class Caps:
         made = np.zeros((len(self), 9), np.float32)
         made[:, :3], made[:, 3] = self.centre, self.cut
         return made
+
+
+NO_CAPS = Caps(np.zeros((0, 3), np.float32), np.zeros((0, 3, 3), np.float32), np.zeros(0, np.float32))
+"""In the place of what is not to be seen."""
 
 
 @inline

@@ -12,6 +12,7 @@ from mat_shelf.fills.cavity import MM3_PER_ML, Cavity, find_cavities
 from mat_shelf.fills.edge import Wetting
 from mat_shelf.fills.liquid import LiquidBody, pour, wall_depths
 from mat_shelf.fills.vessel import VesselError, frame_of, joined_vessel
+from mat_shelf.geometry.caps import NO_CAPS, Caps
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import posed, turn_matrix
 from mat_shelf.scene.displacement import ReshapedPart
@@ -296,8 +297,10 @@ def _shorten(kept: dict, most: int) -> None:
         del kept[next(iter(kept))]
 
 
-def liquid_parts(project: Project, supplies) -> dict[str, ReshapedPart]:
-    """The liquids of a project as they stand in the scene, by part; without those that cannot be poured.
+def liquid_parts(project: Project, supplies) -> dict[str, ReshapedPart | Caps]:
+    """The liquids of a project as they stand in the scene, by part.
+
+    Nothing is seen of one that cannot be poured. One whose vessel is gone is left out: it stays as it was poured first.
 
     Parameters
     ----------
@@ -308,13 +311,14 @@ def liquid_parts(project: Project, supplies) -> dict[str, ReshapedPart]:
 
     Returns
     -------
-    dict of ReshapedPart
+    dict of ReshapedPart or Caps
     """
     found = {}
     for part in project.product.parts:
         if part.fill is not None and not part.is_hidden:
             try:
                 found[part.id] = poured_liquid(project, part, supplies).part
-            except VesselError:
-                continue  # the Fill station says why; the picture shows it as it was poured first
+            except VesselError:  # the Fill station says why
+                if _vessel_key(project, part.fill) is not None:
+                    found[part.id] = NO_CAPS
     return found

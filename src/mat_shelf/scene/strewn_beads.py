@@ -12,7 +12,7 @@ from mat_shelf.document.project import Project
 from mat_shelf.fills.bubbling import Amounts, bubbles
 from mat_shelf.fills.strewing import Strewn, drops, strew
 from mat_shelf.fills.vessel import VesselError
-from mat_shelf.geometry.caps import Caps
+from mat_shelf.geometry.caps import NO_CAPS, Caps
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import posed
 from mat_shelf.geometry.triangles import triangle_normals
@@ -31,8 +31,8 @@ _known: dict[tuple, tuple[Caps, object]] = {}
 _lock = RLock()
 
 
-def bead_caps(project: Project, part: Part, supplies) -> Caps | None:
-    """The drops of a part that is beads; None where what they lie on is gone.
+def bead_caps(project: Project, part: Part, supplies) -> Caps:
+    """The drops of a part that is beads; none where what they lie on is gone.
 
     Parameters
     ----------
@@ -45,12 +45,12 @@ def bead_caps(project: Project, part: Part, supplies) -> Caps | None:
 
     Returns
     -------
-    Caps or None
+    Caps
     """
     beads = part.beads
     host = next((p for p in project.product.parts if p.id == beads.host and not p.is_derived), None)
     if host is None:
-        return None
+        return NO_CAPS
     marks = tuple(m for m in project.marks if m.part == host.id and m.is_on and m.kind in _COVERING)
     marks = tuple(_outline(mark) for mark in marks) if beads.from_marks > 0 else ()
     zones = tuple((zone.id, zone.faces) for zone in host.zones)
@@ -151,17 +151,17 @@ def strewn_parts(project: Project, supplies) -> dict[str, Caps]:
     """
     found = {}
     for part in project.product.parts:
-        if part.is_hidden or (part.beads is None and part.bubbles is None):
+        if part.is_hidden:
             continue
-        make = bead_caps if part.beads is not None else bubble_caps
-        caps = make(project, part, supplies)
-        if caps is not None:
-            found[part.id] = caps
+        if part.beads is not None:
+            found[part.id] = bead_caps(project, part, supplies)
+        elif part.bubbles is not None:
+            found[part.id] = bubble_caps(project, part, supplies)
     return found
 
 
-def bubble_caps(project: Project, part: Part, supplies) -> Caps | None:
-    """The bubbles of a part that is some; None where their liquid is gone.
+def bubble_caps(project: Project, part: Part, supplies) -> Caps:
+    """The bubbles of a part that is some; none where their liquid is gone.
 
     Parameters
     ----------
@@ -174,15 +174,15 @@ def bubble_caps(project: Project, part: Part, supplies) -> Caps | None:
 
     Returns
     -------
-    Caps or None
+    Caps
     """
     liquid = next((p for p in project.product.parts if p.id == part.bubbles.liquid and p.fill is not None), None)
     if liquid is None:
-        return None
+        return NO_CAPS
     try:
         poured = poured_liquid(project, liquid, supplies)
     except VesselError:
-        return None
+        return NO_CAPS
     key = (part.bubbles, id(poured))
     with _lock:
         if key not in _known:
