@@ -14,7 +14,7 @@ from mat_shelf.document.product import Part
 from mat_shelf.exchange.supplies import prepare_supplies
 from mat_shelf.fills.cavity import find_cavities
 from mat_shelf.fills.edge import Wetting
-from mat_shelf.fills.liquid import pour, wall_depths
+from mat_shelf.fills.liquid import pour, wall_depths, wall_thickness
 from mat_shelf.fills.strewing import drops, expected_count, strew
 from mat_shelf.fills.vessel import make_vessel
 from mat_shelf.geometry.caps import ROW
@@ -63,7 +63,7 @@ def fills(say) -> dict[str, float]:
     cavity_s = _best(lambda: find_cavities(make_vessel(fine)))
     bottle = ink_bottle.glass()
     cavity = find_cavities(make_vessel(bottle))[0]
-    depth, levels = wall_depths(cavity, 0.1), iter(range(20_000, 60_000, 500))
+    depth, levels = wall_depths(wall_thickness(cavity), 0.1), iter(range(20_000, 60_000, 500))
     pour(cavity, depth, 30_000.0, Wetting())
     pour_s = _best(lambda: pour(cavity, depth, float(next(levels)), Wetting()))
     everywhere = np.ones(len(bottle.triangles), bool)

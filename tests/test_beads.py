@@ -13,7 +13,7 @@ from mat_shelf.document.recipe import Recipe
 from mat_shelf.fills.bubbling import Amounts, bubbles
 from mat_shelf.fills.cavity import find_cavities
 from mat_shelf.fills.edge import Wetting
-from mat_shelf.fills.liquid import pour, wall_depths
+from mat_shelf.fills.liquid import pour, wall_depths, wall_thickness
 from mat_shelf.fills.strewing import MOST_DROPS, drops, expected_count, strew
 from mat_shelf.fills.vessel import make_vessel
 from mat_shelf.geometry.caps import Caps, cap_point
@@ -179,7 +179,7 @@ def tumbler():
     """A tumbler of 25 mm, filled to 40 mm."""
     glass = lathe([(0, 0), (27, 0), (27, 63), (25, 63), (25, 3), (0, 3)], 128)
     cavity = find_cavities(make_vessel(glass))[0]
-    return cavity, pour(cavity, wall_depths(cavity, 0.1), cavity.volume(43.0), Wetting())
+    return cavity, pour(cavity, wall_depths(wall_thickness(cavity), 0.1), cavity.volume(43.0), Wetting())
 
 
 def bubbled(tumbler, **amounts):

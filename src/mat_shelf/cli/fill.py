@@ -61,7 +61,8 @@ def run(options) -> None:
     else:
         if liquid is not None:
             fills.set_liquid(liquid)
-        session.changed(fills.fill, measure, values[measure]) and fills.put("Fill", fills.fill.with_(**values))
+        if session.changed(fills.fill, measure, values[measure]) is not None:
+            fills.put("Fill", fills.fill.with_(**values))
     if swatch is not None and fills.fill_part is not None and not said:
         session.put_on([(fills.fill_part.id, None)], Wearable("swatch", swatch))
     fills.tell()

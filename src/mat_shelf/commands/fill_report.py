@@ -47,6 +47,8 @@ class FillReport:
     section : Section or None
     fault : str
         Reason why it cannot be poured.
+    working : str
+        Deed that is under way, in words.
     drop_count, bubble_count : int
     told
         Signal: there is another report.
@@ -57,7 +59,8 @@ class FillReport:
     def __init__(self):
         self.liquid: PouredLiquid | None = None
         self.section: Section | None = None
-        self.fault = ""
+        self.fault = self.working = ""
+        self._now: tuple[tuple, tuple[float, float]] | None = None
         self.drop_count = self.bubble_count = 0
         self._told_of: tuple | None = None
         self._told_fill: Fill | None = None
@@ -81,8 +84,15 @@ class FillReport:
             return None
         if told == fill or any(getattr(told, name) != getattr(fill, name) for name in _SAME_CAVITY):
             return poured.body.level, poured.volume_ml
-        volume = wanted_volume(fill, poured.cavity)
-        return poured.cavity.level_of(volume), volume / MM3_PER_ML
+        if self._now is None or self._now[0] != (fill, poured.cavity):  # it is asked for at every stroke of a drag
+            volume = wanted_volume(fill, poured.cavity)
+            self._now = (fill, poured.cavity), (poured.cavity.level_of(volume), volume / MM3_PER_ML)
+        return self._now[1]
+
+    def _show_working(self, words: str) -> None:
+        """Says that something is under way; that it ended where there are no words."""
+        self.working = words
+        self.told.emit()
 
     def tell(self) -> None:
         """Finds out, aside, what there is to say about what is on the board; `told` follows where that is new."""
@@ -151,10 +161,20 @@ class FillReport:
 
         self.session.aside(work, done, failed)
 
-    @property
-    def are_all_drops_shown(self) -> bool:
-        """True unless there are more drops than can be shown."""
-        return self.drop_count < MOST_DROPS
+    @staticmethod
+    def is_most(count: int) -> bool:
+        """True if there are as many drops or bubbles as can be shown.
+
+        Parameters
+        ----------
+        count : int
+            Their number.
+
+        Returns
+        -------
+        bool
+        """
+        return count >= MOST_DROPS
 
 
 def section_of(poured: PouredLiquid, fill: Fill, view: np.ndarray) -> Section:

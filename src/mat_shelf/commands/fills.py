@@ -104,6 +104,7 @@ class FillCommands(FillReport, StrewnCommands):
             poured : PouredLiquid
                 The liquid.
             """
+            self._show_working("")
             ids = {p.id for p in self.project.product.parts}
             if assets is not self.session.assets or any(i not in ids for i in fill.vessel):
                 return
@@ -111,6 +112,7 @@ class FillCommands(FillReport, StrewnCommands):
             made = part.with_(name=name, mesh=assets.add(NamedMesh(name, poured.part.mesh)))
             self._add(f"Fill {vessel.name}", made, liquid.swatch)
 
+        self._show_working(f"Looking for the cavity of {vessel.name}")
         self.session.aside(work, done, lambda fault: self._refuse(vessel, fault))
 
     @command
@@ -148,6 +150,7 @@ class FillCommands(FillReport, StrewnCommands):
             made : Hollow
                 The hollowed solid.
             """
+            self._show_working("")
             if next((p for p in self.project.product.parts if p.id == part.id), None) != part:
                 self.session.said.emit(f"{part.name} was changed meanwhile, and stays as it is; try again.")
                 return
@@ -171,6 +174,8 @@ class FillCommands(FillReport, StrewnCommands):
             key = assets.add(NamedMesh(part.name, made.mesh))
             changed = part.with_(mesh=key, zones=zones, hard_regions=hard, cad_faces=None)
             self.session.edit(f"Hollow {part.name}", self.project.with_part(changed))
+            if mesh.uv is not None:
+                self.session.said.emit(f"{part.name} has no UVs any more; unwrap it again in the Product station.")
 
         def failed(fault: Exception) -> None:
             """Say why it cannot be hollowed.
@@ -180,13 +185,16 @@ class FillCommands(FillReport, StrewnCommands):
             fault : Exception
                 The reason.
             """
+            self._show_working("")
             if not isinstance(fault, VesselError):
                 raise fault
             self.session.said.emit(f"{part.name} cannot be hollowed: {fault}.")
 
+        self._show_working(f"Hollowing {part.name}")
         self.session.aside(work, done, failed)
 
     def _refuse(self, vessel: Part, fault: Exception) -> None:
+        self._show_working("")
         if not isinstance(fault, VesselError):
             raise fault
         self.session.said.emit(f"{vessel.name} cannot be filled: {fault}.")

@@ -42,7 +42,7 @@ class StrewnCommands:
 
     @command
     def add_beads(self) -> None:
-        """Strews drops of water over the selected part, or the vessel of the selected liquid."""
+        """Strews drops of water over the selected part or zone, or the vessel of the selected liquid."""
         host = self.vessel
         if host is None:
             self.session.said.emit("Select the part that the drops lie on first.")
@@ -50,7 +50,9 @@ class StrewnCommands:
         bead = moved(lathe([(0, 0), (0.45, 0), (0.4, 0.2), (0.2, 0.33), (0, 0.36)], 24), host.pose.shift)
         name = free_name(f"Drops on {host.name}", {p.name for p in self.project.product.parts})
         mesh = self.session.assets.add(NamedMesh(name, bead))
-        part = Part(id=new_id("beads"), name=name, mesh=mesh, beads=Beads(host=host.id))
+        part = Part(
+            id=new_id("beads"), name=name, mesh=mesh, beads=Beads(host=host.id, zone=self.session.selected_zone_id)
+        )
         self._add(f"Drops on {host.name}", part, "water")
 
     @command

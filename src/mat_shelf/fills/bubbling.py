@@ -132,17 +132,19 @@ def _on_wall(cavity: Cavity, body: LiquidBody, amounts: Amounts):
 
 def _at_edge(body: LiquidBody, amounts: Amounts, chance: np.random.Generator):
     """Bubbles that have risen and were drawn to the edge."""
-    side = np.linalg.norm(np.roll(body.shore, -1, axis=0) - body.shore, axis=1)
-    side[side > 10 * np.median(side)] = 0  # from one outline to the next
+    points = np.concatenate([line for line, _ in body.contact_lines])
+    ahead = np.concatenate([np.roll(line, -1, axis=0) for line, _ in body.contact_lines])
+    inwards = np.concatenate([way for _, way in body.contact_lines])
+    side = np.linalg.norm(ahead - points, axis=1)
     along = np.concatenate([[0], np.cumsum(side)])
-    count = int(amounts.edge * along[-1] / 10)
+    count = min(int(amounts.edge * along[-1] / 10), MOST_DROPS)
     at = chance.random(count) * along[-1]
     first = np.clip(np.searchsorted(along, at, side="right") - 1, 0, len(side) - 1)
     share = ((at - along[first]) / np.maximum(side[first], 1e-9))[:, None]
-    place = body.shore[first] * (1 - share) + np.roll(body.shore, -1, axis=0)[first] * share
+    place = points[first] * (1 - share) + ahead[first] * share
     radius = _radii(amounts, count, chance)
     away = radius * (_AT_EDGE + 1.6 * chance.random(count) ** 3)  # most of them touch it
-    place = place + body.inwards[first] * away[:, None]
+    place = place + inwards[first] * away[:, None]
     place[:, 1] -= _BELOW * radius + 0.7 * (away - _AT_EDGE * radius)
     return place, radius
 
@@ -165,7 +167,8 @@ def _in_trails(cavity: Cavity, body: LiquidBody, amounts: Amounts, chance: np.ra
     for foot in feet:
         own = amounts.size * chance.uniform(0.6, 1.3)
         gap = own * chance.uniform(*_BETWEEN)
-        height = np.cumsum(gap * np.linspace(0.6, 1.4, max(int((body.level - foot[1]) / gap), 0)))
+        count = min(max(int((body.level - foot[1]) / gap), 0), MOST_DROPS // amounts.trails)
+        height = np.cumsum(gap * np.linspace(0.6, 1.4, count))
         height = height[foot[1] + height < body.level - own]
         if not len(height):
             continue

@@ -19,7 +19,8 @@ from mat_shelf.numerics.kernels import kernel
 MM3_PER_ML = 1000.0
 _LEAST_SHARE = 1e-4
 """Of the volume of the vessel's box that a cavity has at least."""
-_MOST_BASINS = 4096
+_MOST_BASINS = 64
+"""Basins that are looked into, the deepest first."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -98,20 +99,6 @@ class Cavity:
             brentq(lambda level: self.volume(level) - volume, self.bottom, self.spill, xtol=1e-9 * self.spill_depth)
         )
 
-    def holds(self, face: int) -> bool:
-        """True if liquid can wet a face of the vessel.
-
-        Parameters
-        ----------
-        face : int
-            Number of the face.
-
-        Returns
-        -------
-        bool
-        """
-        return bool((self.reached[self.vessel.triangles[face]] < self.spill).any())
-
 
 def find_cavities(vessel: Vessel) -> list[Cavity]:
     """The cavities of a vessel, the largest first; those of next to no volume are left out.
@@ -138,19 +125,22 @@ def find_cavities(vessel: Vessel) -> list[Cavity]:
     weight = np.maximum(height[ends[:, 0]], height[ends[:, 1]])
     order = np.argsort(weight, kind="stable")
     ends, weight = np.ascontiguousarray(ends[order]), np.ascontiguousarray(weight[order])
-    lowest, spill = np.zeros(_MOST_BASINS, np.int32), np.zeros(_MOST_BASINS)
+    lowest, spill = np.zeros(outside + 1, np.int32), np.zeros(outside + 1)
     parent, low = np.arange(outside + 1, dtype=np.int32), np.arange(outside + 1, dtype=np.int32)
     drop = _least_drop(vessel)
     count = _join_basins(ends, weight, height, outside, drop, parent, low, lowest, spill)
-    roots = np.unique([_root(parent, k) for k in np.unique(parent)])
-    outer = _root(parent, outside)
-    basins = list(zip(lowest[:count], spill[:count], strict=True))
-    basins += [(low[root], np.inf) for root in roots if root != outer]
+    # What was never joined to the outside is closed, and holds all of its space.
+    used = np.zeros(outside + 1, bool)  # hairlines that were welded leave vertices that no face has
+    used[vessel.triangles] = True
+    closed = low[used & (parent == np.arange(outside + 1)) & (low != outside)]
+    lowest, spill = np.append(lowest[:count], closed), np.append(spill[:count], np.full(len(closed), np.inf))
+    deepest = np.argsort(height[lowest] - spill, kind="stable")[:_MOST_BASINS]
     starts, neighbours, weights = _lists(ends, weight, outside + 1)
+    queue = np.zeros(2 * len(neighbours) + 8, np.int32), np.zeros(2 * len(neighbours) + 8)
     least = _LEAST_SHARE * float(np.prod(np.ptp(vessel.vertices, axis=0)))
     found = []
-    for bottom, level in basins:
-        cavity = _flooded(vessel, height, int(bottom), float(level), starts, neighbours, weights, outside)
+    for bottom, level in zip(lowest[deepest], spill[deepest], strict=True):
+        cavity = _flooded(vessel, height, int(bottom), float(level), starts, neighbours, weights, outside, queue)
         if cavity.capacity > least:
             found.append(cavity)
     if not found:
@@ -190,12 +180,6 @@ def _links_downwards(vessel: Vessel, outside: int) -> np.ndarray:
     return links[~is_within].astype(np.int32)
 
 
-def _root(parent: np.ndarray, k: int) -> int:
-    while parent[k] != k:
-        k = int(parent[k])
-    return int(k)
-
-
 def _lists(ends: np.ndarray, weight: np.ndarray, count: int):
     """Neighbours of each vertex and the heights of the ways there, as lists."""
     both, other = ends.T.reshape(-1), ends[:, ::-1].T.reshape(-1)
@@ -205,10 +189,9 @@ def _lists(ends: np.ndarray, weight: np.ndarray, count: int):
     return starts, np.ascontiguousarray(other[order]), np.ascontiguousarray(np.tile(weight, 2)[order])
 
 
-def _flooded(vessel, height, bottom, level, starts, neighbours, weights, outside) -> Cavity:
+def _flooded(vessel, height, bottom, level, starts, neighbours, weights, outside, queue) -> Cavity:
     reached = np.full(len(height), np.inf)
-    heap, keys = np.zeros(2 * len(neighbours) + 8, np.int32), np.zeros(2 * len(neighbours) + 8)
-    _flood(bottom, level, height[bottom], starts, neighbours, weights, outside, reached, heap, keys)
+    _flood(bottom, level, height[bottom], starts, neighbours, weights, outside, reached, *queue)
     reached = reached[:-1]
     wet = np.isfinite(reached)
     faces = np.ascontiguousarray(vessel.triangles[wet[vessel.triangles].any(axis=1)])

@@ -39,7 +39,7 @@ class Wetting(NamedTuple):
     seed: int = 1
 
 
-class Shore(NamedTuple):
+class Outline(NamedTuple):
     """One outline of the surface: points of the loop, evenly laid out.
 
     place : (N,) float64; how far along the loop each is, in points of the loop
@@ -52,7 +52,7 @@ class Shore(NamedTuple):
     normal: np.ndarray
 
 
-def shore_of(loop) -> Shore:
+def outline_of(loop) -> Outline:
     """An outline of a liquid's surface, evenly laid out.
 
     Parameters
@@ -62,7 +62,7 @@ def shore_of(loop) -> Shore:
 
     Returns
     -------
-    Shore
+    Outline
     """
     index, points, normals = loop
     ahead = np.roll(points, -1, axis=0)
@@ -89,7 +89,7 @@ def shore_of(loop) -> Shore:
     share = (place - np.floor(place))[:, None]
     mean = normals[low] + np.where(share < 1e-9, np.roll(normals, 1, axis=0)[low], 0)
     mean /= np.maximum(np.linalg.norm(mean, axis=1, keepdims=True), 1e-12)
-    return Shore(index, place, points[low] * (1 - share) + ahead[low] * share, mean)
+    return Outline(index, place, points[low] * (1 - share) + ahead[low] * share, mean)
 
 
 class Edge(NamedTuple):
@@ -106,14 +106,16 @@ class Edge(NamedTuple):
     heights: np.ndarray
 
 
-def edge_of(cavity: Cavity, shores: list[Shore], level: float, wetting: Wetting, length: float, is_flat: bool) -> Edge:
+def edge_of(
+    cavity: Cavity, outlines: list[Outline], level: float, wetting: Wetting, length: float, is_flat: bool
+) -> Edge:
     """The edge of a liquid, and its free surface.
 
     Parameters
     ----------
     cavity : Cavity
         The cavity that it stands in.
-    shores : list of Shore
+    outlines : list of Outline
         Outlines of its surface at the level.
     level : float
         Mean height of the surface, mm.
@@ -128,9 +130,9 @@ def edge_of(cavity: Cavity, shores: list[Shore], level: float, wetting: Wetting,
     -------
     Edge
     """
-    start = np.concatenate([shore.points for shore in shores])
-    normal = np.concatenate([shore.normal for shore in shores])
-    splits = np.cumsum([len(shore.points) for shore in shores])[:-1]
+    start = np.concatenate([outline.points for outline in outlines])
+    normal = np.concatenate([outline.normal for outline in outlines])
+    splits = np.cumsum([len(outline.points) for outline in outlines])[:-1]
     wall, count = _Wall(cavity), len(start)
     # The angle of the wall going up, seen from the liquid, is 90 degrees for an upright one.
     slope = np.arccos(np.clip(normal[:, 1], -1, 1)) - np.radians(wetting.angle)
@@ -152,9 +154,9 @@ def edge_of(cavity: Cavity, shores: list[Shore], level: float, wetting: Wetting,
     for part in _PARTS if np.abs(aside).max() > _ASIDE * length else ():
         tried = upright + (met - upright) * part
         lines = np.split(tried[:, [0, 2]] * (1, -1), splits)
-        outline = mesh_outlines(lines, length, steepest)
-        if outline.is_whole:
-            mesh, contact, share = outline, tried, share * part
+        adapted = mesh_outlines(lines, length, steepest)
+        if adapted.is_whole:
+            mesh, contact, share = adapted, tried, share * part
             raw = surface_heights(mesh, lines, slope, length, contact[:, 1] - level + mean)
             break
     rows = np.stack([_along(floors, share * row / FLOORS) for row in range(FLOORS)] + [contact])

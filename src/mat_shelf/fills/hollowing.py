@@ -15,6 +15,9 @@ _HAIR = 1e-3
 _FINEST = 3e-5
 """Of the height of a solid, under which details of it are dropped."""
 _NO_ROOM = "there is no room inside for such a wall; make it thinner"
+_LYING = np.array([[1.0, 0, 0, 0], [0, 0, -1, 0], [0, 1, 0, 0]])
+_STANDING = np.array([[1.0, 0, 0, 0], [0, 0, 1, 0], [0, -1, 0, 0]])
+"""The solid library slices and extrudes along z; these take y there and back."""
 _LOOKS = 24
 """Heights at which it is looked whether there is room."""
 _ARC = 8
@@ -78,9 +81,9 @@ def hollowed(mesh: Mesh, wall: float, base: float, corner: float, up=(0.0, 1.0, 
     top = inner.bounding_box()[4]
     if high - top > 1.5 * wall + hair or not _has_room(outer, inner, wall):
         raise VesselError("it is narrower than two such walls somewhere; make the wall thinner")
-    inner = _extended(inner, top - hair, high + 2 * hair, hair)
+    inner = _extended(inner, top - hair, high + 2 * hair)
     if inner.bounding_box()[1] > floor:
-        inner = _extended(inner, inner.bounding_box()[1] + hair, floor - hair, hair)
+        inner = _extended(inner, inner.bounding_box()[1] + hair, floor - hair)
     inner = inner.trim_by_plane((0, 1, 0), floor)
     if inner.is_empty() or inner.volume() < _LEAST_SHARE * outer.volume():
         raise VesselError(_NO_ROOM)
@@ -97,12 +100,7 @@ def hollowed(mesh: Mesh, wall: float, base: float, corner: float, up=(0.0, 1.0, 
     for k, original in enumerate(made.run_original_id):
         if original == number:
             source[runs[k] : runs[k + 1]] = np.asarray(made.face_id)[runs[k] : runs[k + 1]]
-    return _shaded(points, faces, source)
-
-
-def _shaded(points: np.ndarray, faces: np.ndarray, source: np.ndarray) -> Hollow:
-    made = crease_normals(points, faces)
-    return Hollow(made, source)
+    return Hollow(crease_normals(points, faces), source)
 
 
 def _manifold(vertices: np.ndarray, triangles: np.ndarray, number: int) -> manifold3d.Manifold:
@@ -131,22 +129,16 @@ def _has_room(outer: manifold3d.Manifold, inner: manifold3d.Manifold, wall: floa
     return True
 
 
-def _upright() -> np.ndarray:
-    """Takes z, along which the solid library slices and extrudes, to y."""
-    return np.array([[1.0, 0, 0, 0], [0, 0, 1, 0], [0, -1, 0, 0]])
-
-
 def _slice(body: manifold3d.Manifold, height: float) -> manifold3d.CrossSection:
     """Section of a body by a level plane, its axes x and -z."""
-    lying = body.transform(np.array([[1.0, 0, 0, 0], [0, 0, -1, 0], [0, 1, 0, 0]]))
-    return lying.slice(height)
+    return body.transform(_LYING).slice(height)
 
 
 def _column(section: manifold3d.CrossSection, low: float, high: float) -> manifold3d.Manifold:
-    return section.extrude(high - low).translate((0, 0, low)).transform(_upright())
+    return section.extrude(high - low).translate((0, 0, low)).transform(_STANDING)
 
 
-def _extended(body: manifold3d.Manifold, height: float, end: float, hair: float) -> manifold3d.Manifold:
+def _extended(body: manifold3d.Manifold, height: float, end: float) -> manifold3d.Manifold:
     """A body with the column over, or under, its section at a height."""
     section = _slice(body, height)
     if section.is_empty():

@@ -7,18 +7,15 @@ one of higher priority has the true boundary.
 from typing import NamedTuple
 
 import numpy as np
-from scipy.spatial import QhullError
 
 from mat_shelf.fills.cavity import Cavity
-from mat_shelf.fills.edge import Edge, Shore, Wetting, edge_of, shore_of
+from mat_shelf.fills.edge import Edge, Outline, Wetting, edge_of, outline_of
 from mat_shelf.fills.meniscus import capillary_length, node_areas
 from mat_shelf.fills.section import follow_loop
 from mat_shelf.fills.vessel import VesselError
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.triangles import area_vectors
 
-_FAILED = (RuntimeError, QhullError, ValueError)
-"""Raised where an outline crosses itself, or is thinner than its own points lie apart."""
 _FULL = 1e-3
 """Of the depth of a cavity, how far below its brim liquid stands at most."""
 _LIFTED = 0.06
@@ -36,27 +33,24 @@ class LiquidBody(NamedTuple):
     level : float, mm; mean height of the surface
     volume : float, mm3; where it does not reach into the wall
     edge : (float, float), mm; least and greatest height of its edge at the wall over the flattest of the surface
-    shore : (N, 3) float64, mm; its edge at the wall
-    inwards : (N, 3) float64; level directions from there into the liquid
+    contact_lines : list of (points, inwards), (N, 3) float64 each; its edges at the wall, mm, and level directions from
+    there into the liquid
     """
 
     mesh: Mesh
     level: float
     volume: float
     edge: tuple[float, float]
-    shore: np.ndarray
-    inwards: np.ndarray
+    contact_lines: list[tuple[np.ndarray, np.ndarray]]
 
 
-def wall_depths(cavity: Cavity, reach: float) -> np.ndarray:
-    """Depths to which liquid may reach into the wall at each vertex of a vessel, (V,) mm: a third of it at most.
+def wall_thickness(cavity: Cavity) -> np.ndarray:
+    """Thickness of the wall at each vertex of a vessel that liquid can wet, (V,) mm; NaN at all others.
 
     Parameters
     ----------
     cavity : Cavity
         Cavity of the vessel.
-    reach : float
-        Wanted depth, mm.
 
     Returns
     -------
@@ -68,9 +62,26 @@ def wall_depths(cavity: Cavity, reach: float) -> np.ndarray:
     hits = vessel.rays.intersect(
         np.ascontiguousarray(start, np.float32), np.ascontiguousarray(-normals[wet], np.float32)
     )
-    depth = np.zeros(len(vessel.vertices))
-    depth[wet] = np.minimum(reach, np.where(hits[0] >= 0, hits[4], np.inf) / 3)
-    return depth
+    thickness = np.full(len(vessel.vertices), np.nan)
+    thickness[wet] = np.where(hits[0] >= 0, hits[4], np.inf)
+    return thickness
+
+
+def wall_depths(thickness: np.ndarray, reach: float) -> np.ndarray:
+    """Depths to which liquid may reach into the wall, (V,) mm: a third of it at most.
+
+    Parameters
+    ----------
+    thickness : (V,) float64
+        As `wall_thickness` has it, mm.
+    reach : float
+        Wanted depth, mm.
+
+    Returns
+    -------
+    (V,) float64
+    """
+    return np.minimum(reach, np.nan_to_num(thickness, nan=0.0, posinf=np.inf) / 3)
 
 
 def pour(cavity: Cavity, depth: np.ndarray, volume: float, wetting: Wetting) -> LiquidBody:
@@ -143,13 +154,11 @@ def liquid_up_to(cavity: Cavity, depth: np.ndarray, level: float, wetting: Wetti
 
 
 def _surface_at(cavity: Cavity, depth: np.ndarray, level: float, wetting: Wetting):
-    """Walls, shores and edge of liquid up to a level; where an outline is too intricate its edge is left out."""
+    """Walls, outlines and edge of liquid up to a level; where an outline is too intricate its edge is left out."""
     for is_flat in (False, True):
         try:
             return _up_to(cavity, depth, level, wetting, is_flat)
-        except VesselError:
-            raise
-        except _FAILED:
+        except RuntimeError:  # an outline that crosses itself, or is thinner than its own points lie apart
             continue
     raise VesselError("its surface could not be found there; change the level a little")
 
@@ -159,17 +168,17 @@ def _up_to(cavity: Cavity, depth: np.ndarray, level: float, wetting: Wetting, is
     dropped = 0.0
     for _ in range(2):  # a wall that leans brings the edge elsewhere; where the edge sinks, the wall ends lower
         walls = _cut(cavity, depth, level + dropped)
-        shores = [shore_of(loop) for loop in walls.loops]
-        if not shores:
+        outlines = [outline_of(loop) for loop in walls.loops]
+        if not outlines:
             raise VesselError("the liquid is too shallow to be shown; fill in more")
-        edge = edge_of(cavity, shores, level, wetting, length, is_flat)
+        edge = edge_of(cavity, outlines, level, wetting, length, is_flat)
         if np.abs(edge.height).max() > _HIGHEST * length:
             raise RuntimeError("no surface is so high")
         lowest = min(float(edge.height.min()), 0.0)
         if lowest >= dropped:
             break
         dropped = max(lowest - 0.05 * length, (cavity.bottom - level) * 0.9)
-    return walls, shores, edge
+    return walls, outlines, edge
 
 
 class _Walls(NamedTuple):
@@ -232,11 +241,11 @@ def _cut(cavity: Cavity, depth: np.ndarray, height: float) -> _Walls:
     return _Walls(points, within, triangles, loops, height)
 
 
-def _close(walls: _Walls, shores: list[Shore], edge: Edge, level: float) -> LiquidBody:
+def _close(walls: _Walls, outlines: list[Outline], edge: Edge, level: float) -> LiquidBody:
     """The body between the walls and the free surface."""
     border = len(edge.height)
-    normal = np.concatenate([shore.normal for shore in shores])
-    deep = np.concatenate([_at(walls.within - walls.points, shore) for shore in shores])
+    normal = np.concatenate([outline.normal for outline in outlines])
+    deep = np.concatenate([_at(walls.within - walls.points, outline) for outline in outlines])
     reach = np.linalg.norm(deep, axis=1)[:, None]
     surface = np.empty((len(edge.heights), 3))
     surface[:, 0], surface[:, 1] = edge.mesh.points[:, 0], level + edge.heights
@@ -250,10 +259,10 @@ def _close(walls: _Walls, shores: list[Shore], edge: Edge, level: float) -> Liqu
     first = np.cumsum([0, *(len(p) for p in points)])
     triangles = [walls.triangles]
     begin = 0
-    for shore in shores:
-        ring = np.arange(begin, begin + len(shore.points))
+    for outline in outlines:
+        ring = np.arange(begin, begin + len(outline.points))
         begin += len(ring)
-        triangles.append(_zipped(shore, first[1] + ring))
+        triangles.append(_zipped(outline, first[1] + ring))
         for row in range(1, len(floors)):
             triangles.append(_band(first[row] + ring, first[row + 1] + ring))
         triangles.append(_band(first[len(floors)] + ring, first[-2] + ring))
@@ -266,7 +275,6 @@ def _close(walls: _Walls, shores: list[Shore], edge: Edge, level: float) -> Liqu
     used, index = np.unique(triangles, return_inverse=True)
     triangles = index.reshape(-1, 3).astype(np.int32)
     body = body[used]
-    smooth = np.zeros(body.shape)
     facing = area_vectors(body[triangles])
     # The surface is shaded by itself, and the wall by itself.
     is_top = np.arange(len(triangles)) >= len(walls_out)
@@ -284,24 +292,26 @@ def _close(walls: _Walls, shores: list[Shore], edge: Edge, level: float) -> Liqu
     heights = float(edge.height.min()) - flattest, float(edge.height.max()) - flattest
     level_in = normal * (1, 0, 1)
     level_in /= np.maximum(np.linalg.norm(level_in, axis=1, keepdims=True), 1e-9)
-    return LiquidBody(mesh, level, volume, heights, edge.floors[-1], level_in)
+    ends = np.cumsum([len(outline.points) for outline in outlines])[:-1]
+    lines = list(zip(np.split(floors[-1], ends), np.split(level_in, ends), strict=True))
+    return LiquidBody(mesh, level, volume, heights, lines)
 
 
-def _at(values: np.ndarray, shore: Shore) -> np.ndarray:
-    """Values of the points of a loop at those of its shore."""
-    along = values[shore.loop]
-    low = np.floor(shore.place).astype(int) % len(along)
-    share = (shore.place - np.floor(shore.place))[:, None]
+def _at(values: np.ndarray, outline: Outline) -> np.ndarray:
+    """Values of the points of a loop at those of its outline."""
+    along = values[outline.loop]
+    low = np.floor(outline.place).astype(int) % len(along)
+    share = (outline.place - np.floor(outline.place))[:, None]
     return along[low] * (1 - share) + np.roll(along, -1, axis=0)[low] * share
 
 
-def _zipped(shore: Shore, ring: np.ndarray) -> np.ndarray:
-    """Triangles between a loop and its shore, which have other numbers of points."""
-    loop, count, n = shore.loop, len(shore.loop), len(ring)
-    beside = np.searchsorted(shore.place, np.arange(count) + 0.5, side="right") - 1
+def _zipped(outline: Outline, ring: np.ndarray) -> np.ndarray:
+    """Triangles between a loop and its outline, which have other numbers of points."""
+    loop, count, n = outline.loop, len(outline.loop), len(ring)
+    beside = np.searchsorted(outline.place, np.arange(count) + 0.5, side="right") - 1
     along = np.stack([np.roll(loop, -1), loop, ring[beside]], axis=1)
     under = np.searchsorted(
-        np.arange(count) + 0.5, np.roll(shore.place, -1) + np.where(np.arange(n) == n - 1, count, 0)
+        np.arange(count) + 0.5, np.roll(outline.place, -1) + np.where(np.arange(n) == n - 1, count, 0)
     )
     across = np.stack([np.roll(ring, -1), loop[under % count], ring], axis=1)
     return np.concatenate([along, across])

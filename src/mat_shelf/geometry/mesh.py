@@ -41,16 +41,6 @@ class Mesh:
         """
         return np.stack([self.vertices.min(axis=0), self.vertices.max(axis=0)])
 
-    @cached_property
-    def corner_rows(self) -> tuple[np.ndarray, np.ndarray]:
-        """Corners and their normals, triangle by triangle, (T, 9) float32 each.
-
-        Returns
-        -------
-        (T, 9) float32, (T, 9) float32
-        """
-        return self.vertices[self.triangles].reshape(-1, 9), self.normals[self.triangles].reshape(-1, 9)
-
 
 def checked(vertices, triangles, normals=None, crease_degrees: float = 40.0, uv=None) -> Mesh:
     """A mesh from raw arrays, face for face.

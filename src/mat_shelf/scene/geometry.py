@@ -57,7 +57,8 @@ class Geometry:
         is_robust: bool = False,
         older: "Geometry | None" = None,
     ):
-        rows = [_rows(shape) for shape in meshes]
+        self._shapes = list(meshes)
+        rows = [older._rows_of(k, s) if older else _rows(s) for k, s in enumerate(self._shapes)]
         counts = [len(corners) for corners, _ in rows]
         shapes = [s if isinstance(s, Caps) else (s.vertices, s.triangles) for s in meshes]
         self._scene = Scene(shapes, is_robust, older and older._scene)
@@ -79,6 +80,15 @@ class Geometry:
         self.count = len(meshes)
         self.boxes = np.array([mesh.bounds for mesh in meshes] or np.zeros((0, 2, 3)), np.float32)
         """Least and greatest coordinates of each mesh, (G, 2, 3) float32, mm."""
+
+    def _rows_of(self, number: int, shape: Mesh | Caps) -> tuple[np.ndarray, np.ndarray]:
+        """Rows of `Triangles` of a shape, as they are here where it is the one of that number."""
+        if number >= len(self._shapes) or self._shapes[number] is not shape:
+            return _rows(shape)
+        table = self.triangles
+        stop = table.first[number + 1] if number + 1 < self.count else len(table.corners)
+        run = slice(table.first[number], stop)
+        return table.corners[run], table.normals[run]
 
     def _rest(self, counts: Sequence[int], at_rest: Sequence[tuple | None]) -> Rest:
         corners, is_caps = self.triangles.corners.copy(), self.triangles.is_caps
@@ -173,7 +183,7 @@ def _rows(shape: Mesh | Caps) -> tuple[np.ndarray, np.ndarray]:
     """Rows of `Triangles` of a shape."""
     if isinstance(shape, Caps):
         return shape.corner_rows, shape.normal_rows
-    return shape.corner_rows
+    return shape.vertices[shape.triangles].reshape(-1, 9), shape.normals[shape.triangles].reshape(-1, 9)
 
 
 def _uv_of(shape: Mesh | Caps) -> np.ndarray | None:

@@ -10,7 +10,7 @@ from mat_shelf.document.product import Part
 from mat_shelf.document.project import Project
 from mat_shelf.fills.cavity import MM3_PER_ML, Cavity, find_cavities
 from mat_shelf.fills.edge import Wetting
-from mat_shelf.fills.liquid import LiquidBody, pour, wall_depths
+from mat_shelf.fills.liquid import LiquidBody, pour, wall_depths, wall_thickness
 from mat_shelf.fills.vessel import VesselError, frame_of, joined_vessel
 from mat_shelf.geometry.caps import NO_CAPS, Caps
 from mat_shelf.geometry.mesh import Mesh
@@ -25,7 +25,7 @@ _LEAST_REACH = 0.02
 """mm that a liquid reaches into its wall, however small the tolerance of contact is."""
 _HOME = np.float32([0, 0, 1, 0, 0, 1])
 _vessels: dict[tuple, "list[Cavity] | VesselError"] = {}
-_depths: dict[tuple, tuple[Cavity, np.ndarray]] = {}
+_walls: dict[int, tuple[Cavity, np.ndarray]] = {}
 _liquids: dict[tuple, "PouredLiquid | VesselError"] = {}
 _lock = RLock()
 
@@ -36,6 +36,7 @@ class PouredLiquid(NamedTuple):
     part : ReshapedPart, as it stands in the scene
     body : LiquidBody, in the frame of the vessel
     cavity : Cavity
+    wall : (float, float), mm; thickness of the vessel's wall, but for the thinnest and thickest twentieth
     count : int, number of cavities of the vessel
     to_world : (3, 3) float64, the rotation from that frame
     """
@@ -43,6 +44,7 @@ class PouredLiquid(NamedTuple):
     part: ReshapedPart
     body: LiquidBody
     cavity: Cavity
+    wall: tuple[float, float]
     count: int
     to_world: np.ndarray
 
@@ -268,16 +270,16 @@ def poured_liquid(project: Project, part: Part, supplies) -> PouredLiquid:
 def _poured(project: Project, fill: Fill, supplies, reach: float) -> PouredLiquid | VesselError:
     try:
         cavity = cavity_of(project, fill, supplies)
-        key = id(cavity), reach
-        if key not in _depths:
-            _depths[key] = cavity, wall_depths(cavity, reach)
-            _shorten(_depths, _MOST_VESSELS)
+        if id(cavity) not in _walls:
+            _walls[id(cavity)] = cavity, wall_thickness(cavity)
+            _shorten(_walls, _MOST_VESSELS)
+        thickness = _walls[id(cavity)][1]
         wetting = Wetting(max(fill.tension, 1e-3), fill.density, fill.contact_angle, fill.ripples, fill.seed)
         volume = wanted_volume(fill, cavity)
         if volume < _LEAST_SHARE * cavity.capacity:
             deep = cavity.spill - cavity.bottom
             raise VesselError(f"next to nothing is in it, which is {deep:.1f} mm deep; fill in more")
-        body = pour(cavity, _depths[key][1], volume, wetting)
+        body = pour(cavity, wall_depths(thickness, reach), volume, wetting)
     except VesselError as fault:
         return fault
     back = frame_of(up_of(fill)).T
@@ -289,7 +291,9 @@ def _poured(project: Project, fill: Fill, supplies, reach: float) -> PouredLiqui
     count = len(mesh.triangles)
     corners = np.ascontiguousarray(mesh.vertices[mesh.triangles].reshape(-1, 9))
     part = ReshapedPart(mesh, corners, np.zeros(count, np.int32), np.tile(_HOME, (count, 1)))
-    return PouredLiquid(part, body, cavity, len(cavities_of(project, fill, supplies)), back)
+    solid = thickness[np.isfinite(thickness)]
+    wall = tuple(float(x) for x in np.quantile(solid, (0.05, 0.95))) if len(solid) else (0.0, 0.0)
+    return PouredLiquid(part, body, cavity, wall, len(cavities_of(project, fill, supplies)), back)
 
 
 def _shorten(kept: dict, most: int) -> None:

@@ -45,7 +45,8 @@ class FillBoard(QFrame):
             ("Bubbles", "Drops", "Section"),
         )
         self.liquid_card.material_button.clicked.connect(lambda: self._want_material(work.fill_part))
-        self.drops_card.material_button.clicked.connect(lambda: self._want_material(work.beads_part))
+        for card in (self.drops_card, self.bubbles_card):
+            card.material_button.clicked.connect(lambda _, card=card: self._want_material(card.part_of()))
         self._asked = QTimer(self, singleShot=True, interval=_REST_MS)
         self._asked.timeout.connect(work.tell)
         for signal in (work.workshop.project_changed, work.workshop.selection_changed, work.workshop.camera_changed):

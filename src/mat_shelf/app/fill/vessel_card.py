@@ -8,7 +8,7 @@ from mat_shelf.app.widgets.elided_label import ElidedLabel
 from mat_shelf.app.widgets.small_widgets import quiet_label, small_button
 from mat_shelf.app.workshop import FillWork
 
-_VALUES = ("Capacity", "Volume", "Headspace", "Edge", "Watertight")
+_VALUES = ("Capacity", "Volume", "Headspace", "Edge", "Wall")
 
 
 class VesselCard(QWidget):
@@ -73,14 +73,16 @@ class VesselCard(QWidget):
                 f"{volume:.1f} ml",
                 f"{poured.cavity.spill - level:.1f} mm",
                 f"{poured.meniscus_mm:+.1f} mm",
-                "closed" if poured.cavity.is_closed else "yes",
+                _thickness(*poured.wall),
             )
         for label, text in zip(self.values.values(), told, strict=True):
             label.setText(text or "–")
         if vessel is None:
             self.note.setText("Click a vessel in the picture, or several parts in the list of the Product station.")
         else:
-            self.note.setText(f"{work.fault[:1].upper()}{work.fault[1:]}." if work.fault else "")
+            closed = "Its space is closed; nothing can run out." if is_known and poured.cavity.is_closed else ""
+            fault = f"{work.fault[:1].upper()}{work.fault[1:]}." if work.fault else closed
+            self.note.setText(f"{work.working}…" if work.working else fault)
         self.note.setVisible(bool(self.note.text()))
         self.fill_button.setVisible(part is None)
         self.hollow_button.setVisible(part is None)
@@ -90,3 +92,8 @@ class VesselCard(QWidget):
         self.empty_button.setVisible(part is not None)
         self.drops_button.setEnabled(vessel is not None)
         self.drops_button.setVisible(work.beads_part is None)
+
+
+def _thickness(low: float, high: float) -> str:
+    """Thickness of a wall in words."""
+    return f"{low:.1f} mm" if high - low < 0.1 else f"{low:.1f} to {high:.1f} mm"
