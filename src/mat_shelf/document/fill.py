@@ -99,13 +99,30 @@ class Fill(Frozen):
     seed: int = number(1, 0, 99999, label="Seed", tip="Another number lays the waves out anew.")
 
 
-class Beads(Frozen):
+class _Strewn(Frozen):
+    """Values that drops and bubbles have in common."""
+
+    spread: float = number(
+        40.0, 0.0, 120.0, label="Spread", unit="%", tip="Standard deviation of their sizes; about 40 in life."
+    )
+    patches: float = number(
+        0.4, 0.0, 1.0, label="Patches", tip="How unevenly they gather: 0 is all over, 1 in patches alone."
+    )
+    patch_size: float = number(
+        14.0, 0.1, 1000.0, label="Patch size", unit="mm", tip="Width of the patches.", usual=(2, 60), log=True
+    )
+    seed: int = number(1, 0, 99999, label="Seed", tip="Another number strews them anew.")
+
+
+class Beads(_Strewn):
     """Drops on the surface of a part.
 
     Attributes
     ----------
     host : Id
         The part that they lie on.
+    zone : Id or None
+        The zone of it that they are confined to; all of it where None.
     side : str
         Which of its faces: those that no liquid in it can wet, those that one can, or all.
     faces : str
@@ -133,14 +150,6 @@ class Beads(Frozen):
     size: float = number(
         0.9, 0.01, 30.0, label="Size", unit="mm", tip="Mean width of the drops.", usual=(0.1, 5), log=True
     )
-    spread: float = number(
-        40.0,
-        0.0,
-        120.0,
-        label="Spread",
-        unit="%",
-        tip="Standard deviation of their sizes. Real drops vary by about 40.",
-    )
     contact_angle: float = number(
         65.0,
         5.0,
@@ -158,12 +167,6 @@ class Beads(Frozen):
         tip="Least distance of two drops, in their mean widths; below 1 they run together.",
         usual=(0.5, 3),
     )
-    patches: float = number(
-        0.4, 0.0, 1.0, label="Patches", tip="How unevenly they gather: 0 is all over, 1 in patches alone."
-    )
-    patch_size: float = number(
-        14.0, 0.1, 1000.0, label="Patch size", unit="mm", tip="Width of the patches.", usual=(2, 60), log=True
-    )
     from_marks: float = number(
         1.0,
         0.0,
@@ -177,10 +180,9 @@ class Beads(Frozen):
     sag: float = number(
         1.0, 0.0, 3.0, label="Sag", tip="How far their weight pulls drops on a slope down: 1 as water, 0 not at all."
     )
-    seed: int = number(1, 0, 99999, label="Seed", tip="Another number strews them anew.")
 
 
-class Bubbles(Frozen):
+class Bubbles(_Strewn):
     """Air in a liquid: rising in it, clinging to its wall, and round the edge of its surface.
 
     Attributes
@@ -226,13 +228,3 @@ class Bubbles(Frozen):
     size: float = number(
         0.6, 0.01, 30.0, label="Size", unit="mm", tip="Mean width of the bubbles.", usual=(0.1, 4), log=True
     )
-    spread: float = number(
-        40.0, 0.0, 120.0, label="Spread", unit="%", tip="Standard deviation of their sizes; about 40 in life."
-    )
-    patches: float = number(
-        0.3, 0.0, 1.0, label="Patches", tip="How unevenly they gather: 0 is all over, 1 in patches alone."
-    )
-    patch_size: float = number(
-        12.0, 0.1, 1000.0, label="Patch size", unit="mm", tip="Width of the patches.", usual=(2, 60), log=True
-    )
-    seed: int = number(1, 0, 99999, label="Seed", tip="Another number lays them out anew.")
