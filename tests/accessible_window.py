@@ -88,6 +88,7 @@ class Bus:
         return [tuple(child) for child in self.ask(at, ACCESSIBLE, "GetChildren")[0]]
 
     def walk(self, at, depth=0) -> dict:
+        """What stands at a place and, where that shows, all below it."""
         interfaces = self.ask(at, ACCESSIBLE, "GetInterfaces")[0]
         low, high = self.ask(at, ACCESSIBLE, "GetState")[0]
         states = low | high << 32
@@ -100,7 +101,7 @@ class Bus:
         if VALUE in interfaces:
             node["value"] = self.property(at, VALUE, "CurrentValue")
             node["most"] = self.property(at, VALUE, "MaximumValue")
-        if depth < 40:
+        if depth < 40 and (node["showing"] or depth < 2):
             found = (child for child in self.children(at) if child[1] != "/org/a11y/atspi/null")
             node["children"] = [self.walk(child, depth + 1) for child in found]
         node["at"] = at

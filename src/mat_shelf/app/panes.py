@@ -52,8 +52,9 @@ class BoardPane(QFrame):
     def add(self, board: QWidget) -> None:
         """Takes the board of a station; where the window is too narrow for it, it scrolls."""
         board.setMinimumHeight(_LOWEST)
-        self._areas[board] = sideways(board)
-        self.boards.addWidget(self._areas[board])
+        self._areas[board] = area = sideways()
+        self.boards.addWidget(area)
+        area.setWidget(board)
 
     def show_board(self, board: QWidget) -> None:
         """Shows the board of another station."""

@@ -70,11 +70,14 @@ class Window(QMainWindow):
         self.work = ProductWork(workshop)
         self.wall = Wall(workshop, self.work)
         self.viewport = self.wall.viewport
-        self.board = MaterialsBoard(workshop)
         self.library = LibraryPanel(workshop)
         self.library.pattern_wanted.connect(self._begin_ready)
         self.materials = MaterialsPanel(workshop, self.library.model.worker)
         self.library_pane = LibraryPane(self.library, self.materials)
+        self.board_pane = BoardPane()
+        self.panes = Panes(self.library_pane, self.wall, self.board_pane)
+        self._lay_out()  # before the boards come: Qt styles what it holds anew each time a widget gets a parent
+        self.board = MaterialsBoard(workshop)
         self.set_board = SetBoard(workshop, self.work)
         self.set_board.light_card.way_wanted.connect(self.viewport.aim_light.want)
         self.viewport.aimed.connect(self.set_board.light_card.let_go)
@@ -85,7 +88,6 @@ class Window(QMainWindow):
         self.set_board.camera_card.meter_wanted.connect(self.viewport.light_meter.expose)
         self.viewport.material_wanted.connect(lambda: self.stations.show(self.board))
         self.viewport.focused.connect(self.set_board.camera_card.let_go)
-        self.board_pane = BoardPane()
         self.product_board = ProductBoard(self.work)
         self.product_board.mode_wanted.connect(self.viewport.set_mode)
         self.product_board.parts_card.menu_wanted.connect(
@@ -121,7 +123,6 @@ class Window(QMainWindow):
         self.model_import.arrived.connect(lambda: self.stations.show(self.product_board))
         self.model_watch = ModelWatch(workshop, self.notice, self.model_import.read_again, self)
         self.board_pane.show_board(self.board)
-        self.panes = Panes(self.library_pane, self.wall, self.board_pane)
         boards = {"Product": self.product_board, "Materials": self.board}
         boards |= {"Marks": self.marks_board, "Fill": self.fill_board, "Set": self.set_board}
         self.stations = Stations(boards, self.board, self)
@@ -139,14 +140,8 @@ class Window(QMainWindow):
         self.viewport.resized.connect(self.start_page.place)
         self.effects = Effects(preferences(), workshop, self.autosave, self)
         self.effects.taken.connect(self._show_effects)
-        whole = QWidget()
-        layout = QVBoxLayout(whole)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        layout.addWidget(self.top_bar)
-        layout.addWidget(self.panes.whole, 1)
-        self.setCentralWidget(whole)
-        self.notice.setParent(whole)
+        self.centralWidget().layout().insertWidget(0, self.top_bar)
+        self.notice.setParent(self.centralWidget())
         self.notice.hide()
 
         workshop.said.connect(self.say)
@@ -162,6 +157,14 @@ class Window(QMainWindow):
         self.viewport.setFocus()
         self._say_library_problems()
         self._offer_what_was_left_behind()
+
+    def _lay_out(self) -> None:
+        whole = QWidget()
+        self.setCentralWidget(whole)
+        layout = QVBoxLayout(whole)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addWidget(self.panes.whole, 1)
 
     def _begin_ready(self, ready_id: str) -> None:
         """Begins a pattern from the library on the material of the selected piece, and opens its strip."""

@@ -27,14 +27,15 @@ def scrolling(inside: QLayout) -> QScrollArea:
     return area
 
 
-def sideways(inside: QWidget) -> QScrollArea:
+def sideways(inside: QWidget | None = None) -> QScrollArea:
     """An area that scrolls from left to right where its content does not fit."""
     area = QScrollArea()
     area.setWidgetResizable(True)
     area.setFrameShape(QFrame.Shape.NoFrame)
     area.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
     area.setFocusPolicy(Qt.FocusPolicy.NoFocus)  # what is inside takes the focus, and is scrolled to
-    area.setWidget(inside)
+    if inside is not None:
+        area.setWidget(inside)
     return area
 
 
