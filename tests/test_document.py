@@ -192,7 +192,7 @@ def test_projects_of_every_older_schema_open(schema):
     if schema < 10:
         old["reference"] = image
     opened = Project.model_validate(migrated(old))
-    assert opened.schema_version == 13 and opened.materials == materials
+    assert opened.schema_version == 14 and opened.materials == materials
     if schema < 10:
         assert opened.reference.name == "photo.png" and opened.reference.image.model_dump() == image
     assert opened.product == project.product and opened.sets == project.sets

@@ -9,6 +9,7 @@ import pytest
 from PIL import Image
 
 from mat_shelf.exchange import image_writing
+from mat_shelf.exchange.image_form import Form
 from mat_shelf.system import file_writer
 from mat_shelf.system.file_writer import ChangedElsewhereError, WriteError, stamp_of, write_file
 
@@ -154,7 +155,7 @@ def test_a_deep_picture_that_does_not_fit_leaves_the_old_one(tmp_path, monkeypat
     path.write_bytes(OLD)
     monkeypatch.setattr(file_writer.os, "write", full_after(100))
     with pytest.raises(WriteError, match="disk is full"):
-        image_writing.write_image(path, np.ones((32, 32, 3), np.float32), deep=True)
+        image_writing.write_image(path, np.ones((32, 32, 3), np.float32), form=Form(16))
     assert path.read_bytes() == OLD
 
 

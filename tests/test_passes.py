@@ -13,7 +13,9 @@ from mat_shelf.document.project import Project
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.document.set import Backdrop, Set
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.exchange.image_writing import ImageError, write_image
+from mat_shelf.exchange.image_decoding import ImageError
+from mat_shelf.exchange.image_form import Form
+from mat_shelf.exchange.image_writing import write_image
 from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.geometry.solids import box, lathe, moved
 from mat_shelf.rendering.aovs import render_aovs
@@ -109,7 +111,7 @@ def test_a_time_limit_ends_the_render(scene):
 def test_deep_files_with_alpha_are_read_by_others(scene, tmp_path):
     cut = render_picture(*scene, 90, 60, 8, seed=3, cut_out=True)
     path = tmp_path / "out.tiff"
-    write_image(path, cut.light, cut.alpha, deep=True)
+    write_image(path, cut.light, cut.alpha, form=Form(16))
     deep = tifffile.imread(path)
     assert deep.shape == (60, 90, 4) and deep.dtype == np.uint16
     assert deep[..., 3] == pytest.approx(cut.alpha[..., 0] * 65535, abs=1)
@@ -118,7 +120,7 @@ def test_deep_files_with_alpha_are_read_by_others(scene, tmp_path):
     assert shallow.shape == (60, 90, 4)
     solid = shallow[..., 3] == 255
     assert abs(shallow[solid][:, :3] / 255 - deep[solid][:, :3] / 65535).max() < 1.1 / 255
-    write_image(tmp_path / "deep.png", cut.light, cut.alpha, deep=True)
+    write_image(tmp_path / "deep.png", cut.light, cut.alpha, form=Form(16))
     assert (tmp_path / "deep.png").read_bytes()[24] == 16  # bit depth in the IHDR chunk (PNG, 11.2.2)
     with pytest.raises(ImageError, match="JPEG has neither alpha nor 16 bits"):
         write_image(tmp_path / "out.jpg", cut.light, cut.alpha)

@@ -24,7 +24,8 @@ from mat_shelf.app.job import Job
 from mat_shelf.app.theme import font
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.project import Project
-from mat_shelf.exchange.image_writing import ImageError, ending_of
+from mat_shelf.exchange.image_decoding import ImageError
+from mat_shelf.exchange.image_form import PLAIN, ending_of
 from mat_shelf.exchange.project_file import plain_file_name
 from mat_shelf.exchange.render_file import RenderSettings, render_to_file, write_relit
 from mat_shelf.rendering.aovs import PASSES
@@ -47,7 +48,7 @@ SIZES = {
 }
 _MIXED = ("lights", "room_luminance", "exposure", "exact_colors")
 """Fields of a set that a finished render can be written again with."""
-FORMATS = {"PNG": ".png", "TIFF": ".tiff", "JPEG": ".jpg", "EXR": ".exr"}
+FORMATS = {"PNG": ".png", "TIFF": ".tiff", "JPEG": ".jpg", "WebP": ".webp", "AVIF": ".avif", "EXR": ".exr"}
 WHOLE, CLEAR, KEPT = "Whole picture", "Region, the rest transparent", "Region, the rest kept from the file"
 REGION_WAYS = (WHOLE, CLEAR, KEPT)
 PASS_NAMES = {
@@ -280,7 +281,7 @@ class RenderDialog(QDialog):
         if part != WHOLE and place is not None:
             region = PictureRegion.of_film(place, self.width_box.value(), self.height_box.value())
         try:
-            ending_of(path, cut_out or (region is not None and part == CLEAR), deep, bool(wanted))
+            ending_of(path, cut_out or (region is not None and part == CLEAR), 16 if deep else 8, bool(wanted))
         except ImageError as fault:
             words = str(fault)
             self.state.setText(f"{words[0].upper()}{words[1:]}.")
@@ -303,7 +304,7 @@ class RenderDialog(QDialog):
             seconds=self.minutes_box.value() * 60.0 or None,
             cut_out=cut_out,
             straight=self.straight_box.isChecked(),
-            deep=deep,
+            form=PLAIN._replace(bits=16 if deep else 8),
             passes=wanted,
             region=region,
             keep_rest=part == KEPT,
@@ -327,7 +328,7 @@ class RenderDialog(QDialog):
         (_, rendered, settings), assets = self._kept, self.workshop.assets
         path = Path(self.path_field.text()).expanduser()
         try:
-            ending_of(path, settings.cut_out, settings.deep, bool(settings.passes))
+            ending_of(path, settings.cut_out, settings.form.bits, bool(settings.passes))
         except ImageError as fault:
             self.state.setText(f"Not written: {fault}.")
             return
@@ -407,7 +408,7 @@ class RenderDialog(QDialog):
         super().closeEvent(event)
 
     def _choose(self) -> None:
-        kinds = "Images (*.png *.exr *.tiff *.jpg)"
+        kinds = f"Images ({' '.join(f'*{ending}' for ending in FORMATS.values())})"
         chosen, _ = QFileDialog.getSaveFileName(self, "Render to", self.path_field.text(), kinds)
         if chosen:
             self.path_field.setText(chosen)

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import (
 
 from mat_shelf.app.autosave import Autosave, unsaved_words
 from mat_shelf.app.fill.fill_board import FillBoard
+from mat_shelf.app.hand_over.hand_over_board import HandOverBoard
 from mat_shelf.app.image_file import dropped_files
 from mat_shelf.app.library.library_pane import LibraryPane
 from mat_shelf.app.library.library_panel import LibraryPanel
@@ -43,7 +44,7 @@ from mat_shelf.app.wall.tools.level_handle import LevelHandle
 from mat_shelf.app.wall.tools.mark import MarkTool
 from mat_shelf.app.wall.tools.pattern_placement import PatternPlacement
 from mat_shelf.app.wall.wall import Wall
-from mat_shelf.app.workshop import FillWork, MarkWork, ProductWork, Workshop
+from mat_shelf.app.workshop import FillWork, HandOverWork, MarkWork, ProductWork, Workshop
 from mat_shelf.document.mark import Mark
 from mat_shelf.document.material import Material
 from mat_shelf.document.product import Part
@@ -109,6 +110,11 @@ class Window(QMainWindow):
         self.fills = FillWork(workshop)
         self.fill_board = FillBoard(self.fills)
         self.board_pane.add(self.fill_board)
+        self.hand_over = HandOverWork(workshop)
+        self.hand_over_board = HandOverBoard(self.hand_over)
+        self.board_pane.add(self.hand_over_board)
+        self.hand_over_board.run.is_running.connect(lambda runs: self.wall.give_way("shots", runs))
+        self.hand_over_board.finish_card.compare_wanted.connect(self.viewport.finish_split.show)
         self.fill_board.material_wanted.connect(lambda: self.stations.show(self.board))
         self.level_handle = LevelHandle(self.viewport, self.fills)
         boards = self.marks_board, self.board
@@ -125,6 +131,7 @@ class Window(QMainWindow):
         self.board_pane.show_board(self.board)
         boards = {"Product": self.product_board, "Materials": self.board}
         boards |= {"Marks": self.marks_board, "Fill": self.fill_board, "Set": self.set_board}
+        boards |= {"Hand over": self.hand_over_board}
         self.stations = Stations(boards, self.board, self)
         self.stations.changed.connect(self._show_board)
         self.menus = MenuBar(self)
@@ -343,6 +350,17 @@ class Window(QMainWindow):
         self.stations.show(self.set_board)
         run()
 
+    def add_shots(self) -> None:
+        """Asks for views, sets and variants that become shots."""
+        self.stations.show(self.hand_over_board)
+        self.hand_over_board.shots_card.add_button.click()
+
+    def render_shots(self) -> None:
+        """Renders the ticked shots."""
+        self.stations.show(self.hand_over_board)
+        if not self.hand_over_board.run.runs:
+            self.hand_over_board.shots_card.start_or_stop()
+
     def choose_model(self) -> None:
         """Asks for a model, and imports it."""
         chosen, _ = QFileDialog.getOpenFileName(self, "Import model", self.files.folder(), MODEL_FILES)
@@ -390,7 +408,7 @@ class Window(QMainWindow):
     def open_render(self) -> None:
         if self.render_dialog is None:
             self.render_dialog = RenderDialog(self.workshop, self)
-            self.render_dialog.is_running.connect(self.wall.pause)
+            self.render_dialog.is_running.connect(lambda runs: self.wall.give_way("render", runs))
         self.render_dialog.show()
         self.render_dialog.raise_()
 
@@ -424,6 +442,7 @@ class Window(QMainWindow):
         if self.render_dialog is not None:
             self.render_dialog.close()
             self.render_dialog.close_thread()
+        self.hand_over_board.run.close()
         self.model_import.close_thread()
         self.work.close()
         if self.autosave is not None:

@@ -5,6 +5,7 @@ from pathlib import Path
 from mat_shelf.app.face import face_of
 from mat_shelf.app.threaded_aside import ThreadedAside
 from mat_shelf.commands.fills import FillCommands
+from mat_shelf.commands.hand_over import HandOverCommands
 from mat_shelf.commands.marks import MarkCommands
 from mat_shelf.commands.patterns import PatternCommands
 from mat_shelf.commands.product import ProductCommands
@@ -55,4 +56,12 @@ class FillWork(face_of(FillCommands)):
 
     def __init__(self, workshop: Workshop):
         super().__init__(FillCommands(workshop.model))
+        self.workshop = workshop
+
+
+class HandOverWork(face_of(HandOverCommands)):
+    """Commands of shots and of the finish."""
+
+    def __init__(self, workshop: Workshop):
+        super().__init__(HandOverCommands(workshop.model))
         self.workshop = workshop

@@ -6,19 +6,33 @@ import time
 from pathlib import Path
 
 from mat_shelf.cli.common import BadInputError, chosen, percent, read_project, warm_up_now, whole
+from mat_shelf.cli.render_shots import run_shots
 
 NAME, HELP = "render", "render a project to an image"
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("file", type=Path)
-    parser.add_argument("-o", "--output", type=Path, required=True, help="a .png, .exr, .tiff or .jpg")
+    parser.add_argument(
+        "-o",
+        "--output",
+        type=Path,
+        required=True,
+        help="a .png, .exr, .tiff, .jpg, .webp or .avif; {view}, {set}, {variant} in it stand for their names; "
+        "with --shots a folder",
+    )
     parser.add_argument("--width", type=whole(16, 16384), default=1280)
     parser.add_argument("--height", type=whole(16, 16384), default=860)
     parser.add_argument("--samples", type=whole(1, 65536), default=128)
     parser.add_argument("--seed", type=whole(0, 2**31 - 1), default=1)
-    parser.add_argument("--set", metavar="NAME", help="the set to use; else the one in use")
-    parser.add_argument("--view", metavar="NAME", help="the view to look through; else the one in use")
+    parser.add_argument("--set", metavar="NAME", help="the set to use, or all; else the one in use")
+    parser.add_argument("--view", metavar="NAME", help="the view to look through, or all; else the one in use")
+    parser.add_argument(
+        "--variant", metavar="NAME", help="a variant, worn in place of what it is a variant of; all of one as NAME/all"
+    )
+    parser.add_argument(
+        "--shots", action="store_true", help="renders the ticked shots of the project, each its own way"
+    )
     parser.add_argument(
         "--passes", default="", metavar="LIST", help="albedo,normal,depth,position,parts,materials,lights or all"
     )
@@ -28,7 +42,16 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="light passes straight through clear glass: sooner free of noise, but less true",
     )
     parser.add_argument("--cut-out", action="store_true", help="transparent background")
-    parser.add_argument("--bits", type=int, choices=(8, 16), default=8, help="bits per channel of PNG and TIFF")
+    parser.add_argument("--white", action="store_true", help="the product alone, on white")
+    parser.add_argument("--bits", type=int, choices=(8, 16, 32), default=8, help="bits per channel")
+    parser.add_argument("--dpi", type=whole(1, 10000), default=72, help="pixels per inch, which the file says")
+    parser.add_argument(
+        "--profile", choices=("srgb", "display-p3", "oprgb"), default="srgb", help="colours of the file"
+    )
+    parser.add_argument(
+        "--cryptomatte", action="store_true", help="masks by number, of parts, materials and zones, in an EXR"
+    )
+    parser.add_argument("--no-finish", action="store_true", help="the light as it was rendered, without the finish")
     parser.add_argument("--no-denoise", action="store_true")
     parser.add_argument(
         "--region",
@@ -54,7 +77,12 @@ def _region(text: str):
 
 
 def run(options) -> None:
-    from mat_shelf.exchange.image_writing import ImageError, ending_of
+    if options.shots or "all" in (options.view, options.set) or options.variant:
+        run_shots(options)
+        return
+    from mat_shelf.exchange.color_profiles import COLOR_SPACES
+    from mat_shelf.exchange.image_decoding import ImageError
+    from mat_shelf.exchange.image_form import Form, ending_of
     from mat_shelf.exchange.render_file import RenderSettings, render_to_file
     from mat_shelf.rendering.aovs import PASSES
 
@@ -67,7 +95,9 @@ def run(options) -> None:
         raise BadInputError("--keep-rest goes with --region; say which rectangle is to be rendered")
     try:
         has_alpha = options.cut_out or (options.region is not None and not options.keep_rest)
-        ending_of(options.output, has_alpha, options.bits == 16, bool(wanted))
+        ending = ending_of(options.output, has_alpha, options.bits, bool(wanted))
+        if options.cryptomatte and ending != ".exr":
+            raise ImageError("Cryptomatte needs an EXR; give the file the ending .exr")
     except ImageError as fault:
         raise BadInputError(str(fault)) from fault
     if not options.output.resolve().parent.is_dir():
@@ -92,9 +122,11 @@ def run(options) -> None:
         options.samples,
         options.seed,
         denoise=not options.no_denoise,
-        cut_out=options.cut_out,
+        cut_out=options.cut_out or options.white,
         straight=options.straight_light,
-        deep=options.bits == 16,
+        form=Form(options.bits, COLOR_SPACES[options.profile], float(options.dpi), options.white),
+        is_finished=not options.no_finish,
+        has_ids=options.cryptomatte,
         passes=wanted,
         region=options.region,
         keep_rest=options.keep_rest,

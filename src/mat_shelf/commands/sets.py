@@ -52,7 +52,7 @@ class SetCommands:
 
     @command
     def remove_set(self) -> None:
-        """Removes the set in use, unless it is the last one; the one before it comes in use."""
+        """Removes the set in use, and its shots, unless it is the last one; the one before it comes in use."""
         project = self.project
         if len(project.sets) < 2:
             self.said.emit("A project needs a set; add another one first.")
@@ -60,6 +60,7 @@ class SetCommands:
         place = [studio.id for studio in project.sets].index(project.current_set)
         rest = tuple(studio for studio in project.sets if studio.id != project.current_set)
         label = f"Remove {project.set.name}"
+        project = project.with_shots(shot for shot in project.hand_over.shots if shot.set != project.current_set)
         self.edit(label, project.with_(sets=rest, current_set=rest[max(place - 1, 0)].id))
 
     @command

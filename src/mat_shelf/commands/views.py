@@ -236,7 +236,7 @@ class ViewCommands:
 
     @command
     def remove_view(self) -> None:
-        """Throws out the view in use; the final one stays."""
+        """Removes the view in use, and its shots; the final one stays."""
         view = self.project.view
         if view.id == self.project.views[0].id:
             self.said.emit("The final view cannot be removed; update it instead.")
@@ -244,5 +244,6 @@ class ViewCommands:
         if self._keeps_camera():
             return
         rest = tuple(v for v in self.project.views if v.id != view.id)
-        self.edit(f"Remove view {view.name}", self.project.with_(views=rest, current_view=rest[0].id))
+        project = self.project.with_shots(shot for shot in self.project.hand_over.shots if shot.view != view.id)
+        self.edit(f"Remove view {view.name}", project.with_(views=rest, current_view=rest[0].id))
         self.camera_changed.emit()

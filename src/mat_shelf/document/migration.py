@@ -11,10 +11,11 @@ def migrated(fields: dict) -> dict:
     of coloured light is its own, where it was that of white. Schema 9 adds priorities of parts and exact colours. Since
     10 there may be several references, since 11 lights have
     names, edges may be rounded, parts smoothed, and CAD faces known. In schema 12 sets have lights of several kinds,
-    where they had softboxes. Schema 13 adds fills and beads, which older projects are without.
+    where they had softboxes. Schema 13 adds fills and beads, schema 14 a finish and shots, which older projects are
+    without.
     """
     fields = _with_lights(_in_schema_11(fields))
-    return fields | {"schema_version": 13} if fields.get("schema_version") == 12 else fields
+    return fields | {"schema_version": 14} if fields.get("schema_version") in (12, 13) else fields
 
 
 def _with_lights(fields: dict) -> dict:

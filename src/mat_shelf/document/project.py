@@ -12,6 +12,7 @@ from pydantic import Field, model_validator
 
 from mat_shelf.document.camera import View
 from mat_shelf.document.color import MOST_COLORS, ProjectColor
+from mat_shelf.document.finish import Finish
 from mat_shelf.document.ids import Id, Name, by_id, with_one
 from mat_shelf.document.image import ImageRef
 from mat_shelf.document.light import Distribution
@@ -21,8 +22,9 @@ from mat_shelf.document.parameter import Frozen
 from mat_shelf.document.product import Part, Product
 from mat_shelf.document.reference import MOST_REFERENCES, Reference
 from mat_shelf.document.set import Set
+from mat_shelf.document.shot import HandOver, Shot
 
-SCHEMA = 13
+SCHEMA = 14
 
 MOST_MATERIALS, MOST_SETS, MOST_VIEWS = 20_000, 256, 1000
 MOST_GENERATIONS = 32
@@ -44,6 +46,7 @@ class Project(Frozen):
     references: Annotated[tuple[Reference, ...], Field(max_length=MOST_REFERENCES)] = ()
     current_reference: Id | None = None
     colors: Annotated[tuple[ProjectColor, ...], Field(max_length=MOST_COLORS)] = ()
+    hand_over: HandOver = HandOver()
 
     @model_validator(mode="after")
     def _references_resolve(self) -> Self:
@@ -55,6 +58,8 @@ class Project(Frozen):
             ("mark", [m.id for m in self.marks]),
             ("reference", [r.id for r in self.references]),
             ("colour", [c.id for c in self.colors]),
+            ("shot", [s.id for s in self.hand_over.shots]),
+            ("masked adjustment", [m.id for m in self.hand_over.finish.masked]),
         ):
             repeated = {i for i, times in Counter(ids).items() if times > 1}
             if repeated:
@@ -91,6 +96,11 @@ class Project(Frozen):
             raise ValueError(f"the current reference '{self.current_reference}' is not there")
         if self.current_view not in {v.id for v in self.views}:
             raise ValueError(f"the current view '{self.current_view}' is not there")
+        views, sets = {v.id for v in self.views}, {s.id for s in self.sets}
+        for shot in self.hand_over.shots:
+            if shot.view not in views or shot.set not in sets:
+                kind, missing = ("view", shot.view) if shot.view not in views else ("set", shot.set)
+                raise ValueError(f"shot '{shot.name}' refers to {kind} '{missing}', which is not there")
         return self
 
     def material(self, material_id: str) -> Material:
@@ -245,6 +255,19 @@ class Project(Frozen):
     def with_set(self, changed: Set) -> "Project":
         """A copy in which `changed` replaces the set with its id."""
         return self.with_(sets=with_one(self.sets, changed))
+
+    @property
+    def finish(self) -> Finish:
+        """Changes to the light of its renders."""
+        return self.hand_over.finish
+
+    def with_finish(self, finish: Finish) -> "Project":
+        """A copy with another finish."""
+        return self.with_(hand_over=self.hand_over.with_(finish=finish))
+
+    def with_shots(self, shots: Iterable[Shot]) -> "Project":
+        """A copy with other shots in place of all."""
+        return self.with_(hand_over=self.hand_over.with_(shots=tuple(shots)))
 
     def with_view(self, view: View) -> "Project":
         """A copy in which `view` replaces the one with its id, or is added."""

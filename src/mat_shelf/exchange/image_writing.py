@@ -9,53 +9,33 @@ from typing import BinaryIO
 
 import numpy as np
 import OpenImageIO
+from PIL import Image
 
+from mat_shelf.exchange.color_profiles import LINEAR, encoded, icc_profile
 from mat_shelf.exchange.image_decoding import ImageError
-from mat_shelf.rendering.tone import develop, develop_deep
+from mat_shelf.exchange.image_form import LARGEST_SIDE, PLAIN, Form, ending_of
+from mat_shelf.exchange.xmp import xmp_packet
+from mat_shelf.rendering.tone import develop, tone_map
 from mat_shelf.system.file_writer import write_file
 
-IMAGE_ENDINGS = (".png", ".exr", ".tiff", ".jpg")
-
-
-def ending_of(path: Path, alpha: bool = False, deep: bool = False, layers: bool = False) -> str:
-    """The kind of picture a path asks for. Raises ImageError for any other, or one that cannot hold that much.
-
-    Parameters
-    ----------
-    path : Path
-        File to write.
-    alpha : bool
-        Alpha.
-    deep : bool
-        Whether 16 bits per channel are written.
-    layers : bool
-        Layers of `prepare_layered`.
-
-    Returns
-    -------
-    str
-    """
-    ending = {".tif": ".tiff", ".jpeg": ".jpg"}.get(path.suffix.lower(), path.suffix.lower())
-    if ending not in IMAGE_ENDINGS:
-        raise ImageError(f"'{path.name}' must end in {', '.join(IMAGE_ENDINGS[:-1])} or {IMAGE_ENDINGS[-1]}")
-    if ending == ".jpg" and (alpha or deep):
-        raise ImageError("a JPEG has neither alpha nor 16 bits; choose PNG, TIFF or EXR")
-    if layers and ending != ".exr":
-        raise ImageError("passes need an EXR; give the file the ending .exr")
-    return ending
+_COMPACT = {
+    ".jpg": {"format": "jpeg", "quality": 95, "subsampling": 0},
+    ".webp": {"format": "webp", "quality": 92},
+    ".avif": {"format": "avif", "quality": 90},
+}
 
 
 def write_image(
     path: Path,
     light: np.ndarray,
     alpha: np.ndarray | None = None,
-    deep: bool = False,
+    form: Form = PLAIN,
     layers: Mapping[str, np.ndarray] = MappingProxyType({}),
     is_exact: bool = False,
     rest: np.ndarray | None = None,
     inside: tuple[slice, slice] = (slice(None), slice(None)),
 ) -> None:
-    """Writes scene-linear light, exposure applied: EXR as it is, the others tone-mapped to sRGB.
+    """Writes scene-linear light, exposure applied: EXR and TIFF of 32 bits as it is, the others tone-mapped.
 
     Parameters
     ----------
@@ -64,8 +44,8 @@ def write_image(
     light : (H, W, 3) float32
         Multiplied by alpha, where there is one. An EXR keeps it so; PNG and TIFF get the colour without it.
     alpha : (H, W, 1) float32, optional
-    deep : bool
-        16 bits a channel instead of 8, in PNG and TIFF.
+    form : Form
+        Bits, colour space, resolution and words of the file.
     layers : mapping from name to (H, W, C) float32
         Passes, which become channels ``name.R`` and so on of an EXR.
     is_exact : bool
@@ -82,29 +62,76 @@ def write_image(
     OSError
         If the place cannot be written; an older picture there stays whole.
     """
-    ending = ending_of(path, alpha is not None, deep, bool(layers))
+    ending = ending_of(path, alpha is not None and not form.on_white, form.bits, bool(layers))
     with _memory_file() as (file, name):
         if ending == ".exr":
-            if rest is not None:
-                seen = light if alpha is None else np.concatenate([light, alpha], axis=2)
-                rest = np.concatenate([rest[..., :3] * rest[..., 3:], rest[..., 3:]], 2) if rest.shape[2] == 4 else rest
-                seen = _over(rest, seen, inside)
-                light, alpha = seen[..., :3], seen[..., 3:] if seen.shape[2] == 4 else None
-            planes = _exr_channels(light, alpha, layers)
-            spec = OpenImageIO.ImageSpec(*light.shape[1::-1], len(planes), "float")
-            spec.channelnames = tuple(planes)
-            spec.attribute("compression", "zip")
-            _encode(name, ending, spec, np.stack(list(planes.values()), axis=2))
+            if form.on_white and alpha is not None:
+                light, alpha = light + (1 - alpha), None
+            _write_exr(name, light, alpha, form, layers, rest, inside)
         else:
-            pixels = _developed(light, alpha, deep, is_exact)
+            pixels = _developed(light, alpha, form, is_exact)
             pixels = pixels if rest is None else _over(rest, pixels, inside)
-            spec = OpenImageIO.ImageSpec(*pixels.shape[1::-1], pixels.shape[2], str(pixels.dtype))
-            spec.attribute("oiio:UnassociatedAlpha", 1)
-            spec.attribute("oiio:ColorSpace", "sRGB")
-            spec.attribute("compression", {".jpg": "jpeg:95", ".tiff": "zip"}.get(ending, "zip"))
-            spec.attribute("jpeg:subsampling", "4:4:4")
-            _encode(name, ending, spec, pixels)
+            if ending in _COMPACT:
+                _write_compact(file, ending, pixels, form)
+            else:
+                _encode(name, ending, _spec(pixels, form), pixels)
         write_file(path, file)
+
+
+def _write_exr(name: str, light, alpha, form: Form, layers, rest, inside) -> None:
+    if rest is not None:
+        seen = light if alpha is None else np.concatenate([light, alpha], axis=2)
+        rest = np.concatenate([rest[..., :3] * rest[..., 3:], rest[..., 3:]], 2) if rest.shape[2] == 4 else rest
+        seen = _over(rest, seen, inside)
+        light, alpha = seen[..., :3], seen[..., 3:] if seen.shape[2] == 4 else None
+    planes = _exr_channels(light, alpha, layers)
+    spec = OpenImageIO.ImageSpec(*light.shape[1::-1], len(planes), "float")
+    spec.channelnames = tuple(planes)
+    if form.bits == 16:
+        depths = [OpenImageIO.TypeDesc("half" if _fits_half(plane) else "float") for plane in planes]
+        spec.channelformats = tuple(depths)
+    spec.attribute("compression", "zip")
+    _describe(spec, form)
+    for key, words in form.attributes:
+        spec.attribute(key, words)
+    _encode(name, ".exr", spec, np.stack(list(planes.values()), axis=2))
+
+
+def _fits_half(plane: str) -> bool:
+    """Light and shares do; lengths, and the numbers of Cryptomatte, lose what they are for."""
+    return not plane.startswith(("depth", "position", "Crypto"))
+
+
+def _spec(pixels: np.ndarray, form: Form):
+    depth = {"float32": "float"}.get(pixels.dtype.name, pixels.dtype.name)
+    spec = OpenImageIO.ImageSpec(*pixels.shape[1::-1], pixels.shape[2], depth)
+    spec.attribute("oiio:UnassociatedAlpha", 1)
+    spec.attribute("compression", "zip")
+    if pixels.dtype == np.float32:
+        spec.attribute("tiff:predictor", 1)  # none: the one for floats is read by few
+    profile = np.frombuffer(icc_profile(LINEAR if pixels.dtype == np.float32 else form.space), np.uint8)
+    spec.attribute("ICCProfile", OpenImageIO.TypeDesc(f"uint8[{len(profile)}]"), profile)
+    _describe(spec, form)
+    return spec
+
+
+def _describe(spec, form: Form) -> None:
+    for name in ("XResolution", "YResolution"):
+        spec.attribute(name, float(form.dpi))
+    spec.attribute("ResolutionUnit", "in")
+    spec.attribute("Software", "Mat Shelf")
+    if form.about:
+        spec.attribute("ImageDescription", "; ".join(f"{name}: {words}" for name, words in form.about))
+
+
+def _write_compact(file: BinaryIO, ending: str, pixels: np.ndarray, form: Form) -> None:
+    """JPEG, WebP and AVIF."""
+    if max(pixels.shape[:2]) > LARGEST_SIDE.get(ending, 65535):
+        most = LARGEST_SIDE[ending]
+        raise ImageError(f"a {ending[1:].upper()} has at most {most} pixels a side; choose another format")
+    profile, dpi = icc_profile(form.space), (form.dpi, form.dpi)
+    Image.fromarray(pixels).save(file, icc_profile=profile, dpi=dpi, xmp=xmp_packet(form.about), **_COMPACT[ending])
+    file.flush()
 
 
 def _over(rest: np.ndarray, pixels: np.ndarray, inside: tuple[slice, slice]) -> np.ndarray:
@@ -182,14 +209,26 @@ def _encode(name: str, ending: str, spec, pixels: np.ndarray) -> None:
         raise OSError(f"the image could not be encoded ({output.geterror().strip() or 'it may be too large'})")
 
 
-def _developed(light: np.ndarray, alpha: np.ndarray | None, deep: bool, is_exact: bool) -> np.ndarray:
-    """(H, W, 3 or 4) uint8 or uint16."""
+def _developed(light: np.ndarray, alpha: np.ndarray | None, form: Form, is_exact: bool) -> np.ndarray:
+    """(H, W, 3 or 4) uint8, uint16 or float32."""
     color = light if alpha is None else light / np.maximum(alpha, 1e-4)
-    color = develop_deep(color, is_exact) if deep else develop(color, is_exact=is_exact)
-    if alpha is None:
-        return np.ascontiguousarray(color)
-    whole = 65535 if deep else 255
-    return np.concatenate([color, np.round(alpha * whole).astype(color.dtype)], axis=2)
+    if form.bits == 32:
+        if form.on_white and alpha is not None:
+            return np.ascontiguousarray(light + (1 - alpha), np.float32)
+        return np.ascontiguousarray(color if alpha is None else np.concatenate([color, alpha], axis=2), np.float32)
+    whole, depth = (65535, np.uint16) if form.bits == 16 else (255, np.uint8)
+    if form == PLAIN._replace(dpi=form.dpi, about=form.about, on_white=form.on_white) and not (
+        form.on_white and alpha is not None
+    ):
+        shown = develop(color, is_exact=is_exact)
+    else:
+        linear = tone_map(color, is_exact)
+        if form.on_white and alpha is not None:
+            linear = linear * alpha + (1 - alpha)
+        shown = np.round(encoded(linear, form.space) * whole).astype(depth)
+    if alpha is None or form.on_white:
+        return np.ascontiguousarray(shown)
+    return np.concatenate([shown, np.round(alpha * whole).astype(depth)], axis=2)
 
 
 _CHANNELS = {"normal": "XYZ", "position": "XYZ", "depth": "Z"}
@@ -201,7 +240,7 @@ def _exr_channels(light, alpha, layers) -> dict[str, np.ndarray]:
     if alpha is not None:
         planes["A"] = alpha[..., 0]
     for name, layer in layers.items():
-        letters = _CHANNELS.get(name, "RGB" if layer.shape[2] == 3 else "Y")
+        letters = _CHANNELS.get(name, {3: "RGB", 4: "RGBA"}.get(layer.shape[2], "Y"))
         # A dot sets a channel apart from its layer, so names of parts must not bring more of them.
         kind, _, rest = name.partition(".")
         plain = f"{kind}.{rest.replace('.', '_')}" if rest else kind

@@ -8,13 +8,20 @@ import numpy as np
 
 from mat_shelf.document.project import Project
 from mat_shelf.exchange.assets import Assets
+from mat_shelf.exchange.image_form import PLAIN, Form, ending_of
 from mat_shelf.exchange.image_reading import ImageError, read_map
-from mat_shelf.exchange.image_writing import ending_of, write_image
+from mat_shelf.exchange.image_writing import write_image
 from mat_shelf.exchange.supplies import prepare_supplies
-from mat_shelf.rendering.aovs import render_aovs
-from mat_shelf.rendering.final_render import Rendered, relit, render_picture
+from mat_shelf.rendering.aovs import finish_masks, render_aovs
+from mat_shelf.rendering.cryptomatte import cryptomatte
+from mat_shelf.rendering.final_render import FilmKeeper, Rendered, relit, render_picture
+from mat_shelf.rendering.finishing import finished
 from mat_shelf.rendering.region import PictureRegion
+from mat_shelf.scene.material_table import visible_parts
 from mat_shelf.system.file_reader import read_file
+
+_LONGEST = 4000
+"""Letters of the names of materials that a file keeps."""
 
 
 @dataclass(frozen=True)
@@ -31,8 +38,12 @@ class RenderSettings:
         Time limit.
     denoise, cut_out, straight : bool
         Noise removed; backdrop left out; straight light through glass.
-    deep : bool
-        16 bits per channel, for PNG and TIFF.
+    form : Form
+        Bits, colour space, resolution and words of the file.
+    is_finished : bool
+        Whether the project's finish is applied; passes are as rendered.
+    has_ids : bool
+        Whether an EXR has Cryptomatte layers.
     region : PictureRegion or None
         The only part that is rendered.
     keep_rest : bool
@@ -51,7 +62,9 @@ class RenderSettings:
     denoise: bool = True
     cut_out: bool = False
     straight: bool = False
-    deep: bool = False
+    form: Form = PLAIN
+    is_finished: bool = True
+    has_ids: bool = False
     keeps_apart: bool = False
     passes: Sequence[str] = ()
     region: PictureRegion | None = None
@@ -65,8 +78,10 @@ def render_to_file(
     settings: RenderSettings = RenderSettings(),
     progress: Callable[[int, int], bool] = lambda done, total: True,
     preparing: Callable[[str, int, int], bool] = lambda what, done, total: True,
+    keeper: FilmKeeper | None = None,
+    is_stopped: Callable[[], bool] = lambda: False,
 ) -> tuple[Rendered, list[str]]:
-    """Renders the view and set in use of a project to a PNG, EXR, TIFF or JPEG.
+    """Renders the view and set in use of a project to a file.
 
     Parameters
     ----------
@@ -82,6 +97,8 @@ def render_to_file(
         Told the samples that are done; False cancels.
     preparing : callable (what, done, total) -> bool
         Told what is made before; see `prepare_supplies`.
+    keeper, is_stopped
+        As `render_picture` has them.
 
     Returns
     -------
@@ -103,7 +120,7 @@ def render_to_file(
             raise ImageError("nothing of the region lies in the picture")
         if settings.passes:
             raise ImageError("passes are of whole pictures; leave them out, or the region")
-        ending_of(path, settings.cut_out or not settings.keep_rest, settings.deep)
+        ending_of(path, settings.cut_out or not settings.keep_rest, settings.form.bits)
         rest = _kept(path, settings) if settings.keep_rest else None
     words = prepare_supplies(project, assets, preparing)
     rendered = render_picture(
@@ -120,8 +137,10 @@ def render_to_file(
         progress=progress,
         region=region,
         keeps_apart=settings.keeps_apart or "lights" in settings.passes,
+        keeper=keeper,
+        is_stopped=is_stopped,
     )
-    _write(project, rendered, path, settings, rest)
+    _write(project, assets, rendered, path, settings, rest)
     return rendered, words
 
 
@@ -151,16 +170,53 @@ def write_relit(project: Project, assets: Assets, rendered: Rendered, path: Path
         If the file cannot be written.
     """
     again = relit(rendered, project, assets)
-    _write(project, again, path, settings, None)
+    _write(project, assets, again, path, settings, None)
     return again
 
 
-def _write(project: Project, rendered: Rendered, path: Path, settings: RenderSettings, rest) -> None:
-    extra = render_aovs(project, rendered, settings.passes)
+def _write(project: Project, assets: Assets, rendered: Rendered, path: Path, settings: RenderSettings, rest) -> None:
+    extra, form = render_aovs(project, rendered, settings.passes), settings.form
     region = settings.region and settings.region.within(settings.width, settings.height)
     alpha = rendered.alpha if rest is None or settings.cut_out else None
     inside = region.slices() if region is not None else (slice(None), slice(None))
-    write_image(path, rendered.light, alpha, settings.deep, extra, project.set.exact_colors, rest, inside)
+    light = rendered.light
+    if settings.is_finished and not project.finish.changes_nothing:
+        light = _finished(project, assets, rendered)
+    if settings.has_ids:
+        layers, attributes = cryptomatte(project, rendered, assets)
+        extra, form = extra | layers, form._replace(attributes=(*form.attributes, *attributes))
+    form = form._replace(about=(*form.about, *about(project, rendered)))
+    write_image(path, light, alpha, form, extra, project.set.exact_colors, rest, inside)
+
+
+def _finished(project: Project, assets: Assets, rendered: Rendered) -> np.ndarray:
+    """Light with the project's finish; the colour of what is cut out is finished without the share that it covers."""
+    masks = finish_masks(project, rendered, assets)
+    if rendered.alpha is None:
+        return finished(rendered.light, project.finish, masks)
+    color = rendered.light / np.maximum(rendered.alpha, np.float32(1e-4))
+    return finished(color, project.finish, masks) * rendered.alpha
+
+
+def about(project: Project, rendered: Rendered) -> tuple[tuple[str, str], ...]:
+    """Words of a file about a render: product, view, set, materials that it wears, samples.
+
+    Parameters
+    ----------
+    project : Project
+        The project.
+    rendered : Rendered
+        The render.
+
+    Returns
+    -------
+    tuple of (str, str)
+    """
+    parts = [project.product.parts[k] for k in visible_parts(project)]
+    worn = {thing.material for part in parts for thing in (part, *part.zones)}
+    names = ", ".join(material.name for material in project.materials if material.id in worn)
+    told = (("Product", project.product.name), ("View", project.view.name), ("Set", project.set.name))
+    return (*told, ("Materials", names[:_LONGEST]), ("Samples", str(rendered.film.samples)))
 
 
 def _kept(path: Path, settings: RenderSettings) -> np.ndarray:
@@ -172,7 +228,8 @@ def _kept(path: Path, settings: RenderSettings) -> np.ndarray:
         raise ImageError(
             f"{path.name} is {kept.shape[1]} by {kept.shape[0]} pixels; render the region at that size, or all of it"
         )
-    depth = "float32" if ending_of(path) == ".exr" else "uint16" if settings.deep else "uint8"
+    ending = ending_of(path)
+    depth = "float32" if ending == ".exr" else {16: "uint16", 32: "float32"}.get(settings.form.bits, "uint8")
     if kept.dtype.name != depth:  # said before the render, not after it
         raise ImageError(f"{path.name} has other bits per channel; choose the same, or render all of it")
     return kept

@@ -5,7 +5,7 @@ over it, blur of the lens included. Depth and position are not: a mean of two di
 are seen through the middle of each pixel.
 """
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 
 import numpy as np
 
@@ -13,15 +13,18 @@ from mat_shelf.document.project import Project
 from mat_shelf.numerics.low_discrepancy import even_draws
 from mat_shelf.rendering import passes, wave_state
 from mat_shelf.rendering.final_render import Rendered
+from mat_shelf.rendering.finish_masks import shows
 from mat_shelf.rendering.first_hit import find_first_hits, pixel_rays
 from mat_shelf.rendering.render_task import RenderTask
 from mat_shelf.scene.interior_list import OUTSIDE
-from mat_shelf.scene.material_table import visible_parts
+from mat_shelf.scene.material_table import Supplies, visible_parts
 from mat_shelf.scene.relighting import layer_names
 
 PASSES = ("albedo", "normal", "depth", "position", "parts", "materials", "lights")
 MASK_SAMPLES = 64
 """Enough for edges of 64 greys; more would cost time that nobody sees."""
+_BAND = 1 << 17
+"""Pixels whose samples are looked at together."""
 BACKDROP, NOTHING = "Backdrop", "No part"
 
 
@@ -88,34 +91,104 @@ def _by_light(project: Project, rendered: Rendered) -> dict[str, np.ndarray]:
     return {name: picture * share for name, picture in layers.items()}
 
 
+def seen_samples(rendered: Rendered) -> Iterator[tuple[slice, np.ndarray, np.ndarray]]:
+    """The things that samples of a picture see first, some pixels at a time.
+
+    Parameters
+    ----------
+    rendered : Rendered
+        The render.
+
+    Yields
+    ------
+    pixels : slice
+        Of the picture, row by row.
+    geometry, primitive : (S, n) int32
+        As `Geometry.intersect` has them, of each sample.
+    """
+    film, task = rendered.film, rendered.task
+    samples, count = min(film.samples, MASK_SAMPLES), film.width * film.height
+    for first in range(0, count, _BAND):
+        every = np.arange(first, min(first + _BAND, count), dtype=np.int32)
+        paths = wave_state.new_paths(len(every))
+        geometry = np.empty((samples, len(every)), np.int32)
+        primitive = np.empty_like(geometry)
+        for sample in range(samples):
+            draws, salt = even_draws(sample, task.seed)
+            passes.generate(task.view, film.width, film.height, every, sample, task.seed, draws, salt, OUTSIDE, paths)
+            geometry[sample], primitive[sample] = task.geometry.intersect(paths.origin, paths.direction)[:2]
+        yield slice(first, first + len(every)), geometry, primitive
+
+
 def _masks(project: Project, rendered: Rendered, wanted: Sequence[str]) -> dict[str, np.ndarray]:
     film, task = rendered.film, rendered.task
-    pixels, samples = film.width * film.height, min(film.samples, MASK_SAMPLES)
-    counts: dict[tuple[str, int], np.ndarray] = {}
-    paths = wave_state.new_paths(pixels)
-    every = np.arange(pixels, dtype=np.int32)
-    for sample in range(samples):
-        draws, salt = even_draws(sample, task.seed)
-        passes.generate(task.view, film.width, film.height, every, sample, task.seed, draws, salt, OUTSIDE, paths)
-        geometry, primitive = task.geometry.intersect(paths.origin, paths.direction)[:2]
-        for kind, seen in (("parts", geometry), ("materials", _rows(task, geometry, primitive))):
+    made: dict[tuple[str, int], np.ndarray] = {}
+    for pixels, geometry, primitive in seen_samples(rendered):
+        for kind, seen in (("parts", geometry), ("materials", seen_rows(task, geometry, primitive))):
             if kind in wanted:
                 for index in np.unique(seen):
-                    count = counts.setdefault((kind, int(index)), np.zeros(pixels, np.uint16))
-                    count += seen == index
+                    mask = made.setdefault((kind, int(index)), np.zeros(film.width * film.height, np.float32))
+                    mask[pixels] = (seen == index).mean(axis=0)
     parts = [project.product.parts[k].name for k in visible_parts(project)]
     materials = [NOTHING, *(material.name for material in project.materials)]
-    made: dict[str, np.ndarray] = {}
-    for (kind, index), count in sorted(counts.items()):
+    named: dict[str, np.ndarray] = {}
+    for (kind, index), mask in sorted(made.items(), key=lambda each: each[0]):
         names, word = (parts, "part") if kind == "parts" else (materials, "material")
-        name = names[index] if 0 <= index < len(names) else BACKDROP if index >= 0 else NOTHING
-        mask = (count / np.float32(samples)).astype(np.float32).reshape(film.height, film.width, 1)
-        made[f"{word}.{name}"] = made.get(f"{word}.{name}", 0) + mask
-    return made
+        name = f"{word}.{_name(names, index)}"
+        named[name] = named.get(name, 0) + mask.reshape(film.height, film.width, 1)
+    return named
 
 
-def _rows(task: RenderTask, geometry: np.ndarray, primitive: np.ndarray) -> np.ndarray:
-    """Parameter row of each hit, (N,) int32; -1 where nothing was hit."""
+def _name(names: Sequence[str], index: int) -> str:
+    return names[index] if 0 <= index < len(names) else BACKDROP if index >= 0 else NOTHING
+
+
+def finish_masks(project: Project, rendered: Rendered, supplies: Supplies) -> dict[str, np.ndarray]:
+    """Masks of the adjustments of a project's finish, as exact as its passes.
+
+    Parameters
+    ----------
+    project : Project
+        The project.
+    rendered : Rendered
+        A render of it.
+    supplies : Supplies
+        Its faces of zones.
+
+    Returns
+    -------
+    dict of (H, W) float32
+        By the adjustments' ids.
+    """
+    film, task, working = rendered.film, rendered.task, project.finish.working
+    if project.finish.changes_nothing or not working:
+        return {}
+    places = np.full(task.geometry.count + 1, -1, np.int32)
+    visible = visible_parts(project)
+    places[: len(visible)] = visible
+    made = {each.id: np.zeros(film.width * film.height, np.float32) for each in working}
+    for pixels, geometry, primitive in seen_samples(rendered):
+        faces = task.geometry.own_faces(geometry, primitive)
+        for each in working:
+            made[each.id][pixels] = shows(each, project, supplies, places[geometry], faces).mean(axis=0)
+    return {key: mask.reshape(film.height, film.width) for key, mask in made.items()}
+
+
+def seen_rows(task: RenderTask, geometry: np.ndarray, primitive: np.ndarray) -> np.ndarray:
+    """Parameter row of each hit.
+
+    Parameters
+    ----------
+    task : RenderTask
+        Scene, camera and settings.
+    geometry, primitive : (N,) int32
+        As `Geometry.intersect` has them.
+
+    Returns
+    -------
+    (N,) int32
+        -1 where nothing was hit.
+    """
     material_table = task.material_table
     rows = np.where(geometry >= 0, material_table.rows[geometry], -1)
     first = material_table.zone_first[geometry]

@@ -2,7 +2,8 @@
 
 import math
 import time
-from typing import NamedTuple
+from collections.abc import Callable
+from typing import NamedTuple, Protocol
 
 import numpy as np
 
@@ -57,6 +58,30 @@ class Rendered(NamedTuple):
     is_clean: bool = True
 
 
+class FilmKeeper(Protocol):
+    """Keeps what a render has so far, so that it can go on after the process has ended."""
+
+    def fill(self, film: Film) -> None:
+        """Puts the samples of an earlier run into an empty film of the same picture, if there are any.
+
+        Parameters
+        ----------
+        film : Film
+            The film.
+        """
+
+    def keep(self, film: Film, is_last: bool = False) -> None:
+        """Takes the samples so far, now and then.
+
+        Parameters
+        ----------
+        film : Film
+            The film.
+        is_last : bool
+            Whether no more samples come.
+        """
+
+
 def render_picture(
     project: Project,
     supplies: Supplies,
@@ -72,6 +97,8 @@ def render_picture(
     threads: int | None = None,
     keeps_apart: bool = False,
     region: PictureRegion | None = None,
+    keeper: FilmKeeper | None = None,
+    is_stopped: Callable[[], bool] = lambda: False,
 ) -> Rendered:
     """A finished picture, scene-linear, exposure applied.
 
@@ -105,6 +132,10 @@ def render_picture(
         As `RenderTask.keeps_apart`; of whole pictures only. Lights that are off are rendered too, and not shown.
     region : PictureRegion, optional
         The only part that is rendered; the picture has an alpha of 0 outside.
+    keeper : FilmKeeper, optional
+        Has samples of an earlier run, and takes those of this one.
+    is_stopped : callable () -> bool
+        Asked many times a second; True cancels within a sample.
 
     Returns
     -------
@@ -115,7 +146,7 @@ def render_picture(
     ValueError
         If nothing of the region lies in the picture.
     InterruptedError
-        If `progress` said so.
+        If `progress` or `is_stopped` said so.
     """
     project = seen_from(project, project.view.camera)
     studio = project.set
@@ -146,14 +177,24 @@ def render_picture(
     pixels = None if region is None else region.pixels(width)
     tracer = Tracer(threads)
     ends = time.monotonic() + seconds if seconds is not None else math.inf
+    if keeper is not None:
+        keeper.fill(film)
+    begun = film.samples
     try:
-        for done in range(samples):
-            tracer.add_sample(task, film, pixels=pixels)
+        if begun and not progress(min(begun, samples), samples):
+            raise InterruptedError("cancelled")
+        for done in range(begun, samples):
+            if not tracer.add_sample(task, film, is_stopped, pixels):
+                raise InterruptedError("cancelled")
             if not progress(done + 1, samples):
                 raise InterruptedError("cancelled")
+            if keeper is not None:
+                keeper.keep(film)
             if time.monotonic() >= ends:
                 break
     finally:
+        if keeper is not None:
+            keeper.keep(film, is_last=True)
         tracer.close()
     if region is None:
         made = Rendered(np.empty(0), None, task, film, lit if keeps_apart else None, denoise)

@@ -14,6 +14,7 @@ class Frame:
     Attributes
     ----------
     pixels : (h, w, 3) uint8, sRGB; coarse ones may be smaller than the wall's pane
+    as_rendered : (h, w, 3) uint8 or None, the same without its finish, where that is compared
     first_hits : FirstHits, what each pixel sees; a coarse frame's may be coarse too
     samples : int
     seconds : float, since the last edit
@@ -25,6 +26,7 @@ class Frame:
     """
 
     pixels: np.ndarray
+    as_rendered: np.ndarray | None
     first_hits: FirstHits
     samples: int
     seconds: float

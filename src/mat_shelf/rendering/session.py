@@ -19,6 +19,8 @@ from mat_shelf.document.project import Project
 from mat_shelf.rendering.camera import white_gains
 from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.film import Film
+from mat_shelf.rendering.finish_masks import quick_masks
+from mat_shelf.rendering.finishing import finished
 from mat_shelf.rendering.first_hit import FirstHits, find_first_hits
 from mat_shelf.rendering.frame import Frame
 from mat_shelf.rendering.input_picture import SAMPLES as INPUT_SAMPLES
@@ -96,6 +98,8 @@ class RenderSession:
         self._started = time.perf_counter()
         self._input_key = ""
         self._input: InputPicture | None = None
+        self._is_detail = beside is not None
+        self._compares = False
 
     def close(self) -> None:
         """Stops the work under way and ends the threads."""
@@ -165,6 +169,27 @@ class RenderSession:
         with self._lock:
             if key != self._input_key:
                 self._input_key, self._input = key, None
+                self._revision += 1
+                if self._wanted is not None:
+                    self._wanted = self._wanted._replace(revision=self._revision)
+            return self._revision
+
+    def compare_finish(self, compares: bool) -> int:
+        """Gives each frame a picture without the finish too, or no longer.
+
+        Parameters
+        ----------
+        compares : bool
+            Whether it is given.
+
+        Returns
+        -------
+        int
+            The revision that its frames will carry.
+        """
+        with self._lock:
+            if compares != self._compares:
+                self._compares = compares
                 self._revision += 1
                 if self._wanted is not None:
                     self._wanted = self._wanted._replace(revision=self._revision)
@@ -296,13 +321,13 @@ class RenderSession:
             for patch in patches:
                 light = denoise_film(film.crop(*lattice_of(patch, stride)), "fast", padding=0)
                 fill_touched(self._clean, light, patch, stride)
-        pixels = _developed(self._clean, wanted)
+        hits = self._seen(wanted, self._task.geometry)
+        pixels = self._developed(self._clean, wanted, hits)
         seconds, is_new = time.perf_counter() - started, len(touched) > 0
         if patches:  # the first one of a drag sets up more, and tells nothing
             self._stride = next_stride(stride, time.perf_counter() - begun) if self._stride else stride
         samples = 1 if is_new else self._shown_samples or film.samples
-        hits = self._seen(wanted, self._task.geometry)
-        return Frame(pixels, hits, samples, seconds, is_new, wanted.revision, stride, light=self._clean)
+        return Frame(*pixels, hits, samples, seconds, is_new, wanted.revision, stride, light=self._clean)
 
     def _seen(self, wanted: "_Wanted", geometry: Geometry) -> FirstHits:
         """First hits of the picture at its full size."""
@@ -325,8 +350,8 @@ class RenderSession:
         key, first_hits = self._first_hits
         if key != (task.geometry, camera, wanted.width, wanted.height):
             first_hits = find_first_hits(project, task.geometry, camera, film.width, film.height)
-        pixels = _developed(light, wanted)
-        return Frame(pixels, first_hits, COARSE_SAMPLES, time.perf_counter() - started, True, revision, light=light)
+        pixels = self._developed(light, wanted, first_hits)
+        return Frame(*pixels, first_hits, COARSE_SAMPLES, time.perf_counter() - started, True, revision, light=light)
 
     def _coarse_shot(self, wanted: "_Wanted", width: int, height: int) -> RenderTask:
         task = self._shot(wanted, width, height, seed=wanted.revision)
@@ -354,7 +379,7 @@ class RenderSession:
         self._shown_revision = revision
         seconds = time.perf_counter() - self._started
         pixels, values = picture.pixels(), picture.values()
-        return Frame(pixels, hits, picture.samples, seconds, False, revision, values=values)
+        return Frame(pixels, None, hits, picture.samples, seconds, False, revision, values=values)
 
     def _refine(self, wanted: "_Wanted") -> Frame | None:
         film, revision = self._film, wanted.revision
@@ -384,8 +409,20 @@ class RenderSession:
         first_hits = self._seen(wanted, task.geometry)
         self._clean = light
         seconds = time.perf_counter() - self._started
-        pixels = _developed(light, wanted)
-        return Frame(pixels, first_hits, samples, seconds, False, revision, light=light)
+        pixels = self._developed(light, wanted, first_hits)
+        return Frame(*pixels, first_hits, samples, seconds, False, revision, light=light)
+
+    def _developed(self, light: np.ndarray, wanted: "_Wanted", seen: FirstHits):
+        """Pictures of the light, balanced and exposed, (H, W, 3) uint8: with its finish and, if asked for, without."""
+        project, studio = wanted.project, wanted.project.set
+        shown = light * white_gains(wanted.camera)
+        as_rendered = develop(shown, studio.exposure, studio.exact_colors) if self._compares else None
+        finish = project.finish.of_detail() if self._is_detail else project.finish
+        if finish.changes_nothing:
+            return develop(shown, studio.exposure, studio.exact_colors), as_rendered
+        masks = quick_masks(finish, project, self._supplies, seen, light.shape[:2])
+        shown = finished(shown * np.float32(2.0**studio.exposure), finish, masks)
+        return develop(shown, 0.0, studio.exact_colors), as_rendered
 
 
 class _Wanted(NamedTuple):
@@ -397,9 +434,3 @@ class _Wanted(NamedTuple):
     width: int
     height: int
     revision: int
-
-
-def _developed(light: np.ndarray, wanted: _Wanted) -> np.ndarray:
-    """A picture of the light, balanced and exposed, (H, W, 3) uint8."""
-    studio = wanted.project.set
-    return develop(light * white_gains(wanted.camera), studio.exposure, studio.exact_colors)

@@ -1,4 +1,4 @@
-"""Light as it is shown: the tone curve, its inverse, and pictures in 8 and 16 bits."""
+"""Light as it is shown: the tone curve, its inverse."""
 
 import math
 
@@ -150,20 +150,3 @@ def develop(light, exposure: float = 0.0, is_exact: bool = False) -> np.ndarray:
     out = np.empty(flat.shape, np.uint8)
     _develop(flat, F(2.0**exposure), _CURVE, is_exact, out)
     return out.reshape(light.shape)
-
-
-def develop_deep(light, is_exact: bool = False) -> np.ndarray:
-    """As `develop`, in 16 bits: (H, W, 3) float32 to (H, W, 3) uint16.
-
-    Parameters
-    ----------
-    light : (H, W, 3) float32
-        Scene-linear light.
-    is_exact : bool
-        Whether colours below the shoulder stay exact.
-
-    Returns
-    -------
-    (H, W, 3) float32
-    """
-    return np.round(encode_srgb(tone_map(light, is_exact)) * 65535).astype(np.uint16)

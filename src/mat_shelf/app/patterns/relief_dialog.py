@@ -21,7 +21,8 @@ from mat_shelf.app.widgets.value_row import Slider
 from mat_shelf.document.ids import name_from
 from mat_shelf.document.image import ImageRef
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.exchange.image_writing import ImageError, png_bytes
+from mat_shelf.exchange.image_decoding import ImageError
+from mat_shelf.exchange.image_writing import png_bytes
 from mat_shelf.patterns.mipmap import Mipmap
 from mat_shelf.patterns.relief_images import (
     flattened,

@@ -8,6 +8,7 @@ from PyQt6.QtGui import QColor, QPainter
 from mat_shelf.app.theme import THEME, font
 
 TOP_LEFT = Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft
+TOP_RIGHT = Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight
 BOTTOM_RIGHT = Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignRight
 
 _HINT, _SPARE = 208, 26

@@ -47,7 +47,7 @@ class RenderWorker(QObject):
         self._sessions = {MAIN: viewport, CLOSE_UP: RenderSession(supplies, beside=viewport)}
         self.looked_at = MAIN
         self._wake = threading.Event()
-        self._paused = False
+        self._paused = self._gives_way = False
         self._is_closing = False
         self._edited_at = 0.0
         self._thread = threading.Thread(target=self._run, name="wall", daemon=True)
@@ -76,6 +76,17 @@ class RenderWorker(QObject):
         self._sessions[pane].set_region(region)
         self._wake.set()
 
+    def compare_finish(self, pane: str, compares: bool) -> int:
+        """Gives a pane the picture as rendered too; returns the revision of its frames."""
+        revision = self._sessions[pane].compare_finish(compares)
+        self._wake.set()
+        return revision
+
+    def give_way(self, gives: bool) -> None:
+        """Makes only the first picture after each edit, while other work needs the processor."""
+        self._gives_way = gives
+        self._wake.set()
+
     def pause(self, paused: bool) -> None:
         """Leaves the processor to other work, or goes on."""
         self._paused = paused
@@ -93,6 +104,8 @@ class RenderWorker(QObject):
         for pane in order:
             if self._sessions[pane].is_behind:
                 return pane
+        if self._gives_way:
+            return None
         busy = [pane for pane in order if not self._sessions[pane].is_at_rest]
         return (busy[-1] if turn == 0 else busy[0]) if busy else None
 

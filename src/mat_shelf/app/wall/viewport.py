@@ -13,6 +13,7 @@ from mat_shelf.app.wall.tools.carry import Carry
 from mat_shelf.app.wall.tools.close_up_point import CloseUpPoint
 from mat_shelf.app.wall.tools.crop_frame import CropFrame
 from mat_shelf.app.wall.tools.faces import Faces
+from mat_shelf.app.wall.tools.finish_split import FinishSplit
 from mat_shelf.app.wall.tools.focus import Focus
 from mat_shelf.app.wall.tools.horizon_lines import HorizonLines
 from mat_shelf.app.wall.tools.input_legend import InputLegend
@@ -113,6 +114,7 @@ class Viewport(QWidget):
         self.part_menu, self.carry = PartMenu(self), Carry(self)
         self.turn_lights, self.crop_frame = TurnLights(self), CropFrame(self)
         self.light_handles, self.aim_light = LightHandles(self), AimLight(self)
+        self.finish_split = FinishSplit(self)
         self.light_meter, self.horizon_lines, self.sharp_zone = LightMeter(self), HorizonLines(self), SharpZone(self)
         workshop.project_changed.connect(self._follow)
         workshop.camera_changed.connect(self._follow)
@@ -130,6 +132,7 @@ class Viewport(QWidget):
         self.snapshots.taken = {}
         if self._size != (0, 0):
             worker.resize(MAIN, *self._size)
+            worker.compare_finish(MAIN, self.finish_split.share is not None)
             self._follow()
             self._refine_region()
 
@@ -140,6 +143,12 @@ class Viewport(QWidget):
             self.revision = self._worker.update(
                 MAIN, self.workshop.shown_project, self.workshop.free_camera, self.workshop.ball
             )
+        self.update()
+
+    def compare_finish(self, compares: bool) -> None:
+        """Asks for the picture as rendered too, or no longer."""
+        if self._worker is not None:
+            self.revision = self._worker.compare_finish(MAIN, compares)
         self.update()
 
     def _refine_region(self) -> None:

@@ -33,7 +33,8 @@ class Wall(QFrame):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(self.across)
         self._worker: RenderWorker | None = None
-        self.is_held = self._is_paused = False
+        self.is_held = False
+        self._makes_way_for: set[str] = set()
         workshop.project_replaced.connect(self._new_worker)
         self._new_worker()
         self.viewport.wipe.compare_with(self.reference.image)
@@ -51,9 +52,9 @@ class Wall(QFrame):
         if self.sender() is self._worker:
             {MAIN: self.viewport, CLOSE_UP: self.close_up}[pane].show_frame(frame)
 
-    def pause(self, paused: bool) -> None:
-        """Leaves the processor to a final render, or goes on."""
-        self._is_paused = paused
+    def give_way(self, who: str, gives: bool) -> None:
+        """Leaves most of the processor to finished renders, or goes on; edits still show at once."""
+        (self._makes_way_for.add if gives else self._makes_way_for.discard)(who)
         self._tell_worker()
 
     def hold(self, is_held: bool) -> None:
@@ -64,7 +65,8 @@ class Wall(QFrame):
 
     def _tell_worker(self) -> None:
         if self._worker is not None:
-            self._worker.pause(self._is_paused or self.is_held)
+            self._worker.pause(self.is_held)
+            self._worker.give_way(bool(self._makes_way_for))
 
     def close_worker(self) -> None:
         if self._worker is not None:

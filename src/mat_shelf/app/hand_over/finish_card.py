@@ -1,0 +1,154 @@
+"""The finish: tone and colour of the whole picture, or of what one thing shows."""
+
+from functools import partial
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
+
+from mat_shelf.app.widgets.binding import Binding
+from mat_shelf.app.widgets.rows import row_of
+from mat_shelf.app.widgets.small_widgets import small_button
+from mat_shelf.app.workshop import HandOverWork
+from mat_shelf.commands.hand_over import WHOLE
+from mat_shelf.document.finish import Adjustment, Finish
+
+_COLUMNS = (("exposure", "contrast", "highlights", "shadows"), ("warmth", "tint", "saturation", "muted"))
+_EDGES = ("bloom", "bloom_above", "bloom_size", "vignette", "sharpening")
+
+
+class FinishCard(QWidget):
+    """Values of the adjustment on the board.
+
+    Signals
+    -------
+    compare_wanted : bool
+        Whether the picture as rendered is shown beside the finished one.
+    """
+
+    compare_wanted = pyqtSignal(bool)
+
+    def __init__(self, work: HandOverWork):
+        super().__init__()
+        self.work = work
+        self.rows = {name: row_of(self._bind(name), is_stacked=True) for names in _COLUMNS for name in names}
+        self.mask_box = QComboBox()
+        self.mask_box.setProperty("role", "small")
+        self.mask_box.setAccessibleName("What is adjusted")
+        self.mask_box.setToolTip("The whole picture, or one thing in it alone")
+        self.mask_box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.mask_box.setMinimumContentsLength(10)
+        self.mask_box.activated.connect(lambda: work.choose_adjustment(self.mask_box.currentData()))
+        self.add_button = small_button("Add mask", "Adjusts a part, a zone, a material or the backdrop alone")
+        self.menu = QMenu(self.add_button)
+        self.menu.aboutToShow.connect(self._fill_menu)
+        self.add_button.setMenu(self.menu)
+        self.remove_button = small_button("Remove", "Removes this mask with its adjustment", work.remove_masked)
+        self.reset_button = small_button("Reset", "Takes this adjustment back", work.reset_adjustment)
+        self.on_box = QCheckBox("Finish on")
+        self.on_box.setToolTip("Applies the finish, in the window and to shots")
+        self.on_box.clicked.connect(work.switch_finish)
+        self.compare_button = QPushButton("Compare", checkable=True)
+        self.compare_button.setProperty("role", "small")
+        self.compare_button.setToolTip("Shows the picture as rendered right of a line that can be dragged")
+        self.compare_button.toggled.connect(self.compare_wanted)
+        head, columns, foot, whole = QHBoxLayout(), QHBoxLayout(), QHBoxLayout(), QVBoxLayout(self)
+        head.addWidget(self.mask_box, 1)
+        for button in (self.add_button, self.remove_button):
+            head.addWidget(button)
+        columns.setSpacing(14)
+        for names in _COLUMNS:
+            column = QVBoxLayout()
+            column.setSpacing(0)
+            column.addStrut(126)
+            for name in names:
+                column.addWidget(self.rows[name])
+            column.addStretch(1)
+            columns.addLayout(column, 1)
+        foot.addWidget(self.on_box)
+        foot.addStretch(1)
+        foot.addWidget(self.compare_button)
+        foot.addWidget(self.reset_button)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.setSpacing(6)
+        for line in (head, columns, foot):
+            whole.addLayout(line)
+        whole.setStretch(1, 1)
+
+    def _bind(self, name: str) -> Binding:
+        return Binding(
+            self.work.workshop,
+            Adjustment,
+            name,
+            lambda w: self.work.adjustment,
+            lambda w, changed: self.work.with_adjustment(changed),
+        )
+
+    def _fill_menu(self) -> None:
+        """Lists what can be adjusted alone, what is selected first."""
+        self.menu.clear()
+        work, session = self.work, self.work.session
+        part, material = session.selected_part, session.selected_material
+        if part is not None:
+            self.menu.addAction(f"Part: {part.name}", partial(work.add_masked, "part", part.id))
+        if material is not None:
+            self.menu.addAction(f"Material: {material.name}", partial(work.add_masked, "material", material.id))
+        if self.menu.actions():
+            self.menu.addSeparator()
+        groups: dict[str, QMenu] = {}
+        for kind, target, words in work.mask_targets():
+            if kind in ("product", "backdrop"):
+                self.menu.addAction(words, partial(work.add_masked, kind))
+                continue
+            if kind not in groups:
+                groups[kind] = self.menu.addMenu({"part": "Parts", "zone": "Zones", "material": "Materials"}[kind])
+            groups[kind].addAction(words, partial(work.add_masked, kind, target))
+
+    def follow(self) -> None:
+        """Shows the adjustment on the board."""
+        work = self.work
+        choices = [("Whole picture", WHOLE), *((work.mask_words(each), each.id) for each in work.finish.masked)]
+        if [(self.mask_box.itemText(k), self.mask_box.itemData(k)) for k in range(self.mask_box.count())] != choices:
+            self.mask_box.clear()
+            for words, key in choices:
+                self.mask_box.addItem(words, key)
+        masked = work.masked
+        self.mask_box.setCurrentIndex(self.mask_box.findData(masked.id if masked is not None else WHOLE))
+        self.remove_button.setEnabled(masked is not None)
+        self.reset_button.setEnabled(work.adjustment != Adjustment())
+        self.on_box.setChecked(work.finish.is_on)
+        for row in self.rows.values():
+            row.follow()
+
+    def leave(self) -> None:
+        """The station is left: the picture is shown whole again."""
+        self.compare_button.setChecked(False)
+
+
+class EdgesCard(QWidget):
+    """Bloom, vignette and sharpening: what looks at the pixels around."""
+
+    def __init__(self, work: HandOverWork):
+        super().__init__()
+        self.work = work
+        self.rows = {name: row_of(self._bind(name), is_stacked=True) for name in _EDGES}
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addStrut(126)
+        for row in self.rows.values():
+            column.addWidget(row)
+        column.addStretch(1)
+
+    def _bind(self, name: str) -> Binding:
+        return Binding(
+            self.work.workshop,
+            Finish,
+            name,
+            lambda w: w.project.finish,
+            lambda w, changed: w.project.with_finish(changed),
+        )
+
+    def follow(self) -> None:
+        """Shows the values of the project."""
+        for row in self.rows.values():
+            row.follow()

@@ -1,0 +1,224 @@
+"""The shot on the board: what it is of, how large it is, and the form of its file."""
+
+from functools import partial
+
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QMenu,
+    QPushButton,
+    QSpinBox,
+    QWidget,
+)
+
+from mat_shelf.app.hand_over.add_shots_dialog import GROUNDS, KINDS
+from mat_shelf.app.render_dialog import PASS_NAMES
+from mat_shelf.app.workshop import HandOverWork
+from mat_shelf.commands.hand_over import SIZES
+from mat_shelf.document.shot import LEAST_SIDE, MOST_SAMPLES, MOST_SIDE
+from mat_shelf.exchange.color_profiles import COLOR_SPACES
+
+_BITS = {"png": (8, 16), "tiff": (8, 16, 32), "jpg": (8,), "webp": (8,), "avif": (8,), "exr": (16, 32)}
+_COLUMN = 214
+_CUSTOM = "Custom"
+
+
+class ShotCard(QWidget):
+    """Fields of the shot on the board, in two columns."""
+
+    def __init__(self, work: HandOverWork):
+        super().__init__()
+        self.work = work
+        self.name_field = QLineEdit()
+        self.name_field.setAccessibleName("Name of the shot")
+        self.name_field.setMaxLength(120)
+        self.name_field.editingFinished.connect(self._rename)
+        self.view_box = self._choice("View", "View of the shot", "view")
+        self.set_box = self._choice("Set", "Set of the shot", "set")
+        self.swap_box = self._choice("Variant", "Variant of the shot", "swap")
+        self.ground_box = self._choice("Background", "Background of the shot", "background")
+        self.ground_box.setToolTip("As lit, with the set's backdrop; the product alone with alpha; or alone on white")
+        for key, words in GROUNDS.items():
+            self.ground_box.addItem(words, key)
+        self.finish_box = QCheckBox("With the finish")
+        self.finish_box.setToolTip("Applies the finish; passes stay as rendered")
+        self.finish_box.clicked.connect(lambda is_on: self._change("Finish of the shot", is_finished=is_on))
+        self.size_box = QComboBox()
+        self.size_box.addItems([_CUSTOM, *SIZES])
+        self.size_box.textActivated.connect(self._choose_size)
+        self.width_box = self._spin(LEAST_SIDE, MOST_SIDE, " px", "Width", "width")
+        self.height_box = self._spin(LEAST_SIDE, MOST_SIDE, " px", "Height", "height")
+        self.dpi_box = self._spin(1, 10000, " dpi", "Pixels per inch", "dpi")
+        self.samples_box = self._spin(1, MOST_SAMPLES, " samples", "Samples", "samples")
+        self.minutes_box = self._spin(0, 7 * 24 * 60, " min", "Time limit", "minutes")
+        self.minutes_box.setSpecialValueText("no limit")
+        self.kind_box = self._choice("Format", "Format of the shot", "kind")
+        for words, kind in KINDS.items():
+            self.kind_box.addItem(words, kind)
+        self.bits_box = self._choice("Bits", "Bits of the shot", "bits")
+        self.profile_box = self._choice("Colours", "Colours of the shot", "profile")
+        self.profile_box.setToolTip("Colour profile of the file; an EXR has linear light instead")
+        for key, space in COLOR_SPACES.items():
+            self.profile_box.addItem(space.name, key)
+        self.passes_button = QPushButton("Passes")
+        self.passes_button.setProperty("role", "small")
+        self.passes_button.setToolTip("Passes and Cryptomatte masks beside the picture, in an EXR")
+        self.passes_menu = QMenu(self.passes_button)
+        self.passes_menu.aboutToShow.connect(self._fill_passes)
+        self.passes_button.setMenu(self.passes_menu)
+        self._lay_out()
+
+    def _lay_out(self) -> None:
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(10)
+        grid.setVerticalSpacing(6)
+        left = (
+            ("Name", self.name_field),
+            ("View", self.view_box),
+            ("Set", self.set_box),
+            ("Variant", self.swap_box),
+            ("Background", self.ground_box),
+            ("", self.finish_box),
+        )
+        right = (
+            ("Size", self.size_box),
+            ("Pixels", _side_by_side(self.width_box, self.height_box)),
+            ("Quality", _side_by_side(self.samples_box, self.minutes_box)),
+            ("Format", _side_by_side(self.kind_box, self.bits_box)),
+            ("Colours", _side_by_side(self.profile_box, self.dpi_box)),
+            ("", self.passes_button),
+        )
+        for column, rows in ((0, left), (2, right)):
+            grid.setColumnMinimumWidth(column + 1, 140 if column == 0 else _COLUMN)
+            grid.setColumnStretch(column + 1, 1)
+            for row, (words, widget) in enumerate(rows):
+                grid.addWidget(QLabel(words), row, column)
+                grid.addWidget(widget, row, column + 1)
+        grid.setRowStretch(len(left), 1)
+        self.view_box.setAccessibleName("View")
+
+    def _choice(self, name: str, label: str, field: str) -> QComboBox:
+        box = QComboBox()
+        box.setAccessibleName(name)
+        box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        box.setMinimumContentsLength(6)
+        box.activated.connect(lambda: self._change(label, **{field: box.currentData()}))
+        return box
+
+    def _spin(self, low: int, high: int, unit: str, name: str, field: str) -> QSpinBox:
+        box = QSpinBox()
+        box.setRange(low, high)
+        box.setSuffix(unit)
+        box.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+        box.setAccessibleName(name)
+        box.setKeyboardTracking(False)
+        box.valueChanged.connect(lambda value: self._change(f"{name} of the shot", f"shot {field}", **{field: value}))
+        return box
+
+    def _change(self, label: str, gesture: str | None = None, **fields) -> None:
+        shot = self.work.shot
+        if shot is None:
+            return
+        if "kind" in fields and shot.bits not in _BITS[fields["kind"]]:
+            fields["bits"] = _BITS[fields["kind"]][0]
+        if fields.get("kind") == "jpg" and shot.background == "transparent":
+            fields["background"] = "white"
+            self.work.session.said.emit("A JPEG has no alpha; the product stands on white.")
+        if fields.get("background") == "transparent" and shot.kind == "jpg":
+            fields["kind"] = "png"
+            self.work.session.said.emit("A JPEG has no alpha; the shot becomes a PNG.")
+        self.work.change_shot(label, gesture, **fields)
+        self.follow()
+
+    def _rename(self) -> None:
+        name = self.name_field.text().strip()
+        if name:
+            self._change("Rename shot", name=name)
+        self.follow()
+
+    def _choose_size(self, name: str) -> None:
+        if name in SIZES:
+            width, height, dpi = SIZES[name]
+            self._change("Size of the shot", width=width, height=height, dpi=dpi)
+
+    def _fill_passes(self) -> None:
+        shot, menu = self.work.shot, self.passes_menu
+        menu.clear()
+        if shot is None:
+            return
+        action = menu.addAction("Cryptomatte", lambda: self._change("Cryptomatte", has_ids=not shot.has_ids))
+        action.setCheckable(True)
+        action.setChecked(shot.has_ids)
+        menu.addSeparator()
+        for key, words in PASS_NAMES.items():
+            action = menu.addAction(words, partial(self._switch_pass, key))
+            action.setCheckable(True)
+            action.setChecked(key in shot.passes)
+
+    def _switch_pass(self, key: str) -> None:
+        passes = self.work.shot.passes
+        wanted = tuple(name for name in PASS_NAMES if (name in passes) != (name == key))
+        self._change("Passes of the shot", passes=wanted)
+
+    def follow(self) -> None:
+        """Shows the shot on the board."""
+        shot, project = self.work.shot, self.work.project
+        self.setEnabled(shot is not None)
+        boxes = (self.width_box, self.height_box, self.dpi_box, self.samples_box, self.minutes_box)
+        for box in boxes:
+            box.blockSignals(True)
+        if shot is not None:
+            if not self.name_field.hasFocus():
+                self.name_field.setText(shot.name)
+            _fill(self.view_box, [(view.name, view.id) for view in project.views], shot.view)
+            _fill(self.set_box, [(studio.name, studio.id) for studio in project.sets], shot.set)
+            swaps = [("As it is", None), *self.work.swaps()]
+            if shot.swap is not None and shot.swap not in [swap for _, swap in swaps]:
+                swaps.append(("Not in the project", shot.swap))
+            _fill(self.swap_box, swaps, shot.swap)
+            _fill(
+                self.bits_box,
+                [(f"{bits} bits", bits) for bits in _BITS[shot.kind]],
+                max(shot.bits, _BITS[shot.kind][0]),
+            )
+            for box, value in (
+                (self.ground_box, shot.background),
+                (self.kind_box, shot.kind),
+                (self.profile_box, shot.profile),
+            ):
+                box.setCurrentIndex(box.findData(value))
+            for box, value in zip(boxes, (shot.width, shot.height, shot.dpi, shot.samples, shot.minutes), strict=True):
+                box.setValue(round(value))
+            size = (shot.width, shot.height, shot.dpi)
+            self.size_box.setCurrentText(next((name for name, each in SIZES.items() if each == size), _CUSTOM))
+            self.finish_box.setChecked(shot.is_finished)
+            self.profile_box.setEnabled(shot.kind != "exr")
+            self.bits_box.setEnabled(len(_BITS[shot.kind]) > 1)
+            self.passes_button.setEnabled(shot.kind == "exr")
+            count = len(shot.passes) + shot.has_ids
+            self.passes_button.setText(f"Passes: {count}" if count and shot.kind == "exr" else "Passes")
+        for box in boxes:
+            box.blockSignals(False)
+
+
+def _fill(box: QComboBox, choices: list, current) -> None:
+    if [(box.itemText(k), box.itemData(k)) for k in range(box.count())] != choices:
+        box.clear()
+        for words, value in choices:
+            box.addItem(words, value)
+    box.setCurrentIndex(next((k for k, (_, value) in enumerate(choices) if value == current), -1))
+
+
+def _side_by_side(*widgets: QWidget) -> QWidget:
+    both = QWidget()
+    line = QHBoxLayout(both)
+    line.setContentsMargins(0, 0, 0, 0)
+    line.setSpacing(6)
+    for widget in widgets:
+        line.addWidget(widget, 1)
+    return both

@@ -1,0 +1,95 @@
+"""Shots: what is rendered in one go, each to a file of its own."""
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from mat_shelf.document.finish import Finish
+from mat_shelf.document.ids import Id, Name
+from mat_shelf.document.parameter import Frozen
+
+MOST_SHOTS = 1000
+LEAST_SIDE, MOST_SIDE, MOST_SAMPLES = 16, 16384, 65536
+_Side = Annotated[int, Field(ge=LEAST_SIDE, le=MOST_SIDE)]
+FileKind = Literal["png", "tiff", "jpg", "webp", "avif", "exr"]
+Bits = Literal[8, 16, 32]
+Profile = Literal["srgb", "display-p3", "oprgb"]
+
+
+class Swap(Frozen):
+    """A variant worn in place of a material. Either may be of something that is no longer in the project."""
+
+    material: Id
+    variant: Id
+
+
+class Shot(Frozen):
+    """One picture to hand over.
+
+    Attributes
+    ----------
+    name : str
+        Of its file.
+    view, set : id
+    swap : Swap or None
+    is_on : bool
+        Whether it is rendered with the others.
+    width, height : int
+        Pixels.
+    dpi : float
+        Pixels per inch, as the file says.
+    samples : int
+        Of each pixel, at most.
+    minutes : float
+        Time limit; 0 for none.
+    kind : str
+        Kind of file.
+    bits : int
+        Bits of a channel.
+    background : str
+        The set's own, none (transparent), or white.
+    profile : str
+        Colours of the file, of all kinds but EXR, which has linear light of Rec.709.
+    is_finished : bool
+        Whether the finish is applied.
+    passes : tuple of str
+        Passes in the file, of EXR.
+    has_ids : bool
+        Whether an EXR has Cryptomatte layers for parts, materials and zones.
+    """
+
+    id: Id
+    name: Name
+    view: Id
+    set: Id
+    swap: Swap | None = None
+    is_on: bool = True
+    width: _Side = 1920
+    height: _Side = 1080
+    dpi: float = Field(72.0, ge=1, le=10000, allow_inf_nan=False)
+    samples: Annotated[int, Field(ge=1, le=MOST_SAMPLES)] = 256
+    minutes: float = Field(0.0, ge=0, le=7 * 24 * 60, allow_inf_nan=False)
+    kind: FileKind = "png"
+    bits: Bits = 8
+    background: Literal["set", "transparent", "white"] = "set"
+    profile: Profile = "srgb"
+    is_finished: bool = True
+    passes: Annotated[tuple[Annotated[str, Field(max_length=40)], ...], Field(max_length=40)] = ()
+    has_ids: bool = False
+
+
+class HandOver(Frozen):
+    """All that leaves the project.
+
+    Attributes
+    ----------
+    finish : Finish
+    shots : tuple of Shot
+        In the order in which they are rendered.
+    pattern : str
+        Names of their files; words in braces stand for what they name, see `exchange.shot_files.TOKENS`.
+    """
+
+    finish: Finish = Finish()
+    shots: Annotated[tuple[Shot, ...], Field(max_length=MOST_SHOTS)] = ()
+    pattern: Annotated[str, Field(min_length=1, max_length=200)] = "{shot}"

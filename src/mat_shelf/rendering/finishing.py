@@ -1,0 +1,333 @@
+"""Finishing: what is done to the light of a render before the tone curve, as `document.finish` says."""
+
+import math
+from collections.abc import Callable, Mapping
+from concurrent.futures import ThreadPoolExecutor
+from types import MappingProxyType
+
+import numpy as np
+from scipy.ndimage import gaussian_filter
+
+from mat_shelf.document.finish import Adjustment, Finish
+from mat_shelf.numerics.kernels import F, inline, kernel
+from mat_shelf.optics.color import black_body
+from mat_shelf.system.processors import usable_processors
+
+MIDDLE_GREY = 0.18
+"""Luminance that contrast leaves as it is (common practice)."""
+_PLAIN_WHITE = 6504.0
+_SHADOWS_END, _HIGHLIGHTS_END = -5.0, 4.0
+"""Stops from a middle grey at which shadows and highlights are moved by all that is asked for."""
+_ROOTS, _PER_ROOT = 4096, 1024
+"""Rows of the table of gains, and how many of them lie in one unit of the fourth root of luminance."""
+_LEAST = 1e-6
+_FINEST = 2.0
+"""Least width of a blur, in pixels of the smaller picture that it is made in."""
+_STRONGEST = 4.0
+"""Most that sharpening changes a pixel by."""
+
+
+def white_shift(warmth: float, tint: float) -> np.ndarray:
+    """Gains of the three channels that make a picture warmer, of luminance 1.
+
+    Parameters
+    ----------
+    warmth : float
+        Mired; the reciprocal temperature of the light grows by as much.
+    tint : float
+        As `document.light.Light.tint` has it.
+
+    Returns
+    -------
+    (3,) float32
+    """
+    if warmth == 0 and tint == 0:
+        return np.ones(3, np.float32)
+    warmer = black_body(1e6 / (1e6 / _PLAIN_WHITE + warmth), tint)
+    return (np.maximum(warmer, 0.02) / np.maximum(black_body(_PLAIN_WHITE), 0.02)).astype(np.float32)
+
+
+def tone_gains(adjustment: Adjustment) -> np.ndarray:
+    """Gains of light for contrast, shadows and highlights, by the fourth root of its luminance.
+
+    The stops from a middle grey are stretched by the contrast; then those below and above are moved, the more the
+    further away they are, and never past each other.
+
+    Parameters
+    ----------
+    adjustment : Adjustment
+        Its contrast, shadows and highlights.
+
+    Returns
+    -------
+    (4096,) float32
+    """
+    root = np.arange(_ROOTS, dtype=np.float64) / _PER_ROOT
+    stops = np.log2(np.maximum(root**4, _LEAST) / MIDDLE_GREY)
+    stretched = stops * adjustment.contrast
+    moved = stretched + adjustment.shadows * _eased(stretched / _SHADOWS_END)
+    moved += adjustment.highlights * _eased(stretched / _HIGHLIGHTS_END)
+    return np.exp2(moved - stops).astype(np.float32)
+
+
+def _eased(share: np.ndarray) -> np.ndarray:
+    """0 up to 0, 1 from 1, smooth between (a cubic, whose slope is at most 1.5)."""
+    share = np.clip(share, 0, 1)
+    return share * share * (3 - 2 * share)
+
+
+@inline
+def _luminance(r, g, b):
+    return F(0.2126) * r + F(0.7152) * g + F(0.0722) * b
+
+
+@kernel
+def _adjust(light, gains, tones, saturation, muted, mask, has_mask, first, last, out):
+    for i in range(first, last):
+        r0, g0, b0 = light[i, 0], light[i, 1], light[i, 2]
+        share = mask[i] if has_mask else F(1)
+        if share <= F(0):
+            out[i, 0], out[i, 1], out[i, 2] = r0, g0, b0
+            continue
+        r, g, b = max(r0, F(0)) * gains[0], max(g0, F(0)) * gains[1], max(b0, F(0)) * gains[2]
+        y = _luminance(r, g, b)
+        at = min(math.sqrt(math.sqrt(y)) * F(_PER_ROOT), F(_ROOTS - 1.001))
+        row = int(at)
+        gain = tones[row] + (tones[row + 1] - tones[row]) * (at - F(row))
+        r *= gain
+        g *= gain
+        b *= gain
+        y *= gain
+        high, low = max(r, max(g, b)), min(r, min(g, b))
+        strong = (high - low) / high if high > F(0) else F(0)
+        colored = saturation * (F(1) + muted * (F(1) - strong))
+        r = max(y + (r - y) * colored, F(0))
+        g = max(y + (g - y) * colored, F(0))
+        b = max(y + (b - y) * colored, F(0))
+        out[i, 0] = r0 + (r - r0) * share
+        out[i, 1] = g0 + (g - g0) * share
+        out[i, 2] = b0 + (b - b0) * share
+
+
+@kernel
+def _above(light, threshold, side, first, last, out):
+    """Light above a threshold of luminance, in its own colour, averaged over squares of some pixels a
+    side; those at the border go on as their last pixels.
+    """
+    high, wide = light.shape[0], light.shape[1]
+    for y in range(first, last):
+        for x in range(out.shape[1]):
+            out[y, x, 0], out[y, x, 1], out[y, x, 2] = F(0), F(0), F(0)
+        for row in range(y * side, (y + 1) * side):
+            j = min(row, high - 1)
+            for x in range(out.shape[1]):
+                r, g, b = F(0), F(0), F(0)
+                for column in range(x * side, (x + 1) * side):
+                    i = min(column, wide - 1)
+                    bright = _luminance(light[j, i, 0], light[j, i, 1], light[j, i, 2])
+                    if bright > threshold:
+                        share = F(1) - threshold / bright
+                        r += light[j, i, 0] * share
+                        g += light[j, i, 1] * share
+                        b += light[j, i, 2] * share
+                out[y, x, 0] += r
+                out[y, x, 1] += g
+                out[y, x, 2] += b
+        for x in range(out.shape[1]):
+            for k in range(3):
+                out[y, x, k] /= F(side * side)
+
+
+@kernel
+def _spread(light, blurred, side, threshold, amount, first, last, out):
+    """Takes a share of what is above the threshold from where it is, and adds it where it is spread to."""
+    high, wide = blurred.shape[0], blurred.shape[1]
+    step = F(1) / F(side)
+    for j in range(first, last):
+        v = min(max((F(j) + F(0.5)) * step - F(0.5), F(0)), F(high - 1))
+        j0 = int(v)
+        fv = v - F(j0)
+        j1 = min(j0 + 1, high - 1)
+        for i in range(light.shape[1]):
+            u = min(max((F(i) + F(0.5)) * step - F(0.5), F(0)), F(wide - 1))
+            i0 = int(u)
+            fu = u - F(i0)
+            i1 = min(i0 + 1, wide - 1)
+            a, b = (F(1) - fu) * (F(1) - fv) * amount, fu * (F(1) - fv) * amount
+            c, d = (F(1) - fu) * fv * amount, fu * fv * amount
+            bright = _luminance(light[j, i, 0], light[j, i, 1], light[j, i, 2])
+            kept = F(1) - amount * (F(1) - threshold / bright) if bright > threshold else F(1)
+            for k in range(3):
+                upper = blurred[j0, i0, k] * a + blurred[j0, i1, k] * b
+                lower = blurred[j1, i0, k] * c + blurred[j1, i1, k] * d
+                out[j, i, k] = light[j, i, k] * kept + upper + lower
+
+
+@kernel
+def _luminances(light, first, last, out):
+    for j in range(first, last):
+        for i in range(light.shape[1]):
+            out[j, i] = _luminance(light[j, i, 0], light[j, i, 1], light[j, i, 2])
+
+
+@kernel
+def _finish_edges(light, bright, vignette, sharpening, first, last, out):
+    """Vignette by the squared distance from the middle, and sharpening against the mean of 3 by 3 pixels around."""
+    high, wide = light.shape[0], light.shape[1]
+    corner = F(4) / F(high * high + wide * wide)
+    for j in range(first, last):
+        above, below = max(j - 1, 0), min(j + 1, high - 1)
+        down = F(j) + F(0.5) - F(high) / F(2)
+        for i in range(wide):
+            right = F(i) + F(0.5) - F(wide) / F(2)
+            gain = max(F(1) - vignette * (down * down + right * right) * corner, F(0))
+            if sharpening > F(0):
+                around = F(0)
+                for k in range(3):
+                    u = min(max(i + k - 1, 0), wide - 1)
+                    weight = F(2) if k == 1 else F(1)
+                    around += weight * (bright[above, u] + F(2) * bright[j, u] + bright[below, u])
+                if around > F(0):
+                    sharper = F(1) + sharpening * (F(16) * bright[j, i] / around - F(1))
+                    gain *= min(max(sharper, F(1 / _STRONGEST)), F(_STRONGEST))
+            for k in range(3):
+                out[j, i, k] = light[j, i, k] * gain
+
+
+_POOL: list[ThreadPoolExecutor] = []
+
+
+def _in_parts(count: int, run: Callable[[int, int], None]) -> None:
+    """Runs something over ranges of rows, on all processors."""
+    threads = usable_processors()
+    if threads == 1 or count < 2 * threads:
+        run(0, count)
+        return
+    if not _POOL:
+        _POOL.append(ThreadPoolExecutor(threads, thread_name_prefix="finishing"))
+    borders = [count * k // threads for k in range(threads + 1)]
+    for done in [_POOL[0].submit(run, *each) for each in zip(borders, borders[1:], strict=False)]:
+        done.result()
+
+
+def adjusted(
+    light: np.ndarray, adjustment: Adjustment, mask: np.ndarray | None = None, out: np.ndarray | None = None
+) -> np.ndarray:
+    """Light with an adjustment.
+
+    Parameters
+    ----------
+    light : (H, W, 3) float32
+        Scene-linear, exposed.
+    adjustment : Adjustment
+        What is changed.
+    mask : (H, W) float32, optional
+        Where, from 0 to 1.
+    out : (H, W, 3) float32, optional
+        Taken for the result; it may be the light itself.
+
+    Returns
+    -------
+    (H, W, 3) float32
+        The same array where nothing changes.
+    """
+    if adjustment == Adjustment():
+        return light
+    gains = (white_shift(adjustment.warmth, adjustment.tint) * 2.0**adjustment.exposure).astype(np.float32)
+    flat = np.ascontiguousarray(light, np.float32).reshape(-1, 3)
+    share = np.zeros(0, np.float32) if mask is None else np.ascontiguousarray(mask, np.float32).reshape(-1)
+    made = np.empty_like(flat) if out is None else out.reshape(-1, 3)
+    tones, colored, muted = tone_gains(adjustment), F(adjustment.saturation), F(adjustment.muted)
+    _in_parts(
+        len(flat),
+        lambda first, last: _adjust(flat, gains, tones, colored, muted, share, mask is not None, first, last, made),
+    )
+    return made.reshape(light.shape)
+
+
+def with_bloom(
+    light: np.ndarray, amount: float, threshold: float, size: float, out: np.ndarray | None = None
+) -> np.ndarray:
+    """Light of which what is above a threshold is spread, its sum kept.
+
+    Parameters
+    ----------
+    light : (H, W, 3) float32
+        Scene-linear.
+    amount : float
+        Share of what is above the threshold, in [0, 1].
+    threshold : float
+        Luminance.
+    size : float
+        Standard deviation of the spread, in heights of the picture.
+    out : (H, W, 3) float32, optional
+        Taken for the result; it may be the light itself.
+
+    Returns
+    -------
+    (H, W, 3) float32
+    """
+    if amount <= 0:
+        return light
+    light = np.ascontiguousarray(light, np.float32)
+    high, wide = light.shape[:2]
+    width = max(size * high, 0.3)
+    side = max(int(width / _FINEST), 1)
+    small = np.empty((-(-high // side), -(-wide // side), 3), np.float32)
+    _in_parts(len(small), lambda first, last: _above(light, F(threshold), side, first, last, small))
+    blurred = np.empty_like(small)
+    for k in range(3):
+        gaussian_filter(small[..., k], width / side, output=blurred[..., k], mode="reflect", truncate=3.0)
+    out = np.empty_like(light) if out is None else out
+    _in_parts(
+        high,
+        lambda first, last: _spread(light, blurred, side, F(threshold), F(amount), first, last, out),
+    )
+    return out
+
+
+def finished(
+    light: np.ndarray, finish: Finish, masks: Mapping[str, np.ndarray] = MappingProxyType({}), scale: float = 1.0
+) -> np.ndarray:
+    """Light of a render with its finish, all but the tone curve.
+
+    Parameters
+    ----------
+    light : (H, W, 3) float32
+        Scene-linear, balanced and exposed.
+    finish : Finish
+        The finish.
+    masks : mapping from id to (H, W) float32
+        Where each masked adjustment works; those without a mask are passed over.
+    scale : float
+        Pixels of the light in one pixel of the render that it stands for; sharpening is left out of smaller ones.
+
+    Returns
+    -------
+    (H, W, 3) float32
+        The same array where nothing changes.
+    """
+    if finish.changes_nothing:
+        return light
+    given = light
+
+    def own() -> np.ndarray | None:
+        """Memory that may be written to: that of a step before."""
+        return None if light is given else light
+
+    for each in finish.working:
+        if each.id in masks:
+            light = adjusted(light, each.adjustment, masks[each.id], own())
+    light = with_bloom(light, finish.bloom, finish.bloom_above, finish.bloom_size / 100, own())
+    light = adjusted(light, finish.whole, out=own())
+    sharpening = finish.sharpening if scale >= 1 else 0.0
+    if finish.vignette == 0 and sharpening == 0:
+        return light
+    light = np.ascontiguousarray(light, np.float32)
+    out = np.empty_like(light) if light is given else light
+    bright = np.empty(light.shape[:2] if sharpening else (0, 0), np.float32)
+    if sharpening:
+        _in_parts(len(light), lambda first, last: _luminances(light, first, last, bright))
+    vignette, sharpening = F(finish.vignette), F(sharpening)
+    _in_parts(len(light), lambda first, last: _finish_edges(light, bright, vignette, sharpening, first, last, out))
+    return out
