@@ -1,8 +1,7 @@
 """Finishing: what is done to the light of a render before the tone curve, as `document.finish` says."""
 
 import math
-from collections.abc import Callable, Mapping
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Mapping
 from types import MappingProxyType
 
 import numpy as np
@@ -11,7 +10,7 @@ from scipy.ndimage import gaussian_filter
 from mat_shelf.document.finish import Adjustment, Finish
 from mat_shelf.numerics.kernels import F, inline, kernel
 from mat_shelf.optics.color import black_body
-from mat_shelf.system.processors import usable_processors
+from mat_shelf.system.processors import in_parts
 
 MIDDLE_GREY = 0.18
 """Luminance that contrast leaves as it is (common practice)."""
@@ -20,6 +19,8 @@ _SHADOWS_END, _HIGHLIGHTS_END = -5.0, 4.0
 """Stops from a middle grey at which shadows and highlights are moved by all that is asked for."""
 _ROOTS, _PER_ROOT = 4096, 1024
 """Rows of the table of gains, and how many of them lie in one unit of the fourth root of luminance."""
+_BLOCK = 256
+"""Pixels that are adjusted at a time."""
 _LEAST = 1e-6
 _FINEST = 2.0
 """Least width of a blur, in pixels of the smaller picture that it is made in."""
@@ -82,85 +83,94 @@ def _luminance(r, g, b):
 
 
 @kernel
-def _adjust(light, gains, tones, saturation, muted, mask, has_mask, first, last, out):
-    for i in range(first, last):
-        r0, g0, b0 = light[i, 0], light[i, 1], light[i, 2]
-        share = mask[i] if has_mask else F(1)
-        if share <= F(0):
-            out[i, 0], out[i, 1], out[i, 2] = r0, g0, b0
-            continue
-        r, g, b = max(r0, F(0)) * gains[0], max(g0, F(0)) * gains[1], max(b0, F(0)) * gains[2]
-        y = _luminance(r, g, b)
-        at = min(math.sqrt(math.sqrt(y)) * F(_PER_ROOT), F(_ROOTS - 1.001))
-        row = int(at)
-        gain = tones[row] + (tones[row + 1] - tones[row]) * (at - F(row))
-        r *= gain
-        g *= gain
-        b *= gain
-        y *= gain
-        high, low = max(r, max(g, b)), min(r, min(g, b))
-        strong = (high - low) / high if high > F(0) else F(0)
-        colored = saturation * (F(1) + muted * (F(1) - strong))
-        r = max(y + (r - y) * colored, F(0))
-        g = max(y + (g - y) * colored, F(0))
-        b = max(y + (b - y) * colored, F(0))
-        out[i, 0] = r0 + (r - r0) * share
-        out[i, 1] = g0 + (g - g0) * share
-        out[i, 2] = b0 + (b - b0) * share
+def _adjust(light, gains, tones, saturation, muted, mask, has_mask, first, last, row, out):
+    """Adjusts some pixels, a few hundred at a time: each line of the work is a loop of its own, which the compiler
+    turns into vector instructions.
+    """
+    for start in range(first, last, _BLOCK):
+        n = min(_BLOCK, last - start)
+        for i in range(n):
+            row[0, i] = max(light[start + i, 0], F(0)) * gains[0]
+            row[1, i] = max(light[start + i, 1], F(0)) * gains[1]
+            row[2, i] = max(light[start + i, 2], F(0)) * gains[2]
+        for i in range(n):
+            row[3, i] = _luminance(row[0, i], row[1, i], row[2, i])
+            row[4, i] = min(math.sqrt(math.sqrt(row[3, i])) * F(_PER_ROOT), F(_ROOTS - 1.1))
+        for i in range(n):
+            place = np.uint32(row[4, i])
+            row[4, i] = tones[place] + (tones[place + np.uint32(1)] - tones[place]) * (row[4, i] - F(place))
+        for i in range(n):
+            r, g, b, y = row[0, i] * row[4, i], row[1, i] * row[4, i], row[2, i] * row[4, i], row[3, i] * row[4, i]
+            high, low = max(r, max(g, b)), min(r, min(g, b))
+            strong = (high - low) / max(high, F(1e-30))
+            colored = saturation * (F(1) + muted * (F(1) - strong))
+            row[0, i] = max(y + (r - y) * colored, F(0))
+            row[1, i] = max(y + (g - y) * colored, F(0))
+            row[2, i] = max(y + (b - y) * colored, F(0))
+        if has_mask:
+            for i in range(n):
+                share = mask[start + i]
+                for k in range(3):
+                    was = light[start + i, k]
+                    out[start + i, k] = was + (row[k, i] - was) * share
+        else:
+            for i in range(n):
+                out[start + i, 0], out[start + i, 1], out[start + i, 2] = row[0, i], row[1, i], row[2, i]
 
 
 @kernel
-def _above(light, threshold, side, first, last, out):
-    """Light above a threshold of luminance, in its own colour, averaged over squares of some pixels a
-    side; those at the border go on as their last pixels.
+def _above(light, threshold, side, first, last, row, out):
+    """Light above a threshold of luminance, in its own colour, averaged over squares of some pixels a side; those at
+    the border go on as their last pixels.
     """
     high, wide = light.shape[0], light.shape[1]
     for y in range(first, last):
         for x in range(out.shape[1]):
             out[y, x, 0], out[y, x, 1], out[y, x, 2] = F(0), F(0), F(0)
-        for row in range(y * side, (y + 1) * side):
-            j = min(row, high - 1)
-            for x in range(out.shape[1]):
-                r, g, b = F(0), F(0), F(0)
-                for column in range(x * side, (x + 1) * side):
-                    i = min(column, wide - 1)
-                    bright = _luminance(light[j, i, 0], light[j, i, 1], light[j, i, 2])
-                    if bright > threshold:
-                        share = F(1) - threshold / bright
-                        r += light[j, i, 0] * share
-                        g += light[j, i, 1] * share
-                        b += light[j, i, 2] * share
-                out[y, x, 0] += r
-                out[y, x, 1] += g
-                out[y, x, 2] += b
+        for below in range(y * side, (y + 1) * side):
+            j = min(below, high - 1)
+            for i in range(wide):
+                r, g, b = light[j, i, 0], light[j, i, 1], light[j, i, 2]
+                share = F(1) - threshold / max(_luminance(r, g, b), threshold)
+                row[0, i], row[1, i], row[2, i] = r * share, g * share, b * share
+            for i in range(wide, row.shape[1]):
+                row[0, i], row[1, i], row[2, i] = row[0, wide - 1], row[1, wide - 1], row[2, wide - 1]
+            for k in range(3):
+                for x in range(out.shape[1]):
+                    total = F(0)
+                    for i in range(x * side, (x + 1) * side):
+                        total += row[k, i]
+                    out[y, x, k] += total
         for x in range(out.shape[1]):
             for k in range(3):
                 out[y, x, k] /= F(side * side)
 
 
 @kernel
-def _spread(light, blurred, side, threshold, amount, first, last, out):
-    """Takes a share of what is above the threshold from where it is, and adds it where it is spread to."""
+def _spread(light, blurred, side, threshold, amount, left, right, first, last, row, out):
+    """Takes a share of what is above the threshold from where it is, and adds it where it is spread to.
+
+    The small picture of what is spread is interpolated; `left` has the column of it before each pixel, and `right` the
+    share of the next one.
+    """
     high, wide = blurred.shape[0], blurred.shape[1]
-    step = F(1) / F(side)
     for j in range(first, last):
-        v = min(max((F(j) + F(0.5)) * step - F(0.5), F(0)), F(high - 1))
-        j0 = int(v)
-        fv = v - F(j0)
-        j1 = min(j0 + 1, high - 1)
+        v = min(max((F(j) + F(0.5)) / F(side) - F(0.5), F(0)), F(high - 1))
+        above = int(v)
+        below, share = min(above + 1, high - 1), v - F(above)
+        for k in range(3):
+            for i in range(wide):
+                row[k, i] = amount * (blurred[above, i, k] * (F(1) - share) + blurred[below, i, k] * share)
+            row[k, wide] = row[k, wide - 1]
         for i in range(light.shape[1]):
-            u = min(max((F(i) + F(0.5)) * step - F(0.5), F(0)), F(wide - 1))
-            i0 = int(u)
-            fu = u - F(i0)
-            i1 = min(i0 + 1, wide - 1)
-            a, b = (F(1) - fu) * (F(1) - fv) * amount, fu * (F(1) - fv) * amount
-            c, d = (F(1) - fu) * fv * amount, fu * fv * amount
-            bright = _luminance(light[j, i, 0], light[j, i, 1], light[j, i, 2])
-            kept = F(1) - amount * (F(1) - threshold / bright) if bright > threshold else F(1)
-            for k in range(3):
-                upper = blurred[j0, i0, k] * a + blurred[j0, i1, k] * b
-                lower = blurred[j1, i0, k] * c + blurred[j1, i1, k] * d
-                out[j, i, k] = light[j, i, k] * kept + upper + lower
+            r, g, b = light[j, i, 0], light[j, i, 1], light[j, i, 2]
+            bright = max(_luminance(r, g, b), threshold)
+            kept = F(1) - amount * (F(1) - threshold / bright)
+            place, near, far = left[i], F(1) - right[i], right[i]
+            after = place + np.uint32(1)
+            out[j, i, 0] = r * kept + row[0, place] * near + row[0, after] * far
+            out[j, i, 1] = g * kept + row[1, place] * near + row[1, after] * far
+            out[j, i, 2] = b * kept + row[2, place] * near + row[2, after] * far
 
 
 @kernel
@@ -194,22 +204,6 @@ def _finish_edges(light, bright, vignette, sharpening, first, last, out):
                 out[j, i, k] = light[j, i, k] * gain
 
 
-_POOL: list[ThreadPoolExecutor] = []
-
-
-def _in_parts(count: int, run: Callable[[int, int], None]) -> None:
-    """Runs something over ranges of rows, on all processors."""
-    threads = usable_processors()
-    if threads == 1 or count < 2 * threads:
-        run(0, count)
-        return
-    if not _POOL:
-        _POOL.append(ThreadPoolExecutor(threads, thread_name_prefix="finishing"))
-    borders = [count * k // threads for k in range(threads + 1)]
-    for done in [_POOL[0].submit(run, *each) for each in zip(borders, borders[1:], strict=False)]:
-        done.result()
-
-
 def adjusted(
     light: np.ndarray, adjustment: Adjustment, mask: np.ndarray | None = None, out: np.ndarray | None = None
 ) -> np.ndarray:
@@ -237,11 +231,20 @@ def adjusted(
     flat = np.ascontiguousarray(light, np.float32).reshape(-1, 3)
     share = np.zeros(0, np.float32) if mask is None else np.ascontiguousarray(mask, np.float32).reshape(-1)
     made = np.empty_like(flat) if out is None else out.reshape(-1, 3)
-    tones, colored, muted = tone_gains(adjustment), F(adjustment.saturation), F(adjustment.muted)
-    _in_parts(
-        len(flat),
-        lambda first, last: _adjust(flat, gains, tones, colored, muted, share, mask is not None, first, last, made),
-    )
+    tones, values = tone_gains(adjustment), (F(adjustment.saturation), F(adjustment.muted))
+
+    def run(first: int, last: int) -> None:
+        """Adjust some pixels.
+
+        Parameters
+        ----------
+        first, last : int
+            The first of them, and the one behind the last.
+        """
+        row = np.empty((5, _BLOCK), np.float32)
+        _adjust(flat, gains, tones, *values, share, mask is not None, first, last, row, made)
+
+    in_parts(len(flat), run)
     return made.reshape(light.shape)
 
 
@@ -274,15 +277,38 @@ def with_bloom(
     width = max(size * high, 0.3)
     side = max(int(width / _FINEST), 1)
     small = np.empty((-(-high // side), -(-wide // side), 3), np.float32)
-    _in_parts(len(small), lambda first, last: _above(light, F(threshold), side, first, last, small))
+
+    def gather(first: int, last: int) -> None:
+        """Gather what is above the threshold, for some rows of the small picture.
+
+        Parameters
+        ----------
+        first, last : int
+            The first of them, and the one behind the last.
+        """
+        row = np.empty((3, small.shape[1] * side), np.float32)
+        _above(light, F(threshold), side, first, last, row, small)
+
+    in_parts(len(small), gather)
     blurred = np.empty_like(small)
     for k in range(3):
         gaussian_filter(small[..., k], width / side, output=blurred[..., k], mode="reflect", truncate=3.0)
     out = np.empty_like(light) if out is None else out
-    _in_parts(
-        high,
-        lambda first, last: _spread(light, blurred, side, F(threshold), F(amount), first, last, out),
-    )
+    at = np.clip((np.arange(wide, dtype=np.float32) + 0.5) / side - 0.5, 0, small.shape[1] - 1).astype(np.float32)
+    left = at.astype(np.uint32)
+
+    def run(first: int, last: int) -> None:
+        """Spread the light of some rows.
+
+        Parameters
+        ----------
+        first, last : int
+            The first of them, and the one behind the last.
+        """
+        row = np.empty((3, small.shape[1] + 1), np.float32)
+        _spread(light, blurred, side, F(threshold), F(amount), left, at - left, first, last, row, out)
+
+    in_parts(high, run)
     return out
 
 
@@ -327,7 +353,7 @@ def finished(
     out = np.empty_like(light) if light is given else light
     bright = np.empty(light.shape[:2] if sharpening else (0, 0), np.float32)
     if sharpening:
-        _in_parts(len(light), lambda first, last: _luminances(light, first, last, bright))
+        in_parts(len(light), lambda first, last: _luminances(light, first, last, bright))
     vignette, sharpening = F(finish.vignette), F(sharpening)
-    _in_parts(len(light), lambda first, last: _finish_edges(light, bright, vignette, sharpening, first, last, out))
+    in_parts(len(light), lambda first, last: _finish_edges(light, bright, vignette, sharpening, first, last, out))
     return out

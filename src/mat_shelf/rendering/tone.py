@@ -6,6 +6,7 @@ import numpy as np
 
 from mat_shelf.numerics.kernels import F, inline, kernel
 from mat_shelf.optics.color import encode_srgb
+from mat_shelf.system.processors import in_parts
 
 START_COMPRESSION = F(0.8 - 0.04)
 EXACT_UP_TO = F(0.8)
@@ -88,9 +89,9 @@ def light_shown_as(shown, is_exact: bool = False) -> np.ndarray:
 
 
 @kernel
-def _develop(light, gain, curve, is_exact, out):
+def _develop(light, gain, curve, is_exact, begin, end, out):
     last = F(curve.shape[0] - 1)
-    for i in range(light.shape[0]):
+    for i in range(begin, end):
         r, g, b = max(light[i, 0], F(0)) * gain, max(light[i, 1], F(0)) * gain, max(light[i, 2], F(0)) * gain
         r, g, b = _neutral(r, g, b, is_exact)
         out[i, 0] = curve[int(min(max(r, F(0)), F(1)) * last + F(0.5))]
@@ -148,5 +149,5 @@ def develop(light, exposure: float = 0.0, is_exact: bool = False) -> np.ndarray:
     """
     flat = np.ascontiguousarray(light, np.float32).reshape(-1, 3)
     out = np.empty(flat.shape, np.uint8)
-    _develop(flat, F(2.0**exposure), _CURVE, is_exact, out)
+    in_parts(len(flat), lambda begin, end: _develop(flat, F(2.0**exposure), _CURVE, is_exact, begin, end, out))
     return out.reshape(light.shape)

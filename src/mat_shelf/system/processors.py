@@ -2,6 +2,8 @@
 
 import math
 import os
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from functools import cache
 from pathlib import Path
 
@@ -9,6 +11,30 @@ _GROUPS = Path("/sys/fs/cgroup")
 
 
 _limit: list[int] = []
+_pools: dict[int, ThreadPoolExecutor] = {}
+_LEAST_PART = 16
+"""Fewest things that are worth a thread of their own."""
+
+
+def in_parts(count: int, run: Callable[[int, int], None]) -> None:
+    """Run something over ranges of things, each on a thread of its own; what it calls must release the interpreter.
+
+    Parameters
+    ----------
+    count : int
+        Number of things.
+    run : callable (first, last) -> None
+        Called with the first of a range, and the one behind the last.
+    """
+    threads = min(usable_processors(), count // _LEAST_PART)
+    if threads < 2:
+        run(0, count)
+        return
+    if threads not in _pools:
+        _pools[threads] = ThreadPoolExecutor(threads, thread_name_prefix="parts")
+    borders = [count * part // threads for part in range(threads + 1)]
+    for done in [_pools[threads].submit(run, *ends) for ends in zip(borders, borders[1:], strict=False)]:
+        done.result()
 
 
 def limit_processors(count: int | None) -> None:
