@@ -554,6 +554,28 @@ class Hands:
             kind = "fill" if part.fill else "bubbles" if part.bubbles else "beads"
             self.workshop.edit("Value", self.workshop.project.with_part(part.with_(**{kind: changed})))
 
+    def op_hand_over(self):
+        from mat_shelf.document.finish import Adjustment
+
+        work, project = self.window.hand_over, self.workshop.project
+        part = self.part()
+        self.chance.choice(
+            (
+                lambda: work.add_shots([view.id for view in project.views][:3], size=(64, 48, 72.0), samples=1),
+                work.duplicate_shot,
+                work.remove_shot,
+                lambda: work.move_shot(self.chance.choice((-1, 1))),
+                lambda: work.change_shot("Shot", samples=self.chance.randrange(1, 9), name=self.chance.choice(WORDS)),
+                lambda: work.set_pattern(self.chance.choice(WORDS)),
+                lambda: work.add_masked("product"),
+                lambda: work.add_masked("part", part.id if part is not None else "gone"),
+                work.remove_masked,
+                work.reset_adjustment,
+                lambda: self.workshop.edit("Adjust", work.with_adjustment(self.field(work.adjustment) or Adjustment())),
+                lambda: self.workshop.edit("Finish", project.with_finish(self.field(work.finish) or work.finish)),
+            )
+        )()
+
     def op_mend(self):
         work, part = self.window.work, self.part()
         if part is None or len(self.workshop.project.product.parts) > MOST_PARTS:

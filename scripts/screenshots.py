@@ -1,4 +1,6 @@
-"""Makes the pictures in docs/screenshots from the demo. Run it with `make screenshots`; `fills` makes only those."""
+"""Makes the pictures in docs/screenshots from the demo. Run it with `make screenshots`; `fills` and `hand-over` make
+only those.
+"""
 
 import os
 import sys
@@ -21,6 +23,7 @@ from mat_shelf.app.start import application
 from mat_shelf.app.wall.render_worker import CLOSE_UP, MAIN
 from mat_shelf.app.window import Window
 from mat_shelf.app.workshop import Workshop
+from mat_shelf.commands.hand_over import SIZES, WHOLE
 from mat_shelf.commands.patterns import PAINTING
 from mat_shelf.demo.desk_set import SEAL_AT, demo_project, desk_set_meshes
 from mat_shelf.document.camera import Camera
@@ -461,12 +464,54 @@ def draw_caustics(project: Project, assets) -> None:
     write_image(DETAILS / "caustics.png", render_picture(shown, assets, 840, 560, 8 * SAMPLES).light)
 
 
+def show_hand_over(app) -> None:
+    """Shots, some of them rendered, and a finish beside the picture as rendered."""
+    with tempfile.TemporaryDirectory() as folder:
+        window = Window(Workshop(*demo_project(), Library(Path(folder) / "shelf")))
+        window.resize(1280, 800)
+        window.show()
+        settle(app, window, 1)
+        workshop, work, board = window.workshop, window.hand_over, window.hand_over_board
+        window.stations.show(board)
+        output = Path(tempfile.gettempdir()) / "Shop images"
+        output.mkdir(exist_ok=True)
+        board.run.set_folder(output)
+        project = workshop.project
+        views = [view.id for view in project.views]
+        work.add_shots(views[:1], size=SIZES["A4 across, 300 dpi"], kind="tiff", bits=16, is_on=False)
+        work.add_shots(views, size=(240, 160, 72.0), samples=8, background="white", kind="jpg")
+        board.shots_card.start_or_stop()
+        while board.run.runs:
+            app.processEvents()
+            time.sleep(0.02)
+        work.add_shots(views[:1], [studio.id for studio in project.sets[:2]], size=SIZES["Square, shop"])
+        work.add_masked("backdrop")
+        warmer = work.adjustment.with_(warmth=14.0, exposure=0.25)
+        workshop.edit("Backdrop", work.with_adjustment(warmer))
+        work.choose_adjustment(WHOLE)
+        toned = work.adjustment.with_(contrast=1.12, shadows=0.4, saturation=1.08)
+        finish = work.finish.with_(whole=toned, bloom=0.5, bloom_above=1.2)
+        workshop.edit("Finish", workshop.project.with_finish(finish))
+        board.finish_card.compare_button.click()
+        settle(app, window, 4 * SAMPLES)
+        window.grab().save(str(FOLDER / "hand-over.png"))
+        workshop.history.saved = workshop.project
+        window.close()
+
+
+ALONE = {"fills": show_fills, "hand-over": show_hand_over}
+
+
 def main() -> None:
     for folder in (FOLDER, DETAILS):
         folder.mkdir(parents=True, exist_ok=True)
+    wanted = sys.argv[1:]
+    if not set(wanted) <= set(ALONE):
+        sys.exit(f"screenshots.py makes all pictures, or those of {' '.join(ALONE)}")
     app = application()
-    if "fills" in sys.argv:
-        show_fills(app)
+    for name in wanted:
+        ALONE[name](app)
+    if wanted:
         return
     with tempfile.TemporaryDirectory() as folder:
         library = Library(Path(folder) / "shelf")
@@ -512,11 +557,6 @@ def main() -> None:
         window.notice.hide()
         settle(app, window, SAMPLES)
         window.grab().save(str(DETAILS / "ball.png"))
-        window.open_render()
-        app.processEvents()
-        window.render_dialog.path_field.setText("Desk set.exr")
-        window.render_dialog.grab().save(str(FOLDER / "render.png"))
-        window.render_dialog.close()
         show_patterns(app, window, Path(folder))
         show_crease(app, window)
         show_overlays(app, window)
@@ -526,6 +566,7 @@ def main() -> None:
         window.close()
     show_surfaces()
     show_fills(app)
+    show_hand_over(app)
 
 
 if __name__ == "__main__":

@@ -14,7 +14,7 @@ ROOT = "/org/a11y/atspi/accessible/root"
 ACCESSIBLE, VALUE = "org.a11y.atspi.Accessible", "org.a11y.atspi.Value"
 
 
-STATIONS = ("Product", "Marks", "Fill", "Set", "Materials")
+STATIONS = ("Product", "Marks", "Fill", "Set", "Hand over", "Materials")
 ROUGHNESS = "Specular roughness"
 
 

@@ -67,7 +67,7 @@ class Shot(Frozen):
     width: _Side = 1920
     height: _Side = 1080
     dpi: float = Field(72.0, ge=1, le=10000, allow_inf_nan=False)
-    samples: Annotated[int, Field(ge=1, le=MOST_SAMPLES)] = 256
+    samples: Annotated[int, Field(ge=1, le=MOST_SAMPLES)] = 128
     minutes: float = Field(0.0, ge=0, le=7 * 24 * 60, allow_inf_nan=False)
     kind: FileKind = "png"
     bits: Bits = 8

@@ -17,6 +17,8 @@ from mat_shelf.system.user_folders import home_folder
 
 _FOLDER = "hand_over/folder"
 _LOOK_MS = 600
+_LEAST_S = 4.0
+"""Seconds of rendering that tell anything: the first ones set up more."""
 _USUAL_RATE = 700_000.0
 """Samples of pixels a second, where nothing was measured yet."""
 
@@ -93,7 +95,7 @@ class ShotRun(QObject):
 
     def measure(self, samples: float, seconds: float) -> None:
         """Takes how many samples of pixels were rendered in some time, for the estimate."""
-        if seconds > 0.5 and samples > 0:
+        if seconds > _LEAST_S and samples > 0:
             self._rate = samples / seconds
 
     def foreign_files(self) -> list[Path]:

@@ -223,7 +223,7 @@ def _words(state: ShotState) -> str:
         "writes": "removing noise",
         "done": "done",
         "was done": "done before",
-        "stopped": f"{share} kept",
+        "stopped": f"{share} kept" if state.samples < state.of else "to be written",
         "failed": "not rendered",
     }[state.kind]
 
