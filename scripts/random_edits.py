@@ -529,6 +529,7 @@ class Hands:
                 work.add_fill,
                 work.add_beads,
                 work.add_bubbles,
+                work.add_foam,
                 lambda: work.hollow(size, self.chance.choice((0.5, 3.0, 90.0)), self.chance.choice((0.0, 2.0))),
                 lambda: work.set_level(self.number()),
                 lambda: work.set_measure(self.chance.choice(tuple(MEASURES))),
@@ -542,16 +543,16 @@ class Hands:
 
     def _strewn(self, work):
         """Changes a value of a fill, of bubbles or of drops, or removes them."""
-        part = self.chance.choice((work.fill_part, work.bubbles_part, work.beads_part))
+        part = self.chance.choice((work.fill_part, work.bubbles_part, work.foam_part, work.beads_part))
         if part is None:
             return
         if self.chance.random() < 0.15:
             work.remove(part)
             return
-        own = part.fill or part.bubbles or part.beads
+        own = part.fill or part.bubbles or part.foam or part.beads
         changed = self.field(own)
         if changed is not None and not (part.beads and changed.density > 400):
-            kind = "fill" if part.fill else "bubbles" if part.bubbles else "beads"
+            kind = next(name for name in ("fill", "bubbles", "foam", "beads") if getattr(part, name) is not None)
             self.workshop.edit("Value", self.workshop.project.with_part(part.with_(**{kind: changed})))
 
     def op_hand_over(self):

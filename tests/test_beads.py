@@ -13,6 +13,7 @@ from mat_shelf.document.recipe import Recipe
 from mat_shelf.fills.bubbling import Amounts, bubbles
 from mat_shelf.fills.cavity import find_cavities
 from mat_shelf.fills.edge import Wetting
+from mat_shelf.fills.foaming import MOST_BUBBLES, Head, foam
 from mat_shelf.fills.liquid import pour, wall_depths, wall_thickness
 from mat_shelf.fills.strewing import MOST_DROPS, drops, expected_count, strew
 from mat_shelf.fills.vessel import make_vessel
@@ -222,6 +223,40 @@ def test_bubbles_cling_gather_and_rise(tumbler):
     assert np.mean([len(each) > 5 for each in columns]) > 0.9
 
 
+def test_foam_stands_on_the_liquid_packed_and_in_its_vessel(tumbler):
+    cavity, body = tumbler
+
+    def stood(**values):
+        usual = {"thickness": 8.0, "size": 1.6, "spread": 0.4, "patches": 0.0, "patch_size": 8.0, "seed": 2}
+        made = foam(cavity, body, Head(**usual | values))
+        return made.centre.astype(np.float64), made.axes[:, 0, 0].astype(np.float64)
+
+    centre, radius = stood()
+    away = np.hypot(centre[:, 0], centre[:, 2])
+    assert (away + 0.8 * radius < 25.05).all()
+    sector = np.floor(np.arctan2(centre[:, 2], centre[:, 0]) / (np.pi / 8)).astype(int)
+    assert all((25 - away - radius)[sector == k].min() < 0.3 for k in range(-8, 8))  # it reaches the wall all round
+    assert (centre[:, 1] - radius > body.level - 0.6 * radius.max()).all() and centre[:, 1].max() <= body.level + 8
+    pairs = cKDTree(centre).query_pairs(2 * radius.max(), output_type="ndarray")
+    apart = np.linalg.norm(centre[pairs[:, 0]] - centre[pairs[:, 1]], axis=1)
+    assert (apart > 0.899 * (radius[pairs[:, 0]] + radius[pairs[:, 1]])).all()
+    # Equal spheres packed one after the other jam at 0.385 (Cooper 1988); of many sizes, overlapping a little, denser.
+    filled = (4 / 3 * np.pi * radius**3).sum() / (np.pi * 25**2 * 8)
+    assert 0.33 < filled < 0.6
+    assert radius.mean() == pytest.approx(0.8, rel=0.12) and radius.std() / radius.mean() > 0.25
+    raft, wide = stood(thickness=0.5)
+    assert len(raft) > 200 and np.ptp(raft[:, 1] - 0.45 * wide) < 1.0  # one beside the other
+    streaky, _ = stood(patches=1.0)
+    cells, tops = np.unique(np.floor(streaky[:, [0, 2]] / 5), axis=0, return_inverse=True)
+    heights = np.array([streaky[tops.reshape(-1) == k, 1].max() for k in range(len(cells))]) - body.level
+    assert len(streaky) < 0.8 * len(centre) and np.quantile(heights, 0.1) < 0.6 * np.quantile(heights, 0.9)
+    over, _ = stood(thickness=400.0, size=4.0)
+    assert over[:, 1].max() < 63  # not beyond the brim
+    full = pour(cavity, wall_depths(wall_thickness(cavity), 0.1), cavity.capacity, Wetting())
+    assert len(foam(cavity, full, Head(8.0, 1.6, 0.4, 0.0, 8.0, 2))) == 0  # no room over it
+    assert len(foam(cavity, body, Head(1000.0, 0.05, 0.4, 0.0, 8.0, 2))) <= MOST_BUBBLES
+
+
 def in_a_white_furnace(meshes, recipes, camera):
     """Mean light of a picture in an even room of light 1, and the least of a pixel."""
     seen = take(meshes, recipes, make_lights(EVEN), camera, samples=96, size=(48, 48), depth=300)
@@ -245,6 +280,11 @@ def test_clear_drops_and_bubbles_neither_take_nor_give_light():
     pairs = cKDTree(strewn.foot).query_pairs(5.0)
     assert len(pairs) > 10  # in the room of each other
     mean, least = in_a_white_furnace([host, laid], [glass, water], above)
+    assert mean == pytest.approx(1, abs=2e-3) and least > 0.8
+    film, close = clear.with_(specular_ior=1.333, geometry_thin_walled=True), np.arange(20)
+    grid = np.float32(np.stack([close % 5 * 7 - 14, 4 + close // 10 * 6, close // 5 % 2 * 7 - 3], axis=1))
+    head = Caps(grid, np.float32(np.repeat(4 * np.eye(3)[None], 20, axis=0)), np.full(20, -2.0, np.float32))
+    mean, least = in_a_white_furnace([host, head], [glass, film], above)  # films that lie in each other
     assert mean == pytest.approx(1, abs=2e-3) and least > 0.8
     block, air = box((60, 30, 60), 0.2), clear.with_(specular_ior=1.0, nesting_priority=4)
     centre = np.float32(np.random.default_rng(1).uniform((-22, 8, -22), (22, 22, 22), (30, 3)))

@@ -218,6 +218,16 @@ def test_bubbles_rise_in_the_liquid_and_go_with_it(station, qtbot):
     assert np.abs(risen - still).sum(axis=2)[glass].mean() > 12
     card.on_box.click()
     assert workshop.project.part(part.id).is_hidden
+    bare, card = picture_of(qtbot, window).astype(int), window.fill_board.foam_card
+    card.add_button.click()
+    head = window.fills.foam_part
+    assert head.name == "Foam on Water" and workshop.project.material(head.material).name == "Foam film"
+    card.rows["thickness"].binding.set(12.0)
+    card.rows["size"].binding.set(4.0)
+    qtbot.waitUntil(lambda: window.fills.foam_count > 100, timeout=30_000)
+    foamed = picture_of(qtbot, window).astype(int)
+    assert seen(window, head.id).any()
+    assert np.abs(foamed - bare).sum(axis=2)[seen(window, head.id)].mean() > 6
     window.fill_board.vessel_card.empty_button.click()
     assert [p.id for p in workshop.project.product.parts] == ["beaker", "block"]
 

@@ -11,7 +11,7 @@ from mat_shelf.fills.section import section_outlines
 from mat_shelf.fills.strewing import MOST_DROPS
 from mat_shelf.fills.vessel import VesselError, frame_of
 from mat_shelf.scene.poured_liquids import PouredLiquid, poured_liquid, up_of, wanted_volume
-from mat_shelf.scene.strewn_beads import bead_caps, bubble_caps
+from mat_shelf.scene.strewn_beads import bead_caps, bubble_caps, foam_caps
 
 _SAME_CAVITY = ("vessel", "near", "tilt", "direction")
 """Values of a fill by which it is in the same space, standing the same way."""
@@ -49,7 +49,7 @@ class FillReport:
         Reason why it cannot be poured.
     working : str
         Deed that is under way, in words.
-    drop_count, bubble_count : int
+    drop_count, bubble_count, foam_count : int
     told
         Signal: there is another report.
     """
@@ -61,7 +61,7 @@ class FillReport:
         self.section: Section | None = None
         self.fault = self.working = ""
         self._now: tuple[tuple, tuple[float, float]] | None = None
-        self.drop_count = self.bubble_count = 0
+        self.drop_count = self.bubble_count = self.foam_count = 0
         self._told_of: tuple | None = None
         self._told_fill: Fill | None = None
         self._is_busy = False
@@ -70,7 +70,7 @@ class FillReport:
     def is_unknown(self) -> bool:
         """True if nothing was told yet of the parts that are on the board."""
         told = self._told_of
-        shown = self.fill_part, self.beads_part, self.bubbles_part
+        shown = self.fill_part, self.beads_part, self.bubbles_part, self.foam_part
         return told is None or any((a and a.id) != (b and b.id) for a, b in zip(told, shown, strict=False))
 
     @property
@@ -99,12 +99,14 @@ class FillReport:
         if self._is_busy:
             return  # it is asked for again when that is done
         project, assets = self.project, self.session.assets
-        fill_part, beads_part, bubbles_part = self.fill_part, self.beads_part, self.bubbles_part
+        fill_part, beads_part = self.fill_part, self.beads_part
+        bubbles_part, foam_part = self.bubbles_part, self.foam_part
         view = np.asarray(self.session.camera.position) - np.asarray(self.session.camera.target)
         wanted = (
             fill_part,
             beads_part,
             bubbles_part,
+            foam_part,
             project.product.parts,
             project.marks,
             assets,
@@ -119,7 +121,7 @@ class FillReport:
 
             Returns
             -------
-            (PouredLiquid or None, Section or None, str, int, int)
+            (PouredLiquid or None, Section or None, str, int, int, int)
             """
             poured, section, fault = None, None, ""
             if fill_part is not None:
@@ -131,6 +133,7 @@ class FillReport:
             made = (
                 bead_caps(project, beads_part, assets) if beads_part is not None else None,
                 bubble_caps(project, bubbles_part, assets) if bubbles_part is not None else None,
+                foam_caps(project, foam_part, assets) if foam_part is not None else None,
             )
             return poured, section, fault, *(len(caps) if caps is not None else 0 for caps in made)
 
@@ -143,7 +146,7 @@ class FillReport:
                 Result of the work.
             """
             self._is_busy = False
-            self.liquid, self.section, self.fault, self.drop_count, self.bubble_count = found
+            self.liquid, self.section, self.fault, self.drop_count, self.bubble_count, self.foam_count = found
             self._told_fill = fill_part.fill if fill_part is not None else None
             self.told.emit()
             self.tell()

@@ -52,8 +52,8 @@ class FillCommands(FillReport, StrewnCommands):
         part, vessel = self.session.selected_part, self.vessel
         if part is not None and part.fill is not None:
             return part
-        if part is not None and part.bubbles is not None:
-            return next((p for p in self.project.product.parts if p.id == part.bubbles.liquid), None)
+        if part is not None and (part.bubbles is not None or part.foam is not None):
+            return next((p for p in self.project.product.parts if p.id in part.stands_by), None)
         held = (p for p in self.project.product.parts if p.fill is not None and vessel and vessel.id in p.fill.vessel)
         return next(held, None)
 

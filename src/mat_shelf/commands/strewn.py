@@ -1,7 +1,7 @@
 """Drops on parts, and bubbles in liquids."""
 
 from mat_shelf.commands.command import command
-from mat_shelf.document.fill import Beads, Bubbles
+from mat_shelf.document.fill import Beads, Bubbles, Foam
 from mat_shelf.document.ids import free_name, new_id
 from mat_shelf.document.product import Part
 from mat_shelf.document.project import Project
@@ -80,6 +80,45 @@ class StrewnCommands:
         """
         part = self.bubbles_part
         return self.project if part is None else self.project.with_part(part.with_(bubbles=bubbles))
+
+    @property
+    def foam_part(self) -> Part | None:
+        """The foam on the liquid on the board."""
+        liquid = self.fill_part
+        held = (p for p in self.project.product.parts if p.foam is not None and liquid is not None)
+        return next((p for p in held if p.foam.liquid == liquid.id), None)
+
+    @property
+    def foam(self) -> Foam | None:
+        """Its values."""
+        part = self.foam_part
+        return part.foam if part is not None else None
+
+    @command
+    def add_foam(self) -> None:
+        """Lays a head of foam on the liquid on the board."""
+        liquid = self.fill_part
+        if liquid is None:
+            self.session.said.emit("Fill a vessel first; then foam can stand on it.")
+            return
+        name = free_name(f"Foam on {liquid.name}", {p.name for p in self.project.product.parts})
+        part = Part(id=new_id("foam"), name=name, mesh=liquid.mesh, foam=Foam(liquid=liquid.id))
+        self._add(f"Foam on {liquid.name}", part, "foam-film")
+
+    def with_foam(self, foam: Foam) -> Project:
+        """The project with other foam on the board.
+
+        Parameters
+        ----------
+        foam : Foam
+            The foam.
+
+        Returns
+        -------
+        Project
+        """
+        part = self.foam_part
+        return self.project if part is None else self.project.with_part(part.with_(foam=foam))
 
     @command
     def switch(self, part: Part, is_on: bool) -> None:

@@ -228,3 +228,28 @@ class Bubbles(_Strewn):
     size: float = number(
         0.6, 0.01, 30.0, label="Size", unit="mm", tip="Mean width of the bubbles.", usual=(0.1, 4), log=True
     )
+
+
+class Foam(_Strewn):
+    """A head of foam on a liquid: bubbles of thin film, packed.
+
+    Attributes
+    ----------
+    liquid : Id
+        The part that is the liquid.
+    """
+
+    liquid: Id
+    thickness: float = number(
+        4.0,
+        0.05,
+        1000.0,
+        label="Thickness",
+        unit="mm",
+        tip="Height of the head. Of the size of its bubbles it is a raft of them, one beside the other.",
+        usual=(0.3, 40),
+        log=True,
+    )
+    size: float = number(
+        1.2, 0.05, 30.0, label="Size", unit="mm", tip="Mean width of its bubbles.", usual=(0.2, 6), log=True
+    )

@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from mat_shelf.document.fill import Beads, Bubbles, Fill
+from mat_shelf.document.fill import Beads, Bubbles, Fill, Foam
 from mat_shelf.document.ids import Digest, Id, Name, by_id, with_one
 from mat_shelf.document.parameter import Frozen, Point, number
 
@@ -81,6 +81,8 @@ class Part(Frozen):
         Of drops, what they lie on: their shapes follow from that, and the mesh is only one of them.
     bubbles : Bubbles or None
         Of bubbles, the liquid that they are in; likewise.
+    foam : Foam or None
+        Of foam, the liquid that it stands on; likewise.
     """
 
     id: Id
@@ -95,6 +97,7 @@ class Part(Frozen):
     fill: Fill | None = None
     beads: Beads | None = None
     bubbles: Bubbles | None = None
+    foam: Foam | None = None
     cad_faces: Digest | None = None
     hard_regions: Annotated[tuple[Digest, ...], Field(max_length=MOST_HARD)] = ()
     edge_radius: float = number(
@@ -130,15 +133,16 @@ class Part(Frozen):
     @property
     def is_derived(self) -> bool:
         """True if its shape follows from other parts, so that it has no faces or place of its own to be edited."""
-        return self.fill is not None or self.beads is not None or self.bubbles is not None
+        return any(each is not None for each in (self.fill, self.beads, self.bubbles, self.foam))
 
     @property
     def stands_by(self) -> tuple[Id, ...]:
-        """Ids of the parts that its shape follows from: vessel of a liquid, liquid of bubbles, host of drops."""
+        """Ids of the parts that its shape follows from: a vessel, a liquid, or what drops lie on."""
         if self.fill is not None:
             return self.fill.vessel
-        if self.bubbles is not None:
-            return (self.bubbles.liquid,)
+        for risen in (self.bubbles, self.foam):
+            if risen is not None:
+                return (risen.liquid,)
         return (self.beads.host,) if self.beads is not None else ()
 
     def zone(self, zone_id: str) -> Zone:

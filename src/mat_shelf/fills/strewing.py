@@ -131,17 +131,38 @@ def strew(
     if kept_free is not None and len(kept_free):
         reach = margin + np.repeat(width, _TRIES) / 2
         may_lie &= cKDTree(kept_free).query(places, distance_upper_bound=margin + width[0])[0] > reach
-    kept = np.empty(count, np.int32)
-    cell = spacing * width[0]
-    heads, following = np.full(1 << int(np.ceil(np.log2(2 * count + 16))), -1, np.int32), np.empty(count, np.int32)
-    _settle(
-        places.reshape(count, _TRIES, 3), may_lie.reshape(count, _TRIES), width, spacing, cell, heads, following, kept
-    )
+    kept = settle(places.reshape(count, _TRIES, 3), may_lie.reshape(count, _TRIES), width, spacing)
     lies = np.flatnonzero(kept >= 0)
     taken = lies * _TRIES + kept[lies]
     normals = np.einsum("nk,nkj->nj", shares[taken], mesh.normals[mesh.triangles[faces[chosen[taken]]]])
     normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
     return Strewn(places[taken], normals, width[lies], faces[chosen[taken]])
+
+
+def settle(places: np.ndarray, may_lie: np.ndarray, width: np.ndarray, spacing: float) -> np.ndarray:
+    """Things laid down one after the other, each at the first of its tries that is free.
+
+    Parameters
+    ----------
+    places : (N, K, 3) float64
+        Tries, mm.
+    may_lie : (N, K) bool
+        Tries that are allowed.
+    width : (N,) float64
+        Widths, the largest first, mm.
+    spacing : float
+        Least distance, of two things' mean width.
+
+    Returns
+    -------
+    (N,) int32
+        The try that each lies at; -1 for none.
+    """
+    count = len(width)
+    kept, following = np.empty(count, np.int32), np.empty(count, np.int32)
+    heads = np.full(1 << int(np.ceil(np.log2(2 * count + 16))), -1, np.int32)
+    _settle(places, may_lie, width, spacing, spacing * width[0], heads, following, kept)
+    return kept
 
 
 @kernel

@@ -1,15 +1,17 @@
 """Drops on the parts of a project, and bubbles in its liquids, kept from one build of a scene to the next."""
 
+from collections.abc import Callable
 from threading import RLock
 
 import numpy as np
 from scipy.spatial import cKDTree
 
-from mat_shelf.document.fill import Beads, Fill
+from mat_shelf.document.fill import Beads, Bubbles, Fill, Foam
 from mat_shelf.document.mark import Mark
 from mat_shelf.document.product import Part
 from mat_shelf.document.project import Project
 from mat_shelf.fills.bubbling import Amounts, bubbles
+from mat_shelf.fills.foaming import Head, foam
 from mat_shelf.fills.strewing import Strewn, drops, strew
 from mat_shelf.fills.vessel import VesselError
 from mat_shelf.geometry.caps import NO_CAPS, Caps
@@ -17,7 +19,7 @@ from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import posed
 from mat_shelf.geometry.triangles import triangle_normals
 from mat_shelf.marks.surface_map import SurfaceMapError, map_surface
-from mat_shelf.scene.poured_liquids import cavities_of, poured_liquid
+from mat_shelf.scene.poured_liquids import PouredLiquid, cavities_of, poured_liquid
 from mat_shelf.scene.smoothed_parts import smooth_surface_of, smoothing_key
 
 _MOST_KEPT = 32
@@ -157,6 +159,8 @@ def strewn_parts(project: Project, supplies) -> dict[str, Caps]:
             found[part.id] = bead_caps(project, part, supplies)
         elif part.bubbles is not None:
             found[part.id] = bubble_caps(project, part, supplies)
+        elif part.foam is not None:
+            found[part.id] = foam_caps(project, part, supplies)
     return found
 
 
@@ -176,20 +180,76 @@ def bubble_caps(project: Project, part: Part, supplies) -> Caps:
     -------
     Caps
     """
-    liquid = next((p for p in project.product.parts if p.id == part.bubbles.liquid and p.fill is not None), None)
+    own = part.bubbles
+
+    def made(poured: PouredLiquid) -> Caps:
+        """The bubbles in the frame of the vessel.
+
+        Parameters
+        ----------
+        poured : PouredLiquid
+            Their liquid.
+
+        Returns
+        -------
+        Caps
+        """
+        even = own.patches, own.patch_size, own.seed
+        amounts = Amounts(own.density, own.wall, own.edge, own.trails, own.size, own.spread / 100, *even)
+        return bubbles(poured.cavity, poured.body, amounts)
+
+    return _in_liquid(project, own, supplies, made)
+
+
+def foam_caps(project: Project, part: Part, supplies) -> Caps:
+    """The bubbles of a part that is foam; none where its liquid is gone.
+
+    Parameters
+    ----------
+    project : Project
+        The project.
+    part : Part
+        A part with foam.
+    supplies : Supplies
+        Meshes, and faces of zones.
+
+    Returns
+    -------
+    Caps
+    """
+    own = part.foam
+
+    def made(poured: PouredLiquid) -> Caps:
+        """The bubbles in the frame of the vessel.
+
+        Parameters
+        ----------
+        poured : PouredLiquid
+            Their liquid.
+
+        Returns
+        -------
+        Caps
+        """
+        head = Head(own.thickness, own.size, own.spread / 100, own.patches, own.patch_size, own.seed)
+        return foam(poured.cavity, poured.body, head)
+
+    return _in_liquid(project, own, supplies, made)
+
+
+def _in_liquid(project: Project, own: Bubbles | Foam, supplies, make: Callable[[PouredLiquid], Caps]) -> Caps:
+    """Caps that stand by a liquid, as they stand in the scene."""
+    liquid = next((p for p in project.product.parts if p.id == own.liquid and p.fill is not None), None)
     if liquid is None:
         return NO_CAPS
     try:
         poured = poured_liquid(project, liquid, supplies)
     except VesselError:
         return NO_CAPS
-    key = (part.bubbles, id(poured))
+    key = (own, id(poured))
     with _lock:
         if key not in _known:
-            own = part.bubbles
-            even = own.patches, own.patch_size, own.seed
-            amounts = Amounts(own.density, own.wall, own.edge, own.trails, own.size, own.spread / 100, *even)
-            made = bubbles(poured.cavity, poured.body, amounts)
+            made = make(poured)
             centre = np.ascontiguousarray(made.centre @ poured.to_world.T, np.float32)
             # The liquid goes along, so that no other one gets its id meanwhile.
             _known[key] = Caps(centre, made.axes, made.cut), poured

@@ -1,10 +1,11 @@
-"""The board of the Fill station: the vessel, its section, the liquid, bubbles, and drops."""
+"""The board of the Fill station: the vessel, its section, the liquid, bubbles, foam, and drops."""
 
 from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QFrame
 
 from mat_shelf.app.fill.bubbles_card import BubblesCard
 from mat_shelf.app.fill.drops_card import DropsCard
+from mat_shelf.app.fill.foam_card import FoamCard
 from mat_shelf.app.fill.liquid_card import LiquidCard
 from mat_shelf.app.fill.section_view import SectionView
 from mat_shelf.app.fill.vessel_card import VesselCard
@@ -33,6 +34,7 @@ class FillBoard(QFrame):
         self.work = work
         self.vessel_card, self.section_view = VesselCard(work), SectionView(work)
         self.liquid_card, self.drops_card, self.bubbles_card = LiquidCard(work), DropsCard(work), BubblesCard(work)
+        self.foam_card = FoamCard(work)
         self.row = FoldRow(
             self,
             {
@@ -40,12 +42,13 @@ class FillBoard(QFrame):
                 "Section": ([self.section_view], 24),
                 "Liquid": ([self.liquid_card], 28, 2),
                 "Bubbles": ([self.bubbles_card], 28, 2),
+                "Foam": ([self.foam_card], 28, 2),
                 "Drops": ([self.drops_card], 28, 2),
             },
-            ("Bubbles", "Drops", "Section"),
+            ("Foam", "Bubbles", "Drops", "Section"),
         )
         self.liquid_card.material_button.clicked.connect(lambda: self._want_material(work.fill_part))
-        for card in (self.drops_card, self.bubbles_card):
+        for card in (self.drops_card, self.bubbles_card, self.foam_card):
             card.material_button.clicked.connect(lambda _, card=card: self._want_material(card.part_of()))
         self._asked = QTimer(self, singleShot=True, interval=_REST_MS)
         self._asked.timeout.connect(work.tell)
@@ -70,7 +73,7 @@ class FillBoard(QFrame):
         if self.isVisible():
             are_drops = self.work.beads_part is not None
             self.row.show(*(("Drops", "Section") if are_drops else ("Section", "Drops")))
-            for card in (self.vessel_card, self.liquid_card, self.bubbles_card, self.drops_card):
+            for card in (self.vessel_card, self.liquid_card, self.bubbles_card, self.foam_card, self.drops_card):
                 card.follow()
 
     def showEvent(self, event) -> None:

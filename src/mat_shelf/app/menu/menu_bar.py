@@ -202,6 +202,7 @@ class MenuBar(QMenuBar):
             ("Fill", fills.add_fill, lambda: has_part() and fills.fill_part is None),
             ("Hollow…", window.fill_board.vessel_card.hollow, lambda: has_part() and fills.fill_part is None),
             ("Add bubbles", fills.add_bubbles, lambda: fills.fill_part is not None and fills.bubbles_part is None),
+            ("Add foam", fills.add_foam, lambda: fills.fill_part is not None and fills.foam_part is None),
             ("Add drops", fills.add_beads, lambda: has_part() and fills.beads_part is None),
         ):
             self._add(name, in_station(run), menu=wet, when=when)

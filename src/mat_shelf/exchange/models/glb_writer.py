@@ -50,7 +50,7 @@ def export_glb(path: Path, project: Project, assets: Assets) -> None:
             places[material.id] = len(places)
             writer.materials.append(_material(material))
     for part in project.product.parts:
-        if not part.is_hidden and part.beads is None and part.bubbles is None:
+        if not part.is_hidden and part.beads is None and part.bubbles is None and part.foam is None:
             writer.add_part(part, _stands(project, part, assets), assets, places)
     write_file(path, writer.file())
 
