@@ -99,7 +99,7 @@ def test_a_killed_run_goes_on_where_it_was(small_project, tmp_path):
     project, assets = small_project
     shot = Shot(
         id="s", name="Whole", view=project.current_view, set=project.current_set,
-        width=200, height=140, samples=40, kind="exr", bits=32,
+        width=110, height=76, samples=40, kind="exr", bits=32,
     )  # fmt: skip
     project = project.with_shots([shot])
     save_project(tmp_path / "block.matshelf", project, assets)
@@ -133,7 +133,7 @@ def test_stopped_in_the_middle_of_a_sample_nothing_is_lost(small_project, tmp_pa
     project, assets = small_project
     shot = Shot(
         id="s", name="Stop", view=project.current_view, set=project.current_set,
-        width=320, height=240, samples=6, kind="exr", bits=32,
+        width=240, height=180, samples=4, kind="exr", bits=32,
     )  # fmt: skip
     project = project.with_shots([shot])
     asked = [0]

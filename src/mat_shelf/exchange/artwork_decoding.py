@@ -6,14 +6,17 @@ What decodes is called in a process of its own, by `image_reading`.
 import io
 from contextlib import contextmanager
 from functools import lru_cache
+from typing import TYPE_CHECKING
 
 import numpy as np
 import pypdfium2
 from PIL import Image, ImageCms
-from psd_tools import PSDImage
 from scipy.ndimage import find_objects, label
 
 from mat_shelf.exchange.image_decoding import ImageError, check_bytes
+
+if TYPE_CHECKING:
+    from psd_tools import PSDImage
 
 MOST_LAYERS = 500
 _BAND = 256
@@ -106,7 +109,9 @@ def _converted(picture: Image.Image, to_srgb: ImageCms.ImageCmsTransform) -> Ima
 
 
 @lru_cache(maxsize=2)
-def _layered(data: bytes) -> PSDImage:
+def _layered(data: bytes) -> "PSDImage":
+    from psd_tools import PSDImage  # where it is needed: half a second of every start
+
     try:
         document = PSDImage.open(io.BytesIO(data))
     except MemoryError:

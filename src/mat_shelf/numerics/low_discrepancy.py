@@ -14,7 +14,6 @@ Generation (RXS-M-XS 32). Jarzynski and Olano 2020, Hash Functions for GPU Rende
 from functools import cache
 
 import numpy as np
-from scipy.stats import qmc
 
 from mat_shelf.numerics.kernels import F, inline
 
@@ -104,6 +103,8 @@ _TURNED = (0x155555, 0x2AAAAA)
 
 @cache
 def _sequence() -> np.ndarray:
+    from scipy.stats import qmc  # which takes a third of a second to import, and is of no other use
+
     dimensions = LENS_DRAWS + BOUNCE_DRAWS * EVEN_BOUNCES
     points = qmc.Sobol(dimensions, scramble=True, rng=np.random.default_rng(1)).random_base2(_LOG_LENGTH)
     # Places in the pixel are not scrambled at random: of any number of them the mean is near the pixel's middle.
