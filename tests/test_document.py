@@ -155,11 +155,12 @@ NEW_FIELDS = {
         "camera": CAMERA_FIELDS,
     },
     13: {"part": ("fill", "beads", "bubbles")},
+    14: {"project": ("hand_over",), "part": ("foam",)},
 }
 """The fields that came with each schema, which older projects are without."""
 
 
-@pytest.mark.parametrize("schema", range(1, 13))
+@pytest.mark.parametrize("schema", range(1, 14))
 def test_projects_of_every_older_schema_open(schema):
     """What they hold is kept, and what is new is as it was before it could be chosen."""
     from mat_shelf.document.migration import migrated
@@ -176,7 +177,7 @@ def test_projects_of_every_older_schema_open(schema):
     whole["light"] = [light for fields in old["sets"] for light in fields["lights"]]
     whole["camera"] = [view["camera"] for view in old["views"]]
     whole["backdrop"] = [fields["backdrop"] for fields in old["sets"]]
-    for new in range(schema + 1, 14):
+    for new in range(schema + 1, 15):
         for kind, names in NEW_FIELDS.get(new, {}).items():
             for fields in whole[kind]:
                 for name in names:

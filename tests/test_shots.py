@@ -205,6 +205,8 @@ def test_what_cannot_be_is_said_before_anything_is_rendered(blocks, tmp_path):
         with pytest.raises(ImageError, match=words):
             wrong = shot.with_(**changed)
             run(project.with_shots([wrong]), assets, tmp_path, [wrong], memory=8 << 30)
+    with pytest.raises(ImageError, match="nowhere does not exist; choose another"):
+        run(project, assets, tmp_path / "nowhere")
     with pytest.raises(ImageError, match="several shots would be written to Side"):
         twin = project.with_(hand_over=project.hand_over.with_(pattern="Side"))
         run(twin, assets, tmp_path)

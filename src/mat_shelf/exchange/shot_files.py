@@ -18,6 +18,8 @@ from mat_shelf.exchange.render_file import RenderSettings
 
 TOKENS = ("shot", "product", "view", "set", "variant", "width", "height", "number")
 """What a name pattern may hold, in braces."""
+_MOST_DIGESTS = 256
+_digests: dict[int, tuple[object, str]] = {}
 _BRACES = r"\{([^{}]*)\}"
 FILM_BYTES = 105
 """Memory of a pixel of a film with one layer of light."""
@@ -106,17 +108,26 @@ def film_key(project: Project, shot: Shot) -> str:
     -------
     str
     """
-    studio = project.set
-    told = {
-        "version": __version__,
-        "product": project.product.model_dump(mode="json"),
-        "materials": [m.model_dump(mode="json", exclude={"name", "family"}) for m in project.materials],
-        "marks": [mark.model_dump(mode="json") for mark in project.marks],
-        "set": studio.model_dump(mode="json"),
-        "camera": project.view.camera.model_dump(mode="json"),
-        "size": (shot.width, shot.height, shot.background != "set", "lights" in shot.passes and shot.kind == "exr"),
-    }
-    return hashlib.sha256(json.dumps(told, sort_keys=True).encode()).hexdigest()[:40]
+    keeps_apart = "lights" in shot.passes and shot.kind == "exr"
+    told = (
+        __version__,
+        *(_digest(thing) for thing in (project.product, project.materials, project.marks, project.set)),
+        _digest(project.view.camera),
+        (shot.width, shot.height, shot.background != "set", keeps_apart),
+    )
+    return hashlib.sha256(repr(told).encode()).hexdigest()[:40]
+
+
+def _digest(thing) -> str:
+    """Digest of a value of the project, or of several; many shots have the same ones."""
+    kept = _digests.get(id(thing))
+    if kept is None or kept[0] is not thing:
+        values = [each.model_dump(mode="json") for each in (thing if isinstance(thing, tuple) else (thing,))]
+        kept = thing, hashlib.sha256(json.dumps(values, sort_keys=True).encode()).hexdigest()
+        if len(_digests) > _MOST_DIGESTS:
+            _digests.clear()
+        _digests[id(thing)] = kept
+    return kept[1]
 
 
 def form_key(project: Project, shot: Shot) -> str:

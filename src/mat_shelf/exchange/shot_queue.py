@@ -1,5 +1,6 @@
 """Shots rendered one after the other; what is done stays done, whatever comes in between."""
 
+import os
 import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
@@ -139,6 +140,10 @@ def render_shots(
         Before anything is rendered, if files cannot be named, or a shot cannot be written as it is asked for.
     """
     paths = shot_paths(project, shots, folder)
+    if not folder.is_dir():
+        raise ImageError(f"the folder {folder} does not exist; choose another")
+    if not os.access(folder, os.W_OK | os.X_OK):
+        raise ImageError(f"nothing can be written to {folder}; choose another folder")
     for shot in shots:
         check_shot(shot, paths[shot.id], memory)
     for shot in shots:

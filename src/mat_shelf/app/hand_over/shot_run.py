@@ -41,7 +41,7 @@ class ShotRun(QObject):
         super().__init__(parent)
         self.work = work
         self._states: dict[str, ShotState] = {}
-        self._of: dict[str, Shot] = {}
+        self._refused: dict[str, Shot] = {}  # as they were when they failed
         self._job: Job | None = None
         self._looking: Job | None = None
         self._rate = _USUAL_RATE
@@ -165,6 +165,8 @@ class ShotRun(QObject):
                 self._began = key, now, state.samples
             elif shot is not None:
                 self.measure((state.samples - self._began[2]) * shot.width * shot.height, now - self._began[1])
+        if state.kind == "failed":
+            self._refused |= {shot.id: shot for shot in self.work.shots if shot.id == key}
         self._states[key] = state
         self.changed.emit()
 
@@ -200,12 +202,12 @@ class ShotRun(QObject):
 
     def _take_found(self, found: dict[str, ShotState]) -> None:
         if not self.runs:
-            failed = {key: state for key, state in self._states.items() if state.kind == "failed" and state.words}
-            done = {key for key, state in self._states.items() if state.kind == "done"}
-            for key, state in found.items():
-                if key in done and state.kind == "was done":
-                    found[key] = self._states[key]
-            self._states = failed | found if not failed else found | failed
+            present = {shot.id: shot for shot in self.work.shots}
+            for key, state in self._states.items():
+                is_same = state.kind == "failed" and self._refused.get(key) == present.get(key)
+                if is_same or (state.kind == "done" and key in found and found[key].kind == "was done"):
+                    found[key] = state  # which says more
+            self._states = found
             self.changed.emit()
 
     def _forget(self) -> None:
