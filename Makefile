@@ -3,15 +3,26 @@ PYTHON ?= python3
 VENV := .venv
 RUN := $(VENV)/bin
 
-.PHONY: demo test test-quick soak bench truth lint screenshots thumbnails install uninstall clean
+.PHONY: demo test kernels off-screen on-screen test-quick soak bench truth lint screenshots thumbnails install uninstall \
+	clean
 
 demo: $(VENV)/ready
 	@$(RUN)/mat-shelf prepare
 	@$(RUN)/mat-shelf demo
 
-test: lint
+# Side by side: what tests need is installed while the kernels compile, and one window is driven on a screen beside all
+# others.
+test: $(VENV)/ready
+	@$(MAKE) --no-print-directory -j 2 kernels lint
+	@$(MAKE) --no-print-directory -j 2 off-screen on-screen
+
+kernels: $(VENV)/ready
 	@$(RUN)/mat-shelf prepare --renderer-only
+
+off-screen: $(VENV)/tools
 	QT_QPA_PLATFORM=offscreen $(RUN)/pytest -n auto --dist worksteal -m "not on_screen and not long"
+
+on-screen: $(VENV)/tools
 	QT_QPA_PLATFORM=xcb xvfb-run -a $(RUN)/pytest -m "on_screen and not long"
 
 # What renders little or nothing, in under a minute.
@@ -46,16 +57,23 @@ thumbnails: $(VENV)/ready
 # What every process imports is compiled ahead: where Python may not write it later, that saves half of each start.
 OFTEN := numpy scipy numba llvmlite trimesh pydantic PIL PyQt6
 
-# What the program needs; what tests and benches need as well.
-$(VENV)/ready: packages := .
-$(VENV)/tools: packages := .[dev]
-$(VENV)/ready $(VENV)/tools: pyproject.toml constraints.txt scripts/system_packages.sh
+PIP = $(RUN)/python -m pip install --no-compile --disable-pip-version-check --progress-bar on -c constraints.txt
+DEV = import tomllib; print(*tomllib.load(open("pyproject.toml", "rb"))["project"]["optional-dependencies"]["dev"], sep="\n")
+
+# What the program needs.
+$(VENV)/ready: pyproject.toml constraints.txt scripts/system_packages.sh
 	@sh scripts/system_packages.sh
 	@test -x $(RUN)/python || $(PYTHON) -m venv $(VENV)
 	@echo "Installing the Python packages into $(VENV); the first time takes a minute or two"
-	@$(RUN)/python -m pip install --no-compile --disable-pip-version-check --progress-bar on -c constraints.txt -e '$(packages)'
+	@$(PIP) -e .
 	@$(RUN)/python -m compileall -qq -j 0 $(foreach name,$(OFTEN),$(VENV)/lib/python*/site-packages/$(name)) src || true
-	@touch $(VENV)/ready $@
+	@touch $@
+
+# What tests and benches need as well; the program itself is left alone, since it may be running.
+$(VENV)/tools: $(VENV)/ready
+	@$(RUN)/python -c '$(DEV)' > $(VENV)/dev.txt
+	@$(PIP) -r $(VENV)/dev.txt
+	@touch $@
 
 # Enters Mat Shelf in the desktop's menu for this user (or PREFIX=/usr/local for all), running from this folder.
 PREFIX ?= $(HOME)/.local

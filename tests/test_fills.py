@@ -223,8 +223,10 @@ def test_liquid_climbs_a_wide_wall_as_batchelor_says(degrees, figure):
     figure(low if exact > 0 else high, exact)
 
 
-@pytest.mark.parametrize("share", [0.03, 0.35, 0.65, 0.72, 0.8, 0.97])
-@pytest.mark.parametrize("degrees", [10.0, 100.0])
+@pytest.mark.parametrize(
+    ("share", "degrees"),
+    [(0.03, 10.0), (0.35, 100.0), (0.65, 10.0), (0.72, 100.0), (0.72, 10.0), (0.8, 100.0), (0.97, 10.0), (0.97, 100.0)],
+)
 def test_a_poured_body_is_closed_and_holds_its_volume(share, degrees):
     cavity = cavity_in(ink_bottle.glass())
     body = pour(

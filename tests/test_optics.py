@@ -7,7 +7,7 @@ import pytest
 from numba import njit
 
 from mat_shelf.document.recipe import Recipe
-from mat_shelf.numerics.kernels import F
+from mat_shelf.numerics.kernels import F, kernel
 from mat_shelf.optics import parameters as P
 from mat_shelf.optics import surface
 from mat_shelf.optics.albedo_lookup import dielectric_albedo, mirror_albedo
@@ -90,7 +90,7 @@ def test_visible_microfacets_fill_the_view(roughness, cos_v):
     assert projected_microfacets(roughness, 0.0, cos_v, True) == pytest.approx(cos_v, rel=5e-3)
 
 
-@njit(error_model="numpy")
+@kernel  # kept on disk: several processes run these tests
 def _scatter(p, wo, eta, numbers, tables, wi, values, pdfs):
     """As the path tracer does at a hit; one kernel for all, because it takes a third of a minute to compile."""
     is_layered, layers = p[0, P.LAYERED] > 0, NO_LAYERS

@@ -69,7 +69,7 @@ def write_image(
                 light, alpha = light + (1 - alpha), None
             _write_exr(name, light, alpha, form, layers, rest, inside)
         else:
-            pixels = _developed(light, alpha, form, is_exact)
+            pixels = encoded_picture(light, alpha, form, is_exact)
             pixels = pixels if rest is None else _over(rest, pixels, inside)
             if ending in _COMPACT:
                 _write_compact(file, ending, pixels, form)
@@ -209,8 +209,24 @@ def _encode(name: str, ending: str, spec, pixels: np.ndarray) -> None:
         raise OSError(f"the image could not be encoded ({output.geterror().strip() or 'it may be too large'})")
 
 
-def _developed(light: np.ndarray, alpha: np.ndarray | None, form: Form, is_exact: bool) -> np.ndarray:
-    """(H, W, 3 or 4) uint8, uint16 or float32."""
+def encoded_picture(light: np.ndarray, alpha: np.ndarray | None, form: Form, is_exact: bool) -> np.ndarray:
+    """Pixels of a file for scene-linear light.
+
+    Parameters
+    ----------
+    light : (H, W, 3) float32
+        Multiplied by alpha, where there is one.
+    alpha : (H, W, 1) float32 or None
+        Share of each pixel that is covered.
+    form : Form
+        Bits, colour space and ground of the file.
+    is_exact : bool
+        As for `tone.tone_map`.
+
+    Returns
+    -------
+    (H, W, 3 or 4) uint8, uint16 or float32
+    """
     color = light if alpha is None else light / np.maximum(alpha, 1e-4)
     if form.bits == 32:
         if form.on_white and alpha is not None:

@@ -181,7 +181,7 @@ def _write(project: Project, assets: Assets, rendered: Rendered, path: Path, set
     inside = region.slices() if region is not None else (slice(None), slice(None))
     light = rendered.light
     if settings.is_finished and not project.finish.changes_nothing:
-        light = _finished(project, assets, rendered)
+        light = finished_light(project, assets, rendered)
     if settings.has_ids:
         layers, attributes = cryptomatte(project, rendered, assets)
         extra, form = extra | layers, form._replace(attributes=(*form.attributes, *attributes))
@@ -189,8 +189,22 @@ def _write(project: Project, assets: Assets, rendered: Rendered, path: Path, set
     write_image(path, light, alpha, form, extra, project.set.exact_colors, rest, inside)
 
 
-def _finished(project: Project, assets: Assets, rendered: Rendered) -> np.ndarray:
-    """Light with the project's finish; the colour of what is cut out is finished without the share that it covers."""
+def finished_light(project: Project, assets: Assets, rendered: Rendered) -> np.ndarray:
+    """Light with the project's finish; the colour of what is cut out is finished without the share that it covers.
+
+    Parameters
+    ----------
+    project : Project
+        The project.
+    assets : Assets
+        Its files.
+    rendered : Rendered
+        A render of it.
+
+    Returns
+    -------
+    (H, W, 3) float32
+    """
     masks = finish_masks(project, rendered, assets)
     if rendered.alpha is None:
         return finished(rendered.light, project.finish, masks)

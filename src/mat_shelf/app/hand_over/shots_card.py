@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from PyQt6.QtCore import QRect, QSize, Qt, QUrl
+from PyQt6.QtCore import QRect, QSize, Qt, QUrl, pyqtSignal
 from PyQt6.QtGui import QColor, QDesktopServices, QPainter
 from PyQt6.QtWidgets import (
     QFileDialog,
@@ -37,7 +37,15 @@ KINDS = {"png": "PNG", "tiff": "TIFF", "jpg": "JPEG", "webp": "WebP", "avif": "A
 
 
 class ShotsCard(QWidget):
-    """Shots of the project, in the order in which they are rendered."""
+    """Shots of the project, in the order in which they are rendered.
+
+    Signals
+    -------
+    turntable_wanted
+        A turn is to be rendered.
+    """
+
+    turntable_wanted = pyqtSignal()
 
     def __init__(self, work: HandOverWork, run: ShotRun):
         super().__init__()
@@ -73,6 +81,9 @@ class ShotsCard(QWidget):
         self.start_button.setProperty("role", "main")
         self.start_button.setToolTip("Renders the ticked shots one after the other; the window stays usable")
         self.start_button.clicked.connect(self.start_or_stop)
+        self.turn_button = small_button(
+            "Turntable…", "A turn as a film, or as a page to turn by hand", self.turntable_wanted.emit
+        )
         self.words = ElidedLabel()
         self.words.setProperty("role", "quiet")
         self._lay_out()
@@ -87,6 +98,7 @@ class ShotsCard(QWidget):
         files.addWidget(self.folder_button)
         files.addWidget(self.open_button)
         foot.addWidget(self.start_button)
+        foot.addWidget(self.turn_button)
         foot.addWidget(self.words, 1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)

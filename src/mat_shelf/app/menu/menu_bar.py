@@ -114,6 +114,7 @@ class MenuBar(QMenuBar):
                 is_on=partial(self._is_as_fine, fineness),
             )
         self._add("Render…", window.open_render, "Ctrl+R")
+        self._add("Turntable…", window.open_turntable)
         self._add("Add shots…", window.add_shots)
         self._add("Render shots", window.render_shots, when=lambda: any(s.is_on for s in window.hand_over.shots))
         self._gap()

@@ -1,0 +1,121 @@
+"""Turns: the project at each moment of one, whether product, camera or lights go round."""
+
+from typing import Literal, NamedTuple
+
+import numpy as np
+
+from mat_shelf.document.project import Project
+from mat_shelf.geometry.pose import posed_bounds, turn_matrix, turned_about
+from mat_shelf.rendering.navigation import orbit
+from mat_shelf.scene.material_table import Supplies
+
+Going = Literal["product", "camera", "lights"]
+GOING: dict[Going, str] = {"product": "Product", "camera": "Camera", "lights": "Lights"}
+
+
+class Turn(NamedTuple):
+    """A turn about the upright axis through the product's middle.
+
+    Attributes
+    ----------
+    going : str
+        What goes round: product, camera or lights.
+    frames : int
+        Pictures; of a whole turn the last one is a step before the first.
+    degrees : float
+        Angle of the whole turn; below 0 the other way round.
+    is_eased : bool
+        Whether it starts and ends slowly, where it is no whole turn.
+    """
+
+    going: Going = "product"
+    frames: int = 36
+    degrees: float = 360.0
+    is_eased: bool = False
+
+    @property
+    def is_whole(self) -> bool:
+        """True if it ends where it began.
+
+        Returns
+        -------
+        bool
+        """
+        return abs(self.degrees) % 360 == 0
+
+    def angle(self, frame: int) -> float:
+        """Angle of a frame, degrees.
+
+        Parameters
+        ----------
+        frame : int
+            From 0.
+
+        Returns
+        -------
+        float
+        """
+        steps = self.frames if self.is_whole else max(self.frames - 1, 1)
+        share = frame / steps
+        if self.is_eased and not self.is_whole:
+            share = share * share * (3 - 2 * share)
+        return self.degrees * share
+
+
+def middle_of(project: Project, supplies: Supplies) -> tuple[float, float, float]:
+    """Middle of all that shows of a product, mm.
+
+    Parameters
+    ----------
+    project : Project
+        The project.
+    supplies : Supplies
+        Meshes.
+
+    Returns
+    -------
+    (3,) float
+    """
+    parts = [part for part in project.product.parts if not part.is_hidden and not part.is_derived]
+    if not parts:
+        return 0.0, 0.0, 0.0
+    bounds = np.array([posed_bounds(supplies.meshes[part.mesh], part.pose) for part in parts])
+    middle = (bounds[:, 0].min(axis=0) + bounds[:, 1].max(axis=0)) / 2
+    return tuple(float(x) for x in middle)
+
+
+def turned(project: Project, supplies: Supplies, turn: Turn, frame: int) -> Project:
+    """The project at one frame of a turn.
+
+    Parameters
+    ----------
+    project : Project
+        The project, at its beginning.
+    supplies : Supplies
+        Meshes.
+    turn : Turn
+        The turn.
+    frame : int
+        From 0.
+
+    Returns
+    -------
+    Project
+    """
+    angle = turn.angle(frame)
+    if angle == 0:
+        return project
+    middle, by = middle_of(project, supplies), turn_matrix((0.0, angle, 0.0))
+    if turn.going == "product":
+        parts = (
+            part if part.is_derived else part.with_(pose=turned_about(part.pose, by, middle))
+            for part in project.product.parts
+        )
+        return project.with_parts(parts)
+    if turn.going == "camera":
+        view = project.view
+        camera = orbit(view.camera, float(np.radians(angle)), 0.0, middle)
+        return project.with_view(view.with_(camera=camera))
+
+    studio = project.set
+    return project.with_set(studio.with_(turn=(studio.turn + angle + 180) % 360 - 180))

@@ -1,0 +1,179 @@
+"""Turns: what goes round and how far, and the files they become, read back by other libraries."""
+
+import base64
+import io
+import json
+import re
+
+import av
+import numpy as np
+import pytest
+from driving import LEFT
+from PIL import Image
+from PyQt6.QtTest import QTest
+
+from mat_shelf.cli import main
+from mat_shelf.exchange import turntable
+from mat_shelf.exchange.image_decoding import ImageError
+from mat_shelf.exchange.project_file import save_project
+from mat_shelf.exchange.turntable import TurnSettings, check_turntable, render_turntable, write_turntable
+from mat_shelf.geometry.pose import posed
+from mat_shelf.rendering.final_render import render_picture
+from mat_shelf.rendering.turning import Turn, middle_of, turned
+
+
+@pytest.fixture(autouse=True)
+def own_cache(tmp_path, monkeypatch):
+    monkeypatch.setattr(turntable, "render_folder", lambda: tmp_path / "frames")
+
+
+def test_a_whole_turn_ends_a_step_before_its_beginning():
+    whole, half = Turn(frames=36), Turn(frames=5, degrees=-180.0)
+    assert [whole.angle(k) for k in (0, 1, 35)] == [0, 10, 350]
+    assert [half.angle(k) for k in range(5)] == [0, -45, -90, -135, -180]
+    eased = [half._replace(is_eased=True).angle(k) for k in range(5)]
+    assert eased[0] == 0 and eased[-1] == -180 and abs(eased[1]) < 45 and abs(eased[3]) > 135
+
+
+def test_the_product_turns_about_its_middle_and_the_camera_about_it(small_project):
+    project, assets = small_project
+    part = project.part("block")
+    project = project.with_part(part.with_(pose=part.pose.with_(shift=(30.0, 20.0, -10.0))))
+    quarter = Turn(frames=4)
+    seen = turned(project, assets, quarter, 1)
+    was, now = (posed(assets.meshes[part.mesh], p.part("block").pose).bounds for p in (project, seen))
+    assert np.allclose(was.mean(axis=0), now.mean(axis=0), atol=1e-3)  # about its own middle, so it stays there
+    assert np.allclose((now[1] - now[0])[[2, 1, 0]], was[1] - was[0], atol=1e-3)  # across has become deep
+    camera = turned(project, assets, quarter._replace(going="camera"), 1).view.camera
+    middle, old = np.array(middle_of(project, assets)), project.view.camera
+    away, before = np.array(camera.position) - middle, np.array(old.position) - middle
+    assert np.linalg.norm(away) == pytest.approx(np.linalg.norm(before), rel=1e-6)
+    assert away[[0, 2]] @ before[[0, 2]] == pytest.approx(0, abs=1e-3) and away[1] == pytest.approx(before[1])
+    assert turned(project, assets, quarter._replace(going="lights"), 1).set.turn == pytest.approx(
+        (project.set.turn + 90 + 180) % 360 - 180
+    )
+    assert turned(project, assets, quarter, 0) is project
+
+
+def test_a_camera_that_goes_round_sees_what_turned_the_other_way_shows(small_project):
+    """In an even room without a backdrop the two cannot be told apart."""
+    project, assets = small_project
+    studio = project.set.with_(lights=(), backdrop=None, surround=1000.0, ground=1000.0, room=None, sky=None)
+    project = project.with_set(studio)
+    one = turned(project, assets, Turn("product", 8, -360.0), 1)
+    other = turned(project, assets, Turn("camera", 8, 360.0), 1)
+    lights = [render_picture(each, assets, 90, 60, 24, denoise=False).light for each in (one, other)]
+    assert np.abs(lights[0] - lights[1]).mean() < 0.03 * lights[0].mean()
+
+
+def numbered(count: int, width: int = 64, height: int = 48) -> list[np.ndarray]:
+    """Frames whose left part is as bright as their number says."""
+    frames = []
+    for k in range(count):
+        frame = np.full((height, width, 3), 128, np.uint8)
+        frame[:, : width // 2] = 10 + 200 * k // count
+        frames.append(frame)
+    return frames
+
+
+@pytest.mark.parametrize("ending", [".mp4", ".webm"])
+def test_a_film_has_its_frames_rate_and_size(ending, tmp_path):
+    frames, path = numbered(24), tmp_path / f"turn{ending}"
+    write_turntable(path, frames, TurnSettings(Turn(frames=24), 2.0, 64, 48), ending)
+    with av.open(str(path)) as film:
+        stream = film.streams.video[0]
+        assert (stream.width, stream.height) == (64, 48) and float(stream.average_rate) == pytest.approx(12)
+        seen = [frame.to_ndarray(format="rgb24") for frame in film.decode(stream)]
+    assert len(seen) == 24
+    bright = np.array([frame[10:-10, 4:24].mean() for frame in seen])
+    assert bright == pytest.approx([frame[0, 0, 0] for frame in frames], abs=6) and (np.diff(bright) > 0).all()
+
+
+def test_images_animations_and_pages_have_every_frame(tmp_path):
+    frames, settings = numbered(6), TurnSettings(Turn(frames=6), 3.0, 64, 48)
+    write_turntable(tmp_path / "turn.png", frames, settings, ".png")
+    names = sorted(path.name for path in tmp_path.glob("*.png"))
+    assert names == [f"turn-{k:03d}.png" for k in range(6)]
+    assert (np.asarray(Image.open(tmp_path / "turn-004.png")) == frames[4]).all()
+    write_turntable(tmp_path / "turn.webp", frames, settings, ".webp")
+    with Image.open(tmp_path / "turn.webp") as animation:
+        assert animation.n_frames == 6 and animation.info["loop"] == 0
+    write_turntable(tmp_path / "turn.html", frames, settings, ".html", 'Pen </script> & "ink"')
+    page = (tmp_path / "turn.html").read_text()
+    held = json.loads(re.search(r"const frames = (\[.*?\]), whole", page)[1])
+    shown = [np.asarray(Image.open(io.BytesIO(base64.b64decode(each))).convert("RGB")) for each in held]
+    assert len(shown) == 6 and abs(shown[3].astype(int) - frames[3]).max() < 12
+    assert page.count("</script>") == 1 and "http" not in page.replace("http-equiv", "")  # it asks nobody for anything
+
+
+def test_frames_are_kept_and_the_next_run_goes_on(small_project, tmp_path, monkeypatch):
+    project, assets = small_project
+    settings, rendered = TurnSettings(Turn(frames=4), 1.0, 48, 32, 2), []
+    render = turntable.render_picture
+    monkeypatch.setattr(turntable, "render_picture", lambda *a, **o: rendered.append(1) or render(*a, **o))
+    with pytest.raises(InterruptedError):
+        render_turntable(project, assets, tmp_path / "a.png", settings, lambda done, total: done < 2)
+    assert len(rendered) == 2 and not list(tmp_path.glob("*.png"))
+    render_turntable(project, assets, tmp_path / "a.png", settings)
+    assert len(rendered) == 4 and len(list(tmp_path.glob("a-*.png"))) == 4
+    first, second = (np.asarray(Image.open(tmp_path / f"a-00{k}.png")).astype(int) for k in (0, 1))
+    assert abs(first - second).mean() > 1
+    for kept in (tmp_path / "frames").glob("*.png"):
+        kept.write_bytes(kept.read_bytes()[:50])
+    render_turntable(project, assets, tmp_path / "a.webp", settings)
+    assert len(rendered) == 8
+
+
+@pytest.mark.parametrize(
+    ("name", "changes", "words"),
+    [
+        ("a.gif", {}, "must end in"),
+        ("a.mp4", {"width": 63}, "even width and height"),
+        ("a.mp4", {"seconds": 3600.0}, "frames a second are no film"),
+        ("a.html", {"background": "transparent"}, "no alpha"),
+        ("nowhere/a.html", {}, "does not exist"),
+    ],
+)
+def test_what_cannot_be_is_said_first(name, changes, words, tmp_path):
+    with pytest.raises(ImageError, match=words):
+        check_turntable(tmp_path / name, TurnSettings(**{"width": 64, "height": 48} | changes))
+
+
+def test_the_command_writes_a_film(small_project, tmp_path, capsys):
+    save_project(tmp_path / "block.matshelf", *small_project)
+    size = ["--width", "48", "--height", "32", "--samples", "1", "--frames", "3", "--seconds", "1", "--white"]
+    assert main(["turntable", str(tmp_path / "block.matshelf"), "-o", str(tmp_path / "a.mp4"), *size]) == 0
+    with av.open(str(tmp_path / "a.mp4")) as film:
+        assert sum(1 for _ in film.decode(video=0)) == 3
+    assert main(["turntable", str(tmp_path / "block.matshelf"), "-o", str(tmp_path / "a.txt"), *size]) == 2
+    assert "must end in" in capsys.readouterr().err
+
+
+def test_a_turn_is_rendered_from_the_window(open_window, small_project, qtbot, tmp_path):
+    window = open_window(*small_project)
+    window.stations.show(window.hand_over_board)
+    QTest.mouseClick(window.hand_over_board.shots_card.turn_button, LEFT)
+    dialog = window.turntable_dialog
+    assert dialog.isVisible()
+    dialog.path_field.setText(str(tmp_path / "turn.html"))
+    for box, value in (
+        (dialog.frames_box, 3),
+        (dialog.width_box, 48),
+        (dialog.height_box, 32),
+        (dialog.samples_box, 1),
+    ):
+        box.setValue(value)
+    dialog.kind_box.setCurrentText("Film, MP4")
+    dialog.kind_box.textActivated.emit("Film, MP4")
+    assert dialog.path == tmp_path / "turn.mp4"
+    dialog.width_box.setValue(49)
+    QTest.mouseClick(dialog.start_button, LEFT)
+    assert "even width" in dialog.state.text() and dialog.start_button.isEnabled()
+    dialog.width_box.setValue(48)
+    dialog.seconds_box.setValue(1.0)
+    QTest.mouseClick(dialog.start_button, LEFT)
+    assert not dialog.start_button.isEnabled()
+    qtbot.waitUntil(lambda: dialog.start_button.isEnabled(), timeout=60_000)
+    assert dialog.state.text() == f"Written to {tmp_path / 'turn.mp4'}" and dialog.open_button.isEnabled()
+    with av.open(str(tmp_path / "turn.mp4")) as film:
+        assert film.streams.video[0].width == 48
