@@ -73,6 +73,8 @@ def themed(qapp):
     return qapp
 
 
+_DEMO_MESHES: dict = {}
+"""Meshes of the demo as they stand and touch in a scene, from the first window; each other one begins with them."""
 RESTS_AT = 2
 """Samples after which a picture in a tested window is at rest, where no mark `refines(samples)` asks for more."""
 
@@ -88,12 +90,21 @@ def open_window(themed, qtbot, plain_demo, library_folder, monkeypatch, request)
     from PyQt6.QtCore import QCoreApplication, QEvent, QSettings
 
     from mat_shelf.app.library.thumbnail_worker import ThumbnailWorker
+    from mat_shelf.app.wall.render_worker import MAIN
     from mat_shelf.app.wall.viewport import Viewport
     from mat_shelf.app.window import Window
     from mat_shelf.app.workshop import Workshop
     from mat_shelf.library.library import Library
+    from mat_shelf.scene.kept import Kept
 
     monkeypatch.setattr(ThumbnailWorker, "want", lambda *arguments: None)
+
+    def kept() -> Kept:
+        made = Kept()
+        made._last = dict(_DEMO_MESHES)  # as if the demo was what it built last
+        return made
+
+    monkeypatch.setattr("mat_shelf.rendering.task_keeper.Kept", kept)
     asked = request.node.get_closest_marker("refines")
     monkeypatch.setattr("mat_shelf.rendering.session.REST_SAMPLES", asked.args[0] if asked else RESTS_AT)
     opened = []
@@ -108,6 +119,8 @@ def open_window(themed, qtbot, plain_demo, library_folder, monkeypatch, request)
         qtbot.waitExposed(window)
         opened.append(window)
         picture_of(qtbot, window)
+        if project is None and not _DEMO_MESHES:
+            _DEMO_MESHES.update(window.wall._worker._sessions[MAIN]._tasks._meshes._last)
         return window
 
     yield opening

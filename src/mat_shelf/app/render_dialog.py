@@ -23,9 +23,10 @@ from PyQt6.QtWidgets import (
 from mat_shelf.app.job import Job
 from mat_shelf.app.theme import font
 from mat_shelf.app.workshop import Workshop
+from mat_shelf.commands.hand_over import SIZES
 from mat_shelf.document.project import Project
 from mat_shelf.exchange.image_decoding import ImageError
-from mat_shelf.exchange.image_form import PLAIN, ending_of
+from mat_shelf.exchange.image_form import FILE_KINDS, PLAIN, ending_of
 from mat_shelf.exchange.project_file import plain_file_name
 from mat_shelf.exchange.render_file import RenderSettings, render_to_file, write_relit
 from mat_shelf.rendering.aovs import PASSES
@@ -35,20 +36,9 @@ from mat_shelf.scene.relighting import mixing_key
 from mat_shelf.system.file_writer import words_of
 from mat_shelf.system.user_folders import home_folder
 
-SIZES = {
-    "Full HD": (1920, 1080),
-    "Landscape 3 : 2": (2400, 1600),
-    "Portrait 2 : 3": (1600, 2400),
-    "Portrait 4 : 5": (1600, 2000),
-    "Square": (2000, 2000),
-    "Banner 3 : 1": (2400, 800),
-    "Upright 9 : 16": (1080, 1920),
-    "Page": (2480, 3508),
-    "Quick look": (960, 640),
-}
 _MIXED = ("lights", "room_luminance", "exposure", "exact_colors")
 """Fields of a set that a finished render can be written again with."""
-FORMATS = {"PNG": ".png", "TIFF": ".tiff", "JPEG": ".jpg", "WebP": ".webp", "AVIF": ".avif", "EXR": ".exr"}
+FORMATS = {name: f".{kind}" for kind, name in FILE_KINDS.items()}
 WHOLE, CLEAR, KEPT = "Whole picture", "Region, the rest transparent", "Region, the rest kept from the file"
 REGION_WAYS = (WHOLE, CLEAR, KEPT)
 PASS_NAMES = {
@@ -240,7 +230,7 @@ class RenderDialog(QDialog):
 
     def _choose_size(self, name: str) -> None:
         if name in SIZES:
-            width, height = SIZES[name]
+            width, height, _ = SIZES[name]
             self.width_box.setValue(width)
             self.height_box.setValue(height)
 

@@ -6,6 +6,8 @@ from typing import NamedTuple
 from mat_shelf.exchange.color_profiles import COLOR_SPACES, ColorSpace
 from mat_shelf.exchange.image_decoding import ImageError
 
+FILE_KINDS = {"png": "PNG", "tiff": "TIFF", "jpg": "JPEG", "webp": "WebP", "avif": "AVIF", "exr": "EXR"}
+"""Kinds of files by their endings, and their names."""
 IMAGE_ENDINGS = (".png", ".exr", ".tiff", ".jpg", ".webp", ".avif")
 _MOST_BITS = {".png": 16, ".exr": 32, ".tiff": 32, ".jpg": 8, ".webp": 8, ".avif": 8}
 LARGEST_SIDE = {".webp": 16383, ".jpg": 65500}

@@ -4,6 +4,7 @@ import hashlib
 import io
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from fractions import Fraction
 from pathlib import Path
 
 import numpy as np
@@ -225,7 +226,6 @@ def _encoded(frames: Sequence[np.ndarray], kind: str, **options) -> io.BytesIO:
 
 def _film(frames: Sequence[np.ndarray], settings: TurnSettings, ending: str) -> io.BytesIO:
     """A film in memory, so that a full disk leaves no half of one."""
-    from fractions import Fraction
 
     import av  # of films alone
 

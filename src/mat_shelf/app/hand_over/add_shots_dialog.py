@@ -17,10 +17,10 @@ from mat_shelf.app.widgets.small_widgets import answers
 from mat_shelf.app.workshop import HandOverWork
 from mat_shelf.commands.hand_over import SIZES
 from mat_shelf.document.shot import MOST_SHOTS
+from mat_shelf.exchange.image_form import FILE_KINDS
 
 AS_NOW = "As in the window"
 GROUNDS = {"set": "As lit", "transparent": "Transparent", "white": "White"}
-KINDS = {"PNG": "png", "TIFF": "tiff", "JPEG": "jpg", "WebP": "webp", "AVIF": "avif", "EXR": "exr"}
 
 
 class AddShotsDialog(QDialog):
@@ -41,7 +41,7 @@ class AddShotsDialog(QDialog):
         self.size_box.addItem(f"{AS_NOW}, {width} × {height}", None)
         for name, size in SIZES.items():
             self.size_box.addItem(f"{name}, {size[0]} × {size[1]}", size)
-        for name, kind in KINDS.items():
+        for kind, name in FILE_KINDS.items():
             self.kind_box.addItem(name, kind)
         for ground, name in GROUNDS.items():
             self.ground_box.addItem(name, ground)

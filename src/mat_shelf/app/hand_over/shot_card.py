@@ -15,12 +15,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from mat_shelf.app.hand_over.add_shots_dialog import GROUNDS, KINDS
+from mat_shelf.app.hand_over.add_shots_dialog import GROUNDS
 from mat_shelf.app.render_dialog import PASS_NAMES
 from mat_shelf.app.workshop import HandOverWork
 from mat_shelf.commands.hand_over import SIZES
 from mat_shelf.document.shot import LEAST_SIDE, MOST_SAMPLES, MOST_SIDE
 from mat_shelf.exchange.color_profiles import COLOR_SPACES
+from mat_shelf.exchange.image_form import FILE_KINDS
 
 _BITS = {"png": (8, 16), "tiff": (8, 16, 32), "jpg": (8,), "webp": (8,), "avif": (8,), "exr": (16, 32)}
 _COLUMN = 214
@@ -57,7 +58,7 @@ class ShotCard(QWidget):
         self.minutes_box = self._spin(0, 7 * 24 * 60, " min", "Time limit", "minutes")
         self.minutes_box.setSpecialValueText("no limit")
         self.kind_box = self._choice("Format", "Format of the shot", "kind")
-        for words, kind in KINDS.items():
+        for kind, words in FILE_KINDS.items():
             self.kind_box.addItem(words, kind)
         self.bits_box = self._choice("Bits", "Bits of the shot", "bits")
         self.profile_box = self._choice("Colours", "Colours of the shot", "profile")

@@ -26,6 +26,7 @@ from mat_shelf.app.widgets.small_widgets import small_button
 from mat_shelf.app.workshop import HandOverWork
 from mat_shelf.document.ids import by_id
 from mat_shelf.document.shot import Shot
+from mat_shelf.exchange.image_form import FILE_KINDS
 from mat_shelf.exchange.shot_files import TOKENS
 from mat_shelf.exchange.shot_queue import ShotState
 
@@ -33,7 +34,6 @@ _ID = Qt.ItemDataRole.UserRole
 _LINES = Qt.ItemDataRole.UserRole + 1
 _SHARE = Qt.ItemDataRole.UserRole + 2
 _ROW = 42
-KINDS = {"png": "PNG", "tiff": "TIFF", "jpg": "JPEG", "webp": "WebP", "avif": "AVIF", "exr": "EXR"}
 
 
 class ShotsCard(QWidget):
@@ -206,7 +206,7 @@ class ShotsCard(QWidget):
         if shot.swap is not None:
             below += next((f", {m.name}" for m in project.materials if m.id == shot.swap.variant), ", variant removed")
         ground = {"transparent": ", alpha", "white": ", white"}.get(shot.background, "")
-        size = f"{shot.width} × {shot.height} {KINDS[shot.kind]}{ground}"
+        size = f"{shot.width} × {shot.height} {FILE_KINDS[shot.kind]}{ground}"
         return shot.name, below, size, _words(state)
 
     def _tell(self) -> None:
