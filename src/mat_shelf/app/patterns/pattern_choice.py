@@ -1,6 +1,7 @@
 """Popovers in which patterns, sources and steps are chosen."""
 
 from collections.abc import Callable
+from functools import cached_property
 
 from PyQt6.QtCore import QPoint, QSize, Qt
 from PyQt6.QtGui import QPainter, QPixmap
@@ -104,15 +105,10 @@ class NewPatternPopover(Popover):
         )
         self.search.setAccessibleName("Search patterns")
         self.search.textChanged.connect(self._lay_out)
-        self.tiles: list[tuple[Tile, Ready]] = []
         self._headings = [QLabel("Ready"), QLabel("Sources")]
         self._sections = [(self._headings[0], len(READY)), (self._headings[1], len(SOURCE_STARTS))]
         for heading in self._headings:
             heading.setProperty("role", "cardTitle")
-        for ready in (*READY, *SOURCE_STARTS):
-            tile = Tile(ready, ready.pattern.steps[0].tip if ready in SOURCE_STARTS else ", ".join(ready.tags))
-            tile.clicked.connect(lambda _, pattern=ready.pattern: self._choose(pattern))
-            self.tiles.append((tile, ready))
         self._inside = QWidget()
         self._grid = QGridLayout(self._inside)
         self._grid.setContentsMargins(0, 0, 0, 0)
@@ -131,7 +127,16 @@ class NewPatternPopover(Popover):
         layout.addLayout(head)
         layout.addWidget(area)
         self.setFixedSize(COLUMNS * (TILE.width() + 12) + 34, 430)
-        self._lay_out()
+
+    @cached_property
+    def tiles(self) -> list[tuple[Tile, Ready]]:
+        """A tile for each, made when they are asked for: their pictures take a while, and every window would wait."""
+        made = []
+        for ready in (*READY, *SOURCE_STARTS):
+            tile = Tile(ready, ready.pattern.steps[0].tip if ready in SOURCE_STARTS else ", ".join(ready.tags))
+            tile.clicked.connect(lambda _, pattern=ready.pattern: self._choose(pattern))
+            made.append((tile, ready))
+        return made
 
     def _lay_out(self) -> None:
         words = self.search.text().lower().split()
@@ -165,6 +170,7 @@ class NewPatternPopover(Popover):
 
     def open_over(self, anchor: QWidget) -> None:
         self.search.clear()
+        self._lay_out()
         super().open_over(anchor)
         self.search.setFocus()
 
