@@ -221,6 +221,7 @@ QComboBox QAbstractItemView {{ background: {THEME.card}; border: 1px solid {THEM
     selection-background-color: {THEME.accent}; selection-color: {THEME.on_accent}; }}
 QCheckBox:disabled, QLabel:disabled {{ color: {THEME.faint}; }}
 QDoubleSpinBox {{ padding: 1px 4px; border-radius: 4px; }}
+QDialog QDoubleSpinBox {{ padding: 4px 8px; border-radius: 6px; }}
 QTreeWidget {{ background: {THEME.field}; border: 1px solid {THEME.line}; border-radius: 6px; padding: 3px; }}
 QTreeWidget::item {{ padding: 2px 0; }}
 QTreeWidget::item:selected {{ background: {THEME.panel}; color: {THEME.accent}; }}

@@ -103,18 +103,14 @@ class HandOverCommands:
         self.changed.emit()
 
     def swaps(self) -> list[tuple[str, Swap]]:
-        """Variants that can be worn in place of a material that is worn, with words for each.
+        """Variants that can be worn in place of a material that is worn, with their names.
 
         Returns
         -------
         list of (str, Swap)
         """
         project, worn = self.project, self.project.wearers()
-        return [
-            (f"{by_id(project.materials, m.parent).name}: {m.name}", Swap(material=m.parent, variant=m.id))
-            for m in project.materials
-            if m.parent in worn
-        ]
+        return [(m.name, Swap(material=m.parent, variant=m.id)) for m in project.materials if m.parent in worn]
 
     @command
     def add_shots(

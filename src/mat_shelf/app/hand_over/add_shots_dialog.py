@@ -97,7 +97,10 @@ class AddShotsDialog(QDialog):
 def _ticks(name: str, things: list, current) -> QListWidget:
     ticks = QListWidget()
     ticks.setAccessibleName(name)
-    ticks.setMinimumHeight(170)
+    ticks.setMinimumHeight(190)
+    ticks.setSpacing(2)
+    ticks.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    ticks.setTextElideMode(Qt.TextElideMode.ElideRight)
     for words, value in things:
         item = QListWidgetItem(words)
         item.setToolTip(words)
