@@ -124,6 +124,23 @@ def test_masks_are_those_of_the_passes(plain_demo):
     assert one[masks["m0"] == 1] == pytest.approx(2 * rendered.light[masks["m0"] == 1], rel=3e-3)
 
 
+def test_a_region_is_finished_as_the_whole_is(small_project, tmp_path):
+    """Its masks too, though most pixels have no samples."""
+    from mat_shelf.exchange.image_reading import read_map
+    from mat_shelf.rendering.region import PictureRegion
+
+    project, assets = small_project
+    darker = MaskedAdjustment(id="m", kind="backdrop", adjustment=Adjustment(exposure=-2))
+    project, place = project.with_finish(Finish(masked=(darker,))), PictureRegion(10, 8, 30, 20)
+    for name, region in (("whole", None), ("part", place)):
+        settings = RenderSettings(60, 40, 3, denoise=False, region=region)
+        render_to_file(project, assets, tmp_path / f"{name}.exr", settings)
+    whole, part = (
+        read_map((tmp_path / f"{name}.exr").read_bytes())[place.slices()][..., :3] for name in ("whole", "part")
+    )
+    assert np.isfinite(part).all() and part == pytest.approx(whole, rel=1e-3, abs=1e-5)
+
+
 def test_the_session_shows_it_without_a_new_sample(small_project):
     project, assets = small_project
     session = RenderSession(assets, threads=2)

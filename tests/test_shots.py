@@ -289,6 +289,18 @@ def test_the_command_renders_every_view_and_variant(blocks, tmp_path, capsys):
     capsys.readouterr()
     assert main(["render", str(tmp_path / "block.matshelf"), "-o", out, "--variant", "Nobody"]) == 2
     assert "no variant called 'Nobody'" in capsys.readouterr().err
+    for option, words in (
+        (["--seed", "3"], "--seed is of one render"),
+        (["--passes", "shine"], "no pass 'shine'"),
+        (["--cryptomatte"], "need an EXR"),
+    ):
+        assert main(["render", str(tmp_path / "block.matshelf"), "-o", out, "--view", "all", *size, *option]) == 2
+        assert words in capsys.readouterr().err
+    (tmp_path / "mine Second.png").write_bytes(b"of another hand")
+    mine = str(tmp_path / "mine {view}.png")
+    assert main(["render", str(tmp_path / "block.matshelf"), "-o", mine, "--view", "all", *size]) == 2
+    assert "not from these shots" in capsys.readouterr().err
+    assert (tmp_path / "mine Second.png").read_bytes() == b"of another hand"
     assert (
         main(["render", str(tmp_path / "block.matshelf"), "-o", str(tmp_path / "one.png"), "--view", "all", *size]) == 2
     )

@@ -132,6 +132,7 @@ def test_frames_are_kept_and_the_next_run_goes_on(small_project, tmp_path, monke
         ("a.mp4", {"seconds": 3600.0}, "frames a second are no film"),
         ("a.html", {"background": "transparent"}, "no alpha"),
         ("nowhere/a.html", {}, "does not exist"),
+        ("a.html", {"turn": Turn(frames=3600), "width": 8000, "height": 8000}, "GB of memory"),
     ],
 )
 def test_what_cannot_be_is_said_first(name, changes, words, tmp_path):

@@ -16,8 +16,14 @@ def run_shots(options) -> None:
     from mat_shelf.system.memory import usable_memory
 
     project, assets = read_project(options.file)
-    if options.region is not None:
-        raise BadInputError("a region is of one render; leave it out, or ask for one view and set")
+    for name, is_given in (
+        ("--region", options.region is not None),
+        ("--seed", options.seed != 1),
+        ("--straight-light", options.straight_light),
+        ("--no-denoise", options.no_denoise),
+    ):
+        if is_given:
+            raise BadInputError(f"{name} is of one render; leave it out, or ask for one view, set and variant")
     if options.shots:
         folder = options.output
         shots = [shot for shot in project.hand_over.shots if shot.is_on]
@@ -29,6 +35,7 @@ def run_shots(options) -> None:
         shots = project.hand_over.shots
     if not folder.resolve().is_dir():
         raise BadInputError(f"the folder {folder.resolve()} does not exist")
+    _keep_others(project, shots, folder)
     warm_up_now(sys.stderr)
     started, names = time.monotonic(), {shot.id: shot.name for shot in shots}
     failed = []
@@ -50,6 +57,19 @@ def run_shots(options) -> None:
     if failed:
         raise BadInputError("; ".join(failed))
     print(f"{len(shots)} shot{'s' * (len(shots) != 1)} in {folder} after {time.monotonic() - started:.1f} s")
+
+
+def _keep_others(project, shots, folder: Path) -> None:
+    """Refuses where a file stands that no shot was written to."""
+    from mat_shelf.exchange.image_decoding import ImageError
+    from mat_shelf.exchange.shot_queue import foreign_files
+
+    try:
+        found = foreign_files(project, shots, folder)
+    except ImageError as fault:
+        raise BadInputError(str(fault)) from fault
+    if found:
+        raise BadInputError(f"{found[0]} is there already, and not from these shots; move it, or choose other names")
 
 
 def _with_shots(project, options):
@@ -79,6 +99,12 @@ def _with_shots(project, options):
                 raise BadInputError(f"'{variant.name}' is no variant of another material")
             swaps = [Swap(material=variant.parent, variant=variant.id)]
     wanted = tuple(name.strip() for name in options.passes.split(",") if name.strip())
+    wanted = PASSES if wanted == ("all",) else wanted
+    unknown = sorted(set(wanted) - set(PASSES))
+    if unknown:
+        raise BadInputError(f"there is no pass '{unknown[0]}'; there are {', '.join(PASSES)} and all")
+    if kind != "exr" and (wanted or options.cryptomatte):
+        raise BadInputError("passes and Cryptomatte need an EXR; give the file the ending .exr")
     form = {
         "width": options.width,
         "height": options.height,
@@ -89,7 +115,7 @@ def _with_shots(project, options):
         "background": "white" if options.white else "transparent" if options.cut_out else "set",
         "profile": options.profile,
         "is_finished": not options.no_finish,
-        "passes": PASSES if wanted == ("all",) else wanted,
+        "passes": wanted,
         "has_ids": options.cryptomatte,
     }
     combined = [(view, studio, swap) for view in views for studio in sets for swap in swaps]

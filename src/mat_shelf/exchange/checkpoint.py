@@ -15,7 +15,7 @@ from mat_shelf.system.file_writer import sweep, write_file
 from mat_shelf.system.user_folders import cache_root
 
 _MOST_BYTES = 4 << 30
-"""Of all films that are kept; the oldest go first."""
+"""Of all films and frames that are kept; the oldest go first."""
 _EVERY_S, _SHARE = 30.0, 20.0
 """Least time between two states, and how many times the time that writing one takes."""
 _DAMAGED = (OSError, ValueError, KeyError, EOFError, zipfile.BadZipFile, zlib.error, NotImplementedError)
@@ -164,17 +164,17 @@ class Checkpoint:
 
 
 def make_room(size: int, beside: Path) -> None:
-    """Removes the oldest films until there is room for one more.
+    """Removes the oldest films, and frames of turns, until there is room for one more.
 
     Parameters
     ----------
     size : int
         Bytes that come.
     beside : Path
-        A film that stays.
+        A file that stays.
     """
     found = []
-    for each in beside.parent.glob("*.npz"):
+    for each in (*beside.parent.glob("*.npz"), *beside.parent.glob("*.png"), *beside.parent.glob("*.json")):
         with suppress(OSError):
             state = each.stat()
             found.append((state.st_mtime, state.st_size, each))

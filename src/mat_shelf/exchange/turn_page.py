@@ -3,6 +3,7 @@
 import base64
 import html
 import json
+import re
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -33,8 +34,7 @@ def turn_page(images: Sequence[bytes], size: tuple[int, int], is_whole: bool, na
         "@HEIGHT@": str(size[1]),
         "@LAST@": str(len(images) - 1),
         "@WHOLE@": json.dumps(is_whole),
+        "@FRAMES@": json.dumps([base64.b64encode(image).decode() for image in images]),
     }
-    page = _PAGE.read_text("utf-8")
-    for mark, words in filled.items():
-        page = page.replace(mark, words)
-    return page.replace("@FRAMES@", json.dumps([base64.b64encode(image).decode() for image in images]))
+    # In one go, so that a name which looks like a mark stays a name.
+    return re.sub("@[A-Z]+@", lambda mark: filled[mark[0]], _PAGE.read_text("utf-8"))

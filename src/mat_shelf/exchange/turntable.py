@@ -13,7 +13,7 @@ from PIL import Image, UnidentifiedImageError
 from mat_shelf.document.project import Project
 from mat_shelf.document.shot import Shot
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.exchange.checkpoint import render_folder
+from mat_shelf.exchange.checkpoint import make_room, render_folder
 from mat_shelf.exchange.image_decoding import ImageError
 from mat_shelf.exchange.image_form import Form
 from mat_shelf.exchange.image_writing import encoded_picture
@@ -27,6 +27,8 @@ from mat_shelf.system.file_writer import write_file
 
 TURN_ENDINGS = (".mp4", ".webm", ".webp", ".html", ".png")
 MOST_FRAMES = 3600
+_MOST_BYTES = 4 << 30
+"""Of all frames together, which are in memory when they are written."""
 _CODECS = {".mp4": ("libx264", {"crf": "16", "preset": "slow"}), ".webm": ("libvpx-vp9", {"crf": "24", "b": "0"})}
 _PAGE_QUALITY, _ANIMATION_QUALITY = 88, 85
 
@@ -91,6 +93,9 @@ def check_turntable(path: Path, settings: TurnSettings) -> str:
         raise ImageError(f"{settings.rate:.3g} frames a second are no film; choose 1 to 240")
     if not 2 <= settings.turn.frames <= MOST_FRAMES:
         raise ImageError(f"a turn has 2 to {MOST_FRAMES} frames")
+    size = settings.turn.frames * settings.width * settings.height * 3
+    if size > _MOST_BYTES:
+        raise ImageError(f"its frames take {size / 1e9:.0f} GB of memory; choose fewer, or smaller ones")
     if settings.background == "transparent":
         raise ImageError("a turn has no alpha; choose white, or the set's own background")
     if not path.resolve().parent.is_dir():
@@ -172,7 +177,9 @@ def _frame(project: Project, assets: Assets, settings: TurnSettings, is_stopped)
     pixels = encoded_picture(light, rendered.alpha, form, project.set.exact_colors)
     try:
         kept.parent.mkdir(parents=True, exist_ok=True)
-        write_file(kept, _encoded([pixels], "PNG"))
+        encoded = _encoded([pixels], "PNG")
+        make_room(encoded.getbuffer().nbytes, kept)
+        write_file(kept, encoded)
     except OSError:
         pass  # a full disk costs time at the next run, nothing more
     return pixels

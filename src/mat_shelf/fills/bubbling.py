@@ -6,7 +6,7 @@ import numpy as np
 
 from mat_shelf.fills.cavity import MM3_PER_ML, Cavity
 from mat_shelf.fills.liquid import LiquidBody
-from mat_shelf.fills.strewing import MOST_DROPS, patchiness, strew
+from mat_shelf.fills.strewing import MOST_DROPS, drawn_widths, patchiness, strew
 from mat_shelf.geometry.caps import Caps
 from mat_shelf.geometry.embree import Scene
 from mat_shelf.geometry.mesh import Mesh
@@ -76,9 +76,7 @@ def bubbles(cavity: Cavity, body: LiquidBody, amounts: Amounts) -> Caps:
 
 
 def _radii(amounts: Amounts, count: int, chance: np.random.Generator) -> np.ndarray:
-    deviation = np.sqrt(np.log1p(amounts.spread**2))
-    width = amounts.size * np.exp(deviation * chance.standard_normal(count) - deviation**2 / 2)
-    return np.clip(width, amounts.size / 20, _LARGEST * amounts.size) / 2
+    return drawn_widths(chance, count, amounts.size, amounts.spread, 1 / 20, _LARGEST) / 2
 
 
 def _in_body(body: LiquidBody, amounts: Amounts, chance: np.random.Generator):

@@ -6,7 +6,7 @@ import numpy as np
 
 from mat_shelf.fills.cavity import Cavity
 from mat_shelf.fills.liquid import LiquidBody
-from mat_shelf.fills.strewing import patchiness, settle
+from mat_shelf.fills.strewing import drawn_widths, patchiness, settle
 from mat_shelf.geometry.caps import NO_CAPS, Caps
 from mat_shelf.geometry.triangles import triangle_normals
 
@@ -67,11 +67,9 @@ def foam(cavity: Cavity, body: LiquidBody, head: Head) -> Caps:
     tried = low + chance.random((_SAMPLES, 3)) * (high - low)
     depth = max(high[1] - low[1], head.size)  # a raft is one bubble deep
     room = float((_clearance(cavity, tried) > 0).mean()) * float((high[0] - low[0]) * (high[2] - low[2])) * depth
-    deviation = np.sqrt(np.log1p(head.spread**2))
-    each = np.pi / 6 * head.size**3 * np.exp(3 * deviation**2)
+    each = np.pi / 6 * head.size**3 * (1 + head.spread**2) ** 3  # the mean cube of a log-normal width
     count = min(int(_SHARE * room / each) + 1, MOST_BUBBLES)
-    width = head.size * np.exp(deviation * chance.standard_normal(count) - deviation**2 / 2)
-    width = -np.sort(-np.clip(width, head.size / 6, _LARGEST * head.size))
+    width = np.sort(drawn_widths(chance, count, head.size, head.spread, 1 / 6, _LARGEST))[::-1]
     places = low + chance.random((count, _TRIES, 3)) * (high - low)
     radius = np.broadcast_to(width[:, None] / 2, (count, _TRIES))
     # The lowest layer stands on the liquid, however thin the head is.

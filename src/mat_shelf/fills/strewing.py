@@ -110,9 +110,7 @@ def strew(
         return nothing
     chance = np.random.default_rng(seed)
     drawn = chance.random((count, _TRIES, 3))
-    deviation = np.sqrt(np.log1p(spread**2))
-    width = size * np.exp(deviation * chance.standard_normal(count) - deviation**2 / 2)
-    width = np.clip(width, size / 20, _LARGEST * size)
+    width = drawn_widths(chance, count, size, spread, 1 / 20, _LARGEST)
     order = np.argsort(-width, kind="stable")
     drawn, width = drawn[order], width[order]
     share = np.cumsum(area) / area.sum()
@@ -137,6 +135,31 @@ def strew(
     normals = np.einsum("nk,nkj->nj", shares[taken], mesh.normals[mesh.triangles[faces[chosen[taken]]]])
     normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
     return Strewn(places[taken], normals, width[lies], faces[chosen[taken]])
+
+
+def drawn_widths(
+    chance: np.random.Generator, count: int, size: float, spread: float, least: float, most: float
+) -> np.ndarray:
+    """Widths of drops or bubbles, log-normal: many small beside few large.
+
+    Parameters
+    ----------
+    chance : Generator
+        Random numbers.
+    count : int
+        Number of widths.
+    size, spread : float
+        Mean, and standard deviation of it.
+    least, most : float
+        Bounds, of the mean.
+
+    Returns
+    -------
+    (count,) float64
+    """
+    deviation = np.sqrt(np.log1p(spread**2))
+    width = size * np.exp(deviation * chance.standard_normal(count) - deviation**2 / 2)
+    return np.clip(width, least * size, most * size)
 
 
 def settle(places: np.ndarray, may_lie: np.ndarray, width: np.ndarray, spacing: float) -> np.ndarray:

@@ -107,7 +107,8 @@ def seen_samples(rendered: Rendered) -> Iterator[tuple[slice, np.ndarray, np.nda
         As `Geometry.intersect` has them, of each sample.
     """
     film, task = rendered.film, rendered.task
-    samples, count = min(film.samples, MASK_SAMPLES), film.width * film.height
+    samples = min(int(film.sums.counts.max()), MASK_SAMPLES)  # of a region, the pixels outside of it have none
+    count = film.width * film.height
     for first in range(0, count, _BAND):
         every = np.arange(first, min(first + _BAND, count), dtype=np.int32)
         paths = wave_state.new_paths(len(every))

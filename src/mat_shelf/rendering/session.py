@@ -100,6 +100,7 @@ class RenderSession:
         self._input: InputPicture | None = None
         self._is_detail = beside is not None
         self._compares = False
+        self._masks: tuple = (None, {})
 
     def close(self) -> None:
         """Stops the work under way and ends the threads."""
@@ -420,9 +421,16 @@ class RenderSession:
         finish = project.finish.of_detail() if self._is_detail else project.finish
         if finish.changes_nothing:
             return develop(shown, studio.exposure, studio.exact_colors), as_rendered
-        masks = quick_masks(finish, project, self._supplies, seen, light.shape[:2])
-        shown = finished(shown * np.float32(2.0**studio.exposure), finish, masks)
+        shown = finished(shown * np.float32(2.0**studio.exposure), finish, self._masks_of(project, seen, light))
         return develop(shown, 0.0, studio.exact_colors), as_rendered
+
+    def _masks_of(self, project: Project, seen: FirstHits, light: np.ndarray) -> dict[str, np.ndarray]:
+        """Masks of the finish; while a value of it is dragged they stay the same."""
+        working = project.finish.working
+        key = seen, project.product, tuple((each.id, each.kind, each.target) for each in working), light.shape
+        if self._masks[0] is None or any(a is not b and a != b for a, b in zip(self._masks[0], key, strict=True)):
+            self._masks = key, quick_masks(project.finish, project, self._supplies, seen, light.shape[:2])
+        return self._masks[1]
 
 
 class _Wanted(NamedTuple):

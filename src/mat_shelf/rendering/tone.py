@@ -1,4 +1,4 @@
-"""Light as it is shown: the tone curve, its inverse."""
+"""Light as it is shown: the tone curve, and its inverse."""
 
 import math
 

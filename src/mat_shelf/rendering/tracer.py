@@ -4,11 +4,9 @@ Each thread takes a run of pixels through all bounces by itself; the kernels and
 random numbers come from its own place, sample and seed, so the picture does not depend on the number of threads.
 """
 
-import os
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import suppress
-from threading import get_native_id, local
+from threading import local
 from typing import NamedTuple
 
 import numpy as np
@@ -27,7 +25,7 @@ from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.glow import Glow, glow_of
 from mat_shelf.scene.interior_list import interior_at
 from mat_shelf.scene.material_table import MaterialTable
-from mat_shelf.system.processors import usable_processors
+from mat_shelf.system.processors import lower_priority, usable_processors
 
 WAVE = 1 << 13
 """Paths in a wave: enough that the call for each costs nothing, few enough to stay in the cache."""
@@ -80,12 +78,6 @@ class _Wave(NamedTuple):
     limits: wave_state.PathLimits
     memory: DressingMemory
     sums: object
-
-
-def lower_priority() -> None:
-    """Lets other threads, the interface's above all, go first."""
-    with suppress(OSError):
-        os.setpriority(os.PRIO_PROCESS, get_native_id(), 5)
 
 
 class Tracer:

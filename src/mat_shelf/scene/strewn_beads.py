@@ -181,24 +181,9 @@ def bubble_caps(project: Project, part: Part, supplies) -> Caps:
     Caps
     """
     own = part.bubbles
-
-    def made(poured: PouredLiquid) -> Caps:
-        """The bubbles in the frame of the vessel.
-
-        Parameters
-        ----------
-        poured : PouredLiquid
-            Their liquid.
-
-        Returns
-        -------
-        Caps
-        """
-        even = own.patches, own.patch_size, own.seed
-        amounts = Amounts(own.density, own.wall, own.edge, own.trails, own.size, own.spread / 100, *even)
-        return bubbles(poured.cavity, poured.body, amounts)
-
-    return _in_liquid(project, own, supplies, made)
+    even = own.patches, own.patch_size, own.seed
+    amounts = Amounts(own.density, own.wall, own.edge, own.trails, own.size, own.spread / 100, *even)
+    return _in_liquid(project, own, supplies, lambda poured: bubbles(poured.cavity, poured.body, amounts))
 
 
 def foam_caps(project: Project, part: Part, supplies) -> Caps:
@@ -218,23 +203,8 @@ def foam_caps(project: Project, part: Part, supplies) -> Caps:
     Caps
     """
     own = part.foam
-
-    def made(poured: PouredLiquid) -> Caps:
-        """The bubbles in the frame of the vessel.
-
-        Parameters
-        ----------
-        poured : PouredLiquid
-            Their liquid.
-
-        Returns
-        -------
-        Caps
-        """
-        head = Head(own.thickness, own.size, own.spread / 100, own.patches, own.patch_size, own.seed)
-        return foam(poured.cavity, poured.body, head)
-
-    return _in_liquid(project, own, supplies, made)
+    head = Head(own.thickness, own.size, own.spread / 100, own.patches, own.patch_size, own.seed)
+    return _in_liquid(project, own, supplies, lambda poured: foam(poured.cavity, poured.body, head))
 
 
 def _in_liquid(project: Project, own: Bubbles | Foam, supplies, make: Callable[[PouredLiquid], Caps]) -> Caps:

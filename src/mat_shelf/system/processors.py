@@ -4,8 +4,10 @@ import math
 import os
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 from functools import cache
 from pathlib import Path
+from threading import get_native_id
 
 _GROUPS = Path("/sys/fs/cgroup")
 
@@ -14,6 +16,12 @@ _limit: list[int] = []
 _pools: dict[int, ThreadPoolExecutor] = {}
 _LEAST_PART = 16
 """Fewest things that are worth a thread of their own."""
+
+
+def lower_priority() -> None:
+    """Let other threads, the interface's above all, go before this one."""
+    with suppress(OSError):
+        os.setpriority(os.PRIO_PROCESS, get_native_id(), 5)
 
 
 def in_parts(count: int, run: Callable[[int, int], None]) -> None:
@@ -31,7 +39,7 @@ def in_parts(count: int, run: Callable[[int, int], None]) -> None:
         run(0, count)
         return
     if threads not in _pools:
-        _pools[threads] = ThreadPoolExecutor(threads, thread_name_prefix="parts")
+        _pools[threads] = ThreadPoolExecutor(threads, thread_name_prefix="parts", initializer=lower_priority)
     borders = [count * part // threads for part in range(threads + 1)]
     for done in [_pools[threads].submit(run, *ends) for ends in zip(borders, borders[1:], strict=False)]:
         done.result()

@@ -8,7 +8,7 @@ from mat_shelf.app.patterns.pattern_choice import Popover
 from mat_shelf.app.theme import font
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.optics.measurements import Measurements, measure
-from mat_shelf.rendering.tracer import lower_priority
+from mat_shelf.system.processors import lower_priority
 
 _LINES = (
     (

@@ -14,7 +14,7 @@ from mat_shelf.app.theme import THEME
 from mat_shelf.document.pattern import Pattern, needed
 from mat_shelf.patterns.step import PatternContext
 from mat_shelf.patterns.thumbnail import pixels_of, values_of
-from mat_shelf.rendering.tracer import lower_priority
+from mat_shelf.system.processors import lower_priority
 
 PAUSE_S, EDITING_S = 0.07, 0.3
 """While edits come in the wall goes first: a rest after each picture, and for how long after an edit."""

@@ -12,7 +12,7 @@ from mat_shelf.document.project import Project
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.rendering.final_render import render_picture
 from mat_shelf.rendering.tone import develop
-from mat_shelf.rendering.tracer import lower_priority
+from mat_shelf.system.processors import lower_priority
 
 THUMBNAIL = 66, 44
 _SAMPLES = 12
