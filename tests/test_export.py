@@ -5,6 +5,7 @@ import io
 import numpy as np
 import pytest
 import trimesh
+from gltf_samples import Sample
 
 from mat_shelf.cli import main
 from mat_shelf.document.material import Material
@@ -118,20 +119,24 @@ def test_the_command_says_what_is_wrong(project, tmp_path, capsys):
 
 
 def test_extensions_that_make_no_sense_are_passed_over(tmp_path):
-    from mat_shelf.exchange.models.gltf_materials import completed, read_words
-
-    plain = Recipe()
-    for extensions in (
-        {"KHR_materials_ior": {"ior": -3}},
-        {"KHR_materials_ior": {"ior": float("nan")}},
-        {"KHR_materials_transmission": {"transmissionFactor": 1}, "KHR_materials_volume": {"attenuationDistance": "x"}},
-        {"KHR_materials_transmission": []},
+    """Whatever JSON stands where a number belongs, the part comes in, and its other inputs with it."""
+    for material in (
+        {"extensions": {"KHR_materials_ior": {"ior": -3}}},
+        {
+            "extensions": {
+                "KHR_materials_ior": {"ior": "x"},
+                "KHR_materials_sheen": {"sheenColorFactor": [1, "x", None]},
+            }
+        },
+        {"extensions": {"KHR_materials_transmission": {"transmissionFactor": 1}, "KHR_materials_volume": [3]}},
+        {"extensions": {"KHR_materials_transmission": []}, "emissiveFactor": {"r": 1}, "alphaMode": 7},
+        {"pbrMetallicRoughness": {"baseColorFactor": ["x", 2, None], "baseColorTexture": {"index": -1}}},
+        {"pbrMetallicRoughness": 3, "normalTexture": {"index": 10**30}, "extensions": "all"},
     ):
-        assert completed(plain, {"extensions": extensions}).specular_ior == 1.5
-    for data in (b"", b"glTF", b"glTF" + b"\xff" * 40, b"[]", b'{"materials": 3}', b'{"materials": [{"name": 1}]}'):
-        (tmp_path / "a.glb").write_bytes(data)
-        assert all(completed(plain, m) == plain for m in read_words(tmp_path / "a.glb").materials.values())
-    assert completed(plain, {"pbrMetallicRoughness": {"baseColorFactor": ["x", 2, None]}}) == plain
+        sample = Sample()
+        sample.quad(material)
+        recipe = read_model(sample.write(tmp_path / "odd.glb")).materials["Material 1"]
+        assert recipe.specular_ior in (1.0, 1.5) and recipe.base_color == (1, 1, 1) and not recipe.patterns
 
 
 def test_parts_that_are_only_called_alike_stay_apart(tmp_path):

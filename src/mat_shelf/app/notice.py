@@ -52,7 +52,7 @@ class Notice(QFrame):
 
     def show_text(self, text: str, *answers: tuple[str, Callable[[], None]]) -> None:
         """Shows a message, with what may be done about it; one that comes during a question waits for the answer."""
-        self._note(text)
+        self.note(text)
         if self._is_asking:
             self._waiting = text, *answers
             return
@@ -66,11 +66,12 @@ class Notice(QFrame):
         """Shows a question with a button for each answer and what it does."""
         self._timer.stop()
         if not text.endswith("…"):  # progress comes again and again
-            self._note(text)
+            self.note(text)
         self._is_asking = True
         self._show(text, *answers)
 
-    def _note(self, text: str) -> None:
+    def note(self, text: str) -> None:
+        """Puts a message among the others without showing it."""
         self.messages.append((datetime.now(), text))
         self.told.emit()
 

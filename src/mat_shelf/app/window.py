@@ -50,7 +50,7 @@ from mat_shelf.document.mark import Mark
 from mat_shelf.document.material import Material
 from mat_shelf.document.product import Part
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.exchange.models.importer import MODEL_ENDINGS
+from mat_shelf.exchange.models.formats import MODEL_ENDINGS
 from mat_shelf.exchange.product_import import empty_project
 from mat_shelf.exchange.project_file import PROJECT_ENDING
 from mat_shelf.exchange.recovery import Recovery
@@ -128,7 +128,9 @@ class Window(QMainWindow):
         self.missing = MissingImages(workshop, self.notice.ask, self)
         self.render_dialog: RenderDialog | None = None
         self.turntable_dialog: TurntableDialog | None = None
-        self.model_import = ModelImport(self.work, self.notice, self.files.may_leave, self)
+        self.model_import = ModelImport(
+            self.work, self.notice, self.files.may_leave, lambda: self.dialogs.open_messages(), self
+        )
         self.model_import.arrived.connect(lambda: self.stations.show(self.product_board))
         self.model_watch = ModelWatch(workshop, self.notice, self.model_import.read_again, self)
         self.board_pane.show_board(self.board)

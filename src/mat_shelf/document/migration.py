@@ -11,11 +11,11 @@ def migrated(fields: dict) -> dict:
     of coloured light is its own, where it was that of white. Schema 9 adds priorities of parts and exact colours. Since
     10 there may be several references, since 11 lights have
     names, edges may be rounded, parts smoothed, and CAD faces known. In schema 12 sets have lights of several kinds,
-    where they had softboxes. Schema 13 adds fills and beads, schema 14 a finish and shots, which older projects are
-    without.
+    where they had softboxes. Schema 13 adds fills and beads, schema 14 a finish and shots, schema 15 patterns
+    that repeat within the mesh's own coordinates, which older projects are without.
     """
     fields = _with_lights(_in_schema_11(fields))
-    return fields | {"schema_version": 14} if fields.get("schema_version") in (12, 13) else fields
+    return fields | {"schema_version": 15} if fields.get("schema_version") in (12, 13, 14) else fields
 
 
 def _with_lights(fields: dict) -> dict:
@@ -70,11 +70,12 @@ def _with_references(fields: dict) -> dict:
 def migrated_swatch(fields: dict) -> dict:
     """The fields of `swatch.json` in the present schema.
 
-    Schema 6 is what 8 is of projects; since 7 overlays and patterns are kept too.
+    Schema 6 is what 8 is of projects; since 7 overlays and patterns are kept too, since 8 patterns may repeat within
+    the mesh's own coordinates.
     """
     if fields.get("schema_version") in (1, 2, 3, 4, 5):
-        return _in_schema_8(fields) | {"schema_version": 7}
-    return fields | {"schema_version": 7} if fields.get("schema_version") == 6 else fields
+        return _in_schema_8(fields) | {"schema_version": 8}
+    return fields | {"schema_version": 8} if fields.get("schema_version") in (6, 7) else fields
 
 
 def _in_schema_8(material):

@@ -18,6 +18,7 @@ PatternRef = Id | None
 """Another pattern of the same recipe, by id."""
 
 Millimetres = Annotated[float, Field(ge=-1e5, le=1e5, allow_inf_nan=False)]
+Repeat = Annotated[float, Field(ge=-1000, le=1000, allow_inf_nan=False)]
 
 
 class Step(Frozen):
@@ -103,6 +104,9 @@ class Placement(Frozen):
     axis : str
         Of the part; for ``solid``, the direction in which the pattern is stretched.
     shift : (2,) mm, along and across the pattern
+        In ``whole uv`` of a size that covers all of them.
+    repeat : (2,) float
+        Of ``whole uv``: how often it repeats along u and v, before it is rotated; below zero it is mirrored.
     over : str
         Whether it starts anew on each part, or runs over the whole product.
     """
@@ -136,6 +140,7 @@ class Placement(Frozen):
         0.0, -360, 360, label="Rotation", unit="°", tip="Rotates the pattern on the surface.", usual=(-180, 180)
     )
     shift: tuple[Millimetres, Millimetres] = (0.0, 0.0)
+    repeat: tuple[Repeat, Repeat] = (1.0, 1.0)
     seam: float = number(
         180.0,
         -360,

@@ -8,7 +8,7 @@ from mat_shelf.document.ids import Id, Name
 from mat_shelf.document.recipe import Overlay
 from mat_shelf.document.variant import Variable
 
-SWATCH_SCHEMA = 7
+SWATCH_SCHEMA = 8
 
 FAMILIES = (
     "Metal",

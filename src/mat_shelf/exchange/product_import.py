@@ -1,6 +1,7 @@
 """From a model that was read to parts and materials of a project."""
 
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
@@ -14,14 +15,17 @@ from mat_shelf.document.material import Material
 from mat_shelf.document.product import Part, Pose, Product, Zone
 from mat_shelf.document.project import Project
 from mat_shelf.exchange.assets import Assets
+from mat_shelf.exchange.image_reading import ImageError
 from mat_shelf.exchange.models.import_process import import_model
 from mat_shelf.exchange.models.importer import ImportedModel
 from mat_shelf.exchange.models.mesh_glb import NamedMesh
+from mat_shelf.exchange.models.texturing import without_images
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import Z_UP_TURN, posed, posed_bounds
 from mat_shelf.geometry.solids import merged, moved
 from mat_shelf.rendering.navigation import fitted
 from mat_shelf.scene.sets import sets_for
+from mat_shelf.system.bounded import KEPT
 
 
 @dataclass(frozen=True)
@@ -40,6 +44,8 @@ class ImportedProduct:
         Axis of the file that points up, "y" or "z".
     repairs : list of str
         What was mended, a line for each part.
+    notes : list of str
+        What was left out, and what came in otherwise than it was, a line each.
     """
 
     product: Product
@@ -47,6 +53,16 @@ class ImportedProduct:
     assets: Assets
     up: str
     repairs: list[str]
+    notes: list[str]
+
+    def words(self) -> list[str]:
+        """Everything worth telling about it, a line each, what was left out first.
+
+        Returns
+        -------
+        list of str
+        """
+        return [*self.notes, *self.repairs]
 
 
 def read_product(
@@ -61,7 +77,7 @@ def read_product(
     progress : callable (str) -> bool, optional
         Told what is done now; False cancels.
     fineness : str
-        Of the curved faces of a STEP file, a key of `document.product.FINENESS`.
+        Of the curved faces of a CAD file, a key of `document.product.FINENESS`.
 
     Returns
     -------
@@ -86,7 +102,7 @@ def read_product(
         str(path.resolve()).encode()
         product = product.with_(source=str(path.resolve()), source_modified=modified)
     repairs = [f"{part.name}: {', '.join(words)}" for part in model.parts if (words := part.repairs.words())]
-    return ImportedProduct(product, materials, assets, model.up, repairs)
+    return ImportedProduct(product, materials, assets, model.up, repairs, model.notes)
 
 
 def standing_mesh(model: ImportedModel) -> Mesh:
@@ -140,7 +156,9 @@ def product_of(model: ImportedModel, assets: Assets) -> tuple[Product, tuple[Mat
     tuple[Product, tuple of Material]
     """
     materials, material_names = {}, FreeNames()
+    unreadable = _add_images(model, assets)
     for key, recipe in model.materials.items():
+        recipe = without_images(recipe, unreadable)
         name = material_names.take(name_from(key, "Material"))
         family = "Metal" if recipe.base_metalness > 0.5 else "Glass" if recipe.transmission_weight > 0.5 else "Plastic"
         materials[key] = Material(id=new_id("material"), name=name, family=family, recipe=recipe)
@@ -166,10 +184,26 @@ def product_of(model: ImportedModel, assets: Assets) -> tuple[Product, tuple[Mat
                 pose=stand,
                 zones=tuple(zones),
                 cad_faces=None if part.cad_faces is None else assets.add_faces(part.cad_faces),
+                group=name_from(part.group, "Group") if part.group else None,
             )
         )
     name = name_from(model.name, "Product")
     return Product(name=name, unit=model.unit, parts=tuple(parts)), tuple(materials.values())
+
+
+def _add_images(model: ImportedModel, assets: Assets) -> set[str]:
+    """Keeps the images of a model; returns the SHA-256 of those that cannot be read, which are noted."""
+    unreadable = set()
+    names = {image.digest: image.name for recipe in model.materials.values() for image in recipe.pictures()}
+    with ThreadPoolExecutor(KEPT) as threads:
+        adding = {key: threads.submit(assets.add_map, data) for key, data in model.images.items()}
+        for key, added in adding.items():
+            try:
+                added.result()
+            except ImageError as fault:
+                unreadable.add(key)
+                model.notes.append(f"image '{names.get(key, key[:8])}' left out: {fault}")
+    return unreadable
 
 
 def empty_project() -> Project:

@@ -80,7 +80,7 @@ def recognised(picture: ImageRef, pyramid: Mipmap) -> Taken:
     -------
     Taken
     """
-    role, reason = _by_name(picture.name)
+    role, reason = _role_and_reason(picture.name)
     looks = _by_content(pyramid)
     if role is None:
         role, reason = looks, "by its content"
@@ -94,7 +94,23 @@ def recognised(picture: ImageRef, pyramid: Mipmap) -> Taken:
     return Taken(picture, role, reason)
 
 
-def _by_name(name: str) -> tuple[str | None, str]:
+def role_of_name(name: str) -> str | None:
+    """Role of an image by its name alone.
+
+    Parameters
+    ----------
+    name : str
+        Of its file.
+
+    Returns
+    -------
+    str or None
+        A key of `ROLES`.
+    """
+    return _role_and_reason(name)[0]
+
+
+def _role_and_reason(name: str) -> tuple[str | None, str]:
     """The last word of a file's name that says what it is."""
     stem = Path(name).stem
     spaced = re.sub(r"([a-z])([A-Z])", r"\1 \2", stem)

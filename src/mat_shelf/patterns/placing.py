@@ -55,7 +55,7 @@ def layout_constants(placement: Placement) -> tuple[float, ...]:
 
     Returns
     -------
-    tuple of 9 float
+    tuple of 11 float
     """
     return (
         math.radians(placement.turn),
@@ -66,6 +66,7 @@ def layout_constants(placement: Placement) -> tuple[float, ...]:
         math.radians(placement.shuffle_turn),
         math.radians(placement.seam),
         placement.blend,
+        *placement.repeat,
     )
 
 
@@ -88,7 +89,7 @@ def lay_packet(position, packet, uv, frames, count, padded, values, way, axis, o
         Frames of the parts.
     count, padded : int
         Number of points, without and with those that fill the packet up.
-    values : (9,) float32
+    values : (11,) float32
         As `layout_constants` has them.
     way, axis, over : int
         As `projection_of` has them.
@@ -109,7 +110,7 @@ def lay_packet(position, packet, uv, frames, count, padded, values, way, axis, o
         if way == _UV:
             a, b, c = uv[i, 0] * frames.per_uv[shown, 0], uv[i, 1] * frames.per_uv[shown, 1], F(0)
         elif way == _WHOLE_UV:
-            a, b, c = uv[i, 0] / values[4], uv[i, 1] / values[4], F(0)
+            a, b, c = uv[i, 0] * values[9] / values[4], uv[i, 1] * values[10] / values[4], F(0)
         elif way == _FLAT:
             a, b, c = position[i, 0], position[i, 1], position[i, 2]
             shown = np.int32(0)

@@ -39,6 +39,18 @@ BAKED = (
     "transmission_weight",
     "emission_luminance",
     "emission_color",
+    "geometry_opacity",
+    "coat_weight",
+    "coat_color",
+    "coat_roughness",
+    "fuzz_weight",
+    "fuzz_color",
+    "fuzz_roughness",
+    "subsurface_weight",
+    "subsurface_color",
+    "thin_film_weight",
+    "thin_film_thickness",
+    "specular_roughness_anisotropy",
 )
 """Inputs that are baked; the first three always, the others where a pattern feeds them."""
 _ROWS = 64

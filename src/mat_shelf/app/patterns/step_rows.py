@@ -130,39 +130,82 @@ def placement_rows(work: PatternWork) -> dict[str, QWidget]:
         return work.put_placement(placement, gesture)
 
     rows: dict[str, QWidget] = {name: ShiftRow(work, place) for place, name in enumerate(("along", "across"))}
+    rows |= {name: RepeatRow(work, place) for place, name in enumerate(("repeat u", "repeat v"))}
     for name in Placement.model_fields:
-        if name != "shift":
+        if name not in ("shift", "repeat"):
             binding = StepBinding(work.workshop, Placement, name, find, put)
             rows[name] = ChoiceRow(binding, PLACED[name]) if name in PLACED else ValueRow(binding, is_stacked=True)
     return rows
 
 
-class ShiftRow(QWidget):
-    """Shift of the pattern along or across itself, mm."""
+class _PairRow(QWidget):
+    """One of a pair of numbers of the placement.
 
-    def __init__(self, work: PatternWork, place: int):
+    Attributes
+    ----------
+    field, titles, tip
+        Field of the placement, the names of both numbers, and what they do.
+    """
+
+    field, titles, tip = "", ("", ""), ""
+
+    def __init__(self, work: PatternWork, place: int, most: float, suffix: str):
         super().__init__()
         self.work, self.place = work, place
-        title = ("Shift along", "Shift across")[place]
+        title = self.titles[place]
         label = QLabel(title)
-        self.number = QDoubleSpinBox(minimum=-1e5, maximum=1e5, decimals=2, suffix=" mm")
+        self.number = QDoubleSpinBox(minimum=-most, maximum=most, decimals=2, suffix=suffix)
         self.number.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
         self.number.setAccessibleName(title)
-        self.setToolTip("Moves the pattern on the surface. Or switch on 'Drag on product'.")
+        self.setToolTip(self.tip)
         lay_stacked(self, label, QLabel(), self.number, None)
         self.number.valueChanged.connect(self._set)
         self.number.editingFinished.connect(work.end_gesture)
 
+    def unit(self) -> float:
+        """Number that the field holds for a 1 in the box."""
+        return 1.0
+
     def follow(self) -> None:
         if self.work.pattern is not None and not self.number.hasFocus():
             self.number.blockSignals(True)
-            self.number.setValue(self.work.pattern.placement.shift[self.place])
+            self.number.setValue(getattr(self.work.pattern.placement, self.field)[self.place] / self.unit())
             self.number.blockSignals(False)
 
     def _set(self, value: float) -> None:
-        shift = list(self.work.pattern.placement.shift)
-        shift[self.place] = round(value, 4)
-        self.work.put_placement(self.work.pattern.placement.with_(shift=tuple(shift)), "shift")
+        placement = self.work.pattern.placement
+        values = list(getattr(placement, self.field))
+        values[self.place] = round(value * self.unit(), 4)
+        self.work.put_placement(placement.with_(**{self.field: tuple(values)}), self.field)
+
+
+class ShiftRow(_PairRow):
+    """Shift of the pattern along or across itself: mm, or shares of it where it covers all of the UVs."""
+
+    field, titles = "shift", ("Shift along", "Shift across")
+    tip = "Moves the pattern on the surface. Or switch on 'Drag on product'."
+
+    def __init__(self, work: PatternWork, place: int):
+        super().__init__(work, place, 1e5, " mm")
+
+    def unit(self) -> float:
+        placement = self.work.pattern.placement
+        return placement.size if placement.projection == "whole uv" else 1.0
+
+    def follow(self) -> None:
+        if self.work.pattern is not None:
+            self.number.setSuffix("" if self.work.pattern.placement.projection == "whole uv" else " mm")
+        super().follow()
+
+
+class RepeatRow(_PairRow):
+    """Number of times that the pattern repeats along u or v."""
+
+    field, titles = "repeat", ("Repeat along u", "Repeat along v")
+    tip = "Times that the pattern fits into the UVs from 0 to 1. Negative mirrors it."
+
+    def __init__(self, work: PatternWork, place: int):
+        super().__init__(work, place, 1000.0, "")
 
 
 def _row(binding: Binding, work: PatternWork, choose_picture) -> QWidget:

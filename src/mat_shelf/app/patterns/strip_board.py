@@ -34,7 +34,7 @@ from mat_shelf.patterns.steps import STEPS
 _SHOWN_PLACEMENT = {
     "solid": ("projection", "size", "axis", "stretch", "turn", "along", "across", "over", "shuffle", "shuffle_turn"),
     "uv": ("projection", "size", "turn", "stretch", "along", "across", "shuffle", "shuffle_turn"),
-    "whole uv": ("projection", "size", "turn"),
+    "whole uv": ("projection", "turn", "repeat u", "repeat v", "along", "across"),
     "planar": ("projection", "size", "axis", "turn", "stretch", "along", "across", "over", "shuffle", "shuffle_turn"),
     "box": ("projection", "size", "turn", "stretch", "blend", "along", "across", "over", "shuffle", "shuffle_turn"),
     "cylinder": (

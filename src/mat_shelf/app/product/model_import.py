@@ -9,7 +9,7 @@ from PyQt6.QtCore import QObject, Qt, pyqtSignal
 from mat_shelf.app.job import Job
 from mat_shelf.app.notice import Notice
 from mat_shelf.app.workshop import ProductWork
-from mat_shelf.exchange.models.importer import MODEL_ENDINGS
+from mat_shelf.exchange.models.formats import MODEL_ENDINGS
 from mat_shelf.exchange.product_import import ImportedProduct, new_project, read_product
 from mat_shelf.geometry.mesh import MeshError
 from mat_shelf.geometry.size import UNIT_NAMES, UnitGuess, length_words, other_units, size_question
@@ -25,6 +25,8 @@ class ModelImport(QObject):
     ----------
     may_leave : callable () -> bool
         Asks about unsaved changes of the present project.
+    open_messages : callable () -> None
+        Opens the list of what was said.
 
     Signals
     -------
@@ -34,10 +36,17 @@ class ModelImport(QObject):
 
     arrived = pyqtSignal()
 
-    def __init__(self, work: ProductWork, notice: Notice, may_leave: Callable[[], bool], parent: QObject):
+    def __init__(
+        self,
+        work: ProductWork,
+        notice: Notice,
+        may_leave: Callable[[], bool],
+        open_messages: Callable[[], None],
+        parent: QObject,
+    ):
         super().__init__(parent)
         self.work, self.workshop, self.notice = work, work.workshop, notice
-        self._may_leave = may_leave
+        self._may_leave, self._open_messages = may_leave, open_messages
         self.job: Job | None = None
         self._name = ""
 
@@ -87,13 +96,15 @@ class ModelImport(QObject):
 
     def _ask_what_for(self, name: str, found: ImportedProduct) -> None:
         self.notice.settle()
+        for line in found.words():
+            self.notice.note(f"{name}: {line}.")
         if not self.work.project.product.parts:  # there is nothing that it could be added to
             self._add(name, found, is_new=True)
             return
         count = len(found.product.parts)
         parts = "1 part" if count == 1 else f"{count} parts"
         self.notice.ask(
-            f"{name}: {parts} read." + (f" {found.repairs[0]}." if found.repairs else ""),
+            f"{name}: {parts} read." + _summary(found),
             ("New project", lambda: self._add(name, found, is_new=True)),
             ("Add to this product", lambda: self._add(name, found, is_new=False)),
             ("Update this product", lambda: self._update(name, found)),
@@ -129,9 +140,11 @@ class ModelImport(QObject):
             self.work.add(new.product, new.materials, new.assets)
         self.arrived.emit()
         ids = [part.id for part in self.workshop.project.product.parts][-len(new.product.parts) :]
-        self._ask_about(name, ids, new.product.unit, new.up, is_new)
+        self._ask_about(name, ids, new.product.unit, new.up, is_new, new)
 
-    def _ask_about(self, name: str, part_ids: list[str], unit: str, up: str, is_new: bool) -> None:
+    def _ask_about(
+        self, name: str, part_ids: list[str], unit: str, up: str, is_new: bool, found: ImportedProduct
+    ) -> None:
         """Tells the size, with the other axis to point up; asks about it where no product is as large."""
         parts = [part for part in self.workshop.project.product.parts if part.id in part_ids]
         low, high = self.work.bounds(parts)
@@ -143,13 +156,15 @@ class ModelImport(QObject):
                 self.work.set_up_axis([self.workshop.project.part(i) for i in part_ids], other)
                 if is_new:
                     self.work.refit()
-            self._ask_about(name, part_ids, unit, other, is_new)
+            self._ask_about(name, part_ids, unit, other, is_new, found)
 
         turn = f"{other.upper()} is up", turn_up
         question = size_question(name, size, unit)
         if question is None:
             shown = " × ".join(length_words(x) for x in size)
-            self.notice.show_text(f"{name} is {shown} large." + ("" if is_new else " Added to the product."), turn)
+            added = "" if is_new else " Added to the product."
+            more = [("All notes", self._open_messages)] if len(found.words()) > 1 else []
+            self.notice.show_text(f"{name} is {shown} large.{added}{_summary(found)}", *more, turn)
             return
 
         def read_as(guess: UnitGuess) -> None:
@@ -165,3 +180,15 @@ class ModelImport(QObject):
             for guess in other_units(max(size), unit)[:3]
         ]
         self.notice.ask(question, *answers, (f"Keep {UNIT_NAMES[unit]}", lambda: None), turn)
+
+
+def _summary(found: ImportedProduct) -> str:
+    """The first of what is worth telling about a model, and how much more there is."""
+    words = found.words()
+    if not words:
+        return ""
+    return f" {words[0][0].upper()}{words[0][1:]}" + (f", and {_notes(len(words) - 1)}." if words[1:] else ".")
+
+
+def _notes(count: int) -> str:
+    return "1 more note" if count == 1 else f"{count} more notes"

@@ -5,6 +5,7 @@ from dataclasses import asdict
 from pathlib import Path
 
 from mat_shelf.document.recipe import Recipe
+from mat_shelf.exchange.models.formats import format_of
 from mat_shelf.exchange.models.importer import ImportedModel, ImportedPart, read_model
 from mat_shelf.geometry.mesh import Mesh, MeshError
 from mat_shelf.geometry.repair import Repairs
@@ -12,7 +13,7 @@ from mat_shelf.system.bounded import FaultError, LimitError, Limits, run_bounded
 from mat_shelf.system.child import say
 
 SECONDS, SECONDS_A_MB, MOST_SECONDS = 18.0, 2.0, 900.0
-STEP_SECONDS_A_MB = 30.0
+DRAWN_SECONDS_A_MB = 30.0
 """Solids of free surfaces take longer to lay triangles on than to read."""
 MEMORY, MEMORY_A_BYTE, MOST_MEMORY = 3 << 29, 40, 8 << 30
 
@@ -34,7 +35,7 @@ def import_model(
     seconds : float, optional
         Time after which it is given up; by default the larger the file, the longer.
     fineness : str
-        Of the curved faces of a STEP file, a key of `document.product.FINENESS`.
+        Of the curved faces of a CAD file, a key of `document.product.FINENESS`.
 
     Returns
     -------
@@ -63,7 +64,8 @@ def _limits(path: Path, seconds: float | None) -> Limits:
         size = path.stat().st_size
     except OSError:
         size = 0  # the reader says what is wrong
-    rate = STEP_SECONDS_A_MB if path.suffix.lower() in (".step", ".stp") else SECONDS_A_MB
+    form = format_of(path)
+    rate = DRAWN_SECONDS_A_MB if form is not None and form.is_drawn else SECONDS_A_MB
     if seconds is None:
         seconds = min(SECONDS + rate * size / 2**20, MOST_SECONDS)
     return Limits(min(MEMORY + MEMORY_A_BYTE * size, MOST_MEMORY), MOST_MEMORY, seconds)
@@ -81,6 +83,8 @@ def _described(name: str, fineness: str) -> dict:
         "unit": model.unit,
         "unit_is_known": model.unit_is_known,
         "up": model.up,
+        "images": model.images,
+        "notes": model.notes,
         "materials": {key: recipe.model_dump() for key, recipe in model.materials.items()},
         "parts": [
             {
@@ -90,6 +94,7 @@ def _described(name: str, fineness: str) -> dict:
                 "zones": part.zones,
                 "repairs": asdict(part.repairs),
                 "cad_faces": part.cad_faces,
+                "group": part.group,
             }
             for part in model.parts
         ],
@@ -98,9 +103,12 @@ def _described(name: str, fineness: str) -> dict:
 
 def _model(text: dict) -> ImportedModel:
     model = ImportedModel(text["name"], text["unit"], text["unit_is_known"], text["up"])
+    model.images, model.notes = text["images"], text["notes"]
     model.materials = {key: Recipe.model_validate(value) for key, value in text["materials"].items()}
     for part in text["parts"]:
         zones = [tuple(zone) for zone in part["zones"]]
         mesh, repairs = Mesh(*part["mesh"]), Repairs(**part["repairs"])
-        model.parts.append(ImportedPart(part["name"], mesh, part["material"], zones, repairs, part["cad_faces"]))
+        model.parts.append(
+            ImportedPart(part["name"], mesh, part["material"], zones, repairs, part["cad_faces"], part["group"])
+        )
     return model
