@@ -73,6 +73,7 @@ $(VENV)/ready: pyproject.toml constraints.txt scripts/system_packages.sh
 $(VENV)/tools: $(VENV)/ready
 	@$(RUN)/python -c '$(DEV)' > $(VENV)/dev.txt
 	@$(PIP) -r $(VENV)/dev.txt
+	@sh scripts/gltf_validator.sh $(VENV)
 	@touch $@
 
 # Enters Mat Shelf in the desktop's menu for this user (or PREFIX=/usr/local for all), running from this folder.

@@ -12,9 +12,9 @@ from mat_shelf.document.material import Material
 from mat_shelf.document.product import Part, Pose, Product, Zone
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.exchange.models.glb_writer import export_glb
 from mat_shelf.exchange.models.importer import read_model
 from mat_shelf.exchange.models.mesh_glb import NamedMesh
+from mat_shelf.exchange.models.product_glb import export_glb
 from mat_shelf.exchange.product_import import new_project, product_of
 from mat_shelf.exchange.project_file import save_project
 from mat_shelf.geometry.adjacency import face_areas

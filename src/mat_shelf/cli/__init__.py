@@ -3,16 +3,29 @@
 import argparse
 import sys
 
-from mat_shelf.cli import bake, bench, demo, export, fill, measure, new_demo, open, prepare, render, turntable
+from mat_shelf.cli import (
+    bake,
+    bench,
+    demo,
+    export,
+    fill,
+    import_model,
+    measure,
+    new_demo,
+    open,
+    prepare,
+    render,
+    turntable,
+)
 from mat_shelf.cli.common import BadInputError
 from mat_shelf.exchange.readers import prepare_readers
 from mat_shelf.system.fault_log import log_fault, plain_streams
 from mat_shelf.system.file_writer import words_of
 from mat_shelf.system.user_folders import ensure_home
 
-COMMANDS = (demo, open, new_demo, render, turntable, fill, bake, measure, export, prepare, bench)
+COMMANDS = (demo, open, new_demo, import_model, render, turntable, fill, bake, measure, export, prepare, bench)
 """Modules of the commands, in the order of the help; each has NAME, HELP, `add_arguments` and `run`."""
-_READING = (demo, open, render, turntable, fill, bake, export, measure)
+_READING = (demo, open, import_model, render, turntable, fill, bake, export, measure)
 
 
 def main(arguments: list[str] | None = None) -> int:

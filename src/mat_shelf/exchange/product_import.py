@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -22,6 +22,7 @@ from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.exchange.models.texturing import without_images
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import Z_UP_TURN, posed, posed_bounds
+from mat_shelf.geometry.size import UNITS
 from mat_shelf.geometry.solids import merged, moved
 from mat_shelf.rendering.navigation import fitted
 from mat_shelf.scene.sets import sets_for
@@ -66,7 +67,11 @@ class ImportedProduct:
 
 
 def read_product(
-    path: Path, progress: Callable[[str], bool] = lambda text: True, fineness: str = "good"
+    path: Path,
+    progress: Callable[[str], bool] = lambda text: True,
+    fineness: str = "good",
+    unit: str | None = None,
+    up: str | None = None,
 ) -> ImportedProduct:
     """Read a model file as a product.
 
@@ -78,6 +83,10 @@ def read_product(
         Told what is done now; False cancels.
     fineness : str
         Of the curved faces of a CAD file, a key of `document.product.FINENESS`.
+    unit : str, optional
+        Unit that the file's numbers are taken for, a key of `geometry.size.UNITS`, instead of the one that it says.
+    up : {"y", "z"}, optional
+        Axis that points up, instead of the one that the file says.
 
     Returns
     -------
@@ -94,6 +103,9 @@ def read_product(
     model = import_model(path, progress, fineness=fineness)
     if not progress("Adding parts"):
         raise InterruptedError
+    if unit is not None:
+        _take_for(model, unit)
+    model.up = up or model.up
     assets = Assets()
     product, materials = product_of(model, assets)
     product = product.with_(fineness=fineness)
@@ -103,6 +115,13 @@ def read_product(
         product = product.with_(source=str(path.resolve()), source_modified=modified)
     repairs = [f"{part.name}: {', '.join(words)}" for part in model.parts if (words := part.repairs.words())]
     return ImportedProduct(product, materials, assets, model.up, repairs, model.notes)
+
+
+def _take_for(model: ImportedModel, unit: str) -> None:
+    """Takes the numbers of a model's file for another unit."""
+    factor = np.float32(UNITS[unit] / UNITS[model.unit])
+    model.unit = unit
+    model.parts = [replace(p, mesh=replace(p.mesh, vertices=p.mesh.vertices * factor)) for p in model.parts]
 
 
 def standing_mesh(model: ImportedModel) -> Mesh:

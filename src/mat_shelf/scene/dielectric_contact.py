@@ -37,12 +37,15 @@ class Body(NamedTuple):
         Whether light is bent there, rather than scattered about below an opaque-looking surface.
     is_poured : bool
         Whether it reaches into what it touches as it is.
+    is_sheet : bool
+        Whether it has nothing inside, so that nothing can reach into it.
     """
 
     priority: int
     is_wet: bool
     is_clear: bool
     is_poured: bool = False
+    is_sheet: bool = False
 
 
 def resolve_contact(
@@ -79,8 +82,9 @@ def resolve_contact(
                 if tolerance > 0 and (beside is None or not beside.is_clear or body.priority < beside.priority):
                     made[own] = kept(_carried_on, made[own], meshes[other], tolerance)
             elif beside is None or (not beside.is_wet and (body.priority, -own) < (beside.priority, -other)):
-                made[own] = kept(_drawn_back, made[own], made[other], near)
-                made[other] = kept(_drawn_back, made[other], made[own], near)
+                are_sheets = body.is_sheet and beside is not None and beside.is_sheet
+                made[own] = kept(_drawn_back, made[own], made[other], near, are_sheets)
+                made[other] = kept(_drawn_back, made[other], made[own], near, are_sheets)
     return made
 
 
@@ -90,14 +94,17 @@ def _carried_on(mesh: Mesh, other: Mesh, tolerance: float) -> Mesh:
     return _moved(mesh, touches, out, np.full(len(touches), 2 * tolerance))
 
 
-def _drawn_back(mesh: Mesh, other: Mesh, tolerance: float) -> Mesh:
-    """A mesh whose faces, where they lie within the tolerance of another's, are a hair away from that one."""
+def _drawn_back(mesh: Mesh, other: Mesh, tolerance: float, are_sheets: bool) -> Mesh:
+    """A mesh whose faces, where they lie within the tolerance of another's, are a hair away from that one.
+
+    Of sheets that lie back to back, as both sides of a label do, neither is inside of the other.
+    """
     touches, out, gap = _contact(mesh, other, tolerance)
     if not touches.any():
         return mesh
     away = float(np.abs(mesh.vertices[mesh.triangles].reshape(-1, 3)[touches]).max())
     hair = max(_HAIR * tolerance, _HAIR_OF_PLACE * away)
-    return _moved(mesh, touches & (gap < hair), out, gap - hair)
+    return _moved(mesh, touches & (gap < hair) & (gap > (-hair if are_sheets else -np.inf)), out, gap - hair)
 
 
 def _moved(mesh: Mesh, chosen: np.ndarray, out: np.ndarray, by: np.ndarray) -> Mesh:

@@ -9,7 +9,7 @@ from mat_shelf.geometry.embree import Caster, nearest
 from mat_shelf.marks.artwork import Artwork, art_at, height_at
 from mat_shelf.numerics.hashed_noise import U
 from mat_shelf.numerics.interpolation import between2
-from mat_shelf.numerics.kernels import F, apart, inline
+from mat_shelf.numerics.kernels import F, apart, inline, kernel
 from mat_shelf.numerics.memory import floats2
 from mat_shelf.numerics.vectors import add, dot, normalize, row3, scale, store3, sub
 from mat_shelf.optics import parameters as P
@@ -210,6 +210,42 @@ def _art_on(marks, k, s, t, is_back):
     cover = alpha + sheet
     share, paper = alpha / max(cover, F(1e-4)), sheet * _PAPER / max(cover, F(1e-4))
     return (color[0] * share + paper, color[1] * share + paper, color[2] * share + paper), cover
+
+
+def art_of_mark(marks: MarkTables, k: int, columns: int, rows: int, is_back: bool) -> tuple[np.ndarray, np.ndarray]:
+    """Colour of all of a mark, and how much of it is there, the upper row first.
+
+    Parameters
+    ----------
+    marks : MarkTables
+        Marks of a scene.
+    k : int
+        The mark.
+    columns, rows : int
+        Pixels.
+    is_back : bool
+        Whether it is seen from its other side; places stay those of its front.
+
+    Returns
+    -------
+    color : (rows, columns, 3) float32
+        Linear Rec.709.
+    cover : (rows, columns) float32
+        In [0, 1].
+    """
+    color, cover = np.empty((rows, columns, 3), np.float32), np.empty((rows, columns), np.float32)
+    _fill_art(marks, k, is_back, color, cover)
+    return color, cover
+
+
+@kernel
+def _fill_art(marks, k, is_back, color, cover):
+    rows, columns = cover.shape
+    for row in range(rows):
+        for column in range(columns):
+            s, t = (F(column) + F(0.5)) / F(columns), F(1) - (F(row) + F(0.5)) / F(rows)
+            shown, cover[row, column] = _art_on(marks, k, s, t, is_back)
+            color[row, column, 0], color[row, column, 1], color[row, column, 2] = shown
 
 
 @apart

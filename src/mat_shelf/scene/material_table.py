@@ -261,7 +261,8 @@ def bodies_of(project: Project) -> tuple[Body | None, ...]:
         elif part.is_derived:
             found.append(Body(0, True, False, True))
         else:  # a sheet, or what has holes, has nothing inside, but must not lie in what it touches either
-            found.append(Body(0, False, False) if any(lets_through(recipe) for recipe in worn) else None)
+            is_seen_through = any(lets_through(recipe) for recipe in worn)
+            found.append(Body(0, False, False, is_sheet=True) if is_seen_through else None)
     return tuple(found)
 
 

@@ -4,6 +4,7 @@ from collections.abc import Callable
 from dataclasses import asdict
 from pathlib import Path
 
+import mat_shelf.patterns  # noqa: F401  its steps are kinds that recipes may hold
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.models.formats import format_of
 from mat_shelf.exchange.models.importer import ImportedModel, ImportedPart, read_model

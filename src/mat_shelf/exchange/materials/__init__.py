@@ -1,0 +1,1 @@
+"""Materials in open formats."""
