@@ -36,6 +36,24 @@ class FlatMaterial:
     images: Mapping[str, DirectImage] = field(default_factory=dict)
     is_double_sided: bool = False
 
+    def is_same(self, other: "FlatMaterial") -> bool:
+        """True if another part wears the same: without maps of its own, one stands for both.
+
+        Parameters
+        ----------
+        other : FlatMaterial
+            The other one.
+
+        Returns
+        -------
+        bool
+        """
+        if self is other:
+            return True
+        return (
+            self.original.id == other.original.id and not self.maps and not other.maps and self.recipe == other.recipe
+        )
+
 
 @dataclass(frozen=True)
 class FlatPart:
@@ -49,12 +67,15 @@ class FlatPart:
         Each face in one of them.
     variants : list of mapping from material id to FlatMaterial
         For each of `worn`, variants of its material.
+    zones : list of str
+        For each of `worn`, name of the zone; empty for what is in none.
     """
 
     part: Part
     mesh: Mesh
     worn: list[tuple[np.ndarray, FlatMaterial | None]]
     variants: list[Mapping[str, FlatMaterial]]
+    zones: list[str]
 
 
 @dataclass(frozen=True)

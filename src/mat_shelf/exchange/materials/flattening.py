@@ -120,14 +120,15 @@ def _flat_part(project: Project, part: Part, mesh: Mesh, found: Mapping[str, Fla
     for zone in part.zones:
         faces = assets.faces[zone.faces]
         rest[faces] = False
-        zones.append((faces, zone.material))
-    worn, variants = [], []
-    for faces, key in ((np.flatnonzero(rest), part.material), *zones):
+        zones.append((zone.name, faces, zone.material))
+    worn, variants, names = [], [], []
+    for name, faces, key in (("", np.flatnonzero(rest), part.material), *zones):
         if len(faces):
             worn.append((faces, found.get(key)))
+            names.append(name)
             ids = [v.id for v in project.variants_of(key)] if key is not None else []
             variants.append({i: found[i] for i in ids if i in found})
-    return FlatPart(part, mesh, worn, variants)
+    return FlatPart(part, mesh, worn, variants, names)
 
 
 def _worn(project: Project, part: Part, with_variants: bool) -> list[Material]:

@@ -233,7 +233,7 @@ class GltfMaterial:
         self.extensions["KHR_materials_iridescence"] = made
 
 
-def base_of(value: Callable[[str], np.ndarray], is_clear: bool) -> np.ndarray:
+def base_of(value: Callable[[str], np.ndarray], is_clear: bool, has_volume: bool = True) -> np.ndarray:
     """One colour for what lies below the surface: base, scattering body, the tint of a coat, the tint of clear bodies.
 
     Parameters
@@ -242,6 +242,8 @@ def base_of(value: Callable[[str], np.ndarray], is_clear: bool) -> np.ndarray:
         An input, a constant or a map.
     is_clear : bool
         Whether it is a clear body all over.
+    has_volume : bool
+        Whether the format has words of its own for a colour in the depth.
 
     Returns
     -------
@@ -254,7 +256,7 @@ def base_of(value: Callable[[str], np.ndarray], is_clear: bool) -> np.ndarray:
 
     if is_clear:
         has_depth = float(value("transmission_depth")) > 0
-        color = np.ones(3, np.float32) if has_depth else value("transmission_color")
+        color = np.ones(3, np.float32) if has_depth and has_volume else value("transmission_color")
     else:
         color = value("base_color") * wide("base_weight")
         share = wide("subsurface_weight") * (1 - wide("base_metalness"))

@@ -65,7 +65,7 @@ def preview_losses(recipe: Recipe) -> list[str]:
         if getattr(recipe, name) > 0 or name in fed:
             lost.append(words)
     if recipe.transmission_weight > 0:
-        lost.append("the depth of clear bodies is left out of the preview")
+        lost.append("the colour in the depth becomes one of the surface in the preview")
     if recipe.specular_roughness_anisotropy > 0:
         lost.append("the anisotropy is left out of the preview")
     return lost

@@ -57,7 +57,7 @@ def mark_sheets(project: Project, assets: Assets, size: int) -> tuple[list[FlatP
             name = f"{mark.name} (back)" if is_back and len(sides) > 1 else mark.name
             flat = _flat(laid, name, color, cover, mark.seen == "both" and len(sides) == 1)
             stand_in = Part(id=mark.id, name=name, mesh=part.mesh)
-            sheets.append(FlatPart(stand_in, mesh, [(np.arange(len(mesh.triangles)), flat)], [{}]))
+            sheets.append(FlatPart(stand_in, mesh, [(np.arange(len(mesh.triangles)), flat)], [{}], [""]))
     return sheets, notes
 
 

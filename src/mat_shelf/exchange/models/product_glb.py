@@ -156,7 +156,7 @@ class _Writer:
 
     def _material(self, flat: FlatMaterial) -> int:
         """Place of a material; of one without maps that several parts wear, one place."""
-        known = next((k for k, other in enumerate(self._kept) if _is_same(other, flat)), None)
+        known = next((k for k, other in enumerate(self._kept) if other.is_same(flat)), None)
         if known is None:
             known = len(self._kept)
             self._kept.append(flat)
@@ -249,12 +249,6 @@ def _bends(part: FlatPart) -> bool:
     """True if anything on a part has a map of normals."""
     worn = [flat for _, flat in part.worn if flat is not None] + [flat for c in part.variants for flat in c.values()]
     return any("normal" in flat.maps or "normal" in flat.images for flat in worn)
-
-
-def _is_same(one: FlatMaterial, other: FlatMaterial) -> bool:
-    if one is other:
-        return True
-    return one.original.id == other.original.id and not one.maps and not other.maps and one.recipe == other.recipe
 
 
 def _extensions(value) -> set[str]:

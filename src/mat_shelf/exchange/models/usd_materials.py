@@ -11,13 +11,15 @@ import numpy as np
 from pxr import Sdf, UsdShade
 
 from mat_shelf.document.image import ImageRef
-from mat_shelf.document.recipe import Recipe
+from mat_shelf.document.recipe import FEEDABLE, Recipe
+from mat_shelf.exchange.materials.openpbr import INPUTS
 from mat_shelf.exchange.models.gltf_materials import GLOW, metal_of
 from mat_shelf.exchange.models.texturing import UPRIGHT, Texture, Textured, within
 from mat_shelf.optics.color import luminance
 from mat_shelf.patterns.steps import Threshold
 
 _ENDS = {"clamp": "hold", "black": "hold", "mirror": "mirror"}
+_OPEN_PBR = "ND_open_pbr_surface_surfaceshader"
 _CHANNELS = {"r": "red", "g": "green", "b": "blue", "a": "alpha"}
 
 
@@ -46,6 +48,10 @@ def recipe_of(
     uv_name : str
         Name of the coordinates that its textures go by; empty where it has none.
     """
+    source = material.ComputeSurfaceSource("mtlx")
+    if source and source[0] and source[0].GetIdAttr().Get() == _OPEN_PBR:
+        exact = _OpenPbr(source[0], name, image, note)
+        return exact.recipe(), exact.uv_name
     source = material.ComputeSurfaceSource()
     shader = source[0] if source else None
     kind = shader.GetIdAttr().Get() if shader else None
@@ -56,12 +62,82 @@ def recipe_of(
     return reading.recipe(), reading.uv_name
 
 
-class _Preview:
-    """One preview surface on its way to a recipe."""
+class _Reading:
+    """One surface on its way to a recipe."""
 
     def __init__(self, shader: UsdShade.Shader, name: str, image, note):
         self.shader, self.name, self.image, self.note = shader, name, image, note
         self.uv_name = ""
+
+    def _value(self, name: str):
+        found = self.shader.GetInput(name)
+        if not found:
+            return None
+        producers = UsdShade.Utils.GetValueProducingAttributes(found)
+        return producers[0].Get() if producers and not UsdShade.Output.IsOutput(producers[0]) else None
+
+    def _note_uv(self, name: str) -> None:
+        if self.uv_name and name != self.uv_name:
+            self.note(f"'{self.name}' goes by several sets of UVs; one is kept")
+        self.uv_name = self.uv_name or name
+
+
+class _OpenPbr(_Reading):
+    """An OpenPBR surface with constants and images."""
+
+    def recipe(self) -> Recipe:
+        """The whole recipe."""
+        self.made = Textured(Recipe())
+        for name in INPUTS:
+            value = self._value(name)
+            usual = getattr(Recipe(), name)
+            if isinstance(usual, bool):
+                if isinstance(value, bool):
+                    self.made.recipe = self.made.recipe.with_(**{name: value})
+            elif value is not None:
+                given = tuple(map(float, value)) if isinstance(usual, tuple) else float(value)
+                self.made.recipe = self.made.recipe.with_(**within(**{name: given}))
+            else:
+                self._feed(name, isinstance(usual, tuple))
+        self._bend()
+        return self.made.recipe
+
+    def _feed(self, name: str, is_color: bool) -> None:
+        node, scale = _source(self.shader, name), 1.0
+        if node is None:
+            return
+        if node.GetIdAttr().Get() == "ND_multiply_float":
+            scale, node = float(_input(node, "in2") or 1.0), _source(node, "in1")
+        texture = self._image(node, name)
+        label = name.replace("_", " ").capitalize()
+        if texture is None or name not in FEEDABLE:
+            return
+        if is_color:
+            self.made.feed_color(name, label, texture)
+        else:
+            self.made.feed_number(name, label, texture, "red", high=scale)
+
+    def _bend(self) -> None:
+        node = _source(self.shader, "geometry_normal")
+        if node is not None and str(node.GetIdAttr().Get()).startswith("ND_normalmap"):
+            texture = self._image(_source(node, "in"), "geometry_normal")
+            if texture is not None:
+                scale = _input(node, "scale")
+                self.made.bend(texture, float(scale) if isinstance(scale, float) else 1.0)
+
+    def _image(self, node: UsdShade.Shader | None, name: str) -> Texture | None:
+        if node is None or not str(node.GetIdAttr().Get()).startswith("ND_image_"):
+            self.note(f"'{self.name}': what feeds its {name} is not read")
+            return None
+        place, asset = _source(node, "texcoord"), _input(node, "file")
+        if place is not None and place.GetIdAttr().Get() == "ND_geompropvalue_vector2":
+            self._note_uv(str(_input(place, "geomprop") or ""))
+        image = self.image(asset) if isinstance(asset, Sdf.AssetPath) else None
+        return None if image is None else Texture(image)
+
+
+class _Preview(_Reading):
+    """A preview surface."""
 
     def recipe(self) -> Recipe:
         """The whole recipe."""
@@ -133,13 +209,6 @@ class _Preview:
                 self.note(f"'{self.name}': the offset of its {input_name} is left out")
             self.made.feed_color(name, label, texture, np.clip(scale[:3], 0, 1))
 
-    def _value(self, name: str):
-        found = self.shader.GetInput(name)
-        if not found:
-            return None
-        producers = UsdShade.Utils.GetValueProducingAttributes(found)
-        return producers[0].Get() if producers and not UsdShade.Output.IsOutput(producers[0]) else None
-
     def _number(self, name: str, default: float) -> float:
         found = self._value(name)
         return float(found) if isinstance(found, int | float) and np.isfinite(found) else default
@@ -181,10 +250,7 @@ class _Preview:
             turn = float(_input(moved, "rotation") or 0.0)
             moved = _source(moved, "in")
         if moved and str(moved.GetIdAttr().Get()).startswith("UsdPrimvarReader"):
-            name = str(_input(moved, "varname") or "")
-            if self.uv_name and name != self.uv_name:
-                self.note(f"'{self.name}' goes by several sets of UVs; one is kept")
-            self.uv_name = self.uv_name or name
+            self._note_uv(str(_input(moved, "varname") or ""))
         if not np.isfinite([*repeat, *shift, turn]).all():
             return UPRIGHT
         # Scaled, then turned counter-clockwise, then moved, v upwards, as the specification of the node has it.
