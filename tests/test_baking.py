@@ -10,9 +10,10 @@ from mat_shelf.document.image import ImageRef
 from mat_shelf.document.pattern import Feed, Placement, Relief
 from mat_shelf.document.recipe import Overlay, Recipe
 from mat_shelf.exchange.assets import Assets
+from mat_shelf.exchange.materials.texture_files import write_maps
 from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.exchange.project_file import save_project
-from mat_shelf.exchange.texture_set import recognised, with_set, write_maps
+from mat_shelf.exchange.texture_set import recognised, with_set
 from mat_shelf.geometry.mesh import checked
 from mat_shelf.patterns.sources import Checker, Constant, Noise
 from mat_shelf.patterns.step import PatternContext

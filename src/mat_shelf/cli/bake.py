@@ -14,13 +14,17 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("material", help="name of the material")
     parser.add_argument("part", help="name of the part")
     parser.add_argument("-o", "--output", type=Path, required=True, metavar="FOLDER")
+    parser.add_argument("--naming", choices=["inputs", "common", "packed"], default="inputs", help="names of the files")
+    parser.add_argument(
+        "--normals", choices=["up", "down"], default="up", help="way in which green of the normals points"
+    )
     parser.add_argument("--size", type=whole(16, 16384), default=2048, help="texels along each side")
 
 
 def run(options) -> None:
+    from mat_shelf.exchange.materials.texture_files import write_maps
     from mat_shelf.exchange.models.mesh_glb import NamedMesh, glb_bytes
     from mat_shelf.exchange.supplies import prepare_supplies
-    from mat_shelf.exchange.texture_set import write_maps
     from mat_shelf.geometry.adjacency import face_areas
     from mat_shelf.geometry.mesh import MeshError
     from mat_shelf.geometry.unwrap import unwrap
@@ -49,7 +53,7 @@ def run(options) -> None:
             return percent(f"Baking {part.name}", done, total)
 
         baked = bake(material.recipe, part, mesh, options.size, context, assets.geometry_maps, assets.faces, progress)
-        for path in write_maps(folder, material.name, baked.maps):
+        for path in write_maps(folder, material.name, baked.maps, options.naming, options.normals == "down"):
             print(path)
     except (BakeError, MeshError) as fault:
         raise BadInputError(str(fault)) from None

@@ -1,7 +1,7 @@
 """Texture sets: several pictures of one surface, told apart by their names and by what is in them."""
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -11,8 +11,6 @@ from mat_shelf.document.ids import new_id
 from mat_shelf.document.image import ImageRef
 from mat_shelf.document.pattern import Feed, Pattern, Placement, Relief
 from mat_shelf.document.recipe import Recipe
-from mat_shelf.exchange.image_writing import write_pixels
-from mat_shelf.optics.color import encode_srgb
 from mat_shelf.patterns.mipmap import Mipmap
 from mat_shelf.patterns.sources import Pictured
 from mat_shelf.patterns.steps import Invert
@@ -245,43 +243,3 @@ def with_set(recipe: Recipe, taken: Sequence[Taken], placement: Placement, relie
             }[found.role]
             recipe = recipe.with_feed(Feed(input=name, pattern=pattern.id, low=low, high=high))
     return recipe
-
-
-def write_maps(folder: Path, name: str, maps: Mapping[str, np.ndarray]) -> list[Path]:
-    """Writes baked maps as a texture set: colours as 8-bit sRGB, other numbers as 16-bit PNG, heights as EXR in mm.
-
-    Parameters
-    ----------
-    folder : Path
-        Folder.
-    name : str
-        What the files' names begin with.
-    maps : mapping from input to (N, N) or (N, N, 3) float32
-        As `rendering.baking` makes them.
-
-    Returns
-    -------
-    list of Path
-
-    Raises
-    ------
-    OSError
-        If the folder cannot be written.
-    """
-    folder.mkdir(parents=True, exist_ok=True)
-    plain = re.sub(r"[^a-z0-9]+", "_", name.lower()).strip("_") or "material"
-    written = []
-    for key, values in maps.items():
-        if key in ("height", "emission_luminance"):  # in mm and cd/m2: a float keeps the numbers
-            path = folder / f"{plain}_{key}.exr"
-            pixels = values.astype(np.float32)
-        elif key.endswith("color"):
-            path = folder / f"{plain}_{key}.png"
-            pixels = np.round(encode_srgb(np.clip(values, 0, 1)) * 255).astype(np.uint8)
-        else:
-            path = folder / f"{plain}_{key}.png"
-            values = (values + 1) / 2 if key == "normal" else values
-            pixels = np.round(np.clip(values, 0, 1) * 65535).astype(np.uint16)
-        write_pixels(path, pixels)
-        written.append(path)
-    return written

@@ -1,6 +1,6 @@
 """Flattening of a product: patterns and overlays of its materials baked by the UVs of each part."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
 
@@ -89,14 +89,15 @@ def flattened(
             notes.append(f"patterns of '{part.name}' were left out: the shape of a liquid has no UVs")
             baked[part.id] = []
     needing = [part for part in parts if baked[part.id]]
-    texel = _texel(needing, stands, size)
+    spans = {part.id: _span(stands[part.id]) for part in needing}
+    texel = max(spans.values(), default=1.0) / size
     meshes = _unwrapped(needing, assets, stands, texel, notes, progress)
     made: dict[tuple[str, str], FlatMaterial] = {}
     for number, part in enumerate(needing):
         for material in baked[part.id]:
             if not progress(f"Baking {part.name}", number, len(needing)):
                 raise InterruptedError("cancelled")
-            side = _side(stands[part.id], texel, size)
+            side = _side(spans[part.id], texel, size)
             made[part.id, material.id] = _baked(
                 material, part, meshes[part.id], side, assets, lambda done, total: progress("", -1, 0)
             )
@@ -112,6 +113,32 @@ def flattened(
         flat_parts.append(_flat_part(project, part, mesh, found, assets))
     sheets, more = mark_sheets(project, assets, size)
     return FlatProduct([*flat_parts, *sheets], [*notes, *more])
+
+
+def map_sides(project: Project, assets: Assets, size: int, with_variants: bool) -> list[tuple[Material, int]]:
+    """Materials that will be baked, on each part that wears them, and texels along a side of their maps.
+
+    Parameters
+    ----------
+    project : Project
+        The project.
+    assets : Assets
+        Files of the project.
+    size : int
+        Texels along a side of the largest part's maps.
+    with_variants : bool
+        Whether the variants of worn materials are baked too.
+
+    Returns
+    -------
+    list of (Material, int)
+    """
+    parts = [part for part in project.product.parts if not part.is_hidden and not part.is_derived]
+    baked = {part.id: [m for m in _worn(project, part, with_variants) if needs_maps(m.recipe)] for part in parts}
+    parts = [part for part in parts if baked[part.id]]
+    spans = {part.id: _span(assets.meshes[part.mesh]) * part.pose.scale for part in parts}
+    texel = max(spans.values(), default=1.0) / size
+    return [(material, _side(spans[part.id], texel, size)) for part in parts for material in baked[part.id]]
 
 
 def _flat_part(project: Project, part: Part, mesh: Mesh, found: Mapping[str, FlatMaterial], assets: Assets) -> FlatPart:
@@ -152,13 +179,9 @@ def _span(mesh: Mesh) -> float:
     return float(face_areas(mesh).sum() / FILLED) ** 0.5
 
 
-def _texel(parts: Sequence[Part], stands: Mapping[str, Mesh], size: int) -> float:
-    return max((_span(stands[part.id]) for part in parts), default=1.0) / size
-
-
-def _side(mesh: Mesh, texel: float, size: int) -> int:
+def _side(span: float, texel: float, size: int) -> int:
     """Side of a part's maps: a power of two, as graphics hardware likes it."""
-    wanted = _span(mesh) / texel
+    wanted = span / texel
     return int(min(max(2 ** np.ceil(np.log2(max(wanted, 1)) - 0.25), _SMALLEST), size))
 
 

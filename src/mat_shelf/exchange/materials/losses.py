@@ -87,6 +87,25 @@ def materialx_losses(recipe: Recipe) -> list[str]:
     return _common_losses(recipe)
 
 
+def texture_losses(recipe: Recipe) -> list[str]:
+    """Losses of a recipe in a texture set, which has maps alone.
+
+    Parameters
+    ----------
+    recipe : Recipe
+        The recipe.
+
+    Returns
+    -------
+    list of str
+        Phrases.
+    """
+    lost = [words for words in _common_losses(recipe) if "true relief" not in words]
+    if not needs_maps(recipe):
+        lost.append("nothing of it becomes a map, since it is the same all over")
+    return lost
+
+
 def _common_losses(recipe: Recipe) -> list[str]:
     lost = []
     if recipe.transmission_weight > 0 and recipe.nesting_priority != 5:
@@ -114,15 +133,17 @@ def product_losses(project: Project, of_recipe) -> list[str]:
     """
     worn = {i for part in project.product.parts if not part.is_hidden for i in part.worn()}
     lines = material_losses([m for m in project.materials if m.id in worn], of_recipe)
-    beads = [part.name for part in project.product.parts if part.beads or part.bubbles or part.foam]
+    visible = [part for part in project.product.parts if not part.is_hidden]
+    beads = [part.name for part in visible if part.beads or part.bubbles or part.foam]
     if beads:
-        lines.append(f"Drops, bubbles and foam stay behind: {_some(beads)}")
-    stamps = [mark.name for mark in project.marks if mark.is_on and mark.kind == "stamp"]
+        lines.append(f"Drops, bubbles and foam stay behind: {some(beads)}")
+    shown = {part.id for part in visible}
+    stamps = [mark.name for mark in project.marks if mark.is_on and mark.kind == "stamp" and mark.part in shown]
     if stamps:
-        lines.append(f"Stamps are left out: {_some(stamps)}")
-    smooth = [part.name for part in project.product.parts if part.smoothing]
+        lines.append(f"Stamps are left out: {some(stamps)}")
+    smooth = [part.name for part in visible if part.smoothing]
     if smooth:
-        lines.append(f"Smoothed parts are written as their nets: {_some(smooth)}")
+        lines.append(f"Smoothed parts are written as their nets: {some(smooth)}")
     return lines
 
 
@@ -147,7 +168,7 @@ def material_losses(materials: Iterable[Material], of_recipe) -> list[str]:
                 names = named.setdefault(lost, [])
                 if material.name not in names:
                     names.append(material.name)
-    return [f"{lost[0].upper()}{lost[1:]}: {_some(names)}" for lost, names in named.items()]
+    return [f"{lost[0].upper()}{lost[1:]}: {some(names)}" for lost, names in named.items()]
 
 
 def baked_names(project: Project) -> list[str]:
@@ -166,6 +187,19 @@ def baked_names(project: Project) -> list[str]:
     return [m.name for m in project.materials if m.id in worn and needs_maps(m.recipe)]
 
 
-def _some(names: Sequence[str], most: int = 4) -> str:
+def some(names: Sequence[str], most: int = 4) -> str:
+    """A list of names, cut short.
+
+    Parameters
+    ----------
+    names : sequence of str
+        Names.
+    most : int
+        How many are shown.
+
+    Returns
+    -------
+    str
+    """
     shown = ", ".join(names[:most])
     return shown if len(names) <= most else f"{shown} and {len(names) - most} more"
