@@ -2,6 +2,7 @@
 
 from benchmarks.caustic import caustic
 from benchmarks.edits import edit_to_picture, interface
+from benchmarks.exchange import exchange
 from benchmarks.fills import fills
 from benchmarks.finish import finish
 from benchmarks.large_model import large_model
@@ -19,7 +20,8 @@ from mat_shelf.system.processors import usable_processors
 
 def run_all(say=lambda text: None) -> dict:
     """Runs every bench. See `paths_per_second`, `media`, `edit_to_picture`, `interface`, `patterns`, `marks`,
-    `surfaces`, `lights`, `caustic`, `fills`, `finish`, `threads`, `large_model`, `search`, `library_frames` and `rest`.
+    `surfaces`, `lights`, `caustic`, `fills`, `finish`, `exchange`, `threads`, `large_model`, `search`, `library_frames`
+    and `rest`.
     """
     result = {"cores": usable_processors(), **rest(say)}
     result["search_ms"] = search(say)
@@ -33,6 +35,7 @@ def run_all(say=lambda text: None) -> dict:
     result["caustic"] = caustic(say)
     result["fills"] = fills(say)
     result["finish"] = finish(say)
+    result["exchange"] = exchange(say)
     result["threads"] = threads(say)
     result["large_model"] = large_model(say, result["edit_to_picture"]["median_ms"])
     return result | media(say) | paths_per_second(say)

@@ -203,6 +203,7 @@ QPushButton:disabled {{ color: {THEME.faint}; }}
 QPushButton[role="main"] {{ background: {THEME.accent}; color: {THEME.on_accent}; border-color: {THEME.accent}; }}
 QPushButton[role="main"]:hover {{ background: {THEME.pressed}; }}
 QPushButton[role="main"]:focus {{ border: 2px solid {THEME.text}; padding: 4px 11px; }}
+QPushButton[role="main"]:disabled {{ background: {THEME.line}; color: {THEME.faint}; border-color: {THEME.line}; }}
 QPushButton[role="plain"] {{ background: transparent; border: 1px solid transparent; padding: 5px 8px; }}
 QPushButton[role="plain"]:hover {{ background: {THEME.card}; }}
 QPushButton[role="plain"]:focus {{ border-color: {THEME.accent}; }}

@@ -46,6 +46,7 @@ from mat_shelf.app.wall.tools.mark import MarkTool
 from mat_shelf.app.wall.tools.pattern_placement import PatternPlacement
 from mat_shelf.app.wall.wall import Wall
 from mat_shelf.app.workshop import FillWork, HandOverWork, MarkWork, ProductWork, Workshop
+from mat_shelf.commands.exports import export_subjects, swatch_subjects
 from mat_shelf.document.mark import Mark
 from mat_shelf.document.material import Material
 from mat_shelf.document.product import Part
@@ -89,6 +90,9 @@ class Window(QMainWindow):
         self.set_board.backdrop_card.lines_wanted.connect(self.viewport.horizon_lines.show)
         self.set_board.camera_card.meter_wanted.connect(self.viewport.light_meter.expose)
         self.viewport.material_wanted.connect(lambda: self.stations.show(self.board))
+        self.viewport.export_wanted.connect(lambda: self.dialogs.open_export())
+        self.library.export_wanted.connect(lambda chosen: self.dialogs.open_export(swatch_subjects(workshop, chosen)))
+        self.materials.export_wanted.connect(lambda chosen: self.dialogs.open_export(export_subjects(workshop, chosen)))
         self.viewport.focused.connect(self.set_board.camera_card.let_go)
         self.product_board = ProductBoard(self.work)
         self.product_board.mode_wanted.connect(self.viewport.set_mode)
@@ -459,6 +463,7 @@ class Window(QMainWindow):
         if self.turntable_dialog is not None:
             self.turntable_dialog.close()
             self.turntable_dialog.close_thread()
+        self.dialogs.close_threads()
         self.model_import.close_thread()
         self.work.close()
         if self.autosave is not None:

@@ -1,6 +1,7 @@
 """A recipe's inputs on a part, laid out on the part's own coordinates."""
 
 from collections.abc import Callable, Mapping
+from concurrent.futures import ThreadPoolExecutor
 from types import MappingProxyType
 from typing import NamedTuple
 
@@ -28,6 +29,7 @@ from mat_shelf.scene.material_evaluation import (
 )
 from mat_shelf.scene.recipe_program import OverlayBinding, bind_overlays
 from mat_shelf.scene.rounded_edges import round_edges, round_normals
+from mat_shelf.system.processors import lower_priority, usable_processors
 
 BAKED = (
     "base_color",
@@ -144,9 +146,9 @@ def bake(
         maps["height"] = np.zeros(size * size, np.float32)
     facing = face_normals(stood)
     covered = np.zeros(size * size, bool)
-    for row in range(0, size, _ROWS):
-        if not progress(row, size):
-            raise InterruptedError("cancelled")
+
+    def fill(row: int) -> None:
+        """Bakes some rows."""
         texels = np.arange(row * size, min(row + _ROWS, size) * size)
         rays = np.zeros((len(texels), 3), np.float32)
         rays[:, 0] = (texels % size + 0.5) / size
@@ -156,7 +158,7 @@ def bake(
         geometry, primitive, u, v, _ = atlas.intersect(rays, down)
         hit = np.flatnonzero(geometry >= 0)
         if not len(hit):
-            continue
+            return
         index = texels[hit]
         covered[index] = True
         points, along, across = _points(primitive[hit], u[hit], v[hit], corners, normals, uv, frames, shapes)
@@ -184,6 +186,14 @@ def bake(
             maps["normal"][index] = tangent / np.linalg.norm(tangent, axis=1, keepdims=True)
             if has_relief:
                 maps["height"][index] = height
+
+    with ThreadPoolExecutor(usable_processors(), initializer=lower_priority) as threads:
+        rows = {row: threads.submit(fill, row) for row in range(0, size, _ROWS)}
+        for row, done in rows.items():
+            if not progress(row, size):
+                threads.shutdown(cancel_futures=True)
+                raise InterruptedError("cancelled")
+            done.result()
     if not covered.any():
         raise BakeError(f"the UVs of part '{part.name}' cover nothing; unwrap it again")
     covered = covered.reshape(size, size)

@@ -90,9 +90,11 @@ class LibraryPanel(QFrame):
     -------
     pattern_wanted : str
         Id of a ready pattern that is to be begun with.
+    export_wanted : list of Swatch
     """
 
     pattern_wanted = pyqtSignal(str)
+    export_wanted = pyqtSignal(list)
 
     def __init__(self, workshop: Workshop):
         super().__init__()
@@ -256,12 +258,28 @@ class LibraryPanel(QFrame):
                 ("Make a variant", workshop.make_swatch_variant),
             ):
                 menu.addAction(text).triggered.connect(lambda _, run=run: self._with_swatch(entry, run))
+            self._offer_export(menu, chosen)
             menu.addSeparator()
             remove = menu.addAction("Delete\tDel")
             remove.triggered.connect(lambda: workshop.remove_swatch(entry.id, entry.name))
-        elif len(chosen) == 2:
-            menu.addAction("Compare the two").triggered.connect(lambda: self._compare(*chosen))
+        elif len(chosen) > 1:
+            if len(chosen) == 2:
+                menu.addAction("Compare the two").triggered.connect(lambda: self._compare(*chosen))
+            self._offer_export(menu, chosen)
         return menu
+
+    def _offer_export(self, menu: QMenu, chosen: list[LibraryEntry]) -> None:
+        """Export of the chosen swatches that are materials."""
+        materials = [entry for entry in chosen if entry.kind == "material"]
+        if materials:
+            menu.addAction("Export…").triggered.connect(lambda: self._export(materials))
+
+    def _export(self, entries: list[LibraryEntry]) -> None:
+        swatches: list[Swatch] = []
+        for entry in entries:
+            self._with_swatch(entry, swatches.append)
+        if swatches:
+            self.export_wanted.emit(swatches)
 
     def _offer_kept(self, menu: QMenu, entry: LibraryEntry) -> None:
         """Commands for an overlay or a pattern that is kept by itself."""

@@ -55,7 +55,14 @@ class _MaterialList(QListView):
 
 
 class MaterialsPanel(QFrame):
-    """A click brings a material to the board and selects what wears it; F2 renames it in place."""
+    """A click brings a material to the board and selects what wears it; F2 renames it in place.
+
+    Signals
+    -------
+    export_wanted : list of Material
+    """
+
+    export_wanted = pyqtSignal(list)
 
     def __init__(self, workshop: Workshop, worker: ThumbnailWorker):
         super().__init__()
@@ -174,8 +181,9 @@ class MaterialsPanel(QFrame):
             add("Duplicate\tCtrl+D", lambda: workshop.duplicate_material(material.id))
             add("Copy\tCtrl+C", workshop.copy_material, on_board is not None and on_board.id == material.id)
             add("Save to library", lambda: workshop.save_material(material.id))
-            menu.addSeparator()
         if chosen:
+            add("Export…", lambda: self.export_wanted.emit(chosen))
+            menu.addSeparator()
             add("Delete\tDel", self._delete)
         add("Delete unused materials", workshop.remove_unused)
         return menu

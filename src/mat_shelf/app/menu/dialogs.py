@@ -1,9 +1,11 @@
 """Windows beside the main one, made when they are first wanted."""
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QWidget
 
+from mat_shelf.app.hand_over.export_dialog import ExportDialog
 from mat_shelf.app.menu.about_dialog import AboutDialog
 from mat_shelf.app.menu.command_finder import CommandFinder
 from mat_shelf.app.menu.history_list import HistoryList
@@ -13,6 +15,7 @@ from mat_shelf.app.preferences.preferences import preferences
 from mat_shelf.app.preferences.preferences_dialog import PreferencesDialog
 from mat_shelf.app.product.thickness_dialog import ThicknessDialog
 from mat_shelf.app.tour import Tour
+from mat_shelf.commands.exports import ExportSubject, export_subjects
 
 if TYPE_CHECKING:
     from mat_shelf.app.window import Window
@@ -48,6 +51,26 @@ class Dialogs:
     def open_messages(self) -> MessageList:
         """Messages of before."""
         return self._open("messages", lambda: MessageList(self._window.notice, self._window))
+
+    def open_export(self, subjects: Sequence[ExportSubject] = ()) -> ExportDialog:
+        """Export of the product, or of what was pointed at."""
+
+        def make() -> ExportDialog:
+            window = self._window
+            dialog = ExportDialog(window.workshop, window.notice, window)
+            dialog.is_running.connect(lambda runs: window.wall.give_way("export", runs))
+            return dialog
+
+        dialog = self._open("export", make)
+        dialog.offer(subjects or export_subjects(self._window.workshop))
+        return dialog
+
+    def close_threads(self) -> None:
+        """Ends the work of dialogs that have any."""
+        export = self._made.get("export")
+        if export is not None:
+            export.close()
+            export.close_thread()
 
     def open_shortcuts(self) -> ShortcutsDialog:
         """Keys and gestures."""

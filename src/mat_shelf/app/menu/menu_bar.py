@@ -113,6 +113,12 @@ class MenuBar(QMenuBar):
                 when=self._has_cad_source,
                 is_on=partial(self._is_as_fine, fineness),
             )
+        self._add(
+            "Export…",
+            lambda: window.dialogs.open_export(),
+            "Ctrl+E",
+            when=lambda: bool(self.workshop.project.product.parts),
+        )
         self._add("Render…", window.open_render, "Ctrl+R")
         self._add("Turntable…", window.open_turntable)
         self._add("Add shots…", window.add_shots)

@@ -66,7 +66,7 @@ class Viewport(QWidget):
         The caption was double-clicked.
     resized
         It has another size.
-    material_wanted
+    material_wanted, export_wanted
         The board is to show the material of what is selected.
     """
 
@@ -75,6 +75,7 @@ class Viewport(QWidget):
     measured = pyqtSignal(float)
     fill_wanted = pyqtSignal()
     material_wanted = pyqtSignal()
+    export_wanted = pyqtSignal()
     resized = pyqtSignal()
 
     def __init__(self, workshop: Workshop, work: ProductWork):

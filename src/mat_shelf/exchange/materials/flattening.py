@@ -15,22 +15,22 @@ from mat_shelf.exchange.materials.direct_images import DirectImage, direct_feeds
 from mat_shelf.exchange.materials.flat_product import FlatMaterial, FlatPart, FlatProduct, needs_maps, plain
 from mat_shelf.exchange.materials.mark_sheets import mark_sheets
 from mat_shelf.exchange.supplies import prepare_supplies
+from mat_shelf.exchange.unwrap_cache import FILLED, unwrapped
 from mat_shelf.fills.vessel import VesselError
 from mat_shelf.geometry.adjacency import face_areas
 from mat_shelf.geometry.mesh import Mesh, MeshError
 from mat_shelf.geometry.pose import posed
-from mat_shelf.geometry.unwrap import unwrap
 from mat_shelf.patterns.step import PatternContext
 from mat_shelf.rendering.baking import bake
 from mat_shelf.scene.poured_liquids import poured_liquid
 from mat_shelf.system.bounded import KEPT
 
-FILLED = 0.64
-"""Share of a square atlas that charts usually cover."""
 _SMALLEST = 64
 _EVEN = 1 / 512
 """Largest difference within a map that is taken for none."""
 _EVEN_SLOPE = 0.004
+_SKIPPED = 13
+"""Texels from one that is looked at first to the next, along each side."""
 
 
 def flattened(
@@ -91,7 +91,7 @@ def flattened(
     needing = [part for part in parts if baked[part.id]]
     spans = {part.id: _span(stands[part.id]) for part in needing}
     texel = max(spans.values(), default=1.0) / size
-    meshes = _unwrapped(needing, assets, stands, texel, notes, progress)
+    meshes = _unwrapped(needing, assets, notes, progress)
     made: dict[tuple[str, str], FlatMaterial] = {}
     for number, part in enumerate(needing):
         for material in baked[part.id]:
@@ -185,7 +185,7 @@ def _side(span: float, texel: float, size: int) -> int:
     return int(min(max(2 ** np.ceil(np.log2(max(wanted, 1)) - 0.25), _SMALLEST), size))
 
 
-def _unwrapped(parts, assets, stands, texel: float, notes: list[str], progress) -> dict[str, Mesh]:
+def _unwrapped(parts, assets, notes: list[str], progress) -> dict[str, Mesh]:
     """Meshes of parts with texture coordinates in the unit square, in their own frames."""
     meshes, missing = {}, []
     for part in parts:
@@ -205,9 +205,7 @@ def _unwrapped(parts, assets, stands, texel: float, notes: list[str], progress) 
             return not stop
 
         futures = {
-            part.id: threads.submit(
-                unwrap, assets.meshes[part.mesh], texel / max(part.pose.scale, 1e-9), lambda: not stop
-            )
+            part.id: threads.submit(unwrapped, assets.meshes[part.mesh], part.mesh, lambda: not stop)
             for part in missing
         }
         for part in missing:
@@ -216,7 +214,7 @@ def _unwrapped(parts, assets, stands, texel: float, notes: list[str], progress) 
                 with suppress(TimeoutError):
                     futures[part.id].exception(timeout=0.1)
             try:
-                meshes[part.id] = futures[part.id].result()[0]
+                meshes[part.id] = futures[part.id].result()
             except MeshError as fault:
                 stop.append(True)
                 raise MeshError(f"part '{part.name}': {fault}") from None
@@ -229,19 +227,26 @@ def _baked(material: Material, part: Part, mesh: Mesh, side: int, assets: Assets
     found = bake(recipe, part, mesh, side, context, assets.geometry_maps, assets.faces, progress)
     constants, maps = {}, {}
     for name, values in found.maps.items():
+        if _varies(name, values[::_SKIPPED, ::_SKIPPED][found.covered[::_SKIPPED, ::_SKIPPED]]):
+            maps[name] = values  # as a few texels tell
+            continue
         seen = values[found.covered]
-        if name == "normal":
-            if np.abs(seen[:, :2]).max() > _EVEN_SLOPE:
-                maps[name] = values
-        elif name == "height":
-            if float(np.ptp(seen)) > 0:
-                maps[name] = values
-        elif float(np.ptp(seen, axis=0).max()) <= _EVEN * max(float(np.abs(seen).max()), 1.0):
+        if _varies(name, seen):
+            maps[name] = values
+        elif name not in ("normal", "height"):
             middle = seen.mean(axis=0)
             constants[name] = tuple(map(float, middle)) if middle.ndim else float(middle)
-        else:
-            maps[name] = values
     return FlatMaterial(f"{material.name} on {part.name}", plain(recipe).with_(**_clipped(constants)), material, maps)
+
+
+def _varies(name: str, seen: np.ndarray) -> bool:
+    """True if a map is not the same all over."""
+    if not len(seen):
+        return False
+    if name == "normal":
+        return bool(np.abs(seen[:, :2]).max() > _EVEN_SLOPE)
+    least = 0.0 if name == "height" else _EVEN * max(float(np.abs(seen).max()), 1.0)
+    return float(np.ptp(seen, axis=0).max()) > least
 
 
 def _clipped(constants: dict) -> dict:

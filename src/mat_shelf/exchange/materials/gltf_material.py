@@ -107,7 +107,7 @@ class GltfMaterial:
         if np.ndim(opacity) == 2 or opacity < 1:
             self.made["alphaMode"] = "BLEND"
         if color.ndim == 1 and np.ndim(opacity) == 0:
-            made["baseColorFactor"] = [*map(float, color), float(opacity)]
+            made["baseColorFactor"] = [*map(float, np.clip(color, 0, 1)), float(opacity)]
         elif np.ndim(opacity) == 0:
             made["baseColorFactor"] = [1.0, 1.0, 1.0, float(opacity)]
             made["baseColorTexture"] = self._pixels("base colour", [color], True)
@@ -258,12 +258,13 @@ def base_of(value: Callable[[str], np.ndarray], is_clear: bool, has_volume: bool
         has_depth = float(value("transmission_depth")) > 0
         color = np.ones(3, np.float32) if has_depth and has_volume else value("transmission_color")
     else:
-        color = value("base_color") * wide("base_weight")
+        color, weight = value("base_color"), wide("base_weight")
+        color = color if np.all(weight == 1) else color * weight
         share = wide("subsurface_weight") * (1 - wide("base_metalness"))
         if np.max(share) > 0:
             color = color * (1 - share) + value("subsurface_color") * share
-    weight = wide("coat_weight")
-    return np.clip(color * (1 - weight + weight * value("coat_color")), 0, 1)
+    weight, tint = wide("coat_weight"), value("coat_color")
+    return color if np.max(weight) <= 0 or np.min(tint) >= 1 else color * (1 - weight + weight * tint)
 
 
 def can_keep_images(images: dict[str, DirectImage], recipe: Recipe) -> bool:

@@ -40,6 +40,7 @@ class PartMenu(Tool):
             menu.addMenu(self._others(menu))
             add("Copy material\tCtrl+C", workshop.copy_material, bool(material))
             add("Paste material\tCtrl+V", workshop.paste_material, workshop.copied is not None)
+            add("Export…\tCtrl+E", viewport.export_wanted.emit)
             menu.addSeparator()
             add("Frame\tF", lambda: viewport.frame_part(part_id))
             if place is not None:
