@@ -56,7 +56,7 @@ def run(options) -> None:
     )
     if baked_names(project):
         warm_up_now(sys.stderr)
-    for line in exporting.losses_of(project, choices):
+    for line in exporting.losses_of(project, assets, choices):
         print(f"{line}.", file=sys.stderr)
     try:
         for note in exporting.export(options.output, project, assets, choices, percent):

@@ -1,4 +1,4 @@
-"""What can be exported from a session: the product, some parts, materials, swatches of the library."""
+"""Exports that a session offers: the product, some parts, materials, swatches of the library."""
 
 from collections.abc import Callable, Sequence
 from typing import NamedTuple
@@ -51,7 +51,7 @@ class ExportSubject(NamedTuple):
 
 
 def export_subjects(session: Session, materials: Sequence[Material] = ()) -> list[ExportSubject]:
-    """What can be exported now, the likeliest first.
+    """Subjects of an export, the likeliest first.
 
     Parameters
     ----------

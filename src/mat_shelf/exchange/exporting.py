@@ -175,13 +175,15 @@ def with_material_alone(project: Project, material: Material, assets: Assets) ->
     return new_project(product, (alone, *variants), (SHEET, SHEET, SHEET)), both
 
 
-def losses_of(project: Project, choices: ExportChoices) -> list[str]:
+def losses_of(project: Project, assets: Assets, choices: ExportChoices) -> list[str]:
     """Lines about what an export of a project will lose.
 
     Parameters
     ----------
     project : Project
         What is exported.
+    assets : Assets
+        Its files.
     choices : ExportChoices
         Choices.
 
@@ -193,6 +195,10 @@ def losses_of(project: Project, choices: ExportChoices) -> list[str]:
     if choices.format == "swatch":
         return []
     lines = losses.product_losses(project, form.losses)
+    if choices.format == "mtlx" and not choices.uses_maps:
+        from mat_shelf.exchange.materials.materialx_writer import notes_on
+
+        return [*lines, *(f"{note[0].upper()}{note[1:]}" for note in notes_on(_worn(project, choices), assets))]
     baked = losses.baked_names(project)
     if baked and (form.is_baked or choices.uses_maps):
         lines.append(f"Patterns become maps of {choices.size} texels at most: {losses.some(baked)}")
@@ -298,14 +304,19 @@ def export(
     return []
 
 
+def _worn(project: Project, choices: ExportChoices) -> list[Material]:
+    """Materials of what is to be seen, with their variants where those are wanted."""
+    worn = {i for part in project.product.parts if not part.is_hidden for i in part.worn()}
+    if choices.has_variants:
+        worn |= {variant.id for i in list(worn) for variant in project.variants_of(i)}
+    return [material for material in project.materials if material.id in worn]
+
+
 def _export_materialx(path: Path, project: Project, assets: Assets, choices: ExportChoices, progress) -> list[str]:
     from mat_shelf.exchange.materials.materialx_writer import write_materials, write_product
 
     if not choices.uses_maps:
-        worn = {i for part in project.product.parts if not part.is_hidden for i in part.worn()}
-        if choices.has_variants:
-            worn |= {variant.id for i in list(worn) for variant in project.variants_of(i)}
-        return write_materials(path, [m for m in project.materials if m.id in worn], assets, choices.size)[1]
+        return write_materials(path, _worn(project, choices), assets, choices.size)[1]
     flat = flattened(project, assets, choices.size, progress, with_variants=False)
     if not progress("Writing", 0, 0):
         raise InterruptedError("cancelled")

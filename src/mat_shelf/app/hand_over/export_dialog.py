@@ -90,6 +90,7 @@ class ExportDialog(FileJobDialog):
         grid.setVerticalSpacing(10)
         grid.setColumnStretch(1, 1)
         grid.setColumnStretch(3, 1)
+        grid.setColumnMinimumWidth(0, 84)
         grid.setColumnMinimumWidth(2, 84)  # so that nothing moves when another format has other choices
         self.labels = {}
         for words, box, place in (
@@ -139,7 +140,7 @@ class ExportDialog(FileJobDialog):
 
     @property
     def subject(self) -> ExportSubject:
-        """What is to be exported."""
+        """The subject that is chosen."""
         return self.subjects[max(self.subject_box.currentIndex(), 0)]
 
     @property
@@ -209,7 +210,7 @@ class ExportDialog(FileJobDialog):
         """Says what changes, and about how large it gets."""
         choices, lines, size = self.choices(), {}, 0
         for item in self.items():
-            lines |= dict.fromkeys(losses_of(item.project, choices))
+            lines |= dict.fromkeys(losses_of(item.project, item.assets, choices))
             size += estimated_bytes(item.project, item.assets, choices)
         rows = "".join(f"<li>{escape(line)}.</li>" for line in lines)
         style = "margin-left: -26px; margin-top: 0; margin-bottom: 0"
@@ -268,4 +269,6 @@ class ExportDialog(FileJobDialog):
 def _size(count: int) -> str:
     if count >= 1 << 30:
         return f"{count / (1 << 30):.1f} GB"
-    return f"{count / (1 << 20):.0f} MB" if count >= 10 << 20 else f"{count / (1 << 20):.1f} MB"
+    if count >= 1 << 20:
+        return f"{count / (1 << 20):.0f} MB" if count >= 10 << 20 else f"{count / (1 << 20):.1f} MB"
+    return f"{max(count >> 10, 1)} kB"

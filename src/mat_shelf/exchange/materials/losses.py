@@ -1,4 +1,4 @@
-"""What formats cannot say of a material, told before it is written."""
+"""Losses of materials in the formats that they are written in, told before."""
 
 from collections.abc import Iterable, Sequence
 

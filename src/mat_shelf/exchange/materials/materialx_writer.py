@@ -294,6 +294,26 @@ def write_materials(
     return writer.save(), writer.notes
 
 
+def notes_on(materials: Iterable[Material], assets: Assets) -> list[str]:
+    """Differences of materials that are written with their patterns as nodes.
+
+    Parameters
+    ----------
+    materials : iterable of Material
+        The materials.
+    assets : Assets
+        Files that their patterns show.
+
+    Returns
+    -------
+    list of str
+    """
+    writer = MaterialxWriter(Path("notes.mtlx"), assets, size=4)
+    for material in materials:
+        writer.add_material(material)
+    return writer.notes
+
+
 def write_product(path: Path, product: FlatProduct, assets: Assets) -> tuple[list[Path], list[str]]:
     """Writes the materials of a product with baked maps, and which part wears which.
 

@@ -50,9 +50,9 @@ class Naming(NamedTuple):
 
 
 NAMINGS = {
-    "inputs": Naming("By input: base_color, specular_roughness", {}),
-    "common": Naming("Common: BaseColor, Roughness, Metallic", COMMON_NAMES),
-    "packed": Naming("Packed: OcclusionRoughnessMetallic", COMMON_NAMES, is_packed=True),
+    "inputs": Naming("By input (base_color)", {}),
+    "common": Naming("Common (BaseColor)", COMMON_NAMES),
+    "packed": Naming("Packed (roughness, metal)", COMMON_NAMES, is_packed=True),
 }
 
 
