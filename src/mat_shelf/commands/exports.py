@@ -99,7 +99,7 @@ def swatch_subjects(session: Session, swatches: Sequence[Swatch]) -> list[Export
     """
     label = f"Swatch: {swatches[0].name}" if len(swatches) == 1 else f"{len(swatches)} swatches"
 
-    def items() -> list[ExportItem]:
+    def _found() -> list[ExportItem]:
         materials = [Material(id=s.id, name=s.name, family=s.family, recipe=s.recipe) for s in swatches]
         held = Assets()
         for swatch in swatches:
@@ -110,7 +110,7 @@ def swatch_subjects(session: Session, swatches: Sequence[Swatch]) -> list[Export
                     session.said.emit(f"An image of {swatch.name} was left out: {fault}.")
         return _items(session, materials, held)
 
-    return [ExportSubject(label, "material", items, len(swatches))]
+    return [ExportSubject(label, "material", _found, len(swatches))]
 
 
 def _items(session: Session, materials: Sequence[Material], assets: Assets) -> list[ExportItem]:

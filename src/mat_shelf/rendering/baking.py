@@ -147,7 +147,7 @@ def bake(
     facing = face_normals(stood)
     covered = np.zeros(size * size, bool)
 
-    def fill(row: int) -> None:
+    def _fill(row: int) -> None:
         """Bakes some rows."""
         texels = np.arange(row * size, min(row + _ROWS, size) * size)
         rays = np.zeros((len(texels), 3), np.float32)
@@ -188,7 +188,7 @@ def bake(
                 maps["height"][index] = height
 
     with ThreadPoolExecutor(usable_processors(), initializer=lower_priority) as threads:
-        rows = {row: threads.submit(fill, row) for row in range(0, size, _ROWS)}
+        rows = {row: threads.submit(_fill, row) for row in range(0, size, _ROWS)}
         for row, done in rows.items():
             if not progress(row, size):
                 threads.shutdown(cancel_futures=True)

@@ -250,7 +250,7 @@ def base_of(value: Callable[[str], np.ndarray], is_clear: bool, has_volume: bool
     (3,) or (N, N, 3) float32
     """
 
-    def wide(name: str) -> np.ndarray:
+    def _wide(name: str) -> np.ndarray:
         found = value(name)
         return found[..., None] if np.ndim(found) == 2 else found
 
@@ -258,12 +258,12 @@ def base_of(value: Callable[[str], np.ndarray], is_clear: bool, has_volume: bool
         has_depth = float(value("transmission_depth")) > 0
         color = np.ones(3, np.float32) if has_depth and has_volume else value("transmission_color")
     else:
-        color, weight = value("base_color"), wide("base_weight")
+        color, weight = value("base_color"), _wide("base_weight")
         color = color if np.all(weight == 1) else color * weight
-        share = wide("subsurface_weight") * (1 - wide("base_metalness"))
+        share = _wide("subsurface_weight") * (1 - _wide("base_metalness"))
         if np.max(share) > 0:
             color = color * (1 - share) + value("subsurface_color") * share
-    weight, tint = wide("coat_weight"), value("coat_color")
+    weight, tint = _wide("coat_weight"), value("coat_color")
     return color if np.max(weight) <= 0 or np.min(tint) >= 1 else color * (1 - weight + weight * tint)
 
 

@@ -95,7 +95,7 @@ def write_maps(
     scheme = NAMINGS[naming]
     written = []
 
-    def keep(key: str, pixels: np.ndarray, ending: str = "png") -> None:
+    def _keep(key: str, pixels: np.ndarray, ending: str = "png") -> None:
         path = folder / f"{plain}_{scheme.names.get(key, key)}.{ending}"
         write(path, pixels)
         written.append(path)
@@ -110,22 +110,22 @@ def write_maps(
                 np.ones(side) if rough is None else rough,
                 np.zeros(side) if metal is None else metal,
             ]
-            keep("OcclusionRoughnessMetallic", _whole(np.stack(planes, axis=2), 8))
+            _keep("OcclusionRoughnessMetallic", _whole(np.stack(planes, axis=2), 8))
         opacity, color = rest.get("geometry_opacity"), rest.get("base_color")
         if opacity is not None and color is not None:
             del rest["geometry_opacity"], rest["base_color"]
             shown = np.concatenate([encode_srgb(np.clip(color, 0, 1)), opacity[..., None]], axis=2)
-            keep("base_color", _whole(shown, 8))
+            _keep("base_color", _whole(shown, 8))
     for key, values in rest.items():
         if key in FLOATS:
-            keep(key, values.astype(np.float32), "exr")
+            _keep(key, values.astype(np.float32), "exr")
         elif key.endswith("color"):
-            keep(key, _whole(encode_srgb(np.clip(values, 0, 1)), 8))
+            _keep(key, _whole(encode_srgb(np.clip(values, 0, 1)), 8))
         elif key == "normal":
             upright = values * np.float32([1, -1, 1]) if green_down else values
-            keep(key, _whole((upright + 1) / 2, 16))
+            _keep(key, _whole((upright + 1) / 2, 16))
         else:
-            keep(key, _whole(values / max(float(values.max()), 1.0), 16))
+            _keep(key, _whole(values / max(float(values.max()), 1.0), 16))
     return written
 
 
