@@ -18,15 +18,18 @@ CONTROL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftM
 
 
 def picture_of(qtbot, window, fine: bool = True, samples: int = 2) -> np.ndarray:
-    """The newest picture that shows the newest edit, at the pane's full size, (H, W, 3) uint8.
+    """The newest picture that shows the newest edit, in the shape of the pane, (H, W, 3) uint8.
 
     A fine one has at least that many samples.
     """
 
     def is_there():
-        frame = window.viewport.frame
+        frame, room = window.viewport.frame, window.viewport.picture_rect
         if frame is None or frame.revision != window.viewport.revision:
             return False
+        height, width = frame.first_hits.part.shape
+        if abs(width * room.height() / max(height * room.width(), 1) - 1) > 0.03:
+            return False  # it is of the pane's size of before
         return not fine or (not frame.is_coarse and frame.samples >= samples)
 
     qtbot.waitUntil(is_there, timeout=120_000)

@@ -160,7 +160,7 @@ NEW_FIELDS = {
 """The fields that came with each schema, which older projects are without."""
 
 
-@pytest.mark.parametrize("schema", range(1, 14))
+@pytest.mark.parametrize("schema", range(1, 15))
 def test_projects_of_every_older_schema_open(schema):
     """What they hold is kept, and what is new is as it was before it could be chosen."""
     from mat_shelf.document.migration import migrated
@@ -177,7 +177,7 @@ def test_projects_of_every_older_schema_open(schema):
     whole["light"] = [light for fields in old["sets"] for light in fields["lights"]]
     whole["camera"] = [view["camera"] for view in old["views"]]
     whole["backdrop"] = [fields["backdrop"] for fields in old["sets"]]
-    for new in range(schema + 1, 15):
+    for new in range(schema + 1, 16):
         for kind, names in NEW_FIELDS.get(new, {}).items():
             for fields in whole[kind]:
                 for name in names:
@@ -193,7 +193,7 @@ def test_projects_of_every_older_schema_open(schema):
     if schema < 10:
         old["reference"] = image
     opened = Project.model_validate(migrated(old))
-    assert opened.schema_version == 14 and opened.materials == materials
+    assert opened.schema_version == 15 and opened.materials == materials
     if schema < 10:
         assert opened.reference.name == "photo.png" and opened.reference.image.model_dump() == image
     assert opened.product == project.product and opened.sets == project.sets
@@ -240,6 +240,6 @@ def test_projects_of_schema_7_keep_how_they_touch_and_glow():
     assert found["red"].recipe.emission_luminance == pytest.approx(212.6, abs=0.1)  # CIE Y of Rec.709's red
     assert found["red"].owns("emission_luminance") and found["solid"].owns("contact")
     swatch = migrated_swatch({"schema_version": 5, "id": "x", "name": "X", "recipe": whole(**clear)})
-    assert swatch["recipe"]["contact"] == "wet" and swatch["schema_version"] == 7
+    assert swatch["recipe"]["contact"] == "wet" and swatch["schema_version"] == 8
     for damaged in ({"materials": [7, None, {"recipe": []}]}, {"materials": "x"}, {"sets": 3}):
         migrated(old | damaged)  # whoever validates it says what is wrong

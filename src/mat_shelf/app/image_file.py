@@ -19,6 +19,7 @@ from mat_shelf.exchange.image_reading import (
     read_page,
     read_svg,
 )
+from mat_shelf.exchange.materials.material_files import MATERIAL_ENDINGS
 from mat_shelf.exchange.texture_set import Taken, recognised
 from mat_shelf.system.file_reader import read_file
 from mat_shelf.system.file_writer import words_of
@@ -32,6 +33,12 @@ def dropped_files(data: QMimeData, *endings: str) -> list[Path]:
     """Files with some endings among what is dragged."""
     paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
     return [path for path in paths if path.suffix.lower() in endings]
+
+
+def dropped_materials(data: QMimeData) -> list[Path]:
+    """Files and folders that materials may come out of, among what is dragged."""
+    paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
+    return [path for path in paths if path.suffix.lower() in MATERIAL_ENDINGS or path.is_dir()]
 
 
 class SeveralLayersError(Exception):

@@ -19,6 +19,7 @@ from mat_shelf.app.image_file import dropped_files
 from mat_shelf.app.library.library_pane import LibraryPane
 from mat_shelf.app.library.library_panel import LibraryPanel
 from mat_shelf.app.library.materials_panel import MaterialsPanel
+from mat_shelf.app.library.swatch_drag import dragged_wearable
 from mat_shelf.app.marks.marks_board import MarksBoard
 from mat_shelf.app.materials.materials_board import MaterialsBoard
 from mat_shelf.app.menu.dialogs import Dialogs
@@ -51,13 +52,16 @@ from mat_shelf.document.mark import Mark
 from mat_shelf.document.material import Material
 from mat_shelf.document.product import Part
 from mat_shelf.exchange.assets import Assets
+from mat_shelf.exchange.materials.material_files import MATERIAL_ENDINGS
 from mat_shelf.exchange.models.formats import MODEL_ENDINGS
 from mat_shelf.exchange.product_import import empty_project
 from mat_shelf.exchange.project_file import PROJECT_ENDING
 from mat_shelf.exchange.recovery import Recovery
 from mat_shelf.exchange.swatch_file import SWATCH_ENDING
 
-DROPPED = (PROJECT_ENDING, SWATCH_ENDING, ".exr", ".hdr", *MODEL_ENDINGS)
+MATERIALS_ALONE = (".mtlx", ".zip")
+"""Endings of files that hold materials and no model."""
+DROPPED = (PROJECT_ENDING, SWATCH_ENDING, ".exr", ".hdr", *MATERIALS_ALONE, *MODEL_ENDINGS)
 
 
 class Window(QMainWindow):
@@ -279,7 +283,7 @@ class Window(QMainWindow):
         if path is None:
             return
         event.acceptProposedAction()
-        swatches = dropped_files(event.mimeData(), SWATCH_ENDING)
+        swatches = dropped_files(event.mimeData(), SWATCH_ENDING, *MATERIALS_ALONE)
         if swatches:
             self.workshop.take_swatches(swatches)
             return
@@ -293,6 +297,8 @@ class Window(QMainWindow):
 
     def _dropped_file(self, data: QMimeData) -> Path | None:
         """A project, model, swatch or room picture that is dragged, if one is."""
+        if dragged_wearable(data) is not None:
+            return None  # a swatch on its way to a part; its file is for other windows
         return next(iter(dropped_files(data, *DROPPED)), None)
 
     def _show_effects(self) -> None:
@@ -383,6 +389,13 @@ class Window(QMainWindow):
         chosen, _ = QFileDialog.getOpenFileName(self, "Import model", self.files.folder(), MODEL_FILES)
         if chosen:
             self.model_import.start(Path(chosen))
+
+    def choose_materials(self) -> None:
+        """Asks for files of materials, and puts what is in them into the library."""
+        kinds = f"Materials ({' '.join(f'*{ending}' for ending in MATERIAL_ENDINGS)})"
+        chosen, _ = QFileDialog.getOpenFileNames(self, "Import materials", self.files.folder(), kinds)
+        if chosen:
+            self.workshop.take_swatches([Path(name) for name in chosen])
 
     def _tell_shapes(self, text: str) -> None:
         if text:

@@ -9,6 +9,7 @@ from mat_shelf.cli import (
     demo,
     export,
     fill,
+    import_material,
     import_model,
     measure,
     new_demo,
@@ -23,9 +24,23 @@ from mat_shelf.system.fault_log import log_fault, plain_streams
 from mat_shelf.system.file_writer import words_of
 from mat_shelf.system.user_folders import ensure_home
 
-COMMANDS = (demo, open, new_demo, import_model, render, turntable, fill, bake, measure, export, prepare, bench)
+COMMANDS = (
+    demo,
+    open,
+    new_demo,
+    import_model,
+    import_material,
+    render,
+    turntable,
+    fill,
+    bake,
+    measure,
+    export,
+    prepare,
+    bench,
+)
 """Modules of the commands, in the order of the help; each has NAME, HELP, `add_arguments` and `run`."""
-_READING = (demo, open, import_model, render, turntable, fill, bake, export, measure)
+_READING = (demo, open, import_model, import_material, render, turntable, fill, bake, export, measure)
 
 
 def main(arguments: list[str] | None = None) -> int:

@@ -13,12 +13,16 @@ from mat_shelf.document.parameter import explain
 from mat_shelf.document.pattern import Feed, Pattern
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.document.swatch import OVERLAYS, OWN_PATTERNS, Swatch
+from mat_shelf.exchange.materials.material_files import MaterialFileError, read_material_file, swatches_of
 from mat_shelf.exchange.models.mesh_glb import digest
 from mat_shelf.exchange.package import PackageError
-from mat_shelf.exchange.swatch_file import open_swatch, swatch_pictures
+from mat_shelf.exchange.swatch_file import SWATCH_ENDING, open_swatch, swatch_pictures
 from mat_shelf.library.library import Library, LibraryEntry, LibraryError
 
 _NONE: Mapping[str, bytes] = MappingProxyType({})
+
+
+_MOST_NAMED = 5
 
 
 class LibraryCommands:
@@ -135,45 +139,35 @@ class LibraryCommands:
             self.said.emit(f"{free} saved to the library.")
 
     def take_swatches(self, paths: Sequence[Path]) -> None:
-        """Puts swatches from files into the library, under free names; says which could not be read.
+        """Puts the materials of files into the library, under free names; says which could not be read, and why.
 
         Parameters
         ----------
         paths : sequence of Path
-            Swatch packages.
+            Swatch packages, or files or folders that `material_files` reads.
         """
 
-        def work() -> list[tuple[Path, tuple[Swatch, dict[str, bytes]] | PackageError]]:
-            """Read the files.
+        def _work() -> list:
+            return [one for path in paths for one in _read(path)]
 
-            Returns
-            -------
-            list of (Path, swatch and its images, or what is wrong)
-            """
-            return [(path, _read(path)) for path in paths]
-
-        def failed(fault: Exception) -> None:
-            """Say why they cannot be read.
-
-            Parameters
-            ----------
-            fault : Exception
-                What happened.
-            """
+        def _failed(fault: Exception) -> None:
             if not isinstance(fault, MemoryError):
                 raise fault
-            self.said.emit("Not taken: there is not enough memory for these swatches.")
+            self.said.emit("Not taken: there is not enough memory for these materials.")
 
-        self.aside(work, self._add_swatches, failed)
+        self.aside(_work, self._add_swatches, _failed)
 
     def _add_swatches(self, read: list) -> None:
         """Adds swatches that were read to the library, and says what was not."""
-        taken, faults = [], []
+        taken, faults, notes = [], [], []
         entries = self.library_entries()
         ids, names = {entry.id for entry in entries}, FreeNames({entry.name for entry in entries})
         for path, found in read:
             try:
-                if isinstance(found, PackageError):
+                if isinstance(found, str):
+                    notes.append(f"{path.name}: {found}")
+                    continue
+                if isinstance(found, Exception):
                     raise found
                 swatch, pictures = found
                 known = swatch.id in ids
@@ -181,14 +175,19 @@ class LibraryCommands:
                 if swatch.parent is not None and swatch.parent not in ids:
                     swatch = swatch.with_(parent=None, own=())
                 self.library.add(swatch, pictures)
-            except (PackageError, LibraryError) as fault:
-                faults.append(f"{path.name}: {fault}")
+            except (PackageError, MaterialFileError, LibraryError) as fault:
+                about = "" if str(fault).startswith(path.name) else f"{path.name}: "
+                faults.append(f"{about}{fault}")
                 continue
             ids.add(swatch.id)
             taken.append(swatch.name)
         if taken:
             self.library_changed.emit()
-            self.said.emit(f"In the library now: {', '.join(taken)}.")
+            shown = ", ".join(taken[:_MOST_NAMED])
+            more = f" and {len(taken) - _MOST_NAMED} more" if len(taken) > _MOST_NAMED else ""
+            self.said.emit(f"In the library now: {shown}{more}.{f' {notes[0]}.' if notes else ''}")
+        for note in notes[1:]:
+            self.said.emit(f"{note}.")
         for fault in faults:
             self.said.emit(f"Not taken: {fault}")
 
@@ -357,12 +356,19 @@ def _shown_by(recipe: Recipe, pattern_id: str) -> Recipe:
     return made.with_feed(feed)
 
 
-def _read(path: Path) -> tuple[Swatch, dict[str, bytes]] | PackageError:
-    """A swatch and its images out of a file, or what is wrong with that."""
+def _read(path: Path) -> list[tuple[Path, object]]:
+    """Swatches of a file, each with its images; notes, and what is wrong with it."""
     try:
-        return open_swatch(path), swatch_pictures(path)
-    except PackageError as fault:
-        return fault
+        if path.suffix.lower() == SWATCH_ENDING:
+            return [(path, (open_swatch(path), swatch_pictures(path)))]
+        found = read_material_file(path)
+    except (PackageError, MaterialFileError) as fault:
+        return [(path, fault)]
+    read: list[tuple[Path, object]] = []
+    for swatch in swatches_of(found):
+        shown = {image.digest for image in swatch.recipe.pictures()}
+        read.append((path, (swatch, {key: found.images[key] for key in shown if key in found.images})))
+    return [*read, *((path, note) for note in found.notes)]
 
 
 def _told(fault: Exception) -> str:

@@ -243,6 +243,10 @@ class Library:
             for swatch in swatches:
                 enter(index, swatch, 0)
 
+    def file_of(self, swatch_id: str) -> Path:
+        """File of a swatch."""
+        return self._path(swatch_id)
+
     def _path(self, swatch_id: str) -> Path:
         return self.folder / f"{swatch_id}{SWATCH_ENDING}"
 

@@ -1,9 +1,10 @@
 """The library down the left edge: search, families and swatches with their pictures."""
 
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import QSettings, Qt, pyqtSignal
+from PyQt6.QtCore import QSettings, Qt, QUrl, pyqtSignal
 from PyQt6.QtGui import QDrag
 from PyQt6.QtWidgets import (
     QAbstractItemView,
@@ -18,7 +19,7 @@ from PyQt6.QtWidgets import (
     QVBoxLayout,
 )
 
-from mat_shelf.app.image_file import FLATTENED, PICTURE_ENDINGS, dropped_files, read_images
+from mat_shelf.app.image_file import FLATTENED, PICTURE_ENDINGS, dropped_files, dropped_materials, read_images
 from mat_shelf.app.job import Job
 from mat_shelf.app.library.compare_dialog import CompareDialog
 from mat_shelf.app.library.describe_dialog import DescribeDialog
@@ -38,21 +39,34 @@ from mat_shelf.patterns.ready import Ready
 
 
 class _SwatchList(QListView):
-    """Swatches are dragged out of it; a material of the project, and images, that are dropped here are saved.
+    """Swatches are dragged out of it; a material of the project, files of materials and images are dropped on it.
 
     Signals
     -------
     dropped : str
         Id of the material.
-    images_dropped : list of Path
+    images_dropped, materials_dropped : list of Path
+
+    Attributes
+    ----------
+    file_of : callable (str) -> Path
+        File of a swatch, by its id.
     """
 
     dropped = pyqtSignal(str)
     images_dropped = pyqtSignal(list)
+    materials_dropped = pyqtSignal(list)
+
+    def __init__(self, file_of: Callable[[str], Path]):
+        super().__init__()
+        self.file_of = file_of
 
     def dragEnterEvent(self, event) -> None:
-        what = dragged_wearable(event.mimeData())
-        if (what is not None and what.kind == "material") or dropped_files(event.mimeData(), *PICTURE_ENDINGS):
+        data, what = event.mimeData(), dragged_wearable(event.mimeData())
+        if what is not None:
+            if what.kind == "material":
+                event.acceptProposedAction()
+        elif dropped_files(data, *PICTURE_ENDINGS) or dropped_materials(data):
             event.acceptProposedAction()
 
     def dragMoveEvent(self, event) -> None:
@@ -60,9 +74,15 @@ class _SwatchList(QListView):
 
     def dropEvent(self, event) -> None:
         what = dragged_wearable(event.mimeData())
-        if what is not None and what.kind == "material":
+        if what is not None:
+            if what.kind == "material":
+                event.acceptProposedAction()
+                self.dropped.emit(what.id)
+            return
+        materials = dropped_materials(event.mimeData())
+        if materials:
             event.acceptProposedAction()
-            self.dropped.emit(what.id)
+            self.materials_dropped.emit(materials)
             return
         images = dropped_files(event.mimeData(), *PICTURE_ENDINGS)
         if images:
@@ -76,7 +96,10 @@ class _SwatchList(QListView):
         drag = QDrag(self)
         is_pattern = isinstance(row, Ready) or row.kind == "pattern"
         pattern_id = row.pattern.id if isinstance(row, Ready) else row.id
-        drag.setMimeData(ready_mime(pattern_id) if is_pattern else wearable_mime(Wearable("swatch", row.id)))
+        data = ready_mime(pattern_id) if is_pattern else wearable_mime(Wearable("swatch", row.id))
+        if isinstance(row, LibraryEntry):  # so that it can be dropped on a folder or a letter
+            data.setUrls([QUrl.fromLocalFile(str(self.file_of(row.id)))])
+        drag.setMimeData(data)
         picture = self.model().picture(row)
         if picture is not None:
             drag.setPixmap(picture.scaled(56, 56, transformMode=Qt.TransformationMode.SmoothTransformation))
@@ -104,7 +127,7 @@ class LibraryPanel(QFrame):
         self.search = QLineEdit(clearButtonEnabled=True)
         self.search.setAccessibleName("Search the library")
         self.search.textChanged.connect(self.model.search)
-        self.list = _SwatchList()
+        self.list = _SwatchList(lambda swatch_id: workshop.library.file_of(swatch_id))
         self.list.setAccessibleName("Swatches")
         self.list.setModel(self.model)
         self.list.setItemDelegate(EntryPainter(self.list))
@@ -112,6 +135,7 @@ class LibraryPanel(QFrame):
         self.list.setAcceptDrops(True)
         self.list.dropped.connect(workshop.save_material)
         self.list.images_dropped.connect(self.keep_images)
+        self.list.materials_dropped.connect(workshop.take_swatches)
         self._job: Job | None = None
         self.list.setMouseTracking(True)
         self.list.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)

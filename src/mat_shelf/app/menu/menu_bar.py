@@ -103,6 +103,7 @@ class MenuBar(QMenuBar):
         self._add("Save as…", files.save_as, "Ctrl+Shift+S")
         self._gap()
         self._add("Import model…", window.choose_model, "Ctrl+I")
+        self._add("Import materials…", window.choose_materials)
         again = self._menu.addMenu("Read the model again")
         self._add("As it is now", lambda: window.model_import.read_again(), menu=again, when=self._has_source)
         for fineness in FINENESS:
