@@ -66,11 +66,31 @@ class Fed:
     is_color: bool
 
     def scaled(self, by) -> "Fed":
-        """The same, multiplied."""
+        """The same, multiplied.
+
+        Parameters
+        ----------
+        by : float or (3,) float
+            Factor.
+
+        Returns
+        -------
+        Fed
+        """
         return Fed(self.pattern, self.low * by, self.high * by, self.is_color)
 
     def moved(self, by) -> "Fed":
-        """The same, with something added."""
+        """The same, with something added.
+
+        Parameters
+        ----------
+        by : float or (3,) float
+            Summand.
+
+        Returns
+        -------
+        Fed
+        """
         return Fed(self.pattern, self.low + by, self.high + by, self.is_color)
 
 

@@ -112,7 +112,7 @@ class Tree:
         ]
 
     def input(self, node: Node, name: str) -> "Connection | str | None":
-        """What an input of a node has: a connection, its value as text, or None where it is not there.
+        """Connection or value of an input; None where it has neither.
 
         Parameters
         ----------
