@@ -15,23 +15,32 @@ from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
 
+import gmsh  # noqa: E402
 from fuzzing import damaged  # noqa: E402
 from test_import import written  # noqa: E402
+from test_model_readers import sample_of  # noqa: E402
 
-ENDINGS = ("glb", "obj", "stl", "ply", "step")
+from mat_shelf.demo.desk_set import demo_project  # noqa: E402
+
+ENDINGS = ("glb", "obj", "stl", "ply", "step", "iges", "gltf", "usda", "usdc", "3mf", "mtlx")
 BATCH = 50
 READER = """
 import resource, sys
 from pathlib import Path
+from mat_shelf.exchange.materials.materialx_reader import ReadMaterials, read_materialx
+from mat_shelf.exchange.materials.materialx_tree import MaterialxError
 from mat_shelf.exchange.models.importer import read_model
 from mat_shelf.geometry.mesh import MeshError
 resource.setrlimit(resource.RLIMIT_AS, (8 << 30, 8 << 30))
 for path in map(Path, sys.argv[1:]):
     print("at", path.name, flush=True)
     try:
-        read_model(path)
+        if path.suffix == ".mtlx":
+            read_materialx(path.read_bytes(), lambda file: None, ReadMaterials())
+        else:
+            read_model(path)
         print("mesh", flush=True)
-    except MeshError:
+    except (MeshError, MaterialxError):
         print("message", flush=True)
 """
 
@@ -57,11 +66,30 @@ def run(paths: list[Path], seconds: float) -> Counter:
     return found
 
 
+def sound(folder: Path, ending: str) -> Path:
+    """A small sound file of a format."""
+    if ending == "mtlx":
+        from mat_shelf.exchange.materials.materialx_writer import write_materials
+
+        project, assets = demo_project()
+        write_materials(folder / "sound.mtlx", project.materials[:6], assets, 16)
+        return folder / "sound.mtlx"
+    if ending == "iges":
+        gmsh.initialize(interruptible=False)
+        gmsh.option.setNumber("General.Terminal", 0)
+        gmsh.model.occ.addBox(0, 0, 0, 10, 20, 30)
+        gmsh.model.occ.synchronize()
+        gmsh.write(str(folder / "sound.iges"))
+        gmsh.finalize()
+        return folder / "sound.iges"
+    return sample_of(folder, ending) if ending in ("gltf", "usda", "usdc", "3mf") else written(folder, ending)
+
+
 def main(times: int, endings) -> int:
     worst = 0
     with tempfile.TemporaryDirectory() as folder:
         for ending in endings:
-            whole = written(Path(folder), ending).read_bytes()
+            whole = sound(Path(folder), ending).read_bytes()
             started, found, batch = time.monotonic(), Counter(), []
             for number, data in enumerate(damaged(whole, times, seed=7)):
                 path = Path(folder) / f"{number}.{ending}"

@@ -495,6 +495,13 @@ def show_hand_over(app) -> None:
         board.finish_card.compare_button.click()
         settle(app, window, 4 * SAMPLES)
         window.grab().save(str(FOLDER / "hand-over.png"))
+        dialog = window.dialogs.open_export()
+        dialog.path_field.setText("/home/ada/Desk set.glb")
+        for _ in range(20):
+            app.processEvents()
+            time.sleep(0.02)
+        dialog.grab().save(str(DETAILS / "export.png"))
+        dialog.close()
         workshop.history.saved = workshop.project
         window.close()
 
