@@ -350,3 +350,51 @@ def test_the_command_puts_materials_into_the_library(tmp_path, capsys, monkeypat
     assert "Slate" in names and "Slate 2" in names
     assert main(["import-material", str(tmp_path / "gone.mtlx")]) == 2
     assert swatches_of(read_material_file(tmp_path / "a.mtlx"))[0].family == "Plastic"
+
+
+def test_a_newer_state_of_a_materials_file_is_offered(open_window, small_project, qtbot, tmp_path):
+    """A texture set keeps what was tuned and takes the new image; a document is taken whole; both undo."""
+    folder = tmp_path / "Oak"
+    folder.mkdir()
+    (folder / "oak_BaseColor.png").write_bytes(png(four_colors()))
+    (folder / "oak_Roughness.png").write_bytes(png(np.full((8, 8), 90, np.uint8)))
+    path = tmp_path / "wax.mtlx"
+    write_materials(path, [Material(id="a", name="Wax", recipe=Recipe(base_color=(0.8, 0.1, 0.1)))], Assets())
+    window = open_window(*small_project)
+    workshop = window.workshop
+    window.material_watch._settled.setInterval(150)
+    for what in (folder, path):
+        workshop.take_swatches([what])
+    qtbot.waitUntil(lambda: {"Oak", "Wax"} <= {entry.name for entry in workshop.library.entries()}, timeout=60_000)
+    entries = {entry.name: entry.id for entry in workshop.library.entries()}
+    part = workshop.project.product.parts[0]
+    workshop.wear(part.id, entries["Wax"])
+    workshop.wear(part.id, entries["Oak"])
+
+    def material(name):
+        return next(m for m in workshop.project.materials if m.name == name)
+
+    workshop.tune(material("Oak").id, coat_weight=0.5)
+    before = material("Oak")
+    image = before.recipe.pattern(before.recipe.feed("base_color").pattern).steps[0].picture
+    qtbot.wait(700)
+    assert not window.notice.is_asking  # nothing is newer yet
+    (folder / "oak_BaseColor.png").write_bytes(png(four_colors()[::-1].copy()))
+    qtbot.waitUntil(lambda: window.notice.is_asking, timeout=20_000)
+    assert "Oak was changed since Oak came from it" in window.notice.text.text()
+    window.notice.buttons[0].click()
+    qtbot.waitUntil(lambda: workshop.history.undo_label == "Update from file", timeout=20_000)
+    after = material("Oak")
+    newer = after.recipe.pattern(after.recipe.feed("base_color").pattern).steps[0].picture
+    assert newer.digest != image.digest and workshop.assets.holds(newer.digest)
+    assert after.recipe.coat_weight == 0.5 and after.source_modified > before.source_modified
+    workshop.undo()
+    assert material("Oak").recipe == before.recipe
+    write_materials(path, [Material(id="a", name="Wax", recipe=Recipe(base_color=(0.1, 0.1, 0.8)))], Assets())
+    workshop.update_from_source([material("Wax").id])
+    qtbot.waitUntil(lambda: material("Wax").recipe.base_color == (0.1, 0.1, 0.8), timeout=20_000)
+    path.unlink()
+    said = []
+    workshop.said.connect(said.append)
+    workshop.update_from_source([material("Wax").id])
+    qtbot.waitUntil(lambda: any("was not updated" in words for words in said), timeout=20_000)

@@ -21,6 +21,7 @@ from mat_shelf.app.library.library_panel import LibraryPanel
 from mat_shelf.app.library.materials_panel import MaterialsPanel
 from mat_shelf.app.library.swatch_drag import dragged_wearable
 from mat_shelf.app.marks.marks_board import MarksBoard
+from mat_shelf.app.materials.material_watch import MaterialWatch
 from mat_shelf.app.materials.materials_board import MaterialsBoard
 from mat_shelf.app.menu.dialogs import Dialogs
 from mat_shelf.app.menu.menu_bar import MenuBar
@@ -140,6 +141,7 @@ class Window(QMainWindow):
             self.work, self.notice, self.files.may_leave, lambda: self.dialogs.open_messages(), self
         )
         self.model_import.arrived.connect(lambda: self.stations.show(self.product_board))
+        self.material_watch = MaterialWatch(workshop, self.notice, self)
         self.model_watch = ModelWatch(workshop, self.notice, self.model_import.read_again, self)
         self.board_pane.show_board(self.board)
         boards = {"Product": self.product_board, "Materials": self.board}

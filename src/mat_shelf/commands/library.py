@@ -14,6 +14,7 @@ from mat_shelf.document.pattern import Feed, Pattern
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.document.swatch import OVERLAYS, OWN_PATTERNS, Swatch
 from mat_shelf.exchange.materials.material_files import MaterialFileError, read_material_file, swatches_of
+from mat_shelf.exchange.materials.material_source import source_stamp
 from mat_shelf.exchange.models.mesh_glb import digest
 from mat_shelf.exchange.package import PackageError
 from mat_shelf.exchange.swatch_file import SWATCH_ENDING, open_swatch, swatch_pictures
@@ -61,7 +62,8 @@ class LibraryCommands:
             return False
         parent = self.project.material(material.parent).swatch if material.parent else None
         try:
-            swatch = Swatch(id=new_id("swatch"), name=name, family=family, tags=tags, recipe=material.recipe)
+            source = {"source": material.source, "source_modified": material.source_modified}
+            swatch = Swatch(id=new_id("swatch"), name=name, family=family, tags=tags, recipe=material.recipe, **source)
             above = self.library.swatch(parent) if parent else None
             if above is not None:
                 variant = swatch.with_(parent=parent, own=material.own)
@@ -365,7 +367,9 @@ def _read(path: Path) -> list[tuple[Path, object]]:
     except (PackageError, MaterialFileError) as fault:
         return [(path, fault)]
     read: list[tuple[Path, object]] = []
+    source = {"source": str(path.resolve()), "source_modified": source_stamp(path)}
     for swatch in swatches_of(found):
+        swatch = swatch.with_(**source)
         shown = {image.digest for image in swatch.recipe.pictures()}
         read.append((path, (swatch, {key: found.images[key] for key in shown if key in found.images})))
     return [*read, *((path, note) for note in found.notes)]

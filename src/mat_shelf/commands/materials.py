@@ -282,6 +282,8 @@ class MaterialCommands:
             family=swatch.family,
             recipe=swatch.recipe,
             swatch=swatch.id,
+            source=swatch.source,
+            source_modified=swatch.source_modified,
         )
         for parent in materials:
             if swatch.parent is not None and parent.swatch == swatch.parent:

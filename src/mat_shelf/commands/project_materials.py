@@ -1,10 +1,14 @@
 """Materials of the project as a list: renamed, copied, moved from part to part, replaced, deleted."""
 
 from collections.abc import Sequence
+from pathlib import Path
 
 from mat_shelf.commands.command import command
 from mat_shelf.document.ids import free_name, name_of_copy, new_id
 from mat_shelf.exchange.image_reading import ImageError
+from mat_shelf.exchange.materials.material_files import MaterialFileError
+from mat_shelf.exchange.materials.material_source import newer_recipe, source_stamp
+from mat_shelf.exchange.package import PackageError
 
 
 class ProjectMaterials:
@@ -24,6 +28,55 @@ class ProjectMaterials:
         material = self.selected_material if material_id is None else self.project.material(material_id)
         if material is not None and name.strip() and name.strip() != material.name:
             self.edit("Rename", self.project.with_material(material.with_(name=name.strip()[:120])))
+
+    def update_from_source(self, material_ids: Sequence[str]) -> None:
+        """Brings materials to the state that the files have by now that they came from.
+
+        Parameters
+        ----------
+        material_ids : sequence of str
+            Ids of the materials.
+        """
+        materials = [self.project.material(i) for i in material_ids]
+
+        def _work() -> list:
+            found = []
+            for material in materials:
+                path = Path(material.source or "")
+                try:
+                    stamp = source_stamp(path)
+                    found.append((material, stamp, *newer_recipe(material.recipe, material.name, path)))
+                except (MaterialFileError, PackageError, OSError) as fault:
+                    found.append((material, 0, fault, {}))
+            return found
+
+        def _failed(fault: Exception) -> None:
+            if not isinstance(fault, MemoryError):
+                raise fault
+            self.said.emit("Not updated: there is not enough memory for these materials.")
+
+        self.aside(_work, self._take_newer, _failed)
+
+    def _take_newer(self, found: list) -> None:
+        """Takes recipes that were read anew, in one step."""
+        project, names = self.project, []
+        known = {material.id for material in project.materials}
+        for material, stamp, recipe, images in found:
+            if isinstance(recipe, Exception):
+                self.said.emit(f"{material.name} was not updated: {recipe}.")
+            elif material.id in known:
+                try:
+                    for data in images.values():
+                        self.assets.add_map(data)
+                except ImageError as fault:
+                    self.said.emit(f"{material.name} was not updated: {fault}.")
+                    continue
+                newer = project.material(material.id).tuned(recipe).with_(source_modified=stamp)
+                project = project.with_material(newer)
+                names.append(material.name)
+        if names:
+            self.edit("Update from file", project)
+            self.said.emit(f"Updated from file: {', '.join(names)}.")
 
     def copy_material(self) -> None:
         """Remembers the material on the board, to be pasted on other parts, also of another project."""

@@ -26,11 +26,17 @@ class Variable(Frozen):
     own : tuple of str
         The pieces that a variant keeps for itself; in all others it has its parent's. A piece is a parameter, one
         pattern, feed, row of relief or overlay (``feeds/specular_roughness``), or the order of those (``relief``).
+    source : str or None
+        Path of the file or folder that it came from, whose newer states are offered.
+    source_modified : int
+        When that was last written, as it was read, ns.
     """
 
     recipe: Recipe = Recipe()
     parent: Id | None = None
     own: Annotated[tuple[str, ...], Field(max_length=4000)] = ()
+    source: Annotated[str, Field(max_length=4096)] | None = None
+    source_modified: int = Field(0, ge=0, lt=1 << 63)
 
     @field_validator("own")
     @classmethod

@@ -181,6 +181,8 @@ class MaterialsPanel(QFrame):
             add("Duplicate\tCtrl+D", lambda: workshop.duplicate_material(material.id))
             add("Copy\tCtrl+C", workshop.copy_material, on_board is not None and on_board.id == material.id)
             add("Save to library", lambda: workshop.save_material(material.id))
+            if material.source:
+                add("Update from its file", lambda: workshop.update_from_source([material.id]))
         if chosen:
             add("Export…", lambda: self.export_wanted.emit(chosen))
             menu.addSeparator()

@@ -59,6 +59,7 @@ class ImageRow(QWidget):
         name = picture.name if picture else "no file yet"
         self.name.setText(self.name.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, 320))
         self.per_inch.setEnabled(pyramid is not None)
+        self.per_inch.setVisible(self.work.pattern.placement.projection != "whole uv")  # its size is that of the UVs
         self.make_button.setEnabled(pyramid is not None)
         if pyramid is None:
             self.pixels.setText("missing: choose it again" if picture else "choose an image")

@@ -187,7 +187,7 @@ def _summary(found: ImportedProduct) -> str:
     words = found.words()
     if not words:
         return ""
-    return f" {words[0][0].upper()}{words[0][1:]}" + (f", and {_notes(len(words) - 1)}." if words[1:] else ".")
+    return f" {words[0][0].upper()}{words[0][1:]}" + (f". {_notes(len(words) - 1)}." if words[1:] else ".")
 
 
 def _notes(count: int) -> str:

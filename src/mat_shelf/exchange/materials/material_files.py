@@ -30,7 +30,7 @@ from mat_shelf.patterns.mipmap import Mipmap
 from mat_shelf.system.bounded import FaultError, LimitError, Limits, run_bounded
 
 MATERIAL_ENDINGS = (".mtlx", ".glb", ".gltf", ".usdz", ".usda", ".usdc", ".usd", ".zip", SWATCH_ENDING)
-_IMAGES = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr", ".webp", ".psd")
+IMAGE_ENDINGS = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr", ".webp", ".psd")
 _MOST_FILES = 2000
 _LIMITS = Limits(2 << 30, 4 << 30, 60.0)
 
@@ -67,7 +67,7 @@ def read_material_file(path: Path, progress: Callable[[str], bool] = lambda text
             return _in_folder(path, path.name, progress)
         if path.suffix.lower() == ".zip":
             with tempfile.TemporaryDirectory() as folder:
-                _unpack(path, Path(folder))
+                unpack(path, Path(folder))
                 return _in_folder(Path(folder), path.stem, progress)
         return _checked(_of_file(path, progress), path.name)
     except OSError as fault:
@@ -191,7 +191,7 @@ def _in_folder(folder: Path, name: str, progress) -> ReadMaterials:
     """Materials of all files in a folder that have any; else its images as one texture set."""
     files = sorted(path for path in folder.rglob("*") if path.is_file() and not path.is_symlink())[:_MOST_FILES]
     found, faults = ReadMaterials(), []
-    pictures = [path for path in files if path.suffix.lower() in _IMAGES]
+    pictures = [path for path in files if path.suffix.lower() in IMAGE_ENDINGS]
     for path in files:
         if path.suffix.lower() in (".mtlx", SWATCH_ENDING) or path.suffix.lower() in (".glb", ".gltf", ".usdz"):
             if not progress(path.name):
@@ -239,9 +239,17 @@ def _texture_set(files: list[Path], name: str, found: ReadMaterials, progress) -
     return found
 
 
-def _unpack(path: Path, folder: Path) -> None:
-    """Unpacks what is in a zip as far as it is of use, by plain names within the folder. Raises MaterialFileError."""
-    wanted, total = (*_IMAGES, *MATERIAL_ENDINGS, ".bin"), 0
+def unpack(path: Path, folder: Path) -> None:
+    """Unpacks a zip as far as it is of use, by plain names within a folder. Raises MaterialFileError.
+
+    Parameters
+    ----------
+    path : Path
+        The zip.
+    folder : Path
+        Folder that it is unpacked into.
+    """
+    wanted, total = (*IMAGE_ENDINGS, *MATERIAL_ENDINGS, ".bin"), 0
     try:
         with zipfile.ZipFile(path) as package:
             infos = [info for info in package.infolist() if not info.is_dir()]
