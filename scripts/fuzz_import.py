@@ -51,7 +51,11 @@ def run(paths: list[Path], seconds: float) -> Counter:
     while paths:
         try:
             child = subprocess.run(
-                [sys.executable, "-c", READER, *map(str, paths)], capture_output=True, text=True, timeout=seconds
+                [sys.executable, "-c", READER, *map(str, paths)],
+                capture_output=True,
+                text=True,
+                errors="replace",
+                timeout=seconds,
             )
             lines, ended = child.stdout.splitlines(), child.returncode
         except subprocess.TimeoutExpired as late:

@@ -3,6 +3,7 @@ only those.
 """
 
 import os
+import shutil
 import sys
 import tempfile
 import time
@@ -33,8 +34,8 @@ from mat_shelf.document.project import Project
 from mat_shelf.document.reference import Overlap
 from mat_shelf.document.set import Backdrop
 from mat_shelf.exchange.image_writing import write_image
+from mat_shelf.exchange.materials.texture_files import write_maps
 from mat_shelf.exchange.models.mesh_glb import NamedMesh
-from mat_shelf.exchange.texture_set import write_maps
 from mat_shelf.fills.liquids import LIQUIDS
 from mat_shelf.geometry.mesh import checked
 from mat_shelf.geometry.pose import posed_bounds
@@ -474,6 +475,7 @@ def show_hand_over(app) -> None:
         workshop, work, board = window.workshop, window.hand_over, window.hand_over_board
         window.stations.show(board)
         output = Path(tempfile.gettempdir()) / "Shop images"
+        shutil.rmtree(output, ignore_errors=True)  # what is there would be asked about
         output.mkdir(exist_ok=True)
         board.run.set_folder(output)
         project = workshop.project
