@@ -5,6 +5,7 @@ from collections import Counter
 import MaterialX
 import numpy as np
 import pytest
+from checkers import gltf_issues
 from gltf_samples import four_colors
 from PIL import Image
 from pxr import Usd, UsdGeom, UsdShade, UsdValidation
@@ -21,6 +22,7 @@ from mat_shelf.exchange.materials.materialx_writer import write_materials, write
 from mat_shelf.exchange.materials.openpbr import INPUTS
 from mat_shelf.exchange.models.import_process import import_model
 from mat_shelf.exchange.models.mesh_glb import NamedMesh
+from mat_shelf.exchange.models.product_glb import GlbOptions, export_glb
 from mat_shelf.exchange.models.product_usd import UsdOptions, export_usd
 from mat_shelf.exchange.product_import import product_of
 from mat_shelf.geometry.solids import box
@@ -257,3 +259,20 @@ def test_the_preview_says_what_it_can(tmp_path):
     gauze = read("gauze_on_gauze")
     assert gauze["opacityMode"] == "presence" and "opacity" in gauze
     assert (tmp_path / "a_maps" / "gauze_on_gauze_geometry_opacity.png").exists()
+
+
+@pytest.mark.long
+def test_every_file_of_the_demo_passes_its_checker(demo, tmp_path, standard):
+    """Khronos' validator, `UsdValidation` and `validate()` on all that the demo is exported as."""
+    project, assets = demo
+    export_glb(tmp_path / "demo.glb", project, assets, GlbOptions(size=256))
+    assert gltf_issues(tmp_path / "demo.glb") == []
+    export_usd(tmp_path / "demo.usdz", project, assets, UsdOptions(size=256))
+    stage = Usd.Stage.Open(str(tmp_path / "demo.usdz"))
+    validators = UsdValidation.ValidationRegistry().GetOrLoadAllValidators()
+    found = UsdValidation.ValidationContext(validators).Validate(stage)
+    assert {error.GetName() for error in found} <= {"MissingShaderIdInRegistry"}
+    write_materials(tmp_path / "nodes.mtlx", project.materials, assets, 64)
+    valid(tmp_path / "nodes.mtlx", standard)
+    write_product(tmp_path / "maps.mtlx", flattened(project, assets, 128), assets)
+    valid(tmp_path / "maps.mtlx", standard)

@@ -24,6 +24,7 @@ from mat_shelf.optics.color import luminance
 
 SURFACES = ("open_pbr_surface", "standard_surface", "gltf_pbr", "UsdPreviewSurface")
 _MOST_MATERIALS = 500
+_MM_PER_M = 1000.0
 _STANDARD = {
     "base": "base_weight",
     "base_color": "base_color",
@@ -359,8 +360,8 @@ class _Surface:
                 "transmission_color": self.values.get("base_color", (1.0,) * 3),
             }
         elif clear and depth > 0:
-            self.values["transmission_depth"] = depth
-            self.note("the depth of its colour was taken for millimetres")
+            self.values["transmission_depth"] = depth * _MM_PER_M
+            self.note("the depth of its colour was taken for metres, as in glTF")
         elif clear:
             self.values["transmission_color"] = self.values.get("base_color", (1.0,) * 3)
         scale = self.number(shader, "dispersion", 0.0)
