@@ -59,7 +59,7 @@ def import_product(path: str | Path) -> Session:
     Parameters
     ----------
     path : str or Path
-        A STEP, glTF, OBJ, STL or PLY file.
+        A model of any of `exchange.models.formats.MODEL_FORMATS`.
 
     Returns
     -------

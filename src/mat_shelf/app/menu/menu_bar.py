@@ -1,6 +1,7 @@
 """The menu bar: every command of the window, where one looks for it."""
 
 from functools import partial
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QTimer
@@ -15,6 +16,7 @@ from mat_shelf.app.theme import is_dark
 from mat_shelf.app.wall.tools.wipe import BLEND
 from mat_shelf.commands.lights import PRESETS
 from mat_shelf.document.product import FINENESS
+from mat_shelf.exchange.models.formats import format_of
 from mat_shelf.rendering.input_picture import INPUT_VIEWS
 
 if TYPE_CHECKING:
@@ -370,7 +372,8 @@ class MenuBar(QMenuBar):
         return self.workshop.project.product.source is not None
 
     def _has_cad_source(self) -> bool:
-        return self._has_source() and self.workshop.project.product.source.lower().endswith((".step", ".stp"))
+        form = format_of(Path(self.workshop.project.product.source)) if self._has_source() else None
+        return form is not None and form.is_drawn
 
     def _is_as_fine(self, fineness: str) -> bool:
         return self.workshop.project.product.fineness == fineness

@@ -1,1 +1,1 @@
-"""Models in and out: STEP, glTF, OBJ, STL, PLY."""
+"""Models in and out: STEP, IGES, glTF, USD, OBJ, STL, PLY, 3MF."""
