@@ -42,7 +42,8 @@ class SizeCard(QWidget):
         self.known.setAccessibleName("Known length, mm")
         self.known.setToolTip("True length of the measured distance: scales the whole product to fit.")
         self.known.returnPressed.connect(self._scale)
-        self.import_button = small_button("Import model…", "STEP, IGES, glTF, USD, OBJ, STL, PLY or 3MF; or drop one on the window")
+        formats = "STEP, IGES, glTF, USD, OBJ, STL, PLY or 3MF; or drop one on the window"
+        self.import_button = small_button("Import model…", formats)
         self.measured = 0.0
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
