@@ -294,6 +294,10 @@ def test_variants_of_materials_are_variants_of_the_file(tmp_path):
         found = primitive.get("extensions", {}).get("KHR_materials_variants", {}).get("mappings", [])
         worn[name] = [(text["materials"][m["material"]]["name"], m["variants"]) for m in found]
     assert worn == {"Wax": [("Wax, plum", [0])], "Grey": []}
+    _, back = product_of(import_model(path), Assets())
+    by_name = {material.name: material for material in back}
+    plum, wax = by_name["Wax, plum"], by_name["Wax"]
+    assert plum.parent == wax.id and plum.recipe.base_color == pytest.approx((0.3, 0, 0.3)) and "base_color" in plum.own
     exported(path, project, assets, GlbOptions(size=64, has_variants=False))
     assert "KHR_materials_variants" not in path.read_text(errors="ignore")
 

@@ -181,6 +181,9 @@ def product_of(model: ImportedModel, assets: Assets) -> tuple[Product, tuple[Mat
         name = material_names.take(name_from(key, "Material"))
         family = "Metal" if recipe.base_metalness > 0.5 else "Glass" if recipe.transmission_weight > 0.5 else "Plastic"
         materials[key] = Material(id=new_id("material"), name=name, family=family, recipe=recipe)
+    for parent, key in model.variants:
+        above, made = materials[parent], materials[key]
+        materials[key] = made.with_(recipe=above.recipe, parent=above.id).tuned(made.recipe)
     upright = Pose(turn=Z_UP_TURN if model.up == "z" else (0.0, 0.0, 0.0))
     bounds = np.array([posed_bounds(part.mesh, upright) for part in model.parts])
     low, high = bounds[:, 0].min(axis=0), bounds[:, 1].max(axis=0)

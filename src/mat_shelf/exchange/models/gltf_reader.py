@@ -8,7 +8,7 @@ import numpy as np
 from mat_shelf.exchange.models.beside import PartFaultError
 from mat_shelf.exchange.models.gltf_file import GltfFile, block, numbers, place, rows
 from mat_shelf.exchange.models.gltf_materials import GltfMaterials
-from mat_shelf.exchange.models.read_model import ReadModel, ReadPart
+from mat_shelf.exchange.models.read_model import NO_MATERIAL, ReadModel, ReadPart
 from mat_shelf.geometry.mesh import MeshError
 
 _TRIANGLES, _STRIP, _FAN = 4, 5, 6
@@ -198,7 +198,12 @@ def _primitive(file, materials, model, name, primitive: dict, mode: int) -> Read
     if len(triangles) and int(triangles.max()) >= len(vertices):
         raise PartFaultError("it refers to vertices that are not there")
     arrays = {key: values for key, values in arrays.items() if len(values) == len(vertices)}
-    label, uv_set = materials.label(place(primitive, "material", rows(file.text, "materials")))
+    listed = rows(file.text, "materials")
+    label, uv_set = materials.label(place(primitive, "material", listed))
+    for mapping in rows(block(block(primitive, "extensions"), "KHR_materials_variants"), "mappings"):
+        other = materials.label(place(mapping, "material", listed))[0]
+        if NO_MATERIAL not in (label, other) and label != other and (label, other) not in model.variants:
+            model.variants.append((label, other))
     uv = arrays.get(f"TEXCOORD_{uv_set}", arrays.get("TEXCOORD_0"))
     labels = np.full(len(triangles), label, np.int32)
     colors = arrays.get("COLOR_0")

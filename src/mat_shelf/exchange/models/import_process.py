@@ -86,6 +86,7 @@ def _described(name: str, fineness: str) -> dict:
         "up": model.up,
         "images": model.images,
         "notes": model.notes,
+        "variants": [list(pair) for pair in model.variants],
         "materials": {key: recipe.model_dump() for key, recipe in model.materials.items()},
         "parts": [
             {
@@ -105,6 +106,7 @@ def _described(name: str, fineness: str) -> dict:
 def _model(text: dict) -> ImportedModel:
     model = ImportedModel(text["name"], text["unit"], text["unit_is_known"], text["up"])
     model.images, model.notes = text["images"], text["notes"]
+    model.variants = [tuple(pair) for pair in text["variants"]]
     model.materials = {key: Recipe.model_validate(value) for key, value in text["materials"].items()}
     for part in text["parts"]:
         zones = [tuple(zone) for zone in part["zones"]]

@@ -66,6 +66,8 @@ class ImportedModel:
         Those that the materials show, as they came.
     notes : list of str
         What was left out, and what came in otherwise than it was, a line each.
+    variants : list of (str, str)
+        Keys of a material and of one that is a variant of it.
     """
 
     name: str
@@ -76,6 +78,7 @@ class ImportedModel:
     materials: dict[str, Recipe] = field(default_factory=dict)
     images: dict[str, bytes] = field(default_factory=dict)
     notes: list[str] = field(default_factory=list)
+    variants: list[tuple[str, str]] = field(default_factory=list)
 
 
 def read_model(path: Path, say: Callable[[str], None] = lambda text: None, fineness: str = "good") -> ImportedModel:
@@ -144,6 +147,11 @@ def _mended(path: Path, read: ReadModel, say: Callable[[str], None]) -> Imported
         model.parts.append(ImportedPart(part.name, mesh, material, zones, repairs, cad_faces, group))
     if not model.parts:
         raise faults[0]
+    worn = set(used)
+    for parent, variant in read.variants:  # of one that is worn itself nothing can be a variant
+        if keys[parent] in worn and keys[variant] not in used:
+            used.add(keys[variant])
+            model.variants.append((keys[parent], keys[variant]))
     model.materials = {key: recipe for key, (_, recipe) in zip(keys, read.materials, strict=True) if key in used}
     shown = {image.digest for recipe in model.materials.values() for image in recipe.pictures()}
     model.images = {key: data for key, data in read.images.items() if key in shown}

@@ -64,6 +64,8 @@ class ReadModel:
     images : dict of bytes by SHA-256
     notes : list of str
         What was left out, and what came in otherwise than it was.
+    variants : list of (int, int)
+        Labels of a material and of another one that may be worn in its place.
     """
 
     unit: str = "mm"
@@ -73,6 +75,7 @@ class ReadModel:
     materials: list[tuple[str, Recipe]] = field(default_factory=list)
     images: dict[str, bytes] = field(default_factory=dict)
     notes: list[str] = field(default_factory=list)
+    variants: list[tuple[int, int]] = field(default_factory=list)
     _colored: dict[tuple, int] = field(default_factory=dict)
 
     def note(self, text: str) -> None:
