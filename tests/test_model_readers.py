@@ -413,6 +413,43 @@ def test_usd_keeps_units_subsets_preview_surfaces_and_textures(tmp_path, ending)
     assert maps["base_color"] == pytest.approx(np.rot90(four_colors(), -1) / 255, abs=0.02)
 
 
+def test_networks_of_materialx_in_usd_are_read_by_its_reader(tmp_path):
+    """A standard surface with nodes of MaterialX, in centimetres: colours, an inverted map, a depth in that unit."""
+    Image.fromarray(four_colors()).save(tmp_path / "four.png")
+    stage, kinds = Usd.Stage.CreateNew(str(tmp_path / "card.usda")), Sdf.ValueTypeNames
+    UsdGeom.SetStageMetersPerUnit(stage, 0.01)
+    material = UsdShade.Material.Define(stage, "/Looks/Card")
+
+    def node(name: str, kind: str) -> UsdShade.Shader:
+        made = UsdShade.Shader.Define(stage, f"/Looks/Card/{name}")
+        made.CreateIdAttr(kind)
+        return made
+
+    surface, place = node("surface", "ND_standard_surface_surfaceshader"), node("place", "ND_geompropvalue_vector2")
+    place.CreateInput("geomprop", kinds.String).Set("map1")
+    image, invert = node("image", "ND_image_color3"), node("invert", "ND_invert_color3")
+    image.CreateInput("file", kinds.Asset).Set("./four.png")
+    image.GetInput("file").GetAttr().SetColorSpace("srgb_texture")
+    image.CreateInput("texcoord", kinds.Float2).ConnectToSource(place.CreateOutput("out", kinds.Float2))
+    invert.CreateInput("in", kinds.Color3f).ConnectToSource(image.CreateOutput("out", kinds.Color3f))
+    surface.CreateInput("base_color", kinds.Color3f).ConnectToSource(invert.CreateOutput("out", kinds.Color3f))
+    for name, value in (
+        ("base", 1.0),
+        ("specular_roughness", 0.35),
+        ("transmission", 0.5),
+        ("transmission_depth", 2.5),
+    ):
+        surface.CreateInput(name, kinds.Float).Set(value)
+    material.CreateSurfaceOutput("mtlx").ConnectToSource(surface.CreateOutput("out", kinds.Token))
+    UsdShade.MaterialBindingAPI.Apply(usd_square(stage, "/Card").GetPrim()).Bind(material)
+    stage.GetRootLayer().Save()
+    model, product, materials, assets = imported(tmp_path / "card.usda")
+    recipe = materials["Card"].recipe
+    assert recipe.specular_roughness == pytest.approx(0.35) and recipe.transmission_depth == pytest.approx(25)  # mm
+    maps = baked(product, materials["Card"], assets)
+    assert maps["base_color"] == pytest.approx(1 - four_colors() / 255, abs=0.02)
+
+
 def test_usd_is_composed_of_its_own_folder_alone(tmp_path):
     outside = Usd.Stage.CreateNew(str(tmp_path / "secret.usda"))
     usd_square(outside, "/Secret")

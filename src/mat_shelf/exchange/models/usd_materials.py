@@ -11,21 +11,21 @@ import numpy as np
 from pxr import Sdf, UsdShade
 
 from mat_shelf.document.image import ImageRef
-from mat_shelf.document.recipe import FEEDABLE, Recipe
-from mat_shelf.exchange.materials.openpbr import INPUTS
+from mat_shelf.document.recipe import Recipe
 from mat_shelf.exchange.models.gltf_materials import GLOW, metal_of
 from mat_shelf.exchange.models.texturing import UPRIGHT, Texture, Textured, within
+from mat_shelf.exchange.models.usd_materialx import network_recipe
 from mat_shelf.optics.color import luminance
 from mat_shelf.patterns.steps import Threshold
 
 _ENDS = {"clamp": "hold", "black": "hold", "mirror": "mirror"}
-_OPEN_PBR = "ND_open_pbr_surface_surfaceshader"
 _CHANNELS = {"r": "red", "g": "green", "b": "blue", "a": "alpha"}
 
 
 def recipe_of(
     material: UsdShade.Material,
     name: str,
+    unit_mm: float,
     image: Callable[[Sdf.AssetPath], ImageRef | None],
     note: Callable[[str], None],
 ) -> tuple[Recipe, str]:
@@ -37,6 +37,8 @@ def recipe_of(
         The material.
     name : str
         For notes.
+    unit_mm : float
+        mm that a unit of the stage is long.
     image : callable (Sdf.AssetPath) -> ImageRef or None
         Keeps an image.
     note : callable (str) -> None
@@ -49,9 +51,10 @@ def recipe_of(
         Name of the coordinates that its textures go by; empty where it has none.
     """
     source = material.ComputeSurfaceSource("mtlx")
-    if source and source[0] and source[0].GetIdAttr().Get() == _OPEN_PBR:
-        exact = _OpenPbr(source[0], name, image, note)
-        return exact.recipe(), exact.uv_name
+    if source and source[0] and str(source[0].GetIdAttr().Get()).startswith("ND_"):
+        exact = network_recipe(source[0], name, unit_mm, image, note)
+        if exact is not None:
+            return exact
     source = material.ComputeSurfaceSource()
     shader = source[0] if source else None
     kind = shader.GetIdAttr().Get() if shader else None
@@ -80,60 +83,6 @@ class _Reading:
         if self.uv_name and name != self.uv_name:
             self.note(f"'{self.name}' goes by several sets of UVs; one is kept")
         self.uv_name = self.uv_name or name
-
-
-class _OpenPbr(_Reading):
-    """An OpenPBR surface with constants and images."""
-
-    def recipe(self) -> Recipe:
-        """The whole recipe."""
-        self.made = Textured(Recipe())
-        for name in INPUTS:
-            value = self._value(name)
-            usual = getattr(Recipe(), name)
-            if isinstance(usual, bool):
-                if isinstance(value, bool):
-                    self.made.recipe = self.made.recipe.with_(**{name: value})
-            elif value is not None:
-                given = tuple(map(float, value)) if isinstance(usual, tuple) else float(value)
-                self.made.recipe = self.made.recipe.with_(**within(**{name: given}))
-            else:
-                self._feed(name, isinstance(usual, tuple))
-        self._bend()
-        return self.made.recipe
-
-    def _feed(self, name: str, is_color: bool) -> None:
-        node, scale = _source(self.shader, name), 1.0
-        if node is None:
-            return
-        if node.GetIdAttr().Get() == "ND_multiply_float":
-            scale, node = float(_input(node, "in2") or 1.0), _source(node, "in1")
-        texture = self._image(node, name)
-        label = name.replace("_", " ").capitalize()
-        if texture is None or name not in FEEDABLE:
-            return
-        if is_color:
-            self.made.feed_color(name, label, texture)
-        else:
-            self.made.feed_number(name, label, texture, "red", high=scale)
-
-    def _bend(self) -> None:
-        node = _source(self.shader, "geometry_normal")
-        if node is not None and str(node.GetIdAttr().Get()).startswith("ND_normalmap"):
-            texture = self._image(_source(node, "in"), "geometry_normal")
-            if texture is not None:
-                scale = _input(node, "scale")
-                self.made.bend(texture, float(scale) if isinstance(scale, float) else 1.0)
-
-    def _image(self, node: UsdShade.Shader | None, name: str) -> Texture | None:
-        if node is None or not str(node.GetIdAttr().Get()).startswith("ND_image_"):
-            self.note(f"'{self.name}': what feeds its {name} is not read")
-            return None
-        place, asset = _source(node, "texcoord"), _input(node, "file")
-        if place is not None and place.GetIdAttr().Get() == "ND_geompropvalue_vector2":
-            self._note_uv(str(_input(place, "geomprop") or ""))
-        image = self.image(asset) if isinstance(asset, Sdf.AssetPath) else None
-        return None if image is None else Texture(image)
 
 
 class _Preview(_Reading):

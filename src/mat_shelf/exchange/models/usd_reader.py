@@ -96,6 +96,7 @@ class _Reading:
 
     def __init__(self, path: Path, stage: Usd.Stage, model: ReadModel, scale: float):
         self.path, self.model, self.scale = path, model, scale
+        self._unit_mm = UsdGeom.GetStageMetersPerUnit(stage) * 1000
         self.places = UsdGeom.XformCache(Usd.TimeCode.EarliestTime())
         self._labels: dict[str, tuple[int, str]] = {}
 
@@ -201,7 +202,7 @@ class _Reading:
         if key not in self._labels:
             prim = material.GetPrim()
             name = prim.GetDisplayName() or prim.GetName()
-            recipe, uv_name = recipe_of(material, name, self._image, self.model.note)
+            recipe, uv_name = recipe_of(material, name, self._unit_mm, self._image, self.model.note)
             self._labels[key] = self.model.add_material(name, recipe), uv_name
         label, uv_name = self._labels[key]
         if uv_name:
