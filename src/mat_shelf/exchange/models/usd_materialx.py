@@ -2,7 +2,7 @@
 
 References
 ----------
-OpenUSD, UsdMtlx: the id of a node is the name of its definition, ``ND_category_type``.
+OpenUSD, its plug-in for MaterialX: the id of a node is the name of its definition, ``ND_category_type``.
 """
 
 import xml.etree.ElementTree as ElementTree
