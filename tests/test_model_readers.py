@@ -394,7 +394,11 @@ def test_usd_keeps_units_subsets_preview_surfaces_and_textures(tmp_path, ending)
     metal = preview(stage, "/Looks/Metal", diffuseColor=(0.9, 0.6, 0.2), metallic=1.0, roughness=0.2, clearcoat=0.5)
     UsdShade.MaterialBindingAPI.Apply(subset.GetPrim()).Bind(metal)
     UsdGeom.Imageable(usd_square(stage, "/Set/Hidden")).MakeInvisible()
-    UsdGeom.Cube.Define(stage, "/Set/Cube")
+    rod = UsdGeom.Cylinder.Define(stage, "/Set/Rod")
+    rod.CreateRadiusAttr(1.0)
+    rod.CreateHeightAttr(6.0)
+    rod.CreateAxisAttr("X")
+    UsdGeom.BasisCurves.Define(stage, "/Set/Thread")
     stage.GetRootLayer().Save()
     path = name
     if ending == "usdz":
@@ -404,7 +408,9 @@ def test_usd_keeps_units_subsets_preview_surfaces_and_textures(tmp_path, ending)
     model, product, materials, assets = imported(path)
     assert (model.unit, model.unit_is_known, model.up) == ("cm", True, "z")
     parts = {part.name: part for part in model.parts}
-    assert set(parts) == {"Card", "Other"} and any("Cube is no mesh" in note for note in model.notes)
+    assert set(parts) == {"Card", "Other", "Rod"} and any("BasisCurves is no surface" in n for n in model.notes)
+    assert parts["Rod"].mesh.bounds == pytest.approx(np.array([[-30, -10, -10], [30, 10, 10]]), abs=0.02)
+    assert trimesh.Trimesh(parts["Rod"].mesh.vertices, parts["Rod"].mesh.triangles).volume > 0
     assert parts["Other"].mesh.bounds == pytest.approx(np.array([[150, 0, 0], [250, 100, 0]]), abs=1e-3)
     recipe = materials["Metal"].recipe
     assert recipe.base_metalness == 1 and recipe.base_color == pytest.approx((0.9, 0.6, 0.2))

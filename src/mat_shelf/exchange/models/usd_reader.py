@@ -4,17 +4,21 @@ import zipfile
 from pathlib import Path
 
 import numpy as np
+import trimesh
 from pxr import Sdf, Usd, UsdGeom, UsdShade
 
 from mat_shelf.document.ids import name_from
 from mat_shelf.exchange.models.beside import PartFaultError, read_beside
 from mat_shelf.exchange.models.read_model import LARGEST_IMAGE, NO_MATERIAL, ReadModel, ReadPart
 from mat_shelf.exchange.models.usd_materials import recipe_of
-from mat_shelf.geometry.mesh import MeshError
+from mat_shelf.geometry.mesh import MeshError, row_keys
 
 _UNITS = {"mm": 0.001, "cm": 0.01, "in": 0.0254, "ft": 0.3048, "m": 1.0}
 """Metres of each."""
 _MOST_LAYERS = 1000
+_SHAPES = ("Cube", "Sphere", "Cylinder", "Cone", "Capsule")
+_SIDES = 96
+"""Of what is round."""
 
 
 def read_usd(path: Path) -> ReadModel:
@@ -112,8 +116,8 @@ class _Reading:
         if image.ComputePurpose() in (UsdGeom.Tokens.guide, UsdGeom.Tokens.proxy):
             return
         name = prim.GetDisplayName() or prim.GetName()
-        if not prim.IsA(UsdGeom.Mesh):
-            self.model.note(f"'{name}' left out: {prim.GetTypeName()} is no mesh")
+        if not prim.IsA(UsdGeom.Mesh) and prim.GetTypeName() not in _SHAPES:
+            self.model.note(f"'{name}' left out: {prim.GetTypeName()} is no surface")
             return
         try:
             self.model.parts.append(self._part(prim, name))
@@ -122,9 +126,13 @@ class _Reading:
 
     def _part(self, prim: Usd.Prim, name: str) -> ReadPart:
         mesh, time = UsdGeom.Mesh(prim), Usd.TimeCode.EarliestTime()
-        points = np.asarray(mesh.GetPointsAttr().Get(time) or [], np.float64).reshape(-1, 3)
-        counts = np.asarray(mesh.GetFaceVertexCountsAttr().Get(time) or [], np.int64)
-        index = np.asarray(mesh.GetFaceVertexIndicesAttr().Get(time) or [], np.int64)
+        if prim.IsA(UsdGeom.Mesh):
+            points = np.asarray(mesh.GetPointsAttr().Get(time) or [], np.float64).reshape(-1, 3)
+            counts = np.asarray(mesh.GetFaceVertexCountsAttr().Get(time) or [], np.int64)
+            index = np.asarray(mesh.GetFaceVertexIndicesAttr().Get(time) or [], np.int64)
+        else:
+            points, faces = _shape(prim)
+            counts, index = np.full(len(faces), 3), faces.reshape(-1)
         if not len(counts) or not len(points):
             raise PartFaultError("it has no surfaces")
         if counts.min() < 0 or counts.sum() != len(index):
@@ -133,20 +141,23 @@ class _Reading:
             raise PartFaultError("it refers to vertices that are not there")
         # Each corner is a vertex, as coordinates and normals may differ between faces; fans are cut into triangles.
         face, corners = _fans(counts)
-        if mesh.GetOrientationAttr().Get() == UsdGeom.Tokens.leftHanded:
+        if prim.IsA(UsdGeom.Mesh) and mesh.GetOrientationAttr().Get() == UsdGeom.Tokens.leftHanded:
             corners = corners[:, ::-1]
-        if mesh.GetSubdivisionSchemeAttr().Get() != UsdGeom.Tokens.none and mesh.GetNormalsAttr().Get(time) is None:
+        if prim.IsA(UsdGeom.Mesh) and _is_net(mesh, time):
             self.model.note("surfaces to be divided came in as their nets; smooth them by their Smoothing")
         spread = _Spread(len(points), len(counts), counts, index)
-        normals = self._normals(mesh, spread, time)
+        normals = self._normals(mesh, spread, time) if prim.IsA(UsdGeom.Mesh) else None
         uv_name, labels = self._labels_of(prim, len(counts))
         uv = self._primvar(prim, uv_name, spread, 2)
         colors = self._primvar(prim, "displayColor", spread, 3)
         to_world = np.array(self.places.GetLocalToWorldTransform(prim), np.float64)  # of rows: points stand before it
         if not np.isfinite(to_world).all() or abs(np.linalg.det(to_world[:3, :3])) < 1e-30:
             raise PartFaultError("its place is no number, or it is flattened")
-        keys = np.concatenate([a for a in (index[:, None], normals, uv) if a is not None], axis=1)
-        _, first, place = np.unique(keys, axis=0, return_index=True, return_inverse=True)
+        keys = row_keys(index[:, None])
+        for values in (normals, uv):
+            if values is not None:
+                keys = row_keys(np.stack([keys >> 32, keys & 0xFFFFFFFF], axis=1)) ^ row_keys(values)
+        _, first, place = np.unique(keys, return_index=True, return_inverse=True)
         vertices = (points[index[first]] @ to_world[:3, :3] + to_world[3, :3]) * self.scale
         triangles = place.reshape(-1)[corners]
         if np.linalg.det(to_world[:3, :3]) < 0:
@@ -270,6 +281,34 @@ class _Spread:
         if by == UsdGeom.Tokens.uniform and len(values) == self.faces:
             return np.repeat(values, self.counts, axis=0)
         return None
+
+
+def _is_net(mesh: UsdGeom.Mesh, time) -> bool:
+    """True if a mesh is meant to be divided and smoothed."""
+    is_divided = mesh.GetSubdivisionSchemeAttr().Get() != UsdGeom.Tokens.none
+    return is_divided and mesh.GetNormalsAttr().Get(time) is None
+
+
+def _shape(prim: Usd.Prim) -> tuple[np.ndarray, np.ndarray]:
+    """Vertices and triangles of a shape that is given by its sizes. Raises PartFaultError."""
+    kind, time = prim.GetTypeName(), Usd.TimeCode.EarliestTime()
+    values = {name: prim.GetAttribute(name).Get(time) for name in ("size", "radius", "height", "axis")}
+    sizes = [float(values[name]) for name in ("size", "radius", "height") if values[name] is not None]
+    if not all(np.isfinite(sizes)) or min(sizes, default=0) <= 0:
+        raise PartFaultError("it has no size")
+    radius, height = values["radius"], values["height"]
+    solid = {
+        "Cube": lambda: trimesh.creation.box((values["size"],) * 3),
+        "Sphere": lambda: trimesh.creation.icosphere(5, radius),
+        "Cylinder": lambda: trimesh.creation.cylinder(radius, height, sections=_SIDES),
+        "Cone": lambda: trimesh.creation.cone(radius, height, sections=_SIDES),
+        "Capsule": lambda: trimesh.creation.capsule(height, radius, count=(_SIDES, _SIDES)),
+    }[kind]()
+    points = np.asarray(solid.vertices, np.float64)
+    if kind in ("Cone", "Capsule"):
+        points[:, 2] -= (points[:, 2].max() + points[:, 2].min()) / 2
+    order = {"X": [2, 0, 1], "Y": [1, 2, 0]}.get(str(values["axis"]), [0, 1, 2])
+    return points[:, order], np.asarray(solid.faces, np.int64)
 
 
 def _fans(counts: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
