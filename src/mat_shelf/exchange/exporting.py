@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from mat_shelf.document.ids import FreeNames
 from mat_shelf.document.material import Material
 from mat_shelf.document.product import Part, Product
 from mat_shelf.document.project import Project
@@ -14,7 +15,7 @@ from mat_shelf.document.recipe import Recipe
 from mat_shelf.document.swatch import Swatch
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.materials import losses
-from mat_shelf.exchange.materials.flattening import flattened, map_sides
+from mat_shelf.exchange.materials.flattening import flattened, map_sides, needs_unwrapping
 from mat_shelf.exchange.models.mesh_glb import NamedMesh, glb_bytes
 from mat_shelf.exchange.product_import import new_project
 from mat_shelf.exchange.swatch_file import save_swatch
@@ -328,42 +329,25 @@ def _export_materialx(path: Path, project: Project, assets: Assets, choices: Exp
 
 
 def _export_textures(path: Path, project: Project, assets: Assets, choices: ExportChoices, progress) -> list[str]:
-    from mat_shelf.exchange.materials.texture_files import write_maps
+    from mat_shelf.exchange.materials.texture_files import plain_start, write_maps
 
     flat = flattened(project, assets, choices.size, progress, choices.has_variants)
     if not progress("Writing", 0, 0):
         raise InterruptedError("cancelled")
     path.mkdir(parents=True, exist_ok=True)
-    notes, meshes = list(flat.notes), []
+    notes, meshes, names = list(flat.notes), [], FreeNames()
     for part in flat.parts:
         worn = [material for _, material in part.worn if material is not None]
         worn += [material for choices_of in part.variants for material in choices_of.values()]
-        for material in worn:
+        for material in {id(material): material for material in worn}.values():  # zones may wear the same
             if material.maps:
-                write_maps(path, material.name, material.maps, choices.naming, choices.green_down)
+                name = names.take(plain_start(material.name).replace("_", " "))
+                write_maps(path, name, material.maps, choices.naming, choices.green_down)
             else:
                 notes.append(f"'{material.name}' is the same all over, so it has no maps")
-        if any(material.maps for material in worn) and needs_unwrapping(part.part, assets):
+        if any(material.maps for material in worn) and needs_unwrapping(assets.meshes[part.part.mesh]):
             meshes.append(NamedMesh(part.part.name, part.mesh))
     if meshes:
         write_file(path / "meshes.glb", glb_bytes(meshes))
         notes.append("meshes.glb has the UVs that the maps lie by")
     return list(dict.fromkeys(notes))
-
-
-def needs_unwrapping(part: Part, assets: Assets) -> bool:
-    """True if a part is unwrapped for its maps.
-
-    Parameters
-    ----------
-    part : Part
-        The part.
-    assets : Assets
-        Files of the project.
-
-    Returns
-    -------
-    bool
-    """
-    mesh = assets.meshes.get(part.mesh)
-    return mesh is not None and (mesh.uv is None or mesh.uv.min() < -1e-3 or mesh.uv.max() > 1 + 1e-3)

@@ -22,6 +22,7 @@ from mat_shelf.app.notice import Notice
 from mat_shelf.app.widgets.file_job_dialog import FileJobDialog
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.commands.exports import ExportItem, ExportSubject
+from mat_shelf.document.ids import FreeNames
 from mat_shelf.exchange.exporting import (
     EXPORT_FORMATS,
     ExportChoices,
@@ -242,9 +243,9 @@ class ExportDialog(FileJobDialog):
         many, ending = self.subject.count > 1, self._ending()
 
         def write(job: Job) -> list[str]:
-            notes: list[str] = []
+            notes, names = [], FreeNames()
             for number, item in enumerate(items):
-                target = path / f"{plain_file_name(item.name)}{ending}" if many else path
+                target = path / f"{names.take(plain_file_name(item.name))}{ending}" if many else path
                 if many:
                     path.mkdir(exist_ok=True)
                     if not job.tell(item.name, number, len(items)):

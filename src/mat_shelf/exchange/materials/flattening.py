@@ -185,12 +185,27 @@ def _side(span: float, texel: float, size: int) -> int:
     return int(min(max(2 ** np.ceil(np.log2(max(wanted, 1)) - 0.25), _SMALLEST), size))
 
 
+def needs_unwrapping(mesh: Mesh) -> bool:
+    """True if a mesh has no UVs, or some that leave the unit square, so that it is unwrapped for its maps.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        The mesh.
+
+    Returns
+    -------
+    bool
+    """
+    return mesh.uv is None or bool(mesh.uv.min() < -1e-3 or mesh.uv.max() > 1 + 1e-3)
+
+
 def _unwrapped(parts, assets, notes: list[str], progress) -> dict[str, Mesh]:
     """Meshes of parts with texture coordinates in the unit square, in their own frames."""
     meshes, missing = {}, []
     for part in parts:
         mesh = assets.meshes[part.mesh]
-        if mesh.uv is not None and mesh.uv.min() >= -1e-3 and mesh.uv.max() <= 1 + 1e-3:
+        if not needs_unwrapping(mesh):
             meshes[part.id] = mesh
         else:
             missing.append(part)

@@ -3,7 +3,6 @@
 What comes from elsewhere is read in a process of its own.
 """
 
-import io
 import tempfile
 import zipfile
 from collections.abc import Callable
@@ -74,22 +73,20 @@ def read_material_file(path: Path, progress: Callable[[str], bool] = lambda text
         raise MaterialFileError(f"{path.name} cannot be read: {fault.strerror or fault}") from None
 
 
-def swatches_of(found: ReadMaterials, family: str = "") -> list[Swatch]:
-    """Materials as swatches.
+def swatches_of(found: ReadMaterials) -> list[Swatch]:
+    """Materials as swatches, each filed under its likeliest family.
 
     Parameters
     ----------
     found : ReadMaterials
         Materials of a file.
-    family : str
-        The one to file them under; by default the likeliest.
 
     Returns
     -------
     list of Swatch
     """
     return [
-        Swatch(id=new_id("swatch"), name=name, family=family or likely_family(recipe), recipe=recipe)
+        Swatch(id=new_id("swatch"), name=name, family=likely_family(recipe), recipe=recipe)
         for name, recipe in found.materials
     ]
 
@@ -270,7 +267,7 @@ def unpack(path: Path, folder: Path) -> None:
                     data = source.read(info.file_size + 1)
                 if len(data) != info.file_size:
                     raise MaterialFileError(f"{path.name} is damaged: a file in it is not as long as it says")
-                target.write_bytes(io.BytesIO(data).getbuffer())
+                target.write_bytes(data)
     except (zipfile.BadZipFile, NotImplementedError, RuntimeError, EOFError, ValueError) as fault:
         if isinstance(fault, MaterialFileError):
             raise

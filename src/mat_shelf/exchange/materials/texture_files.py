@@ -56,6 +56,21 @@ NAMINGS = {
 }
 
 
+def plain_start(name: str) -> str:
+    """Start of the file names of a material's maps: small letters, digits and underscores.
+
+    Parameters
+    ----------
+    name : str
+        Name of the material.
+
+    Returns
+    -------
+    str
+    """
+    return re.sub(r"[^a-z0-9]+", "_", name.lower()).strip("_") or "material"
+
+
 def write_maps(
     folder: Path,
     name: str,
@@ -91,7 +106,7 @@ def write_maps(
         If the folder cannot be written.
     """
     folder.mkdir(parents=True, exist_ok=True)
-    plain = re.sub(r"[^a-z0-9]+", "_", name.lower()).strip("_") or "material"
+    plain = plain_start(name)
     scheme = NAMINGS[naming]
     written = []
 
