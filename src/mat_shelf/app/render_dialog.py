@@ -22,9 +22,11 @@ from PyQt6.QtWidgets import (
 
 from mat_shelf.app.job import Job
 from mat_shelf.app.theme import font
+from mat_shelf.app.widgets.noise_box import NoiseBox
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.commands.hand_over import SIZES
 from mat_shelf.document.project import Project
+from mat_shelf.document.shot import MOST_SAMPLES, SAMPLES, samples_for
 from mat_shelf.exchange.image_decoding import ImageError
 from mat_shelf.exchange.image_form import FILE_KINDS, PLAIN, ending_of
 from mat_shelf.exchange.project_file import plain_file_name
@@ -80,7 +82,11 @@ class RenderDialog(QDialog):
         for box, pixels in zip((self.width_box, self.height_box), workshop.picture_size, strict=True):
             box.setValue(pixels)
             box.valueChanged.connect(self._tell_size)
-        self.samples_box = _spin(1, 65536, 128, "")
+        self.samples_box = _spin(1, MOST_SAMPLES, SAMPLES, "")
+        self.samples_box.setToolTip("Of each pixel; where a noise is chosen, at most")
+        self.noise_box = NoiseBox()
+        self.noise_box.chosen.connect(self._choose_noise)
+        self._noise = 0.0
         self.minutes_box = _spin(0, 24 * 60, 0, " min")
         self.minutes_box.setSpecialValueText("none")
         self.kind_box = QComboBox()
@@ -139,7 +145,8 @@ class RenderDialog(QDialog):
             (("View", self.view_box), ("Set", self.set_box)),
             (("Size", self.size_box), ("Format", self.kind_box)),
             (("Width", self.width_box), ("Height", self.height_box)),
-            (("Samples", self.samples_box), ("Time limit", self.minutes_box)),
+            (("Noise", self.noise_box), ("Samples", self.samples_box)),
+            (("Time limit", self.minutes_box),),
         )
         for row, line in enumerate(lines):
             for column, (text, widget) in enumerate(line):
@@ -148,24 +155,25 @@ class RenderDialog(QDialog):
                 grid.addWidget(widget, row, column * 2 + 1)
         self.region_label = QLabel("Area")
         self.region_box.setAccessibleName("Area")
-        grid.addWidget(self.region_label, 4, 0)
-        grid.addWidget(self.region_box, 4, 1, 1, 3)
-        grid.addWidget(self.cut_box, 5, 1)
-        grid.addWidget(self.deep_box, 5, 3)
-        grid.addWidget(self.straight_box, 6, 1, 1, 3)
-        grid.addWidget(self.apart_box, 7, 1, 1, 3)
+        grid.addWidget(self.region_label, 5, 0)
+        grid.addWidget(self.region_box, 5, 1, 1, 3)
+        grid.addWidget(self.cut_box, 6, 1)
+        grid.addWidget(self.deep_box, 6, 3)
+        grid.addWidget(self.straight_box, 7, 1, 1, 3)
+        grid.addWidget(self.apart_box, 8, 1, 1, 3)
         passes = QGridLayout()
         passes.setHorizontalSpacing(12)
         for place, box in enumerate(self.pass_boxes.values()):
             passes.addWidget(box, place // 3, place % 3)
         self.passes_label = QLabel("Passes")
-        grid.addWidget(self.passes_label, 8, 0, Qt.AlignmentFlag.AlignTop)
-        grid.addLayout(passes, 8, 1, 1, 3)
+        grid.addWidget(self.passes_label, 9, 0, Qt.AlignmentFlag.AlignTop)
+        grid.addLayout(passes, 9, 1, 1, 3)
         file_line = QHBoxLayout()
+        file_line.setSpacing(8)
         file_line.addWidget(self.path_field, 1)
         file_line.addWidget(browse)
-        grid.addWidget(QLabel("File"), 9, 0)
-        grid.addLayout(file_line, 9, 1, 1, 3)
+        grid.addWidget(QLabel("File"), 10, 0)
+        grid.addLayout(file_line, 10, 1, 1, 3)
         buttons = QHBoxLayout()
         buttons.addStretch(1)
         buttons.addWidget(self.again_button)
@@ -234,6 +242,10 @@ class RenderDialog(QDialog):
             self.width_box.setValue(width)
             self.height_box.setValue(height)
 
+    def _choose_noise(self, noise: float) -> None:
+        self.samples_box.setValue(samples_for(noise, self._noise, self.samples_box.value()))
+        self._noise = noise
+
     def _tell_size(self) -> None:
         """Marks are told to be sharp or not for this size, the crop frame has its shape, and lights their memory."""
         size = self.width_box.value(), self.height_box.value()
@@ -292,6 +304,7 @@ class RenderDialog(QDialog):
             self.height_box.value(),
             self.samples_box.value(),
             seconds=self.minutes_box.value() * 60.0 or None,
+            noise=self.noise_box.noise or None,
             cut_out=cut_out,
             straight=self.straight_box.isChecked(),
             form=PLAIN._replace(bits=16 if deep else 8),
@@ -366,6 +379,7 @@ class RenderDialog(QDialog):
         if self._limit is not None and passed + left > self._limit:
             left = max(self._limit - passed, 0)
             total = max(round(done * self._limit / passed), done)
+        if self.bar.maximum() != total:
             self.bar.setRange(0, total)
         self.bar.setValue(done)
         cleaning = "removing noise" if done >= total else f"about {_duration(left)} left"

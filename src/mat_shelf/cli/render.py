@@ -23,7 +23,15 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--width", type=whole(16, 16384), default=1280)
     parser.add_argument("--height", type=whole(16, 16384), default=860)
-    parser.add_argument("--samples", type=whole(1, 65536), default=128)
+    parser.add_argument(
+        "--samples", type=whole(1, 65536), help="samples of a pixel, at most; 128, or with --noise 2048"
+    )
+    parser.add_argument(
+        "--noise",
+        type=_noise,
+        metavar="LEVEL",
+        help="stops where the picture is clean enough: draft, good, final, or a percentage of the light such as 4",
+    )
     parser.add_argument("--seed", type=whole(0, 2**31 - 1), default=1)
     parser.add_argument("--set", metavar="NAME", help="the set to use, or all; else the one in use")
     parser.add_argument("--view", metavar="NAME", help="the view to look through, or all; else the one in use")
@@ -64,6 +72,22 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
 
 
+def _noise(text: str) -> float:
+    from mat_shelf.rendering.adaptive import NOISE_LEVELS
+
+    if text in NOISE_LEVELS:
+        return NOISE_LEVELS[text]
+    try:
+        percent = float(text.removesuffix("%"))
+    except ValueError:
+        percent = 0.0
+    if not 0.1 <= percent <= 100:
+        raise argparse.ArgumentTypeError(
+            f"'{text}' is neither {', '.join(NOISE_LEVELS)} nor a percentage from 0.1 to 100"
+        )
+    return percent / 100
+
+
 def _region(text: str):
     from mat_shelf.rendering.region import PictureRegion
 
@@ -77,6 +101,7 @@ def _region(text: str):
 
 
 def run(options) -> None:
+    options.samples = options.samples or (128 if options.noise is None else 2048)
     if options.shots or "all" in (options.view, options.set) or options.variant:
         run_shots(options)
         return
@@ -121,6 +146,7 @@ def run(options) -> None:
         options.height,
         options.samples,
         options.seed,
+        noise=options.noise,
         denoise=not options.no_denoise,
         cut_out=options.cut_out or options.white,
         straight=options.straight_light,

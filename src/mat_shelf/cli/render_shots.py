@@ -110,6 +110,7 @@ def _with_shots(project, options):
         "height": options.height,
         "dpi": float(options.dpi),
         "samples": options.samples,
+        "noise": options.noise or 0.0,
         "kind": kind,
         "bits": options.bits,
         "background": "white" if options.white else "transparent" if options.cut_out else "set",

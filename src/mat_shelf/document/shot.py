@@ -16,6 +16,29 @@ Bits = Literal[8, 16, 32]
 Profile = Literal["srgb", "display-p3", "oprgb"]
 
 
+SAMPLES, ENOUGH_SAMPLES = 128, 2048
+"""Samples of a picture that is rendered evenly; most of one that stops where it is clean."""
+
+
+def samples_for(noise: float, noise_before: float, samples: int) -> int:
+    """Samples at most, where noise is asked for or no longer: they mean another thing then.
+
+    Parameters
+    ----------
+    noise, noise_before : float
+        Noise now and before; 0 for none.
+    samples : int
+        Samples before.
+
+    Returns
+    -------
+    int
+    """
+    if bool(noise) == bool(noise_before):
+        return samples
+    return max(samples, ENOUGH_SAMPLES) if noise else SAMPLES
+
+
 class Swap(Frozen):
     """A variant worn in place of a material. Either may be of something that is no longer in the project."""
 
@@ -40,6 +63,8 @@ class Shot(Frozen):
         Pixels per inch, as the file says.
     samples : int
         Of each pixel, at most.
+    noise : float
+        Share of the light at which a part of the picture is clean enough; 0 for all samples everywhere.
     minutes : float
         Time limit; 0 for none.
     kind : str
@@ -67,7 +92,8 @@ class Shot(Frozen):
     width: _Side = 1920
     height: _Side = 1080
     dpi: float = Field(72.0, ge=1, le=10000, allow_inf_nan=False)
-    samples: Annotated[int, Field(ge=1, le=MOST_SAMPLES)] = 128
+    samples: Annotated[int, Field(ge=1, le=MOST_SAMPLES)] = SAMPLES
+    noise: float = Field(0.0, ge=0, le=1, allow_inf_nan=False)
     minutes: float = Field(0.0, ge=0, le=7 * 24 * 60, allow_inf_nan=False)
     kind: FileKind = "png"
     bits: Bits = 8

@@ -10,7 +10,7 @@ from pathlib import Path
 
 import numpy as np
 
-from mat_shelf.rendering.film import Film, Sums
+from mat_shelf.rendering.film import Film
 from mat_shelf.system.file_writer import sweep, write_file
 from mat_shelf.system.user_folders import cache_root
 
@@ -46,11 +46,11 @@ class Checkpoint:
         self.key = key
         self.path = render_folder() / f"{key}.npz"
         self.problem = ""
-        self._kept_at, self._took, self._samples = time.monotonic(), 0.0, -1
+        self._kept_at, self._took, self._samples = time.monotonic(), 0.0, -1.0
 
     @property
     def samples(self) -> int:
-        """Samples that are kept; 0 where there are none."""
+        """Samples of a pixel that are kept, on average; 0 where there are none."""
         try:
             with np.load(self.path, allow_pickle=False) as kept:
                 return int(kept["samples"])
@@ -67,18 +67,12 @@ class Checkpoint:
         """
         try:
             with np.load(self.path, allow_pickle=False) as kept:
-                found = {
-                    (place, name): kept[f"{place}/{name}"]
-                    for place, sums in _places(film)
-                    for name in Sums._fields
-                    if _fits(kept[f"{place}/{name}"], getattr(sums, name), f"{place}/{name}")
-                }
+                found = {name: kept[name] for name, own in _arrays(film).items() if _fits(kept[name], own, name)}
         except _DAMAGED:
             return
-        for place, sums in _places(film):
-            for name in Sums._fields:
-                getattr(sums, name)[...] = found[place, name]
-        self._samples = film.samples
+        for name, own in _arrays(film).items():
+            own[...] = found[name]
+        self._samples = film.mean_samples
 
     def keep(self, film: Film, is_last: bool = False) -> None:
         """Writes the sums of a film, if the last state is old enough.
@@ -91,10 +85,10 @@ class Checkpoint:
             Whether it is written however new the last state is.
         """
         since = time.monotonic() - self._kept_at
-        if film.samples == self._samples or (not is_last and since < max(_EVERY_S, _SHARE * self._took)):
+        if film.mean_samples == self._samples or (not is_last and since < max(_EVERY_S, _SHARE * self._took)):
             return
         began = time.monotonic()
-        arrays = {f"{place}/{name}": each for place, sums in _places(film) for name, each in sums._asdict().items()}
+        arrays = _arrays(film)
         try:
             self.path.parent.mkdir(parents=True, exist_ok=True)
             sweep(self.path.parent)
@@ -103,9 +97,9 @@ class Checkpoint:
                 raise OSError("the picture is too large to be kept while it renders")
             make_room(size, self.path)
             with tempfile.TemporaryFile(dir=self.path.parent) as out:
-                np.savez(out, samples=np.int64(film.samples), **arrays)
+                np.savez(out, samples=np.int64(film.mean_samples), **arrays)
                 write_file(self.path, out)
-            self._samples, self.problem = film.samples, ""
+            self._samples, self.problem = film.mean_samples, ""
         except OSError as fault:
             self.problem = str(fault)
         self._kept_at = time.monotonic()
@@ -188,14 +182,16 @@ def make_room(size: int, beside: Path) -> None:
                 total -= bytes_
 
 
-def _places(film: Film) -> list[tuple[str, Sums]]:
-    """Sums of a film by name."""
-    places = [("sums", film.sums)]
+def _arrays(film: Film) -> dict[str, np.ndarray]:
+    """All that a film keeps, by name."""
+    arrays = {f"sums/{name}": each for name, each in film.sums._asdict().items()}
     if film.caught is not None:
-        places.append(("caught", film.caught))
+        arrays |= {f"caught/{name}": each for name, each in film.caught._asdict().items()}
+    if film.halves is not None:
+        arrays |= {"halves": film.halves, "goals": film.goals}
     if film.empty is not None:
-        places += [(f"empty-{name}", sums) for name, sums in _places(film.empty)]
-    return places
+        arrays |= {f"empty-{name}": each for name, each in _arrays(film.empty).items()}
+    return arrays
 
 
 def _fits(kept: np.ndarray, own: np.ndarray, name: str) -> bool:

@@ -14,6 +14,7 @@ from mat_shelf.exchange.image_writing import write_image
 from mat_shelf.exchange.supplies import prepare_supplies
 from mat_shelf.rendering.aovs import finish_masks, render_aovs
 from mat_shelf.rendering.cryptomatte import cryptomatte
+from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.final_render import FilmKeeper, Rendered, relit, render_picture
 from mat_shelf.rendering.finishing import finished
 from mat_shelf.rendering.region import PictureRegion
@@ -36,6 +37,8 @@ class RenderSettings:
         Samples per pixel at most.
     seconds : float or None
         Time limit.
+    noise : float or None
+        As `render_picture` has it.
     denoise, cut_out, straight : bool
         Noise removed; backdrop left out; straight light through glass.
     form : Form
@@ -59,6 +62,7 @@ class RenderSettings:
     samples: int = 128
     seed: int = 1
     seconds: float | None = None
+    noise: float | None = None
     denoise: bool = True
     cut_out: bool = False
     straight: bool = False
@@ -131,6 +135,7 @@ def render_to_file(
         settings.samples,
         seed=settings.seed,
         seconds=settings.seconds,
+        noise=settings.noise,
         denoise=settings.denoise,
         cut_out=settings.cut_out,
         straight=settings.straight,
@@ -230,7 +235,14 @@ def about(project: Project, rendered: Rendered) -> tuple[tuple[str, str], ...]:
     worn = {thing.material for part in parts for thing in (part, *part.zones)}
     names = ", ".join(material.name for material in project.materials if material.id in worn)
     told = (("Product", project.product.name), ("View", project.view.name), ("Set", project.set.name))
-    return (*told, ("Materials", names[:_LONGEST]), ("Samples", str(rendered.film.samples)))
+    return (*told, ("Materials", names[:_LONGEST]), ("Samples", _sampled(rendered.film)))
+
+
+def _sampled(film: Film) -> str:
+    """Samples of a pixel, in words."""
+    counts = film.sums.counts[film.sums.counts > 0]
+    least, most = (int(counts.min()), int(counts.max())) if len(counts) else (0, 0)
+    return str(least) if least == most else f"{least} to {most}, {film.mean_samples:.0f} on average"
 
 
 def _kept(path: Path, settings: RenderSettings) -> np.ndarray:

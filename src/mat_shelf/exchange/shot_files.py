@@ -15,14 +15,15 @@ from mat_shelf.exchange.color_profiles import COLOR_SPACES
 from mat_shelf.exchange.image_decoding import ImageError
 from mat_shelf.exchange.image_form import Form, ending_of
 from mat_shelf.exchange.render_file import RenderSettings
+from mat_shelf.rendering.adaptive import expected_samples
 
 TOKENS = ("shot", "product", "view", "set", "variant", "width", "height", "number")
 """What a name pattern may hold, in braces."""
 _MOST_DIGESTS = 256
 _digests: dict[int, tuple[object, str]] = {}
 _BRACES = r"\{([^{}]*)\}"
-FILM_BYTES = 105
-"""Memory of a pixel of a film with one layer of light."""
+FILM_BYTES, _HALF_BYTES = 105, 16
+"""Memory of a pixel of a film with one layer of light, and of what it keeps more where its noise is to be known."""
 
 
 def shot_project(project: Project, shot: Shot) -> Project:
@@ -86,6 +87,7 @@ def shot_settings(shot: Shot) -> RenderSettings:
         shot.height,
         shot.samples,
         seconds=shot.minutes * 60 or None,
+        noise=shot.noise or None,
         cut_out=shot.background != "set",
         form=form,
         is_finished=shot.is_finished,
@@ -114,6 +116,7 @@ def film_key(project: Project, shot: Shot) -> str:
         *(_digest(thing) for thing in (project.product, project.materials, project.marks, project.set)),
         _digest(project.view.camera),
         (shot.width, shot.height, shot.background != "set", keeps_apart),
+        (shot.noise, shot.samples) if shot.noise else (),  # which decide where samples go
     )
     return hashlib.sha256(repr(told).encode()).hexdigest()[:40]
 
@@ -261,6 +264,21 @@ def check_shot(shot: Shot, path: Path, memory: int | None = None) -> None:
         raise ImageError(f"{shot.name} needs about {needed / 1e9:.1f} GB of memory; choose a smaller size")
 
 
+def samples_to_come(shot: Shot) -> int:
+    """Samples of a pixel that a shot takes in all, about where it stops by its noise.
+
+    Parameters
+    ----------
+    shot : Shot
+        The shot.
+
+    Returns
+    -------
+    int
+    """
+    return expected_samples(shot.noise, shot.samples)
+
+
 def film_memory(shot: Shot) -> int:
     """Memory that rendering a shot takes at least, bytes: the film, and the picture while its noise is removed.
 
@@ -273,4 +291,4 @@ def film_memory(shot: Shot) -> int:
     -------
     int
     """
-    return shot.width * shot.height * 2 * FILM_BYTES
+    return shot.width * shot.height * (2 * FILM_BYTES + (_HALF_BYTES if shot.noise else 0))

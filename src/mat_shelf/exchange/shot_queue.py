@@ -13,7 +13,15 @@ from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.checkpoint import Checkpoint
 from mat_shelf.exchange.image_decoding import ImageError
 from mat_shelf.exchange.render_file import render_to_file
-from mat_shelf.exchange.shot_files import check_shot, film_key, form_key, shot_paths, shot_project, shot_settings
+from mat_shelf.exchange.shot_files import (
+    check_shot,
+    film_key,
+    form_key,
+    samples_to_come,
+    shot_paths,
+    shot_project,
+    shot_settings,
+)
 from mat_shelf.system.file_writer import words_of
 
 
@@ -63,12 +71,12 @@ def kept_state(project: Project, shot: Shot, path: Path | None) -> ShotState:
     try:
         shown = shot_project(project, shot)
     except ImageError as fault:
-        return ShotState("failed", of=shot.samples, words=str(fault))
+        return ShotState("failed", of=samples_to_come(shot), words=str(fault))
     film = Checkpoint(film_key(shown, shot))
     if path is not None and film.is_written(path, form_key(project, shot)):
-        return ShotState("was done", shot.samples, shot.samples)
-    samples = film.samples
-    return ShotState("stopped" if samples else "waits", min(samples, shot.samples), shot.samples)
+        return ShotState("was done", 1, 1)
+    samples, expected = film.samples, samples_to_come(shot)
+    return ShotState("stopped" if samples else "waits", min(samples, expected), expected)
 
 
 def foreign_files(project: Project, shots: Sequence[Shot], folder: Path) -> list[Path]:
@@ -155,7 +163,7 @@ def render_shots(
             told(shot.id, kept_state(project, shot, paths[shot.id]))
             return False
         except (ImageError, OSError, ValueError, MemoryError) as fault:
-            told(shot.id, ShotState("failed", of=shot.samples, words=words_of(fault)))
+            told(shot.id, ShotState("failed", of=samples_to_come(shot), words=words_of(fault)))
     return True
 
 
@@ -163,9 +171,9 @@ def _render(project, assets, shot: Shot, path: Path, tell: Callable[[ShotState],
     shown = shot_project(project, shot)
     film, form = Checkpoint(film_key(shown, shot)), form_key(project, shot)
     if film.is_written(path, form):
-        tell(ShotState("was done", shot.samples, shot.samples))
+        tell(ShotState("was done", 1, 1))
         return
-    tell(ShotState("prepares", 0, shot.samples))
+    tell(ShotState("prepares", of=samples_to_come(shot)))
     began: list[tuple[float, int]] = []
 
     def progress(done: int, total: int) -> bool:
@@ -192,4 +200,4 @@ def _render(project, assets, shot: Shot, path: Path, tell: Callable[[ShotState],
     )
     film.note_written(path, form)
     told_words = [*words, f"not kept while rendering: {film.problem}"] if film.problem else words
-    tell(ShotState("done", shot.samples, shot.samples, 0.0, " ".join(told_words)))
+    tell(ShotState("done", 1, 1, 0.0, " ".join(told_words)))

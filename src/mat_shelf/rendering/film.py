@@ -105,6 +105,25 @@ def add_sums(pixels, new, sums):
         sums.counts[p] += 1
 
 
+@kernel
+def add_light(pixels, light, sums):
+    """Adds the light of one sample of some pixels.
+
+    Parameters
+    ----------
+    pixels : (N,) int32
+        The pixel of each row of `light`, no two the same.
+    light : (N, K, 3) float32
+        Light of that sample.
+    sums : (P, K, 3) float32
+        Light of the film.
+    """
+    for i in range(pixels.shape[0]):
+        for layer in range(sums.shape[1]):
+            for k in range(3):
+                sums[pixels[i], layer, k] += light[i, layer, k]
+
+
 class Film:
     """Sums over the samples of a picture, in reading order. Pixels may have different numbers of samples.
 
@@ -127,6 +146,10 @@ class Film:
         The same samples of the set without the product.
     plate : (H, W, 3) float32 or None
         The photograph, as light.
+    halves : (N, K, 3) float32 or None
+        Light of one half of the samples, product or backdrop, where the noise is to be known.
+    goals : (N,) int32 or None
+        Samples that each pixel is to have then.
     gains : (K, 3) float32
         What each layer is multiplied by in the picture, by channel.
     """
@@ -138,6 +161,8 @@ class Film:
         self.caught = new_sums(width * height, layers) if catches else None
         self.empty: Film | None = None
         self.plate: np.ndarray | None = None
+        self.halves: np.ndarray | None = None
+        self.goals: np.ndarray | None = None
 
     @property
     def samples(self) -> int:
@@ -145,9 +170,20 @@ class Film:
         return int(self.sums.counts.min())
 
     @property
+    def mean_samples(self) -> float:
+        """Samples of a pixel that has any, on average."""
+        counts = self.sums.counts
+        return float(counts.sum(dtype=np.int64)) / max(np.count_nonzero(counts), 1)
+
+    @property
     def part(self) -> np.ndarray:
         """The geometry that each pixel sees first, (H, W) int32; -1 for none."""
         return self.sums.part.reshape(self.height, self.width)
+
+    def halve(self) -> None:
+        """Keeps the light of one half of the samples from now on; of a film without samples."""
+        self.halves = np.zeros_like(self.sums.light)
+        self.goals = np.zeros_like(self.sums.counts)
 
     def mix(self, gains: np.ndarray) -> None:
         """Mixes its layers otherwise.
@@ -199,6 +235,7 @@ class Film:
         made.caught = None if self.caught is None else self._cut(self.caught, rows, columns)
         made.empty = None if self.empty is None else self.empty.crop(rows, columns)
         made.plate = None if self.plate is None else self.plate[rows, columns]
+        made.halves = made.goals = None
         return made
 
     def _cut(self, sums: Sums, rows: slice, columns: slice) -> Sums:

@@ -9,6 +9,7 @@ import numpy as np
 
 from mat_shelf.document.project import Project
 from mat_shelf.document.set import Set
+from mat_shelf.rendering.adaptive import SamplePlan
 from mat_shelf.rendering.camera import make_camera_view, white_gains
 from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.film import Film
@@ -99,6 +100,7 @@ def render_picture(
     region: PictureRegion | None = None,
     keeper: FilmKeeper | None = None,
     is_stopped: Callable[[], bool] = lambda: False,
+    noise: float | None = None,
 ) -> Rendered:
     """A finished picture, scene-linear, exposure applied.
 
@@ -113,7 +115,7 @@ def render_picture(
     height : int
         Pixels from top to bottom.
     samples : int
-        Samples per pixel.
+        Samples per pixel, at most.
     seed : int
         Seed of the random numbers.
     denoise : bool
@@ -136,6 +138,8 @@ def render_picture(
         Has samples of an earlier run, and takes those of this one.
     is_stopped : callable () -> bool
         Asked many times a second; True cancels within a sample.
+    noise : float, optional
+        Noise of the light, as a share of it, at which the picture is clean enough; samples go where they lower it most.
 
     Returns
     -------
@@ -177,21 +181,28 @@ def render_picture(
     pixels = None if region is None else region.pixels(width)
     tracer = Tracer(threads)
     ends = time.monotonic() + seconds if seconds is not None else math.inf
+    if noise is not None:
+        film.halve()
+        if keeps_apart or film.caught is not None:
+            film.mix(film_gains(lit if keeps_apart else None, studio, project.view.camera))
     if keeper is not None:
         keeper.fill(film)
-    begun = film.samples
+    plan = SamplePlan(film, samples, noise, white_gains(project.view.camera) * 2.0**studio.exposure, pixels)
     try:
-        if begun and not progress(min(begun, samples), samples):
+        if film.samples and not progress(*plan.progress()):
             raise InterruptedError("cancelled")
-        for done in range(begun, samples):
-            if not tracer.add_sample(task, film, is_stopped, pixels):
+        while len(due := plan.due()):
+            if not tracer.add_sample(task, film, is_stopped, due):
                 raise InterruptedError("cancelled")
-            if not progress(done + 1, samples):
+            if not progress(*plan.progress()):
                 raise InterruptedError("cancelled")
             if keeper is not None:
                 keeper.keep(film)
             if time.monotonic() >= ends:
                 break
+        else:
+            if noise is not None and not progress(*2 * (max(round(film.mean_samples), 1),)):
+                raise InterruptedError("cancelled")
     finally:
         if keeper is not None:
             keeper.keep(film, is_last=True)

@@ -15,7 +15,8 @@ from mat_shelf.numerics.kernels import F
 from mat_shelf.numerics.low_discrepancy import even_draws
 from mat_shelf.optics.albedo_tables import albedo_tables
 from mat_shelf.rendering import passes, wave_state
-from mat_shelf.rendering.film import Film, add_sums, clear_sums, new_sums
+from mat_shelf.rendering.adaptive import is_of_half
+from mat_shelf.rendering.film import Film, add_light, add_sums, clear_sums, new_sums
 from mat_shelf.rendering.photon_keeper import PhotonKeeper
 from mat_shelf.rendering.photon_map import Aiming
 from mat_shelf.rendering.photons import Photons, emit, no_photons
@@ -132,6 +133,7 @@ class Tracer:
         sample = int(counts.min())
         fewest = np.flatnonzero(counts == sample).astype(np.int32)
         pixels = fewest if pixels is None else pixels[fewest]
+        in_half = film.halves is not None and is_of_half(sample)
 
         def trace(some: np.ndarray, wave: _Wave) -> None:
             """Takes a wave through all its bounces.
@@ -145,9 +147,14 @@ class Tracer:
             """
             passes.trace_paths(len(some), *wave)
             add_sums(some, wave.sums, film.sums)
+            if in_half:
+                add_light(some, wave.sums.light, film.halves)
             if film.caught is not None:
-                add_sums(some, type(wave.sums)(*(kept[len(some) :] for kept in wave.sums)), film.caught)
+                caught = type(wave.sums)(*(kept[len(some) :] for kept in wave.sums))
+                add_sums(some, caught, film.caught)
                 film.sums.met[some] |= film.caught.met[some]
+                if in_half:
+                    add_light(some, caught.light, film.halves)
 
         size = film.width, film.height
         photons = self._photons.photons(task, size, sample)

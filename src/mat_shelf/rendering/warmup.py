@@ -19,9 +19,10 @@ from mat_shelf.patterns.points import Points, part_frames
 from mat_shelf.patterns.sources import SOURCES, Noise
 from mat_shelf.patterns.step import PatternContext
 from mat_shelf.patterns.steps import STEPS
+from mat_shelf.rendering.adaptive import tile_variances
 from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.denoise import denoise_film
-from mat_shelf.rendering.film import Film
+from mat_shelf.rendering.film import Film, add_light
 from mat_shelf.rendering.photons import find_buckets
 from mat_shelf.rendering.render_task import RenderTask
 from mat_shelf.rendering.tone import develop, tone_map
@@ -91,6 +92,9 @@ def _compile_rendering(say: Callable[[str], None]) -> None:
     find_buckets(np.zeros((1, 3), np.float32), np.float32(1), 16, np.zeros(1, np.int32))
     say("film and denoiser")
     develop(denoise_film(film, "fast"))
+    film.halve()
+    add_light(np.zeros(1, np.int32), film.halves[:1], film.halves)
+    tile_variances(film, np.ones(3, np.float32))
     tone_map(np.zeros((1, 3), np.float32))
 
 

@@ -17,9 +17,10 @@ from PyQt6.QtWidgets import (
 
 from mat_shelf.app.hand_over.add_shots_dialog import GROUNDS
 from mat_shelf.app.render_dialog import PASS_NAMES
+from mat_shelf.app.widgets.noise_box import NoiseBox
 from mat_shelf.app.workshop import HandOverWork
 from mat_shelf.commands.hand_over import SIZES
-from mat_shelf.document.shot import LEAST_SIDE, MOST_SAMPLES, MOST_SIDE
+from mat_shelf.document.shot import LEAST_SIDE, MOST_SAMPLES, MOST_SIDE, samples_for
 from mat_shelf.exchange.color_profiles import COLOR_SPACES
 from mat_shelf.exchange.image_form import FILE_KINDS
 
@@ -54,6 +55,8 @@ class ShotCard(QWidget):
         self.width_box = self._spin(LEAST_SIDE, MOST_SIDE, " px", "Width", "width")
         self.height_box = self._spin(LEAST_SIDE, MOST_SIDE, " px", "Height", "height")
         self.dpi_box = self._spin(1, 10000, " dpi", "Pixels per inch", "dpi")
+        self.noise_box = NoiseBox()
+        self.noise_box.chosen.connect(self._choose_noise)
         self.samples_box = self._spin(1, MOST_SAMPLES, " samples", "Samples", "samples")
         self.minutes_box = self._spin(0, 7 * 24 * 60, " min", "Time limit", "minutes")
         self.minutes_box.setSpecialValueText("no limit")
@@ -89,7 +92,8 @@ class ShotCard(QWidget):
         right = (
             ("Size", self.size_box),
             ("Pixels", _side_by_side(self.width_box, self.height_box)),
-            ("Quality", _side_by_side(self.samples_box, self.minutes_box)),
+            ("Noise", self.noise_box),
+            ("At most", _side_by_side(self.samples_box, self.minutes_box)),
             ("Format", _side_by_side(self.kind_box, self.bits_box)),
             ("Colours", _side_by_side(self.profile_box, self.dpi_box)),
             ("", self.passes_button),
@@ -100,7 +104,7 @@ class ShotCard(QWidget):
             for row, (words, widget) in enumerate(rows):
                 grid.addWidget(QLabel(words), row, column)
                 grid.addWidget(widget, row, column + 1)
-        grid.setRowStretch(len(left), 1)
+        grid.setRowStretch(len(right), 1)
         self.view_box.setAccessibleName("View")
 
     def _choice(self, name: str, label: str, field: str) -> QComboBox:
@@ -135,6 +139,11 @@ class ShotCard(QWidget):
             self.work.session.said.emit("A JPEG has no alpha; the shot becomes a PNG.")
         self.work.change_shot(label, gesture, **fields)
         self.follow()
+
+    def _choose_noise(self, noise: float) -> None:
+        shot = self.work.shot
+        if shot is not None:
+            self._change("Noise of the shot", noise=noise, samples=samples_for(noise, shot.noise, shot.samples))
 
     def _rename(self) -> None:
         name = self.name_field.text().strip()
@@ -195,6 +204,7 @@ class ShotCard(QWidget):
                 box.setCurrentIndex(box.findData(value))
             for box, value in zip(boxes, (shot.width, shot.height, shot.dpi, shot.samples, shot.minutes), strict=True):
                 box.setValue(round(value))
+            self.noise_box.show_noise(shot.noise)
             size = (shot.width, shot.height, shot.dpi)
             self.size_box.setCurrentText(next((name for name, each in SIZES.items() if each == size), _CUSTOM))
             self.finish_box.setChecked(shot.is_finished)

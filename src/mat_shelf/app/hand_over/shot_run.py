@@ -9,7 +9,7 @@ from mat_shelf.app.job import Job
 from mat_shelf.app.workshop import HandOverWork
 from mat_shelf.document.shot import Shot
 from mat_shelf.exchange.image_decoding import ImageError
-from mat_shelf.exchange.shot_files import film_memory, shot_paths
+from mat_shelf.exchange.shot_files import film_memory, samples_to_come, shot_paths
 from mat_shelf.exchange.shot_queue import ShotState, foreign_files, kept_state, render_shots
 from mat_shelf.system.file_writer import words_of
 from mat_shelf.system.memory import usable_memory
@@ -79,7 +79,7 @@ class ShotRun(QObject):
 
     def state(self, shot: Shot) -> ShotState:
         """State of a shot."""
-        return self._states.get(shot.id, ShotState(of=shot.samples))
+        return self._states.get(shot.id, ShotState(of=samples_to_come(shot)))
 
     def estimate(self) -> tuple[float, int]:
         """Seconds that the ticked shots take, about, and the memory of the largest, bytes."""
@@ -87,7 +87,7 @@ class ShotRun(QObject):
         for shot in self.work.shots:
             if shot.is_on:
                 state = self.state(shot)
-                left = 0 if state.kind in ("done", "was done") else shot.samples - state.samples
+                left = 0 if state.kind in ("done", "was done") else state.of - state.samples
                 own = shot.width * shot.height * left / self._rate
                 seconds += min(own, shot.minutes * 60) if shot.minutes else own
                 memory = max(memory, film_memory(shot))
@@ -113,7 +113,7 @@ class ShotRun(QObject):
             return
         folder, memory = self.folder, usable_memory()
         for shot in shots:
-            self._states[shot.id] = ShotState(of=shot.samples)
+            self._states[shot.id] = ShotState(of=samples_to_come(shot))
 
         def run(job: Job) -> bool:
             return render_shots(
