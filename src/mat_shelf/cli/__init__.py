@@ -6,6 +6,7 @@ import sys
 from mat_shelf.cli import (
     bake,
     bench,
+    compare,
     demo,
     export,
     fill,
@@ -16,6 +17,7 @@ from mat_shelf.cli import (
     open,
     prepare,
     render,
+    sheet,
     turntable,
 )
 from mat_shelf.cli.common import BadInputError
@@ -32,15 +34,17 @@ COMMANDS = (
     import_material,
     render,
     turntable,
+    sheet,
     fill,
     bake,
     measure,
+    compare,
     export,
     prepare,
     bench,
 )
 """Modules of the commands, in the order of the help; each has NAME, HELP, `add_arguments` and `run`."""
-_READING = (demo, open, import_model, import_material, render, turntable, fill, bake, export, measure)
+_READING = (demo, open, import_model, import_material, render, turntable, sheet, fill, bake, export, measure, compare)
 
 
 def main(arguments: list[str] | None = None) -> int:
