@@ -154,8 +154,8 @@ def framed(camera: Camera, bounds, fill: float = 0.8) -> Camera:
     return _placed(camera, (low + high) / 2, around, above, max(distance, NEAREST))
 
 
-def fitted(camera: Camera, bounds, fill: float = 0.8) -> Camera:
-    """Looks at a box from the same side, as near as all of it stays within a share of the 36 x 24 frame.
+def fitted(camera: Camera, bounds, fill: float = 0.8, frame: tuple[float, float] = (FRAME[0], FRAME[1])) -> Camera:
+    """Looks at a box from the same side, as near as all of it stays within a share of the frame.
 
     Parameters
     ----------
@@ -165,6 +165,8 @@ def fitted(camera: Camera, bounds, fill: float = 0.8) -> Camera:
         Lowest and highest corner.
     fill : float
         Share of the frame's width and height that the box may take.
+    frame : (width, height) of float, mm
+        Part of the film that is seen.
 
     Returns
     -------
@@ -175,7 +177,7 @@ def fitted(camera: Camera, bounds, fill: float = 0.8) -> Camera:
     across, upward, away = _axes(around, above)
     corners = np.array([[(low, high)[k >> axis & 1][axis] for axis in range(3)] for k in range(8)])
     middle = (low + high) / 2
-    half = np.array([FRAME[0], FRAME[1]]) / 2 * fill / camera.focal_length
+    half = np.array(frame) / 2 * fill / camera.focal_length
     seen = (corners - middle) @ np.stack([across, upward, away], axis=1)
     # A corner that lies nearer by w appears within the half frame h if the distance is at least its height / h + w.
     distance = float(np.max(np.abs(seen[:, :2]) / half + seen[:, 2:]))

@@ -1,17 +1,14 @@
 """Two recipes side by side: their pictures, and the parameters in which they differ."""
 
-from pydantic.fields import FieldInfo
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QPixmap
 from PyQt6.QtWidgets import QDialog, QGridLayout, QLabel, QWidget
 
 from mat_shelf.app.library.thumbnail_worker import ThumbnailWorker
 from mat_shelf.app.theme import font
-from mat_shelf.document.parameter import shown_number
-from mat_shelf.document.pattern import Feed
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.library.thumbnails import THUMBNAIL_SIZE, recipe_key, thumbnail_path
-from mat_shelf.optics.color import hex_from_linear
+from mat_shelf.sheets.words import value_in_words
 
 SIDE = 160
 
@@ -68,31 +65,16 @@ class CompareDialog(QDialog):
 def differences(one: Recipe, other: Recipe) -> list[tuple[str, str, str]]:
     """Label and both values of every parameter in which two recipes differ, and of patterns and relief."""
     found = []
-    for name, field in Recipe.model_fields.items():
+    for name in Recipe.model_fields:
         if name in ("patterns", "feeds", "relief", "overlays"):
             continue
         values = tuple((getattr(recipe, name), recipe.feed(name)) for recipe in (one, other))
         if values[0] != values[1]:
-            both = zip((one, other), values, strict=True)
-            found.append((Recipe.field_label(name), *(_words(recipe, field, *pair) for recipe, pair in both)))
+            found.append((Recipe.field_label(name), *(value_in_words(recipe, name) for recipe in (one, other))))
     for label, words in (("Patterns", _pattern_words), ("Relief", _relief_words), ("Overlays", _overlay_words)):
         if words(one) != words(other):
             found.append((label, words(one), words(other)))
     return found
-
-
-def _words(recipe: Recipe, field: FieldInfo, value, feed: Feed | None) -> str:
-    if feed is not None:
-        name = recipe.pattern(feed.pattern).name
-        if isinstance(feed.low, tuple):
-            return f"fed by {name}"
-        low, high = (shown_number(field, end) for end in sorted((feed.low, feed.high)))
-        return f"{low} – {high} {field.json_schema_extra['unit']}".strip() + f", fed by {name}"
-    if isinstance(value, tuple):
-        return hex_from_linear(value)
-    if isinstance(value, bool | int | str):
-        return ("no", "yes")[value] if isinstance(value, bool) else str(value)
-    return f"{shown_number(field, value)} {field.json_schema_extra['unit']}".strip()
 
 
 def _pattern_words(recipe: Recipe) -> str:

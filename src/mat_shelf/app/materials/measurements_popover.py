@@ -8,6 +8,7 @@ from mat_shelf.app.patterns.pattern_choice import Popover
 from mat_shelf.app.theme import font
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.optics.measurements import Measurements, measure
+from mat_shelf.sheets.words import readings_in_words
 from mat_shelf.system.processors import lower_priority
 
 _LINES = (
@@ -26,28 +27,6 @@ _LINES = (
     ("through", "Transmittance at 1 mm · 10 mm", "Share of the light that passes through this thickness."),
     ("energy", "Energy", "No material reflects more light than it receives."),
 )
-
-
-def _percent(share) -> str:
-    red, green, blue = (100 * float(x) for x in share)
-    if max(abs(red - green), abs(green - blue), abs(red - blue)) < 0.5:
-        return f"{green:.1f} %"
-    return f"{red:.0f} / {green:.0f} / {blue:.0f} %"
-
-
-def reading_words(found: Measurements) -> dict[str, str]:
-    """Readings in words, by the name of their line; those of light inside are missing for opaque bodies."""
-    light, red, yellow = found.lab
-    words = {
-        "gloss": " · ".join(f"{found.gloss[angle]:.0f}" for angle in (20, 60, 85)) + "  GU",
-        "lab": f"L* {light:.1f}   a* {red:.1f}   b* {yellow:.1f}",
-        "f0": _percent(found.f0),
-        "albedo": " · ".join(_percent(found.albedo[angle]) for angle in (0, 60, 85)),
-        "energy": "kept" if found.most <= 1.01 else f"{100 * (found.most - 1):.0f} % more than it receives",
-    }
-    if any(share.max() > 0 for share in found.through.values()):
-        words["through"] = " · ".join(_percent(found.through[mm]) for mm in (1, 10))
-    return words
 
 
 class MeasurementsPopover(Popover):
@@ -109,5 +88,5 @@ class MeasurementsPopover(Popover):
             label.setVisible(is_shown)
 
     def _show(self, found: Measurements) -> None:
-        for key, words in reading_words(found).items():
+        for key, words in readings_in_words(found).items():
             self.values[key].setText(words)
