@@ -84,7 +84,7 @@ def test_the_maps_get_lighter_with_the_difference_and_end_at_their_most():
     ("make", "words"),
     [
         (lambda path: path.write_bytes(b"no picture"), "other.png"),
-        (lambda path: Image.new("RGB", (10, 10)).save(path), "10 × 10"),
+        (lambda path: Image.new("RGB", (130, 110)).save(path), "130 × 110"),
         (lambda path: path.unlink(), "other.png"),
     ],
 )
@@ -93,6 +93,14 @@ def test_what_cannot_be_compared_is_said(pictures, make, words, capsys):
     assert main(["compare", *map(str, pictures)]) == 2
     said = capsys.readouterr().err
     assert words in said and said.count("\n") == 1 and "Traceback" not in said
+
+
+def test_of_two_sizes_the_smaller_counts(pictures, capsys):
+    with Image.open(pictures[1]) as picture:
+        picture.resize((390, 270), Image.Resampling.BICUBIC).save(pictures[1])
+    assert main(["compare", *map(str, pictures), "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    assert (told["width"], told["height"]) == (130, 90) and 1 < told["ciede2000_mean"] < 20
 
 
 def test_a_map_is_a_png(pictures, tmp_path, capsys):

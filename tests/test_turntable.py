@@ -153,8 +153,8 @@ def test_the_command_writes_a_film(small_project, tmp_path, capsys):
 def test_a_turn_is_rendered_from_the_window(open_window, small_project, qtbot, tmp_path):
     window = open_window(*small_project)
     window.stations.show(window.hand_over_board)
-    QTest.mouseClick(window.hand_over_board.shots_card.turn_button, LEFT)
-    dialog = window.turntable_dialog
+    window.hand_over_board.shots_card.more_button.menu().actions()[0].trigger()
+    dialog = window.dialogs.open_turntable()
     assert dialog.isVisible()
     dialog.path_field.setText(str(tmp_path / "turn.html"))
     for box, value in (

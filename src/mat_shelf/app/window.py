@@ -14,7 +14,6 @@ from PyQt6.QtWidgets import (
 from mat_shelf.app.autosave import Autosave, unsaved_words
 from mat_shelf.app.fill.fill_board import FillBoard
 from mat_shelf.app.hand_over.hand_over_board import HandOverBoard
-from mat_shelf.app.hand_over.turntable_dialog import TurntableDialog
 from mat_shelf.app.image_file import dropped_files
 from mat_shelf.app.library.library_pane import LibraryPane
 from mat_shelf.app.library.library_panel import LibraryPanel
@@ -124,7 +123,7 @@ class Window(QMainWindow):
         self.hand_over_board = HandOverBoard(self.hand_over)
         self.board_pane.add(self.hand_over_board)
         self.hand_over_board.run.is_running.connect(lambda runs: self.wall.give_way("shots", runs))
-        self.hand_over_board.shots_card.turntable_wanted.connect(self.open_turntable)
+        self.hand_over_board.shots_card.wanted.connect(lambda name: self.dialogs.open_more(name))
         self.hand_over_board.finish_card.compare_wanted.connect(self.viewport.finish_split.show)
         self.fill_board.material_wanted.connect(lambda: self.stations.show(self.board))
         self.level_handle = LevelHandle(self.viewport, self.fills)
@@ -136,7 +135,6 @@ class Window(QMainWindow):
         self.files = ProjectFiles(workshop, self.notice, self)
         self.missing = MissingImages(workshop, self.notice.ask, self)
         self.render_dialog: RenderDialog | None = None
-        self.turntable_dialog: TurntableDialog | None = None
         self.model_import = ModelImport(
             self.work, self.notice, self.files.may_leave, lambda: self.dialogs.open_messages(), self
         )
@@ -367,14 +365,6 @@ class Window(QMainWindow):
         self.stations.show(self.set_board)
         run()
 
-    def open_turntable(self) -> None:
-        """Offers a turn of the view in use."""
-        if self.turntable_dialog is None:
-            self.turntable_dialog = TurntableDialog(self.workshop, self)
-            self.turntable_dialog.is_running.connect(lambda runs: self.wall.give_way("turn", runs))
-        self.turntable_dialog.show()
-        self.turntable_dialog.raise_()
-
     def add_shots(self) -> None:
         """Asks for views, sets and variants that become shots."""
         self.stations.show(self.hand_over_board)
@@ -475,9 +465,6 @@ class Window(QMainWindow):
             self.render_dialog.close()
             self.render_dialog.close_thread()
         self.hand_over_board.run.close()
-        if self.turntable_dialog is not None:
-            self.turntable_dialog.close()
-            self.turntable_dialog.close_thread()
         self.dialogs.close_threads()
         self.model_import.close_thread()
         self.work.close()

@@ -34,7 +34,9 @@ def run(options) -> None:
         raise BadInputError(str(fault)) from fault
     numbers = difference.numbers()
     if options.json:
-        print(json.dumps({name: round(value, 5) for name, value in numbers.items()}, indent=1))
+        height, width = difference.colors.shape
+        told = {name: round(value, 5) for name, value in numbers.items()}
+        print(json.dumps(told | {"width": width, "height": height}, indent=1))
         return
     print(
         f"CIEDE2000 mean {numbers['ciede2000_mean']:.2f}, median {numbers['ciede2000_median']:.2f}, "

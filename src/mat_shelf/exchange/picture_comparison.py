@@ -16,6 +16,8 @@ from mat_shelf.system.file_writer import write_file
 MAPS = {"colour": ("Colour difference", 10.0), "seen": ("Seen difference", 0.5)}
 """Names of the maps, and the difference that each shows lightest: CIEDE2000 and FLIP."""
 
+_SHAPES_APART = 0.01
+
 
 def read_picture(path: Path) -> np.ndarray:
     """A picture as it is shown: by its colour profile, on white where it is clear; an EXR through the tone curve.
@@ -53,7 +55,7 @@ def read_picture(path: Path) -> np.ndarray:
 
 
 def compare_files(one: Path, other: Path) -> PictureDifference:
-    """Difference of a picture from another one.
+    """Difference of a picture from another one, at the size of the smaller.
 
     Parameters
     ----------
@@ -67,7 +69,7 @@ def compare_files(one: Path, other: Path) -> PictureDifference:
     Raises
     ------
     ImageError
-        If one is no picture, or their sizes differ.
+        If one is no picture, or their shapes differ.
     OSError
         If one cannot be read.
     """
@@ -77,28 +79,37 @@ def compare_files(one: Path, other: Path) -> PictureDifference:
             pictures.append(read_picture(path))
         except ImageError as fault:
             raise ImageError(f"{path.name}: {fault}") from fault
-    check_sizes(*pictures)
-    return picture_difference(*pictures)
+    return picture_difference(*at_one_size(*pictures))
 
 
-def check_sizes(one: np.ndarray, other: np.ndarray) -> None:
-    """Refuses pictures of different sizes.
+def at_one_size(one: np.ndarray, other: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Two pictures at the size of the smaller one.
 
     Parameters
     ----------
     one, other : (H, W, 3) uint8
-        The pictures.
+        Pictures of one shape.
+
+    Returns
+    -------
+    one, other : (H, W, 3) uint8
 
     Raises
     ------
     ImageError
-        If their sizes differ.
+        If their shapes differ by more than a hundredth.
     """
-    if one.shape != other.shape:
-        sizes = [f"{each.shape[1]} × {each.shape[0]}" for each in (one, other)]
-        raise ImageError(
-            f"one picture has {sizes[0]} pixels, the other {sizes[1]}; render or export both at the same size"
-        )
+    sizes = [(each.shape[1], each.shape[0]) for each in (one, other)]
+    shapes = [width / height for width, height in sizes]
+    if abs(shapes[0] / shapes[1] - 1) > _SHAPES_APART:
+        told = [f"{width} × {height}" for width, height in sizes]
+        words = f"one picture has {told[0]} pixels, the other {told[1]}"
+        raise ImageError(f"{words}; crop one to the shape of the other, or render it anew")
+    size = min(sizes)
+    return tuple(
+        each if own == size else np.asarray(Image.fromarray(each).resize(size, Image.Resampling.LANCZOS))
+        for each, own in zip((one, other), sizes, strict=True)
+    )
 
 
 def write_map(path: Path, difference: PictureDifference, kind: str) -> None:

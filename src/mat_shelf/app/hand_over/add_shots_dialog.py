@@ -7,13 +7,12 @@ from PyQt6.QtWidgets import (
     QFormLayout,
     QGridLayout,
     QLabel,
-    QListWidget,
-    QListWidgetItem,
     QVBoxLayout,
     QWidget,
 )
 
 from mat_shelf.app.widgets.small_widgets import answers
+from mat_shelf.app.widgets.tick_list import TickList
 from mat_shelf.app.workshop import HandOverWork
 from mat_shelf.commands.hand_over import SIZES
 from mat_shelf.document.shot import MOST_SHOTS
@@ -32,10 +31,10 @@ class AddShotsDialog(QDialog):
         self.work = work
         self.setWindowTitle("Add shots")
         project = work.project
-        self.views = _ticks("Views", [(v.name, v.id) for v in project.views], project.current_view)
-        self.sets = _ticks("Sets", [(s.name, s.id) for s in project.sets], project.current_set)
-        swaps = [("As it is", None), *work.swaps()]
-        self.variants = _ticks("Variants", swaps, None)
+        self.views, self.sets, self.variants = TickList("Views"), TickList("Sets"), TickList("Variants")
+        self.views.fill([(view.name, view.id) for view in project.views], [project.current_view])
+        self.sets.fill([(studio.name, studio.id) for studio in project.sets], [project.current_set])
+        self.variants.fill([("As it is", None), *work.swaps()], [None])
         self.size_box, self.kind_box, self.ground_box = QComboBox(), QComboBox(), QComboBox()
         width, height = work.session.picture_size
         self.size_box.addItem(f"{AS_NOW}, {width} × {height}", None)
@@ -72,7 +71,7 @@ class AddShotsDialog(QDialog):
         self._tell()
 
     def _number(self) -> int:
-        return len(_ticked(self.views)) * len(_ticked(self.sets)) * len(_ticked(self.variants))
+        return len(self.views.ticked()) * len(self.sets.ticked()) * len(self.variants.ticked())
 
     def _tell(self) -> None:
         number, free = self._number(), MOST_SHOTS - len(self.work.shots)
@@ -85,32 +84,10 @@ class AddShotsDialog(QDialog):
     def _confirm(self) -> None:
         self.accept()
         self.work.add_shots(
-            _ticked(self.views),
-            _ticked(self.sets),
-            _ticked(self.variants),
+            self.views.ticked(),
+            self.sets.ticked(),
+            self.variants.ticked(),
             self.size_box.currentData(),
             kind=self.kind_box.currentData(),
             background=self.ground_box.currentData(),
         )
-
-
-def _ticks(name: str, things: list, current) -> QListWidget:
-    ticks = QListWidget()
-    ticks.setAccessibleName(name)
-    ticks.setMinimumHeight(190)
-    ticks.setSpacing(2)
-    ticks.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-    ticks.setTextElideMode(Qt.TextElideMode.ElideRight)
-    for words, value in things:
-        item = QListWidgetItem(words)
-        item.setToolTip(words)
-        item.setData(Qt.ItemDataRole.UserRole, value)
-        item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
-        item.setCheckState(Qt.CheckState.Checked if value == current else Qt.CheckState.Unchecked)
-        ticks.addItem(item)
-    return ticks
-
-
-def _ticked(ticks: QListWidget) -> list:
-    items = [ticks.item(row) for row in range(ticks.count())]
-    return [i.data(Qt.ItemDataRole.UserRole) for i in items if i.checkState() == Qt.CheckState.Checked]

@@ -1,5 +1,6 @@
 """The shots: a list with ticks and how far each is, the folder of their files, and what renders them."""
 
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QRect, QSize, Qt, QUrl, pyqtSignal
@@ -34,6 +35,7 @@ _ID = Qt.ItemDataRole.UserRole
 _LINES = Qt.ItemDataRole.UserRole + 1
 _SHARE = Qt.ItemDataRole.UserRole + 2
 _ROW = 42
+MORE = {"turntable": "Turntable…", "sheet": "Proof sheet…", "difference": "Compare pictures…"}
 
 
 class ShotsCard(QWidget):
@@ -41,11 +43,11 @@ class ShotsCard(QWidget):
 
     Signals
     -------
-    turntable_wanted
-        A turn is to be rendered.
+    wanted : str
+        Something else is to be made: a key of `MORE`.
     """
 
-    turntable_wanted = pyqtSignal()
+    wanted = pyqtSignal(str)
 
     def __init__(self, work: HandOverWork, run: ShotRun):
         super().__init__()
@@ -81,9 +83,13 @@ class ShotsCard(QWidget):
         self.start_button.setProperty("role", "main")
         self.start_button.setToolTip("Renders the ticked shots one after the other; the window stays usable")
         self.start_button.clicked.connect(self.start_or_stop)
-        self.turn_button = small_button(
-            "Turntable…", "A turn as a film, or as a page to turn by hand", self.turntable_wanted.emit
-        )
+        self.more_button = QPushButton("More")
+        self.more_button.setProperty("role", "small")
+        self.more_button.setToolTip("Turntables, proof sheets, and pictures compared")
+        menu = QMenu(self.more_button)
+        for name, words in MORE.items():
+            menu.addAction(words, partial(self.wanted.emit, name))
+        self.more_button.setMenu(menu)
         self.words = ElidedLabel()
         self.words.setProperty("role", "quiet")
         self._lay_out()
@@ -98,7 +104,7 @@ class ShotsCard(QWidget):
         files.addWidget(self.folder_button)
         files.addWidget(self.open_button)
         foot.addWidget(self.start_button)
-        foot.addWidget(self.turn_button)
+        foot.addWidget(self.more_button)
         foot.addWidget(self.words, 1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)

@@ -5,7 +5,10 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QWidget
 
+from mat_shelf.app.hand_over.difference_dialog import DifferenceDialog
 from mat_shelf.app.hand_over.export_dialog import ExportDialog
+from mat_shelf.app.hand_over.sheet_dialog import SheetDialog
+from mat_shelf.app.hand_over.turntable_dialog import TurntableDialog
 from mat_shelf.app.menu.about_dialog import AboutDialog
 from mat_shelf.app.menu.command_finder import CommandFinder
 from mat_shelf.app.menu.history_list import HistoryList
@@ -57,20 +60,46 @@ class Dialogs:
 
         def make() -> ExportDialog:
             window = self._window
-            dialog = ExportDialog(window.workshop, window.notice, window)
-            dialog.is_running.connect(lambda runs: window.wall.give_way("export", runs))
-            return dialog
+            return self._yielding(ExportDialog(window.workshop, window.notice, window))
 
         dialog = self._open("export", make)
         dialog.offer(subjects or export_subjects(self._window.workshop))
         return dialog
 
+    def open_more(self, name: str) -> None:
+        """One of `shots_card.MORE`."""
+        {"turntable": self.open_turntable, "sheet": self.open_sheet, "difference": self.open_difference}[name]()
+
+    def open_turntable(self) -> TurntableDialog:
+        """A turn of the view in use."""
+        return self._open("turntable", lambda: self._yielding(TurntableDialog(self._window.workshop, self._window)))
+
+    def open_sheet(self) -> SheetDialog:
+        """A proof sheet."""
+        is_new = "sheet" not in self._made
+        dialog = self._open("sheet", lambda: self._yielding(SheetDialog(self._window.hand_over, self._window)))
+        if not is_new and dialog.start_button.isEnabled():
+            dialog.offer()
+        return dialog
+
+    def open_difference(self) -> DifferenceDialog:
+        """Two pictures compared."""
+        window = self._window
+        return self._open("difference", lambda: DifferenceDialog(window.workshop, window.viewport, window))
+
+    def _yielding(self, dialog):
+        """The dialog; while it renders, the window's own picture waits."""
+        name = type(dialog).__name__
+        dialog.is_running.connect(lambda runs: self._window.wall.give_way(name, runs))
+        return dialog
+
     def close_threads(self) -> None:
         """Ends the work of dialogs that have any."""
-        export = self._made.get("export")
-        if export is not None:
-            export.close()
-            export.close_thread()
+        for name in ("export", "turntable", "sheet", "difference"):
+            dialog = self._made.get(name)
+            if dialog is not None:
+                dialog.close()
+                dialog.close_thread()
 
     def open_shortcuts(self) -> ShortcutsDialog:
         """Keys and gestures."""

@@ -123,7 +123,9 @@ class MenuBar(QMenuBar):
             when=lambda: bool(self.workshop.project.product.parts),
         )
         self._add("Render…", window.open_render, "Ctrl+R")
-        self._add("Turntable…", window.open_turntable)
+        self._add("Turntable…", lambda: window.dialogs.open_turntable())
+        self._add("Proof sheet…", lambda: window.dialogs.open_sheet())
+        self._add("Compare pictures…", lambda: window.dialogs.open_difference())
         self._add("Add shots…", window.add_shots)
         self._add("Render shots", window.render_shots, when=lambda: any(s.is_on for s in window.hand_over.shots))
         self._gap()
