@@ -29,6 +29,7 @@ from mat_shelf.document.project import Project
 from mat_shelf.document.shot import MOST_SAMPLES, SAMPLES, samples_for
 from mat_shelf.exchange.image_decoding import ImageError
 from mat_shelf.exchange.image_form import FILE_KINDS, PLAIN, ending_of
+from mat_shelf.exchange.layered_image import HELD
 from mat_shelf.exchange.project_file import plain_file_name
 from mat_shelf.exchange.render_file import RenderSettings, render_to_file, write_relit
 from mat_shelf.rendering.aovs import PASSES
@@ -268,10 +269,14 @@ class RenderDialog(QDialog):
             return
         self.kind_box.setCurrentText(next(name for name, own in FORMATS.items() if own == ending))
         self.cut_box.setEnabled(ending != ".jpg")
-        self.deep_box.setEnabled(ending in (".png", ".tiff"))
-        self.passes_label.setToolTip("Passes are channels of an EXR, of whole pictures.")
+        self.deep_box.setEnabled(ending in (".png", ".tiff", ".ora"))
+        self.passes_label.setToolTip(
+            "Passes are channels of an EXR, or layers of an OpenRaster file, of whole pictures."
+        )
         for widget in (self.passes_label, *self.pass_boxes.values()):
-            widget.setEnabled(ending == ".exr" and self.region_box.currentText() == WHOLE)
+            widget.setEnabled(ending in (".exr", ".ora") and self.region_box.currentText() == WHOLE)
+        for name, box in self.pass_boxes.items():
+            box.setEnabled(box.isEnabled() and (ending == ".exr" or name in HELD))
 
     def start(self) -> None:
         path = Path(self.path_field.text()).expanduser()

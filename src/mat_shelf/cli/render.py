@@ -18,7 +18,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--output",
         type=Path,
         required=True,
-        help="a .png, .exr, .tiff, .jpg, .webp or .avif; {view}, {set}, {variant} in it stand for their names; "
+        help="a .png, .exr, .tiff, .jpg, .webp, .avif or .ora; {view}, {set}, {variant} in it stand for their names; "
         "with --shots a folder",
     )
     parser.add_argument("--width", type=whole(16, 16384), default=1280)
@@ -108,6 +108,7 @@ def run(options) -> None:
     from mat_shelf.exchange.color_profiles import COLOR_SPACES
     from mat_shelf.exchange.image_decoding import ImageError
     from mat_shelf.exchange.image_form import Form, ending_of
+    from mat_shelf.exchange.layered_image import check_layered
     from mat_shelf.exchange.render_file import RenderSettings, render_to_file
     from mat_shelf.rendering.aovs import PASSES
 
@@ -121,6 +122,8 @@ def run(options) -> None:
     try:
         has_alpha = options.cut_out or (options.region is not None and not options.keep_rest)
         ending = ending_of(options.output, has_alpha, options.bits, bool(wanted))
+        if ending == ".ora":
+            check_layered(wanted)
         if options.cryptomatte and ending != ".exr":
             raise ImageError("Cryptomatte needs an EXR; give the file the ending .exr")
     except ImageError as fault:

@@ -77,6 +77,7 @@ def _with_shots(project, options):
     from mat_shelf.document.shot import HandOver, Shot, Swap
     from mat_shelf.exchange.image_decoding import ImageError
     from mat_shelf.exchange.image_form import ending_of
+    from mat_shelf.exchange.layered_image import check_layered
     from mat_shelf.rendering.aovs import PASSES
 
     try:
@@ -103,7 +104,12 @@ def _with_shots(project, options):
     unknown = sorted(set(wanted) - set(PASSES))
     if unknown:
         raise BadInputError(f"there is no pass '{unknown[0]}'; there are {', '.join(PASSES)} and all")
-    if kind != "exr" and (wanted or options.cryptomatte):
+    try:
+        if kind == "ora":
+            check_layered(wanted)
+    except ImageError as fault:
+        raise BadInputError(str(fault)) from fault
+    if kind != "exr" and (options.cryptomatte or (wanted and kind != "ora")):
         raise BadInputError("passes and Cryptomatte need an EXR; give the file the ending .exr")
     form = {
         "width": options.width,

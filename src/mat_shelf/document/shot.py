@@ -11,7 +11,7 @@ from mat_shelf.document.parameter import Frozen
 MOST_SHOTS = 1000
 LEAST_SIDE, MOST_SIDE, MOST_SAMPLES = 16, 16384, 65536
 _Side = Annotated[int, Field(ge=LEAST_SIDE, le=MOST_SIDE)]
-FileKind = Literal["png", "tiff", "jpg", "webp", "avif", "exr"]
+FileKind = Literal["png", "tiff", "jpg", "webp", "avif", "exr", "ora"]
 Bits = Literal[8, 16, 32]
 Profile = Literal["srgb", "display-p3", "oprgb"]
 
@@ -78,7 +78,7 @@ class Shot(Frozen):
     is_finished : bool
         Whether the finish is applied.
     passes : tuple of str
-        Passes in the file, of EXR.
+        Passes in the file, of EXR, and of OpenRaster as far as it has room for them.
     has_ids : bool
         Whether an EXR has Cryptomatte layers for parts, materials and zones.
     """

@@ -6,10 +6,18 @@ from typing import NamedTuple
 from mat_shelf.exchange.color_profiles import COLOR_SPACES, ColorSpace
 from mat_shelf.exchange.image_decoding import ImageError
 
-FILE_KINDS = {"png": "PNG", "tiff": "TIFF", "jpg": "JPEG", "webp": "WebP", "avif": "AVIF", "exr": "EXR"}
+FILE_KINDS = {
+    "png": "PNG",
+    "tiff": "TIFF",
+    "jpg": "JPEG",
+    "webp": "WebP",
+    "avif": "AVIF",
+    "exr": "EXR",
+    "ora": "OpenRaster",
+}
 """Kinds of files by their endings, and their names."""
-IMAGE_ENDINGS = (".png", ".exr", ".tiff", ".jpg", ".webp", ".avif")
-_MOST_BITS = {".png": 16, ".exr": 32, ".tiff": 32, ".jpg": 8, ".webp": 8, ".avif": 8}
+IMAGE_ENDINGS = (".png", ".exr", ".tiff", ".jpg", ".webp", ".avif", ".ora")
+_MOST_BITS = {".png": 16, ".exr": 32, ".tiff": 32, ".jpg": 8, ".webp": 8, ".avif": 8, ".ora": 16}
 LARGEST_SIDE = {".webp": 16383, ".jpg": 65500}
 
 
@@ -70,6 +78,6 @@ def ending_of(path: Path, alpha: bool = False, bits: int = 8, layers: bool = Fal
     if bits > _MOST_BITS[ending]:
         most = _MOST_BITS[ending]
         raise ImageError(f"a {ending[1:].upper()} has at most {most} bits per channel; choose {most}, TIFF or EXR")
-    if layers and ending != ".exr":
-        raise ImageError("passes need an EXR; give the file the ending .exr")
+    if layers and ending not in (".exr", ".ora"):
+        raise ImageError("passes need an EXR, or layers in an OpenRaster file; give the file the ending .exr or .ora")
     return ending

@@ -165,29 +165,32 @@ def write_pixels(path: Path, pixels: np.ndarray) -> None:
         write_file(path, file)
 
 
-def png_bytes(pixels: np.ndarray) -> bytes:
+def png_bytes(pixels: np.ndarray, form: Form | None = None) -> bytes:
     """Plain pixels, (H, W) or (H, W, C) uint8 or uint16, as a PNG.
 
     Parameters
     ----------
     pixels : (H, W, C) array
         Pixels.
+    form : Form, optional
+        Colour space, resolution and words that it says.
 
     Returns
     -------
     bytes
     """
-    with _encoded_pixels(pixels, ".png") as file:
+    with _encoded_pixels(pixels, ".png", form) as file:
         file.seek(0)
         return file.read()
 
 
 @contextmanager
-def _encoded_pixels(pixels: np.ndarray, ending: str):
+def _encoded_pixels(pixels: np.ndarray, ending: str, form: Form | None = None):
     pixels = np.ascontiguousarray(pixels.reshape(*pixels.shape[:2], -1))
     depth = {"float32": "float"}.get(pixels.dtype.name, pixels.dtype.name)
+    spec = OpenImageIO.ImageSpec(*pixels.shape[1::-1], pixels.shape[2], depth) if form is None else _spec(pixels, form)
     with _memory_file() as (file, name):
-        _encode(name, ending, OpenImageIO.ImageSpec(*pixels.shape[1::-1], pixels.shape[2], depth), pixels)
+        _encode(name, ending, spec, pixels)
         yield file
 
 

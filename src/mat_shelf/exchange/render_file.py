@@ -11,6 +11,7 @@ from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.image_form import PLAIN, Form, ending_of
 from mat_shelf.exchange.image_reading import ImageError, read_map
 from mat_shelf.exchange.image_writing import write_image
+from mat_shelf.exchange.layered_image import check_layered, layered_passes, write_layered
 from mat_shelf.exchange.supplies import prepare_supplies
 from mat_shelf.rendering.aovs import finish_masks, render_aovs
 from mat_shelf.rendering.cryptomatte import cryptomatte
@@ -126,6 +127,8 @@ def render_to_file(
             raise ImageError("passes are of whole pictures; leave them out, or the region")
         ending_of(path, settings.cut_out or not settings.keep_rest, settings.form.bits)
         rest = _kept(path, settings) if settings.keep_rest else None
+    if path.suffix.lower() == ".ora":
+        check_layered(settings.passes)
     words = prepare_supplies(project, assets, preparing)
     rendered = render_picture(
         project,
@@ -180,7 +183,8 @@ def write_relit(project: Project, assets: Assets, rendered: Rendered, path: Path
 
 
 def _write(project: Project, assets: Assets, rendered: Rendered, path: Path, settings: RenderSettings, rest) -> None:
-    extra, form = render_aovs(project, rendered, settings.passes), settings.form
+    is_layered, form = path.suffix.lower() == ".ora", settings.form
+    extra = render_aovs(project, rendered, layered_passes(settings.passes) if is_layered else settings.passes)
     region = settings.region and settings.region.within(settings.width, settings.height)
     alpha = rendered.alpha if rest is None or settings.cut_out else None
     inside = region.slices() if region is not None else (slice(None), slice(None))
@@ -191,6 +195,9 @@ def _write(project: Project, assets: Assets, rendered: Rendered, path: Path, set
         layers, attributes = cryptomatte(project, rendered, assets)
         extra, form = extra | layers, form._replace(attributes=(*form.attributes, *attributes))
     form = form._replace(about=(*form.about, *about(project, rendered)))
+    if is_layered:
+        write_layered(path, light, alpha, form, extra, project.set.exact_colors)
+        return
     write_image(path, light, alpha, form, extra, project.set.exact_colors, rest, inside)
 
 

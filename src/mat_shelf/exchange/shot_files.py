@@ -14,6 +14,7 @@ from mat_shelf.document.shot import Shot
 from mat_shelf.exchange.color_profiles import COLOR_SPACES
 from mat_shelf.exchange.image_decoding import ImageError
 from mat_shelf.exchange.image_form import Form, ending_of
+from mat_shelf.exchange.layered_image import layered_passes
 from mat_shelf.exchange.render_file import RenderSettings
 from mat_shelf.rendering.adaptive import expected_samples
 
@@ -92,7 +93,7 @@ def shot_settings(shot: Shot) -> RenderSettings:
         form=form,
         is_finished=shot.is_finished,
         has_ids=shot.has_ids and is_exr,
-        passes=shot.passes if is_exr else (),
+        passes=shot.passes if is_exr else layered_passes(shot.passes) if shot.kind == "ora" else (),
     )
 
 

@@ -23,8 +23,9 @@ from mat_shelf.commands.hand_over import SIZES
 from mat_shelf.document.shot import LEAST_SIDE, MOST_SAMPLES, MOST_SIDE, samples_for
 from mat_shelf.exchange.color_profiles import COLOR_SPACES
 from mat_shelf.exchange.image_form import FILE_KINDS
+from mat_shelf.exchange.layered_image import HELD, layered_passes
 
-_BITS = {"png": (8, 16), "tiff": (8, 16, 32), "jpg": (8,), "webp": (8,), "avif": (8,), "exr": (16, 32)}
+_BITS = {"png": (8, 16), "tiff": (8, 16, 32), "jpg": (8,), "webp": (8,), "avif": (8,), "exr": (16, 32), "ora": (8, 16)}
 _COLUMN = 214
 _CUSTOM = "Custom"
 
@@ -70,7 +71,9 @@ class ShotCard(QWidget):
             self.profile_box.addItem(space.name, key)
         self.passes_button = QPushButton("Passes")
         self.passes_button.setProperty("role", "small")
-        self.passes_button.setToolTip("Passes and Cryptomatte masks beside the picture, in an EXR")
+        self.passes_button.setToolTip(
+            "Passes and Cryptomatte masks beside the picture, in an EXR; or layers for retouching, in OpenRaster"
+        )
         self.passes_menu = QMenu(self.passes_button)
         self.passes_menu.aboutToShow.connect(self._fill_passes)
         self.passes_button.setMenu(self.passes_menu)
@@ -161,14 +164,18 @@ class ShotCard(QWidget):
         menu.clear()
         if shot is None:
             return
-        action = menu.addAction("Cryptomatte", lambda: self._change("Cryptomatte", has_ids=not shot.has_ids))
-        action.setCheckable(True)
-        action.setChecked(shot.has_ids)
-        menu.addSeparator()
-        for key, words in PASS_NAMES.items():
-            action = menu.addAction(words, partial(self._switch_pass, key))
+        if shot.kind == "exr":
+            action = menu.addAction("Cryptomatte", lambda: self._change("Cryptomatte", has_ids=not shot.has_ids))
             action.setCheckable(True)
-            action.setChecked(key in shot.passes)
+            action.setChecked(shot.has_ids)
+            menu.addSeparator()
+        always = layered_passes(()) if shot.kind == "ora" else ()
+        for key, words in PASS_NAMES.items():
+            if shot.kind == "exr" or key in HELD:
+                action = menu.addAction(words, partial(self._switch_pass, key))
+                action.setCheckable(True)
+                action.setChecked(key in shot.passes or key in always)
+                action.setEnabled(key not in always)
 
     def _switch_pass(self, key: str) -> None:
         passes = self.work.shot.passes
@@ -210,9 +217,9 @@ class ShotCard(QWidget):
             self.finish_box.setChecked(shot.is_finished)
             self.profile_box.setEnabled(shot.kind != "exr")
             self.bits_box.setEnabled(len(_BITS[shot.kind]) > 1)
-            self.passes_button.setEnabled(shot.kind == "exr")
-            count = len(shot.passes) + shot.has_ids
-            self.passes_button.setText(f"Passes: {count}" if count and shot.kind == "exr" else "Passes")
+            self.passes_button.setEnabled(shot.kind in ("exr", "ora"))
+            count = len(shot.passes) + shot.has_ids if shot.kind == "exr" else len(layered_passes(shot.passes))
+            self.passes_button.setText(f"Passes: {count}" if count and self.passes_button.isEnabled() else "Passes")
         for box in boxes:
             box.blockSignals(False)
 
