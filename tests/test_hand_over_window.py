@@ -132,3 +132,29 @@ def test_the_finish_shows_at_once_and_only_where_it_should(station, qtbot):
     for _ in range(3):  # off and on, and the drag
         window.workshop.undo()
     assert work.finish.masked[0].adjustment.exposure == 0
+
+
+def test_workers_render_shots_and_say_what_they_cannot(station, qtbot, tmp_path):
+    window, board, work = station, station.hand_over_board, station.hand_over
+    dialog = window.dialogs.open_workers()
+    assert dialog.alone.isChecked() and not dialog.count_box.isEnabled()
+    QTest.mouseClick(dialog.remote, LEFT, PLAIN, QPoint(8, dialog.remote.height() // 2))
+    QTest.keyClicks(dialog.address_field, "tcp://10.0.0.7:8786")
+    dialog._confirm()
+    assert dialog.isVisible() and "tls://" in dialog.state.text()
+    QTest.mouseClick(dialog.local, LEFT, PLAIN, QPoint(8, dialog.local.height() // 2))
+    dialog.count_box.setValue(1)
+    dialog._confirm()
+    assert not dialog.isVisible() and window.dialogs.open_workers().count_box.value() == 1
+    work.add_shots([work.project.current_view], [work.project.current_set], [None], None)
+    for fields in ({"width": 64, "height": 48, "samples": 2}, {"noise": 0.2}):
+        work.change_shot("Shot", None, **fields)
+        QTest.mouseClick(board.shots_card.start_button, LEFT)
+        qtbot.waitUntil(lambda: not board.run.runs, timeout=120_000)
+        state = board.run.state(work.shot)
+        if "noise" not in fields:
+            assert state.kind in ("done", "was done"), state.words
+            assert np.asarray(Image.open(tmp_path / f"{work.shot.name}.png")).std() > 5
+            (tmp_path / f"{work.shot.name}.png").unlink()
+        else:
+            assert state.kind == "failed" and "noise" in state.words

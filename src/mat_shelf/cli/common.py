@@ -43,6 +43,14 @@ def chosen(kind: str, wanted: str | None, things, current: str | None) -> str:
     raise BadInputError(f"there is no {kind} called '{wanted}'; there are {names}")
 
 
+def add_cluster(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument(
+        "--cluster",
+        metavar="ADDRESS",
+        help="renders by workers: local[:N] of them on this machine, or those of a Dask scheduler, such as tls://render:8786",
+    )
+
+
 def warm_up_now(out) -> None:
     from mat_shelf.rendering.warmup import is_warm, warm_up
 

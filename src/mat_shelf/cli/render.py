@@ -5,7 +5,7 @@ import sys
 import time
 from pathlib import Path
 
-from mat_shelf.cli.common import BadInputError, chosen, percent, read_project, warm_up_now, whole
+from mat_shelf.cli.common import BadInputError, add_cluster, chosen, percent, read_project, warm_up_now, whole
 from mat_shelf.cli.render_shots import run_shots
 
 NAME, HELP = "render", "render a project to an image"
@@ -70,6 +70,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--keep-rest", action="store_true", help="with --region: the rest is kept of the picture that OUTPUT holds"
     )
+    add_cluster(parser)
 
 
 def _noise(text: str) -> float:
@@ -105,6 +106,7 @@ def run(options) -> None:
     if options.shots or "all" in (options.view, options.set) or options.variant:
         run_shots(options)
         return
+    from mat_shelf.exchange.cluster import crew_at
     from mat_shelf.exchange.color_profiles import COLOR_SPACES
     from mat_shelf.exchange.image_decoding import ImageError
     from mat_shelf.exchange.image_form import Form, ending_of
@@ -161,7 +163,8 @@ def run(options) -> None:
         keep_rest=options.keep_rest,
     )
     try:
-        rendered, words = render_to_file(project, assets, options.output, settings, progress, percent)
+        with crew_at(options.cluster) as crew:
+            rendered, words = render_to_file(project, assets, options.output, settings, progress, percent, crew=crew)
     except (OSError, ImageError) as fault:
         raise BadInputError(str(fault)) from fault
     if sys.stderr.isatty():

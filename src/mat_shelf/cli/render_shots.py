@@ -11,6 +11,7 @@ ALL = "all"
 
 def run_shots(options) -> None:
     """Renders the shots of a project, or those that the options ask for."""
+    from mat_shelf.exchange.cluster import crew_at
     from mat_shelf.exchange.image_decoding import ImageError
     from mat_shelf.exchange.shot_queue import ShotState, render_shots
     from mat_shelf.system.memory import usable_memory
@@ -51,7 +52,8 @@ def run_shots(options) -> None:
             print(f"\r{names[key]}: {state.samples} of {state.of} samples{left}   ", end="", file=sys.stderr)
 
     try:
-        render_shots(project, assets, shots, folder, tell, memory=usable_memory())
+        with crew_at(options.cluster) as crew:
+            render_shots(project, assets, shots, folder, tell, memory=usable_memory(), crew=crew)
     except (OSError, ImageError) as fault:
         raise BadInputError(str(fault)) from fault
     if failed:

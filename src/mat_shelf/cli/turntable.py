@@ -5,7 +5,7 @@ import sys
 import time
 from pathlib import Path
 
-from mat_shelf.cli.common import BadInputError, chosen, read_project, warm_up_now, whole
+from mat_shelf.cli.common import BadInputError, add_cluster, chosen, read_project, warm_up_now, whole
 
 NAME, HELP = "turntable", "render a turn of a project to a film, an animation, images or a page"
 
@@ -27,9 +27,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--view", metavar="NAME", help="the view to look through; else the one in use")
     parser.add_argument("--white", action="store_true", help="the product alone, on white")
     parser.add_argument("--no-finish", action="store_true", help="the light as it was rendered, without the finish")
+    add_cluster(parser)
 
 
 def run(options) -> None:
+    from mat_shelf.exchange.cluster import crew_at
     from mat_shelf.exchange.image_decoding import ImageError
     from mat_shelf.exchange.turntable import TurnSettings, check_turntable, render_turntable
     from mat_shelf.rendering.turning import Turn
@@ -64,7 +66,8 @@ def run(options) -> None:
         return True
 
     try:
-        render_turntable(project, assets, options.output, settings, progress)
+        with crew_at(options.cluster) as crew:
+            render_turntable(project, assets, options.output, settings, progress, crew=crew)
     except (OSError, ImageError) as fault:
         raise BadInputError(str(fault)) from fault
     print(f"Written to {options.output} in {time.monotonic() - started:.1f} s")

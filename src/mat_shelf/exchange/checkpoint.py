@@ -67,10 +67,10 @@ class Checkpoint:
         """
         try:
             with np.load(self.path, allow_pickle=False) as kept:
-                found = {name: kept[name] for name, own in _arrays(film).items() if _fits(kept[name], own, name)}
+                found = {name: kept[name] for name, own in film.arrays().items() if _fits(kept[name], own, name)}
         except _DAMAGED:
             return
-        for name, own in _arrays(film).items():
+        for name, own in film.arrays().items():
             own[...] = found[name]
         self._samples = film.mean_samples
 
@@ -88,7 +88,7 @@ class Checkpoint:
         if film.mean_samples == self._samples or (not is_last and since < max(_EVERY_S, _SHARE * self._took)):
             return
         began = time.monotonic()
-        arrays = _arrays(film)
+        arrays = film.arrays()
         try:
             self.path.parent.mkdir(parents=True, exist_ok=True)
             sweep(self.path.parent)
@@ -180,18 +180,6 @@ def make_room(size: int, beside: Path) -> None:
             with suppress(OSError):
                 each.unlink()
                 total -= bytes_
-
-
-def _arrays(film: Film) -> dict[str, np.ndarray]:
-    """All that a film keeps, by name."""
-    arrays = {f"sums/{name}": each for name, each in film.sums._asdict().items()}
-    if film.caught is not None:
-        arrays |= {f"caught/{name}": each for name, each in film.caught._asdict().items()}
-    if film.halves is not None:
-        arrays |= {"halves": film.halves, "goals": film.goals}
-    if film.empty is not None:
-        arrays |= {f"empty-{name}": each for name, each in _arrays(film.empty).items()}
-    return arrays
 
 
 def _fits(kept: np.ndarray, own: np.ndarray, name: str) -> bool:

@@ -3,6 +3,7 @@
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -21,6 +22,9 @@ from mat_shelf.rendering.finishing import finished
 from mat_shelf.rendering.region import PictureRegion
 from mat_shelf.scene.material_table import visible_parts
 from mat_shelf.system.file_reader import read_file
+
+if TYPE_CHECKING:
+    from mat_shelf.exchange.cluster import Crew
 
 _LONGEST = 4000
 """Letters of the names of materials that a file keeps."""
@@ -85,6 +89,7 @@ def render_to_file(
     preparing: Callable[[str, int, int], bool] = lambda what, done, total: True,
     keeper: FilmKeeper | None = None,
     is_stopped: Callable[[], bool] = lambda: False,
+    crew: "Crew | None" = None,
 ) -> tuple[Rendered, list[str]]:
     """Renders the view and set in use of a project to a file.
 
@@ -104,6 +109,8 @@ def render_to_file(
         Told what is made before; see `prepare_supplies`.
     keeper, is_stopped
         As `render_picture` has them.
+    crew : Crew, optional
+        Workers that render in place of this process.
 
     Returns
     -------
@@ -129,6 +136,11 @@ def render_to_file(
         rest = _kept(path, settings) if settings.keep_rest else None
     if path.suffix.lower() == ".ora":
         check_layered(settings.passes)
+    if crew is not None and (settings.noise is not None or settings.seconds is not None):
+        raise ImageError(
+            "workers take their pixels through all samples at once; leave the noise and the time limit out, or render "
+            "on this machine alone"
+        )
     words = prepare_supplies(project, assets, preparing)
     rendered = render_picture(
         project,
@@ -147,6 +159,7 @@ def render_to_file(
         keeps_apart=settings.keeps_apart or "lights" in settings.passes,
         keeper=keeper,
         is_stopped=is_stopped,
+        crew=None if crew is None else crew.of(project, assets),
     )
     _write(project, assets, rendered, path, settings, rest)
     return rendered, words

@@ -5,12 +5,12 @@ import json
 import re
 from collections import Counter
 from collections.abc import Sequence
-from functools import cache
 from pathlib import Path
 
 from mat_shelf.document.ids import by_id
 from mat_shelf.document.project import Project
 from mat_shelf.document.shot import Shot
+from mat_shelf.exchange.band_rendering import program_digest
 from mat_shelf.exchange.color_profiles import COLOR_SPACES
 from mat_shelf.exchange.image_decoding import ImageError
 from mat_shelf.exchange.image_form import Form, ending_of
@@ -113,24 +113,13 @@ def film_key(project: Project, shot: Shot) -> str:
     """
     keeps_apart = "lights" in shot.passes and shot.kind == "exr"
     told = (
-        _program(),
+        program_digest(),
         *(_digest(thing) for thing in (project.product, project.materials, project.marks, project.set)),
         _digest(project.view.camera),
         (shot.width, shot.height, shot.background != "set", keeps_apart),
         (shot.noise, shot.samples) if shot.noise else (),  # which decide where samples go
     )
     return hashlib.sha256(repr(told).encode()).hexdigest()[:40]
-
-
-@cache
-def _program() -> str:
-    """Digest of the program itself: another one may render other samples, and they must not be mixed."""
-    digest = hashlib.sha256()
-    package = Path(__file__).parents[1]
-    for path in sorted(package.rglob("*.py")):
-        if package / "app" not in path.parents:
-            digest.update(path.read_bytes())
-    return digest.hexdigest()
 
 
 def _digest(thing) -> str:

@@ -5,7 +5,7 @@ import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 from mat_shelf.document.project import Project
 from mat_shelf.document.shot import Shot
@@ -23,6 +23,9 @@ from mat_shelf.exchange.shot_files import (
     shot_settings,
 )
 from mat_shelf.system.file_writer import words_of
+
+if TYPE_CHECKING:
+    from mat_shelf.exchange.cluster import Crew
 
 
 @dataclass(frozen=True)
@@ -117,6 +120,7 @@ def render_shots(
     told: Told,
     is_stopped: Callable[[], bool] = lambda: False,
     memory: int | None = None,
+    crew: "Crew | None" = None,
 ) -> bool:
     """Renders shots one after the other; one that fails is told, and the next one comes.
 
@@ -136,6 +140,8 @@ def render_shots(
         True stops; the samples so far are kept, and the next run goes on with them.
     memory : int, optional
         Bytes that may be used.
+    crew : Crew, optional
+        Workers that render in place of this process.
 
     Returns
     -------
@@ -158,7 +164,9 @@ def render_shots(
         if is_stopped():
             return False
         try:
-            _render(project, assets, shot, paths[shot.id], lambda state, key=shot.id: told(key, state), is_stopped)
+            _render(
+                project, assets, shot, paths[shot.id], lambda state, key=shot.id: told(key, state), is_stopped, crew
+            )
         except InterruptedError:
             told(shot.id, kept_state(project, shot, paths[shot.id]))
             return False
@@ -167,7 +175,7 @@ def render_shots(
     return True
 
 
-def _render(project, assets, shot: Shot, path: Path, tell: Callable[[ShotState], None], is_stopped) -> None:
+def _render(project, assets, shot: Shot, path: Path, tell: Callable[[ShotState], None], is_stopped, crew) -> None:
     shown = shot_project(project, shot)
     film, form = Checkpoint(film_key(shown, shot)), form_key(project, shot)
     if film.is_written(path, form):
@@ -197,6 +205,7 @@ def _render(project, assets, shot: Shot, path: Path, tell: Callable[[ShotState],
         lambda *_: not is_stopped(),
         keeper=film,
         is_stopped=is_stopped,
+        crew=crew,
     )
     film.note_written(path, form)
     told_words = [*words, f"not kept while rendering: {film.problem}"] if film.problem else words

@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 from PIL import Image, UnidentifiedImageError
@@ -24,6 +25,9 @@ from mat_shelf.exchange.turn_page import turn_page
 from mat_shelf.rendering.final_render import render_picture
 from mat_shelf.rendering.turning import Turn, turned
 from mat_shelf.system.file_writer import write_file
+
+if TYPE_CHECKING:
+    from mat_shelf.exchange.cluster import Crew
 
 TURN_ENDINGS = (".mp4", ".webm", ".webp", ".html", ".png")
 MOST_FRAMES = 3600
@@ -110,6 +114,7 @@ def render_turntable(
     settings: TurnSettings = TurnSettings(),
     progress: Callable[[int, int], bool] = lambda done, total: True,
     is_stopped: Callable[[], bool] = lambda: False,
+    crew: "Crew | None" = None,
 ) -> None:
     """Renders a turn of the view and set in use, and writes it.
 
@@ -129,6 +134,8 @@ def render_turntable(
         Told the frames that are done; False cancels.
     is_stopped : callable () -> bool
         Asked many times a second; True cancels within a frame.
+    crew : Crew, optional
+        Workers that render in place of this process.
 
     Raises
     ------
@@ -140,13 +147,13 @@ def render_turntable(
     ending = check_turntable(path, settings)
     frames = []
     for number in range(settings.turn.frames):
-        frames.append(_frame(turned(project, assets, settings.turn, number), assets, settings, is_stopped))
+        frames.append(_frame(turned(project, assets, settings.turn, number), assets, settings, is_stopped, crew))
         if not progress(number + 1, settings.turn.frames):
             raise InterruptedError("cancelled")
     write_turntable(path, frames, settings, ending, project.product.name)
 
 
-def _frame(project: Project, assets: Assets, settings: TurnSettings, is_stopped) -> np.ndarray:
+def _frame(project: Project, assets: Assets, settings: TurnSettings, is_stopped, crew) -> np.ndarray:
     """One frame, (H, W, 3) uint8, from the cache where it is there."""
     shot = Shot(
         id="frame",
@@ -171,7 +178,8 @@ def _frame(project: Project, assets: Assets, settings: TurnSettings, is_stopped)
     prepare_supplies(project, assets, lambda *_: not is_stopped())
     cut_out = settings.background != "set"
     size = settings.width, settings.height, settings.samples
-    rendered = render_picture(project, assets, *size, cut_out=cut_out, is_stopped=is_stopped)
+    workers = None if crew is None else crew.of(project, assets)
+    rendered = render_picture(project, assets, *size, cut_out=cut_out, is_stopped=is_stopped, crew=workers)
     light = finished_light(project, assets, rendered) if settings.is_finished else rendered.light
     form = Form(on_white=settings.background == "white")
     pixels = encoded_picture(light, rendered.alpha, form, project.set.exact_colors)

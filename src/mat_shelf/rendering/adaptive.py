@@ -75,7 +75,8 @@ class SamplePlan:
         (done, total) : int
         """
         if self.noise is None:
-            return self.film.samples, self.most
+            counts = self.film.sums.counts
+            return int((counts if self.pixels is None else counts[self.pixels]).min()), self.most
         done = round(self.film.mean_samples)
         return done, max(round(self._total), done + 1)
 

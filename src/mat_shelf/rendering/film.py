@@ -185,6 +185,22 @@ class Film:
         self.halves = np.zeros_like(self.sums.light)
         self.goals = np.zeros_like(self.sums.counts)
 
+    def arrays(self) -> dict[str, np.ndarray]:
+        """All that it keeps of pixels, by name; a row for each pixel.
+
+        Returns
+        -------
+        dict of array
+        """
+        arrays = {f"sums/{name}": each for name, each in self.sums._asdict().items()}
+        if self.caught is not None:
+            arrays |= {f"caught/{name}": each for name, each in self.caught._asdict().items()}
+        if self.halves is not None:
+            arrays |= {"halves": self.halves, "goals": self.goals}
+        if self.empty is not None:
+            arrays |= {f"empty-{name}": each for name, each in self.empty.arrays().items()}
+        return arrays
+
     def mix(self, gains: np.ndarray) -> None:
         """Mixes its layers otherwise.
 

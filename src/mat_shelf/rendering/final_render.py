@@ -13,6 +13,7 @@ from mat_shelf.rendering.adaptive import SamplePlan
 from mat_shelf.rendering.camera import make_camera_view, white_gains
 from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.film import Film
+from mat_shelf.rendering.photon_map import sends_photons
 from mat_shelf.rendering.plate import (
     SEEN_THROUGH,
     bare_scene,
@@ -59,6 +60,51 @@ class Rendered(NamedTuple):
     is_clean: bool = True
 
 
+class PictureRequest(NamedTuple):
+    """All that the samples of a picture depend on beside its project.
+
+    Attributes
+    ----------
+    width, height : int
+        Pixels.
+    seed : int
+    straight, cut_out, keeps_apart : bool
+        As `RenderTask` has them.
+    """
+
+    width: int
+    height: int
+    seed: int = 1
+    straight: bool = False
+    cut_out: bool = False
+    keeps_apart: bool = False
+
+
+class PixelCrew(Protocol):
+    """Renders pixels elsewhere; see `exchange.cluster.ProjectCrew`."""
+
+    def fill(self, film, request, samples, due, has_photons, told, is_stopped) -> None:
+        """Renders some pixels of a film up to a number of samples.
+
+        Parameters
+        ----------
+        film : Film
+            The film.
+        request : PictureRequest
+            The picture.
+        samples : int
+            Samples of each pixel in the end.
+        due : (N,) int32
+            Pixels that miss some.
+        has_photons : bool
+            Whether photons are sent for each sample.
+        told : callable () -> bool
+            Called now and then; False cancels.
+        is_stopped : callable () -> bool
+            Asked many times a second; True cancels.
+        """
+
+
 class FilmKeeper(Protocol):
     """Keeps what a render has so far, so that it can go on after the process has ended."""
 
@@ -101,6 +147,7 @@ def render_picture(
     keeper: FilmKeeper | None = None,
     is_stopped: Callable[[], bool] = lambda: False,
     noise: float | None = None,
+    crew: PixelCrew | None = None,
 ) -> Rendered:
     """A finished picture, scene-linear, exposure applied.
 
@@ -140,6 +187,8 @@ def render_picture(
         Asked many times a second; True cancels within a sample.
     noise : float, optional
         Noise of the light, as a share of it, at which the picture is clean enough; samples go where they lower it most.
+    crew : PixelCrew, optional
+        Renders in place of this process; without `noise` and `seconds`.
 
     Returns
     -------
@@ -152,30 +201,11 @@ def render_picture(
     InterruptedError
         If `progress` or `is_stopped` said so.
     """
+    request = PictureRequest(width, height, seed, straight, cut_out, keeps_apart and region is None)
     project = seen_from(project, project.view.camera)
-    studio = project.set
-    keeps_apart = keeps_apart and region is None
+    studio, keeps_apart = project.set, request.keeps_apart
     lit = whole_set(studio) if keeps_apart else studio
-    fill_geometry_maps(project, supplies)
-    fill_displacements(project, supplies)
-    displaced = reshaped_parts(project, supplies)
-    geometry = project_geometry(project, supplies.meshes, displaced=displaced)
-    geometry.shapes = geometry_map_lookup(project, geometry, supplies.geometry_maps)
-    task = RenderTask(
-        geometry,
-        project_material_table(project, supplies, displaced=displaced),
-        set_lights(lit, supplies, [project.product.parts[k].id for k in visible_parts(project)]),
-        make_camera_view(project.view.camera, width, height),
-        brightest=BRIGHTEST * 2.0**-studio.exposure,
-        seed=seed,
-        straight=straight,
-        cut_out=cut_out,
-        keeps_apart=keeps_apart,
-    )
-    if has_plate(studio) and not cut_out:
-        across = max(round(SEEN_THROUGH * width / height), 1)
-        seen = plain_plate(studio, supplies, project.view.camera, across, SEEN_THROUGH)
-        task = on_plate(task, bare_scene(project, supplies), seen)
+    task = picture_task(project, supplies, request)
     film = task.film(width, height)
     region = region and _inside(region, width, height)
     pixels = None if region is None else region.pixels(width)
@@ -191,6 +221,8 @@ def render_picture(
     try:
         if film.samples and not progress(*plan.progress()):
             raise InterruptedError("cancelled")
+        if crew is not None:
+            _have_filled(crew, film, task, request, plan, progress, keeper, is_stopped)
         while len(due := plan.due()):
             if not tracer.add_sample(task, film, is_stopped, due):
                 raise InterruptedError("cancelled")
@@ -220,6 +252,68 @@ def render_picture(
     alpha[rows, columns] = part.alpha() if cut_out else 1
     shown = light * white_gains(project.view.camera) * np.float32(2.0**studio.exposure)
     return Rendered(shown, alpha, task, film, None, denoise)
+
+
+def _have_filled(crew: PixelCrew, film: Film, task: RenderTask, request, plan, progress, keeper, is_stopped) -> None:
+    """Has all samples of a film rendered elsewhere."""
+    pixels = plan.due()
+    if not len(pixels):
+        return
+
+    def told() -> bool:
+        if keeper is not None:
+            keeper.keep(film)
+        return progress(max(round(float(film.sums.counts[pixels].mean())), 1), plan.most)
+
+    has_photons = task.photons and not task.straight
+    has_photons = has_photons and sends_photons(task.geometry, task.material_table, task.lights) is not None
+    crew.fill(film, request, plan.most, pixels, has_photons, told, is_stopped)
+
+
+def picture_task(project: Project, supplies: Supplies, request: PictureRequest) -> RenderTask:
+    """Scene, camera and settings of a picture.
+
+    Parameters
+    ----------
+    project : Project
+        The project.
+    supplies : Supplies
+        Meshes, images, geometry maps and true relief.
+    request : PictureRequest
+        The picture.
+
+    Returns
+    -------
+    RenderTask
+    """
+    width, height, seed, straight, cut_out, keeps_apart = request
+    project = seen_from(project, project.view.camera)
+    studio = project.set
+    fill_geometry_maps(project, supplies)
+    fill_displacements(project, supplies)
+    displaced = reshaped_parts(project, supplies)
+    geometry = project_geometry(project, supplies.meshes, displaced=displaced)
+    geometry.shapes = geometry_map_lookup(project, geometry, supplies.geometry_maps)
+    task = RenderTask(
+        geometry,
+        project_material_table(project, supplies, displaced=displaced),
+        set_lights(
+            whole_set(studio) if keeps_apart else studio,
+            supplies,
+            [project.product.parts[k].id for k in visible_parts(project)],
+        ),
+        make_camera_view(project.view.camera, width, height),
+        brightest=BRIGHTEST * 2.0**-studio.exposure,
+        seed=seed,
+        straight=straight,
+        cut_out=cut_out,
+        keeps_apart=keeps_apart,
+    )
+    if has_plate(studio) and not cut_out:
+        across = max(round(SEEN_THROUGH * width / height), 1)
+        seen = plain_plate(studio, supplies, project.view.camera, across, SEEN_THROUGH)
+        task = on_plate(task, bare_scene(project, supplies), seen)
+    return task
 
 
 def relit(rendered: Rendered, project: Project, supplies: Supplies) -> Rendered:

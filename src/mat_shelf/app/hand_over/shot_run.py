@@ -5,9 +5,11 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject, QSettings, QTimer, pyqtSignal
 
+from mat_shelf.app.hand_over.workers_dialog import workers_address
 from mat_shelf.app.job import Job
 from mat_shelf.app.workshop import HandOverWork
 from mat_shelf.document.shot import Shot
+from mat_shelf.exchange.cluster import crew_at
 from mat_shelf.exchange.image_decoding import ImageError
 from mat_shelf.exchange.shot_files import film_memory, samples_to_come, shot_paths
 from mat_shelf.exchange.shot_queue import ShotState, foreign_files, kept_state, render_shots
@@ -17,6 +19,7 @@ from mat_shelf.system.user_folders import home_folder
 
 _FOLDER = "hand_over/folder"
 _LOOK_MS = 600
+_WAITING, _STOPPING = "Waiting for workers…", "Stopping…"
 _LEAST_S = 4.0
 """Seconds of rendering that tell anything: the first ones set up more."""
 _USUAL_RATE = 700_000.0
@@ -115,18 +118,22 @@ class ShotRun(QObject):
         for shot in shots:
             self._states[shot.id] = ShotState(of=samples_to_come(shot))
 
-        def run(job: Job) -> bool:
-            return render_shots(
-                project,
-                assets,
-                shots,
-                folder,
-                lambda key, state: self._told.emit(key, state),
-                lambda: job.is_cancelled,
-                memory,
-            )
+        address = workers_address()
 
-        self.words = ""
+        def run(job: Job) -> bool:
+            with crew_at(address) as crew:
+                return render_shots(
+                    project,
+                    assets,
+                    shots,
+                    folder,
+                    lambda key, state: self._told.emit(key, state),
+                    lambda: job.is_cancelled,
+                    memory,
+                    crew,
+                )
+
+        self.words = _WAITING if address else ""
         self._job = Job(
             run,
             lambda _: None,
@@ -142,13 +149,13 @@ class ShotRun(QObject):
     def stop(self) -> None:
         """Stops; the samples so far are kept."""
         if self._job is not None:
-            self.words = "Stopping…"
+            self.words = _STOPPING
             self._job.cancel()
             self.changed.emit()
 
     def _end(self, words: str) -> None:
         was_running, self._job = self._job is not None, None
-        self.words = "" if words == "Stopping…" else words
+        self.words = "" if words in (_STOPPING, _WAITING) else words
         for key, state in self._states.items():
             if state.kind in ("prepares", "renders", "writes"):
                 self._states[key] = ShotState(of=state.of)
@@ -168,6 +175,7 @@ class ShotRun(QObject):
         if state.kind == "failed":
             self._refused |= {shot.id: shot for shot in self.work.shots if shot.id == key}
         self._states[key] = state
+        self.words = "" if self.words == _WAITING and state.kind != "prepares" else self.words
         self.changed.emit()
 
     def look(self) -> None:

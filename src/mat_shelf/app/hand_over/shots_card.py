@@ -35,7 +35,7 @@ _ID = Qt.ItemDataRole.UserRole
 _LINES = Qt.ItemDataRole.UserRole + 1
 _SHARE = Qt.ItemDataRole.UserRole + 2
 _ROW = 42
-MORE = {"turntable": "Turntable…", "sheet": "Proof sheet…", "difference": "Compare pictures…"}
+MORE = {"turntable": "Turntable…", "sheet": "Proof sheet…", "difference": "Compare pictures…", "workers": "Workers…"}
 
 
 class ShotsCard(QWidget):
@@ -85,7 +85,7 @@ class ShotsCard(QWidget):
         self.start_button.clicked.connect(self.start_or_stop)
         self.more_button = QPushButton("More")
         self.more_button.setProperty("role", "small")
-        self.more_button.setToolTip("Turntables, proof sheets, and pictures compared")
+        self.more_button.setToolTip("Turntables, proof sheets, pictures compared, and who renders")
         menu = QMenu(self.more_button)
         for name, words in MORE.items():
             menu.addAction(words, partial(self.wanted.emit, name))

@@ -10,9 +10,11 @@ from PyQt6.QtWidgets import (
     QSpinBox,
 )
 
+from mat_shelf.app.hand_over.workers_dialog import workers_address
 from mat_shelf.app.job import Job
 from mat_shelf.app.widgets.file_job_dialog import FileJobDialog
 from mat_shelf.app.workshop import Workshop
+from mat_shelf.exchange.cluster import crew_at
 from mat_shelf.exchange.image_decoding import ImageError
 from mat_shelf.exchange.project_file import plain_file_name
 from mat_shelf.exchange.turntable import MOST_FRAMES, TurnSettings, check_turntable, render_turntable
@@ -110,15 +112,19 @@ class TurntableDialog(FileJobDialog):
             return
         project, assets = self.workshop.project, self.workshop.assets
 
+        address = workers_address()
+
         def render(job: Job) -> None:
-            render_turntable(
-                project,
-                assets,
-                path,
-                settings,
-                lambda done, total: job.tell("", done, total),
-                lambda: job.is_cancelled,
-            )
+            with crew_at(address) as crew:
+                render_turntable(
+                    project,
+                    assets,
+                    path,
+                    settings,
+                    lambda done, total: job.tell("", done, total),
+                    lambda: job.is_cancelled,
+                    crew,
+                )
 
         self.run(render, lambda _: f"Written to {path}", "Preparing the first frame…", settings.turn.frames)
 

@@ -9,6 +9,7 @@ from mat_shelf.app.hand_over.difference_dialog import DifferenceDialog
 from mat_shelf.app.hand_over.export_dialog import ExportDialog
 from mat_shelf.app.hand_over.sheet_dialog import SheetDialog
 from mat_shelf.app.hand_over.turntable_dialog import TurntableDialog
+from mat_shelf.app.hand_over.workers_dialog import WorkersDialog
 from mat_shelf.app.menu.about_dialog import AboutDialog
 from mat_shelf.app.menu.command_finder import CommandFinder
 from mat_shelf.app.menu.history_list import HistoryList
@@ -68,7 +69,8 @@ class Dialogs:
 
     def open_more(self, name: str) -> None:
         """One of `shots_card.MORE`."""
-        {"turntable": self.open_turntable, "sheet": self.open_sheet, "difference": self.open_difference}[name]()
+        ways = {"turntable": self.open_turntable, "sheet": self.open_sheet, "difference": self.open_difference}
+        (ways | {"workers": self.open_workers})[name]()
 
     def open_turntable(self) -> TurntableDialog:
         """A turn of the view in use."""
@@ -86,6 +88,12 @@ class Dialogs:
         """Two pictures compared."""
         window = self._window
         return self._open("difference", lambda: DifferenceDialog(window.workshop, window.viewport, window))
+
+    def open_workers(self) -> WorkersDialog:
+        """Choice of who renders."""
+        self._made["workers"] = dialog = WorkersDialog(self._window)
+        dialog.open()
+        return dialog
 
     def _yielding(self, dialog):
         """The dialog; while it renders, the window's own picture waits."""

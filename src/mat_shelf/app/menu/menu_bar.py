@@ -127,6 +127,7 @@ class MenuBar(QMenuBar):
         self._add("Proof sheet…", lambda: window.dialogs.open_sheet())
         self._add("Compare pictures…", lambda: window.dialogs.open_difference())
         self._add("Add shots…", window.add_shots)
+        self._add("Workers…", lambda: window.dialogs.open_workers())
         self._add("Render shots", window.render_shots, when=lambda: any(s.is_on for s in window.hand_over.shots))
         self._gap()
         self._add("Quit", window.close, "Ctrl+Q")
