@@ -1,6 +1,7 @@
 """Speed, as ratios to a reference library measured in the same run: absolute times depend on the machine."""
 
 from benchmarks.caustic import caustic
+from benchmarks.cluster import cluster
 from benchmarks.edits import edit_to_picture, interface
 from benchmarks.exchange import exchange
 from benchmarks.fills import fills
@@ -20,8 +21,8 @@ from mat_shelf.system.processors import usable_processors
 
 def run_all(say=lambda text: None) -> dict:
     """Runs every bench. See `paths_per_second`, `media`, `edit_to_picture`, `interface`, `patterns`, `marks`,
-    `surfaces`, `lights`, `caustic`, `fills`, `finish`, `exchange`, `threads`, `large_model`, `search`, `library_frames`
-    and `rest`.
+    `surfaces`, `lights`, `caustic`, `fills`, `finish`, `cluster`, `exchange`, `threads`, `large_model`, `search`,
+    `library_frames` and `rest`.
     """
     result = {"cores": usable_processors(), **rest(say)}
     result["search_ms"] = search(say)
@@ -35,6 +36,7 @@ def run_all(say=lambda text: None) -> dict:
     result["caustic"] = caustic(say)
     result["fills"] = fills(say)
     result["finish"] = finish(say)
+    result["cluster"] = cluster(say)
     result["exchange"] = exchange(say)
     result["threads"] = threads(say)
     result["large_model"] = large_model(say, result["edit_to_picture"]["median_ms"])

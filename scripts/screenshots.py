@@ -4,6 +4,7 @@ only those.
 
 import os
 import shutil
+import subprocess
 import sys
 import tempfile
 import time
@@ -36,6 +37,7 @@ from mat_shelf.document.set import Backdrop
 from mat_shelf.exchange.image_writing import write_image
 from mat_shelf.exchange.materials.texture_files import write_maps
 from mat_shelf.exchange.models.mesh_glb import NamedMesh
+from mat_shelf.exchange.turntable import TurnSettings, render_turntable
 from mat_shelf.fills.liquids import LIQUIDS
 from mat_shelf.geometry.mesh import checked
 from mat_shelf.geometry.pose import posed_bounds
@@ -48,7 +50,10 @@ from mat_shelf.rendering.baking import bake
 from mat_shelf.rendering.final_render import render_picture
 from mat_shelf.rendering.input_picture import SAMPLES as INPUT_SAMPLES
 from mat_shelf.rendering.navigation import dolly, framed, orbit
+from mat_shelf.rendering.turning import Turn
 from mat_shelf.scene.geometry_maps import needed_geometry_maps
+from mat_shelf.sheets.printing import make_sheet
+from mat_shelf.sheets.sheet import Paper, Sheet
 
 FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
 DETAILS = FOLDER.parent / "pictures"
@@ -508,7 +513,54 @@ def show_hand_over(app) -> None:
         window.close()
 
 
-ALONE = {"fills": show_fills, "hand-over": show_hand_over}
+def show_sheets(app) -> None:
+    """A proof sheet of the leather, one of the whole product, two renders compared, and a turn in a browser."""
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        project, assets = demo_project()
+        project = project.with_(name="Gannet & Reed desk set")
+        leather = next(material.id for material in project.materials if material.name == "Saddle leather")
+        sets = ("side-window", "two-strips", "rim-and-fill", "overhead")
+        grid = Sheet("grid", (leather,), sets, ("bowl", "sphere", "part"), samples=4 * SAMPLES)
+        worn = {key for part in project.product.parts for key in part.worn()}
+        listed = tuple(each.id for each in project.materials if each.id in worn)
+        product = Sheet("product", listed, (project.current_set,), samples=4 * SAMPLES)
+        for made, sheet in (("sheet", grid), ("product-sheet", product)):
+            first = make_sheet(project, assets, sheet, Paper(dpi=100), folder / f"{made}.png")[0]
+            shutil.copyfile(first, DETAILS / f"{made}.png")
+        window = Window(Workshop(project, assets, Library(folder / "shelf")))
+        window.resize(1280, 800)
+        window.show()
+        settle(app, window, SAMPLES)
+        window.viewport.snapshots.take("A")
+        wax = next(material for material in project.materials if material.name == "Sealing wax")
+        darker = wax.with_(recipe=wax.recipe.with_(subsurface_color=(0.35, 0.02, 0.02), specular_roughness=0.5))
+        window.workshop.edit("Darker wax", window.workshop.project.with_material(darker))
+        while window.viewport.frame.revision != window.viewport.revision:
+            app.processEvents()
+            time.sleep(0.02)
+        settle(app, window, SAMPLES)
+        dialog = window.dialogs.open_difference()
+        while dialog.difference is None:
+            app.processEvents()
+            time.sleep(0.02)
+        dialog.grab().save(str(DETAILS / "difference.png"))
+        dialog.close()
+        window.workshop.history.saved = window.workshop.project
+        window.close()
+        browser = shutil.which("chromium")
+        if browser is None:
+            print("without chromium there is no picture of the page with a turn")
+            return
+        turn = TurnSettings(Turn(frames=12), width=720, height=480, samples=SAMPLES)
+        render_turntable(project, assets, folder / "turn.html", turn)
+        shot = f"--screenshot={DETAILS / 'turn-page.png'}"
+        size = ["--window-size=900,640", "--virtual-time-budget=4000"]
+        page = (folder / "turn.html").as_uri()
+        subprocess.run([browser, "--headless", "--no-sandbox", *size, shot, page], check=True, capture_output=True)
+
+
+ALONE = {"fills": show_fills, "hand-over": show_hand_over, "sheets": show_sheets}
 
 
 def main() -> None:
@@ -576,6 +628,7 @@ def main() -> None:
     show_surfaces()
     show_fills(app)
     show_hand_over(app)
+    show_sheets(app)
 
 
 if __name__ == "__main__":

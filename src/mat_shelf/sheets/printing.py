@@ -291,11 +291,10 @@ def _row(pages: _Pages, x: float, y: float, width: float, label: str, words: str
 
 
 def _reading_line(found: Measurements) -> str:
+    """Readings beside each other, each of which stays on one line."""
     words = readings_in_words(found)
-    bound = (
-        "\N{NO-BREAK SPACE}".join(f"{name}  {words[key]}".split()) for key, name in _READINGS.items() if key in words
-    )
-    return "  ".join(bound)
+    bound = [" ".join(f"{name}: {words[key]}".split()) for key, name in _READINGS.items() if key in words]
+    return "\N{EM SPACE} ".join(each.replace(" ", "\N{NO-BREAK SPACE}") for each in bound)
 
 
 def _logo(data: bytes) -> Image.Image:

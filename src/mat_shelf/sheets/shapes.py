@@ -29,6 +29,8 @@ STEPS_MM = (1.0, 2.0, 4.0, 8.0)
 _RADIUS, _STEP, _HIGH = 20.0, 11.0, 38.0
 _CAMERA = Camera(position=(90, 120, 318), target=(0, 20, 0), focal_length=105)
 _FILL, _SQUARE = 0.8, (36.0, 36.0)
+_FLAT, _STEEP = 0.3, 0.9
+"""Height over width of what is flat, and the slope at which it is looked at."""
 _ROOM = 1.6
 """Size of a set around a shape, beside that around a product of the same size: one piece is higher than a whole set."""
 
@@ -64,7 +66,7 @@ def shape_scene(project: Project, assets: Assets, material: str, studio: Set, sh
             bounds = bounds_of(shown, assets)
             alone = project.with_parts([_on_floor(each, bounds) if each.id in ids else each for each in parts])
             bounds = bounds - (*bounds.mean(axis=0)[[0]], bounds[0, 1], bounds.mean(axis=0)[2])
-            return _staged(alone, studio, longest, bounds, project.view.camera), assets
+            return _staged(alone, studio, longest, bounds, _lifted(project.view.camera, bounds)), assets
         shape = "bowl"
     held = Assets()
     held.take(assets)
@@ -118,6 +120,19 @@ def bounds_of(parts: Sequence[Part], assets: Assets) -> np.ndarray:
     """
     boxes = np.array([posed_bounds(assets.meshes[part.mesh], part.pose) for part in parts])
     return np.stack([boxes[:, 0].min(axis=0), boxes[:, 1].max(axis=0)]) if len(boxes) else np.zeros((2, 3))
+
+
+def _lifted(camera: Camera, bounds: np.ndarray) -> Camera:
+    """The camera, from further above where it would see little of what is flat."""
+    across, high, deep = np.ptp(bounds, axis=0)
+    if high > _FLAT * min(across, deep):
+        return camera
+    away = np.subtract(camera.position, camera.target)
+    level = float(np.hypot(away[0], away[2]))
+    if away[1] >= level * _STEEP or level == 0:
+        return camera
+    lifted = np.add(camera.target, (away[0], level * _STEEP, away[2]))
+    return camera.with_(position=tuple(float(x) for x in lifted))
 
 
 def _on_floor(part: Part, bounds: np.ndarray) -> Part:

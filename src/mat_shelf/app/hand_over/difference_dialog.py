@@ -74,6 +74,7 @@ class DifferenceDialog(QDialog):
             label.setProperty("role", "quiet")
         self.numbers.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.numbers.setWordWrap(True)
+        self.numbers.setMinimumHeight(2 * self.numbers.fontMetrics().lineSpacing() + 2)
         self._lay_out()
 
     def _lay_out(self) -> None:
