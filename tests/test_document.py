@@ -14,9 +14,10 @@ from mat_shelf.document.light import Light
 from mat_shelf.document.material import Material
 from mat_shelf.document.parameter import explain
 from mat_shelf.document.product import Part, Product
-from mat_shelf.document.project import Project
+from mat_shelf.document.project import SCHEMA, Project
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.document.set import Set
+from mat_shelf.document.shot import Shot
 
 DIGEST = "0" * 64
 
@@ -156,11 +157,12 @@ NEW_FIELDS = {
     },
     13: {"part": ("fill", "beads", "bubbles")},
     14: {"project": ("hand_over",), "part": ("foam",)},
+    16: {"shot": ("noise",), "adjustment": ("curve",)},
 }
 """The fields that came with each schema, which older projects are without."""
 
 
-@pytest.mark.parametrize("schema", range(1, 15))
+@pytest.mark.parametrize("schema", range(1, 16))
 def test_projects_of_every_older_schema_open(schema):
     """What they hold is kept, and what is new is as it was before it could be chosen."""
     from mat_shelf.document.migration import migrated
@@ -171,13 +173,15 @@ def test_projects_of_every_older_schema_open(schema):
     )
     lit = small_project().set.with_(lights=(Light(position=(0, 300, 200), width=90.0, roll=12.0),))
     project = small_project(materials=materials).with_set(lit)
+    project = project.with_shots([Shot(id="s", name="S", view=project.current_view, set=project.current_set)])
     old = project.model_dump(mode="json") | {"schema_version": schema}
     whole = {"material": old["materials"], "recipe": [m["recipe"] for m in old["materials"]], "set": old["sets"]}
     whole["part"], whole["project"] = old["product"]["parts"], [old]
     whole["light"] = [light for fields in old["sets"] for light in fields["lights"]]
     whole["camera"] = [view["camera"] for view in old["views"]]
     whole["backdrop"] = [fields["backdrop"] for fields in old["sets"]]
-    for new in range(schema + 1, 16):
+    whole["shot"], whole["adjustment"] = old["hand_over"]["shots"], [old["hand_over"]["finish"]["whole"]]
+    for new in range(schema + 1, SCHEMA + 1):
         for kind, names in NEW_FIELDS.get(new, {}).items():
             for fields in whole[kind]:
                 for name in names:
@@ -193,7 +197,8 @@ def test_projects_of_every_older_schema_open(schema):
     if schema < 10:
         old["reference"] = image
     opened = Project.model_validate(migrated(old))
-    assert opened.schema_version == 15 and opened.materials == materials
+    assert opened.schema_version == SCHEMA and opened.materials == materials
+    assert schema < 14 or opened.hand_over == project.hand_over
     if schema < 10:
         assert opened.reference.name == "photo.png" and opened.reference.image.model_dump() == image
     assert opened.product == project.product and opened.sets == project.sets

@@ -135,3 +135,25 @@ def test_what_an_import_left_out_is_told_and_listed(open_window, small_project, 
     details = [b for b in window.notice.findChildren(QPushButton) if b.text() == "All notes" and b.isVisible()]
     details[0].click()
     assert "gone.png" in window.dialogs.open_messages().text.toPlainText()
+
+
+def test_materials_of_one_name_get_files_of_their_own_and_no_file_is_replaced_unasked(window, qtbot, tmp_path):
+    workshop = window.workshop
+    squares = workshop.project.material("squares")
+    twin = squares.with_(id="twin", name="squares/", recipe=squares.recipe.with_(coat_weight=0.25))
+    dialog = window.dialogs.open_export(export_subjects(workshop, [squares, twin, squares.with_(id="third")]))
+    choose(dialog.format_box, "swatch")
+    folder = tmp_path / "all"
+    dialog.path_field.setText(str(folder))
+    dialog.start_button.click()
+    assert finish(qtbot, dialog).startswith("Written to")
+    files = sorted(folder.iterdir())
+    assert len(files) == 3 and len({path.name.lower() for path in files}) == 3
+    assert sorted(open_swatch(path).recipe.coat_weight for path in files) == [0.25, 1.0, 1.0]
+    before = {path: path.stat().st_mtime_ns for path in files}
+    dialog.start_button.click()
+    assert "2 more are there already" in dialog.state.text() and dialog.start_button.isEnabled()
+    assert {path: path.stat().st_mtime_ns for path in files} == before
+    dialog.start_button.click()
+    assert finish(qtbot, dialog).startswith("Written to")
+    assert {path: path.stat().st_mtime_ns for path in folder.iterdir()} != before

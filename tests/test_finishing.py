@@ -4,11 +4,13 @@ import colour
 import numpy as np
 import pytest
 
-from mat_shelf.document.finish import Adjustment, Finish, MaskedAdjustment
+from mat_shelf.document.finish import TONES, Adjustment, Finish, MaskedAdjustment
+from mat_shelf.exchange.look_file import KeptLook, open_look, save_look
+from mat_shelf.exchange.package import PackageError
 from mat_shelf.exchange.render_file import RenderSettings, render_to_file
 from mat_shelf.rendering.aovs import finish_masks, render_aovs
 from mat_shelf.rendering.final_render import render_picture
-from mat_shelf.rendering.finishing import adjusted, finished, with_bloom
+from mat_shelf.rendering.finishing import adjusted, finished, tone_mask, with_bloom
 from mat_shelf.rendering.session import RenderSession
 
 
@@ -177,3 +179,55 @@ def test_a_finished_file_is_what_the_light_becomes(small_project, tmp_path):
     as_rendered = RenderSettings(60, 40, 2, denoise=False, is_finished=False)
     render_to_file(project.with_finish(finish), assets, tmp_path / "b.exr", as_rendered)
     assert (read_map((tmp_path / "b.exr").read_bytes())[..., :3] == rendered.light).all()
+
+
+def test_tones_are_the_whole_picture_and_keep_to_their_range():
+    stops = np.linspace(-9, 7, 161)
+    light = np.repeat((0.18 * 2.0**stops)[None, :, None], 3, axis=2).astype(np.float32)
+    shadows, middle, highlights = (tone_mask(light, name)[0] for name in TONES)
+    assert shadows + middle + highlights == pytest.approx(1, abs=1e-4)
+    for mask, at in ((shadows, -4), (middle, -0.3), (highlights, 3)):
+        assert mask[np.argmin(np.abs(stops - at))] == pytest.approx(1, abs=1e-3)
+    assert (np.diff(shadows) <= 1e-6).all() and (np.diff(highlights) >= -1e-6).all()
+    assert not tone_mask(light, "gone").any()
+
+
+def test_a_cast_is_taken_out_of_the_shadows_alone():
+    """Warm light in the dark and in the bright; only the dark one becomes grey."""
+    light = np.array([[[0.012, 0.010, 0.007], [0.6, 0.5, 0.35]]], np.float32)
+    cooler = MaskedAdjustment(id="m", kind="tones", target="shadows", adjustment=Adjustment(warmth=-70.0))
+    made = finished(light, Finish(masked=(cooler,)))
+    assert made[0, 1] == pytest.approx(light[0, 1], rel=1e-5)
+    before, after = light[0, 0, 0] / light[0, 0, 2], made[0, 0, 0] / made[0, 0, 2]
+    assert before > 1.6 and after < 1.25 and luminance(made)[0, 0] == pytest.approx(luminance(light)[0, 0], rel=0.1)
+
+
+def test_a_look_leaves_the_masks_of_its_product_behind(tmp_path):
+    of_part = MaskedAdjustment(id="a", kind="part", target="tray", adjustment=Adjustment(exposure=1))
+    of_tones = MaskedAdjustment(id="b", kind="tones", target="shadows", adjustment=Adjustment(warmth=9))
+    kept = KeptLook.of("Warm", Finish(is_on=False, masked=(of_part, of_tones), bloom=0.3))
+    save_look(tmp_path / "Warm.look", kept)
+    look = open_look(tmp_path / "Warm.look")
+    assert look == kept and look.finish.is_on and look.finish.masked == (of_tones,)
+    own = of_part.with_(id="c", target="cap")
+    made = look.over(Finish(masked=(own, of_tones.with_(id="d")), vignette=1.0))
+    assert made.masked == (own, of_tones) and made.bloom == 0.3 and made.vignette == 0
+    for damage in (b"", b"{}", b"[1]", kept.model_dump_json().replace("0.3", "1e9").encode(), b"x" * (1 << 19)):
+        (tmp_path / "Bad.look").write_bytes(damage)
+        with pytest.raises((PackageError, OSError)):
+            open_look(tmp_path / "Bad.look")
+
+
+def test_the_curve_is_followed_as_it_is_seen():
+    """Through its nodes, in sRGB-coded luminance (by colour-science); what is brighter than white stays."""
+    before, after = np.array([0.25, 0.5, 1.0]), np.array([0.15, 0.6, 1.0])
+    curve = ((0.0, 0.0), *zip(before.tolist(), after.tolist(), strict=True))
+    grey = np.repeat(colour.models.eotf_sRGB(before)[None, :, None], 3, axis=2).astype(np.float32)
+    made = adjusted(grey, Adjustment(curve=curve))
+    assert made[0, :, 1] == pytest.approx(colour.models.eotf_sRGB(after), rel=4e-3)
+    tinted = np.array([[[0.3, 0.2, 0.1], [9.0, 8.0, 7.0]]], np.float32)
+    made = adjusted(tinted, Adjustment(curve=curve))
+    assert made[0, 0] / made[0, 0, 1] == pytest.approx(tinted[0, 0] / tinted[0, 0, 1], rel=1e-4)
+    assert made[0, 1] == pytest.approx(tinted[0, 1], rel=1e-3)
+    with pytest.raises(ValueError, match="left to right"):
+        Adjustment(curve=((0.5, 0.1), (0.5, 0.9)))

@@ -6,7 +6,7 @@ from driving import LEFT, PLAIN, click_part, drag_slider, picture_of, seen
 from PIL import Image
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QMessageBox
+from PyQt6.QtWidgets import QInputDialog, QMessageBox
 
 from mat_shelf.app.hand_over.add_shots_dialog import AddShotsDialog
 from mat_shelf.commands.hand_over import SIZES
@@ -132,6 +132,62 @@ def test_the_finish_shows_at_once_and_only_where_it_should(station, qtbot):
     for _ in range(3):  # off and on, and the drag
         window.workshop.undo()
     assert work.finish.masked[0].adjustment.exposure == 0
+
+
+def test_tones_are_adjusted_alone_and_looks_kept(station, qtbot, monkeypatch):
+    window, card, work = station, station.hand_over_board.finish_card, station.hand_over
+    before = picture_of(qtbot, window).astype(int)
+    card.menu.aboutToShow.emit()
+    tones = next(action.menu() for action in card.menu.actions() if action.text() == "Tones")
+    next(action for action in tones.actions() if action.text() == "Shadows").trigger()
+    assert card.mask_box.currentText() == "Shadows" and work.masked.target == "shadows"
+    drag_slider(card.rows["exposure"].slider, 0.95)
+    after = picture_of(qtbot, window).astype(int)
+    dark, bright = before.max(axis=2) < 50, before.min(axis=2) > 170
+    assert (after[dark] - before[dark]).mean() > 15 and abs(after[bright] - before[bright]).max() <= 1
+
+    work.choose_adjustment("")
+    card_of_curve = station.hand_over_board.row.folds["Curve"]
+    if not card_of_curve.card.isVisible():
+        QTest.mouseClick(card_of_curve.tab, LEFT)
+    curve = station.hand_over_board.curve_card.curve
+    middle = curve.rect().center()
+    QTest.mousePress(curve, LEFT, PLAIN, middle)
+    QTest.mouseMove(curve, middle - QPoint(0, 14))
+    QTest.mouseMove(curve, middle - QPoint(0, 20))
+    QTest.mouseRelease(curve, LEFT, PLAIN, middle - QPoint(0, 20))
+    assert work.finish.whole.curve[1][1] > 0.65
+    lifted = picture_of(qtbot, window).astype(int)
+    grey = (before.min(axis=2) > 90) & (before.max(axis=2) < 160)
+    assert (lifted[grey] - after[grey]).mean() > 12
+    QTest.mouseClick(station.hand_over_board.curve_card.reset_button, LEFT)
+    assert abs(picture_of(qtbot, window).astype(int) - after).mean() < 0.5
+    work.choose_adjustment(work.finish.masked[0].id)
+
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_: ("Open shadows", True))
+    card.looks.aboutToShow.emit()
+    card.looks.actions()[-1].trigger()
+    assert [path.stem for path in work.kept_looks()] == ["Open shadows"]
+    click_part(window, "tray")
+    work.add_masked("part", "tray")
+    work.reset_adjustment()
+    work.choose_adjustment(work.finish.masked[0].id)
+    work.remove_masked()
+    assert [each.kind for each in work.finish.masked] == ["part"]
+    card.looks.aboutToShow.emit()
+    card.looks.actions()[0].trigger()
+    assert [each.kind for each in work.finish.masked] == ["part", "tones"]
+    again = picture_of(qtbot, window).astype(int)
+    assert abs(again - after).mean() < 1
+    window.workshop.undo()
+    assert [each.kind for each in work.finish.masked] == ["part"]
+    work.kept_looks()[0].write_bytes(b"{}")
+    said = []
+    window.workshop.said.connect(said.append)
+    work.apply_look(work.kept_looks()[0])
+    assert "Open shadows" in said[-1] and [each.kind for each in work.finish.masked] == ["part"]
+    work.forget_look(work.kept_looks()[0])
+    assert work.kept_looks() == []
 
 
 def test_workers_render_shots_and_say_what_they_cannot(station, qtbot, tmp_path):

@@ -6,8 +6,9 @@ from itertools import product
 from psygnal import Signal
 
 from mat_shelf.commands.command import command
+from mat_shelf.commands.kept_looks import KeptLooks
 from mat_shelf.commands.session import Session
-from mat_shelf.document.finish import MOST_MASKED, Adjustment, Finish, MaskedAdjustment
+from mat_shelf.document.finish import MOST_MASKED, TONES, Adjustment, Finish, MaskedAdjustment
 from mat_shelf.document.ids import FreeNames, by_id, name_of_copy, new_id, with_one
 from mat_shelf.document.project import Project
 from mat_shelf.document.shot import MOST_SHOTS, Shot, Swap
@@ -55,7 +56,7 @@ WHOLE = ""
 """In place of the id of a masked adjustment: the whole picture."""
 
 
-class HandOverCommands:
+class HandOverCommands(KeptLooks):
     """Edits of shots and of the finish.
 
     Parameters
@@ -315,6 +316,8 @@ class HandOverCommands:
         """
         yield "product", "", "Product"
         yield "backdrop", "", "Backdrop"
+        for tones, words in TONES.items():
+            yield "tones", tones, words
         for part in self.project.product.parts:
             yield "part", part.id, part.name
             for zone in part.zones:

@@ -79,7 +79,7 @@ class KeptCameras:
         path : Path
             Its file.
         """
-        self._forget_file(path)
+        self.forget_file(path)
 
 
 def _middle(bounds) -> tuple[tuple[float, float, float], float]:

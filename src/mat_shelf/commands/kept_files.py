@@ -8,8 +8,14 @@ from mat_shelf.system.file_writer import write_file
 class KeptFiles:
     """Deletion of kept things; a part of `Session`."""
 
-    def _forget_file(self, path: Path) -> None:
-        """Deletes a file of the library, and offers to put it back."""
+    def forget_file(self, path: Path) -> None:
+        """Deletes a file of the library, and offers to put it back.
+
+        Parameters
+        ----------
+        path : Path
+            The file.
+        """
         try:
             data = path.read_bytes()
             path.unlink()

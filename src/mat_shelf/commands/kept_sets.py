@@ -124,7 +124,7 @@ class KeptSets:
         path : Path
             Its file.
         """
-        self._forget_file(path)
+        self.forget_file(path)
 
     def _take_set(self, kept: KeptSet, files: Assets, longest: float) -> None:
         project, studio = self.project, scaled_set(kept.set, _factor(longest, kept.built_for))

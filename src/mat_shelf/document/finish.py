@@ -1,17 +1,30 @@
 """Finish: what is done to the light of a render before it is shown, all of which can be changed after the render."""
 
-from typing import Annotated, Literal
+from typing import Annotated, Literal, Self
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from mat_shelf.document.ids import Id
-from mat_shelf.document.parameter import Frozen, number
+from mat_shelf.document.parameter import Channel, Frozen, number
 
 MOST_MASKED = 64
+TONES = {"shadows": "Shadows", "middle": "Middle tones", "highlights": "Highlights"}
+"""Ranges of tone, which together are the whole picture."""
+
+
+_Node = tuple[Channel, Channel]
+STRAIGHT = ((0.0, 0.0), (0.5, 0.5), (1.0, 1.0))
+"""Nodes of a curve that changes nothing."""
 
 
 class Adjustment(Frozen):
-    """Changes of tone and colour, in this order; all of them at their defaults change nothing."""
+    """Changes of tone and colour, in this order; all of them at their defaults change nothing.
+
+    Attributes
+    ----------
+    curve : tuple of (in, out)
+        Nodes by rising input, sRGB-coded luminance.
+    """
 
     exposure: float = number(0.0, -8, 8, label="Exposure", unit="stops", tip="+1 doubles the light.", usual=(-2, 2))
     warmth: float = number(
@@ -33,28 +46,42 @@ class Adjustment(Frozen):
     shadows: float = number(
         0.0, -2, 2, label="Shadows", unit="stops", tip="Lifts or lowers tones darker than a middle grey."
     )
+    curve: tuple[_Node, ...] = Field(
+        STRAIGHT,
+        min_length=2,
+        max_length=16,
+        title="Curve",
+        description="Tones after it by tones before, as they are seen: from black to white.",
+    )
     saturation: float = number(1.0, 0, 3, label="Saturation", tip="Of all colours; 0 is grey.", usual=(0, 2))
     muted: float = number(
         0.0, -1, 1, label="Muted colours", tip="Saturation of dull colours alone; strong ones stay as they are."
     )
 
+    @model_validator(mode="after")
+    def _rises(self) -> Self:
+        places = [x for x, _ in self.curve]
+        if any(b - a < 1e-4 for a, b in zip(places, places[1:], strict=False)):
+            raise ValueError("the nodes of a curve must lie apart, from left to right")
+        return self
+
 
 class MaskedAdjustment(Frozen):
-    """An adjustment of what shows one thing.
+    """An adjustment of what shows one thing, or of what is as dark or bright.
 
     Attributes
     ----------
     kind : str
         Kind of thing.
     target : str
-        Its id; ``part/zone`` of a zone, empty for the backdrop and the product. It may be of something that is not in
-        the project: the next version of a model may have it again.
+        Its id; ``part/zone`` of a zone, empty for the backdrop and the product, of tones a key of `TONES`. It may be of
+        something that is not in the project: the next version of a model may have it again.
     is_on : bool
     adjustment : Adjustment
     """
 
     id: Id
-    kind: Literal["part", "zone", "material", "backdrop", "product"]
+    kind: Literal["part", "zone", "material", "backdrop", "product", "tones"]
     target: Annotated[str, Field(max_length=130)] = ""
     is_on: bool = True
     adjustment: Adjustment = Adjustment()

@@ -12,8 +12,8 @@ def migrated(fields: dict) -> dict:
     10 there may be several references, since 11 lights have
     names, edges may be rounded, parts smoothed, and CAD faces known. In schema 12 sets have lights of several kinds,
     where they had softboxes. Schema 13 adds fills and beads, schema 14 a finish and shots, schema 15 patterns
-    that repeat within the mesh's own coordinates, schema 16 shots that stop where they are clean, which older projects
-    are without.
+    that repeat within the mesh's own coordinates, schema 16 shots that stop where they are clean, and curves,
+    which older projects are without.
     """
     fields = _with_lights(_in_schema_11(fields))
     return fields | {"schema_version": 16} if fields.get("schema_version") in (12, 13, 14, 15) else fields

@@ -1,4 +1,9 @@
-"""Interpolation: smooth steps, and values between the corners of a triangle."""
+"""Interpolation: smooth steps, curves through nodes, and values between the corners of a triangle."""
+
+from functools import lru_cache
+
+import numpy as np
+from scipy.interpolate import PchipInterpolator
 
 from mat_shelf.numerics.kernels import F, inline
 from mat_shelf.numerics.vectors import add, cross, dot, scale, sub
@@ -103,3 +108,27 @@ def between_slopes(corners, pairs, t, u, v):
     one = add(scale(toward_u, pairs[t, 2] - pairs[t, 0]), scale(toward_v, pairs[t, 4] - pairs[t, 0]))
     other = add(scale(toward_u, pairs[t, 3] - pairs[t, 1]), scale(toward_v, pairs[t, 5] - pairs[t, 1]))
     return between2(pairs, t, u, v), one, other
+
+
+@lru_cache(maxsize=64)
+def curve_table(nodes, count: int) -> np.ndarray:
+    """A curve through nodes at even places from 0 to 1, monotone between them, level beside them.
+
+    Parameters
+    ----------
+    nodes : tuple of (place, value)
+        By rising place, at least two.
+    count : int
+        Number of places.
+
+    Returns
+    -------
+    (count,) float32
+
+    References
+    ----------
+    Fritsch and Carlson 1980, Monotone Piecewise Cubic Interpolation.
+    """
+    places, values = np.array(nodes).T
+    inside = np.clip(np.linspace(0, 1, count), places[0], places[-1])
+    return PchipInterpolator(places, values)(inside).astype(np.float32)

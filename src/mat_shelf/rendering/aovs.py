@@ -145,7 +145,7 @@ def _name(names: Sequence[str], index: int) -> str:
 
 
 def finish_masks(project: Project, rendered: Rendered, supplies: Supplies) -> dict[str, np.ndarray]:
-    """Masks of the adjustments of a project's finish, as exact as its passes.
+    """Masks of the adjustments of things in a project's finish, as exact as its passes.
 
     Parameters
     ----------
@@ -161,7 +161,8 @@ def finish_masks(project: Project, rendered: Rendered, supplies: Supplies) -> di
     dict of (H, W) float32
         By the adjustments' ids.
     """
-    film, task, working = rendered.film, rendered.task, project.finish.working
+    film, task = rendered.film, rendered.task
+    working = [each for each in project.finish.working if each.kind != "tones"]
     if project.finish.changes_nothing or not working:
         return {}
     places = np.full(task.geometry.count + 1, -1, np.int32)

@@ -64,7 +64,7 @@ def _in_zone(supplies: Supplies, part, zone, seen: np.ndarray, faces: np.ndarray
 
 
 def quick_masks(finish: Finish, project: Project, supplies: Supplies, seen: FirstHits, shape) -> dict[str, np.ndarray]:
-    """Masks of the adjustments that work, from what is seen through the middle of each pixel.
+    """Masks of the adjustments of things that work, from what is seen through the middle of each pixel.
 
     Parameters
     ----------
@@ -87,7 +87,7 @@ def quick_masks(finish: Finish, project: Project, supplies: Supplies, seen: Firs
     high, wide = seen.part.shape
     rows, columns = (np.arange(shape[0]) * high // shape[0])[:, None], np.arange(shape[1]) * wide // shape[1]
     made = {}
-    for each in finish.working:
+    for each in (each for each in finish.working if each.kind != "tones"):
         mask = shows(each, project, supplies, seen.part, seen.faces)
         soft = uniform_filter(mask.astype(np.float32), _SOFT, mode="nearest")
         made[each.id] = soft if shape == (high, wide) else soft[rows, columns]

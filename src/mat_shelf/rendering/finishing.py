@@ -7,9 +7,10 @@ from types import MappingProxyType
 import numpy as np
 from scipy.ndimage import gaussian_filter
 
-from mat_shelf.document.finish import Adjustment, Finish
+from mat_shelf.document.finish import STRAIGHT, Adjustment, Finish
+from mat_shelf.numerics.interpolation import curve_table
 from mat_shelf.numerics.kernels import F, inline, kernel
-from mat_shelf.optics.color import black_body
+from mat_shelf.optics.color import black_body, decode_srgb, encode_srgb
 from mat_shelf.system.processors import in_parts
 
 MIDDLE_GREY = 0.18
@@ -17,11 +18,14 @@ MIDDLE_GREY = 0.18
 _PLAIN_WHITE = 6504.0
 _SHADOWS_END, _HIGHLIGHTS_END = -5.0, 4.0
 """Stops from a middle grey at which shadows and highlights are moved by all that is asked for."""
+_SHADOW_STOPS, _HIGHLIGHT_STOPS = (-3.5, -1.0), (0.3, 2.0)
+"""Stops from a middle grey where all is shadow, and nothing any more; nothing yet is highlight, and all."""
 _ROOTS, _PER_ROOT = 4096, 1024
 """Rows of the table of gains, and how many of them lie in one unit of the fourth root of luminance."""
 _BLOCK = 256
 """Pixels that are adjusted at a time."""
 _LEAST = 1e-6
+_CURVE_PLACES = 1024
 _FINEST = 2.0
 """Least width of a blur, in pixels of the smaller picture that it is made in."""
 _STRONGEST = 4.0
@@ -49,15 +53,15 @@ def white_shift(warmth: float, tint: float) -> np.ndarray:
 
 
 def tone_gains(adjustment: Adjustment) -> np.ndarray:
-    """Gains of light for contrast, shadows and highlights, by the fourth root of its luminance.
+    """Gains of light for contrast, shadows, highlights and the curve, by the fourth root of its luminance.
 
     The stops from a middle grey are stretched by the contrast; then those below and above are moved, the more the
-    further away they are, and never past each other.
+    further away they are, and never past each other; then the curve is followed.
 
     Parameters
     ----------
     adjustment : Adjustment
-        Its contrast, shadows and highlights.
+        Its contrast, shadows, highlights and curve.
 
     Returns
     -------
@@ -68,7 +72,18 @@ def tone_gains(adjustment: Adjustment) -> np.ndarray:
     stretched = stops * adjustment.contrast
     moved = stretched + adjustment.shadows * _eased(stretched / _SHADOWS_END)
     moved += adjustment.highlights * _eased(stretched / _HIGHLIGHTS_END)
-    return np.exp2(moved - stops).astype(np.float32)
+    gains = np.exp2(moved - stops)
+    return (gains * _curve_gains(adjustment, MIDDLE_GREY * np.exp2(moved))).astype(np.float32)
+
+
+def _curve_gains(adjustment: Adjustment, shown: np.ndarray) -> np.ndarray:
+    """What the curve multiplies luminances by; all that is brighter than white as white."""
+    if adjustment.curve == STRAIGHT:
+        return np.ones(1)
+    within = np.clip(shown, _LEAST, 1)
+    places = encode_srgb(within) * (_CURVE_PLACES - 1)
+    table = curve_table(adjustment.curve, _CURVE_PLACES)
+    return decode_srgb(np.interp(places, np.arange(_CURVE_PLACES), table)) / within
 
 
 def _eased(share: np.ndarray) -> np.ndarray:
@@ -116,6 +131,15 @@ def _adjust(light, gains, tones, saturation, muted, mask, has_mask, first, last,
         else:
             for i in range(n):
                 out[start + i, 0], out[start + i, 1], out[start + i, 2] = row[0, i], row[1, i], row[2, i]
+
+
+@kernel
+def _shares(light, table, first, last, out):
+    for i in range(first, last):
+        y = _luminance(max(light[i, 0], F(0)), max(light[i, 1], F(0)), max(light[i, 2], F(0)))
+        place = min(math.sqrt(math.sqrt(y)) * F(_PER_ROOT), F(_ROOTS - 1.1))
+        whole = np.uint32(place)
+        out[i] = table[whole] + (table[whole + np.uint32(1)] - table[whole]) * (place - F(whole))
 
 
 @kernel
@@ -248,6 +272,32 @@ def adjusted(
     return made.reshape(light.shape)
 
 
+def tone_mask(light: np.ndarray, tones: str) -> np.ndarray:
+    """Share of each pixel that is of a range of tone; the three of them sum to 1.
+
+    Parameters
+    ----------
+    light : (H, W, 3) float32
+        Scene-linear, exposed.
+    tones : str
+        Key of `document.finish.TONES`; of any other, nothing is.
+
+    Returns
+    -------
+    (H, W) float32
+    """
+    root = np.arange(_ROOTS, dtype=np.float64) / _PER_ROOT
+    stops = np.log2(np.maximum(root**4, _LEAST) / MIDDLE_GREY)
+    dark = _eased((_SHADOW_STOPS[1] - stops) / (_SHADOW_STOPS[1] - _SHADOW_STOPS[0]))
+    bright = _eased((stops - _HIGHLIGHT_STOPS[0]) / (_HIGHLIGHT_STOPS[1] - _HIGHLIGHT_STOPS[0]))
+    tables = {"shadows": dark, "highlights": bright, "middle": 1 - dark - bright}
+    table = tables.get(tones, np.zeros(_ROOTS)).astype(np.float32)
+    flat = np.ascontiguousarray(light, np.float32).reshape(-1, 3)
+    out = np.empty(len(flat), np.float32)
+    in_parts(len(flat), lambda first, last: _shares(flat, table, first, last, out))
+    return out.reshape(light.shape[:2])
+
+
 def with_bloom(
     light: np.ndarray, amount: float, threshold: float, size: float, out: np.ndarray | None = None
 ) -> np.ndarray:
@@ -324,7 +374,7 @@ def finished(
     finish : Finish
         The finish.
     masks : mapping from id to (H, W) float32
-        Where each masked adjustment works; those without a mask are passed over.
+        Where each masked adjustment of a thing works; those without a mask are passed over.
     scale : float
         Pixels of the light in one pixel of the render that it stands for; sharpening is left out of smaller ones.
 
@@ -342,8 +392,9 @@ def finished(
         return None if light is given else light
 
     for each in finish.working:
-        if each.id in masks:
-            light = adjusted(light, each.adjustment, masks[each.id], own())
+        mask = tone_mask(light, each.target) if each.kind == "tones" else masks.get(each.id)
+        if mask is not None:
+            light = adjusted(light, each.adjustment, mask, own())
     light = with_bloom(light, finish.bloom, finish.bloom_above, finish.bloom_size / 100, own())
     light = adjusted(light, finish.whole, out=own())
     sharpening = finish.sharpening if scale >= 1 else 0.0

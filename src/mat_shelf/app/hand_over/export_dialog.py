@@ -236,16 +236,19 @@ class ExportDialog(FileJobDialog):
         if not path.parent.is_dir():
             self.say(f"There is no folder {path.parent}; choose another place")
             return
-        if path.is_file() and self._replaces != path:
+        many, ending, names = self.subject.count > 1, self._ending(), FreeNames()
+        targets = [path / f"{names.take(plain_file_name(item.name))}{ending}" if many else path for item in items]
+        in_the_way = [each for each in targets if each.is_file() or (each.is_dir() and any(each.iterdir()))]
+        if in_the_way and self._replaces != path:
             self._replaces = path
-            self.say(f"{path.name} is there already; press Export again to replace it")
+            more = f" and {len(in_the_way) - 1} more are" if len(in_the_way) > 1 else " is"
+            what = "what has the same names in them" if in_the_way[0].is_dir() else "it" if more == " is" else "them"
+            self.say(f"{in_the_way[0].name}{more} there already; press Export again to replace {what}")
             return
-        many, ending = self.subject.count > 1, self._ending()
 
         def write(job: Job) -> list[str]:
-            notes, names = [], FreeNames()
-            for number, item in enumerate(items):
-                target = path / f"{names.take(plain_file_name(item.name))}{ending}" if many else path
+            notes = []
+            for number, (item, target) in enumerate(zip(items, targets, strict=True)):
                 if many:
                     path.mkdir(exist_ok=True)
                     if not job.tell(item.name, number, len(items)):

@@ -3,16 +3,28 @@
 from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QHBoxLayout,
+    QInputDialog,
+    QLabel,
+    QMenu,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
+from mat_shelf.app.patterns.curve_row import CurveRow
 from mat_shelf.app.widgets.binding import Binding
 from mat_shelf.app.widgets.rows import row_of
 from mat_shelf.app.widgets.small_widgets import small_button
 from mat_shelf.app.workshop import HandOverWork
 from mat_shelf.commands.hand_over import WHOLE
-from mat_shelf.document.finish import Adjustment, Finish
+from mat_shelf.document.finish import STRAIGHT, Adjustment, Finish
 
 _COLUMNS = (("exposure", "contrast", "highlights", "shadows"), ("warmth", "tint", "saturation", "muted"))
+_GROUPS = {"part": "Parts", "zone": "Zones", "material": "Materials", "tones": "Tones"}
 _EDGES = ("bloom", "bloom_above", "bloom_size", "vignette", "sharpening")
 
 
@@ -38,11 +50,17 @@ class FinishCard(QWidget):
         self.mask_box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.mask_box.setMinimumContentsLength(10)
         self.mask_box.activated.connect(lambda: work.choose_adjustment(self.mask_box.currentData()))
-        self.add_button = small_button("Add mask", "Adjusts a part, a zone, a material or the backdrop alone")
+        self.add_button = small_button(
+            "Add mask", "Adjusts a part, a zone, a material, the backdrop or a range of tones alone"
+        )
         self.menu = QMenu(self.add_button)
         self.menu.aboutToShow.connect(self._fill_menu)
         self.add_button.setMenu(self.menu)
         self.remove_button = small_button("Remove", "Removes this mask with its adjustment", work.remove_masked)
+        self.looks_button = small_button("Looks", "Finishes of the library, for any product")
+        self.looks = QMenu(self.looks_button)
+        self.looks.aboutToShow.connect(self._fill_looks)
+        self.looks_button.setMenu(self.looks)
         self.reset_button = small_button("Reset", "Takes this adjustment back", work.reset_adjustment)
         self.on_box = QCheckBox("Finish on")
         self.on_box.setToolTip("Applies the finish, in the window and to shots")
@@ -66,6 +84,7 @@ class FinishCard(QWidget):
             columns.addLayout(column, 1)
         foot.addWidget(self.on_box)
         foot.addStretch(1)
+        foot.addWidget(self.looks_button)
         foot.addWidget(self.compare_button)
         foot.addWidget(self.reset_button)
         whole.setContentsMargins(0, 0, 0, 0)
@@ -100,8 +119,29 @@ class FinishCard(QWidget):
                 self.menu.addAction(words, partial(work.add_masked, kind))
                 continue
             if kind not in groups:
-                groups[kind] = self.menu.addMenu({"part": "Parts", "zone": "Zones", "material": "Materials"}[kind])
+                groups[kind] = self.menu.addMenu(_GROUPS[kind])
             groups[kind].addAction(words, partial(work.add_masked, kind, target))
+
+    def _fill_looks(self) -> None:
+        """Lists the looks of the library."""
+        self.looks.clear()
+        kept = self.work.kept_looks()
+        for path in kept:
+            self.looks.addAction(path.stem.replace("&", "&&"), partial(self.work.apply_look, path))
+        if kept:
+            self.looks.addSeparator()
+        self.looks.addAction("Save this finish as a look…", self._keep_look).setEnabled(
+            not self.work.finish.with_(is_on=True).changes_nothing
+        )
+        if kept:
+            gone = self.looks.addMenu("Delete look")
+            for path in kept:
+                gone.addAction(path.stem.replace("&", "&&"), partial(self.work.forget_look, path))
+
+    def _keep_look(self) -> None:
+        name, is_given = QInputDialog.getText(self, "Save look", "Name")
+        if is_given:
+            self.work.keep_look(name)
 
     def follow(self) -> None:
         """Shows the adjustment on the board."""
@@ -122,6 +162,34 @@ class FinishCard(QWidget):
     def leave(self) -> None:
         """The station is left: the picture is shown whole again."""
         self.compare_button.setChecked(False)
+
+
+class CurveCard(QWidget):
+    """The curve of the adjustment on the board."""
+
+    def __init__(self, work: HandOverWork):
+        super().__init__()
+        find, put = lambda w: work.adjustment, lambda w, changed: work.with_adjustment(changed)
+        self.binding = Binding(work.workshop, Adjustment, "curve", find, put)
+        self.curve = CurveRow(self.binding)
+        self.target = QLabel()
+        self.target.setProperty("role", "quiet")
+        self.reset_button = small_button("Straight", "Takes the curve back", lambda: self.binding.set(STRAIGHT))
+        self.work = work
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(8)
+        column.addWidget(self.target)
+        column.addWidget(self.curve)
+        column.addWidget(self.reset_button)
+        column.addStretch(1)
+
+    def follow(self) -> None:
+        """Shows the curve, and what it is of."""
+        masked = self.work.masked
+        self.target.setText("Whole picture" if masked is None else self.work.mask_words(masked))
+        self.reset_button.setEnabled(self.binding.value() != STRAIGHT)
+        self.curve.follow()
 
 
 class EdgesCard(QWidget):

@@ -2,7 +2,7 @@
 
 from PyQt6.QtWidgets import QFrame
 
-from mat_shelf.app.hand_over.finish_card import EdgesCard, FinishCard
+from mat_shelf.app.hand_over.finish_card import CurveCard, EdgesCard, FinishCard
 from mat_shelf.app.hand_over.shot_card import ShotCard
 from mat_shelf.app.hand_over.shot_run import ShotRun
 from mat_shelf.app.hand_over.shots_card import ShotsCard
@@ -11,23 +11,24 @@ from mat_shelf.app.workshop import HandOverWork
 
 
 class HandOverBoard(QFrame):
-    """Cards from left to right: shots, shot, finish, bloom and edges."""
+    """Cards from left to right: shots, shot, finish, its curve, bloom and edges."""
 
     def __init__(self, work: HandOverWork):
         super().__init__()
         self.setObjectName("board")
         self.work, self.run = work, ShotRun(work, self)
         self.shots_card, self.shot_card = ShotsCard(work, self.run), ShotCard(work)
-        self.finish_card, self.edges_card = FinishCard(work), EdgesCard(work)
+        self.finish_card, self.curve_card, self.edges_card = FinishCard(work), CurveCard(work), EdgesCard(work)
         self.row = FoldRow(
             self,
             {
                 "Shots": ([self.shots_card], 34, 2),
                 "Shot": ([self.shot_card], 32, 2),
                 "Finish": ([self.finish_card], 30, 2),
+                "Curve": ([self.curve_card], 15),
                 "Bloom and edges": ([self.edges_card], 15),
             },
-            ("Bloom and edges", "Shot", "Finish"),
+            ("Bloom and edges", "Curve", "Shot", "Finish"),
         )
         work.changed.connect(self.follow)
         self.shots_card.list.itemClicked.connect(lambda _: self.row.show("Shot", "Finish"))
@@ -43,7 +44,7 @@ class HandOverBoard(QFrame):
     def follow(self) -> None:
         """Shows the shots and the finish; out of sight it waits."""
         if self.isVisible():
-            for card in (self.shots_card, self.shot_card, self.finish_card, self.edges_card):
+            for card in (self.shots_card, self.shot_card, self.finish_card, self.curve_card, self.edges_card):
                 card.follow()
 
     def showEvent(self, event) -> None:

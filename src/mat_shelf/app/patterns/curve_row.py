@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QWidget
 
 from mat_shelf.app.theme import THEME
 from mat_shelf.app.widgets.binding import Binding
+from mat_shelf.numerics.interpolation import curve_table
 
 _APART = 0.02
 _NEAR = 9
@@ -76,19 +77,19 @@ class CurveRow(QWidget):
         self.binding.end_gesture()
 
     def paintEvent(self, event) -> None:
-        owner = self.binding.find(self.binding.workshop)
-        if owner is None:
+        nodes = self._nodes
+        if not nodes:
             return
         painter, box = QPainter(self), self._box()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(QPen(QColor(THEME.accent if self.hasFocus() else THEME.line), 1))
         painter.setBrush(QColor(THEME.panel))
         painter.drawRect(box)
-        table = owner.table(64)
+        table = curve_table(tuple(nodes), 64)
         line = QPolygonF([self._at((k / 63, float(v))) for k, v in enumerate(table)])
         painter.setPen(QPen(QColor(THEME.accent), 2))
         painter.drawPolyline(line)
         painter.setPen(QPen(QColor(THEME.quiet), 1.4))
         painter.setBrush(QColor(THEME.field))
-        for node in self._nodes:
+        for node in nodes:
             painter.drawEllipse(self._at(node), 4.5, 4.5)

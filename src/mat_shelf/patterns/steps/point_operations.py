@@ -1,15 +1,13 @@
 """Steps that change values one by one."""
 
 import math
-from functools import lru_cache
 from typing import Annotated, Literal, Self
 
 import numpy as np
 from pydantic import Field, model_validator
-from scipy.interpolate import PchipInterpolator
 
 from mat_shelf.document.parameter import Channel, Color, number
-from mat_shelf.numerics.interpolation import smoothstep
+from mat_shelf.numerics.interpolation import curve_table, smoothstep
 from mat_shelf.numerics.kernels import F
 from mat_shelf.optics.color import luminance_of
 from mat_shelf.patterns.operation import operation
@@ -90,7 +88,7 @@ class Curve(CompiledStep):
         -------
         array
         """
-        return _curve_table(self.nodes, count)
+        return curve_table(self.nodes, count)
 
     def constants(self, at: StepInput) -> tuple[float, ...]:
         table = self.table()
@@ -105,13 +103,6 @@ class Curve(CompiledStep):
             high = min(low + 1, last)
             share = place - F(low)
             out[0, i] = c[1 + low] * (F(1) - share) + c[1 + high] * share
-
-
-@lru_cache(maxsize=64)
-def _curve_table(nodes: tuple[Node, ...], count: int) -> np.ndarray:
-    places, values = np.array(nodes).T
-    inside = np.clip(np.linspace(0, 1, count), places[0], places[-1])
-    return PchipInterpolator(places, values)(inside).astype(np.float32)
 
 
 Stop = tuple[Channel, Color]
