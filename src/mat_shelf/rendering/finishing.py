@@ -77,7 +77,7 @@ def tone_gains(adjustment: Adjustment) -> np.ndarray:
 
 
 def _curve_gains(adjustment: Adjustment, shown: np.ndarray) -> np.ndarray:
-    """What the curve multiplies luminances by; all that is brighter than white as white."""
+    """Gains of luminances by the curve; all that is brighter than white has that of white."""
     if adjustment.curve == STRAIGHT:
         return np.ones(1)
     within = np.clip(shown, _LEAST, 1)
