@@ -29,10 +29,10 @@ def errors(light, truth):
 
 @pytest.fixture(scope="module")
 def truth(small_project):
-    return render_picture(*small_project, *SIZE, 500, seed=99, denoise=False).light
+    return render_picture(*small_project, *SIZE, 400, seed=99, denoise=False).light
 
 
-@pytest.mark.parametrize("noise", [0.1, 0.04])
+@pytest.mark.parametrize("noise", [0.1, 0.06])
 def test_the_noise_is_what_was_asked_for_and_the_mean_stays(small_project, truth, noise):
     told = []
     made = render_picture(
@@ -97,16 +97,16 @@ def test_broken_off_it_ends_as_unbroken(small_project, tmp_path, monkeypatch):
     monkeypatch.setattr(checkpoint, "_EVERY_S", 0)
     monkeypatch.setattr(checkpoint, "_SHARE", 0)
     project, assets = small_project
-    options = {"denoise": False, "noise": 0.1}
-    whole = render_picture(project, assets, *SIZE, 500, **options)
-    for stop in (7, 22, 41):  # within the first samples, and within later rounds
+    options = {"denoise": False, "noise": 0.08}
+    whole = render_picture(project, assets, 48, 32, 500, **options)
+    for stop in (7, 41):  # within the first samples, and within later rounds
         keeper, calls = Checkpoint(f"film{stop}"), []
         with pytest.raises(InterruptedError):
             render_picture(
-                project, assets, *SIZE, 500, **options, keeper=keeper,
+                project, assets, 48, 32, 500, **options, keeper=keeper,
                 progress=lambda *_, calls=calls, stop=stop: calls.append(0) or len(calls) < stop,
             )  # fmt: skip
-        again = render_picture(project, assets, *SIZE, 500, **options, keeper=Checkpoint(f"film{stop}"))
+        again = render_picture(project, assets, 48, 32, 500, **options, keeper=Checkpoint(f"film{stop}"))
         assert (again.light == whole.light).all()
         assert (again.film.sums.counts == whole.film.sums.counts).all()
 
@@ -151,8 +151,8 @@ def test_a_level_is_chosen_or_typed(qtbot):
     assert chosen == [0.04, 0.025, 0.1, 1.0]
 
 
-def test_the_dialog_stops_where_it_is_clean(open_window, qtbot, tmp_path):
-    window = open_window()
+def test_the_dialog_stops_where_it_is_clean(open_window, small_project, qtbot, tmp_path):
+    window = open_window(*small_project)
     dialog = RenderDialog(window.workshop, window)
     qtbot.addWidget(dialog)
     dialog.show()

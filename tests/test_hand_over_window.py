@@ -203,14 +203,10 @@ def test_workers_render_shots_and_say_what_they_cannot(station, qtbot, tmp_path)
     dialog._confirm()
     assert not dialog.isVisible() and window.dialogs.open_workers().count_box.value() == 1
     work.add_shots([work.project.current_view], [work.project.current_set], [None], None)
-    for fields in ({"width": 64, "height": 48, "samples": 2}, {"noise": 0.2}):
-        work.change_shot("Shot", None, **fields)
-        QTest.mouseClick(board.shots_card.start_button, LEFT)
-        qtbot.waitUntil(lambda: not board.run.runs, timeout=120_000)
-        state = board.run.state(work.shot)
-        if "noise" not in fields:
-            assert state.kind in ("done", "was done"), state.words
-            assert np.asarray(Image.open(tmp_path / f"{work.shot.name}.png")).std() > 5
-            (tmp_path / f"{work.shot.name}.png").unlink()
-        else:
-            assert state.kind == "failed" and "noise" in state.words
+    work.change_shot("Shot", None, width=64, height=48, samples=2)
+    QTest.mouseClick(board.shots_card.start_button, LEFT)
+    assert "workers" in board.run.words
+    qtbot.waitUntil(lambda: not board.run.runs, timeout=120_000)
+    state = board.run.state(work.shot)
+    assert state.kind in ("done", "was done"), state.words
+    assert np.asarray(Image.open(tmp_path / f"{work.shot.name}.png")).std() > 5

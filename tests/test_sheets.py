@@ -117,8 +117,8 @@ def test_variants_are_what_is_shown(dressed, tmp_path):
 
 def test_many_pages_are_numbered_files(dressed, tmp_path):
     project, assets = dressed
-    sheet = Sheet("grid", ("red",) * 9, (project.current_set,), ("bowl", "sphere"), samples=1)
-    made = make_sheet(project, assets, sheet, Paper(dpi=50), tmp_path / "s.png")
+    sheet = Sheet("grid", ("red",) * 3, (project.current_set,), ("steps", "sphere"), samples=1)
+    made = make_sheet(project, assets, sheet, Paper(dpi=50, is_wide=True), tmp_path / "s.png")
     assert [path.name for path in made] == [f"s-{k}.png" for k in range(1, len(made) + 1)] and len(made) > 1
     assert Image.open(made[1]).info["dpi"][0] == pytest.approx(50, abs=0.1)
 

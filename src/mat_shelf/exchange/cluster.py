@@ -2,8 +2,9 @@
 
 A picture is cut into bands of pixels; each is a task, which takes its pixels through all their samples. Random numbers
 depend on pixel and sample alone, so the picture is that of one process bit for bit, whoever renders which band, and
-a worker that ends in between costs no more than its band. Dask runs what it is sent, so nobody else may reach it: a
-scheduler on another machine is spoken to through TLS alone.
+a worker that ends in between costs no more than its band. Dask runs what it is sent, so nobody else may reach it:
+workers of this machine listen on the loopback and speak TLS with a certificate of that one run, so that its other users
+cannot; a scheduler on another machine is spoken to through TLS alone.
 """
 
 import asyncio
@@ -259,7 +260,7 @@ def crew_at(address: str | None) -> Iterator[Crew | None]:
             threads = max(usable_processors() // count, 1)
             cluster = LocalCluster(
                 n_workers=count, threads_per_worker=1, host="127.0.0.1", dashboard_address="127.0.0.1:0",
-                memory_limit=0, silence_logs=logging.CRITICAL,
+                memory_limit=0, silence_logs=logging.CRITICAL, security=True, protocol="tls://",
             )  # fmt: skip
         client = Client(cluster if cluster is not None else address, timeout=_CONNECT_S, set_as_default=False)
     except (OSError, TimeoutError, ValueError, RuntimeError, TypeError) as fault:
