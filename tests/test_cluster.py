@@ -23,8 +23,14 @@ from mat_shelf.rendering.region import PictureRegion
 SIZE = 120, 80
 
 
+@pytest.fixture(autouse=True, scope="module")
+def no_broken_pipes():
+    """As Python itself has it: gmsh, by which other tests make models, lets a closed connection end the process."""
+    signal.signal(signal.SIGPIPE, signal.SIG_IGN)
+
+
 @pytest.fixture(scope="module")
-def crew():
+def crew(no_broken_pipes):
     with crew_at("local:2") as found:
         yield found
 

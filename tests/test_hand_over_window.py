@@ -1,5 +1,7 @@
 """The Hand over station in the real window: shots, their queue, and the finish on the picture."""
 
+import signal
+
 import numpy as np
 import pytest
 from driving import LEFT, PLAIN, click_part, drag_slider, picture_of, seen
@@ -191,6 +193,7 @@ def test_tones_are_adjusted_alone_and_looks_kept(station, qtbot, monkeypatch):
 
 
 def test_workers_render_shots_and_say_what_they_cannot(station, qtbot, tmp_path):
+    signal.signal(signal.SIGPIPE, signal.SIG_IGN)  # which gmsh undoes, by which other tests make models
     window, board, work = station, station.hand_over_board, station.hand_over
     dialog = window.dialogs.open_workers()
     assert dialog.alone.isChecked() and not dialog.count_box.isEnabled()
