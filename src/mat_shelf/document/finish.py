@@ -1,18 +1,16 @@
 """Finish: what is done to the light of a render before it is shown, all of which can be changed after the render."""
 
-from typing import Annotated, Literal, Self
+from typing import Annotated, Literal
 
-from pydantic import Field, model_validator
+from pydantic import Field
 
 from mat_shelf.document.ids import Id
-from mat_shelf.document.parameter import Channel, Frozen, number
+from mat_shelf.document.parameter import Frozen, Nodes, number
 
 MOST_MASKED = 64
 TONES = {"shadows": "Shadows", "middle": "Middle tones", "highlights": "Highlights"}
 """Ranges of tone, which together are the whole picture."""
 
-
-_Node = tuple[Channel, Channel]
 STRAIGHT = ((0.0, 0.0), (0.5, 0.5), (1.0, 1.0))
 """Nodes of a curve that changes nothing."""
 
@@ -23,7 +21,7 @@ class Adjustment(Frozen):
     Attributes
     ----------
     curve : tuple of (in, out)
-        Nodes by rising input, sRGB-coded luminance.
+        Of sRGB-coded luminance.
     """
 
     exposure: float = number(0.0, -8, 8, label="Exposure", unit="stops", tip="+1 doubles the light.", usual=(-2, 2))
@@ -46,10 +44,8 @@ class Adjustment(Frozen):
     shadows: float = number(
         0.0, -2, 2, label="Shadows", unit="stops", tip="Lifts or lowers tones darker than a middle grey."
     )
-    curve: tuple[_Node, ...] = Field(
+    curve: Nodes = Field(
         STRAIGHT,
-        min_length=2,
-        max_length=16,
         title="Curve",
         description="Tones after it by tones before, as they are seen: from black to white.",
     )
@@ -57,13 +53,6 @@ class Adjustment(Frozen):
     muted: float = number(
         0.0, -1, 1, label="Muted colours", tip="Saturation of dull colours alone; strong ones stay as they are."
     )
-
-    @model_validator(mode="after")
-    def _rises(self) -> Self:
-        places = [x for x, _ in self.curve]
-        if any(b - a < 1e-4 for a, b in zip(places, places[1:], strict=False)):
-            raise ValueError("the nodes of a curve must lie apart, from left to right")
-        return self
 
 
 class MaskedAdjustment(Frozen):

@@ -3,7 +3,7 @@
 import math
 from typing import Annotated, Any, Self
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
 from pydantic.fields import FieldInfo
 
 Channel = Annotated[float, Field(ge=0.0, le=1.0, allow_inf_nan=False)]
@@ -60,6 +60,18 @@ def color(default: Color, *, label: str, tip: str, qualified: str = "") -> Any:
     return Field(default, title=label, description=tip, json_schema_extra={"qualified": qualified})
 
 
+Node = tuple[Channel, Channel]
+
+
+def _rising(nodes: tuple[Node, ...]) -> tuple[Node, ...]:
+    places = [x for x, _ in nodes]
+    if any(b - a < 1e-4 for a, b in zip(places, places[1:], strict=False)):
+        raise ValueError("the nodes of a curve must lie apart, from left to right")
+    return nodes
+
+
+Nodes = Annotated[tuple[Node, ...], Field(min_length=2, max_length=16), AfterValidator(_rising)]
+"""Nodes (in, out) of a curve, by rising input."""
 Length = Annotated[float, Field(ge=-1e7, le=1e7, allow_inf_nan=False)]
 """Millimetres; ten kilometres, since a model read in the wrong unit must come in to be asked about."""
 Point = tuple[Length, Length, Length]
