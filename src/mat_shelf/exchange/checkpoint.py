@@ -46,7 +46,7 @@ class Checkpoint:
         self.key = key
         self.path = render_folder() / f"{key}.npz"
         self.problem = ""
-        self._kept_at, self._took, self._samples = time.monotonic(), 0.0, -1.0
+        self._kept_at, self._took, self._taken = time.monotonic(), 0.0, -1
 
     @property
     def samples(self) -> int:
@@ -72,7 +72,7 @@ class Checkpoint:
             return
         for name, own in film.arrays().items():
             own[...] = found[name]
-        self._samples = film.mean_samples
+        self._taken = film.sums.counts.sum()
 
     def keep(self, film: Film, is_last: bool = False) -> None:
         """Writes the sums of a film, if the last state is old enough.
@@ -85,7 +85,7 @@ class Checkpoint:
             Whether it is written however new the last state is.
         """
         since = time.monotonic() - self._kept_at
-        if film.mean_samples == self._samples or (not is_last and since < max(_EVERY_S, _SHARE * self._took)):
+        if film.sums.counts.sum() == self._taken or (not is_last and since < max(_EVERY_S, _SHARE * self._took)):
             return
         began = time.monotonic()
         arrays = film.arrays()
@@ -97,9 +97,9 @@ class Checkpoint:
                 raise OSError("the picture is too large to be kept while it renders")
             make_room(size, self.path)
             with tempfile.TemporaryFile(dir=self.path.parent) as out:
-                np.savez(out, samples=np.int64(film.mean_samples), **arrays)
+                np.savez(out, samples=np.int64(film.sums.counts.mean()), **arrays)
                 write_file(self.path, out)
-            self._samples, self.problem = film.mean_samples, ""
+            self._taken, self.problem = film.sums.counts.sum(), ""
         except OSError as fault:
             self.problem = str(fault)
         self._kept_at = time.monotonic()
