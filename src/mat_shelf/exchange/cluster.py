@@ -50,25 +50,26 @@ class Crew:
         self.client, self.threads = client, threads
         self._held: dict = {}
 
-    def send(self, name: str, data: bytes, anew: bool):
-        """Bytes where workers find them; held, so that the next picture finds them there too.
+    def send(self, contents: dict[str, bytes], anew: bool) -> dict:
+        """Bytes where workers find them; held until others are sent, so that the next picture finds them.
 
         Parameters
         ----------
-        name : str
-            What they are known by.
-        data : bytes
-            The bytes.
+        contents : dict of bytes
+            By names that tell the content.
         anew : bool
             Whether they may have been lost with a worker.
 
         Returns
         -------
-        distributed.Future
+        dict of distributed.Future
         """
-        if anew or name not in self._held:
-            self._held[name] = self.client.scatter(data, hash=True)
-        return self._held[name]
+        held = {} if anew else self._held
+        self._held = {
+            name: held[name] if name in held else self.client.scatter(data, hash=True)
+            for name, data in contents.items()
+        }
+        return self._held
 
     def of(self, project: Project, assets: Assets) -> "ProjectCrew":
         """The same workers, for a project.
@@ -175,12 +176,10 @@ class ProjectCrew:
     def _sent(self, anew: bool) -> tuple:
         """The project and its files, where the workers find them."""
         text = self._project.model_dump_json().encode()
-        files = {
-            name: self._crew.send(name, self._assets.data(key), anew)
-            for key, name in asset_names(self._project).items()
-            if self._assets.holds(key)
-        }
-        return self._crew.send(hashlib.sha256(text).hexdigest(), text, anew), files
+        name, names = hashlib.sha256(text).hexdigest(), asset_names(self._project)
+        files = {names[key]: self._assets.data(key) for key in names if self._assets.holds(key)}
+        sent = self._crew.send(files | {name: text}, anew)
+        return sent[name], {file: sent[file] for file in files}
 
     def _submit(self, pixels: np.ndarray, sent: tuple, request: PictureRequest, samples: int, film: Film):
         """A band as a task."""
