@@ -126,6 +126,10 @@ def render_to_file(
         If the file cannot be written.
     """
     rest, region = None, settings.region
+    if path.suffix.lower() == ".ora":
+        check_layered(settings.passes)
+        if region is not None and settings.keep_rest:
+            raise ImageError("an OpenRaster file is written whole; render all of it, or the region to a PNG or TIFF")
     if region is not None:
         region = region.within(settings.width, settings.height)
         if region is None:
@@ -134,8 +138,6 @@ def render_to_file(
             raise ImageError("passes are of whole pictures; leave them out, or the region")
         ending_of(path, settings.cut_out or not settings.keep_rest, settings.form.bits)
         rest = _kept(path, settings) if settings.keep_rest else None
-    if path.suffix.lower() == ".ora":
-        check_layered(settings.passes)
     if crew is not None and (settings.noise is not None or settings.seconds is not None):
         raise ImageError(
             "workers take their pixels through all samples at once; leave the noise and the time limit out, or render "
