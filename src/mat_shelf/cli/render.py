@@ -102,7 +102,9 @@ def _region(text: str):
 
 
 def run(options) -> None:
-    options.samples = options.samples or (128 if options.noise is None else 2048)
+    from mat_shelf.document.shot import SAMPLES, samples_for
+
+    options.samples = options.samples or samples_for(options.noise or 0.0, 0.0, SAMPLES)
     if options.shots or "all" in (options.view, options.set) or options.variant:
         run_shots(options)
         return

@@ -137,9 +137,9 @@ def entries(project: Project, assets: Assets, sheet: Sheet, found: Mapping[str, 
         return [Entry(None, tuple(pictures), len(sets) if len(sets) > 1 else 2)]
     if sheet.kind == "product":
         view, studio = project.views[0], sets[0]
-        hero = whole(studio, None, f"{view.name} · {studio.name}")
+        product = whole(studio, None, f"{view.name} · {studio.name}")
         told = [Entry(key, (shaped(key, studio, "bowl"),), 1) for key in sheet.materials]
-        return [Entry(None, (hero,), 1), *told]
+        return [Entry(None, (product,), 1), *told]
     if len(sets) == len(sheet.shapes) == 1:
         words = {key: readings_in_words(found[key]) for key in sheet.materials}
         pictures = [

@@ -8,6 +8,7 @@ import manifold3d
 import numpy as np
 
 from mat_shelf.document.camera import Camera, View
+from mat_shelf.document.ids import new_id
 from mat_shelf.document.material import Material
 from mat_shelf.document.product import Part, Product
 from mat_shelf.document.project import Project
@@ -73,12 +74,10 @@ def shape_scene(project: Project, assets: Assets, material: str, studio: Set, sh
     if shape == "bowl":
         scene, meshes = standard_scene(project.material(material).recipe)
         held.take(meshes)
-        own = {"m": material}
-        parts = [part.with_(material=own.get(part.material, part.material)) for part in scene.product.parts]
-        glass = [
-            each for each in scene.materials if each.id != "m" and each.id not in {m.id for m in project.materials}
-        ]
-        project = project.with_(materials=(*project.materials, *glass))
+        own = {each.id: each.with_(id=new_id("shape")) for each in scene.materials if each.id != "m"}
+        worn = {"m": material} | {key: each.id for key, each in own.items()}
+        parts = [part.with_(material=worn[part.material]) for part in scene.product.parts]
+        project = project.with_(materials=(*project.materials, *own.values()))
     else:
         mesh = held.add(NamedMesh(shape, _ball() if shape == "sphere" else _steps()))
         parts = [Part(id=shape, name=shape, mesh=mesh, material=material)]
@@ -146,7 +145,8 @@ def _staged(project: Project, studio: Set, longest: float, bounds: np.ndarray, c
     """A project with the one set, as large as what stands in it, and a camera that shows all of it."""
     size = float(np.ptp(bounds, axis=0).max())
     studio = studio.with_(props=(), plate=None)
-    studio = scaled_set(studio, max(size, 1e-3) * _ROOM / max(longest, 1e-3))
+    if size > 0 and longest > 0:  # of a product without parts nobody knows the size
+        studio = scaled_set(studio, size * _ROOM / longest)
     plain = Camera(position=camera.position, target=camera.target, focal_length=camera.focal_length)
     plain = plain.with_(white=camera.white, white_tint=camera.white_tint)
     return project.with_(
