@@ -62,7 +62,6 @@ def test_a_product_is_exported_with_its_losses_told(window, qtbot, tmp_path, mon
     colors = np.asarray(solid.visual.material.baseColorTexture).reshape(-1, 3)
     assert len(np.unique(colors, axis=0)) > 1
     # again at the same place: it is asked about, not simply replaced
-    dialog._replaces = None
     dialog.start_button.click()
     assert "is there already" in dialog.state.text() and dialog.start_button.isEnabled()
     dialog.path_field.setText(str(tmp_path / "nowhere" / "a.glb"))

@@ -44,6 +44,12 @@ def test_a_sheet_is_chosen_made_and_cancelled(open_window, small_project, qtbot,
     words = pypdfium2.PdfDocument(tmp_path / "sheet.pdf")[0].get_textpage().get_text_range()
     assert all(name in words for name in ("Two lights", "Red", "Sphere", "Slab with steps", *sets))
     assert dialog.open_button.isEnabled()
+    written = (tmp_path / "sheet.pdf").stat().st_mtime_ns
+    QTest.mouseClick(dialog.start_button, LEFT)
+    assert "there already; press Make sheet again" in dialog.state.text()
+    assert (tmp_path / "sheet.pdf").stat().st_mtime_ns == written and dialog.start_button.isEnabled()
+    dialog.close()
+    assert window.dialogs.open_sheet().sets.ticked() == [each.id for each in window.workshop.project.sets[:2]]
 
     dialog.kind_box.setCurrentIndex(1)
     dialog.kind_box.activated.emit(1)
@@ -85,7 +91,7 @@ def test_what_an_edit_changed_is_seen_as_a_map(open_window, small_project, qtbot
     at = QPointF(*(float(each) for each in spot))
     QApplication.sendEvent(dialog.picture, QMouseEvent(QEvent.Type.MouseMove, at, at, none, none, plain))
     qtbot.waitUntil(lambda: dialog.value.text() != "", timeout=3000)
-    assert float(dialog.value.text().split()[2]) > 10
+    assert float(dialog.value.text().split("CIEDE2000")[1].split()[0]) > 10
 
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "map.png"), ""))
     QTest.mouseClick(dialog.save_button, LEFT)

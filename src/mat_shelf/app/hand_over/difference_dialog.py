@@ -1,5 +1,6 @@
 """Two pictures compared: the render, kept ones, references and files, their difference as a map and as numbers."""
 
+from functools import partial
 from pathlib import Path
 from typing import NamedTuple
 
@@ -48,7 +49,7 @@ class DifferenceDialog(QDialog):
         self.workshop, self.viewport = workshop, viewport
         self._files: list[Path] = []
         self._job: Job | None = None
-        self._pictures: tuple[np.ndarray, np.ndarray] | None = None
+        self._pictures: tuple[np.ndarray, ...] = ()  # as `_SHOWN` names them
         self.difference: PictureDifference | None = None
         self.boxes = QComboBox(), QComboBox()
         for box, name in zip(self.boxes, _SHOWN, strict=False):
@@ -143,7 +144,8 @@ class DifferenceDialog(QDialog):
 
     def compare(self) -> None:
         """Compares the chosen pictures, on a thread."""
-        self.close_thread()
+        if self._job is not None:
+            self._job.cancel()  # it ends by itself; nobody waits for it
         chosen = [box.currentData() or _Choice() for box in self.boxes]
         frame = self.viewport.frame
         render = None if frame is None else frame.pixels
@@ -160,14 +162,21 @@ class DifferenceDialog(QDialog):
                 except ImageError as fault:
                     raise ImageError(f"{each.path.name}: {fault}") from fault
             pictures = at_one_size(*read)
-            return pictures, picture_difference(*pictures, lambda: job.is_cancelled)
+            difference = picture_difference(*pictures, lambda: job.is_cancelled)
+            return (*pictures, *(shown_map(difference, kind) for kind in MAPS)), difference, difference.numbers()
 
         self._job = Job(work, self._take, lambda fault: self._refuse(words_of(fault)), (ImageError, OSError), self)
+        self._job.over.connect(self._job.deleteLater)
+        self._job.over.connect(partial(self._let_go, self._job))
         self._job.start()
 
+    def _let_go(self, job: Job) -> None:
+        if self._job is job:
+            self._job = None
+
     def _take(self, made) -> None:
-        self._pictures, self.difference = made
-        found, (height, width) = self.difference.numbers(), self.difference.colors.shape
+        self._pictures, self.difference, found = made
+        height, width = self.difference.colors.shape
         self.numbers.setText(
             f"Colour difference (CIEDE2000): {found['ciede2000_mean']:.2f} on average, 95 % below "
             f"{found['ciede2000_95']:.2f}, at most {found['ciede2000_most']:.1f}; above 1 in "
@@ -178,7 +187,7 @@ class DifferenceDialog(QDialog):
         self._show()
 
     def _refuse(self, words: str) -> None:
-        self._pictures = self.difference = None
+        self._pictures, self.difference = (), None
         self.numbers.setText(f"{words[0].upper()}{words[1:]}.")
         self._show()
 
@@ -192,18 +201,14 @@ class DifferenceDialog(QDialog):
         self.save_button.setEnabled(self.difference is not None and kind is not None)
         self.legend.show_up_to(None if kind is None else MAPS[kind][1])
         self.value.clear()
-        if self.difference is None:
-            self.picture.show_pixels(None)
-            return
-        place = self.shown_box.currentIndex()
-        self.picture.show_pixels(self._pictures[place] if kind is None else shown_map(self.difference, kind))
+        self.picture.show_pixels(self._pictures[self.shown_box.currentIndex()] if self._pictures else None)
 
     def _tell_value(self, x: int, y: int) -> None:
         if self.difference is None or x < 0:
             self.value.clear()
             return
         colors, seen = self.difference.colors[y, x], self.difference.seen[y, x]
-        self.value.setText(f"{x}, {y}:   {colors:.1f}   {seen:.2f}")
+        self.value.setText(f"At {x}, {y}:   CIEDE2000 {colors:.1f}   FLIP {seen:.2f}")
 
     def _save(self) -> None:
         chosen, _ = QFileDialog.getSaveFileName(self, "Save map", "Difference.png", "PNG (*.png)")
@@ -214,10 +219,9 @@ class DifferenceDialog(QDialog):
                 self.workshop.said.emit(f"The map was not saved: {words_of(fault)}.")
 
     def close_thread(self) -> None:
-        """Cancels a comparison that is under way."""
-        if self._job is not None:
-            self._job.close()
-            self._job = None
+        """Cancels comparisons that are under way, and waits for their end."""
+        for job in self.findChildren(Job):
+            job.close()
 
 
 class _Picture(QWidget):

@@ -49,7 +49,6 @@ class ExportDialog(FileJobDialog):
         self.workshop, self.notice = workshop, notice
         self.subjects: list[ExportSubject] = []
         self._items: dict[int, list[ExportItem]] = {}
-        self._replaces: Path | None = None
         self.subject_box, self.format_box, self.size_box = QComboBox(), QComboBox(), QComboBox()
         self.usd_box, self.naming_box, self.normals_box = QComboBox(), QComboBox(), QComboBox()
         for size in SIZES:
@@ -227,8 +226,7 @@ class ExportDialog(FileJobDialog):
             kinds = f"{self.format.label} (*{self._ending()})"
             chosen, _ = QFileDialog.getSaveFileName(self, "Export to", str(self.path), kinds)
         if chosen:
-            self.path_field.setText(chosen)
-            self._replaces = self.path
+            self.choose_path(chosen)
 
     def start(self) -> None:
         """Exports what is chosen."""
@@ -238,12 +236,7 @@ class ExportDialog(FileJobDialog):
             return
         many, ending, names = self.subject.count > 1, self._ending(), FreeNames()
         targets = [path / f"{names.take(plain_file_name(item.name))}{ending}" if many else path for item in items]
-        in_the_way = [each for each in targets if each.is_file() or (each.is_dir() and any(each.iterdir()))]
-        if in_the_way and self._replaces != path:
-            self._replaces = path
-            more = f" and {len(in_the_way) - 1} more are" if len(in_the_way) > 1 else " is"
-            what = "what has the same names in them" if in_the_way[0].is_dir() else "it" if more == " is" else "them"
-            self.say(f"{in_the_way[0].name}{more} there already; press Export again to replace {what}")
+        if not self.may_write(targets):
             return
 
         def write(job: Job) -> list[str]:

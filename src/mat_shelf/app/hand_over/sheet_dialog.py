@@ -1,5 +1,6 @@
 """A proof sheet made beside the window: what is on it, its paper and its file."""
 
+from glob import escape
 from pathlib import Path
 
 from PyQt6.QtWidgets import (
@@ -62,7 +63,7 @@ class SheetDialog(FileJobDialog):
         self._lay_out()
         for ticks in (self.materials, self.sets, self.shapes, self.variants):
             ticks.itemChanged.connect(self._tell)
-        workshop.project_replaced.connect(self.offer)
+        workshop.project_replaced.connect(self._forget)
         self.offer()
 
     def _lay_out(self) -> None:
@@ -109,16 +110,21 @@ class SheetDialog(FileJobDialog):
         self.lay_under(grid, 4)
         self.setMinimumWidth(680)
 
+    def _forget(self) -> None:
+        for ticks in (self.materials, self.sets, self.variants):
+            ticks.clear()
+        self.offer()
+
     def offer(self) -> None:
-        """Offers the project's materials, sets and variants; what the board shows is ticked."""
+        """Offers the project's materials, sets and variants; ticks stay, and at first what the board shows has one."""
         project, shown = self.workshop.project, self.workshop.selected_material
         self.title_field.setPlaceholderText(project.name)
-        worn = self._worn()
-        self._fill_materials([shown.id] if shown is not None else worn[:1])
-        self.sets.fill([(studio.name, studio.id) for studio in project.sets], [project.current_set])
+        self._fill_materials(self.materials.ticked() or ([shown.id] if shown is not None else self._worn()[:1]))
+        studios = [(studio.name, studio.id) for studio in project.sets]
+        self.sets.fill(studios, self.sets.ticked() or [project.current_set])
         self.shapes.fill([(words, key) for key, words in SHAPES.items()], self.shapes.ticked() or ["bowl"])
         swaps = [("As it is", None), *self.work.swaps()]
-        self.variants.fill(swaps, [swap for _, swap in swaps])
+        self.variants.fill(swaps, self.variants.ticked() or [swap for _, swap in swaps])
         self._follow_kind()
 
     def _worn(self) -> list[str]:
@@ -186,7 +192,7 @@ class SheetDialog(FileJobDialog):
             self, "Make sheet", self.path_field.text(), "Proof sheets (*.pdf);;Pictures of the pages (*.png)"
         )
         if chosen:
-            self.path_field.setText(chosen)
+            self.choose_path(chosen)
 
     def start(self) -> None:
         """Makes the sheet of the project as it is now."""
@@ -196,6 +202,8 @@ class SheetDialog(FileJobDialog):
             check_sheet(project, sheet, paper, path)
         except (ImageError, OSError) as fault:
             self.say(str(fault))
+            return
+        if not self.may_write([path, *path.parent.glob(f"{escape(path.stem)}-[0-9]*.png")]):
             return
 
         def make(job: Job) -> list[Path]:

@@ -1,5 +1,7 @@
 """A turn rendered to a film, an animation, images or a page, beside the window."""
 
+from glob import escape
+
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -88,7 +90,7 @@ class TurntableDialog(FileJobDialog):
         kinds = f"Turns ({' '.join(f'*{ending}' for ending in FORMATS.values())})"
         chosen, _ = QFileDialog.getSaveFileName(self, "Render to", self.path_field.text(), kinds)
         if chosen:
-            self.path_field.setText(chosen)
+            self.choose_path(chosen)
 
     def settings(self) -> TurnSettings:
         """The turn as it is chosen."""
@@ -109,6 +111,8 @@ class TurntableDialog(FileJobDialog):
             check_turntable(path, settings)
         except ImageError as fault:
             self.say(str(fault))
+            return
+        if not self.may_write([path, *path.parent.glob(f"{escape(path.stem)}-[0-9]*.png")]):
             return
         project, assets = self.workshop.project, self.workshop.assets
 

@@ -1,7 +1,7 @@
 """A dialog that writes a file beside the window: where to, progress, time left, Cancel, and Open when it is there."""
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, QUrl, pyqtSignal
@@ -30,6 +30,7 @@ class FileJobDialog(QDialog):
         self.setModal(False)
         self._job: Job | None = None
         self._began = 0.0
+        self._replaces: Path | None = None  # what may be replaced
         self.path_field = QLineEdit(str(path))
         self.path_field.setAccessibleName("File")
         self.browse_button = QPushButton("Choose…")
@@ -80,6 +81,23 @@ class FileJobDialog(QDialog):
     def start(self) -> None:
         """Begins to write; a dialog's own."""
 
+    def may_write(self, targets: Sequence[Path]) -> bool:
+        """True unless something stands where files go; that is said, and the next time it is replaced."""
+        in_the_way = [each for each in targets if each.is_file() or (each.is_dir() and any(each.iterdir()))]
+        if not in_the_way or self._replaces == self.path:
+            return True
+        self._replaces = self.path
+        more = f" and {len(in_the_way) - 1} more are" if len(in_the_way) > 1 else " is"
+        what = "it" if len(in_the_way) == 1 else "them"
+        what = "what has the same names in it" if in_the_way[0].is_dir() else what
+        self.say(f"{in_the_way[0].name}{more} there already; press {self.start_button.text()} again to replace {what}")
+        return False
+
+    def choose_path(self, path: str) -> None:
+        """Takes a path from a file dialog, which has asked already where something stands there."""
+        self.path_field.setText(path)
+        self._replaces = self.path
+
     def say(self, words: str) -> None:
         """Shows a line, its first letter large, with a stop at its end."""
         self.state.setText(f"{words[0].upper()}{words[1:]}{'' if words.endswith(('.', '…')) else '.'}")
@@ -126,6 +144,7 @@ class FileJobDialog(QDialog):
         self.bar.setRange(0, 1)
         self.bar.setValue(1 if is_done else 0)
         self.start_button.setEnabled(True)
+        self._replaces = None
         self.open_button.setEnabled(is_done and self.path.exists())
         self.cancel_button.setText("Close")
         self.is_running.emit(False)
