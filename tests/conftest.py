@@ -58,6 +58,21 @@ def small_project():
     return new_project(Product(name="Block", parts=(block,)), (red,), (60.0, 40.0, 30.0)), assets
 
 
+@pytest.fixture(scope="session")
+def scheduler():
+    """Address of a scheduler whose one worker is a thread of these tests."""
+    import signal
+
+    from distributed import LocalCluster
+
+    signal.signal(signal.SIGPIPE, signal.SIG_IGN)  # which gmsh undoes, by which other tests make models
+    with LocalCluster(
+        n_workers=1, threads_per_worker=1, processes=False, host="127.0.0.1", protocol="tcp://",
+        dashboard_address="127.0.0.1:0", memory_limit=0,
+    ) as cluster:  # fmt: skip
+        yield cluster.scheduler_address
+
+
 @pytest.fixture
 def library_folder(tmp_path):
     return tmp_path / "shelf"

@@ -82,18 +82,17 @@ def test_what_one_process_began_workers_end(crew, small_project):
         assert (ended.light == whole.light).all()
 
 
-def test_a_killed_worker_costs_its_band_alone(small_project):
-    alone = render_picture(*small_project, *SIZE, 60, denoise=False)
-    with crew_at("local:2") as crew:
-        pids = list(crew.client.run(os.getpid).values())
-        assert len(set(pids)) == 2
-        killed = threading.Timer(0.3, lambda: os.kill(pids[0], signal.SIGKILL))
-        killed.start()
-        made = render_picture(*small_project, *SIZE, 60, denoise=False, crew=crew.of(*small_project))
-        killed.join()
-        with pytest.raises(ProcessLookupError):
-            os.kill(pids[0], 0)
-        assert (made.light == alone.light).all()
+def test_a_killed_worker_costs_its_band_alone(crew, small_project):
+    alone = render_picture(*small_project, *SIZE, 40, denoise=False)
+    pids = list(crew.client.run(os.getpid).values())
+    assert len(set(pids)) == 2
+    killed = threading.Timer(0.3, lambda: os.kill(pids[0], signal.SIGKILL))
+    killed.start()
+    made = render_picture(*small_project, *SIZE, 40, denoise=False, crew=crew.of(*small_project))
+    killed.join()
+    with pytest.raises(ProcessLookupError):
+        os.kill(pids[0], 0)
+    assert (made.light == alone.light).all()
 
 
 def test_other_users_of_the_machine_cannot_join(crew):
@@ -161,7 +160,7 @@ def test_a_scheduler_that_is_not_there(monkeypatch):
         pass
 
 
-def test_the_command_renders_shots_with_workers(small_project, tmp_path, capsys):
+def test_the_command_renders_shots_with_workers(scheduler, small_project, tmp_path, capsys):
     project, assets = small_project
     shot = Shot(
         id="s", name="Whole", view=project.current_view, set=project.current_set,
@@ -170,8 +169,8 @@ def test_the_command_renders_shots_with_workers(small_project, tmp_path, capsys)
     project = project.with_shots([shot])
     save_project(tmp_path / "block.matshelf", project, assets)
     (tmp_path / "out").mkdir()
-    asked = ["render", str(tmp_path / "block.matshelf"), "--shots", "-o", str(tmp_path / "out"), "--cluster", "local:1"]
-    assert main(asked) == 0
+    asked = ["render", str(tmp_path / "block.matshelf"), "--shots", "-o", str(tmp_path / "out")]
+    assert main([*asked, "--cluster", scheduler]) == 0
     made = read_map((tmp_path / "out" / "Whole.exr").read_bytes())
     Checkpoint(film_key(shot_project(project, shot), shot)).path.unlink()
     (tmp_path / "alone").mkdir()

@@ -1,7 +1,5 @@
 """The Hand over station in the real window: shots, their queue, and the finish on the picture."""
 
-import signal
-
 import numpy as np
 import pytest
 from driving import LEFT, PLAIN, click_part, drag_slider, picture_of, seen
@@ -192,8 +190,7 @@ def test_tones_are_adjusted_alone_and_looks_kept(station, qtbot, monkeypatch):
     assert work.kept_looks() == []
 
 
-def test_workers_render_shots_and_say_what_they_cannot(station, qtbot, tmp_path):
-    signal.signal(signal.SIGPIPE, signal.SIG_IGN)  # which gmsh undoes, by which other tests make models
+def test_workers_render_shots_and_say_what_they_cannot(station, scheduler, qtbot, tmp_path):
     window, board, work = station, station.hand_over_board, station.hand_over
     dialog = window.dialogs.open_workers()
     assert dialog.alone.isChecked() and not dialog.count_box.isEnabled()
@@ -205,6 +202,9 @@ def test_workers_render_shots_and_say_what_they_cannot(station, qtbot, tmp_path)
     dialog.count_box.setValue(1)
     dialog._confirm()
     assert not dialog.isVisible() and window.dialogs.open_workers().count_box.value() == 1
+    QTest.mouseClick(dialog.remote, LEFT, PLAIN, QPoint(8, dialog.remote.height() // 2))
+    dialog.address_field.setText(scheduler)
+    dialog._confirm()
     work.add_shots([work.project.current_view], [work.project.current_set], [None], None)
     work.change_shot("Shot", None, width=64, height=48, samples=2)
     QTest.mouseClick(board.shots_card.start_button, LEFT)

@@ -28,7 +28,7 @@ def shape_of(qtbot, window) -> tuple[int, int]:
 
 
 def test_library_and_board_fold_and_come_back(open_window, small_project, qtbot):
-    window = open_window(*small_project)
+    window = open_window(*small_project, 0.6)
     height, width = shape_of(qtbot, window)
     key(window, Qt.Key.Key_F8)
     assert not window.library.isVisible() and window.panes.library.tab.isVisible()
@@ -48,7 +48,7 @@ def test_library_and_board_fold_and_come_back(open_window, small_project, qtbot)
 @pytest.mark.parametrize("name", ["viewport", "close_up", pytest.param("reference", marks=pytest.mark.long)])
 @pytest.mark.long
 def test_a_double_click_on_its_caption_lets_a_pane_fill_the_window(open_window, small_project, qtbot, name):
-    window = open_window(*small_project)
+    window = open_window(*small_project, 0.6)
     shape_of(qtbot, window)
     pane, wall = getattr(window.wall, name), window.wall
     before = pane.size()
@@ -63,7 +63,7 @@ def test_a_double_click_on_its_caption_lets_a_pane_fill_the_window(open_window, 
 
 
 def test_the_board_makes_room_where_nothing_is_selected(open_window, small_project, qtbot):
-    window = open_window(*small_project)
+    window = open_window(*small_project, 0.6)
     low = shape_of(qtbot, window)[0]
     window.menus.find("Fold the empty board").trigger()
     assert window.board_pane.height() == LINE and "Click a part" in window.board_pane.line.text()
@@ -79,7 +79,7 @@ def test_the_board_makes_room_where_nothing_is_selected(open_window, small_proje
 def test_borders_are_dragged_and_all_is_found_again(open_window, small_project, qtbot):
     """The picture's shape follows the hand, by two thirds, as the panes beside it give way too. What is damaged of what
     is kept is passed over."""
-    window = open_window(*small_project)
+    window = open_window(*small_project, 0.6)
     height, width = shape_of(qtbot, window)
     for splitter, by in ((window.panes.whole, QPoint(60, 0)), (window.panes.down, QPoint(0, 30))):
         grip = splitter.handle(1)

@@ -69,7 +69,7 @@ def by_name(window, name: str):
 def lamp(open_window, small_project, qtbot, tmp_path, monkeypatch):
     """The window with the lamp in a project of its own, at its true size."""
     monkeypatch.setattr(QMessageBox, "question", lambda *a: QMessageBox.StandardButton.Discard)
-    window = open_window(*small_project)
+    window = open_window(*small_project, 0.6)
     drop(window, model_in_inches(tmp_path))
     answer(qtbot, window, "New project")
     qtbot.waitUntil(lambda: "unit inches" in window.notice.text.text(), timeout=10_000)
