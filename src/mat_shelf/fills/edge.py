@@ -5,7 +5,7 @@ from typing import NamedTuple
 import numpy as np
 
 from mat_shelf.fills.cavity import Cavity
-from mat_shelf.fills.meniscus import heights_at_wall, mesh_outlines, node_areas, surface_heights
+from mat_shelf.fills.meniscus import heights_at_wall, mesh_outlines, moved_mesh, node_areas, surface_heights
 
 _SIDES, _BEND = 150, np.radians(5.0)
 """Points of an outline, at least so many all round and one wherever it has turned so far."""
@@ -154,11 +154,15 @@ def edge_of(
     for part in _PARTS if np.abs(aside).max() > _ASIDE * length else ():
         tried = upright + (met - upright) * part
         lines = np.split(tried[:, [0, 2]] * (1, -1), splits)
-        adapted = mesh_outlines(lines, length, steepest)
-        if adapted.is_whole:
-            mesh, contact, share = adapted, tried, share * part
-            raw = surface_heights(mesh, lines, slope, length, contact[:, 1] - level + mean)
-            break
+        edge = tried[:, 1] - level + mean
+        if (adapted := moved_mesh(mesh, np.concatenate(lines), length)) is not None:
+            mesh, raw = adapted, surface_heights(adapted, lines, slope, length, edge, raw)
+        elif (adapted := mesh_outlines(lines, length, steepest)).is_whole:
+            mesh, raw = adapted, surface_heights(adapted, lines, slope, length, edge)
+        else:
+            continue
+        contact, share = tried, share * part
+        break
     rows = np.stack([_along(floors, share * row / FLOORS) for row in range(FLOORS)] + [contact])
     return Edge(rows, contact[:, 1] - level, mesh, raw - mean + _ripples(mesh.points, wetting))
 

@@ -17,6 +17,7 @@ from scipy.sparse.linalg import splu
 from scipy.spatial import Delaunay, cKDTree
 
 from mat_shelf.fills.section import follow_loop
+from mat_shelf.numerics.kernels import kernel
 
 GRAVITY = 9.80665
 _RINGS = np.array([0.01, 0.03, 0.07, 0.13, 0.21, 0.31, 0.44, 0.61, 0.84, 1.14, 1.55, 2.1, 2.9, 4.1])
@@ -30,6 +31,8 @@ _GRID = 18
 """Nodes across the middle."""
 _STEEPEST = np.radians(89.8)
 _NEWTON, _ADAPTED, _PRECISE = 30, 6, 1e-4
+_NEAR = 0.1
+"""Of a capillary length: after a step so small, the next one is taken by the same factors of the matrix."""
 
 
 class SurfaceMesh(NamedTuple):
@@ -125,6 +128,38 @@ def mesh_outlines(outlines: list[np.ndarray], length: float, steepest: float = 0
     return SurfaceMesh(points, triangles, depth, nearest, _is_bordered(triangles, ahead, len(points)))
 
 
+def moved_mesh(mesh: SurfaceMesh, border: np.ndarray, length: float) -> SurfaceMesh | None:
+    """A mesh with its outlines moved aside a little; what lies at them goes with them, the middle stays.
+
+    Parameters
+    ----------
+    mesh : SurfaceMesh
+        The mesh.
+    border : (N, 2) float64
+        New places of the points of its outlines, mm.
+    length : float
+        Capillary length, mm.
+
+    Returns
+    -------
+    SurfaceMesh or None
+        None if a triangle would turn over.
+    """
+    aside = (border - mesh.points[: len(border)])[mesh.nearest]
+    reach = max(min(length, 0.45 * float(mesh.depth.max())), 1e-12)
+    points = mesh.points + aside * np.maximum(1 - mesh.depth / reach, 0)[:, None]
+    points[: len(border)] = border
+    if not mesh.is_whole or (_twice_areas(points, mesh.triangles) <= 0).any():
+        return None
+    return mesh._replace(points=points)
+
+
+def _twice_areas(points: np.ndarray, triangles: np.ndarray) -> np.ndarray:
+    """Twice the areas of triangles, (T,); below 0 where they run clockwise."""
+    a, b, c = points[triangles].transpose(1, 0, 2)
+    return (b - a)[:, 0] * (c - a)[:, 1] - (b - a)[:, 1] * (c - a)[:, 0]
+
+
 def _numbered(outlines: list[np.ndarray]):
     """Outlines, each with the number of its first point among those of all."""
     return zip(outlines, np.cumsum([0, *(len(line) for line in outlines)])[:-1], strict=True)
@@ -133,11 +168,11 @@ def _numbered(outlines: list[np.ndarray]):
 def _between_outlines(points: np.ndarray, outlines: list[np.ndarray]) -> np.ndarray:
     """Triangles of points that lie between outlines, counter-clockwise, (T, 3) int32."""
     triangles = Delaunay(points).simplices
-    a, b, c = points[triangles].transpose(1, 0, 2)
-    twice = (b - a)[:, 0] * (c - a)[:, 1] - (b - a)[:, 1] * (c - a)[:, 0]
+    twice = _twice_areas(points, triangles)
     triangles[twice < 0] = triangles[twice < 0][:, ::-1]
     flattest = 1e-14 * float(np.ptp(points, axis=0).max()) ** 2
-    return triangles[(np.abs(twice) > flattest) & is_inside((a + b + c) / 3, outlines)].astype(np.int32)
+    middle = points[triangles].mean(axis=1)
+    return triangles[(np.abs(twice) > flattest) & is_inside(middle, outlines)].astype(np.int32)
 
 
 def _patched(triangles: np.ndarray, ahead: np.ndarray, count: int) -> np.ndarray:
@@ -204,20 +239,30 @@ def is_inside(points: np.ndarray, outlines: list[np.ndarray]) -> np.ndarray:
     (N,) bool
     """
     inside = np.zeros(len(points), bool)
-    for line in outlines:
-        x, y = line.T
-        x1, y1 = np.roll(line, -1, axis=0).T
-        for first in range(0, len(points), 4096):
-            px, py = points[first : first + 4096, :1], points[first : first + 4096, 1:]
-            spans = (y > py) != (y1 > py)
-            with np.errstate(divide="ignore", invalid="ignore"):
-                at = x + (py - y) * (x1 - x) / (y1 - y)
-            inside[first : first + 4096] ^= ((spans & (px < at)).sum(axis=1) % 2).astype(bool)
+    ends = np.concatenate([np.roll(line, -1, axis=0) for line in outlines])
+    _count_crossings(np.ascontiguousarray(points), np.concatenate(outlines), ends, inside)
     return inside
 
 
+@kernel
+def _count_crossings(points, starts, ends, inside):
+    """Turns `inside` of each point at each side that a ray from it to the right crosses."""
+    for i in range(len(points)):
+        x, y = points[i, 0], points[i, 1]
+        for k in range(len(starts)):
+            if (starts[k, 1] > y) != (ends[k, 1] > y):
+                share = (y - starts[k, 1]) / (ends[k, 1] - starts[k, 1])
+                if x < starts[k, 0] + share * (ends[k, 0] - starts[k, 0]):
+                    inside[i] = not inside[i]
+
+
 def surface_heights(
-    mesh: SurfaceMesh, outlines: list[np.ndarray], slope: np.ndarray, length: float, edge: np.ndarray | None = None
+    mesh: SurfaceMesh,
+    outlines: list[np.ndarray],
+    slope: np.ndarray,
+    length: float,
+    edge: np.ndarray | None = None,
+    guess: np.ndarray | None = None,
 ) -> np.ndarray:
     """Heights of the free surface over the level far from all walls, (P,) mm.
 
@@ -233,6 +278,8 @@ def surface_heights(
         Capillary length, mm.
     edge : (N,) float64, optional
         Heights at the outlines where those are known, mm; slopes are a first guess then.
+    guess : (P,) float64, optional
+        A better first guess, mm.
 
     Returns
     -------
@@ -241,7 +288,7 @@ def surface_heights(
     count = len(mesh.points)
     corners = mesh.points[mesh.triangles]
     a, b, c = corners.transpose(1, 0, 2)
-    area = 1e-12 + 0.5 * np.abs((b - a)[:, 0] * (c - a)[:, 1] - (b - a)[:, 1] * (c - a)[:, 0])
+    area = 1e-12 + 0.5 * np.abs(_twice_areas(mesh.points, mesh.triangles))
     opposite = np.stack([c - b, a - c, b - a], axis=1)
     shape = np.stack([-opposite[..., 1], opposite[..., 0]], axis=2) / (2 * area)[:, None, None]
     weight = node_areas(mesh) / length**2
@@ -274,27 +321,28 @@ def surface_heights(
 
     if edge is not None:
         slope = 2 * np.arcsin(np.clip(edge / (2 * length), -0.99, 0.99))
-    height = heights_at_wall(mesh.depth, slope[mesh.nearest], length)
+    height = heights_at_wall(mesh.depth, slope[mesh.nearest], length) if guess is None else guess.copy()
     if edge is not None:
         height[: len(edge)] = edge
-    now = energy(height)
+    now, factors, moved = energy(height), None, np.inf
     for _ in range(_NEWTON if edge is None else _ADAPTED):
         rise = np.einsum("tik,ti->tk", shape, height[mesh.triangles])
         stretch = np.sqrt(1 + (rise**2).sum(axis=1))
         push = np.einsum("tik,tk->ti", shape, rise) * (area / stretch)[:, None]
         residual = np.bincount(mesh.triangles.reshape(-1), push.reshape(-1), count) + weight * height - pull
-        along = np.einsum("tik,tk->ti", shape, rise)
-        stiff = np.einsum("tik,tjk->tij", shape, shape) * (area / stretch)[:, None, None]
-        stiff -= along[:, :, None] * along[:, None, :] * (area / stretch**3)[:, None, None]
-        matrix = csc_matrix((stiff.reshape(-1), (rows, columns)), shape=(count, count))
-        matrix.setdiag(matrix.diagonal() + weight)
+        if moved > _NEAR * length:
+            along = np.einsum("tik,tk->ti", shape, rise)
+            stiff = np.einsum("tik,tjk->tij", shape, shape) * (area / stretch)[:, None, None]
+            stiff -= along[:, :, None] * along[:, None, :] * (area / stretch**3)[:, None, None]
+            matrix = csc_matrix((stiff.reshape(-1), (rows, columns)), shape=(count, count))
+            matrix.setdiag(matrix.diagonal() + weight)
+            factors = splu(matrix[free][:, free].tocsc(), "MMD_AT_PLUS_A", 0.0, options={"SymmetricMode": True})
         step, share = np.zeros(count), 1.0
-        factors = splu(matrix[free][:, free].tocsc(), "MMD_AT_PLUS_A", 0.0, options={"SymmetricMode": True})
         step[free] = -factors.solve(residual[free])
         while share > 1e-4 and (tried := energy(height + share * step)) > now + 1e-12 * abs(now):
             share /= 2
-        height, now = height + share * step, tried
-        if np.abs(share * step).max() < _PRECISE * length or share <= 1e-4:
+        height, now, moved = height + share * step, tried, float(np.abs(share * step).max())
+        if moved < _PRECISE * length or share <= 1e-4:
             break
     return height
 
@@ -311,8 +359,7 @@ def node_areas(mesh: SurfaceMesh) -> np.ndarray:
     -------
     (P,) float64
     """
-    a, b, c = mesh.points[mesh.triangles].transpose(1, 0, 2)
-    area = 0.5 * np.abs((b - a)[:, 0] * (c - a)[:, 1] - (b - a)[:, 1] * (c - a)[:, 0])
+    area = 0.5 * np.abs(_twice_areas(mesh.points, mesh.triangles))
     found = np.bincount(mesh.triangles.reshape(-1), np.repeat(area / 3, 3), len(mesh.points))
     return np.maximum(found, 1e-9 * found.max())
 
