@@ -158,6 +158,39 @@ def test_what_the_picture_does_not_depend_on_starts_nothing(session, plain_demo)
     assert session.step().is_coarse and session._film.samples == 0
 
 
+def test_a_level_is_dragged_at_full_size_and_then_begun_anew(session, plain_demo):
+    """While it is dragged only what shows the vessel changes; the picture at rest is one that never saw another."""
+    project, assets = plain_demo
+    parts = project.product.parts
+    ink = next(part for part in parts if part.fill is not None)
+
+    def filled(volume):
+        return project.with_part(ink.with_(fill=ink.fill.with_(measure="volume", volume=volume)))
+
+    session.update(filled(40.0))
+    shown = refined(session)
+    places = [place for place, part in enumerate(parts) if part.id in (ink.id, *ink.fill.vessel)]
+    vessel = np.isin(shown.first_hits.part, places)
+    for volume in (30.0, 20.0, 12.0):
+        session.update(filled(volume))
+        dragged = session.step()
+        assert dragged.is_coarse and dragged.pixels.shape == shown.pixels.shape
+        changed = np.abs(dragged.pixels.astype(int) - shown.pixels).max(axis=2) > 30
+        assert changed[vessel].mean() > 0.03
+        assert changed[~vessel].mean() < 0.02
+        session.step()  # a hand that rests for a moment
+    fresh = RenderSession(assets, threads=2)
+    fresh.resize(*SIZE)
+    fresh.update(filled(12.0))
+    pictures = [refined(each, 4) for each in (session, fresh)]
+    fresh.close()
+    assert np.array_equal(session._film.sums.light, fresh._film.sums.light)
+    assert all(
+        np.array_equal(getattr(pictures[0].first_hits, name), getattr(pictures[1].first_hits, name))
+        for name in ("part", "depth", "triangle", "faces")
+    )
+
+
 @pytest.mark.long
 def test_shapes_lights_and_fillings_start_all_pixels_again(session, plain_demo):
     project, _ = plain_demo

@@ -19,7 +19,7 @@ _ASIDE = 0.06
 """Of a capillary length, by which a leaning wall takes the edge aside before that matters."""
 _PARTS = (1.0, 0.6, 0.3)
 """Of the way to where the surface meets a wall that leans, that are tried one after the other."""
-_HALVINGS, _STEEP = 24, np.radians(75.0)
+_HALVINGS, _STEEP = 16, np.radians(75.0)
 
 
 class Wetting(NamedTuple):

@@ -12,7 +12,7 @@ Finn 1986, Equilibrium Capillary Surfaces, ch. 1. Batchelor, An Introduction to 
 from typing import NamedTuple
 
 import numpy as np
-from scipy.sparse import csc_matrix
+from scipy.sparse import csc_matrix, csr_matrix
 from scipy.sparse.linalg import splu
 from scipy.spatial import Delaunay, cKDTree
 
@@ -30,6 +30,9 @@ _TURNS = 4
 _GRID = 18
 """Nodes across the middle."""
 _STEEPEST = np.radians(89.8)
+_ANGLES = np.geomspace(_STEEPEST, 1e-6, 400)
+_AWAY = np.log(1 / np.tan(_ANGLES / 4)) - 2 * np.cos(_ANGLES / 2)
+"""Distance from a plane wall, in capillary lengths, at which the surface rises by an angle."""
 _NEWTON, _ADAPTED, _PRECISE = 30, 6, 1e-4
 _NEAR = 0.1
 """Of a capillary length: after a step so small, the next one is taken by the same factors of the matrix."""
@@ -302,6 +305,9 @@ def surface_heights(
     pull[np.bincount(mesh.triangles.reshape(-1), minlength=count) == 0] = 0  # where an outline crosses itself
     rows = np.repeat(mesh.triangles, 3, axis=1).reshape(-1)
     columns = np.tile(mesh.triangles, (1, 3)).reshape(-1)
+    spans = mesh.triangles.reshape(-1), np.arange(0, 3 * len(area) + 1, 3)
+    east, north = (csr_matrix((shape[..., k].reshape(-1), *spans), shape=(len(area), count)) for k in (0, 1))
+    flat = np.einsum("tik,tjk->tij", shape, shape)
     free = np.arange(count) if edge is None else np.arange(len(edge), count)
 
     def energy(height: np.ndarray) -> float:
@@ -316,8 +322,8 @@ def surface_heights(
         -------
         float
         """
-        rise = np.einsum("tik,ti->tk", shape, height[mesh.triangles])
-        return float(area @ np.sqrt(1 + (rise**2).sum(axis=1)) + 0.5 * weight @ height**2 - pull @ height)
+        stretch = np.sqrt(1 + (east @ height) ** 2 + (north @ height) ** 2)
+        return float(area @ stretch + 0.5 * weight @ height**2 - pull @ height)
 
     if edge is not None:
         slope = 2 * np.arcsin(np.clip(edge / (2 * length), -0.99, 0.99))
@@ -326,13 +332,13 @@ def surface_heights(
         height[: len(edge)] = edge
     now, factors, moved = energy(height), None, np.inf
     for _ in range(_NEWTON if edge is None else _ADAPTED):
-        rise = np.einsum("tik,ti->tk", shape, height[mesh.triangles])
-        stretch = np.sqrt(1 + (rise**2).sum(axis=1))
-        push = np.einsum("tik,tk->ti", shape, rise) * (area / stretch)[:, None]
-        residual = np.bincount(mesh.triangles.reshape(-1), push.reshape(-1), count) + weight * height - pull
+        x, y = east @ height, north @ height
+        stretch = np.sqrt(1 + x**2 + y**2)
+        taut = area / stretch
+        residual = east.T @ (taut * x) + north.T @ (taut * y) + weight * height - pull
         if moved > _NEAR * length:
-            along = np.einsum("tik,tk->ti", shape, rise)
-            stiff = np.einsum("tik,tjk->tij", shape, shape) * (area / stretch)[:, None, None]
+            along = shape[..., 0] * x[:, None] + shape[..., 1] * y[:, None]
+            stiff = flat * taut[:, None, None]
             stiff -= along[:, :, None] * along[:, None, :] * (area / stretch**3)[:, None, None]
             matrix = csc_matrix((stiff.reshape(-1), (rows, columns)), shape=(count, count))
             matrix.setdiag(matrix.diagonal() + weight)
@@ -384,8 +390,6 @@ def heights_at_wall(distance: np.ndarray, slope: np.ndarray, length: float) -> n
     ----------
     Batchelor, An Introduction to Fluid Dynamics, 1.9: the first integral of the surface between angle and height.
     """
-    angle = np.geomspace(_STEEPEST, 1e-6, 400)
-    away = np.log(1 / np.tan(angle / 4)) - 2 * np.cos(angle / 2)
     steep = np.clip(np.abs(slope), 1e-6, _STEEPEST)
     at_wall = np.log(1 / np.tan(steep / 4)) - 2 * np.cos(steep / 2)
-    return np.sign(slope) * length * np.interp(at_wall + distance / length, away, 2 * np.sin(angle / 2), right=0.0)
+    return np.sign(slope) * length * np.interp(at_wall + distance / length, _AWAY, 2 * np.sin(_ANGLES / 2), right=0.0)

@@ -128,7 +128,9 @@ class FirstHits:
         return normal / max(float(np.linalg.norm(normal)), 1e-12)
 
 
-def pixel_rays(view: CameraView, width: int, height: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+def pixel_rays(
+    view: CameraView, width: int, height: int, pixels: np.ndarray | None = None
+) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """Rays through the middle of each pixel.
 
     Parameters
@@ -139,18 +141,23 @@ def pixel_rays(view: CameraView, width: int, height: int) -> tuple[np.ndarray, n
         Pixels across.
     height : int
         Pixels from top to bottom.
+    pixels : (N,) int32, optional
+        Numbers of those that are wanted; all by default.
 
     Returns
     -------
-    origins, directions : (H * W, 3) float32
+    origins, directions : (N, 3) float32
         mm, and of unit length.
-    cosines : (H * W,) float32
+    cosines : (N,) float32
         Of the directions with the view.
     """
     x = ((np.arange(width, dtype=np.float32) + 0.5) / width * 2 - 1) * view.half_width
     y = (1 - (np.arange(height, dtype=np.float32) + 0.5) / height * 2) * view.half_height + view.shift_up
     right, up, forward = (np.array(v, np.float32) for v in (view.right, view.up, view.forward))
-    aside = (y[:, None, None] * up + x[None, :, None] * right).reshape(-1, 3)
+    if pixels is None:
+        aside = (y[:, None, None] * up + x[None, :, None] * right).reshape(-1, 3)
+    else:
+        aside = y[pixels // width, None] * up + x[pixels % width, None] * right
     position = np.array(view.position, np.float32)
     if view.is_parallel:
         directions = np.ascontiguousarray(np.broadcast_to(forward, aside.shape))
@@ -181,17 +188,46 @@ def find_first_hits(project: Project, geometry: Geometry, camera: Camera, width:
     -------
     FirstHits
     """
+    visible, shape = visible_parts(project), (height, width)
+    seen = _look(geometry, visible, make_camera_view(camera, width, height), shape, None)
+    return FirstHits(*(each.reshape(shape) for each in seen), geometry, visible)
+
+
+def renewed_first_hits(before: FirstHits, geometry: Geometry, camera: Camera, pixels: np.ndarray) -> FirstHits:
+    """First hits of geometry that differs in the shape of some parts, where only some pixels see others.
+
+    Parameters
+    ----------
+    before : FirstHits
+        Through the same camera.
+    geometry : Geometry
+        With the same parts.
+    camera : Camera
+        The camera.
+    pixels : (N,) int32
+        Numbers of the pixels, in reading order.
+
+    Returns
+    -------
+    FirstHits
+    """
+    height, width = before.part.shape
+    first, now = before.geometry.triangles.first, geometry.triangles.first
+    own = np.searchsorted(first, before.triangle, side="right") - 1
+    triangle = before.triangle + np.where(before.triangle >= 0, (now - first)[own], 0).astype(np.int32)
+    arrays = before.part.copy(), before.depth.copy(), triangle, before.faces.copy()
     view = make_camera_view(camera, width, height)
-    origins, directions, cosines = pixel_rays(view, width, height)
+    for array, seen in zip(arrays, _look(geometry, before.visible, view, (height, width), pixels), strict=True):
+        array.flat[pixels] = seen
+    return FirstHits(*arrays, geometry, before.visible)
+
+
+def _look(geometry: Geometry, visible: list[int], view: CameraView, shape: tuple[int, int], pixels: np.ndarray | None):
+    """Part, depth, triangle and face that pixels see first."""
+    origins, directions, cosines = pixel_rays(view, shape[1], shape[0], pixels)
     part, primitive, _, _, distance = geometry.intersect(origins, directions)
     depth = np.where(part >= 0, distance * cosines, np.inf).astype(np.float32)
     places = np.full(geometry.count + 1, -1, np.int16)  # the last one stands for rays that hit nothing
-    visible = visible_parts(project)
     places[: len(visible)] = visible
-    seen = places[part]
     triangle = np.where(part >= 0, geometry.triangles.first[part] + primitive, -1).astype(np.int32)
-    faces = geometry.own_faces(part, primitive)
-    shape = height, width
-    return FirstHits(
-        seen.reshape(shape), depth.reshape(shape), triangle.reshape(shape), faces.reshape(shape), geometry, visible
-    )
+    return places[part], depth, triangle, geometry.own_faces(part, primitive)

@@ -9,6 +9,7 @@ from typing import NamedTuple
 import numpy as np
 from scipy.ndimage import binary_dilation, find_objects, label, uniform_filter
 
+from mat_shelf.document.project import Project
 from mat_shelf.numerics.kernels import F, kernel
 from mat_shelf.optics import parameters as P
 from mat_shelf.rendering.photon_map import sends_photons, sharp_looks
@@ -16,7 +17,7 @@ from mat_shelf.rendering.render_task import RenderTask
 from mat_shelf.scene.glow import glow_of
 from mat_shelf.scene.interior_list import interior_at
 from mat_shelf.scene.looks import look_of_row, marks_by_geometry
-from mat_shelf.scene.material_table import UNWORN, MaterialTable
+from mat_shelf.scene.material_table import UNWORN, MaterialTable, visible_parts
 
 _TILE = 16
 _FEWEST = 8
@@ -35,13 +36,46 @@ class Patch(NamedTuple):
     columns: slice
 
 
-def touched_bits(old: RenderTask, new: RenderTask) -> np.uint64 | None:
+def poured_geometries(before: Project, after: Project) -> set[int] | None:
+    """Geometries that stand otherwise because vessels are filled otherwise, with those vessels.
+
+    Parameters
+    ----------
+    before, after : Project
+        A project, and what an edit made of it.
+
+    Returns
+    -------
+    set of int or None
+        None if the edit did something else, or nothing.
+    """
+    olds, news = before.product.parts, after.product.parts
+    if len(olds) != len(news) or before.with_(product=after.product) != after:
+        return None
+    poured = {new.id for old, new in zip(olds, news, strict=True) if old is not new and old.fill != new.fill}
+    if not poured or before.product.with_(parts=news) != after.product:
+        return None
+    if any(old is not new and old.with_(fill=new.fill) != new for old, new in zip(olds, news, strict=True)):
+        return None
+    moved = set(poured)
+    for part in news:
+        if part.id in poured:
+            moved.update(part.stands_by)
+        elif poured.intersection(part.stands_by):
+            moved.add(part.id)
+    return {g for g, place in enumerate(visible_parts(after)) if news[place].id in moved}
+
+
+def touched_bits(old: RenderTask, new: RenderTask, poured: set[int] | None = None) -> np.uint64 | None:
     """Bits, as `MaterialTable.met_bits` deals them, of the materials on geometries that are others now.
 
     Parameters
     ----------
     old, new : RenderTask
         Tasks of the same picture.
+    poured : set of int, optional
+        Geometries of liquids that stand otherwise, and of their vessels: no path comes to the liquids without meeting
+        these, but for light through an open mouth, so that a picture which shows this must be begun anew afterwards.
 
     Returns
     -------
@@ -50,14 +84,16 @@ def touched_bits(old: RenderTask, new: RenderTask) -> np.uint64 | None:
     """
     if (old.catches, old.keeps_apart) != (new.catches, new.keeps_apart) or old.backplate is not new.backplate:
         return None
-    if old.geometry is not new.geometry or old.lights is not new.lights or not _same(old.view, new.view):
+    if old.lights is not new.lights or not _same(old.view, new.view):
+        return None
+    if old.geometry is not new.geometry and not poured:
         return None
     ends = [(t.depth, t.seed, t.straight, t.cut_out, t.fed_depth, t.marked_depth) for t in (old, new)]
     before, after = old.material_table, new.material_table
     if ends[0] != ends[1] or not _same_wearing(before, after):
         return None
     is_sent = (sends_photons(new.geometry, table, new.lights) is not None for table in (before, after))
-    if not new.straight and sharp_looks(before) != sharp_looks(after) and any(is_sent):
+    if not new.straight and (poured or sharp_looks(before) != sharp_looks(after)) and any(is_sent):
         return None  # photons fall elsewhere
     if not _same(_aimed_glow(new, before), _aimed_glow(new, after)):
         return None  # rays towards what glows meet nothing of it where they start from
@@ -72,7 +108,7 @@ def touched_bits(old: RenderTask, new: RenderTask) -> np.uint64 | None:
     touched = np.isin(np.arange(after.met_bits.shape[1]), list(rows))[None] | np.zeros((len(after.rows), 1), bool)
     # A face in a zone of its own may close a body that is filled with another material.
     touched |= np.isin(after.bodies.row, list(rows))[:, None]
-    touched[list(geometries)] = True
+    touched[list(geometries | (poured or set()))] = True
     bits = np.uint64(0)
     for bit in np.unique(after.met_bits[touched & (after.met_bits != UNWORN)]):
         bits |= np.uint64(1) << np.uint64(bit)

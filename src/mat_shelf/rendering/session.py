@@ -21,7 +21,7 @@ from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.finish_masks import quick_masks
 from mat_shelf.rendering.finishing import finished
-from mat_shelf.rendering.first_hit import FirstHits, find_first_hits
+from mat_shelf.rendering.first_hit import FirstHits, find_first_hits, renewed_first_hits
 from mat_shelf.rendering.frame import Frame
 from mat_shelf.rendering.input_picture import SAMPLES as INPUT_SAMPLES
 from mat_shelf.rendering.input_picture import InputPicture
@@ -34,6 +34,7 @@ from mat_shelf.rendering.renewal import (
     lattice_of,
     on_lattice,
     patches_of,
+    poured_geometries,
     seen_to_change,
     touched_bits,
 )
@@ -85,8 +86,12 @@ class RenderSession:
         self._shown_revision = -1
         self._tasks = TaskKeeper(supplies, beside._tasks if beside else None)
         self._first_hits: tuple = ((), None)
+        self._geometry_before: Geometry | None = None  # of the last edit
         self._film = Film(1, 1)
         self._task: RenderTask | None = None  # what the film is of, once it has any sample
+        self._project: Project | None = None  # that it shows
+        self._is_stale = False  # whether the film shows a liquid as it stood before, and has to begin anew
+        self._met: np.ndarray | None = None  # what paths met before it began anew, as long as it has no sample
         self._known = ()
         self._clean: np.ndarray | None = None  # the film without its noise, as it was shown
         self._exposure = 0.0
@@ -238,7 +243,8 @@ class RenderSession:
             return wanted is None
         if self._input_key:
             return self._input is not None and self._input.samples >= INPUT_SAMPLES
-        return int(self._film.sums.counts[self._refined_pixels(self._refined_region())].min()) >= REST_SAMPLES
+        counts = self._film.sums.counts[self._refined_pixels(self._refined_region())]
+        return not self._is_stale and int(counts.min()) >= REST_SAMPLES
 
     def _refined_region(self) -> PictureRegion | None:
         """The part that alone is refined; None for all, as long as there are pixels that show an older state."""
@@ -278,10 +284,15 @@ class RenderSession:
         touched = None
         if is_kept and known == self._known:
             task = self._shot(wanted, wanted.width, wanted.height, seed=1)
-            bits = touched_bits(self._task, task)
+            bits, sums = touched_bits(self._task, task), self._film.sums
             if bits is not None:  # pixels that an edit before left without a sample wait for one too
-                sums = self._film.sums
                 touched = np.flatnonzero(((sums.met & bits) != 0) | (sums.counts == 0)).astype(np.int32)
+            elif self._clean is not None and (poured := poured_geometries(self._project, wanted.project)):
+                bits = touched_bits(self._task, task, poured)
+                if bits is not None:
+                    self._met = sums.met.copy() if self._met is None else self._met | sums.met
+                    self._is_stale = True
+                    touched = np.flatnonzero((self._met & bits) != 0).astype(np.int32)
             if bits != self._bits:
                 self._bits, self._stride = bits, None
         self._known = known
@@ -290,10 +301,10 @@ class RenderSession:
             size = wanted.width, wanted.height
             task = self._shot(wanted, *size, seed=1)
             self._film = self._tasks.film(task, size, wanted.project.set, wanted.camera, "film")
-            self._task, self._clean = None, None
+            self._task, self._clean, self._met, self._is_stale = None, None, None, False
         else:
             self._film.renew(touched)
-            self._task = task
+            self._geometry_before, self._task = self._task.geometry, task
             self._remix(wanted)
         frame = self._preview(wanted, touched, started) if self._clean is not None else None
         if frame is None:
@@ -301,7 +312,7 @@ class RenderSession:
             frame = self._coarse_frame(wanted, started)
         if touched is None or len(touched):
             self._shown_samples = 0
-        self._shown_revision = wanted.revision
+        self._shown_revision, self._project = wanted.revision, wanted.project
         self._started = started
         return frame
 
@@ -312,7 +323,9 @@ class RenderSession:
         mask = np.zeros(part.shape, bool)
         mask.flat[touched] = True
         patches = patches_of(seen_to_change(mask, part, self._bits, self._task.material_table)) if len(touched) else []
-        near = inside_patches(patches, touched, part.shape)
+        near = inside_patches(
+            patches, np.flatnonzero(mask.ravel() | (film.sums.counts == 0)).astype(np.int32), part.shape
+        )
         stride = self._stride or first_stride(len(near))
         if stride > WIDEST_STRIDE:
             return None
@@ -322,20 +335,25 @@ class RenderSession:
             for patch in patches:
                 light = denoise_film(film.crop(*lattice_of(patch, stride)), "fast", padding=0)
                 fill_touched(self._clean, light, patch, stride)
-        hits = self._seen(wanted, self._task.geometry)
-        pixels = self._developed(self._clean, wanted, hits)
-        seconds, is_new = time.perf_counter() - started, len(touched) > 0
         if patches:  # the first one of a drag sets up more, and tells nothing
             self._stride = next_stride(stride, time.perf_counter() - begun) if self._stride else stride
+        hits = self._seen(wanted, self._task.geometry, touched)
+        pixels = self._developed(self._clean, wanted, hits)
+        seconds, is_new = time.perf_counter() - started, len(touched) > 0
         samples = 1 if is_new else self._shown_samples or film.samples
         return Frame(*pixels, hits, samples, seconds, is_new, wanted.revision, stride, light=self._clean)
 
-    def _seen(self, wanted: "_Wanted", geometry: Geometry) -> FirstHits:
-        """First hits of the picture at its full size."""
-        key = (geometry, wanted.camera, wanted.width, wanted.height)
-        if self._first_hits[0] != key:
-            self._first_hits = key, find_first_hits(wanted.project, *key)
-        return self._first_hits[1]
+    def _seen(self, wanted: "_Wanted", geometry: Geometry, touched: np.ndarray | None = None) -> FirstHits:
+        """First hits of the picture at its full size; those of pixels that an edit did not touch may be kept."""
+        key, (old, hits) = (geometry, wanted.camera, wanted.width, wanted.height), self._first_hits
+        if old == key:
+            return hits
+        if self._is_stale and touched is not None and old[1:] == key[1:] and old[0] is self._geometry_before:
+            hits = renewed_first_hits(hits, geometry, wanted.camera, touched)
+        else:
+            hits = find_first_hits(wanted.project, *key)
+        self._first_hits = key, hits
+        return hits
 
     def _coarse_frame(self, wanted: "_Wanted", started: float) -> Frame:
         """A small picture of all."""
@@ -384,6 +402,10 @@ class RenderSession:
 
     def _refine(self, wanted: "_Wanted") -> Frame | None:
         film, revision = self._film, wanted.revision
+        if self._is_stale:
+            self._met |= film.sums.met
+            film.renew(np.arange(film.width * film.height, dtype=np.int32))
+            self._is_stale = False
         region, counts = self._refined_region(), film.sums.counts
         refined = self._refined_pixels(region)
         if counts[refined].min() >= REST_SAMPLES:
@@ -392,6 +414,7 @@ class RenderSession:
         among = None if region is None else refined
         if not self.tracer.add_sample(task, film, lambda: self._is_outdated(revision), among):
             return None
+        self._met = None
         # Cleaning costs about as much as a sample, so it waits for twice as many as were shown last.
         samples = int(counts[refined].min())
         if samples < max(2 * self._shown_samples, 2) and samples < REST_SAMPLES:

@@ -164,6 +164,9 @@ class SectionView(QWidget):
 
     def _inner(self, section: Section) -> QPainterPath:
         """All but the walls, into which liquid reaches by a hair."""
-        whole = QPainterPath()
-        whole.addRect(QRectF(self.rect()))
-        return whole.subtracted(self._path(section, section.vessel))
+        walls = self._path(section, section.vessel)
+        if "inner" not in self._paths:
+            whole = QPainterPath()
+            whole.addRect(QRectF(self.rect()))
+            self._paths["inner"] = whole.subtracted(walls)
+        return self._paths["inner"]

@@ -106,9 +106,9 @@ class MaterialsBoard(QFrame):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.addWidget(self._stack)
-        workshop.selection_changed.connect(self.follow)
-        workshop.project_changed.connect(self.follow)
-        self.patterns.opened.connect(self.follow)
+        self._is_behind = True
+        for signal in (workshop.selection_changed, workshop.project_changed, self.patterns.opened):
+            signal.connect(self._follow_if_seen)
         self.follow()
 
     def _row(self, name: str) -> QWidget:
@@ -270,6 +270,8 @@ class MaterialsBoard(QFrame):
         super().showEvent(event)
         self.parentWidget().installEventFilter(self)  # the room may shrink further than the board itself
         self.header.follow_room(self.parentWidget().width())
+        if self._is_behind:
+            self.follow()
 
     def eventFilter(self, watched, event) -> bool:
         if event.type() == QEvent.Type.Resize:
@@ -281,7 +283,14 @@ class MaterialsBoard(QFrame):
         if self.workshop.selected_material is not None:
             self._follow_kind()
 
+    def _follow_if_seen(self) -> None:
+        """Follows now, or when it is shown: other stations' drags must not wait for it."""
+        self._is_behind = True
+        if self.isVisible():
+            self.follow()
+
     def follow(self) -> None:
+        self._is_behind = False
         material = self.workshop.selected_material
         if material is None:
             self._hint.setText(self.words)

@@ -57,6 +57,8 @@ class Slider(QAbstractSlider):
 
     def set_value(self, value: float, other: float | None = None) -> None:
         """Shows one value, or the two ends of a range."""
+        if (value, other) == (self._value, self._other):
+            return  # it is painted so already
         self._value, self._other = value, other
         self._is_following = True
         self.setValue(round(self.place() * STEPS))
@@ -242,7 +244,9 @@ class ValueRow(QWidget):
             self.unit.setText("" if has_word else self.binding.field.json_schema_extra["unit"])
         if value is not None:
             self.number.setModified(False)
-        self.slider.setAccessibleName(self._spoken(feed))
+        spoken = self._spoken(feed)
+        if spoken != self.slider.accessibleName():  # each time it is set, who listens is told
+            self.slider.setAccessibleName(spoken)
 
     def _spoken(self, feed) -> str:
         """Name and value as assistive technology says them."""
