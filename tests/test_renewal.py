@@ -185,10 +185,9 @@ def test_a_level_is_dragged_at_full_size_and_then_begun_anew(session, plain_demo
     pictures = [refined(each, 4) for each in (session, fresh)]
     fresh.close()
     assert np.array_equal(session._film.sums.light, fresh._film.sums.light)
-    assert all(
-        np.array_equal(getattr(pictures[0].first_hits, name), getattr(pictures[1].first_hits, name))
-        for name in ("part", "depth", "triangle", "faces")
-    )
+    ours, theirs = (picture.first_hits for picture in pictures)
+    assert all(np.array_equal(getattr(ours, name), getattr(theirs, name)) for name in ("part", "triangle", "faces"))
+    assert np.allclose(ours.depth, theirs.depth, rtol=1e-5)  # trees of other triangles round otherwise
 
 
 @pytest.mark.long

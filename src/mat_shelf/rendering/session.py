@@ -292,7 +292,9 @@ class RenderSession:
                 if bits is not None:
                     self._met = sums.met.copy() if self._met is None else self._met | sums.met
                     self._is_stale = True
-                    touched = np.flatnonzero((self._met & bits) != 0).astype(np.int32)
+                    seen = self._first_hits[1]
+                    shows = np.isin(seen.part, [seen.visible[g] for g in poured]).ravel()
+                    touched = np.flatnonzero(((self._met & bits) != 0) | shows).astype(np.int32)
             if bits != self._bits:
                 self._bits, self._stride = bits, None
         self._known = known
