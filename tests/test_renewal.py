@@ -6,7 +6,15 @@ import pytest
 from mat_shelf.document.mark import Mark
 from mat_shelf.rendering.film import Film, new_sums
 from mat_shelf.rendering.region import PictureRegion
-from mat_shelf.rendering.renewal import fill_touched, inside_patches, lattice_of, on_lattice, patches_of, touched_bits
+from mat_shelf.rendering.renewal import (
+    fill_touched,
+    inside_patches,
+    lattice_of,
+    on_lattice,
+    patches_of,
+    poured_geometries,
+    touched_bits,
+)
 from mat_shelf.rendering.session import RenderSession
 
 SIZE = 120, 80
@@ -167,6 +175,9 @@ def test_a_level_is_dragged_at_full_size_and_then_begun_anew(session, plain_demo
     def filled(volume):
         return project.with_part(ink.with_(fill=ink.fill.with_(measure="volume", volume=volume)))
 
+    collar, new = project.part("collar"), project.materials[0].with_(id="new", name="New")
+    worn = project.with_(materials=(*project.materials, new)).with_part(collar.with_(material="new"))
+    assert poured_geometries(project, worn) is None and poured_geometries(project, project) is None
     session.update(filled(40.0))
     shown = refined(session)
     places = [place for place, part in enumerate(parts) if part.id in (ink.id, *ink.fill.vessel)]

@@ -5,6 +5,7 @@ from itertools import product
 
 from psygnal import Signal
 
+from mat_shelf.commands.color_tables import ColorTables
 from mat_shelf.commands.command import command
 from mat_shelf.commands.kept_looks import KeptLooks
 from mat_shelf.commands.session import Session
@@ -56,7 +57,7 @@ WHOLE = ""
 """In place of the id of a masked adjustment: the whole picture."""
 
 
-class HandOverCommands(KeptLooks):
+class HandOverCommands(KeptLooks, ColorTables):
     """Edits of shots and of the finish.
 
     Parameters

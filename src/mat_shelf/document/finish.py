@@ -4,6 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from mat_shelf.document.color_table import ColorTable
 from mat_shelf.document.ids import Id
 from mat_shelf.document.parameter import Frozen, Nodes, number
 
@@ -77,7 +78,7 @@ class MaskedAdjustment(Frozen):
 
 
 class Finish(Frozen):
-    """All of it: parts of the picture first, then bloom, the whole, vignette and sharpening.
+    """All of it: parts of the picture first, then bloom, the whole, vignette and sharpening, the colour table.
 
     Attributes
     ----------
@@ -85,6 +86,8 @@ class Finish(Frozen):
     whole : Adjustment
     masked : tuple of MaskedAdjustment
         One after the other, each on what the ones before have made.
+    table : ColorTable or None
+        Of the picture as it is shown, after all of it.
     """
 
     is_on: bool = True
@@ -104,6 +107,7 @@ class Finish(Frozen):
         2.0, 0.1, 20, label="Bloom size", unit="%", tip="Of the picture's height.", usual=(0.3, 10), log=True
     )
     vignette: float = number(0.0, -1, 1, label="Vignette", tip="Darkens the corners; below 0 lightens them.")
+    table: ColorTable | None = None
     sharpening: float = number(
         0.0, 0, 2, label="Sharpening", tip="Contrast of the finest detail, at the render's size."
     )

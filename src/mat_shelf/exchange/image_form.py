@@ -3,6 +3,7 @@
 from pathlib import Path
 from typing import NamedTuple
 
+from mat_shelf.document.color_table import ColorTable
 from mat_shelf.exchange.color_profiles import COLOR_SPACES, ColorSpace
 from mat_shelf.exchange.image_decoding import ImageError
 
@@ -39,6 +40,8 @@ class Form(NamedTuple):
         What the file says of itself: name and words.
     attributes : tuple of (str, str)
         More attributes of an EXR.
+    table : ColorTable or None
+        That all which has no linear light is looked up in.
     """
 
     bits: int = 8
@@ -47,6 +50,7 @@ class Form(NamedTuple):
     on_white: bool = False
     about: tuple[tuple[str, str], ...] = ()
     attributes: tuple[tuple[str, str], ...] = ()
+    table: ColorTable | None = None
 
 
 PLAIN = Form()

@@ -15,6 +15,7 @@ from mat_shelf.exchange.color_profiles import LINEAR, encoded, icc_profile
 from mat_shelf.exchange.image_decoding import ImageError
 from mat_shelf.exchange.image_form import LARGEST_SIDE, PLAIN, Form, ending_of
 from mat_shelf.exchange.xmp import xmp_packet
+from mat_shelf.rendering.color_lookup import looked_up
 from mat_shelf.rendering.tone import develop, tone_map
 from mat_shelf.system.file_writer import write_file
 
@@ -242,6 +243,7 @@ def encoded_picture(light: np.ndarray, alpha: np.ndarray | None, form: Form, is_
         shown = develop(color, is_exact=is_exact)
     else:
         linear = tone_map(color, is_exact)
+        linear = linear if form.table is None else looked_up(linear, form.table)
         if form.on_white and alpha is not None:
             linear = linear * alpha + (1 - alpha)
         shown = np.round(encoded(linear, form.space) * whole).astype(depth)

@@ -9,8 +9,8 @@ from mat_shelf.exchange.package import parse
 from mat_shelf.system.file_reader import read_file
 from mat_shelf.system.file_writer import write_file
 
-LOOK_ENDING, LOOK_SCHEMA = ".look", 1
-_LARGEST = 1 << 18
+LOOK_ENDING, LOOK_SCHEMA = ".look", 2
+_LARGEST = 1 << 20
 """Bytes."""
 _OF_ANY_PRODUCT = ("product", "backdrop", "tones")
 
@@ -97,4 +97,9 @@ def open_look(path: Path) -> KeptLook:
     PackageError, OSError
         If anything about the file is not right; the message says what.
     """
-    return parse(KeptLook, read_file(Path(path), _LARGEST), Path(path), LOOK_SCHEMA)
+    return parse(KeptLook, read_file(Path(path), _LARGEST), Path(path), LOOK_SCHEMA, _migrated)
+
+
+def _migrated(fields: dict) -> dict:
+    """Fields of the present schema; schema 2 adds colour tables, which older looks are without."""
+    return fields | {"schema_version": LOOK_SCHEMA} if fields.get("schema_version") == 1 else fields

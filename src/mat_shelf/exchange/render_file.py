@@ -205,7 +205,7 @@ def _write(project: Project, assets: Assets, rendered: Rendered, path: Path, set
     inside = region.slices() if region is not None else (slice(None), slice(None))
     light = rendered.light
     if settings.is_finished and not project.finish.changes_nothing:
-        light = finished_light(project, assets, rendered)
+        light, form = finished_light(project, assets, rendered), form._replace(table=project.finish.table)
     if settings.has_ids:
         layers, attributes = cryptomatte(project, rendered, assets)
         extra, form = extra | layers, form._replace(attributes=(*form.attributes, *attributes))

@@ -181,7 +181,8 @@ def _frame(project: Project, assets: Assets, settings: TurnSettings, is_stopped,
     workers = None if crew is None else crew.of(project, assets)
     rendered = render_picture(project, assets, *size, cut_out=cut_out, is_stopped=is_stopped, crew=workers)
     light = finished_light(project, assets, rendered) if settings.is_finished else rendered.light
-    form = Form(on_white=settings.background == "white")
+    table = project.finish.table if settings.is_finished and project.finish.is_on else None
+    form = Form(on_white=settings.background == "white", table=table)
     pixels = encoded_picture(light, rendered.alpha, form, project.set.exact_colors)
     try:
         kept.parent.mkdir(parents=True, exist_ok=True)

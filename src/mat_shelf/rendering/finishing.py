@@ -7,10 +7,13 @@ from types import MappingProxyType
 import numpy as np
 from scipy.ndimage import gaussian_filter
 
+from mat_shelf.document.color_table import MOST_NODES
 from mat_shelf.document.finish import STRAIGHT, Adjustment, Finish
 from mat_shelf.numerics.interpolation import curve_table
 from mat_shelf.numerics.kernels import F, inline, kernel
 from mat_shelf.optics.color import black_body, decode_srgb, encode_srgb
+from mat_shelf.rendering.color_lookup import looked_up
+from mat_shelf.rendering.tone import light_shown_as, tone_map
 from mat_shelf.system.processors import in_parts
 
 MIDDLE_GREY = 0.18
@@ -363,9 +366,12 @@ def with_bloom(
 
 
 def finished(
-    light: np.ndarray, finish: Finish, masks: Mapping[str, np.ndarray] = MappingProxyType({}), scale: float = 1.0
+    light: np.ndarray,
+    finish: Finish,
+    masks: Mapping[str, np.ndarray] = MappingProxyType({}),
+    scale: float = 1.0,
 ) -> np.ndarray:
-    """Light of a render with its finish, all but the tone curve.
+    """Light of a render with its finish, all but the tone curve and the colour table.
 
     Parameters
     ----------
@@ -398,13 +404,43 @@ def finished(
     light = with_bloom(light, finish.bloom, finish.bloom_above, finish.bloom_size / 100, own())
     light = adjusted(light, finish.whole, out=own())
     sharpening = finish.sharpening if scale >= 1 else 0.0
-    if finish.vignette == 0 and sharpening == 0:
-        return light
+    if finish.vignette != 0 or sharpening != 0:
+        light = _with_edges(light, finish.vignette, sharpening, own())
+    return light
+
+
+def baked_colors(finish: Finish, is_exact: bool = False, count: int = MOST_NODES) -> np.ndarray:
+    """Colours as the whole of a finish and its colour table show them, by colours as they are shown without.
+
+    Parameters
+    ----------
+    finish : Finish
+        The finish.
+    is_exact : bool
+        As for `tone_map`.
+    count : int
+        Nodes along each side.
+
+    Returns
+    -------
+    (N, N, N, 3) float32
+        sRGB-coded, by coded red, green and blue.
+    """
+    side = np.linspace(0, 1, count)
+    coded = np.stack(np.meshgrid(side, side, side, indexing="ij"), axis=3)
+    light = light_shown_as(decode_srgb(coded).reshape(count, -1, 3), is_exact)
+    shown = tone_map(finished(light, Finish(whole=finish.whole)), is_exact)
+    shown = shown if finish.table is None else looked_up(shown, finish.table)
+    return encode_srgb(np.clip(shown, 0, 1)).reshape(coded.shape).astype(np.float32)
+
+
+def _with_edges(light: np.ndarray, vignette: float, sharpening: float, out: np.ndarray | None) -> np.ndarray:
+    """Light with a vignette, and sharpened."""
     light = np.ascontiguousarray(light, np.float32)
-    out = np.empty_like(light) if light is given else light
+    out = np.empty_like(light) if out is None else out
     bright = np.empty(light.shape[:2] if sharpening else (0, 0), np.float32)
     if sharpening:
         in_parts(len(light), lambda first, last: _luminances(light, first, last, bright))
-    vignette, sharpening = F(finish.vignette), F(sharpening)
-    in_parts(len(light), lambda first, last: _finish_edges(light, bright, vignette, sharpening, first, last, out))
+    shade, sharp = F(vignette), F(sharpening)
+    in_parts(len(light), lambda first, last: _finish_edges(light, bright, shade, sharp, first, last, out))
     return out

@@ -9,6 +9,7 @@ from typing import NamedTuple
 import numpy as np
 from scipy.ndimage import binary_dilation, find_objects, label, uniform_filter
 
+from mat_shelf.document.parameter import Frozen
 from mat_shelf.document.project import Project
 from mat_shelf.numerics.kernels import F, kernel
 from mat_shelf.optics import parameters as P
@@ -50,12 +51,12 @@ def poured_geometries(before: Project, after: Project) -> set[int] | None:
         None if the edit did something else, or nothing.
     """
     olds, news = before.product.parts, after.product.parts
-    if len(olds) != len(news) or before.with_(product=after.product) != after:
+    if len(olds) != len(news) or not _same_but(before, after, "product"):
         return None
     poured = {new.id for old, new in zip(olds, news, strict=True) if old is not new and old.fill != new.fill}
-    if not poured or before.product.with_(parts=news) != after.product:
+    if not poured or not _same_but(before.product, after.product, "parts"):
         return None
-    if any(old is not new and old.with_(fill=new.fill) != new for old, new in zip(olds, news, strict=True)):
+    if not all(_same_but(old, new, "fill") for old, new in zip(olds, news, strict=True)):
         return None
     moved = set(poured)
     for part in news:
@@ -64,6 +65,12 @@ def poured_geometries(before: Project, after: Project) -> set[int] | None:
         elif poured.intersection(part.stands_by):
             moved.add(part.id)
     return {g for g, place in enumerate(visible_parts(after)) if news[place].id in moved}
+
+
+def _same_but(one: Frozen, other: Frozen, name: str) -> bool:
+    """True if all fields but one are the same; no value is made, which may be one that cannot be."""
+    fields = (field for field in type(one).model_fields if field != name)
+    return one is other or all(getattr(one, field) == getattr(other, field) for field in fields)
 
 
 def touched_bits(old: RenderTask, new: RenderTask, poured: set[int] | None = None) -> np.uint64 | None:

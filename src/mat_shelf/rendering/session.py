@@ -447,7 +447,7 @@ class RenderSession:
         if finish.changes_nothing:
             return develop(shown, studio.exposure, studio.exact_colors), as_rendered
         shown = finished(shown * np.float32(2.0**studio.exposure), finish, self._masks_of(project, seen, light))
-        return develop(shown, 0.0, studio.exact_colors), as_rendered
+        return develop(shown, 0.0, studio.exact_colors, finish.table), as_rendered
 
     def _masks_of(self, project: Project, seen: FirstHits, light: np.ndarray) -> dict[str, np.ndarray]:
         """Masks of the finish; while a value of it is dragged they stay the same."""

@@ -4,8 +4,10 @@ import math
 
 import numpy as np
 
+from mat_shelf.document.color_table import ColorTable
 from mat_shelf.numerics.kernels import F, inline, kernel
 from mat_shelf.optics.color import encode_srgb
+from mat_shelf.rendering.color_lookup import looked_up
 from mat_shelf.system.processors import in_parts
 
 START_COMPRESSION = F(0.8 - 0.04)
@@ -132,7 +134,7 @@ def tone_map(light, is_exact: bool = False) -> np.ndarray:
 _CURVE = np.round(encode_srgb(np.linspace(0, 1, 1 << 14)) * 255).astype(np.uint8)
 
 
-def develop(light, exposure: float = 0.0, is_exact: bool = False) -> np.ndarray:
+def develop(light, exposure: float = 0.0, is_exact: bool = False, table: ColorTable | None = None) -> np.ndarray:
     """An 8-bit sRGB picture of scene-linear light.
 
     Parameters
@@ -142,11 +144,16 @@ def develop(light, exposure: float = 0.0, is_exact: bool = False) -> np.ndarray:
         Stops; +1 doubles the light.
     is_exact : bool
         As for `tone_map`.
+    table : ColorTable, optional
+        That what is shown is looked up in.
 
     Returns
     -------
     (H, W, 3) uint8
     """
+    if table is not None:
+        shown = looked_up(tone_map(np.maximum(light, 0) * np.float32(2.0**exposure), is_exact), table)
+        return _CURVE[np.round(shown * (len(_CURVE) - 1)).astype(np.int32)]
     flat = np.ascontiguousarray(light, np.float32).reshape(-1, 3)
     out = np.empty(flat.shape, np.uint8)
     in_parts(len(flat), lambda begin, end: _develop(flat, F(2.0**exposure), _CURVE, is_exact, begin, end, out))

@@ -188,10 +188,10 @@ def rendered(picture: Picture, width: int, samples: int, is_stopped: Callable[[]
     prepare_supplies(project, assets, lambda *_: not is_stopped())
     height = max(round(width / picture.shape), 1)
     made = render_picture(project, assets, width, height, samples, noise=NOISE_LEVELS["good"], is_stopped=is_stopped)
-    light = made.light
+    light, table = made.light, None
     if picture.has_finish and not project.finish.changes_nothing:
-        light = finished_light(project, assets, made)
-    return develop(light, is_exact=project.set.exact_colors)
+        light, table = finished_light(project, assets, made), project.finish.table
+    return develop(light, is_exact=project.set.exact_colors, table=table)
 
 
 def readings(project: Project, sheet: Sheet, told: Callable[[int], bool]) -> dict[str, Measurements]:

@@ -1,11 +1,13 @@
 """The finish: tone and colour of the whole picture, or of what one thing shows."""
 
 from functools import partial
+from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
+    QFileDialog,
     QHBoxLayout,
     QInputDialog,
     QLabel,
@@ -21,7 +23,9 @@ from mat_shelf.app.widgets.rows import row_of
 from mat_shelf.app.widgets.small_widgets import small_button
 from mat_shelf.app.workshop import HandOverWork
 from mat_shelf.commands.hand_over import WHOLE
+from mat_shelf.document.color_table import ColorTable
 from mat_shelf.document.finish import STRAIGHT, Adjustment, Finish
+from mat_shelf.exchange.cube_file import CUBE_ENDING
 
 _COLUMNS = (("exposure", "contrast", "highlights", "shadows"), ("warmth", "tint", "saturation", "muted"))
 _GROUPS = {"part": "Parts", "zone": "Zones", "material": "Materials", "tones": "Tones"}
@@ -137,11 +141,29 @@ class FinishCard(QWidget):
             gone = self.looks.addMenu("Delete look")
             for path in kept:
                 gone.addAction(path.stem.replace("&", "&&"), partial(self.work.forget_look, path))
+        self.looks.addSeparator()
+        table = self.work.finish.table
+        self.looks.addAction("Use a colour table…", self._choose_table)
+        if table is not None:
+            words = f"Remove colour table {table.name.replace('&', '&&')}"
+            self.looks.addAction(words, partial(self.work.set_color_table, None))
+        self.looks.addAction("Save this finish as a colour table…", self._save_table)
 
     def _keep_look(self) -> None:
         name, is_given = QInputDialog.getText(self, "Save look", "Name")
         if is_given:
             self.work.keep_look(name)
+
+    def _choose_table(self) -> None:
+        chosen, _ = QFileDialog.getOpenFileName(self, "Use a colour table", "", f"Colour tables (*{CUBE_ENDING})")
+        if chosen:
+            self.work.set_color_table(Path(chosen))
+
+    def _save_table(self) -> None:
+        kinds = f"Colour tables (*{CUBE_ENDING})"
+        chosen, _ = QFileDialog.getSaveFileName(self, "Save colour table", f"Finish{CUBE_ENDING}", kinds)
+        if chosen:
+            self.work.save_color_table(Path(chosen))
 
     def follow(self) -> None:
         """Shows the adjustment on the board."""
@@ -199,11 +221,21 @@ class EdgesCard(QWidget):
         super().__init__()
         self.work = work
         self.rows = {name: row_of(self._bind(name), is_stacked=True) for name in _EDGES}
+        self.table_row = row_of(
+            Binding(
+                work.workshop,
+                ColorTable,
+                "amount",
+                lambda w: w.project.finish.table,
+                lambda w, changed: w.project.with_finish(w.project.finish.with_(table=changed)),
+            ),
+            is_stacked=True,
+        )
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addStrut(126)
-        for row in self.rows.values():
+        for row in (*self.rows.values(), self.table_row):
             column.addWidget(row)
         column.addStretch(1)
 
@@ -218,5 +250,9 @@ class EdgesCard(QWidget):
 
     def follow(self) -> None:
         """Shows the values of the project."""
-        for row in self.rows.values():
+        table = self.work.finish.table
+        self.table_row.setVisible(table is not None)
+        if table is not None:
+            self.table_row.setToolTip(f"Share of the colour table {table.name} in the finished picture")
+        for row in (*self.rows.values(), self.table_row):
             row.follow()

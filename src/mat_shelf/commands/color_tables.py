@@ -1,0 +1,62 @@
+"""Colour tables: looks made elsewhere, and the finish as one for elsewhere."""
+
+from pathlib import Path
+
+from mat_shelf.commands.command import command
+from mat_shelf.document.color_table import ColorTable
+from mat_shelf.exchange.cube_file import CUBE_ENDING, read_cube, write_cube
+from mat_shelf.exchange.image_decoding import ImageError
+from mat_shelf.rendering.finishing import baked_colors
+from mat_shelf.system.file_writer import words_of
+
+
+class ColorTables:
+    """Commands on colour tables; a part of `HandOverCommands`."""
+
+    @command
+    def set_color_table(self, path: Path | None) -> None:
+        """Shows the picture by the colour table of a file, which is read aside; None takes it away.
+
+        Parameters
+        ----------
+        path : Path or None
+            File.
+        """
+        if path is None:
+            self._put_table("Remove colour table", None)
+            return
+
+        def failed(fault: Exception) -> None:
+            """Say why.
+
+            Parameters
+            ----------
+            fault : Exception
+                The reason.
+            """
+            if not isinstance(fault, (ImageError, OSError)):
+                raise fault
+            self.session.said.emit(f"{path.name} was not used: {words_of(fault)}.")
+
+        self.session.aside(lambda: read_cube(path), lambda table: self._put_table("Colour table", table), failed)
+
+    def _put_table(self, label: str, table: ColorTable | None) -> None:
+        self.session.edit(label, self.project.with_finish(self.finish.with_(table=table)))
+        self.changed.emit()
+
+    @command
+    def save_color_table(self, path: Path) -> None:
+        """Writes what the finish does to the colours of the whole picture as a colour table.
+
+        Parameters
+        ----------
+        path : Path
+            File.
+        """
+        path = path if path.suffix.lower() == CUBE_ENDING else path.with_name(path.name + CUBE_ENDING)
+        try:
+            write_cube(path, path.stem, baked_colors(self.finish, self.project.set.exact_colors))
+        except OSError as fault:
+            self.session.said.emit(f"The colour table was not saved: {words_of(fault)}.")
+            return
+        self.session.said.emit(f"{path.name} holds the finish as a colour table now; what works by masks is not in it.")
