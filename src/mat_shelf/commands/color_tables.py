@@ -38,7 +38,18 @@ class ColorTables:
                 raise fault
             self.session.said.emit(f"{path.name} was not used: {words_of(fault)}.")
 
-        self.session.aside(lambda: read_cube(path), lambda table: self._put_table("Colour table", table), failed)
+        def use(table: ColorTable) -> None:
+            """Take it over.
+
+            Parameters
+            ----------
+            table : ColorTable
+                The table.
+            """
+            self._put_table("Colour table", table)
+            self.session.said.emit(f"Colours are shown by {table.name}; its share is in Bloom and edges.")
+
+        self.session.aside(lambda: read_cube(path), use, failed)
 
     def _put_table(self, label: str, table: ColorTable | None) -> None:
         self.session.edit(label, self.project.with_finish(self.finish.with_(table=table)))
