@@ -8,6 +8,9 @@ for _name in ("XDG_DATA_HOME", "XDG_STATE_HOME", "XDG_CONFIG_HOME"):
     os.environ[_name] = os.path.join(_HOME, _name.lower())
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ["MAT_SHELF_CHECK"] = "1"  # programs are looked through before they run
+_count, _own = int(os.environ.get("PYTEST_XDIST_WORKER_COUNT", 1)), sorted(os.sched_getaffinity(0))
+if 1 < _count <= len(_own):  # tests side by side share the processors, instead of taking them from each other
+    os.sched_setaffinity(0, _own[int(os.environ["PYTEST_XDIST_WORKER"][2:]) :: _count])
 
 import numpy as np  # noqa: E402
 import pytest  # noqa: E402

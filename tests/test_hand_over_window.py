@@ -166,7 +166,7 @@ def test_tones_are_adjusted_alone_and_looks_kept(station, qtbot, monkeypatch):
 
     monkeypatch.setattr(QInputDialog, "getText", lambda *_: ("Open shadows", True))
     card.looks.aboutToShow.emit()
-    card.looks.actions()[-1].trigger()
+    next(each for each in card.looks.actions() if each.text().startswith("Save this finish as a look")).trigger()
     assert [path.stem for path in work.kept_looks()] == ["Open shadows"]
     click_part(window, "tray")
     work.add_masked("part", "tray")
