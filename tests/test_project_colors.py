@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 from driving import LEFT, drag_slider, picture_of, seen
+from PyQt6.QtCore import QEvent, QObject
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QInputDialog
 
@@ -125,3 +126,34 @@ def test_a_colour_is_named_and_used_from_the_popover(open_window, two, qtbot, mo
     QTest.mouseClick(row.bar, LEFT)
     QTest.mouseClick(row.popover.chips.unlink_button, LEFT)
     assert row.bar.words == "" and workshop.project.material("grey").color_links == ()
+
+
+def test_tracks_of_a_colour_are_painted_anew_with_its_other_values(open_window, small_project, qtbot):
+    """Another hue leaves lightness and chroma as they are, but not what their tracks show."""
+    window = open_window(*small_project)
+    window.workshop.select("block")
+    row = window.board.rows["base_color"]
+    QTest.mouseClick(row.bar, LEFT)
+    sliders = row.popover.sliders
+    qtbot.waitUntil(sliders["Lightness"].isVisible)
+    qtbot.wait(50)  # whatever is painted at first
+    others, painted = (sliders["Lightness"], sliders["Chroma"]), PaintCount()
+    for slider in others:
+        slider.installEventFilter(painted)
+    QTest.mousePress(sliders["Hue"], LEFT, pos=sliders["Hue"].rect().center())
+    QTest.mouseRelease(sliders["Hue"], LEFT, pos=sliders["Hue"].rect().center())
+    qtbot.waitUntil(lambda: painted.seen == set(map(id, others)), timeout=3000)
+    row.popover.hide()
+
+
+class PaintCount(QObject):
+    """Notes which widgets are painted."""
+
+    def __init__(self):
+        super().__init__()
+        self.seen = set()
+
+    def eventFilter(self, watched, event) -> bool:
+        if event.type() == QEvent.Type.Paint:
+            self.seen.add(id(watched))
+        return False

@@ -62,6 +62,10 @@ class _GradientSlider(Slider):
         super().__init__(low, high)
         self._color_at = color_at
 
+    def set_value(self, value: float, other: float | None = None) -> None:
+        super().set_value(value, other)
+        self.update()  # the other values of the colour are others, and so is the track
+
     def paint_track(self, painter: QPainter, track: QRectF, knob_x: float) -> None:
         gradient = QLinearGradient(track.topLeft(), track.topRight())
         for stop in np.linspace(0, 1, 19):
