@@ -45,9 +45,15 @@ def test_colours_are_met_in_tables_as_another_library_does(tmp_path, size):
 
 def test_channels_domains_and_large_cubes_are_resampled(tmp_path):
     path = tmp_path / "a.cube"
-    path.write_text('# by hand\nTITLE "Dark"\nLUT_1D_SIZE 3\nLUT_1D_INPUT_RANGE 0 1\n0 0 0\n0.2 0.5 0.4\n1 1 1\n')
+    path.write_text(
+        '# by hand\nTITLE "Dark"\nLUT_1D_SIZE 3\nLUT_1D_INPUT_RANGE 0 1\n0 0 0\n# half\n0.2 0.5 0.4\n1 1 1\n'
+    )
     dark = shown_by(read_cube(path), np.array([[0.5, 0.5, 0.5], [0.75, 0.25, 0.25]]))
     assert dark == pytest.approx(np.array([[0.2, 0.5, 0.4], [0.6, 0.25, 0.2]]), abs=2e-3)
+    path.write_text("LUT_1D_SIZE 2\nLUT_1D_INPUT_RANGE 0 2\n0 0 0\n1 1 1\n")
+    assert shown_by(read_cube(path), np.array([[0.8, 0.4, 0.2]])) == pytest.approx(
+        np.array([[0.4, 0.2, 0.1]]), abs=2e-3
+    )
     side = np.linspace(0, 1, 65)
     wide = np.stack(np.meshgrid(side, side, side, indexing="ij"), axis=3) ** 2
     lines = "\n".join(" ".join(f"{x:.6f}" for x in each) for each in wide.transpose(2, 1, 0, 3).reshape(-1, 3))
@@ -83,6 +89,10 @@ def test_a_finish_goes_out_as_a_table_and_comes_back(tmp_path):
         ("LUT_3D_SIZE 2\n" + "0 0 nan\n" * 8, "no numbers"),
         ("LUT_3D_SIZE 2\nDOMAIN_MIN 1 1 1\n" + "0 0 0\n" * 8, "ends before"),
         ("LUT_3D_SIZE 2\nDOMAIN_MAX 1 a\n" + "0 0 0\n" * 8, "three numbers"),
+        ("LUT_3D_SIZE 2\nDOMAIN_MAX 1\n" + "0 0 0\n" * 8, "three numbers"),
+        ("LUT_3D_SIZE " + "9" * 9000 + "\n0 0 0", "cannot be"),
+        ("\n" * 100_000 + "0 0 0", "no colour table"),
+        ("LUT_3D_SIZE 2\n" + "0 0 0\nDOMAIN_MIN 0 0 0\n" + "0 0 0\n" * 7, "three numbers"),
     ],
 )
 def test_what_is_no_table_is_said(tmp_path, text, words):
@@ -137,13 +147,18 @@ def test_a_table_is_chosen_weighed_saved_and_removed(open_window, small_project,
     assert read_project(tmp_path / "a.matshelf")[0].finish.table == work.finish.table
 
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "out"), ""))
+    said = []
+    session.said.connect(said.append)
     choose("Save this finish as a colour table")
+    qtbot.waitUntil(lambda: bool(said), timeout=10_000)
+    assert said == ["out.cube is the finish as a colour table, without masks, bloom, vignette, sharpening."]
     assert np.abs(read_cube(tmp_path / "out.cube").colors() - baked_colors(work.finish)).max() < 1e-3
+    written = (tmp_path / "out.cube").stat().st_mtime_ns
+    choose("Save this finish as a colour table")  # of a name that nobody asked about
+    assert "out.cube is there already" in said[-1] and (tmp_path / "out.cube").stat().st_mtime_ns == written
     choose("Remove colour table Grey && cold")
     assert work.finish.table is None and row.isHidden()
     (tmp_path / "Grey & cold.cube").write_text("nothing")
-    said = []
-    session.said.connect(said.append)
     choose("Use a colour table")
-    qtbot.waitUntil(lambda: bool(said), timeout=10_000)
-    assert "Grey & cold.cube was not used" in said[0] and work.finish.table is None
+    qtbot.waitUntil(lambda: "Grey & cold.cube was not used" in said[-1], timeout=10_000)
+    assert work.finish.table is None

@@ -38,14 +38,18 @@ class ColorTables:
                 raise fault
             self.session.said.emit(f"{path.name} was not used: {words_of(fault)}.")
 
+        assets = self.session.assets
+
         def use(table: ColorTable) -> None:
-            """Take it over.
+            """Take it over, if the project is still the one that it was chosen for.
 
             Parameters
             ----------
             table : ColorTable
                 The table.
             """
+            if self.session.assets is not assets:
+                return
             self._put_table("Colour table", table)
             self.session.said.emit(f"Colours are shown by {table.name}; its share is in Bloom and edges.")
 
@@ -57,17 +61,34 @@ class ColorTables:
 
     @command
     def save_color_table(self, path: Path) -> None:
-        """Writes what the finish does to the colours of the whole picture as a colour table.
+        """Writes what the finish does to the colours of the whole picture as a colour table, aside.
 
         Parameters
         ----------
         path : Path
             File.
         """
-        path = path if path.suffix.lower() == CUBE_ENDING else path.with_name(path.name + CUBE_ENDING)
-        try:
-            write_cube(path, path.stem, baked_colors(self.finish, self.project.set.exact_colors))
-        except OSError as fault:
-            self.session.said.emit(f"The colour table was not saved: {words_of(fault)}.")
-            return
-        self.session.said.emit(f"{path.name} holds the finish as a colour table now; what works by masks is not in it.")
+        finish, is_exact, say = self.finish, self.project.set.exact_colors, self.session.said.emit
+        if path.suffix.lower() != CUBE_ENDING:
+            path = path.with_name(path.name + CUBE_ENDING)
+            if path.exists():  # which nobody was asked about
+                say(f"{path.name} is there already; choose it by its whole name to replace it.")
+                return
+
+        def failed(fault: Exception) -> None:
+            """Say why.
+
+            Parameters
+            ----------
+            fault : Exception
+                The reason.
+            """
+            if not isinstance(fault, OSError):
+                raise fault
+            say(f"{path.name} was not saved: {words_of(fault)}.")
+
+        self.session.aside(
+            lambda: write_cube(path, path.stem, baked_colors(finish, is_exact)),
+            lambda _: say(f"{path.name} is the finish as a colour table, without masks, bloom, vignette, sharpening."),
+            failed,
+        )

@@ -1,6 +1,7 @@
 """Colour tables as text, ``.cube``."""
 
 import re
+import warnings
 from pathlib import Path
 
 import numpy as np
@@ -17,7 +18,9 @@ _LARGEST = 64 << 20
 """Bytes."""
 _MOST_SIDE, _MOST_LINE = 129, 65536
 """Nodes along a side of a cube, and of a table for each channel."""
-_WORD = re.compile(r"[A-Z_]+[A-Z0-9_]*")
+_MOST_HEAD = 1 << 16
+"""Bytes before the first colour."""
+_FIRST_COLOR, _REMARK = re.compile(rb"^[ \t]*[-+.\d]", re.M), re.compile(rb"^[ \t]*#.*$", re.M)
 
 
 def read_cube(path: Path) -> ColorTable:
@@ -38,21 +41,15 @@ def read_cube(path: Path) -> ColorTable:
         If it is no such table; the message says why.
     """
     path = Path(path)
-    words, numbers = _lines(read_file(path, _LARGEST))
+    words, values = _parts(read_file(path, _LARGEST))
     is_cube = "LUT_3D_SIZE" in words
     side = words.get("LUT_3D_SIZE") or words.get("LUT_1D_SIZE")
     if side is None or not side[0].isdecimal():
         raise ImageError("it does not say how large its table is (LUT_3D_SIZE)")
-    count = int(side[0])
+    count = int(side[0][:9])
     if not 2 <= count <= (_MOST_SIDE if is_cube else _MOST_LINE):
         raise ImageError(f"a table of {count} nodes cannot be; a cube has 2 to {_MOST_SIDE} along each side")
-    low, high = (_triple(words.get(f"DOMAIN_{end}"), usual) for end, usual in (("MIN", 0.0), ("MAX", 1.0)))
-    if not (high > low).all():
-        raise ImageError("its domain ends before it begins")
-    try:
-        values = np.array(numbers, np.float32)
-    except (ValueError, OverflowError) as fault:
-        raise ImageError("not all of its lines are three numbers") from fault
+    low, high = _domain(words, "LUT_3D_INPUT_RANGE" if is_cube else "LUT_1D_INPUT_RANGE")
     if len(values) != 3 * (count**3 if is_cube else count):
         raise ImageError(f"it has {len(values) // 3} colours; a size of {count} needs {count**3 if is_cube else count}")
     if not np.isfinite(values).all():
@@ -69,28 +66,35 @@ def read_cube(path: Path) -> ColorTable:
     return ColorTable.of(name_from(path.stem, "Colour table"), colors)
 
 
-def _lines(data: bytes) -> tuple[dict[str, list[str]], list[str]]:
-    """Words with what follows them, and all numbers of the lines without one."""
-    words, numbers = {}, []
-    for line in data.decode("latin-1").splitlines():
-        found = line.split()
-        if not found or found[0].startswith("#"):
-            continue
-        if _WORD.fullmatch(found[0]):
-            words[found[0]] = found[1:] or [""]
-        else:
-            numbers += found
-    return words, numbers
-
-
-def _triple(found: list[str] | None, usual: float) -> np.ndarray:
+def _parts(data: bytes) -> tuple[dict[str, list[str]], np.ndarray]:
+    """Words with those that follow them in their lines, and the numbers after all of these."""
+    found = _FIRST_COLOR.search(data)
+    begin = len(data) if found is None else found.start()
+    if begin > _MOST_HEAD:
+        raise ImageError("it is no colour table")
+    lines = (line.split() for line in data[:begin].decode("latin-1").splitlines())
+    words = {first: rest or [""] for first, *rest in filter(None, lines)}
+    body = _REMARK.sub(b"", data[begin:]) if b"#" in data[begin:] else data[begin:]
     try:
-        values = np.array([usual] * 3 if found is None else [float(each) for each in found])
+        with warnings.catch_warnings(action="error"):  # as it says that numbers end before the text does
+            return words, np.fromstring(body, np.float32, sep=" ")
+    except (ValueError, DeprecationWarning) as fault:
+        raise ImageError("not all of its lines are three numbers") from fault
+
+
+def _domain(words: dict[str, list[str]], of_all: str) -> tuple[np.ndarray, np.ndarray]:
+    """Colours of the first node and of the last: of each channel, or of all in one line."""
+    both = words.get(of_all, ["0", "1"])
+    ends = [words.get(f"DOMAIN_{end}", 3 * both[k : k + 1]) for k, end in enumerate(("MIN", "MAX"))]
+    try:
+        low, high = np.array(ends, np.float64)
     except ValueError as fault:
         raise ImageError("its domain is no three numbers") from fault
-    if values.shape != (3,) or not np.isfinite(values).all():
+    if low.shape != (3,) or not np.isfinite([low, high]).all():
         raise ImageError("its domain is no three numbers")
-    return values
+    if not (high > low).all():
+        raise ImageError("its domain ends before it begins")
+    return low, high
 
 
 def _between(cube: np.ndarray, low: np.ndarray, high: np.ndarray) -> np.ndarray:

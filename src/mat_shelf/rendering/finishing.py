@@ -366,10 +366,7 @@ def with_bloom(
 
 
 def finished(
-    light: np.ndarray,
-    finish: Finish,
-    masks: Mapping[str, np.ndarray] = MappingProxyType({}),
-    scale: float = 1.0,
+    light: np.ndarray, finish: Finish, masks: Mapping[str, np.ndarray] = MappingProxyType({}), scale: float = 1.0
 ) -> np.ndarray:
     """Light of a render with its finish, all but the tone curve and the colour table.
 
@@ -404,9 +401,16 @@ def finished(
     light = with_bloom(light, finish.bloom, finish.bloom_above, finish.bloom_size / 100, own())
     light = adjusted(light, finish.whole, out=own())
     sharpening = finish.sharpening if scale >= 1 else 0.0
-    if finish.vignette != 0 or sharpening != 0:
-        light = _with_edges(light, finish.vignette, sharpening, own())
-    return light
+    if finish.vignette == 0 and sharpening == 0:
+        return light
+    light = np.ascontiguousarray(light, np.float32)
+    out = np.empty_like(light) if light is given else light
+    bright = np.empty(light.shape[:2] if sharpening else (0, 0), np.float32)
+    if sharpening:
+        in_parts(len(light), lambda first, last: _luminances(light, first, last, bright))
+    vignette, sharpening = F(finish.vignette), F(sharpening)
+    in_parts(len(light), lambda first, last: _finish_edges(light, bright, vignette, sharpening, first, last, out))
+    return out
 
 
 def baked_colors(finish: Finish, is_exact: bool = False, count: int = MOST_NODES) -> np.ndarray:
@@ -432,15 +436,3 @@ def baked_colors(finish: Finish, is_exact: bool = False, count: int = MOST_NODES
     shown = tone_map(finished(light, Finish(whole=finish.whole)), is_exact)
     shown = shown if finish.table is None else looked_up(shown, finish.table)
     return encode_srgb(np.clip(shown, 0, 1)).reshape(coded.shape).astype(np.float32)
-
-
-def _with_edges(light: np.ndarray, vignette: float, sharpening: float, out: np.ndarray | None) -> np.ndarray:
-    """Light with a vignette, and sharpened."""
-    light = np.ascontiguousarray(light, np.float32)
-    out = np.empty_like(light) if out is None else out
-    bright = np.empty(light.shape[:2] if sharpening else (0, 0), np.float32)
-    if sharpening:
-        in_parts(len(light), lambda first, last: _luminances(light, first, last, bright))
-    shade, sharp = F(vignette), F(sharpening)
-    in_parts(len(light), lambda first, last: _finish_edges(light, bright, shade, sharp, first, last, out))
-    return out

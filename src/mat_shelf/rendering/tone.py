@@ -92,22 +92,32 @@ def light_shown_as(shown, is_exact: bool = False) -> np.ndarray:
 
 @kernel
 def _develop(light, gain, curve, is_exact, begin, end, out):
-    last = F(curve.shape[0] - 1)
     for i in range(begin, end):
         r, g, b = max(light[i, 0], F(0)) * gain, max(light[i, 1], F(0)) * gain, max(light[i, 2], F(0)) * gain
         r, g, b = _neutral(r, g, b, is_exact)
-        out[i, 0] = curve[int(min(max(r, F(0)), F(1)) * last + F(0.5))]
-        out[i, 1] = curve[int(min(max(g, F(0)), F(1)) * last + F(0.5))]
-        out[i, 2] = curve[int(min(max(b, F(0)), F(1)) * last + F(0.5))]
+        out[i, 0], out[i, 1], out[i, 2] = _level(curve, r), _level(curve, g), _level(curve, b)
+
+
+@inline
+def _level(curve, x):
+    return curve[int(min(max(x, F(0)), F(1)) * F(curve.shape[0] - 1) + F(0.5))]
 
 
 @kernel
-def _tone_map(light, is_exact, out):
-    for i in range(light.shape[0]):
-        out[i, 0], out[i, 1], out[i, 2] = _neutral(light[i, 0], light[i, 1], light[i, 2], is_exact)
+def _levels(shown, curve, begin, end, out):
+    for i in range(begin, end):
+        for c in range(3):
+            out[i, c] = _level(curve, shown[i, c])
 
 
-def tone_map(light, is_exact: bool = False) -> np.ndarray:
+@kernel
+def _tone_map(light, gain, is_exact, begin, end, out):
+    for i in range(begin, end):
+        r, g, b = light[i, 0] * gain, light[i, 1] * gain, light[i, 2] * gain
+        out[i, 0], out[i, 1], out[i, 2] = _neutral(r, g, b, is_exact)
+
+
+def tone_map(light, is_exact: bool = False, exposure: float = 0.0) -> np.ndarray:
     """Display-linear values of scene-linear light, (..., 3) float32 to (..., 3) float32 in [0, 1].
 
     Parameters
@@ -116,6 +126,8 @@ def tone_map(light, is_exact: bool = False) -> np.ndarray:
         Scene-linear light.
     is_exact : bool
         Whether colours below `EXACT_UP_TO` stay as they are, and only what is brighter is squeezed.
+    exposure : float
+        Stops; +1 doubles the light.
 
     Returns
     -------
@@ -127,7 +139,8 @@ def tone_map(light, is_exact: bool = False) -> np.ndarray:
     """
     flat = np.ascontiguousarray(light, np.float32).reshape(-1, 3)
     out = np.empty_like(flat)
-    _tone_map(flat, is_exact, out)
+    gain = F(2.0**exposure)
+    in_parts(len(flat), lambda begin, end: _tone_map(flat, gain, is_exact, begin, end, out))
     return out.reshape(np.shape(light))
 
 
@@ -151,10 +164,11 @@ def develop(light, exposure: float = 0.0, is_exact: bool = False, table: ColorTa
     -------
     (H, W, 3) uint8
     """
-    if table is not None:
-        shown = looked_up(tone_map(np.maximum(light, 0) * np.float32(2.0**exposure), is_exact), table)
-        return _CURVE[np.round(shown * (len(_CURVE) - 1)).astype(np.int32)]
     flat = np.ascontiguousarray(light, np.float32).reshape(-1, 3)
     out = np.empty(flat.shape, np.uint8)
-    in_parts(len(flat), lambda begin, end: _develop(flat, F(2.0**exposure), _CURVE, is_exact, begin, end, out))
+    if table is None:
+        in_parts(len(flat), lambda begin, end: _develop(flat, F(2.0**exposure), _CURVE, is_exact, begin, end, out))
+    else:
+        shown = looked_up(tone_map(np.maximum(flat, F(0)), is_exact, exposure), table)
+        in_parts(len(flat), lambda begin, end: _levels(shown, _CURVE, begin, end, out))
     return out.reshape(light.shape)
