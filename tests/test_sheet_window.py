@@ -10,6 +10,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog
 
 from mat_shelf.app.hand_over.shots_card import MORE
+from mat_shelf.app.widgets.file_job_dialog import numbered_files
 
 
 def tick(ticks, *names):
@@ -109,3 +110,10 @@ def test_what_an_edit_changed_is_seen_as_a_map(open_window, small_project, qtbot
         qtbot.waitUntil(lambda words=words: words.lower() in dialog.numbers.text().lower(), timeout=20_000)
     assert dialog.difference is None
     dialog.close_thread()
+
+
+def test_numbered_images_are_in_the_way_of_images_only(tmp_path):
+    for name in ("Turn-001.png", "Turn-1 of mine.txt", "Other-001.png"):
+        (tmp_path / name).touch()
+    assert numbered_files(tmp_path / "Turn.mp4") == [tmp_path / "Turn.mp4"]
+    assert numbered_files(tmp_path / "Turn.png") == [tmp_path / "Turn.png", tmp_path / "Turn-001.png"]

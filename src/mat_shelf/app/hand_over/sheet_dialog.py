@@ -1,6 +1,5 @@
 """A proof sheet made beside the window: what is on it, its paper and its file."""
 
-from glob import escape
 from pathlib import Path
 
 from PyQt6.QtWidgets import (
@@ -15,7 +14,7 @@ from PyQt6.QtWidgets import (
 )
 
 from mat_shelf.app.job import Job
-from mat_shelf.app.widgets.file_job_dialog import FileJobDialog
+from mat_shelf.app.widgets.file_job_dialog import FileJobDialog, numbered_files
 from mat_shelf.app.widgets.tick_list import TickList
 from mat_shelf.app.workshop import HandOverWork
 from mat_shelf.exchange.image_decoding import ImageError
@@ -203,7 +202,7 @@ class SheetDialog(FileJobDialog):
         except (ImageError, OSError) as fault:
             self.say(str(fault))
             return
-        if not self.may_write([path, *path.parent.glob(f"{escape(path.stem)}-[0-9]*.png")]):
+        if not self.may_write(numbered_files(path)):
             return
 
         def make(job: Job) -> list[Path]:

@@ -1,7 +1,5 @@
 """A turn rendered to a film, an animation, images or a page, beside the window."""
 
-from glob import escape
-
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -14,7 +12,7 @@ from PyQt6.QtWidgets import (
 
 from mat_shelf.app.hand_over.workers_dialog import workers_address
 from mat_shelf.app.job import Job
-from mat_shelf.app.widgets.file_job_dialog import FileJobDialog
+from mat_shelf.app.widgets.file_job_dialog import FileJobDialog, numbered_files
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.exchange.cluster import crew_at
 from mat_shelf.exchange.image_decoding import ImageError
@@ -112,7 +110,7 @@ class TurntableDialog(FileJobDialog):
         except ImageError as fault:
             self.say(str(fault))
             return
-        if not self.may_write([path, *path.parent.glob(f"{escape(path.stem)}-[0-9]*.png")]):
+        if not self.may_write(numbered_files(path)):
             return
         project, assets = self.workshop.project, self.workshop.assets
 

@@ -2,6 +2,7 @@
 
 import time
 from collections.abc import Callable, Sequence
+from glob import escape
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, QUrl, pyqtSignal
@@ -11,6 +12,12 @@ from PyQt6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QLabel, QLineEdit
 from mat_shelf.app.hand_over.shots_card import duration
 from mat_shelf.app.job import Job
 from mat_shelf.system.file_writer import words_of
+
+
+def numbered_files(path: Path) -> list[Path]:
+    """A file, and numbered images of its name where it stands for a sequence of them."""
+    images = path.parent.glob(f"{escape(path.stem)}-[0-9]*.png") if path.suffix.lower() == ".png" else ()
+    return [path, *images]
 
 
 class FileJobDialog(QDialog):
