@@ -16,11 +16,9 @@ import numpy as np
 
 from mat_shelf.document.camera import Camera
 from mat_shelf.document.project import Project
-from mat_shelf.rendering.camera import white_gains
 from mat_shelf.rendering.denoise import denoise_film
+from mat_shelf.rendering.developing import Developer
 from mat_shelf.rendering.film import Film
-from mat_shelf.rendering.finish_masks import quick_masks
-from mat_shelf.rendering.finishing import finished
 from mat_shelf.rendering.first_hit import FirstHits, find_first_hits, renewed_first_hits
 from mat_shelf.rendering.frame import Frame
 from mat_shelf.rendering.input_picture import SAMPLES as INPUT_SAMPLES
@@ -39,7 +37,6 @@ from mat_shelf.rendering.renewal import (
     touched_bits,
 )
 from mat_shelf.rendering.task_keeper import TaskKeeper
-from mat_shelf.rendering.tone import develop
 from mat_shelf.rendering.tracer import Tracer
 from mat_shelf.scene.backdrop import seen_from
 from mat_shelf.scene.ball import Ball
@@ -86,7 +83,6 @@ class RenderSession:
         self._shown_revision = -1
         self._tasks = TaskKeeper(supplies, beside._tasks if beside else None)
         self._first_hits: tuple = ((), None)
-        self._geometry_before: Geometry | None = None  # of the last edit
         self._film = Film(1, 1)
         self._task: RenderTask | None = None  # what the film is of, once it has any sample
         self._project: Project | None = None  # that it shows
@@ -103,9 +99,7 @@ class RenderSession:
         self._started = time.perf_counter()
         self._input_key = ""
         self._input: InputPicture | None = None
-        self._is_detail = beside is not None
-        self._compares = False
-        self._masks: tuple = (None, {})
+        self._developer = Developer(supplies, is_detail=beside is not None)
 
     def close(self) -> None:
         """Stops the work under way and ends the threads."""
@@ -194,8 +188,8 @@ class RenderSession:
             The revision that its frames will carry.
         """
         with self._lock:
-            if compares != self._compares:
-                self._compares = compares
+            if compares != self._developer.compares:
+                self._developer.compares = compares
                 self._revision += 1
                 if self._wanted is not None:
                     self._wanted = self._wanted._replace(revision=self._revision)
@@ -290,11 +284,7 @@ class RenderSession:
             elif self._clean is not None and (poured := poured_geometries(self._project, wanted.project)):
                 bits = touched_bits(self._task, task, poured)
                 if bits is not None:
-                    self._met = sums.met.copy() if self._met is None else self._met | sums.met
-                    self._is_stale = True
-                    seen = self._first_hits[1]
-                    shows = np.isin(seen.part, [seen.visible[g] for g in poured]).ravel()
-                    touched = np.flatnonzero(((self._met & bits) != 0) | shows).astype(np.int32)
+                    touched = self._touched_by_pouring(wanted, task, poured, bits)
             if bits != self._bits:
                 self._bits, self._stride = bits, None
         self._known = known
@@ -306,7 +296,7 @@ class RenderSession:
             self._task, self._clean, self._met, self._is_stale = None, None, None, False
         else:
             self._film.renew(touched)
-            self._geometry_before, self._task = self._task.geometry, task
+            self._task = task
             self._remix(wanted)
         frame = self._preview(wanted, touched, started) if self._clean is not None else None
         if frame is None:
@@ -317,6 +307,17 @@ class RenderSession:
         self._shown_revision, self._project = wanted.revision, wanted.project
         self._started = started
         return frame
+
+    def _touched_by_pouring(self, wanted: "_Wanted", task: RenderTask, poured: set[int], bits: np.uint64) -> np.ndarray:
+        """Pixels that show liquid or its vessel; their first hits are renewed, and the film will have to begin anew."""
+        met, key = self._film.sums.met, self._hit_key(wanted, task.geometry)
+        self._met = met.copy() if self._met is None else self._met | met
+        self._is_stale = True
+        seen = self._seen(wanted, self._task.geometry)
+        shows = np.isin(seen.part, [seen.visible[g] for g in poured]).ravel()
+        touched = np.flatnonzero(((self._met & bits) != 0) | shows).astype(np.int32)
+        self._first_hits = key, renewed_first_hits(seen, task.geometry, wanted.camera, touched)
+        return touched
 
     def _preview(self, wanted: "_Wanted", touched: np.ndarray, started: float) -> Frame | None:
         """The picture that was shown, with one sample of what an edit touched; None where that would take too long."""
@@ -339,23 +340,21 @@ class RenderSession:
                 fill_touched(self._clean, light, patch, stride)
         if patches:  # the first one of a drag sets up more, and tells nothing
             self._stride = next_stride(stride, time.perf_counter() - begun) if self._stride else stride
-        hits = self._seen(wanted, self._task.geometry, touched)
-        pixels = self._developed(self._clean, wanted, hits)
+        hits = self._seen(wanted, self._task.geometry)
+        pixels = self._developer.pictures(self._clean, wanted.project, wanted.camera, hits)
         seconds, is_new = time.perf_counter() - started, len(touched) > 0
         samples = 1 if is_new else self._shown_samples or film.samples
         return Frame(*pixels, hits, samples, seconds, is_new, wanted.revision, stride, light=self._clean)
 
-    def _seen(self, wanted: "_Wanted", geometry: Geometry, touched: np.ndarray | None = None) -> FirstHits:
-        """First hits of the picture at its full size; those of pixels that an edit did not touch may be kept."""
-        key, (old, hits) = (geometry, wanted.camera, wanted.width, wanted.height), self._first_hits
-        if old == key:
-            return hits
-        if self._is_stale and touched is not None and old[1:] == key[1:] and old[0] is self._geometry_before:
-            hits = renewed_first_hits(hits, geometry, wanted.camera, touched)
-        else:
-            hits = find_first_hits(wanted.project, *key)
-        self._first_hits = key, hits
-        return hits
+    def _hit_key(self, wanted: "_Wanted", geometry: Geometry) -> tuple:
+        return geometry, wanted.camera, wanted.width, wanted.height
+
+    def _seen(self, wanted: "_Wanted", geometry: Geometry) -> FirstHits:
+        """First hits of the picture at its full size."""
+        key = self._hit_key(wanted, geometry)
+        if self._first_hits[0] != key:
+            self._first_hits = key, find_first_hits(wanted.project, *key)
+        return self._first_hits[1]
 
     def _coarse_frame(self, wanted: "_Wanted", started: float) -> Frame:
         """A small picture of all."""
@@ -371,7 +370,7 @@ class RenderSession:
         key, first_hits = self._first_hits
         if key != (task.geometry, camera, wanted.width, wanted.height):
             first_hits = find_first_hits(project, task.geometry, camera, film.width, film.height)
-        pixels = self._developed(light, wanted, first_hits)
+        pixels = self._developer.pictures(light, wanted.project, wanted.camera, first_hits)
         return Frame(*pixels, first_hits, COARSE_SAMPLES, time.perf_counter() - started, True, revision, light=light)
 
     def _coarse_shot(self, wanted: "_Wanted", width: int, height: int) -> RenderTask:
@@ -435,27 +434,8 @@ class RenderSession:
         first_hits = self._seen(wanted, task.geometry)
         self._clean = light
         seconds = time.perf_counter() - self._started
-        pixels = self._developed(light, wanted, first_hits)
+        pixels = self._developer.pictures(light, wanted.project, wanted.camera, first_hits)
         return Frame(*pixels, first_hits, samples, seconds, False, revision, light=light)
-
-    def _developed(self, light: np.ndarray, wanted: "_Wanted", seen: FirstHits):
-        """Pictures of the light, balanced and exposed, (H, W, 3) uint8: with its finish and, if asked for, without."""
-        project, studio = wanted.project, wanted.project.set
-        shown = light * white_gains(wanted.camera)
-        as_rendered = develop(shown, studio.exposure, studio.exact_colors) if self._compares else None
-        finish = project.finish.of_detail() if self._is_detail else project.finish
-        if finish.changes_nothing:
-            return develop(shown, studio.exposure, studio.exact_colors), as_rendered
-        shown = finished(shown * np.float32(2.0**studio.exposure), finish, self._masks_of(project, seen, light))
-        return develop(shown, 0.0, studio.exact_colors, finish.table), as_rendered
-
-    def _masks_of(self, project: Project, seen: FirstHits, light: np.ndarray) -> dict[str, np.ndarray]:
-        """Masks of the finish; while a value of it is dragged they stay the same."""
-        working = project.finish.working
-        key = seen, project.product, tuple((each.id, each.kind, each.target) for each in working), light.shape
-        if self._masks[0] is None or any(a is not b and a != b for a, b in zip(self._masks[0], key, strict=True)):
-            self._masks = key, quick_masks(project.finish, project, self._supplies, seen, light.shape[:2])
-        return self._masks[1]
 
 
 class _Wanted(NamedTuple):

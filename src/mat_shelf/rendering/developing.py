@@ -1,0 +1,72 @@
+"""Light of a picture in the window as it is shown: balanced, exposed, finished."""
+
+import numpy as np
+
+from mat_shelf.document.camera import Camera
+from mat_shelf.document.project import Project
+from mat_shelf.rendering.camera import white_gains
+from mat_shelf.rendering.finish_masks import quick_masks
+from mat_shelf.rendering.finishing import finished
+from mat_shelf.rendering.first_hit import FirstHits
+from mat_shelf.rendering.tone import develop
+from mat_shelf.scene.material_table import Supplies
+
+
+class Developer:
+    """Develops pictures of a project; while a value of its finish is dragged, the masks stay the same.
+
+    Parameters
+    ----------
+    supplies : Supplies
+        Faces of zones.
+    is_detail : bool
+        Whether they are close-ups, which have a part of the finish only.
+
+    Attributes
+    ----------
+    compares : bool
+        Whether each comes as it is without the finish too.
+    """
+
+    def __init__(self, supplies: Supplies, is_detail: bool):
+        self._supplies, self._is_detail = supplies, is_detail
+        self.compares = False
+        self._masks: tuple = (None, {})
+
+    def pictures(
+        self, light: np.ndarray, project: Project, camera: Camera, seen: FirstHits
+    ) -> tuple[np.ndarray, np.ndarray | None]:
+        """The picture, and the one without its finish.
+
+        Parameters
+        ----------
+        light : (H, W, 3) float32
+            Light.
+        project : Project
+            The project.
+        camera : Camera
+            The camera.
+        seen : FirstHits
+            What is seen.
+
+        Returns
+        -------
+        finished : (H, W, 3) uint8
+        as_rendered : (H, W, 3) uint8 or None
+            If it is compared with.
+        """
+        studio = project.set
+        shown = light * white_gains(camera)
+        as_rendered = develop(shown, studio.exposure, studio.exact_colors) if self.compares else None
+        finish = project.finish.of_detail() if self._is_detail else project.finish
+        if finish.changes_nothing:
+            return develop(shown, studio.exposure, studio.exact_colors), as_rendered
+        shown = finished(shown * np.float32(2.0**studio.exposure), finish, self._masks_of(project, seen, light))
+        return develop(shown, 0.0, studio.exact_colors, finish.table), as_rendered
+
+    def _masks_of(self, project: Project, seen: FirstHits, light: np.ndarray) -> dict[str, np.ndarray]:
+        working = project.finish.working
+        key = seen, project.product, tuple((each.id, each.kind, each.target) for each in working), light.shape
+        if self._masks[0] is None or any(a is not b and a != b for a, b in zip(self._masks[0], key, strict=True)):
+            self._masks = key, quick_masks(project.finish, project, self._supplies, seen, light.shape[:2])
+        return self._masks[1]
