@@ -1,4 +1,4 @@
-"""Layers over the base of a surface: fuzz, coat and thin film; brushing, thin sheets, and light into soft bodies.
+"""Layers over the base of a surface: fuzz and coat; brushing, thin sheets, and light into soft bodies.
 
 After OpenPBR Surface 1.1. Few hits have any of it, so these are functions of their own: made part of the path tracing
 kernel they would crowd the plain surface, which is most of every picture, out of the processor's registers. The file is
@@ -17,15 +17,11 @@ from mat_shelf.optics.albedo_lookup import (
     dielectric_albedo,
     fuzz_albedo,
     mirror_albedo,
-    several_bounces,
 )
-from mat_shelf.optics.albedo_tables import facet, facet_ways
-from mat_shelf.optics.diffuse import INV_PI, eon_several_color, eon_terms
+from mat_shelf.optics.film_layer import NO_FILM, film_adds, film_changes, filmed_reflectance
 from mat_shelf.optics.fresnel import (
     average_dielectric,
-    average_metal,
     fresnel_dielectric,
-    fresnel_metal,
     fresnel_normal,
     weighted_ior,
 )
@@ -36,11 +32,8 @@ from mat_shelf.optics.surface import (
     base_lobes,
     boundary_albedo,
     evaluate_bsdf,
-    facet_reflectance,
-    is_total,
     sample_bsdf,
 )
-from mat_shelf.optics.thin_film import film_on_dielectric, film_on_metal
 from mat_shelf.optics.thin_walled import thin_wall_shares
 
 Layers = namedtuple(
@@ -62,8 +55,6 @@ past_red, past_green, past_blue : light that passes below the film, by that of t
 is_behind : whether it is seen from inside a body, through the base
 """
 
-NO_FILM = (F(0), F(0), F(0), F(0), F(0), F(0))
-FILM_FACETS, SMOOTH_FACETS = 16, 2
 """Microfacets that are looked at where a film lies over a rough surface, and over a smooth one."""
 NO_LAYERS = Layers(
     F(0),
@@ -159,7 +150,7 @@ def prepare_layered(p, i, wo, eta, tables, is_outside):
     if film > F(0):
         film_eta = p[i, P.FILM_IOR] * (eta if is_outside else F(1)) / max(p[i, P.IOR], F(1))
         plain = weighted_ior(eta_base, p[i, P.SPECULAR_WEIGHT])
-        filmed = _film_changes(wo, ax, ay, eta, plain, film, film_eta, p[i, P.FILM_WAY])
+        filmed = film_changes(wo, ax, ay, eta, plain, film, film_eta, p[i, P.FILM_WAY])
         bounced, _ = boundary_albedo(tables, wo, roughness, anisotropy, plain)
         kept = max(mirror, F(0.05))
         gain = F(1) + fresnel_normal(plain) * (F(1) - kept) / kept
@@ -244,31 +235,6 @@ def prepare_layered(p, i, wo, eta, tables, is_outside):
             not is_outside,
         ),
     )
-
-
-@inline
-def _film_changes(wo, ax, ay, eta, eta_fresnel, film, film_eta, way):
-    """Change by a film in the light of one bounce at a rough boundary, by channel: of what is reflected, and of all.
-
-    Over a few microfacets that wo sees, spread evenly.
-    """
-    red, green, blue, whole_red, whole_green, whole_blue = NO_FILM
-    facets = FILM_FACETS if ax > F(0.01) else SMOOTH_FACETS
-    for k in range(facets):
-        u, v, share = facet(k, facets)
-        cos, up, down, is_all = facet_ways(wo, ax, ay, eta, u, v)
-        if is_all:
-            continue
-        share *= film
-        plain = fresnel_dielectric(cos, eta_fresnel)
-        seen_red, seen_green, seen_blue = film_on_dielectric(cos, film_eta, eta_fresnel, way)
-        red += share * (seen_red - plain) * up
-        green += share * (seen_green - plain) * up
-        blue += share * (seen_blue - plain) * up
-        whole_red += share * (seen_red - plain) * (up - down)
-        whole_green += share * (seen_green - plain) * (up - down)
-        whole_blue += share * (seen_blue - plain) * (up - down)
-    return red, green, blue, whole_red, whole_green, whole_blue
 
 
 @inline
@@ -379,69 +345,6 @@ def glow_past(p, i, layers):
 
 
 @inline
-def _filmed(p, i, lobes, layers, cos):
-    """Reflectance of the dielectric boundary under its film, by channel, and of the plain one."""
-    plain = facet_reflectance(lobes, cos)
-    if layers.film <= F(0) or is_total(lobes, cos):
-        return plain, plain, plain, plain
-    red, green, blue = film_on_dielectric(cos, layers.film_eta, lobes.eta_fresnel, p[i, P.FILM_WAY])
-    film = layers.film
-    return plain + film * (red - plain), plain + film * (green - plain), plain + film * (blue - plain), plain
-
-
-@apart
-def _film_adds(p, i, lobes, layers, wo, wi):
-    """Change by a thin film in the reflection of wi towards wo, by channel, and in the diffuse base below it."""
-    h = normalize(add(wo, wi))
-    cos = min(max(dot(wo, h), F(1e-4)), F(1))
-    bounce = ggx_density(h, lobes.ax, lobes.ay) / (F(4) * max(wo[2], F(1e-6)))
-    bounce *= smith_g2(wo, wi, lobes.ax, lobes.ay)
-    red, green, blue, plain = _filmed(p, i, lobes, layers, cos)
-    tint = row3_at(p, i, P.SPECULAR_COLOR)
-    share = (F(1) - lobes.metal) * lobes.reflect_gain * bounce
-    clear = lobes.passes
-    adds = (
-        share * tint[0] * (red * (F(1) + clear * (layers.film_red - F(1))) - plain),
-        share * tint[1] * (green * (F(1) + clear * (layers.film_green - F(1))) - plain),
-        share * tint[2] * (blue * (F(1) + clear * (layers.film_blue - F(1))) - plain),
-    )
-    if lobes.metal > F(0):
-        color, weight = row3_at(p, i, P.BASE_COLOR), p[i, P.SPECULAR_WEIGHT]
-        seen = film_on_metal(cos, layers.film_eta, color, tint, weight, p[i, P.FILM_WAY])
-        share = lobes.metal * layers.film * bounce
-        adds = (
-            adds[0] + share * _metal_change(seen[0], cos, color[0], tint[0], weight, lobes),
-            adds[1] + share * _metal_change(seen[1], cos, color[1], tint[1], weight, lobes),
-            adds[2] + share * _metal_change(seen[2], cos, color[2], tint[2], weight, lobes),
-        )
-    if lobes.diffuse > F(0):
-        chalk, single, several = p[i, P.DIFFUSE_ROUGHNESS], INV_PI, F(0)
-        if chalk > F(0):
-            single, several = eon_terms(wo, wi, chalk)
-        base, color = lobes.diffuse * wi[2], row3_at(p, i, P.BASE_COLOR)
-        adds = (
-            adds[0] + _matt_change(base, layers.past_red, color[0], chalk, single, several),
-            adds[1] + _matt_change(base, layers.past_green, color[1], chalk, single, several),
-            adds[2] + _matt_change(base, layers.past_blue, color[2], chalk, single, several),
-        )
-    return adds
-
-
-@inline
-def _matt_change(base, past, color, chalk, single, several):
-    """One channel of what is diffuse under a film less that of the channel where most passes it."""
-    return (past - F(1)) * base * (color * single + eon_several_color(color, chalk) * several)
-
-
-@inline
-def _metal_change(seen, cos, color, tint, weight, lobes):
-    """One channel of a metal under a film less that without, both with the light of several bounces."""
-    filmed = seen + several_bounces(seen, lobes.mirror_mean) * lobes.mirror_lost
-    bare = several_bounces(average_metal(color, tint), lobes.mirror_mean) * lobes.mirror_lost
-    return filmed - weight * (fresnel_metal(cos, color, tint) + bare)
-
-
-@inline
 def _passing(reflectance, film):
     """Chance to follow light through a thin sheet rather than back from it; a film may reflect where its base does not.
 
@@ -460,7 +363,7 @@ def _sheet(p, i, lobes, layers, wo, wi):
     cos = min(max(dot(wo, h), F(1e-4)), F(1))
     facing = ggx_density(h, lobes.ax, lobes.ay) / (F(4) * max(wo[2], F(1e-6)))
     bounce = facing * smith_g2(wo, up, lobes.ax, lobes.ay) * layers.sheet * (F(1) + lobes.mirror_lost)
-    red, green, blue, plain = _filmed(p, i, lobes, layers, cos)
+    red, green, blue, plain = filmed_reflectance(p, i, lobes, layers, cos)
     choice = _passing(plain, layers.film)
     pdf = layers.pick_sheet * facing * smith_g1(wo, lobes.ax, lobes.ay) * (choice if is_back else F(1) - choice)
     tint = row3_at(p, i, P.TRANSMISSION_TINT)
@@ -502,12 +405,12 @@ def evaluate_layered(p, i, lobes, layers, wo, wi):
         pdf += added_pdf
     if layers.film > F(0):
         if wi[2] > F(0):
-            added = _film_adds(p, i, lobes, layers, wo, wi)
+            added = film_adds(p, i, lobes, layers, wo, wi)
             red, green, blue = max(red + added[0], F(0)), max(green + added[1], F(0)), max(blue + added[2], F(0))
         elif lobes.transmission > F(0):
             h = normalize(add(wo, scale(wi, lobes.eta)))
             cos = min(max(abs(dot(wo, h)), F(1e-4)), F(1))
-            seen_red, seen_green, seen_blue, plain = _filmed(p, i, lobes, layers, cos)
+            seen_red, seen_green, seen_blue, plain = filmed_reflectance(p, i, lobes, layers, cos)
             per = F(1) / max(F(1) - plain, F(1e-4))
             red *= (F(1) - seen_red) * per * layers.film_red
             green *= (F(1) - seen_green) * per * layers.film_green
