@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import QMimeData, QSize, Qt
+from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtWidgets import (
     QFileDialog,
     QMainWindow,
@@ -12,13 +12,12 @@ from PyQt6.QtWidgets import (
 )
 
 from mat_shelf.app.autosave import Autosave, unsaved_words
+from mat_shelf.app.duplication import Duplication
 from mat_shelf.app.fill.fill_board import FillBoard
 from mat_shelf.app.hand_over.hand_over_board import HandOverBoard
-from mat_shelf.app.image_file import dropped_files
 from mat_shelf.app.library.library_pane import LibraryPane
 from mat_shelf.app.library.library_panel import LibraryPanel
 from mat_shelf.app.library.materials_panel import MaterialsPanel
-from mat_shelf.app.library.swatch_drag import dragged_wearable
 from mat_shelf.app.marks.marks_board import MarksBoard
 from mat_shelf.app.materials.material_watch import MaterialWatch
 from mat_shelf.app.materials.materials_board import MaterialsBoard
@@ -46,22 +45,13 @@ from mat_shelf.app.wall.tools.level_handle import LevelHandle
 from mat_shelf.app.wall.tools.mark import MarkTool
 from mat_shelf.app.wall.tools.pattern_placement import PatternPlacement
 from mat_shelf.app.wall.wall import Wall
+from mat_shelf.app.window_drop import dropped_file, take_dropped
 from mat_shelf.app.workshop import FillWork, HandOverWork, MarkWork, ProductWork, Workshop
 from mat_shelf.commands.exports import export_subjects, swatch_subjects
-from mat_shelf.document.mark import Mark
-from mat_shelf.document.material import Material
-from mat_shelf.document.product import Part
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.materials.material_files import MATERIAL_ENDINGS
-from mat_shelf.exchange.models.formats import MODEL_ENDINGS
 from mat_shelf.exchange.product_import import empty_project
-from mat_shelf.exchange.project_file import PROJECT_ENDING
 from mat_shelf.exchange.recovery import Recovery
-from mat_shelf.exchange.swatch_file import SWATCH_ENDING
-
-MATERIALS_ALONE = (".mtlx", ".zip")
-"""Endings of files that hold materials and no model."""
-DROPPED = (PROJECT_ENDING, SWATCH_ENDING, ".exr", ".hdr", *MATERIALS_ALONE, *MODEL_ENDINGS)
 
 
 class Window(QMainWindow):
@@ -147,6 +137,7 @@ class Window(QMainWindow):
         boards |= {"Hand over": self.hand_over_board}
         self.stations = Stations(boards, self.board, self)
         self.stations.changed.connect(self._show_board)
+        self.duplication = Duplication(self)
         self.menus = MenuBar(self)
         self.top_bar = TopBar(workshop, self.menus, self.stations)
         self.top_bar.render_button.clicked.connect(self.open_render)
@@ -275,31 +266,14 @@ class Window(QMainWindow):
             note_recent(self.workshop.path)
 
     def dragEnterEvent(self, event) -> None:
-        if self._dropped_file(event.mimeData()):
+        if dropped_file(event.mimeData()):
             event.acceptProposedAction()
 
     def dropEvent(self, event) -> None:
-        path = self._dropped_file(event.mimeData())
-        if path is None:
-            return
-        event.acceptProposedAction()
-        swatches = dropped_files(event.mimeData(), SWATCH_ENDING, *MATERIALS_ALONE)
-        if swatches:
-            self.workshop.take_swatches(swatches)
-            return
-        ending = path.suffix.lower()
-        if ending in MODEL_ENDINGS:
-            self.model_import.start(path)
-        elif ending != PROJECT_ENDING:
-            self.workshop.set_room(path)
-        elif self.files.may_leave():
-            self.files.open(path)
-
-    def _dropped_file(self, data: QMimeData) -> Path | None:
-        """A project, model, swatch or room picture that is dragged, if one is."""
-        if dragged_wearable(data) is not None:
-            return None  # a swatch on its way to a part; its file is for other windows
-        return next(iter(dropped_files(data, *DROPPED)), None)
+        path = dropped_file(event.mimeData())
+        if path is not None:
+            event.acceptProposedAction()
+            take_dropped(self, event.mimeData(), path)
 
     def _show_effects(self) -> None:
         self.menus.follow()
@@ -333,32 +307,6 @@ class Window(QMainWindow):
         self.stations.show(self.board)
         self.board.header.name.setFocus()
         self.board.header.name.selectAll()
-
-    def duplicate_words(self) -> str:
-        """The name of what `duplicate` would copy, in a command's words."""
-        thing = self._to_duplicate()
-        return f"Duplicate {thing.name}" if thing is not None else "Duplicate"
-
-    def can_duplicate(self) -> bool:
-        """True if something is selected that can be copied."""
-        return self._to_duplicate() is not None
-
-    def _to_duplicate(self) -> Part | Mark | Material | None:
-        if self.board_pane.shown is self.product_board:
-            return self.workshop.selected_part
-        if self.board_pane.shown is self.marks_board and self.marks.mark is not None:
-            return self.marks.mark
-        return self.workshop.selected_material
-
-    def duplicate(self) -> None:
-        """Copies what the station is about: a part, a mark or a material."""
-        thing = self._to_duplicate()
-        if isinstance(thing, Part):
-            self.work.duplicate()
-        elif isinstance(thing, Mark):
-            self.marks.copy(thing)
-        else:
-            self.workshop.duplicate_material()
 
     def begin_light(self, run: Callable[[], object]) -> None:
         """Does something with the lights, in their station."""

@@ -160,7 +160,7 @@ class MenuBar(QMenuBar):
         has_material = self._has_material
         self._add("Copy material", workshop.copy_material, KEY.Copy, when=has_material)
         self._add("Paste material", workshop.paste_material, KEY.Paste, when=lambda: workshop.copied is not None)
-        self._add(window.duplicate_words, window.duplicate, "Ctrl+D", when=window.can_duplicate)
+        self._add(window.duplication.words, window.duplication.run, "Ctrl+D", when=window.duplication.is_possible)
         self._gap()
         steps = ((1, "Select next part", "Page Down"), (-1, "Select previous part", "Page Up"))
         for step, name, key in steps:
