@@ -139,7 +139,7 @@ def test_a_table_is_chosen_weighed_saved_and_removed(open_window, small_project,
     cold = picture_of(qtbot, window).astype(int)
     assert np.abs(cold - before).mean() > 5 and (cold[..., 2] >= cold[..., 0]).mean() > 0.99
     row = board.edges_card.table_row
-    assert not row.isHidden() and row.slider.place() == 1.0
+    assert row.isVisible() and row.slider.place() == 1.0
     row.binding.set(0.0)
     assert np.abs(picture_of(qtbot, window).astype(int) - before).max() <= 3
     row.binding.set(1.0)

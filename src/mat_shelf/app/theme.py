@@ -189,6 +189,7 @@ QScrollBar:horizontal {{ background: transparent; height: 8px; margin: 0; }}
 QScrollBar::handle:horizontal {{ background: {THEME.track}; border-radius: 4px; min-width: 30px; }}
 QScrollBar::add-line:horizontal, QScrollBar::sub-line:horizontal {{ width: 0; }}
 QComboBox[role="small"] {{ padding: 1px 6px; }}
+QComboBox[role="row"], QDoubleSpinBox[role="row"] {{ padding: 0px 6px; }}
 QComboBox[role="tiny"] {{ padding: 1px 2px 1px 6px; }}
 QComboBox[role="tiny"]::drop-down {{ border: none; width: 14px; }}
 QDoubleSpinBox[role="tiny"] {{ padding: 1px 2px; }}

@@ -164,7 +164,7 @@ class Placement(Frozen):
         tip="Random offset for each part, so that neighbours do not show the same area. 1 is anywhere.",
     )
     shuffle_turn: float = number(
-        0.0, 0, 180, label="Shuffle rotation", unit="°", tip="Random rotation for each part, up to this much."
+        0.0, 0, 180, label="Shuffle angle", unit="°", tip="Random rotation for each part, up to this much."
     )
 
 

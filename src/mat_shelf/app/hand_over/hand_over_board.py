@@ -30,6 +30,7 @@ class HandOverBoard(QFrame):
             },
             ("Bloom and edges", "Curve", "Shot", "Finish"),
         )
+        self._had_table = False
         work.changed.connect(self.follow)
         self.shots_card.list.itemClicked.connect(lambda _: self.row.show("Shot", "Finish"))
         work.workshop.project_changed.connect(self._follow_project)
@@ -44,6 +45,10 @@ class HandOverBoard(QFrame):
     def follow(self) -> None:
         """Shows the shots and the finish; out of sight it waits."""
         if self.isVisible():
+            has_table = self.work.finish.table is not None
+            if has_table and not self._had_table:
+                self.row.unfold("Bloom and edges")  # where its share is
+            self._had_table = has_table
             for card in (self.shots_card, self.shot_card, self.finish_card, self.curve_card, self.edges_card):
                 card.follow()
 

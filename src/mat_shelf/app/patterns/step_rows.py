@@ -156,6 +156,7 @@ class _PairRow(QWidget):
         label = QLabel(title)
         self.number = QDoubleSpinBox(minimum=-most, maximum=most, decimals=2, suffix=suffix)
         self.number.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+        self.number.setProperty("role", "row")
         self.number.setAccessibleName(title)
         self.setToolTip(self.tip)
         lay_stacked(self, label, QLabel(), self.number, None)

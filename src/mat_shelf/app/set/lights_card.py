@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import (
     QListWidget,
     QListWidgetItem,
     QMenu,
+    QStyle,
     QStyledItemDelegate,
     QVBoxLayout,
     QWidget,
@@ -116,6 +117,8 @@ class _StrengthBeside(QStyledItemDelegate):
     """Writes the strength of a light at the end of its line."""
 
     def paint(self, painter: QPainter, option, index) -> None:
+        style = option.widget.style()
+        style.drawPrimitive(QStyle.PrimitiveElement.PE_PanelItemViewItem, option, painter, option.widget)
         beside = option.rect.adjusted(option.rect.width() - _STRENGTH_WIDTH, 0, -6, 0)
         option.rect.adjust(0, 0, -_STRENGTH_WIDTH + 6, 0)
         super().paint(painter, option, index)

@@ -19,7 +19,7 @@ class ChoiceRow(QWidget):
         self.box.setAccessibleName(binding.label)
         self.box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.box.setMinimumContentsLength(6)
-        self.box.setProperty("role", "small")
+        self.box.setProperty("role", "row")
         for value, words in choices.items():
             self.box.addItem(words, value)
         self.setToolTip(binding.field.description)

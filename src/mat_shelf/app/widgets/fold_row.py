@@ -73,6 +73,11 @@ class FoldRow(QObject):
             self._folds_first = (*(k for k in self._folds_first if k not in (name, instead_of)), instead_of, name)
             self.fold()
 
+    def unfold(self, name: str) -> None:
+        """Opens a card and keeps it open, as a click of the user does."""
+        self._turned[name] = True
+        self.fold()
+
     def _turn(self, name: str, is_open: bool) -> None:
         self._turned[name] = is_open
         self.fold()
