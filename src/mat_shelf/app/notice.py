@@ -103,6 +103,7 @@ class Notice(QFrame):
             button = QPushButton(label)
             button.clicked.connect(lambda _, run=run: self._answered(run))
             self._answers.addWidget(button, 0, Qt.AlignmentFlag.AlignVCenter)
+            button.show()  # else it takes no room yet where the notice is shown already
             self.buttons.append(button)
         many = len(answers) > 2
         self._layout.setDirection(QBoxLayout.Direction.TopToBottom if many else QBoxLayout.Direction.LeftToRight)

@@ -1,6 +1,7 @@
 """Cameras and what stands before them: views, the free camera, the close-up, the ball."""
 
 import math
+from collections.abc import Sequence
 
 import numpy as np
 
@@ -9,7 +10,8 @@ from mat_shelf.document.camera import Camera, View
 from mat_shelf.document.ids import free_name, new_id
 from mat_shelf.document.set import Set
 from mat_shelf.optics.color import luminance
-from mat_shelf.rendering.camera import balanced_for
+from mat_shelf.rendering.camera import FRAME, balanced_for
+from mat_shelf.rendering.camera_fitting import fitted_camera, overlap_of_frame
 from mat_shelf.rendering.camera_matching import matched_to_photograph
 from mat_shelf.rendering.input_picture import INPUT_VIEWS
 from mat_shelf.scene.ball import Ball
@@ -148,6 +150,46 @@ class ViewCommands:
         self.edit("Match camera", self.project.with_view(view.with_(camera=matched)), gesture)
         if self.free_camera is not None:
             self.explore(None)
+
+    @command
+    def fit_camera(self, pairs: Sequence, gesture: str | None = None) -> bool:
+        """Looks through a free camera that sees points of the product where the reference shows them.
+
+        The reference is laid over the whole frame of that camera, so that it can be wiped and blended.
+
+        Parameters
+        ----------
+        pairs : sequence of ((float, float), (float, float, float))
+            A point of the reference, in heights of it from its middle, to the right and downwards; and the same point
+            of the product, mm.
+        gesture : str or None
+            Edits of one gesture are one step of the history.
+
+        Returns
+        -------
+        bool
+            Whether one is found; else it is said why not.
+        """
+        reference = self.project.reference
+        if reference is None:
+            self.said.emit("No reference is shown to fit the camera to.")
+            return False
+        height, width = self.assets.references[reference.image.digest].shape[:2]
+        overlap = overlap_of_frame(width / height)
+        places = np.array([place for place, _ in pairs], np.float64).reshape(-1, 2) * overlap.scale * FRAME[1]
+        try:
+            camera, missed = fitted_camera(self.camera, [point for _, point in pairs], places)
+        except ValueError as fault:
+            self.said.emit(f"The camera is not fitted: {fault}. Click others.")
+            return False
+        self.lay_reference(overlap, gesture)
+        self.explore(camera)
+        off = missed / FRAME[1] * 100
+        self.said.emit(
+            f"The camera sees the {len(pairs)} points {off:.1f} percent of the picture's height off. "
+            "Click more, or save the view."
+        )
+        return True
 
     def light_close_up(self, direction: tuple[float, float, float] | None) -> None:
         """Lights what the close-up shows with a lamp of its own from a direction; None leaves it in the set's light.

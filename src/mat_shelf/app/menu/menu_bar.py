@@ -313,6 +313,8 @@ class MenuBar(QMenuBar):
         self._add("Blend the reference", lambda: viewport.wipe.toggle(BLEND), hint="Shift+W", when=has_reference)
         wall = self.window_.wall
         self._add("Align the reference", lambda: wall.comparison.align(True), when=has_reference)
+        fit = "Fit the camera to the reference"
+        self._add(fit, lambda: wall.comparison.align(True, fits_camera=True), when=has_reference)
         self._add("Next reference", partial(wall.reference.show_beside, 1), when=has_reference)
         self._add("Read colours", wall.eyedropper.toggle, hint="E")
         self._gap()

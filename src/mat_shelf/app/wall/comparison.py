@@ -1,4 +1,6 @@
-"""Render and reference compared: colours that are pointed at in either, and points that are the same in both."""
+"""Render and reference compared: colours that are pointed at in either, and points that are the same in both: by these
+the reference is laid over the render, or the camera is fitted to it.
+"""
 
 import numpy as np
 from PyQt6.QtCore import QObject, QPointF, QRectF, pyqtSignal
@@ -9,6 +11,7 @@ from mat_shelf.commands.references import overlap_of
 from mat_shelf.document.reference import Overlap
 from mat_shelf.optics.color import color_difference, decode_srgb, hex_from_linear, lab_from_linear
 from mat_shelf.rendering.camera import FRAME
+from mat_shelf.rendering.camera_fitting import LEAST_POINTS
 from mat_shelf.rendering.region import film_size
 
 PATCH = 2
@@ -27,8 +30,10 @@ class Comparison(QObject):
         Linear Rec.709 that was pointed at last, of "Render" and "Reference".
     is_aligning : bool
         Whether clicks give points that are the same.
+    fits_camera : bool
+        Whether the camera is fitted to them, else the reference is laid over the render.
     pairs : list of (Place, Place)
-        Points of the reference and of the render, as `Overlap` has lengths.
+        Points of the reference and of the render, as `Overlap` has lengths; of the product, mm, for the camera.
     waiting : Place or None
         A point of the reference whose like in the render is clicked next.
 
@@ -42,9 +47,9 @@ class Comparison(QObject):
     def __init__(self, workshop: Workshop):
         super().__init__()
         self.workshop = workshop
-        self.is_reading = self.is_aligning = False
+        self.is_reading = self.is_aligning = self.fits_camera = False
         self.colors: dict[str, tuple[float, float, float]] = {}
-        self.pairs: list[tuple[Place, Place]] = []
+        self.pairs: list[tuple[Place, tuple[float, ...]]] = []
         self.waiting: Place | None = None
 
     def read(self, is_reading: bool) -> None:
@@ -79,12 +84,13 @@ class Comparison(QObject):
             found.append((f"Difference   ΔE {float(color_difference(one, other)):.1f}", None))
         return found
 
-    def align(self, is_aligning: bool) -> None:
+    def align(self, is_aligning: bool, fits_camera: bool = False) -> None:
         """Begins or ends to take points."""
-        self.is_aligning, self.pairs, self.waiting = is_aligning, [], None
+        self.is_aligning, self.fits_camera, self.pairs, self.waiting = is_aligning, fits_camera, [], None
         if is_aligning:
+            seen, often = ("product", "four times") if fits_camera else ("render", "twice")
             self.workshop.said.emit(
-                "Click a point of the reference, then the same point of the render; twice or more. Escape ends."
+                f"Click a point of the reference, then the same point of the {seen}; {often} or more. Escape ends."
             )
         self.workshop.history.end_gesture()
         self.changed.emit()
@@ -107,6 +113,20 @@ class Comparison(QObject):
             except ValueError as fault:
                 self.pairs.pop()
                 self.workshop.said.emit(f"Not aligned: {fault}. Click others.")
+        self.changed.emit()
+
+    def take_product_point(self, point: tuple[float, float, float] | None) -> None:
+        """Takes the same point of the product, mm; from the fourth on, the camera is fitted to them."""
+        if self.waiting is None:
+            self.workshop.said.emit("Click the point in the reference first, then the same one here.")
+            return
+        if point is None:
+            self.workshop.said.emit("Nothing is there; click the same point on the product.")
+            return
+        self.pairs.append((self.waiting, point))
+        self.waiting = None
+        if len(self.pairs) >= LEAST_POINTS and not self.workshop.fit_camera(self.pairs, "align"):
+            self.pairs.pop()
         self.changed.emit()
 
 

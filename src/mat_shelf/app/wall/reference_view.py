@@ -165,6 +165,7 @@ class ReferenceView(QWidget):
         add("Remove\tDel", lambda: workshop.set_reference(None), shown is not None)
         menu.addSeparator()
         add("Align with the render", lambda: self.comparison.align(True), shown is not None)
+        add("Fit the camera to it", lambda: self.comparison.align(True, fits_camera=True), shown is not None)
         add("Fill the picture", lambda: workshop.lay_reference(None), shown is not None and shown.overlap is not None)
         return menu
 

@@ -291,7 +291,7 @@ class Viewport(QWidget):
         is_free = self.workshop.free_camera is not None
         looking = "Free camera, Home returns" if is_free else self.workshop.project.view.name
         aperture = f" f/{camera.f_stop:g}" if camera.f_stop else ""
-        words = f"{looking}  ·  {camera.focal_length:g} mm{aperture}  ·  {self.workshop.project.set.name}"
+        words = f"{looking}  ·  {round(camera.focal_length, 1):g} mm{aperture}  ·  {self.workshop.project.set.name}"
         self.caption = paint_caption(painter, rect, TOP_LEFT, words)
         state = "Paused, Ctrl+P goes on   " if self._is_held else ""
         counted = f"{frame.samples} sample{'s' * (frame.samples != 1)}   {frame.seconds:.1f} s"

@@ -13,7 +13,9 @@ _LINE, _WIDTH = 22, 330
 
 
 class Eyedropper(Tool):
-    """E begins and ends reading. It also takes the clicks that align the reference, and those that pick a colour."""
+    """E begins and ends reading. It also takes the clicks that align the reference or fit the camera, and those that
+    pick a colour.
+    """
 
     def __init__(self, viewport, comparison: Comparison):
         super().__init__(viewport)
@@ -43,6 +45,9 @@ class Eyedropper(Tool):
             return False
         if self._is_picking:
             return self.comparison.pick(self.color_at(event.position()))
+        if self.comparison.is_aligning and self.comparison.fits_camera:
+            self.comparison.take_product_point(self.picker.place_at(event.position()))
+            return True
         if self.comparison.is_aligning:
             rect = QRectF(self.viewport.picture_rect)
             place = away_from(rect.center(), event.position(), frame_height(rect))
@@ -83,9 +88,10 @@ class Eyedropper(Tool):
         if self._is_picking:
             paint_caption(painter, rect.adjusted(0, 28, 0, 0), TOP_LEFT, "Click the colour here or in the reference")
         if self.comparison.is_aligning:
-            middle, height = QRectF(rect).center(), frame_height(QRectF(rect))
-            for number, (_, (x, y)) in enumerate(self.comparison.pairs, 1):
-                paint_point(painter, middle + QPointF(x, y) * height, number)
+            for number, (_, place) in enumerate(self.comparison.pairs, 1):
+                seen = self._seen(place)
+                if seen is not None:
+                    paint_point(painter, seen, number)
         lines = self.comparison.lines() if self.comparison.is_reading else []
         if self.comparison.is_reading and not lines:
             paint_caption(painter, rect.adjusted(0, 28, 0, 0), TOP_LEFT, "Point at the render and at the reference")
@@ -105,6 +111,13 @@ class Eyedropper(Tool):
                 painter.drawRoundedRect(QRectF(rect.left() + 16, line.top() + 3, 18, 16), 3, 3)
             painter.setPen(QColor(THEME.on_surround))
             painter.drawText(line, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, words)
+
+    def _seen(self, place: tuple[float, ...]) -> QPointF | None:
+        """Point of the widget where one that was clicked lies now."""
+        if self.comparison.fits_camera:
+            return self.picker.seen_place(place)
+        rect = QRectF(self.viewport.picture_rect)
+        return rect.center() + QPointF(*place) * frame_height(rect)
 
 
 def paint_point(painter: QPainter, place: QPointF, number: int) -> None:
