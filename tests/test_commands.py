@@ -20,6 +20,15 @@ from mat_shelf.patterns.sources import Noise
 PAGE = Path(__file__).parents[1] / "docs" / "scripting.md"
 
 
+def test_no_part_of_a_session_hides_what_another_has():
+    owners: dict[str, str] = {}
+    for part in Session.__mro__[:-1]:
+        for name in vars(part):
+            if not name.startswith("__"):
+                assert name not in owners, f"{name} of {part.__name__} is hidden by that of {owners[name]}"
+                owners[name] = part.__name__
+
+
 def test_the_documented_script_runs(tmp_path, monkeypatch):
     monkeypatch.chdir(tmp_path)
     names = {}

@@ -22,9 +22,9 @@ class KeptFiles:
         except OSError as fault:
             self.said.emit(f"{path.stem} was not deleted: {fault.strerror or fault}.")
             return
-        self.asked.emit(f"{path.stem} was deleted from the library.", "Put back", lambda: self._put_back(path, data))
+        self.asked.emit(f"{path.stem} was deleted from the library.", "Put back", lambda: self._write_back(path, data))
 
-    def _put_back(self, path: Path, data: bytes) -> None:
+    def _write_back(self, path: Path, data: bytes) -> None:
         try:
             write_file(path, data)
         except OSError as fault:

@@ -5,6 +5,7 @@ by its `kind` when it is defined.
 """
 
 from collections.abc import Iterable, Iterator, Mapping
+from functools import cache
 from math import prod
 from typing import Annotated, Any, ClassVar, Literal, Self
 
@@ -54,9 +55,10 @@ class Step(Frozen):
             Step.kinds[kind] = cls
 
     @classmethod
-    def pattern_fields(cls) -> list[str]:
+    @cache  # each edit of a recipe asks each of its steps
+    def pattern_fields(cls) -> tuple[str, ...]:
         """Names of the fields that refer to another pattern."""
-        return [name for name, field in cls.model_fields.items() if field.annotation == PatternRef]
+        return tuple(name for name, field in cls.model_fields.items() if field.annotation == PatternRef)
 
     def pictures(self) -> list[ImageRef]:
         """The pictures that it shows."""

@@ -107,6 +107,7 @@ class MaterialsBoard(QFrame):
         outer.setContentsMargins(0, 0, 0, 0)
         outer.addWidget(self._stack)
         self._is_behind = True
+        self._followed: dict[str, tuple] = {}
         for signal in (workshop.selection_changed, workshop.project_changed, self.patterns.opened):
             signal.connect(self._follow_if_seen)
         self.follow()
@@ -299,5 +300,26 @@ class MaterialsBoard(QFrame):
         self._stack.setCurrentIndex(2 if self.patterns.pattern is not None else 1)
         self.header.follow()
         self._follow_kind()
-        for row in (*self.rows.values(), self.relief_card, self.overlays_card, self.patterns_card):
-            row.follow()
+        states = self._states()
+        for name, row in self.rows.items():
+            if states.get(name) is None or states[name] != self._followed.get(name):
+                row.follow()
+        self._followed = states
+        for card in (self.relief_card, self.overlays_card, self.patterns_card):
+            card.follow()
+
+    def _states(self) -> dict[str, tuple]:
+        """All that the row of each constant input shows; those that patterns feed follow at every edit."""
+        workshop, recipe = self.workshop, self.workshop.layer
+        material, is_overlay = workshop.selected_material, workshop.overlay is not None
+        fed = {feed.input for feed in recipe.feeds}
+        linked = {link.input for link in material.color_links}
+        return {
+            name: (
+                getattr(recipe, name),
+                not is_overlay and material.owns(name),
+                workshop.linked_color(name) if name in linked else None,
+            )
+            for name in self.rows
+            if name not in fed
+        }

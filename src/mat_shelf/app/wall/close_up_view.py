@@ -58,6 +58,7 @@ class CloseUpView(QWidget):
             workshop.shown_changed,
         ):
             signal.connect(self._follow)
+        workshop.close_up_changed.connect(self.update)
 
     def use(self, worker: RenderWorker) -> None:
         """Shows the pictures of another worker from now on."""
@@ -84,6 +85,8 @@ class CloseUpView(QWidget):
             camera = close_up_camera(self.workshop.camera, point, self.workshop.close_up_width)
             self.revision = self._worker.update(CLOSE_UP, project, camera, self.workshop.ball)
         elif point is None:
+            if self.frame is None:
+                return  # only words are shown
             self.frame = self._image = None
         self.update()
 

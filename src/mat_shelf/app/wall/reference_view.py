@@ -12,6 +12,7 @@ from mat_shelf.app.wall.caption import TOP_LEFT, paint_caption, paint_hint
 from mat_shelf.app.wall.comparison import Comparison, away_from, patch_color
 from mat_shelf.app.wall.tools.eyedropper import paint_point
 from mat_shelf.app.workshop import Workshop
+from mat_shelf.document.reference import Reference
 from mat_shelf.optics.color import lab_from_linear
 from mat_shelf.system.user_folders import home_folder
 
@@ -54,6 +55,7 @@ class ReferenceView(QWidget):
         self._zoom, self._shift = 1.0, QPointF(0, 0)
         self._last: QPointF | None = None
         self._read = ""
+        self._listed: tuple[Reference, ...] = ()
         workshop.project_changed.connect(self._follow)
         comparison.changed.connect(self.update)
         self._follow()
@@ -61,8 +63,10 @@ class ReferenceView(QWidget):
     def _follow(self) -> None:
         reference = self.workshop.project.reference
         shown = (reference.id, reference.image.digest) if reference else None
+        listed, self._listed = self._listed, self.workshop.project.references
         if shown == self._shown:
-            self.update()
+            if listed is not self._listed:  # another name, or one more
+                self.update()
             return
         if self._shown is not None:
             self._looks[self._shown[0]] = self._zoom, self._shift
