@@ -95,7 +95,9 @@ class RenderDialog(QDialog):
         self.kind_box.textActivated.connect(self._choose_kind)
         self.deep_box = QCheckBox("16 bits per channel")
         self.cut_box = QCheckBox("Transparent background")
-        self.cut_box.setToolTip("Leaves the backdrop out of the render; the product still reflects it.")
+        self.cut_box.setToolTip(
+            "Leaves the backdrop out of the render; the product still reflects it. Clear glass lets the new background through."
+        )
         self.straight_box = QCheckBox("Straight light through glass (no caustics)")
         self.straight_box.setToolTip(
             "Leaves out caustics, and makes shadows of glass too even. Needs fewer samples; less true."

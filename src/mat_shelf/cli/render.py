@@ -49,7 +49,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         action="store_true",
         help="light passes straight through clear glass: sooner free of noise, but less true",
     )
-    parser.add_argument("--cut-out", action="store_true", help="transparent background")
+    parser.add_argument("--cut-out", action="store_true", help="transparent background, also behind clear glass")
     parser.add_argument("--white", action="store_true", help="the product alone, on white")
     parser.add_argument("--bits", type=int, choices=(8, 16, 32), default=8, help="bits per channel")
     parser.add_argument("--dpi", type=whole(1, 10000), default=72, help="pixels per inch, which the file says")

@@ -210,6 +210,8 @@ def _write(project: Project, assets: Assets, rendered: Rendered, path: Path, set
         layers, attributes = cryptomatte(project, rendered, assets)
         extra, form = extra | layers, form._replace(attributes=(*form.attributes, *attributes))
     form = form._replace(about=(*form.about, *about(project, rendered)))
+    if alpha is not None and path.suffix.lower() != ".exr" and not form.on_white:
+        alpha = bearing_alpha(light, alpha, rendered.film.cover())
     if is_layered:
         write_layered(path, light, alpha, form, extra, project.set.exact_colors)
         return
@@ -235,8 +237,29 @@ def finished_light(project: Project, assets: Assets, rendered: Rendered) -> np.n
     masks = finish_masks(project, rendered, assets)
     if rendered.alpha is None:
         return finished(rendered.light, project.finish, masks)
-    color = rendered.light / np.maximum(rendered.alpha, np.float32(1e-4))
-    return finished(color, project.finish, masks) * rendered.alpha
+    share = np.maximum(bearing_alpha(rendered.light, rendered.alpha, rendered.film.cover()), np.float32(1e-4))
+    return finished(rendered.light / share, project.finish, masks) * share
+
+
+def bearing_alpha(light: np.ndarray, alpha: np.ndarray, cover: np.ndarray) -> np.ndarray:
+    """Alpha under which no colour of a cut-out is brighter than white, for files that hold colours without it.
+
+    A highlight on clear glass hides little and adds much. Such a file can only hold it where it hides more.
+
+    Parameters
+    ----------
+    light : (H, W, 3) float32
+        Exposed light, multiplied by `alpha`.
+    alpha : (H, W, 1) float32
+        Share that hides what is behind.
+    cover : (H, W, 1) float32
+        Share that the product covers, which is the most.
+
+    Returns
+    -------
+    (H, W, 1) float32
+    """
+    return np.maximum(alpha, np.minimum(light.max(axis=-1, keepdims=True), cover))
 
 
 def about(project: Project, rendered: Rendered) -> tuple[tuple[str, str], ...]:

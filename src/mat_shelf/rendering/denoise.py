@@ -30,15 +30,46 @@ def denoise_film(film: Film, quality: str = "high", padding: int = PADDING) -> n
     (H, W, 3) float32
     """
     light = _padded(film.picture(), padding)
-    albedo = _padded(np.clip(film.picture("guide_albedo"), 0, 1), padding)
-    normal = _padded(film.picture("guide_normal"), padding)
     is_clean = quality == "high"
-    if is_clean:
-        albedo = np.clip(pyoidn.denoise(albedo, quality="fast"), 0, 1)
-        normal = 2 * pyoidn.denoise(np.clip(0.5 + 0.5 * normal, 0, 1), quality="fast") - 1
+    albedo, normal = _guides(film, padding, is_clean)
     clean = pyoidn.denoise(light, albedo, normal, hdr=True, clean_aux=is_clean, quality=quality)
     inner = slice(padding, padding + film.height), slice(padding, padding + film.width)
     return _with_means_of(light[inner], np.maximum(clean[inner], 0), film.part)
+
+
+def clean_alpha(film: Film, is_clean: bool = True) -> np.ndarray:
+    """The film's alpha, without noise where clear glass lets some of the background through.
+
+    Parameters
+    ----------
+    film : Film
+        The film.
+    is_clean : bool
+        Whether noise is removed at all.
+
+    Returns
+    -------
+    (H, W, 1) float32
+    """
+    alpha, cover = film.alpha(), film.cover()
+    is_glass = alpha < cover
+    if not is_clean or not is_glass.any():
+        return alpha
+    albedo, normal = _guides(film, PADDING, True)
+    noisy = _padded(np.repeat(alpha, 3, axis=2), PADDING)
+    clean = pyoidn.denoise(noisy, albedo, normal, clean_aux=True, quality="high")
+    inner = slice(PADDING, PADDING + film.height), slice(PADDING, PADDING + film.width)
+    return np.where(is_glass, np.clip(clean[inner][..., :1], 0, cover), alpha)
+
+
+def _guides(film: Film, padding: int, is_clean: bool) -> tuple[np.ndarray, np.ndarray]:
+    """Albedo and normals that guide, padded; without their own noise where they should be clean."""
+    albedo = _padded(np.clip(film.picture("guide_albedo"), 0, 1), padding)
+    normal = _padded(film.picture("guide_normal"), padding)
+    if is_clean:
+        albedo = np.clip(pyoidn.denoise(albedo, quality="fast"), 0, 1)
+        normal = 2 * pyoidn.denoise(np.clip(0.5 + 0.5 * normal, 0, 1), quality="fast") - 1
+    return albedo, normal
 
 
 def _padded(picture: np.ndarray, padding: int) -> np.ndarray:

@@ -134,14 +134,16 @@ class Film:
     layers : int
         Layers of light that it keeps apart.
     catches : bool
-        Whether a photograph stands in the place of the backdrop.
+        Whether samples are kept apart that a photograph, or another background, takes the place of.
+    is_cut_out : bool
+        Whether these are what is seen through the glass of a product that is cut out.
 
     Attributes
     ----------
     sums : Sums
     caught : Sums or None
-        Of the samples that see the backdrop, or nothing, where a photograph stands in its place; `sums` are of the
-        others then.
+        Of the samples that see the backdrop, or nothing, where a photograph stands in its place, or that see them
+        through clear glass where the product is cut out; `sums` are of the others then.
     empty : Film or None
         The same samples of the set without the product.
     plate : (H, W, 3) float32 or None
@@ -154,8 +156,8 @@ class Film:
         What each layer is multiplied by in the picture, by channel.
     """
 
-    def __init__(self, width: int, height: int, layers: int = 1, catches: bool = False):
-        self.width, self.height = width, height
+    def __init__(self, width: int, height: int, layers: int = 1, catches: bool = False, is_cut_out: bool = False):
+        self.width, self.height, self.is_cut_out = width, height, is_cut_out
         self.sums = new_sums(width * height, layers)
         self.gains = np.ones((layers, 3), np.float32)
         self.caught = new_sums(width * height, layers) if catches else None
@@ -247,6 +249,7 @@ class Film:
         """
         made = object.__new__(Film)
         made.height, made.width = self.part[rows, columns].shape
+        made.is_cut_out = self.is_cut_out
         made.sums, made.gains = self._cut(self.sums, rows, columns), self.gains
         made.caught = None if self.caught is None else self._cut(self.caught, rows, columns)
         made.empty = None if self.empty is None else self.empty.crop(rows, columns)
@@ -258,7 +261,7 @@ class Film:
         cut = [kept.reshape(self.height, self.width, *kept.shape[1:])[rows, columns] for kept in sums]
         return Sums(*(kept.reshape(-1, *kept.shape[2:]) for kept in cut))
 
-    def alpha(self) -> np.ndarray:
+    def cover(self) -> np.ndarray:
         """Share of each pixel that the product covers, (H, W, 1) float32 in [0, 1].
 
         Returns
@@ -267,6 +270,25 @@ class Film:
         """
         share = self.sums.cover / np.maximum(self.sums.counts, 1).astype(np.float32)
         return share.reshape(self.height, self.width, 1)
+
+    def alpha(self) -> np.ndarray:
+        """Share of each pixel that hides what is behind it, (H, W, 1) float32 in [0, 1].
+
+        Where the product is cut out, its clear glass hides only what it takes from all three channels; what it takes
+        from one more than from another stays in the light, as its tint over the background that it was lit before.
+
+        Returns
+        -------
+        (H, W, 1) float32
+        """
+        if not self.is_cut_out or self.caught is None:
+            return self.cover()
+        return np.maximum(self.cover() - self._passed().min(axis=-1, keepdims=True), 0)
+
+    def _passed(self) -> np.ndarray:
+        """Share of what is behind the product that comes through its glass, (H, W, 3) float32."""
+        counts = np.maximum(self.sums.counts, 1).astype(np.float32)
+        return (self.caught.guide_albedo / counts[:, None]).reshape(self.height, self.width, 3)
 
     def picture(self, layer: str = "light") -> np.ndarray:
         """The mean of one layer, (H, W, 3) float32; of light all of it, its excess spread.
@@ -280,15 +302,21 @@ class Film:
         -------
         (H, W, 3) float32
         """
-        if self.plate is not None and (layer == "light" or layer.startswith("guide")):
-            return self._over_plate() if layer == "light" else self._guide_over_plate(layer)
+        if self.caught is not None and layer.startswith("guide") and (self.is_cut_out or self.plate is not None):
+            return self._guide_with_caught(layer)
+        if self.plate is not None and layer == "light":
+            return self._over_plate()
         sums, shape = self.sums, (self.height, self.width, 3)
         counts = np.maximum(sums.guides if layer.startswith("guide") else sums.counts, 1).astype(np.float32)
         if layer != "light":
             return (getattr(sums, layer) / counts[:, None]).reshape(shape)
         mean = mixed(sums.light, self.gains, counts).reshape(shape)
         if sums.excess.any():
-            mean += redistribute(mixed(sums.excess, self.gains, counts).reshape(shape), self.alpha())
+            mean += redistribute(mixed(sums.excess, self.gains, counts).reshape(shape), self.cover())
+        if self.is_cut_out and self.caught is not None:
+            passed = self._passed()
+            hidden = 1 - passed.min(axis=-1, keepdims=True) / np.maximum(passed, np.float32(1e-6))
+            mean += self._light(self.caught) * np.clip(hidden, 0, 1)
         return mean
 
     def _light(self, sums: Sums) -> np.ndarray:
@@ -303,7 +331,7 @@ class Film:
         Both are the difference that the product makes to the set (Debevec 1998, Rendering Synthetic Objects into Real
         Scenes): what gets darker does so by its share, what gets brighter by its light.
         """
-        beside = 1 - self.alpha()
+        beside = 1 - self.cover()
         if self.empty is None:  # there is no backdrop that would change
             return self._light(self.sums) + beside * self.plate
         bare = self.empty._light(self.empty.caught)
@@ -312,10 +340,10 @@ class Film:
         changed = np.where(here < bare, darker, self.plate + (here - bare))
         return self._light(self.sums) + beside * changed
 
-    def _guide_over_plate(self, layer: str) -> np.ndarray:
-        """Guide of the denoiser; the photograph guides where it is seen, for it has no noise."""
+    def _guide_with_caught(self, layer: str) -> np.ndarray:
+        """Guide of the denoiser; a photograph guides where it is seen, for it has no noise."""
         own, seen = getattr(self.sums, layer), getattr(self.caught, layer)
-        if layer == "guide_albedo":
+        if layer == "guide_albedo" and self.plate is not None:
             seen = np.clip(self.plate, 0, 1).reshape(-1, 3) * np.maximum(self.caught.guides, 0)[:, None]
         counts = np.maximum(self.sums.guides + self.caught.guides, 1)[:, None]
         return ((own + seen) / counts).reshape(self.height, self.width, 3).astype(np.float32)

@@ -3,6 +3,7 @@
 import math
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from typing import NamedTuple, Protocol
 
 import numpy as np
@@ -11,9 +12,9 @@ from mat_shelf.document.project import Project
 from mat_shelf.document.set import Set
 from mat_shelf.rendering.adaptive import SamplePlan
 from mat_shelf.rendering.camera import make_camera_view, white_gains
-from mat_shelf.rendering.denoise import denoise_film
+from mat_shelf.rendering.denoise import clean_alpha, denoise_film
 from mat_shelf.rendering.film import Film
-from mat_shelf.rendering.photon_map import sends_photons
+from mat_shelf.rendering.photon_map import sends_photons, turns_sharply
 from mat_shelf.rendering.plate import (
     SEEN_THROUGH,
     bare_scene,
@@ -168,7 +169,7 @@ def render_picture(
     denoise : bool
         Whether noise is removed.
     cut_out : bool
-        Whether the product stands alone, without backdrop; the picture then has an alpha.
+        Whether the product stands alone, without backdrop; the picture then has an alpha, also of its clear glass.
     straight : bool
         As `RenderTask.straight`.
     seconds : float, optional
@@ -242,14 +243,14 @@ def render_picture(
     if region is None:
         made = Rendered(np.empty(0), None, task, film, lit if keeps_apart else None, denoise)
         return relit(made, project, supplies)
-    if task.catches:
+    if task.catches and not cut_out:
         film.plate = plate_light(studio, supplies, project.view.camera, width, height)
         film.mix(film_gains(None, studio, project.view.camera))
     rows, columns = region.slices()
     part = film.crop(rows, columns)
     light, alpha = np.zeros((height, width, 3), np.float32), np.zeros((height, width, 1), np.float32)
     light[rows, columns] = denoise_film(part, "high") if denoise else part.picture()
-    alpha[rows, columns] = part.alpha() if cut_out else 1
+    alpha[rows, columns] = clean_alpha(part, denoise) if cut_out else 1
     shown = light * white_gains(project.view.camera) * np.float32(2.0**studio.exposure)
     return Rendered(shown, alpha, task, film, None, denoise)
 
@@ -309,6 +310,8 @@ def picture_task(project: Project, supplies: Supplies, request: PictureRequest) 
         cut_out=cut_out,
         keeps_apart=keeps_apart,
     )
+    if cut_out and turns_sharply(task.material_table).any():
+        task = replace(task, catches=True)
     if has_plate(studio) and not cut_out:
         across = max(round(SEEN_THROUGH * width / height), 1)
         seen = plain_plate(studio, supplies, project.view.camera, across, SEEN_THROUGH)
@@ -333,13 +336,14 @@ def relit(rendered: Rendered, project: Project, supplies: Supplies) -> Rendered:
     Rendered
     """
     film, studio = rendered.film, project.set
-    if film.caught is not None:
+    if film.caught is not None and not film.is_cut_out:
         film.plate = plate_light(studio, supplies, project.view.camera, film.width, film.height)
     if rendered.lit is not None or film.caught is not None:
         film.mix(film_gains(rendered.lit, studio, project.view.camera))
     light = denoise_film(film, "high") if rendered.is_clean else film.picture()
     shown = light * white_gains(project.view.camera) * np.float32(2.0**studio.exposure)
-    return rendered._replace(light=shown, alpha=film.alpha() if rendered.task.cut_out else None)
+    alpha = clean_alpha(film, rendered.is_clean) if rendered.task.cut_out else None
+    return rendered._replace(light=shown, alpha=alpha)
 
 
 def _inside(region: PictureRegion, width: int, height: int) -> PictureRegion:

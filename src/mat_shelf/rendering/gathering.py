@@ -1,19 +1,25 @@
 """Light, guides and the materials met, added to the sums of pixels."""
 
+import math
+
 import numpy as np
 
 from mat_shelf.numerics.kernels import F, apart, inline
 from mat_shelf.numerics.vectors import (
     add,
+    dot,
     largest,
     mul,
+    normalize,
     row3_at,
     scale,
+    sub,
 )
 from mat_shelf.optics import parameters as P
 from mat_shelf.rendering.camera import place_in_picture
 from mat_shelf.scene.light_faces import radiance_at
 
+_STRAIGHT, _BENT_AWAY = F(math.cos(math.radians(12))), F(math.cos(math.radians(35)))
 AFAR = F(1e6)
 """mm; the room is as good as that far away."""
 
@@ -168,6 +174,28 @@ def guide(sums, pixel, color, normal):
         sums.guide_albedo[pixel, k] += min(color[k], F(1))
         sums.guide_normal[pixel, k] += normal[k]
     sums.guides[pixel] += F(1)
+
+
+@inline
+def straightness(view, origin, d):
+    """Chance that what a path ends at counts as seen through the glass that it came from.
+
+    Parameters
+    ----------
+    view : CameraView
+        View of the camera.
+    origin : float32 triple
+        Where it left the glass, mm.
+    d : float32 triple
+        Its unit direction.
+
+    Returns
+    -------
+    float32
+        1 where it was turned by less than 12 degrees from the line of sight, 0 beyond 35.
+    """
+    sight = view.forward if view.is_parallel else normalize(sub(origin, view.position))
+    return min(max((dot(d, sight) - _BENT_AWAY) / (_STRAIGHT - _BENT_AWAY), F(0)), F(1))
 
 
 @apart

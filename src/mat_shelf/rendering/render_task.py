@@ -74,7 +74,7 @@ class RenderTask:
         """Layer of the film for each light, the room, what glows and the photograph, (L + 3,) int32."""
         count = len(self.lights.table) + 2
         lit = np.arange(count, dtype=np.int32) if self.keeps_apart else np.zeros(count, np.int32)
-        return np.append(lit, lit[-1] + (1 if self.catches else 0)).astype(np.int32)
+        return np.append(lit, lit[-1] + (1 if self.catches and not self.cut_out else 0)).astype(np.int32)
 
     def film(self, width: int, height: int) -> Film:
         """An empty film with as many layers as it needs.
@@ -88,7 +88,7 @@ class RenderTask:
         -------
         Film
         """
-        made = Film(width, height, int(self.layers.max()) + 1, self.catches)
+        made = Film(width, height, int(self.layers.max()) + 1, self.catches, self.cut_out)
         if self.empty is not None:
             made.empty = self.empty.film(width, height)
         return made

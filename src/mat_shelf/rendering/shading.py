@@ -42,7 +42,17 @@ from mat_shelf.optics.surface import (
     sample_bsdf,
     through_smooth,
 )
-from mat_shelf.rendering.gathering import AFAR, clamp_limit, gather, guide, guide_by, meet, see, seen_on_plate
+from mat_shelf.rendering.gathering import (
+    AFAR,
+    clamp_limit,
+    gather,
+    guide,
+    guide_by,
+    meet,
+    see,
+    seen_on_plate,
+    straightness,
+)
 from mat_shelf.rendering.path_state import (
     AIMED,
     ALONE,
@@ -159,8 +169,18 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
         accepted = clamp_limit(limits.most, spread)
         arrival_pdf = paths.pdf[i]
         walk = paths.walk[i]
-        if is_first and cut > -2 and (row < 0 or row == cut or row >= limits.props):
+        is_behind = cut > -2 and (row < 0 or row == cut or row >= limits.props)
+        if is_first and is_behind:
             continue
+        if limits.through and is_behind and is_guided == 0 and not is_first and spread == F(0) and walk < 0:
+            # What glass bends far aside draws its edges; only what lies nearly straight behind is seen through it.
+            random, u = draw(paths.random[i])
+            paths.random[i] = random
+            if u < straightness(limits.camera, origin, d):
+                pixel += limits.pixels.shape[0] // 2
+                guide(sums, pixel, throughput, (F(0), F(0), F(0)))
+                is_guided = 1
+                paths.pixel[i], paths.bounces[i] = pixel, pack_state(bounces, is_guided, counted, bent)
         # What rays towards lights went straight through does not count once more by the bent way.
         is_counted = limits.straight and counted == THROUGH
         if walk < 0 and not is_counted:

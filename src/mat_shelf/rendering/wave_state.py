@@ -54,8 +54,8 @@ SceneTables = namedtuple(
 """
 PathLimits = namedtuple(
     "PathLimits",
-    "depth most cut props catch straight carries camera plate pixels draws salt layers waves marked_waves fed_waves "
-    "free dress",
+    "depth most cut props catch through straight carries camera plate pixels draws salt layers waves marked_waves "
+    "fed_waves free dress",
 )
 """How far paths go.
 
@@ -65,6 +65,7 @@ cut : int, row that the camera does not see, nor anything behind it: the backdro
 props : int, first row of what the camera does not see either then, the props; beyond all rows else
 catch : int, row of the backdrop, where a photograph stands in its place: what the camera sees of it, or of nothing,
 goes to the second half of the sums; else -2
+through : bool, whether what lies behind the product goes there where the camera sees it through clear glass
 straight : bool, as `RenderTask.straight`
 carries : bool, whether paths carry light from lights, to be left as photons
 camera : CameraView; plate : (H, W, 3) float32, as `RenderTask.backplate`, (0, 0, 3) without one

@@ -44,7 +44,10 @@ class ShotCard(QWidget):
         self.set_box = self._choice("Set", "Set of the shot", "set")
         self.swap_box = self._choice("Variant", "Variant of the shot", "swap")
         self.ground_box = self._choice("Background", "Background of the shot", "background")
-        self.ground_box.setToolTip("As lit, with the set's backdrop; the product alone with alpha; or alone on white")
+        self.ground_box.setToolTip(
+            "As lit, with the set's backdrop; the product alone with alpha; or alone on white.\n"
+            "Alone, its clear glass lets the new background through, and keeps its tint."
+        )
         for key, words in GROUNDS.items():
             self.ground_box.addItem(words, key)
         self.finish_box = QCheckBox("With the finish")
