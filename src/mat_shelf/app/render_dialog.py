@@ -96,7 +96,7 @@ class RenderDialog(QDialog):
         self.deep_box = QCheckBox("16 bits per channel")
         self.cut_box = QCheckBox("Transparent background")
         self.cut_box.setToolTip(
-            "Leaves the backdrop out of the render; the product still reflects it. Clear glass lets the new background through."
+            "Leaves the backdrop out; the product still reflects it, and clear glass lets the new background through."
         )
         self.straight_box = QCheckBox("Straight light through glass (no caustics)")
         self.straight_box.setToolTip(
