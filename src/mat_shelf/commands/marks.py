@@ -349,7 +349,7 @@ class MarkCommands(ArtworkCommands):
             return f"It has no place: {fault}."
         if mark.art is not None and mark.art.digest not in self.session.assets.pictures:
             return f"'{mark.art.name}' is missing. Choose its artwork again."
-        if not len(sheet.triangles()):
+        if not len(sheet.triangles):
             return f"It is too large for {part.name}. Make it smaller."
         missing = 1 - float(sheet.lies.mean())
         if missing > 0.02:

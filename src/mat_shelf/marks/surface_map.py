@@ -10,7 +10,7 @@ Polthier and Schmies 1998, Straightest Geodesics on Polyhedral Surfaces.
 
 import math
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 import numpy as np
 from trimesh.triangles import closest_point
@@ -55,6 +55,7 @@ class SurfaceMap:
     normals: np.ndarray
     lies: np.ndarray
 
+    @cached_property
     def triangles(self) -> np.ndarray:
         """Two for each mesh of the net that lies whole, (T, 3) int32, counter-clockwise seen from the mark's side.
 

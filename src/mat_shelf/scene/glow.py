@@ -5,7 +5,9 @@ direction. All else that glows is found by chance.
 """
 
 import math
-from collections import namedtuple
+from collections import deque, namedtuple
+from threading import Lock
+from weakref import WeakKeyDictionary
 
 import numpy as np
 
@@ -18,6 +20,9 @@ from mat_shelf.optics import parameters as P
 from mat_shelf.optics.color import luminance
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.material_table import UNWORN, MaterialTable
+
+_known: WeakKeyDictionary[Geometry, deque] = WeakKeyDictionary()
+_lock = Lock()
 
 Glow = namedtuple("Glow", "triangle row keep alias bright whole middle reach")
 """What kernels read.
@@ -43,7 +48,22 @@ def glow_of(geometry: Geometry, material_table: MaterialTable) -> Glow:
     Returns
     -------
     Glow
+        The same one as long as no edit changes what glows.
     """
+    bright = _aimed_light(material_table)
+    kept = (getattr(material_table, name) for name in ("rows", "zone_first", "zone_rows", "met_bits"))
+    key = bright.tobytes(), *(array.tobytes() for array in kept)
+    with _lock:
+        known = _known.setdefault(geometry, deque(maxlen=4))
+        found = next((glow for told, glow in known if told == key), None)
+        if found is None:
+            found = _glow_by(geometry, material_table, bright)
+            known.append((key, found))
+    return found
+
+
+def _aimed_light(material_table: MaterialTable) -> np.ndarray:
+    """Luminance of what is aimed at by its parameter row, (M,) float64; 0 of all else."""
     block = material_table.parameters
     bright = luminance(block[:, P.EMISSION : P.EMISSION + 3]).astype(np.float64)
     is_even = (block[:, P.LAYERED] <= 0) & (block[:, P.OPACITY] >= 1) & (block[:, P.TRANSMISSION] <= 0)
@@ -53,6 +73,12 @@ def glow_of(geometry: Geometry, material_table: MaterialTable) -> Glow:
     worn = material_table.met_bits != UNWORN
     for part in marked:  # wherever else it is worn, it is left to chance too, so that rows alone tell
         bright[np.flatnonzero(worn[part])] = 0
+    return bright
+
+
+def _glow_by(geometry: Geometry, material_table: MaterialTable, bright: np.ndarray) -> Glow:
+    """What glows, by its light."""
+    worn = material_table.met_bits != UNWORN
     parts = np.flatnonzero((worn & (bright[: worn.shape[1]] > 0)).any(axis=1) & ~geometry.triangles.is_caps)
     triangles, rows = [np.zeros(0, np.int64)], [np.zeros(0, np.int64)]
     ends = [*geometry.triangles.first[1:], len(geometry.triangles.corners)]
@@ -77,7 +103,7 @@ def glow_of(geometry: Geometry, material_table: MaterialTable) -> Glow:
             nothing,
             np.zeros(0, np.float32),
             nothing,
-            np.zeros(len(block), np.float32),
+            np.zeros(len(bright), np.float32),
             F(0),
             (F(0), F(0), F(0)),
             F(0),

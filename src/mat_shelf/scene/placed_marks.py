@@ -118,7 +118,7 @@ def place_marks(
             sheet = map_surface(mark, meshes[part.mesh], part.pose)
         except SurfaceMapError:
             continue  # kept in the project; the board says what is wrong
-        if not len(sheet.triangles()):
+        if not len(sheet.triangles):
             continue  # nothing of it lies on the part, or so little that its net has no mesh there
         art, back = (
             prepare_artwork(pictures[picture.digest], crop)
@@ -166,7 +166,7 @@ def surface_map_of(sheet: SurfaceMap) -> tuple[Geometry, np.ndarray, np.ndarray]
     -------
     tuple[Geometry, array, array]
     """
-    triangles = sheet.triangles()
+    triangles = sheet.triangles
     used, triangles_used = np.unique(triangles, return_inverse=True)
     net = Mesh(
         sheet.points.reshape(-1, 3)[used],
