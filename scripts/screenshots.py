@@ -448,7 +448,9 @@ def show_fills(app) -> None:
         workshop.edit("Still", project)
         workshop.select("bottle")
         fills.add_beads()
-        workshop.edit("Drops", fills.with_beads(fills.beads.with_(density=60.0, size=0.8)))
+        workshop.edit(
+            "Drops", fills.with_beads(fills.beads.with_(density=90.0, size=0.7, spread=60.0, patches=0.15, runs=26))
+        )
         for name, shown, camera in (
             ("meniscus", still, Camera(position=(-110, 52, 150), target=(-46, 38, -28), focal_length=150, f_stop=22)),
             ("bubbles", bubbly, Camera(position=(-110, 60, 170), target=(-48, 30, -30), focal_length=130, f_stop=22)),

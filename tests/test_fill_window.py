@@ -191,6 +191,16 @@ def test_drops_are_strewn_seen_and_switched_off(station, qtbot, tmp_path):
     qtbot.waitUntil(lambda: window.fills.drop_count == 0, timeout=30_000)
     assert (picture_of(qtbot, window) >= 0).all() and not (window.viewport.frame.first_hits.part == place).any()
     card.rows["density"].binding.set(60.0)
+    qtbot.waitUntil(lambda: window.fills.drop_count > 1.4 * count, timeout=30_000)
+    still, count = picture_of(qtbot, window).astype(int), window.fills.drop_count
+    number = card.rows["runs"].number
+    number.selectAll()
+    QTest.keyClicks(number, "30")
+    QTest.keyClick(number, Qt.Key.Key_Return)
+    assert window.fills.beads.runs == 30
+    qtbot.waitUntil(lambda: window.fills.drop_count != count, timeout=30_000)
+    ran = picture_of(qtbot, window).astype(int)
+    assert (np.abs(ran - still).sum(axis=2) > 60)[mask].mean() > 0.02
     save_project(tmp_path / "wet.matshelf", workshop.project, workshop.assets)
     assert read_project(tmp_path / "wet.matshelf")[0] == workshop.project
     card.on_box.click()

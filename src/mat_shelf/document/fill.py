@@ -177,6 +177,18 @@ class Beads(_Strewn):
         usual=(0, 10),
         zero="on them too",
     )
+    runs: int = number(
+        0,
+        0,
+        500,
+        label="Runs",
+        tip="Drops that ran down, sweeping a way clear, with small ones left on it.",
+        usual=(0, 60),
+        zero="none",
+    )
+    run_length: float = number(
+        22.0, 0.5, 2000.0, label="Run length", unit="mm", tip="Mean length of their ways.", usual=(5, 100), log=True
+    )
     sag: float = number(
         1.0, 0.0, 3.0, label="Sag", tip="How far their weight pulls drops on a slope down: 1 as water, 0 not at all."
     )

@@ -73,6 +73,7 @@ def strew(
     seed: int,
     kept_free: np.ndarray | None = None,
     margin: float = 0.0,
+    swept: tuple[np.ndarray, np.ndarray] | None = None,
 ) -> Strewn:
     """Drops strewn over the faces of a mesh, the large ones first.
 
@@ -96,6 +97,8 @@ def strew(
         Places from which drops keep away.
     margin : float
         How far, mm.
+    swept : ((M, 3) float, (M,) float), optional
+        Places where others ran, and how far from each they took all with them, mm.
 
     Returns
     -------
@@ -129,6 +132,9 @@ def strew(
     if kept_free is not None and len(kept_free):
         reach = margin + np.repeat(width, _TRIES) / 2
         may_lie &= cKDTree(kept_free).query(places, distance_upper_bound=margin + width[0])[0] > reach
+    if swept is not None and len(swept[0]):
+        away, nearest = cKDTree(swept[0]).query(places, distance_upper_bound=swept[1].max() + width[0])
+        may_lie &= away > np.append(swept[1], 0)[nearest] + np.repeat(width, _TRIES) / 2
     kept = settle(places.reshape(count, _TRIES, 3), may_lie.reshape(count, _TRIES), width, spacing)
     lies = np.flatnonzero(kept >= 0)
     taken = lies * _TRIES + kept[lies]

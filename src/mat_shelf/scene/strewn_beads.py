@@ -12,6 +12,7 @@ from mat_shelf.document.product import Part
 from mat_shelf.document.project import Project
 from mat_shelf.fills.bubbling import Amounts, bubbles
 from mat_shelf.fills.foaming import Head, foam
+from mat_shelf.fills.running import run_down
 from mat_shelf.fills.strewing import Strewn, drops, strew
 from mat_shelf.fills.vessel import VesselError
 from mat_shelf.geometry.caps import NO_CAPS, Caps
@@ -91,19 +92,24 @@ def _strewn_caps(project: Project, beads: Beads, host: Part, supplies) -> Caps:
         y = triangle_normals(mesh.vertices[mesh.triangles].astype(np.float64))[:, 1]
         allowed &= {"up": y > _UP, "down": y < -_UP, "sides": np.abs(y) <= _UP}[beads.faces]
     places, step = _mark_places(project, host, own) if beads.from_marks > 0 else (None, 0.0)
+    margin = beads.from_marks + step
+    size, spread = beads.size, beads.spread / 100
+    runs = run_down(mesh, allowed, beads.runs, beads.run_length, size, spread, beads.seed, places, margin)
     strewn: Strewn = strew(
         mesh,
         allowed,
         beads.density,
-        beads.size,
-        beads.spread / 100,
+        size,
+        spread,
         beads.spacing,
         beads.patches,
         beads.patch_size,
         beads.seed,
         places,
-        beads.from_marks + step,
+        margin,
+        (runs.way, runs.reach),
     )
+    strewn = Strewn(*(np.concatenate(pair) for pair in zip(runs.drops, strewn, strict=True)))
     return drops(mesh, strewn, beads.contact_angle, beads.sag, beads.seed)
 
 

@@ -5,8 +5,11 @@ from mat_shelf.app.widgets.binding import Binding
 from mat_shelf.app.workshop import FillWork
 from mat_shelf.document.fill import Beads
 
-_LEFT = ("density", "size", "spread", "spacing", "contact_angle", "sag")
-_RIGHT = ("patches", "patch_size", "from_marks", "side", "faces", "seed")
+_COLUMNS = (
+    ("density", "size", "spread", "spacing", "contact_angle", "sag"),
+    ("patches", "patch_size", "runs", "run_length", "from_marks"),
+    ("side", "faces", "seed"),
+)
 
 
 class DropsCard(StrewnCard):
@@ -16,4 +19,4 @@ class DropsCard(StrewnCard):
         def bind(name: str) -> Binding:
             return Binding(work.workshop, Beads, name, lambda w: work.beads, lambda w, own: work.with_beads(own))
 
-        super().__init__(work, "drops", (_LEFT, _RIGHT), bind, lambda: work.beads_part, lambda: work.drop_count)
+        super().__init__(work, "drops", _COLUMNS, bind, lambda: work.beads_part, lambda: work.drop_count)

@@ -43,7 +43,7 @@ class FillBoard(QFrame):
                 "Liquid": ([self.liquid_card], 28, 2),
                 "Bubbles": ([self.bubbles_card], 28, 2),
                 "Foam": ([self.foam_card], 28, 2),
-                "Drops": ([self.drops_card], 28, 2),
+                "Drops": ([self.drops_card], 40, 3),
             },
             ("Foam", "Bubbles", "Drops", "Section"),
         )
@@ -72,7 +72,7 @@ class FillBoard(QFrame):
     def _show(self) -> None:
         if self.isVisible():
             are_drops = self.work.beads_part is not None
-            self.row.show(*(("Drops", "Section") if are_drops else ("Section", "Drops")))
+            self.row.show(*(("Drops", "Section", "Liquid") if are_drops else ("Liquid", "Drops", "Section")))
             for card in (self.vessel_card, self.liquid_card, self.bubbles_card, self.foam_card, self.drops_card):
                 card.follow()
 

@@ -1,4 +1,4 @@
-"""A card of what is strewn, drops or bubbles: rows in two columns, a switch, how many there are, and buttons."""
+"""A card of what is strewn, drops or bubbles: rows in columns, a switch, how many there are, and buttons."""
 
 from collections.abc import Callable
 
@@ -20,8 +20,8 @@ class StrewnCard(QWidget):
     ----------
     name : str
         What they are called, such as "drops".
-    columns : (tuple of str, tuple of str)
-        Fields of the rows.
+    columns : tuple of (tuple of str)
+        Fields of the rows, by column.
     bind : callable (str) -> Binding
         Binding of a field.
     part_of : callable () -> Part or None
@@ -36,7 +36,7 @@ class StrewnCard(QWidget):
         self,
         work: FillWork,
         name: str,
-        columns: tuple[tuple[str, ...], tuple[str, ...]],
+        columns: tuple[tuple[str, ...], ...],
         bind: Callable[[str], Binding],
         part_of: Callable[[], Part | None],
         count_of: Callable[[], int],

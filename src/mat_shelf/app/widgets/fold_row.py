@@ -67,10 +67,11 @@ class FoldRow(QObject):
             self.fold()
         return False
 
-    def show(self, name: str, instead_of: str) -> None:
-        """Opens a card, and folds another one where both have no room, unless the user turned them."""
+    def show(self, name: str, *instead_of: str) -> None:
+        """Opens a card, and folds others where there is no room for all, unless the user turned them."""
         if name not in self._turned:
-            self._folds_first = (*(k for k in self._folds_first if k not in (name, instead_of)), instead_of, name)
+            before = (k for k in self._folds_first if k != name and k not in instead_of)
+            self._folds_first = (*before, *instead_of, name)
             self.fold()
 
     def unfold(self, name: str) -> None:
