@@ -76,8 +76,8 @@ def _aimed_light(material_table: MaterialTable) -> np.ndarray:
     return bright
 
 
+def _glow_by(geometry: Geometry, material_table: MaterialTable, bright: np.ndarray) -> Glow:
     """Triangles of parts that glow, by the light of each parameter row."""
-    """What glows, by its light."""
     worn = material_table.met_bits != UNWORN
     parts = np.flatnonzero((worn & (bright[: worn.shape[1]] > 0)).any(axis=1) & ~geometry.triangles.is_caps)
     triangles, rows = [np.zeros(0, np.int64)], [np.zeros(0, np.int64)]
