@@ -155,7 +155,7 @@ def _below(scene: Scene, mesh: Mesh, place, normal, step: float):
 
 
 class _Left(NamedTuple):
-    """What runs left behind: step and run of each, and widths, mm."""
+    """Small drops behind runs: step and run of each, and widths, mm."""
 
     step: np.ndarray
     run: np.ndarray
