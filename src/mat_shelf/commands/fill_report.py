@@ -1,5 +1,6 @@
 """Report on a fill: how much is in it, its section, and how many drops and bubbles there are; worked out aside."""
 
+from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -7,10 +8,18 @@ from psygnal import Signal
 
 from mat_shelf.document.fill import Fill
 from mat_shelf.fills.cavity import MM3_PER_ML
+from mat_shelf.fills.liquid import LiquidBody
 from mat_shelf.fills.section import section_outlines
 from mat_shelf.fills.strewing import MOST_DROPS
 from mat_shelf.fills.vessel import VesselError, frame_of
-from mat_shelf.scene.poured_liquids import PouredLiquid, poured_liquid, up_of, wanted_volume
+from mat_shelf.scene.poured_liquids import (
+    PouredLiquid,
+    poured_liquid,
+    standing,
+    up_of,
+    volume_below,
+    wanted_volume,
+)
 from mat_shelf.scene.strewn_beads import bead_caps, bubble_caps, foam_caps
 
 _SAME_CAVITY = ("vessel", "near", "tilt", "direction")
@@ -20,14 +29,17 @@ _SAME_CAVITY = ("vessel", "near", "tilt", "direction")
 class Section(NamedTuple):
     """A vessel and its liquid, cut upright through the middle of the cavity, mm.
 
-    vessel, liquid : list of (N, 2) float64; outlines
+    vessel : list of (N, 2) float64; outlines
+    liquids : list of (list of (N, 2) float64, bool)
+        Outlines of each liquid, the uppermost first, and whether it is the one on the board; each goes on through those
+        below.
     across_cavity : (float, float); its left and right end
     level, bottom, spill : float; heights
     origin, across, up : (3,) float64; where the plane is in the world: its point (0, 0), and its directions
     """
 
     vessel: list[np.ndarray]
-    liquid: list[np.ndarray]
+    liquids: list[tuple[list[np.ndarray], bool]]
     across_cavity: tuple[float, float]
     level: float
     bottom: float
@@ -85,8 +97,9 @@ class FillReport:
         if told == fill or any(getattr(told, name) != getattr(fill, name) for name in _SAME_CAVITY):
             return poured.body.level, poured.volume_ml
         if self._now is None or self._now[0] != (fill, poured.cavity):  # it is asked for at every stroke of a drag
-            volume = wanted_volume(fill, poured.cavity)
-            self._now = (fill, poured.cavity), (poured.cavity.level_of(volume), volume / MM3_PER_ML)
+            below = volume_below(self.project, fill, poured.cavity)
+            volume = wanted_volume(fill, poured.cavity, below)
+            self._now = (fill, poured.cavity), (poured.cavity.level_of(below + volume), volume / MM3_PER_ML)
         return self._now[1]
 
     def _show_working(self, words: str) -> None:
@@ -99,7 +112,7 @@ class FillReport:
         if self._is_busy:
             return  # it is asked for again when that is done
         project, assets = self.project, self.session.assets
-        fill_part, beads_part = self.fill_part, self.beads_part
+        fill_part, beads_part, stacked = self.fill_part, self.beads_part, self.stacked
         bubbles_part, foam_part = self.bubbles_part, self.foam_part
         view = np.asarray(self.session.camera.position) - np.asarray(self.session.camera.target)
         wanted = (
@@ -127,7 +140,8 @@ class FillReport:
             if fill_part is not None:
                 try:
                     poured = poured_liquid(project, fill_part, assets)
-                    section = section_of(poured, fill_part.fill, view)
+                    bodies = _bodies_of(project, stacked, assets)
+                    section = section_of(poured, standing(project, fill_part.fill), view, bodies)
                 except VesselError as why:
                     fault = str(why)
             made = (
@@ -147,7 +161,7 @@ class FillReport:
             """
             self._is_busy = False
             self.liquid, self.section, self.fault, self.drop_count, self.bubble_count, self.foam_count = found
-            self._told_fill = fill_part.fill if fill_part is not None else None
+            self._told_fill = standing(project, fill_part.fill) if fill_part is not None else None
             self.told.emit()
             self.tell()
 
@@ -180,7 +194,18 @@ class FillReport:
         return count >= MOST_DROPS
 
 
-def section_of(poured: PouredLiquid, fill: Fill, view: np.ndarray) -> Section:
+def _bodies_of(project, stacked, assets) -> list[LiquidBody]:
+    """The bodies of all liquids of a cavity that can be poured, the uppermost first."""
+    found = []
+    for part in reversed(stacked):
+        try:
+            found.append(poured_liquid(project, part, assets).body)
+        except VesselError:
+            continue
+    return found
+
+
+def section_of(poured: PouredLiquid, fill: Fill, view: np.ndarray, bodies: Sequence[LiquidBody] = ()) -> Section:
     """A vessel and its liquid, cut along the picture.
 
     Parameters
@@ -191,6 +216,8 @@ def section_of(poured: PouredLiquid, fill: Fill, view: np.ndarray) -> Section:
         Its fill.
     view : (3,) float64
         Direction towards the camera.
+    bodies : sequence of LiquidBody
+        All liquids in the cavity, the uppermost first; that one alone by default.
 
     Returns
     -------
@@ -205,10 +232,13 @@ def section_of(poured: PouredLiquid, fill: Fill, view: np.ndarray) -> Section:
     origin = (wet.min(axis=0) + wet.max(axis=0)) / 2
     origin[1] = 0.0
     vessel = section_outlines(cavity.vessel.vertices, cavity.vessel.triangles, origin, across)
-    liquid = section_outlines(poured.body.mesh.vertices, poured.body.mesh.triangles, origin, across)
+    liquids = [
+        (section_outlines(body.mesh.vertices, body.mesh.triangles, origin, across), body is poured.body)
+        for body in bodies or (poured.body,)
+    ]
     up = turn.T @ np.array([0.0, 1.0, 0.0])
     ends = (wet - origin) @ across
     sides = float(ends.min()), float(ends.max())
     return Section(
-        vessel, liquid, sides, poured.body.level, cavity.bottom, cavity.spill, turn.T @ origin, turn.T @ across, up
+        vessel, liquids, sides, poured.body.level, cavity.bottom, cavity.spill, turn.T @ origin, turn.T @ across, up
     )

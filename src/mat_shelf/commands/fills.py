@@ -7,7 +7,7 @@ from mat_shelf.commands.fill_report import FillReport
 from mat_shelf.commands.materials import Wearable
 from mat_shelf.commands.session import Session
 from mat_shelf.commands.strewn import StrewnCommands
-from mat_shelf.document.fill import MOST_VESSELS, Fill
+from mat_shelf.document.fill import MOST_STACKED, MOST_VESSELS, Fill
 from mat_shelf.document.ids import free_name, new_id
 from mat_shelf.document.product import Part
 from mat_shelf.document.project import Project
@@ -17,9 +17,11 @@ from mat_shelf.fills.hollowing import Hollow, hollowed
 from mat_shelf.fills.liquids import LIQUIDS, Liquid
 from mat_shelf.fills.vessel import VesselError, frame_of
 from mat_shelf.geometry.pose import in_part_frame
-from mat_shelf.scene.poured_liquids import PouredLiquid, cavities_of, poured_liquid, up_of
+from mat_shelf.scene.poured_liquids import PouredLiquid, cavities_of, poured_liquid, standing, up_of, volume_below
 
 _FULL_SHARE = 75.0
+_LEAST_ROOM = 0.01
+"""Of what a vessel holds, below which it counts as full."""
 
 
 class FillCommands(FillReport, StrewnCommands):
@@ -59,9 +61,22 @@ class FillCommands(FillReport, StrewnCommands):
 
     @property
     def fill(self) -> Fill | None:
-        """The fill on the board."""
+        """The fill on the board, in the cavity and with the gravity of what it lies on."""
         part = self.fill_part
-        return part.fill if part is not None else None
+        return standing(self.project, part.fill) if part is not None else None
+
+    @property
+    def stacked(self) -> tuple[Part, ...]:
+        """The liquids in the cavity of the one on the board, the lowest first."""
+        part = self.fill_part
+        if part is None:
+            return ()
+        found = [*self.project.product.liquids_under(part.fill), part]
+        while above := next((p for p in self.project.product.parts if p.fill and p.fill.over == found[-1].id), None):
+            if above in found:
+                break
+            found.append(above)
+        return tuple(found)
 
     @command
     def add_fill(self, liquid: Liquid = LIQUIDS[0], **values) -> None:
@@ -84,8 +99,42 @@ class FillCommands(FillReport, StrewnCommands):
             return
         vessel_ids = tuple(p.id for p in parts)
         fill = Fill(**{"vessel": vessel_ids, "share": _FULL_SHARE} | self._physics(liquid, parts[0]) | values)
-        part = Part(id=new_id("fill"), name=liquid.name, mesh=parts[0].mesh, fill=fill)
-        project, assets, vessel = self.project, self.session.assets, parts[0]
+        self._pour_new(liquid, fill, parts[0])
+
+    @command
+    def pour_on_top(self, liquid: Liquid, **values) -> None:
+        """Pours another liquid onto those in the vessel on the board.
+
+        Parameters
+        ----------
+        liquid : Liquid
+            The liquid.
+        **values
+            Fields of the fill that are others than by default.
+        """
+        stacked, poured = self.stacked, self.liquid
+        if poured is None:
+            self.session.said.emit("Fill a vessel first; then another liquid can lie on that.")
+            return
+        if len(stacked) >= MOST_STACKED:
+            self.session.said.emit(f"{MOST_STACKED} liquids can lie on each other at most.")
+            return
+        low, top, vessel = stacked[0].fill, stacked[-1], self.project.part(stacked[0].fill.vessel[0])
+        cavity = poured.cavity
+        full = volume_below(self.project, Fill(vessel=low.vessel, over=top.id), cavity)
+        room = (cavity.capacity - full) / MM3_PER_ML
+        if room < _LEAST_ROOM * poured.capacity_ml:
+            self.session.said.emit(f"{vessel.name} is full; take some of {top.name} out first.")
+            return
+        amount = {"measure": "volume", "volume": round(min(0.5 * room, 0.25 * poured.capacity_ml), 3)}
+        place = {name: getattr(low, name) for name in ("vessel", "near", "tilt", "direction")}
+        fill = Fill(**place | amount | self._physics(liquid, vessel) | values | {"over": top.id})
+        self._pour_new(liquid, fill, vessel)
+
+    def _pour_new(self, liquid: Liquid, fill: Fill, vessel: Part) -> None:
+        """Adds a liquid as a part, once it is poured aside."""
+        part = Part(id=new_id("fill"), name=liquid.name, mesh=vessel.mesh, fill=fill)
+        project, assets = self.project, self.session.assets
 
         def work() -> PouredLiquid:
             """Pour it.
@@ -106,11 +155,13 @@ class FillCommands(FillReport, StrewnCommands):
             """
             self._show_working("")
             ids = {p.id for p in self.project.product.parts}
-            if assets is not self.session.assets or any(i not in ids for i in fill.vessel):
+            if assets is not self.session.assets or any(i not in ids for i in part.stands_by):
                 return
             name = free_name(liquid.name, {p.name for p in self.project.product.parts})
             made = part.with_(name=name, mesh=assets.add(NamedMesh(name, poured.part.mesh)))
             self._add(f"Fill {vessel.name}", made, liquid.swatch)
+            if fill.over is not None:
+                self.session.select(made.id)
 
         self._show_working(f"Looking for the cavity of {vessel.name}")
         self.session.aside(work, done, lambda fault: self._refuse(vessel, fault))
@@ -259,11 +310,19 @@ class FillCommands(FillReport, StrewnCommands):
         part, poured = self.fill_part, self.liquid
         if part is None:
             return self.project
-        is_same = poured is not None and (fill.vessel, fill.near) == (part.fill.vessel, part.fill.near)
-        if is_same and fill.measure == "volume" and fill.volume > poured.capacity_ml and fill.tilt == part.fill.tilt:
-            self.session.said.emit(f"{self.vessel.name} holds {poured.capacity_ml:.1f} ml; more would run out.")
-            fill = fill.with_(volume=round(poured.capacity_ml, 3))
-        return self.project.with_part(part.with_(fill=fill))
+        now = self.fill
+        is_same = poured is not None and (fill.vessel, fill.near) == (now.vessel, now.near)
+        if is_same and fill.measure == "volume" and fill.tilt == now.tilt:
+            most = poured.capacity_ml - poured.below / MM3_PER_ML
+            if fill.volume > most:
+                beside = " beside what is below" if poured.below else ""
+                self.session.said.emit(f"{self.vessel.name} holds {most:.1f} ml{beside}; more would run out.")
+                fill = fill.with_(volume=round(max(most, 1e-4), 3))
+        project = self.project.with_part(part.with_(fill=fill))
+        for low in self.project.product.liquids_under(part.fill)[:1]:  # which decides how all of them stand
+            stands = {name: getattr(fill, name) for name in ("near", "tilt", "direction")}
+            project = project.with_part(low.with_(fill=low.fill.with_(**stands)))
+        return project
 
     @command
     def set_measure(self, measure: str) -> None:
@@ -277,7 +336,7 @@ class FillCommands(FillReport, StrewnCommands):
         fill, poured = self.fill, self.liquid
         if fill is None or measure == fill.measure:
             return
-        now = {} if poured is None else self._full_as(measure, poured.body.volume, poured)
+        now = {} if poured is None else self._full_as(measure, poured.body.volume - poured.below, poured)
         self.put("Measure", fill.with_(measure=measure, **now))
 
     @staticmethod
@@ -287,7 +346,8 @@ class FillCommands(FillReport, StrewnCommands):
             return {"volume": round(max(volume / MM3_PER_ML, 1e-4), 4)}
         if measure == "share":
             return {"share": round(min(max(100 * volume / poured.cavity.capacity, 0.01), 100.0), 3)}
-        return {"headspace": round(max(poured.cavity.spill - poured.cavity.level_of(volume), 0.0), 3)}
+        level = poured.cavity.level_of(poured.below + volume)
+        return {"headspace": round(max(poured.cavity.spill - level, 0.0), 3)}
 
     @command
     def set_level(self, height: float, gesture: str | None = None) -> None:
@@ -304,11 +364,12 @@ class FillCommands(FillReport, StrewnCommands):
         if fill is None or poured is None:
             return
         cavity = poured.cavity
-        level = min(max(cavity.bottom + height, cavity.bottom + 0.01 * (cavity.spill - cavity.bottom)), cavity.spill)
+        least = cavity.level_of(poured.below) if poured.below else cavity.bottom
+        level = min(max(cavity.bottom + height, least + 0.01 * (cavity.spill - cavity.bottom)), cavity.spill)
         if fill.measure == "headspace":
             full = {"headspace": round(cavity.spill - level, 3)}
         else:
-            full = self._full_as(fill.measure, cavity.volume(level), poured)
+            full = self._full_as(fill.measure, cavity.volume(level) - poured.below, poured)
         self.put("Level", fill.with_(**full), gesture)
 
     @command

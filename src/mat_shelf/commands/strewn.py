@@ -159,5 +159,11 @@ class StrewnCommands:
         """
         if self.session.selected == part.id:
             self.session.select(self.vessel.id if self.vessel is not None else None)
-        rest = (p for p in self.project.product.parts if part.id not in (p.id, *p.stands_by))
+        if part.fill is not None:  # what lies on it sinks to what it lay on
+            lying = [p for p in self.project.product.parts if p.fill is not None and p.fill.over == part.id]
+        else:
+            lying = []
+        sunk = {p.id: p.with_(fill=p.fill.with_(over=part.fill.over)) for p in lying}
+        left = (sunk.get(p.id, p) for p in self.project.product.parts)
+        rest = (p for p in left if part.id not in (p.id, *p.stands_by))
         self.session.edit(f"Remove {part.name}", self.project.with_parts(rest))

@@ -7,7 +7,7 @@ from pydantic import Field
 from mat_shelf.document.ids import Id
 from mat_shelf.document.parameter import Frozen, Point, number
 
-MOST_VESSELS = 16
+MOST_VESSELS, MOST_STACKED = 16, 4
 MEASURES: dict[str, str] = {"volume": "Volume", "headspace": "Headspace", "share": "Share"}
 """Values that can say how full a vessel is: the field, and its word."""
 
@@ -23,11 +23,14 @@ class Fill(Frozen):
         Place in the frame of the first of them, by which one of several cavities is meant; the largest where None.
     measure : str
         Which of its values says how full the vessel is.
+    over : Id or None
+        The liquid of the same vessel that it lies on; it stands as that does, whatever its own cavity and tilt say.
     """
 
     vessel: Annotated[tuple[Id, ...], Field(min_length=1, max_length=MOST_VESSELS)]
     near: Point | None = None
     measure: Literal["volume", "headspace", "share"] = "share"
+    over: Id | None = None
     volume: float = number(
         50.0,
         1e-4,

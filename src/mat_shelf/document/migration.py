@@ -13,7 +13,7 @@ def migrated(fields: dict) -> dict:
     names, edges may be rounded, parts smoothed, and CAD faces known. In schema 12 sets have lights of several kinds,
     where they had softboxes. Schema 13 adds fills and beads, schema 14 a finish and shots, schema 15 patterns
     that repeat within the mesh's own coordinates, schema 16 shots that stop where they are clean, and curves,
-    schema 17 colour tables, schema 18 drops that ran, which older projects are without.
+    schema 17 colour tables, schema 18 drops that ran and liquids on each other, which older projects are without.
     """
     fields = _with_lights(_in_schema_11(fields))
     return fields | {"schema_version": 18} if fields.get("schema_version") in (12, 13, 14, 15, 16, 17) else fields

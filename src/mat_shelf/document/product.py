@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from mat_shelf.document.fill import Beads, Bubbles, Fill, Foam
+from mat_shelf.document.fill import MOST_STACKED, Beads, Bubbles, Fill, Foam
 from mat_shelf.document.ids import Digest, Id, Name, by_id, with_one
 from mat_shelf.document.parameter import Frozen, Point, number
 
@@ -139,7 +139,7 @@ class Part(Frozen):
     def stands_by(self) -> tuple[Id, ...]:
         """Ids of the parts that its shape follows from: a vessel, a liquid, or what drops lie on."""
         if self.fill is not None:
-            return self.fill.vessel
+            return self.fill.vessel if self.fill.over is None else (*self.fill.vessel, self.fill.over)
         for risen in (self.bubbles, self.foam):
             if risen is not None:
                 return (risen.liquid,)
@@ -193,6 +193,17 @@ class Product(Frozen):
                 found.append(each)
             waiting += [known[i] for i in each.stands_by if i in known and known[i] not in waiting]
         return tuple(found)
+
+    def liquids_under(self, fill: Fill) -> tuple[Part, ...]:
+        """The liquids that one lies on, the lowest first; none where they are gone, or lie on each other in a ring."""
+        known, found, at = {p.id: p for p in self.parts if p.fill is not None}, [], fill
+        while at.over in known and len(found) < MOST_STACKED:
+            below = known[at.over]
+            if below in found or below.fill == fill:
+                break
+            found.append(below)
+            at = below.fill
+        return tuple(reversed(found))
 
     @property
     def modelled(self) -> tuple[Part, ...]:

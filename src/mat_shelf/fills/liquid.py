@@ -13,7 +13,7 @@ from mat_shelf.fills.edge import Edge, Outline, Wetting, edge_of, outline_of
 from mat_shelf.fills.meniscus import capillary_length, node_areas
 from mat_shelf.fills.section import follow_loop
 from mat_shelf.fills.vessel import VesselError
-from mat_shelf.geometry.mesh import Mesh
+from mat_shelf.geometry.mesh import Mesh, places
 from mat_shelf.geometry.triangles import area_vectors
 
 _FULL = 1e-3
@@ -283,11 +283,11 @@ def _close(walls: _Walls, outlines: list[Outline], edge: Edge, level: float) -> 
     np.add.at(smooth, doubled.reshape(-1), np.repeat(facing, 3, axis=0))
     used, index = np.unique(doubled, return_inverse=True)
     smooth = smooth[used] / np.maximum(np.linalg.norm(smooth[used], axis=1, keepdims=True), 1e-30)
-    mesh = Mesh(
-        np.ascontiguousarray(np.concatenate([body, body])[used], np.float32),
-        np.ascontiguousarray(index.reshape(-1, 3), np.int32),
-        np.ascontiguousarray(smooth, np.float32),
-    )
+    vertices = np.ascontiguousarray(np.concatenate([body, body])[used], np.float32)
+    triangles = index.reshape(-1, 3)
+    at = places(vertices)[triangles]  # where the edge does not rise, rows of the wall below it fall together
+    triangles = triangles[(at != np.roll(at, 1, axis=1)).all(axis=1)]
+    mesh = Mesh(vertices, np.ascontiguousarray(triangles, np.int32), np.ascontiguousarray(smooth, np.float32))
     flattest = float(edge.heights[edge.mesh.depth.argmax()])
     heights = float(edge.height.min()) - flattest, float(edge.height.max()) - flattest
     level_in = normal * (1, 0, 1)

@@ -59,11 +59,9 @@ def poured_geometries(before: Project, after: Project) -> set[int] | None:
     if not all(_same_but(old, new, "fill") for old, new in zip(olds, news, strict=True)):
         return None
     moved = set(poured)
-    for part in news:
-        if part.id in poured:
-            moved.update(part.stands_by)
-        elif poured.intersection(part.stands_by):
-            moved.add(part.id)
+    while more := {p.id for p in news if p.id not in moved and moved.intersection(p.stands_by)}:
+        moved |= more  # what rises in a liquid, or lies on it
+    moved.update(*(part.stands_by for part in news if part.id in poured))
     return {g for g, place in enumerate(visible_parts(after)) if news[place].id in moved}
 
 

@@ -11,6 +11,7 @@ from typing import Protocol
 
 import numpy as np
 
+from mat_shelf.document.product import Part
 from mat_shelf.document.project import Project
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.geometry.caps import Caps
@@ -256,7 +257,7 @@ def bodies_of(project: Project) -> tuple[Body | None, ...]:
         worn = [project.material(i).recipe for i in part.worn()]
         recipe = next((recipe for recipe in worn if has_inside(recipe)), None)
         if recipe is not None:
-            priority = recipe.nesting_priority if part.priority is None else part.priority
+            priority = priority_of(project, part, recipe)
             found.append(Body(priority, recipe.contact == "wet", is_clear(recipe), part.is_derived))
         elif part.is_derived:
             found.append(Body(0, True, False, True))
@@ -264,6 +265,30 @@ def bodies_of(project: Project) -> tuple[Body | None, ...]:
             is_seen_through = any(lets_through(recipe) for recipe in worn)
             found.append(Body(0, False, False, is_sheet=True) if is_seen_through else None)
     return tuple(found)
+
+
+def priority_of(project: Project, part: Part, recipe: Recipe) -> int:
+    """Priority of a body where others overlap it; a liquid goes on through those that it lies on, and gives way there.
+
+    Parameters
+    ----------
+    project : Project
+        The project.
+    part : Part
+        The body.
+    recipe : Recipe
+        What it is filled with.
+
+    Returns
+    -------
+    int
+    """
+    own = recipe.nesting_priority if part.priority is None else part.priority
+    under = project.product.liquids_under(part.fill) if part.fill is not None else ()
+    for steps, below in enumerate(reversed(under), 1):
+        other = project.material(below.material).recipe.nesting_priority if below.priority is None else below.priority
+        own = min(own, other - steps)
+    return own
 
 
 def project_geometry(
@@ -369,7 +394,11 @@ def project_material_table(
     for recipe in (*prop_recipes(project.set, worn), *((BALL_RECIPE,) if ball is not None else ())):
         rows.append(len(recipes))
         recipes.append(recipe)
-    priorities = {g: part.priority for g, part in enumerate(visible) if part.priority is not None}
+    priorities = {
+        g: priority_of(project, part, project.material(part.material).recipe)
+        for g, part in enumerate(visible)
+        if part.priority is not None or (part.fill is not None and part.fill.over is not None)
+    }
     material_table = make_material_table(recipes, rows, backdrop_row, zoned, supplies.pictures, priorities)
     sharp = [None if part.is_derived or (part.id in displaced and not part.smoothing) else part for part in visible]
     edges = round_edges(sharp, supplies.meshes, supplies.faces, len(rows))

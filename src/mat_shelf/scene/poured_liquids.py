@@ -23,6 +23,8 @@ _LEAST_SHARE = 2e-4
 """Of its capacity, under which a vessel is as good as empty."""
 _LEAST_REACH = 0.02
 """mm that a liquid reaches into its wall, however small the tolerance of contact is."""
+_LESS_DEEP = 0.85
+"""Depth to which a liquid on another reaches into the wall, of what that does."""
 _HOME = np.float32([0, 0, 1, 0, 0, 1])
 _vessels: dict[tuple, "list[Cavity] | VesselError"] = {}
 _walls: dict[int, tuple[Cavity, np.ndarray]] = {}
@@ -38,6 +40,7 @@ class PouredLiquid(NamedTuple):
     cavity : Cavity
     wall : (float, float), mm; thickness of the vessel's wall, but for the thinnest and thickest twentieth
     count : int, number of cavities of the vessel
+    below : float, mm3; volume of the liquids that it lies on, which its body goes on through
     to_world : (3, 3) float64, the rotation from that frame
     """
 
@@ -47,6 +50,7 @@ class PouredLiquid(NamedTuple):
     wall: tuple[float, float]
     count: int
     to_world: np.ndarray
+    below: float = 0.0
 
     @property
     def capacity_ml(self) -> float:
@@ -66,7 +70,7 @@ class PouredLiquid(NamedTuple):
         -------
         float
         """
-        return self.body.volume / MM3_PER_ML
+        return (self.body.volume - self.below) / MM3_PER_ML
 
     @property
     def headspace_mm(self) -> float:
@@ -211,8 +215,51 @@ def cavity_of(project: Project, fill: Fill, supplies) -> Cavity:
     return min(found, key=away)
 
 
-def wanted_volume(fill: Fill, cavity: Cavity) -> float:
-    """Volume that a fill asks for, mm3; at most what the cavity holds.
+def standing(project: Project, fill: Fill) -> Fill:
+    """A fill in the cavity, and with the gravity, of the lowest liquid under it.
+
+    Parameters
+    ----------
+    project : Project
+        The project.
+    fill : Fill
+        The fill.
+
+    Returns
+    -------
+    Fill
+    """
+    below = project.product.liquids_under(fill)
+    if not below:
+        return fill
+    low = below[0].fill
+    return fill.with_(vessel=low.vessel, near=low.near, tilt=low.tilt, direction=low.direction)
+
+
+def volume_below(project: Project, fill: Fill, cavity: Cavity) -> float:
+    """Volume of the liquids that one lies on, mm3.
+
+    Parameters
+    ----------
+    project : Project
+        The project.
+    fill : Fill
+        The fill.
+    cavity : Cavity
+        Their cavity.
+
+    Returns
+    -------
+    float
+    """
+    volume = 0.0
+    for each in project.product.liquids_under(fill):
+        volume += wanted_volume(each.fill, cavity, volume)
+    return volume
+
+
+def wanted_volume(fill: Fill, cavity: Cavity, below: float = 0.0) -> float:
+    """Volume that a fill asks for, mm3; at most what the cavity holds beside what is below.
 
     Parameters
     ----------
@@ -220,6 +267,8 @@ def wanted_volume(fill: Fill, cavity: Cavity) -> float:
         The fill.
     cavity : Cavity
         Its cavity.
+    below : float
+        Volume of the liquids that it lies on, mm3.
 
     Returns
     -------
@@ -230,8 +279,8 @@ def wanted_volume(fill: Fill, cavity: Cavity) -> float:
     elif fill.measure == "share":
         wanted = fill.share / 100 * cavity.capacity
     else:
-        wanted = cavity.volume(max(cavity.spill - fill.headspace, cavity.bottom))
-    return min(wanted, cavity.capacity)
+        wanted = max(cavity.volume(max(cavity.spill - fill.headspace, cavity.bottom)) - below, 0.0)
+    return min(wanted, cavity.capacity - below)
 
 
 def poured_liquid(project: Project, part: Part, supplies) -> PouredLiquid:
@@ -255,8 +304,9 @@ def poured_liquid(project: Project, part: Part, supplies) -> PouredLiquid:
     VesselError
         If it cannot be poured.
     """
-    fill, reach = part.fill, max(2 * project.product.contact, _LEAST_REACH)
-    key = (_vessel_key(project, fill), fill, reach)
+    fill, below = standing(project, part.fill), tuple(each.fill for each in project.product.liquids_under(part.fill))
+    reach = max(2 * project.product.contact, _LEAST_REACH)
+    key = (_vessel_key(project, fill), fill, reach, below)
     with _lock:
         if key not in _liquids:
             _liquids[key] = _poured(project, fill, supplies, reach)
@@ -275,11 +325,14 @@ def _poured(project: Project, fill: Fill, supplies, reach: float) -> PouredLiqui
             _shorten(_walls, _MOST_VESSELS)
         thickness = _walls[id(cavity)][1]
         wetting = Wetting(max(fill.tension, 1e-3), fill.density, fill.contact_angle, fill.ripples, fill.seed)
-        volume = wanted_volume(fill, cavity)
+        below = volume_below(project, fill, cavity)
+        volume = wanted_volume(fill, cavity, below)
         if volume < _LEAST_SHARE * cavity.capacity:
             deep = cavity.spill - cavity.bottom
             raise VesselError(f"next to nothing is in it, which is {deep:.1f} mm deep; fill in more")
-        body = pour(cavity, wall_depths(thickness, reach), volume, wetting)
+        # Walls of two liquids in one place would let rays miss one of them.
+        depths = wall_depths(thickness, reach) * _LESS_DEEP ** len(project.product.liquids_under(fill))
+        body = pour(cavity, depths, below + volume, wetting)
     except VesselError as fault:
         return fault
     back = frame_of(up_of(fill)).T
@@ -293,7 +346,7 @@ def _poured(project: Project, fill: Fill, supplies, reach: float) -> PouredLiqui
     part = ReshapedPart(mesh, corners, np.zeros(count, np.int32), np.tile(_HOME, (count, 1)))
     solid = thickness[np.isfinite(thickness)]
     wall = tuple(float(x) for x in np.quantile(solid, (0.05, 0.95))) if len(solid) else (0.0, 0.0)
-    return PouredLiquid(part, body, cavity, wall, len(cavities_of(project, fill, supplies)), back)
+    return PouredLiquid(part, body, cavity, wall, len(cavities_of(project, fill, supplies)), back, below)
 
 
 def _shorten(kept: dict, most: int) -> None:
@@ -323,6 +376,6 @@ def liquid_parts(project: Project, supplies) -> dict[str, ReshapedPart | Caps]:
             try:
                 found[part.id] = poured_liquid(project, part, supplies).part
             except VesselError:  # the Fill station says why
-                if _vessel_key(project, part.fill) is not None:
+                if _vessel_key(project, standing(project, part.fill)) is not None:
                     found[part.id] = NO_CAPS
     return found

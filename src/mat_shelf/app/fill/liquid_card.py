@@ -1,6 +1,6 @@
 """The liquid: what it is, how much of it there is, and how it meets the wall."""
 
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QVBoxLayout, QWidget
 
 from mat_shelf.app.widgets.binding import Binding
 from mat_shelf.app.widgets.rows import row_of
@@ -21,6 +21,8 @@ class LiquidCard(QWidget):
         super().__init__()
         self.work = work
         self.rows = {name: row_of(self._of_fill(name), is_stacked=True) for name in (*_AMOUNTS, *_LEFT, *_RIGHT)}
+        self.stack_box = _small_box("Liquids", "Which of the liquids in the vessel is on the board, from the bottom up")
+        self.stack_box.activated.connect(lambda: work.workshop.select(self.stack_box.currentData()))
         self.liquid_box = _small_box("Liquid", "What stands in the vessel: its look, and how it behaves")
         for liquid in LIQUIDS:
             self.liquid_box.addItem(liquid.name, liquid)
@@ -29,6 +31,11 @@ class LiquidCard(QWidget):
         for key, words in MEASURES.items():
             self.measure_box.addItem(f"By {words.lower()}", key)
         self.measure_box.activated.connect(lambda: work.set_measure(self.measure_box.currentData()))
+        self.pour_button = small_button("Pour on it", "Pours another liquid onto those in the vessel")
+        menu = QMenu(self.pour_button)
+        for liquid in LIQUIDS:
+            menu.addAction(liquid.name).triggered.connect(lambda _, liquid=liquid: work.pour_on_top(liquid))
+        self.pour_button.setMenu(menu)
         self.material_button = small_button("Material", "Shows its material in the Materials station")
         self.words = quiet_label()
         self.words.setWordWrap(True)
@@ -36,7 +43,7 @@ class LiquidCard(QWidget):
         for column in (left, right):
             column.setSpacing(0)
             column.addStrut(128)
-        for widget in (self.liquid_box, self.measure_box):
+        for widget in (self.stack_box, self.liquid_box, self.measure_box):
             left.addWidget(widget)
             left.addSpacing(5)
         for name in (*_AMOUNTS, *_LEFT):
@@ -45,6 +52,8 @@ class LiquidCard(QWidget):
             right.addWidget(self.rows[name])
         right.addWidget(self.words)
         right.addSpacing(4)
+        right.addWidget(self.pour_button)
+        right.addSpacing(6)
         right.addWidget(self.material_button)
         for column in (left, right):
             column.addStretch(1)
@@ -65,6 +74,12 @@ class LiquidCard(QWidget):
         self.setEnabled(fill is not None)
         for name in _AMOUNTS:
             self.rows[name].setVisible(name == (fill.measure if fill is not None else "volume"))
+        stacked = self.work.stacked
+        self.stack_box.setVisible(len(stacked) > 1)
+        self.stack_box.clear()
+        for number, liquid in enumerate(stacked, 1):
+            self.stack_box.addItem(f"{number}  {liquid.name}", liquid.id)
+        self.stack_box.setCurrentIndex(stacked.index(part) if part in stacked else -1)
         materials = {m.id: m for m in self.work.project.materials}
         worn = materials.get(part.material) if part is not None else None
         known = next((k for k, liquid in enumerate(LIQUIDS) if worn is not None and liquid.swatch == worn.swatch), -1)
@@ -77,6 +92,9 @@ class LiquidCard(QWidget):
         if fill is not None and poured is not None:
             way = "climbs" if poured.meniscus_mm >= 0 else "sinks"
             told = f"Its edge {way} {abs(poured.meniscus_mm):.1f} mm at the wall, by surface tension."
+            below = stacked[stacked.index(part) - 1].fill if part in stacked and stacked.index(part) else None
+            if below is not None and below.density < fill.density:
+                told = "It is denser than what it lies on, and would sink in life."
         self.words.setText(told)
 
 

@@ -13,6 +13,8 @@ from mat_shelf.commands.fill_report import Section
 _GESTURE = "section level"
 _MARGIN, _ASIDE, _GRIP, _HANDLE = 12, 46, 9, 5
 """Pixels; room beside the vessel is for the words at its level."""
+_OTHER = 0.45
+"""Share of the accent in the tone of liquids that are not on the board."""
 _KEY_STEP = 0.5
 """mm that an arrow key moves the level."""
 
@@ -113,15 +115,16 @@ class SectionView(QWidget):
             painter.setFont(font(12))
             paint_hint(painter, self.rect(), self.work.fault.capitalize() or "Fill a vessel to see its section.")
             return
-        wall, liquid = QColor(THEME.accent), QColor(THEME.accent)
+        wall = QColor(THEME.accent)
         wall.setAlpha(46)
         painter.setPen(QPen(QColor(THEME.accent), 1.0))
         painter.setBrush(wall)
         painter.drawPath(self._path(section, section.vessel))
         painter.setClipPath(self._inner(section))
         painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(liquid)
-        painter.drawPath(self._liquid(section))
+        for outlines, is_own in section.liquids:  # each goes on through those below, which are painted over it
+            painter.setBrush(QColor(THEME.accent) if is_own else _lighter(_OTHER))
+            painter.drawPath(self._liquid(section, outlines) if is_own else self._path(section, outlines))
         painter.setClipping(False)
         handle = self.handle()
         left = self._place(section, np.concatenate(section.vessel).min(axis=0)).x()
@@ -137,11 +140,11 @@ class SectionView(QWidget):
     def _words(self) -> str:
         return f"{self.work.now[1]:.3g} ml"
 
-    def _liquid(self, section: Section) -> QPainterPath:
-        """The liquid; while its level is dragged without its edge."""
+    def _liquid(self, section: Section, outlines) -> QPainterPath:
+        """The liquid on the board; while its level is dragged without its edge."""
         level = self._level(section)
         if abs(level - section.level) < 1e-3:
-            return self._path(section, section.liquid)
+            return self._path(section, outlines)
         left, right = section.across_cavity
         path = QPainterPath()
         path.addRect(
@@ -170,3 +173,9 @@ class SectionView(QWidget):
             whole.addRect(QRectF(self.rect()))
             self._paths["inner"] = whole.subtracted(walls)
         return self._paths["inner"]
+
+
+def _lighter(share: float) -> QColor:
+    """The accent's tone by a share, over a card."""
+    accent, ground = QColor(THEME.accent).getRgbF(), QColor(THEME.field).getRgbF()
+    return QColor.fromRgbF(*(share * a + (1 - share) * g for a, g in zip(accent[:3], ground[:3], strict=True)))
