@@ -210,7 +210,7 @@ def test_long_names_make_room_for_their_numbers(guarded, qtbot):
     workshop.duplicate_swatch(swatch)
     workshop.make_swatch_variant(swatch)
     assert len([entry for entry in workshop.library.entries() if entry.name.startswith("NNNN")]) == 3
-    guarded.work.workshop.also_selected = (workshop.project.product.parts[0].id,)
+    guarded.work.workshop.also_selected = (workshop.project.product.parts[1].id,)
     guarded.work.group()
     assert workshop.project.product.parts[0].group.startswith("NNN")
 
