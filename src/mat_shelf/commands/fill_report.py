@@ -12,11 +12,11 @@ from mat_shelf.fills.liquid import LiquidBody
 from mat_shelf.fills.section import section_outlines
 from mat_shelf.fills.strewing import MOST_DROPS
 from mat_shelf.fills.vessel import VesselError, frame_of
+from mat_shelf.scene.filled_cavities import up_of
 from mat_shelf.scene.poured_liquids import (
     PouredLiquid,
     poured_liquid,
     standing,
-    up_of,
     volume_below,
     wanted_volume,
 )

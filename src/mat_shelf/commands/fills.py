@@ -7,24 +7,25 @@ from mat_shelf.commands.fill_report import FillReport
 from mat_shelf.commands.materials import Wearable
 from mat_shelf.commands.session import Session
 from mat_shelf.commands.strewn import StrewnCommands
+from mat_shelf.commands.vessel_solids import SolidCommands
 from mat_shelf.document.fill import MOST_STACKED, MOST_VESSELS, Fill
 from mat_shelf.document.ids import free_name, new_id
 from mat_shelf.document.product import Part
 from mat_shelf.document.project import Project
 from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.fills.cavity import MM3_PER_ML
-from mat_shelf.fills.hollowing import Hollow, hollowed
 from mat_shelf.fills.liquids import LIQUIDS, Liquid
 from mat_shelf.fills.vessel import VesselError, frame_of
 from mat_shelf.geometry.pose import in_part_frame
-from mat_shelf.scene.poured_liquids import PouredLiquid, cavities_of, poured_liquid, standing, up_of, volume_below
+from mat_shelf.scene.filled_cavities import cavities_of, up_of
+from mat_shelf.scene.poured_liquids import PouredLiquid, poured_liquid, standing, volume_below
 
 _FULL_SHARE = 75.0
 _LEAST_ROOM = 0.01
 """Of what a vessel holds, below which it counts as full."""
 
 
-class FillCommands(FillReport, StrewnCommands):
+class FillCommands(FillReport, SolidCommands, StrewnCommands):
     """Edits of fills and beads, and what there is to say about the one on the board.
 
     Parameters
@@ -64,6 +65,11 @@ class FillCommands(FillReport, StrewnCommands):
         """The fill on the board, in the cavity and with the gravity of what it lies on."""
         part = self.fill_part
         return standing(self.project, part.fill) if part is not None else None
+
+    @property
+    def has_fills(self) -> bool:
+        """Whether any vessel of the project is filled."""
+        return any(p.fill is not None for p in self.project.product.parts)
 
     @property
     def stacked(self) -> tuple[Part, ...]:
@@ -165,84 +171,6 @@ class FillCommands(FillReport, StrewnCommands):
 
         self._show_working(f"Looking for the cavity of {vessel.name}")
         self.session.aside(work, done, lambda fault: self._refuse(vessel, fault))
-
-    @command
-    def hollow(self, wall: float, base: float, corner: float) -> None:
-        """Takes the inside out of the part on the board, a solid, so that it can be filled; it is made aside.
-
-        Parameters
-        ----------
-        wall, base : float
-            Thickness of the sides and of the bottom, mm.
-        corner : float
-            Radius between the inner wall and the bottom, mm.
-        """
-        part, assets = self.vessel, self.session.assets
-        if part is None:
-            self.session.said.emit("Select the solid that is to be hollowed first.")
-            return
-        mesh, scale = assets.meshes[part.mesh], part.pose.scale
-        _, up = in_part_frame((0, 0, 0), (0, 1, 0), part.pose)
-
-        def work() -> Hollow:
-            """Hollow it.
-
-            Returns
-            -------
-            Hollow
-            """
-            return hollowed(mesh, wall / scale, base / scale, corner / scale, up)
-
-        def done(made: Hollow) -> None:
-            """Put it in the place of the solid; what wears its faces stays there.
-
-            Parameters
-            ----------
-            made : Hollow
-                The hollowed solid.
-            """
-            self._show_working("")
-            if next((p for p in self.project.product.parts if p.id == part.id), None) != part:
-                self.session.said.emit(f"{part.name} was changed meanwhile, and stays as it is; try again.")
-                return
-
-            def kept(faces: str) -> np.ndarray:
-                """Faces of a list on what it is now.
-
-                Parameters
-                ----------
-                faces : str
-                    SHA-256 of the list.
-
-                Returns
-                -------
-                (F,) int
-                """
-                return np.flatnonzero(np.isin(made.faces, assets.faces[faces]))
-
-            zones = tuple(z.with_(faces=assets.add_faces(kept(z.faces))) for z in part.zones if len(kept(z.faces)))
-            hard = tuple(assets.add_faces(kept(region)) for region in part.hard_regions if len(kept(region)))
-            key = assets.add(NamedMesh(part.name, made.mesh))
-            changed = part.with_(mesh=key, zones=zones, hard_regions=hard, cad_faces=None)
-            self.session.edit(f"Hollow {part.name}", self.project.with_part(changed))
-            if mesh.uv is not None:
-                self.session.said.emit(f"{part.name} has no UVs any more; unwrap it again in the Product station.")
-
-        def failed(fault: Exception) -> None:
-            """Say why it cannot be hollowed.
-
-            Parameters
-            ----------
-            fault : Exception
-                The reason.
-            """
-            self._show_working("")
-            if not isinstance(fault, VesselError):
-                raise fault
-            self.session.said.emit(f"{part.name} cannot be hollowed: {fault}.")
-
-        self._show_working(f"Hollowing {part.name}")
-        self.session.aside(work, done, failed)
 
     def _refuse(self, vessel: Part, fault: Exception) -> None:
         self._show_working("")

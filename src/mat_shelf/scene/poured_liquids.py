@@ -1,5 +1,6 @@
 """Liquids as they stand in the vessels of a project, kept from one build of a scene to the next."""
 
+from contextlib import suppress
 from threading import RLock
 from typing import NamedTuple
 
@@ -8,15 +9,15 @@ import numpy as np
 from mat_shelf.document.fill import Fill
 from mat_shelf.document.product import Part
 from mat_shelf.document.project import Project
-from mat_shelf.fills.cavity import MM3_PER_ML, Cavity, find_cavities
+from mat_shelf.fills.cavity import MM3_PER_ML, Cavity
 from mat_shelf.fills.edge import Wetting
 from mat_shelf.fills.liquid import LiquidBody, pour, wall_depths, wall_thickness
-from mat_shelf.fills.vessel import VesselError, frame_of, joined_vessel
+from mat_shelf.fills.vessel import VesselError, frame_of
 from mat_shelf.geometry.caps import NO_CAPS, Caps
 from mat_shelf.geometry.mesh import Mesh
-from mat_shelf.geometry.pose import posed, turn_matrix
 from mat_shelf.scene.displacement import ReshapedPart
-from mat_shelf.scene.smoothed_parts import smooth_surface_of, smoothing_key
+from mat_shelf.scene.filled_cavities import cavities_of, cavity_round, parts_in, up_of, vessel_key
+from mat_shelf.scene.held_parts import shape_key
 
 _MOST_VESSELS, _MOST_LIQUIDS = 12, 24
 _LEAST_SHARE = 2e-4
@@ -26,7 +27,6 @@ _LEAST_REACH = 0.02
 _LESS_DEEP = 0.85
 """Depth to which a liquid on another reaches into the wall, of what that does."""
 _HOME = np.float32([0, 0, 1, 0, 0, 1])
-_vessels: dict[tuple, "list[Cavity] | VesselError"] = {}
 _walls: dict[int, tuple[Cavity, np.ndarray]] = {}
 _liquids: dict[tuple, "PouredLiquid | VesselError"] = {}
 _lock = RLock()
@@ -102,117 +102,6 @@ class PouredLiquid(NamedTuple):
         """
         low, high = self.body.edge
         return high if abs(high) >= abs(low) else low
-
-
-def up_of(fill: Fill) -> tuple[float, float, float]:
-    """Direction against gravity.
-
-    Parameters
-    ----------
-    fill : Fill
-        The fill.
-
-    Returns
-    -------
-    (3,) float
-    """
-    tilt, way = np.radians(fill.tilt), np.radians(fill.direction)
-    return (-float(np.sin(tilt) * np.cos(way)), float(np.cos(tilt)), float(np.sin(tilt) * np.sin(way)))
-
-
-def _vessel_key(project: Project, fill: Fill) -> tuple | None:
-    parts = {part.id: part for part in project.product.parts}
-    if any(i not in parts or parts[i].is_derived for i in fill.vessel):
-        return None
-    held = tuple((parts[i].mesh, parts[i].pose, smoothing_key(parts[i])) for i in fill.vessel)
-    return held, up_of(fill)
-
-
-def cavities_of(project: Project, fill: Fill, supplies) -> list[Cavity]:
-    """The cavities of a fill's vessel, the largest first.
-
-    Parameters
-    ----------
-    project : Project
-        The project.
-    fill : Fill
-        The fill.
-    supplies : Supplies
-        Meshes, and faces of zones.
-
-    Returns
-    -------
-    list of Cavity
-
-    Raises
-    ------
-    VesselError
-        If it has none, or its vessel is gone.
-    """
-    key = _vessel_key(project, fill)
-    if key is None:
-        raise VesselError("its vessel is not there any more; choose another part to fill")
-    with _lock:
-        if key not in _vessels:
-            _vessels[key] = _cavities(project, fill, supplies)
-            _shorten(_vessels, _MOST_VESSELS)
-        found = _vessels[key]
-    if isinstance(found, VesselError):
-        raise found
-    return found
-
-
-def _cavities(project: Project, fill: Fill, supplies) -> list[Cavity] | VesselError:
-    meshes = []
-    for part_id in fill.vessel:
-        part = project.part(part_id)
-        smooth = smooth_surface_of(part, supplies.meshes, supplies.faces)
-        meshes.append(posed(supplies.meshes[part.mesh] if smooth is None else smooth.mesh, part.pose))
-    try:
-        return find_cavities(joined_vessel(meshes, up_of(fill)))
-    except VesselError as fault:
-        return fault
-
-
-def cavity_of(project: Project, fill: Fill, supplies) -> Cavity:
-    """The cavity that a fill is in. Raises VesselError.
-
-    Parameters
-    ----------
-    project : Project
-        The project.
-    fill : Fill
-        The fill.
-    supplies : Supplies
-        Meshes, and faces of zones.
-
-    Returns
-    -------
-    Cavity
-    """
-    found = cavities_of(project, fill, supplies)
-    if fill.near is None or len(found) == 1:
-        return found[0]
-    pose = project.part(fill.vessel[0]).pose
-    place = np.array(fill.near) * pose.scale @ turn_matrix(pose.turn).T + np.array(pose.shift)
-    place = frame_of(up_of(fill)) @ place
-
-    def away(cavity: Cavity) -> float:
-        """Distance of its wall from the place, mm.
-
-        Parameters
-        ----------
-        cavity : Cavity
-            The cavity.
-
-        Returns
-        -------
-        float
-        """
-        wet = cavity.vessel.vertices[np.isfinite(cavity.reached)]
-        return float(np.linalg.norm(wet - place, axis=1).min())
-
-    return min(found, key=away)
 
 
 def standing(project: Project, fill: Fill) -> Fill:
@@ -306,8 +195,10 @@ def poured_liquid(project: Project, part: Part, supplies) -> PouredLiquid:
     """
     fill, below = standing(project, part.fill), tuple(each.fill for each in project.product.liquids_under(part.fill))
     reach = max(2 * project.product.contact, _LEAST_REACH)
-    key = (_vessel_key(project, fill), fill, reach, below)
+    key = (vessel_key(project, fill), fill, reach, below)
     with _lock:
+        with suppress(VesselError):
+            key += (tuple(shape_key(each) for each in parts_in(project, fill, supplies)),)
         if key not in _liquids:
             _liquids[key] = _poured(project, fill, supplies, reach)
             _shorten(_liquids, _MOST_LIQUIDS)
@@ -319,7 +210,7 @@ def poured_liquid(project: Project, part: Part, supplies) -> PouredLiquid:
 
 def _poured(project: Project, fill: Fill, supplies, reach: float) -> PouredLiquid | VesselError:
     try:
-        cavity = cavity_of(project, fill, supplies)
+        cavity = cavity_round(project, fill, supplies)
         if id(cavity) not in _walls:
             _walls[id(cavity)] = cavity, wall_thickness(cavity)
             _shorten(_walls, _MOST_VESSELS)
@@ -376,6 +267,6 @@ def liquid_parts(project: Project, supplies) -> dict[str, ReshapedPart | Caps]:
             try:
                 found[part.id] = poured_liquid(project, part, supplies).part
             except VesselError:  # the Fill station says why
-                if _vessel_key(project, standing(project, part.fill)) is not None:
+                if vessel_key(project, standing(project, part.fill)) is not None:
                     found[part.id] = NO_CAPS
     return found

@@ -20,7 +20,8 @@ from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import posed
 from mat_shelf.geometry.triangles import triangle_normals
 from mat_shelf.marks.surface_map import SurfaceMapError, map_surface
-from mat_shelf.scene.poured_liquids import PouredLiquid, cavities_of, poured_liquid
+from mat_shelf.scene.filled_cavities import cavities_of
+from mat_shelf.scene.poured_liquids import PouredLiquid, poured_liquid
 from mat_shelf.scene.smoothed_parts import smooth_surface_of, smoothing_key
 
 _MOST_KEPT = 32

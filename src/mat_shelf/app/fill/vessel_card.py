@@ -1,13 +1,16 @@
 """The vessel: what it holds, and what can be put in it and on it."""
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QInputDialog, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from mat_shelf.app.fill.hollow_dialog import HollowDialog
 from mat_shelf.app.widgets.elided_label import ElidedLabel
 from mat_shelf.app.widgets.small_widgets import quiet_label, small_button
 from mat_shelf.app.workshop import FillWork
 
+ICE = 0.917
+DENSITIES = {"Wood and paper": 0.65, "Wax and soft": 0.93, "Stone": 2.7, "Metal": 7.9}
+"""g/cm3 at 0 and 20 degrees Celsius (common practice)."""
 _VALUES = ("Capacity", "Volume", "Headspace", "Edge", "Wall")
 
 
@@ -37,6 +40,7 @@ class VesselCard(QWidget):
             "Another cavity", "Puts the liquid into the next cavity", work.take_next_cavity
         )
         self.empty_button = small_button("Empty", "Removes the liquid", self._empty)
+        self.float_button = small_button("Float…", "Lets the part float in the liquid that it is in", self.float_part)
         self.drops_button = small_button("Drops on it", "Strews drops of water over the part", work.add_beads)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -44,9 +48,24 @@ class VesselCard(QWidget):
         column.addWidget(self.name)
         column.addLayout(grid)
         column.addWidget(self.note)
-        for button in (self.fill_button, self.hollow_button, self.cavity_button, self.empty_button, self.drops_button):
+        for button in self._buttons():
             column.addWidget(button)
         column.addStretch(1)
+
+    def _buttons(self) -> tuple[QPushButton, ...]:
+        first = self.fill_button, self.hollow_button, self.float_button
+        return *first, self.cavity_button, self.empty_button, self.drops_button
+
+    def float_part(self) -> None:
+        """Asks how dense the part is, and lets it float."""
+        part, materials = self.work.vessel, self.work.project.materials
+        worn = next((m for m in materials if part is not None and m.id == part.material), None)
+        usual = DENSITIES.get(worn.family if worn is not None else "", ICE)
+        density, is_given = QInputDialog.getDouble(
+            self, "Float", f"Density of {part.name}, g/cm³ (ice {ICE})", usual, 0.001, 25.0, 3
+        )
+        if is_given:
+            self.work.float_part(density)
 
     def _empty(self) -> None:
         if self.work.fill_part is not None:
@@ -88,6 +107,7 @@ class VesselCard(QWidget):
         self.hollow_button.setVisible(part is None)
         for button in (self.fill_button, self.hollow_button):
             button.setEnabled(vessel is not None)
+        self.float_button.setVisible(part is None and vessel is not None and work.has_fills)
         self.cavity_button.setVisible(is_known and poured.count > 1)
         self.empty_button.setVisible(part is not None)
         self.drops_button.setEnabled(vessel is not None)

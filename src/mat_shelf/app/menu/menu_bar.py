@@ -205,7 +205,7 @@ class MenuBar(QMenuBar):
             ("Join parts", work.join, lambda: bool(workshop.also_selected)),
         ):
             self._add(name, run, menu=mend, when=when)
-        wet, fills = self._menu.addMenu("Fill and drops"), window.fills
+        wet, fills, vessel_card = self._menu.addMenu("Fill and drops"), window.fills, window.fill_board.vessel_card
 
         def in_station(run):
             """A deed of the Fill station, which shows what comes of it."""
@@ -213,7 +213,8 @@ class MenuBar(QMenuBar):
 
         for name, run, when in (
             ("Fill", fills.add_fill, lambda: has_part() and fills.fill_part is None),
-            ("Hollow…", window.fill_board.vessel_card.hollow, lambda: has_part() and fills.fill_part is None),
+            ("Hollow…", vessel_card.hollow, lambda: has_part() and fills.fill_part is None),
+            ("Float…", vessel_card.float_part, lambda: has_part() and fills.fill_part is None and fills.has_fills),
             ("Add bubbles", fills.add_bubbles, lambda: fills.fill_part is not None and fills.bubbles_part is None),
             ("Add foam", fills.add_foam, lambda: fills.fill_part is not None and fills.foam_part is None),
             ("Add drops", fills.add_beads, lambda: has_part() and fills.beads_part is None),

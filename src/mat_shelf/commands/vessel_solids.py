@@ -1,0 +1,174 @@
+"""Solids and liquid: solids that are hollowed so as to be filled, and such that float."""
+
+import numpy as np
+
+from mat_shelf.commands.command import command
+from mat_shelf.document.product import Part
+from mat_shelf.document.project import Project
+from mat_shelf.exchange.models.mesh_glb import NamedMesh
+from mat_shelf.fills.floating import rise_to_float
+from mat_shelf.fills.hollowing import Hollow, hollowed
+from mat_shelf.fills.vessel import VesselError, make_vessel
+from mat_shelf.geometry.pose import in_part_frame
+from mat_shelf.scene.filled_cavities import cavity_round, parts_in, up_of
+from mat_shelf.scene.held_parts import standing_mesh
+from mat_shelf.scene.poured_liquids import poured_liquid, standing
+
+
+class SolidCommands:
+    """Edits of solids that hold liquid, or lie in it; a part of `FillCommands`."""
+
+    @command
+    def hollow(self, wall: float, base: float, corner: float) -> None:
+        """Takes the inside out of the part on the board, a solid, so that it can be filled; it is made aside.
+
+        Parameters
+        ----------
+        wall, base : float
+            Thickness of the sides and of the bottom, mm.
+        corner : float
+            Radius between the inner wall and the bottom, mm.
+        """
+        part, assets = self.vessel, self.session.assets
+        if part is None:
+            self.session.said.emit("Select the solid that is to be hollowed first.")
+            return
+        mesh, scale = assets.meshes[part.mesh], part.pose.scale
+        _, up = in_part_frame((0, 0, 0), (0, 1, 0), part.pose)
+
+        def work() -> Hollow:
+            """Hollow it.
+
+            Returns
+            -------
+            Hollow
+            """
+            return hollowed(mesh, wall / scale, base / scale, corner / scale, up)
+
+        def done(made: Hollow) -> None:
+            """Put it in the place of the solid; what wears its faces stays there.
+
+            Parameters
+            ----------
+            made : Hollow
+                The hollowed solid.
+            """
+            self._show_working("")
+            if next((p for p in self.project.product.parts if p.id == part.id), None) != part:
+                self.session.said.emit(f"{part.name} was changed meanwhile, and stays as it is; try again.")
+                return
+
+            def kept(faces: str) -> np.ndarray:
+                """Faces of a list on what it is now.
+
+                Parameters
+                ----------
+                faces : str
+                    SHA-256 of the list.
+
+                Returns
+                -------
+                (F,) int
+                """
+                return np.flatnonzero(np.isin(made.faces, assets.faces[faces]))
+
+            zones = tuple(z.with_(faces=assets.add_faces(kept(z.faces))) for z in part.zones if len(kept(z.faces)))
+            hard = tuple(assets.add_faces(kept(region)) for region in part.hard_regions if len(kept(region)))
+            key = assets.add(NamedMesh(part.name, made.mesh))
+            changed = part.with_(mesh=key, zones=zones, hard_regions=hard, cad_faces=None)
+            self.session.edit(f"Hollow {part.name}", self.project.with_part(changed))
+            if mesh.uv is not None:
+                self.session.said.emit(f"{part.name} has no UVs any more; unwrap it again in the Product station.")
+
+        def failed(fault: Exception) -> None:
+            """Say why it cannot be hollowed.
+
+            Parameters
+            ----------
+            fault : Exception
+                The reason.
+            """
+            self._show_working("")
+            if not isinstance(fault, VesselError):
+                raise fault
+            self.session.said.emit(f"{part.name} cannot be hollowed: {fault}.")
+
+        self._show_working(f"Hollowing {part.name}")
+        self.session.aside(work, done, failed)
+
+    @command
+    def float_part(self, density: float) -> None:
+        """Lets the selected part float in the liquid that it is in; how deep is found aside.
+
+        Parameters
+        ----------
+        density : float
+            Its density, g/cm3.
+        """
+        part, project, assets = self.session.selected_part, self.project, self.session.assets
+        if part is None or part.is_derived:
+            self.session.said.emit("Select a solid that lies in a liquid first.")
+            return
+
+        def work() -> float:
+            """Find the liquid, and how deep the part lies in it.
+
+            Returns
+            -------
+            float
+                Way up, mm.
+            """
+            fill = self._liquid_round(part, project)
+            whole = poured_liquid(project, fill, assets)
+            below = standing(project, fill.fill)
+            solid = make_vessel(standing_mesh(part, assets), up_of(below))
+            cavity = cavity_round(project, below, assets, without=part.id)
+            rise = rise_to_float(solid, cavity, whole.body.volume, density / max(fill.fill.density, 1e-6))
+            return np.array(up_of(below)) * rise
+
+        def done(rise: np.ndarray) -> None:
+            """Move it there.
+
+            Parameters
+            ----------
+            rise : (3,) float64
+                Way that it goes, mm.
+            """
+            self._show_working("")
+            if next((p for p in self.project.product.parts if p.id == part.id), None) != part:
+                self.session.said.emit(f"{part.name} was changed meanwhile, and stays where it is; try again.")
+                return
+            shift = tuple(round(float(a + b), 5) for a, b in zip(part.pose.shift, rise, strict=True))
+            moved = part.with_(pose=part.pose.with_(shift=shift))
+            self.session.edit(f"Float {part.name}", self.project.with_part(moved))
+
+        def failed(fault: Exception) -> None:
+            """Say why it does not float.
+
+            Parameters
+            ----------
+            fault : Exception
+                The reason.
+            """
+            self._show_working("")
+            if not isinstance(fault, VesselError):
+                raise fault
+            self.session.said.emit(f"{part.name} does not float: {fault}.")
+
+        self._show_working(f"Floating {part.name}")
+        self.session.aside(work, done, failed)
+
+    def _liquid_round(self, part: Part, project: Project) -> Part:
+        """The uppermost liquid of the cavity that a part is in. Raises VesselError."""
+        fills = [p for p in project.product.parts if p.fill is not None and not p.is_hidden]
+        under = {p.fill.over for p in fills}
+        for liquid in fills:
+            if liquid.id in under or part.id in liquid.fill.vessel:
+                continue
+            try:
+                held = parts_in(project, standing(project, liquid.fill), self.session.assets)
+            except VesselError:
+                continue
+            if any(each.id == part.id for each in held):
+                return liquid
+        raise VesselError("it is in no liquid; carry it into a filled vessel first")
