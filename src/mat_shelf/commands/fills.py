@@ -68,7 +68,7 @@ class FillCommands(FillReport, SolidCommands, StrewnCommands):
 
     @property
     def has_fills(self) -> bool:
-        """Whether any vessel of the project is filled."""
+        """True if any vessel of the project is filled."""
         return any(p.fill is not None for p in self.project.product.parts)
 
     @property

@@ -89,7 +89,7 @@ def held_parts(project: Project, fill: Fill, cavity: Cavity, up, supplies) -> tu
 
 
 def _is_in(cavity: Cavity, vertices: np.ndarray) -> bool:
-    """Whether any of some vertices lies in the cavity, below where it spills: the wall under it is the cavity's."""
+    """True if any of some vertices lies in the cavity, below where it spills: the wall under it is the cavity's."""
     vessel = cavity.vessel
     low, high = vessel.vertices.min(axis=0), vessel.vertices.max(axis=0)
     inside = (vertices > low).all(axis=1) & (vertices < high).all(axis=1)
