@@ -57,10 +57,30 @@ def test_tone_mapper_specification():
 def test_exact_colours_stay_as_they_are_up_to_their_shoulder():
     """By definition; a brand's colour, matt and evenly lit, keeps its sRGB. Brighter ones come together below 1."""
     colors = np.random.default_rng(2).uniform(0, 0.8, (500, 3)).astype(np.float32)
-    assert tone_map(colors, is_exact=True) == pytest.approx(colors, abs=1e-6)
-    assert np.abs(develop(colors[None], is_exact=True) - 255.0 * color.encode_srgb(colors)).max() <= 0.55
-    bright = tone_map(np.float32([[0.9] * 3, [2.0] * 3, [50.0] * 3]), is_exact=True)[:, 0]
+    assert tone_map(colors, tone_curve="exact") == pytest.approx(colors, abs=1e-6)
+    assert np.abs(develop(colors[None], tone_curve="exact") - 255.0 * color.encode_srgb(colors)).max() <= 0.55
+    bright = tone_map(np.float32([[0.9] * 3, [2.0] * 3, [50.0] * 3]), tone_curve="exact")[:, 0]
     assert 0.8 < bright[0] < bright[1] < bright[2] < 1
+
+
+def test_the_filmic_curve_is_the_published_fit():
+    """S. Hill's fit, computed in float64 from its three published tables (BakingLab, 2016; from memory), and what is
+    known of film: greys stay grey, 0.18 is where it was, the toe is darker, and pure bright colours fade.
+    """
+    into = np.array([[0.59719, 0.35458, 0.04823], [0.076, 0.90834, 0.01566], [0.0284, 0.13383, 0.83777]])
+    out = np.array([[1.60475, -0.53108, -0.07367], [-0.10208, 1.10813, -0.00605], [-0.00327, -0.07276, 1.07602]])
+    light = np.random.default_rng(6).uniform(0, 4, (300, 3))
+    film = into @ (light * 1.4619).T
+    film = (film * (film + 0.0245786) - 0.000090537) / (film * (0.983729 * film + 0.432951) + 0.238081)
+    assert tone_map(light, "filmic") == pytest.approx(np.clip((out @ film).T, 0, 1), abs=2e-5)
+    assert into.sum(axis=1) == pytest.approx(np.ones(3), abs=1e-4)  # white is kept by both
+    assert out.sum(axis=1) == pytest.approx(np.ones(3), abs=1e-4)
+    greys = tone_map(np.repeat(np.float32([0.02, 0.18, 1.0, 40.0]), 3).reshape(-1, 3), "filmic")
+    assert np.ptp(greys, axis=1).max() < 1e-4
+    assert greys[1, 0] == pytest.approx(0.18, abs=1e-3)
+    assert greys[0, 0] < 0.02 < 0.6 < greys[2, 0] < greys[3, 0] <= 1
+    red = tone_map(np.float32([[0.2, 0, 0], [30.0, 0, 0]]), "filmic")
+    assert red[0, 1] < 0.02 and red[1, 1] > 0.3
 
 
 def test_a_stop_doubles_the_light():

@@ -146,7 +146,7 @@ NEW_FIELDS = {
     6: {"recipe": ("overlays", "age")},
     7: {"recipe": ("thin_film_weight", "thin_film_thickness", "thin_film_ior", "geometry_thin_walled")},
     8: {"recipe": ("contact",)},
-    9: {"part": ("priority",), "set": ("exact_colors",)},
+    9: {"part": ("priority",)},
     10: {"project": ("references", "current_reference", "colors"), "material": ("color_links",)},
     11: {"part": ("edge_radius", "rounded_edges", "smoothing", "hard_angle", "cad_faces", "hard_regions")},
     12: {
@@ -162,7 +162,7 @@ NEW_FIELDS = {
 """The fields that came with each schema, which older projects are without."""
 
 
-@pytest.mark.parametrize("schema", range(1, 16))
+@pytest.mark.parametrize("schema", range(1, 18))
 def test_projects_of_every_older_schema_open(schema):
     """What they hold is kept, and what is new is as it was before it could be chosen."""
     from mat_shelf.document.migration import migrated
@@ -171,7 +171,8 @@ def test_projects_of_every_older_schema_open(schema):
         Material(id="m", name="Brass", recipe=Recipe(base_metalness=1.0, specular_roughness=0.21)),
         Material(id="ink", name="Ink", recipe=Recipe(transmission_weight=1.0, nesting_priority=3, contact="wet")),
     )
-    lit = small_project().set.with_(lights=(Light(position=(0, 300, 200), width=90.0, roll=12.0),))
+    curve = "exact" if schema >= 9 else "neutral"
+    lit = small_project().set.with_(lights=(Light(position=(0, 300, 200), width=90.0, roll=12.0),), tone_curve=curve)
     project = small_project(materials=materials).with_set(lit)
     project = project.with_shots([Shot(id="s", name="S", view=project.current_view, set=project.current_set)])
     old = project.model_dump(mode="json") | {"schema_version": schema}
@@ -186,6 +187,10 @@ def test_projects_of_every_older_schema_open(schema):
             for fields in whole[kind]:
                 for name in names:
                     del fields[name]
+    for fields in old["sets"]:
+        exact = fields.pop("tone_curve") == "exact"
+        if schema >= 9:
+            fields["exact_colors"] = exact
     if schema < 12:
         for fields in old["sets"]:
             fields["softboxes"] = fields.pop("lights")

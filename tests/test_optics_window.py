@@ -170,8 +170,9 @@ def test_light_goes_straight_through_glass_where_one_asks(window, qtbot):
 @pytest.mark.refines(8)
 @pytest.mark.long
 def test_exact_colours_show_a_matt_colour_as_it_is(window, qtbot):
-    """The other box: a matt plate in even light of 1000 cd/m2 is seen in its own sRGB (IEC 61966-2-1); the usual curve
-    takes some off it."""
+    """The second tone curve: a matt plate in even light of 1000 cd/m2 is seen in its own sRGB (IEC 61966-2-1); the
+    usual curve takes some off it.
+    """
     workshop = window.workshop
     color = (0.3, 0.12, 0.05)
     even = workshop.project.set.with_(lights=(), surround=1000.0, ground=1000.0, backdrop=None)
@@ -180,14 +181,21 @@ def test_exact_colours_show_a_matt_colour_as_it_is(window, qtbot):
     workshop.edit("Even", workshop.project.with_set(even).with_material(matt).with_parts(parts))
     window.stations.buttons()[4].click()
     usual = np.median(picture_of(qtbot, window, samples=8)[seen(window, "plate")], axis=0)
-    QTest.mouseClick(window.set_board.exact_box, LEFT)
-    assert workshop.project.set.exact_colors
+    box = window.set_board.tone_row.box
+    box.setFocus()
+    QTest.keyClick(box, Qt.Key.Key_Down)
+    assert workshop.project.set.tone_curve == "exact" and box.currentText() == "Exact colours"
     exact = np.median(picture_of(qtbot, window, samples=8)[seen(window, "plate")], axis=0)
     expected = 255 * np.array([1.055 * c ** (1 / 2.4) - 0.055 for c in color])
     assert exact == pytest.approx(expected, abs=5)
     assert (usual < exact - 3).all()
+    QTest.keyClick(box, Qt.Key.Key_Down)
+    assert workshop.project.set.tone_curve == "filmic"
+    filmic = np.median(picture_of(qtbot, window, samples=8)[seen(window, "plate")], axis=0)
+    assert np.ptp(filmic) > np.ptp(exact) and filmic[2] < exact[2] - 5  # more contrast
     workshop.undo()
-    assert not window.set_board.exact_box.isChecked()
+    workshop.undo()
+    assert box.currentText() == "Neutral"
 
 
 @pytest.mark.parametrize("window", [1.0], indirect=True)  # of the liquid itself little is seen

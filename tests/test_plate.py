@@ -46,17 +46,19 @@ def plated(small_project):
 
 def test_the_tone_curve_is_undone():
     light = np.random.default_rng(2).random((4000, 3), np.float32) * np.float32(2.5)
-    for is_exact in (False, True):
-        assert light_shown_as(tone_map(light, is_exact), is_exact) == pytest.approx(light, rel=5e-3, abs=2e-3)
+    for curve in ("neutral", "exact"):
+        assert light_shown_as(tone_map(light, curve), curve) == pytest.approx(light, rel=5e-3, abs=2e-3)
+    pale = 0.3 + 0.3 * light  # the filmic one shows what is purer at the limits of its gamut
+    assert light_shown_as(tone_map(pale, "filmic"), "filmic") == pytest.approx(pale, rel=5e-3, abs=2e-3)
 
 
 def test_an_empty_set_shows_its_photograph_exactly(plated):
     project, assets = plated
     bare = project.with_(product=project.product.with_(parts=()), marks=())
-    for changes in ({}, {"exposure": 1.5}, {"exact_colors": True}):
+    for changes in ({}, {"exposure": 1.5}, {"tone_curve": "exact"}, {"tone_curve": "filmic"}):
         one = bare.with_set(bare.set.with_(**changes))
         rendered = render_picture(one, assets, *SIZE, 4, denoise=False)
-        shown = develop(rendered.light, 0.0, one.set.exact_colors).astype(int)
+        shown = develop(rendered.light, 0.0, one.set.tone_curve).astype(int)
         assert np.abs(shown - photograph()).max() <= 1
     warm = bare.with_view(bare.view.with_(camera=bare.view.camera.with_(white=4000.0)))
     shown = develop(render_picture(warm, assets, *SIZE, 4, denoise=False).light).astype(int)
@@ -92,7 +94,7 @@ def test_the_photograph_is_seen_through_glass(plated):
     for changes in ({}, {"exposure": -1.0}, {"keeps_apart": True}):
         one = project.with_material(clear).with_set(project.set.with_(lights=(), **changes))
         rendered = render_picture(one, assets, *SIZE, 32, denoise=False, keeps_apart=one.set.keeps_apart)
-        shown = develop(rendered.light, 0.0, one.set.exact_colors).astype(int)
+        shown = develop(rendered.light, 0.0, one.set.tone_curve).astype(int)
         inside = rendered.film.alpha()[..., 0] == 1
         assert inside.sum() > 300
         assert np.abs((shown - photograph())[inside]).mean() < 3  # it is looked up smoothed

@@ -39,7 +39,7 @@ from mat_shelf.scene.relighting import mixing_key
 from mat_shelf.system.file_writer import words_of
 from mat_shelf.system.user_folders import home_folder
 
-_MIXED = ("lights", "room_luminance", "exposure", "exact_colors")
+_MIXED = ("lights", "room_luminance", "exposure", "tone_curve")
 """Fields of a set that a finished render can be written again with."""
 FORMATS = {name: f".{kind}" for kind, name in FILE_KINDS.items()}
 WHOLE, CLEAR, KEPT = "Whole picture", "Region, the rest transparent", "Region, the rest kept from the file"

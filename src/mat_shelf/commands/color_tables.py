@@ -68,7 +68,7 @@ class ColorTables:
         path : Path
             File.
         """
-        finish, is_exact, say = self.finish, self.project.set.exact_colors, self.session.said.emit
+        finish, tone_curve, say = self.finish, self.project.set.tone_curve, self.session.said.emit
         if path.suffix.lower() != CUBE_ENDING:
             path = path.with_name(path.name + CUBE_ENDING)
             if path.exists():  # which nobody was asked about
@@ -88,7 +88,7 @@ class ColorTables:
             say(f"{path.name} was not saved: {words_of(fault)}.")
 
         self.session.aside(
-            lambda: write_cube(path, path.stem, baked_colors(finish, is_exact)),
+            lambda: write_cube(path, path.stem, baked_colors(finish, tone_curve)),
             lambda _: say(f"{path.name} is the finish as a colour table, without masks, bloom, vignette, sharpening."),
             failed,
         )

@@ -13,10 +13,27 @@ def migrated(fields: dict) -> dict:
     names, edges may be rounded, parts smoothed, and CAD faces known. In schema 12 sets have lights of several kinds,
     where they had softboxes. Schema 13 adds fills and beads, schema 14 a finish and shots, schema 15 patterns
     that repeat within the mesh's own coordinates, schema 16 shots that stop where they are clean, and curves,
-    schema 17 colour tables, schema 18 drops that ran and liquids on each other, which older projects are without.
+    schema 17 colour tables, schema 18 drops that ran and liquids on each other, which older projects are without; and
+    tone curves, where sets had exact colours or not.
     """
-    fields = _with_lights(_in_schema_11(fields))
+    fields = _with_tone_curves(_with_lights(_in_schema_11(fields)))
     return fields | {"schema_version": 18} if fields.get("schema_version") in (12, 13, 14, 15, 16, 17) else fields
+
+
+def with_tone_curve(studio):
+    """A set with a tone curve, where it had exact colours or not."""
+    if not isinstance(studio, dict) or "tone_curve" in studio:
+        return studio
+    rest = {name: value for name, value in studio.items() if name != "exact_colors"}
+    return rest | {"tone_curve": "exact" if studio.get("exact_colors") is True else "neutral"}
+
+
+def _with_tone_curves(fields: dict) -> dict:
+    """A project whose sets have tone curves."""
+    version, sets = fields.get("schema_version"), fields.get("sets")
+    if not isinstance(version, int) or not 12 <= version < 18 or not isinstance(sets, list):
+        return fields
+    return fields | {"sets": [with_tone_curve(studio) for studio in sets]}
 
 
 def _with_lights(fields: dict) -> dict:

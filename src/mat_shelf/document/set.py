@@ -11,6 +11,8 @@ from mat_shelf.document.parameter import Color, Frozen, color, number
 from mat_shelf.document.prop import Prop
 
 MOST_LIGHTS, MOST_PROPS = 64, 32
+ToneCurve = Literal["neutral", "exact", "filmic"]
+"""How light is shown: see `Set.tone_curve`."""
 
 
 class Backdrop(Frozen):
@@ -204,11 +206,12 @@ class Set(Frozen):
         description="Glass clears up sooner while you work, but is less true: caustics are missing, shadows of glass "
         "too even. Renders leave it off unless you ask.",
     )
-    exact_colors: bool = Field(
-        False,
-        title="Exact colours",
-        description="Shows every colour up to four fifths of white as it is, to match a brand colour. The usual curve "
-        "takes up to 0.04 off each channel: renders gain depth, and matt colours come out a little deeper.",
+    tone_curve: ToneCurve = Field(
+        "neutral",
+        title="Tone curve",
+        description="Neutral takes up to 0.04 off each channel: renders gain depth, matt colours come out a little "
+        "deeper. Exact shows every colour up to four fifths of white as it is, to match a brand colour. Filmic has "
+        "more contrast, and bright colours fade towards white.",
     )
     backdrop: Backdrop | None = Backdrop()
     plate: Plate | None = None

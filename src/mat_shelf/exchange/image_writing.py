@@ -11,6 +11,7 @@ import numpy as np
 import OpenImageIO
 from PIL import Image
 
+from mat_shelf.document.set import ToneCurve
 from mat_shelf.exchange.color_profiles import LINEAR, encoded, icc_profile
 from mat_shelf.exchange.image_decoding import ImageError
 from mat_shelf.exchange.image_form import LARGEST_SIDE, PLAIN, Form, ending_of
@@ -32,7 +33,7 @@ def write_image(
     alpha: np.ndarray | None = None,
     form: Form = PLAIN,
     layers: Mapping[str, np.ndarray] = MappingProxyType({}),
-    is_exact: bool = False,
+    tone_curve: ToneCurve = "neutral",
     rest: np.ndarray | None = None,
     inside: tuple[slice, slice] = (slice(None), slice(None)),
 ) -> None:
@@ -49,7 +50,7 @@ def write_image(
         Bits, colour space, resolution and words of the file.
     layers : mapping from name to (H, W, C) float32
         Passes, which become channels ``name.R`` and so on of an EXR.
-    is_exact : bool
+    tone_curve : str
         As for `film.tone_map`.
     rest : (H, W, C) uint8, uint16 or float32, optional
         As `read_map` has the picture that all but some rows and columns are taken from.
@@ -70,7 +71,7 @@ def write_image(
                 light, alpha = light + (1 - alpha), None
             _write_exr(name, light, alpha, form, layers, rest, inside)
         else:
-            pixels = encoded_picture(light, alpha, form, is_exact)
+            pixels = encoded_picture(light, alpha, form, tone_curve)
             pixels = pixels if rest is None else _over(rest, pixels, inside)
             if ending in _COMPACT:
                 _write_compact(file, ending, pixels, form)
@@ -213,7 +214,7 @@ def _encode(name: str, ending: str, spec, pixels: np.ndarray) -> None:
         raise OSError(f"the image could not be encoded ({output.geterror().strip() or 'it may be too large'})")
 
 
-def encoded_picture(light: np.ndarray, alpha: np.ndarray | None, form: Form, is_exact: bool) -> np.ndarray:
+def encoded_picture(light: np.ndarray, alpha: np.ndarray | None, form: Form, tone_curve: ToneCurve) -> np.ndarray:
     """Pixels of a file for scene-linear light.
 
     Parameters
@@ -224,7 +225,7 @@ def encoded_picture(light: np.ndarray, alpha: np.ndarray | None, form: Form, is_
         Share of each pixel that is covered.
     form : Form
         Bits, colour space and ground of the file.
-    is_exact : bool
+    tone_curve : str
         As for `tone.tone_map`.
 
     Returns
@@ -240,9 +241,9 @@ def encoded_picture(light: np.ndarray, alpha: np.ndarray | None, form: Form, is_
     if form == PLAIN._replace(dpi=form.dpi, about=form.about, on_white=form.on_white) and not (
         form.on_white and alpha is not None
     ):
-        shown = develop(color, is_exact=is_exact)
+        shown = develop(color, tone_curve=tone_curve)
     else:
-        linear = tone_map(color, is_exact)
+        linear = tone_map(color, tone_curve)
         linear = linear if form.table is None else looked_up(linear, form.table)
         if form.on_white and alpha is not None:
             linear = linear * alpha + (1 - alpha)

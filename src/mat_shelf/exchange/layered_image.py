@@ -15,6 +15,7 @@ from xml.etree import ElementTree
 import numpy as np
 from PIL import Image
 
+from mat_shelf.document.set import ToneCurve
 from mat_shelf.exchange.image_decoding import ImageError
 from mat_shelf.exchange.image_form import Form
 from mat_shelf.exchange.image_writing import encoded_picture, png_bytes
@@ -66,7 +67,7 @@ def write_layered(
     alpha: np.ndarray | None,
     form: Form,
     layers: Mapping[str, np.ndarray],
-    is_exact: bool = False,
+    tone_curve: ToneCurve = "neutral",
 ) -> None:
     """Writes a picture and layers over it; the masks and passes are there and switched off.
 
@@ -82,7 +83,7 @@ def write_layered(
         Bits, colour space, resolution and words.
     layers : mapping from name to (H, W, C) float32
         As `aovs.render_aovs` has them.
-    is_exact : bool
+    tone_curve : str
         As for `tone.tone_map`.
 
     Raises
@@ -91,8 +92,8 @@ def write_layered(
         If it cannot be written; an older file there stays whole.
     """
     height, width = light.shape[:2]
-    picture = encoded_picture(light, alpha, form._replace(on_white=False), is_exact)
-    merged = encoded_picture(light, alpha, form, is_exact)
+    picture = encoded_picture(light, alpha, form._replace(on_white=False), tone_curve)
+    merged = encoded_picture(light, alpha, form, tone_curve)
     image = ElementTree.Element(
         "image", version="0.0.3", w=str(width), h=str(height), xres=str(round(form.dpi)), yres=str(round(form.dpi))
     )

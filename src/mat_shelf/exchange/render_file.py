@@ -213,9 +213,9 @@ def _write(project: Project, assets: Assets, rendered: Rendered, path: Path, set
     if alpha is not None and path.suffix.lower() != ".exr" and not form.on_white:
         alpha = bearing_alpha(light, alpha, rendered.film.cover())
     if is_layered:
-        write_layered(path, light, alpha, form, extra, project.set.exact_colors)
+        write_layered(path, light, alpha, form, extra, project.set.tone_curve)
         return
-    write_image(path, light, alpha, form, extra, project.set.exact_colors, rest, inside)
+    write_image(path, light, alpha, form, extra, project.set.tone_curve, rest, inside)
 
 
 def finished_light(project: Project, assets: Assets, rendered: Rendered) -> np.ndarray:

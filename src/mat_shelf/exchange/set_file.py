@@ -3,6 +3,7 @@
 from pathlib import Path
 
 from mat_shelf.document.material import Material
+from mat_shelf.document.migration import with_tone_curve
 from mat_shelf.document.parameter import Frozen, number
 from mat_shelf.document.set import Set
 from mat_shelf.exchange.assets import Assets
@@ -12,7 +13,7 @@ from mat_shelf.exchange.models.mesh_glb import digest
 from mat_shelf.exchange.package import PackageError, opened_package, parse, write_package
 from mat_shelf.geometry.mesh import MeshError
 
-SET_ENDING, SET_TEXT, SET_SCHEMA = ".set", "set.json", 1
+SET_ENDING, SET_TEXT, SET_SCHEMA = ".set", "set.json", 2
 
 
 class KeptSet(Frozen):
@@ -29,6 +30,13 @@ class KeptSet(Frozen):
     set: Set
     built_for: float = number(290.0, 0.01, 1e7, label="Built for", unit="mm", tip="Longest side of its product.")
     material: Material | None = None
+
+
+def _migrated(fields: dict) -> dict:
+    """The fields of a kept set in the present schema; 1 had exact colours or not, where 2 has tone curves."""
+    if fields.get("schema_version") != 1:
+        return fields
+    return fields | {"schema_version": 2, "set": with_tone_curve(fields.get("set"))}
 
 
 def save_set(path: Path, kept: KeptSet, assets: Assets) -> None:
@@ -72,7 +80,7 @@ def open_set(path: Path) -> tuple[KeptSet, Assets]:
     """
     path, assets = Path(path), Assets()
     with opened_package(path, "set", SET_TEXT) as read:
-        kept = parse(KeptSet, read(SET_TEXT), path, SET_SCHEMA, lambda fields: fields)
+        kept = parse(KeptSet, read(SET_TEXT), path, SET_SCHEMA, _migrated)
         room = kept.set.room.digest if kept.set.room is not None else None
         for key, name in _names(kept).items():
             data = read(name)

@@ -183,7 +183,7 @@ def _frame(project: Project, assets: Assets, settings: TurnSettings, is_stopped,
     light = finished_light(project, assets, rendered) if settings.is_finished else rendered.light
     table = project.finish.table if settings.is_finished and project.finish.is_on else None
     form = Form(on_white=settings.background == "white", table=table)
-    pixels = encoded_picture(light, rendered.alpha, form, project.set.exact_colors)
+    pixels = encoded_picture(light, rendered.alpha, form, project.set.tone_curve)
     try:
         kept.parent.mkdir(parents=True, exist_ok=True)
         encoded = _encoded([pixels], "PNG")

@@ -9,6 +9,7 @@ from scipy.ndimage import gaussian_filter
 
 from mat_shelf.document.color_table import MOST_NODES
 from mat_shelf.document.finish import STRAIGHT, Adjustment, Finish
+from mat_shelf.document.set import ToneCurve
 from mat_shelf.numerics.interpolation import curve_table
 from mat_shelf.numerics.kernels import F, inline, kernel
 from mat_shelf.optics.color import black_body, decode_srgb, encode_srgb
@@ -413,14 +414,14 @@ def finished(
     return out
 
 
-def baked_colors(finish: Finish, is_exact: bool = False, count: int = MOST_NODES) -> np.ndarray:
+def baked_colors(finish: Finish, tone_curve: ToneCurve = "neutral", count: int = MOST_NODES) -> np.ndarray:
     """Colours as the whole of a finish and its colour table show them, by colours as they are shown without.
 
     Parameters
     ----------
     finish : Finish
         The finish.
-    is_exact : bool
+    tone_curve : str
         As for `tone_map`.
     count : int
         Nodes along each side.
@@ -432,7 +433,7 @@ def baked_colors(finish: Finish, is_exact: bool = False, count: int = MOST_NODES
     """
     side = np.linspace(0, 1, count)
     coded = np.stack(np.meshgrid(side, side, side, indexing="ij"), axis=3)
-    light = light_shown_as(decode_srgb(coded).reshape(count, -1, 3), is_exact)
-    shown = tone_map(finished(light, Finish(whole=finish.whole)), is_exact)
+    light = light_shown_as(decode_srgb(coded).reshape(count, -1, 3), tone_curve)
+    shown = tone_map(finished(light, Finish(whole=finish.whole)), tone_curve)
     shown = shown if finish.table is None else looked_up(shown, finish.table)
     return encode_srgb(np.clip(shown, 0, 1)).reshape(coded.shape).astype(np.float32)

@@ -106,7 +106,7 @@ def plain_plate(studio: Set, supplies, camera: Camera, width: int, height: int) 
     if plate.is_surround:
         return _surround(studio, supplies, camera, width, height)
     cut = _gradient(plate, width, height) if plate.image is None else _cut(supplies, plate, width, height)
-    return light_shown_as(np.clip(cut * np.float32(2.0**plate.exposure), 0, 1), studio.exact_colors)
+    return light_shown_as(np.clip(cut * np.float32(2.0**plate.exposure), 0, 1), studio.tone_curve)
 
 
 def _surround(studio: Set, supplies, camera: Camera, width: int, height: int) -> np.ndarray:

@@ -110,7 +110,7 @@ class TaskKeeper:
         key = studio.backdrop, project.materials
         bare = _kept(self._built, "bare", key, lambda: bare_scene(project, self._supplies))
         shape = round(size[0] / size[1], 2)
-        key = studio.plate, studio.exact_colors, shape, len(self._supplies.pictures)
+        key = studio.plate, studio.tone_curve, shape, len(self._supplies.pictures)
         key = (*key, camera, light_key(studio)) if studio.plate.is_surround else key
         across = max(round(SEEN_THROUGH * shape), 1)
         make = partial(plain_plate, studio, self._supplies, camera, across, SEEN_THROUGH)
@@ -181,7 +181,7 @@ class TaskKeeper:
         """
         if film.caught is None:
             return None
-        balance = studio.exposure, studio.exact_colors, camera.white, camera.white_tint
+        balance = studio.exposure, studio.tone_curve, camera.white, camera.white_tint
         key = studio.plate, *balance, film.width, film.height, len(self._supplies.pictures)
         if studio.plate.is_surround:
             key = *key, camera, light_key(studio)

@@ -5,6 +5,7 @@ import math
 import numpy as np
 
 from mat_shelf.document.color_table import ColorTable
+from mat_shelf.document.set import ToneCurve
 from mat_shelf.numerics.kernels import F, inline, kernel
 from mat_shelf.optics.color import encode_srgb
 from mat_shelf.rendering.color_lookup import looked_up
@@ -14,6 +15,17 @@ START_COMPRESSION = F(0.8 - 0.04)
 EXACT_UP_TO = F(0.8)
 """Up to where exact colours stay as they are."""
 DESATURATION = F(0.15)
+KINDS: dict[ToneCurve, int] = {"neutral": 0, "exact": 1, "filmic": 2}
+"""Numbers of the tone curves in kernels."""
+_TO_FILM = np.array([[0.59719, 0.35458, 0.04823], [0.07600, 0.90834, 0.01566], [0.02840, 0.13383, 0.83777]], np.float32)
+_FROM_FILM = np.array(
+    [[1.60475, -0.53108, -0.07367], [-0.10208, 1.10813, -0.00605], [-0.00327, -0.07276, 1.07602]], np.float32
+)
+_BACK_FROM_FILM, _BACK_TO_FILM = (
+    np.linalg.inv(m.astype(np.float64)).astype(np.float32) for m in (_TO_FILM, _FROM_FILM)
+)
+_GREY_GAIN = F(1.4619)
+"""Of the light before the filmic curve, by which a grey of 0.18 stays as it is."""
 
 
 @inline
@@ -41,7 +53,54 @@ def _neutral(r, g, b, is_exact):
 
 
 @inline
-def _light_of(r, g, b, is_exact):
+def _film(v):
+    return (v * (v + F(0.0245786)) - F(0.000090537)) / (v * (F(0.983729) * v + F(0.4329510)) + F(0.238081))
+
+
+@inline
+def _light_on_film(y):
+    """The inverse of `_film`, which is the root of a quadratic."""
+    a, b, c = F(1) - F(0.983729) * y, F(0.0245786) - F(0.4329510) * y, F(0.000090537) + F(0.238081) * y
+    return (math.sqrt(b * b + F(4) * a * c) - b) / (F(2) * a)
+
+
+@inline
+def _mixed(m, r, g, b):
+    return (
+        m[0, 0] * r + m[0, 1] * g + m[0, 2] * b,
+        m[1, 0] * r + m[1, 1] * g + m[1, 2] * b,
+        m[2, 0] * r + m[2, 1] * g + m[2, 2] * b,
+    )
+
+
+@inline
+def _filmic(r, g, b):
+    r, g, b = _mixed(_TO_FILM, r * _GREY_GAIN, g * _GREY_GAIN, b * _GREY_GAIN)
+    r, g, b = _mixed(_FROM_FILM, _film(max(r, F(0))), _film(max(g, F(0))), _film(max(b, F(0))))
+    return min(max(r, F(0)), F(1)), min(max(g, F(0)), F(1)), min(max(b, F(0)), F(1))
+
+
+@inline
+def _shown(r, g, b, kind):
+    if kind == 2:
+        return _filmic(r, g, b)
+    return _neutral(r, g, b, kind == 1)
+
+
+@inline
+def _light_of(r, g, b, kind):
+    """The inverse of `_shown`, for values below 1."""
+    if kind == 2:
+        r, g, b = _mixed(_BACK_TO_FILM, r, g, b)
+        top = F(0.999)
+        r, g, b = min(max(r, F(0)), top), min(max(g, F(0)), top), min(max(b, F(0)), top)
+        r, g, b = _mixed(_BACK_FROM_FILM, _light_on_film(r), _light_on_film(g), _light_on_film(b))
+        return max(r, F(0)) / _GREY_GAIN, max(g, F(0)) / _GREY_GAIN, max(b, F(0)) / _GREY_GAIN
+    return _light_of_neutral(r, g, b, kind == 1)
+
+
+@inline
+def _light_of_neutral(r, g, b, is_exact):
     """The inverse of `_neutral`, for values below 1."""
     peak = max(r, max(g, b))
     start = EXACT_UP_TO if is_exact else START_COMPRESSION
@@ -65,19 +124,19 @@ def _light_of(r, g, b, is_exact):
 
 
 @kernel
-def _unmap(shown, is_exact, out):
+def _unmap(shown, kind, out):
     for i in range(shown.shape[0]):
-        out[i, 0], out[i, 1], out[i, 2] = _light_of(shown[i, 0], shown[i, 1], shown[i, 2], is_exact)
+        out[i, 0], out[i, 1], out[i, 2] = _light_of(shown[i, 0], shown[i, 1], shown[i, 2], kind)
 
 
-def light_shown_as(shown, is_exact: bool = False) -> np.ndarray:
+def light_shown_as(shown, tone_curve: ToneCurve = "neutral") -> np.ndarray:
     """Light that `tone_map` shows as some display-linear values, (..., 3) float32 in [0, 1] to (..., 3) float32.
 
     Parameters
     ----------
     shown : (..., 3) float32
         Display-linear values; those of 0.999 and above have no light of their own.
-    is_exact : bool
+    tone_curve : {"neutral", "exact", "filmic"}
         As for `tone_map`.
 
     Returns
@@ -86,46 +145,47 @@ def light_shown_as(shown, is_exact: bool = False) -> np.ndarray:
     """
     flat = np.ascontiguousarray(shown, np.float32).reshape(-1, 3)
     out = np.empty_like(flat)
-    _unmap(flat, is_exact, out)
+    _unmap(flat, KINDS[tone_curve], out)
     return out.reshape(np.shape(shown))
 
 
 @kernel
-def _develop(light, gain, curve, is_exact, begin, end, out):
+def _develop(light, gain, codes, kind, begin, end, out):
     for i in range(begin, end):
         r, g, b = max(light[i, 0], F(0)) * gain, max(light[i, 1], F(0)) * gain, max(light[i, 2], F(0)) * gain
-        r, g, b = _neutral(r, g, b, is_exact)
-        out[i, 0], out[i, 1], out[i, 2] = _level(curve, r), _level(curve, g), _level(curve, b)
+        r, g, b = _shown(r, g, b, kind)
+        out[i, 0], out[i, 1], out[i, 2] = _level(codes, r), _level(codes, g), _level(codes, b)
 
 
 @inline
-def _level(curve, x):
-    return curve[int(min(max(x, F(0)), F(1)) * F(curve.shape[0] - 1) + F(0.5))]
+def _level(codes, x):
+    return codes[int(min(max(x, F(0)), F(1)) * F(codes.shape[0] - 1) + F(0.5))]
 
 
 @kernel
-def _levels(shown, curve, begin, end, out):
+def _levels(shown, codes, begin, end, out):
     for i in range(begin, end):
         for c in range(3):
-            out[i, c] = _level(curve, shown[i, c])
+            out[i, c] = _level(codes, shown[i, c])
 
 
 @kernel
-def _tone_map(light, gain, is_exact, begin, end, out):
+def _tone_map(light, gain, kind, begin, end, out):
     for i in range(begin, end):
         r, g, b = light[i, 0] * gain, light[i, 1] * gain, light[i, 2] * gain
-        out[i, 0], out[i, 1], out[i, 2] = _neutral(r, g, b, is_exact)
+        out[i, 0], out[i, 1], out[i, 2] = _shown(r, g, b, kind)
 
 
-def tone_map(light, is_exact: bool = False, exposure: float = 0.0) -> np.ndarray:
+def tone_map(light, tone_curve: ToneCurve = "neutral", exposure: float = 0.0) -> np.ndarray:
     """Display-linear values of scene-linear light, (..., 3) float32 to (..., 3) float32 in [0, 1].
 
     Parameters
     ----------
     light : (..., 3) float32
         Scene-linear light.
-    is_exact : bool
-        Whether colours below `EXACT_UP_TO` stay as they are, and only what is brighter is squeezed.
+    tone_curve : {"neutral", "exact", "filmic"}
+        Of the exact one, colours below `EXACT_UP_TO` stay as they are, and only what is brighter is squeezed. The
+        filmic one has more contrast, and bright colours fade towards white; middle grey stays.
     exposure : float
         Stops; +1 doubles the light.
 
@@ -135,19 +195,22 @@ def tone_map(light, is_exact: bool = False, exposure: float = 0.0) -> np.ndarray
 
     References
     ----------
-    Khronos PBR Neutral Tone Mapper specification, 2024.
+    Khronos PBR Neutral Tone Mapper specification, 2024. The filmic one is S. Hill's fit of the reference rendering and
+    output transforms of the Academy Color Encoding System (BakingLab, 2016; numbers from memory).
     """
     flat = np.ascontiguousarray(light, np.float32).reshape(-1, 3)
     out = np.empty_like(flat)
     gain = F(2.0**exposure)
-    in_parts(len(flat), lambda begin, end: _tone_map(flat, gain, is_exact, begin, end, out))
+    in_parts(len(flat), lambda begin, end: _tone_map(flat, gain, KINDS[tone_curve], begin, end, out))
     return out.reshape(np.shape(light))
 
 
-_CURVE = np.round(encode_srgb(np.linspace(0, 1, 1 << 14)) * 255).astype(np.uint8)
+_CODES = np.round(encode_srgb(np.linspace(0, 1, 1 << 14)) * 255).astype(np.uint8)
 
 
-def develop(light, exposure: float = 0.0, is_exact: bool = False, table: ColorTable | None = None) -> np.ndarray:
+def develop(
+    light, exposure: float = 0.0, tone_curve: ToneCurve = "neutral", table: ColorTable | None = None
+) -> np.ndarray:
     """An 8-bit sRGB picture of scene-linear light.
 
     Parameters
@@ -155,7 +218,7 @@ def develop(light, exposure: float = 0.0, is_exact: bool = False, table: ColorTa
     light : (H, W, 3) float32
     exposure : float
         Stops; +1 doubles the light.
-    is_exact : bool
+    tone_curve : {"neutral", "exact", "filmic"}
         As for `tone_map`.
     table : ColorTable, optional
         That what is shown is looked up in.
@@ -165,10 +228,10 @@ def develop(light, exposure: float = 0.0, is_exact: bool = False, table: ColorTa
     (H, W, 3) uint8
     """
     flat = np.ascontiguousarray(light, np.float32).reshape(-1, 3)
-    out = np.empty(flat.shape, np.uint8)
+    out, kind = np.empty(flat.shape, np.uint8), KINDS[tone_curve]
     if table is None:
-        in_parts(len(flat), lambda begin, end: _develop(flat, F(2.0**exposure), _CURVE, is_exact, begin, end, out))
+        in_parts(len(flat), lambda begin, end: _develop(flat, F(2.0**exposure), _CODES, kind, begin, end, out))
     else:
-        shown = looked_up(tone_map(np.maximum(flat, F(0)), is_exact, exposure), table)
-        in_parts(len(flat), lambda begin, end: _levels(shown, _CURVE, begin, end, out))
+        shown = looked_up(tone_map(np.maximum(flat, F(0)), tone_curve, exposure), table)
+        in_parts(len(flat), lambda begin, end: _levels(shown, _CODES, begin, end, out))
     return out.reshape(light.shape)

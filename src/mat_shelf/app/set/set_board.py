@@ -25,11 +25,14 @@ from mat_shelf.app.set.position_card import PositionCard
 from mat_shelf.app.set.props_card import PropsCard
 from mat_shelf.app.set.sets_card import SetsCard
 from mat_shelf.app.set.surround_card import SurroundCard
+from mat_shelf.app.widgets.binding import of_set
+from mat_shelf.app.widgets.choice_row import ChoiceRow
 from mat_shelf.app.widgets.fold_row import FoldRow
 from mat_shelf.app.widgets.small_widgets import small_button
 from mat_shelf.app.workshop import ProductWork, Workshop
 from mat_shelf.document.set import Set
 
+TONE_CURVES = {"neutral": "Neutral", "exact": "Exact colours", "filmic": "Filmic"}
 _CHOICE, _MOST_HEIGHT = 30, 150
 """Pixels of a choice, and of all that are shown at once."""
 
@@ -41,12 +44,13 @@ class SetBoard(QFrame):
         super().__init__()
         self.setObjectName("board")
         self.workshop, self.work = workshop, work
-        self.straight_box, self.exact_box = self._box("straight_light"), self._box("exact_colors")
+        self.straight_box = self._box("straight_light")
+        self.tone_row = ChoiceRow(of_set(workshop, "tone_curve"), TONE_CURVES)
         self.apart_box = self._box("keeps_apart")
         self.sets_card = SetsCard(workshop, work)
         self.views = _Choices("Named cameras")
         self.views.chosen.connect(workshop.look_through)
-        self.keep_view_button = small_button("Save view…", "Saves the camera shown now as a view")
+        self.keep_view_button = small_button("Save…", "Saves the camera shown now as a view")
         self.move_view_button = small_button("Update view", "Sets the chosen view to the camera shown now")
         self.drop_view_button = small_button("Remove", "Removes the chosen view")
         self.keep_view_button.clicked.connect(self._keep_view)
@@ -92,7 +96,7 @@ class SetBoard(QFrame):
                 "Backdrop": ([self.backdrop_card], 26, 2),
                 "Props": ([self.props_card], 26, 2),
                 "Camera": ([self.camera_card], 42, 3),
-                "Views": ([self.views, buttons, self.exact_box], 14),
+                "Views": ([self.views, buttons, self.tone_row], 14),
             },
             ("Props", "Backdrop", "Views", "Camera", "Surround", "Position", "Set", "Plan"),
         )
@@ -116,7 +120,7 @@ class SetBoard(QFrame):
         self.lock_box.setChecked(is_locked)
         self.camera_card.setEnabled(not is_locked)
         self.straight_box.setChecked(project.set.straight_light)
-        self.exact_box.setChecked(project.set.exact_colors)
+        self.tone_row.follow()
         self.apart_box.setChecked(project.set.keeps_apart)
         for card in (self.sets_card, self.lights_card, self.light_card, self.position_card):
             card.follow()

@@ -108,6 +108,6 @@ class SetThumbnails(QObject):
                 report(fault)
                 continue
             studio = wanted.project.set
-            pixels = develop(rendered.light, 0.0, studio.exact_colors)
+            pixels = develop(rendered.light, 0.0, studio.tone_curve)
             self._done[set_id] = wanted.key
             self.made.emit(set_id, np.ascontiguousarray(pixels))
