@@ -196,7 +196,7 @@ def tone_map(light, tone_curve: ToneCurve = "neutral", exposure: float = 0.0) ->
     References
     ----------
     Khronos PBR Neutral Tone Mapper specification, 2024. The filmic one is S. Hill's fit of the reference rendering and
-    output transforms of the Academy Color Encoding System (BakingLab, 2016; numbers from memory).
+    output transforms of the Academy Color Encoding System (2016; numbers from memory).
     """
     flat = np.ascontiguousarray(light, np.float32).reshape(-1, 3)
     out = np.empty_like(flat)
