@@ -535,6 +535,8 @@ class Hands:
                 lambda: work.set_measure(self.chance.choice(tuple(MEASURES))),
                 lambda: work.set_liquid(self.chance.choice(LIQUIDS)),
                 work.take_next_cavity,
+                lambda: work.pour_on_top(self.chance.choice(LIQUIDS)),
+                lambda: work.float_part(self.chance.choice((0.1, 0.917, 3.0))),
                 lambda: self._strewn(work),
                 lambda: self._strewn(work),
                 work.tell,

@@ -176,7 +176,7 @@ def _as_picture(name: str, layer: np.ndarray, form: Form) -> np.ndarray:
     if name == "normal":
         return _quantized(layer * 0.5 + 0.5, form.bits)
     if name == "albedo":
-        return encoded_picture(layer, None, form._replace(on_white=False, table=None), True)
+        return encoded_picture(layer, None, form._replace(on_white=False, table=None), "exact")
     there = np.isfinite(layer)
     near, far = (layer[there].min(), layer[there].max()) if there.any() else (0.0, 1.0)
     share = np.where(there, 1 - (layer - near) / max(far - near, 1e-6), 0)

@@ -36,6 +36,8 @@ def rise_to_float(solid: Vessel, cavity: Cavity, volume: float, ratio: float) ->
     body = manifold3d.Manifold(
         manifold3d.Mesh64(np.ascontiguousarray(solid.vertices), solid.triangles.astype(np.uint64))
     )
+    if body.status() != manifold3d.Error.NoError:
+        raise VesselError("its faces do not fit together; mend it in the Product station")
     pushed = ratio * body.volume()
     level = cavity.level_of(min(volume + pushed, cavity.capacity))
     low, high = float(solid.vertices[:, 1].min()), float(solid.vertices[:, 1].max())

@@ -11,12 +11,15 @@ from mat_shelf.document.project import Project
 from mat_shelf.fills.cavity import Cavity
 from mat_shelf.fills.vessel import frame_of
 from mat_shelf.geometry.mesh import Mesh
-from mat_shelf.geometry.pose import posed
+from mat_shelf.geometry.pose import posed, turn_matrix
 from mat_shelf.geometry.triangles import area_vectors
 from mat_shelf.scene.smoothed_parts import smooth_surface_of, smoothing_key
 
 _MOST_LOOKED_AT = 3000
 """Vertices of a part from which it is looked down for the floor of a cavity."""
+_SHALLOW = 0.06
+"""Of the depth of a cavity; what reaches less deep, as the plug of a cap does, takes no room."""
+_MOST_KNOWN = 2000
 _known: WeakKeyDictionary[Cavity, dict[tuple, bool]] = WeakKeyDictionary()
 _lock = RLock()
 
@@ -77,23 +80,40 @@ def held_parts(project: Project, fill: Fill, cavity: Cavity, up, supplies) -> tu
     turn, found = frame_of(up), []
     with _lock:
         known = _known.setdefault(cavity, {})
+        if len(known) > _MOST_KNOWN:  # places that parts were carried through
+            known.clear()
         for part in project.product.parts:
             if part.is_hidden or part.is_derived or part.id in fill.vessel:
                 continue
             key = shape_key(part)
             if key not in known:
-                known[key] = _is_in(cavity, standing_mesh(part, supplies).vertices.astype(np.float64) @ turn.T)
+                known[key] = _may_be_in(cavity, part, turn, supplies) and _is_in(
+                    cavity, standing_mesh(part, supplies).vertices.astype(np.float64) @ turn.T
+                )
             if known[key]:
                 found.append(part)
     return tuple(found)
 
 
+def _may_be_in(cavity: Cavity, part: Part, turn: np.ndarray, supplies) -> bool:
+    """True if the box round a part meets that round the vessel, below where it spills."""
+    low, high = np.asarray(supplies.meshes[part.mesh].bounds, np.float64)
+    corners = np.stack(np.meshgrid(*zip(low, high, strict=True)), axis=-1).reshape(-1, 3)
+    pose = part.pose
+    corners = (corners * pose.scale @ turn_matrix(pose.turn).T + np.array(pose.shift)) @ turn.T
+    vertices = cavity.vessel.vertices
+    least, most = vertices.min(axis=0), vertices.max(axis=0)
+    most[1] = cavity.spill
+    return bool((corners.max(axis=0) >= least).all() and (corners.min(axis=0) <= most).all())
+
+
 def _is_in(cavity: Cavity, vertices: np.ndarray) -> bool:
-    """True if any of some vertices lies in the cavity, below where it spills: the wall under it is the cavity's."""
+    """True if any of some vertices lies in the cavity, well below its brim: the wall under it is the cavity's."""
     vessel = cavity.vessel
     low, high = vessel.vertices.min(axis=0), vessel.vertices.max(axis=0)
     inside = (vertices > low).all(axis=1) & (vertices < high).all(axis=1)
-    inside &= (vertices[:, 1] < cavity.spill) & (vertices[:, 1] >= cavity.bottom)
+    brim = cavity.spill - _SHALLOW * cavity.spill_depth
+    inside &= (vertices[:, 1] < brim) & (vertices[:, 1] >= cavity.bottom)
     at = np.flatnonzero(inside)
     if not len(at):
         return False
