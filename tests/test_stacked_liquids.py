@@ -9,7 +9,6 @@ from test_fills import mesh_of
 
 from mat_shelf.commands.fills import FillCommands
 from mat_shelf.commands.session import Session
-from mat_shelf.demo.desk_set import demo_project
 from mat_shelf.document.camera import Camera, View
 from mat_shelf.document.fill import Fill
 from mat_shelf.document.material import Material
@@ -92,9 +91,9 @@ def test_each_stands_on_what_is_below_it():
 
 
 @pytest.mark.parametrize("volume", [12.0, 20.0, 26.0, 33.0, 41.0, 50.0, 60.0])
-def test_the_body_is_closed_at_every_level(volume):
+def test_the_body_is_closed_at_every_level(volume, demo):
     """Of the demo's ink, whose bottle has corners at which the edge does not rise."""
-    project, assets = demo_project()
+    project, assets = demo
     part = next(p for p in project.product.parts if p.fill is not None)
     part = part.with_(fill=part.fill.with_(measure="volume", volume=volume))
     mesh = poured_liquid(project.with_part(part), part, assets).part.mesh
