@@ -43,7 +43,12 @@ class LiquidCard(QWidget):
         for column in (left, right):
             column.setSpacing(0)
             column.addStrut(128)
-        for widget in (self.stack_box, self.liquid_box, self.measure_box):
+        self._stack_room = QWidget()  # which takes no room, nor a gap, where there is one liquid only
+        room = QVBoxLayout(self._stack_room)
+        room.setContentsMargins(0, 0, 0, 5)
+        room.addWidget(self.stack_box)
+        left.addWidget(self._stack_room)
+        for widget in (self.liquid_box, self.measure_box):
             left.addWidget(widget)
             left.addSpacing(5)
         for name in (*_AMOUNTS, *_LEFT):
@@ -75,7 +80,7 @@ class LiquidCard(QWidget):
         for name in _AMOUNTS:
             self.rows[name].setVisible(name == (fill.measure if fill is not None else "volume"))
         stacked = self.work.stacked
-        self.stack_box.setVisible(len(stacked) > 1)
+        self._stack_room.setVisible(len(stacked) > 1)
         self.stack_box.clear()
         for number, liquid in enumerate(stacked, 1):
             self.stack_box.addItem(f"{number}  {liquid.name}", liquid.id)
