@@ -95,6 +95,20 @@ def test_a_cube_floats_as_archimedes_says(density, liquid, tmp_path):
     assert session.project.part("solid").pose.shift == (2.0, 9.0, 1.0)
 
 
+def test_a_part_with_holes_is_told(tmp_path):
+    project, assets = glass_of(of(48.0))
+    cube = mesh_of(manifold3d.Manifold.cube([SIDE] * 3))
+    torn = with_solid(project, assets, (0.0, 4.0, 0.0), crease_normals(cube.vertices, cube.triangles[2:]))
+    session = Session(torn, assets, Library(tmp_path))
+    fills = FillCommands(session)
+    session.select("tank")
+    fills.tell()
+    assert "Cube pushes nothing aside" in fills.note and not fills.fault
+    session.edit("Whole", with_solid(project, assets, (0.0, 4.0, 0.0)))
+    fills.tell()
+    assert not fills.note
+
+
 def test_what_cannot_float_is_said(tmp_path):
     project, assets = glass_of(of(6.0))
     session, said = Session(with_solid(project, assets, (0.0, 4.0, 0.0)), assets, Library(tmp_path)), []

@@ -12,7 +12,7 @@ from mat_shelf.fills.liquid import LiquidBody
 from mat_shelf.fills.section import section_outlines
 from mat_shelf.fills.strewing import MOST_DROPS
 from mat_shelf.fills.vessel import VesselError, frame_of
-from mat_shelf.scene.filled_cavities import up_of
+from mat_shelf.scene.filled_cavities import open_parts, up_of
 from mat_shelf.scene.poured_liquids import (
     PouredLiquid,
     poured_liquid,
@@ -61,6 +61,8 @@ class FillReport:
         Reason why it cannot be poured.
     working : str
         Deed that is under way, in words.
+    note : str
+        What else there is to say about what is in the vessel.
     drop_count, bubble_count, foam_count : int
     told
         Signal: there is another report.
@@ -71,7 +73,7 @@ class FillReport:
     def __init__(self):
         self.liquid: PouredLiquid | None = None
         self.section: Section | None = None
-        self.fault = self.working = ""
+        self.fault = self.working = self.note = ""
         self._now: tuple[tuple, tuple[float, float]] | None = None
         self.drop_count = self.bubble_count = self.foam_count = 0
         self._told_of: tuple | None = None
@@ -134,13 +136,15 @@ class FillReport:
 
             Returns
             -------
-            (PouredLiquid or None, Section or None, str, int, int, int)
+            (PouredLiquid or None, Section or None, str, str, int, int, int)
             """
-            poured, section, fault = None, None, ""
+            poured, section, fault, note = None, None, "", ""
             if fill_part is not None:
                 try:
                     poured = poured_liquid(project, fill_part, assets)
                     bodies = _bodies_of(project, stacked, assets)
+                    open_ = open_parts(project, standing(project, fill_part.fill), assets)
+                    note = _open_words([part.name for part in open_])
                     section = section_of(poured, standing(project, fill_part.fill), view, bodies)
                 except VesselError as why:
                     fault = str(why)
@@ -149,7 +153,7 @@ class FillReport:
                 bubble_caps(project, bubbles_part, assets) if bubbles_part is not None else None,
                 foam_caps(project, foam_part, assets) if foam_part is not None else None,
             )
-            return poured, section, fault, *(len(caps) if caps is not None else 0 for caps in made)
+            return poured, section, fault, note, *(len(caps) if caps is not None else 0 for caps in made)
 
         def done(found: tuple) -> None:
             """Take it over.
@@ -160,7 +164,8 @@ class FillReport:
                 Result of the work.
             """
             self._is_busy = False
-            self.liquid, self.section, self.fault, self.drop_count, self.bubble_count, self.foam_count = found
+            self.liquid, self.section, self.fault, self.note, *counts = found
+            self.drop_count, self.bubble_count, self.foam_count = counts
             self._told_fill = standing(project, fill_part.fill) if fill_part is not None else None
             self.told.emit()
             self.tell()
@@ -192,6 +197,15 @@ class FillReport:
         bool
         """
         return count >= MOST_DROPS
+
+
+def _open_words(names: list[str]) -> str:
+    """One line about parts that push no liquid aside."""
+    if not names:
+        return ""
+    if len(names) > 1:
+        return f"{names[0]} and {len(names) - 1} more push nothing aside: their surfaces have holes; mend them."
+    return f"{names[0]} pushes nothing aside, since its surface has holes; mend it in the Product station."
 
 
 def _bodies_of(project, stacked, assets) -> list[LiquidBody]:

@@ -205,6 +205,25 @@ def parts_in(project: Project, fill: Fill, supplies) -> tuple[Part, ...]:
     return held_parts(project, fill, cavity_of(project, fill, supplies), up_of(fill), supplies)
 
 
+def open_parts(project: Project, fill: Fill, supplies) -> tuple[Part, ...]:
+    """The parts in the cavity of a fill that take no room, since they enclose none. Raises VesselError.
+
+    Parameters
+    ----------
+    project : Project
+        The project.
+    fill : Fill
+        The fill.
+    supplies : Supplies
+        Meshes, and faces of zones.
+
+    Returns
+    -------
+    tuple of Part
+    """
+    return tuple(part for part in parts_in(project, fill, supplies) if not _is_closed(part, supplies))
+
+
 def _is_closed(part: Part, supplies) -> bool:
     key = shape_key(part)
     with _lock:

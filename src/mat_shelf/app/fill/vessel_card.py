@@ -100,7 +100,7 @@ class VesselCard(QWidget):
             self.note.setText("Click a vessel in the picture, or several parts in the list of the Product station.")
         else:
             closed = "Its space is closed; nothing can run out." if is_known and poured.cavity.is_closed else ""
-            fault = f"{work.fault[:1].upper()}{work.fault[1:]}." if work.fault else closed
+            fault = f"{work.fault[:1].upper()}{work.fault[1:]}." if work.fault else work.note or closed
             self.note.setText(f"{work.working}…" if work.working else fault)
         self.note.setVisible(bool(self.note.text()))
         self.fill_button.setVisible(part is None)
