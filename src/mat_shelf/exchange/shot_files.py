@@ -281,4 +281,5 @@ def film_memory(shot: Shot) -> int:
     -------
     int
     """
-    return shot.width * shot.height * (2 * FILM_BYTES + (_HALF_BYTES if shot.noise else 0))
+    films = 2 if shot.background == "set" else 3  # what is seen through clear glass has sums of its own
+    return shot.width * shot.height * (films * FILM_BYTES + (_HALF_BYTES if shot.noise else 0))
