@@ -109,6 +109,15 @@ def test_a_part_with_holes_is_told(tmp_path):
     assert not fills.note
 
 
+def test_a_part_of_its_own_priority_needs_no_material():
+    project, assets = glass_of(of(48.0), of(16.0))
+    bare = with_solid(project, assets, (0.0, 4.0, 0.0))
+    bare = bare.with_part(bare.part("solid").with_(material=None, priority=7))
+    for part_id in ("solid", "liquid0"):
+        bare = bare.with_part(bare.part(part_id).with_(material=None))
+    assert np.isfinite(render_picture(bare, assets, 16, 16, 1, denoise=False).light).all()
+
+
 def test_what_cannot_float_is_said(tmp_path):
     project, assets = glass_of(of(6.0))
     session, said = Session(with_solid(project, assets, (0.0, 4.0, 0.0)), assets, Library(tmp_path)), []

@@ -23,6 +23,7 @@ from mat_shelf.fills.liquids import LIQUIDS
 from mat_shelf.geometry.mesh import places
 from mat_shelf.library.library import Library
 from mat_shelf.rendering.final_render import render_picture
+from mat_shelf.scene.material_table import project_material_table
 from mat_shelf.scene.poured_liquids import poured_liquid
 
 OIL = next(liquid for liquid in LIQUIDS if liquid.swatch == "olive-oil")
@@ -208,3 +209,4 @@ def test_stacks_that_cannot_be_are_refused_in_words(glass_project, tmp_path):  #
     ring = session.project.with_part(fills.stacked[0].with_(fill=fills.stacked[0].fill.with_(over=top.id)))
     assert len(ring.product.liquids_under(ring.part(top.id).fill)) <= 4
     assert poured_liquid(ring, ring.part(top.id), session.assets).volume_ml > 0
+    assert len(project_material_table(ring, session.assets).bodies.priority) == len(ring.product.parts) + 1

@@ -119,8 +119,11 @@ class FillCommands(FillReport, SolidCommands, StrewnCommands):
             Fields of the fill that are others than by default.
         """
         stacked, poured = self.stacked, self.liquid
-        if poured is None:
+        if not stacked:
             self.session.said.emit("Fill a vessel first; then another liquid can lie on that.")
+            return
+        if poured is None or self.is_unknown:
+            self.session.said.emit(f"{stacked[-1].name} is not poured yet; try again when its values are shown.")
             return
         if len(stacked) >= MOST_STACKED:
             self.session.said.emit(f"{MOST_STACKED} liquids can lie on each other at most.")
@@ -170,13 +173,7 @@ class FillCommands(FillReport, SolidCommands, StrewnCommands):
                 self.session.select(made.id)
 
         self._show_working(f"Looking for the cavity of {vessel.name}")
-        self.session.aside(work, done, lambda fault: self._refuse(vessel, fault))
-
-    def _refuse(self, vessel: Part, fault: Exception) -> None:
-        self._show_working("")
-        if not isinstance(fault, VesselError):
-            raise fault
-        self.session.said.emit(f"{vessel.name} cannot be filled: {fault}.")
+        self.session.aside(work, done, lambda fault: self._refuse(vessel, "cannot be filled", fault))
 
     def _add(self, label: str, part: Part, swatch: str) -> None:
         with self.session.as_one(label):
@@ -309,7 +306,7 @@ class FillCommands(FillReport, SolidCommands, StrewnCommands):
         try:
             found = cavities_of(self.project, fill, assets)
         except VesselError as fault:
-            self._refuse(self.vessel, fault)
+            self._refuse(self.vessel, "cannot be filled", fault)
             return
         if len(found) < 2:
             self.session.said.emit(f"{self.vessel.name} has one cavity only.")

@@ -80,21 +80,8 @@ class SolidCommands:
             if mesh.uv is not None:
                 self.session.said.emit(f"{part.name} has no UVs any more; unwrap it again in the Product station.")
 
-        def failed(fault: Exception) -> None:
-            """Say why it cannot be hollowed.
-
-            Parameters
-            ----------
-            fault : Exception
-                The reason.
-            """
-            self._show_working("")
-            if not isinstance(fault, VesselError):
-                raise fault
-            self.session.said.emit(f"{part.name} cannot be hollowed: {fault}.")
-
         self._show_working(f"Hollowing {part.name}")
-        self.session.aside(work, done, failed)
+        self.session.aside(work, done, lambda fault: self._refuse(part, "cannot be hollowed", fault))
 
     @command
     def float_part(self, density: float) -> None:
@@ -142,21 +129,15 @@ class SolidCommands:
             moved = part.with_(pose=part.pose.with_(shift=shift))
             self.session.edit(f"Float {part.name}", self.project.with_part(moved))
 
-        def failed(fault: Exception) -> None:
-            """Say why it does not float.
-
-            Parameters
-            ----------
-            fault : Exception
-                The reason.
-            """
-            self._show_working("")
-            if not isinstance(fault, VesselError):
-                raise fault
-            self.session.said.emit(f"{part.name} does not float: {fault}.")
-
         self._show_working(f"Floating {part.name}")
-        self.session.aside(work, done, failed)
+        self.session.aside(work, done, lambda fault: self._refuse(part, "does not float", fault))
+
+    def _refuse(self, part: Part, what: str, fault: Exception) -> None:
+        """Says why a deed that was done aside fails."""
+        self._show_working("")
+        if not isinstance(fault, VesselError):
+            raise fault
+        self.session.said.emit(f"{part.name} {what}: {fault}.")
 
     def _liquid_round(self, part: Part, project: Project) -> Part:
         """The uppermost liquid of the cavity that a part is in. Raises VesselError."""

@@ -10,7 +10,8 @@ from mat_shelf.geometry.embree import Scene
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.triangles import area_vectors
 
-MOST_RUNS, MOST_STEPS = 500, 4000
+_MOST_STEPS = 4000
+"""Steps of twice the mean way."""
 _WIDTH = 2.2
 """Mean width of what runs, in that of the drops: it took others in."""
 _STEEP, _LEVEL = 0.5, 0.25
@@ -88,9 +89,11 @@ def run_down(
     marks = cKDTree(kept_free) if kept_free is not None and len(kept_free) else None
     place, normal, face = _beginnings(mesh, allowed, count, chance, down, marks, margin + _WIDTH * size)
     number = len(place)
+    if not number:
+        return Runs(Strewn(place, normal, np.zeros(0), face), np.zeros((0, 3)), np.zeros(0), 0)
     width = drawn_widths(chance, number, _WIDTH * size, 0.5 * spread, 0.5, 2.0)
     far = length * (0.35 + 1.3 * chance.random(number))
-    step = max(0.3 * size, length / MOST_STEPS * 2)
+    step = max(0.3 * size, length / _MOST_STEPS * 2)
     scene = Scene([(mesh.vertices, mesh.triangles)])
     aside, going = np.zeros(number), np.ones(number, bool)
     gone, ways = np.zeros(number), [(place.copy(), normal.copy(), face.copy(), going.copy())]

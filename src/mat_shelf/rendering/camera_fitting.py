@@ -20,6 +20,8 @@ _TRIED = 6
 """Best starts that are followed to their end."""
 _PULL = 0.01
 """mm on the film for a focal length e times the one there is: it settles what few points leave open."""
+_FARTHEST = 1e7
+"""mm, to the points."""
 _FAR = 1e3
 """mm on the film, the most that a point behind the camera counts."""
 
@@ -108,12 +110,12 @@ def fitted_camera(camera: Camera, points: Sequence, places: Sequence) -> FittedC
     starts = []
     for axes in _directions(camera):
         flat = float(np.linalg.norm((about @ axes.T)[:, :2]))
-        depth = math.log(max(camera.focal_length * flat / spread, 1.0))
+        depth = math.log(min(max(camera.focal_length * flat / spread, 1.0), _FARTHEST))
         start = np.array([*Rotation.from_matrix(axes).as_rotvec(), *places.mean(axis=0), depth, usual])
         starts.append((float((missed(start) ** 2).sum()), start))
     starts.sort(key=lambda pair: pair[0])
     low, high = np.full(7, -np.inf), np.full(7, np.inf)
-    low[5:], high[5:] = (0.0, least), (math.log(1e7), most)
+    low[5:], high[5:] = (0.0, least), (math.log(_FARTHEST), most)
     ends = (
         least_squares(missed, start, bounds=(low, high), x_scale="jac", max_nfev=200) for _, start in starts[:_TRIED]
     )

@@ -12,7 +12,7 @@ from mat_shelf.fills.vessel import VesselError, frame_of, joined_vessel, make_ve
 from mat_shelf.geometry.pose import turn_matrix
 from mat_shelf.scene.held_parts import held_parts, shape_key, standing_mesh
 
-_MOST_VESSELS = 12
+_MOST_VESSELS, _MOST_PARTS = 12, 2000
 _vessels: dict[tuple, "list[Cavity] | VesselError"] = {}
 _closed: dict[tuple, bool] = {}
 _lock = RLock()
@@ -173,9 +173,26 @@ def cavity_round(project: Project, fill: Fill, supplies, without: str | None = N
     turn, vessel = frame_of(up_of(fill)), [project.part(i) for i in fill.vessel]
     wet = np.where(np.isfinite(plain.reached), plain.vessel.vertices[:, 1], np.inf)
     lowest = plain.vessel.vertices[wet.argmin()]
+
+    def lies_below(part: Part) -> bool:
+        """True if all of a part is below the brim.
+
+        Parameters
+        ----------
+        part : Part
+            The part.
+
+        Returns
+        -------
+        bool
+        """
+        return float((standing_mesh(part, supplies).vertices @ turn[1]).max()) < plain.spill
+
     # A stopper would make it a closed space, with no brim to measure from.
-    sunk = [p for p in solids if (standing_mesh(p, supplies).vertices @ turn[1]).max() < plain.spill]
-    for parts in (solids, sunk):
+    for narrowed in (lambda: solids, lambda: [part for part in solids if lies_below(part)]):
+        parts = narrowed()
+        if not parts:
+            break
         key = vessel_key(project, fill), tuple(shape_key(part) for part in parts)
         try:
             found = _nearest(_cavities(key, [*vessel, *parts], up_of(fill), supplies), lowest)
@@ -233,6 +250,6 @@ def _is_closed(part: Part, supplies) -> bool:
                 _closed[key] = True
             except VesselError:
                 _closed[key] = False
-            while len(_closed) > _MOST_VESSELS:
+            while len(_closed) > _MOST_PARTS:
                 del _closed[next(iter(_closed))]
         return _closed[key]

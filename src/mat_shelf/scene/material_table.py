@@ -257,7 +257,7 @@ def bodies_of(project: Project) -> tuple[Body | None, ...]:
         worn = [project.material(i).recipe for i in part.worn()]
         recipe = next((recipe for recipe in worn if has_inside(recipe)), None)
         if recipe is not None:
-            priority = priority_of(project, part, recipe)
+            priority = _priority_of(project, part, recipe.nesting_priority)
             found.append(Body(priority, recipe.contact == "wet", is_clear(recipe), part.is_derived))
         elif part.is_derived:
             found.append(Body(0, True, False, True))
@@ -267,28 +267,23 @@ def bodies_of(project: Project) -> tuple[Body | None, ...]:
     return tuple(found)
 
 
-def priority_of(project: Project, part: Part, recipe: Recipe) -> int:
-    """Priority of a body where others overlap it; a liquid goes on through those that it lies on, and gives way there.
+def _has_priority(part: Part) -> bool:
+    """True if a part has another priority than its material, or a liquid another one by what it lies on."""
+    return part.priority is not None or (part.fill is not None and part.fill.over is not None)
 
-    Parameters
-    ----------
-    project : Project
-        The project.
-    part : Part
-        The body.
-    recipe : Recipe
-        What it is filled with.
 
-    Returns
-    -------
-    int
-    """
-    own = recipe.nesting_priority if part.priority is None else part.priority
+def _priority_of(project: Project, part: Part, usual: int | None = None) -> int:
+    """Priority of a body, `usual` by what it is filled with; a liquid on others goes on through them, and gives way."""
     under = project.product.liquids_under(part.fill) if part.fill is not None else ()
-    for steps, below in enumerate(reversed(under), 1):
-        other = project.material(below.material).recipe.nesting_priority if below.priority is None else below.priority
-        own = min(own, other - steps)
-    return own
+    own = _own_priority(project, part) if usual is None or part.priority is not None else usual
+    return min([own, *(_own_priority(project, below) - k for k, below in enumerate(reversed(under), 1))])
+
+
+def _own_priority(project: Project, part: Part) -> int:
+    if part.priority is not None:
+        return part.priority
+    material = next((m for m in project.materials if m.id == part.material), None)
+    return (material.recipe if material is not None else Recipe()).nesting_priority
 
 
 def project_geometry(
@@ -394,11 +389,7 @@ def project_material_table(
     for recipe in (*prop_recipes(project.set, worn), *((BALL_RECIPE,) if ball is not None else ())):
         rows.append(len(recipes))
         recipes.append(recipe)
-    priorities = {
-        g: priority_of(project, part, project.material(part.material).recipe)
-        for g, part in enumerate(visible)
-        if part.priority is not None or (part.fill is not None and part.fill.over is not None)
-    }
+    priorities = {g: _priority_of(project, part) for g, part in enumerate(visible) if _has_priority(part)}
     material_table = make_material_table(recipes, rows, backdrop_row, zoned, supplies.pictures, priorities)
     sharp = [None if part.is_derived or (part.id in displaced and not part.smoothing) else part for part in visible]
     edges = round_edges(sharp, supplies.meshes, supplies.faces, len(rows))
