@@ -157,12 +157,13 @@ NEW_FIELDS = {
     },
     13: {"part": ("fill", "beads", "bubbles")},
     14: {"project": ("hand_over",), "part": ("foam",)},
+    19: {"set": ("part_lights",)},
     16: {"shot": ("noise",), "adjustment": ("curve",)},
 }
 """The fields that came with each schema, which older projects are without."""
 
 
-@pytest.mark.parametrize("schema", range(1, 18))
+@pytest.mark.parametrize("schema", range(1, 19))
 def test_projects_of_every_older_schema_open(schema):
     """What they hold is kept, and what is new is as it was before it could be chosen."""
     from mat_shelf.document.migration import migrated

@@ -28,7 +28,7 @@ class LightAiming:
             Edits of one gesture are one step of the history.
         """
         if self.light is None:
-            self.said.emit("Add a light first.")
+            self.said.emit("Select a light first.")
             return
         point, normal = np.asarray(point, np.float64), np.asarray(normal, np.float64)
         way = np.subtract(eye, point)
@@ -51,7 +51,7 @@ class LightAiming:
             Edits of one gesture are one step of the history.
         """
         if self.light is None:
-            self.said.emit("Add a light first.")
+            self.said.emit("Select a light first.")
             return
         standing = carried_round(self.light, self.project.set.turn)
         if np.linalg.norm(np.subtract(standing.position, point)) < _NEAREST:
@@ -73,7 +73,7 @@ class LightAiming:
             Edits of one gesture are one step of the history.
         """
         if self.light is None:
-            self.said.emit("Add a light first.")
+            self.said.emit("Select a light first.")
             return
         way = np.subtract(caster, point).astype(np.float64)
         if np.linalg.norm(way) < _NEAREST / 5:

@@ -38,8 +38,8 @@ class LightCommands:
 
     @property
     def light_place(self) -> int:
-        """Place of the selected light in the set, the last one where there are fewer; -1 where there is none."""
-        return min(self._light_place, len(self.project.set.lights) - 1)
+        """Place of the selected light in the set, the last one where there are fewer; -1 where none is selected."""
+        return -1 if self.part_light is not None else min(self._light_place, len(self.project.set.lights) - 1)
 
     @property
     def light(self) -> Light | None:
@@ -54,7 +54,7 @@ class LightCommands:
         place : int
             Its place in the set.
         """
-        self._light_place = place
+        self._light_place, self._part_light = place, None
         self.light_changed.emit()
 
     def light_power(self, light: Light) -> float:
@@ -115,7 +115,7 @@ class LightCommands:
         self.edit(label, self.project.with_set(self.with_light(light)), gesture)
 
     def _put_lights(self, label: str, lights: list[Light], place: int) -> None:
-        self._light_place = place
+        self._light_place, self._part_light = place, None
         self.edit(label, self.project.with_set(self.project.set.with_(lights=tuple(lights))))
         self.light_changed.emit()
 
@@ -211,17 +211,6 @@ class LightCommands:
         lights[place] = lights[place].with_(is_on=is_on)
         studio = self.project.set.with_(lights=tuple(lights))
         self.edit(f"Switch {lights[place].name} {'on' if is_on else 'off'}", self.project.with_set(studio))
-
-    @command
-    def solo_light(self) -> None:
-        """Switches all lights but the selected one off, or all on again where that is so."""
-        lights = self.project.set.lights
-        if self.light is None:
-            return
-        alone = all(light.is_on == (place == self.light_place) for place, light in enumerate(lights))
-        made = tuple(light.with_(is_on=alone or place == self.light_place) for place, light in enumerate(lights))
-        label = "All lights on" if alone else f"{self.light.name} alone"
-        self.edit(label, self.project.with_set(self.project.set.with_(lights=made)))
 
     @command
     def rename_light(self, place: int, name: str) -> None:

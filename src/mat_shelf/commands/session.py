@@ -17,6 +17,7 @@ from mat_shelf.commands.library import LibraryCommands
 from mat_shelf.commands.light_aiming import LightAiming
 from mat_shelf.commands.light_files import LightFiles
 from mat_shelf.commands.lights import LightCommands
+from mat_shelf.commands.part_lights import PartLightCommands
 from mat_shelf.commands.materials import MaterialCommands, Wearable
 from mat_shelf.commands.project_materials import ProjectMaterials
 from mat_shelf.commands.props import PropCommands
@@ -47,6 +48,7 @@ class Session(
     MaterialCommands,
     ProjectMaterials,
     LightCommands,
+    PartLightCommands,
     LightAiming,
     LightFiles,
     KeptSets,

@@ -176,3 +176,28 @@ class Light(Frozen):
     def pictures(self) -> list[ImageRef]:
         """The image that it has, whether its kind shows one or not."""
         return [self.image] if self.image is not None else []
+
+
+class PartLight(Frozen):
+    """A part of the product that glows, as a light of a set: its materials say how, the set how much of it.
+
+    Attributes
+    ----------
+    part : Id
+        The part; one that is not there, or does not glow, changes nothing.
+    """
+
+    part: Id
+    is_on: bool = True
+    strength: float = number(
+        0.0,
+        -20,
+        20,
+        label="Strength",
+        unit="stops",
+        tip="On top of what its materials and marks give off, in this set; one stop doubles the light.",
+        usual=(-4, 4),
+    )
+    color: Color = color(
+        (1.0, 1.0, 1.0), label="Filter", tip="Colour of a filter before it, in this set. White leaves it as it is."
+    )

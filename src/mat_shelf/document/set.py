@@ -6,11 +6,11 @@ from pydantic import Field
 
 from mat_shelf.document.ids import Id, Name
 from mat_shelf.document.image import ImageRef
-from mat_shelf.document.light import Light
+from mat_shelf.document.light import Light, PartLight
 from mat_shelf.document.parameter import Color, Frozen, color, number
 from mat_shelf.document.prop import Prop
 
-MOST_LIGHTS, MOST_PROPS = 64, 32
+MOST_LIGHTS, MOST_PROPS, MOST_PART_LIGHTS = 64, 32, 256
 ToneCurve = Literal["neutral", "exact", "filmic"]
 """How light is shown: see `Set.tone_curve`."""
 
@@ -119,6 +119,8 @@ class Set(Frozen):
 
     Attributes
     ----------
+    part_lights : tuple of PartLight
+        Parts that glow otherwise in this set than their materials say.
     room : ImageRef or None
         A latitude-longitude picture of the room, in place of its plain luminance above and below.
     straight_light : bool
@@ -130,6 +132,7 @@ class Set(Frozen):
     id: Id
     name: Name
     lights: Annotated[tuple[Light, ...], Field(max_length=MOST_LIGHTS)] = ()
+    part_lights: Annotated[tuple[PartLight, ...], Field(max_length=MOST_PART_LIGHTS)] = ()
     surround: float = number(
         250.0,
         0,

@@ -13,7 +13,7 @@ from mat_shelf.exchange.models.mesh_glb import digest
 from mat_shelf.exchange.package import PackageError, opened_package, parse, write_package
 from mat_shelf.geometry.mesh import MeshError
 
-SET_ENDING, SET_TEXT, SET_SCHEMA = ".set", "set.json", 2
+SET_ENDING, SET_TEXT, SET_SCHEMA = ".set", "set.json", 3
 
 
 class KeptSet(Frozen):
@@ -34,9 +34,9 @@ class KeptSet(Frozen):
 
 def _migrated(fields: dict) -> dict:
     """The fields of a kept set in the present schema; 1 had exact colours or not, where 2 has tone curves."""
-    if fields.get("schema_version") != 1:
-        return fields
-    return fields | {"schema_version": 2, "set": with_tone_curve(fields.get("set"))}
+    if fields.get("schema_version") == 1:
+        fields = fields | {"schema_version": 2, "set": with_tone_curve(fields.get("set"))}
+    return fields | {"schema_version": SET_SCHEMA} if fields.get("schema_version") == 2 else fields
 
 
 def save_set(path: Path, kept: KeptSet, assets: Assets) -> None:

@@ -79,7 +79,7 @@ def _by_light(project: Project, rendered: Rendered) -> dict[str, np.ndarray]:
     film, lit = rendered.film, rendered.lit
     if lit is None:
         raise ValueError("the picture has not kept its lights apart")
-    gains, names = film.gains, layer_names(lit)
+    gains, names = film.gains, layer_names(lit, project.product)
     names += ["Backplate"] if film.layers > len(names) else []
     layers = {}
     for layer, name in enumerate(names):

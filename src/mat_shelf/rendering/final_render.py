@@ -33,6 +33,7 @@ from mat_shelf.scene.geometry_map_lookup import geometry_map_lookup
 from mat_shelf.scene.geometry_maps import fill_geometry_maps
 from mat_shelf.scene.lights import set_lights
 from mat_shelf.scene.material_table import Supplies, project_geometry, project_material_table, visible_parts
+from mat_shelf.scene.part_lights import glowing_parts
 from mat_shelf.scene.relighting import whole_set
 from mat_shelf.scene.reshaped_parts import reshaped_parts
 
@@ -205,7 +206,7 @@ def render_picture(
     request = PictureRequest(width, height, seed, straight, cut_out, keeps_apart and region is None)
     project = seen_from(project, project.view.camera)
     studio, keeps_apart = project.set, request.keeps_apart
-    lit = whole_set(studio) if keeps_apart else studio
+    lit = whole_set(studio, glowing_parts(project)) if keeps_apart else studio
     task = picture_task(project, supplies, request)
     film = task.film(width, height)
     region = region and _inside(region, width, height)
@@ -299,7 +300,7 @@ def picture_task(project: Project, supplies: Supplies, request: PictureRequest) 
         geometry,
         project_material_table(project, supplies, displaced=displaced),
         set_lights(
-            whole_set(studio) if keeps_apart else studio,
+            whole_set(studio, glowing_parts(project)) if keeps_apart else studio,
             supplies,
             [project.product.parts[k].id for k in visible_parts(project)],
         ),

@@ -39,7 +39,8 @@ class RenderTask:
     cut_out : bool
         Whether the camera sees only the product; backdrop and lights are still reflected in it.
     keeps_apart : bool
-        Whether the film has a layer for each light, for the room and for what glows, in this order.
+        Whether the film has a layer for each light, for the room, for what glows and for each part that is a light,
+        in this order.
     empty : RenderTask or None
         The set without the product, where a photograph stands in the place of the backdrop.
     catches : bool
@@ -71,8 +72,8 @@ class RenderTask:
 
     @property
     def layers(self) -> np.ndarray:
-        """Layer of the film for each light, the room, what glows and the photograph, (L + 3,) int32."""
-        count = len(self.lights.table) + 2
+        """Layer of the film for each light, the room, what glows, each part that is a light, and the photograph."""
+        count = max(len(self.lights.table) + 1, int(self.lights.glow_layer.max(initial=0))) + 1
         lit = np.arange(count, dtype=np.int32) if self.keeps_apart else np.zeros(count, np.int32)
         return np.append(lit, lit[-1] + (1 if self.catches and not self.cut_out else 0)).astype(np.int32)
 

@@ -125,7 +125,7 @@ def _aimed_glow(task: RenderTask, table: MaterialTable) -> tuple[np.ndarray, ...
     emission = table.parameters[:, P.EMISSION : P.EMISSION + 3]
     if not (emission > 0).any():
         return np.zeros(0, np.int32), np.zeros((0, 3), np.float32)
-    found = glow_of(task.geometry, table)
+    found = glow_of(task.geometry, table, task.lights)
     return found.triangle, emission[found.row]
 
 

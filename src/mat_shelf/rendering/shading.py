@@ -89,7 +89,7 @@ from mat_shelf.scene.interior_list import (
     times_inside,
     update_interior,
 )
-from mat_shelf.scene.light_faces import FAR, SEEN, cross_light, lights_part, room_light, shown
+from mat_shelf.scene.light_faces import FAR, SEEN, cross_light, glow_of_part, lights_part, room_light, shown
 from mat_shelf.scene.light_sampling import light_pdf, light_weight, sample_lights
 
 
@@ -148,8 +148,7 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
         limits.depth,
     )
     count_of_lights = lights.table.shape[0]
-    glow_layer = limits.layers[count_of_lights + 1]
-    plate_layer = limits.layers[count_of_lights + 2] if limits.plate.shape[0] > 0 else -1
+    plate_layer = limits.layers[-1] if limits.plate.shape[0] > 0 else -1
     cut, photons, shining = limits.cut, scene_tables.photons, scene_tables.glow
     for i in range(count):
         row = points.row[i]
@@ -248,7 +247,8 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
             if (part != walk or row != own) and is_opaque(block, row):
                 glow = row3_at(block, row, P.EMISSION)
                 if largest(glow) > F(0):
-                    gather(sums, pixel, glow_layer, mul(throughput, glow), accepted)
+                    gain, slot = glow_of_part(lights, part)
+                    gather(sums, pixel, limits.layers[slot], mul(throughput, mul(glow, gain)), accepted)
                 if bounces + 1 < depth:
                     going += turn_back(paths, going, i, position, facing, entering, block, row, bounces, random)
                 continue
@@ -324,13 +324,14 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
             is_sharp = lobes.is_sharp and not comes_out
         if largest(glow) > F(0):
             share = F(1)
-            if shining.bright[row] > F(0):
+            gain, slot = glow_of_part(lights, part)
+            if shining.bright[row] * largest(gain) > F(0):
                 if is_counted:
                     share = F(0)
                 elif arrival_pdf > F(0):
                     chance = glow_weight(shining, origin) / paths.whole[i]
-                    share = _weight(arrival_pdf, chance * glow_pdf(shining, row, facing, d, hits.distance[i]))
-            gather(sums, pixel, glow_layer, scale(mul(arriving, glow), share), accepted)
+                    share = _weight(arrival_pdf, chance * glow_pdf(shining, row, largest(gain), facing, d, hits.distance[i]))
+            gather(sums, pixel, limits.layers[slot], scale(mul(arriving, mul(glow, gain)), share), accepted)
 
         if is_first:
             see(sums, pixel, part, block, look, lobes.metal, normal)
@@ -381,8 +382,10 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
             to_light, reach, radiance, aimed_pdf, light, paths.whole[i] = aim
             light_layer = limits.layers[light if light >= 0 else count_of_lights]
             if light == -2:
-                to_light, reach, lit_row, pdf = sample_glow(shining, scene_tables.triangles, position, texel, u, v)
-                radiance, aimed_pdf, light_layer = row3_at(block, lit_row, P.EMISSION), aimed_pdf * pdf, glow_layer
+                found = sample_glow(shining, scene_tables.triangles, lights, position, texel, u, v)
+                to_light, reach, lit_row, gain, slot, pdf = found
+                radiance, aimed_pdf = mul(row3_at(block, lit_row, P.EMISSION), gain), aimed_pdf * pdf
+                light_layer = limits.layers[slot]
             toward = dot(to_light, facing)
             wi = to_local(to_light, tangent, bitangent, normal)
             if aimed_pdf > F(0) and toward * wi[2] > F(0) and (toward > F(0) or is_clear or is_sheet):

@@ -27,6 +27,7 @@ from mat_shelf.scene.kept import Kept
 from mat_shelf.scene.light_faces import Lights
 from mat_shelf.scene.lights import light_key, set_lights
 from mat_shelf.scene.material_table import Supplies, bodies_of, project_geometry, project_material_table, visible_parts
+from mat_shelf.scene.part_lights import glowing_parts
 from mat_shelf.scene.relighting import mixing_key, whole_set
 from mat_shelf.scene.reshaped_parts import reshaped_parts
 
@@ -215,7 +216,8 @@ class TaskKeeper:
     def _lights(self, project: Project) -> Lights:
         """Lights of the set in use; all of them on where they are kept apart."""
         studio, parts = project.set, ()
-        if any(light.only_parts for light in studio.lights):
+        glowing = glowing_parts(project) if studio.keeps_apart else ()
+        if glowing or studio.part_lights or any(light.only_parts for light in studio.lights):
             parts = tuple(project.product.parts[k].id for k in visible_parts(project))
 
         def make() -> tuple[Lights, Set]:
@@ -225,10 +227,10 @@ class TaskKeeper:
             -------
             tuple[Lights, Set]
             """
-            rendered = whole_set(studio) if studio.keeps_apart else studio
+            rendered = whole_set(studio, glowing) if studio.keeps_apart else studio
             return set_lights(rendered, self._supplies, parts), rendered
 
-        key = mixing_key(studio) if studio.keeps_apart else light_key(studio)
+        key = mixing_key(studio, glowing) if studio.keeps_apart else light_key(studio)
         lights, self._rendered_set = _kept(self._lit, "lights", (*key, *parts), make)
         return lights
 

@@ -95,7 +95,7 @@ class Tracer:
         self._pool = ThreadPoolExecutor(self.threads, thread_name_prefix="tracer", initializer=lower_priority)
         self._memory = local()
         self._photons = PhotonKeeper(self._send)
-        self._lit: tuple = (None, None)
+        self._lit: tuple = (None, None, None)
         self._glow: Glow | None = None  # of the geometry and materials before
 
     def close(self) -> None:
@@ -250,8 +250,9 @@ class Tracer:
         runs = -(-runs // self.threads) * self.threads
         length = -(-len(pixels) // runs)
         tables = albedo_tables()
-        if self._lit[0] is not task.geometry or self._lit[1] is not task.material_table:
-            self._lit, self._glow = (task.geometry, task.material_table), glow_of(task.geometry, task.material_table)
+        lit = task.geometry, task.material_table, task.lights
+        if any(known is not now for known, now in zip(self._lit, lit, strict=True)):
+            self._lit, self._glow = lit, glow_of(*lit)
         nest = interior_at(task.view.position, task.geometry, task.material_table.bodies)
         dressing, kept = task.material_table.dresser.bind(task.geometry.shapes, task.geometry.frames)
         dress = dressing_address(task.geometry, task.material_table, dressing)

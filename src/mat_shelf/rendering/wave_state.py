@@ -71,7 +71,7 @@ carries : bool, whether paths carry light from lights, to be left as photons
 camera : CameraView; plate : (H, W, 3) float32, as `RenderTask.backplate`, (0, 0, 3) without one
 pixels : (N,) or (2N,) int32, the pixel of the picture of each row of the sums
 draws, salt : as `low_discrepancy.even_draws` has them
-layers : (L + 3,) int32, layer of the film for each light, for the room, for what glows and for the photograph
+layers : (L + K + 3,) int32, layer of the film for each light, the room, what glows, K parts, and the photograph
 waves : int, surfaces that a path may meet; marked_waves, fed_waves : those at which marks, and patterns, count
 free : int, first row of the parameter block for single points
 dress : int, address of `dressing.dress_points`

@@ -15,27 +15,28 @@ from mat_shelf.geometry.triangles import area_vectors
 from mat_shelf.numerics.alias_table import alias_table
 from mat_shelf.numerics.interpolation import between3
 from mat_shelf.numerics.kernels import F, apart, inline
-from mat_shelf.numerics.vectors import dot, facing_of, scale, sub
+from mat_shelf.numerics.vectors import dot, facing_of, largest, scale, sub
 from mat_shelf.optics import parameters as P
 from mat_shelf.optics.color import luminance
 from mat_shelf.scene.geometry import Geometry
+from mat_shelf.scene.light_faces import Lights, glow_of_part
 from mat_shelf.scene.material_table import UNWORN, MaterialTable
 
 _known: WeakKeyDictionary[Geometry, deque] = WeakKeyDictionary()
 _lock = Lock()
 
-Glow = namedtuple("Glow", "triangle row keep alias bright whole middle reach")
+Glow = namedtuple("Glow", "triangle row part keep alias bright whole middle reach")
 """What kernels read.
 
-triangle, row : (K,) int32, rows of the triangles that glow, and of the material that each wears
+triangle, row, part : (K,) int32, rows of the triangles that glow, of the material that each wears, and their geometries
 keep, alias : (K,) float32 and int32, alias table over them
-bright : (M,) float32, luminance of what is aimed at by its parameter row; 0 of all else
+bright : (M,) float32, luminance of what is aimed at by its parameter row, before its part's factor; 0 of all else
 whole : float32, luminance times area, mm2, of all together; 0 where there are none
 middle : float32 triple, their middle, mm; reach : float32, mm, how far they lie from it, as a mean
 """
 
 
-def glow_of(geometry: Geometry, material_table: MaterialTable) -> Glow:
+def glow_of(geometry: Geometry, material_table: MaterialTable, lights: Lights) -> Glow:
     """Parts of a scene that glow alike all over.
 
     Parameters
@@ -44,6 +45,8 @@ def glow_of(geometry: Geometry, material_table: MaterialTable) -> Glow:
         Shapes of the scene.
     material_table : MaterialTable
         Its materials.
+    lights : Lights
+        Its lights, with the factors of parts.
 
     Returns
     -------
@@ -52,12 +55,12 @@ def glow_of(geometry: Geometry, material_table: MaterialTable) -> Glow:
     """
     bright = _aimed_light(material_table)
     kept = (getattr(material_table, name) for name in ("rows", "zone_first", "zone_rows", "met_bits"))
-    key = bright.tobytes(), *(array.tobytes() for array in kept)
+    key = bright.tobytes(), lights.glow.tobytes(), *(array.tobytes() for array in kept)
     with _lock:
         known = _known.setdefault(geometry, deque(maxlen=4))
         found = next((glow for told, glow in known if told == key), None)
         if found is None:
-            found = _glow_by(geometry, material_table, bright)
+            found = _glow_by(geometry, material_table, bright, lights.glow)
             known.append((key, found))
     return found
 
@@ -76,11 +79,13 @@ def _aimed_light(material_table: MaterialTable) -> np.ndarray:
     return bright
 
 
-def _glow_by(geometry: Geometry, material_table: MaterialTable, bright: np.ndarray) -> Glow:
+def _glow_by(geometry: Geometry, material_table: MaterialTable, bright: np.ndarray, gains: np.ndarray) -> Glow:
     """Triangles of parts that glow, by the light of each parameter row."""
     worn = material_table.met_bits != UNWORN
     parts = np.flatnonzero((worn & (bright[: worn.shape[1]] > 0)).any(axis=1) & ~geometry.triangles.is_caps)
-    triangles, rows = [np.zeros(0, np.int64)], [np.zeros(0, np.int64)]
+    triangles, rows, owners = [np.zeros(0, np.int64)], [np.zeros(0, np.int64)], [np.zeros(0, np.int64)]
+    level = np.ones(len(material_table.rows))
+    level[: len(gains)] = gains.max(axis=1, initial=0)
     ends = [*geometry.triangles.first[1:], len(geometry.triangles.corners)]
     for part in parts:
         first, zone = int(geometry.triangles.first[part]), int(material_table.zone_first[part])
@@ -88,17 +93,19 @@ def _glow_by(geometry: Geometry, material_table: MaterialTable, bright: np.ndarr
         own = np.full(count, material_table.rows[part])
         if zone >= 0:
             own = material_table.zone_rows[zone : zone + count]
-        lit = np.flatnonzero(bright[own] > 0)
+        lit = np.flatnonzero(bright[own] * level[part] > 0)
         triangles.append(first + lit)
         rows.append(own[lit])
-    triangle, row = np.concatenate(triangles).astype(np.int32), np.concatenate(rows).astype(np.int32)
+        owners.append(np.full(len(lit), part))
+    triangle, row, owner = (np.concatenate(each).astype(np.int32) for each in (triangles, rows, owners))
     corners = geometry.triangles.corners[triangle].reshape(-1, 3, 3).astype(np.float64)
     area = np.linalg.norm(area_vectors(corners), axis=1)
-    power = area * bright[row]
+    power = area * bright[row] * level[owner]
     whole = float(power.sum())
     if not whole > 0:
         nothing = np.zeros(0, np.int32)
         return Glow(
+            nothing,
             nothing,
             nothing,
             np.zeros(0, np.float32),
@@ -113,7 +120,15 @@ def _glow_by(geometry: Geometry, material_table: MaterialTable, bright: np.ndarr
     reach = math.sqrt(float((((places - middle) ** 2).sum(axis=1) * power).sum() / whole))
     keep, alias = alias_table(power / whole)
     return Glow(
-        triangle, row, keep, alias, bright.astype(np.float32), F(whole), tuple(F(x) for x in middle), F(reach + 1e-3)
+        triangle,
+        row,
+        owner,
+        keep,
+        alias,
+        bright.astype(np.float32),
+        F(whole),
+        tuple(F(x) for x in middle),
+        F(reach + 1e-3),
     )
 
 
@@ -137,7 +152,7 @@ def glow_weight(glow, origin):
 
 
 @inline
-def glow_pdf(glow, row, facing, d, t):
+def glow_pdf(glow, row, level, facing, d, t):
     """Density, 1/sr, with which `sample_glow` picks a direction towards a point.
 
     Parameters
@@ -146,6 +161,8 @@ def glow_pdf(glow, row, facing, d, t):
         What glows.
     row : int
         Parameter row of what is met there.
+    level : float32
+        Largest factor, of all channels, of its part.
     facing : float32 triple
         Normal of its face.
     d : float32 triple
@@ -157,11 +174,11 @@ def glow_pdf(glow, row, facing, d, t):
     -------
     float32
     """
-    return glow.bright[row] / glow.whole * t * t / max(abs(dot(facing, d)), F(1e-6))
+    return glow.bright[row] * level / glow.whole * t * t / max(abs(dot(facing, d)), F(1e-6))
 
 
 @apart
-def sample_glow(glow, triangles, origin, pick, u, v):
+def sample_glow(glow, triangles, lights, origin, pick, u, v):
     """A point of what glows, as seen from another point.
 
     Parameters
@@ -170,6 +187,8 @@ def sample_glow(glow, triangles, origin, pick, u, v):
         What glows.
     triangles : Triangles
         Triangles of the scene.
+    lights : Lights
+        Lights of the scene, with the factors of parts.
     origin : float32 triple
         The point, mm.
     pick, u, v : float32 in [0, 1)
@@ -181,6 +200,10 @@ def sample_glow(glow, triangles, origin, pick, u, v):
         mm; 0 where it fails.
     row : int
         Parameter row of what glows there.
+    gain : float32 triple
+        Factor of its light.
+    place : int
+        Place of its layer.
     pdf : float32
         1/sr.
     """
@@ -195,9 +218,10 @@ def sample_glow(glow, triangles, origin, pick, u, v):
     distance = math.sqrt(dot(to, to))
     facing = facing_of(triangles.corners, glow.triangle[slot])
     if not (distance > F(1e-6)):
-        return (F(0), F(1), F(0)), F(0), 0, F(0)
+        return (F(0), F(1), F(0)), F(0), 0, (F(0), F(0), F(0)), 0, F(0)
     d = scale(to, F(1) / distance)
     row = glow.row[slot]
+    gain, place = glow_of_part(lights, glow.part[slot])
     if abs(dot(facing, d)) < F(1e-5):
-        return d, F(0), row, F(0)
-    return d, distance, row, glow_pdf(glow, row, facing, d, distance)
+        return d, F(0), row, gain, place, F(0)
+    return d, distance, row, gain, place, glow_pdf(glow, row, largest(gain), facing, d, distance)

@@ -7,7 +7,7 @@ from mat_shelf.numerics.interpolation import smoothstep
 from mat_shelf.numerics.kernels import PI, F, apart, inline
 from mat_shelf.numerics.vectors import add, dot, row3, row3_at, scale, sub
 
-Lights = namedtuple("Lights", "room borders density keep alias room_weight table slots texels distributions lit")
+Lights = namedtuple("Lights", "room borders density keep alias room_weight table slots texels distributions lit glow glow_layer")
 """What kernels read.
 
 room : (H, 2H, 3) float32, radiance by direction, as seen from its middle: row 0 is straight up, the middle column
@@ -23,6 +23,9 @@ distributions : (D, 181, 121) float32, share of the brightest direction; rows by
 degrees about it
 lit : (L, P + 1) uint8, whether a light lights each part, by its geometry, and as the last what is no part; (L, 0) where
 all light all
+glow : (P, 3) float32, factor of the light that a part gives off itself, by its geometry; (0, 3) where all give off what
+their materials say
+glow_layer : (P,) int32, place in `PathLimits.layers` of the layer that it goes to
 """
 CENTRE, ACROSS, UP, FACING, RADIANCE = 0, 3, 6, 9, 12
 """First columns of triples: middle, half width and half height axes, mm, unit normal, radiance (1 = 1000 cd/m2)."""
@@ -53,6 +56,26 @@ def _arc_tangent(y, x):
     if x < F(0):
         a = PI - a
     return -a if y < F(0) else a
+
+
+@inline
+def glow_of_part(lights, part):
+    """Factor of the light that a part gives off, and its place among the layers.
+
+    Parameters
+    ----------
+    lights : Lights
+        Lights of the scene.
+    part : int
+        Geometry.
+
+    Returns
+    -------
+    (gain, place) : (float32 triple, int)
+    """
+    if part < lights.glow.shape[0]:
+        return row3(lights.glow, part), lights.glow_layer[part]
+    return (F(1), F(1), F(1)), lights.table.shape[0] + 1
 
 
 @inline

@@ -5,12 +5,12 @@ stand before the camera, and turning the lights never rebuilds the scene.
 """
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Protocol
 
 import numpy as np
 
-from mat_shelf.document.light import Light
+from mat_shelf.document.light import Light, PartLight
 from mat_shelf.document.set import Set
 from mat_shelf.numerics.alias_table import alias_table
 from mat_shelf.numerics.kernels import F
@@ -18,6 +18,7 @@ from mat_shelf.optics.color import luminance
 from mat_shelf.patterns.mipmap import Mipmap
 from mat_shelf.scene.light_faces import WIDTH, Lights
 from mat_shelf.scene.light_table import axes_of, distributions_of, pictures_of, row_of
+from mat_shelf.scene.part_lights import part_gain
 from mat_shelf.scene.rooms import room_of
 from mat_shelf.scene.sky import sun_of
 
@@ -37,7 +38,7 @@ class LightSupplies(Protocol):
     distributions: Mapping[str, np.ndarray]
 
 
-def make_lights(room, lights=(), pictures=(), distributions=(), parts=()) -> Lights:
+def make_lights(room, lights=(), pictures=(), distributions=(), parts=(), part_lights=()) -> Lights:
     """Lights from a room picture and rows of lights.
 
     Parameters
@@ -51,6 +52,8 @@ def make_lights(room, lights=(), pictures=(), distributions=(), parts=()) -> Lig
         The distribution of each light; none where it is empty.
     parts : sequence of str
         Ids of the parts in the order of the geometry.
+    part_lights : sequence of PartLight
+        Parts that glow otherwise than their materials say; each has a layer of its own where lights are kept apart.
 
     Returns
     -------
@@ -97,6 +100,7 @@ def make_lights(room, lights=(), pictures=(), distributions=(), parts=()) -> Lig
         np.concatenate(texels).astype(np.float32),
         np.array(grids or np.zeros((1, 181, 121)), np.float32),
         _lit_parts(lights, parts),
+        *_glow(part_lights, parts, len(lights)),
     )
 
 
@@ -106,6 +110,17 @@ def _lit_parts(lights, parts) -> np.ndarray:
         return np.zeros((len(lights), 0), np.uint8)
     rows = [[not light.only_parts or part in light.only_parts for part in (*parts, None)] for light in lights]
     return np.array(rows, np.uint8)
+
+
+def _glow(part_lights: Sequence[PartLight], parts: Sequence[str], lights: int) -> tuple[np.ndarray, np.ndarray]:
+    """Factor of the light of each part, and the place of its layer, after those of the lights and of the room."""
+    count = len(parts) if part_lights else 0
+    gains, places = np.ones((count, 3), np.float32), np.full(count, lights + 1, np.int32)
+    known = {part: g for g, part in enumerate(parts)}
+    for place, light in enumerate(part_lights, lights + 2):
+        if light.part in known:
+            gains[known[light.part]], places[known[light.part]] = part_gain(light), place
+    return gains, places
 
 
 def set_lights(studio: Set, supplies: LightSupplies, parts=()) -> Lights:
@@ -126,7 +141,8 @@ def set_lights(studio: Set, supplies: LightSupplies, parts=()) -> Lights:
     """
     lights = shining(studio)
     grids = distributions_of(lights, supplies.distributions)
-    return make_lights(room_of(studio, supplies.rooms), lights, pictures_of(lights, supplies.pictures), grids, parts)
+    images = pictures_of(lights, supplies.pictures)
+    return make_lights(room_of(studio, supplies.rooms), lights, images, grids, parts, studio.part_lights)
 
 
 def light_key(studio: Set) -> tuple:
@@ -144,7 +160,7 @@ def light_key(studio: Set) -> tuple:
     room = studio.room, studio.room_luminance, studio.room_tilt, studio.room_blur, studio.room_most, studio.sky
     # What names lights, or says how they are edited, shows in no picture, nor do those that are off.
     lights = tuple(light.with_(name="Light", keeps_power=False) for light in studio.lights if light.is_on)
-    return (lights, studio.surround, studio.ground, studio.turn, *room)
+    return (lights, studio.part_lights, studio.surround, studio.ground, studio.turn, *room)
 
 
 def has_sun(studio: Set) -> bool:

@@ -263,10 +263,10 @@ class MenuBar(QMenuBar):
             self._add(words, lambda add=add: window.begin_light(add), menu=presets)
         for name, run in (
             ("Duplicate the light", workshop.duplicate_light),
-            ("Solo", workshop.solo_light),
             ("Remove the light", workshop.remove_light),
         ):
             self._add(name, run, when=self._has_light)
+        self._add("Solo", workshop.solo_light, when=lambda: self._has_light() or workshop.part_light is not None)
         self._gap()
         for way, (name, _) in WAYS.items():
             button = board.light_card.way_buttons[way]

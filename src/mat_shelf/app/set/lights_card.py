@@ -21,14 +21,15 @@ from mat_shelf.app.theme import THEME, font
 from mat_shelf.app.widgets.small_widgets import small_button
 from mat_shelf.app.workshop import ProductWork, Workshop
 from mat_shelf.commands.lights import PRESETS
+from mat_shelf.scene.part_lights import glowing_parts, part_light_of
 from mat_shelf.scene.rigs import RIGS
 
-_STRENGTH = Qt.ItemDataRole.UserRole
+_STRENGTH, _PART = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1
 _STRENGTH_WIDTH = 36
 
 
 class LightsCard(QWidget):
-    """The lights by name, each with its strength in stops; a tick switches one on."""
+    """The lights by name, each with its strength in stops, and after them the parts that glow; a tick switches one on."""
 
     def __init__(self, workshop: Workshop, work: ProductWork):
         super().__init__()
@@ -78,15 +79,20 @@ class LightsCard(QWidget):
         self.workshop.add_rig(name, bounds.mean(axis=0), size, self.workshop.camera.position)
 
     def _select(self, row: int) -> None:
-        if row >= 0 and row != self.workshop.light_place:
-            self.workshop.select_light(row)
+        if 0 <= row < len(self.workshop.project.set.lights):
+            if row != self.workshop.light_place:
+                self.workshop.select_light(row)
+        elif row >= 0:
+            self.workshop.select_part_light(self.list.item(row).data(_PART))
 
     def _changed(self, item: QListWidgetItem) -> None:
         row, light = self.list.row(item), self.workshop.project.set.lights
-        if not 0 <= row < len(light):
-            return
         is_on = item.checkState() == Qt.CheckState.Checked
-        if is_on != light[row].is_on:
+        if (part := item.data(_PART)) is not None:
+            self.workshop.switch_part_light(part, is_on)
+        elif not 0 <= row < len(light):
+            return
+        elif is_on != light[row].is_on:
             self.workshop.switch_light(row, is_on)
         elif item.text() != light[row].name:
             self.workshop.rename_light(row, item.text())
@@ -94,23 +100,31 @@ class LightsCard(QWidget):
 
     def follow(self) -> None:
         """Shows the lights of the set in use."""
-        lights = self.workshop.project.set.lights
+        project, lights = self.workshop.project, self.workshop.project.set.lights
+        glowing = [part_light_of(project.set, part) for part in glowing_parts(project)]
+        names = [light.name for light in lights] + [project.part(light.part).name for light in glowing]
         self.list.blockSignals(True)
-        while self.list.count() > len(lights):
+        while self.list.count() > len(names):
             self.list.takeItem(self.list.count() - 1)
-        for row, light in enumerate(lights):
-            if row >= self.list.count():
-                made = QListWidgetItem()
-                made.setFlags(made.flags() | Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsEditable)
-                self.list.addItem(made)
-            item = self.list.item(row)
-            item.setText(light.name)
+        while self.list.count() < len(names):
+            self.list.addItem(QListWidgetItem())
+        for row, (light, name) in enumerate(zip((*lights, *glowing), names, strict=True)):
+            item, is_part = self.list.item(row), row >= len(lights)
+            flags = item.flags() | Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsEditable
+            item.setFlags(flags & ~Qt.ItemFlag.ItemIsEditable if is_part else flags)
+            item.setData(_PART, light.part if is_part else None)
+            item.setToolTip("A part that glows: switched and dimmed here for this set alone" if is_part else "")
+            item.setText(name)
             item.setCheckState(Qt.CheckState.Checked if light.is_on else Qt.CheckState.Unchecked)
             item.setData(_STRENGTH, f"{light.strength:+.1f}" if light.is_on else "off")
-        self.list.setCurrentRow(self.workshop.light_place if self.workshop.light is not None else -1)
+        chosen = self.workshop.part_light
+        self.list.setCurrentRow(
+            self.workshop.light_place if chosen is None else len(lights) + [g.part for g in glowing].index(chosen.part)
+        )
         self.list.blockSignals(False)
-        for button in (self.copy_button, self.solo_button, self.remove_button):
+        for button in (self.copy_button, self.remove_button):
             button.setEnabled(self.workshop.light is not None)
+        self.solo_button.setEnabled(self.workshop.light is not None or chosen is not None)
 
 
 class _StrengthBeside(QStyledItemDelegate):

@@ -20,6 +20,7 @@ from mat_shelf.app.set.backdrop_card import BackdropCard
 from mat_shelf.app.set.camera_card import CameraCard
 from mat_shelf.app.set.light_card import LightCard
 from mat_shelf.app.set.lights_card import LightsCard
+from mat_shelf.app.set.part_light_card import PartLightCard
 from mat_shelf.app.set.plan_card import ABOVE, SIDE, PlanView
 from mat_shelf.app.set.position_card import PositionCard
 from mat_shelf.app.set.props_card import PropsCard
@@ -76,6 +77,7 @@ class SetBoard(QFrame):
         grid.addWidget(self.lock_box, 2, 1)
 
         self.lights_card, self.light_card = LightsCard(workshop, work), LightCard(workshop)
+        self.part_light_card = PartLightCard(workshop)
         self.position_card, self.surround_card = PositionCard(workshop), SurroundCard(workshop)
         self.backdrop_card, self.camera_card = BackdropCard(workshop), CameraCard(workshop)
         self.props_card = PropsCard(workshop, work)
@@ -89,7 +91,7 @@ class SetBoard(QFrame):
             {
                 "Set": ([self.sets_card], 20),
                 "Lights": ([self.lights_card, self.apart_box], 15),
-                "Light": ([self.light_card], 42, 3),
+                "Light": ([self.light_card, self.part_light_card], 42, 3),
                 "Position": ([self.position_card], 14),
                 "Plan": ([self.plan, self.plan_sides], 22),
                 "Surround": ([self.surround_card, self.straight_box], 28, 2),
@@ -122,8 +124,9 @@ class SetBoard(QFrame):
         self.straight_box.setChecked(project.set.straight_light)
         self.tone_row.follow()
         self.apart_box.setChecked(project.set.keeps_apart)
-        for card in (self.sets_card, self.lights_card, self.light_card, self.position_card):
+        for card in (self.sets_card, self.lights_card, self.light_card, self.part_light_card, self.position_card):
             card.follow()
+        self.light_card.setVisible(self.workshop.part_light is None)
         for card in (self.surround_card, self.backdrop_card, self.props_card, self.camera_card):
             card.follow()
 
