@@ -11,7 +11,7 @@ from mat_shelf.cli import main
 from mat_shelf.document.shot import Shot
 from mat_shelf.exchange import band_rendering, checkpoint, cluster
 from mat_shelf.exchange.checkpoint import Checkpoint
-from mat_shelf.exchange.cluster import check_cluster, crew_at
+from mat_shelf.exchange.cluster import check_cluster, connect, crew_at
 from mat_shelf.exchange.image_decoding import ImageError
 from mat_shelf.exchange.image_reading import read_map
 from mat_shelf.exchange.project_file import save_project
@@ -97,13 +97,11 @@ def test_a_killed_worker_costs_its_band_alone(crew, small_project):
 
 def test_other_users_of_the_machine_cannot_join(crew):
     """Without the certificate of the run nobody is spoken to."""
-    from distributed import Client
-
     address = crew.client.scheduler.address
     assert address.startswith("tls://127.0.0.1:")
     for wrong in (address, address.replace("tls://", "tcp://")):
         with pytest.raises((OSError, TypeError, ValueError)):
-            Client(wrong, timeout=2, set_as_default=False)
+            connect(wrong, 2)
 
 
 def test_cancelled_bands_that_are_done_stay(crew, small_project):

@@ -130,7 +130,7 @@ def test_a_file_that_unpacks_to_gigabytes_is_refused(saved):
 def test_paths_that_leave_the_package_are_never_followed(saved, tmp_path):
     rewritten(saved, {"../outside.txt": b"x", "meshes/../../outside.glb": b"x", "/etc/outside": b"x"})
     read_project(saved)
-    assert not list(tmp_path.parent.glob("outside*"))
+    assert not [name for name in ("outside", "outside.txt", "outside.glb") if (tmp_path.parent / name).exists()]
 
 
 def test_random_damage_never_ends_in_anything_but_a_message(saved):

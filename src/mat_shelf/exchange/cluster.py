@@ -65,8 +65,9 @@ class Crew:
         dict of distributed.Future
         """
         held = {} if anew else self._held
+        # Each time under a key of its own: the same one could still be on its way out, and would be lost with it.
         self._held = {
-            name: held[name] if name in held else self.client.scatter(data, hash=True)
+            name: held[name] if name in held else self.client.scatter(data, hash=False)
             for name, data in contents.items()
         }
         return self._held
@@ -226,6 +227,39 @@ def _local_workers(address: str) -> int:
     return count
 
 
+def connect(where, seconds: float):
+    """Connection to a scheduler.
+
+    Parameters
+    ----------
+    where : str or distributed.LocalCluster
+        Its address, or its workers on this machine.
+    seconds : float
+        How long it may take.
+
+    Returns
+    -------
+    distributed.Client
+
+    Raises
+    ------
+    OSError, TimeoutError, ValueError, RuntimeError, TypeError
+        If it cannot be reached.
+    """
+    from distributed import Client
+
+    client = Client.__new__(Client)
+    try:
+        client.__init__(where, timeout=seconds, set_as_default=False)
+    except BaseException:
+        # Left to the garbage collector, its own closing may begin within the start of another client, in the same
+        # thread, and wait for a lock that this thread holds: for ever.
+        with suppress(Exception):
+            client.close(timeout=seconds)
+        raise
+    return client
+
+
 @contextmanager
 def crew_at(address: str | None) -> Iterator[Crew | None]:
     """Workers on this machine, or those of a scheduler, until they are no longer needed.
@@ -249,7 +283,7 @@ def crew_at(address: str | None) -> Iterator[Crew | None]:
         yield None
         return
     check_cluster(address)
-    from distributed import Client, LocalCluster
+    from distributed import LocalCluster
 
     count = _local_workers(address)
     logging.getLogger("distributed").setLevel(logging.CRITICAL)
@@ -261,7 +295,7 @@ def crew_at(address: str | None) -> Iterator[Crew | None]:
                 n_workers=count, threads_per_worker=1, host="127.0.0.1", dashboard_address="127.0.0.1:0",
                 memory_limit=0, silence_logs=logging.CRITICAL, security=True, protocol="tls://",
             )  # fmt: skip
-        client = Client(cluster if cluster is not None else address, timeout=_CONNECT_S, set_as_default=False)
+        client = connect(cluster if cluster is not None else address, _CONNECT_S)
     except (OSError, TimeoutError, ValueError, RuntimeError, TypeError) as fault:
         if cluster is not None:
             cluster.close()
