@@ -59,6 +59,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--cryptomatte", action="store_true", help="masks by number, of parts, materials and zones, in an EXR"
     )
+    parser.add_argument(
+        "--packing", choices=("zip", "dwaa"), default="zip", help="of an EXR: zip is exact, dwaa several times smaller"
+    )
+    parser.add_argument("--parts", action="store_true", help="each pass of an EXR is a part of its own")
     parser.add_argument("--no-finish", action="store_true", help="the light as it was rendered, without the finish")
     parser.add_argument("--no-denoise", action="store_true")
     parser.add_argument(
@@ -157,7 +161,14 @@ def run(options) -> None:
         denoise=not options.no_denoise,
         cut_out=options.cut_out or options.white,
         straight=options.straight_light,
-        form=Form(options.bits, COLOR_SPACES[options.profile], float(options.dpi), options.white),
+        form=Form(
+            options.bits,
+            COLOR_SPACES[options.profile],
+            float(options.dpi),
+            options.white,
+            packing=options.packing,
+            has_parts=options.parts,
+        ),
         is_finished=not options.no_finish,
         has_ids=options.cryptomatte,
         passes=wanted,

@@ -14,6 +14,7 @@ _Side = Annotated[int, Field(ge=LEAST_SIDE, le=MOST_SIDE)]
 FileKind = Literal["png", "tiff", "jpg", "webp", "avif", "exr", "ora"]
 Bits = Literal[8, 16, 32]
 Profile = Literal["srgb", "display-p3", "oprgb"]
+Packing = Literal["zip", "dwaa"]
 
 
 SAMPLES, ENOUGH_SAMPLES = 128, 2048
@@ -81,6 +82,9 @@ class Shot(Frozen):
         Passes in the file, of EXR, and of OpenRaster as far as it has room for them.
     has_ids : bool
         Whether an EXR has Cryptomatte layers for parts, materials and zones.
+    packing : str
+    has_parts : bool
+        How an EXR is packed, and whether each pass is a part of its own.
     """
 
     id: Id
@@ -102,6 +106,8 @@ class Shot(Frozen):
     is_finished: bool = True
     passes: Annotated[tuple[Annotated[str, Field(max_length=40)], ...], Field(max_length=40)] = ()
     has_ids: bool = False
+    packing: Packing = "zip"
+    has_parts: bool = False
 
 
 class HandOver(Frozen):

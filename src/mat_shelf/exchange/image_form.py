@@ -4,6 +4,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from mat_shelf.document.color_table import ColorTable
+from mat_shelf.document.shot import Packing
 from mat_shelf.exchange.color_profiles import COLOR_SPACES, ColorSpace
 from mat_shelf.exchange.image_decoding import ImageError
 
@@ -42,6 +43,10 @@ class Form(NamedTuple):
         More attributes of an EXR.
     table : ColorTable or None
         That all which has no linear light is looked up in.
+    packing : str
+        Of an EXR: ``zip`` loses nothing; ``dwaa`` makes colours several times smaller, and changes them a little.
+    has_parts : bool
+        Whether each pass of an EXR is a part of its own, which programs read apart from the others.
     """
 
     bits: int = 8
@@ -51,6 +56,8 @@ class Form(NamedTuple):
     about: tuple[tuple[str, str], ...] = ()
     attributes: tuple[tuple[str, str], ...] = ()
     table: ColorTable | None = None
+    packing: Packing = "zip"
+    has_parts: bool = False
 
 
 PLAIN = Form()

@@ -13,6 +13,7 @@ from PIL import Image
 
 from mat_shelf.document.set import ToneCurve
 from mat_shelf.exchange.color_profiles import LINEAR, encoded, icc_profile
+from mat_shelf.exchange.exr_writing import encode_exr
 from mat_shelf.exchange.image_decoding import ImageError
 from mat_shelf.exchange.image_form import LARGEST_SIDE, PLAIN, Form, ending_of
 from mat_shelf.exchange.xmp import xmp_packet
@@ -86,22 +87,7 @@ def _write_exr(name: str, light, alpha, form: Form, layers, rest, inside) -> Non
         rest = np.concatenate([rest[..., :3] * rest[..., 3:], rest[..., 3:]], 2) if rest.shape[2] == 4 else rest
         seen = _over(rest, seen, inside)
         light, alpha = seen[..., :3], seen[..., 3:] if seen.shape[2] == 4 else None
-    planes = _exr_channels(light, alpha, layers)
-    spec = OpenImageIO.ImageSpec(*light.shape[1::-1], len(planes), "float")
-    spec.channelnames = tuple(planes)
-    if form.bits == 16:
-        depths = [OpenImageIO.TypeDesc("half" if _fits_half(plane) else "float") for plane in planes]
-        spec.channelformats = tuple(depths)
-    spec.attribute("compression", "zip")
-    _describe(spec, form)
-    for key, words in form.attributes:
-        spec.attribute(key, words)
-    _encode(name, ".exr", spec, np.stack(list(planes.values()), axis=2))
-
-
-def _fits_half(plane: str) -> bool:
-    """Light and shares do; lengths, and the numbers of Cryptomatte, lose what they are for."""
-    return not plane.startswith(("depth", "position", "Crypto"))
+    encode_exr(name, light, alpha, form, layers, _describe)
 
 
 def _spec(pixels: np.ndarray, form: Form):
@@ -251,20 +237,3 @@ def encoded_picture(light: np.ndarray, alpha: np.ndarray | None, form: Form, ton
     if alpha is None or form.on_white:
         return np.ascontiguousarray(shown)
     return np.concatenate([shown, np.round(alpha * whole).astype(depth)], axis=2)
-
-
-_CHANNELS = {"normal": "XYZ", "position": "XYZ", "depth": "Z"}
-
-
-def _exr_channels(light, alpha, layers) -> dict[str, np.ndarray]:
-    """Planes by channel name, (H, W) float32."""
-    planes = {name: light[..., k] for k, name in enumerate("RGB")}
-    if alpha is not None:
-        planes["A"] = alpha[..., 0]
-    for name, layer in layers.items():
-        letters = _CHANNELS.get(name, {3: "RGB", 4: "RGBA"}.get(layer.shape[2], "Y"))
-        # A dot sets a channel apart from its layer, so names of parts must not bring more of them.
-        kind, _, rest = name.partition(".")
-        plain = f"{kind}.{rest.replace('.', '_')}" if rest else kind
-        planes |= {f"{plain}.{letter}": layer[..., k] for k, letter in enumerate(letters)}
-    return {name: np.asarray(plane, np.float32) for name, plane in planes.items()}

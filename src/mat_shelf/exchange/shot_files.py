@@ -82,6 +82,8 @@ def shot_settings(shot: Shot) -> RenderSettings:
         COLOR_SPACES[shot.profile],
         shot.dpi,
         shot.background == "white",
+        packing=shot.packing,
+        has_parts=shot.has_parts,
     )
     return RenderSettings(
         shot.width,

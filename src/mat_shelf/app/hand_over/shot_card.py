@@ -20,7 +20,7 @@ from mat_shelf.app.render_dialog import PASS_NAMES
 from mat_shelf.app.widgets.noise_box import NoiseBox
 from mat_shelf.app.workshop import HandOverWork
 from mat_shelf.commands.hand_over import SIZES
-from mat_shelf.document.shot import LEAST_SIDE, MOST_SAMPLES, MOST_SIDE, samples_for
+from mat_shelf.document.shot import LEAST_SIDE, MOST_SAMPLES, MOST_SIDE, Shot, samples_for
 from mat_shelf.exchange.color_profiles import COLOR_SPACES
 from mat_shelf.exchange.image_form import FILE_KINDS
 from mat_shelf.exchange.layered_image import HELD, layered_passes
@@ -78,6 +78,7 @@ class ShotCard(QWidget):
             "Passes and Cryptomatte masks beside the picture, in an EXR; or layers for retouching, in OpenRaster"
         )
         self.passes_menu = QMenu(self.passes_button)
+        self.passes_menu.setToolTipsVisible(True)
         self.passes_menu.aboutToShow.connect(self._fill_passes)
         self.passes_button.setMenu(self.passes_menu)
         self._lay_out()
@@ -171,6 +172,13 @@ class ShotCard(QWidget):
             action = menu.addAction("Cryptomatte", lambda: self._change("Cryptomatte", has_ids=not shot.has_ids))
             action.setCheckable(True)
             action.setChecked(shot.has_ids)
+            apart = menu.addAction("Each pass a part", lambda: self._change("Parts", has_parts=not shot.has_parts))
+            apart.setToolTip("Each pass is a part of its own in the file, instead of channels beside the picture")
+            packed = menu.addAction("Small file (DWAA)", partial(self._pack, shot))
+            packed.setToolTip("Colours several times smaller, changed a little; masks and lengths stay exact")
+            for action, is_on in ((apart, shot.has_parts), (packed, shot.packing == "dwaa")):
+                action.setCheckable(True)
+                action.setChecked(is_on)
             menu.addSeparator()
         always = layered_passes(()) if shot.kind == "ora" else ()
         for key, words in PASS_NAMES.items():
@@ -179,6 +187,9 @@ class ShotCard(QWidget):
                 action.setCheckable(True)
                 action.setChecked(key in shot.passes or key in always)
                 action.setEnabled(key not in always)
+
+    def _pack(self, shot: Shot) -> None:
+        self._change("Packing of the shot", packing="zip" if shot.packing == "dwaa" else "dwaa")
 
     def _switch_pass(self, key: str) -> None:
         passes = self.work.shot.passes
