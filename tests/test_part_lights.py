@@ -1,4 +1,4 @@
-"""Parts that glow as lights of a set: as if their materials were dimmer, mixed like lights, switched in the real window."""
+"""Parts that glow as lights of a set: as other materials would, mixed like lights, switched in the real window."""
 
 import numpy as np
 import OpenImageIO

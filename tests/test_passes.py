@@ -167,4 +167,3 @@ def test_parts_of_an_exr_are_read_apart_and_small_files_keep_what_must_be_exact(
     write_image(tmp_path / "plain.exr", rendered.light, form=Form(16, packing="dwaa"))
     write_image(tmp_path / "exact.exr", rendered.light, form=Form(16))
     assert (tmp_path / "plain.exr").stat().st_size < 0.7 * (tmp_path / "exact.exr").stat().st_size
-

@@ -17,8 +17,8 @@ from mat_shelf.commands.library import LibraryCommands
 from mat_shelf.commands.light_aiming import LightAiming
 from mat_shelf.commands.light_files import LightFiles
 from mat_shelf.commands.lights import LightCommands
-from mat_shelf.commands.part_lights import PartLightCommands
 from mat_shelf.commands.materials import MaterialCommands, Wearable
+from mat_shelf.commands.part_lights import PartLightCommands
 from mat_shelf.commands.project_materials import ProjectMaterials
 from mat_shelf.commands.props import PropCommands
 from mat_shelf.commands.references import ReferenceCommands

@@ -330,7 +330,8 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
                     share = F(0)
                 elif arrival_pdf > F(0):
                     chance = glow_weight(shining, origin) / paths.whole[i]
-                    share = _weight(arrival_pdf, chance * glow_pdf(shining, row, largest(gain), facing, d, hits.distance[i]))
+                    level, t = largest(gain), hits.distance[i]
+                    share = _weight(arrival_pdf, chance * glow_pdf(shining, row, level, facing, d, t))
             gather(sums, pixel, limits.layers[slot], scale(mul(arriving, mul(glow, gain)), share), accepted)
 
         if is_first:

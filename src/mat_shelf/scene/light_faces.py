@@ -7,7 +7,9 @@ from mat_shelf.numerics.interpolation import smoothstep
 from mat_shelf.numerics.kernels import PI, F, apart, inline
 from mat_shelf.numerics.vectors import add, dot, row3, row3_at, scale, sub
 
-Lights = namedtuple("Lights", "room borders density keep alias room_weight table slots texels distributions lit glow glow_layer")
+Lights = namedtuple(
+    "Lights", "room borders density keep alias room_weight table slots texels distributions lit glow glow_layer"
+)
 """What kernels read.
 
 room : (H, 2H, 3) float32, radiance by direction, as seen from its middle: row 0 is straight up, the middle column

@@ -29,7 +29,7 @@ _STRENGTH_WIDTH = 36
 
 
 class LightsCard(QWidget):
-    """The lights by name, each with its strength in stops, and after them the parts that glow; a tick switches one on."""
+    """Lights and glowing parts by name, each with its strength in stops; a tick switches one on."""
 
     def __init__(self, workshop: Workshop, work: ProductWork):
         super().__init__()
@@ -38,6 +38,7 @@ class LightsCard(QWidget):
         self.list.setAccessibleName("Lights of the set")
         self.list.setMinimumWidth(140)
         self.list.setItemDelegate(_StrengthBeside(self.list))
+        self.list.setTextElideMode(Qt.TextElideMode.ElideMiddle)
         self.list.setEditTriggers(
             QAbstractItemView.EditTrigger.DoubleClicked | QAbstractItemView.EditTrigger.EditKeyPressed
         )
@@ -113,10 +114,11 @@ class LightsCard(QWidget):
             flags = item.flags() | Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsEditable
             item.setFlags(flags & ~Qt.ItemFlag.ItemIsEditable if is_part else flags)
             item.setData(_PART, light.part if is_part else None)
-            item.setToolTip("A part that glows: switched and dimmed here for this set alone" if is_part else "")
+            item.setToolTip(f"{name} glows: switched and dimmed here for this set alone" if is_part else "")
             item.setText(name)
             item.setCheckState(Qt.CheckState.Checked if light.is_on else Qt.CheckState.Unchecked)
-            item.setData(_STRENGTH, f"{light.strength:+.1f}" if light.is_on else "off")
+            words = f"{light.strength:+.1f}" if light.is_on else "off"
+            item.setData(_STRENGTH, "" if is_part and words == "+0.0" else words)
         chosen = self.workshop.part_light
         self.list.setCurrentRow(
             self.workshop.light_place if chosen is None else len(lights) + [g.part for g in glowing].index(chosen.part)
@@ -133,11 +135,12 @@ class _StrengthBeside(QStyledItemDelegate):
     def paint(self, painter: QPainter, option, index) -> None:
         style = option.widget.style()
         style.drawPrimitive(QStyle.PrimitiveElement.PE_PanelItemViewItem, option, painter, option.widget)
+        words = index.data(_STRENGTH)
         beside = option.rect.adjusted(option.rect.width() - _STRENGTH_WIDTH, 0, -6, 0)
-        option.rect.adjust(0, 0, -_STRENGTH_WIDTH + 6, 0)
+        option.rect.adjust(0, 0, -_STRENGTH_WIDTH + 6 if words else 0, 0)
         super().paint(painter, option, index)
         painter.save()
         painter.setFont(font(12, tabular=True))
         painter.setPen(QColor(THEME.quiet))
-        painter.drawText(beside, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, index.data(_STRENGTH))
+        painter.drawText(beside, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, words)
         painter.restore()

@@ -42,7 +42,7 @@ class PartLightCard(QWidget):
         self.setVisible(light is not None)
         if light is not None:
             name = self.workshop.project.part(light.part).name
-            self.words.setText(f"{name} glows by its own materials and marks; here is how much of it this set lets out.")
+            self.words.setText(f"{name} glows by its materials and marks; this is how much of it the set lets out.")
             for row in self.rows.values():
                 row.follow()
 
