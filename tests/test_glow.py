@@ -41,9 +41,9 @@ def test_aiming_brings_what_chance_finds(monkeypatch):
     ]
     view = Camera(position=(0, 90, 160), target=(0, 8, 0), focal_length=50)
     aimed = take(meshes, recipes, DARK, view, (60, 40), samples=64)
-    nothing = glow_of(*_scene([meshes[0]], [GROUND]))
+    nothing = glow_of(*_scene([meshes[0]], [GROUND]), DARK)
 
-    def none(geometry, table):
+    def none(geometry, table, lights):
         return nothing._replace(bright=np.zeros(len(table.parameters), np.float32))
 
     monkeypatch.setattr("mat_shelf.rendering.tracer.glow_of", none)

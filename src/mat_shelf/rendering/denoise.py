@@ -13,7 +13,7 @@ PADDING = 32
 """Pixels that a picture is continued by, mirrored, so that its corners are no special case."""
 
 
-def denoise_film(film: Film, quality: str = "high", padding: int = PADDING) -> np.ndarray:
+def denoise_film(film: Film, quality: str = "high", padding: int = PADDING, seen=None) -> np.ndarray:
     """The film's light without its noise, (H, W, 3) float32.
 
     Parameters
@@ -24,14 +24,19 @@ def denoise_film(film: Film, quality: str = "high", padding: int = PADDING) -> n
         The last one takes the noise out of albedo and normals first.
     padding : int
         Pixels that the picture is continued by; a crop of one, whose border is not shown, needs none.
+    seen : (albedo, normal), optional
+        (H, W, 3) float32 each: what guides, where it is known without noise.
 
     Returns
     -------
     (H, W, 3) float32
     """
     light = _padded(film.picture(), padding)
-    is_clean = quality == "high"
-    albedo, normal = _guides(film, padding, is_clean)
+    is_clean = quality == "high" or seen is not None
+    if seen is None:
+        albedo, normal = _guides(film, padding, is_clean)
+    else:
+        albedo, normal = (_padded(guide, padding) for guide in seen)
     clean = pyoidn.denoise(light, albedo, normal, hdr=True, clean_aux=is_clean, quality=quality)
     inner = slice(padding, padding + film.height), slice(padding, padding + film.width)
     return _with_means_of(light[inner], np.maximum(clean[inner], 0), film.part)

@@ -89,7 +89,7 @@ def touched_bits(old: RenderTask, new: RenderTask, poured: set[int] | None = Non
     """
     if (old.catches, old.keeps_apart) != (new.catches, new.keeps_apart) or old.backplate is not new.backplate:
         return None
-    if old.lights is not new.lights or not _same(old.view, new.view):
+    if old.lights is not new.lights or not same_fields(old.view, new.view):
         return None
     if old.geometry is not new.geometry and not poured:
         return None
@@ -100,7 +100,7 @@ def touched_bits(old: RenderTask, new: RenderTask, poured: set[int] | None = Non
     is_sent = (sends_photons(new.geometry, table, new.lights) is not None for table in (before, after))
     if not new.straight and (poured or sharp_looks(before) != sharp_looks(after)) and any(is_sent):
         return None  # photons fall elsewhere
-    if not _same(_aimed_glow(new, before), _aimed_glow(new, after)):
+    if not same_fields(_aimed_glow(new, before), _aimed_glow(new, after)):
         return None  # rays towards what glows meet nothing of it where they start from
     rows = {row for row in range(after.met_bits.shape[1]) if look_of_row(before, row) != look_of_row(after, row)}
     if rows and (interior_at(new.view.position, new.geometry, after.bodies) >= 0).any():
@@ -129,7 +129,18 @@ def _aimed_glow(task: RenderTask, table: MaterialTable) -> tuple[np.ndarray, ...
     return found.triangle, emission[found.row]
 
 
-def _same(one, other) -> bool:
+def same_fields(one: tuple, other: tuple) -> bool:
+    """True if all fields of two tuples of numbers and arrays are equal, as those of two views of one camera.
+
+    Parameters
+    ----------
+    one, other : tuple
+        Of as many fields.
+
+    Returns
+    -------
+    bool
+    """
     return all(np.array_equal(a, b) for a, b in zip(one, other, strict=True))
 
 
@@ -139,7 +150,7 @@ def _same_wearing(before: MaterialTable, after: MaterialTable) -> bool:
     return (
         before.backdrop == after.backdrop
         and all(np.array_equal(getattr(before, name), getattr(after, name)) for name in kept)
-        and _same(before.bodies, after.bodies)
+        and same_fields(before.bodies, after.bodies)
     )
 
 

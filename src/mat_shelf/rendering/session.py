@@ -18,6 +18,7 @@ from mat_shelf.document.camera import Camera
 from mat_shelf.document.project import Project
 from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.developing import Developer
+from mat_shelf.rendering.enlarging import KnownSurfaces, enlarged
 from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.first_hit import FirstHits, find_first_hits, renewed_first_hits
 from mat_shelf.rendering.frame import Frame
@@ -43,7 +44,9 @@ from mat_shelf.scene.ball import Ball
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.material_table import Supplies, visible_parts
 
-COARSE_SAMPLES = 2
+COARSE_SAMPLES = 1
+COARSE_PADDING = 8
+"""As `denoise_film` has it."""
 COARSE_DEPTH = 12
 """Bounces at which paths end while a value is dragged; the picture that follows has all of them."""
 COARSE_FED_DEPTH = 1
@@ -83,6 +86,7 @@ class RenderSession:
         self._shown_revision = -1
         self._tasks = TaskKeeper(supplies, beside._tasks if beside else None)
         self._first_hits: tuple = ((), None)
+        self._surfaces = KnownSurfaces()
         self._film = Film(1, 1)
         self._task: RenderTask | None = None  # what the film is of, once it has any sample
         self._project: Project | None = None  # that it shows
@@ -289,6 +293,8 @@ class RenderSession:
                 self._bits, self._stride = bits, None
         self._known = known
         if touched is None:
+            if self._task is not None:
+                self._surfaces.keep(self._task, self._film)
             self._exposure = wanted.project.set.exposure
             size = wanted.width, wanted.height
             task = self._shot(wanted, *size, seed=1)
@@ -301,7 +307,7 @@ class RenderSession:
         frame = self._preview(wanted, touched, started) if self._clean is not None else None
         if frame is None:
             self._clean = None
-            frame = self._coarse_frame(wanted, started)
+            frame = self._coarse_frame(wanted, task, started)
         if touched is None or len(touched):
             self._shown_samples = 0
         self._shown_revision, self._project = wanted.revision, wanted.project
@@ -356,8 +362,8 @@ class RenderSession:
             self._first_hits = key, find_first_hits(wanted.project, *key)
         return self._first_hits[1]
 
-    def _coarse_frame(self, wanted: "_Wanted", started: float) -> Frame:
-        """A small picture of all."""
+    def _coarse_frame(self, wanted: "_Wanted", whole: RenderTask, started: float) -> Frame:
+        """A small picture of all, enlarged where the surfaces of the whole one are known."""
         project, camera, revision = wanted.project, wanted.camera, wanted.revision
         size = self._coarse.size(wanted.width, wanted.height)
         task = self._coarse_shot(wanted, *size)
@@ -365,13 +371,17 @@ class RenderSession:
         traced = time.perf_counter()
         for _ in range(COARSE_SAMPLES):
             self.tracer.add_sample(task, film)
-        light = denoise_film(film, "fast")
+        known = self._surfaces.at(whole, (wanted.height, wanted.width), film)
+        light = denoise_film(film, "fast", COARSE_PADDING, known and known.small[:2])
+        light = light if known is None else enlarged(light, known.small, known.whole)
+        stride = 1 if known is None else max(round(wanted.width / film.width), 1)
         self._coarse.learn(time.perf_counter() - traced)
         key, first_hits = self._first_hits
         if key != (task.geometry, camera, wanted.width, wanted.height):
             first_hits = find_first_hits(project, task.geometry, camera, film.width, film.height)
         pixels = self._developer.pictures(light, wanted.project, wanted.camera, first_hits)
-        return Frame(*pixels, first_hits, COARSE_SAMPLES, time.perf_counter() - started, True, revision, light=light)
+        seconds = time.perf_counter() - started
+        return Frame(*pixels, first_hits, COARSE_SAMPLES, seconds, True, revision, stride, light=light)
 
     def _coarse_shot(self, wanted: "_Wanted", width: int, height: int) -> RenderTask:
         task = self._shot(wanted, width, height, seed=wanted.revision)

@@ -41,7 +41,7 @@ def _is_lit(mark: Mark) -> bool:
 
 
 def part_light_of(studio: Set, part: str) -> PartLight:
-    """How a part glows in a set.
+    """The glow of a part in a set.
 
     Parameters
     ----------

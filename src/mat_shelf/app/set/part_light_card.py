@@ -13,7 +13,7 @@ _WIDEST = 340
 
 
 class PartLightCard(QWidget):
-    """How much of its light the selected part gives in this set, beside the way to its materials."""
+    """Light of the selected part in this set, beside the way to its materials."""
 
     def __init__(self, workshop: Workshop):
         super().__init__()
