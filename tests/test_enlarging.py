@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from scipy.ndimage import zoom
 from test_relighting import shown
+from test_renewal import with_values
 
 from mat_shelf.document.light import Light
 from mat_shelf.rendering.enlarging import Guides, enlarged, reduced
@@ -66,7 +67,23 @@ def test_the_first_picture_of_a_moved_light_is_sharp_and_of_the_new_light(small_
     assert np.median(edges[60:120]) > 0.6 * np.median(expected[60:120])  # the block's outline, at the full size
 
 
-def test_another_camera_or_material_is_shown_as_before(small_project):
+def test_a_material_that_renews_all_is_shown_sharp_in_its_new_colour(small_project):
+    project, assets = small_project
+    glowing = with_values(project, "red", emission_luminance=800.0, emission_color=(0.1, 0.9, 0.2))
+    session = RenderSession(assets)
+    session.resize(240, 160)
+    session.update(project)
+    shown(session, 8)
+    session._coarse._pixels = 6000
+    session.update(glowing)
+    frame = session.step()
+    fine = shown(session, 8)
+    session.close()
+    assert frame.is_coarse and frame.pixels.shape == fine.shape
+    assert np.abs(frame.pixels.astype(int) - fine).mean() < 6
+
+
+def test_through_another_camera_it_is_small_as_before(small_project):
     project, assets = small_project
     session = RenderSession(assets)
     session.resize(240, 160)

@@ -1,4 +1,5 @@
-"""Enlarging of small pictures of a scene whose surfaces were seen at full size before, as while a light is moved.
+"""Enlarging of small pictures of a scene whose surfaces were seen at full size before, as while a light is moved, or a
+colour changed that lights all the rest.
 
 What is enlarged is the light that falls on surfaces, between points of the same part that face the same way; what
 these surfaces look like, as words of a label, is kept at its full size.
@@ -12,6 +13,7 @@ from mat_shelf.numerics.kernels import F, kernel
 from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.render_task import RenderTask
 from mat_shelf.rendering.renewal import same_fields
+from mat_shelf.scene.looks import has_details_of
 from mat_shelf.system.processors import in_parts
 
 _FEWEST = 2
@@ -156,9 +158,9 @@ class KnownSurfaces:
 
     def _is_of(self, task: RenderTask, shape: tuple[int, int]) -> bool:
         known = self._task
-        if known.geometry is not task.geometry or known.material_table is not task.material_table:
-            return False
-        return shape == self._whole.part.shape and same_fields(known.view, task.view)
+        is_same = known.geometry is task.geometry and shape == self._whole.part.shape
+        is_same = is_same and same_fields(known.view, task.view)
+        return is_same and has_details_of(known.material_table, task.material_table)
 
 
 class Surfaces(NamedTuple):

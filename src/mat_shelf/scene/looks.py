@@ -2,6 +2,8 @@
 
 from collections import defaultdict
 
+import numpy as np
+
 from mat_shelf.scene.material_table import MaterialTable
 
 
@@ -22,6 +24,30 @@ def look_of_row(table: MaterialTable, row: int) -> tuple:
     """
     fed = next((textured.recipe for textured in table.fed if textured.row == row), None)
     return table.parameters[row].tobytes(), fed
+
+
+def has_details_of(table: MaterialTable, other: MaterialTable) -> bool:
+    """True if surfaces have the same patterns, overlays and marks at the same places, whatever they feed on.
+
+    Parameters
+    ----------
+    table, other : MaterialTable
+        Materials of a scene.
+
+    Returns
+    -------
+    bool
+    """
+    if table is other:
+        return True
+    kept = ("rows", "zone_first", "zone_rows")
+    is_worn = all(np.array_equal(getattr(table, name), getattr(other, name)) for name in kept)
+    return is_worn and _details(table) == _details(other) and marks_by_geometry(table) == marks_by_geometry(other)
+
+
+def _details(table: MaterialTable) -> list[tuple]:
+    found = ((fed.row, fed.recipe) for fed in table.fed)
+    return [(row, each.patterns, each.feeds, each.relief, each.overlays, each.age) for row, each in found]
 
 
 def marks_by_geometry(table: MaterialTable) -> dict[int, list]:
