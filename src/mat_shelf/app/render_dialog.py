@@ -39,7 +39,7 @@ from mat_shelf.scene.relighting import mixing_key
 from mat_shelf.system.file_writer import words_of
 from mat_shelf.system.user_folders import home_folder
 
-_MIXED = ("lights", "room_luminance", "exposure", "tone_curve")
+_MIXED = ("lights", "part_lights", "room_luminance", "exposure", "tone_curve")
 """Fields of a set that a finished render can be written again with."""
 FORMATS = {name: f".{kind}" for kind, name in FILE_KINDS.items()}
 WHOLE, CLEAR, KEPT = "Whole picture", "Region, the rest transparent", "Region, the rest kept from the file"
@@ -98,6 +98,9 @@ class RenderDialog(QDialog):
         self.cut_box.setToolTip(
             "Leaves the backdrop out; the product still reflects it, and clear glass lets the new background through."
         )
+        self.shadow_box = QCheckBox("With shadow")
+        self.shadow_box.setToolTip("Cuts its shadow out with it, and what a glossy ground mirrors.")
+        self.cut_box.toggled.connect(self._follow_kind)
         self.straight_box = QCheckBox("Straight light through glass (no caustics)")
         self.straight_box.setToolTip(
             "Leaves out caustics, and makes shadows of glass too even. Needs fewer samples; less true."
@@ -160,7 +163,11 @@ class RenderDialog(QDialog):
         self.region_box.setAccessibleName("Area")
         grid.addWidget(self.region_label, 5, 0)
         grid.addWidget(self.region_box, 5, 1, 1, 3)
-        grid.addWidget(self.cut_box, 6, 1)
+        cut_line = QHBoxLayout()
+        cut_line.addWidget(self.cut_box)
+        cut_line.addWidget(self.shadow_box)
+        cut_line.addStretch(1)
+        grid.addLayout(cut_line, 6, 1)
         grid.addWidget(self.deep_box, 6, 3)
         grid.addWidget(self.straight_box, 7, 1, 1, 3)
         grid.addWidget(self.apart_box, 8, 1, 1, 3)
@@ -271,6 +278,7 @@ class RenderDialog(QDialog):
             return
         self.kind_box.setCurrentText(next(name for name, own in FORMATS.items() if own == ending))
         self.cut_box.setEnabled(ending != ".jpg")
+        self.shadow_box.setEnabled(self.cut_box.isEnabled() and self.cut_box.isChecked())
         self.deep_box.setEnabled(ending in (".png", ".tiff", ".ora"))
         self.passes_label.setToolTip(
             "Passes are channels of an EXR, or layers of an OpenRaster file, of whole pictures."
@@ -313,6 +321,7 @@ class RenderDialog(QDialog):
             seconds=self.minutes_box.value() * 60.0 or None,
             noise=self.noise_box.noise or None,
             cut_out=cut_out,
+            has_shadow=cut_out and self.shadow_box.isChecked(),
             straight=self.straight_box.isChecked(),
             form=PLAIN._replace(bits=16 if deep else 8),
             passes=wanted,

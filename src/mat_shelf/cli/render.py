@@ -51,6 +51,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--cut-out", action="store_true", help="transparent background, also behind clear glass")
     parser.add_argument("--white", action="store_true", help="the product alone, on white")
+    parser.add_argument("--shadow", action="store_true", help="with --cut-out or --white: its shadow is cut out too")
     parser.add_argument("--bits", type=int, choices=(8, 16, 32), default=8, help="bits per channel")
     parser.add_argument("--dpi", type=whole(1, 10000), default=72, help="pixels per inch, which the file says")
     parser.add_argument(
@@ -125,6 +126,8 @@ def run(options) -> None:
     unknown = set(wanted) - set(PASSES)
     if unknown:
         raise BadInputError(f"there is no pass '{sorted(unknown)[0]}'; there are {', '.join(PASSES)} and all")
+    if options.shadow and not (options.cut_out or options.white):
+        raise BadInputError("--shadow goes with --cut-out or --white; else the shadow falls on the set's backdrop")
     if options.keep_rest and options.region is None:
         raise BadInputError("--keep-rest goes with --region; say which rectangle is to be rendered")
     try:
@@ -160,6 +163,7 @@ def run(options) -> None:
         noise=options.noise,
         denoise=not options.no_denoise,
         cut_out=options.cut_out or options.white,
+        has_shadow=options.shadow,
         straight=options.straight_light,
         form=Form(
             options.bits,

@@ -121,7 +121,7 @@ def _with_shots(project, options):
         "noise": options.noise or 0.0,
         "kind": kind,
         "bits": options.bits,
-        "background": "white" if options.white else "transparent" if options.cut_out else "set",
+        "background": _background(options),
         "profile": options.profile,
         "is_finished": not options.no_finish,
         "passes": wanted,
@@ -133,6 +133,12 @@ def _with_shots(project, options):
         for k, (view, studio, swap) in enumerate(combined, 1)
     )
     return project.with_(hand_over=HandOver(finish=project.finish, shots=shots, pattern=options.output.stem))
+
+
+def _background(options) -> str:
+    if not (options.white or options.cut_out):
+        return "set"
+    return ("white" if options.white else "transparent") + ("-shadow" if options.shadow else "")
 
 
 def _ids(kind: str, wanted: str | None, things, current: str) -> list[str]:

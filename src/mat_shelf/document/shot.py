@@ -14,6 +14,8 @@ _Side = Annotated[int, Field(ge=LEAST_SIDE, le=MOST_SIDE)]
 FileKind = Literal["png", "tiff", "jpg", "webp", "avif", "exr", "ora"]
 Bits = Literal[8, 16, 32]
 Profile = Literal["srgb", "display-p3", "oprgb"]
+Background = Literal["set", "transparent", "white", "transparent-shadow", "white-shadow"]
+"""The set's own; none, or white, with nothing but the product on it, or with its shadow too."""
 Packing = Literal["zip", "dwaa"]
 
 
@@ -73,7 +75,6 @@ class Shot(Frozen):
     bits : int
         Bits of a channel.
     background : str
-        The set's own, none (transparent), or white.
     profile : str
         Colours of the file, of all kinds but EXR, which has linear light of Rec.709.
     is_finished : bool
@@ -101,7 +102,7 @@ class Shot(Frozen):
     minutes: float = Field(0.0, ge=0, le=7 * 24 * 60, allow_inf_nan=False)
     kind: FileKind = "png"
     bits: Bits = 8
-    background: Literal["set", "transparent", "white"] = "set"
+    background: Background = "set"
     profile: Profile = "srgb"
     is_finished: bool = True
     passes: Annotated[tuple[Annotated[str, Field(max_length=40)], ...], Field(max_length=40)] = ()

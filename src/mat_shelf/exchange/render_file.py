@@ -50,6 +50,8 @@ class RenderSettings:
         Bits, colour space, resolution and words of the file.
     is_finished : bool
         Whether the project's finish is applied; passes are as rendered.
+    has_shadow : bool
+        Whether what is cut out comes with its shadow.
     has_ids : bool
         Whether an EXR has Cryptomatte layers.
     region : PictureRegion or None
@@ -70,6 +72,7 @@ class RenderSettings:
     noise: float | None = None
     denoise: bool = True
     cut_out: bool = False
+    has_shadow: bool = False
     straight: bool = False
     form: Form = PLAIN
     is_finished: bool = True
@@ -155,6 +158,7 @@ def render_to_file(
         noise=settings.noise,
         denoise=settings.denoise,
         cut_out=settings.cut_out,
+        has_shadow=settings.has_shadow,
         straight=settings.straight,
         progress=progress,
         region=region,

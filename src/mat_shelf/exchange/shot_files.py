@@ -81,7 +81,7 @@ def shot_settings(shot: Shot) -> RenderSettings:
         shot.bits if not is_exr else max(shot.bits, 16),
         COLOR_SPACES[shot.profile],
         shot.dpi,
-        shot.background == "white",
+        shot.background.startswith("white"),
         packing=shot.packing,
         has_parts=shot.has_parts,
     )
@@ -92,6 +92,7 @@ def shot_settings(shot: Shot) -> RenderSettings:
         seconds=shot.minutes * 60 or None,
         noise=shot.noise or None,
         cut_out=shot.background != "set",
+        has_shadow=shot.background.endswith("shadow"),
         form=form,
         is_finished=shot.is_finished,
         has_ids=shot.has_ids and is_exr,
@@ -118,7 +119,7 @@ def film_key(project: Project, shot: Shot) -> str:
         program_digest(),
         *(_digest(thing) for thing in (project.product, project.materials, project.marks, project.set)),
         _digest(project.view.camera),
-        (shot.width, shot.height, shot.background != "set", keeps_apart),
+        (shot.width, shot.height, shot.background != "set", shot.background.endswith("shadow"), keeps_apart),
         (shot.noise, shot.samples) if shot.noise else (),  # which decide where samples go
     )
     return hashlib.sha256(repr(told).encode()).hexdigest()[:40]
@@ -284,4 +285,5 @@ def film_memory(shot: Shot) -> int:
     int
     """
     films = 2 if shot.background == "set" else 3  # what is seen through clear glass has sums of its own
+    films += 2 if shot.background.endswith("shadow") else 0  # the set without the product
     return shot.width * shot.height * (films * FILM_BYTES + (_HALF_BYTES if shot.noise else 0))

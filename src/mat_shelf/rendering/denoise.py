@@ -60,11 +60,27 @@ def clean_alpha(film: Film, is_clean: bool = True) -> np.ndarray:
     is_glass = alpha < cover
     if not is_clean or not is_glass.any():
         return alpha
+    clean = clean_share(film, np.repeat(alpha, 3, axis=2))
+    return np.where(is_glass, np.clip(clean[..., :1], 0, cover), alpha)
+
+
+def clean_share(film: Film, share: np.ndarray) -> np.ndarray:
+    """A share of each pixel of a film, by channel, without its noise.
+
+    Parameters
+    ----------
+    film : Film
+        The film.
+    share : (H, W, 3) float32
+        In [0, 1].
+
+    Returns
+    -------
+    (H, W, 3) float32
+    """
     albedo, normal = _guides(film, PADDING, True)
-    noisy = _padded(np.repeat(alpha, 3, axis=2), PADDING)
-    clean = pyoidn.denoise(noisy, albedo, normal, clean_aux=True, quality="high")
-    inner = slice(PADDING, PADDING + film.height), slice(PADDING, PADDING + film.width)
-    return np.where(is_glass, np.clip(clean[inner][..., :1], 0, cover), alpha)
+    clean = pyoidn.denoise(_padded(share, PADDING), albedo, normal, clean_aux=True, quality="high")
+    return clean[PADDING : PADDING + film.height, PADDING : PADDING + film.width]
 
 
 def _guides(film: Film, padding: int, is_clean: bool) -> tuple[np.ndarray, np.ndarray]:

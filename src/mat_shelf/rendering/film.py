@@ -340,6 +340,15 @@ class Film:
         changed = np.where(here < bare, darker, self.plate + (here - bare))
         return self._light(self.sums) + beside * changed
 
+    def untouched(self) -> np.ndarray:
+        """True for the pixels of a photograph that the product does not change, (H, W, 1) bool.
+
+        Those that see the backdrop alone, as bright as without the product but for its noise, bit for bit.
+        """
+        bare = self._light(self.caught) if self.empty is None else self.empty._light(self.empty.caught)
+        is_same = (self._light(self.caught) == bare).all(axis=-1, keepdims=True)
+        return is_same & (self.cover() == 0)
+
     def _guide_with_caught(self, layer: str) -> np.ndarray:
         """Guide of the denoiser; a photograph guides where it is seen, for it has no noise."""
         own, seen = getattr(self.sums, layer), getattr(self.caught, layer)

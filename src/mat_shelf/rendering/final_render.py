@@ -18,7 +18,9 @@ from mat_shelf.rendering.photon_map import sends_photons, turns_sharply
 from mat_shelf.rendering.plate import (
     SEEN_THROUGH,
     bare_scene,
+    cut_with_shadow,
     film_gains,
+    for_shadows,
     has_plate,
     on_plate,
     plain_plate,
@@ -72,6 +74,8 @@ class PictureRequest(NamedTuple):
     seed : int
     straight, cut_out, keeps_apart : bool
         As `RenderTask` has them.
+    has_shadow : bool
+        Whether what is cut out comes with its shadow.
     """
 
     width: int
@@ -80,6 +84,12 @@ class PictureRequest(NamedTuple):
     straight: bool = False
     cut_out: bool = False
     keeps_apart: bool = False
+    has_shadow: bool = False
+
+    def of(self, project: Project) -> Project:
+        """A project as the picture shows it."""
+        project = seen_from(project, project.view.camera)
+        return project.with_set(for_shadows(project.set)) if self.cut_out and self.has_shadow else project
 
 
 class PixelCrew(Protocol):
@@ -140,6 +150,7 @@ def render_picture(
     seed: int = 1,
     denoise: bool = True,
     cut_out: bool = False,
+    has_shadow: bool = False,
     straight: bool = False,
     seconds: float | None = None,
     progress=lambda done, total: True,
@@ -169,7 +180,7 @@ def render_picture(
         Seed of the random numbers.
     denoise : bool
         Whether noise is removed.
-    cut_out : bool
+    cut_out, has_shadow : bool
         Whether the product stands alone, without backdrop; the picture then has an alpha, also of its clear glass.
     straight : bool
         As `RenderTask.straight`.
@@ -203,8 +214,8 @@ def render_picture(
     InterruptedError
         If `progress` or `is_stopped` said so.
     """
-    request = PictureRequest(width, height, seed, straight, cut_out, keeps_apart and region is None)
-    project = seen_from(project, project.view.camera)
+    request = PictureRequest(width, height, seed, straight, cut_out, keeps_apart and region is None, has_shadow)
+    project = request.of(project)
     studio, keeps_apart = project.set, request.keeps_apart
     lit = whole_set(studio, glowing_parts(project)) if keeps_apart else studio
     task = picture_task(project, supplies, request)
@@ -244,14 +255,17 @@ def render_picture(
     if region is None:
         made = Rendered(np.empty(0), None, task, film, lit if keeps_apart else None, denoise)
         return relit(made, project, supplies)
-    if task.catches and not cut_out:
+    if film.caught is not None and not film.is_cut_out:
         film.plate = plate_light(studio, supplies, project.view.camera, width, height)
         film.mix(film_gains(None, studio, project.view.camera))
     rows, columns = region.slices()
     part = film.crop(rows, columns)
     light, alpha = np.zeros((height, width, 3), np.float32), np.zeros((height, width, 1), np.float32)
-    light[rows, columns] = denoise_film(part, "high") if denoise else part.picture()
-    alpha[rows, columns] = clean_alpha(part, denoise) if cut_out else 1
+    if task.bears_shadow:
+        light[rows, columns], alpha[rows, columns] = cut_with_shadow(part, part.gains, denoise)
+    else:
+        light[rows, columns] = denoise_film(part, "high") if denoise else part.picture()
+        alpha[rows, columns] = clean_alpha(part, denoise) if cut_out else 1
     shown = light * white_gains(project.view.camera) * np.float32(2.0**studio.exposure)
     return Rendered(shown, alpha, task, film, None, denoise)
 
@@ -288,9 +302,9 @@ def picture_task(project: Project, supplies: Supplies, request: PictureRequest) 
     -------
     RenderTask
     """
-    width, height, seed, straight, cut_out, keeps_apart = request
-    project = seen_from(project, project.view.camera)
-    studio = project.set
+    width, height, seed, straight, cut_out, keeps_apart, has_shadow = request
+    project, bears_shadow = request.of(project), cut_out and has_shadow
+    cut_out, studio = cut_out and not has_shadow, project.set
     fill_geometry_maps(project, supplies)
     fill_displacements(project, supplies)
     displaced = reshaped_parts(project, supplies)
@@ -309,6 +323,7 @@ def picture_task(project: Project, supplies: Supplies, request: PictureRequest) 
         seed=seed,
         straight=straight,
         cut_out=cut_out,
+        bears_shadow=bears_shadow,
         keeps_apart=keeps_apart,
     )
     if cut_out and turns_sharply(task.material_table).any():
@@ -337,6 +352,12 @@ def relit(rendered: Rendered, project: Project, supplies: Supplies) -> Rendered:
     Rendered
     """
     film, studio = rendered.film, project.set
+    if rendered.task.bears_shadow:
+        studio = for_shadows(studio)
+        gains = film_gains(rendered.lit, studio, project.view.camera)
+        light, alpha = cut_with_shadow(film, gains, rendered.is_clean)
+        shown = light * white_gains(project.view.camera) * np.float32(2.0**studio.exposure)
+        return rendered._replace(light=shown, alpha=alpha)
     if film.caught is not None and not film.is_cut_out:
         film.plate = plate_light(studio, supplies, project.view.camera, film.width, film.height)
     if rendered.lit is not None or film.caught is not None:

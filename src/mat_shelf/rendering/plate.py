@@ -10,6 +10,8 @@ from mat_shelf.document.project import Project
 from mat_shelf.document.set import Plate, Set
 from mat_shelf.optics.color import decode_srgb, encode_srgb
 from mat_shelf.rendering.camera import make_camera_view, ray_through, white_gains
+from mat_shelf.rendering.denoise import clean_share, denoise_film
+from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.photon_map import turns_sharply
 from mat_shelf.rendering.render_task import RenderTask
 from mat_shelf.rendering.tone import light_shown_as
@@ -19,6 +21,8 @@ from mat_shelf.scene.material_table import MaterialTable, project_geometry, proj
 from mat_shelf.scene.relighting import layer_gains
 from mat_shelf.scene.rooms import room_of, seen_in
 
+_GREY = (0.5, 0.5, 0.5)
+"""Dim enough that no tone curve changes it."""
 SEEN_THROUGH = 400
 """Rows of a backplate as it is seen through glass and in mirrors."""
 
@@ -155,6 +159,61 @@ def has_plate(studio: Set) -> bool:
     bool
     """
     return studio.plate is not None
+
+
+def for_shadows(studio: Set) -> Set:
+    """The set with an even grey in the place of its backdrop, on which only shadows and reflections are seen.
+
+    Parameters
+    ----------
+    studio : Set
+        The set.
+
+    Returns
+    -------
+    Set
+    """
+    return studio.with_(plate=Plate(lower=_GREY, upper=_GREY), tone_curve="exact")
+
+
+def cut_with_shadow(film: Film, gains: np.ndarray, is_clean: bool) -> tuple[np.ndarray, np.ndarray]:
+    """The product cut out together with its shadow, whatever it is laid on.
+
+    A picture on a plate is its light on black, and of the plate the share that is seen. So both are found from one
+    film: the share that all channels let through is what alpha leaves; what one lets through more than another is its
+    light on white.
+
+    Parameters
+    ----------
+    film : Film
+        Of the set as `for_shadows` has it.
+    gains : (K, 3) float32
+        Factors of its layers, as `film_gains` has them.
+    is_clean : bool
+        Whether noise is removed.
+
+    Returns
+    -------
+    light : (H, W, 3) float32
+        Neither exposed nor balanced, multiplied by alpha.
+    alpha : (H, W, 1) float32
+    """
+    shape, white, lit = (film.height, film.width, 3), gains[-1], gains.copy()
+    pictures = []
+    for brightness in (0.0, 1.0):
+        film.plate = np.broadcast_to(white * np.float32(brightness), shape).astype(np.float32)
+        lit[-1] = white * np.float32(brightness / _GREY[0])
+        film.mix(lit)
+        pictures.append(film.picture())
+    share = np.clip((pictures[1] - pictures[0]) / white, 0, 1)
+    share = clean_share(film, share) if is_clean else share
+    film.plate = np.zeros(shape, np.float32)
+    lit[-1] = 0
+    film.mix(lit)
+    light = denoise_film(film, "high") if is_clean else film.picture()
+    share = np.where(film.untouched(), 1, np.clip(share, 0, 1))
+    least = share.min(axis=-1, keepdims=True)
+    return light + (share - least) * white, 1 - least
 
 
 def bare_scene(project: Project, supplies) -> tuple[Geometry, MaterialTable] | None:

@@ -38,6 +38,8 @@ class RenderTask:
         clear up and not true: bent light draws no bright patterns then, and glass casts too even a shadow.
     cut_out : bool
         Whether the camera sees only the product; backdrop and lights are still reflected in it.
+    bears_shadow : bool
+        Whether the picture is cut out together with the shadow that the product casts; see `plate.cut_with_shadow`.
     keeps_apart : bool
         Whether the film has a layer for each light, for the room, for what glows and for each part that is a light,
         in this order.
@@ -62,6 +64,7 @@ class RenderTask:
     seed: int = 1
     straight: bool = False
     cut_out: bool = False
+    bears_shadow: bool = False
     keeps_apart: bool = False
     empty: "RenderTask | None" = None
     catches: bool = False

@@ -19,7 +19,13 @@ from mat_shelf.document.shot import MOST_SHOTS
 from mat_shelf.exchange.image_form import FILE_KINDS
 
 AS_NOW = "As in the window"
-GROUNDS = {"set": "As lit", "transparent": "Transparent", "white": "White"}
+GROUNDS = {
+    "set": "As lit",
+    "transparent": "Transparent",
+    "transparent-shadow": "Transparent, with shadow",
+    "white": "White",
+    "white-shadow": "White, with shadow",
+}
 
 
 class AddShotsDialog(QDialog):

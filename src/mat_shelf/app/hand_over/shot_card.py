@@ -46,6 +46,7 @@ class ShotCard(QWidget):
         self.ground_box = self._choice("Background", "Background of the shot", "background")
         self.ground_box.setToolTip(
             "As lit, with the set's backdrop; the product alone with alpha; or alone on white.\n"
+            "With shadow: its shadow and reflection on the ground are cut out with it.\n"
             "Alone, its clear glass lets the new background through, and keeps its tint."
         )
         for key, words in GROUNDS.items():
@@ -138,10 +139,10 @@ class ShotCard(QWidget):
             return
         if "kind" in fields and shot.bits not in _BITS[fields["kind"]]:
             fields["bits"] = _BITS[fields["kind"]][0]
-        if fields.get("kind") == "jpg" and shot.background == "transparent":
-            fields["background"] = "white"
+        if fields.get("kind") == "jpg" and shot.background.startswith("transparent"):
+            fields["background"] = shot.background.replace("transparent", "white")
             self.work.session.said.emit("A JPEG has no alpha; the product stands on white.")
-        if fields.get("background") == "transparent" and shot.kind == "jpg":
+        if fields.get("background", "").startswith("transparent") and shot.kind == "jpg":
             fields["kind"] = "png"
             self.work.session.said.emit("A JPEG has no alpha; the shot becomes a PNG.")
         self.work.change_shot(label, gesture, **fields)

@@ -211,7 +211,7 @@ class ShotsCard(QWidget):
         below = f"{by_id(project.views, shot.view).name}, {by_id(project.sets, shot.set).name}"
         if shot.swap is not None:
             below += next((f", {m.name}" for m in project.materials if m.id == shot.swap.variant), ", variant removed")
-        ground = {"transparent": ", alpha", "white": ", white"}.get(shot.background, "")
+        ground = {"transparent": ", alpha", "white": ", white"}.get(shot.background.partition("-")[0], "")
         size = f"{shot.width} × {shot.height} {FILE_KINDS[shot.kind]}{ground}"
         return shot.name, below, size, _words(state)
 
