@@ -87,7 +87,17 @@ class PictureRequest(NamedTuple):
     has_shadow: bool = False
 
     def of(self, project: Project) -> Project:
-        """A project as the picture shows it."""
+        """A project as the picture shows it.
+
+        Parameters
+        ----------
+        project : Project
+            The project.
+
+        Returns
+        -------
+        Project
+        """
         project = seen_from(project, project.view.camera)
         return project.with_set(for_shadows(project.set)) if self.cut_out and self.has_shadow else project
 
