@@ -3,6 +3,7 @@
 import base64
 import io
 import json
+import math
 import re
 
 import av
@@ -12,12 +13,15 @@ from driving import LEFT
 from PIL import Image
 from PyQt6.QtTest import QTest
 
+from mat_shelf.app.hand_over.turntable_dialog import TurntableDialog
 from mat_shelf.cli import main
+from mat_shelf.document.camera import View
 from mat_shelf.exchange import turntable
 from mat_shelf.exchange.image_decoding import ImageError
 from mat_shelf.exchange.project_file import save_project
 from mat_shelf.exchange.turntable import TurnSettings, check_turntable, render_turntable, write_turntable
 from mat_shelf.geometry.pose import posed
+from mat_shelf.rendering.camera_path import between
 from mat_shelf.rendering.final_render import render_picture
 from mat_shelf.rendering.turning import Turn, middle_of, turned
 
@@ -178,3 +182,43 @@ def test_a_turn_is_rendered_from_the_window(open_window, small_project, qtbot, t
     assert dialog.state.text() == f"Written to {tmp_path / 'turn.mp4'}" and dialog.open_button.isEnabled()
     with av.open(str(tmp_path / "turn.mp4")) as film:
         assert film.streams.video[0].width == 48
+
+
+def test_a_camera_moves_to_another_view(small_project):
+    """Ends exactly there; goes round at the same distance the shorter way; halves of a way are halves."""
+    project, assets = small_project
+    one = project.view.camera.with_(position=(0.0, 50.0, 400.0), target=(0.0, 50.0, 0.0), focal_length=50, roll=170)
+    other = one.with_(position=(-400.0, 50.0, 0.0), focal_length=200, f_stop=4.0, roll=-170)
+    assert between(one, other, 0.0) is one and between(one, other, 1.0) is other
+    half = between(one, other, 0.5)
+    assert half.position == pytest.approx((-400 / 2**0.5, 50, 400 / 2**0.5)) and half.target == one.target
+    assert half.focal_length == pytest.approx(100) and abs(half.roll) == pytest.approx(180)
+    assert half.f_stop == pytest.approx(8)  # of half the width
+    view = View(id="side", name="Side", camera=other)
+    project = project.with_view(project.view.with_(camera=one)).with_view(view)
+    move = Turn("view", frames=5, is_eased=True, to="side")
+    cameras = [turned(project, assets, move, k).view.camera for k in range(5)]
+    assert not move.is_whole and cameras[0] == one and cameras[-1] == other and cameras[2] == half
+    assert math.dist(cameras[0].position, cameras[1].position) < math.dist(cameras[1].position, cameras[2].position)
+
+
+def test_moves_that_cannot_be_are_said_first(small_project, tmp_path):
+    project, _ = small_project
+    level = View(id="level", name="Level", camera=project.view.camera.with_(is_parallel=True))
+    for views, to, words in (((), "gone", "choose another view"), ((level,), "level", "parallel projection")):
+        shown = project.with_(views=(*project.views, *views))
+        settings = TurnSettings(Turn("view", to=to))
+        with pytest.raises(ImageError, match=words):
+            check_turntable(tmp_path / "a.mp4", settings, shown)
+
+
+def test_the_window_offers_a_move_where_there_is_another_view(open_window, small_project, qtbot, tmp_path):
+    project, assets = small_project
+    side = View(id="side", name="Side", camera=project.view.camera.with_(position=(300.0, 90.0, 60.0)))
+    window = open_window(project.with_(views=(*project.views, side)), assets)
+    dialog = TurntableDialog(window.workshop, window)
+    qtbot.addWidget(dialog)
+    dialog.going_box.setCurrentIndex(dialog.going_box.findData("view"))
+    dialog.going_box.activated.emit(dialog.going_box.currentIndex())
+    assert dialog.to_box.isEnabled() and not dialog.degrees_box.isEnabled()
+    assert dialog.settings().turn == Turn("view", 36, 360.0, False, dialog.to_box.currentData())

@@ -3,6 +3,7 @@
 import argparse
 import sys
 import time
+from dataclasses import replace
 from pathlib import Path
 
 from mat_shelf.cli.common import BadInputError, add_cluster, chosen, read_project, warm_up_now, whole
@@ -19,6 +20,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--seconds", type=float, default=6.0, help="length of the film")
     parser.add_argument("--degrees", type=float, default=360.0, help="angle of the turn; below 0 the other way round")
     parser.add_argument("--going", choices=("product", "camera", "lights"), default="product", help="what goes round")
+    parser.add_argument("--to", metavar="VIEW", help="the camera moves from the view to this one, in place of a turn")
     parser.add_argument("--eased", action="store_true", help="starts and ends slowly, where it is no whole turn")
     parser.add_argument("--width", type=whole(16, 16384), default=960)
     parser.add_argument("--height", type=whole(16, 16384), default=640)
@@ -47,15 +49,18 @@ def run(options) -> None:
         "white" if options.white else "set",
         not options.no_finish,
     )
-    try:
-        check_turntable(options.output, settings)
-    except ImageError as fault:
-        raise BadInputError(str(fault)) from fault
     project, assets = read_project(options.file)
     project = project.with_(
         current_set=chosen("set", options.set, project.sets, project.current_set),
         current_view=chosen("view", options.view, project.views, project.current_view),
     )
+    if options.to is not None:
+        to = chosen("view", options.to, project.views, "")
+        settings = replace(settings, turn=settings.turn._replace(going="view", to=to))
+    try:
+        check_turntable(options.output, settings, project)
+    except ImageError as fault:
+        raise BadInputError(str(fault)) from fault
     warm_up_now(sys.stderr)
     started = time.monotonic()
 

@@ -22,6 +22,7 @@ from mat_shelf.exchange.render_file import finished_light
 from mat_shelf.exchange.shot_files import film_key, form_key
 from mat_shelf.exchange.supplies import prepare_supplies
 from mat_shelf.exchange.turn_page import turn_page
+from mat_shelf.rendering.camera_path import check_path
 from mat_shelf.rendering.final_render import render_picture
 from mat_shelf.rendering.turning import Turn, turned
 from mat_shelf.system.file_writer import write_file
@@ -69,7 +70,7 @@ class TurnSettings:
         return self.turn.frames / self.seconds
 
 
-def check_turntable(path: Path, settings: TurnSettings) -> str:
+def check_turntable(path: Path, settings: TurnSettings, project: Project | None = None) -> str:
     """Says before the render what would be refused after it; the ending of the file.
 
     Parameters
@@ -78,6 +79,8 @@ def check_turntable(path: Path, settings: TurnSettings) -> str:
         File to write.
     settings : TurnSettings
         The settings.
+    project : Project, optional
+        The project, whose views a move is between.
 
     Returns
     -------
@@ -104,7 +107,20 @@ def check_turntable(path: Path, settings: TurnSettings) -> str:
         raise ImageError("a turn has no alpha; choose white, or the set's own background")
     if not path.resolve().parent.is_dir():
         raise ImageError(f"the folder {path.resolve().parent} does not exist; choose another")
+    if settings.turn.going == "view" and project is not None:
+        _check_move(project, settings.turn.to)
     return ending
+
+
+def _check_move(project: Project, to: str) -> None:
+    """Refuses a move that leads nowhere. Raises ImageError."""
+    end = next((view for view in project.views if view.id == to), None)
+    if end is None or end.camera == project.view.camera:
+        raise ImageError("choose another view for the camera to go to; it starts from the view in use")
+    try:
+        check_path(project.view.camera, end.camera)
+    except ValueError as fault:
+        raise ImageError(str(fault)) from fault
 
 
 def render_turntable(
@@ -144,7 +160,7 @@ def render_turntable(
     ImageError, OSError
         If it cannot be written.
     """
-    ending = check_turntable(path, settings)
+    ending = check_turntable(path, settings, project)
     frames = []
     for number in range(settings.turn.frames):
         frames.append(_frame(turned(project, assets, settings.turn, number), assets, settings, is_stopped, crew))

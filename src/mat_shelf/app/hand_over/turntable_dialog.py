@@ -41,9 +41,15 @@ class TurntableDialog(FileJobDialog):
         words = "Looks through the view in use, in its set, with the finish."
         super().__init__("Turntable", "Render", path, words, parent)
         self.workshop = workshop
-        self.going_box, self.kind_box = QComboBox(), QComboBox()
+        self.going_box, self.kind_box, self.to_box = QComboBox(), QComboBox(), QComboBox()
+        self.going_box.activated.connect(self._follow_going)
+        for view in workshop.project.views:
+            if view.id != workshop.project.current_view:
+                self.to_box.addItem(view.name, view.id)
+        self.to_box.setToolTip("The view that the camera goes to, from the one in use")
         for key, words in GOING.items():
-            self.going_box.addItem(words, key)
+            if key != "view" or self.to_box.count():
+                self.going_box.addItem(words, key)
         self.kind_box.addItems(FORMATS)
         self.kind_box.textActivated.connect(self._choose_kind)
         self.frames_box = _spin(2, MOST_FRAMES, 36, " frames", "Frames")
@@ -56,7 +62,12 @@ class TurntableDialog(FileJobDialog):
         self.samples_box = _spin(1, 65536, 64, " samples", "Samples")
         self.white_box = QCheckBox("On white")
         self.white_box.setToolTip("The product alone, without the set's backdrop")
-        for box, name in ((self.going_box, "Goes round"), (self.kind_box, "Format"), (self.seconds_box, "Length")):
+        for box, name in (
+            (self.going_box, "Motion"),
+            (self.to_box, "To the view"),
+            (self.kind_box, "Format"),
+            (self.seconds_box, "Length"),
+        ):
             box.setAccessibleName(name)
         self.seconds_box.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         self._lay_out()
@@ -68,17 +79,25 @@ class TurntableDialog(FileJobDialog):
         grid.setColumnStretch(1, 1)
         grid.setColumnStretch(3, 1)
         lines = (
-            (("Goes round", self.going_box), ("Format", self.kind_box)),
+            (("Motion", self.going_box), ("Format", self.kind_box)),
             (("Frames", self.frames_box), ("Length", self.seconds_box)),
-            (("Angle", self.degrees_box), ("", self.eased_box)),
+            (("Angle", self.degrees_box), ("To the view", self.to_box)),
             (("Width", self.width_box), ("Height", self.height_box)),
-            (("Samples", self.samples_box), ("", self.white_box)),
+            (("Samples", self.samples_box), ("", self.eased_box)),
+            (("", self.white_box), ("", QLabel())),
         )
         for row, line in enumerate(lines):
             for column, (words, widget) in enumerate(line):
                 grid.addWidget(QLabel(words), row, column * 2)
                 grid.addWidget(widget, row, column * 2 + 1)
         self.lay_under(grid, len(lines))
+        self._follow_going()
+
+    def _follow_going(self) -> None:
+        """Offers an angle to what goes round, and a view to a camera that goes there."""
+        goes_to_view = self.going_box.currentData() == "view"
+        self.degrees_box.setEnabled(not goes_to_view)
+        self.to_box.setEnabled(goes_to_view)
 
     def _choose_kind(self, name: str) -> None:
         self.path_field.setText(str(self.path.with_suffix(FORMATS[name])))
@@ -94,7 +113,13 @@ class TurntableDialog(FileJobDialog):
         """The turn as it is chosen."""
         angle = float(self.degrees_box.value()) or 360.0
         return TurnSettings(
-            Turn(self.going_box.currentData(), self.frames_box.value(), angle, self.eased_box.isChecked()),
+            Turn(
+                self.going_box.currentData(),
+                self.frames_box.value(),
+                angle,
+                self.eased_box.isChecked(),
+                self.to_box.currentData() or "",
+            ),
             self.seconds_box.value(),
             self.width_box.value(),
             self.height_box.value(),
@@ -106,7 +131,7 @@ class TurntableDialog(FileJobDialog):
         """Renders the turn of the view and set in use."""
         path, settings = self.path, self.settings()
         try:
-            check_turntable(path, settings)
+            check_turntable(path, settings, self.workshop.project)
         except ImageError as fault:
             self.say(str(fault))
             return
