@@ -341,3 +341,18 @@ def test_a_filled_glass_equals_the_exact_boundaries_in_an_independent_renderer(f
         figure(one, other)
         assert one == pytest.approx(other, rel=0.015 if name == "wall" else 0.01), name
     assert ours.mean() == pytest.approx(theirs.mean(), rel=0.01)
+
+
+@pytest.mark.parametrize("slope", [40.0, 66.0, 85.0])
+def test_a_surface_is_the_same_from_its_slopes_and_from_its_edge(slope):
+    """Whatever it is begun from: the energy of a surface has one least value (it is convex), so both are that."""
+    angle = np.linspace(0, 2 * np.pi, 160, endpoint=False)
+    square = np.stack([np.cos(angle), np.sin(angle)], axis=1) * (22 + 4 * np.abs(np.cos(2 * angle)))[:, None]
+    length, rise = 2.15, np.full(160, np.radians(slope))
+    mesh = mesh_outlines([square], length, float(rise[0]))
+    free = surface_heights(mesh, [square], rise, length)
+    edge = free[:160]
+    assert np.ptp(edge) > 0.02  # the corners hold it higher
+    for guess in (None, np.zeros(len(free)), 0.5 * free, free + 0.5 * np.sin(mesh.points[:, 0])):
+        held = surface_heights(mesh, [square], rise, length, edge, guess)
+        assert np.abs(held - free).max() < 2e-3

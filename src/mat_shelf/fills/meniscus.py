@@ -33,9 +33,12 @@ _STEEPEST = np.radians(89.8)
 _ANGLES = np.geomspace(_STEEPEST, 1e-6, 400)
 _AWAY = np.log(1 / np.tan(_ANGLES / 4)) - 2 * np.cos(_ANGLES / 2)
 """Distance from a plane wall, in capillary lengths, at which the surface rises by an angle."""
-_NEWTON, _ADAPTED, _PRECISE = 30, 6, 1e-4
-_NEAR = 0.1
-"""Of a capillary length: after a step so small, the next one is taken by the same factors of the matrix."""
+_MOST_STEPS, _PRECISE = 60, 5e-4
+"""Steps towards the surface; of a capillary length, the last one."""
+_NEAR = 0.2
+"""Of the step before: after one so small, the next is taken by the same factors of the matrix."""
+_BEND_FIRST = 0.5
+"""Share of the second term of Newton's method in the first step."""
 
 
 class SurfaceMesh(NamedTuple):
@@ -329,27 +332,31 @@ def surface_heights(
         slope = 2 * np.arcsin(np.clip(edge / (2 * length), -0.99, 0.99))
     height = heights_at_wall(mesh.depth, slope[mesh.nearest], length) if guess is None else guess.copy()
     if edge is not None:
+        height += (edge - height[: len(edge)])[mesh.nearest] * np.exp(-mesh.depth / length)
         height[: len(edge)] = edge
-    now, factors, moved = energy(height), None, np.inf
-    for _ in range(_NEWTON if edge is None else _ADAPTED):
+    now, factors, moved, before, share, bend = energy(height), None, np.inf, np.inf, 1.0, _BEND_FIRST
+    for _ in range(_MOST_STEPS):
         x, y = east @ height, north @ height
         stretch = np.sqrt(1 + x**2 + y**2)
         taut = area / stretch
         residual = east.T @ (taut * x) + north.T @ (taut * y) + weight * height - pull
-        if moved > _NEAR * length:
+        if factors is None or share < 1 or moved > _NEAR * before:
             along = shape[..., 0] * x[:, None] + shape[..., 1] * y[:, None]
             stiff = flat * taut[:, None, None]
-            stiff -= along[:, :, None] * along[:, None, :] * (area / stretch**3)[:, None, None]
+            stiff -= bend * along[:, :, None] * along[:, None, :] * (area / stretch**3)[:, None, None]
             matrix = csc_matrix((stiff.reshape(-1), (rows, columns)), shape=(count, count))
             matrix.setdiag(matrix.diagonal() + weight)
             factors = splu(matrix[free][:, free].tocsc(), "MMD_AT_PLUS_A", 0.0, options={"SymmetricMode": True})
         step, share = np.zeros(count), 1.0
         step[free] = -factors.solve(residual[free])
-        while share > 1e-4 and (tried := energy(height + share * step)) > now + 1e-12 * abs(now):
+        down = float(residual[free] @ step[free])
+        while share > 1e-4 and (tried := energy(height + share * step)) > now + 1e-4 * share * down + 1e-12 * abs(now):
             share /= 2
-        height, now, moved = height + share * step, tried, float(np.abs(share * step).max())
-        if moved < _PRECISE * length or share <= 1e-4:
+        height, now, before, moved = height + share * step, tried, moved, float(np.abs(share * step).max())
+        if (share == 1 and moved < _PRECISE * length) or share <= 1e-4:
             break
+        # Where the surface is steep, full steps of Newton's method lead far off; those without its second term do not.
+        bend = max(bend - 0.5, 0.0) if share < 0.5 else min(bend + 0.25, 1.0) if share == 1 else bend
     return height
 
 
