@@ -472,6 +472,14 @@ def draw_caustics(project: Project, assets) -> None:
     write_image(DETAILS / "caustics.png", render_picture(shown, assets, 840, 560, 8 * SAMPLES).light)
 
 
+def draw_shadow() -> None:
+    """The product cut out with its shadow, laid on a colour and on white."""
+    project, assets = demo_project()
+    cut = render_picture(project, assets, 640, 430, 4 * SAMPLES, cut_out=True, has_shadow=True)
+    grounds = [cut.light + (1 - cut.alpha) * np.array(color, np.float32) for color in ((0.45, 0.33, 0.2), (0.9,) * 3)]
+    write_image(DETAILS / "shadow.png", np.concatenate(grounds, axis=1))
+
+
 def show_hand_over(app) -> None:
     """Shots, some of them rendered, and a finish beside the picture as rendered."""
     with tempfile.TemporaryDirectory() as folder:
@@ -513,6 +521,7 @@ def show_hand_over(app) -> None:
         dialog.close()
         workshop.history.saved = workshop.project
         window.close()
+    draw_shadow()
 
 
 def show_sheets(app) -> None:
