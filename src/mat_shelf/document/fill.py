@@ -8,7 +8,12 @@ from mat_shelf.document.ids import Id
 from mat_shelf.document.parameter import Frozen, Point, number
 
 MOST_VESSELS, MOST_STACKED = 16, 4
-MEASURES: dict[str, str] = {"volume": "Volume", "headspace": "Headspace", "share": "Share"}
+MEASURES: dict[str, str] = {
+    "volume": "Volume",
+    "headspace": "Headspace",
+    "share": "Share",
+    "heap": "Above the brim",
+}
 """Values that can say how full a vessel is: the field, and its word."""
 
 
@@ -29,7 +34,7 @@ class Fill(Frozen):
 
     vessel: Annotated[tuple[Id, ...], Field(min_length=1, max_length=MOST_VESSELS)]
     near: Point | None = None
-    measure: Literal["volume", "headspace", "share"] = "share"
+    measure: Literal["volume", "headspace", "share", "heap"] = "share"
     over: Id | None = None
     volume: float = number(
         50.0,
@@ -51,6 +56,15 @@ class Fill(Frozen):
         usual=(0, 60),
     )
     share: float = number(75.0, 0.01, 100.0, label="Share", unit="%", tip="Volume, of what the vessel holds when full.")
+    heap: float = number(
+        1.0,
+        0.0,
+        6.0,
+        label="Above the brim",
+        unit="mm",
+        tip="Height to which it stands above the brim, held by its surface tension: up to 3 mm of water.",
+        usual=(0, 3),
+    )
     tilt: float = number(
         0.0,
         0.0,

@@ -1,5 +1,6 @@
 """The edge of a liquid: its outline on the wall, and where its surface meets a wall that leans."""
 
+import math
 from typing import NamedTuple
 
 import numpy as np
@@ -19,6 +20,7 @@ _ASIDE = 0.06
 """Of a capillary length, by which a leaning wall takes the edge aside before that matters."""
 _PARTS = (1.0, 0.6, 0.3)
 """Of the way to where the surface meets a wall that leans, that are tried one after the other."""
+_HEAPINGS = 8
 _HALVINGS, _STEEP = 16, np.radians(75.0)
 
 
@@ -165,6 +167,56 @@ def edge_of(
         break
     rows = np.stack([_along(floors, share * row / FLOORS) for row in range(FLOORS)] + [contact])
     return Edge(rows, contact[:, 1] - level, mesh, raw - mean + _ripples(mesh.points, wetting))
+
+
+def heap_limit(length: float) -> float:
+    """Greatest height, mm, to which liquid stands above a long straight brim: upright there, as at a wall.
+
+    Parameters
+    ----------
+    length : float
+        Capillary length, mm.
+
+    Returns
+    -------
+    float
+    """
+    return 2 * math.sin(math.pi / 4) * length
+
+
+def heaped_edge(outlines: list[Outline], height: float, wetting: Wetting, length: float) -> Edge | None:
+    """The edge of a liquid that stays on the brim, while its surface stands above it.
+
+    Parameters
+    ----------
+    outlines : list of Outline
+        Outlines of the brim.
+    height : float
+        Height of the middle of the surface, mm.
+    wetting : Wetting
+        The liquid.
+    length : float
+        Capillary length, mm.
+
+    Returns
+    -------
+    Edge or None
+        None where no surface does so.
+    """
+    start = np.concatenate([outline.points for outline in outlines])
+    splits = np.cumsum([len(outline.points) for outline in outlines])[:-1]
+    lines, flat = np.split(start[:, [0, 2]] * (1, -1), splits), np.zeros(len(start))
+    mesh = mesh_outlines(lines, length, math.pi / 2)
+    rise, heights = height, np.zeros(len(mesh.points))
+    for _ in range(_HEAPINGS):  # in a narrow vessel the middle is lower than far from all walls
+        heights = rise + surface_heights(mesh, lines, flat, length, np.full(len(start), -rise))
+        middle = float(heights[mesh.depth.argmax()])
+        if abs(middle - height) < 1e-3 * height + 1e-6:
+            break
+        rise *= height / max(middle, 0.05 * height)
+    if not abs(middle - height) < 0.02 * height + 1e-4:
+        return None
+    return Edge(np.stack([start] * (FLOORS + 1)), flat, mesh, heights + _ripples(mesh.points, wetting))
 
 
 def _mean(mesh, heights: np.ndarray) -> float:

@@ -9,7 +9,7 @@ from typing import NamedTuple
 import numpy as np
 
 from mat_shelf.fills.cavity import Cavity
-from mat_shelf.fills.edge import Edge, Outline, Wetting, edge_of, outline_of
+from mat_shelf.fills.edge import Edge, Outline, Wetting, edge_of, heap_limit, heaped_edge, outline_of
 from mat_shelf.fills.meniscus import capillary_length, node_areas
 from mat_shelf.fills.section import follow_loop
 from mat_shelf.fills.vessel import VesselError
@@ -125,6 +125,43 @@ def pour(cavity: Cavity, depth: np.ndarray, volume: float, wetting: Wetting) -> 
                 break
         wanted += missing
     return made
+
+
+def heap(cavity: Cavity, depth: np.ndarray, height: float, wetting: Wetting) -> LiquidBody:
+    """Liquid that stands above the brim of its cavity, held by its surface tension.
+
+    Its edge stays on the brim, and the surface rises from there as a drop does (Batchelor, An Introduction to Fluid
+    Dynamics, 1.9).
+
+    Parameters
+    ----------
+    cavity : Cavity
+        The cavity.
+    depth : (V,) float64
+        As `wall_depths` has it, mm.
+    height : float
+        Height of the middle of the surface over the brim, mm.
+    wetting : Wetting
+        The liquid.
+
+    Returns
+    -------
+    LiquidBody
+
+    Raises
+    ------
+    VesselError
+        If it would run over.
+    """
+    length = capillary_length(wetting.tension, wetting.density)
+    highest = cavity.spill - _FULL * (cavity.spill - cavity.bottom)
+    walls = _cut(cavity, depth, highest)
+    outlines = [outline_of(loop) for loop in walls.loops]
+    most = heap_limit(length)
+    edge = heaped_edge(outlines, height, wetting, length) if outlines and height <= most else None
+    if edge is None:
+        raise VesselError(f"its surface tension holds it {most:.1f} mm above the brim at most; lower it")
+    return _close(walls, outlines, edge, highest)
 
 
 def liquid_up_to(cavity: Cavity, depth: np.ndarray, level: float, wetting: Wetting) -> LiquidBody:
