@@ -271,6 +271,15 @@ def test_hollowed_solids_have_their_wall_and_hold_what_formulas_say():
     # Faces of the outside are told, so that zones stay on them.
     away = np.hypot(made.mesh.vertices[:, 0], made.mesh.vertices[:, 2])[made.mesh.triangles]
     assert (away[made.faces >= 0].max(axis=1) > 17.9).all() and (away[made.faces < 0].max(axis=1) < 18.1).all()
+    # The middle raised by 8 mm takes out the paraboloid pi r^2 h / 2; 8 mm deeper, it adds that.
+    dome = facets * 18**2 * 8 / 2
+    assert cavity_in(hollowed(drum, 2.0, 5.0, 0.0, raised=8.0).mesh).capacity == pytest.approx(
+        facets * 18**2 * 55 - dome, rel=2e-3
+    )
+    bowl = cavity_in(hollowed(drum, 2.0, 5.0, 0.0, raised=-8.0).mesh)
+    assert bowl.capacity == pytest.approx(facets * 18**2 * 47 + dome, rel=2e-3) and bowl.bottom == pytest.approx(5)
+    with pytest.raises(VesselError, match="raise it less"):
+        hollowed(drum, 2.0, 5.0, 0.0, raised=54.0)
     for solid, wall, base in ((drum, 25.0, 3.0), (ink_bottle.cap(), 19.5, 3.0), (drum, 3.0, 70.0)):
         with pytest.raises(VesselError, match="no room|narrower"):
             hollowed(solid, wall, base, 0.0)

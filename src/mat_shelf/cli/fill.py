@@ -22,6 +22,13 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--direction", type=float, default=0.0, metavar="DEG", help="of the tilt")
     parser.add_argument("--wall", type=float, metavar="MM", help="hollows a solid first, with so thick a wall")
     parser.add_argument("--base", type=float, metavar="MM", help="its base; as thick as the wall otherwise")
+    parser.add_argument(
+        "--raised",
+        type=float,
+        default=0.0,
+        metavar="MM",
+        help="middle of the base over its edge; below 0 deeper",
+    )
     parser.add_argument("--corner", type=float, default=0.0, metavar="MM", help="radius between inner wall and base")
     parser.add_argument("-o", "--output", type=Path, required=True, metavar="FILE")
     parser.add_argument("--json", action="store_true")
@@ -51,9 +58,9 @@ def run(options) -> None:
     session.select(chosen("part", options.part, project.product.parts, None))
     if options.wall is not None:
         base = options.wall if options.base is None else options.base
-        if not (0 < options.wall < 1e5 and 0 < base < 1e5 and 0 <= options.corner < 1e5):
+        if not (0 < options.wall < 1e5 and 0 < base < 1e5 and 0 <= options.corner < 1e5 and abs(options.raised) < 1e5):
             raise BadInputError("wall and base must be more than 0 mm, the corner 0 or more")
-        fills.hollow(options.wall, base, options.corner)
+        fills.hollow(options.wall, base, options.corner, options.raised)
         if said:
             raise BadInputError(said[0].rstrip("."))
     liquid = next((one for one in LIQUIDS if one.swatch == swatch), None)

@@ -19,7 +19,7 @@ class SolidCommands:
     """Edits of solids that hold liquid, or lie in it; a part of `FillCommands`."""
 
     @command
-    def hollow(self, wall: float, base: float, corner: float) -> None:
+    def hollow(self, wall: float, base: float, corner: float, raised: float = 0.0) -> None:
         """Takes the inside out of the part on the board, a solid, so that it can be filled; it is made aside.
 
         Parameters
@@ -28,6 +28,8 @@ class SolidCommands:
             Thickness of the sides and of the bottom, mm.
         corner : float
             Radius between the inner wall and the bottom, mm.
+        raised : float
+            Height of the middle of the bottom over its edge, mm; below 0 it lies deeper.
         """
         part, assets = self.vessel, self.session.assets
         if part is None:
@@ -43,7 +45,7 @@ class SolidCommands:
             -------
             Hollow
             """
-            return hollowed(mesh, wall / scale, base / scale, corner / scale, up)
+            return hollowed(mesh, wall / scale, base / scale, corner / scale, up, raised / scale)
 
         def done(made: Hollow) -> None:
             """Put it in the place of the solid; what wears its faces stays there.

@@ -1,5 +1,6 @@
 """Solids hollowed to vessels: a wall all round, a base, and an opening above."""
 
+import math
 from typing import NamedTuple
 
 import manifold3d
@@ -37,7 +38,7 @@ class Hollow(NamedTuple):
     faces: np.ndarray
 
 
-def hollowed(mesh: Mesh, wall: float, base: float, corner: float, up=(0.0, 1.0, 0.0)) -> Hollow:
+def hollowed(mesh: Mesh, wall: float, base: float, corner: float, up=(0.0, 1.0, 0.0), raised: float = 0.0) -> Hollow:
     """A closed solid with its inside taken out.
 
     Parameters
@@ -50,6 +51,9 @@ def hollowed(mesh: Mesh, wall: float, base: float, corner: float, up=(0.0, 1.0, 
         Radius between the inner wall and the bottom; as far as its outline bulges outwards all round.
     up : (3,) float
         The side that is opened, of unit length.
+    raised : float
+        Height by which the middle of the bottom stands above its edge, as under a bottle of wine; below 0 it lies
+        deeper, as in a bowl, and `base` is its thickness there.
 
     Returns
     -------
@@ -73,7 +77,7 @@ def hollowed(mesh: Mesh, wall: float, base: float, corner: float, up=(0.0, 1.0, 
     inner = _manifold(shifted, triangles, number + 1) ^ outer  # what crossed itself goes
     low, high = float(vertices[:, 1].min()), float(vertices[:, 1].max())
     hair = _HAIR * (high - low)
-    floor = low + base
+    floor = low + base + max(-raised, 0.0)
     bodies = [body for body in inner.decompose() if body.volume() > 0]
     if not bodies or floor > high - hair:
         raise VesselError(_NO_ROOM)
@@ -89,6 +93,8 @@ def hollowed(mesh: Mesh, wall: float, base: float, corner: float, up=(0.0, 1.0, 
         raise VesselError(_NO_ROOM)
     if corner > 0:
         inner = _with_corner(inner, floor, min(corner, 0.9 * (high - floor)), hair)
+    if raised:
+        inner = _with_middle(inner, floor, raised, hair)
     finest = _FINEST * (high - low)
     made = (outer - inner.simplify(finest)).simplify(finest).to_mesh64()
     if not len(made.tri_verts):
@@ -145,6 +151,29 @@ def _extended(body: manifold3d.Manifold, height: float, end: float) -> manifold3
         return body
     low, high = (height, end) if end > height else (end, height)
     return body + _column(section, low, high)
+
+
+def _with_middle(body: manifold3d.Manifold, floor: float, raised: float, hair: float) -> manifold3d.Manifold:
+    """A body whose bottom is raised, or lies deeper, in the middle: by 1 - s^2 at the share s of the way to its edge.
+
+    Raises VesselError where the outline is not convex, or it would not end beneath the opening.
+    """
+    section = _slice(body, floor + hair)
+    if section.area() < 0.995 * section.hull().area():
+        raise VesselError("its outline is not convex, so its base stays flat; leave the middle at 0")
+    if raised > 0.9 * (body.bounding_box()[4] - floor):
+        raise VesselError("the middle of its base would reach its opening; raise it less")
+    flat = np.concatenate(section.hull().to_polygons())
+    middle = flat.mean(axis=0)
+    points = []
+    for share in np.linspace(0, 1, _ARC * 2 + 1):
+        at = middle + share * (flat - middle)
+        height = np.full(
+            len(flat), floor + raised * (1 - share**2) - (math.copysign(hair, raised) if share == 1 else 0)
+        )
+        points.append(np.stack([at[:, 0], height, -at[:, 1]], axis=1))
+    dome = manifold3d.Manifold.hull_points(np.concatenate(points))
+    return body - dome if raised > 0 else body + dome
 
 
 def _with_corner(body: manifold3d.Manifold, floor: float, radius: float, hair: float) -> manifold3d.Manifold:

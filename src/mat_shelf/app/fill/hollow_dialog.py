@@ -5,12 +5,12 @@ from PyQt6.QtWidgets import QDialog, QDoubleSpinBox, QFormLayout, QLabel, QVBoxL
 from mat_shelf.app.widgets.small_widgets import answers
 from mat_shelf.app.workshop import FillWork
 
-_VALUES = {"Wall": (2.0, 0.01), "Base": (3.0, 0.01), "Inner corner": (2.0, 0.0)}
+_VALUES = {"Wall": (2.0, 0.01), "Base": (3.0, 0.01), "Inner corner": (2.0, 0.0), "Middle raised": (0.0, -1000.0)}
 """Values to begin with, and the least ones, mm."""
 
 
 class HollowDialog(QDialog):
-    """Asks for three lengths; the solid is hollowed when it is confirmed."""
+    """Asks for lengths; the solid is hollowed when it is confirmed."""
 
     def __init__(self, work: FillWork, parent: QWidget):
         super().__init__(parent)
@@ -30,6 +30,8 @@ class HollowDialog(QDialog):
             box.setAccessibleName(name)
             form.addRow(name, box)
             self.boxes[name] = box
+        raised = self.boxes["Middle raised"]
+        raised.setToolTip("Of the base inside: above 0 as under a bottle of wine, below 0 as in a bowl")
         self.confirm, buttons = answers(self, self._confirm, "Hollow")
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 18, 20, 16)
