@@ -609,6 +609,14 @@ class Hands:
             if changed is not None:
                 workshop.edit("Light", workshop.project.with_set(workshop.with_light(changed)))
             return
+        part = self.part()
+        if part is not None and self.chance.random() < 0.3:
+            workshop.select_part_light(part.id)
+            changed = workshop.part_light and self.field(workshop.part_light)
+            if changed is not None:
+                workshop.edit("Part light", workshop.project.with_set(workshop.with_part_light(changed)))
+            workshop.switch_part_light(part.id, self.chance.random() < 0.5)
+            return
         workshop.select_light(self.chance.randrange(4))
         self.chance.choice(
             (

@@ -43,7 +43,7 @@ def test_over_a_colour_it_is_the_picture_on_a_photograph_of_it(standing):
         plated = project.with_set(project.set.with_(plate=Plate(lower=color, upper=color), tone_curve="exact"))
         expected = render_picture(plated, assets, *SIZE, 32, denoise=False).light
         wrong = np.abs(over(cut, color) - expected)
-        assert wrong.mean() < 0.002 and wrong.max() < 0.05
+        assert wrong.mean() < 0.003 and wrong.max() < 0.1  # colour of what throws it tints it where it stands
     assert cut.alpha.min() >= 0 and cut.alpha.max() <= 1
     shadow = cut.alpha[..., 0] * (plain.alpha[..., 0] == 0)
     assert shadow.max() > 0.6 and shadow[:, 60:].sum() > 3 * shadow[:, :30].sum()  # away from the light
