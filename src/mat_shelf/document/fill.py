@@ -9,12 +9,12 @@ from mat_shelf.document.parameter import Frozen, Point, number
 
 MOST_VESSELS, MOST_STACKED = 16, 4
 MEASURES: dict[str, str] = {
-    "volume": "Volume",
-    "headspace": "Headspace",
-    "share": "Share",
+    "volume": "By volume",
+    "headspace": "By headspace",
+    "share": "By share",
     "heap": "Above the brim",
 }
-"""Values that can say how full a vessel is: the field, and its word."""
+"""Values that can say how full a vessel is: the field, and the words for it."""
 
 
 class Fill(Frozen):

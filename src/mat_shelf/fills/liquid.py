@@ -158,9 +158,11 @@ def heap(cavity: Cavity, depth: np.ndarray, height: float, wetting: Wetting) -> 
     walls = _cut(cavity, depth, highest)
     outlines = [outline_of(loop) for loop in walls.loops]
     most = heap_limit(length)
-    edge = heaped_edge(outlines, height, wetting, length) if outlines and height <= most else None
-    if edge is None:
+    if height > most:
         raise VesselError(f"its surface tension holds it {most:.1f} mm above the brim at most; lower it")
+    edge = heaped_edge(outlines, height, wetting, length) if outlines else None
+    if edge is None:
+        raise VesselError("its brim is too narrow for it to stand so high above it; lower it")
     return _close(walls, outlines, edge, highest)
 
 

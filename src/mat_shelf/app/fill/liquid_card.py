@@ -29,7 +29,7 @@ class LiquidCard(QWidget):
         self.liquid_box.activated.connect(lambda: work.set_liquid(self.liquid_box.currentData()))
         self.measure_box = _small_box("Measure", "The value that says how full the vessel is")
         for key, words in MEASURES.items():
-            self.measure_box.addItem(f"By {words.lower()}", key)
+            self.measure_box.addItem(words, key)
         self.measure_box.activated.connect(lambda: work.set_measure(self.measure_box.currentData()))
         self.pour_button = small_button("Pour on it", "Pours another liquid onto those in the vessel")
         menu = QMenu(self.pour_button)
