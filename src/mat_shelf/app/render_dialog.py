@@ -35,6 +35,7 @@ from mat_shelf.exchange.render_file import RenderSettings, render_to_file, write
 from mat_shelf.rendering.aovs import PASSES
 from mat_shelf.rendering.final_render import Rendered
 from mat_shelf.rendering.region import PictureRegion
+from mat_shelf.scene.part_lights import glowing_parts
 from mat_shelf.scene.relighting import mixing_key
 from mat_shelf.system.file_writer import words_of
 from mat_shelf.system.user_folders import home_folder
@@ -163,13 +164,10 @@ class RenderDialog(QDialog):
         self.region_box.setAccessibleName("Area")
         grid.addWidget(self.region_label, 5, 0)
         grid.addWidget(self.region_box, 5, 1, 1, 3)
-        cut_line = QHBoxLayout()
-        cut_line.addWidget(self.cut_box)
-        cut_line.addWidget(self.shadow_box)
-        cut_line.addStretch(1)
-        grid.addLayout(cut_line, 6, 1)
-        grid.addWidget(self.deep_box, 6, 3)
-        grid.addWidget(self.straight_box, 7, 1, 1, 3)
+        grid.addWidget(self.cut_box, 6, 1)
+        grid.addWidget(self.shadow_box, 6, 3)
+        grid.addWidget(self.straight_box, 7, 1)
+        grid.addWidget(self.deep_box, 7, 3)
         grid.addWidget(self.apart_box, 8, 1, 1, 3)
         passes = QGridLayout()
         passes.setHorizontalSpacing(12)
@@ -261,7 +259,7 @@ class RenderDialog(QDialog):
         size = self.width_box.value(), self.height_box.value()
         project = self.workshop.project
         chosen = next((each for each in project.sets if each.id == self.set_box.currentData()), project.set)
-        layers = len(chosen.lights) + 3
+        layers = len(chosen.lights) + len(glowing_parts(project)) + 3
         self.apart_box.setText(f"Keep lights apart (takes {_memory(size, layers)})")
         if size != self.workshop.picture_size:
             self.workshop.picture_size = size

@@ -217,6 +217,7 @@ QLineEdit[role="number"] {{ background: transparent; border: 1px solid transpare
     padding: 1px 3px; }}
 QLineEdit[role="number"]:hover {{ border-color: {THEME.line}; background: {THEME.field}; }}
 QLineEdit[role="number"]:focus {{ border-color: {THEME.accent}; background: {THEME.field}; }}
+QComboBox:disabled, QSpinBox:disabled, QDoubleSpinBox:disabled {{ color: {THEME.faint}; }}
 QComboBox::drop-down {{ border: none; width: 22px; }}
 QComboBox::down-arrow {{ image: url({CHEVRON}); width: 10px; height: 6px; }}
 QComboBox QAbstractItemView {{ background: {THEME.card}; border: 1px solid {THEME.line};

@@ -83,8 +83,8 @@ class TurntableDialog(FileJobDialog):
             (("Frames", self.frames_box), ("Length", self.seconds_box)),
             (("Angle", self.degrees_box), ("To the view", self.to_box)),
             (("Width", self.width_box), ("Height", self.height_box)),
-            (("Samples", self.samples_box), ("", self.eased_box)),
-            (("", self.white_box), ("", QLabel())),
+            (("Samples", self.samples_box), ("", QLabel())),
+            (("", self.eased_box), ("", self.white_box)),
         )
         for row, line in enumerate(lines):
             for column, (words, widget) in enumerate(line):
