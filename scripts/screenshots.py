@@ -451,10 +451,13 @@ def show_fills(app) -> None:
         workshop.edit(
             "Drops", fills.with_beads(fills.beads.with_(density=90.0, size=0.7, spread=60.0, patches=0.15, runs=26))
         )
+        glass = workshop.project.material(workshop.project.part("bottle").material)
+        mist = next(overlay for overlay in READY_OVERLAYS if overlay.id == "mist")
+        cold = workshop.project.with_material(glass.with_(recipe=glass.recipe.with_overlay(mist)))
         for name, shown, camera in (
             ("meniscus", still, Camera(position=(-110, 52, 150), target=(-46, 38, -28), focal_length=150, f_stop=22)),
             ("bubbles", bubbly, Camera(position=(-110, 60, 170), target=(-48, 30, -30), focal_length=130, f_stop=22)),
-            ("cold", workshop.project, Camera(position=(-150, 70, 230), target=(-52, 42, -42), focal_length=120)),
+            ("cold", cold, Camera(position=(-150, 70, 230), target=(-52, 42, -42), focal_length=120)),
         ):
             shown = shown.with_view(shown.view.with_(camera=camera))
             write_image(DETAILS / f"{name}.png", render_picture(shown, assets, 720, 480, 3 * SAMPLES).light)
