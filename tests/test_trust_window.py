@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox
 
 from mat_shelf.app.fault_guard import FaultGuard, fault_words
 from mat_shelf.app.fault_report import report
+from mat_shelf.app.notice import Notice
 from mat_shelf.app.window import Window
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.ids import LONGEST_NAME
@@ -441,3 +442,20 @@ def test_a_project_is_not_given_what_was_read_for_another(guarded, qtbot, small_
     guarded.workshop.wait()
     qtbot.wait(200)
     assert guarded.workshop.project.reference is None
+
+
+def test_progress_takes_no_message_or_question_away(qtbot):
+    notice, answered = Notice(), []
+    qtbot.addWidget(notice)
+    notice.show_progress("True relief: 10 %…", ("Cancel", lambda: answered.append("cancel")))
+    assert notice.isVisible() and notice.text.text().startswith("True relief")
+    notice.show_text("tumbler.stl is 60 mm large.", ("Y is up", lambda: answered.append("y")))
+    notice.show_progress("True relief: 20 %…", ("Cancel", lambda: answered.append("cancel")))
+    notice.end_progress()
+    assert notice.isVisible() and [button.text() for button in notice.buttons] == ["Y is up", "Close"]
+    notice.buttons[0].click()
+    assert answered == ["y"] and not notice.isVisible()
+    notice.show_progress("True relief: 30 %…", ("Cancel", lambda: answered.append("cancel")))
+    assert notice.text.text() == "True relief: 30 %…"
+    notice.end_progress()
+    assert not notice.isVisible() and not any("True relief" in text for _, text in notice.messages)

@@ -37,7 +37,7 @@ class Notice(QFrame):
         self.text.setMinimumWidth(420)
         self.buttons: list[QPushButton] = []
         self.messages: deque[tuple[datetime, str]] = deque(maxlen=MOST_KEPT)
-        self._is_asking = False
+        self._is_asking = self._is_progress = False
         self._waiting: tuple | None = None
         self._layout = QBoxLayout(QBoxLayout.Direction.LeftToRight, self)
         self._layout.setContentsMargins(16, 10, 12, 10)
@@ -70,6 +70,19 @@ class Notice(QFrame):
         self._is_asking = True
         self._show(text, *answers)
 
+    def show_progress(self, text: str, *answers: tuple[str, Callable[[], None]]) -> None:
+        """Shows how far work beside the window is, unless there is a message or a question to be read."""
+        if self.isVisible() and not self._is_progress:
+            return
+        self._timer.stop()
+        self._show(text, *answers)
+        self._is_progress = True
+
+    def end_progress(self) -> None:
+        """Takes away how far work is, and nothing else."""
+        if self._is_progress:
+            self.settle()
+
     def note(self, text: str) -> None:
         """Puts a message among the others without showing it."""
         self.messages.append((datetime.now(), text))
@@ -82,7 +95,7 @@ class Notice(QFrame):
 
     def settle(self) -> None:
         """Takes a question away that has become void."""
-        self._is_asking = False
+        self._is_asking = self._is_progress = False
         self.hide()
 
     def _answered(self, run: Callable[[], None]) -> None:
@@ -94,6 +107,7 @@ class Notice(QFrame):
             self._show_for_a_while(*waiting)
 
     def _show(self, text: str, *answers: tuple[str, Callable[[], None]]) -> None:
+        self._is_progress = False
         for button in self.buttons:
             self._answers.removeWidget(button)
             button.hide()  # it is deleted only when the present event is over

@@ -339,9 +339,9 @@ class Window(QMainWindow):
 
     def _tell_shapes(self, text: str) -> None:
         if text:
-            self.notice.ask(f"{text}…", ("Cancel", self.shapes.cancel))
+            self.notice.show_progress(f"{text}…", ("Cancel", self.shapes.cancel))
         else:
-            self.notice.settle()
+            self.notice.end_progress()
 
     def _say_library_problems(self) -> None:
         """Says once what of the library cannot be used; after that it is passed over."""
