@@ -212,6 +212,7 @@ class ShotsCard(QWidget):
         if shot.swap is not None:
             below += next((f", {m.name}" for m in project.materials if m.id == shot.swap.variant), ", variant removed")
         ground = {"transparent": ", alpha", "white": ", white"}.get(shot.background.partition("-")[0], "")
+        ground += ", shadow" if shot.background.endswith("shadow") else ""
         size = f"{shot.width} × {shot.height} {FILE_KINDS[shot.kind]}{ground}"
         return shot.name, below, size, _words(state)
 
