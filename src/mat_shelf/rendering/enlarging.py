@@ -6,6 +6,7 @@ these surfaces look like, as words of a label, is kept at its full size.
 """
 
 from typing import NamedTuple
+from weakref import ref
 
 import numpy as np
 
@@ -113,7 +114,7 @@ class KnownSurfaces:
     """Surfaces that the pixels of a picture saw before its light changed."""
 
     def __init__(self):
-        self._task: RenderTask | None = None
+        self._geometry = self._material_table = self._view = None
         self._samples = 0
         self._whole: Guides | None = None
         self._small: Guides | None = None
@@ -131,7 +132,9 @@ class KnownSurfaces:
         if film.caught is not None or film.samples < _FEWEST:
             return
         if self._whole is None or self._samples < film.samples or not self._is_of(task, film.part.shape):
-            self._task, self._samples, self._whole, self._small = task, film.samples, guides_of(film), None
+            # Geometry is large, and known only for as long as something else needs it.
+            self._geometry, self._material_table, self._view = ref(task.geometry), task.material_table, task.view
+            self._samples, self._whole, self._small = film.samples, guides_of(film), None
 
     def at(self, task: RenderTask, shape: tuple[int, int], film: Film) -> "Surfaces | None":
         """Surfaces of a task, and as a film of fewer pixels sees them.
@@ -157,10 +160,10 @@ class KnownSurfaces:
         return Surfaces(self._whole, self._small)
 
     def _is_of(self, task: RenderTask, shape: tuple[int, int]) -> bool:
-        known = self._task
-        is_same = known.geometry is task.geometry and shape == self._whole.part.shape
-        is_same = is_same and same_fields(known.view, task.view)
-        return is_same and has_details_of(known.material_table, task.material_table)
+        is_same = self._geometry() is task.geometry and shape == self._whole.part.shape
+        return (
+            is_same and same_fields(self._view, task.view) and has_details_of(self._material_table, task.material_table)
+        )
 
 
 class Surfaces(NamedTuple):
