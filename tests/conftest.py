@@ -1,7 +1,9 @@
 """Tests never touch the user's shelf; the cache of compiled kernels is shared with the program."""
 
 import os
+import shutil
 import tempfile
+from pathlib import Path
 
 _HOME = tempfile.mkdtemp(prefix="mat-shelf-tests-")
 for _name in ("XDG_DATA_HOME", "XDG_STATE_HOME", "XDG_CONFIG_HOME"):
@@ -77,8 +79,18 @@ def scheduler():
 
 
 @pytest.fixture
-def library_folder(tmp_path):
-    return tmp_path / "shelf"
+def library_folder(tmp_path, shipped_library):
+    """A library as it is after the first start, which writes it in half a second."""
+    return Path(shutil.copytree(shipped_library, tmp_path / "shelf"))
+
+
+@pytest.fixture(scope="session")
+def shipped_library(tmp_path_factory):
+    from mat_shelf.library.library import Library
+
+    folder = tmp_path_factory.mktemp("shipped") / "shelf"
+    Library(folder)
+    return folder
 
 
 @pytest.fixture(scope="session")

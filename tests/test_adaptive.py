@@ -32,7 +32,7 @@ def truth(small_project):
     return render_picture(*small_project, *SIZE, 400, seed=99, denoise=False).light
 
 
-@pytest.mark.parametrize("noise", [0.1, 0.06])
+@pytest.mark.parametrize("noise", [0.1, pytest.param(0.06, marks=pytest.mark.long)])
 def test_the_noise_is_what_was_asked_for_and_the_mean_stays(small_project, truth, noise):
     told = []
     made = render_picture(

@@ -37,7 +37,9 @@ def camera_round(rng, lens: float) -> tuple[np.ndarray, Rotation]:
     return position, Rotation.from_euler("z", rng.uniform(-25, 25), degrees=True) * level
 
 
-@pytest.mark.parametrize("count", [5, 6, 12])
+@pytest.mark.parametrize(
+    "count", [pytest.param(5, marks=pytest.mark.long), 6, pytest.param(12, marks=pytest.mark.long)]
+)
 def test_a_pinhole_camera_is_found_again(count):
     rng = np.random.default_rng(count)
     off = []

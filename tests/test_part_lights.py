@@ -84,13 +84,13 @@ def test_parts_kept_apart_are_mixed_as_lights_are(glowing):
     for each in (session, fresh):
         each.resize(*SIZE)
     session.update(apart)
-    shown(session, 32)
+    shown(session, 16)
     film = session._film
     session.update(apart.with_set(apart.set.with_(part_lights=tuned)))
-    mixed = shown(session, 64)
+    mixed = shown(session, 32)
     assert session._film is film and film.layers == 4  # the room, what else glows, and both parts
     fresh.update(project.with_set(project.set.with_(part_lights=tuned)))
-    plain = shown(fresh, 64)
+    plain = shown(fresh, 32)
     session.close()
     fresh.close()
     assert np.abs(mixed.mean(axis=(0, 1)) - plain.mean(axis=(0, 1))).max() < 1.5

@@ -8,6 +8,7 @@ from multiprocessing import get_context
 import numpy as np
 
 from mat_shelf.document.camera import Camera
+from mat_shelf.document.finish import Adjustment, Finish
 from mat_shelf.document.light import Light
 from mat_shelf.document.pattern import Pattern, Relief
 from mat_shelf.document.recipe import Recipe
@@ -22,7 +23,9 @@ from mat_shelf.patterns.steps import STEPS
 from mat_shelf.rendering.adaptive import tile_variances
 from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.denoise import denoise_film
+from mat_shelf.rendering.enlarging import enlarged, guides_of
 from mat_shelf.rendering.film import Film, add_light
+from mat_shelf.rendering.finishing import finished
 from mat_shelf.rendering.photons import find_buckets
 from mat_shelf.rendering.render_task import RenderTask
 from mat_shelf.rendering.tone import develop, tone_map
@@ -95,11 +98,13 @@ def _compile_rendering(say: Callable[[str], None]) -> None:
     film.halve()
     add_light(np.zeros(1, np.int32), film.halves[:1], film.halves)
     tile_variances(film, np.ones(3, np.float32))
+    seen = guides_of(film)
+    enlarged(film.picture(), seen, seen)
     tone_map(np.zeros((1, 3), np.float32))
 
 
 def compile_patterns() -> None:
-    """Compiles and keeps what evaluates patterns, every step of them, and marks."""
+    """Compiles and keeps what evaluates patterns, every step of them, and marks; and what finishes pictures."""
     for step in (*SOURCES, *STEPS):
         step.run.address  # noqa: B018, asking for it compiles it
     pattern = Pattern(id="p", name="p", steps=(Noise(),))
@@ -107,6 +112,8 @@ def compile_patterns() -> None:
     geometry, table = Geometry([box((10, 10, 10), 1)]), make_material_table([fed], [0])
     dressing_address(geometry, table, table.dresser.bind(None, geometry.frames)[0])
     bent_normals((Relief(id="r", pattern="p"),), _few_points(), PatternContext({"p": pattern}))
+    light = np.full((32, 32, 3), 0.5, np.float32)
+    finished(light, Finish(whole=Adjustment(contrast=1.2), bloom=0.2, vignette=0.2, sharpening=0.5), {})
 
 
 def _few_points() -> Points:
