@@ -16,7 +16,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     amount = parser.add_mutually_exclusive_group(required=True)
     amount.add_argument("--volume", type=float, metavar="ML")
     amount.add_argument("--headspace", type=float, metavar="MM")
-    amount.add_argument("--heap", type=float, metavar="MM", help="height above the brim, held by surface tension")
+    amount.add_argument("--overfill", type=float, metavar="MM", help="height above the brim, held by surface tension")
     amount.add_argument("--share", type=float, metavar="PERCENT")
     parser.add_argument("--tilt", type=float, default=0.0, metavar="DEG", help="of gravity, from upright")
     parser.add_argument("--direction", type=float, default=0.0, metavar="DEG", help="of the tilt")
@@ -51,7 +51,7 @@ def run(options) -> None:
     swatch = None
     if options.liquid is not None:
         swatch = chosen("liquid", options.liquid, [s for s in session.library.entries() if s.family == "Liquid"], None)
-    measure = next(name for name in ("volume", "headspace", "share", "heap") if getattr(options, name) is not None)
+    measure = next(name for name in ("volume", "headspace", "share", "overfill") if getattr(options, name) is not None)
     values = {"measure": measure, measure: getattr(options, measure), "tilt": options.tilt}
     values["direction"] = options.direction
     fills = FillCommands(session)

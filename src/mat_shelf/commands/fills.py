@@ -271,8 +271,8 @@ class FillCommands(FillReport, SolidCommands, StrewnCommands):
             return {"volume": round(max(volume / MM3_PER_ML, 1e-4), 4)}
         if measure == "share":
             return {"share": round(min(max(100 * volume / poured.cavity.capacity, 0.01), 100.0), 3)}
-        if measure == "heap":
-            return {"heap": 1.0}
+        if measure == "overfill":
+            return {"overfill": 1.0}
         level = poured.cavity.level_of(poured.below + volume)
         return {"headspace": round(max(poured.cavity.spill - level, 0.0), 3)}
 
@@ -293,7 +293,7 @@ class FillCommands(FillReport, SolidCommands, StrewnCommands):
         cavity = poured.cavity
         least = cavity.level_of(poured.below) if poured.below else cavity.bottom
         level = min(max(cavity.bottom + height, least + 0.01 * (cavity.spill - cavity.bottom)), cavity.spill)
-        if fill.measure in ("headspace", "heap"):
+        if fill.measure in ("headspace", "overfill"):
             full = {"measure": "headspace", "headspace": round(cavity.spill - level, 3)}
         else:
             full = self._full_as(fill.measure, cavity.volume(level) - poured.below, poured)

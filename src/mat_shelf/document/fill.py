@@ -12,7 +12,7 @@ MEASURES: dict[str, str] = {
     "volume": "By volume",
     "headspace": "By headspace",
     "share": "By share",
-    "heap": "Above the brim",
+    "overfill": "Above the brim",
 }
 """Values that can say how full a vessel is: the field, and the words for it."""
 
@@ -34,7 +34,7 @@ class Fill(Frozen):
 
     vessel: Annotated[tuple[Id, ...], Field(min_length=1, max_length=MOST_VESSELS)]
     near: Point | None = None
-    measure: Literal["volume", "headspace", "share", "heap"] = "share"
+    measure: Literal["volume", "headspace", "share", "overfill"] = "share"
     over: Id | None = None
     volume: float = number(
         50.0,
@@ -56,7 +56,7 @@ class Fill(Frozen):
         usual=(0, 60),
     )
     share: float = number(75.0, 0.01, 100.0, label="Share", unit="%", tip="Volume, of what the vessel holds when full.")
-    heap: float = number(
+    overfill: float = number(
         1.0,
         0.0,
         6.0,

@@ -40,8 +40,10 @@ def encode_exr(name: str, light: np.ndarray, alpha, form: Form, layers: Mapping[
         planes["A"] = alpha[..., 0]
     parts = {"picture": planes}
     for layer, pixels in layers.items():
-        is_exact = form.packing == "zip" or layer.partition(".")[0] in _COLORS
-        part = layer if form.has_parts else "picture" if is_exact else "data"
+        # All masks of a kind together: those who read Cryptomatte look for its ranks in one part.
+        kind = layer.partition(".")[0].rstrip("0123456789")
+        is_beside = form.packing == "zip" or kind in _COLORS
+        part = kind if form.has_parts else "picture" if is_beside else "data"
         parts.setdefault(part, {}).update(_channels(layer, pixels))
     specs, pictures = [], []
     for part, channels in parts.items():
@@ -50,7 +52,7 @@ def encode_exr(name: str, light: np.ndarray, alpha, form: Form, layers: Mapping[
         if form.bits == 16:
             depths = [OpenImageIO.TypeDesc("float" if _is_exact(channel) else "half") for channel in channels]
             spec.channelformats = tuple(depths)
-        is_packed = part == "picture" or part.partition(".")[0] in _COLORS
+        is_packed = part == "picture" or part in _COLORS
         spec.attribute("compression", form.packing if is_packed else "zip")
         describe(spec, form)
         for key, words in form.attributes:

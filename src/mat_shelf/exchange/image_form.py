@@ -46,7 +46,7 @@ class Form(NamedTuple):
     packing : str
         Of an EXR: ``zip`` loses nothing; ``dwaa`` makes colours several times smaller, and changes them a little.
     has_parts : bool
-        Whether each pass of an EXR is a part of its own, which programs read apart from the others.
+        Whether each kind of pass of an EXR is a part of its own, which programs read apart from the others.
     """
 
     bits: int = 8

@@ -20,7 +20,7 @@ _ASIDE = 0.06
 """Of a capillary length, by which a leaning wall takes the edge aside before that matters."""
 _PARTS = (1.0, 0.6, 0.3)
 """Of the way to where the surface meets a wall that leans, that are tried one after the other."""
-_HEAPINGS = 8
+_OVERFILL_STEPS = 8
 _HALVINGS, _STEEP = 16, np.radians(75.0)
 
 
@@ -169,7 +169,7 @@ def edge_of(
     return Edge(rows, contact[:, 1] - level, mesh, raw - mean + _ripples(mesh.points, wetting))
 
 
-def heap_limit(length: float) -> float:
+def overfill_limit(length: float) -> float:
     """Greatest height, mm, to which liquid stands above a long straight brim: upright there, as at a wall.
 
     Parameters
@@ -184,7 +184,7 @@ def heap_limit(length: float) -> float:
     return 2 * math.sin(math.pi / 4) * length
 
 
-def heaped_edge(outlines: list[Outline], height: float, wetting: Wetting, length: float) -> Edge | None:
+def overfilled_edge(outlines: list[Outline], height: float, wetting: Wetting, length: float) -> Edge | None:
     """The edge of a liquid that stays on the brim, while its surface stands above it.
 
     Parameters
@@ -208,7 +208,7 @@ def heaped_edge(outlines: list[Outline], height: float, wetting: Wetting, length
     lines, flat = np.split(start[:, [0, 2]] * (1, -1), splits), np.zeros(len(start))
     mesh = mesh_outlines(lines, length, math.pi / 2)
     rise, heights = height, np.zeros(len(mesh.points))
-    for _ in range(_HEAPINGS):  # in a narrow vessel the middle is lower than far from all walls
+    for _ in range(_OVERFILL_STEPS):  # in a narrow vessel the middle is lower than far from all walls
         heights = rise + surface_heights(mesh, lines, flat, length, np.full(len(start), -rise))
         middle = float(heights[mesh.depth.argmax()])
         if abs(middle - height) < 1e-3 * height + 1e-6:

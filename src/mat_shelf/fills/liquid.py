@@ -9,7 +9,7 @@ from typing import NamedTuple
 import numpy as np
 
 from mat_shelf.fills.cavity import Cavity
-from mat_shelf.fills.edge import Edge, Outline, Wetting, edge_of, heap_limit, heaped_edge, outline_of
+from mat_shelf.fills.edge import Edge, Outline, Wetting, edge_of, outline_of, overfill_limit, overfilled_edge
 from mat_shelf.fills.meniscus import capillary_length, node_areas
 from mat_shelf.fills.section import follow_loop
 from mat_shelf.fills.vessel import VesselError
@@ -127,7 +127,7 @@ def pour(cavity: Cavity, depth: np.ndarray, volume: float, wetting: Wetting) -> 
     return made
 
 
-def heap(cavity: Cavity, depth: np.ndarray, height: float, wetting: Wetting) -> LiquidBody:
+def overfill(cavity: Cavity, depth: np.ndarray, height: float, wetting: Wetting) -> LiquidBody:
     """Liquid that stands above the brim of its cavity, held by its surface tension.
 
     Its edge stays on the brim, and the surface rises from there as a drop does (Batchelor, An Introduction to Fluid
@@ -153,14 +153,16 @@ def heap(cavity: Cavity, depth: np.ndarray, height: float, wetting: Wetting) -> 
     VesselError
         If it would run over.
     """
+    if cavity.is_closed:
+        raise VesselError("its space is closed and has no brim; say how full it is by volume or share")
     length = capillary_length(wetting.tension, wetting.density)
     highest = cavity.spill - _FULL * (cavity.spill - cavity.bottom)
     walls = _cut(cavity, depth, highest)
     outlines = [outline_of(loop) for loop in walls.loops]
-    most = heap_limit(length)
+    most = overfill_limit(length)
     if height > most:
         raise VesselError(f"its surface tension holds it {most:.1f} mm above the brim at most; lower it")
-    edge = heaped_edge(outlines, height, wetting, length) if outlines else None
+    edge = overfilled_edge(outlines, height, wetting, length) if outlines else None
     if edge is None:
         raise VesselError("its brim is too narrow for it to stand so high above it; lower it")
     return _close(walls, outlines, edge, highest)

@@ -11,7 +11,7 @@ from mat_shelf.document.product import Part
 from mat_shelf.document.project import Project
 from mat_shelf.fills.cavity import MM3_PER_ML, Cavity
 from mat_shelf.fills.edge import Wetting
-from mat_shelf.fills.liquid import LiquidBody, heap, pour, wall_depths, wall_thickness
+from mat_shelf.fills.liquid import LiquidBody, overfill, pour, wall_depths, wall_thickness
 from mat_shelf.fills.vessel import VesselError, frame_of
 from mat_shelf.geometry.caps import NO_CAPS, Caps
 from mat_shelf.geometry.mesh import Mesh
@@ -167,7 +167,7 @@ def wanted_volume(fill: Fill, cavity: Cavity, below: float = 0.0) -> float:
         wanted = fill.volume * MM3_PER_ML
     elif fill.measure == "share":
         wanted = fill.share / 100 * cavity.capacity
-    elif fill.measure == "heap":
+    elif fill.measure == "overfill":
         wanted = cavity.capacity
     else:
         wanted = max(cavity.volume(max(cavity.spill - fill.headspace, cavity.bottom)) - below, 0.0)
@@ -225,8 +225,12 @@ def _poured(project: Project, fill: Fill, supplies, reach: float) -> PouredLiqui
             raise VesselError(f"next to nothing is in it, which is {deep:.1f} mm deep; fill in more")
         # Walls of two liquids in one place would let rays miss one of them.
         depths = wall_depths(thickness, reach) * _LESS_DEEP ** len(project.product.liquids_under(fill))
-        is_heaped = fill.measure == "heap" and fill.heap > 0 and not below
-        body = heap(cavity, depths, fill.heap, wetting) if is_heaped else pour(cavity, depths, below + volume, wetting)
+        if fill.measure == "overfill" and fill.overfill > 0 and not below:
+            if fill.tilt > 0:
+                raise VesselError("it stands above the brim only where that is level; set the tilt to 0")
+            body = overfill(cavity, depths, fill.overfill, wetting)
+        else:
+            body = pour(cavity, depths, below + volume, wetting)
     except VesselError as fault:
         return fault
     back = frame_of(up_of(fill)).T
