@@ -58,7 +58,7 @@ def test_the_finder_runs_what_is_typed(open_window, qtbot):
     finder = QApplication.activePopupWidget()
     QTest.keyClicks(finder.words, "hid")
     names = [finder.list.item(row).text() for row in range(finder.list.count())]
-    assert names == ["Hide Wax stick"]
+    assert names == ["Hide Wax stick", "Hide in Final"]
     before, stick = picture_of(qtbot, window), seen(window, "wax-stick")
     QTest.keyClick(finder.words, Qt.Key.Key_Return)
     assert not finder.isVisible() and window.workshop.project.part("wax-stick").is_hidden

@@ -48,3 +48,29 @@ def test_a_right_click_offers_what_can_be_done_with_the_part(open_window, qtbot)
     assert by_menu is not None
     close_up_at(window, place_of(window, "card"))
     assert workshop.close_up_point != by_menu
+
+
+def test_a_part_is_shown_in_one_view_and_not_in_another(open_window, qtbot):
+    """Hidden in this view, it is still there in the others; a view saved from this one hides the same."""
+    window = open_window()
+    workshop, card = window.workshop, window.product_board.parts_card
+    first, other = workshop.project.views[:2]
+    shown, stick = picture_of(qtbot, window), seen(window, "wax-stick")
+    chosen(window, qtbot, place_of(window, "wax-stick"), f"Hide in {first.name}")
+    without = picture_of(qtbot, window)
+    assert np.abs(without.astype(int) - shown)[stick].mean() > 40
+    assert not workshop.project.part("wax-stick").is_hidden and workshop.project.view.hides == ("wax-stick",)
+    workshop.save_view("Bare")
+    assert workshop.project.view.hides == ("wax-stick",) and not workshop.project.view.is_locked
+    workshop.look_through(other.id)
+    assert "wax-stick" not in {p.id for p in workshop.project.as_seen().product.parts if p.is_hidden}
+    workshop.look_through(first.id)
+    workshop.select("wax-stick")
+    workshop.show_only_in_view(["wax-stick"])
+    again = picture_of(qtbot, window)
+    assert np.abs(again.astype(int) - shown)[stick].mean() < 12
+    assert [view.hides for view in workshop.project.views[1:]] == [("wax-stick",)] * len(workshop.project.views[1:])
+    workshop.look_through(other.id)
+    card.follow()
+    [line] = [item for item in card._items() if item.text(0) == workshop.project.part("wax-stick").name]
+    assert other.name in line.toolTip(0)

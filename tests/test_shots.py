@@ -8,6 +8,7 @@ import time
 from pathlib import Path
 
 import numpy as np
+import OpenEXR
 import pytest
 from PIL import Image
 
@@ -74,6 +75,27 @@ def test_each_shot_becomes_a_file_and_is_done_once(blocks, tmp_path):
     assert [states[-1].kind for states in told.values()] == ["was done", "was done"]
     assert (tmp_path / "Green.png").stat().st_mtime_ns == before
     assert foreign_files(project, project.hand_over.shots, tmp_path) == []
+
+
+def test_a_view_shows_the_parts_that_it_does_not_hide(blocks, tmp_path):
+    """Also in the ids of a file and the words that go with it; a view of the same place is another film."""
+    project, assets = blocks
+    bare = project.view.with_(id="bare", name="Bare", hides=("block", "one-that-is-gone"))
+    form = {"set": project.current_set, "width": 60, "height": 40, "samples": 2, "kind": "exr", "has_ids": True}
+    project = project.with_view(bare).with_shots(
+        Shot(id=view, name=view, view=view, **form) for view in (project.current_view, "bare")
+    )
+    told, _ = run(project, assets, tmp_path)
+    assert [states[-1].kind for states in told.values()] == ["done", "done"]
+    whole, empty = (OpenEXR.File(str(tmp_path / f"{shot.id}.exr")) for shot in project.hand_over.shots)
+    named = [" ".join(str(value) for value in file.header().values()) for file in (whole, empty)]
+    assert '"Block"' in named[0] and '"Block"' not in named[1]
+    assert "Materials: Red" in named[0] and "Materials: Red" not in named[1]
+    pixels = [file.channels()["RGB"].pixels[12:30, 22:38] for file in (whole, empty)]
+    assert pixels[0][..., 0].mean() > 2 * pixels[0][..., 1].mean()
+    assert pixels[1][..., 0].mean() < 1.3 * pixels[1][..., 1].mean()
+    keys = {film_key(shot_project(project, shot), shot) for shot in project.hand_over.shots}
+    assert len(keys) == 2
 
 
 def test_another_form_takes_the_samples_and_more_samples_go_on(blocks, tmp_path, monkeypatch):

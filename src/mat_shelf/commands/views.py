@@ -6,7 +6,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from mat_shelf.commands.command import command
-from mat_shelf.document.camera import Camera, View
+from mat_shelf.document.camera import Camera
 from mat_shelf.document.ids import free_name, new_id
 from mat_shelf.document.set import Set
 from mat_shelf.optics.color import luminance
@@ -248,7 +248,7 @@ class ViewCommands:
             Name.
         """
         name = free_name(name.strip() or "View", {view.name for view in self.project.views})
-        view = View(id=new_id("view"), name=name, camera=self.camera)
+        view = self.project.view.with_(id=new_id("view"), name=name, camera=self.camera, is_locked=False)
         project = self.project.with_view(view).with_(current_view=view.id)
         self.free_camera = None
         self.edit(f"Save view {name}", project)
@@ -275,6 +275,39 @@ class ViewCommands:
         """
         view = self.project.view
         self.edit("Lock view" if is_locked else "Unlock view", self.project.with_view(view.with_(is_locked=is_locked)))
+
+    @command
+    def hide_in_view(self, part_ids: Sequence[str], is_hidden: bool) -> None:
+        """Hides parts in the view in use, or shows them there again; other views stay as they are.
+
+        Parameters
+        ----------
+        part_ids : sequence of str
+            Ids of parts.
+        is_hidden : bool
+            Whether they are hidden.
+        """
+        view = self.project.view
+        rest = tuple(i for i in view.hides if i not in part_ids)
+        view = view.with_(hides=(*rest, *part_ids) if is_hidden else rest)
+        project = self.project.with_view(view)
+        self.edit(f"Hide in {view.name}" if is_hidden else f"Show in {view.name}", project)
+
+    @command
+    def show_only_in_view(self, part_ids: Sequence[str]) -> None:
+        """Shows parts in the view in use and hides them in all others.
+
+        Parameters
+        ----------
+        part_ids : sequence of str
+            Ids of parts.
+        """
+        shown, views = self.project.view, []
+        for view in self.project.views:
+            rest = tuple(i for i in view.hides if i not in part_ids)
+            views.append(view.with_(hides=rest if view.id == shown.id else (*rest, *part_ids)))
+        parts = (p.with_(is_hidden=False) if p.id in part_ids else p for p in self.project.product.parts)
+        self.edit(f"Show only in {shown.name}", self.project.with_parts(parts).with_(views=tuple(views)))
 
     @command
     def remove_view(self) -> None:

@@ -1,11 +1,13 @@
 """Cameras, and the views of a project."""
 
-from typing import Self
+from typing import Annotated, Self
 
 from pydantic import Field, model_validator
 
 from mat_shelf.document.ids import Id, Name
 from mat_shelf.document.parameter import Frozen, Point, number
+
+MOST_HIDDEN = 20_000
 
 
 class Camera(Frozen):
@@ -108,9 +110,17 @@ class Camera(Frozen):
 
 
 class View(Frozen):
-    """A camera with a name. The first view of a project is its final one. A locked one keeps its camera."""
+    """A camera with a name. The first view of a project is its final one. A locked one keeps its camera.
+
+    Attributes
+    ----------
+    hides : tuple of Id
+        Parts that are not seen in it, beside those that are hidden everywhere. Those that are gone count for nothing,
+        since the next version of a model may bring them back.
+    """
 
     id: Id
     name: Name
     camera: Camera = Camera()
     is_locked: bool = False
+    hides: Annotated[tuple[Id, ...], Field(max_length=MOST_HIDDEN)] = ()

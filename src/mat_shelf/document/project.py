@@ -24,7 +24,7 @@ from mat_shelf.document.reference import MOST_REFERENCES, Reference
 from mat_shelf.document.set import Set
 from mat_shelf.document.shot import HandOver, Shot
 
-SCHEMA = 19
+SCHEMA = 20
 
 MOST_MATERIALS, MOST_SETS, MOST_VIEWS = 20_000, 256, 1000
 MOST_GENERATIONS = 32
@@ -246,6 +246,16 @@ class Project(Frozen):
             + of_lights
             + plates
             + [picture for material in self.materials for picture in material.recipe.pictures()]
+        )
+
+    def as_seen(self) -> "Project":
+        """The project in its view in use: what that does not show is hidden. Itself where that is nothing."""
+        gone = set(self.view.hides)
+        if not any(part.id in gone and not part.is_hidden for part in self.product.parts):
+            return self
+        return self.with_parts(
+            part.with_(is_hidden=True) if part.id in gone and not part.is_hidden else part
+            for part in self.product.parts
         )
 
     def with_part(self, part: Part) -> "Project":

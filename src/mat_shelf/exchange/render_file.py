@@ -128,7 +128,7 @@ def render_to_file(
     ImageError, OSError
         If the file cannot be written.
     """
-    rest, region = None, settings.region
+    project, rest, region = project.as_seen(), None, settings.region
     if path.suffix.lower() == ".ora":
         check_layered(settings.passes)
         if region is not None and settings.keep_rest:
@@ -196,6 +196,7 @@ def write_relit(project: Project, assets: Assets, rendered: Rendered, path: Path
     ImageError, OSError
         If the file cannot be written.
     """
+    project = project.as_seen()
     again = relit(rendered, project, assets)
     _write(project, assets, again, path, settings, None)
     return again

@@ -48,7 +48,7 @@ def shot_project(project: Project, shot: Shot) -> Project:
     """
     project = project.with_(current_view=shot.view, current_set=shot.set)
     if shot.swap is None:
-        return project
+        return project.as_seen()
     known = {material.id: material.name for material in project.materials}
     if shot.swap.material not in known or shot.swap.variant not in known:
         raise ImageError(
@@ -61,7 +61,7 @@ def shot_project(project: Project, shot: Shot) -> Project:
         if tuple(zones) != part.zones:
             part = part.with_(zones=tuple(zones))
         parts.append(part.with_(material=swap.variant) if part.material == swap.material else part)
-    return project.with_parts(parts)
+    return project.with_parts(parts).as_seen()
 
 
 def shot_settings(shot: Shot) -> RenderSettings:

@@ -171,6 +171,7 @@ def render_turntable(
 
 def _frame(project: Project, assets: Assets, settings: TurnSettings, is_stopped, crew) -> np.ndarray:
     """One frame, (H, W, 3) uint8, from the cache where it is there."""
+    project = project.as_seen()
     shot = Shot(
         id="frame",
         name="Frame",

@@ -113,7 +113,7 @@ def without_inside(recipe: Recipe) -> Recipe:
 
 
 def seen_from(project: Project, camera: Camera) -> Project:
-    """The project as a camera sees it: without its backdrop where the camera stands beneath the floor.
+    """The project as a camera sees it in the view in use: without its backdrop where it stands beneath the floor.
 
     Parameters
     ----------
@@ -126,6 +126,7 @@ def seen_from(project: Project, camera: Camera) -> Project:
     -------
     Project
     """
+    project = project.as_seen()
     studio = project.set
     if studio.backdrop is None or camera.position[1] >= 0:
         return project

@@ -185,6 +185,16 @@ class MenuBar(QMenuBar):
             hint="H",
             when=has_part,
         )
+        self._add(
+            lambda: f"{'Show' if self._is_gone() else 'Hide'} in {workshop.project.view.name}",
+            lambda: workshop.hide_in_view(self._chosen(), not self._is_gone()),
+            when=has_part,
+        )
+        self._add(
+            lambda: f"Show only in {workshop.project.view.name}",
+            lambda: workshop.show_only_in_view(self._chosen()),
+            when=lambda: has_part() and len(workshop.project.views) > 1,
+        )
         self._add("Show all", lambda: work.hide(set(), "Show all"), when=self._has_hidden)
         self._gap()
         self._add("Group", work.group, when=lambda: bool(workshop.also_selected))
@@ -389,6 +399,14 @@ class MenuBar(QMenuBar):
 
     def _has_parts(self) -> bool:
         return bool(self.workshop.project.product.parts)
+
+    def _chosen(self) -> list[str]:
+        """Ids of the selected parts."""
+        return [i for i in (self.workshop.selected, *self.workshop.also_selected) if i is not None]
+
+    def _is_gone(self) -> bool:
+        """True where the view in use does not show the selected part."""
+        return self.workshop.selected in self.workshop.project.view.hides
 
     def _has_hidden(self) -> bool:
         return any(part.is_hidden for part in self.workshop.project.product.parts)

@@ -136,7 +136,8 @@ class PartsCard(QWidget):
         project = self.work.project
         names = {m.id: m.name for m in project.materials} | {None: "no material"}
         lines = tuple((p.id, p.name, p.material, p.zones, p.is_hidden, p.group) for p in project.product.parts)
-        shown = (lines, tuple(names.items()))
+        gone = set(project.view.hides)
+        shown = (lines, tuple(names.items()), gone, project.view.name)
         self.tree.blockSignals(True)
         if shown != self._shown:
             self._shown = shown
@@ -145,6 +146,10 @@ class PartsCard(QWidget):
             for part in project.product.parts:
                 item = self._item(part.name, names[part.material], part.id, None)
                 item.setCheckState(0, Qt.CheckState.Unchecked if part.is_hidden else Qt.CheckState.Checked)
+                if part.id in gone:
+                    for column in (0, 1):
+                        item.setForeground(column, QBrush(QColor(THEME.faint)))
+                        item.setToolTip(column, f"{part.name} is not seen in {project.view.name}")
                 item.addChildren([self._item(z.name, names[z.material], part.id, z.id) for z in part.zones])
                 if part.group is None:
                     self.tree.addTopLevelItem(item)

@@ -89,7 +89,7 @@ class PlanView(QWidget):
         return np.array([x, z] if self.side == ABOVE else [-z, -y], np.float64)
 
     def _shown_parts(self) -> list[Part]:
-        return [part for part in self.workshop.project.product.parts if not part.is_hidden]
+        return [part for part in self.workshop.project.as_seen().product.parts if not part.is_hidden]
 
     def _part_boxes(self) -> list[np.ndarray]:
         """Bounds of the parts that are shown, (2, 3) each."""

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 from mat_shelf.app.theme import EDGE, OUTLINE, THEME, font
 from mat_shelf.app.wall.caption import paint_caption
 from mat_shelf.app.wall.tools.tool import Tool, is_left
+from mat_shelf.document.product import Part
 
 AXES = "xyz"
 MOVES = {name: np.eye(3)[k] for k, name in enumerate(AXES)}
@@ -67,11 +68,14 @@ class MoveHandles(Tool):
         """mm that make a handle a fifth of the picture's height."""
         return self.picker.pixel_width(foot) * self.viewport.picture_rect.height() / 5
 
+    def _is_hidden(self, part: Part) -> bool:
+        return part.is_hidden or part.id in self.workshop.project.view.hides
+
     def handles(self) -> dict[str, Handle]:
         """Handles of the selected part, as far as they are seen, by what dragging them does."""
         part = self.workshop.selected_part
         is_busy = bool(self.viewport.mode) or self.work.chosen is not None
-        if not self.is_shown or is_busy or part is None or part.is_hidden or self.viewport.frame is None:
+        if not self.is_shown or is_busy or part is None or self._is_hidden(part) or self.viewport.frame is None:
             return {}
         foot = self._foot()
         reach, found = self._reach(foot), {}

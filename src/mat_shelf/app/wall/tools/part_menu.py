@@ -49,6 +49,10 @@ class PartMenu(Tool):
             menu.addSeparator()
             add("Isolate", work.isolate)
             add(f"Hide {part.name}\tH", lambda: work.toggle_hidden(part_id))
+            view, ids = workshop.project.view, [part_id, *workshop.also_selected]
+            is_gone = part_id in view.hides
+            add(f"{'Show' if is_gone else 'Hide'} in {view.name}", lambda: workshop.hide_in_view(ids, not is_gone))
+            add(f"Show only in {view.name}", lambda: workshop.show_only_in_view(ids), len(workshop.project.views) > 1)
         add("Show all", lambda: work.hide(set(), "Show all"), any(p.is_hidden for p in workshop.project.product.parts))
         if part_id is not None:
             menu.addSeparator()
