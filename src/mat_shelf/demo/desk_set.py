@@ -5,7 +5,7 @@ import numpy as np
 from mat_shelf.demo import fountain_pen, ink_bottle, pad_and_card, sleeve, tray, warmer, wax
 from mat_shelf.demo.marks import desk_set_marks
 from mat_shelf.document.camera import Camera, View
-from mat_shelf.document.fill import Fill
+from mat_shelf.document.fill import Beads, Bubbles, Fill
 from mat_shelf.document.material import Material
 from mat_shelf.document.product import Part, Product
 from mat_shelf.document.project import Project
@@ -77,6 +77,11 @@ EDGE_RADII = {
 
 INK = Fill(vessel=("bottle",), measure="volume", volume=50.0, tension=45.0, density=1.02, contact_angle=24.0)
 
+BUBBLES = Bubbles(liquid="clear-ink", trails=14)
+DROPS = Beads(host="bottle", density=90.0, size=0.7, spread=60.0, patches=0.15, runs=26)
+CLEAR = (0.52, 0.70, 0.90)
+"""Transmission colour of the ink through which bubbles are seen."""
+
 
 def desk_set_meshes() -> dict[str, Mesh]:
     """The product's parts, in place, by name."""
@@ -140,7 +145,7 @@ def demo_project() -> tuple[Project, Assets]:
         for part in read_glb(model)
     )
     materials: dict[str, Material] = {}
-    for key in dict.fromkeys(DRESSING.values()):
+    for key in dict.fromkeys((*DRESSING.values(), "air", "water")):
         swatch = swatches[key]
         if swatch.parent is not None and swatch.parent not in materials:
             raise ValueError(f"the demo must wear '{swatch.parent}' before its variant '{key}'")
@@ -153,28 +158,49 @@ def demo_project() -> tuple[Project, Assets]:
             parent=swatch.parent,
             own=swatch.own,
         )
+    ink = materials["blue-black-ink"]
+    clear = ink.recipe.with_(transmission_color=CLEAR)
+    materials["clear-ink"] = ink.with_(
+        id="clear-ink", name="Clear ink", recipe=clear, swatch=None, parent=ink.id, own=("transmission_color",)
+    )
+    poured = next(part for part in parts if part.id == "ink")
+    cold = (
+        poured.with_(id="clear-ink", name="Clear ink", material="clear-ink"),
+        poured.with_(id="bubbles", name="Bubbles", material="air", fill=None, bubbles=BUBBLES),
+        poured.with_(id="condensation", name="Condensation", material="water", fill=None, beads=DROPS),
+    )
+    warm = {"hides": tuple(part.id for part in cold)}
     final = View(
+        **warm,
         id="final",
         name="Final",
         camera=Camera(position=(-140, 345, 850), target=(6, 20, 24), focal_length=105),
     )
     nib = View(
+        **warm,
         id="nib",
         name="Nib",
         camera=Camera(position=(-120, 130, 330), target=(12, 14, 24), focal_length=135, f_stop=11),
     )
     bottle = View(
+        **warm,
         id="bottle",
         name="Bottle",
         camera=Camera(position=(-130, 120, 440), target=(-50, 38, -40), focal_length=120, f_stop=16),
     )
+    out_of_the_cold = View(
+        id="cold",
+        name="Cold",
+        camera=Camera(position=(-150, 70, 230), target=(-52, 37, -42), focal_length=92, f_stop=22),
+        hides=("ink",),
+    )
     project = Project(
         name="Desk set",
-        product=Product(name="Gannet & Reed desk set", parts=parts),
+        product=Product(name="Gannet & Reed desk set", parts=(*parts, *cold)),
         materials=tuple(materials.values()),
         marks=desk_set_marks(meshes, _placed(BOTTLE_AT, BOTTLE_TURN), _placed(WARMER_AT, WARMER_TURN)),
         sets=SETS,
         current_set=SETS[0].id,
-        views=(final, nib, bottle),
+        views=(final, nib, bottle, out_of_the_cold),
     )
     return project, meshes
