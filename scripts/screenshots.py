@@ -34,6 +34,7 @@ from mat_shelf.document.product import Part
 from mat_shelf.document.project import Project
 from mat_shelf.document.reference import Overlap
 from mat_shelf.document.set import Backdrop
+from mat_shelf.document.turn import Turn
 from mat_shelf.exchange.image_writing import write_image
 from mat_shelf.exchange.materials.texture_files import write_maps
 from mat_shelf.exchange.models.mesh_glb import NamedMesh
@@ -50,7 +51,6 @@ from mat_shelf.rendering.baking import bake
 from mat_shelf.rendering.final_render import render_picture
 from mat_shelf.rendering.input_picture import SAMPLES as INPUT_SAMPLES
 from mat_shelf.rendering.navigation import dolly, framed, orbit
-from mat_shelf.rendering.turning import Turn
 from mat_shelf.scene.geometry_maps import needed_geometry_maps
 from mat_shelf.sheets.printing import make_sheet
 from mat_shelf.sheets.sheet import Paper, Sheet

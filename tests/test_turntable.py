@@ -16,14 +16,16 @@ from PyQt6.QtTest import QTest
 from mat_shelf.app.hand_over.turntable_dialog import TurntableDialog
 from mat_shelf.cli import main
 from mat_shelf.document.camera import View
-from mat_shelf.exchange import turntable
+from mat_shelf.document.turn import Turn
+from mat_shelf.exchange import checkpoint, turntable
 from mat_shelf.exchange.image_decoding import ImageError
 from mat_shelf.exchange.project_file import save_project
+from mat_shelf.exchange.shot_queue import foreign_files, render_shots
 from mat_shelf.exchange.turntable import TurnSettings, check_turntable, render_turntable, write_turntable
 from mat_shelf.geometry.pose import posed
 from mat_shelf.rendering.camera_path import between
 from mat_shelf.rendering.final_render import render_picture
-from mat_shelf.rendering.turning import Turn, middle_of, turned
+from mat_shelf.rendering.turning import middle_of, turned
 
 
 @pytest.fixture(autouse=True)
@@ -35,7 +37,7 @@ def test_a_whole_turn_ends_a_step_before_its_beginning():
     whole, half = Turn(frames=36), Turn(frames=5, degrees=-180.0)
     assert [whole.angle(k) for k in (0, 1, 35)] == [0, 10, 350]
     assert [half.angle(k) for k in range(5)] == [0, -45, -90, -135, -180]
-    eased = [half._replace(is_eased=True).angle(k) for k in range(5)]
+    eased = [half.with_(is_eased=True).angle(k) for k in range(5)]
     assert eased[0] == 0 and eased[-1] == -180 and abs(eased[1]) < 45 and abs(eased[3]) > 135
 
 
@@ -48,12 +50,12 @@ def test_the_product_turns_about_its_middle_and_the_camera_about_it(small_projec
     was, now = (posed(assets.meshes[part.mesh], p.part("block").pose).bounds for p in (project, seen))
     assert np.allclose(was.mean(axis=0), now.mean(axis=0), atol=1e-3)  # about its own middle, so it stays there
     assert np.allclose((now[1] - now[0])[[2, 1, 0]], was[1] - was[0], atol=1e-3)  # across has become deep
-    camera = turned(project, assets, quarter._replace(going="camera"), 1).view.camera
+    camera = turned(project, assets, quarter.with_(going="camera"), 1).view.camera
     middle, old = np.array(middle_of(project, assets)), project.view.camera
     away, before = np.array(camera.position) - middle, np.array(old.position) - middle
     assert np.linalg.norm(away) == pytest.approx(np.linalg.norm(before), rel=1e-6)
     assert away[[0, 2]] @ before[[0, 2]] == pytest.approx(0, abs=1e-3) and away[1] == pytest.approx(before[1])
-    assert turned(project, assets, quarter._replace(going="lights"), 1).set.turn == pytest.approx(
+    assert turned(project, assets, quarter.with_(going="lights"), 1).set.turn == pytest.approx(
         (project.set.turn + 90 + 180) % 360 - 180
     )
     assert turned(project, assets, quarter, 0) is project
@@ -64,8 +66,8 @@ def test_a_camera_that_goes_round_sees_what_turned_the_other_way_shows(small_pro
     project, assets = small_project
     studio = project.set.with_(lights=(), backdrop=None, surround=1000.0, ground=1000.0, room=None, sky=None)
     project = project.with_set(studio)
-    one = turned(project, assets, Turn("product", 8, -360.0), 1)
-    other = turned(project, assets, Turn("camera", 8, 360.0), 1)
+    one = turned(project, assets, Turn(frames=8, degrees=-360.0), 1)
+    other = turned(project, assets, Turn(going="camera", frames=8), 1)
     lights = [render_picture(each, assets, 90, 60, 24, denoise=False).light for each in (one, other)]
     assert np.abs(lights[0] - lights[1]).mean() < 0.03 * lights[0].mean()
 
@@ -83,7 +85,7 @@ def numbered(count: int, width: int = 64, height: int = 48) -> list[np.ndarray]:
 @pytest.mark.parametrize("ending", [".mp4", ".webm"])
 def test_a_film_has_its_frames_rate_and_size(ending, tmp_path):
     frames, path = numbered(24), tmp_path / f"turn{ending}"
-    write_turntable(path, frames, TurnSettings(Turn(frames=24), 2.0, 64, 48), ending)
+    write_turntable(path, frames, TurnSettings(Turn(frames=24, seconds=2.0), 64, 48), ending)
     with av.open(str(path)) as film:
         stream = film.streams.video[0]
         assert (stream.width, stream.height) == (64, 48) and float(stream.average_rate) == pytest.approx(12)
@@ -94,7 +96,7 @@ def test_a_film_has_its_frames_rate_and_size(ending, tmp_path):
 
 
 def test_images_animations_and_pages_have_every_frame(tmp_path):
-    frames, settings = numbered(6), TurnSettings(Turn(frames=6), 3.0, 64, 48)
+    frames, settings = numbered(6), TurnSettings(Turn(frames=6, seconds=3.0), 64, 48)
     write_turntable(tmp_path / "turn.png", frames, settings, ".png")
     names = sorted(path.name for path in tmp_path.glob("*.png"))
     assert names == [f"turn-{k:03d}.png" for k in range(6)]
@@ -112,7 +114,7 @@ def test_images_animations_and_pages_have_every_frame(tmp_path):
 
 def test_frames_are_kept_and_the_next_run_goes_on(small_project, tmp_path, monkeypatch):
     project, assets = small_project
-    settings, rendered = TurnSettings(Turn(frames=4), 1.0, 48, 32, 2), []
+    settings, rendered = TurnSettings(Turn(frames=4, seconds=1.0), 48, 32, 2), []
     render = turntable.render_picture
     monkeypatch.setattr(turntable, "render_picture", lambda *a, **o: rendered.append(1) or render(*a, **o))
     with pytest.raises(InterruptedError):
@@ -133,7 +135,7 @@ def test_frames_are_kept_and_the_next_run_goes_on(small_project, tmp_path, monke
     [
         ("a.gif", {}, "must end in"),
         ("a.mp4", {"width": 63}, "even width and height"),
-        ("a.mp4", {"seconds": 3600.0}, "frames a second are no film"),
+        ("a.mp4", {"turn": Turn(seconds=3600.0)}, "frames a second are no film"),
         ("a.html", {"background": "transparent"}, "no alpha"),
         ("nowhere/a.html", {}, "does not exist"),
         ("a.html", {"turn": Turn(frames=3600), "width": 8000, "height": 8000}, "GB of memory"),
@@ -196,7 +198,7 @@ def test_a_camera_moves_to_another_view(small_project):
     assert half.f_stop == pytest.approx(8)  # of half the width
     view = View(id="side", name="Side", camera=other)
     project = project.with_view(project.view.with_(camera=one)).with_view(view)
-    move = Turn("view", frames=5, is_eased=True, to="side")
+    move = Turn(going="view", frames=5, is_eased=True, to="side")
     cameras = [turned(project, assets, move, k).view.camera for k in range(5)]
     assert not move.is_whole and cameras[0] == one and cameras[-1] == other and cameras[2] == half
     assert math.dist(cameras[0].position, cameras[1].position) < math.dist(cameras[1].position, cameras[2].position)
@@ -207,7 +209,7 @@ def test_moves_that_cannot_be_are_said_first(small_project, tmp_path):
     level = View(id="level", name="Level", camera=project.view.camera.with_(is_parallel=True))
     for views, to, words in (((), "gone", "choose another view"), ((level,), "level", "parallel projection")):
         shown = project.with_(views=(*project.views, *views))
-        settings = TurnSettings(Turn("view", to=to))
+        settings = TurnSettings(Turn(going="view", to=to))
         with pytest.raises(ImageError, match=words):
             check_turntable(tmp_path / "a.mp4", settings, shown)
 
@@ -216,9 +218,50 @@ def test_the_window_offers_a_move_where_there_is_another_view(open_window, small
     project, assets = small_project
     side = View(id="side", name="Side", camera=project.view.camera.with_(position=(300.0, 90.0, 60.0)))
     window = open_window(project.with_(views=(*project.views, side)), assets)
-    dialog = TurntableDialog(window.workshop, window)
+    dialog = TurntableDialog(window.hand_over, window)
     qtbot.addWidget(dialog)
     dialog.going_box.setCurrentIndex(dialog.going_box.findData("view"))
     dialog.going_box.activated.emit(dialog.going_box.currentIndex())
     assert dialog.to_box.isEnabled() and not dialog.degrees_box.isEnabled()
-    assert dialog.settings().turn == Turn("view", 36, 360.0, False, dialog.to_box.currentData())
+    assert dialog.settings().turn == Turn(going="view", to=dialog.to_box.currentData())
+
+
+def test_a_turn_is_a_shot_among_others(open_window, small_project, qtbot, tmp_path, monkeypatch):
+    """Added from the dialog, changed on the card, rendered with a still; done once, and again only where it changed."""
+    monkeypatch.setattr(checkpoint, "render_folder", lambda: tmp_path / "frames")
+    window = open_window(*small_project)
+    work, card = window.hand_over, window.hand_over_board.shot_card
+    window.stations.show(window.hand_over_board)
+    dialog = window.dialogs.open_turntable()
+    for box, value in (
+        (dialog.frames_box, 5),
+        (dialog.width_box, 48),
+        (dialog.height_box, 32),
+        (dialog.samples_box, 1),
+    ):
+        box.setValue(value)
+    dialog.kind_box.setCurrentText("Images, PNG")
+    QTest.mouseClick(dialog.keep_button, LEFT)
+    assert work.shot.turn == Turn(frames=5) and work.shot.kind == "png" and "among the shots" in dialog.state.text()
+    dialog.close()
+    assert card.frames_box.isVisibleTo(card) and not card.noise_box.isVisibleTo(card)
+    card.frames_box.setValue(4)
+    assert work.shot.turn.frames == 4
+    work.add_shots(size=(40, 30, 72.0), samples=1, kind="webp")
+    assert not card.frames_box.isVisibleTo(card) and card.noise_box.isVisibleTo(card)
+    project, assets = window.workshop.project, window.workshop.assets
+    folder, told = tmp_path / "out", []
+    folder.mkdir()
+    assert render_shots(project, assets, work.shots, folder, lambda key, state: told.append((key, state)))
+    images = sorted(path.name for path in folder.iterdir())
+    assert images == ["Final, product goes round-000.png", *images[1:4], "Final.webp"] and len(images) == 5
+    first, second = (np.asarray(Image.open(folder / name)).astype(int) for name in images[:2])
+    assert first.shape == (32, 48, 3) and np.abs(first - second).mean() > 0.5
+    turn = [state for key, state in told if key == work.shots[0].id]
+    assert [state.samples for state in turn if state.kind == "renders"] == [1, 2, 3] and turn[-1].kind == "done"
+    kinds = []
+    render_shots(project, assets, work.shots, folder, lambda key, state: kinds.append(state.kind))
+    assert kinds == ["was done", "was done"] and foreign_files(project, work.shots, folder) == []
+    alpha = work.shots[0].with_(background="transparent")
+    with pytest.raises(ImageError, match=f"{alpha.name}: a turn has no alpha"):
+        render_shots(project.with_shots([alpha]), assets, [alpha], folder, lambda *_: None)

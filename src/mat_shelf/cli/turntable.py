@@ -33,16 +33,22 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options) -> None:
+    from mat_shelf.document.turn import Turn
     from mat_shelf.exchange.cluster import crew_at
     from mat_shelf.exchange.image_decoding import ImageError
     from mat_shelf.exchange.turntable import TurnSettings, check_turntable, render_turntable
-    from mat_shelf.rendering.turning import Turn
 
     if not 0.1 <= options.seconds <= 3600 or not 1 <= abs(options.degrees) <= 3600:
         raise BadInputError("a turn takes 0.1 to 3600 seconds, and goes 1 to 3600 degrees either way")
+    turn = Turn(
+        going=options.going,
+        frames=options.frames,
+        seconds=options.seconds,
+        degrees=options.degrees,
+        is_eased=options.eased,
+    )
     settings = TurnSettings(
-        Turn(options.going, options.frames, options.degrees, options.eased),
-        options.seconds,
+        turn,
         options.width,
         options.height,
         options.samples,
@@ -56,7 +62,7 @@ def run(options) -> None:
     )
     if options.to is not None:
         to = chosen("view", options.to, project.views, "")
-        settings = replace(settings, turn=settings.turn._replace(going="view", to=to))
+        settings = replace(settings, turn=settings.turn.with_(going="view", to=to))
     try:
         check_turntable(options.output, settings, project)
     except ImageError as fault:

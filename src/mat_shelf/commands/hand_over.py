@@ -13,6 +13,7 @@ from mat_shelf.document.finish import MOST_MASKED, TONES, Adjustment, Finish, Ma
 from mat_shelf.document.ids import FreeNames, by_id, name_of_copy, new_id, with_one
 from mat_shelf.document.project import Project
 from mat_shelf.document.shot import MOST_SHOTS, Shot, Swap
+from mat_shelf.document.turn import GOING
 
 _MM_PER_INCH = 25.4
 
@@ -149,6 +150,8 @@ class HandOverCommands(KeptLooks, ColorTables):
                 words.append(by_id(project.sets, studio).name)
             if swap is not None:
                 words.append(by_id(project.materials, swap.variant).name)
+            if fields.get("turn") is not None:
+                words.append(GOING[fields["turn"].going].lower())
             form = {"width": width, "height": height, "dpi": dpi} | fields
             name = free.take(", ".join(words)[:120])
             made.append(Shot(id=new_id("shot"), name=name, view=view, set=studio, swap=swap, **form))

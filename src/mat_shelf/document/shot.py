@@ -7,11 +7,20 @@ from pydantic import Field
 from mat_shelf.document.finish import Finish
 from mat_shelf.document.ids import Id, Name
 from mat_shelf.document.parameter import Frozen
+from mat_shelf.document.turn import Turn
 
 MOST_SHOTS = 1000
 LEAST_SIDE, MOST_SIDE, MOST_SAMPLES = 16, 16384, 65536
 _Side = Annotated[int, Field(ge=LEAST_SIDE, le=MOST_SIDE)]
-FileKind = Literal["png", "tiff", "jpg", "webp", "avif", "exr", "ora"]
+FileKind = Literal["png", "tiff", "jpg", "webp", "avif", "exr", "ora", "mp4", "webm", "html"]
+TURN_KINDS: dict[FileKind, str] = {
+    "html": "Page to turn by hand",
+    "mp4": "Film, MP4",
+    "webm": "Film, WebM",
+    "webp": "Animation, WebP",
+    "png": "Images, PNG",
+}
+"""Kinds of files that turns become, and words for them."""
 Bits = Literal[8, 16, 32]
 Profile = Literal["srgb", "display-p3", "oprgb"]
 Background = Literal["set", "transparent", "white", "transparent-shadow", "white-shadow"]
@@ -50,7 +59,7 @@ class Swap(Frozen):
 
 
 class Shot(Frozen):
-    """One picture to hand over.
+    """One picture to hand over, or a turn of many.
 
     Attributes
     ----------
@@ -58,6 +67,9 @@ class Shot(Frozen):
         Of its file.
     view, set : id
     swap : Swap or None
+    turn : Turn or None
+        The turn that it is, which needs one of `TURN_KINDS`; None for one picture, which needs another kind than a film
+        or a page.
     is_on : bool
         Whether it is rendered with the others.
     width, height : int
@@ -93,6 +105,7 @@ class Shot(Frozen):
     view: Id
     set: Id
     swap: Swap | None = None
+    turn: Turn | None = None
     is_on: bool = True
     width: _Side = 1920
     height: _Side = 1080
@@ -109,6 +122,11 @@ class Shot(Frozen):
     has_ids: bool = False
     packing: Packing = "zip"
     has_parts: bool = False
+
+    @property
+    def frames(self) -> int:
+        """Pictures that it has."""
+        return self.turn.frames if self.turn is not None else 1
 
 
 class HandOver(Frozen):

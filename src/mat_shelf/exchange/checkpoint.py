@@ -117,6 +117,7 @@ class Checkpoint:
         """
         written = self._written() | {str(path.resolve()): form}
         with suppress(OSError):
+            self.path.parent.mkdir(parents=True, exist_ok=True)
             write_file(self.path.with_suffix(".json"), json.dumps(written).encode())
 
     def is_written(self, path: Path, form: str) -> bool:

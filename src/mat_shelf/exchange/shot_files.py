@@ -121,6 +121,7 @@ def film_key(project: Project, shot: Shot) -> str:
         _digest(project.view.camera),
         (shot.width, shot.height, shot.background != "set", shot.background.endswith("shadow"), keeps_apart),
         (shot.noise, shot.samples) if shot.noise else (),  # which decide where samples go
+        *((repr(shot.turn), shot.samples) if shot.turn is not None else ()),
     )
     return hashlib.sha256(repr(told).encode()).hexdigest()[:40]
 
@@ -247,12 +248,14 @@ def check_shot(shot: Shot, path: Path, memory: int | None = None) -> None:
     ImageError
         If its file cannot hold what is asked for, or the picture is too large.
     """
-    settings = shot_settings(shot)
-    try:
-        ending_of(path, settings.cut_out and not settings.form.on_white, settings.form.bits, bool(settings.passes))
-    except ImageError as fault:
-        raise ImageError(f"{shot.name}: {fault}") from None
-    needed = film_memory(shot)
+    if shot.turn is not None:
+        needed = film_memory(shot) + shot.frames * shot.width * shot.height * 3
+    else:
+        settings, needed = shot_settings(shot), film_memory(shot)
+        try:
+            ending_of(path, settings.cut_out and not settings.form.on_white, settings.form.bits, bool(settings.passes))
+        except ImageError as fault:
+            raise ImageError(f"{shot.name}: {fault}") from None
     if memory is not None and needed > memory:
         raise ImageError(f"{shot.name} needs about {needed / 1e9:.1f} GB of memory; choose a smaller size")
 
@@ -268,8 +271,9 @@ def samples_to_come(shot: Shot) -> int:
     Returns
     -------
     int
+        Of all its frames, where it is a turn.
     """
-    return expected_samples(shot.noise, shot.samples)
+    return expected_samples(shot.noise, shot.samples) if shot.turn is None else shot.samples * shot.frames
 
 
 def film_memory(shot: Shot) -> int:

@@ -22,6 +22,7 @@ from mat_shelf.exchange.shot_files import (
     shot_project,
     shot_settings,
 )
+from mat_shelf.exchange.turntable import check_turntable, first_file, render_turntable, shot_turn
 from mat_shelf.system.file_writer import words_of
 
 if TYPE_CHECKING:
@@ -38,7 +39,7 @@ class ShotState:
         It waits, is prepared, rendered or written, is done, was done before, was stopped with its samples kept, or
         failed.
     samples, of : int
-        Samples that it has, and those asked for.
+        Samples that it has, and those asked for; of all frames of a turn.
     left : float or None
         Seconds until it is done, about.
     words : str
@@ -76,7 +77,7 @@ def kept_state(project: Project, shot: Shot, path: Path | None) -> ShotState:
     except ImageError as fault:
         return ShotState("failed", of=samples_to_come(shot), words=str(fault))
     film = Checkpoint(film_key(shown, shot))
-    if path is not None and film.is_written(path, form_key(project, shot)):
+    if path is not None and film.is_written(_file_of(shot, path), form_key(project, shot)):
         return ShotState("was done", 1, 1)
     samples, expected = film.samples, samples_to_come(shot)
     return ShotState("stopped" if samples else "waits", min(samples, expected), expected)
@@ -104,12 +105,17 @@ def foreign_files(project: Project, shots: Sequence[Shot], folder: Path) -> list
         If a file name or a variant is wrong.
     """
     paths = shot_paths(project, shots, folder)
-    return [
-        paths[shot.id]
-        for shot in shots
-        if paths[shot.id].exists()
-        and not Checkpoint(film_key(shot_project(project, shot), shot)).has_written(paths[shot.id])
-    ]
+    found = []
+    for shot in shots:
+        path = _file_of(shot, paths[shot.id])
+        if path.exists() and not Checkpoint(film_key(shot_project(project, shot), shot)).has_written(path):
+            found.append(path)
+    return found
+
+
+def _file_of(shot: Shot, path: Path) -> Path:
+    """The file that a shot is known by: of a turn that becomes images, the first of them."""
+    return path if shot.turn is None else first_file(path, shot.frames)
 
 
 def render_shots(
@@ -160,6 +166,8 @@ def render_shots(
         raise ImageError(f"nothing can be written to {folder}; choose another folder")
     for shot in shots:
         check_shot(shot, paths[shot.id], memory)
+        if shot.turn is not None:
+            _check_turn(project, shot, paths[shot.id])
     for shot in shots:
         if is_stopped():
             return False
@@ -175,10 +183,18 @@ def render_shots(
     return True
 
 
+def _check_turn(project: Project, shot: Shot, path: Path) -> None:
+    """Says before the render what would be refused of a turn after it. Raises ImageError."""
+    try:
+        check_turntable(path, shot_turn(shot), shot_project(project, shot))
+    except ImageError as fault:
+        raise ImageError(f"{shot.name}: {fault}") from None
+
+
 def _render(project, assets, shot: Shot, path: Path, tell: Callable[[ShotState], None], is_stopped, crew) -> None:
     shown = shot_project(project, shot)
-    film, form = Checkpoint(film_key(shown, shot)), form_key(project, shot)
-    if film.is_written(path, form):
+    film, form, known = Checkpoint(film_key(shown, shot)), form_key(project, shot), _file_of(shot, path)
+    if film.is_written(known, form):
         tell(ShotState("was done", 1, 1))
         return
     tell(ShotState("prepares", of=samples_to_come(shot)))
@@ -196,6 +212,16 @@ def _render(project, assets, shot: Shot, path: Path, tell: Callable[[ShotState],
         tell(ShotState("writes" if done >= total else "renders", done, total, left))
         return not is_stopped()
 
+    if shot.turn is not None:
+
+        def of_frames(done: int, total: int) -> bool:
+            """Tell the samples of frames."""
+            return progress(done * shot.samples, total * shot.samples)
+
+        render_turntable(shown, assets, path, shot_turn(shot), of_frames, is_stopped, crew)
+        film.note_written(known, form)
+        tell(ShotState("done", 1, 1, 0.0))
+        return
     _, words = render_to_file(
         shown,
         assets,

@@ -13,6 +13,7 @@ from PIL import Image, UnidentifiedImageError
 
 from mat_shelf.document.project import Project
 from mat_shelf.document.shot import Shot
+from mat_shelf.document.turn import Turn
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.checkpoint import make_room, render_folder
 from mat_shelf.exchange.image_decoding import ImageError
@@ -24,14 +25,14 @@ from mat_shelf.exchange.supplies import prepare_supplies
 from mat_shelf.exchange.turn_page import turn_page
 from mat_shelf.rendering.camera_path import check_path
 from mat_shelf.rendering.final_render import render_picture
-from mat_shelf.rendering.turning import Turn, turned
+from mat_shelf.rendering.turning import turned
 from mat_shelf.system.file_writer import write_file
 
 if TYPE_CHECKING:
     from mat_shelf.exchange.cluster import Crew
 
 TURN_ENDINGS = (".mp4", ".webm", ".webp", ".html", ".png")
-MOST_FRAMES = 3600
+"""Of films, animations, pages, and images."""
 _MOST_BYTES = 4 << 30
 """Of all frames together, which are in memory when they are written."""
 _CODECS = {".mp4": ("libx264", {"crf": "16", "preset": "slow"}), ".webm": ("libvpx-vp9", {"crf": "24", "b": "0"})}
@@ -45,9 +46,7 @@ class TurnSettings:
     Attributes
     ----------
     turn : Turn
-        Frames, angle, and what goes round.
-    seconds : float
-        Length of the film.
+        Frames, length, angle, and what goes round.
     width, height, samples : int
         Of each frame.
     background : str
@@ -57,17 +56,48 @@ class TurnSettings:
     """
 
     turn: Turn = Turn()
-    seconds: float = 6.0
     width: int = 960
     height: int = 640
     samples: int = 64
     background: str = "set"
     is_finished: bool = True
 
-    @property
-    def rate(self) -> float:
-        """Frames a second."""
-        return self.turn.frames / self.seconds
+
+def shot_turn(shot: Shot) -> TurnSettings:
+    """Settings that a shot which is a turn is rendered and written with.
+
+    Parameters
+    ----------
+    shot : Shot
+        The shot.
+
+    Returns
+    -------
+    TurnSettings
+    """
+    return TurnSettings(shot.turn, shot.width, shot.height, shot.samples, shot.background, shot.is_finished)
+
+
+def first_file(path: Path, frames: int) -> Path:
+    """The file that a turn is known by: the first of its images, or the only one.
+
+    Parameters
+    ----------
+    path : Path
+        The file that it is written to.
+    frames : int
+        Its frames.
+
+    Returns
+    -------
+    Path
+    """
+    return _numbered(path, 0, frames) if path.suffix.lower() == ".png" else path
+
+
+def _numbered(path: Path, number: int, frames: int) -> Path:
+    """File of one image of a turn."""
+    return path.with_name(f"{path.stem}-{number:0{max(len(str(frames - 1)), 3)}d}.png")
 
 
 def check_turntable(path: Path, settings: TurnSettings, project: Project | None = None) -> str:
@@ -96,14 +126,12 @@ def check_turntable(path: Path, settings: TurnSettings, project: Project | None 
         raise ImageError(f"'{path.name}' must end in {', '.join(TURN_ENDINGS[:-1])} or {TURN_ENDINGS[-1]}")
     if ending in _CODECS and (settings.width % 2 or settings.height % 2):
         raise ImageError("a film needs an even width and height; change them by a pixel")
-    if ending in _CODECS and not 1 <= settings.rate <= 240:
-        raise ImageError(f"{settings.rate:.3g} frames a second are no film; choose 1 to 240")
-    if not 2 <= settings.turn.frames <= MOST_FRAMES:
-        raise ImageError(f"a turn has 2 to {MOST_FRAMES} frames")
+    if ending in _CODECS and not 1 <= settings.turn.rate <= 240:
+        raise ImageError(f"{settings.turn.rate:.3g} frames a second are no film; choose 1 to 240")
     size = settings.turn.frames * settings.width * settings.height * 3
     if size > _MOST_BYTES:
         raise ImageError(f"its frames take {size / 1e9:.0f} GB of memory; choose fewer, or smaller ones")
-    if settings.background == "transparent":
+    if settings.background not in ("set", "white"):
         raise ImageError("a turn has no alpha; choose white, or the set's own background")
     if not path.resolve().parent.is_dir():
         raise ImageError(f"the folder {path.resolve().parent} does not exist; choose another")
@@ -112,7 +140,7 @@ def check_turntable(path: Path, settings: TurnSettings, project: Project | None 
     return ending
 
 
-def _check_move(project: Project, to: str) -> None:
+def _check_move(project: Project, to: str | None) -> None:
     """Refuses a move that leads nowhere. Raises ImageError."""
     end = next((view for view in project.views if view.id == to), None)
     if end is None or end.camera == project.view.camera:
@@ -235,11 +263,10 @@ def write_turntable(
         If it cannot be written.
     """
     if ending == ".png":
-        digits = max(len(str(len(frames) - 1)), 3)
         for number, frame in enumerate(frames):
-            write_file(path.with_name(f"{path.stem}-{number:0{digits}d}.png"), _encoded([frame], "PNG"))
+            write_file(_numbered(path, number, len(frames)), _encoded([frame], "PNG"))
     elif ending == ".webp":
-        every = round(1000 / settings.rate)
+        every = round(1000 / settings.turn.rate)
         animation = {"save_all": True, "duration": every, "loop": 0, "quality": _ANIMATION_QUALITY}
         write_file(path, _encoded(frames, "WEBP", **animation))
     elif ending == ".html":
@@ -265,7 +292,7 @@ def _film(frames: Sequence[np.ndarray], settings: TurnSettings, ending: str) -> 
     codec, options = _CODECS[ending]
     out = io.BytesIO()
     with av.open(out, "w", format={".mp4": "mp4", ".webm": "webm"}[ending]) as film:
-        stream = film.add_stream(codec, rate=Fraction(settings.rate).limit_denominator(1001), options=options)
+        stream = film.add_stream(codec, rate=Fraction(settings.turn.rate).limit_denominator(1001), options=options)
         stream.width, stream.height, stream.pix_fmt = settings.width, settings.height, "yuv420p"
         for frame in frames:
             shown = av.VideoFrame.from_ndarray(np.ascontiguousarray(frame), format="rgb24")

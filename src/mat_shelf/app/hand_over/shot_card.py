@@ -20,7 +20,8 @@ from mat_shelf.app.render_dialog import PASS_NAMES
 from mat_shelf.app.widgets.noise_box import NoiseBox
 from mat_shelf.app.workshop import HandOverWork
 from mat_shelf.commands.hand_over import SIZES
-from mat_shelf.document.shot import LEAST_SIDE, MOST_SAMPLES, MOST_SIDE, Shot, samples_for
+from mat_shelf.document.shot import LEAST_SIDE, MOST_SAMPLES, MOST_SIDE, TURN_KINDS, Shot, samples_for
+from mat_shelf.document.turn import FEWEST_FRAMES, MOST_FRAMES
 from mat_shelf.exchange.color_profiles import COLOR_SPACES
 from mat_shelf.exchange.image_form import FILE_KINDS
 from mat_shelf.exchange.layered_image import HELD, layered_passes
@@ -62,12 +63,14 @@ class ShotCard(QWidget):
         self.dpi_box = self._spin(1, 10000, " dpi", "Pixels per inch", "dpi")
         self.noise_box = NoiseBox()
         self.noise_box.chosen.connect(self._choose_noise)
+        self.frames_box = self._spin(FEWEST_FRAMES, MOST_FRAMES, " frames", "Frames", "frames")
+        self.seconds_box = self._spin(1, 3600, " s", "Length", "seconds")
+        self.turn_boxes = _side_by_side(self.frames_box, self.seconds_box)
+        self.sampling_label = QLabel("Noise")
         self.samples_box = self._spin(1, MOST_SAMPLES, " samples", "Samples", "samples")
         self.minutes_box = self._spin(0, 7 * 24 * 60, " min", "Time limit", "minutes")
         self.minutes_box.setSpecialValueText("no limit")
         self.kind_box = self._choice("Format", "Format of the shot", "kind")
-        for kind, words in FILE_KINDS.items():
-            self.kind_box.addItem(words, kind)
         self.bits_box = self._choice("Bits", "Bits of the shot", "bits")
         self.profile_box = self._choice("Colours", "Colours of the shot", "profile")
         self.profile_box.setToolTip("Colour profile of the file; an EXR has linear light instead")
@@ -100,7 +103,7 @@ class ShotCard(QWidget):
         right = (
             ("Size", self.size_box),
             ("Pixels", _side_by_side(self.width_box, self.height_box)),
-            ("Noise", self.noise_box),
+            (self.sampling_label, self.noise_box),
             ("At most", _side_by_side(self.samples_box, self.minutes_box)),
             ("Format", _side_by_side(self.kind_box, self.bits_box)),
             ("Colours", _side_by_side(self.profile_box, self.dpi_box)),
@@ -110,8 +113,9 @@ class ShotCard(QWidget):
             grid.setColumnMinimumWidth(column + 1, 140 if column == 0 else _COLUMN)
             grid.setColumnStretch(column + 1, 1)
             for row, (words, widget) in enumerate(rows):
-                grid.addWidget(QLabel(words), row, column)
+                grid.addWidget(words if isinstance(words, QLabel) else QLabel(words), row, column)
                 grid.addWidget(widget, row, column + 1)
+        grid.addWidget(self.turn_boxes, 2, 3)  # in the place of noise, which a turn has none of
         grid.setRowStretch(len(right), 1)
         self.view_box.setAccessibleName("View")
 
@@ -137,7 +141,10 @@ class ShotCard(QWidget):
         shot = self.work.shot
         if shot is None:
             return
-        if "kind" in fields and shot.bits not in _BITS[fields["kind"]]:
+        turn = {name: fields.pop(name) for name in ("frames", "seconds") if name in fields}
+        if turn and shot.turn is not None:
+            fields["turn"] = shot.turn.with_(**turn)
+        if "kind" in fields and shot.turn is None and shot.bits not in _BITS[fields["kind"]]:
             fields["bits"] = _BITS[fields["kind"]][0]
         if fields.get("kind") == "jpg" and shot.background.startswith("transparent"):
             fields["background"] = shot.background.replace("transparent", "white")
@@ -202,6 +209,7 @@ class ShotCard(QWidget):
         shot, project = self.work.shot, self.work.project
         self.setEnabled(shot is not None)
         boxes = (self.width_box, self.height_box, self.dpi_box, self.samples_box, self.minutes_box)
+        boxes = (*boxes, self.frames_box, self.seconds_box)
         for box in boxes:
             box.blockSignals(True)
         if shot is not None:
@@ -213,25 +221,30 @@ class ShotCard(QWidget):
             if shot.swap is not None and shot.swap not in [swap for _, swap in swaps]:
                 swaps.append(("Not in the project", shot.swap))
             _fill(self.swap_box, swaps, shot.swap)
-            _fill(
-                self.bits_box,
-                [(f"{bits} bits", bits) for bits in _BITS[shot.kind]],
-                max(shot.bits, _BITS[shot.kind][0]),
-            )
+            turn, kinds = shot.turn, FILE_KINDS if shot.turn is None else TURN_KINDS
+            bits = _BITS.get(shot.kind, (8,)) if turn is None else (8,)
+            _fill(self.kind_box, [(words, kind) for kind, words in kinds.items()], shot.kind)
+            _fill(self.bits_box, [(f"{each} bits", each) for each in bits], max(shot.bits, bits[0]))
             for box, value in (
                 (self.ground_box, shot.background),
-                (self.kind_box, shot.kind),
                 (self.profile_box, shot.profile),
             ):
                 box.setCurrentIndex(box.findData(value))
-            for box, value in zip(boxes, (shot.width, shot.height, shot.dpi, shot.samples, shot.minutes), strict=True):
+            of_turn = (turn.frames, turn.seconds) if turn is not None else (36, 6.0)
+            values = (shot.width, shot.height, shot.dpi, shot.samples, shot.minutes, *of_turn)
+            for box, value in zip(boxes, values, strict=True):
                 box.setValue(round(value))
+            self.noise_box.setVisible(turn is None)
+            self.turn_boxes.setVisible(turn is not None)
+            self.sampling_label.setText("Noise" if turn is None else "Turn")
+            self.minutes_box.setEnabled(turn is None)
+            self.dpi_box.setEnabled(turn is None)
             self.noise_box.show_noise(shot.noise)
             size = (shot.width, shot.height, shot.dpi)
             self.size_box.setCurrentText(next((name for name, each in SIZES.items() if each == size), _CUSTOM))
             self.finish_box.setChecked(shot.is_finished)
-            self.profile_box.setEnabled(shot.kind != "exr")
-            self.bits_box.setEnabled(len(_BITS[shot.kind]) > 1)
+            self.profile_box.setEnabled(shot.kind != "exr" and turn is None)
+            self.bits_box.setEnabled(len(bits) > 1)
             self.passes_button.setEnabled(shot.kind in ("exr", "ora"))
             count = len(shot.passes) + shot.has_ids if shot.kind == "exr" else len(layered_passes(shot.passes))
             self.passes_button.setText(f"Passes: {count}" if count and self.passes_button.isEnabled() else "Passes")

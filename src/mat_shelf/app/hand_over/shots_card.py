@@ -26,7 +26,7 @@ from mat_shelf.app.widgets.elided_label import ElidedLabel
 from mat_shelf.app.widgets.small_widgets import small_button
 from mat_shelf.app.workshop import HandOverWork
 from mat_shelf.document.ids import by_id
-from mat_shelf.document.shot import Shot
+from mat_shelf.document.shot import TURN_KINDS, Shot
 from mat_shelf.exchange.image_form import FILE_KINDS
 from mat_shelf.exchange.shot_files import TOKENS
 from mat_shelf.exchange.shot_queue import ShotState
@@ -194,7 +194,7 @@ class ShotsCard(QWidget):
             item.setToolTip(state.words or words)
             item.setData(_ID, shot.id)
             item.setData(_LINES, (name, below, size, words))
-            item.setData(_SHARE, state.samples / state.of if state.kind in ("renders", "writes") else 0.0)
+            item.setData(_SHARE, state.samples / max(state.of, 1) if state.kind in ("renders", "writes") else 0.0)
             item.setCheckState(Qt.CheckState.Checked if shot.is_on else Qt.CheckState.Unchecked)
         chosen = work.shot
         self.list.setCurrentRow(shots.index(chosen) if chosen in shots else -1)
@@ -213,7 +213,8 @@ class ShotsCard(QWidget):
             below += next((f", {m.name}" for m in project.materials if m.id == shot.swap.variant), ", variant removed")
         ground = {"transparent": ", alpha", "white": ", white"}.get(shot.background.partition("-")[0], "")
         ground += ", shadow" if shot.background.endswith("shadow") else ""
-        size = f"{shot.width} × {shot.height} {FILE_KINDS[shot.kind]}{ground}"
+        kind = FILE_KINDS[shot.kind] if shot.turn is None else f"{TURN_KINDS[shot.kind]}, {shot.frames} frames"
+        size = f"{shot.width} × {shot.height} {kind}{ground}"
         return shot.name, below, size, _words(state)
 
     def _tell(self) -> None:

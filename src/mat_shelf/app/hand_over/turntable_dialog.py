@@ -7,27 +7,23 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QGridLayout,
     QLabel,
+    QPushButton,
     QSpinBox,
 )
 
 from mat_shelf.app.hand_over.workers_dialog import workers_address
 from mat_shelf.app.job import Job
 from mat_shelf.app.widgets.file_job_dialog import FileJobDialog, numbered_files
-from mat_shelf.app.workshop import Workshop
+from mat_shelf.app.workshop import HandOverWork
+from mat_shelf.document.shot import TURN_KINDS
+from mat_shelf.document.turn import GOING, MOST_FRAMES, Turn
 from mat_shelf.exchange.cluster import crew_at
 from mat_shelf.exchange.image_decoding import ImageError
 from mat_shelf.exchange.project_file import plain_file_name
-from mat_shelf.exchange.turntable import MOST_FRAMES, TurnSettings, check_turntable, render_turntable
-from mat_shelf.rendering.turning import GOING, Turn
+from mat_shelf.exchange.turntable import TurnSettings, check_turntable, render_turntable
 from mat_shelf.system.user_folders import home_folder
 
-FORMATS = {
-    "Page to turn by hand": ".html",
-    "Film, MP4": ".mp4",
-    "Film, WebM": ".webm",
-    "Animation, WebP": ".webp",
-    "Images, PNG": ".png",
-}
+FORMATS = {words: f".{kind}" for kind, words in TURN_KINDS.items()}
 
 
 class TurntableDialog(FileJobDialog):
@@ -35,12 +31,16 @@ class TurntableDialog(FileJobDialog):
 
     cancelled_words = "Cancelled; frames that are done are kept, and the next run goes on with them."
 
-    def __init__(self, workshop: Workshop, parent=None):
+    def __init__(self, work: HandOverWork, parent=None):
+        workshop = work.workshop
         folder = workshop.path.parent if workshop.path else home_folder()
         path = folder / f"{plain_file_name(workshop.project.name)} turn.html"
         words = "Looks through the view in use, in its set, with the finish."
         super().__init__("Turntable", "Render", path, words, parent)
-        self.workshop = workshop
+        self.workshop, self.work = workshop, work
+        self.keep_button = QPushButton("Add to the shots")
+        self.keep_button.setToolTip("Renders it with the others, as often as anything changes")
+        self.keep_button.clicked.connect(self._keep)
         self.going_box, self.kind_box, self.to_box = QComboBox(), QComboBox(), QComboBox()
         self.going_box.activated.connect(self._follow_going)
         for view in workshop.project.views:
@@ -90,7 +90,7 @@ class TurntableDialog(FileJobDialog):
             for column, (words, widget) in enumerate(line):
                 grid.addWidget(QLabel(words), row, column * 2)
                 grid.addWidget(widget, row, column * 2 + 1)
-        self.lay_under(grid, len(lines))
+        self.lay_under(grid, len(lines), beside=self.keep_button)
         self._follow_going()
 
     def _follow_going(self) -> None:
@@ -112,20 +112,29 @@ class TurntableDialog(FileJobDialog):
     def settings(self) -> TurnSettings:
         """The turn as it is chosen."""
         angle = float(self.degrees_box.value()) or 360.0
+        going = self.going_box.currentData()
         return TurnSettings(
             Turn(
-                self.going_box.currentData(),
-                self.frames_box.value(),
-                angle,
-                self.eased_box.isChecked(),
-                self.to_box.currentData() or "",
+                going=going,
+                frames=self.frames_box.value(),
+                seconds=self.seconds_box.value(),
+                degrees=angle,
+                is_eased=self.eased_box.isChecked(),
+                to=self.to_box.currentData() if going == "view" else None,
             ),
-            self.seconds_box.value(),
             self.width_box.value(),
             self.height_box.value(),
             self.samples_box.value(),
             "white" if self.white_box.isChecked() else "set",
         )
+
+    def _keep(self) -> None:
+        """Adds the turn to the shots, in the view and set in use."""
+        settings, kind = self.settings(), FORMATS[self.kind_box.currentText()][1:]
+        size = (settings.width, settings.height, 72.0)
+        fields = {"samples": settings.samples, "background": settings.background, "kind": kind}
+        self.work.add_shots(size=size, turn=settings.turn, **fields)
+        self.say(f"{self.work.shot.name} is among the shots now")
 
     def start(self) -> None:
         """Renders the turn of the view and set in use."""

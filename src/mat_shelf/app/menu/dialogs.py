@@ -74,7 +74,10 @@ class Dialogs:
 
     def open_turntable(self) -> TurntableDialog:
         """A turn of the view in use."""
-        return self._open("turntable", lambda: self._yielding(TurntableDialog(self._window.workshop, self._window)))
+        return self._open(
+            "turntable",
+            lambda: self._yielding(TurntableDialog(self._window.hand_over, self._window)),
+        )
 
     def open_sheet(self) -> SheetDialog:
         """A proof sheet."""

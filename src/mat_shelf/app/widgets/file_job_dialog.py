@@ -55,14 +55,18 @@ class FileJobDialog(QDialog):
         self.cancel_button = QPushButton("Close")
         self.cancel_button.clicked.connect(self._cancel_or_close)
 
-    def lay_under(self, grid: QGridLayout, row: int, more: QVBoxLayout | None = None) -> None:
-        """Lays the choices of a dialog out, the file below them, and progress below that."""
+    def lay_under(
+        self, grid: QGridLayout, row: int, more: QVBoxLayout | None = None, beside: QPushButton | None = None
+    ) -> None:
+        """Lays the choices of a dialog out, the file below them, and progress below that; `beside` is one more deed."""
         files, buttons = QHBoxLayout(), QHBoxLayout()
         files.setSpacing(8)
         files.addWidget(self.path_field, 1)
         files.addWidget(self.browse_button)
         grid.addWidget(QLabel("File"), row, 0)
         grid.addLayout(files, row, 1, 1, 3)
+        if beside is not None:
+            buttons.addWidget(beside)
         buttons.addStretch(1)
         for button in (self.open_button, self.cancel_button, self.start_button):
             buttons.addWidget(button)
