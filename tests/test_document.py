@@ -158,7 +158,7 @@ NEW_FIELDS = {
     13: {"part": ("fill", "beads", "bubbles")},
     14: {"project": ("hand_over",), "part": ("foam",)},
     19: {"set": ("part_lights",), "shot": ("packing", "has_parts")},
-    20: {"view": ("hides",), "shot": ("turn",)},
+    20: {"view": ("hides",), "shot": ("turn", "crop")},
     16: {"shot": ("noise",), "adjustment": ("curve",)},
 }
 """The fields that came with each schema, which older projects are without."""

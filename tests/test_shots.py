@@ -17,7 +17,7 @@ from mat_shelf.commands.hand_over import SIZES, HandOverCommands
 from mat_shelf.commands.session import Session
 from mat_shelf.document.material import Material
 from mat_shelf.document.recipe import Recipe
-from mat_shelf.document.shot import Shot, Swap
+from mat_shelf.document.shot import Crop, Shot, Swap
 from mat_shelf.exchange import checkpoint, render_file
 from mat_shelf.exchange.checkpoint import Checkpoint
 from mat_shelf.exchange.image_decoding import ImageError
@@ -96,6 +96,38 @@ def test_a_view_shows_the_parts_that_it_does_not_hide(blocks, tmp_path):
     assert pixels[1][..., 0].mean() < 1.3 * pixels[1][..., 1].mean()
     keys = {film_key(shot_project(project, shot), shot) for shot in project.hand_over.shots}
     assert len(keys) == 2
+
+
+def test_the_product_is_put_in_the_middle_of_what_is_kept(blocks, tmp_path):
+    """By its alpha, read back: the margin on each side, beyond the picture too; a drawn region keeps its place."""
+    project, assets = blocks
+    camera = project.view.camera
+    aside = camera.with_(target=(camera.target[0] + 60, camera.target[1] + 10, camera.target[2]))
+    project = project.with_view(project.view.with_(camera=aside))
+    shot = project.hand_over.shots[0].with_(width=120, height=80, samples=2)
+    cut = shot.with_(background="transparent", crop=Crop(margin=0.5))
+    made = {
+        "close": cut,
+        "shape": cut.with_(crop=Crop(margin=0.0, keeps_shape=True)),
+        "set": shot.with_(crop=Crop(margin=0.5)),
+        "drawn": shot.with_(crop=Crop(place=(-18.0, -12.0, 0.0, 0.0))),
+        "whole": shot,
+    }
+    shots = [each.with_(id=name, name=name) for name, each in made.items()]
+    project = project.with_shots(shots)
+    told, _ = run(project, assets, tmp_path, shots)
+    assert {states[-1].kind for states in told.values()} == {"done"}
+    read = {name: np.asarray(Image.open(tmp_path / f"{name}.png")).astype(int) for name in made}
+    covered = read["close"][..., 3] > 0
+    rows, columns = np.nonzero(covered.any(axis=1))[0], np.nonzero(covered.any(axis=0))[0]
+    longest = max(np.ptp(rows), np.ptp(columns)) + 1
+    left, right = columns[0], covered.shape[1] - 1 - columns[-1]
+    top, bottom = rows[0], covered.shape[0] - 1 - rows[-1]
+    assert left + right + len(columns) > 120 - 40  # it reaches beyond the picture
+    assert {abs(left - right) <= 2, abs(top - bottom) <= 2, abs(left - longest / 2) <= 2} == {True}
+    assert abs(read["shape"].shape[1] / read["shape"].shape[0] - 1.5) < 0.05
+    assert read["set"].shape[0] <= 80 and (read["set"].sum(axis=2) > 0).all()  # nothing of it was left unrendered
+    assert np.array_equal(read["drawn"], read["whole"][:40, :60])
 
 
 def test_another_form_takes_the_samples_and_more_samples_go_on(blocks, tmp_path, monkeypatch):

@@ -51,6 +51,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--cut-out", action="store_true", help="transparent background, also behind clear glass")
     parser.add_argument("--white", action="store_true", help="the product alone, on white")
+    parser.add_argument(
+        "--trim", type=float, metavar="PERCENT", help="crop to the product, with this margin of its longer side"
+    )
     parser.add_argument("--shadow", action="store_true", help="with --cut-out or --white: its shadow is cut out too")
     parser.add_argument("--bits", type=int, choices=(8, 16, 32), default=8, help="bits per channel")
     parser.add_argument("--dpi", type=whole(1, 10000), default=72, help="pixels per inch, which the file says")
@@ -113,6 +116,7 @@ def run(options) -> None:
     if options.shots or "all" in (options.view, options.set) or options.variant:
         run_shots(options)
         return
+    from mat_shelf.document.shot import Crop
     from mat_shelf.exchange.cluster import crew_at
     from mat_shelf.exchange.color_profiles import COLOR_SPACES
     from mat_shelf.exchange.image_decoding import ImageError
@@ -126,6 +130,8 @@ def run(options) -> None:
     unknown = set(wanted) - set(PASSES)
     if unknown:
         raise BadInputError(f"there is no pass '{sorted(unknown)[0]}'; there are {', '.join(PASSES)} and all")
+    if options.trim is not None and not 0 <= options.trim <= 200:
+        raise BadInputError("--trim takes a margin of 0 to 200 percent")
     if options.shadow and not (options.cut_out or options.white):
         raise BadInputError("--shadow goes with --cut-out or --white; else the shadow falls on the set's backdrop")
     if options.keep_rest and options.region is None:
@@ -164,6 +170,7 @@ def run(options) -> None:
         denoise=not options.no_denoise,
         cut_out=options.cut_out or options.white,
         has_shadow=options.shadow,
+        crop=None if options.trim is None else Crop(margin=options.trim / 100),
         straight=options.straight_light,
         form=Form(
             options.bits,

@@ -1,8 +1,8 @@
 """Shots: what is rendered in one go, each to a file of its own."""
 
-from typing import Annotated, Literal
+from typing import Annotated, Literal, Self
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from mat_shelf.document.finish import Finish
 from mat_shelf.document.ids import Id, Name
@@ -58,6 +58,30 @@ class Swap(Frozen):
     variant: Id
 
 
+class Crop(Frozen):
+    """The part of a finished picture that is kept.
+
+    Attributes
+    ----------
+    place : (4,) float or None
+        Left, top, right and bottom, mm on the film from its middle; None for what the product takes, in the middle.
+    margin : float
+        Room round the product, as a share of the longer side that it takes.
+    keeps_shape : bool
+        Whether what is kept round the product has the shape of the whole picture.
+    """
+
+    place: tuple[float, float, float, float] | None = None
+    margin: float = Field(0.05, ge=0, le=2, allow_inf_nan=False)
+    keeps_shape: bool = False
+
+    @model_validator(mode="after")
+    def _has_a_size(self) -> Self:
+        if self.place is not None and not (self.place[2] > self.place[0] and self.place[3] > self.place[1]):
+            raise ValueError("a crop has its left before its right, and its top before its bottom")
+        return self
+
+
 class Shot(Frozen):
     """One picture to hand over, or a turn of many.
 
@@ -95,6 +119,8 @@ class Shot(Frozen):
         Passes in the file, of EXR, and of OpenRaster as far as it has room for them.
     has_ids : bool
         Whether an EXR has Cryptomatte layers for parts, materials and zones.
+    crop : Crop or None
+        The part of it that is written; all of it where None.
     packing : str
     has_parts : bool
         How an EXR is packed, and whether each pass is a part of its own.
@@ -120,6 +146,7 @@ class Shot(Frozen):
     is_finished: bool = True
     passes: Annotated[tuple[Annotated[str, Field(max_length=40)], ...], Field(max_length=40)] = ()
     has_ids: bool = False
+    crop: Crop | None = None
     packing: Packing = "zip"
     has_parts: bool = False
 

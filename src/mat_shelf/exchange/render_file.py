@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from mat_shelf.document.project import Project
+from mat_shelf.document.shot import Crop
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.image_form import PLAIN, Form, ending_of
 from mat_shelf.exchange.image_reading import ImageError, read_map
@@ -15,6 +16,7 @@ from mat_shelf.exchange.image_writing import write_image
 from mat_shelf.exchange.layered_image import check_layered, layered_passes, write_layered
 from mat_shelf.exchange.supplies import prepare_supplies
 from mat_shelf.rendering.aovs import finish_masks, render_aovs
+from mat_shelf.rendering.cropping import crop_region, cropped, moved_inside
 from mat_shelf.rendering.cryptomatte import cryptomatte
 from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.final_render import FilmKeeper, Rendered, relit, render_picture
@@ -62,6 +64,8 @@ class RenderSettings:
         Whether the film keeps lights apart, so that `write_relit` can write the render once more with others.
     passes : sequence of str
         Names out of `rendering.aovs.PASSES`, for EXR.
+    crop : Crop or None
+        The part of the finished picture that is written.
     """
 
     width: int = 1280
@@ -81,6 +85,7 @@ class RenderSettings:
     passes: Sequence[str] = ()
     region: PictureRegion | None = None
     keep_rest: bool = False
+    crop: Crop | None = None
 
 
 def render_to_file(
@@ -141,6 +146,8 @@ def render_to_file(
             raise ImageError("passes are of whole pictures; leave them out, or the region")
         ending_of(path, settings.cut_out or not settings.keep_rest, settings.form.bits)
         rest = _kept(path, settings) if settings.keep_rest else None
+    if settings.crop is not None and region is not None:
+        raise ImageError("a region keeps its place in the picture; leave the crop out, or the region")
     if crew is not None and (settings.noise is not None or settings.seconds is not None):
         raise ImageError(
             "workers take their pixels through all samples at once; leave the noise and the time limit out, or render "
@@ -217,6 +224,12 @@ def _write(project: Project, assets: Assets, rendered: Rendered, path: Path, set
     form = form._replace(about=(*form.about, *about(project, rendered)))
     if alpha is not None and path.suffix.lower() != ".exr" and not form.on_white:
         alpha = bearing_alpha(light, alpha, rendered.film.cover())
+    if settings.crop is not None:
+        part = crop_region(settings.crop, project, rendered)
+        if alpha is None:  # what is beyond the picture was not rendered
+            part = moved_inside(part, settings.width, settings.height)
+        light, alpha = cropped(light, part), None if alpha is None else cropped(alpha, part)
+        extra = {name: cropped(layer, part) for name, layer in extra.items()}
     if is_layered:
         write_layered(path, light, alpha, form, extra, project.set.tone_curve)
         return

@@ -96,6 +96,7 @@ def shot_settings(shot: Shot) -> RenderSettings:
         form=form,
         is_finished=shot.is_finished,
         has_ids=shot.has_ids and is_exr,
+        crop=shot.crop,
         passes=shot.passes if is_exr else layered_passes(shot.passes) if shot.kind == "ora" else (),
     )
 

@@ -20,7 +20,7 @@ from mat_shelf.app.render_dialog import PASS_NAMES
 from mat_shelf.app.widgets.noise_box import NoiseBox
 from mat_shelf.app.workshop import HandOverWork
 from mat_shelf.commands.hand_over import SIZES
-from mat_shelf.document.shot import LEAST_SIDE, MOST_SAMPLES, MOST_SIDE, TURN_KINDS, Shot, samples_for
+from mat_shelf.document.shot import LEAST_SIDE, MOST_SAMPLES, MOST_SIDE, TURN_KINDS, Crop, Shot, samples_for
 from mat_shelf.document.turn import FEWEST_FRAMES, MOST_FRAMES
 from mat_shelf.exchange.color_profiles import COLOR_SPACES
 from mat_shelf.exchange.image_form import FILE_KINDS
@@ -29,6 +29,7 @@ from mat_shelf.exchange.layered_image import HELD, layered_passes
 _BITS = {"png": (8, 16), "tiff": (8, 16, 32), "jpg": (8,), "webp": (8,), "avif": (8,), "exr": (16, 32), "ora": (8, 16)}
 _COLUMN = 214
 _CUSTOM = "Custom"
+_CROPS = {"whole": "Whole picture", "close": "Product alone", "shape": "Product, same shape", "region": "Region drawn"}
 
 
 class ShotCard(QWidget):
@@ -55,6 +56,20 @@ class ShotCard(QWidget):
         self.finish_box = QCheckBox("With the finish")
         self.finish_box.setToolTip("Applies the finish; passes stay as rendered")
         self.finish_box.clicked.connect(lambda is_on: self._change("Finish of the shot", is_finished=is_on))
+        self.crop_box, self.margin_box = QComboBox(), QSpinBox(minimum=0, maximum=200, suffix=" %")
+        self.crop_box.setToolTip(
+            "What is kept of the finished picture: the product in its middle with a margin round it,\n"
+            "or the region that is drawn with Ctrl+drag in the picture."
+        )
+        self.margin_box.setToolTip("Room round the product, of the longer side that it takes")
+        self.margin_box.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+        self.margin_box.setKeyboardTracking(False)
+        for key, words in _CROPS.items():
+            self.crop_box.addItem(words, key)
+        self.crop_box.activated.connect(lambda: self._crop(self.crop_box.currentData()))
+        self.margin_box.valueChanged.connect(self._set_margin)
+        for box, words in ((self.crop_box, "Crop of the shot"), (self.margin_box, "Margin round the product")):
+            box.setAccessibleName(words)
         self.size_box = QComboBox()
         self.size_box.addItems([_CUSTOM, *SIZES])
         self.size_box.textActivated.connect(self._choose_size)
@@ -98,6 +113,7 @@ class ShotCard(QWidget):
             ("Set", self.set_box),
             ("Variant", self.swap_box),
             ("Background", self.ground_box),
+            ("Crop", _side_by_side(self.crop_box, self.margin_box, shares=(3, 2))),
             ("", self.finish_box),
         )
         right = (
@@ -160,6 +176,26 @@ class ShotCard(QWidget):
         if shot is not None:
             self._change("Noise of the shot", noise=noise, samples=samples_for(noise, shot.noise, shot.samples))
 
+    def _crop(self, kind: str) -> None:
+        place = self.work.workshop.region
+        if kind == "region" and place is None:
+            self.work.session.said.emit("Draw a region first: Ctrl+drag in the picture.")
+            self.follow()
+            return
+        kept = self.work.shot.crop if self.work.shot is not None and self.work.shot.crop is not None else Crop()
+        made = {
+            "whole": None,
+            "close": kept.with_(place=None, keeps_shape=False),
+            "shape": kept.with_(place=None, keeps_shape=True),
+            "region": kept.with_(place=place),
+        }
+        self._change("Crop of the shot", crop=made[kind])
+
+    def _set_margin(self, percent: int) -> None:
+        shot = self.work.shot
+        if shot is not None and shot.crop is not None:
+            self._change("Margin of the shot", "shot margin", crop=shot.crop.with_(margin=percent / 100))
+
     def _rename(self) -> None:
         name = self.name_field.text().strip()
         if name:
@@ -209,7 +245,7 @@ class ShotCard(QWidget):
         shot, project = self.work.shot, self.work.project
         self.setEnabled(shot is not None)
         boxes = (self.width_box, self.height_box, self.dpi_box, self.samples_box, self.minutes_box)
-        boxes = (*boxes, self.frames_box, self.seconds_box)
+        boxes = (*boxes, self.frames_box, self.seconds_box, self.margin_box)
         for box in boxes:
             box.blockSignals(True)
         if shot is not None:
@@ -232,7 +268,7 @@ class ShotCard(QWidget):
                 box.setCurrentIndex(box.findData(value))
             of_turn = (turn.frames, turn.seconds) if turn is not None else (36, 6.0)
             values = (shot.width, shot.height, shot.dpi, shot.samples, shot.minutes, *of_turn)
-            for box, value in zip(boxes, values, strict=True):
+            for box, value in zip(boxes[:-1], values, strict=True):
                 box.setValue(round(value))
             self.noise_box.setVisible(turn is None)
             self.turn_boxes.setVisible(turn is not None)
@@ -240,6 +276,13 @@ class ShotCard(QWidget):
             self.minutes_box.setEnabled(turn is None)
             self.dpi_box.setEnabled(turn is None)
             self.noise_box.show_noise(shot.noise)
+            crop = shot.crop
+            of_product = "shape" if crop is not None and crop.keeps_shape else "close"
+            kind = "whole" if crop is None else "region" if crop.place is not None else of_product
+            self.crop_box.setCurrentIndex(self.crop_box.findData(kind))
+            self.crop_box.setEnabled(turn is None)
+            self.margin_box.setEnabled(turn is None and kind in ("close", "shape"))
+            self.margin_box.setValue(round(100 * (crop or Crop()).margin))
             size = (shot.width, shot.height, shot.dpi)
             self.size_box.setCurrentText(next((name for name, each in SIZES.items() if each == size), _CUSTOM))
             self.finish_box.setChecked(shot.is_finished)
@@ -260,11 +303,11 @@ def _fill(box: QComboBox, choices: list, current) -> None:
     box.setCurrentIndex(next((k for k, (_, value) in enumerate(choices) if value == current), -1))
 
 
-def _side_by_side(*widgets: QWidget) -> QWidget:
+def _side_by_side(*widgets: QWidget, shares: tuple[int, ...] = (1, 1)) -> QWidget:
     both = QWidget()
     line = QHBoxLayout(both)
     line.setContentsMargins(0, 0, 0, 0)
     line.setSpacing(6)
-    for widget in widgets:
-        line.addWidget(widget, 1)
+    for widget, share in zip(widgets, shares, strict=True):
+        line.addWidget(widget, share)
     return both

@@ -212,6 +212,7 @@ class ShotsCard(QWidget):
         if shot.swap is not None:
             below += next((f", {m.name}" for m in project.materials if m.id == shot.swap.variant), ", variant removed")
         ground = {"transparent": ", alpha", "white": ", white"}.get(shot.background.partition("-")[0], "")
+        ground += ", cropped" if shot.crop is not None else ""
         ground += ", shadow" if shot.background.endswith("shadow") else ""
         kind = FILE_KINDS[shot.kind] if shot.turn is None else f"{TURN_KINDS[shot.kind]}, {shot.frames} frames"
         size = f"{shot.width} × {shot.height} {kind}{ground}"
