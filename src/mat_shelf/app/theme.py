@@ -107,7 +107,9 @@ def apply_theme(application: QApplication, dark: bool = False, lightness: int | 
         )
     for path in sorted(FONTS.glob("*.otf")):
         QFontDatabase.addApplicationFont(str(path))
-    application.setStyle("Fusion")
+    application.setStyleSheet("")  # to change one for another takes Qt ten times as long as to take it away first
+    if application.style().name() != "fusion":
+        application.setStyle("Fusion")
     application.setFont(font())
     palette = QPalette()
     for role, color in (

@@ -57,9 +57,9 @@ class FillCommands(FillReport, SolidCommands, StrewnCommands):
             return part
         if part is not None and (part.bubbles is not None or part.foam is not None):
             return next((p for p in self.project.product.parts if p.id in part.stands_by), None)
-        parts = zip(self.project.product.parts, self.project.as_seen().product.parts, strict=True)
-        held = [(q.is_hidden, p) for p, q in parts if p.fill is not None and vessel and vessel.id in p.fill.vessel]
-        return min(held, key=lambda pair: pair[0], default=(False, None))[1]
+        held = [p for p in self.project.product.parts if p.fill is not None and vessel and vessel.id in p.fill.vessel]
+        gone = self.project.view.hides
+        return min(held, key=lambda p: p.is_hidden or p.id in gone, default=None)
 
     @property
     def fill(self) -> Fill | None:

@@ -52,6 +52,7 @@ def render_aovs(project: Project, rendered: Rendered, wanted: Sequence[str] = PA
     ValueError
         If lights are wanted of a picture that did not keep them apart.
     """
+    project = project.as_seen()
     film, task = rendered.film, rendered.task
     made = {}
     if "albedo" in wanted:
@@ -161,6 +162,7 @@ def finish_masks(project: Project, rendered: Rendered, supplies: Supplies) -> di
     dict of (H, W) float32
         By the adjustments' ids.
     """
+    project = project.as_seen()
     film, task = rendered.film, rendered.task
     working = [each for each in project.finish.working if each.kind != "tones"]
     if project.finish.changes_nothing or not working:

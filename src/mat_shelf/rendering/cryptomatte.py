@@ -89,6 +89,7 @@ def cryptomatte(
     attributes : list of (str, str)
         For the header of an EXR.
     """
+    project = project.as_seen()
     film, task = rendered.film, rendered.task
     parts = [project.product.parts[k] for k in visible_parts(project)]
     names = {
