@@ -1,11 +1,14 @@
-"""Colour tables: looks made elsewhere, and the finish as one for elsewhere."""
+"""Colour tables: looks made elsewhere, the finish as one for elsewhere, and prints shown on the screen."""
 
+from collections.abc import Callable
 from pathlib import Path
 
 from mat_shelf.commands.command import command
 from mat_shelf.document.color_table import ColorTable
+from mat_shelf.document.print_proof import PrintProof
 from mat_shelf.exchange.cube_file import CUBE_ENDING, read_cube, write_cube
 from mat_shelf.exchange.image_decoding import ImageError
+from mat_shelf.exchange.print_profile import read_print_profile
 from mat_shelf.rendering.finishing import baked_colors
 from mat_shelf.system.file_writer import words_of
 
@@ -26,6 +29,23 @@ class ColorTables:
             self._put_table("Remove colour table", None)
             return
 
+        def use(table: ColorTable) -> None:
+            """Take it over.
+
+            Parameters
+            ----------
+            table : ColorTable
+                The table.
+            """
+            self._put_table("Colour table", table)
+            self.session.said.emit(f"Colours are shown by {table.name}; its share is in Bloom and edges.")
+
+        self._read_aside(path, read_cube, use)
+
+    def _read_aside(self, path: Path, read: Callable[[Path], object], use: Callable) -> None:
+        """Reads a file aside; its content is used if the project is still the one that it was chosen for."""
+        assets = self.session.assets
+
         def failed(fault: Exception) -> None:
             """Say why.
 
@@ -38,22 +58,68 @@ class ColorTables:
                 raise fault
             self.session.said.emit(f"{path.name} was not used: {words_of(fault)}.")
 
-        assets = self.session.assets
-
-        def use(table: ColorTable) -> None:
-            """Take it over, if the project is still the one that it was chosen for.
+        def done(found) -> None:
+            """Use it.
 
             Parameters
             ----------
-            table : ColorTable
-                The table.
+            found : object
+                What was read.
             """
-            if self.session.assets is not assets:
-                return
-            self._put_table("Colour table", table)
-            self.session.said.emit(f"Colours are shown by {table.name}; its share is in Bloom and edges.")
+            if self.session.assets is assets:
+                use(found)
 
-        self.session.aside(lambda: read_cube(path), use, failed)
+        self.session.aside(lambda: read(path), done, failed)
+
+    @property
+    def proof(self) -> PrintProof | None:
+        """The print that the picture is shown as, or could be."""
+        return self.project.hand_over.proof
+
+    @command
+    def set_print_profile(self, path: Path | None) -> None:
+        """Shows the picture as a printing process prints it, by its profile, which is read aside; None ends that.
+
+        Parameters
+        ----------
+        path : Path or None
+            File.
+        """
+        if path is None:
+            self._put_proof("Remove print profile", None)
+            return
+
+        def use(proof: PrintProof) -> None:
+            """Take it over.
+
+            Parameters
+            ----------
+            proof : PrintProof
+                The print.
+            """
+            self._put_proof("Print profile", proof)
+            self.session.said.emit(f"The picture is shown as {proof.printed.name} prints it; files are not changed.")
+
+        self._read_aside(path, read_print_profile, use)
+
+    @command
+    def show_print(self, is_on: bool, marks: bool) -> None:
+        """Shows the picture as it is printed, or as it is.
+
+        Parameters
+        ----------
+        is_on : bool
+            Whether it is shown as printed.
+        marks : bool
+            Whether colours that the print cannot hold are marked.
+        """
+        proof = self.proof
+        if proof is not None:
+            self._put_proof("Show as printed" if is_on else "Show as it is", proof.with_(is_on=is_on, marks=marks))
+
+    def _put_proof(self, label: str, proof: PrintProof | None) -> None:
+        self.session.edit(label, self.project.with_(hand_over=self.project.hand_over.with_(proof=proof)))
+        self.changed.emit()
 
     def _put_table(self, label: str, table: ColorTable | None) -> None:
         self.session.edit(label, self.project.with_finish(self.finish.with_(table=table)))

@@ -7,6 +7,7 @@ from pydantic import Field, model_validator
 from mat_shelf.document.finish import Finish
 from mat_shelf.document.ids import Id, Name
 from mat_shelf.document.parameter import Frozen
+from mat_shelf.document.print_proof import PrintProof
 from mat_shelf.document.turn import Turn
 
 MOST_SHOTS = 1000
@@ -162,6 +163,8 @@ class HandOver(Frozen):
     Attributes
     ----------
     finish : Finish
+    proof : PrintProof or None
+        The print that the picture is shown as.
     shots : tuple of Shot
         In the order in which they are rendered.
     pattern : str
@@ -169,5 +172,6 @@ class HandOver(Frozen):
     """
 
     finish: Finish = Finish()
+    proof: PrintProof | None = None
     shots: Annotated[tuple[Shot, ...], Field(max_length=MOST_SHOTS)] = ()
     pattern: Annotated[str, Field(min_length=1, max_length=200)] = "{shot}"

@@ -1,4 +1,4 @@
-"""Light of a picture in the window as it is shown: balanced, exposed, finished."""
+"""Light of a picture in the window as it is shown: balanced, exposed, finished, printed."""
 
 import numpy as np
 
@@ -57,12 +57,13 @@ class Developer:
         """
         studio = project.set
         shown = light * white_gains(camera)
-        as_rendered = develop(shown, studio.exposure, studio.tone_curve) if self.compares else None
+        proof = project.hand_over.proof.shown if project.hand_over.proof is not None else None
+        as_rendered = develop(shown, studio.exposure, studio.tone_curve, proof) if self.compares else None
         finish = project.finish.of_detail() if self._is_detail else project.finish
         if finish.changes_nothing:
-            return develop(shown, studio.exposure, studio.tone_curve), as_rendered
+            return develop(shown, studio.exposure, studio.tone_curve, proof), as_rendered
         shown = finished(shown * np.float32(2.0**studio.exposure), finish, self._masks_of(project, seen, light))
-        return develop(shown, 0.0, studio.tone_curve, finish.table), as_rendered
+        return develop(shown, 0.0, studio.tone_curve, finish.table, proof), as_rendered
 
     def _masks_of(self, project: Project, seen: FirstHits, light: np.ndarray) -> dict[str, np.ndarray]:
         working = project.finish.working

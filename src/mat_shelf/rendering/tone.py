@@ -208,9 +208,7 @@ def tone_map(light, tone_curve: ToneCurve = "neutral", exposure: float = 0.0) ->
 _CODES = np.round(encode_srgb(np.linspace(0, 1, 1 << 14)) * 255).astype(np.uint8)
 
 
-def develop(
-    light, exposure: float = 0.0, tone_curve: ToneCurve = "neutral", table: ColorTable | None = None
-) -> np.ndarray:
+def develop(light, exposure: float = 0.0, tone_curve: ToneCurve = "neutral", *tables: ColorTable | None) -> np.ndarray:
     """An 8-bit sRGB picture of scene-linear light.
 
     Parameters
@@ -220,8 +218,8 @@ def develop(
         Stops; +1 doubles the light.
     tone_curve : {"neutral", "exact", "filmic"}
         As for `tone_map`.
-    table : ColorTable, optional
-        That what is shown is looked up in.
+    *tables : ColorTable or None
+        What is shown is looked up in one after the other.
 
     Returns
     -------
@@ -229,9 +227,12 @@ def develop(
     """
     flat = np.ascontiguousarray(light, np.float32).reshape(-1, 3)
     out, kind = np.empty(flat.shape, np.uint8), KINDS[tone_curve]
-    if table is None:
+    tables = [table for table in tables if table is not None]
+    if not tables:
         in_parts(len(flat), lambda begin, end: _develop(flat, F(2.0**exposure), _CODES, kind, begin, end, out))
     else:
-        shown = looked_up(tone_map(np.maximum(flat, F(0)), tone_curve, exposure), table)
+        shown = tone_map(np.maximum(flat, F(0)), tone_curve, exposure)
+        for table in tables:
+            shown = looked_up(shown, table)
         in_parts(len(flat), lambda begin, end: _levels(shown, _CODES, begin, end, out))
     return out.reshape(light.shape)

@@ -191,7 +191,7 @@ def rendered(picture: Picture, width: int, samples: int, is_stopped: Callable[[]
     light, table = made.light, None
     if picture.has_finish and not project.finish.changes_nothing:
         light, table = finished_light(project, assets, made), project.finish.table
-    return develop(light, tone_curve=project.set.tone_curve, table=table)
+    return develop(light, 0.0, project.set.tone_curve, table)
 
 
 def readings(project: Project, sheet: Sheet, told: Callable[[int], bool]) -> dict[str, Measurements]:

@@ -26,6 +26,7 @@ from mat_shelf.commands.hand_over import WHOLE
 from mat_shelf.document.color_table import ColorTable
 from mat_shelf.document.finish import STRAIGHT, Adjustment, Finish
 from mat_shelf.exchange.cube_file import CUBE_ENDING
+from mat_shelf.exchange.print_profile import PROFILE_ENDINGS
 
 _COLUMNS = (("exposure", "contrast", "highlights", "shadows"), ("warmth", "tint", "saturation", "muted"))
 _GROUPS = {"part": "Parts", "zone": "Zones", "material": "Materials", "tones": "Tones"}
@@ -61,7 +62,7 @@ class FinishCard(QWidget):
         self.menu.aboutToShow.connect(self._fill_menu)
         self.add_button.setMenu(self.menu)
         self.remove_button = small_button("Remove", "Removes this mask with its adjustment", work.remove_masked)
-        self.looks_button = small_button("Looks", "Finishes of the library, for any product")
+        self.looks_button = small_button("Looks", "Finishes of the library, colour tables, and the picture as printed")
         self.looks = QMenu(self.looks_button)
         self.looks.aboutToShow.connect(self._fill_looks)
         self.looks_button.setMenu(self.looks)
@@ -148,6 +149,24 @@ class FinishCard(QWidget):
             words = f"Remove colour table {table.name.replace('&', '&&')}"
             self.looks.addAction(words, partial(self.work.set_color_table, None))
         self.looks.addAction("Save this finish as a colour table…", self._save_table)
+        self.looks.addSeparator()
+        self._fill_print(self.looks.addMenu("Print"))
+
+    def _fill_print(self, menu: QMenu) -> None:
+        """Offers the picture as it is printed."""
+        work, proof = self.work, self.work.proof
+        menu.addAction("Choose a print profile…", self._choose_profile)
+        if proof is not None:
+            menu.addSeparator()
+            name = proof.printed.name.replace("&", "&&")
+            for words, is_on, wanted in (
+                (f"Show as {name} prints it", proof.is_on, (not proof.is_on, proof.marks)),
+                ("Mark what cannot be printed", proof.is_on and proof.marks, (True, not (proof.is_on and proof.marks))),
+            ):
+                action = menu.addAction(words, partial(work.show_print, *wanted))
+                action.setCheckable(True)
+                action.setChecked(is_on)
+            menu.addAction(f"Remove {name}", partial(work.set_print_profile, None))
 
     def _keep_look(self) -> None:
         name, is_given = QInputDialog.getText(self, "Save look", "Name")
@@ -158,6 +177,12 @@ class FinishCard(QWidget):
         chosen, _ = QFileDialog.getOpenFileName(self, "Use a colour table", "", f"Colour tables (*{CUBE_ENDING})")
         if chosen:
             self.work.set_color_table(Path(chosen))
+
+    def _choose_profile(self) -> None:
+        kinds = f"Print profiles ({' '.join(f'*{ending}' for ending in PROFILE_ENDINGS)})"
+        chosen, _ = QFileDialog.getOpenFileName(self, "Choose a print profile", "", kinds)
+        if chosen:
+            self.work.set_print_profile(Path(chosen))
 
     def _save_table(self) -> None:
         kinds = f"Colour tables (*{CUBE_ENDING})"
@@ -178,6 +203,8 @@ class FinishCard(QWidget):
         self.remove_button.setEnabled(masked is not None)
         self.reset_button.setEnabled(work.adjustment != Adjustment())
         self.on_box.setChecked(work.finish.is_on)
+        is_printed = work.proof is not None and work.proof.is_on
+        self.looks_button.setText("Looks: print" if is_printed else "Looks")
         for row in self.rows.values():
             row.follow()
 
