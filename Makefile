@@ -12,20 +12,20 @@ demo: $(VENV)/ready
 	@$(RUN)/mat-shelf prepare
 	@$(RUN)/mat-shelf demo
 
-# Side by side: what tests need is installed, and those that need no kernels are run, while the kernels compile; and one
-# window is driven on a screen beside all others.
+# Side by side: what tests need is installed, and those that need no renderer are run, while it compiles; and one window is
+# driven on a screen beside all others.
 test: $(VENV)/ready
 	@$(MAKE) --no-print-directory -j 2 kernels beside-kernels
 	@$(MAKE) --no-print-directory -j 2 off-screen on-screen
 
 beside-kernels: lint
-	QT_QPA_PLATFORM=offscreen $(RUN)/pytest -m "not renders and not on_screen and not long"
+	QT_QPA_PLATFORM=offscreen $(RUN)/pytest -m "plain and not long"
 
 kernels: $(VENV)/ready
 	@$(RUN)/mat-shelf prepare --renderer-only
 
 off-screen: $(VENV)/tools
-	QT_QPA_PLATFORM=offscreen $(RUN)/pytest -n auto --dist worksteal -m "renders and not on_screen and not long"
+	QT_QPA_PLATFORM=offscreen $(RUN)/pytest -n auto --dist worksteal -m "not plain and not on_screen and not long"
 
 on-screen: $(VENV)/tools
 	QT_QPA_PLATFORM=xcb xvfb-run -a $(RUN)/pytest -m "on_screen and not long" $$(grep -l on_screen tests/test_*.py)

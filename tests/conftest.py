@@ -194,8 +194,25 @@ _RENDERING = {
 }
 
 
+_PLAIN = {
+    "test_codes",
+    "test_document",
+    "test_file_writer",
+    "test_files",
+    "test_hostile_files",
+    "test_import",
+    "test_library_trust",
+    "test_model_readers",
+    "test_model_watch",
+    "test_recovery",
+}
+
+
 def pytest_collection_modifyitems(items):
-    """Marks what renders: `make test-quick` leaves it out."""
+    """Marks what renders: `make test-quick` leaves it out; and what needs no renderer."""
     for item in items:
+        renders = item.get_closest_marker("renders")
+        if item.path.stem in _PLAIN and not ("open_window" in item.fixturenames or renders):
+            item.add_marker(pytest.mark.plain)
         if item.path.stem in _RENDERING or "open_window" in item.fixturenames:
             item.add_marker(pytest.mark.renders)

@@ -320,6 +320,7 @@ def test_shipped_pictures_show_what_their_recipes_are(name, tmp_path, monkeypatc
         assert np.abs(shipped - np.asarray(file.convert("RGB"), float)).mean() < 3
 
 
+@pytest.mark.renders
 def test_swatches_are_pictured_and_told_apart(tmp_path, monkeypatch):
     """Two swatches of one family, pictured by the worker that the window uses."""
     from mat_shelf.app.library.thumbnail_worker import ThumbnailWorker

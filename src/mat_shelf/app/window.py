@@ -44,6 +44,7 @@ from mat_shelf.app.wall.tools.file_drop import FileDrop
 from mat_shelf.app.wall.tools.level_handle import LevelHandle
 from mat_shelf.app.wall.tools.mark import MarkTool
 from mat_shelf.app.wall.tools.pattern_placement import PatternPlacement
+from mat_shelf.app.wall.tools.retouch import Retouch
 from mat_shelf.app.wall.wall import Wall
 from mat_shelf.app.window_drop import dropped_file, take_dropped
 from mat_shelf.app.workshop import FillWork, HandOverWork, MarkWork, ProductWork, Workshop
@@ -117,6 +118,7 @@ class Window(QMainWindow):
         self.hand_over_board.finish_card.compare_wanted.connect(self.viewport.finish_split.show)
         self.fill_board.material_wanted.connect(lambda: self.stations.show(self.board))
         self.level_handle = LevelHandle(self.viewport, self.fills)
+        self.retouch = Retouch(self.viewport, self.hand_over)
         boards = self.marks_board, self.board
         self.file_drop = FileDrop(self.viewport, self.marks, *boards, lambda board: self.stations.show(board))
         self.mark_tool = MarkTool(self.viewport, self.marks, self.marks_board)

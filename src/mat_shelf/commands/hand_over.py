@@ -8,6 +8,7 @@ from psygnal import Signal
 from mat_shelf.commands.color_tables import ColorTables
 from mat_shelf.commands.command import command
 from mat_shelf.commands.kept_looks import KeptLooks
+from mat_shelf.commands.retouching import Retouching
 from mat_shelf.commands.session import Session
 from mat_shelf.document.finish import MOST_MASKED, TONES, Adjustment, Finish, MaskedAdjustment
 from mat_shelf.document.ids import FreeNames, by_id, name_of_copy, new_id, with_one
@@ -58,7 +59,7 @@ WHOLE = ""
 """In place of the id of a masked adjustment: the whole picture."""
 
 
-class HandOverCommands(KeptLooks, ColorTables):
+class HandOverCommands(KeptLooks, ColorTables, Retouching):
     """Edits of shots and of the finish.
 
     Parameters
@@ -308,6 +309,9 @@ class HandOverCommands(KeptLooks, ColorTables):
         """
         if each.kind in ("backdrop", "product"):
             return "Backdrop" if each.kind == "backdrop" else "Product"
+        if each.kind == "area":
+            own = next((view.name for view in self.project.views if each.area and view.id == each.area.view), "no view")
+            return f"Painted area, {own}"
         names = {key: words for kind, key, words in self.mask_targets() if kind == each.kind}
         return names.get(each.target, "Not in the project")
 

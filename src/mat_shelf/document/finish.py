@@ -7,6 +7,7 @@ from pydantic import Field
 from mat_shelf.document.color_table import ColorTable
 from mat_shelf.document.ids import Id
 from mat_shelf.document.parameter import Frozen, Nodes, number
+from mat_shelf.document.retouch import MOST_SPOTS, HealedSpot, PaintedArea
 
 MOST_MASKED = 64
 TONES = {"shadows": "Shadows", "middle": "Middle tones", "highlights": "Highlights"}
@@ -66,24 +67,28 @@ class MaskedAdjustment(Frozen):
     target : str
         Its id; ``part/zone`` of a zone, empty for the backdrop and the product, of tones a key of `TONES`. It may be of
         something that is not in the project: the next version of a model may have it again.
+    area : PaintedArea or None
+        Of the kind ``area``.
     is_on : bool
     adjustment : Adjustment
     """
 
     id: Id
-    kind: Literal["part", "zone", "material", "backdrop", "product", "tones"]
+    kind: Literal["part", "zone", "material", "backdrop", "product", "tones", "area"]
     target: Annotated[str, Field(max_length=130)] = ""
+    area: PaintedArea | None = None
     is_on: bool = True
     adjustment: Adjustment = Adjustment()
 
 
 class Finish(Frozen):
-    """All of it: parts of the picture first, then bloom, the whole, vignette and sharpening, the colour table.
+    """All of it: healed spots and masks first, then bloom, the whole, vignette and sharpening, the colour table.
 
     Attributes
     ----------
     is_on : bool
     whole : Adjustment
+    healed : tuple of HealedSpot
     masked : tuple of MaskedAdjustment
         One after the other, each on what the ones before have made.
     table : ColorTable or None
@@ -92,6 +97,7 @@ class Finish(Frozen):
 
     is_on: bool = True
     whole: Adjustment = Adjustment()
+    healed: Annotated[tuple[HealedSpot, ...], Field(max_length=MOST_SPOTS)] = ()
     masked: Annotated[tuple[MaskedAdjustment, ...], Field(max_length=MOST_MASKED)] = ()
     bloom: float = number(0.0, 0, 1, label="Bloom", tip="Share of the light above the threshold that is spread.")
     bloom_above: float = number(
@@ -118,8 +124,10 @@ class Finish(Frozen):
         return not self.is_on or self.with_(is_on=True, masked=self.working) == Finish()
 
     def of_detail(self) -> "Finish":
-        """The part of it that shows in a close-up, which has no corners of its own and is too small for bloom."""
-        return self.with_(bloom=0.0, vignette=0.0)
+        """The part of it that shows in a close-up, which has no corners of its own, is too small for bloom, and
+        looks through a camera that is no view's.
+        """
+        return self.with_(bloom=0.0, vignette=0.0, healed=())
 
     @property
     def working(self) -> tuple[MaskedAdjustment, ...]:

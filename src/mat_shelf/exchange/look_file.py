@@ -30,7 +30,7 @@ class KeptLook(Frozen):
 
     @classmethod
     def of(cls, name: str, finish: Finish) -> "KeptLook":
-        """The look of a finish, without the masks of what only its product has.
+        """The look of a finish, without masks and retouching of what only its product has.
 
         Parameters
         ----------
@@ -44,10 +44,10 @@ class KeptLook(Frozen):
         KeptLook
         """
         masked = tuple(each for each in finish.masked if each.kind in _OF_ANY_PRODUCT)
-        return cls(name=name, finish=finish.with_(masked=masked, is_on=True))
+        return cls(name=name, finish=finish.with_(masked=masked, healed=(), is_on=True))
 
     def over(self, finish: Finish) -> Finish:
-        """The look in place of a finish, whose masks of what only its product has stay.
+        """The look in place of a finish, whose masks and retouching of what only its product has stay.
 
         Parameters
         ----------
@@ -59,7 +59,7 @@ class KeptLook(Frozen):
         Finish
         """
         own = tuple(each for each in finish.masked if each.kind not in _OF_ANY_PRODUCT)
-        return self.finish.with_(masked=(*own, *self.finish.masked))
+        return self.finish.with_(masked=(*own, *self.finish.masked), healed=finish.healed)
 
 
 def save_look(path: Path, look: KeptLook) -> None:

@@ -22,6 +22,7 @@ from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.final_render import FilmKeeper, Rendered, relit, render_picture
 from mat_shelf.rendering.finishing import finished
 from mat_shelf.rendering.region import PictureRegion
+from mat_shelf.rendering.retouching import spots_of
 from mat_shelf.scene.material_table import visible_parts
 from mat_shelf.system.file_reader import read_file
 
@@ -252,11 +253,12 @@ def finished_light(project: Project, assets: Assets, rendered: Rendered) -> np.n
     -------
     (H, W, 3) float32
     """
-    masks = finish_masks(project, rendered, assets)
+    masks, film = finish_masks(project, rendered, assets), rendered.film
+    spots = spots_of(project.finish, project.current_view, film.width, film.height)
     if rendered.alpha is None:
-        return finished(rendered.light, project.finish, masks)
+        return finished(rendered.light, project.finish, masks, spots)
     share = np.maximum(bearing_alpha(rendered.light, rendered.alpha, rendered.film.cover()), np.float32(1e-4))
-    return finished(rendered.light / share, project.finish, masks) * share
+    return finished(rendered.light / share, project.finish, masks, spots) * share
 
 
 def bearing_alpha(light: np.ndarray, alpha: np.ndarray, cover: np.ndarray) -> np.ndarray:

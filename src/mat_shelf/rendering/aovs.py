@@ -13,7 +13,7 @@ from mat_shelf.document.project import Project
 from mat_shelf.numerics.low_discrepancy import even_draws
 from mat_shelf.rendering import passes, wave_state
 from mat_shelf.rendering.final_render import Rendered
-from mat_shelf.rendering.finish_masks import shows
+from mat_shelf.rendering.finish_masks import area_masks, shows
 from mat_shelf.rendering.first_hit import find_first_hits, pixel_rays
 from mat_shelf.rendering.render_task import RenderTask
 from mat_shelf.scene.interior_list import OUTSIDE
@@ -164,9 +164,10 @@ def finish_masks(project: Project, rendered: Rendered, supplies: Supplies) -> di
     """
     project = project.as_seen()
     film, task = rendered.film, rendered.task
-    working = [each for each in project.finish.working if each.kind != "tones"]
+    painted = area_masks(project.finish, project.current_view, film.width, film.height)
+    working = [each for each in project.finish.working if each.kind not in ("tones", "area")]
     if project.finish.changes_nothing or not working:
-        return {}
+        return {} if project.finish.changes_nothing else painted
     places = np.full(task.geometry.count + 1, -1, np.int32)
     visible = visible_parts(project)
     places[: len(visible)] = visible
@@ -175,7 +176,7 @@ def finish_masks(project: Project, rendered: Rendered, supplies: Supplies) -> di
         faces = task.geometry.own_faces(geometry, primitive)
         for each in working:
             made[each.id][pixels] = shows(each, project, supplies, places[geometry], faces).mean(axis=0)
-    return {key: mask.reshape(film.height, film.width) for key, mask in made.items()}
+    return painted | {key: mask.reshape(film.height, film.width) for key, mask in made.items()}
 
 
 def seen_rows(task: RenderTask, geometry: np.ndarray, primitive: np.ndarray) -> np.ndarray:

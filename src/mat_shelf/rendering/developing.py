@@ -5,9 +5,10 @@ import numpy as np
 from mat_shelf.document.camera import Camera
 from mat_shelf.document.project import Project
 from mat_shelf.rendering.camera import white_gains
-from mat_shelf.rendering.finish_masks import quick_masks
+from mat_shelf.rendering.finish_masks import area_masks, quick_masks
 from mat_shelf.rendering.finishing import finished
 from mat_shelf.rendering.first_hit import FirstHits
+from mat_shelf.rendering.retouching import spots_of
 from mat_shelf.rendering.tone import develop
 from mat_shelf.scene.material_table import Supplies
 
@@ -62,7 +63,12 @@ class Developer:
         finish = project.finish.of_detail() if self._is_detail else project.finish
         if finish.changes_nothing:
             return develop(shown, studio.exposure, studio.tone_curve, proof), as_rendered
-        shown = finished(shown * np.float32(2.0**studio.exposure), finish, self._masks_of(project, seen, light))
+        masks, spots = self._masks_of(project, seen, light), []
+        if camera == project.view.camera:  # of a free camera's picture nobody knows where they are
+            height, width = light.shape[:2]
+            masks = masks | area_masks(finish, project.current_view, width, height)
+            spots = spots_of(finish, project.current_view, width, height)
+        shown = finished(shown * np.float32(2.0**studio.exposure), finish, masks, spots)
         return develop(shown, 0.0, studio.tone_curve, finish.table, proof), as_rendered
 
     def _masks_of(self, project: Project, seen: FirstHits, light: np.ndarray) -> dict[str, np.ndarray]:

@@ -6,10 +6,32 @@ from scipy.ndimage import uniform_filter
 from mat_shelf.document.finish import Finish, MaskedAdjustment
 from mat_shelf.document.project import Project
 from mat_shelf.rendering.first_hit import FirstHits
+from mat_shelf.rendering.retouching import area_mask
 from mat_shelf.scene.material_table import Supplies
 
 _SOFT = 3
 """Pixels a side that a mask of whole pixels is averaged over, since edges of the picture are mixtures."""
+
+
+def area_masks(finish: Finish, view: str, width: int, height: int) -> dict[str, np.ndarray]:
+    """Masks of the adjustments of areas that are painted in a view.
+
+    Parameters
+    ----------
+    finish : Finish
+        The finish.
+    view : id
+        The view.
+    width, height : int
+        Pixels of the picture.
+
+    Returns
+    -------
+    dict of (H, W) float32
+        By the adjustments' ids.
+    """
+    areas = {each.id: each.area for each in finish.working if each.kind == "area" and each.area is not None}
+    return {key: area_mask(area, width, height) for key, area in areas.items() if area.view == view}
 
 
 def shows(each: MaskedAdjustment, project: Project, supplies: Supplies, part: np.ndarray, faces: np.ndarray):
@@ -87,7 +109,7 @@ def quick_masks(finish: Finish, project: Project, supplies: Supplies, seen: Firs
     high, wide = seen.part.shape
     rows, columns = (np.arange(shape[0]) * high // shape[0])[:, None], np.arange(shape[1]) * wide // shape[1]
     made = {}
-    for each in (each for each in finish.working if each.kind != "tones"):
+    for each in (each for each in finish.working if each.kind not in ("tones", "area")):
         mask = shows(each, project, supplies, seen.part, seen.faces)
         soft = uniform_filter(mask.astype(np.float32), _SOFT, mode="nearest")
         made[each.id] = soft if shape == (high, wide) else soft[rows, columns]

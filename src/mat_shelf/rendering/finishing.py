@@ -1,7 +1,7 @@
 """Finishing: what is done to the light of a render before the tone curve, as `document.finish` says."""
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from types import MappingProxyType
 
 import numpy as np
@@ -14,6 +14,7 @@ from mat_shelf.numerics.interpolation import curve_table
 from mat_shelf.numerics.kernels import F, inline, kernel
 from mat_shelf.optics.color import black_body, decode_srgb, encode_srgb
 from mat_shelf.rendering.color_lookup import looked_up
+from mat_shelf.rendering.retouching import Spot, healed
 from mat_shelf.rendering.tone import light_shown_as, tone_map
 from mat_shelf.system.processors import in_parts
 
@@ -367,7 +368,11 @@ def with_bloom(
 
 
 def finished(
-    light: np.ndarray, finish: Finish, masks: Mapping[str, np.ndarray] = MappingProxyType({}), scale: float = 1.0
+    light: np.ndarray,
+    finish: Finish,
+    masks: Mapping[str, np.ndarray] = MappingProxyType({}),
+    spots: Sequence[Spot] = (),
+    scale: float = 1.0,
 ) -> np.ndarray:
     """Light of a render with its finish, all but the tone curve and the colour table.
 
@@ -379,6 +384,8 @@ def finished(
         The finish.
     masks : mapping from id to (H, W) float32
         Where each masked adjustment of a thing works; those without a mask are passed over.
+    spots : sequence of Spot
+        What is healed.
     scale : float
         Pixels of the light in one pixel of the render that it stands for; sharpening is left out of smaller ones.
 
@@ -395,6 +402,7 @@ def finished(
         """Memory that may be written to: that of a step before."""
         return None if light is given else light
 
+    light = healed(light, spots)
     for each in finish.working:
         mask = tone_mask(light, each.target) if each.kind == "tones" else masks.get(each.id)
         if mask is not None:

@@ -7,6 +7,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
+    QDoubleSpinBox,
     QFileDialog,
     QHBoxLayout,
     QInputDialog,
@@ -23,6 +24,7 @@ from mat_shelf.app.widgets.rows import row_of
 from mat_shelf.app.widgets.small_widgets import small_button
 from mat_shelf.app.workshop import HandOverWork
 from mat_shelf.commands.hand_over import WHOLE
+from mat_shelf.commands.retouching import HEAL, PAINT
 from mat_shelf.document.color_table import ColorTable
 from mat_shelf.document.finish import STRAIGHT, Adjustment, Finish
 from mat_shelf.exchange.cube_file import CUBE_ENDING
@@ -94,9 +96,41 @@ class FinishCard(QWidget):
         foot.addWidget(self.reset_button)
         whole.setContentsMargins(0, 0, 0, 0)
         whole.setSpacing(6)
-        for line in (head, columns, foot):
+        for line in (head, columns, self._retouching(), foot):
             whole.addLayout(line)
         whole.setStretch(1, 1)
+
+    def _retouching(self) -> QHBoxLayout:
+        """What heals and paints in the picture."""
+        line = QHBoxLayout()
+        self.hands = {}
+        for hand, words, tip in (
+            (HEAL, "Heal spots", "Clicks in the picture fill faulty spots from around them, in this view"),
+            (PAINT, "Paint an area", "Drags in the picture paint the part of it that is adjusted, in this view"),
+        ):
+            button = QPushButton(words, checkable=True)
+            button.setProperty("role", "small")
+            button.setToolTip(tip)
+            button.clicked.connect(lambda is_on, hand=hand: self.work.take(hand if is_on else ""))
+            self.hands[hand] = button
+            line.addWidget(button)
+        self.width_box = QDoubleSpinBox(minimum=0.05, maximum=50, decimals=2, singleStep=0.2, suffix=" mm")
+        self.softness_box = QDoubleSpinBox(minimum=0, maximum=100, decimals=0, singleStep=10, suffix=" % soft")
+        for box, name, field, unit in (
+            (self.width_box, "Width of the brush", "width", 1.0),
+            (self.softness_box, "Softness of the brush", "softness", 100.0),
+        ):
+            box.setAccessibleName(name)
+            box.setToolTip(f"{name}{', on film 36 mm wide' if field == 'width' else ''}")
+            box.setProperty("role", "tiny")
+            box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+            box.setKeyboardTracking(False)
+            box.setValue(getattr(self.work.brush, field) * unit)
+            box.valueChanged.connect(
+                lambda value, field=field, unit=unit: self.work.set_brush(**{field: round(value / unit, 4)})
+            )
+            line.addWidget(box, 1)
+        return line
 
     def _bind(self, name: str) -> Binding:
         return Binding(
@@ -126,6 +160,12 @@ class FinishCard(QWidget):
             if kind not in groups:
                 groups[kind] = self.menu.addMenu(_GROUPS[kind])
             groups[kind].addAction(words, partial(work.add_masked, kind, target))
+        self.menu.addAction("Painted area", self._paint)
+
+    def _paint(self) -> None:
+        """Begins another painted area."""
+        self.work.add_area()
+        self.work.take(PAINT)
 
     def _fill_looks(self) -> None:
         """Lists the looks of the library."""
@@ -203,14 +243,17 @@ class FinishCard(QWidget):
         self.remove_button.setEnabled(masked is not None)
         self.reset_button.setEnabled(work.adjustment != Adjustment())
         self.on_box.setChecked(work.finish.is_on)
+        for hand, button in self.hands.items():
+            button.setChecked(work.hand == hand)
         is_printed = work.proof is not None and work.proof.is_on
         self.looks_button.setText("Looks: print" if is_printed else "Looks")
         for row in self.rows.values():
             row.follow()
 
     def leave(self) -> None:
-        """The station is left: the picture is shown whole again."""
+        """The station is left: the picture is shown whole again, and the hand is free."""
         self.compare_button.setChecked(False)
+        self.work.take("")
 
 
 class CurveCard(QWidget):
