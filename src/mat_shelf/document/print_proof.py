@@ -1,4 +1,4 @@
-"""What the print of a picture will look like, as the profile of a printing process says."""
+"""Look of the print of a picture, as the profile of a printing process says."""
 
 from mat_shelf.document.color_table import ColorTable
 from mat_shelf.document.parameter import Frozen
