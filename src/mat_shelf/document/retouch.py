@@ -14,7 +14,7 @@ Place = tuple[_Mm, _Mm]
 
 
 class AreaBrush(Frozen):
-    """What an area is painted with."""
+    """Brush that an area is painted with."""
 
     width: float = number(
         2.0, 0.05, 50.0, label="Width", unit="mm", tip="Of the brush, on film 36 mm wide.", usual=(0.2, 12), log=True

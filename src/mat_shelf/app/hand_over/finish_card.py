@@ -101,7 +101,7 @@ class FinishCard(QWidget):
         whole.setStretch(1, 1)
 
     def _retouching(self) -> QHBoxLayout:
-        """What heals and paints in the picture."""
+        """Buttons that heal and paint in the picture."""
         line = QHBoxLayout()
         self.hands = {}
         for hand, words, tip in (

@@ -37,7 +37,7 @@ class Retouch(Tool):
 
     @property
     def _hand(self) -> str:
-        """What the hand does; nothing through a free camera, whose picture is no view's."""
+        """Work of the hand; nothing through a free camera, whose picture is no view's."""
         return self._work.hand if self.workshop.free_camera is None else ""
 
     def press(self, event) -> bool:
