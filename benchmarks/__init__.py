@@ -1,5 +1,6 @@
 """Speed, as ratios to a reference library measured in the same run: absolute times depend on the machine."""
 
+from benchmarks.calibration import calibration
 from benchmarks.caustic import caustic
 from benchmarks.cluster import cluster
 from benchmarks.edits import edit_to_picture, interface
@@ -24,7 +25,7 @@ def run_all(say=lambda text: None) -> dict:
     `surfaces`, `lights`, `caustic`, `fills`, `finish`, `cluster`, `exchange`, `threads`, `large_model`, `search`,
     `library_frames` and `rest`.
     """
-    result = {"cores": usable_processors(), **rest(say)}
+    result = {"cores": usable_processors(), "calibration": calibration(say), **rest(say)}
     result["search_ms"] = search(say)
     result["library"] = library_frames(say)
     result["edit_to_picture"] = edit_to_picture(say)
@@ -32,7 +33,8 @@ def run_all(say=lambda text: None) -> dict:
     result["patterns"] = patterns(say)
     result["marks"] = marks(say)
     result["surfaces"] = surfaces(say)
-    result["lights"] = lights(say)
+    moved = {key[6:]: value for key, value in result["interface"].items() if key.startswith("light_")}
+    result["lights"] = lights(say) | {f"move_{key}": value for key, value in moved.items()}
     result["caustic"] = caustic(say)
     result["fills"] = fills(say)
     result["finish"] = finish(say)

@@ -10,6 +10,7 @@ from pathlib import Path
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
+from benchmarks.calibration import Calibration
 from mat_shelf.app.start import application
 from mat_shelf.app.wall.render_worker import MAIN
 from mat_shelf.app.window import Window
@@ -34,10 +35,11 @@ def measure_window() -> dict:
         Of the roughness of the plum stick: `longest_ms`, `p99_ms`, the time that handling one event, or painting what
         it changed, took at most, and in 99 of 100 turns of the event loop; `pictures_per_s`, how many pictures of newer
         states were shown meanwhile; `coarse_pixels`, of these, squares of pixels that share what one of them saw
-        counted once. `felt_...`: of the colour of the felt. `pattern_...` and `strip_...`: the same while the black
-        point of a pattern of `STEPS_IN_STRIP` steps that feeds the roughness is dragged, with its strip closed and
-        open. `mark_...`: while the bottle's front label is carried about. `light_...`: while a softbox is moved.
-        `level_...`: while the level of the ink in its bottle is dragged.
+        counted once; `shown_pixels`, of these; `slowness` of the machine meanwhile: times and paces are told as if it
+        were calm (see `benchmarks.calibration`). `felt_...`: of the colour of the felt. `pattern_...` and `strip_...`:
+        the same while the black point of a pattern of `STEPS_IN_STRIP` steps that feeds the roughness is dragged, with
+        its strip closed and open. `mark_...`: while the bottle's front label is carried about. `light_...`: while a
+        softbox is moved. `level_...`: while the level of the ink in its bottle is dragged.
     """
     app = application()
     with tempfile.TemporaryDirectory() as folder:
@@ -49,7 +51,7 @@ def measure_window() -> dict:
         slider = window.board.rows["specular_roughness"].slider
         QTest.qWait(500)
         QTest.mousePress(slider, LEFT, PLAIN, QPoint(round(slider.knob_x()), slider.height() // 2))
-        held, *plum = _dragged(
+        held, plum = _dragged(
             app,
             window,
             lambda share: QTest.mouseMove(slider, QPoint(round(share * slider.width()), slider.height() // 2)),
@@ -64,7 +66,7 @@ def measure_window() -> dict:
                 "Base colour", window.workshop.project.with_material(felt.with_(recipe=recipe)), "felt"
             )
 
-        _, *colored = _dragged(app, window, color)
+        _, colored = _dragged(app, window, color)
         _wait_for(window, 16)
         window.workshop.select("barrel")
         work = window.board.patterns
@@ -77,10 +79,10 @@ def measure_window() -> dict:
             work.put(pattern.with_step(1, Levels(black=round(0.4 * share, 4))), "Levels", "bench")
 
         _wait_for(window, 16)
-        _, *closed = _dragged(app, window, drag_black)
+        _, closed = _dragged(app, window, drag_black)
         work.open(pattern_id)
         _wait_for(window, 16)
-        _, *opened = _dragged(app, window, drag_black)
+        _, opened = _dragged(app, window, drag_black)
         work.open(None)
         marks, label = window.marks, window.workshop.project.mark("front-label")
 
@@ -89,7 +91,7 @@ def measure_window() -> dict:
             marks.put("Move mark", label.with_(point=point), "bench mark")
 
         _wait_for(window, 16)
-        _, *carried = _dragged(app, window, carry)
+        _, carried = _dragged(app, window, carry)
         _wait_for(window, 16)
         window.stations.buttons()[4].click()
         window.workshop.select_light(0)
@@ -99,7 +101,7 @@ def measure_window() -> dict:
             x, y, z = light.position
             window.workshop.move_light((x + 300 * (share - 0.5), y, z), "bench light")
 
-        _, *lit = _dragged(app, window, move_light)
+        _, lit = _dragged(app, window, move_light)
         window.stations.show(window.fill_board)
         window.workshop.select("bottle")
         _wait_for(window, 16)
@@ -107,7 +109,7 @@ def measure_window() -> dict:
         def drag_level(share: float) -> None:
             window.fills.set_level(14.0 + 12.0 * share, "bench level")
 
-        _, *poured = _dragged(app, window, drag_level)
+        _, poured = _dragged(app, window, drag_level)
         window.workshop.history.saved = window.workshop.project
         window.close()
     held.sort()
@@ -125,7 +127,7 @@ def measure_window() -> dict:
                 ("light_", lit),
                 ("level_", poured),
             )
-            for key, value in zip(("pictures_per_s", "coarse_pixels"), found, strict=True)
+            for key, value in found.items()
         },
     }
 
@@ -139,13 +141,16 @@ def _wait_for(window: Window, samples: int) -> None:
             return
 
 
-def _dragged(app, window: Window, move) -> tuple[list[float], float, int]:
-    """Drags to and fro; `move` gets shares of the way. Times of turns of the event loop, pictures a second, pixels."""
-    shown: dict[int, int] = {}
+def _dragged(app, window: Window, move) -> tuple[list[float], dict[str, float]]:
+    """Drags to and fro; `move` gets shares of the way. Times of turns of the event loop, and what there is to tell."""
+    shown: dict[int, tuple[int, int]] = {}
+    machine = Calibration()
+    machine.take()
 
     def note(pane, frame) -> None:
         if pane == MAIN:
-            shown[frame.revision] = frame.pixels.shape[0] * frame.pixels.shape[1] // frame.stride**2
+            count = frame.pixels.shape[0] * frame.pixels.shape[1]
+            shown[frame.revision] = count // frame.stride**2, count
 
     window.wall._worker.frame_ready.connect(note)
     held = []
@@ -163,7 +168,15 @@ def _dragged(app, window: Window, move) -> tuple[list[float], float, int]:
             time.sleep(0.001)
     seconds = time.perf_counter() - began
     window.wall._worker.frame_ready.disconnect(note)
-    return held, round(len(shown) / seconds, 1), int(statistics.median(shown.values()))
+    _wait_for(window, 1)
+    machine.take()
+    traced, whole = (int(statistics.median(counts)) for counts in zip(*shown.values(), strict=True))
+    return [each / machine.slowness for each in held], {
+        "pictures_per_s": round(len(shown) / seconds * machine.slowness, 1),
+        "coarse_pixels": traced,
+        "shown_pixels": whole,
+        "slowness": round(machine.slowness, 2),
+    }
 
 
 if __name__ == "__main__":

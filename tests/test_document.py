@@ -158,7 +158,13 @@ NEW_FIELDS = {
     13: {"part": ("fill", "beads", "bubbles")},
     14: {"project": ("hand_over",), "part": ("foam",)},
     19: {"set": ("part_lights",), "shot": ("packing", "has_parts")},
-    20: {"view": ("hides",), "hand_over": ("proof",), "finish": ("healed",), "shot": ("turn", "crop")},
+    20: {
+        "view": ("hides",),
+        "hand_over": ("proof",),
+        "finish": ("healed",),
+        "mark": ("clip",),
+        "shot": ("turn", "crop"),
+    },
     16: {"shot": ("noise",), "adjustment": ("curve",)},
 }
 """The fields that came with each schema, which older projects are without."""
@@ -183,7 +189,7 @@ def test_projects_of_every_older_schema_open(schema):
     whole["light"] = [light for fields in old["sets"] for light in fields["lights"]]
     whole["camera"] = [view["camera"] for view in old["views"]]
     whole["view"], whole["hand_over"] = old["views"], [old["hand_over"]]
-    whole["finish"] = [old["hand_over"]["finish"]]
+    whole["finish"], whole["mark"] = [old["hand_over"]["finish"]], old["marks"]
     whole["backdrop"] = [fields["backdrop"] for fields in old["sets"]]
     whole["shot"], whole["adjustment"] = old["hand_over"]["shots"], [old["hand_over"]["finish"]["whole"]]
     for new in range(schema + 1, SCHEMA + 1):

@@ -53,6 +53,7 @@ PASS_NAMES = {
     "parts": "Part masks",
     "materials": "Material masks",
     "lights": "Each light",
+    "kinds": "Each kind of light",
 }
 
 

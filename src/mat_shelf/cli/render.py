@@ -126,7 +126,7 @@ def run(options) -> None:
     from mat_shelf.rendering.aovs import PASSES
 
     wanted = [name.strip() for name in options.passes.split(",") if name.strip()]
-    wanted = list(PASSES) if wanted == ["all"] else wanted
+    wanted = [name for name in PASSES if name != "kinds"] if wanted == ["all"] else wanted  # or by light, or by kind
     unknown = set(wanted) - set(PASSES)
     if unknown:
         raise BadInputError(f"there is no pass '{sorted(unknown)[0]}'; there are {', '.join(PASSES)} and all")

@@ -102,7 +102,7 @@ def _with_shots(project, options):
                 raise BadInputError(f"'{variant.name}' is no variant of another material")
             swaps = [Swap(material=variant.parent, variant=variant.id)]
     wanted = tuple(name.strip() for name in options.passes.split(",") if name.strip())
-    wanted = PASSES if wanted == ("all",) else wanted
+    wanted = tuple(name for name in PASSES if name != "kinds") if wanted == ("all",) else wanted
     unknown = sorted(set(wanted) - set(PASSES))
     if unknown:
         raise BadInputError(f"there is no pass '{unknown[0]}'; there are {', '.join(PASSES)} and all")

@@ -7,7 +7,7 @@ import numpy as np
 from mat_shelf.commands.command import command
 from mat_shelf.document.ids import free_name, name_from, new_id
 from mat_shelf.document.image import ImageRef
-from mat_shelf.document.mark import Mark
+from mat_shelf.document.mark import Clip, Mark
 from mat_shelf.exchange.artwork_decoding import piece_images
 from mat_shelf.marks.surface_map import SurfaceMapError, point_beside
 
@@ -167,6 +167,29 @@ class ArtworkCommands:
             project = project.with_mark(made)
         self.session.edit("Split artwork", project.without_mark(mark.id))
         self.open(made.id)
+
+    @command
+    def set_clip(self, mark: Mark, clip: Clip | None) -> None:
+        """Runs a clip on a screen while the product turns, or no longer.
+
+        Parameters
+        ----------
+        mark : Mark
+            The screen.
+        clip : Clip or None
+            The clip, whose frames are pictures of the project.
+        """
+        if clip is None:
+            self.put("No clip", mark.with_(clip=None))
+            return
+        changes: dict = {"clip": clip, "art": clip.frames[0]}
+        if mark.art is None:
+            shown = self.session.assets.pictures[clip.frames[0].digest]
+            changes["height"] = round(mark.width * shown.height / shown.width, 2)
+        self.put("Clip", mark.with_(**changes))
+        self.session.said.emit(
+            f"{len(clip.frames)} frames, {clip.seconds:.1f} s; they run in turns, from the one seen now."
+        )
 
     def sharpness(self, mark: Mark, picture_width: int) -> tuple[float, int] | None:
         """Pixels of art for each pixel of a picture through the view in use, and the width of art it takes for one.

@@ -14,6 +14,28 @@ Turn = Annotated[float, Field(ge=-2, le=2, allow_inf_nan=False)]
 Share = Annotated[float, Field(ge=-20, lt=1, allow_inf_nan=False)]
 
 
+MOST_FRAMES = 120
+
+
+class Clip(Frozen):
+    """Artwork that moves, over and over.
+
+    Attributes
+    ----------
+    frames : tuple of ImageRef
+        Evenly over its length.
+    seconds : float
+        Its length.
+    """
+
+    frames: Annotated[tuple[ImageRef, ...], Field(min_length=2, max_length=MOST_FRAMES)]
+    seconds: float = Field(ge=0.02, le=3600, allow_inf_nan=False)
+
+    def at(self, seconds: float) -> ImageRef:
+        """The frame at a time, in seconds from its beginning."""
+        return self.frames[int(seconds / self.seconds * len(self.frames) + 1e-6) % len(self.frames)]
+
+
 class Mark(Frozen):
     """A piece of art on a part's surface, at its true size, with a material of its own.
 
@@ -31,6 +53,8 @@ class Mark(Frozen):
         Shares of the art that are taken off at its left, right, top and bottom; below 0 clear ground is put on.
     art : ImageRef or None
         Its alpha says where there is anything. Of foil and stamps without alpha the dark places count.
+    clip : Clip or None
+        Of a screen, what runs on it while the product turns; else the art is seen, its first frame.
     back : ImageRef or None
         What a label shows on its other side, read from there.
     recipe : Recipe
@@ -63,6 +87,7 @@ class Mark(Frozen):
     )
     art: ImageRef | None = None
     crop: tuple[Share, Share, Share, Share] = (0.0, 0.0, 0.0, 0.0)
+    clip: Clip | None = None
     back: ImageRef | None = None
     recipe: Recipe = Recipe(base_color=(1.0, 1.0, 1.0), specular_roughness=0.45)
     backing: float = number(
@@ -125,4 +150,4 @@ class Mark(Frozen):
     def pictures(self) -> list[ImageRef]:
         """Every picture that it shows."""
         own = [picture for picture in (self.art, self.back) if picture is not None]
-        return own + self.recipe.pictures()
+        return own + list(self.clip.frames if self.clip is not None else ()) + self.recipe.pictures()

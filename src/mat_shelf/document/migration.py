@@ -16,7 +16,7 @@ def migrated(fields: dict) -> dict:
     schema 17 colour tables, schema 18 drops that ran and liquids on each other, which older projects are without; and
     tone curves, where sets had exact colours or not. Schema 19 adds parts as lights of a set, schema 20
     parts that a view does not show, turns among the shots, a print that is shown, and
-    retouching.
+    retouching, and clips on screens.
     """
     fields = _with_tone_curves(_with_lights(_in_schema_11(fields)))
     return fields | {"schema_version": 20} if fields.get("schema_version") in range(12, 20) else fields

@@ -10,7 +10,7 @@ from mat_shelf.exchange.image_form import Form
 _CHANNELS = {"normal": "XYZ", "position": "XYZ", "depth": "Z"}
 _LENGTHS_AND_NUMBERS = ("depth", "position", "Crypto")
 """What halves, and packing that loses something, would spoil."""
-_COLORS = ("albedo", "light")
+_COLORS = ("albedo", "light", "kind")
 
 
 def encode_exr(name: str, light: np.ndarray, alpha, form: Form, layers: Mapping[str, np.ndarray], describe) -> None:

@@ -147,6 +147,8 @@ def render_to_file(
             raise ImageError("passes are of whole pictures; leave them out, or the region")
         ending_of(path, settings.cut_out or not settings.keep_rest, settings.form.bits)
         rest = _kept(path, settings) if settings.keep_rest else None
+    if "kinds" in settings.passes and (settings.keeps_apart or "lights" in settings.passes):
+        raise ImageError("light is kept apart by light or by kind; leave one of them out, and render it by itself")
     if settings.crop is not None and region is not None:
         raise ImageError("a region keeps its place in the picture; leave the crop out, or the region")
     if crew is not None and (settings.noise is not None or settings.seconds is not None):
@@ -171,6 +173,7 @@ def render_to_file(
         progress=progress,
         region=region,
         keeps_apart=settings.keeps_apart or "lights" in settings.passes,
+        by_kind="kinds" in settings.passes,
         keeper=keeper,
         is_stopped=is_stopped,
         crew=None if crew is None else crew.of(project, assets),

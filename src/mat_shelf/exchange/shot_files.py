@@ -115,7 +115,7 @@ def film_key(project: Project, shot: Shot) -> str:
     -------
     str
     """
-    keeps_apart = "lights" in shot.passes and shot.kind == "exr"
+    keeps_apart = [name for name in ("lights", "kinds") if name in shot.passes and shot.kind == "exr"]
     told = (
         program_digest(),
         *(_digest(thing) for thing in (project.product, project.materials, project.marks, project.set)),
@@ -254,6 +254,8 @@ def check_shot(shot: Shot, path: Path, memory: int | None = None) -> None:
     else:
         settings, needed = shot_settings(shot), film_memory(shot)
         try:
+            if {"lights", "kinds"} <= set(settings.passes):
+                raise ImageError("light is kept apart by light or by kind; make two shots of it")
             ending_of(path, settings.cut_out and not settings.form.on_white, settings.form.bits, bool(settings.passes))
         except ImageError as fault:
             raise ImageError(f"{shot.name}: {fault}") from None

@@ -12,15 +12,17 @@ import numpy as np
 from mat_shelf.document.project import Project
 from mat_shelf.numerics.low_discrepancy import even_draws
 from mat_shelf.rendering import passes, wave_state
+from mat_shelf.rendering.camera import white_gains
 from mat_shelf.rendering.final_render import Rendered
 from mat_shelf.rendering.finish_masks import area_masks, shows
 from mat_shelf.rendering.first_hit import find_first_hits, pixel_rays
 from mat_shelf.rendering.render_task import RenderTask
+from mat_shelf.rendering.wave_state import KINDS, SHADOW
 from mat_shelf.scene.interior_list import OUTSIDE
 from mat_shelf.scene.material_table import Supplies, visible_parts
 from mat_shelf.scene.relighting import layer_names
 
-PASSES = ("albedo", "normal", "depth", "position", "parts", "materials", "lights")
+PASSES = ("albedo", "normal", "depth", "position", "parts", "materials", "lights", "kinds")
 MASK_SAMPLES = 64
 """Enough for edges of 64 greys; more would cost time that nobody sees."""
 _BAND = 1 << 17
@@ -45,12 +47,14 @@ def render_aovs(project: Project, rendered: Rendered, wanted: Sequence[str] = PA
         ``albedo`` and ``normal`` (of the world, unit length inside a surface), ``depth`` (along the view, mm, infinite
         where nothing is), ``position`` (mm, 0 where nothing is); and a mask for each part or material that is
         seen, named ``part.NAME`` or ``material.NAME``. The masks of a kind, those of the backdrop and of nothing
-        included, sum to 1. ``light.NAME`` for each light, the surround and what glows, which sum to the picture.
+        included, sum to 1. ``light.NAME`` for each light, the surround and what glows, which sum to the picture; and so
+        do ``kind.NAME`` for each of `wave_state.KINDS` but the last, ``kind.shadow``: the light that is missing for
+        what stands in its way.
 
     Raises
     ------
     ValueError
-        If lights are wanted of a picture that did not keep them apart.
+        If lights or kinds are wanted of a picture that did not keep them apart.
     """
     project = project.as_seen()
     film, task = rendered.film, rendered.task
@@ -70,6 +74,8 @@ def render_aovs(project: Project, rendered: Rendered, wanted: Sequence[str] = PA
             made["position"] = np.where(np.isfinite(depth), place.reshape(*depth.shape[:2], 3), 0).astype(np.float32)
     if "lights" in wanted:
         made |= _by_light(project, rendered)
+    if "kinds" in wanted:
+        made |= _by_kind(project, rendered)
     if {"parts", "materials"} & set(wanted):
         made |= _masks(project, rendered, wanted)
     return made
@@ -77,16 +83,34 @@ def render_aovs(project: Project, rendered: Rendered, wanted: Sequence[str] = PA
 
 def _by_light(project: Project, rendered: Rendered) -> dict[str, np.ndarray]:
     """Share of each layer of the film in the picture, which may have lost its noise."""
-    film, lit = rendered.film, rendered.lit
+    lit = rendered.lit
     if lit is None:
         raise ValueError("the picture has not kept its lights apart")
-    gains, names = film.gains, layer_names(lit, project.product)
-    names += ["Backplate"] if film.layers > len(names) else []
+    return _shares(rendered, [f"light.{name}" for name in layer_names(lit, project.product)], "light.Backplate")
+
+
+def _by_kind(project: Project, rendered: Rendered) -> dict[str, np.ndarray]:
+    """The same for kinds of light; and the light that shadows lack."""
+    film = rendered.film
+    if not rendered.task.by_kind:
+        raise ValueError("the picture has not kept kinds of light apart")
+    made, gains = _shares(rendered, [f"kind.{name}" for name in KINDS], "kind.backplate"), film.gains
+    film.mix(np.eye(len(gains), dtype=np.float32)[SHADOW][:, None].repeat(3, axis=1))
+    exposed = white_gains(project.view.camera) * np.float32(2.0**project.set.exposure)
+    made[f"kind.{KINDS[SHADOW]}"] = np.maximum(film.picture() * exposed, 0)
+    film.mix(gains)
+    return made
+
+
+def _shares(rendered: Rendered, names: list[str], plate: str) -> dict[str, np.ndarray]:
+    """Pictures of the layers of a film that are seen, which sum to the picture; `plate` is the one more, if any."""
+    film, gains = rendered.film, rendered.film.gains
+    names = names + [plate] * (film.layers - len(names))
     layers = {}
     for layer, name in enumerate(names):
         if gains[layer].any():
             film.mix(np.where(np.arange(len(names))[:, None] == layer, gains, 0).astype(np.float32))
-            layers[f"light.{name}"] = film.picture()
+            layers[name] = film.picture()
     film.mix(gains)
     share = rendered.light / np.maximum(np.sum(list(layers.values()), axis=0), np.float32(1e-12))
     return {name: picture * share for name, picture in layers.items()}

@@ -72,7 +72,7 @@ class PictureRequest(NamedTuple):
     width, height : int
         Pixels.
     seed : int
-    straight, cut_out, keeps_apart : bool
+    straight, cut_out, keeps_apart, by_kind : bool
         As `RenderTask` has them.
     has_shadow : bool
         Whether what is cut out comes with its shadow.
@@ -85,6 +85,7 @@ class PictureRequest(NamedTuple):
     cut_out: bool = False
     keeps_apart: bool = False
     has_shadow: bool = False
+    by_kind: bool = False
 
     def of(self, project: Project) -> Project:
         """A project as the picture shows it.
@@ -171,6 +172,7 @@ def render_picture(
     is_stopped: Callable[[], bool] = lambda: False,
     noise: float | None = None,
     crew: PixelCrew | None = None,
+    by_kind: bool = False,
 ) -> Rendered:
     """A finished picture, scene-linear, exposure applied.
 
@@ -212,6 +214,8 @@ def render_picture(
         Noise of the light, as a share of it, at which the picture is clean enough; samples go where they lower it most.
     crew : PixelCrew, optional
         Renders in place of this process; without `noise` and `seconds`.
+    by_kind : bool
+        As `RenderTask.by_kind`; of whole pictures only.
 
     Returns
     -------
@@ -225,6 +229,7 @@ def render_picture(
         If `progress` or `is_stopped` said so.
     """
     request = PictureRequest(width, height, seed, straight, cut_out, keeps_apart and region is None, has_shadow)
+    request = request._replace(by_kind=by_kind and region is None)
     project = request.of(project)
     studio, keeps_apart = project.set, request.keeps_apart
     lit = whole_set(studio, glowing_parts(project)) if keeps_apart else studio
@@ -236,8 +241,10 @@ def render_picture(
     ends = time.monotonic() + seconds if seconds is not None else math.inf
     if noise is not None:
         film.halve()
-        if keeps_apart or film.caught is not None:
+        if keeps_apart or (film.caught is not None and not request.by_kind):
             film.mix(film_gains(lit if keeps_apart else None, studio, project.view.camera))
+    if request.by_kind:
+        film.mix(film_gains(None, studio, project.view.camera, True))
     if keeper is not None:
         keeper.fill(film)
     plan = SamplePlan(film, samples, noise, white_gains(project.view.camera) * 2.0**studio.exposure, pixels)
@@ -312,7 +319,7 @@ def picture_task(project: Project, supplies: Supplies, request: PictureRequest) 
     -------
     RenderTask
     """
-    width, height, seed, straight, cut_out, keeps_apart, has_shadow = request
+    width, height, seed, straight, cut_out, keeps_apart, has_shadow, by_kind = request
     project, bears_shadow = request.of(project), cut_out and has_shadow
     cut_out, studio = cut_out and not has_shadow, project.set
     fill_geometry_maps(project, supplies)
@@ -335,6 +342,7 @@ def picture_task(project: Project, supplies: Supplies, request: PictureRequest) 
         cut_out=cut_out,
         bears_shadow=bears_shadow,
         keeps_apart=keeps_apart,
+        by_kind=by_kind,
     )
     if cut_out and turns_sharply(task.material_table).any():
         task = replace(task, catches=True)
@@ -364,14 +372,14 @@ def relit(rendered: Rendered, project: Project, supplies: Supplies) -> Rendered:
     film, studio = rendered.film, project.set
     if rendered.task.bears_shadow:
         studio = for_shadows(studio)
-        gains = film_gains(rendered.lit, studio, project.view.camera)
+        gains = film_gains(rendered.lit, studio, project.view.camera, rendered.task.by_kind)
         light, alpha = cut_with_shadow(film, gains, rendered.is_clean)
         shown = light * white_gains(project.view.camera) * np.float32(2.0**studio.exposure)
         return rendered._replace(light=shown, alpha=alpha)
     if film.caught is not None and not film.is_cut_out:
         film.plate = plate_light(studio, supplies, project.view.camera, film.width, film.height)
-    if rendered.lit is not None or film.caught is not None:
-        film.mix(film_gains(rendered.lit, studio, project.view.camera))
+    if rendered.lit is not None or film.caught is not None or rendered.task.by_kind:
+        film.mix(film_gains(rendered.lit, studio, project.view.camera, rendered.task.by_kind))
     light = denoise_film(film, "high") if rendered.is_clean else film.picture()
     shown = light * white_gains(project.view.camera) * np.float32(2.0**studio.exposure)
     alpha = clean_alpha(film, rendered.is_clean) if rendered.task.cut_out else None

@@ -76,6 +76,7 @@ def generate(view, width, height, pixels, sample_index, seed, draws, salt, nest,
         paths.random[i] = first_state(pixel, sample_index, seed)
         paths.bounces[i] = 0
         paths.walk[i] = -1
+        paths.kind[i] = 0
         for k in range(MOST_NESTED):
             paths.inside[i, k] = nest[k]
 

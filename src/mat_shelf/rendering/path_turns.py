@@ -215,6 +215,7 @@ def carry_on(paths, j, i, origin, direction, throughput, pdf, spread, random, bo
     paths.random[j] = random
     paths.bounces[j] = bounces
     paths.walk[j] = paths.walk[i]
+    paths.kind[j] = paths.kind[i]
     if paths.walk[i] >= 0:
         for k in range(SOFT):
             paths.soft[j, k] = paths.soft[i, k]

@@ -244,6 +244,7 @@ def gather_photons(
     sums,
     pixel,
     film_layers,
+    kind,
     most,
 ):
     """Adds the light of the photons round a point, as the surface there sends it to the viewer.
@@ -280,6 +281,8 @@ def gather_photons(
         Row of the sums.
     film_layers : (L + 2,) int32
         Layers of the film.
+    kind : int
+        Layer of the film for all light, where they are kinds of light; else -1.
     most : float32
         Most that counts at once.
     """
@@ -316,4 +319,4 @@ def gather_photons(
                 continue
             share = F(2) * (F(1) - apart_by / square) / (PI * square * max(abs(toward), _SLANTED))
             light = scale(mul(mul(throughput, value), row3(photons.flux, i)), share)
-            gather(sums, pixel, film_layers[photons.light[i]], light, most)
+            gather(sums, pixel, film_layers[photons.light[i]] if kind < 0 else kind, light, most)

@@ -15,6 +15,7 @@ from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.photon_map import turns_sharply
 from mat_shelf.rendering.render_task import RenderTask
 from mat_shelf.rendering.tone import light_shown_as
+from mat_shelf.rendering.wave_state import KINDS, SHADOW
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.geometry_map_lookup import geometry_map_lookup
 from mat_shelf.scene.material_table import MaterialTable, project_geometry, project_material_table
@@ -67,7 +68,7 @@ def plate_gain(studio: Set, camera: Camera) -> np.ndarray:
     return (1 / (white_gains(camera) * np.float32(2.0**studio.exposure))).astype(np.float32)
 
 
-def film_gains(lit: Set | None, studio: Set, camera: Camera) -> np.ndarray:
+def film_gains(lit: Set | None, studio: Set, camera: Camera, by_kind: bool = False) -> np.ndarray:
     """Factors of the layers of a film.
 
     Parameters
@@ -78,13 +79,18 @@ def film_gains(lit: Set | None, studio: Set, camera: Camera) -> np.ndarray:
         The set to show.
     camera : Camera
         The camera.
+    by_kind : bool
+        As `RenderTask.by_kind`.
 
     Returns
     -------
     (K, 3) float32
-        Those of `layer_gains`, or one for all lights; then that of the photograph, where there is one.
+        Those of `layer_gains`, or one for all lights, or one for each kind; then that of the photograph, if there is
+        one.
     """
-    gains = np.ones((1, 3), np.float32) if lit is None else layer_gains(lit, studio)
+    gains = np.ones((len(KINDS) if by_kind else 1, 3), np.float32) if lit is None else layer_gains(lit, studio)
+    if by_kind:
+        gains[SHADOW] = 0
     return np.concatenate([gains, plate_gain(studio, camera)[None]]) if has_plate(studio) else gains
 
 

@@ -6,6 +6,7 @@ import numpy as np
 
 from mat_shelf.rendering.camera import CameraView
 from mat_shelf.rendering.film import Film
+from mat_shelf.rendering.wave_state import KINDS
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.light_faces import Lights
 from mat_shelf.scene.material_table import MaterialTable
@@ -43,6 +44,8 @@ class RenderTask:
     keeps_apart : bool
         Whether the film has a layer for each light, for the room, for what glows and for each part that is a light,
         in this order.
+    by_kind : bool
+        Whether the film has a layer for each of `wave_state.KINDS` instead.
     empty : RenderTask or None
         The set without the product, where a photograph stands in the place of the backdrop.
     catches : bool
@@ -66,6 +69,7 @@ class RenderTask:
     cut_out: bool = False
     bears_shadow: bool = False
     keeps_apart: bool = False
+    by_kind: bool = False
     empty: "RenderTask | None" = None
     catches: bool = False
     backplate: np.ndarray | None = None
@@ -78,7 +82,13 @@ class RenderTask:
         """Layer of the film for each light, the room, what glows, each part that is a light, and the photograph."""
         count = max(len(self.lights.table) + 1, int(self.lights.glow_layer.max(initial=0))) + 1
         lit = np.arange(count, dtype=np.int32) if self.keeps_apart else np.zeros(count, np.int32)
-        return np.append(lit, lit[-1] + (1 if self.catches and not self.cut_out else 0)).astype(np.int32)
+        last = len(KINDS) - 1 if self.by_kind else lit[-1]
+        return np.append(lit, last + (1 if self.catches and not self.cut_out else 0)).astype(np.int32)
+
+    @property
+    def layer_count(self) -> int:
+        """Layers of its film."""
+        return int(self.layers.max()) + 1
 
     def film(self, width: int, height: int) -> Film:
         """An empty film with as many layers as it needs.
@@ -92,7 +102,7 @@ class RenderTask:
         -------
         Film
         """
-        made = Film(width, height, int(self.layers.max()) + 1, self.catches, self.cut_out)
+        made = Film(width, height, self.layer_count, self.catches, self.cut_out)
         if self.empty is not None:
             made.empty = self.empty.film(width, height)
         return made

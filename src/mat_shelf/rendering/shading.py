@@ -5,7 +5,7 @@ The file is long because a bounce is one kernel, whose steps share the state of 
 
 import math
 
-from mat_shelf.numerics.kernels import F, inline, kernel
+from mat_shelf.numerics.kernels import F, apart, inline, kernel
 from mat_shelf.numerics.low_discrepancy import (
     BOUNCE_DRAWS,
     EVEN_BOUNCES,
@@ -36,6 +36,7 @@ from mat_shelf.optics.diffuse import INV_PI
 from mat_shelf.optics.dispersion import SPLIT, one_channel
 from mat_shelf.optics.surface import (
     NO_LOBES,
+    Lobes,
     evaluate_bsdf,
     is_smooth,
     prepare_lobes,
@@ -79,7 +80,7 @@ from mat_shelf.rendering.path_turns import (
 )
 from mat_shelf.rendering.photons import WIDEST, gather_photons, leave_photon, turned_flux
 from mat_shelf.rendering.volume_walk import LOST
-from mat_shelf.rendering.wave_state import SOFT
+from mat_shelf.rendering.wave_state import DIFFUSE, REFLECTION, SHADOW, SOFT, SUBSURFACE, TRANSMISSION
 from mat_shelf.scene.glow import glow_pdf, glow_weight, sample_glow
 from mat_shelf.scene.interior_list import (
     copy_interior,
@@ -113,6 +114,41 @@ def _four(is_even, draws, place, shift, random):
     random, c = draw(random)
     random, d = draw(random)
     return random, a, b, c, d
+
+
+@apart
+def _one_kind(block, look, lobes, layers, is_layered, wo, wi, value, u):
+    """One of the two kinds of light that a surface sends back, by chance, and its value over that chance."""
+    bare = Lobes(
+        lobes.ax,
+        lobes.ay,
+        lobes.eta,
+        lobes.eta_fresnel,
+        lobes.metal,
+        lobes.transmission,
+        lobes.pick_metal,
+        lobes.pick_boundary,
+        lobes.pick_rest,
+        lobes.passes,
+        lobes.under,
+        F(0),
+        lobes.mirror_lost,
+        lobes.mirror_mean,
+        lobes.reflect_gain,
+        lobes.transmit_gain,
+        lobes.least_reflected,
+        lobes.is_sharp,
+    )
+    if is_layered:
+        shiny, _ = evaluate_layered(block, look, bare, layers, wo, wi)
+    else:
+        shiny, _ = evaluate_bsdf(block, look, bare, wo, wi)
+    shiny = min(shiny[0], value[0]), min(shiny[1], value[1]), min(shiny[2], value[2])
+    matt = value[0] - shiny[0], value[1] - shiny[1], value[2] - shiny[2]
+    a, b = matt[0] + matt[1] + matt[2], shiny[0] + shiny[1] + shiny[2]
+    if u * (a + b) < a:
+        return DIFFUSE, scale(matt, (a + b) / a)
+    return REFLECTION, scale(shiny, (a + b) / max(b, F(1e-30)))
 
 
 @kernel
@@ -167,7 +203,7 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
         spread = paths.spread[i]
         accepted = clamp_limit(limits.most, spread)
         arrival_pdf = paths.pdf[i]
-        walk = paths.walk[i]
+        walk, kind = paths.walk[i], paths.kind[i]
         is_behind = cut > -2 and (row < 0 or row == cut or row >= limits.props)
         if is_first and is_behind:
             continue
@@ -196,7 +232,9 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
                         chance = light_weight(lights, k, origin) / paths.whole[i]
                         share = _weight(arrival_pdf, chance * light_pdf(lights, k, origin, d, t))
                     radiance = scale(shown(lights, k, a, b, d), share)
-                    gather(sums, pixel, limits.layers[k], mul(throughput, radiance), accepted)
+                    gather(
+                        sums, pixel, kind if limits.by_kind else limits.layers[k], mul(throughput, radiance), accepted
+                    )
         if plate_layer >= 0 and not is_first and spread == F(0) and walk < 0 and (row < 0 or row == limits.catch):
             # Through clear glass, or in a mirror, the photograph is seen where it would be if nothing bent the view.
             point = add(origin, scale(d, AFAR)) if row < 0 else row3(points.position, i)
@@ -212,7 +250,7 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
                 share = F(1)
                 if arrival_pdf > F(0):
                     share = _weight(arrival_pdf, room_pdf * lights.room_weight / paths.whole[i])
-                layer = limits.layers[count_of_lights]
+                layer = kind if limits.by_kind else limits.layers[count_of_lights]
                 gather(sums, pixel, layer, scale(mul(throughput, radiance), share), accepted)
             if not is_first and is_guided == 0:
                 guide(sums, pixel, throughput, (F(0), F(0), F(0)))
@@ -248,7 +286,8 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
                 glow = row3_at(block, row, P.EMISSION)
                 if largest(glow) > F(0):
                     gain, slot = glow_of_part(lights, part)
-                    gather(sums, pixel, limits.layers[slot], mul(throughput, mul(glow, gain)), accepted)
+                    layer = kind if limits.by_kind else limits.layers[slot]
+                    gather(sums, pixel, layer, mul(throughput, mul(glow, gain)), accepted)
                 if bounces + 1 < depth:
                     going += turn_back(paths, going, i, position, facing, entering, block, row, bounces, random)
                 continue
@@ -332,7 +371,8 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
                     chance = glow_weight(shining, origin) / paths.whole[i]
                     level, t = largest(gain), hits.distance[i]
                     share = _weight(arrival_pdf, chance * glow_pdf(shining, row, level, facing, d, t))
-            gather(sums, pixel, limits.layers[slot], scale(mul(arriving, mul(glow, gain)), share), accepted)
+            layer = kind if limits.by_kind else limits.layers[slot]
+            gather(sums, pixel, layer, scale(mul(arriving, mul(glow, gain)), share), accepted)
 
         if is_first:
             see(sums, pixel, part, block, look, lobes.metal, normal)
@@ -374,6 +414,7 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
                 sums,
                 pixel,
                 limits.layers,
+                (kind if kind > 0 else DIFFUSE) if limits.by_kind else -1,
                 accepted,
             )
         if not is_sharp:
@@ -397,6 +438,15 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
                     value, pdf = evaluate_layered(block, look, lobes, layers, wo_local, wi)
                 else:
                     value, pdf = evaluate_bsdf(block, look, lobes, wo_local, wi)
+                if limits.by_kind:
+                    light_layer = kind
+                    if kind == 0 and comes_out:
+                        light_layer = SUBSURFACE
+                    elif kind == 0 and toward < F(0):
+                        light_layer = TRANSMISSION
+                    elif kind == 0 and largest(value) > F(0):
+                        random, u = draw(random)
+                        light_layer, value = _one_kind(block, look, lobes, layers, is_layered, wo_local, wi, value, u)
                 if largest(value) > F(0):
                     share = _weight(aimed_pdf, pdf)
                     brought = scale(mul(mul(throughput, value), radiance), share / aimed_pdf)
@@ -410,6 +460,11 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
                         rays.pixel[aimed] = pixel
                         shadows.reach[aimed] = reach * F(0.9999)
                         shadows.layer[aimed] = light_layer
+                        if limits.by_kind:
+                            rays.left[aimed] = 0 if kind == 0 else -1
+                            rays.pdf[aimed] = share
+                            if kind == 0:  # what arrives of it is taken away again
+                                gather(sums, pixel, SHADOW, scale(brought, F(1) / max(share, F(1e-6))), accepted)
                         if limits.straight:
                             rays.pdf[aimed] = share
                             rays.random[aimed] = random
@@ -464,6 +519,16 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
         side = dot(out, facing)
         if side * wi[2] <= F(0):
             continue
+        if limits.by_kind and kind == 0:
+            if comes_out or goes_in or goes_across:
+                paths.kind[i] = SUBSURFACE
+            elif wi[2] < F(0):
+                paths.kind[i] = TRANSMISSION
+            elif is_mirror:
+                paths.kind[i] = REFLECTION
+            else:
+                random, chance = draw(random)
+                paths.kind[i], value = _one_kind(block, look, lobes, layers, is_layered, wo_local, wi, value, chance)
         throughput = mul(throughput, scale(value, F(1) / pdf))
         if limits.carries:
             n = limits.pixels[pixel]

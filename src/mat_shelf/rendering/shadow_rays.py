@@ -20,6 +20,7 @@ from mat_shelf.optics.thin_walled import thin_wall_shares
 from mat_shelf.rendering.gathering import clamp_limit, gather, meet
 from mat_shelf.rendering.path_turns import lifted
 from mat_shelf.rendering.volume_walk import attenuated
+from mat_shelf.rendering.wave_state import SHADOW
 from mat_shelf.scene.interior_list import (
     copy_interior,
     interior_index,
@@ -54,6 +55,8 @@ def trace_shadow_rays(count, caster, shadows, limits, sums):
         if not is_blocked(caster, row3(rays.origin, i), row3(rays.direction, i), shadows.reach[i]):
             light, most = row3(rays.throughput, i), clamp_limit(limits.most, rays.spread[i])
             gather(sums, rays.pixel[i], shadows.layer[i], light, most)
+            if limits.by_kind and rays.left[i] >= 0:
+                gather(sums, rays.pixel[i], SHADOW, scale(light, F(-1) / max(rays.pdf[i], F(1e-6))), most)
 
 
 @kernel
@@ -113,7 +116,10 @@ def transmittance(count, hits, points, shadows, scene_tables, limits, sums):
         if around >= 0:
             light = attenuated(light, row3_at(block, scene_tables.bodies.row[around], P.EXTINCTION), hits.distance[i])
         if row < 0:
-            gather(sums, rays.pixel[i], shadows.layer[i], light, clamp_limit(limits.most, rays.spread[i]))
+            most = clamp_limit(limits.most, rays.spread[i])
+            gather(sums, rays.pixel[i], shadows.layer[i], light, most)
+            if limits.by_kind and rays.left[i] >= 0:
+                gather(sums, rays.pixel[i], SHADOW, scale(light, F(-1) / max(rays.pdf[i], F(1e-6))), most)
             continue
         look, part = points.look[i], points.part[i]
         meet(sums, rays.pixel[i], scene_tables.met_bits[part, row])
@@ -135,6 +141,7 @@ def transmittance(count, hits, points, shadows, scene_tables, limits, sums):
         rays.pdf[going] = F(1)
         rays.spread[going] = rays.spread[i]
         rays.pixel[going] = rays.pixel[i]
+        rays.left[going] = rays.left[i]
         rays.random[going] = next_state(rays.random[i])
         shadows.reach[going] = shadows.reach[i] - hits.distance[i]
         shadows.layer[going] = shadows.layer[i]

@@ -297,9 +297,7 @@ class Tracer:
     def _wave(self, task: RenderTask, size, pixels, sample, nest, tables, dressing, dress, photons, carries) -> _Wave:
         """A wave of paths that leave the camera, or that will carry light."""
         count = len(pixels)
-        paths, points, shadows, hits, sums = self._wave_memory(
-            count, int(task.layers.max()) + 1, 2 if task.catches else 1
-        )
+        paths, points, shadows, hits, sums = self._wave_memory(count, task.layer_count, 2 if task.catches else 1)
         clear_sums(2 * count if task.catches else count, sums)
         draws, salt = even_draws(sample, task.seed + (_OTHER_SEED if carries else 0))
         if not carries:
@@ -344,6 +342,7 @@ class Tracer:
             task.fed_depth if dresser.has_patterns else 0,
             len(material_table.parameters),
             dress,
+            task.by_kind and not carries,
         )
         return _Wave(caster, hits, points, paths, shadows, scene_tables, limits, memory, sums)
 

@@ -33,8 +33,29 @@ def middle_of(project: Project, supplies: Supplies) -> tuple[float, float, float
     return tuple(float(x) for x in middle)
 
 
+def at_time(project: Project, seconds: float) -> Project:
+    """The project with the frames of clips at a time.
+
+    Parameters
+    ----------
+    project : Project
+        The project.
+    seconds : float
+        From the beginning.
+
+    Returns
+    -------
+    Project
+        Itself, where nothing has a clip.
+    """
+    if all(mark.clip is None for mark in project.marks):
+        return project
+    marks = (mark if mark.clip is None else mark.with_(art=mark.clip.at(seconds)) for mark in project.marks)
+    return project.with_(marks=tuple(marks))
+
+
 def turned(project: Project, supplies: Supplies, turn: Turn, frame: int) -> Project:
-    """The project at one frame of a turn.
+    """The project at one frame of a turn, with what its screens show then.
 
     Parameters
     ----------
@@ -56,6 +77,7 @@ def turned(project: Project, supplies: Supplies, turn: Turn, frame: int) -> Proj
     KeyError
         If there is no view that the camera could go to.
     """
+    project = at_time(project, turn.seconds * frame / turn.frames)
     if turn.going == "view":
         view, end = project.view, by_id(project.views, turn.to)
         return project.with_view(view.with_(camera=between(view.camera, end.camera, turn.share(frame))))

@@ -10,7 +10,9 @@ from mat_shelf.scene.interior_list import MOST_NESTED
 
 SOFT = 7
 """Columns of the parameter block that a path keeps: albedo and extinction of three channels, and how far forward."""
-Paths = namedtuple("Paths", "origin direction throughput pdf whole left spread pixel random bounces inside walk soft")
+Paths = namedtuple(
+    "Paths", "origin direction throughput pdf whole left spread pixel random bounces inside walk soft kind"
+)
 """State of the paths of a wave.
 
 origin, direction, throughput : (N, 3) float32
@@ -23,6 +25,7 @@ pixel : (N,) int32, row of the sums that it adds to; random : (N,) uint32
 bounces : (N,) int32, as `pack_state` has it
 inside : (N, NESTING) int32, the bodies around, as `interior_list` has them
 walk : (N,) int32, the soft body, by its geometry, that it wanders about in; -1 outside of any
+kind : (N,) int32, how it was turned first, as `KINDS` counts; 0 as long as nothing has turned it
 soft : (N, SOFT) float32, what that body does to it, as it was where it went in: the columns from SUBSURFACE_ALBEDO on
 """
 ShadingPoints = namedtuple("ShadingPoints", "position facing normal row look part triangle")
@@ -33,11 +36,16 @@ row : (N,) int32, the material's parameter row; -1 where nothing was hit
 look : (N,) int32, the parameter row to shade with: the material's, or one of the point's own where it is fed
 part, triangle : (N,) int32, geometry and row of its triangles
 """
+KINDS = ("emission", "diffuse", "reflection", "transmission", "subsurface", "shadow")
+"""Kinds of light, by what turned it last before the camera: seen straight, off a matt surface, off a shiny one, through
+a surface, out of a soft body. The last is light missing for what stands in its way, which is no part of a picture."""
+DIFFUSE, REFLECTION, TRANSMISSION, SUBSURFACE, SHADOW = range(1, 6)
 Shadows = namedtuple("Shadows", "rays reach layer weights")
 """Rays towards lights.
 
 rays : Paths. `throughput` is the light that each brings if nothing is in its way, `pdf` the weight that is part of it
-and that is due only to rays that could have come upon the light by chance too
+and that is due only to rays that could have come upon the light by chance too; `left` is 0 where light that is stopped
+counts as shadow, else -1
 reach : (N,) float32, mm, how far the light is
 layer : (N,) int32, layer of the film for its light
 weights : (MOST_LIGHTS,) float32, scratch space
@@ -55,7 +63,7 @@ SceneTables = namedtuple(
 PathLimits = namedtuple(
     "PathLimits",
     "depth most cut props catch through straight carries camera plate pixels draws salt layers waves marked_waves "
-    "fed_waves free dress",
+    "fed_waves free dress by_kind",
 )
 """How far paths go.
 
@@ -75,6 +83,7 @@ layers : (L + K + 3,) int32, layer of the film for each light, the room, what gl
 waves : int, surfaces that a path may meet; marked_waves, fed_waves : those at which marks, and patterns, count
 free : int, first row of the parameter block for single points
 dress : int, address of `dressing.dress_points`
+by_kind : bool, whether the layers of the film are kinds of light, as `KINDS` counts, and not lights
 """
 Hits = namedtuple("Hits", "geometry primitive u v distance")
 """What rays met, as `embree.nearest` has it, (N,) each."""
@@ -107,6 +116,7 @@ def new_paths(count: int) -> Paths:
         np.empty((count, MOST_NESTED), np.int32),
         np.full(count, -1, np.int32),
         np.empty((count, SOFT), F),
+        np.zeros(count, np.int32),
     )
 
 

@@ -18,7 +18,8 @@ from mat_shelf.app.widgets.small_widgets import quiet_label, small_button
 from mat_shelf.app.workshop import MarkWork
 from mat_shelf.commands.command import command
 from mat_shelf.document.image import ImageRef
-from mat_shelf.document.mark import Mark
+from mat_shelf.document.mark import Clip, Mark
+from mat_shelf.exchange.clips import CLIP_ENDINGS, read_clip
 from mat_shelf.exchange.image_reading import ImageError
 from mat_shelf.system.file_writer import words_of
 
@@ -50,6 +51,8 @@ class ArtworkColumn(QWidget):
         self.art_button.clicked.connect(lambda: self._choose_art("art"))
         self.back_button = small_button("Back artwork…", "Artwork on the back of the label, seen through glass")
         self.back_button.clicked.connect(self._choose_back)
+        self.clip_button = small_button("Clip…", "A film, an animation, or several images, which run in turntables")
+        self.clip_button.clicked.connect(self._choose_clip)
         self.crop_button = small_button("Crop or pad…", "Crops the artwork, or pads it with clear ground, in mm")
         self.crop_button.clicked.connect(lambda: self.open_crop(self.work.mark.id))
         buttons = QWidget()
@@ -58,6 +61,7 @@ class ArtworkColumn(QWidget):
         grid.setSpacing(4)
         grid.addWidget(self.art_button, 0, 0)
         grid.addWidget(self.back_button, 1, 0)
+        grid.addWidget(self.clip_button, 1, 0)
         grid.addWidget(self.crop_button, 2, 0)
 
         column = QVBoxLayout(self)
@@ -74,6 +78,8 @@ class ArtworkColumn(QWidget):
         mark = self.work.mark
         self.crop_button.setEnabled(mark.art is not None)
         self.back_button.setVisible(mark.kind == "label")
+        self.clip_button.setVisible(mark.kind == "screen")
+        self.clip_button.setText("Clip…" if mark.clip is None else "No clip")
         self.back_button.setText("Back artwork…" if mark.back is None else "No back artwork")
         self._follow_art(mark)
         self._follow_sharpness()
@@ -81,7 +87,7 @@ class ArtworkColumn(QWidget):
     def _follow_art(self, mark: Mark) -> None:
         pictures = self.workshop.assets.pictures
         shown = pictures.get(mark.art.digest) if mark.art else None
-        key = (mark.art, shown is None)
+        key = (mark.art, mark.clip, shown is None)
         if key == self._previewed:
             return
         self._previewed = key
@@ -91,7 +97,8 @@ class ArtworkColumn(QWidget):
             self.art_name.setText("")
             return
         self.preview.setPixmap(_pixmap(shown))
-        self.art_name.setText(f"{mark.art.name}   {shown.width} × {shown.height}")
+        moves = f", {mark.clip.seconds:.1f} s" if mark.clip is not None else ""
+        self.art_name.setText(f"{mark.art.name}   {shown.width} × {shown.height}{moves}")
 
     def _follow_sharpness(self) -> None:
         mark = self.work.mark
@@ -148,13 +155,42 @@ class ArtworkColumn(QWidget):
         mark = self.work.mark
         if mark is None:
             return
-        changes: dict = {name: picture}
+        changes: dict = {name: picture} | ({"clip": None} if name == "art" else {})
         if name == "art" and mark.art is None:
             shown = self.workshop.assets.pictures[picture.digest]
             changes["height"] = round(mark.width * shown.height / shown.width, 2)
         changed = self.workshop.changed(mark, "art", mark.art)
         if changed is not None:
             self.work.put("Artwork", mark.with_(**changes))
+
+    @command
+    def _choose_clip(self) -> None:
+        mark = self.work.mark
+        if mark.clip is not None:
+            self.work.set_clip(mark, None)
+            return
+        kinds = f"Films, animations, images ({' '.join(f'*{ending}' for ending in CLIP_ENDINGS)})"
+        chosen, _ = QFileDialog.getOpenFileNames(self, "Clip", "", kinds)
+        if chosen:
+            self.read_clip([Path(path) for path in chosen], mark.id)
+
+    def read_clip(self, paths: list[Path], mark_id: str) -> None:
+        """Reads a clip aside from the window, for a screen."""
+        if self.job is not None and not self.job.wait(50):
+            self.workshop.said.emit("Artwork is still being read; try again in a moment.")
+            return
+        assets = self.workshop.assets
+
+        def take(clip: Clip) -> None:
+            mark = next((mark for mark in self.workshop.project.marks if mark.id == mark_id), None)
+            if assets is self.workshop.assets and mark is not None:
+                self.work.set_clip(mark, clip)
+
+        def refuse(fault: Exception) -> None:
+            self.workshop.said.emit(f"{paths[0].name} cannot run on a screen: {words_of(fault)}.")
+
+        self.job = Job(lambda _: read_clip(paths, assets), take, refuse, (OSError, ImageError), self)
+        self.job.start()
 
     def read_art(self, path: Path, then: Callable[[ImageRef], None], layer: int | None = None) -> None:
         """Reads a file of art aside from the window, and hands it on; of several layers it is asked which."""
