@@ -59,9 +59,6 @@ screenshots: $(VENV)/ready
 thumbnails: $(VENV)/ready
 	$(RUN)/python scripts/swatch_thumbnails.py
 
-# What every process imports is compiled ahead: where Python may not write it later, that saves half of each start.
-OFTEN := numpy scipy numba llvmlite trimesh pydantic PIL PyQt6
-
 PIP = $(RUN)/python -m pip install --no-compile --disable-pip-version-check --progress-bar on -c constraints.txt
 DEV = import tomllib; print(*tomllib.load(open("pyproject.toml", "rb"))["project"]["optional-dependencies"]["dev"], sep="\n")
 
@@ -71,7 +68,6 @@ $(VENV)/ready: pyproject.toml constraints.txt scripts/system_packages.sh
 	@test -x $(RUN)/python || $(PYTHON) -m venv $(VENV)
 	@echo "Installing the Python packages into $(VENV); the first time takes a minute or two"
 	@$(PIP) -e .
-	@$(RUN)/python -m compileall -qq -j 0 $(foreach name,$(OFTEN),$(VENV)/lib/python*/site-packages/$(name)) src || true
 	@touch $@
 
 # What tests and benches need as well; the program itself is left alone, since it may be running.

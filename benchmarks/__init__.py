@@ -7,6 +7,7 @@ from benchmarks.edits import edit_to_picture, interface
 from benchmarks.exchange import exchange
 from benchmarks.fills import fills
 from benchmarks.finish import finish
+from benchmarks.hand_over import hand_over
 from benchmarks.large_model import large_model
 from benchmarks.library_frames import library_frames
 from benchmarks.library_search import search
@@ -22,8 +23,8 @@ from mat_shelf.system.processors import usable_processors
 
 def run_all(say=lambda text: None) -> dict:
     """Runs every bench. See `paths_per_second`, `media`, `edit_to_picture`, `interface`, `patterns`, `marks`,
-    `surfaces`, `lights`, `caustic`, `fills`, `finish`, `cluster`, `exchange`, `threads`, `large_model`, `search`,
-    `library_frames` and `rest`.
+    `surfaces`, `lights`, `caustic`, `fills`, `finish`, `cluster`, `hand_over`, `exchange`, `threads`, `large_model`,
+    `search`, `library_frames` and `rest`.
     """
     result = {"cores": usable_processors(), "calibration": calibration(say), **rest(say)}
     result["search_ms"] = search(say)
@@ -39,6 +40,7 @@ def run_all(say=lambda text: None) -> dict:
     result["fills"] = fills(say)
     result["finish"] = finish(say)
     result["cluster"] = cluster(say)
+    result["hand_over"] = hand_over(say)
     result["exchange"] = exchange(say)
     result["threads"] = threads(say)
     result["large_model"] = large_model(say, result["edit_to_picture"]["median_ms"])

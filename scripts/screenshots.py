@@ -27,12 +27,15 @@ from mat_shelf.app.window import Window
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.commands.hand_over import SIZES, WHOLE
 from mat_shelf.commands.patterns import PAINTING
+from mat_shelf.commands.retouching import PAINT
 from mat_shelf.demo.desk_set import SEAL_AT, demo_project, desk_set_meshes
 from mat_shelf.document.camera import Camera
+from mat_shelf.document.finish import Adjustment
 from mat_shelf.document.pattern import Placement
 from mat_shelf.document.product import Part
 from mat_shelf.document.project import Project
 from mat_shelf.document.reference import Overlap
+from mat_shelf.document.retouch import AreaBrush, AreaStroke
 from mat_shelf.document.set import Backdrop
 from mat_shelf.document.turn import Turn
 from mat_shelf.exchange.image_writing import write_image
@@ -47,10 +50,12 @@ from mat_shelf.library.library import Library
 from mat_shelf.library.shipped import READY_OVERLAYS
 from mat_shelf.patterns.sources import Painted
 from mat_shelf.patterns.step import PatternContext
+from mat_shelf.rendering.aovs import render_aovs
 from mat_shelf.rendering.baking import bake
 from mat_shelf.rendering.final_render import render_picture
 from mat_shelf.rendering.input_picture import SAMPLES as INPUT_SAMPLES
 from mat_shelf.rendering.navigation import dolly, framed, orbit
+from mat_shelf.rendering.wave_state import KINDS
 from mat_shelf.scene.geometry_maps import needed_geometry_maps
 from mat_shelf.sheets.printing import make_sheet
 from mat_shelf.sheets.sheet import Paper, Sheet
@@ -445,19 +450,13 @@ def show_fills(app) -> None:
         fills.add_bubbles()
         workshop.edit("Bubbles", fills.with_bubbles(fills.bubbles.with_(trails=14)))
         bubbly = workshop.project
-        workshop.edit("Still", project)
-        workshop.select("bottle")
-        fills.add_beads()
-        workshop.edit(
-            "Drops", fills.with_beads(fills.beads.with_(density=90.0, size=0.7, spread=60.0, patches=0.15, runs=26))
-        )
-        glass = workshop.project.material(workshop.project.part("bottle").material)
+        glass = project.material(project.part("bottle").material)
         mist = next(overlay for overlay in READY_OVERLAYS if overlay.id == "mist")
-        cold = workshop.project.with_material(glass.with_(recipe=glass.recipe.with_overlay(mist)))
+        cold = project.with_(current_view="cold").with_material(glass.with_(recipe=glass.recipe.with_overlay(mist)))
         for name, shown, camera in (
             ("meniscus", still, Camera(position=(-110, 52, 150), target=(-46, 38, -28), focal_length=150, f_stop=22)),
             ("bubbles", bubbly, Camera(position=(-110, 60, 170), target=(-48, 30, -30), focal_length=130, f_stop=22)),
-            ("cold", cold, Camera(position=(-150, 70, 230), target=(-52, 42, -42), focal_length=120)),
+            ("cold", cold, cold.view.camera),
         ):
             shown = shown.with_view(shown.view.with_(camera=camera))
             write_image(DETAILS / f"{name}.png", render_picture(shown, assets, 720, 480, 3 * SAMPLES).light)
@@ -481,6 +480,16 @@ def draw_shadow() -> None:
     cut = render_picture(project, assets, 640, 430, 4 * SAMPLES, cut_out=True, has_shadow=True)
     grounds = [cut.light + (1 - cut.alpha) * np.array(color, np.float32) for color in ((0.45, 0.33, 0.2), (0.9,) * 3)]
     write_image(DETAILS / "shadow.png", np.concatenate(grounds, axis=1))
+
+
+def draw_kinds() -> None:
+    """The demo by the kinds of its light: matt, shiny, through glass, out of soft bodies, and what shadows lack."""
+    project, assets = demo_project()
+    made = render_picture(project, assets, 420, 280, 4 * SAMPLES, by_kind=True)
+    kinds = render_aovs(project, made, ("kinds",))
+    shown = [made.light] + [kinds[f"kind.{name}"] for name in KINDS[1:]]
+    rows = [np.concatenate(shown[k : k + 3], axis=1) for k in (0, 3)]
+    write_image(DETAILS / "kinds.png", np.concatenate(rows))
 
 
 def show_hand_over(app) -> None:
@@ -522,9 +531,17 @@ def show_hand_over(app) -> None:
             time.sleep(0.02)
         dialog.grab().save(str(DETAILS / "export.png"))
         dialog.close()
+        board.finish_card.compare_button.click()
+        work.take(PAINT)
+        glow = [(-7.0 + 0.5 * k, 4.6 - 0.1 * k) for k in range(30)]
+        work.paint(AreaStroke(points=tuple(glow), brush=AreaBrush(width=5.0)), goes_on=False)
+        workshop.edit("Tray", work.with_adjustment(Adjustment(exposure=0.6, warmth=12.0)))
+        settle(app, window, 2 * SAMPLES)
+        window.grab().save(str(DETAILS / "retouch.png"))
         workshop.history.saved = workshop.project
         window.close()
     draw_shadow()
+    draw_kinds()
 
 
 def show_sheets(app) -> None:

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QApplication
 from mat_shelf.library.library import LibraryEntry
 
 LEFT, PLAIN = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
-SCALE = 0.5
+SCALE = 0.42
 """Pixels of the picture for each of the window, along each side, where a test asks for no other."""
 CONTROL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 

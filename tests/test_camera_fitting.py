@@ -76,6 +76,7 @@ def test_points_that_tell_no_camera_are_refused():
     assert wild.missed > 1 and all(math.isfinite(x) for x in wild.camera.position)
 
 
+@pytest.mark.long
 def test_the_camera_is_fitted_to_a_photograph_by_clicks(open_window, qtbot, tmp_path):
     window = open_window()
     workshop, pane, viewport = window.workshop, window.wall.reference, window.viewport

@@ -47,7 +47,7 @@ def test_aiming_brings_what_chance_finds(monkeypatch):
         return nothing._replace(bright=np.zeros(len(table.parameters), np.float32))
 
     monkeypatch.setattr("mat_shelf.rendering.tracer.glow_of", none)
-    chance = take(meshes, recipes, DARK, view, (60, 40), samples=1500)
+    chance = take(meshes, recipes, DARK, view, (60, 40), samples=900)
     blocks = [picture.reshape(5, 8, 6, 10, 3).mean(axis=(1, 3)) for picture in (aimed, chance)]
     assert aimed.mean() == pytest.approx(chance.mean(), rel=0.01)
     assert blocks[0] == pytest.approx(blocks[1], rel=0.06, abs=0.01)

@@ -190,6 +190,7 @@ def test_tones_are_adjusted_alone_and_looks_kept(station, qtbot, monkeypatch):
     assert work.kept_looks() == []
 
 
+@pytest.mark.long
 def test_workers_render_shots_and_say_what_they_cannot(station, scheduler, qtbot, tmp_path):
     window, board, work = station, station.hand_over_board, station.hand_over
     dialog = window.dialogs.open_workers()

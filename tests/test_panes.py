@@ -62,6 +62,7 @@ def test_a_double_click_on_its_caption_lets_a_pane_fill_the_window(open_window, 
     assert all(other.isVisible() for other in others)
 
 
+@pytest.mark.long
 def test_the_board_makes_room_where_nothing_is_selected(open_window, small_project, qtbot):
     window = open_window(*small_project, 0.6)
     low = shape_of(qtbot, window)[0]

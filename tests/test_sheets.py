@@ -115,6 +115,7 @@ def test_variants_are_what_is_shown(dressed, tmp_path):
     assert green[:, middle:].sum() > 200 > 5 > red[:, middle:].sum()
 
 
+@pytest.mark.long
 def test_many_pages_are_numbered_files(dressed, tmp_path):
     project, assets = dressed
     sheet = Sheet("grid", ("red",) * 3, (project.current_set,), ("steps", "sphere"), samples=1)

@@ -1,10 +1,13 @@
 """Turns: what goes round and how far, and the files they become, read back by other libraries."""
 
 import base64
+import importlib.util
 import io
 import json
 import math
 import re
+import shutil
+import time
 
 import av
 import numpy as np
@@ -265,3 +268,46 @@ def test_a_turn_is_a_shot_among_others(open_window, small_project, qtbot, tmp_pa
     alpha = work.shots[0].with_(background="transparent")
     with pytest.raises(ImageError, match=f"{alpha.name}: a turn has no alpha"):
         render_shots(project.with_shots([alpha]), assets, [alpha], folder, lambda *_: None)
+
+
+@pytest.mark.long
+@pytest.mark.skipif(
+    shutil.which("chromedriver") is None or importlib.util.find_spec("selenium") is None,
+    reason="needs chromium, its driver and selenium, which `make soak` installs",
+)
+def test_the_page_is_turned_in_a_browser(tmp_path):
+    """Debian's chromium, driven by selenium, opens it from the file system; a drag and keys turn it."""
+    from selenium.webdriver import ActionChains, Chrome, ChromeOptions, ChromeService
+    from selenium.webdriver.common.by import By
+    from selenium.webdriver.common.keys import Keys
+
+    colors = [(200, 30, 30), (30, 180, 40), (40, 50, 210), (220, 210, 60), (20, 190, 190), (190, 40, 190)]
+    frames = [np.full((240, 360, 3), color, np.uint8) for color in colors]
+    write_turntable(tmp_path / "turn.html", frames, TurnSettings(Turn(frames=6), 360, 240), ".html")
+    options = ChromeOptions()
+    for argument in ("--headless=new", "--no-sandbox", "--disable-gpu", "--window-size=800,600"):
+        options.add_argument(argument)
+    options.binary_location = shutil.which("chromium")
+    with Chrome(options, ChromeService(shutil.which("chromedriver"))) as browser:
+        browser.get((tmp_path / "turn.html").as_uri())
+        picture = browser.find_element(By.ID, "turn")
+
+        def shown() -> tuple[int, tuple[int, ...]]:
+            time.sleep(0.3)
+            image = Image.open(io.BytesIO(picture.screenshot_as_png)).convert("RGB")
+            return int(picture.get_attribute("aria-valuenow")), image.getpixel((180, 60))
+
+        def is_frame(place: int) -> bool:
+            at, color = shown()
+            return at == place and np.abs(np.subtract(color, colors[place])).max() < 16
+
+        assert is_frame(0)
+        ActionChains(browser).move_to_element(picture).click_and_hold().move_by_offset(120, 0).release().perform()
+        assert is_frame(2)  # a third of the width is a third of the turn
+        ActionChains(browser).send_keys(Keys.ARROW_RIGHT).perform()
+        assert is_frame(3)
+        ActionChains(browser).move_to_element(picture).click_and_hold().move_by_offset(-176, 0).release().perform()
+        assert is_frame(0)
+        ActionChains(browser).send_keys(Keys.ARROW_LEFT).perform()
+        assert is_frame(5)  # and round
+        assert browser.get_log("browser") == []

@@ -33,7 +33,7 @@ from mat_shelf.rendering.navigation import close_up_camera
 
 @pytest.mark.on_screen
 def test_the_whole_story(open_window, demo, qtbot, monkeypatch, tmp_path, library_folder):
-    window = open_window(*demo, scale=0.6)
+    window = open_window(*demo, scale=0.42)
     workshop, board = window.workshop, window.board
 
     # They click the pen's barrel: it is outlined, and its material comes to the board.

@@ -30,7 +30,7 @@ _BAND = 1 << 17
 BACKDROP, NOTHING = "Backdrop", "No part"
 
 
-def render_aovs(project: Project, rendered: Rendered, wanted: Sequence[str] = PASSES) -> dict[str, np.ndarray]:
+def render_aovs(project: Project, rendered: Rendered, wanted: Sequence[str] = PASSES[:-1]) -> dict[str, np.ndarray]:
     """Passes of a finished picture.
 
     Parameters
@@ -40,6 +40,7 @@ def render_aovs(project: Project, rendered: Rendered, wanted: Sequence[str] = PA
     rendered : Rendered
         The render.
     wanted : names out of `PASSES`
+        All but the kinds, which the lights leave no room for in a film.
 
     Returns
     -------
