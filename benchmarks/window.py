@@ -47,6 +47,8 @@ def measure_window() -> dict:
         window.resize(1280, 800)
         window.show()
         _wait_for(window, 16)
+        QTest.qWait(3000)  # maps of shapes may come in, which begin the picture anew
+        _wait_for(window, 16)
         window.workshop.select("second-stick")
         slider = window.board.rows["specular_roughness"].slider
         QTest.qWait(500)
@@ -145,7 +147,7 @@ def _dragged(app, window: Window, move) -> tuple[list[float], dict[str, float]]:
     """Drags to and fro; `move` gets shares of the way. Times of turns of the event loop, and what there is to tell."""
     shown: dict[int, tuple[int, int]] = {}
     machine = Calibration()
-    machine.take()
+    _calibrate(window, machine)
 
     def note(pane, frame) -> None:
         if pane == MAIN:
@@ -168,8 +170,7 @@ def _dragged(app, window: Window, move) -> tuple[list[float], dict[str, float]]:
             time.sleep(0.001)
     seconds = time.perf_counter() - began
     window.wall._worker.frame_ready.disconnect(note)
-    _wait_for(window, 1)
-    machine.take()
+    _calibrate(window, machine)
     traced, whole = (int(statistics.median(counts)) for counts in zip(*shown.values(), strict=True))
     return [each / machine.slowness for each in held], {
         "pictures_per_s": round(len(shown) / seconds * machine.slowness, 1),
@@ -177,6 +178,16 @@ def _dragged(app, window: Window, move) -> tuple[list[float], dict[str, float]]:
         "shown_pixels": whole,
         "slowness": round(machine.slowness, 2),
     }
+
+
+def _calibrate(window: Window, machine: Calibration) -> None:
+    """Measures the machine while the window renders nothing."""
+    window.wall._worker.pause(True)
+    QTest.qWait(1000)
+    for _ in range(5):
+        machine.take()
+    window.wall._worker.pause(False)
+    _wait_for(window, 4)
 
 
 if __name__ == "__main__":

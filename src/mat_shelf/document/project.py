@@ -250,13 +250,11 @@ class Project(Frozen):
 
     def as_seen(self) -> "Project":
         """The project in its view in use: what that does not show is hidden. Itself where that is nothing."""
-        gone = set(self.view.hides)
-        if not any(part.id in gone and not part.is_hidden for part in self.product.parts):
+        seen = _seen(self.product, self.view.hides)
+        if seen is self.product:
             return self
-        return self.with_parts(
-            part.with_(is_hidden=True) if part.id in gone and not part.is_hidden else part
-            for part in self.product.parts
-        )
+        # Nothing that is checked has changed, and a drag asks for this at each of its steps.
+        return self.model_copy(update={"product": seen})
 
     def with_part(self, part: Part) -> "Project":
         """A copy in which `part` replaces the one with its id."""
@@ -282,6 +280,25 @@ class Project(Frozen):
     def with_view(self, view: View) -> "Project":
         """A copy in which `view` replaces the one with its id, or is added."""
         return self.with_(views=with_one(self.views, view))
+
+
+_SEEN: list[tuple[Product, tuple[str, ...], Product]] = []
+"""The last products as views show them, so that each is made once."""
+_MOST_SEEN = 4
+
+
+def _seen(product: Product, hides: tuple[str, ...]) -> Product:
+    """A product in which some parts are hidden; itself where they are already."""
+    if not hides:
+        return product
+    for own, hidden, seen in tuple(_SEEN):
+        if own is product and hidden == hides:
+            return seen
+    gone = {part.id for part in product.parts if not part.is_hidden} & set(hides)
+    parts = (part.model_copy(update={"is_hidden": True}) if part.id in gone else part for part in product.parts)
+    seen = product.model_copy(update={"parts": tuple(parts)}) if gone else product
+    _SEEN[:] = [(product, hides, seen), *_SEEN[: _MOST_SEEN - 1]]
+    return seen
 
 
 def _check_parents(material: Material, known: dict[str, Material], generations: dict[str, int]) -> None:

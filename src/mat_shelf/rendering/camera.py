@@ -2,6 +2,7 @@
 
 import math
 from collections import namedtuple
+from functools import lru_cache
 
 import numpy as np
 from scipy.optimize import least_squares
@@ -24,6 +25,7 @@ _STEEPEST = 0.2
 """Cosine of the steepest view whose verticals can be kept."""
 
 
+@lru_cache(maxsize=32)
 def make_camera_view(camera: Camera, width: int, height: int) -> CameraView:
     """The view of a camera for a picture of width x height pixels.
 

@@ -43,7 +43,9 @@ class PlanView(QWidget):
         self._carried: list[Part] = []
         self._from, self._by = QPointF(), np.zeros(3)
         self._frame: tuple[np.ndarray, float] | None = None
+        self._parts: tuple[object, list[Part]] = (None, [])
         self._boxes: tuple[object, list[np.ndarray]] = (None, [])
+        self._rects: tuple = (None, (), [])
         self._props: tuple[object, list[np.ndarray | None]] = (None, [])
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Plan of the set")
@@ -89,14 +91,25 @@ class PlanView(QWidget):
         return np.array([x, z] if self.side == ABOVE else [-z, -y], np.float64)
 
     def _shown_parts(self) -> list[Part]:
-        return [part for part in self.workshop.project.as_seen().product.parts if not part.is_hidden]
+        product = self.workshop.project.as_seen().product
+        if self._parts[0] is not product:
+            self._parts = product, [part for part in product.parts if not part.is_hidden]
+        return self._parts[1]
 
     def _part_boxes(self) -> list[np.ndarray]:
         """Bounds of the parts that are shown, (2, 3) each."""
-        product = self.workshop.project.product
-        if self._boxes[0] is not product:
-            self._boxes = product, [self.work.bounds([part]).astype(np.float64) for part in self._shown_parts()]
+        parts = self._shown_parts()
+        if self._boxes[0] is not parts:
+            self._boxes = parts, [self.work.bounds([part]).astype(np.float64) for part in parts]
         return self._boxes[1]
+
+    def _part_rects(self) -> list[QRectF]:
+        """The same in the plan."""
+        boxes, (middle, scale) = self._part_boxes(), self.frame()
+        looked_at = self.side, self.width(), self.height(), *middle, scale
+        if self._rects[0] is not boxes or self._rects[1] != looked_at:
+            self._rects = boxes, looked_at, [self._rect(box) for box in boxes]
+        return self._rects[2]
 
     def _part_at(self, at: QPointF) -> Part | None:
         """The smallest part that lies under a point of the widget."""
@@ -282,10 +295,11 @@ class PlanView(QWidget):
         ground = QColor(THEME.track)
         ground.setAlpha(120)
         painter.setBrush(ground)
-        for part, box in zip(self._shown_parts(), self._part_boxes(), strict=True):
-            is_carried = part in self._carried
+        carried = {part.id for part in self._carried}
+        for part, box, rect in zip(self._shown_parts(), self._part_boxes(), self._part_rects(), strict=True):
+            is_carried = part.id in carried
             painter.setPen(QPen(QColor(THEME.accent if is_carried else THEME.quiet), 1.2))
-            painter.drawRoundedRect(self._rect(box + self._by if is_carried else box), 2, 2)
+            painter.drawRoundedRect(self._rect(box + self._by) if is_carried else rect, 2, 2)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         for place, box in enumerate(self._prop_boxes()):
             if box is not None:
