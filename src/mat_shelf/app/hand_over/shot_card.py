@@ -29,6 +29,7 @@ from mat_shelf.exchange.layered_image import HELD, layered_passes
 _BITS = {"png": (8, 16), "tiff": (8, 16, 32), "jpg": (8,), "webp": (8,), "avif": (8,), "exr": (16, 32), "ora": (8, 16)}
 _COLUMN = 214
 _CUSTOM = "Custom"
+_CROP_LIST = 170
 _CROPS = {"whole": "Whole picture", "close": "Product alone", "shape": "Product, same shape", "region": "Region drawn"}
 
 
@@ -64,14 +65,19 @@ class ShotCard(QWidget):
         self.margin_box.setToolTip("Room round the product, of the longer side that it takes")
         self.margin_box.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         self.margin_box.setKeyboardTracking(False)
+        self.crop_box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.crop_box.setMinimumContentsLength(2)
         for key, words in _CROPS.items():
             self.crop_box.addItem(words, key)
+        self.crop_box.view().setMinimumWidth(_CROP_LIST)
         self.crop_box.activated.connect(lambda: self._crop(self.crop_box.currentData()))
         self.margin_box.valueChanged.connect(self._set_margin)
         for box, words in ((self.crop_box, "Crop of the shot"), (self.margin_box, "Margin round the product")):
             box.setAccessibleName(words)
         self.size_box = QComboBox()
         self.size_box.addItems([_CUSTOM, *SIZES])
+        self.size_box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.size_box.setMinimumContentsLength(14)
         self.size_box.textActivated.connect(self._choose_size)
         self.width_box = self._spin(LEAST_SIDE, MOST_SIDE, " px", "Width", "width")
         self.height_box = self._spin(LEAST_SIDE, MOST_SIDE, " px", "Height", "height")
@@ -251,6 +257,7 @@ class ShotCard(QWidget):
         if shot is not None:
             if not self.name_field.hasFocus():
                 self.name_field.setText(shot.name)
+                self.name_field.setCursorPosition(0)
             _fill(self.view_box, [(view.name, view.id) for view in project.views], shot.view)
             _fill(self.set_box, [(studio.name, studio.id) for studio in project.sets], shot.set)
             swaps = [("As it is", None), *self.work.swaps()]

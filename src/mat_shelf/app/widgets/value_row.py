@@ -220,6 +220,7 @@ class ValueRow(QWidget):
             layout.addWidget(self.slider)
             layout.addLayout(numbers)
             self.setFixedHeight(ROW_HEIGHT)
+        self._followed: tuple | None = None
         self.slider.moved.connect(self._moved)
         self.slider.released.connect(binding.end_gesture)
         self.number.editingFinished.connect(self._typed)
@@ -227,6 +228,10 @@ class ValueRow(QWidget):
     def follow(self) -> None:
         """Shows the value that the project has now."""
         value = self.binding.value()
+        is_plain = self.chip is None and not self.binding.may_follow
+        if is_plain and self._followed == (value,) and not self.number.isModified():
+            return  # of a card's rows most stay the same while one is dragged
+        self._followed = (value,)
         self.setEnabled(value is not None)
         self.label.follow()
         feed = self._feed()
@@ -267,6 +272,7 @@ class ValueRow(QWidget):
         return self.chip.feed
 
     def _moved(self, value: float) -> None:
+        self._followed = None
         if self._feed() is not None:
             self.chip.set_range(*(round(v, 4) for v in self.slider.values()), gesture="drag")
         else:
