@@ -35,7 +35,7 @@ test-quick: $(VENV)/tools
 	QT_QPA_PLATFORM=offscreen $(RUN)/pytest -n auto -m "not renders"
 
 # What takes too long for every change.
-soak: $(VENV)/tools
+soak: $(VENV)/tools $(VENV)/browser
 	QT_QPA_PLATFORM=offscreen $(RUN)/pytest -n auto --dist worksteal -m long
 
 bench: $(VENV)/tools
@@ -75,6 +75,12 @@ $(VENV)/tools: $(VENV)/ready
 	@$(RUN)/python -c '$(DEV)' > $(VENV)/dev.txt
 	@$(PIP) -r $(VENV)/dev.txt
 	@sh scripts/gltf_validator.sh $(VENV)
+	@touch $@
+
+# A browser and what drives it, for the page of a turn.
+$(VENV)/browser: $(VENV)/tools
+	@sh scripts/system_packages.sh chromium chromium-driver
+	@$(PIP) selenium
 	@touch $@
 
 # Enters Mat Shelf in the desktop's menu for this user (or PREFIX=/usr/local for all), running from this folder.

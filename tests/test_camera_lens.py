@@ -202,6 +202,7 @@ def test_the_close_up_has_the_white_of_its_camera_and_a_rolled_camera_pans_along
     assert way / np.linalg.norm(way) == pytest.approx(up, abs=1e-3)
 
 
+@pytest.mark.long
 def test_what_is_sharp_is_tinted(open_window, qtbot):
     """What the thin lens has in focus, by its formula, and nothing else; the picture changes there alone."""
     window = open_window()

@@ -210,6 +210,7 @@ def test_drops_are_strewn_seen_and_switched_off(station, qtbot, tmp_path):
     assert window.fills.beads_part is None
 
 
+@pytest.mark.long
 def test_bubbles_rise_in_the_liquid_and_go_with_it(station, qtbot):
     window, workshop = station, station.workshop
     card = window.fill_board.bubbles_card

@@ -65,6 +65,7 @@ def test_what_would_run_over_is_refused():
         overfilled(cup(0.5, 4, 0.4, 0.4), 2.0)
 
 
+@pytest.mark.long
 def test_the_command_overfills_it_and_says_so(tmp_path, capsys):
     path = tmp_path / "desk.matshelf"
     save_project(path, *demo_project())

@@ -27,6 +27,7 @@ def shape_of(qtbot, window) -> tuple[int, int]:
     return picture_of(qtbot, window).shape[:2]
 
 
+@pytest.mark.long
 def test_library_and_board_fold_and_come_back(open_window, small_project, qtbot):
     window = open_window(*small_project, 0.6)
     height, width = shape_of(qtbot, window)

@@ -236,6 +236,7 @@ def test_a_camera_is_matched_to_horizon_and_foot():
         matched_to_photograph(camera, -2.0, 1.0)
 
 
+@pytest.mark.long
 def test_lines_match_the_camera_in_the_window(plated, open_window, qtbot):
     project, assets = plated
     window = open_window(project, assets)

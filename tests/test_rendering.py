@@ -289,10 +289,9 @@ def test_same_picture_on_any_number_of_threads():
 def test_the_demo_is_the_same_picture_however_its_paths_are_split(demo, monkeypatch):
     """With its patterns, overlays and marks, bit for bit: on any number of threads, in waves of any length."""
     project, assets = demo
-    shown = [render_picture(project, assets, 45, 30, 1, denoise=False, threads=threads).light for threads in (1, 7)]
+    one = render_picture(project, assets, 45, 30, 1, denoise=False, threads=1).light
     monkeypatch.setattr("mat_shelf.rendering.tracer.WAVE", 300)
-    shown.append(render_picture(project, assets, 45, 30, 1, denoise=False, threads=3).light)
-    assert all(np.array_equal(shown[0], other) for other in shown[1:])
+    assert np.array_equal(one, render_picture(project, assets, 45, 30, 1, denoise=False, threads=7).light)
 
 
 def test_session_shows_coarse_then_fine_and_drops_what_is_outdated(demo):

@@ -178,6 +178,7 @@ def test_cancelled_nothing_is_written(dressed, tmp_path):
     assert not list(tmp_path.iterdir())
 
 
+@pytest.mark.long
 def test_the_command_of_projects_and_swatches(dressed, tmp_path, capsys):
     project, assets = dressed
     save_project(tmp_path / "b.matshelf", project, assets)

@@ -161,6 +161,7 @@ def test_zones_and_the_file_survive_smoothing(caged, tmp_path):
     assert 0.3 * red[0] < red[1] < red[0]  # smaller, and the white top is still white
 
 
+@pytest.mark.long
 def test_a_part_is_smoothed_and_rounded_on_the_board(open_window, caged, qtbot):
     window = open_window(*caged)
     workshop, card = window.workshop, window.product_board.surface_card

@@ -14,6 +14,7 @@ import numpy as np
 import pytest
 from driving import LEFT
 from PIL import Image
+from pydantic import ValidationError
 from PyQt6.QtTest import QTest
 
 from mat_shelf.app.hand_over.turntable_dialog import TurntableDialog
@@ -265,6 +266,9 @@ def test_a_turn_is_a_shot_among_others(open_window, small_project, qtbot, tmp_pa
     kinds = []
     render_shots(project, assets, work.shots, folder, lambda key, state: kinds.append(state.kind))
     assert kinds == ["was done", "was done"] and foreign_files(project, work.shots, folder) == []
+    for fields in ({"kind": "exr"}, {"turn": None, "kind": "mp4"}):
+        with pytest.raises(ValidationError, match="which no"):
+            work.shots[0].with_(**fields)
     alpha = work.shots[0].with_(background="transparent")
     with pytest.raises(ImageError, match=f"{alpha.name}: a turn has no alpha"):
         render_shots(project.with_shots([alpha]), assets, [alpha], folder, lambda *_: None)

@@ -22,6 +22,7 @@ TURN_KINDS: dict[FileKind, str] = {
     "png": "Images, PNG",
 }
 """Kinds of files that turns become, and words for them."""
+_TURNS_ALONE = ("mp4", "webm", "html")
 Bits = Literal[8, 16, 32]
 Profile = Literal["srgb", "display-p3", "oprgb"]
 Background = Literal["set", "transparent", "white", "transparent-shadow", "white-shadow"]
@@ -150,6 +151,14 @@ class Shot(Frozen):
     crop: Crop | None = None
     packing: Packing = "zip"
     has_parts: bool = False
+
+    @model_validator(mode="after")
+    def _has_a_kind_of_its_own(self) -> Self:
+        if self.turn is not None and self.kind not in TURN_KINDS:
+            raise ValueError(f"shot '{self.name}' is a turn, which no {self.kind.upper()} holds")
+        if self.turn is None and self.kind in _TURNS_ALONE:
+            raise ValueError(f"shot '{self.name}' is one picture, which no {self.kind.upper()} holds")
+        return self
 
     @property
     def frames(self) -> int:

@@ -461,10 +461,11 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
                         shadows.reach[aimed] = reach * F(0.9999)
                         shadows.layer[aimed] = light_layer
                         if limits.by_kind:
-                            rays.left[aimed] = 0 if kind == 0 else -1
+                            # Of lights: what the backdrop takes of the light all around is nobody's shadow.
+                            rays.left[aimed] = 0 if kind == 0 and light != -1 else -1
                             rays.pdf[aimed] = share
-                            if kind == 0:  # what arrives of it is taken away again
-                                gather(sums, pixel, SHADOW, scale(brought, F(1) / max(share, F(1e-6))), accepted)
+                            if rays.left[aimed] == 0:  # what arrives of it is taken away again
+                                gather(sums, pixel, SHADOW, scale(brought, F(1) / max(share, F(1e-6))), F(1e30))
                         if limits.straight:
                             rays.pdf[aimed] = share
                             rays.random[aimed] = random

@@ -214,11 +214,9 @@ class ShotsCard(QWidget):
         ground = {"transparent": ", alpha", "white": ", white"}.get(shot.background.partition("-")[0], "")
         ground += ", cropped" if shot.crop is not None else ""
         ground += ", shadow" if shot.background.endswith("shadow") else ""
-        kind = (
-            FILE_KINDS[shot.kind]
-            if shot.turn is None
-            else f"{TURN_KINDS[shot.kind].split(', ')[-1]}, {shot.frames} frames"
-        )
+        kind = FILE_KINDS.get(shot.kind, "")
+        if shot.turn is not None:
+            kind = f"{TURN_KINDS[shot.kind].split(', ')[-1]}, {shot.frames} frames"
         size = f"{shot.width} × {shot.height} {kind}{ground}"
         return shot.name, below, size, _words(state)
 
