@@ -5,7 +5,7 @@ The file is long because a bounce is one kernel, whose steps share the state of 
 
 import math
 
-from mat_shelf.numerics.kernels import F, apart, inline, kernel
+from mat_shelf.numerics.kernels import F, inline, kernel
 from mat_shelf.numerics.low_discrepancy import (
     BOUNCE_DRAWS,
     EVEN_BOUNCES,
@@ -36,7 +36,6 @@ from mat_shelf.optics.diffuse import INV_PI
 from mat_shelf.optics.dispersion import SPLIT, one_channel
 from mat_shelf.optics.surface import (
     NO_LOBES,
-    Lobes,
     evaluate_bsdf,
     is_smooth,
     prepare_lobes,
@@ -54,6 +53,7 @@ from mat_shelf.rendering.gathering import (
     seen_on_plate,
     straightness,
 )
+from mat_shelf.rendering.light_kinds import one_kind
 from mat_shelf.rendering.path_state import (
     AIMED,
     ALONE,
@@ -114,41 +114,6 @@ def _four(is_even, draws, place, shift, random):
     random, c = draw(random)
     random, d = draw(random)
     return random, a, b, c, d
-
-
-@apart
-def _one_kind(block, look, lobes, layers, is_layered, wo, wi, value, u):
-    """One of the two kinds of light that a surface sends back, by chance, and its value over that chance."""
-    bare = Lobes(
-        lobes.ax,
-        lobes.ay,
-        lobes.eta,
-        lobes.eta_fresnel,
-        lobes.metal,
-        lobes.transmission,
-        lobes.pick_metal,
-        lobes.pick_boundary,
-        lobes.pick_rest,
-        lobes.passes,
-        lobes.under,
-        F(0),
-        lobes.mirror_lost,
-        lobes.mirror_mean,
-        lobes.reflect_gain,
-        lobes.transmit_gain,
-        lobes.least_reflected,
-        lobes.is_sharp,
-    )
-    if is_layered:
-        shiny, _ = evaluate_layered(block, look, bare, layers, wo, wi)
-    else:
-        shiny, _ = evaluate_bsdf(block, look, bare, wo, wi)
-    shiny = min(shiny[0], value[0]), min(shiny[1], value[1]), min(shiny[2], value[2])
-    matt = value[0] - shiny[0], value[1] - shiny[1], value[2] - shiny[2]
-    a, b = matt[0] + matt[1] + matt[2], shiny[0] + shiny[1] + shiny[2]
-    if u * (a + b) < a:
-        return DIFFUSE, scale(matt, (a + b) / a)
-    return REFLECTION, scale(shiny, (a + b) / max(b, F(1e-30)))
 
 
 @kernel
@@ -446,7 +411,7 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
                         light_layer = TRANSMISSION
                     elif kind == 0 and largest(value) > F(0):
                         random, u = draw(random)
-                        light_layer, value = _one_kind(block, look, lobes, layers, is_layered, wo_local, wi, value, u)
+                        light_layer, value = one_kind(block, look, lobes, layers, is_layered, wo_local, wi, value, u)
                 if largest(value) > F(0):
                     share = _weight(aimed_pdf, pdf)
                     brought = scale(mul(mul(throughput, value), radiance), share / aimed_pdf)
@@ -461,8 +426,8 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
                         shadows.reach[aimed] = reach * F(0.9999)
                         shadows.layer[aimed] = light_layer
                         if limits.by_kind:
-                            # Of lights: what the backdrop takes of the light all around is nobody's shadow.
-                            rays.left[aimed] = 0 if kind == 0 and light != -1 else -1
+                            # Light of lamps: what the backdrop takes of the room, or a lamp of itself, is no shadow.
+                            rays.left[aimed] = 0 if kind == 0 and light >= 0 else -1
                             rays.pdf[aimed] = share
                             if rays.left[aimed] == 0:  # what arrives of it is taken away again
                                 gather(sums, pixel, SHADOW, scale(brought, F(1) / max(share, F(1e-6))), F(1e30))
@@ -529,7 +494,7 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
                 paths.kind[i] = REFLECTION
             else:
                 random, chance = draw(random)
-                paths.kind[i], value = _one_kind(block, look, lobes, layers, is_layered, wo_local, wi, value, chance)
+                paths.kind[i], value = one_kind(block, look, lobes, layers, is_layered, wo_local, wi, value, chance)
         throughput = mul(throughput, scale(value, F(1) / pdf))
         if limits.carries:
             n = limits.pixels[pixel]
