@@ -59,6 +59,20 @@ def test_a_stroke_is_as_wide_as_its_brush_at_any_size():
     assert area_mask(gone, 360, 240).max() < 0.26  # of the soft line between them
 
 
+def test_a_growing_area_is_as_if_it_was_painted_at_once():
+    """Each step goes on from the one before; another area of the same begin is not taken for it."""
+    random = np.random.default_rng(4)
+    strokes = tuple(
+        AreaStroke(points=tuple(map(tuple, random.uniform(-10, 10, (3, 2)))), erases=bool(k % 3 == 2)) for k in range(7)
+    )
+    for count in range(1, 8):
+        grown = area_mask(PaintedArea(view="v", strokes=strokes[:count]), 90, 60)
+    other = area_mask(PaintedArea(view="v", strokes=(*strokes[:5], strokes[0])), 90, 60)
+    fresh = [tuple(stroke.model_copy() for stroke in each) for each in (strokes, (*strokes[:5], strokes[0]))]
+    for made, own in ((grown, fresh[0]), (other, fresh[1])):
+        assert np.array_equal(made, area_mask(PaintedArea(view="v", strokes=own), 90, 60))
+
+
 def test_files_have_them_in_their_view_alone(small_project, tmp_path):
     project, assets = small_project
     area = PaintedArea(view=project.current_view, strokes=(AreaStroke(points=((0.0, 0.0),), brush=AreaBrush(width=9)),))

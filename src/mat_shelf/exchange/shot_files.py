@@ -17,14 +17,15 @@ from mat_shelf.exchange.image_form import Form, ending_of
 from mat_shelf.exchange.layered_image import layered_passes
 from mat_shelf.exchange.render_file import RenderSettings
 from mat_shelf.rendering.adaptive import expected_samples
+from mat_shelf.rendering.wave_state import KINDS
 
 TOKENS = ("shot", "product", "view", "set", "variant", "width", "height", "number")
 """What a name pattern may hold, in braces."""
 _MOST_DIGESTS = 256
 _digests: dict[int, tuple[object, str]] = {}
 _BRACES = r"\{([^{}]*)\}"
-FILM_BYTES, _HALF_BYTES = 105, 16
-"""Memory of a pixel of a film with one layer of light, and of what it keeps more where its noise is to be known."""
+FILM_BYTES, _LAYER_BYTES, _HALF_BYTES = 105, 24, 16
+"""Memory of a pixel of a film with one layer of light, of one layer more, and where its noise is to be known."""
 
 
 def shot_project(project: Project, shot: Shot) -> Project:
@@ -293,4 +294,5 @@ def film_memory(shot: Shot) -> int:
     """
     films = 2 if shot.background == "set" else 3  # what is seen through clear glass has sums of its own
     films += 2 if shot.background.endswith("shadow") else 0  # the set without the product
-    return shot.width * shot.height * (films * FILM_BYTES + (_HALF_BYTES if shot.noise else 0))
+    apart = films * _LAYER_BYTES * (len(KINDS) - 1) if "kinds" in shot.passes and shot.kind == "exr" else 0
+    return shot.width * shot.height * (films * FILM_BYTES + apart + (_HALF_BYTES if shot.noise else 0))

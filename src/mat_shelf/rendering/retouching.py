@@ -23,6 +23,11 @@ _ROUND = 48
 """Places round a spot at which its fill is fitted to what is there."""
 
 
+_kept: list[tuple] = []
+"""Strokes, size and mask of areas but for their last strokes, which grow while they are painted."""
+_MOST_KEPT = 4
+
+
 class Spot(NamedTuple):
     """A disc of a picture, in pixels.
 
@@ -52,8 +57,15 @@ def area_mask(area: PaintedArea, width: int, height: int) -> np.ndarray:
     -------
     (H, W) float32
     """
-    made, scale = np.zeros((height, width), np.float32), width / film_size(width, height)[0]
-    for stroke in area.strokes:
+    scale, begun, made = width / film_size(width, height)[0], 0, np.zeros((height, width), np.float32)
+    for strokes, size, mask in tuple(_kept):
+        is_begin = begun < len(strokes) <= len(area.strokes) and size == (width, height)
+        if is_begin and all(a is b for a, b in zip(strokes, area.strokes, strict=False)):
+            begun, made = len(strokes), mask
+    last = len(area.strokes) - 1
+    for place, stroke in enumerate(area.strokes[begun:], begun):
+        if place == last and last > begun:
+            _kept[:] = [(area.strokes[:last], (width, height), made), *_kept[: _MOST_KEPT - 1]]
         across = max(stroke.brush.width * scale, 1.0)
         soft = max(stroke.brush.softness * across / 4, _SHARPEST)
         across = max(across - 2 * soft, 1.0)  # so that it stays about as wide, however soft it is

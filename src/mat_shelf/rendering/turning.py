@@ -48,9 +48,10 @@ def at_time(project: Project, seconds: float) -> Project:
     Project
         Itself, where nothing has a clip.
     """
-    if all(mark.clip is None for mark in project.marks):
+    runs = {mark.id for mark in project.marks if mark.clip is not None and mark.kind == "screen"}
+    if not runs:
         return project
-    marks = (mark if mark.clip is None else mark.with_(art=mark.clip.at(seconds)) for mark in project.marks)
+    marks = (mark.with_(art=mark.clip.at(seconds)) if mark.id in runs else mark for mark in project.marks)
     return project.with_(marks=tuple(marks))
 
 
