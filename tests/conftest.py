@@ -32,15 +32,27 @@ def figure(record_property):
 
 
 @pytest.fixture(scope="session")
-def demo():
+def desk_set():
     """The demo project and its meshes; both are immutable or only grow."""
     return demo_project()
 
 
 @pytest.fixture(scope="session")
-def plain_demo(demo):
+def demo(desk_set):
+    """The demo with geometry maps that are coarse, and soon made."""
+    from mat_shelf.scene import geometry_maps
+
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(geometry_maps, "MOST_MAP_NODES", 20_000)
+        patch.setattr(geometry_maps, "RAYS", 24)
+        geometry_maps.fill_geometry_maps(*desk_set)
+    return desk_set
+
+
+@pytest.fixture(scope="session")
+def plain_demo(desk_set):
     """The demo without its patterns, whose fine pictures come much sooner."""
-    project, assets = demo
+    project, assets = desk_set
     bare = {"feeds": (), "relief": (), "patterns": ()}
     materials = tuple(material.with_(recipe=material.recipe.with_(**bare)) for material in project.materials)
     return project.with_(materials=materials), assets
@@ -204,6 +216,7 @@ _PLAIN = {
     "test_library_trust",
     "test_model_readers",
     "test_model_watch",
+    "test_optics",
     "test_recovery",
 }
 

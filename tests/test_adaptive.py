@@ -97,7 +97,7 @@ def test_broken_off_it_ends_as_unbroken(small_project, tmp_path, monkeypatch):
     monkeypatch.setattr(checkpoint, "_EVERY_S", 0)
     monkeypatch.setattr(checkpoint, "_SHARE", 0)
     project, assets = small_project
-    options = {"denoise": False, "noise": 0.08}
+    options = {"denoise": False, "noise": 0.12}
     whole = render_picture(project, assets, 48, 32, 500, **options)
     for stop in (7, 41):  # within the first samples, and within later rounds
         keeper, calls = Checkpoint(f"film{stop}"), []

@@ -83,12 +83,12 @@ def test_what_one_process_began_workers_end(crew, small_project):
 
 
 def test_a_killed_worker_costs_its_band_alone(crew, small_project):
-    alone = render_picture(*small_project, *SIZE, 40, denoise=False)
+    alone = render_picture(*small_project, *SIZE, 20, denoise=False)
     pids = list(crew.client.run(os.getpid).values())
     assert len(set(pids)) == 2
     killed = threading.Timer(0.3, lambda: os.kill(pids[0], signal.SIGKILL))
     killed.start()
-    made = render_picture(*small_project, *SIZE, 40, denoise=False, crew=crew.of(*small_project))
+    made = render_picture(*small_project, *SIZE, 20, denoise=False, crew=crew.of(*small_project))
     killed.join()
     with pytest.raises(ProcessLookupError):
         os.kill(pids[0], 0)

@@ -13,7 +13,7 @@ from mat_shelf.geometry.solids import box, lathe, moved
 from mat_shelf.optics.parameters import WHITE
 from mat_shelf.rendering.camera import FRAME, make_camera_view
 from mat_shelf.rendering.film import Film
-from mat_shelf.rendering.final_render import render_picture
+from mat_shelf.rendering.final_render import PictureRequest, picture_task, render_picture
 from mat_shelf.rendering.firefly_redistribution import redistribute
 from mat_shelf.rendering.first_hit import find_first_hits
 from mat_shelf.rendering.render_task import RenderTask
@@ -288,10 +288,15 @@ def test_same_picture_on_any_number_of_threads():
 
 def test_the_demo_is_the_same_picture_however_its_paths_are_split(demo, monkeypatch):
     """With its patterns, overlays and marks, bit for bit: on any number of threads, in waves of any length."""
-    project, assets = demo
-    one = render_picture(project, assets, 45, 30, 1, denoise=False, threads=1).light
-    monkeypatch.setattr("mat_shelf.rendering.tracer.WAVE", 300)
-    assert np.array_equal(one, render_picture(project, assets, 45, 30, 1, denoise=False, threads=7).light)
+    task = picture_task(*demo, PictureRequest(45, 30))
+    lights = []
+    for threads, wave in ((1, 8192), (7, 300)):
+        monkeypatch.setattr("mat_shelf.rendering.tracer.WAVE", wave)
+        tracer, film = Tracer(threads), task.film(45, 30)
+        assert tracer.add_sample(task, film)
+        tracer.close()
+        lights.append(film.picture())
+    assert np.array_equal(*lights) and lights[0].std() > 0.1
 
 
 def test_session_shows_coarse_then_fine_and_drops_what_is_outdated(demo):

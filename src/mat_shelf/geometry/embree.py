@@ -168,8 +168,8 @@ class Scene:
         record = room[first : first + _RECORD]
         return Caster(self._nearest, self._any, self._scene, record, record.view(np.int32))
 
-    def intersect(self, origins, directions):
-        """Nearest hits; see `rendering.geometry.Geometry.intersect`.
+    def intersect(self, origins, directions, reach=FAR):
+        """Nearest hits; see `scene.geometry.Geometry.intersect`.
 
         Parameters
         ----------
@@ -177,6 +177,8 @@ class Scene:
             Origins of the rays, mm.
         directions : (N, 3) float32
             Unit directions.
+        reach : float32
+            Distance that counts, mm.
 
         Returns
         -------
@@ -187,9 +189,9 @@ class Scene:
         u, v, distance = np.empty(count, np.float32), np.empty(count, np.float32), np.empty(count, np.float32)
         with self._lock:
             if self._scene is not None:
-                intersect_kernel(self.caster(), origins, directions, geometry, primitive, u, v, distance)
+                intersect_kernel(self.caster(), origins, directions, F(reach), geometry, primitive, u, v, distance)
                 return geometry, primitive, u, v, distance
-        geometry[:], primitive[:], u[:], v[:], distance[:] = -1, -1, 0, 0, FAR
+        geometry[:], primitive[:], u[:], v[:], distance[:] = -1, -1, 0, 0, reach
         return geometry, primitive, u, v, distance
 
     def occluded(self, origins, directions, distances):
@@ -325,7 +327,7 @@ def is_blocked(caster, origin, direction, reach):
 
 
 @kernel
-def intersect_kernel(caster, origins, directions, geometry, primitive, u, v, distance):
+def intersect_kernel(caster, origins, directions, reach, geometry, primitive, u, v, distance):
     """Nearest hits of many rays.
 
     Parameters
@@ -336,6 +338,8 @@ def intersect_kernel(caster, origins, directions, geometry, primitive, u, v, dis
         Origins of the rays, mm.
     directions : (N, 3) float32
         Unit directions.
+    reach : float32
+        Distance that counts, mm.
     geometry : (N,) int32
         Receives the geometry, -1 where nothing is met.
     primitive : (N,) int32
@@ -346,7 +350,8 @@ def intersect_kernel(caster, origins, directions, geometry, primitive, u, v, dis
         Receives the distances, mm.
     """
     for i in range(origins.shape[0]):
-        geometry[i], primitive[i], u[i], v[i], distance[i] = nearest(caster, row3(origins, i), row3(directions, i), FAR)
+        hit = nearest(caster, row3(origins, i), row3(directions, i), reach)
+        geometry[i], primitive[i], u[i], v[i], distance[i] = hit
 
 
 @kernel

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from mat_shelf.geometry.caps import Caps
-from mat_shelf.geometry.embree import Scene
+from mat_shelf.geometry.embree import FAR, Scene
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.patterns.points import FLAT, Frames
 
@@ -146,19 +146,21 @@ class Geometry:
         """
         return self._scene.caster()
 
-    def intersect(self, origins, directions):
+    def intersect(self, origins, directions, reach=FAR):
         """Nearest hits of rays.
 
         Parameters
         ----------
         origins, directions : (N, 3) float32, C-contiguous; directions of unit length
+        reach : float32
+            Distance that counts, mm.
 
         Returns
         -------
         geometry, primitive : (N,) int32, -1 where nothing is hit
         u, v, distance : (N,) float32
         """
-        return self._scene.intersect(origins, directions)
+        return self._scene.intersect(origins, directions, reach)
 
     def occluded(self, origins, directions, distances):
         """Rays that meet anything nearer than `distances`, (N,) int32, -1 where nothing does.

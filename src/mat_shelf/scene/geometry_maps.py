@@ -269,11 +269,11 @@ def make_geometry_map(
             blocked = geometry.occluded(origin, direction, np.full(rays, key.radius, np.float32)) >= 0
             values[some] = blocked.reshape(-1, RAYS).mean(1)
         else:
-            hit, triangle, _, _, distance = geometry.intersect(origin, direction)
-            own = np.repeat(normal[some], RAYS, axis=0)
-            comes_out = (hit >= 0) & (distance < key.radius)
-            comes_out &= (facing[np.maximum(triangle, 0)] * own).sum(1) > -0.9
-            values[some] = np.minimum(2 * comes_out.reshape(-1, RAYS).mean(1), 1)
+            hit, triangle, *_ = geometry.intersect(origin, direction, key.radius)
+            out = np.flatnonzero(hit >= 0)
+            is_edge = np.zeros(rays, bool)
+            is_edge[out] = (facing[triangle[out]] * normal[some][out // RAYS]).sum(1) > -0.9
+            values[some] = np.minimum(2 * is_edge.reshape(-1, RAYS).mean(1), 1)
     return GeometryMap(first, count, values)
 
 
