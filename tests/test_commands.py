@@ -29,6 +29,7 @@ def test_no_part_of_a_session_hides_what_another_has():
                 owners[name] = part.__name__
 
 
+@pytest.mark.long
 def test_the_documented_script_runs(tmp_path, monkeypatch):
     monkeypatch.chdir(tmp_path)
     names = {}

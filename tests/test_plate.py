@@ -67,7 +67,7 @@ def test_an_empty_set_shows_its_photograph_exactly(plated):
 
 def test_the_product_casts_its_shadow_on_it_and_nothing_else_changes(plated):
     project, assets = plated
-    rendered = render_picture(project, assets, *SIZE, 48, denoise=False)
+    rendered = render_picture(project, assets, *SIZE, 32, denoise=False)
     shown = develop(rendered.light).astype(int)
     product = rendered.film.alpha()[..., 0] > 0
     change = (shown - photograph()).mean(axis=2)
@@ -79,7 +79,7 @@ def test_the_product_casts_its_shadow_on_it_and_nothing_else_changes(plated):
     assert np.abs(far).mean() < 4
     mirror = Material(id="mirror", name="Mirror", recipe=Recipe(base_metalness=1.0, specular_roughness=0.02))
     worn = project.set.with_(backdrop=project.set.backdrop.with_(material="mirror"), surround=2.0, ground=2.0)
-    mirrored = develop(render_picture(project.with_material(mirror).with_set(worn), assets, *SIZE, 48).light).astype(
+    mirrored = develop(render_picture(project.with_material(mirror).with_set(worn), assets, *SIZE, 24).light).astype(
         int
     )
     assert ((mirrored - photograph()).mean(axis=2)[~product] > 5).sum() > 20  # the lit product in the dark mirror
@@ -93,13 +93,13 @@ def test_the_photograph_is_seen_through_glass(plated):
     clear = project.material("red").with_(recipe=pane)
     for changes in ({}, {"exposure": -1.0}, {"keeps_apart": True}):
         one = project.with_material(clear).with_set(project.set.with_(lights=(), **changes))
-        rendered = render_picture(one, assets, *SIZE, 32, denoise=False, keeps_apart=one.set.keeps_apart)
+        rendered = render_picture(one, assets, *SIZE, 8, denoise=False, keeps_apart=one.set.keeps_apart)
         shown = develop(rendered.light, 0.0, one.set.tone_curve).astype(int)
         inside = rendered.film.alpha()[..., 0] == 1
         assert inside.sum() > 300
         assert np.abs((shown - photograph())[inside]).mean() < 3  # it is looked up smoothed
     glass = clear.with_(recipe=pane.with_(geometry_thin_walled=False, specular_ior=1.5))
-    bent = render_picture(project.with_material(glass), assets, *SIZE, 32).light
+    bent = render_picture(project.with_material(glass), assets, *SIZE, 16).light
     blue = develop(bent).astype(int)[inside]
     assert np.median(blue[:, 2] - blue[:, 0]) > 15  # the photograph is bluish, the floor is not
 

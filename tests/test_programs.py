@@ -134,7 +134,7 @@ def recipes_of_patterns(draw):
     return made
 
 
-@settings(max_examples=40, deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=25, deadline=None, suppress_health_check=list(HealthCheck))
 @given(recipes_of_patterns())
 def test_random_programs_give_what_numpy_gives(made):
     points, patterns = some_points(), {pattern.id: pattern for pattern in made}
@@ -172,7 +172,7 @@ def test_values_do_not_depend_on_how_points_are_split(step):
 
 
 @given(recipes_of_patterns())
-@settings(max_examples=40, deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=25, deadline=None, suppress_health_check=list(HealthCheck))
 def test_no_instruction_reaches_beyond_its_arrays(made):
     code = Builder(PatternContext({pattern.id: pattern for pattern in made}))
     code.pattern(made[-1])

@@ -113,7 +113,7 @@ _PURE = st.sampled_from(
         }
     ),
 )
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=20, deadline=None)
 def test_lossless_bodies_give_all_light_back(body, finish):
     """White furnace for bodies of any finish that take no light: all of it comes back or passes. One percent for the
     tables, one more for the noise of 40,000 samples at the most grazing angle."""

@@ -13,7 +13,7 @@ from mat_shelf.geometry.solids import box, lathe, moved
 from mat_shelf.optics.parameters import WHITE
 from mat_shelf.rendering.camera import FRAME, make_camera_view
 from mat_shelf.rendering.film import Film
-from mat_shelf.rendering.final_render import PictureRequest, picture_task, render_picture
+from mat_shelf.rendering.final_render import PictureRequest, picture_task
 from mat_shelf.rendering.firefly_redistribution import redistribute
 from mat_shelf.rendering.first_hit import find_first_hits
 from mat_shelf.rendering.render_task import RenderTask
