@@ -117,6 +117,8 @@ def themed(qapp):
 
 _DEMO_MESHES: dict = {}
 """Meshes of the demo as they stand and touch in a scene, from the first window; each other one begins with them."""
+_CLOSED: list = []
+"""Geometries of windows that are closed: the next one takes them over, instead of building what is the same again."""
 RESTS_AT = 2
 """Samples after which a picture in a tested window is at rest, where no mark `refines(samples)` asks for more."""
 
@@ -137,6 +139,7 @@ def open_window(themed, qtbot, plain_demo, library_folder, monkeypatch, request)
     from mat_shelf.app.window import Window
     from mat_shelf.app.workshop import Workshop
     from mat_shelf.library.library import Library
+    from mat_shelf.rendering.task_keeper import _SPARE
     from mat_shelf.scene.kept import Kept
 
     monkeypatch.setattr(ThumbnailWorker, "want", lambda *arguments: None)
@@ -149,13 +152,15 @@ def open_window(themed, qtbot, plain_demo, library_folder, monkeypatch, request)
     monkeypatch.setattr("mat_shelf.rendering.task_keeper.Kept", kept)
     asked = request.node.get_closest_marker("refines")
     monkeypatch.setattr("mat_shelf.rendering.session.REST_SAMPLES", asked.args[0] if asked else RESTS_AT)
-    opened = []
+    opened, built = [], []
 
     def opening(project=None, assets=None, scale=SCALE):
         monkeypatch.setattr(Viewport, "devicePixelRatioF", lambda viewport: scale)
         QSettings().remove("panes")
         QSettings().setValue("panes/folds_empty_board", False)  # so that pictures stay as large as they are
         window = Window(Workshop(project or plain_demo[0], assets or plain_demo[1], Library(library_folder)))
+        built.append(window.wall._worker._sessions[MAIN]._tasks._built)
+        built[-1]["spare"] = [_CLOSED.pop(0) for _ in range(min(_SPARE, len(_CLOSED)))]
         window.resize(1040, 660)
         window.show()
         qtbot.waitExposed(window)
@@ -170,6 +175,7 @@ def open_window(themed, qtbot, plain_demo, library_folder, monkeypatch, request)
         monkeypatch.setattr(type(window.files), "may_leave", lambda self: True)
         window.close()
         window.deleteLater()
+    _CLOSED.extend(geometry for each in built for geometry in each["spare"])
     QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
 
 

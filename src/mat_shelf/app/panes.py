@@ -54,11 +54,13 @@ class BoardPane(QFrame):
         board.setMinimumHeight(_LOWEST)
         self._areas[board] = area = sideways()
         self.boards.addWidget(area)
-        area.setWidget(board)
 
     def show_board(self, board: QWidget) -> None:
-        """Shows the board of another station."""
-        self.boards.setCurrentWidget(self._areas[board])
+        """Shows the board of another station; only now it gets its place, since styling a board takes a while."""
+        area = self._areas[board]
+        if area.widget() is None:
+            area.setWidget(board)
+        self.boards.setCurrentWidget(area)
 
     @property
     def shown(self) -> QWidget:
