@@ -9,7 +9,7 @@ import numpy as np
 
 from mat_shelf.geometry.caps import cap_point
 from mat_shelf.numerics.interpolation import between3
-from mat_shelf.numerics.kernels import F, inline, kernel
+from mat_shelf.numerics.kernels import F, apart, inline, kernel, stay_apart
 from mat_shelf.numerics.low_discrepancy import (
     first_state,
     shift_of,
@@ -81,7 +81,7 @@ def generate(view, width, height, pixels, sample_index, seed, draws, salt, nest,
             paths.inside[i, k] = nest[k]
 
 
-@kernel
+@apart
 def resolve(count, hits, direction, scene_tables, points):
     """Turns hits into points: interpolated position, normals, parameter row (below 0 where there is none).
 
@@ -98,6 +98,7 @@ def resolve(count, hits, direction, scene_tables, points):
     points : ShadingPoints
         Points of the wave.
     """
+    stay_apart()
     triangles = scene_tables.triangles
     for i in range(count):
         g = hits.geometry[i]
@@ -129,7 +130,7 @@ def resolve(count, hits, direction, scene_tables, points):
 
 @kernel
 def trace_paths(count, caster, hits, points, paths, shadows, scene_tables, limits, memory, sums):
-    """Takes the paths of a wave through all their bounces.
+    """Takes the paths of a wave through all their bounces, or to what they meet first, dressed as it would be shaded.
 
     Parameters
     ----------
@@ -148,16 +149,18 @@ def trace_paths(count, caster, hits, points, paths, shadows, scene_tables, limit
     scene_tables : SceneTables
         Arrays of the scene.
     limits : PathLimits
-        Limits of the paths.
+        Limits of the paths; with no waves they end at what they meet first.
     memory : DressingMemory
         Memory to dress the wave.
     sums : Sums
         Sums of the film.
     """
-    for wave in range(limits.waves):
+    for wave in range(max(limits.waves, 1)):
         if count == 0:
             return
         _meet(count, wave, caster, hits, points, paths, scene_tables, limits, memory, sums)
+        if limits.waves == 0:
+            return
         count, aimed = shade(count, hits, points, paths, shadows, scene_tables, limits, sums)
         if not limits.straight:
             trace_shadow_rays(aimed, caster, shadows, limits, sums)
@@ -169,34 +172,6 @@ def trace_paths(count, caster, hits, points, paths, shadows, scene_tables, limit
             resolve(aimed, hits, shadows.rays.direction, scene_tables, points)
             _dress(aimed, wave, caster, hits, points, shadows.rays, scene_tables, limits, memory)
             aimed = transmittance(aimed, hits, points, shadows, scene_tables, limits, sums)
-
-
-@kernel
-def meet_surfaces(count, caster, hits, points, paths, scene_tables, limits, memory, sums):
-    """Takes the paths of a wave to what they meet first, dressed as it would be shaded.
-
-    Parameters
-    ----------
-    count : int
-        Number of paths.
-    caster : Caster
-        Handle of `embree.Scene.caster`.
-    hits : Hits
-        Hits of the wave.
-    points : ShadingPoints
-        Points of the wave; `look` is the parameter row of each.
-    paths : Paths
-        Paths of the wave.
-    scene_tables : SceneTables
-        Arrays of the scene.
-    limits : PathLimits
-        Limits of the paths.
-    memory : DressingMemory
-        Memory to dress the wave.
-    sums : Sums
-        Sums of the film.
-    """
-    _meet(count, 0, caster, hits, points, paths, scene_tables, limits, memory, sums)
 
 
 @inline

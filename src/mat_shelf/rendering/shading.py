@@ -5,7 +5,7 @@ The file is long because a bounce is one kernel, whose steps share the state of 
 
 import math
 
-from mat_shelf.numerics.kernels import F, inline, kernel
+from mat_shelf.numerics.kernels import F, apart, inline, stay_apart
 from mat_shelf.numerics.low_discrepancy import (
     BOUNCE_DRAWS,
     EVEN_BOUNCES,
@@ -116,7 +116,7 @@ def _four(is_even, draws, place, shift, random):
     return random, a, b, c, d
 
 
-@kernel
+@apart
 def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
     """One bounce of a wave: gathers emitted light, aims at lights, chooses where each path goes on.
 
@@ -139,6 +139,7 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
     (paths, shadows) : int
         How many go on, and how many rays towards lights were written.
     """
+    stay_apart()
     going = 0
     aimed = 0
     block, bodies, lights, tables, depth = (

@@ -1,7 +1,7 @@
 """Rays towards lights: stopped by what is in their way, or straight through clear glass."""
 
 from mat_shelf.geometry.embree import is_blocked, nearest
-from mat_shelf.numerics.kernels import F, inline, kernel
+from mat_shelf.numerics.kernels import F, apart, inline, stay_apart
 from mat_shelf.numerics.low_discrepancy import next_state
 from mat_shelf.numerics.vectors import (
     dot,
@@ -33,7 +33,7 @@ CROSSINGS = 24
 """Clear surfaces that a ray towards a light may go straight through."""
 
 
-@kernel
+@apart
 def trace_shadow_rays(count, caster, shadows, limits, sums):
     """Adds the light of the rays that nothing blocks.
 
@@ -50,6 +50,7 @@ def trace_shadow_rays(count, caster, shadows, limits, sums):
     sums : Sums
         Sums of the film.
     """
+    stay_apart()
     rays = shadows.rays
     for i in range(count):
         if not is_blocked(caster, row3(rays.origin, i), row3(rays.direction, i), shadows.reach[i]):
@@ -59,7 +60,7 @@ def trace_shadow_rays(count, caster, shadows, limits, sums):
                 gather(sums, rays.pixel[i], SHADOW, scale(light, F(-1) / max(rays.pdf[i], F(1e-6))), most)
 
 
-@kernel
+@apart
 def intersect_shadow_rays(count, caster, shadows, hits):
     """Finds what rays towards lights meet next.
 
@@ -74,13 +75,14 @@ def intersect_shadow_rays(count, caster, shadows, hits):
     hits : Hits
         Hits of the wave.
     """
+    stay_apart()
     rays = shadows.rays
     for i in range(count):
         found = nearest(caster, row3(rays.origin, i), row3(rays.direction, i), shadows.reach[i])
         hits.geometry[i], hits.primitive[i], hits.u[i], hits.v[i], hits.distance[i] = found
 
 
-@kernel
+@apart
 def transmittance(count, hits, points, shadows, scene_tables, limits, sums):
     """Takes rays towards lights past clear surfaces without bending them; how many are still on their way.
 
@@ -107,6 +109,7 @@ def transmittance(count, hits, points, shadows, scene_tables, limits, sums):
     -------
     int
     """
+    stay_apart()
     block, rays = scene_tables.block, shadows.rays
     going = 0
     for i in range(count):

@@ -204,17 +204,7 @@ class Tracer:
                 Its arrays.
             """
             count, points = len(some), wave.points
-            passes.meet_surfaces(
-                count,
-                wave.caster,
-                wave.hits,
-                points,
-                wave.paths,
-                wave.scene_tables,
-                wave.limits,
-                wave.memory,
-                wave.sums,
-            )
+            passes.trace_paths(count, *wave._replace(limits=wave.limits._replace(waves=0)))
             material = points.row[:count]
             part = np.where(material >= 0, points.part[:count], -1)
             look = np.where(part >= 0, points.look[:count], 0)

@@ -3,7 +3,7 @@
 import math
 
 from mat_shelf.geometry.embree import FAR, nearest
-from mat_shelf.numerics.kernels import F, inline, kernel
+from mat_shelf.numerics.kernels import F, apart, inline, stay_apart
 from mat_shelf.numerics.low_discrepancy import draw
 from mat_shelf.numerics.vectors import add, dot, largest, mul, row3, row3_at, scale, store3
 from mat_shelf.optics import parameters as P
@@ -53,7 +53,7 @@ def attenuated(throughput, lost, length):
     )
 
 
-@kernel
+@apart
 def walk_to_next_surface(count, caster, paths, block, bodies, cover, geometry, primitive, u, v, distance):
     """Takes each path to what it meets next.
 
@@ -73,6 +73,7 @@ def walk_to_next_surface(count, caster, paths, block, bodies, cover, geometry, p
         -1 where nothing is met, LOST where the path ended.
     u, v, distance : (N,) float32, written
     """
+    stay_apart()
     for i in range(count):
         origin, d = row3(paths.origin, i), row3(paths.direction, i)
         walk = paths.walk[i]
