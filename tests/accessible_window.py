@@ -23,6 +23,7 @@ def show() -> None:
     from PyQt6.QtCore import QSocketNotifier, QTimer
     from PyQt6.QtWidgets import QApplication
 
+    from mat_shelf.app.library.thumbnail_worker import ThumbnailWorker
     from mat_shelf.app.theme import apply_theme
     from mat_shelf.app.window import Window
     from mat_shelf.app.workshop import Workshop
@@ -42,7 +43,9 @@ def show() -> None:
     block = Part(id="block", name="Block", mesh=assets.add(NamedMesh("block", box((60, 40, 30), 3))), material="red")
     red = Material(id="red", name="Red", recipe=Recipe(base_color=(0.5, 0.05, 0.05), specular_roughness=0.31))
     project = new_project(Product(name="Block", parts=(block,)), (red,), (60.0, 40.0, 30.0))
+    ThumbnailWorker.want = lambda *arguments: None  # pictures are not told of
     window = Window(Workshop(project, assets, Library()))
+    window.wall._worker.pause(True)
     window.show()
     window.workshop.select("block")
 

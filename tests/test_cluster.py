@@ -57,6 +57,7 @@ def test_workers_render_the_same_picture(crew, small_project):
     assert (parts[0] == parts[1]).all()
 
 
+@pytest.mark.long
 def test_lights_apart_and_photons_and_a_cut_out(crew, small_project):
     project, assets = small_project
     lamp = next(studio for studio in project.sets if studio.id == "hard-lamp")
@@ -72,6 +73,7 @@ def test_lights_apart_and_photons_and_a_cut_out(crew, small_project):
         assert (made[0].film.sums.light == made[1].film.sums.light).all()
 
 
+@pytest.mark.long
 def test_what_one_process_began_workers_end(crew, small_project):
     """And the other way round."""
     whole = render_picture(*small_project, *SIZE, 9, denoise=False)
@@ -104,6 +106,7 @@ def test_other_users_of_the_machine_cannot_join(crew):
             connect(wrong, 2)
 
 
+@pytest.mark.long
 def test_cancelled_bands_that_are_done_stay(crew, small_project):
     calls = []
     with pytest.raises(InterruptedError):

@@ -93,6 +93,7 @@ def test_sheets_and_what_has_holes_are_kept_out_of_what_they_touch():
     assert 1e-4 < pane < 0.05 and 1e-4 < lace < 0.05 and matt == 0
 
 
+@pytest.mark.long
 def test_a_part_that_is_moved_is_all_that_is_made_anew(demo, monkeypatch):
     project, assets = demo
     kept, calls = Kept(), []

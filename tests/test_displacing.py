@@ -193,6 +193,7 @@ def own_top(made):
     return made.rest.reshape(-1, 3)[:, 1].max()
 
 
+@pytest.mark.long
 def test_a_row_becomes_true_relief_in_the_window_and_back_by_one_click(open_window, qtbot):
     """The outline of a block with 3 mm steps changes once the surface is made, and is straight again as bump."""
     recipe = relief_of(Checker(), 3.0, 1.0, projection="box", size=12.0).with_(base_color=(0.5, 0.05, 0.05))

@@ -30,6 +30,7 @@ def test_a_glowing_ball_lights_the_floor_as_its_configuration_factor_says(figure
     assert seen[14:18, 22:26].std() < 0.4 * middle  # aimed at; one sample in 1800 would come upon it by chance
 
 
+@pytest.mark.long
 def test_aiming_brings_what_chance_finds(monkeypatch):
     """On a glossy floor, a rough metal and in a mirror, of two materials that differ in brightness a hundredfold."""
     meshes = [floor(), ball(12, (-30, 20, 0)), moved(box((60, 30, 4), 0.5), (30, 10, -20)), ball(9, (20, 12, 20))]

@@ -119,6 +119,7 @@ def test_a_ball_of_glass_gathers_sunlight_as_ray_optics_says(figure):
         assert found == pytest.approx(expected, rel=0.02)
 
 
+@pytest.mark.long
 def test_edits_of_glass_renew_its_patterns(plain_demo):
     """Under a hard lamp: what is kept and what is begun again are a fresh picture together, bit for bit."""
     project, assets = plain_demo

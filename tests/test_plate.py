@@ -104,6 +104,7 @@ def test_the_photograph_is_seen_through_glass(plated):
     assert np.median(blue[:, 2] - blue[:, 0]) > 15  # the photograph is bluish, the floor is not
 
 
+@pytest.mark.long
 def test_the_wall_shows_it_too_and_edits_keep_it(plated, open_window, qtbot, tmp_path):
     project, assets = plated
     window = open_window(*plated)

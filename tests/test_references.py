@@ -208,6 +208,7 @@ def test_snapshots_are_kept_with_the_project(window, qtbot, tmp_path):
     assert shown[y, x] == pytest.approx(pixels[ys[len(ys) // 2], xs[len(xs) // 2]].astype(int), abs=25)
 
 
+@pytest.mark.long
 def test_a_snapshot_lies_over_the_render_in_a_picture_of_another_shape(window, qtbot):
     """The frame of the camera is whole in every picture, so what was at its middle and edges stays there."""
     workshop, viewport = window.workshop, window.viewport

@@ -166,6 +166,7 @@ def test_what_the_picture_does_not_depend_on_starts_nothing(session, plain_demo)
     assert session.step().is_coarse and session._film.samples == 0
 
 
+@pytest.mark.long
 def test_a_level_is_dragged_at_full_size_and_then_begun_anew(session, plain_demo):
     """While it is dragged only what shows the vessel changes; the picture at rest is one that never saw another."""
     project, assets = plain_demo

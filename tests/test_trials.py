@@ -19,6 +19,7 @@ def test_damaged_pictures_end_in_a_message_or_a_picture(tmp_path):
     assert set(ends) == {"message", "picture"}, ends
 
 
+@pytest.mark.long
 def test_random_edits_are_undone_and_done_again(themed, monkeypatch, tmp_path):
     """In the real window; a case of the script is three times as long."""
     import random_edits
