@@ -14,6 +14,7 @@ from mat_shelf.numerics.interpolation import curve_table
 from mat_shelf.numerics.kernels import F, inline, kernel
 from mat_shelf.optics.color import black_body, decode_srgb, encode_srgb
 from mat_shelf.rendering.color_lookup import looked_up
+from mat_shelf.rendering.pixel_blocks import BLOCK, load_block, luminance, new_block, store_block
 from mat_shelf.rendering.retouching import Spot, healed
 from mat_shelf.rendering.tone import light_shown_as, tone_map
 from mat_shelf.system.processors import in_parts
@@ -27,8 +28,7 @@ _SHADOW_STOPS, _HIGHLIGHT_STOPS = (-3.5, -1.0), (0.3, 2.0)
 """Stops from a middle grey where all is shadow, and nothing any more; nothing yet is highlight, and all."""
 _ROOTS, _PER_ROOT = 4096, 1024
 """Rows of the table of gains, and how many of them lie in one unit of the fourth root of luminance."""
-_BLOCK = 256
-"""Pixels that are adjusted at a time."""
+_1, _2, _3, _4, _5, _6 = (np.uint64(plane * BLOCK) for plane in range(1, 7))
 _LEAST = 1e-6
 _CURVE_PLACES = 1024
 _FINEST = 2.0
@@ -98,139 +98,191 @@ def _eased(share: np.ndarray) -> np.ndarray:
 
 
 @inline
-def _luminance(r, g, b):
-    return F(0.2126) * r + F(0.7152) * g + F(0.0722) * b
+def _tone_place(y):
+    """Row of the table of gains for a luminance."""
+    return min(math.sqrt(math.sqrt(y)) * F(_PER_ROOT), F(_ROOTS - 1.1))
+
+
+@inline
+def _between_rows(table, place):
+    """Value of a table at a place between two of its rows."""
+    row = np.uint32(place)
+    return table[row] + (table[row + np.uint32(1)] - table[row]) * (place - F(row))
+
+
+@inline
+def _adjust_block(block, count, asked):
+    gains, tones, saturation, muted = asked
+    red, green, blue = gains[0], gains[1], gains[2]
+    for i in range(count):
+        at = np.uint64(i)
+        r, g, b = block[at] * red, block[at + _1] * green, block[at + _2] * blue
+        block[at] = r
+        block[at + _1] = g
+        block[at + _2] = b
+        block[at + _3] = _tone_place(luminance(r, g, b))
+    for i in range(count):
+        at = np.uint64(i)
+        block[at + _3] = _between_rows(tones, block[at + _3])
+    for i in range(count):
+        at = np.uint64(i)
+        gain = block[at + _3]
+        r, g, b = block[at] * gain, block[at + _1] * gain, block[at + _2] * gain
+        y, high = luminance(r, g, b), max(r, max(g, b))
+        strong = (high - min(r, min(g, b))) / max(high, F(1e-30))
+        colored = saturation * (F(1) + muted * (F(1) - strong))
+        block[at] = max(y + (r - y) * colored, F(0))
+        block[at + _1] = max(y + (g - y) * colored, F(0))
+        block[at + _2] = max(y + (b - y) * colored, F(0))
 
 
 @kernel
-def _adjust(light, gains, tones, saturation, muted, mask, has_mask, first, last, row, out):
-    """Adjusts some pixels, a few hundred at a time: each line of the work is a loop of its own, which the compiler
-    turns into vector instructions.
-    """
-    for start in range(first, last, _BLOCK):
-        n = min(_BLOCK, last - start)
-        for i in range(n):
-            row[0, i] = max(light[start + i, 0], F(0)) * gains[0]
-            row[1, i] = max(light[start + i, 1], F(0)) * gains[1]
-            row[2, i] = max(light[start + i, 2], F(0)) * gains[2]
-        for i in range(n):
-            row[3, i] = _luminance(row[0, i], row[1, i], row[2, i])
-            row[4, i] = min(math.sqrt(math.sqrt(row[3, i])) * F(_PER_ROOT), F(_ROOTS - 1.1))
-        for i in range(n):
-            place = np.uint32(row[4, i])
-            row[4, i] = tones[place] + (tones[place + np.uint32(1)] - tones[place]) * (row[4, i] - F(place))
-        for i in range(n):
-            r, g, b, y = row[0, i] * row[4, i], row[1, i] * row[4, i], row[2, i] * row[4, i], row[3, i] * row[4, i]
-            high, low = max(r, max(g, b)), min(r, min(g, b))
-            strong = (high - low) / max(high, F(1e-30))
-            colored = saturation * (F(1) + muted * (F(1) - strong))
-            row[0, i] = max(y + (r - y) * colored, F(0))
-            row[1, i] = max(y + (g - y) * colored, F(0))
-            row[2, i] = max(y + (b - y) * colored, F(0))
+def _adjust(light, asked, mask, has_mask, first, last, block, out):
+    for start in range(first, last, BLOCK):
+        count = min(BLOCK, last - start)
+        load_block(light, start, count, block)
         if has_mask:
-            for i in range(n):
-                share = mask[start + i]
-                for k in range(3):
-                    was = light[start + i, k]
-                    out[start + i, k] = was + (row[k, i] - was) * share
-        else:
-            for i in range(n):
-                out[start + i, 0], out[start + i, 1], out[start + i, 2] = row[0, i], row[1, i], row[2, i]
+            for i in range(count):
+                at = np.uint64(i)
+                block[at + _4], block[at + _5], block[at + _6] = block[at], block[at + _1], block[at + _2]
+        _adjust_block(block, count, asked)
+        if has_mask:
+            for i in range(count):
+                at = np.uint64(i)
+                share = mask[np.uint64(start) + at]
+                r, g, b = block[at + _4], block[at + _5], block[at + _6]
+                block[at] = r + (block[at] - r) * share
+                block[at + _1] = g + (block[at + _1] - g) * share
+                block[at + _2] = b + (block[at + _2] - b) * share
+        store_block(block, start, count, out)
 
 
 @kernel
 def _shares(light, table, first, last, out):
-    for i in range(first, last):
-        y = _luminance(max(light[i, 0], F(0)), max(light[i, 1], F(0)), max(light[i, 2], F(0)))
-        place = min(math.sqrt(math.sqrt(y)) * F(_PER_ROOT), F(_ROOTS - 1.1))
-        whole = np.uint32(place)
-        out[i] = table[whole] + (table[whole + np.uint32(1)] - table[whole]) * (place - F(whole))
+    for k in range(first, last):
+        i = np.uint64(k)
+        y = luminance(max(light[i, 0], F(0)), max(light[i, 1], F(0)), max(light[i, 2], F(0)))
+        out[i] = _between_rows(table, _tone_place(y))
 
 
 @kernel
-def _above(light, threshold, side, first, last, row, out):
+def _above(light, threshold, side, first, last, red, green, blue, out):
     """Light above a threshold of luminance, in its own colour, averaged over squares of some pixels a side; those at
-    the border go on as their last pixels.
+    the border go on as their last pixels. The rows of a square are summed first, for all pixels across.
     """
     high, wide = light.shape[0], light.shape[1]
     for y in range(first, last):
-        for x in range(out.shape[1]):
-            out[y, x, 0], out[y, x, 1], out[y, x, 2] = F(0), F(0), F(0)
+        for i in range(len(red)):
+            red[i], green[i], blue[i] = F(0), F(0), F(0)
         for below in range(y * side, (y + 1) * side):
             j = min(below, high - 1)
             for i in range(wide):
-                r, g, b = light[j, i, 0], light[j, i, 1], light[j, i, 2]
-                share = F(1) - threshold / max(_luminance(r, g, b), threshold)
-                row[0, i], row[1, i], row[2, i] = r * share, g * share, b * share
-            for i in range(wide, row.shape[1]):
-                row[0, i], row[1, i], row[2, i] = row[0, wide - 1], row[1, wide - 1], row[2, wide - 1]
-            for k in range(3):
-                for x in range(out.shape[1]):
-                    total = F(0)
-                    for i in range(x * side, (x + 1) * side):
-                        total += row[k, i]
-                    out[y, x, k] += total
+                at = np.uint64(i)
+                r, g, b = light[j, at, 0], light[j, at, 1], light[j, at, 2]
+                share = F(1) - threshold / max(luminance(r, g, b), threshold)
+                red[at] += r * share
+                green[at] += g * share
+                blue[at] += b * share
+        for i in range(wide, len(red)):
+            red[i], green[i], blue[i] = red[wide - 1], green[wide - 1], blue[wide - 1]
         for x in range(out.shape[1]):
-            for k in range(3):
-                out[y, x, k] /= F(side * side)
+            r, g, b = F(0), F(0), F(0)
+            for i in range(x * side, (x + 1) * side):
+                r += red[i]
+                g += green[i]
+                b += blue[i]
+            squared = F(side * side)
+            out[y, x, 0], out[y, x, 1], out[y, x, 2] = r / squared, g / squared, b / squared
 
 
 @kernel
-def _spread(light, blurred, side, threshold, amount, left, right, first, last, row, out):
-    """Takes a share of what is above the threshold from where it is, and adds it where it is spread to.
+def _spread(light, blurred, side, threshold, amount, left, right, asked, first, last, rows, block, out):
+    """Takes a share of what is above the threshold from where it is, and adds it where it is spread to; then adjusts
+    all, where that is asked for.
 
-    The small picture of what is spread is interpolated; `left` has the column of it before each pixel, and `right` the
-    share of the next one.
+    The small picture of what is spread is interpolated: across once for each of its rows, of which `rows` keeps two,
+    and down for each pixel. `left` has the column of it before each pixel, and `right` the share of the next one.
     """
-    high, wide = blurred.shape[0], blurred.shape[1]
+    high, wide = blurred.shape[0], light.shape[1]
+    most, made = blurred.shape[1] - 1, -1
     for j in range(first, last):
         v = min(max((F(j) + F(0.5)) / F(side) - F(0.5), F(0)), F(high - 1))
         above = int(v)
         below, share = min(above + 1, high - 1), v - F(above)
-        for k in range(3):
+        for y in range(max(above, made + 1), below + 1):
+            slot = y & 1
             for i in range(wide):
-                row[k, i] = amount * (blurred[above, i, k] * (F(1) - share) + blurred[below, i, k] * share)
-            row[k, wide] = row[k, wide - 1]
-        for i in range(light.shape[1]):
-            r, g, b = light[j, i, 0], light[j, i, 1], light[j, i, 2]
-            bright = max(_luminance(r, g, b), threshold)
-            kept = F(1) - amount * (F(1) - threshold / bright)
-            place, near, far = left[i], F(1) - right[i], right[i]
-            after = place + np.uint32(1)
-            out[j, i, 0] = r * kept + row[0, place] * near + row[0, after] * far
-            out[j, i, 1] = g * kept + row[1, place] * near + row[1, after] * far
-            out[j, i, 2] = b * kept + row[2, place] * near + row[2, after] * far
+                near = left[i]
+                far = min(near + 1, most)
+                for k in range(3):
+                    mixed = blurred[y, near, k] + (blurred[y, far, k] - blurred[y, near, k]) * right[i]
+                    rows[slot, k, i] = amount * mixed
+        made = below
+        upper, lower = rows[above & 1], rows[below & 1]
+        for start in range(0, wide, BLOCK):
+            count, first_pixel = min(BLOCK, wide - start), np.uint64(start)
+            load_block(light[j], start, count, block)
+            for i in range(count):
+                at = np.uint64(i)
+                r, g, b = block[at], block[at + _1], block[at + _2]
+                kept = F(1) - amount * (F(1) - threshold / max(luminance(r, g, b), threshold))
+                block[at] = r * kept
+                block[at + _1] = g * kept
+                block[at + _2] = b * kept
+            for k in range(3):
+                plane = np.uint64(k * BLOCK)
+                for i in range(count):
+                    at = np.uint64(i)
+                    one, other = upper[k, first_pixel + at], lower[k, first_pixel + at]
+                    block[at + plane] += one + (other - one) * share
+            if len(asked[1]):
+                _adjust_block(block, count, asked)
+            store_block(block, start, count, out[j])
 
 
 @kernel
 def _luminances(light, first, last, out):
     for j in range(first, last):
         for i in range(light.shape[1]):
-            out[j, i] = _luminance(light[j, i, 0], light[j, i, 1], light[j, i, 2])
+            at = np.uint64(i)
+            out[j, at] = luminance(light[j, at, 0], light[j, at, 1], light[j, at, 2])
 
 
 @kernel
-def _finish_edges(light, bright, vignette, sharpening, first, last, out):
+def _finish_edges(light, bright, vignette, sharpening, first, last, column, block, out):
     """Vignette by the squared distance from the middle, and sharpening against the mean of 3 by 3 pixels around."""
     high, wide = light.shape[0], light.shape[1]
-    corner = F(4) / F(high * high + wide * wide)
+    corner, middle = F(4) / F(high * high + wide * wide), F(wide) / F(2)
     for j in range(first, last):
         above, below = max(j - 1, 0), min(j + 1, high - 1)
         down = F(j) + F(0.5) - F(high) / F(2)
-        for i in range(wide):
-            right = F(i) + F(0.5) - F(wide) / F(2)
-            gain = max(F(1) - vignette * (down * down + right * right) * corner, F(0))
+        if sharpening > F(0):
+            for i in range(wide):
+                at = np.uint64(i)
+                column[at + np.uint64(1)] = bright[above, at] + F(2) * bright[j, at] + bright[below, at]
+            column[0], column[wide + 1] = column[1], column[wide]
+        for start in range(0, wide, BLOCK):
+            count, first_pixel = min(BLOCK, wide - start), np.uint64(start)
+            load_block(light[j], start, count, block)
+            for i in range(count):
+                at = np.uint64(i)
+                right = F(start + i) + F(0.5) - middle
+                block[at + _3] = max(F(1) - vignette * (down * down + right * right) * corner, F(0))
             if sharpening > F(0):
-                around = F(0)
-                for k in range(3):
-                    u = min(max(i + k - 1, 0), wide - 1)
-                    weight = F(2) if k == 1 else F(1)
-                    around += weight * (bright[above, u] + F(2) * bright[j, u] + bright[below, u])
-                if around > F(0):
-                    sharper = F(1) + sharpening * (F(16) * bright[j, i] / around - F(1))
-                    gain *= min(max(sharper, F(1 / _STRONGEST)), F(_STRONGEST))
-            for k in range(3):
-                out[j, i, k] = light[j, i, k] * gain
+                for i in range(count):
+                    at = np.uint64(i)
+                    here = first_pixel + at
+                    around = column[here] + F(2) * column[here + np.uint64(1)] + column[here + np.uint64(2)]
+                    sharper = F(16) * bright[j, here] / max(around, F(1e-30))
+                    sharper = F(1) + sharpening * ((sharper if around > F(0) else F(1)) - F(1))
+                    block[at + _3] *= min(max(sharper, F(1 / _STRONGEST)), F(_STRONGEST))
+            for i in range(count):
+                at = np.uint64(i)
+                gain = block[at + _3]
+                block[at] *= gain
+                block[at + _1] *= gain
+                block[at + _2] *= gain
+            store_block(block, start, count, out[j])
 
 
 def adjusted(
@@ -256,11 +308,10 @@ def adjusted(
     """
     if adjustment == Adjustment():
         return light
-    gains = (white_shift(adjustment.warmth, adjustment.tint) * 2.0**adjustment.exposure).astype(np.float32)
     flat = np.ascontiguousarray(light, np.float32).reshape(-1, 3)
     share = np.zeros(0, np.float32) if mask is None else np.ascontiguousarray(mask, np.float32).reshape(-1)
     made = np.empty_like(flat) if out is None else out.reshape(-1, 3)
-    tones, values = tone_gains(adjustment), (F(adjustment.saturation), F(adjustment.muted))
+    asked = _asked(adjustment)
 
     def run(first: int, last: int) -> None:
         """Adjust some pixels.
@@ -270,11 +321,17 @@ def adjusted(
         first, last : int
             The first of them, and the one behind the last.
         """
-        row = np.empty((5, _BLOCK), np.float32)
-        _adjust(flat, gains, tones, *values, share, mask is not None, first, last, row, made)
+        _adjust(flat, asked, share, mask is not None, first, last, new_block(), made)
 
     in_parts(len(flat), run)
     return made.reshape(light.shape)
+
+
+def _asked(adjustment: Adjustment) -> tuple:
+    """An adjustment as kernels take it; with an empty table where nothing changes."""
+    gains = (white_shift(adjustment.warmth, adjustment.tint) * 2.0**adjustment.exposure).astype(np.float32)
+    tones = np.empty(0, np.float32) if adjustment == Adjustment() else tone_gains(adjustment)
+    return gains, tones, F(adjustment.saturation), F(adjustment.muted)
 
 
 def tone_mask(light: np.ndarray, tones: str) -> np.ndarray:
@@ -304,7 +361,12 @@ def tone_mask(light: np.ndarray, tones: str) -> np.ndarray:
 
 
 def with_bloom(
-    light: np.ndarray, amount: float, threshold: float, size: float, out: np.ndarray | None = None
+    light: np.ndarray,
+    amount: float,
+    threshold: float,
+    size: float,
+    after: Adjustment | None = None,
+    out: np.ndarray | None = None,
 ) -> np.ndarray:
     """Light of which what is above a threshold is spread, its sum kept.
 
@@ -318,6 +380,8 @@ def with_bloom(
         Luminance.
     size : float
         Standard deviation of the spread, in heights of the picture.
+    after : Adjustment, optional
+        What is changed afterwards, in the same turn.
     out : (H, W, 3) float32, optional
         Taken for the result; it may be the light itself.
 
@@ -325,8 +389,9 @@ def with_bloom(
     -------
     (H, W, 3) float32
     """
+    after = after or Adjustment()
     if amount <= 0:
-        return light
+        return adjusted(light, after, out=out)
     light = np.ascontiguousarray(light, np.float32)
     high, wide = light.shape[:2]
     width = max(size * high, 0.3)
@@ -341,8 +406,8 @@ def with_bloom(
         first, last : int
             The first of them, and the one behind the last.
         """
-        row = np.empty((3, small.shape[1] * side), np.float32)
-        _above(light, F(threshold), side, first, last, row, small)
+        sums = np.empty((3, small.shape[1] * side), np.float32)
+        _above(light, F(threshold), side, first, last, *sums, small)
 
     in_parts(len(small), gather)
     blurred = np.empty_like(small)
@@ -350,7 +415,7 @@ def with_bloom(
         gaussian_filter(small[..., k], width / side, output=blurred[..., k], mode="reflect", truncate=3.0)
     out = np.empty_like(light) if out is None else out
     at = np.clip((np.arange(wide, dtype=np.float32) + 0.5) / side - 0.5, 0, small.shape[1] - 1).astype(np.float32)
-    left = at.astype(np.uint32)
+    left, asked = at.astype(np.int32), _asked(after)
 
     def run(first: int, last: int) -> None:
         """Spread the light of some rows.
@@ -360,8 +425,8 @@ def with_bloom(
         first, last : int
             The first of them, and the one behind the last.
         """
-        row = np.empty((3, small.shape[1] + 1), np.float32)
-        _spread(light, blurred, side, F(threshold), F(amount), left, at - left, first, last, row, out)
+        rows, share = np.empty((2, 3, wide), np.float32), (at - left).astype(np.float32)
+        _spread(light, blurred, side, F(threshold), F(amount), left, share, asked, first, last, rows, new_block(), out)
 
     in_parts(high, run)
     return out
@@ -407,8 +472,7 @@ def finished(
         mask = tone_mask(light, each.target) if each.kind == "tones" else masks.get(each.id)
         if mask is not None:
             light = adjusted(light, each.adjustment, mask, own())
-    light = with_bloom(light, finish.bloom, finish.bloom_above, finish.bloom_size / 100, own())
-    light = adjusted(light, finish.whole, out=own())
+    light = with_bloom(light, finish.bloom, finish.bloom_above, finish.bloom_size / 100, finish.whole, own())
     sharpening = finish.sharpening if scale >= 1 else 0.0
     if finish.vignette == 0 and sharpening == 0:
         return light
@@ -418,7 +482,19 @@ def finished(
     if sharpening:
         in_parts(len(light), lambda first, last: _luminances(light, first, last, bright))
     vignette, sharpening = F(finish.vignette), F(sharpening)
-    in_parts(len(light), lambda first, last: _finish_edges(light, bright, vignette, sharpening, first, last, out))
+
+    def run(first: int, last: int) -> None:
+        """Finish the edges of some rows.
+
+        Parameters
+        ----------
+        first, last : int
+            The first of them, and the one behind the last.
+        """
+        column = np.empty(light.shape[1] + 2, np.float32)
+        _finish_edges(light, bright, vignette, sharpening, first, last, column, new_block(), out)
+
+    in_parts(len(light), run)
     return out
 
 

@@ -9,6 +9,7 @@ from mat_shelf.document.set import ToneCurve
 from mat_shelf.numerics.kernels import F, inline, kernel
 from mat_shelf.optics.color import encode_srgb
 from mat_shelf.rendering.color_lookup import looked_up
+from mat_shelf.rendering.pixel_blocks import BLOCK, load_block, new_block
 from mat_shelf.system.processors import in_parts
 
 START_COMPRESSION = F(0.8 - 0.04)
@@ -24,32 +25,26 @@ _FROM_FILM = np.array(
 _BACK_FROM_FILM, _BACK_TO_FILM = (
     np.linalg.inv(m.astype(np.float64)).astype(np.float32) for m in (_TO_FILM, _FROM_FILM)
 )
+_1, _2 = np.uint64(BLOCK), np.uint64(2 * BLOCK)
 _GREY_GAIN = F(1.4619)
 """Of the light before the filmic curve, by which a grey of 0.18 stays as it is."""
 
 
 @inline
 def _neutral(r, g, b, is_exact):
-    if not is_exact:
-        low = min(r, min(g, b))
-        offset = low - F(6.25) * low * low if low < F(0.08) else F(0.04)
-        r -= offset
-        g -= offset
-        b -= offset
+    """Without branches, which would keep loops from becoming vector instructions."""
+    low = min(r, min(g, b))
+    offset = low - F(6.25) * low * low if low < F(0.08) else F(0.04)
+    offset = F(0) if is_exact else offset
+    r, g, b = r - offset, g - offset, b - offset
     peak = max(r, max(g, b))
     start = EXACT_UP_TO if is_exact else START_COMPRESSION
-    if peak < start:
-        return r, g, b
-    d = F(1) - start
-    new_peak = F(1) - d * d / (peak + d - start)
-    squeeze = new_peak / peak
-    toward = F(1) - F(1) / (DESATURATION * (peak - new_peak) + F(1))
-    keep = F(1) - toward
-    return (
-        r * squeeze * keep + new_peak * toward,
-        g * squeeze * keep + new_peak * toward,
-        b * squeeze * keep + new_peak * toward,
-    )
+    d, bright = F(1) - start, max(peak, start)
+    new_peak = F(1) - d * d / (bright + d - start)
+    keep = F(1) / (DESATURATION * (bright - new_peak) + F(1))
+    squeeze, toward = new_peak / bright * keep, new_peak * (F(1) - keep)
+    squeeze, toward = (squeeze if peak >= start else F(1)), (toward if peak >= start else F(0))
+    return r * squeeze + toward, g * squeeze + toward, b * squeeze + toward
 
 
 @inline
@@ -150,16 +145,34 @@ def light_shown_as(shown, tone_curve: ToneCurve = "neutral") -> np.ndarray:
 
 
 @kernel
-def _develop(light, gain, codes, kind, begin, end, out):
-    for i in range(begin, end):
-        r, g, b = max(light[i, 0], F(0)) * gain, max(light[i, 1], F(0)) * gain, max(light[i, 2], F(0)) * gain
-        r, g, b = _shown(r, g, b, kind)
-        out[i, 0], out[i, 1], out[i, 2] = _level(codes, r), _level(codes, g), _level(codes, b)
+def _develop(light, gain, codes, kind, begin, end, block, out):
+    for start in range(begin, end, BLOCK):
+        count, first = min(BLOCK, end - start), np.uint64(start)
+        load_block(light, start, count, block)
+        if kind == 2:
+            for i in range(count):
+                at = np.uint64(i)
+                r, g, b = _filmic(block[at] * gain, block[at + _1] * gain, block[at + _2] * gain)
+                block[at] = r
+                block[at + _1] = g
+                block[at + _2] = b
+        else:
+            for i in range(count):
+                at = np.uint64(i)
+                r, g, b = _neutral(block[at] * gain, block[at + _1] * gain, block[at + _2] * gain, kind == 1)
+                block[at] = r
+                block[at + _1] = g
+                block[at + _2] = b
+        for i in range(count):
+            at = np.uint64(i)
+            out[first + at, 0] = _level(codes, block[at])
+            out[first + at, 1] = _level(codes, block[at + _1])
+            out[first + at, 2] = _level(codes, block[at + _2])
 
 
 @inline
 def _level(codes, x):
-    return codes[int(min(max(x, F(0)), F(1)) * F(codes.shape[0] - 1) + F(0.5))]
+    return codes[np.uint32(min(max(x, F(0)), F(1)) * F(codes.shape[0] - 1) + F(0.5))]
 
 
 @kernel
@@ -229,7 +242,8 @@ def develop(light, exposure: float = 0.0, tone_curve: ToneCurve = "neutral", *ta
     out, kind = np.empty(flat.shape, np.uint8), KINDS[tone_curve]
     tables = [table for table in tables if table is not None]
     if not tables:
-        in_parts(len(flat), lambda begin, end: _develop(flat, F(2.0**exposure), _CODES, kind, begin, end, out))
+        gain = F(2.0**exposure)
+        in_parts(len(flat), lambda begin, end: _develop(flat, gain, _CODES, kind, begin, end, new_block(), out))
     else:
         shown = tone_map(np.maximum(flat, F(0)), tone_curve, exposure)
         for table in tables:
