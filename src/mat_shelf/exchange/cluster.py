@@ -147,11 +147,10 @@ class ProjectCrew:
         workers = len(client.scheduler_info(n_workers=-1)["workers"])
         if not workers:
             raise ImageError("no worker has joined the scheduler; start one, or render on this machine alone")
-        bands = workers * (1 if has_photons else _BANDS_A_WORKER)
-        bands = max(min(bands, len(due) // _LEAST_PIXELS), 1)
+        ends = np.cumsum(_band_sizes(len(due), workers, 1 if has_photons else _BANDS_A_WORKER))[:-1]
         asked = request, samples, film
         sent = self._sent(anew=False)
-        tasks = {self._submit(pixels, sent, *asked): (pixels, 0) for pixels in np.array_split(due, bands)}
+        tasks = {self._submit(pixels, sent, *asked): (pixels, 0) for pixels in np.split(due, ends)}
         try:
             while tasks:
                 for task in [task for task in tasks if task.done()]:
@@ -310,3 +309,12 @@ def crew_at(address: str | None) -> Iterator[Crew | None]:
         if cluster is not None:
             with suppress(OSError, TimeoutError, RuntimeError):
                 cluster.close(timeout=10)
+
+
+def _band_sizes(count: int, workers: int, for_each: int) -> list[int]:
+    """Pixels of bands, so many for each worker and more: the last are smaller, so that all workers end together."""
+    most, sizes = max(-(-count // (workers * for_each)), 1), []
+    while (left := count - sum(sizes)) > 0:
+        wanted = most if for_each == 1 else min(most, max(left // (2 * workers), _LEAST_PIXELS))
+        sizes.append(min(left, max(wanted, min(_LEAST_PIXELS, left))))
+    return sizes

@@ -57,7 +57,8 @@ class Developer:
             If it is compared with.
         """
         studio = project.set
-        shown = light * white_gains(camera)
+        gains = white_gains(camera)
+        shown = light if (gains == 1).all() else light * gains
         proof = project.hand_over.proof.shown if project.hand_over.proof is not None else None
         as_rendered = develop(shown, studio.exposure, studio.tone_curve, proof) if self.compares else None
         finish = project.finish.of_detail() if self._is_detail else project.finish

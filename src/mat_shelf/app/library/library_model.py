@@ -7,6 +7,7 @@ from PyQt6.QtGui import QPixmap
 
 from mat_shelf.app.library.shown_swatches import ALL, FAVOURITES, FILTERS, IN_PROJECT, RECENT, ShownSwatches
 from mat_shelf.app.library.thumbnail_worker import ThumbnailWorker
+from mat_shelf.app.widgets.paced import Paced
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.project import Project
 from mat_shelf.library.library import LibraryEntry, LibraryError
@@ -37,7 +38,7 @@ class LibraryModel(QAbstractListModel):
         for signal in (workshop.project_changed, workshop.camera_changed):
             signal.connect(self.worker.stand_back)
         workshop.library_changed.connect(self.reload)
-        workshop.project_changed.connect(self._follow)
+        workshop.project_changed.connect(Paced(self, workshop, self._follow))
         self.reload()
 
     def reload(self) -> None:

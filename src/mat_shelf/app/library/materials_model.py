@@ -6,6 +6,7 @@ from PyQt6.QtCore import QAbstractListModel, QModelIndex, Qt, QTimer
 from PyQt6.QtGui import QPixmap
 
 from mat_shelf.app.library.thumbnail_worker import ThumbnailWorker
+from mat_shelf.app.widgets.paced import Paced
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.material import Material
 from mat_shelf.document.project import Project
@@ -36,7 +37,7 @@ class MaterialsModel(QAbstractListModel):
         self._calm = QTimer(self, singleShot=True, interval=CALM_MS)
         self._calm.timeout.connect(self._redraw)
         worker.made.connect(self._redraw, Qt.ConnectionType.QueuedConnection)
-        workshop.project_changed.connect(self._follow)
+        workshop.project_changed.connect(Paced(self, workshop, self._follow))
         workshop.project_replaced.connect(self._pictures.clear)
         self._follow()
 

@@ -14,6 +14,7 @@ from mat_shelf.app.recent import recent_projects
 from mat_shelf.app.set.light_card import WAYS
 from mat_shelf.app.theme import is_dark
 from mat_shelf.app.wall.tools.wipe import BLEND
+from mat_shelf.app.widgets.paced import Paced
 from mat_shelf.commands.lights import PRESETS
 from mat_shelf.document.product import FINENESS
 from mat_shelf.exchange.models.formats import format_of
@@ -59,8 +60,9 @@ class MenuBar(QMenuBar):
         self._soon = QTimer(self, singleShot=True, interval=0)
         self._soon.timeout.connect(self.follow)
         workshop = self.workshop
+        soon = Paced(self, workshop, self._soon.start)
         for signal in (workshop.project_changed, workshop.selection_changed, workshop.camera_changed):
-            signal.connect(self._soon.start)
+            signal.connect(soon)
         for signal in (
             workshop.shown_changed,
             workshop.region_changed,
@@ -68,7 +70,7 @@ class MenuBar(QMenuBar):
             window.panes.changed,
             workshop.light_changed,
         ):
-            signal.connect(self._soon.start)
+            signal.connect(soon)
 
     def follow(self) -> None:
         """Takes names and states of all commands from what is selected now."""

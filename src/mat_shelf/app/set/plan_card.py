@@ -8,6 +8,7 @@ from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from mat_shelf.app.theme import THEME
+from mat_shelf.app.widgets.paced import Paced
 from mat_shelf.app.workshop import ProductWork, Workshop
 from mat_shelf.document.light import Light
 from mat_shelf.document.product import Part
@@ -51,13 +52,21 @@ class PlanView(QWidget):
         self.setAccessibleName("Plan of the set")
         self.setToolTip("Drag lights, the ring on what the selected one faces, props, parts, or the camera.")
         self.setMouseTracking(True)
+        self._paced = Paced(self, workshop, self._follow)
         for changed in (
             workshop.project_changed,
             workshop.camera_changed,
             workshop.light_changed,
             workshop.prop_changed,
         ):
-            changed.connect(self._follow)
+            changed.connect(self._note)
+
+    def _note(self) -> None:
+        """Follows at once what is dragged here."""
+        if self._held is None:
+            self._paced()
+        else:
+            self._follow()
 
     def _follow(self) -> None:
         """Shows what changed; the frame rests while something is dragged."""

@@ -29,6 +29,7 @@ from mat_shelf.app.set.surround_card import SurroundCard
 from mat_shelf.app.widgets.binding import of_set
 from mat_shelf.app.widgets.choice_row import ChoiceRow
 from mat_shelf.app.widgets.fold_row import FoldRow
+from mat_shelf.app.widgets.paced import Paced
 from mat_shelf.app.widgets.small_widgets import small_button
 from mat_shelf.app.workshop import ProductWork, Workshop
 from mat_shelf.document.set import Set
@@ -102,10 +103,14 @@ class SetBoard(QFrame):
             },
             ("Props", "Backdrop", "Views", "Camera", "Surround", "Position", "Set", "Plan"),
         )
-        workshop.light_changed.connect(self.follow)
-        workshop.prop_changed.connect(self.follow)
-        workshop.project_changed.connect(self.follow)
-        workshop.camera_changed.connect(self.follow)
+        self._paced = Paced(self, workshop, self.follow)
+        for changed in (
+            workshop.light_changed,
+            workshop.prop_changed,
+            workshop.project_changed,
+            workshop.camera_changed,
+        ):
+            changed.connect(self._paced)
         self.follow()
 
     def follow(self) -> None:

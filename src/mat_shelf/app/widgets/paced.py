@@ -1,0 +1,42 @@
+"""Views that need not follow each step of a drag."""
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QObject, QTimer
+
+from mat_shelf.app.workshop import Workshop
+
+PACE_MS = 120
+"""Time between two times that something follows while a value is dragged."""
+
+
+class Paced(QObject):
+    """Follows edits at once; of a drag only some, and the last one: the picture needs the processor more.
+
+    Parameters
+    ----------
+    owner : QObject
+        What follows.
+    workshop : Workshop
+        Knows what is dragged.
+    follow : callable () -> None
+        Called for changes.
+    """
+
+    def __init__(self, owner: QObject, workshop: Workshop, follow: Callable[[], None]):
+        super().__init__(owner)
+        self._workshop, self._follow, self._is_behind = workshop, follow, False
+        self._rest = QTimer(self, singleShot=True, interval=PACE_MS)
+        self._rest.timeout.connect(self._catch_up)
+
+    def __call__(self) -> None:
+        if self._rest.isActive() and self._workshop.history.is_in_gesture:
+            self._is_behind = True
+            return
+        self._is_behind = False
+        self._follow()
+        self._rest.start()
+
+    def _catch_up(self) -> None:
+        if self._is_behind:
+            self()
