@@ -24,11 +24,12 @@ from mat_shelf.exchange.band_rendering import program_digest, render_band
 from mat_shelf.exchange.image_decoding import ImageError
 from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.final_render import PictureRequest
+from mat_shelf.rendering.tracer import WAVE
 from mat_shelf.system.processors import usable_processors
 
 _POLL_S, _CONNECT_S = 0.1, 15
 _BANDS_A_WORKER = 6
-"""Bands for each worker: enough that none waits long for the last one."""
+"""Bands of the same size for each worker, at least, in large pictures: none is long, and little is lost with one."""
 _LEAST_PIXELS = 1 << 11
 MOST_WORKERS = 256
 _MOST_LOST = 4
@@ -147,7 +148,7 @@ class ProjectCrew:
         workers = len(client.scheduler_info(n_workers=-1)["workers"])
         if not workers:
             raise ImageError("no worker has joined the scheduler; start one, or render on this machine alone")
-        ends = np.cumsum(_band_sizes(len(due), workers, 1 if has_photons else _BANDS_A_WORKER))[:-1]
+        ends = np.cumsum(_band_sizes(len(due), workers, has_photons))[:-1]
         asked = request, samples, film
         sent = self._sent(anew=False)
         tasks = {self._submit(pixels, sent, *asked): (pixels, 0) for pixels in np.split(due, ends)}
@@ -311,10 +312,13 @@ def crew_at(address: str | None) -> Iterator[Crew | None]:
                 cluster.close(timeout=10)
 
 
-def _band_sizes(count: int, workers: int, for_each: int) -> list[int]:
-    """Pixels of bands, so many for each worker and more: the last are smaller, so that all workers end together."""
-    most, sizes = max(-(-count // (workers * for_each)), 1), []
-    while (left := count - sum(sizes)) > 0:
-        wanted = most if for_each == 1 else min(most, max(left // (2 * workers), _LEAST_PIXELS))
-        sizes.append(min(left, max(wanted, min(_LEAST_PIXELS, left))))
+def _band_sizes(count: int, workers: int, is_even: bool) -> list[int]:
+    """Pixels of bands: as many as workers, or more, the last of them smaller, so that all workers end together."""
+    if is_even:
+        return [len(part) for part in np.array_split(np.empty(count), min(workers, count))]
+    most, sizes, left = max(count // (workers * _BANDS_A_WORKER), min(count // (2 * workers), 2 * WAVE)), [], count
+    while left:
+        size = min(most, max(left // (2 * workers), _LEAST_PIXELS))
+        sizes.append(size if left - size >= _LEAST_PIXELS else left)
+        left -= sizes[-1]
     return sizes

@@ -50,6 +50,8 @@ class PhotonKeeper:
     def __init__(self, send: Callable):
         self._send = send
         self._scenes: list[_Scene] = []
+        self._asked: tuple = (None, None, None)
+        self._found: _Scene | None = None
 
     def photons(self, task: RenderTask, size: tuple[int, int], sample: int) -> Photons:
         """Photons of a sample, in order.
@@ -90,6 +92,12 @@ class PhotonKeeper:
         return maps[sample]
 
     def _scene(self, task: RenderTask) -> _Scene:
+        asked = task.geometry, task.lights, task.material_table
+        if not all(known is now for known, now in zip(self._asked, asked, strict=True)):
+            self._asked, self._found = asked, self._scene_of(task)
+        return self._found
+
+    def _scene_of(self, task: RenderTask) -> _Scene:
         key = task.geometry, task.lights, sharp_looks(task.material_table)
         for scene in self._scenes:
             if _alike(scene.key, key):

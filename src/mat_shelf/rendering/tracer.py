@@ -96,6 +96,7 @@ class Tracer:
         self._memory = local()
         self._photons = PhotonKeeper(self._send)
         self._lit: tuple = (None, None, None)
+        self._begins: tuple = (None, None, (), None)
         self._glow: Glow | None = None  # of the geometry and materials before
 
     def close(self) -> None:
@@ -243,9 +244,7 @@ class Tracer:
         lit = task.geometry, task.material_table, task.lights
         if any(known is not now for known, now in zip(self._lit, lit, strict=True)):
             self._lit, self._glow = lit, glow_of(*lit)
-        nest = interior_at(task.view.position, task.geometry, task.material_table.bodies)
-        dressing, kept = task.material_table.dresser.bind(task.geometry.shapes, task.geometry.frames)
-        dress = dressing_address(task.geometry, task.material_table, dressing)
+        nest, dressing, dress = self._begun(task)
 
         def begin(first: int) -> None:
             if not is_stopped():
@@ -254,8 +253,17 @@ class Tracer:
 
         for done in [self._pool.submit(begin, first) for first in range(0, len(pixels), length)]:
             done.result()
-        del kept
         return not is_stopped()
+
+    def _begun(self, task: RenderTask) -> tuple:
+        """What all waves of a task begin with: what the camera is inside of, and how surfaces are dressed."""
+        shapes, table = task.geometry.shapes, task.material_table
+        if self._begins[0] is not task or self._begins[1] is not shapes:
+            nest = interior_at(task.view.position, task.geometry, table.bodies)
+            dressing, kept = table.dresser.bind(shapes, task.geometry.frames)
+            dress = dressing_address(task.geometry, table, dressing)
+            self._begins = task, shapes, (nest, dressing, dress), kept
+        return self._begins[2]
 
     def _wave_memory(self, size: int, layers: int, halves: int):
         kept = getattr(self._memory, "wave", None)
