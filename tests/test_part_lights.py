@@ -145,7 +145,8 @@ def test_glowing_parts_are_switched_and_dimmed_in_the_window(open_window, glowin
     slider = board.part_light_card.rows["strength"].slider
     slider.moved.emit(-3.0)
     slider.released.emit()
-    assert workshop.part_light.strength == -3.0 and rows.item(0).data(Qt.ItemDataRole.UserRole) == "-3.0"
+    assert workshop.part_light.strength == -3.0
+    qtbot.waitUntil(lambda: rows.item(0).data(Qt.ItemDataRole.UserRole) == "-3.0", timeout=5000)
     workshop.solo_light()
     assert not workshop.project.set.part_lights[-1].is_on and workshop.part_light.is_on
     assert workshop.history.undo_label == "Left glow alone"

@@ -4,7 +4,7 @@ import math
 
 COARSE_PIXELS = 26_000
 """Pixels of the picture shown while a value is dragged, to begin with; heavier scenes get fewer, lighter ones more."""
-FEWEST_COARSE, MOST_COARSE = 16_000, 60_000
+FEWEST_COARSE, MOST_COARSE = 10_000, 60_000
 COARSE_S = (0.06, 0.105)
 """How long a coarse picture may take before others are made larger or smaller: about ten a second."""
 PREVIEW_S = 0.09

@@ -31,14 +31,15 @@ def axes_of(light: Light) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     -------
     across, up, facing : (3,) float64
     """
-    facing = np.subtract(light.target, light.position).astype(np.float64)
-    facing = facing / max(np.linalg.norm(facing), 1e-9)
-    up = np.array([0, 0, 1.0]) if abs(facing[1]) > 0.999 else np.array([0, 1.0, 0])
-    across = np.cross(facing, up)
-    across /= np.linalg.norm(across)
-    upward = np.cross(across, facing)
+    way = [a - b for a, b in zip(light.target, light.position, strict=True)]
+    x, y, z = (part / max(math.hypot(*way), 1e-9) for part in way)
+    # The cross product with what is up, (0, 1, 0), or (0, 0, 1) for a light that faces up or down.
+    across = (y, -x, 0.0) if abs(y) > 0.999 else (-z, 0.0, x)
+    across = [part / math.hypot(*across) for part in across]
+    upward = (across[1] * z - across[2] * y, across[2] * x - across[0] * z, across[0] * y - across[1] * x)
     c, s = math.cos(math.radians(light.roll)), math.sin(math.radians(light.roll))
-    return c * across - s * upward, c * upward + s * across, facing
+    turned = [(c * a - s * b, c * b + s * a) for a, b in zip(across, upward, strict=True)]
+    return np.array([a for a, _ in turned]), np.array([b for _, b in turned]), np.array([x, y, z])
 
 
 def radiance_of(light: Light) -> np.ndarray:
