@@ -170,7 +170,7 @@ NEW_FIELDS = {
 """The fields that came with each schema, which older projects are without."""
 
 
-@pytest.mark.parametrize("schema", range(1, 20))
+@pytest.mark.parametrize("schema", range(1, 21))
 def test_projects_of_every_older_schema_open(schema):
     """What they hold is kept, and what is new is as it was before it could be chosen."""
     from mat_shelf.document.migration import migrated

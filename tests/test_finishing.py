@@ -10,7 +10,7 @@ from mat_shelf.exchange.package import PackageError
 from mat_shelf.exchange.render_file import RenderSettings, render_to_file
 from mat_shelf.rendering.aovs import finish_masks, render_aovs
 from mat_shelf.rendering.final_render import render_picture
-from mat_shelf.rendering.finishing import adjusted, finished, tone_mask, with_bloom
+from mat_shelf.rendering.finishing import adjusted, finished, tone_mask, with_bloom, with_glare
 from mat_shelf.rendering.session import RenderSession
 
 
@@ -81,6 +81,28 @@ def test_bloom_keeps_the_light_and_takes_it_only_above_the_threshold(size):
     assert (with_bloom(np.minimum(light, 0.9), 0.8, 1.0, size) == np.minimum(light, 0.9)).all()
     away = made[85, 112 + round(1.5 * size * 171)] - 0.2
     assert away[0] > away[1] > away[2] > 0  # in the colour of what is bright
+
+
+@pytest.mark.parametrize("rays", [5, 8])
+def test_glare_goes_out_in_rays_and_keeps_the_light(rays):
+    light = np.zeros((480, 480, 3), np.float32)
+    light[239:242, 239:242] = (400.0, 200.0, 100.0)
+    made = with_glare(light, 0.5, 1.0, 0.04, rays)
+    assert made.sum(dtype=np.float64) == pytest.approx(light.sum(dtype=np.float64), rel=0.01)
+    turns = np.radians(np.arange(0, 360, 0.5))
+
+    def round_(radius):
+        """Light on a circle about the lamp, by the angle from what is up."""
+        y = np.round(240 - radius * np.cos(turns)).astype(int)
+        return made[y, np.round(240 - radius * np.sin(turns)).astype(int), 0]
+
+    seen = round_(50)
+    peaks = np.degrees(turns[(seen > 0.3 * seen.max()) & (np.roll(seen, 1) <= 0.3 * seen.max())])
+    assert len(peaks) == rays and np.allclose(np.diff(peaks), 360 / rays, atol=3)
+    assert seen[0] > 0.7 * seen.max()  # one of them goes straight up
+    assert round_(69)[0] / round_(50)[0] == pytest.approx(np.exp(-1), rel=0.15)  # 0.04 of 480 further
+    dull = np.minimum(light, 0.9)
+    assert np.allclose(with_glare(dull, 0.5, 1.0, 0.04, rays), dull, atol=1e-6)
 
 
 def test_vignette_and_sharpening(light):

@@ -82,7 +82,7 @@ class MaskedAdjustment(Frozen):
 
 
 class Finish(Frozen):
-    """All of it: healed spots and masks first, then bloom, the whole, vignette and sharpening, the colour table.
+    """All of it: spots and masks first, then glare and bloom, the whole, vignette and sharpening, the colour table.
 
     Attributes
     ----------
@@ -112,6 +112,19 @@ class Finish(Frozen):
     bloom_size: float = number(
         2.0, 0.1, 20, label="Bloom size", unit="%", tip="Of the picture's height.", usual=(0.3, 10), log=True
     )
+    glare: float = number(
+        0.0,
+        0,
+        1,
+        label="Glare",
+        tip="Share of the light above the threshold of bloom that a diaphragm spreads into rays.",
+    )
+    glare_rays: int = number(
+        6, 2, 24, label="Glare rays", tip="As many as a diaphragm has blades; twice as many where those are odd."
+    )
+    glare_size: float = number(
+        6.0, 0.2, 40, label="Glare size", unit="%", tip="Of the picture's height.", usual=(1, 20), log=True
+    )
     vignette: float = number(0.0, -1, 1, label="Vignette", tip="Darkens the corners; below 0 lightens them.")
     table: ColorTable | None = None
     sharpening: float = number(
@@ -124,10 +137,10 @@ class Finish(Frozen):
         return not self.is_on or self.with_(is_on=True, masked=self.working) == Finish()
 
     def of_detail(self) -> "Finish":
-        """The part of it that shows in a close-up, which has no corners of its own, is too small for bloom, and
-        looks through a camera that is no view's.
+        """The part of it that shows in a close-up, which has no corners of its own, is too small for bloom and glare,
+        and looks through a camera that is no view's.
         """
-        return self.with_(bloom=0.0, vignette=0.0, healed=())
+        return self.with_(bloom=0.0, glare=0.0, vignette=0.0, healed=())
 
     @property
     def working(self) -> tuple[MaskedAdjustment, ...]:

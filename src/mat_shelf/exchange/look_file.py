@@ -9,7 +9,7 @@ from mat_shelf.exchange.package import parse
 from mat_shelf.system.file_reader import read_file
 from mat_shelf.system.file_writer import write_file
 
-LOOK_ENDING, LOOK_SCHEMA = ".look", 2
+LOOK_ENDING, LOOK_SCHEMA = ".look", 3
 _LARGEST = 1 << 20
 """Bytes."""
 _OF_ANY_PRODUCT = ("product", "backdrop", "tones")
@@ -102,4 +102,4 @@ def open_look(path: Path) -> KeptLook:
 
 def _migrated(fields: dict) -> dict:
     """Fields of the present schema; schema 2 adds colour tables, which older looks are without."""
-    return fields | {"schema_version": LOOK_SCHEMA} if fields.get("schema_version") == 1 else fields
+    return fields | {"schema_version": LOOK_SCHEMA} if fields.get("schema_version") in (1, 2) else fields

@@ -1,10 +1,13 @@
 """Finishing: what is done to the light of a render before the tone curve, as `document.finish` says."""
 
+import math
 from collections.abc import Mapping, Sequence
+from functools import lru_cache
 from types import MappingProxyType
 
 import numpy as np
 from scipy.ndimage import gaussian_filter
+from scipy.signal import fftconvolve
 
 from mat_shelf.document.color_table import MOST_NODES
 from mat_shelf.document.finish import STRAIGHT, Adjustment, Finish
@@ -37,6 +40,8 @@ _SHADOW_STOPS, _HIGHLIGHT_STOPS = (-3.5, -1.0), (0.3, 2.0)
 """Stops from a middle grey where all is shadow, and nothing any more; nothing yet is highlight, and all."""
 _LEAST = 1e-6
 _CURVE_PLACES = 1024
+_GLARE_ROWS, _STAR_REACH = 400, 5.0
+"""Rows of the picture that rays are made in, and their length, of that at which a third of their light is left."""
 _FINEST = 2.0
 """Least width of a blur, in pixels of the smaller picture that it is made in."""
 
@@ -205,13 +210,103 @@ def with_bloom(
     -------
     (H, W, 3) float32
     """
-    after = after or Adjustment()
+    width = max(size * len(light), 0.3)
+    side = max(int(width / _FINEST), 1)
+
+    def blur(small: np.ndarray) -> np.ndarray:
+        """Blur a picture of what is above the threshold.
+
+        Parameters
+        ----------
+        small : (h, w, 3) float32
+            The picture.
+
+        Returns
+        -------
+        (h, w, 3) float32
+        """
+        made = np.empty_like(small)
+        for k in range(3):
+            gaussian_filter(small[..., k], width / side, output=made[..., k], mode="reflect", truncate=3.0)
+        return made
+
+    return _spread(light, amount, threshold, side, blur, after or Adjustment(), out)
+
+
+def with_glare(
+    light: np.ndarray,
+    amount: float,
+    threshold: float,
+    size: float,
+    rays: int,
+    after: Adjustment | None = None,
+    out: np.ndarray | None = None,
+) -> np.ndarray:
+    """Light of which what is above a threshold is spread into rays, as by the edges of a diaphragm.
+
+    Along each it falls off with an exponential function, which is common practice; in life it does with the square of
+    the distance, and in colours. What goes beyond the picture's border is lost.
+
+    Parameters
+    ----------
+    light : (H, W, 3) float32
+        Scene-linear.
+    amount : float
+        Share of what is above the threshold, in [0, 1].
+    threshold : float
+        Luminance.
+    size : float
+        Length at which a ray has a third of its light left, in heights of the picture.
+    rays : int
+        Number of rays; the first goes up.
+    after : Adjustment, optional
+        As for `with_bloom`.
+    out : (H, W, 3) float32, optional
+        As for `with_bloom`.
+
+    Returns
+    -------
+    (H, W, 3) float32
+    """
+    side = max(len(light) // _GLARE_ROWS, 1)
+    star = _star(max(size * len(light) / side, 0.5), rays, -(-max(light.shape[:2]) // side))
+
+    def spread_out(small: np.ndarray) -> np.ndarray:
+        """Spread a picture of what is above the threshold.
+
+        Parameters
+        ----------
+        small : (h, w, 3) float32
+            The picture.
+
+        Returns
+        -------
+        (h, w, 3) float32
+        """
+        return np.maximum(fftconvolve(small, star[..., None], mode="same", axes=(0, 1)), 0).astype(np.float32)
+
+    return _spread(light, amount, threshold, side, spread_out, after or Adjustment(), out)
+
+
+@lru_cache(maxsize=4)
+def _star(length: float, rays: int, most: int) -> np.ndarray:
+    """Rays about the middle of a small picture, of sum 1, (2n + 1, 2n + 1) float32."""
+    reach = max(min(math.ceil(_STAR_REACH * length), most), 1)
+    y, x = np.mgrid[-reach : reach + 1, -reach : reach + 1].astype(np.float32)
+    made = np.zeros_like(x)
+    for k in range(rays):
+        turn = math.pi / 2 + 2 * math.pi * k / rays
+        along, across = x * math.cos(turn) - y * math.sin(turn), x * math.sin(turn) + y * math.cos(turn)
+        made += np.where(along > -0.5, np.clip(1.2 - np.abs(across), 0, 1) * np.exp(-np.abs(along) / length), 0)
+    return made / made.sum()
+
+
+def _spread(light: np.ndarray, amount: float, threshold: float, side: int, blur, after: Adjustment, out) -> np.ndarray:
+    """Light of which a share above a threshold is spread by a function of a smaller picture of it; then adjusted."""
     if amount <= 0:
         return adjusted(light, after, out=out)
     light = np.ascontiguousarray(light, np.float32)
     high, wide = light.shape[:2]
-    width = max(size * high, 0.3)
-    side = max(int(width / _FINEST), 1)
     small = np.empty((-(-high // side), -(-wide // side), 3), np.float32)
 
     def gather(first: int, last: int) -> None:
@@ -226,9 +321,7 @@ def with_bloom(
         gather_above(light, F(threshold), side, first, last, *sums, small)
 
     in_parts(len(small), gather)
-    blurred = np.empty_like(small)
-    for k in range(3):
-        gaussian_filter(small[..., k], width / side, output=blurred[..., k], mode="reflect", truncate=3.0)
+    blurred = blur(small)
     out = np.empty_like(light) if out is None else out
     at = np.clip((np.arange(wide, dtype=np.float32) + 0.5) / side - 0.5, 0, small.shape[1] - 1).astype(np.float32)
     left, asked = at.astype(np.int32), _asked(after)
@@ -288,6 +381,7 @@ def finished(
         mask = tone_mask(light, each.target) if each.kind == "tones" else masks.get(each.id)
         if mask is not None:
             light = adjusted(light, each.adjustment, mask, own())
+    light = with_glare(light, finish.glare, finish.bloom_above, finish.glare_size / 100, finish.glare_rays, out=own())
     light = with_bloom(light, finish.bloom, finish.bloom_above, finish.bloom_size / 100, finish.whole, own())
     sharpening = finish.sharpening if scale >= 1 else 0.0
     if finish.vignette == 0 and sharpening == 0:

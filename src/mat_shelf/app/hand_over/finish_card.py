@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 
 from mat_shelf.app.patterns.curve_row import CurveRow
 from mat_shelf.app.widgets.binding import Binding
+from mat_shelf.app.widgets.card import scrolling
 from mat_shelf.app.widgets.rows import row_of
 from mat_shelf.app.widgets.small_widgets import small_button
 from mat_shelf.app.workshop import HandOverWork
@@ -32,7 +33,7 @@ from mat_shelf.exchange.print_profile import PROFILE_ENDINGS
 
 _COLUMNS = (("exposure", "contrast", "highlights", "shadows"), ("warmth", "tint", "saturation", "muted"))
 _GROUPS = {"part": "Parts", "zone": "Zones", "material": "Materials", "tones": "Tones"}
-_EDGES = ("bloom", "bloom_above", "bloom_size", "vignette", "sharpening")
+_EDGES = ("bloom", "bloom_above", "bloom_size", "glare", "glare_rays", "glare_size", "vignette", "sharpening")
 
 
 class FinishCard(QWidget):
@@ -285,7 +286,7 @@ class CurveCard(QWidget):
 
 
 class EdgesCard(QWidget):
-    """Bloom, vignette and sharpening: what looks at the pixels around."""
+    """Bloom, glare, vignette and sharpening: what looks at the pixels around."""
 
     def __init__(self, work: HandOverWork):
         super().__init__()
@@ -301,13 +302,16 @@ class EdgesCard(QWidget):
             ),
             is_stacked=True,
         )
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
+        column = QVBoxLayout()
+        column.setContentsMargins(0, 0, 6, 0)
         column.setSpacing(0)
         column.addStrut(126)
         for row in (*self.rows.values(), self.table_row):
             column.addWidget(row)
         column.addStretch(1)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(scrolling(column))
 
     def _bind(self, name: str) -> Binding:
         return Binding(
@@ -324,5 +328,9 @@ class EdgesCard(QWidget):
         self.table_row.setVisible(table is not None)
         if table is not None:
             self.table_row.setToolTip(f"Share of the colour table {table.name} in the finished picture")
+        finish = self.work.finish
+        spreads = {"bloom_above": finish.bloom + finish.glare, "bloom_size": finish.bloom}
+        for name, amount in (spreads | dict.fromkeys(("glare_rays", "glare_size"), finish.glare)).items():
+            self.rows[name].setVisible(amount > 0)
         for row in (*self.rows.values(), self.table_row):
             row.follow()
