@@ -256,7 +256,7 @@ class Tracer:
         return not is_stopped()
 
     def _begun(self, task: RenderTask) -> tuple:
-        """What all waves of a task begin with: what the camera is inside of, and how surfaces are dressed."""
+        """Things that all waves of a task begin with: what the camera is inside of, and how surfaces are dressed."""
         shapes, table = task.geometry.shapes, task.material_table
         if self._begins[0] is not task or self._begins[1] is not shapes:
             nest = interior_at(task.view.position, task.geometry, table.bodies)
