@@ -146,6 +146,7 @@ def test_amounts_liquids_and_tilt(station, qtbot):
     window.fill_board.vessel_card.hollow_button.click()
     dialog = window.fill_board.vessel_card.dialog
     dialog.boxes["Inner corner"].setValue(0.0)
+    dialog.follows.setValue(100)  # as flat as the outside is
     QTest.mouseClick(dialog.confirm, LEFT)
     qtbot.waitUntil(lambda: workshop.history.undo_label == "Hollow Block", timeout=30_000)
     window.fill_board.vessel_card.fill_button.click()

@@ -278,6 +278,19 @@ def test_hollowed_solids_have_their_wall_and_hold_what_formulas_say():
     )
     bowl = cavity_in(hollowed(drum, 2.0, 5.0, 0.0, raised=-8.0).mesh)
     assert bowl.capacity == pytest.approx(facets * 18**2 * 47 + dome, rel=2e-3) and bowl.bottom == pytest.approx(5)
+    # Over a hollow underside, a paraboloid 4 mm high, the base follows it by a share; as a ray up the middle sees it.
+    radii = np.linspace(0, 20, 41)
+    under = 4 * (1 - (radii / 20) ** 2)
+    dished = lathe([*zip(radii, under, strict=True), (20, 60), (0, 60)], 128)
+    for share in (0.5, 1.0):  # with less the wall, which goes all round, would be thicker than the base
+        made = hollowed(dished, 2.0, 5.0, 0.0, follows=share)
+        scene = trimesh.Trimesh(made.mesh.vertices, made.mesh.triangles)
+        for radius in (0.3, 6.0, 12.0):
+            places = scene.ray.intersects_location([[radius, -5, 0.1]], [[0, 1, 0]], multiple_hits=True)[0]
+            beneath = 4 * (1 - (radius / 20) ** 2)
+            assert np.ptp(np.sort(places[:, 1])[:2]) == pytest.approx(5 - beneath * (1 - share), abs=0.03)
+        lost = share * 4 * (18**2 / 2 - 18**4 / 4 / 20**2) * 2 * facets  # the integral over the inner disc
+        assert cavity_in(made.mesh).capacity == pytest.approx(facets * 18**2 * 55 - lost, rel=3e-3)
     with pytest.raises(VesselError, match="raise it less"):
         hollowed(drum, 2.0, 5.0, 0.0, raised=54.0)
     for solid, wall, base in ((drum, 25.0, 3.0), (ink_bottle.cap(), 19.5, 3.0), (drum, 3.0, 70.0)):

@@ -29,6 +29,13 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="MM",
         help="middle of the base over its edge; below 0 deeper",
     )
+    parser.add_argument(
+        "--follows",
+        type=float,
+        default=0.0,
+        metavar="PERCENT",
+        help="how far the base inside rises where the outside does",
+    )
     parser.add_argument("--corner", type=float, default=0.0, metavar="MM", help="radius between inner wall and base")
     parser.add_argument("-o", "--output", type=Path, required=True, metavar="FILE")
     parser.add_argument("--json", action="store_true")
@@ -60,7 +67,9 @@ def run(options) -> None:
         base = options.wall if options.base is None else options.base
         if not (0 < options.wall < 1e5 and 0 < base < 1e5 and 0 <= options.corner < 1e5 and abs(options.raised) < 1e5):
             raise BadInputError("wall and base must be more than 0 mm, the corner 0 or more")
-        fills.hollow(options.wall, base, options.corner, options.raised)
+        if not 0 <= options.follows <= 100:
+            raise BadInputError("the base follows the outside by 0 to 100 percent")
+        fills.hollow(options.wall, base, options.corner, options.raised, options.follows / 100)
         if said:
             raise BadInputError(said[0].rstrip("."))
     liquid = next((one for one in LIQUIDS if one.swatch == swatch), None)

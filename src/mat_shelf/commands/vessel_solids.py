@@ -19,7 +19,7 @@ class SolidCommands:
     """Edits of solids that hold liquid, or lie in it; a part of `FillCommands`."""
 
     @command
-    def hollow(self, wall: float, base: float, corner: float, raised: float = 0.0) -> None:
+    def hollow(self, wall: float, base: float, corner: float, raised: float = 0.0, follows: float = 0.0) -> None:
         """Takes the inside out of the part on the board, a solid, so that it can be filled; it is made aside.
 
         Parameters
@@ -30,6 +30,8 @@ class SolidCommands:
             Radius between the inner wall and the bottom, mm.
         raised : float
             Height of the middle of the bottom over its edge, mm; below 0 it lies deeper.
+        follows : float
+            Share by which the bottom rises as the outside's does, from 0 to 1.
         """
         part, assets = self.vessel, self.session.assets
         if part is None:
@@ -45,7 +47,7 @@ class SolidCommands:
             -------
             Hollow
             """
-            return hollowed(mesh, wall / scale, base / scale, corner / scale, up, raised / scale)
+            return hollowed(mesh, wall / scale, base / scale, corner / scale, up, raised / scale, follows)
 
         def done(made: Hollow) -> None:
             """Put it in the place of the solid; what wears its faces stays there.

@@ -5,8 +5,9 @@ from typing import NamedTuple
 
 import manifold3d
 import numpy as np
+from scipy.spatial import cKDTree
 
-from mat_shelf.fills.vessel import VesselError, frame_of, make_vessel
+from mat_shelf.fills.vessel import Vessel, VesselError, frame_of, make_vessel
 from mat_shelf.geometry.mesh import Mesh, crease_normals
 from mat_shelf.geometry.offsetting import shifted_places
 from mat_shelf.geometry.triangles import area_vectors
@@ -23,6 +24,8 @@ _LOOKS = 24
 """Heights at which it is looked whether there is room."""
 _ARC = 8
 """Slices of a rounded inner corner."""
+_GRID = 97
+"""Places along a side of the outside's underside, where the inside follows it."""
 _LEAST_SHARE = 1e-3
 """Of the solid's volume that is taken out at least."""
 
@@ -38,7 +41,15 @@ class Hollow(NamedTuple):
     faces: np.ndarray
 
 
-def hollowed(mesh: Mesh, wall: float, base: float, corner: float, up=(0.0, 1.0, 0.0), raised: float = 0.0) -> Hollow:
+def hollowed(
+    mesh: Mesh,
+    wall: float,
+    base: float,
+    corner: float,
+    up=(0.0, 1.0, 0.0),
+    raised: float = 0.0,
+    follows: float = 0.0,
+) -> Hollow:
     """A closed solid with its inside taken out.
 
     Parameters
@@ -54,6 +65,9 @@ def hollowed(mesh: Mesh, wall: float, base: float, corner: float, up=(0.0, 1.0, 
     raised : float
         Height by which the middle of the bottom stands above its edge, as under a bottle of wine; below 0 it lies
         deeper, as in a bowl, and `base` is its thickness there.
+    follows : float
+        Share by which the bottom rises where the outside's rises over its lowest point: with 1 the base is as thick
+        everywhere, from top to bottom.
 
     Returns
     -------
@@ -95,6 +109,10 @@ def hollowed(mesh: Mesh, wall: float, base: float, corner: float, up=(0.0, 1.0, 
         inner = _with_corner(inner, floor, min(corner, 0.9 * (high - floor)), hair)
     if raised:
         inner = _with_middle(inner, floor, raised, hair)
+    if follows > 0:
+        inner = inner - _risen(solid, inner, floor, follows, hair)
+        if inner.is_empty() or inner.volume() < _LEAST_SHARE * outer.volume():
+            raise VesselError(_NO_ROOM)
     finest = _FINEST * (high - low)
     made = (outer - inner.simplify(finest)).simplify(finest).to_mesh64()
     if not len(made.tri_verts):
@@ -174,6 +192,32 @@ def _with_middle(body: manifold3d.Manifold, floor: float, raised: float, hair: f
         points.append(np.stack([at[:, 0], height, -at[:, 1]], axis=1))
     dome = manifold3d.Manifold.hull_points(np.concatenate(points))
     return body - dome if raised > 0 else body + dome
+
+
+def _risen(solid: Vessel, inner: manifold3d.Manifold, floor: float, follows: float, hair: float) -> manifold3d.Manifold:
+    """All between a level floor and one that rises as the underside of a solid does, by a share."""
+    x0, _, z0, x1, _, z1 = inner.bounding_box()
+    low = float(solid.vertices[:, 1].min())
+    across, along = np.linspace(x0 - hair, x1 + hair, _GRID), np.linspace(z0 - hair, z1 + hair, _GRID)
+    x, z = (values.reshape(-1) for values in np.meshgrid(across, along, indexing="ij"))
+    below = np.stack([x, np.full(len(x), low - 1), z], axis=1).astype(np.float32)
+    hit, *_, away = solid.rays.intersect(below, np.tile(np.float32([0, 1, 0]), (len(x), 1)))
+    height = np.where(hit >= 0, np.maximum(away - 1, 0), 0.0)
+    if (hit < 0).any() and (hit >= 0).any():  # beside the outline the nearest height goes on
+        place = np.stack([x, z], axis=1)
+        height[hit < 0] = height[hit >= 0][cKDTree(place[hit >= 0]).query(place[hit < 0])[1]]
+    top = np.stack([x, floor + follows * height, z], axis=1)
+    bottom = np.stack([x, np.full(len(x), floor - hair), z], axis=1)
+    cell = np.arange(_GRID * _GRID).reshape(_GRID, _GRID)
+    a, b, c, d = (part.reshape(-1) for part in (cell[:-1, :-1], cell[1:, :-1], cell[1:, 1:], cell[:-1, 1:]))
+    upper = np.concatenate([np.stack([a, c, b], axis=1), np.stack([a, d, c], axis=1)])
+    rim = np.concatenate([cell[:, 0], cell[-1, 1:], cell[-2::-1, -1], cell[0, -2:0:-1]])
+    after, under = np.roll(rim, -1), len(x)
+    sides = np.concatenate(
+        [np.stack([rim, after, rim + under], axis=1), np.stack([after, after + under, rim + under], axis=1)]
+    )
+    triangles = np.concatenate([upper, upper[:, ::-1] + under, sides])
+    return _manifold(np.concatenate([top, bottom]).astype(np.float64), triangles, manifold3d.Manifold.reserve_ids(1))
 
 
 def _with_corner(body: manifold3d.Manifold, floor: float, radius: float, hair: float) -> manifold3d.Manifold:

@@ -32,6 +32,13 @@ class HollowDialog(QDialog):
             self.boxes[name] = box
         raised = self.boxes["Middle raised"]
         raised.setToolTip("Of the base inside: above 0 as under a bottle of wine, below 0 as in a bowl")
+        self.follows = QDoubleSpinBox(minimum=0, maximum=100, value=0, decimals=0, suffix=" %")
+        self.follows.setButtonSymbols(self.follows.ButtonSymbols.NoButtons)
+        self.follows.setAccessibleName("Base follows outside")
+        self.follows.setToolTip(
+            "How far the base inside rises where the outside does: with 100 % it is as thick everywhere"
+        )
+        form.addRow("Base follows outside", self.follows)
         self.confirm, buttons = answers(self, self._confirm, "Hollow")
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 18, 20, 16)
@@ -42,4 +49,4 @@ class HollowDialog(QDialog):
 
     def _confirm(self) -> None:
         self.accept()
-        self.work.hollow(*(box.value() for box in self.boxes.values()))
+        self.work.hollow(*(box.value() for box in self.boxes.values()), self.follows.value() / 100)

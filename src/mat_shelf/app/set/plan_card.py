@@ -64,7 +64,7 @@ class PlanView(QWidget):
     def _note(self) -> None:
         """Follows at once what is dragged here."""
         if self._held is None:
-            self._paced()
+            self._paced.note()
         else:
             self._follow()
 

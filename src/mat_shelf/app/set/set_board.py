@@ -110,7 +110,7 @@ class SetBoard(QFrame):
             workshop.project_changed,
             workshop.camera_changed,
         ):
-            changed.connect(self._paced)
+            changed.connect(self._paced.note)
         self.follow()
 
     def follow(self) -> None:

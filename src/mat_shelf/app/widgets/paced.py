@@ -29,7 +29,8 @@ class Paced(QObject):
         self._rest = QTimer(self, singleShot=True, interval=PACE_MS)
         self._rest.timeout.connect(self._catch_up)
 
-    def __call__(self) -> None:
+    def note(self) -> None:
+        """Something changed."""
         if self._rest.isActive() and self._workshop.history.is_in_gesture:
             self._is_behind = True
             return
@@ -39,4 +40,4 @@ class Paced(QObject):
 
     def _catch_up(self) -> None:
         if self._is_behind:
-            self()
+            self.note()
