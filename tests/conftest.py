@@ -222,6 +222,7 @@ _PLAIN = {
     "test_library_trust",
     "test_model_readers",
     "test_model_watch",
+    "test_optics",
     "test_recovery",
 }
 
