@@ -12,7 +12,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ["MAT_SHELF_CHECK"] = "1"  # programs are looked through before they run
 _count, _own = int(os.environ.get("PYTEST_XDIST_WORKER_COUNT", 1)), sorted(os.sched_getaffinity(0))
 if 1 < _count <= len(_own):  # tests side by side share the processors, instead of taking them from each other
-    os.sched_setaffinity(0, _own[int(os.environ["PYTEST_XDIST_WORKER"][2:]) :: _count])
+    os.sched_setaffinity(0, _own[int(os.environ["PYTEST_XDIST_WORKER"][2:]) % _count :: _count])
 
 import numpy as np  # noqa: E402
 import pytest  # noqa: E402

@@ -151,7 +151,7 @@ def test_a_table_is_chosen_weighed_saved_and_removed(open_window, small_project,
     session.said.connect(said.append)
     choose("Save this finish as a colour table")
     qtbot.waitUntil(lambda: bool(said), timeout=10_000)
-    assert said == ["out.cube is the finish as a colour table, without masks, bloom, vignette, sharpening."]
+    assert said == ["out.cube is the finish as a colour table, without masks, bloom, glare, vignette, sharpening."]
     assert np.abs(read_cube(tmp_path / "out.cube").colors() - baked_colors(work.finish)).max() < 1e-3
     written = (tmp_path / "out.cube").stat().st_mtime_ns
     choose("Save this finish as a colour table")  # of a name that nobody asked about

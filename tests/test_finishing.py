@@ -12,6 +12,7 @@ from mat_shelf.rendering.aovs import finish_masks, render_aovs
 from mat_shelf.rendering.final_render import render_picture
 from mat_shelf.rendering.finishing import adjusted, finished, tone_mask, with_bloom, with_glare
 from mat_shelf.rendering.session import RenderSession
+from mat_shelf.rendering.tone import develop
 
 
 def luminance(light):
@@ -112,6 +113,17 @@ def test_vignette_and_sharpening(light):
     edge[:, 10:] = 0.6
     sharp = finished(edge, Finish(sharpening=1.0))
     assert sharp[5, 10, 0] > 0.62 and sharp[5, 9, 0] < 0.19 and sharp[5, 3, 0] == pytest.approx(0.2, rel=1e-5)
+
+
+def test_what_is_no_number_ends_in_no_crash():
+    """As a damaged file may have it: black where it is none, white where it is endless."""
+    bad = np.array([[[np.nan] * 3, [np.inf] * 3, [-np.inf] * 3, [3e38, 3e38, 0], [1, 1, 1]]], np.float32)
+    for curve in ("neutral", "exact", "filmic"):
+        shown = develop(bad, 0.0, curve)
+        assert (shown[0, [0, 2]] == 0).all() and (shown[0, 1] == 255).all() and (shown[0, 3, :2] > 240).all()
+    finish = Finish(whole=Adjustment(contrast=1.2), bloom=0.5, glare=0.5, vignette=0.2, sharpening=1.0)
+    assert develop(finished(bad, finish)).shape == (1, 5, 3)
+    assert np.isfinite(tone_mask(bad, "shadows")).all()
 
 
 def test_extremes_stay_finite():

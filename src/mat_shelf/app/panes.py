@@ -54,6 +54,7 @@ class BoardPane(QFrame):
         board.setMinimumHeight(_LOWEST)
         self._areas[board] = area = sideways()
         self.boards.addWidget(area)
+        self.destroyed.connect(board.deleteLater)  # also one that was never shown, which has no parent
 
     def show_board(self, board: QWidget) -> None:
         """Shows the board of another station; only now it gets its place, since styling a board takes a while."""

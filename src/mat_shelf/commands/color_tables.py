@@ -155,6 +155,8 @@ class ColorTables:
 
         self.session.aside(
             lambda: write_cube(path, path.stem, baked_colors(finish, tone_curve)),
-            lambda _: say(f"{path.name} is the finish as a colour table, without masks, bloom, vignette, sharpening."),
+            lambda _: say(
+                f"{path.name} is the finish as a colour table, without masks, bloom, glare, vignette, sharpening."
+            ),
             failed,
         )

@@ -105,7 +105,7 @@ class Finish(Frozen):
         0.05,
         100,
         label="Bloom above",
-        tip="Brightness at which bloom begins; 1 is white.",
+        tip="Brightness at which bloom and glare begin; 1 is white.",
         usual=(0.5, 10),
         log=True,
     )

@@ -315,8 +315,9 @@ def crew_at(address: str | None) -> Iterator[Crew | None]:
 def _band_sizes(count: int, workers: int, is_even: bool) -> list[int]:
     """Pixels of bands: as many as workers, or more, the last of them smaller, so that all workers end together."""
     if is_even:
-        return [len(part) for part in np.array_split(np.empty(count), min(workers, count))]
-    most, sizes, left = max(count // (workers * _BANDS_A_WORKER), min(count // (2 * workers), 2 * WAVE)), [], count
+        return [count // workers + (k < count % workers) for k in range(min(workers, count))]
+    most = max(count // (workers * _BANDS_A_WORKER), min(count // (2 * workers), 2 * WAVE), _LEAST_PIXELS)
+    sizes, left = [], count
     while left:
         size = min(most, max(left // (2 * workers), _LEAST_PIXELS))
         sizes.append(size if left - size >= _LEAST_PIXELS else left)

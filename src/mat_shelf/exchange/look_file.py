@@ -101,5 +101,5 @@ def open_look(path: Path) -> KeptLook:
 
 
 def _migrated(fields: dict) -> dict:
-    """Fields of the present schema; schema 2 adds colour tables, which older looks are without."""
+    """Fields of the present schema; schema 2 adds colour tables, schema 3 glare, which older looks are without."""
     return fields | {"schema_version": LOOK_SCHEMA} if fields.get("schema_version") in (1, 2) else fields

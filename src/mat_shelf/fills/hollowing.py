@@ -112,7 +112,7 @@ def hollowed(
     if follows > 0:
         inner = inner - _risen(solid, inner, floor, follows, hair)
         if inner.is_empty() or inner.volume() < _LEAST_SHARE * outer.volume():
-            raise VesselError(_NO_ROOM)
+            raise VesselError("its base would reach its opening; let it follow the outside less")
     finest = _FINEST * (high - low)
     made = (outer - inner.simplify(finest)).simplify(finest).to_mesh64()
     if not len(made.tri_verts):
@@ -197,12 +197,12 @@ def _with_middle(body: manifold3d.Manifold, floor: float, raised: float, hair: f
 def _risen(solid: Vessel, inner: manifold3d.Manifold, floor: float, follows: float, hair: float) -> manifold3d.Manifold:
     """All between a level floor and one that rises as the underside of a solid does, by a share."""
     x0, _, z0, x1, _, z1 = inner.bounding_box()
-    low = float(solid.vertices[:, 1].min())
+    low, beneath = float(solid.vertices[:, 1].min()), float(np.ptp(solid.vertices[:, 1]))
     across, along = np.linspace(x0 - hair, x1 + hair, _GRID), np.linspace(z0 - hair, z1 + hair, _GRID)
     x, z = (values.reshape(-1) for values in np.meshgrid(across, along, indexing="ij"))
-    below = np.stack([x, np.full(len(x), low - 1), z], axis=1).astype(np.float32)
+    below = np.stack([x, np.full(len(x), low - beneath), z], axis=1).astype(np.float32)
     hit, *_, away = solid.rays.intersect(below, np.tile(np.float32([0, 1, 0]), (len(x), 1)))
-    height = np.where(hit >= 0, np.maximum(away - 1, 0), 0.0)
+    height = np.where(hit >= 0, np.maximum(away - beneath, 0), 0.0)
     if (hit < 0).any() and (hit >= 0).any():  # beside the outline the nearest height goes on
         place = np.stack([x, z], axis=1)
         height[hit < 0] = height[hit >= 0][cKDTree(place[hit >= 0]).query(place[hit < 0])[1]]

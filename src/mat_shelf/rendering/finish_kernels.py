@@ -5,7 +5,7 @@ import math
 import numpy as np
 
 from mat_shelf.numerics.kernels import F, inline, kernel
-from mat_shelf.rendering.pixel_blocks import BLOCK, load_block, luminance, store_block
+from mat_shelf.rendering.pixel_blocks import BLOCK, load_block, luminance, sound, store_block
 
 ROOTS, PER_ROOT = 4096, 1024
 """Rows of the table of gains, and how many of them lie in one unit of the fourth root of luminance."""
@@ -110,7 +110,7 @@ def read_shares(light, table, first, last, out):
     """
     for k in range(first, last):
         i = np.uint64(k)
-        y = luminance(max(light[i, 0], F(0)), max(light[i, 1], F(0)), max(light[i, 2], F(0)))
+        y = luminance(sound(light[i, 0]), sound(light[i, 1]), sound(light[i, 2]))
         out[i] = _between_rows(table, _tone_place(y))
 
 
@@ -143,7 +143,7 @@ def gather_above(light, threshold, side, first, last, red, green, blue, out):
             j = min(below, high - 1)
             for i in range(wide):
                 at = np.uint64(i)
-                r, g, b = light[j, at, 0], light[j, at, 1], light[j, at, 2]
+                r, g, b = sound(light[j, at, 0]), sound(light[j, at, 1]), sound(light[j, at, 2])
                 share = F(1) - threshold / max(luminance(r, g, b), threshold)
                 red[at] += r * share
                 green[at] += g * share

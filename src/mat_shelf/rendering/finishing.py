@@ -268,6 +268,8 @@ def with_glare(
     -------
     (H, W, 3) float32
     """
+    if amount <= 0:
+        return adjusted(light, after or Adjustment(), out=out)
     side = max(len(light) // _GLARE_ROWS, 1)
     star = _star(max(size * len(light) / side, 0.5), rays, -(-max(light.shape[:2]) // side))
 

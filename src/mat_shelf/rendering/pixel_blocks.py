@@ -14,6 +14,7 @@ BLOCK = 512
 PLANES = 8
 """Channels of a block: red, green and blue come first, the others are for work in between."""
 _1, _2 = np.uint64(BLOCK), np.uint64(2 * BLOCK)
+_MOST = F(1e15)  # its square is finite too
 
 
 def new_block() -> np.ndarray:
@@ -43,8 +44,24 @@ def luminance(r, g, b):
 
 
 @inline
+def sound(x):
+    """A number that tables can be looked up by: what is below 0, or none, becomes 0, and what is endless very large.
+
+    Parameters
+    ----------
+    x : float32
+        Light.
+
+    Returns
+    -------
+    float32
+    """
+    return min(x if x > F(0) else F(0), _MOST)  # a comparison with what is no number fails, where max may pass it on
+
+
+@inline
 def load_block(light, first, count, block):
-    """Reads pixels; what is below 0 becomes 0.
+    """Reads pixels; what is below 0 or no number becomes 0.
 
     Parameters
     ----------
@@ -58,9 +75,9 @@ def load_block(light, first, count, block):
     start = np.uint64(first)
     for i in range(count):
         at = np.uint64(i)
-        block[at] = max(light[start + at, 0], F(0))
-        block[at + _1] = max(light[start + at, 1], F(0))
-        block[at + _2] = max(light[start + at, 2], F(0))
+        block[at] = sound(light[start + at, 0])
+        block[at + _1] = sound(light[start + at, 1])
+        block[at + _2] = sound(light[start + at, 2])
 
 
 @inline

@@ -9,7 +9,7 @@ from mat_shelf.document.set import ToneCurve
 from mat_shelf.numerics.kernels import F, inline, kernel
 from mat_shelf.optics.color import encode_srgb
 from mat_shelf.rendering.color_lookup import looked_up
-from mat_shelf.rendering.pixel_blocks import BLOCK, load_block, new_block
+from mat_shelf.rendering.pixel_blocks import BLOCK, load_block, new_block, sound
 from mat_shelf.system.processors import in_parts
 
 START_COMPRESSION = F(0.8 - 0.04)
@@ -172,7 +172,7 @@ def _develop(light, gain, codes, kind, begin, end, block, out):
 
 @inline
 def _level(codes, x):
-    return codes[np.uint32(min(max(x, F(0)), F(1)) * F(codes.shape[0] - 1) + F(0.5))]
+    return codes[np.uint32(min(sound(x), F(1)) * F(codes.shape[0] - 1) + F(0.5))]
 
 
 @kernel
