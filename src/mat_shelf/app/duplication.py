@@ -18,9 +18,10 @@ class Duplication:
 
     def _thing(self) -> Part | Mark | Material | None:
         window = self._window
-        if window.board_pane.shown is window.product_board:
+        station = window.boards.station_of(window.board_pane.shown)
+        if station == "Product":
             return window.workshop.selected_part
-        if window.board_pane.shown is window.marks_board and window.marks.mark is not None:
+        if station == "Marks" and window.marks.mark is not None:
             return window.marks.mark
         return window.workshop.selected_material
 

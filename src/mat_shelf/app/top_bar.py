@@ -4,6 +4,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QMenuBar, QPushButton, QWidget
 
+from mat_shelf.app.station_boards import StationBoards
 from mat_shelf.app.widgets.elided_label import ElidedLabel
 from mat_shelf.app.workshop import Workshop
 
@@ -15,34 +16,33 @@ class Stations(QButtonGroup):
 
     Parameters
     ----------
-    boards : dict of QWidget
-        Board of each station, by its name.
-    shown : QWidget
-        Board of the first one.
+    boards : StationBoards
+    shown : str
+        The first one.
 
     Signals
     -------
-    changed : QWidget
-        The board of another station is wanted.
+    changed : str
+        Another station is wanted.
     """
 
-    changed = pyqtSignal(QWidget)
+    changed = pyqtSignal(str)
 
-    def __init__(self, boards: dict[str, QWidget], shown: QWidget, parent: QWidget):
+    def __init__(self, boards: StationBoards, shown: str, parent: QWidget):
         super().__init__(parent)
-        self._boards = tuple(boards.values())
-        for number, (name, board) in enumerate(boards.items(), 1):
-            station = QPushButton(name, parent, checkable=True, checked=board is shown)
+        self._boards = boards
+        for number, name in enumerate(boards.names, 1):
+            station = QPushButton(name, parent, checkable=True, checked=name == shown)
             station.setProperty("role", "station")
             station.setFixedHeight(HEIGHT - 1)
             station.setShortcut(QKeySequence(f"Ctrl+{number}"))
             station.setToolTip(f"Ctrl+{number}")
-            station.clicked.connect(lambda _, board=board: self.changed.emit(board))
+            station.clicked.connect(lambda _, name=name: self.changed.emit(name))
             self.addButton(station)
 
     def show(self, board: QWidget) -> None:
         """Goes to the station of a board, as its button does."""
-        self.buttons()[self._boards.index(board)].click()
+        self.buttons()[self._boards.names.index(self._boards.station_of(board))].click()
 
 
 class TopBar(QFrame):

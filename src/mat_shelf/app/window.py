@@ -20,7 +20,6 @@ from mat_shelf.app.library.library_panel import LibraryPanel
 from mat_shelf.app.library.materials_panel import MaterialsPanel
 from mat_shelf.app.marks.marks_board import MarksBoard
 from mat_shelf.app.materials.material_watch import MaterialWatch
-from mat_shelf.app.materials.materials_board import MaterialsBoard
 from mat_shelf.app.menu.dialogs import Dialogs
 from mat_shelf.app.menu.menu_bar import MenuBar
 from mat_shelf.app.missing_images import MissingImages
@@ -37,6 +36,7 @@ from mat_shelf.app.recent import note_recent
 from mat_shelf.app.render_dialog import RenderDialog
 from mat_shelf.app.set.set_board import SetBoard
 from mat_shelf.app.start_page import StartPage
+from mat_shelf.app.station_boards import StationBoards
 from mat_shelf.app.theme import is_dark
 from mat_shelf.app.top_bar import Stations, TopBar
 from mat_shelf.app.wall.tools.brush import BrushTool
@@ -75,53 +75,23 @@ class Window(QMainWindow):
         self.board_pane = BoardPane()
         self.panes = Panes(self.library_pane, self.wall, self.board_pane)
         self._lay_out()  # before the boards come: Qt styles what it holds anew each time a widget gets a parent
-        self.board = MaterialsBoard(workshop)
-        self.set_board = SetBoard(workshop, self.work)
-        self.set_board.light_card.way_wanted.connect(self.viewport.aim_light.want)
-        self.viewport.aimed.connect(self.set_board.light_card.let_go)
-        self.set_board.camera_card.focus_wanted.connect(self.viewport.focus.want)
-        self.set_board.camera_card.grey_wanted.connect(self.viewport.light_meter.want)
-        self.set_board.camera_card.zone_wanted.connect(self.viewport.sharp_zone.show)
-        self.set_board.backdrop_card.lines_wanted.connect(self.viewport.horizon_lines.show)
-        self.set_board.camera_card.meter_wanted.connect(self.viewport.light_meter.expose)
+        self.boards = StationBoards(self)
+        self.board = self.boards["Materials"]
         self.viewport.material_wanted.connect(lambda: self.stations.show(self.board))
         self.viewport.export_wanted.connect(lambda: self.dialogs.open_export())
         self.library.export_wanted.connect(lambda chosen: self.dialogs.open_export(swatch_subjects(workshop, chosen)))
         self.materials.export_wanted.connect(lambda chosen: self.dialogs.open_export(export_subjects(workshop, chosen)))
-        self.viewport.focused.connect(self.set_board.camera_card.let_go)
-        self.product_board = ProductBoard(self.work)
-        self.product_board.mode_wanted.connect(self.viewport.set_mode)
-        self.product_board.parts_card.menu_wanted.connect(
-            lambda part, zone, where: self.viewport.part_menu.menu(part, zone).popup(where)
-        )
-        self.product_board.view_wanted.connect(self.viewport.uv_overlay.show)
-        self.product_board.import_wanted.connect(self.choose_model)
-        self.viewport.measured.connect(self.product_board.size_card.show_distance)
-        self.board_pane.add(self.product_board)
-        self.board_pane.add(self.board)
-        self.board_pane.add(self.set_board)
         self.shapes = ShapeKeeper(workshop)
         self.shapes.told.connect(self._tell_shapes)
         self.pattern_placement = PatternPlacement(self.viewport, self.board.patterns)
         self.brush = BrushTool(self.viewport, self.board.patterns)
         self.marks = MarkWork(workshop)
-        self.marks_board = MarksBoard(self.marks)
-        self.board_pane.add(self.marks_board)
         self.fills = FillWork(workshop)
-        self.fill_board = FillBoard(self.fills)
-        self.board_pane.add(self.fill_board)
         self.hand_over = HandOverWork(workshop)
-        self.hand_over_board = HandOverBoard(self.hand_over)
-        self.board_pane.add(self.hand_over_board)
-        self.hand_over_board.run.is_running.connect(lambda runs: self.wall.give_way("shots", runs))
-        self.hand_over_board.shots_card.wanted.connect(lambda name: self.dialogs.open_more(name))
-        self.hand_over_board.finish_card.compare_wanted.connect(self.viewport.finish_split.show)
-        self.fill_board.material_wanted.connect(lambda: self.stations.show(self.board))
         self.level_handle = LevelHandle(self.viewport, self.fills)
         self.retouch = Retouch(self.viewport, self.hand_over)
-        boards = self.marks_board, self.board
-        self.file_drop = FileDrop(self.viewport, self.marks, *boards, lambda board: self.stations.show(board))
-        self.mark_tool = MarkTool(self.viewport, self.marks, self.marks_board)
+        self.file_drop = FileDrop(self.viewport, self.marks, self._show_station)
+        self.mark_tool = MarkTool(self.viewport, self.marks, self._read_art)
         self.notice = Notice()
         self.notice.shown.connect(self._place_notice)
         self.files = ProjectFiles(workshop, self.notice, self)
@@ -134,10 +104,7 @@ class Window(QMainWindow):
         self.material_watch = MaterialWatch(workshop, self.notice, self)
         self.model_watch = ModelWatch(workshop, self.notice, self.model_import.read_again, self)
         self.board_pane.show_board(self.board)
-        boards = {"Product": self.product_board, "Materials": self.board}
-        boards |= {"Marks": self.marks_board, "Fill": self.fill_board, "Set": self.set_board}
-        boards |= {"Hand over": self.hand_over_board}
-        self.stations = Stations(boards, self.board, self)
+        self.stations = Stations(self.boards, "Materials", self)
         self.stations.changed.connect(self._show_board)
         self.duplication = Duplication(self)
         self.menus = MenuBar(self)
@@ -179,6 +146,31 @@ class Window(QMainWindow):
         layout.setSpacing(0)
         layout.addWidget(self.panes.whole, 1)
 
+    @property
+    def product_board(self) -> ProductBoard:
+        """The board of the Product station."""
+        return self.boards["Product"]
+
+    @property
+    def marks_board(self) -> MarksBoard:
+        """The board of the Marks station."""
+        return self.boards["Marks"]
+
+    @property
+    def fill_board(self) -> FillBoard:
+        """The board of the Fill station."""
+        return self.boards["Fill"]
+
+    @property
+    def set_board(self) -> SetBoard:
+        """The board of the Set station."""
+        return self.boards["Set"]
+
+    @property
+    def hand_over_board(self) -> HandOverBoard:
+        """The board of the Hand over station."""
+        return self.boards["Hand over"]
+
     def _begin_ready(self, ready_id: str) -> None:
         """Begins a pattern from the library on the material of the selected piece, and opens its strip."""
         begun = self.board.patterns.copy_from("", "", ready_id)
@@ -188,16 +180,24 @@ class Window(QMainWindow):
         self.stations.show(self.board)
         self.board.patterns.open(begun)
 
-    def _show_board(self, board: QWidget) -> None:
-        self.board_pane.show_board(board)
+    def _show_station(self, station: str) -> QWidget:
+        """Goes to a station, and gives its board."""
+        self.stations.show(self.boards[station])
+        return self.boards[station]
+
+    def _read_art(self, path: Path, take: Callable) -> None:
+        self.marks_board.artwork.read_art(path, take)
+
+    def _show_board(self, station: str) -> None:
+        self.board_pane.show_board(self.boards[station])
         if self.panes.is_board_folded or self.panes.filled is not None:
             self.panes.fold_board(False)
         self._follow_board()
-        self.viewport.move_handles.is_shown = board is self.product_board
-        self.mark_tool.is_active = board is self.marks_board
-        self.viewport.select.is_light_judged = self.viewport.aim_light.is_shown = board is self.set_board
-        self.viewport.light_handles.is_shown = board is self.set_board
-        self.level_handle.is_shown = board is self.fill_board
+        self.viewport.move_handles.is_shown = station == "Product"
+        self.mark_tool.is_active = station == "Marks"
+        self.viewport.select.is_light_judged = self.viewport.aim_light.is_shown = station == "Set"
+        self.viewport.light_handles.is_shown = station == "Set"
+        self.level_handle.is_shown = station == "Fill"
         self.viewport.update()
 
     def _follow_board(self) -> None:
@@ -310,10 +310,9 @@ class Window(QMainWindow):
         self.board.header.name.setFocus()
         self.board.header.name.selectAll()
 
-    def begin_light(self, run: Callable[[], object]) -> None:
-        """Does something with the lights, in their station."""
-        self.stations.show(self.set_board)
-        run()
+    def begin_light(self) -> SetBoard:
+        """Goes to the station of the lights, and gives its board."""
+        return self._show_station("Set")
 
     def add_shots(self) -> None:
         """Asks for views, sets and variants that become shots."""
@@ -414,16 +413,13 @@ class Window(QMainWindow):
         if self.render_dialog is not None:
             self.render_dialog.close()
             self.render_dialog.close_thread()
-        self.hand_over_board.run.close()
         self.dialogs.close_threads()
         self.model_import.close_thread()
         self.work.close()
         if self.autosave is not None:
             self.autosave.close()
         self.library.close_threads()
-        self.set_board.sets_card.thumbnails.close()
-        self.board.close_threads()
-        self.marks_board.artwork.close_thread()
+        self.boards.close()
         self.shapes.close()
         self.missing.close()
         self.files.close()

@@ -217,16 +217,20 @@ class MenuBar(QMenuBar):
             ("Join parts", work.join, lambda: bool(workshop.also_selected)),
         ):
             self._add(name, run, menu=mend, when=when)
-        wet, fills, vessel_card = self._menu.addMenu("Fill and drops"), window.fills, window.fill_board.vessel_card
+        wet, fills = self._menu.addMenu("Fill and drops"), window.fills
 
         def in_station(run):
             """A deed of the Fill station, which shows what comes of it."""
             return lambda: (window.stations.show(window.fill_board), run())
 
+        def ask(name):
+            """A question that the card of the vessel asks."""
+            return lambda: getattr(window.fill_board.vessel_card, name)()
+
         for name, run, when in (
             ("Fill", fills.add_fill, lambda: has_part() and fills.fill_part is None),
-            ("Hollow…", vessel_card.hollow, lambda: has_part() and fills.fill_part is None),
-            ("Float…", vessel_card.float_part, lambda: has_part() and fills.fill_part is None and fills.has_fills),
+            ("Hollow…", ask("hollow"), lambda: has_part() and fills.fill_part is None),
+            ("Float…", ask("float_part"), lambda: has_part() and fills.fill_part is None and fills.has_fills),
             ("Add bubbles", fills.add_bubbles, lambda: fills.fill_part is not None and fills.bubbles_part is None),
             ("Add foam", fills.add_foam, lambda: fills.fill_part is not None and fills.foam_part is None),
             ("Add drops", fills.add_beads, lambda: has_part() and fills.beads_part is None),
@@ -267,12 +271,10 @@ class MenuBar(QMenuBar):
 
     def _light(self) -> None:
         window, workshop = self.window_, self.workshop
-        board = window.set_board
         presets = self._menu.addMenu("Add")
         for preset in PRESETS:
             words = f"Add a {preset.lower()}" if preset != "Sun" else "Add the sun"
-            add = partial(board.lights_card.add_light, preset)
-            self._add(words, lambda add=add: window.begin_light(add), menu=presets)
+            self._add(words, lambda preset=preset: window.begin_light().lights_card.add_light(preset), menu=presets)
         for name, run in (
             ("Duplicate the light", workshop.duplicate_light),
             ("Remove the light", workshop.remove_light),
@@ -281,10 +283,14 @@ class MenuBar(QMenuBar):
         self._add("Solo", workshop.solo_light, when=lambda: self._has_light() or workshop.part_light is not None)
         self._gap()
         for way, (name, _) in WAYS.items():
-            button = board.light_card.way_buttons[way]
-            self._add(name, lambda button=button: window.begin_light(button.toggle), when=self._has_light)
+            aim = partial(self._toggle_way, way)
+            self._add(name, aim, when=self._has_light)
         self._gap()
-        self._add("Environment (HDR)…", lambda: window.begin_light(board.surround_card.choose_room))
+        self._add("Environment (HDR)…", lambda: window.begin_light().surround_card.choose_room())
+
+    def _toggle_way(self, way: str) -> None:
+        """Begins, or ends, to aim the light in a way."""
+        self.window_.begin_light().light_card.way_buttons[way].toggle()
 
     def _has_light(self) -> bool:
         return self.workshop.light is not None

@@ -4,11 +4,9 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QEvent, Qt
-from PyQt6.QtWidgets import QMenu
+from PyQt6.QtWidgets import QMenu, QWidget
 
 from mat_shelf.app.image_file import PICTURE_ENDINGS, ROOM_ENDINGS, dropped_files
-from mat_shelf.app.marks.marks_board import MarksBoard
-from mat_shelf.app.materials.materials_board import MaterialsBoard
 from mat_shelf.app.wall.tools.tool import LEAVE, Tool
 from mat_shelf.app.workshop import MarkWork
 from mat_shelf.commands.marks import MARK_KINDS
@@ -20,21 +18,18 @@ class FileDrop(Tool):
 
     Parameters
     ----------
-    show_station : callable (QWidget)
-        Shows the station of a board.
+    show_station : callable (str) -> QWidget
+        Goes to a station, and gives its board.
     """
 
     def __init__(
         self,
         viewport,
         marks: MarkWork,
-        marks_board: MarksBoard,
-        materials_board: MaterialsBoard,
-        show_station: Callable[[object], None],
+        show_station: Callable[[str], QWidget],
     ):
         super().__init__(viewport)
-        self._marks, self._marks_board, self._materials_board = marks, marks_board, materials_board
-        self._show_station = show_station
+        self._marks, self._show_station = marks, show_station
 
     def drag(self, event) -> bool:
         if event.type() == LEAVE:
@@ -83,9 +78,7 @@ class FileDrop(Tool):
 
     def _feed(self, part_id: str, paths: list[Path]) -> None:
         self.workshop.select(part_id)
-        self._show_station(self._materials_board)
-        self._materials_board.images.read(paths)
+        self._show_station("Materials").images.read(paths)
 
     def _mark(self, kind: str, path: Path, hit: PlacementHit) -> None:
-        self._show_station(self._marks_board)
-        self._marks_board.artwork.read_art(path, lambda picture: self._marks.add(kind, hit, picture))
+        self._show_station("Marks").artwork.read_art(path, lambda picture: self._marks.add(kind, hit, picture))

@@ -1,6 +1,7 @@
 """Moving, turning and sizing a mark by hand on the product."""
 
 import math
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -8,7 +9,6 @@ from PyQt6.QtCore import QEvent, QPointF, QRect, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from mat_shelf.app.image_file import PICTURE_ENDINGS
-from mat_shelf.app.marks.marks_board import MarksBoard
 from mat_shelf.app.theme import EDGE, OUTLINE, THEME, font
 from mat_shelf.app.wall.caption import paint_caption
 from mat_shelf.app.wall.tools.tool import LEAVE, Tool, is_left
@@ -32,18 +32,22 @@ class MarkTool(Tool):
     """Takes the mouse and keys while the Marks station is open.
 
     A drag on a mark carries it along; its corners size it, the knob above it rotates it.
+
+    Parameters
+    ----------
+    read_art : callable (Path, callable)
+        Reads a file of artwork aside, and hands it on.
     """
 
-    def __init__(self, viewport: Viewport, marks: MarkWork, board: MarksBoard):
+    def __init__(self, viewport: Viewport, marks: MarkWork, read_art: Callable[[Path, Callable], None]):
         super().__init__(viewport)
-        self._work, self._board = marks, board
+        self._work, self._read_art = marks, read_art
         self._held = ""
         self._before: Mark | None = None
         self._start: QPointF | None = None
         self._off = (0.0, 0.0, 0.0)
         self.is_active = False
         marks.opened.connect(viewport.update)
-        board.find_place = self._middle_of_selected
 
     @property
     def _is_on(self) -> bool:
@@ -104,7 +108,7 @@ class MarkTool(Tool):
         else:
             event.acceptProposedAction()
             if event.type() == QEvent.Type.Drop:
-                self._board.artwork.read_art(art, lambda picture: self._work.add("label", hit, picture))
+                self._read_art(art, lambda picture: self._work.add("label", hit, picture))
         return True
 
     def _press(self, point: QPointF) -> bool:
@@ -165,7 +169,7 @@ class MarkTool(Tool):
                 return mark
         return None
 
-    def _middle_of_selected(self) -> PlacementHit | None:
+    def middle_of_selected(self) -> PlacementHit | None:
         part = self.workshop.selected_part
         if part is None or self.viewport.frame is None:
             return None
