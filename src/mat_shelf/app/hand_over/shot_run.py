@@ -226,6 +226,7 @@ class ShotRun(QObject):
     def close(self) -> None:
         """Stops, and waits until the samples are kept."""
         self._later.stop()
+        self._later.blockSignals(True)  # what ends now would start it again
         for job in (self._job, self._looking):
             if job is not None:
                 job.close()

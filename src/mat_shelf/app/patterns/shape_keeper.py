@@ -63,6 +63,8 @@ class ShapeKeeper(QTimer):
             self.job.cancel()
 
     def close(self) -> None:
+        """Ends the work under way; nothing is begun any more."""
+        self.blockSignals(True)  # what ends now would start it again
         self.stop()
         if self.job is not None:
             self.job.close()
