@@ -6,8 +6,8 @@ from functools import lru_cache
 from types import MappingProxyType
 
 import numpy as np
+from scipy.fft import irfft2, next_fast_len, rfft2
 from scipy.ndimage import gaussian_filter
-from scipy.signal import fftconvolve
 
 from mat_shelf.document.color_table import MOST_NODES
 from mat_shelf.document.finish import STRAIGHT, Adjustment, Finish
@@ -285,7 +285,7 @@ def with_glare(
         -------
         (h, w, 3) float32
         """
-        return np.maximum(fftconvolve(small, star[..., None], mode="same", axes=(0, 1)), 0).astype(np.float32)
+        return np.maximum(_convolved(small, star), 0)
 
     return _spread(light, amount, threshold, side, spread_out, after or Adjustment(), out)
 
@@ -301,6 +301,15 @@ def _star(length: float, rays: int, most: int) -> np.ndarray:
         along, across = x * math.cos(turn) - y * math.sin(turn), x * math.sin(turn) + y * math.cos(turn)
         made += np.where(along > -0.5, np.clip(1.2 - np.abs(across), 0, 1) * np.exp(-np.abs(along) / length), 0)
     return made / made.sum()
+
+
+def _convolved(small: np.ndarray, star: np.ndarray) -> np.ndarray:
+    """A small picture in which each pixel is spread like a star; what leaves it is lost."""
+    high, wide = small.shape[:2]
+    room = [next_fast_len(a + b - 1, real=True) for a, b in zip((high, wide), star.shape, strict=True)]
+    spread_out = irfft2(rfft2(small, room, axes=(0, 1)) * rfft2(star, room)[..., None], room, axes=(0, 1))
+    top, left = star.shape[0] // 2, star.shape[1] // 2
+    return spread_out[top : top + high, left : left + wide]
 
 
 def _spread(light: np.ndarray, amount: float, threshold: float, side: int, blur, after: Adjustment, out) -> np.ndarray:
