@@ -530,6 +530,7 @@ class Hands:
                 work.add_beads,
                 work.add_bubbles,
                 work.add_foam,
+                work.add_stream,
                 lambda: work.hollow(size, self.chance.choice((0.5, 3.0, 90.0)), self.chance.choice((0.0, 2.0))),
                 lambda: work.set_level(self.number()),
                 lambda: work.set_measure(self.chance.choice(tuple(MEASURES))),
@@ -545,16 +546,16 @@ class Hands:
 
     def _strewn(self, work):
         """Changes a value of a fill, of bubbles or of drops, or removes them."""
-        part = self.chance.choice((work.fill_part, work.bubbles_part, work.foam_part, work.beads_part))
+        kinds = "fill", "bubbles", "foam", "stream", "beads"
+        part = self.chance.choice([getattr(work, f"{kind}_part") for kind in kinds])
         if part is None:
             return
         if self.chance.random() < 0.15:
             work.remove(part)
             return
-        own = part.fill or part.bubbles or part.foam or part.beads
-        changed = self.field(own)
-        if changed is not None and not (part.beads and changed.density > 400):
-            kind = next(name for name in ("fill", "bubbles", "foam", "beads") if getattr(part, name) is not None)
+        kind = next(kind for kind in kinds if getattr(part, kind) is not None)
+        changed = self.field(getattr(part, kind))
+        if changed is not None and not (kind == "beads" and changed.density > 400):
             self.workshop.edit("Value", self.workshop.project.with_part(part.with_(**{kind: changed})))
 
     def op_hand_over(self):

@@ -166,11 +166,12 @@ NEW_FIELDS = {
         "shot": ("turn", "crop"),
     },
     16: {"shot": ("noise",), "adjustment": ("curve",)},
+    22: {"part": ("stream",)},
 }
 """The fields that came with each schema, which older projects are without."""
 
 
-@pytest.mark.parametrize("schema", range(1, 21))
+@pytest.mark.parametrize("schema", range(1, 22))
 def test_projects_of_every_older_schema_open(schema):
     """What they hold is kept, and what is new is as it was before it could be chosen."""
     from mat_shelf.document.migration import migrated

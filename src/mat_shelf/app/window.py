@@ -45,6 +45,7 @@ from mat_shelf.app.wall.tools.level_handle import LevelHandle
 from mat_shelf.app.wall.tools.mark import MarkTool
 from mat_shelf.app.wall.tools.pattern_placement import PatternPlacement
 from mat_shelf.app.wall.tools.retouch import Retouch
+from mat_shelf.app.wall.tools.stream_handles import StreamHandles
 from mat_shelf.app.wall.wall import Wall
 from mat_shelf.app.window_drop import dropped_file, take_dropped
 from mat_shelf.app.workshop import FillWork, HandOverWork, MarkWork, ProductWork, Workshop
@@ -89,6 +90,7 @@ class Window(QMainWindow):
         self.fills = FillWork(workshop)
         self.hand_over = HandOverWork(workshop)
         self.level_handle = LevelHandle(self.viewport, self.fills)
+        self.stream_handles = StreamHandles(self.viewport, self.fills)
         self.retouch = Retouch(self.viewport, self.hand_over)
         self.file_drop = FileDrop(self.viewport, self.marks, self._show_station)
         self.mark_tool = MarkTool(self.viewport, self.marks, self._read_art)
@@ -197,7 +199,7 @@ class Window(QMainWindow):
         self.mark_tool.is_active = station == "Marks"
         self.viewport.select.is_light_judged = self.viewport.aim_light.is_shown = station == "Set"
         self.viewport.light_handles.is_shown = station == "Set"
-        self.level_handle.is_shown = station == "Fill"
+        self.level_handle.is_shown = self.stream_handles.is_shown = station == "Fill"
         self.viewport.update()
 
     def _follow_board(self) -> None:

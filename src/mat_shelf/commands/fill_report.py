@@ -20,6 +20,7 @@ from mat_shelf.scene.poured_liquids import (
     volume_below,
     wanted_volume,
 )
+from mat_shelf.scene.poured_streams import poured_stream
 from mat_shelf.scene.strewn_beads import bead_caps, bubble_caps, foam_caps
 
 _SAME_CAVITY = ("vessel", "near", "tilt", "direction")
@@ -64,6 +65,8 @@ class FillReport:
     note : str
         What else there is to say about what is in the vessel.
     drop_count, bubble_count, foam_count : int
+    stream_words : str
+        What there is to say about the stream.
     told
         Signal: there is another report.
     """
@@ -73,7 +76,7 @@ class FillReport:
     def __init__(self):
         self.liquid: PouredLiquid | None = None
         self.section: Section | None = None
-        self.fault = self.working = self.note = ""
+        self.fault = self.working = self.note = self.stream_words = ""
         self._now: tuple[tuple, tuple[float, float]] | None = None
         self.drop_count = self.bubble_count = self.foam_count = 0
         self._told_of: tuple | None = None
@@ -84,7 +87,7 @@ class FillReport:
     def is_unknown(self) -> bool:
         """True if nothing was told yet of the parts that are on the board."""
         told = self._told_of
-        shown = self.fill_part, self.beads_part, self.bubbles_part, self.foam_part
+        shown = self.fill_part, self.beads_part, self.bubbles_part, self.foam_part, self.stream_part
         return told is None or any((a and a.id) != (b and b.id) for a, b in zip(told, shown, strict=False))
 
     @property
@@ -115,13 +118,14 @@ class FillReport:
             return  # it is asked for again when that is done
         project, assets = self.project, self.session.assets
         fill_part, beads_part, stacked = self.fill_part, self.beads_part, self.stacked
-        bubbles_part, foam_part = self.bubbles_part, self.foam_part
+        bubbles_part, foam_part, stream_part = self.bubbles_part, self.foam_part, self.stream_part
         view = np.asarray(self.session.camera.position) - np.asarray(self.session.camera.target)
         wanted = (
             fill_part,
             beads_part,
             bubbles_part,
             foam_part,
+            stream_part,
             project.product.parts,
             project.marks,
             assets,
@@ -136,7 +140,7 @@ class FillReport:
 
             Returns
             -------
-            (PouredLiquid or None, Section or None, str, str, int, int, int)
+            (PouredLiquid or None, Section or None, str, str, str, int, int, int)
             """
             poured, section, fault, note = None, None, "", ""
             if fill_part is not None:
@@ -153,7 +157,8 @@ class FillReport:
                 bubble_caps(project, bubbles_part, assets) if bubbles_part is not None else None,
                 foam_caps(project, foam_part, assets) if foam_part is not None else None,
             )
-            return poured, section, fault, note, *(len(caps) if caps is not None else 0 for caps in made)
+            words = _stream_words(project, stream_part, assets)
+            return poured, section, fault, note, words, *(len(caps) if caps is not None else 0 for caps in made)
 
         def done(found: tuple) -> None:
             """Take it over.
@@ -164,7 +169,7 @@ class FillReport:
                 Result of the work.
             """
             self._is_busy = False
-            self.liquid, self.section, self.fault, self.note, *counts = found
+            self.liquid, self.section, self.fault, self.note, self.stream_words, *counts = found
             self.drop_count, self.bubble_count, self.foam_count = counts
             self._told_fill = standing(project, fill_part.fill) if fill_part is not None else None
             self.told.emit()
@@ -206,6 +211,17 @@ def _open_words(names: list[str]) -> str:
     if len(names) > 1:
         return f"{names[0]} and {len(names) - 1} more push nothing aside: their surfaces have holes; mend them."
     return f"{names[0]} pushes nothing aside, since its surface has holes; mend it in the Product station."
+
+
+def _stream_words(project, part, assets) -> str:
+    """One line about a stream: how much flows, or why none does."""
+    if part is None:
+        return ""
+    try:
+        poured = poured_stream(project, part, assets)
+    except VesselError as why:
+        return f"Not poured: {why}."
+    return "" if poured is None else f"{poured.fall.flow:.3g} ml/s, {2 * poured.fall.foot:.2g} mm where it lands"
 
 
 def _bodies_of(project, stacked, assets) -> list[LiquidBody]:

@@ -6,6 +6,7 @@ from mat_shelf.commands.command import command
 from mat_shelf.commands.fill_report import FillReport
 from mat_shelf.commands.materials import Wearable
 from mat_shelf.commands.session import Session
+from mat_shelf.commands.streams import StreamCommands
 from mat_shelf.commands.strewn import StrewnCommands
 from mat_shelf.commands.vessel_solids import SolidCommands
 from mat_shelf.document.fill import MOST_STACKED, MOST_VESSELS, Fill
@@ -25,7 +26,7 @@ _LEAST_ROOM = 0.01
 """Of what a vessel holds, below which it counts as full."""
 
 
-class FillCommands(FillReport, SolidCommands, StrewnCommands):
+class FillCommands(FillReport, SolidCommands, StrewnCommands, StreamCommands):
     """Edits of fills and beads, and what there is to say about the one on the board.
 
     Parameters
@@ -55,7 +56,7 @@ class FillCommands(FillReport, SolidCommands, StrewnCommands):
         part, vessel = self.session.selected_part, self.vessel
         if part is not None and part.fill is not None:
             return part
-        if part is not None and (part.bubbles is not None or part.foam is not None):
+        if part is not None and any((part.bubbles, part.foam, part.stream)):
             return next((p for p in self.project.product.parts if p.id in part.stands_by), None)
         held = [p for p in self.project.product.parts if p.fill is not None and vessel and vessel.id in p.fill.vessel]
         gone = self.project.view.hides
@@ -203,7 +204,8 @@ class FillCommands(FillReport, SolidCommands, StrewnCommands):
             return
         with self.session.as_one(f"{liquid.name} in {vessel.name}"):
             self.put("Liquid", part.fill.with_(**self._physics(liquid, vessel)))
-            self.session.put_on([(part.id, None)], Wearable("swatch", liquid.swatch))
+            poured = (part, *(each for each in (self.stream_part,) if each is not None))
+            self.session.put_on([(each.id, None) for each in poured], Wearable("swatch", liquid.swatch))
             self.session.select(vessel.id)
 
     @command

@@ -30,9 +30,13 @@ class StrewnCommands:
     @property
     def bubbles_part(self) -> Part | None:
         """The bubbles of the liquid on the board."""
+        return self._standing_by_liquid("bubbles")
+
+    def _standing_by_liquid(self, kind: str) -> Part | None:
+        """The bubbles, the foam or the stream of the liquid on the board."""
         liquid = self.fill_part
-        held = (p for p in self.project.product.parts if p.bubbles is not None and liquid is not None)
-        return next((p for p in held if p.bubbles.liquid == liquid.id), None)
+        found = ((part, getattr(part, kind)) for part in self.project.product.parts)
+        return next((p for p, own in found if own is not None and liquid is not None and own.liquid == liquid.id), None)
 
     @property
     def bubbles(self) -> Bubbles | None:
@@ -84,9 +88,7 @@ class StrewnCommands:
     @property
     def foam_part(self) -> Part | None:
         """The foam on the liquid on the board."""
-        liquid = self.fill_part
-        held = (p for p in self.project.product.parts if p.foam is not None and liquid is not None)
-        return next((p for p in held if p.foam.liquid == liquid.id), None)
+        return self._standing_by_liquid("foam")
 
     @property
     def foam(self) -> Foam | None:

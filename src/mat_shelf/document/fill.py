@@ -8,6 +8,8 @@ from mat_shelf.document.ids import Id
 from mat_shelf.document.parameter import Frozen, Point, number
 
 MOST_VESSELS, MOST_STACKED = 16, 4
+FARTHEST = 5000.0
+"""mm, of a stream's ends."""
 MEASURES: dict[str, str] = {
     "volume": "By volume",
     "headspace": "By headspace",
@@ -282,3 +284,90 @@ class Foam(_Strewn):
     size: float = number(
         1.2, 0.05, 30.0, label="Size", unit="mm", tip="Mean width of its bubbles.", usual=(0.2, 6), log=True
     )
+
+
+class Stream(Frozen):
+    """A stream that is poured onto a liquid; where it begins and lands is told from the middle of its surface.
+
+    Attributes
+    ----------
+    liquid : Id
+        The part that is the liquid.
+    """
+
+    liquid: Id
+    height: float = number(
+        90.0,
+        0.5,
+        FARTHEST,
+        label="Height",
+        unit="mm",
+        tip="From the liquid's surface up to where the stream begins.",
+        usual=(10, 300),
+        log=True,
+    )
+    aside: float = number(
+        16.0,
+        0.0,
+        FARTHEST,
+        label="Aside",
+        unit="mm",
+        tip="How far beside the place where it lands the stream begins: then it falls in a curve.",
+        usual=(0, 150),
+    )
+    direction: float = number(
+        0.0,
+        -180.0,
+        180.0,
+        label="Direction",
+        unit="°",
+        tip="The side it begins on, about the upright axis; 0 is the right.",
+    )
+    across: float = number(
+        0.0,
+        -FARTHEST,
+        FARTHEST,
+        label="Lands right",
+        unit="mm",
+        tip="Where it lands, to the right of the middle; below 0 to the left.",
+        usual=(-40, 40),
+    )
+    ahead: float = number(
+        0.0,
+        -FARTHEST,
+        FARTHEST,
+        label="Lands ahead",
+        unit="mm",
+        tip="Where it lands, in front of the middle; below 0 behind it.",
+        usual=(-40, 40),
+    )
+    width: float = number(
+        4.0, 0.2, 200.0, label="Width", unit="mm", tip="Where it begins; it thins as it falls.", usual=(1, 15), log=True
+    )
+    speed: float = number(
+        0.3,
+        0.01,
+        20.0,
+        label="Speed",
+        unit="m/s",
+        tip="Downwards, where it begins. The slower it is, the more it thins.",
+        usual=(0.05, 2),
+        log=True,
+    )
+    uneven: float = number(
+        0.3, 0.0, 1.0, label="Uneven", tip="How much it swells and is twisted, more and more on its way."
+    )
+    rings: float = number(
+        0.3,
+        0.0,
+        20.0,
+        label="Rings",
+        unit="mm",
+        tip="Height of the waves round where it lands.",
+        usual=(0, 1.5),
+        zero="none",
+    )
+    ring_width: float = number(
+        5.0, 0.5, 200.0, label="Ring width", unit="mm", tip="From one wave to the next.", usual=(2, 20), log=True
+    )
+    seed: int = number(1, 0, 99999, label="Seed", tip="Another number makes it uneven in another way.")

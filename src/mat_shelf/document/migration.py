@@ -16,10 +16,11 @@ def migrated(fields: dict) -> dict:
     schema 17 colour tables, schema 18 drops that ran and liquids on each other, which older projects are without; and
     tone curves, where sets had exact colours or not. Schema 19 adds parts as lights of a set, schema 20
     parts that a view does not show, turns among the shots, a print that is shown, and
-    retouching, and clips on screens. Schema 21 adds glare.
+    retouching, and clips on screens. Schema 21 adds glare,
+    schema 22 streams.
     """
     fields = _with_tone_curves(_with_lights(_in_schema_11(fields)))
-    return fields | {"schema_version": 21} if fields.get("schema_version") in range(12, 21) else fields
+    return fields | {"schema_version": 22} if fields.get("schema_version") in range(12, 22) else fields
 
 
 def with_tone_curve(studio):

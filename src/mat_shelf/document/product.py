@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from mat_shelf.document.fill import MOST_STACKED, Beads, Bubbles, Fill, Foam
+from mat_shelf.document.fill import MOST_STACKED, Beads, Bubbles, Fill, Foam, Stream
 from mat_shelf.document.ids import Digest, Id, Name, by_id, with_one
 from mat_shelf.document.parameter import Frozen, Point, number
 
@@ -83,6 +83,8 @@ class Part(Frozen):
         Of bubbles, the liquid that they are in; likewise.
     foam : Foam or None
         Of foam, the liquid that it stands on; likewise.
+    stream : Stream or None
+        Of a stream, the liquid that it is poured onto; likewise.
     """
 
     id: Id
@@ -98,6 +100,7 @@ class Part(Frozen):
     beads: Beads | None = None
     bubbles: Bubbles | None = None
     foam: Foam | None = None
+    stream: Stream | None = None
     cad_faces: Digest | None = None
     hard_regions: Annotated[tuple[Digest, ...], Field(max_length=MOST_HARD)] = ()
     edge_radius: float = number(
@@ -133,16 +136,16 @@ class Part(Frozen):
     @property
     def is_derived(self) -> bool:
         """True if its shape follows from other parts, so that it has no faces or place of its own to be edited."""
-        return any(each is not None for each in (self.fill, self.beads, self.bubbles, self.foam))
+        return any(each is not None for each in (self.fill, self.beads, self.bubbles, self.foam, self.stream))
 
     @property
     def stands_by(self) -> tuple[Id, ...]:
         """Ids of the parts that its shape follows from: a vessel, a liquid, or what drops lie on."""
         if self.fill is not None:
             return self.fill.vessel if self.fill.over is None else (*self.fill.vessel, self.fill.over)
-        for risen in (self.bubbles, self.foam):
-            if risen is not None:
-                return (risen.liquid,)
+        for in_liquid in (self.bubbles, self.foam, self.stream):
+            if in_liquid is not None:
+                return (in_liquid.liquid,)
         return (self.beads.host,) if self.beads is not None else ()
 
     def zone(self, zone_id: str) -> Zone:

@@ -56,6 +56,17 @@ class Cavity:
         return self.spill - self.bottom
 
     @cached_property
+    def middle(self) -> np.ndarray:
+        """Middle of the box round it, seen from above; at the height 0.
+
+        Returns
+        -------
+        (3,) float64
+        """
+        wet = self.vessel.vertices[np.isfinite(self.reached)]
+        return (wet.min(axis=0) + wet.max(axis=0)) / 2 * (1, 0, 1)
+
+    @cached_property
     def capacity(self) -> float:
         """Volume that it holds when full, mm3.
 

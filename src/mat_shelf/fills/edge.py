@@ -7,6 +7,7 @@ import numpy as np
 
 from mat_shelf.fills.cavity import Cavity
 from mat_shelf.fills.meniscus import heights_at_wall, mesh_outlines, moved_mesh, node_areas, surface_heights
+from mat_shelf.fills.pouring import Fall, landing_heights, landing_nodes
 
 _SIDES, _BEND = 150, np.radians(5.0)
 """Points of an outline, at least so many all round and one wherever it has turned so far."""
@@ -20,6 +21,8 @@ _ASIDE = 0.06
 """Of a capillary length, by which a leaning wall takes the edge aside before that matters."""
 _PARTS = (1.0, 0.6, 0.3)
 """Of the way to where the surface meets a wall that leans, that are tried one after the other."""
+_AT_EDGE = 0.5
+"""Capillary lengths from the edge within which rings fade."""
 _OVERFILL_STEPS = 8
 _HALVINGS, _STEEP = 16, np.radians(75.0)
 
@@ -32,6 +35,7 @@ class Wetting(NamedTuple):
     angle : float, degrees; between surface and wall, in the liquid
     ripples : float, mm; height of waves on the surface
     seed : int
+    fall : Fall or None; a stream that lands on it
     """
 
     tension: float = 72.8
@@ -39,6 +43,7 @@ class Wetting(NamedTuple):
     angle: float = 20.0
     ripples: float = 0.0
     seed: int = 1
+    fall: Fall | None = None
 
 
 class Outline(NamedTuple):
@@ -100,12 +105,14 @@ class Edge(NamedTuple):
     floors : (K, N, 3); rows of points of the wall from the cut up to the edge
     height : (N,); of the edge over the level
     mesh, heights : of the surface, the edge first
+    still : (P,); heights without its waves
     """
 
     floors: np.ndarray
     height: np.ndarray
     mesh: object
     heights: np.ndarray
+    still: np.ndarray
 
 
 def edge_of(
@@ -142,7 +149,8 @@ def edge_of(
         slope = np.zeros(count)
     lines = np.split(start[:, [0, 2]] * (1, -1), splits)
     steepest = float(np.abs(slope).max())
-    mesh = mesh_outlines(lines, length, steepest)
+    fine = None if wetting.fall is None else landing_nodes(wetting.fall, length)
+    mesh = mesh_outlines(lines, length, steepest, fine)
     raw = surface_heights(mesh, lines, slope, length)
     mean = _mean(mesh, raw)
     floors = wall.climb(start, normal, level + (raw[:count] - mean) * _BEYOND)
@@ -159,14 +167,14 @@ def edge_of(
         edge = tried[:, 1] - level + mean
         if (adapted := moved_mesh(mesh, np.concatenate(lines), length)) is not None:
             mesh, raw = adapted, surface_heights(adapted, lines, slope, length, edge, raw)
-        elif (adapted := mesh_outlines(lines, length, steepest)).is_whole:
+        elif (adapted := mesh_outlines(lines, length, steepest, fine)).is_whole:
             mesh, raw = adapted, surface_heights(adapted, lines, slope, length, edge)
         else:
             continue
         contact, share = tried, share * part
         break
     rows = np.stack([_along(floors, share * row / FLOORS) for row in range(FLOORS)] + [contact])
-    return Edge(rows, contact[:, 1] - level, mesh, raw - mean + _ripples(mesh.points, wetting))
+    return Edge(rows, contact[:, 1] - level, mesh, raw - mean + _waves(mesh, wetting, length), raw - mean)
 
 
 def overfill_limit(length: float) -> float:
@@ -206,7 +214,8 @@ def overfilled_edge(outlines: list[Outline], height: float, wetting: Wetting, le
     start = np.concatenate([outline.points for outline in outlines])
     splits = np.cumsum([len(outline.points) for outline in outlines])[:-1]
     lines, flat = np.split(start[:, [0, 2]] * (1, -1), splits), np.zeros(len(start))
-    mesh = mesh_outlines(lines, length, math.pi / 2)
+    fine = None if wetting.fall is None else landing_nodes(wetting.fall, length)
+    mesh = mesh_outlines(lines, length, math.pi / 2, fine)
     rise, heights = height, np.zeros(len(mesh.points))
     for _ in range(_OVERFILL_STEPS):  # in a narrow vessel the middle is lower than far from all walls
         heights = rise + surface_heights(mesh, lines, flat, length, np.full(len(start), -rise))
@@ -216,7 +225,7 @@ def overfilled_edge(outlines: list[Outline], height: float, wetting: Wetting, le
         rise *= height / max(middle, 0.05 * height)
     if not abs(middle - height) < 0.02 * height + 1e-4:
         return None
-    return Edge(np.stack([start] * (FLOORS + 1)), flat, mesh, heights + _ripples(mesh.points, wetting))
+    return Edge(np.stack([start] * (FLOORS + 1)), flat, mesh, heights + _waves(mesh, wetting, length), heights)
 
 
 def _mean(mesh, heights: np.ndarray) -> float:
@@ -300,6 +309,15 @@ class _Wall:
             rows.append(np.where(met[:, None], found, guess))
             normal = np.where(met[:, None], there, normal)
         return np.stack(rows)
+
+
+def _waves(mesh, wetting: Wetting, length: float) -> np.ndarray:
+    """Heights of what moves the surface, mm; nothing does at its edge, where a stream lands too near to that."""
+    made = _ripples(mesh.points, wetting)
+    if wetting.fall is not None:
+        landed = landing_heights(mesh.points, wetting.fall, length)
+        made += landed * np.clip(mesh.depth / (_AT_EDGE * length), 0, 1)
+    return made
 
 
 def _ripples(points: np.ndarray, wetting: Wetting) -> np.ndarray:

@@ -329,7 +329,7 @@ def _close(walls: _Walls, outlines: list[Outline], edge: Edge, level: float) -> 
     at = places(vertices)[triangles]  # where the edge does not rise, rows of the wall below it fall together
     triangles = triangles[(at != np.roll(at, 1, axis=1)).all(axis=1)]
     mesh = Mesh(vertices, np.ascontiguousarray(triangles, np.int32), np.ascontiguousarray(smooth, np.float32))
-    flattest = float(edge.heights[edge.mesh.depth.argmax()])
+    flattest = float(edge.still[edge.mesh.depth.argmax()])
     heights = float(edge.height.min()) - flattest, float(edge.height.max()) - flattest
     level_in = normal * (1, 0, 1)
     level_in /= np.maximum(np.linalg.norm(level_in, axis=1, keepdims=True), 1e-9)

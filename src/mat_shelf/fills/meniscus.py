@@ -27,6 +27,8 @@ upright there."""
 _UPRIGHT = np.radians(72.0)
 _TURNS = 4
 """Times that nodes which are in the way of an outline are left out."""
+_BESIDE = 0.5
+"""Capillary lengths from a wall up to which its own nodes are left alone."""
 _GRID = 18
 """Nodes across the middle."""
 _STEEPEST = np.radians(89.8)
@@ -75,7 +77,12 @@ def capillary_length(tension: float, density: float) -> float:
     return float(np.sqrt(tension / (density * GRAVITY)))
 
 
-def mesh_outlines(outlines: list[np.ndarray], length: float, steepest: float = 0.0) -> SurfaceMesh:
+def mesh_outlines(
+    outlines: list[np.ndarray],
+    length: float,
+    steepest: float = 0.0,
+    fine: tuple[np.ndarray, np.ndarray, float] | None = None,
+) -> SurfaceMesh:
     """Triangles between outlines, fine at them and coarse in the middle.
 
     Parameters
@@ -86,6 +93,8 @@ def mesh_outlines(outlines: list[np.ndarray], length: float, steepest: float = 0
         Capillary length, mm.
     steepest : float
         Greatest slope at a wall, radians.
+    fine : tuple of (P, 2) float64, (2,) float64, float, optional
+        More points, mm, that take the place of all others away from the walls: within so far of the middle of them.
 
     Returns
     -------
@@ -114,6 +123,11 @@ def mesh_outlines(outlines: list[np.ndarray], length: float, steepest: float = 0
     if len(grid):
         added.append(grid[depth > rings[-1] + 0.6 * pitch])
     inner = np.concatenate(added)
+    if fine is not None:
+        more, middle, reach = fine
+        more = more[near.query(more)[0] > _BESIDE * length]
+        is_kept = (np.hypot(*(inner - middle).T) > reach) | (near.query(inner)[0] <= _BESIDE * length)
+        inner = np.concatenate([inner[is_kept], more])
     inner = inner[is_inside(inner, outlines)]
     ahead = np.concatenate([np.roll(np.arange(len(line)), -1) + k for line, k in _numbered(outlines)])
     for _ in range(_TURNS):

@@ -191,7 +191,7 @@ class TaskKeeper:
 
     def _geometry(self, project: Project, ball: Ball | None, displaced, relief) -> Geometry:
         product, studio = project.product, project.set
-        derived = ((part.fill, part.beads, part.bubbles, part.foam) for part in product.parts)
+        derived = ((part.fill, part.beads, part.bubbles, part.foam, part.stream) for part in product.parts)
         meshes = tuple(
             (part.mesh, part.pose, part.is_hidden, *own) for part, own in zip(product.parts, derived, strict=True)
         )

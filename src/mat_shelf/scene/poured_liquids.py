@@ -6,12 +6,13 @@ from typing import NamedTuple
 
 import numpy as np
 
-from mat_shelf.document.fill import Fill
+from mat_shelf.document.fill import Fill, Stream
 from mat_shelf.document.product import Part
 from mat_shelf.document.project import Project
 from mat_shelf.fills.cavity import MM3_PER_ML, Cavity
 from mat_shelf.fills.edge import Wetting
 from mat_shelf.fills.liquid import LiquidBody, overfill, pour, wall_depths, wall_thickness
+from mat_shelf.fills.pouring import Fall
 from mat_shelf.fills.vessel import VesselError, frame_of
 from mat_shelf.geometry.caps import NO_CAPS, Caps
 from mat_shelf.geometry.mesh import Mesh
@@ -195,14 +196,15 @@ def poured_liquid(project: Project, part: Part, supplies) -> PouredLiquid:
     VesselError
         If it cannot be poured.
     """
-    fill, below = standing(project, part.fill), tuple(each.fill for each in project.product.liquids_under(part.fill))
+    fill, stream = standing(project, part.fill), _stream_onto(project, part)
+    below = tuple(each.fill for each in project.product.liquids_under(part.fill))
     reach = max(2 * project.product.contact, _LEAST_REACH)
-    key = (vessel_key(project, fill), fill, reach, below)
+    key = (vessel_key(project, fill), fill, reach, below, stream)
     with _lock:
         with suppress(VesselError):
             key += (tuple(shape_key(each) for each in parts_in(project, fill, supplies)),)
         if key not in _liquids:
-            _liquids[key] = _poured(project, fill, supplies, reach)
+            _liquids[key] = _poured(project, fill, supplies, reach, stream)
             _shorten(_liquids, _MOST_LIQUIDS)
         found = _liquids[key]
     if isinstance(found, VesselError):
@@ -210,14 +212,42 @@ def poured_liquid(project: Project, part: Part, supplies) -> PouredLiquid:
     return found
 
 
-def _poured(project: Project, fill: Fill, supplies, reach: float) -> PouredLiquid | VesselError:
+def _stream_onto(project: Project, part: Part) -> Stream | None:
+    """The stream that lands on a liquid, if any is seen."""
+    parts = project.product.parts
+    if any(each.fill is not None and each.fill.over == part.id for each in parts):
+        return None
+    found = (p.stream for p in parts if p.stream is not None and not p.is_hidden and p.stream.liquid == part.id)
+    return next(found, None)
+
+
+def fall_on(stream: Stream, cavity: Cavity) -> Fall:
+    """The fall of a stream into a cavity, in the frame of the vessel.
+
+    Parameters
+    ----------
+    stream : Stream
+        The stream.
+    cavity : Cavity
+        The cavity.
+
+    Returns
+    -------
+    Fall
+    """
+    own = {name: getattr(stream, name) for name in Fall._fields if name not in ("x", "z")}
+    return Fall(cavity.middle[0] + stream.across, cavity.middle[2] + stream.ahead, **own)
+
+
+def _poured(project: Project, fill: Fill, supplies, reach: float, stream: Stream | None) -> PouredLiquid | VesselError:
     try:
         cavity = cavity_round(project, fill, supplies)
         if id(cavity) not in _walls:
             _walls[id(cavity)] = cavity, wall_thickness(cavity)
             _shorten(_walls, _MOST_VESSELS)
         thickness = _walls[id(cavity)][1]
-        wetting = Wetting(max(fill.tension, 1e-3), fill.density, fill.contact_angle, fill.ripples, fill.seed)
+        fall = None if stream is None else fall_on(stream, cavity)
+        wetting = Wetting(max(fill.tension, 1e-3), fill.density, fill.contact_angle, fill.ripples, fill.seed, fall)
         below = volume_below(project, fill, cavity)
         volume = wanted_volume(fill, cavity, below)
         if volume < _LEAST_SHARE * cavity.capacity:
@@ -239,12 +269,27 @@ def _poured(project: Project, fill: Fill, supplies, reach: float) -> PouredLiqui
         body.mesh.triangles,
         np.ascontiguousarray(body.mesh.normals @ back.T, np.float32),
     )
-    count = len(mesh.triangles)
-    corners = np.ascontiguousarray(mesh.vertices[mesh.triangles].reshape(-1, 9))
-    part = ReshapedPart(mesh, corners, np.zeros(count, np.int32), np.tile(_HOME, (count, 1)))
+    part = stands_at_home(mesh)
     solid = thickness[np.isfinite(thickness)]
     wall = tuple(float(x) for x in np.quantile(solid, (0.05, 0.95))) if len(solid) else (0.0, 0.0)
     return PouredLiquid(part, body, cavity, wall, len(cavities_of(project, fill, supplies)), back, below)
+
+
+def stands_at_home(mesh: Mesh) -> ReshapedPart:
+    """A surface of which patterns are looked up where it is: it was in no other place before.
+
+    Parameters
+    ----------
+    mesh : Mesh
+        The surface.
+
+    Returns
+    -------
+    ReshapedPart
+    """
+    count = len(mesh.triangles)
+    corners = np.ascontiguousarray(mesh.vertices[mesh.triangles].reshape(-1, 9))
+    return ReshapedPart(mesh, corners, np.zeros(count, np.int32), np.tile(_HOME, (count, 1)))
 
 
 def _shorten(kept: dict, most: int) -> None:

@@ -12,6 +12,7 @@ from mat_shelf.geometry.pose import posed, turn_matrix
 from mat_shelf.geometry.smoothing import SmoothSurface
 from mat_shelf.scene.displacement import ReshapedPart, make_displacements
 from mat_shelf.scene.poured_liquids import liquid_parts
+from mat_shelf.scene.poured_streams import stream_parts
 from mat_shelf.scene.smoothed_parts import smooth_surface_of
 from mat_shelf.scene.strewn_beads import strewn_parts
 
@@ -36,7 +37,7 @@ def _stand(made: SmoothSurface, mesh: Mesh, part: Part) -> ReshapedPart:
 
 def reshaped_parts(project: Project, supplies) -> dict[str, ReshapedPart | Caps]:
     """Surfaces of the visible parts that are smoothed, of those with true relief as far as it is made,
-    of liquids, and drops.
+    of liquids, streams and drops.
 
     Parameters
     ----------
@@ -57,4 +58,4 @@ def reshaped_parts(project: Project, supplies) -> dict[str, ReshapedPart | Caps]
         smooth = smooth_surface_of(part, supplies.meshes, supplies.faces)
         if smooth is not None:
             made[part.id] = _stand(smooth, supplies.meshes[part.mesh], part)
-    return made | liquid_parts(project, supplies) | strewn_parts(project, supplies)
+    return made | liquid_parts(project, supplies) | stream_parts(project, supplies) | strewn_parts(project, supplies)

@@ -1,4 +1,4 @@
-"""The board of the Fill station: the vessel, its section, the liquid, bubbles, foam, and drops."""
+"""The board of the Fill station: the vessel, its section, the liquid, bubbles, foam, a stream, and drops."""
 
 from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QFrame
@@ -8,6 +8,7 @@ from mat_shelf.app.fill.drops_card import DropsCard
 from mat_shelf.app.fill.foam_card import FoamCard
 from mat_shelf.app.fill.liquid_card import LiquidCard
 from mat_shelf.app.fill.section_view import SectionView
+from mat_shelf.app.fill.stream_card import StreamCard
 from mat_shelf.app.fill.vessel_card import VesselCard
 from mat_shelf.app.widgets.fold_row import FoldRow
 from mat_shelf.app.workshop import FillWork
@@ -34,7 +35,7 @@ class FillBoard(QFrame):
         self.work = work
         self.vessel_card, self.section_view = VesselCard(work), SectionView(work)
         self.liquid_card, self.drops_card, self.bubbles_card = LiquidCard(work), DropsCard(work), BubblesCard(work)
-        self.foam_card = FoamCard(work)
+        self.foam_card, self.stream_card = FoamCard(work), StreamCard(work)
         self.row = FoldRow(
             self,
             {
@@ -43,12 +44,21 @@ class FillBoard(QFrame):
                 "Liquid": ([self.liquid_card], 28, 2),
                 "Bubbles": ([self.bubbles_card], 28, 2),
                 "Foam": ([self.foam_card], 28, 2),
+                "Stream": ([self.stream_card], 28, 2),
                 "Drops": ([self.drops_card], 40, 3),
             },
-            ("Foam", "Bubbles", "Drops", "Section"),
+            ("Stream", "Foam", "Bubbles", "Drops", "Section"),
         )
         self.liquid_card.material_button.clicked.connect(lambda: self._want_material(work.fill_part))
-        for card in (self.drops_card, self.bubbles_card, self.foam_card):
+        self._strewn = {
+            "Drops": self.drops_card,
+            "Bubbles": self.bubbles_card,
+            "Foam": self.foam_card,
+            "Stream": self.stream_card,
+        }
+        self._held: tuple[str | None, set[str]] = None, set()
+        self._newest = ""
+        for card in self._strewn.values():
             card.material_button.clicked.connect(lambda _, card=card: self._want_material(card.part_of()))
         self._asked = QTimer(self, singleShot=True, interval=_REST_MS)
         self._asked.timeout.connect(work.tell)
@@ -69,11 +79,25 @@ class FillBoard(QFrame):
             self.work.workshop.select(part.id)
             self.material_wanted.emit()
 
+    def _front(self) -> str:
+        """The card of what is selected, or was just put into the vessel; that of drops, or of the liquid, otherwise."""
+        parts = {name: card.part_of() for name, card in self._strewn.items()}
+        selected = self.work.session.selected
+        vessel = self.work.vessel
+        before, self._held = self._held, (vessel and vessel.id, {name for name, part in parts.items() if part})
+        if before[0] != self._held[0]:
+            self._newest = ""
+        elif new := self._held[1] - before[1]:
+            self._newest = next(iter(new))
+        chosen = (name for name, part in parts.items() if part is not None and part.id == selected)
+        kept = self._newest if self._newest in self._held[1] else ""
+        return next(chosen, kept) or ("Drops" if parts["Drops"] is not None else "Liquid")
+
     def _show(self) -> None:
         if self.isVisible():
-            are_drops = self.work.beads_part is not None
-            self.row.show(*(("Drops", "Section", "Liquid") if are_drops else ("Liquid", "Drops", "Section")))
-            for card in (self.vessel_card, self.liquid_card, self.bubbles_card, self.foam_card, self.drops_card):
+            front = self._front()
+            self.row.show(*(("Liquid", "Drops", "Section") if front == "Liquid" else (front, "Section", "Liquid")))
+            for card in (self.vessel_card, self.liquid_card, *self._strewn.values()):
                 card.follow()
 
     def showEvent(self, event) -> None:

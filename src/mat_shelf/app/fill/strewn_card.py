@@ -26,8 +26,8 @@ class StrewnCard(QWidget):
         Binding of a field.
     part_of : callable () -> Part or None
         The part that they are.
-    count_of : callable () -> int
-        Their number.
+    count_of : callable () -> int or str
+        Their number, or all that there is to say.
     add_button : QPushButton, optional
         Shown where there are none.
     """
@@ -39,7 +39,7 @@ class StrewnCard(QWidget):
         columns: tuple[tuple[str, ...], ...],
         bind: Callable[[str], Binding],
         part_of: Callable[[], Part | None],
-        count_of: Callable[[], int],
+        count_of: Callable[[], int | str],
         add_button: QPushButton | None = None,
     ):
         super().__init__()
@@ -50,6 +50,7 @@ class StrewnCard(QWidget):
         self.on_box.setToolTip(f"Shows the {name}, or leaves them out")
         self.on_box.clicked.connect(self._switch)
         self.count = quiet_label()
+        self.count.setWordWrap(True)
         self.material_button = small_button("Material", "Shows their material in the Materials station")
         self.remove_button = small_button("Remove", f"Removes the {name}", self._remove)
         side_by_side, foot, whole = QHBoxLayout(), QHBoxLayout(), QVBoxLayout(self)
@@ -94,6 +95,8 @@ class StrewnCard(QWidget):
         for row in self.rows.values():
             row.follow()
         count, words = self._count_of(), ""
-        if part is not None:
+        if isinstance(count, str):
+            words = count
+        elif part is not None:
             words = f"{count:,} {self._name}" + (", the most there can be" if self.work.is_most(count) else "")
         self.count.setText(words)

@@ -23,6 +23,7 @@ from mat_shelf.geometry.pose import posed
 from mat_shelf.patterns.step import PatternContext
 from mat_shelf.rendering.baking import bake
 from mat_shelf.scene.poured_liquids import poured_liquid
+from mat_shelf.scene.poured_streams import poured_stream
 from mat_shelf.system.bounded import KEPT
 
 _SMALLEST = 64
@@ -85,7 +86,7 @@ def flattened(
             direct[material.id] = found
     baked = {part.id: [m for m in worn[part.id] if m.id not in direct and needs_maps(m.recipe)] for part in parts}
     for part in parts:
-        if part.fill is not None and baked[part.id]:  # it is poured anew each time; its surface is clear and even
+        if part.is_derived and baked[part.id]:  # it is poured anew each time; its surface is clear and even
             notes.append(f"patterns of '{part.name}' were left out: the shape of a liquid has no UVs")
             baked[part.id] = []
     needing = [part for part in parts if baked[part.id]]
@@ -168,9 +169,11 @@ def _worn(project: Project, part: Part, with_variants: bool) -> list[Material]:
 
 def _stands(project: Project, part: Part, assets: Assets) -> Mesh:
     """Mesh of a part as it stands; of a liquid as it is poured."""
-    if part.fill is not None:
-        with suppress(VesselError):
+    with suppress(VesselError):
+        if part.fill is not None:
             return poured_liquid(project, part, assets).part.mesh
+        if part.stream is not None and (poured := poured_stream(project, part, assets)) is not None:
+            return poured.part.mesh
     return posed(assets.meshes[part.mesh], part.pose)
 
 
