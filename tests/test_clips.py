@@ -62,6 +62,7 @@ def test_animations_keep_the_time_of_each_frame(ending, tmp_path):
         assert np.abs(frame - color).max() < 12
 
 
+@pytest.mark.long
 def test_long_ones_are_thinned_and_large_ones_made_smaller(tmp_path):
     assets, path = Assets(), tmp_path / "long.mp4"
     film(path, stills((900, 300), times=60), 30)

@@ -43,16 +43,16 @@ def small_bands(monkeypatch, tmp_path):
 
 def test_workers_render_the_same_picture(crew, small_project):
     told = []
-    alone = render_picture(*small_project, *SIZE, 6, denoise=False)
+    alone = render_picture(*small_project, *SIZE, 4, denoise=False)
     made = render_picture(
-        *small_project, *SIZE, 6, denoise=False, crew=crew.of(*small_project),
+        *small_project, *SIZE, 4, denoise=False, crew=crew.of(*small_project),
         progress=lambda *counts: told.append(counts) or True,
     )  # fmt: skip
     assert (made.light == alone.light).all() and (made.film.sums.met == alone.film.sums.met).all()
-    assert len(told) > 4 and told[-1] == (6, 6)
+    assert len(told) > 2 and told[-1] == (4, 4)
     region = PictureRegion(20, 10, 70, 50)
     parts = [
-        render_picture(*small_project, *SIZE, 4, region=region, crew=c).light for c in (None, crew.of(*small_project))
+        render_picture(*small_project, *SIZE, 2, region=region, crew=c).light for c in (None, crew.of(*small_project))
     ]
     assert (parts[0] == parts[1]).all()
 
@@ -125,6 +125,7 @@ def test_cancelled_bands_that_are_done_stay(crew, small_project):
         render_picture(*small_project, *SIZE, 8, crew=crew.of(*small_project), is_stopped=lambda: True)
 
 
+@pytest.mark.long
 def test_files_are_sent_once(crew, small_project, monkeypatch):
     project, assets = small_project
     sent, scatter = [], crew.client.scatter

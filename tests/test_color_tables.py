@@ -43,6 +43,7 @@ def test_colours_are_met_in_tables_as_another_library_does(tmp_path, size):
     assert np.abs(shown_by(table, coded, 0.25) - (0.75 * coded + 0.25 * expected)).max() < 2e-3
 
 
+@pytest.mark.long
 def test_channels_domains_and_large_cubes_are_resampled(tmp_path):
     path = tmp_path / "a.cube"
     path.write_text(

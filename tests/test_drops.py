@@ -84,6 +84,7 @@ def test_an_image_on_a_row_feeds_that_input(open_window, qtbot, stripes):
     assert workshop.selected_material.recipe.feeds == ()
 
 
+@pytest.mark.long
 def test_swatches_are_dropped_by_the_dozen(open_window, small_project, tmp_path):
     window = open_window(*small_project)
     paths = []

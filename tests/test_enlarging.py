@@ -67,6 +67,7 @@ def test_the_first_picture_of_a_moved_light_is_sharp_and_of_the_new_light(small_
     assert np.median(edges[60:120]) > 0.6 * np.median(expected[60:120])  # the block's outline, at the full size
 
 
+@pytest.mark.long
 def test_a_material_that_renews_all_is_shown_sharp_in_its_new_colour(small_project):
     project, assets = small_project
     glowing = with_values(project, "red", emission_luminance=800.0, emission_color=(0.1, 0.9, 0.2))

@@ -52,7 +52,14 @@ def rebuilt(mi, material: dict) -> dict:
     return {"bsdf": bsdf}
 
 
-@pytest.mark.parametrize("recipe", [METAL, PLASTIC, GLASS], ids=["metal", "plastic", "glass"])
+@pytest.mark.parametrize(
+    "recipe",
+    [
+        pytest.param(METAL, id="metal"),
+        pytest.param(PLASTIC, id="plastic", marks=pytest.mark.long),
+        pytest.param(GLASS, id="glass", marks=pytest.mark.long),
+    ],
+)
 def test_a_glb_rebuilt_in_an_independent_renderer(tmp_path, recipe, figure):
     """`mitsuba`, scalar_rgb, volpath, from the numbers and the mesh in the file: means of a ball in a room.
 

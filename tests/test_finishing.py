@@ -140,7 +140,7 @@ def test_extremes_stay_finite():
 def test_masks_are_those_of_the_passes(plain_demo):
     """Of a part, a material, a zone and the backdrop; outside of them nothing changes."""
     project, assets = plain_demo
-    rendered = render_picture(project, assets, 120, 80, 8, denoise=False)
+    rendered = render_picture(project, assets, 90, 60, 2, denoise=False)
     part = project.part("tray")
     asked = (("part", part.id), ("material", part.material), ("backdrop", ""))
     masked = tuple(

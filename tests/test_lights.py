@@ -50,6 +50,7 @@ def room_densities(lights, directions, out):
         out[k] = room_light(lights, (directions[k, 0], directions[k, 1], directions[k, 2]))[1]
 
 
+@pytest.mark.long
 def test_the_room_is_sampled_as_its_density_says():
     """The density integrates to 1, agrees with the one reported while sampling, and with where samples fall."""
     lights = make_lights(uneven_room())

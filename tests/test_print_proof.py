@@ -71,6 +71,7 @@ def test_other_files_are_refused_in_words(data, words, tmp_path):
         read_print_profile(path)
 
 
+@pytest.mark.long
 def test_random_damage_ends_in_a_message_or_a_print(tmp_path):
     whole, path = cmyk_profile(LEAST), tmp_path / "a.icc"
     random = np.random.default_rng(2)

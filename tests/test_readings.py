@@ -23,6 +23,7 @@ def test_black_glass_reads_a_hundred_gloss_units():
     assert 70 < weaker[20] < weaker[60] < weaker[85] < 100
 
 
+@pytest.mark.long
 def test_gloss_falls_with_roughness():
     """Common practice: matt surfaces read below 10 GU at 60 degrees, and each step duller reads less."""
 

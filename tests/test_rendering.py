@@ -198,7 +198,7 @@ def test_same_scene_in_an_independent_renderer(lit_by, figure):
     softbox = Light(
         position=(-250, 300, 150), target=(0, 0, 0), width=200, height=160, luminance=6000, temperature=6500
     )
-    room, size, samples = plain_room(600, 150) * (lit_by == "room"), (96, 64), 400
+    room, size, samples = plain_room(600, 150) * (lit_by == "room"), (96, 64), 250
     meshes = [ball(26, (x, 26, 0)) for x in (-60, 0, 60)] + [floor()]
     recipes = [
         Recipe(base_color=(0.6, 0.2, 0.1), specular_weight=0.0),

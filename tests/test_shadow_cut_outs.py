@@ -71,6 +71,7 @@ def test_a_glossy_floor_keeps_its_reflection(standing):
     assert red[1] > 3 * max(red[0], 1e-5)
 
 
+@pytest.mark.long
 def test_clear_glass_and_its_shadow_let_the_ground_through(standing):
     project, assets = standing
     pane = Material(id="pane", name="Pane", recipe=Recipe(transmission_weight=1.0, specular_roughness=0.0))

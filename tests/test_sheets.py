@@ -100,6 +100,7 @@ def test_words_of_a_recipe(dressed):
     assert worn_by(project, "red") == "Block" and worn_by(project, "grey") == ""
 
 
+@pytest.mark.long
 def test_variants_are_what_is_shown(dressed, tmp_path):
     project, assets = dressed
     sheet = Sheet(

@@ -133,6 +133,7 @@ def test_what_cannot_float_is_said(tmp_path):
     assert "in no liquid" in said[-1]
 
 
+@pytest.mark.long
 def test_clear_solids_in_two_liquids_neither_take_nor_give_light():
     """A white furnace: ice half in oil, half in water, in glass."""
     project, assets = glass_of(of(32.0), of(32.0), colors=((1.0, 1.0, 1.0),) * 2, y=24.0)

@@ -129,6 +129,7 @@ def test_what_is_seen_of_each_is_that_liquid_alone():
     assert seen["both"].min() >= 0
 
 
+@pytest.mark.long
 def test_clear_liquids_on_each_other_neither_take_nor_give_light():
     """A white furnace: three clear bodies that lie in each other."""
     white = ((1.0, 1.0, 1.0),) * 2

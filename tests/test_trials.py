@@ -8,6 +8,7 @@ import pytest
 from journal import Journal
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("first", [0, 20, pytest.param(40, marks=pytest.mark.long)])
 def test_damaged_packages_end_in_a_message_or_as_they_were_saved(first, tmp_path):
     ends = [fuzz_packages.run_case(number, tmp_path) for number in range(first, first + 20)]
