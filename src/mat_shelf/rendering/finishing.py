@@ -1,6 +1,7 @@
 """Finishing: what is done to the light of a render before the tone curve, as `document.finish` says."""
 
 import math
+import threading
 from collections.abc import Mapping, Sequence
 from functools import lru_cache
 from types import MappingProxyType
@@ -22,7 +23,7 @@ from mat_shelf.rendering.finish_kernels import (
     adjust,
     finish_edges,
     gather_above,
-    read_luminances,
+    new_memory,
     read_shares,
     spread,
 )
@@ -39,6 +40,11 @@ _SHADOWS_END, _HIGHLIGHTS_END = -5.0, 4.0
 _SHADOW_STOPS, _HIGHLIGHT_STOPS = (-3.5, -1.0), (0.3, 2.0)
 """Stops from a middle grey where all is shadow, and nothing any more; nothing yet is highlight, and all."""
 _LEAST = 1e-6
+_PLAIN_EDGES = F(0), F(0)
+_MOST_KEPT = 3 * 4_000_000
+"""Numbers of a picture whose memory is kept from one finish to the next."""
+_NOTHING = np.empty(0, np.float32)
+_own = threading.local()
 _CURVE_PLACES = 1024
 _GLARE_ROWS, _STAR_REACH = 400, 5.0
 """Rows of the picture that rays are made in, and their length, of that at which a third of their light is left."""
@@ -142,7 +148,7 @@ def adjusted(
         first, last : int
             The first of them, and the one behind the last.
         """
-        adjust(flat, asked, share, mask is not None, first, last, new_block(), made)
+        adjust(flat, asked, share, first, last, new_block(), made)
 
     in_parts(len(flat), run)
     return made.reshape(light.shape)
@@ -186,8 +192,9 @@ def with_bloom(
     amount: float,
     threshold: float,
     size: float,
-    after: Adjustment | None = None,
     out: np.ndarray | None = None,
+    after: Adjustment | None = None,
+    edges: tuple[np.float32, np.float32] = _PLAIN_EDGES,
 ) -> np.ndarray:
     """Light of which what is above a threshold is spread, its sum kept.
 
@@ -201,15 +208,19 @@ def with_bloom(
         Luminance.
     size : float
         Standard deviation of the spread, in heights of the picture.
+    out : (H, W, 3) float32, optional
+        Taken for the result, unless edges are finished; it may be the light itself.
     after : Adjustment, optional
         What is changed afterwards, in the same turn.
-    out : (H, W, 3) float32, optional
-        Taken for the result; it may be the light itself.
+    edges : tuple of float32, float32, optional
+        Vignette and sharpening, of what comes of that.
 
     Returns
     -------
     (H, W, 3) float32
     """
+    if amount <= 0:
+        return _with_edges(adjusted(light, after or Adjustment(), out=out), edges)
     width = max(size * len(light), 0.3)
     side = max(int(width / _FINEST), 1)
 
@@ -230,7 +241,7 @@ def with_bloom(
             gaussian_filter(small[..., k], width / side, output=made[..., k], mode="reflect", truncate=3.0)
         return made
 
-    return _spread(light, amount, threshold, side, blur, after or Adjustment(), out)
+    return _spread(light, amount, threshold, side, blur, out, after or Adjustment(), edges)
 
 
 def with_glare(
@@ -239,7 +250,6 @@ def with_glare(
     threshold: float,
     size: float,
     rays: int,
-    after: Adjustment | None = None,
     out: np.ndarray | None = None,
 ) -> np.ndarray:
     """Light of which what is above a threshold is spread into rays, as by the edges of a diaphragm.
@@ -259,8 +269,6 @@ def with_glare(
         Length at which a ray has a third of its light left, in heights of the picture.
     rays : int
         Number of rays; the first goes up.
-    after : Adjustment, optional
-        As for `with_bloom`.
     out : (H, W, 3) float32, optional
         As for `with_bloom`.
 
@@ -269,7 +277,7 @@ def with_glare(
     (H, W, 3) float32
     """
     if amount <= 0:
-        return adjusted(light, after or Adjustment(), out=out)
+        return light
     side = max(len(light) // _GLARE_ROWS, 1)
     star = _star(max(size * len(light) / side, 0.5), rays, -(-max(light.shape[:2]) // side))
 
@@ -287,7 +295,7 @@ def with_glare(
         """
         return np.maximum(_convolved(small, star), 0)
 
-    return _spread(light, amount, threshold, side, spread_out, after or Adjustment(), out)
+    return _spread(light, amount, threshold, side, spread_out, out, Adjustment(), _PLAIN_EDGES)
 
 
 @lru_cache(maxsize=4)
@@ -312,10 +320,21 @@ def _convolved(small: np.ndarray, star: np.ndarray) -> np.ndarray:
     return spread_out[top : top + high, left : left + wide]
 
 
-def _spread(light: np.ndarray, amount: float, threshold: float, side: int, blur, after: Adjustment, out) -> np.ndarray:
-    """Light of which a share above a threshold is spread by a function of a smaller picture of it; then adjusted."""
-    if amount <= 0:
-        return adjusted(light, after, out=out)
+def _with_edges(light: np.ndarray, edges: tuple[np.float32, np.float32]) -> np.ndarray:
+    """Light with a vignette, and sharpened."""
+    if edges == _PLAIN_EDGES:
+        return light
+    light = np.ascontiguousarray(light, np.float32)
+    out = np.empty_like(light)
+    wide = light.shape[1]
+    in_parts(len(light), lambda first, last: finish_edges(light, edges, first, last, new_memory(wide), out))
+    return out
+
+
+def _spread(
+    light: np.ndarray, amount: float, threshold: float, side: int, blur, out, after: Adjustment, edges
+) -> np.ndarray:
+    """Light of which a share above a threshold is spread by a function of a smaller picture of it; then the rest."""
     light = np.ascontiguousarray(light, np.float32)
     high, wide = light.shape[:2]
     small = np.empty((-(-high // side), -(-wide // side), 3), np.float32)
@@ -329,13 +348,14 @@ def _spread(light: np.ndarray, amount: float, threshold: float, side: int, blur,
             The first of them, and the one behind the last.
         """
         sums = np.empty((3, small.shape[1] * side), np.float32)
-        gather_above(light, F(threshold), side, first, last, *sums, small)
+        gather_above(light, F(threshold), side, first, last, new_block(), sums, small)
 
     in_parts(len(small), gather)
     blurred = blur(small)
-    out = np.empty_like(light) if out is None else out
+    out = np.empty_like(light) if out is None or edges != _PLAIN_EDGES else out
     at = np.clip((np.arange(wide, dtype=np.float32) + 0.5) / side - 0.5, 0, small.shape[1] - 1).astype(np.float32)
     left, asked = at.astype(np.int32), _asked(after)
+    spreading = side, F(threshold), F(amount), left, (at - left).astype(np.float32)
 
     def run(first: int, last: int) -> None:
         """Spread the light of some rows.
@@ -345,8 +365,7 @@ def _spread(light: np.ndarray, amount: float, threshold: float, side: int, blur,
         first, last : int
             The first of them, and the one behind the last.
         """
-        rows, share = np.empty((2, 3, wide), np.float32), (at - left).astype(np.float32)
-        spread(light, blurred, side, F(threshold), F(amount), left, share, asked, first, last, rows, new_block(), out)
+        spread(light, blurred, spreading, asked, edges, first, last, new_memory(wide), out)
 
     in_parts(high, run)
     return out
@@ -381,42 +400,25 @@ def finished(
     """
     if finish.changes_nothing:
         return light
-    given = light
-
-    def own() -> np.ndarray | None:
-        """Memory that may be written to: that of a step before."""
-        return None if light is given else light
-
+    between = _memory_between(light.shape)
     light = healed(light, spots)
     for each in finish.working:
         mask = tone_mask(light, each.target) if each.kind == "tones" else masks.get(each.id)
         if mask is not None:
-            light = adjusted(light, each.adjustment, mask, own())
-    light = with_glare(light, finish.glare, finish.bloom_above, finish.glare_size / 100, finish.glare_rays, out=own())
-    light = with_bloom(light, finish.bloom, finish.bloom_above, finish.bloom_size / 100, finish.whole, own())
-    sharpening = finish.sharpening if scale >= 1 else 0.0
-    if finish.vignette == 0 and sharpening == 0:
-        return light
-    light = np.ascontiguousarray(light, np.float32)
-    out = np.empty_like(light) if light is given else light
-    bright = np.empty(light.shape[:2] if sharpening else (0, 0), np.float32)
-    if sharpening:
-        in_parts(len(light), lambda first, last: read_luminances(light, first, last, bright))
-    vignette, sharpening = F(finish.vignette), F(sharpening)
+            light = adjusted(light, each.adjustment, mask, between)
+    light = with_glare(light, finish.glare, finish.bloom_above, finish.glare_size / 100, finish.glare_rays, between)
+    edges = F(finish.vignette), F(finish.sharpening if scale >= 1 else 0.0)
+    made = with_bloom(light, finish.bloom, finish.bloom_above, finish.bloom_size / 100, None, finish.whole, edges)
+    return made.copy() if np.may_share_memory(made, between) else made
 
-    def run(first: int, last: int) -> None:
-        """Finish the edges of some rows.
 
-        Parameters
-        ----------
-        first, last : int
-            The first of them, and the one behind the last.
-        """
-        column = np.empty(light.shape[1] + 2, np.float32)
-        finish_edges(light, bright, vignette, sharpening, first, last, column, new_block(), out)
-
-    in_parts(len(light), run)
-    return out
+def _memory_between(shape: tuple[int, ...]) -> np.ndarray:
+    """Memory for what is not handed out: of a whole picture, fresh memory takes as long as a step of the finish."""
+    kept, count = getattr(_own, "memory", _NOTHING), math.prod(shape)
+    if len(kept) < count:
+        kept = np.empty(count, np.float32)
+        _own.memory = kept if count <= _MOST_KEPT else _NOTHING
+    return kept[:count].reshape(shape)
 
 
 def baked_colors(finish: Finish, tone_curve: ToneCurve = "neutral", count: int = MOST_NODES) -> np.ndarray:

@@ -11,7 +11,7 @@ from mat_shelf.numerics.kernels import F, inline
 
 BLOCK = 512
 """Pixels of a block."""
-PLANES = 8
+PLANES = 6
 """Channels of a block: red, green and blue come first, the others are for work in between."""
 _1, _2 = np.uint64(BLOCK), np.uint64(2 * BLOCK)
 _MOST = F(1e15)  # its square is finite too

@@ -163,23 +163,26 @@ def _develop(light, gain, codes, kind, begin, end, block, out):
                 block[at] = r
                 block[at + _1] = g
                 block[at + _2] = b
+        for i in range(3 * BLOCK):  # apart from the look-up, which takes one value at a time
+            at = np.uint64(i)
+            block[at] = _code_place(codes, block[at])
         for i in range(count):
             at = np.uint64(i)
-            out[first + at, 0] = _level(codes, block[at])
-            out[first + at, 1] = _level(codes, block[at + _1])
-            out[first + at, 2] = _level(codes, block[at + _2])
+            out[first + at, 0] = codes[np.uint32(block[at])]
+            out[first + at, 1] = codes[np.uint32(block[at + _1])]
+            out[first + at, 2] = codes[np.uint32(block[at + _2])]
 
 
 @inline
-def _level(codes, x):
-    return codes[np.uint32(min(sound(x), F(1)) * F(codes.shape[0] - 1) + F(0.5))]
+def _code_place(codes, x):
+    return min(sound(x), F(1)) * F(codes.shape[0] - 1) + F(0.5)
 
 
 @kernel
 def _levels(shown, codes, begin, end, out):
     for i in range(begin, end):
         for c in range(3):
-            out[i, c] = _level(codes, shown[i, c])
+            out[i, c] = codes[np.uint32(_code_place(codes, shown[i, c]))]
 
 
 @kernel
