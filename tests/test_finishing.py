@@ -8,9 +8,11 @@ from mat_shelf.document.finish import TONES, Adjustment, Finish, MaskedAdjustmen
 from mat_shelf.exchange.look_file import KeptLook, open_look, save_look
 from mat_shelf.exchange.package import PackageError
 from mat_shelf.exchange.render_file import RenderSettings, render_to_file
+from mat_shelf.rendering.adjusting import adjusted, tone_mask
 from mat_shelf.rendering.aovs import finish_masks, render_aovs
+from mat_shelf.rendering.blooming import with_bloom, with_glare
 from mat_shelf.rendering.final_render import render_picture
-from mat_shelf.rendering.finishing import adjusted, finished, tone_mask, with_bloom, with_glare
+from mat_shelf.rendering.finishing import finished
 from mat_shelf.rendering.session import RenderSession
 from mat_shelf.rendering.tone import develop
 
