@@ -40,22 +40,29 @@ def desk_set():
 @pytest.fixture(scope="session")
 def demo(desk_set):
     """The demo with geometry maps that are coarse, and soon made."""
-    from mat_shelf.scene import geometry_maps
-
-    with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(geometry_maps, "MOST_MAP_NODES", 20_000)
-        patch.setattr(geometry_maps, "RAYS", 24)
-        geometry_maps.fill_geometry_maps(*desk_set)
-    return desk_set
+    return _with_coarse_maps(*desk_set)
 
 
 @pytest.fixture(scope="session")
 def plain_demo(desk_set):
     """The demo without its patterns, whose fine pictures come much sooner."""
     project, assets = desk_set
+    return _with_coarse_maps(project.with_(materials=tuple(_bare(each) for each in project.materials)), assets)
+
+
+def _bare(material):
     bare = {"feeds": (), "relief": (), "patterns": ()}
-    materials = tuple(material.with_(recipe=material.recipe.with_(**bare)) for material in project.materials)
-    return project.with_(materials=materials), assets
+    return material.with_(recipe=material.recipe.with_(**bare))
+
+
+def _with_coarse_maps(project, assets):
+    from mat_shelf.scene import geometry_maps
+
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(geometry_maps, "MOST_MAP_NODES", 20_000)
+        patch.setattr(geometry_maps, "RAYS", 24)
+        geometry_maps.fill_geometry_maps(project, assets)
+    return project, assets
 
 
 @pytest.fixture(scope="session")

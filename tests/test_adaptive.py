@@ -151,6 +151,7 @@ def test_a_level_is_chosen_or_typed(qtbot):
     assert chosen == [0.04, 0.025, 0.1, 1.0]
 
 
+@pytest.mark.long
 def test_the_dialog_stops_where_it_is_clean(open_window, small_project, qtbot, tmp_path):
     window = open_window(*small_project)
     dialog = RenderDialog(window.workshop, window)

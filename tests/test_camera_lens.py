@@ -107,6 +107,7 @@ def test_the_diaphragm_is_filled_evenly(blades, roundness):
     assert np.median(full) == pytest.approx(len(numbers) * cell / area, rel=0.12)
 
 
+@pytest.mark.long
 def test_a_smaller_sensor_blurs_less():
     """A point out of focus, by the thin lens: blur on a full frame over that on half of it is 2 at the same f-stop."""
     spot = lathe([(0, -0.4), (0.4, 0), (0, 0.4)], segments=12)

@@ -162,6 +162,7 @@ def test_a_scheduler_that_is_not_there(monkeypatch):
         pass
 
 
+@pytest.mark.long
 def test_the_command_renders_shots_with_workers(scheduler, small_project, tmp_path, capsys):
     project, assets = small_project
     shot = Shot(

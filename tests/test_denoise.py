@@ -76,6 +76,7 @@ def test_small_dark_parts_keep_their_brightness(figure):
             assert made[seen].mean(axis=0) == pytest.approx(truth[seen].mean(axis=0), rel=0.06)
 
 
+@pytest.mark.long
 def test_a_label_is_as_sharp_behind_glass_as_beside_it():
     """Stripes of 4 mm on a board, half of it behind a pane of clear glass 6 mm thick: after cleaning few samples they
     stand out behind it as they do beside it, less what its two faces reflect (8 percent, Born and Wolf 1.5)."""

@@ -112,6 +112,7 @@ def test_a_material_leaves_by_a_right_click_in_each_format(window, qtbot, tmp_pa
     assert len(list((tmp_path / "three").glob("*.swatch"))) == 3
 
 
+@pytest.mark.long
 def test_what_an_import_left_out_is_told_and_listed(open_window, small_project, qtbot, tmp_path):
     """One part of two is damaged: the other comes in, the message names the first, the list has all notes."""
     from gltf_samples import Sample

@@ -136,7 +136,7 @@ def test_paths_that_leave_the_package_are_never_followed(saved, tmp_path):
 def test_random_damage_never_ends_in_anything_but_a_message(saved):
     data = saved.read_bytes()
     rng = np.random.default_rng(2)
-    for _ in range(40):
+    for _ in range(20):
         broken = bytearray(data)
         # The directory at the end is where damage is most interesting.
         for place in np.concatenate([rng.integers(0, len(data), 3), len(data) - rng.integers(1, 2500, 3)]):

@@ -160,6 +160,7 @@ def test_pictures_that_decode_to_gigabytes_say_how_many():
             read(data)
 
 
+@pytest.mark.long
 def test_sound_art_of_14000_squared_pixels_is_taken():
     out = io.BytesIO()
     Image.new("L", (14_000, 14_000), 77).save(out, "PNG", compress_level=1)

@@ -119,6 +119,7 @@ def test_what_is_around_a_camera_is_found_at_any_scale(size, away):
             assert (interior_at(at, geometry, bodies) >= 0).any() == is_in, (turn, radius, height)
 
 
+@pytest.mark.long
 def test_a_drop_of_water_on_wax_leaves_no_water_in_it(figure):
     """Light that goes into wax below a drop and leaves beside it is in air again, and the other way round: whichever
     way the drop is modelled, on the wax or reaching into it, wax and drop look the same."""

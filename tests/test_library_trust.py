@@ -81,7 +81,7 @@ def test_an_index_damaged_anywhere_is_made_anew(tmp_path):
     entries = Library(folder).entries()
     index = folder / "index.sqlite"
     whole, rng = index.read_bytes(), np.random.default_rng(5)
-    for number in range(40):
+    for number in range(20):
         data = bytearray(whole)
         for _ in range(1 + number % 7):
             first = int(rng.integers(0, len(data)))

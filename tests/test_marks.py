@@ -150,7 +150,7 @@ def test_frost_runs_over_a_label_and_wear_under_it():
 
     def seen(label, *overlays):
         project, _ = project_of(plate(60, 60, 4), red.with_(overlays=overlays), label, assets=assets)
-        _, color = albedo(project, assets, camera, 60, 40, 128)
+        _, color = albedo(project, assets, camera, 60, 40, 48)
         beside = color[18:22, 5:9]  # the plate reaches half a frame to each side, the label a third
         return color[15:25, 25:35].mean(axis=(0, 1)), beside.mean(axis=(0, 1))
 

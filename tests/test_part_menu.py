@@ -1,6 +1,7 @@
 """The menu of a right click on the picture."""
 
 import numpy as np
+import pytest
 from driving import LEFT, PLAIN, close_up_at, picture_of, place_of, seen
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
@@ -20,6 +21,7 @@ def chosen(window, qtbot, place: QPoint, beginning: str) -> list[str]:
     return offered
 
 
+@pytest.mark.long
 def test_a_right_click_offers_what_can_be_done_with_the_part(open_window, qtbot):
     window = open_window()
     workshop, viewport = window.workshop, window.viewport

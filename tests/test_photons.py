@@ -75,6 +75,7 @@ def test_photons_bring_as_much_light_as_chance_finds(lamp, monkeypatch, figure):
     assert regions[0] == pytest.approx(regions[1], rel=0.1, abs=0.02 * float(chance.mean()))
 
 
+@pytest.mark.long
 def test_a_light_that_faces_past_a_part_still_grazes_it(monkeypatch):
     """The middle of the large ball lies behind the lamp, its top before it; what that bends lies beyond."""
     lamp = Light(position=(60, 25, 0), target=(70, 124.5, 0), width=24, height=24, luminance=9000)

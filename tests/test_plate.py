@@ -85,6 +85,7 @@ def test_the_product_casts_its_shadow_on_it_and_nothing_else_changes(plated):
     assert ((mirrored - photograph()).mean(axis=2)[~product] > 5).sum() > 20  # the lit product in the dark mirror
 
 
+@pytest.mark.long
 def test_the_photograph_is_seen_through_glass(plated):
     """Through a pane that neither bends nor mirrors (index 1) it is what it is beside it, whatever the exposure; of
     what a clear ball bends it is still the photograph, not the grey floor."""

@@ -27,6 +27,7 @@ def test_the_tightest_group_counts(tmp_path, limits, expected):
     assert _quota("/a/b", tmp_path) == expected
 
 
+@pytest.mark.long
 def test_a_process_on_one_processor_traces_with_one_thread():
     code = "from mat_shelf.rendering.tracer import Tracer; print(Tracer().threads)"
     one = min(os.sched_getaffinity(0))

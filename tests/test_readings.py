@@ -103,6 +103,7 @@ _PURE = st.sampled_from(
 )
 
 
+@pytest.mark.long
 @given(
     _PURE,
     st.fixed_dictionaries(

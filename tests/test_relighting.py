@@ -131,6 +131,7 @@ def test_names_and_lights_that_are_off_start_no_pixel_again(lit):
     session.close()
 
 
+@pytest.mark.long
 def test_a_render_is_written_again_with_other_lights(lit, open_window, qtbot, tmp_path):
     window = open_window(*lit)
     window.top_bar.render_button.click()

@@ -327,6 +327,7 @@ def test_session_shows_coarse_then_fine_and_drops_what_is_outdated(demo):
         session.close()
 
 
+@pytest.mark.long
 def test_sight_agrees_with_a_second_ray_caster(demo):
     """Moeller and Trumbore 1997 in float64, over every triangle, sees the wax stick wherever Embree does."""
     project, meshes = demo

@@ -37,6 +37,7 @@ def test_runs_follow_an_upright_wall_down(can):
     assert len(runs.way) * 0.3 * 0.8 / 40 == pytest.approx(30.0, rel=0.25)  # steps of 0.3 drops' widths
 
 
+@pytest.mark.long
 def test_runs_take_the_steepest_way_of_a_slope():
     """On a slope they end below where they began, and aside no more than a tenth of that on average."""
     slope = trimesh.creation.box((400, 2, 400))

@@ -79,6 +79,7 @@ def test_a_grid_has_names_readings_and_pictures(dressed, tmp_path):
     assert 0.002 < red.mean() < 0.2
 
 
+@pytest.mark.long
 def test_a_product_s_list_has_parts_values_and_patterns(dressed, tmp_path):
     project, assets = dressed
     sheet = Sheet("product", ("red", "grey"), (project.current_set,), samples=SAMPLES)

@@ -183,6 +183,7 @@ def test_a_killed_run_goes_on_where_it_was(small_project, tmp_path):
     assert (whole == render_file.read_map((tmp_path / "Unbroken.exr").read_bytes())).all()
 
 
+@pytest.mark.long
 def test_stopped_in_the_middle_of_a_sample_nothing_is_lost(small_project, tmp_path):
     project, assets = small_project
     shot = Shot(

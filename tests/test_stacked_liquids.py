@@ -104,6 +104,7 @@ def test_the_body_is_closed_at_every_level(volume, demo):
     assert len(ahead) == len(edges) and all((b, a) in ahead for a, b in ahead)
 
 
+@pytest.mark.long
 def test_what_is_seen_of_each_is_that_liquid_alone():
     """At its own height each looks as a tank that holds nothing else."""
     both, assets = glass_of(of(48.0), of(32.0))

@@ -164,7 +164,7 @@ def stands(solids, bodies, recipes, gap, tolerance=0.05, samples=1200 if IS_THOR
     [
         ([BLOCK], [SOLID], [GLASS]),
         pytest.param([TUMBLER], [SOLID], [GLASS], marks=LONG),
-        ([TUMBLER, FILL], [SOLID, LIQUID], [GLASS, INK]),
+        pytest.param([TUMBLER, FILL], [SOLID, LIQUID], [GLASS, INK], marks=LONG),
         pytest.param([BLOCK], [Body(5, False, False)], [WAX], marks=LONG),
         pytest.param([TUMBLER, FILL], [None, LIQUID], [GROUND, INK], marks=LONG),
         pytest.param([BLOCK], [Body(0, False, False)], [GLASS.with_(geometry_thin_walled=True)], marks=LONG),

@@ -32,8 +32,9 @@ from mat_shelf.rendering.navigation import close_up_camera
 
 
 @pytest.mark.on_screen
-def test_the_whole_story(open_window, demo, qtbot, monkeypatch, tmp_path, library_folder):
-    window = open_window(*demo, scale=0.42)
+def test_the_whole_story(open_window, desk_set, plain_demo, qtbot, monkeypatch, tmp_path, library_folder):
+    lacquer = desk_set[0].material("teal-lacquer")  # with its pattern
+    window = open_window(plain_demo[0].with_material(lacquer), plain_demo[1], scale=0.42)
     workshop, board = window.workshop, window.board
 
     # They click the pen's barrel: it is outlined, and its material comes to the board.
