@@ -532,6 +532,7 @@ class Hands:
                 work.add_foam,
                 work.add_stream,
                 lambda: work.hollow(size, self.chance.choice((0.5, 3.0, 90.0)), self.chance.choice((0.0, 2.0))),
+                lambda: work.hollow_anew(wall=size, base=self.chance.choice((0.5, 3.0, 90.0))),
                 lambda: work.set_level(self.number()),
                 lambda: work.set_measure(self.chance.choice(tuple(MEASURES))),
                 lambda: work.set_liquid(self.chance.choice(LIQUIDS)),

@@ -30,6 +30,7 @@ from mat_shelf.commands.patterns import PAINTING
 from mat_shelf.commands.retouching import PAINT
 from mat_shelf.demo.desk_set import SEAL_AT, demo_project, desk_set_meshes
 from mat_shelf.document.camera import Camera
+from mat_shelf.document.fill import Fill, Stream
 from mat_shelf.document.finish import Adjustment
 from mat_shelf.document.pattern import Placement
 from mat_shelf.document.product import Part
@@ -430,7 +431,7 @@ def show_set(app, window: Window, folder: Path) -> None:
 
 
 def show_fills(app) -> None:
-    """The Fill station, and renders of a liquid's edge, of bubbles in it, and of the bottle out of the cold."""
+    """The Fill station, and renders of a stream, a meniscus, bubbles and the bottle out of the cold."""
     with tempfile.TemporaryDirectory() as folder:
         project, assets = demo_project()
         window = Window(Workshop(project, assets, Library(Path(folder) / "shelf")))
@@ -453,7 +454,16 @@ def show_fills(app) -> None:
         glass = project.material(project.part("bottle").material)
         mist = next(overlay for overlay in READY_OVERLAYS if overlay.id == "mist")
         cold = project.with_(current_view="cold").with_material(glass.with_(recipe=glass.recipe.with_overlay(mist)))
+        ink = project.part("ink")
+        water = Fill(vessel=("warmer-dish",), share=80.0)
+        stream = Stream(liquid="poured", height=70.0, aside=12.0, width=5.0, speed=0.25, rings=0.4)
+        wet = (
+            ink.with_(id="poured", name="Water", material="water", fill=water),
+            ink.with_(id="stream", name="Stream of Water", material="water", fill=None, stream=stream),
+        )
+        poured = project.with_parts((*project.product.parts, *wet))
         for name, shown, camera in (
+            ("pour", poured, Camera(position=(0, 200, 110), target=(62, 72, -66), focal_length=90, f_stop=22)),
             ("meniscus", still, Camera(position=(-110, 52, 150), target=(-46, 38, -28), focal_length=150, f_stop=22)),
             ("bubbles", bubbly, Camera(position=(-110, 60, 170), target=(-48, 30, -30), focal_length=130, f_stop=22)),
             ("cold", cold, cold.view.camera),

@@ -166,7 +166,7 @@ NEW_FIELDS = {
         "shot": ("turn", "crop"),
     },
     16: {"shot": ("noise",), "adjustment": ("curve",)},
-    22: {"part": ("stream",)},
+    22: {"part": ("stream", "hollowing")},
 }
 """The fields that came with each schema, which older projects are without."""
 

@@ -145,8 +145,8 @@ def test_amounts_liquids_and_tilt(station, qtbot):
     qtbot.waitUntil(lambda: said[-1].startswith("Block cannot be filled: it has no cavity"), timeout=30_000)
     window.fill_board.vessel_card.hollow_button.click()
     dialog = window.fill_board.vessel_card.dialog
-    dialog.boxes["Inner corner"].setValue(0.0)
-    dialog.follows.setValue(100)  # as flat as the outside is
+    dialog.boxes["corner"].setValue(0.0)
+    dialog.boxes["follows"].setValue(100)  # as flat as the outside is
     QTest.mouseClick(dialog.confirm, LEFT)
     qtbot.waitUntil(lambda: workshop.history.undo_label == "Hollow Block", timeout=30_000)
     window.fill_board.vessel_card.fill_button.click()

@@ -3,12 +3,14 @@
 import numpy as np
 
 from mat_shelf.commands.command import command
-from mat_shelf.document.product import Part
+from mat_shelf.document.product import Hollowing, Part
 from mat_shelf.document.project import Project
 from mat_shelf.exchange.models.mesh_glb import NamedMesh
 from mat_shelf.fills.floating import rise_to_float
 from mat_shelf.fills.hollowing import Hollow, hollowed
 from mat_shelf.fills.vessel import VesselError, make_vessel
+from mat_shelf.geometry.mesh import Mesh
+from mat_shelf.geometry.part_matching import transfer_labels
 from mat_shelf.geometry.pose import in_part_frame
 from mat_shelf.scene.filled_cavities import cavity_round, parts_in, up_of
 from mat_shelf.scene.held_parts import standing_mesh
@@ -21,6 +23,8 @@ class SolidCommands:
     @command
     def hollow(self, wall: float, base: float, corner: float, raised: float = 0.0, follows: float = 0.0) -> None:
         """Takes the inside out of the part on the board, a solid, so that it can be filled; it is made aside.
+
+        One that was hollowed before is hollowed anew.
 
         Parameters
         ----------
@@ -37,7 +41,9 @@ class SolidCommands:
         if part is None:
             self.session.said.emit("Select the solid that is to be hollowed first.")
             return
-        mesh, scale = assets.meshes[part.mesh], part.pose.scale
+        before = part.hollowed
+        solid = part.mesh if before is None else before.solid
+        mesh, scale = assets.meshes[solid], part.pose.scale
         _, up = in_part_frame((0, 0, 0), (0, 1, 0), part.pose)
 
         def work() -> Hollow:
@@ -62,30 +68,55 @@ class SolidCommands:
                 self.session.said.emit(f"{part.name} was changed meanwhile, and stays as it is; try again.")
                 return
 
-            def kept(faces: str) -> np.ndarray:
-                """Faces of a list on what it is now.
-
-                Parameters
-                ----------
-                faces : str
-                    SHA-256 of the list.
-
-                Returns
-                -------
-                (F,) int
-                """
-                return np.flatnonzero(np.isin(made.faces, assets.faces[faces]))
-
-            zones = tuple(z.with_(faces=assets.add_faces(kept(z.faces))) for z in part.zones if len(kept(z.faces)))
-            hard = tuple(assets.add_faces(kept(region)) for region in part.hard_regions if len(kept(region)))
+            lists = [*(zone.faces for zone in part.zones), *part.hard_regions]
+            kept = [assets.faces[faces] for faces in lists]
+            if before is None:
+                kept = [np.flatnonzero(np.isin(made.faces, faces)) for faces in kept]
+            else:
+                kept = _carried(assets.meshes[part.mesh], kept, made.mesh)
+            count = len(part.zones)
+            zones = tuple(
+                zone.with_(faces=assets.add_faces(faces))
+                for zone, faces in zip(part.zones, kept, strict=False)
+                if len(faces)
+            )
+            hard = tuple(assets.add_faces(faces) for faces in kept[count:] if len(faces))
             key = assets.add(NamedMesh(part.name, made.mesh))
-            changed = part.with_(mesh=key, zones=zones, hard_regions=hard, cad_faces=None)
-            self.session.edit(f"Hollow {part.name}", self.project.with_part(changed))
-            if mesh.uv is not None:
+            lengths = {"wall": wall, "base": base, "corner": corner, "raised": raised, "follows": 100 * follows}
+            changed = part.with_(
+                mesh=key,
+                zones=zones,
+                hard_regions=hard,
+                cad_faces=None,
+                hollowing=Hollowing(solid=solid, made=key, **lengths),
+            )
+            label = f"Hollow {part.name}" if before is None else f"Wall of {part.name}"
+            self.session.edit(label, self.project.with_part(changed))
+            if mesh.uv is not None and before is None:
                 self.session.said.emit(f"{part.name} has no UVs any more; unwrap it again in the Product station.")
 
         self._show_working(f"Hollowing {part.name}")
         self.session.aside(work, done, lambda fault: self._refuse(part, "cannot be hollowed", fault))
+
+    @command
+    def hollow_anew(self, **values) -> None:
+        """Hollows the part on the board anew, from the solid that it was.
+
+        Parameters
+        ----------
+        **values
+            Fields of its `Hollowing` that are others than now.
+        """
+        now = self.vessel.hollowed if self.vessel is not None else None
+        if now is None:
+            return
+        wanted = now
+        for name, value in values.items():
+            wanted = self.session.changed(wanted, name, round(float(value), 2))
+            if wanted is None:
+                return
+        if wanted != now:
+            self.hollow(wanted.wall, wanted.base, wanted.corner, wanted.raised, wanted.follows / 100)
 
     @command
     def float_part(self, density: float) -> None:
@@ -157,3 +188,13 @@ class SolidCommands:
             if any(each.id == part.id for each in held):
                 return liquid
         raise VesselError("it is in no liquid; carry it into a filled vessel first")
+
+
+def _carried(before: Mesh, lists: list[np.ndarray], after: Mesh) -> list[np.ndarray]:
+    """Lists of faces of a mesh on another one, where it lies nearest to them."""
+    carried = []
+    for faces in lists:  # one by one, since they may overlap
+        labels = np.zeros(len(before.triangles), int)
+        labels[faces] = 1
+        carried.append(np.flatnonzero(transfer_labels(before, labels, after) == 1))
+    return carried

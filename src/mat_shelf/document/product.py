@@ -51,6 +51,41 @@ class Zone(Frozen):
     edge_radius: Annotated[float, Field(ge=0, le=MOST_RADIUS, allow_inf_nan=False)] | None = None
 
 
+class Hollowing(Frozen):
+    """A part's inside taken out of a solid.
+
+    Attributes
+    ----------
+    solid : SHA-256 of the solid's GLB
+    made : SHA-256 of the GLB that was made of it
+    """
+
+    solid: Digest
+    made: Digest
+    wall: float = number(2.0, 0.001, 1e4, label="Wall", unit="mm", tip="Thickness of the sides.", usual=(0.5, 10))
+    base: float = number(3.0, 0.001, 1e4, label="Base", unit="mm", tip="Thickness of the bottom.", usual=(0.5, 20))
+    corner: float = number(
+        2.0, 0.0, 1e4, label="Inner corner", unit="mm", tip="Radius between inner wall and bottom.", usual=(0, 10)
+    )
+    raised: float = number(
+        0.0,
+        -1e4,
+        1e4,
+        label="Middle raised",
+        unit="mm",
+        tip="Of the base inside: above 0 as under a bottle of wine, below 0 as in a bowl.",
+        usual=(-10, 20),
+    )
+    follows: float = number(
+        0.0,
+        0.0,
+        100.0,
+        label="Base follows outside",
+        unit="%",
+        tip="How far the base inside rises where the outside does: with 100 % it is as thick everywhere.",
+    )
+
+
 class Part(Frozen):
     """One named piece of the product.
 
@@ -85,6 +120,8 @@ class Part(Frozen):
         Of foam, the liquid that it stands on; likewise.
     stream : Stream or None
         Of a stream, the liquid that it is poured onto; likewise.
+    hollowing : Hollowing or None
+        Of a solid that was hollowed, what it was made of; see `hollowed`.
     """
 
     id: Id
@@ -101,6 +138,7 @@ class Part(Frozen):
     bubbles: Bubbles | None = None
     foam: Foam | None = None
     stream: Stream | None = None
+    hollowing: Hollowing | None = None
     cad_faces: Digest | None = None
     hard_regions: Annotated[tuple[Digest, ...], Field(max_length=MOST_HARD)] = ()
     edge_radius: float = number(
@@ -137,6 +175,11 @@ class Part(Frozen):
     def is_derived(self) -> bool:
         """True if its shape follows from other parts, so that it has no faces or place of its own to be edited."""
         return any(each is not None for each in (self.fill, self.beads, self.bubbles, self.foam, self.stream))
+
+    @property
+    def hollowed(self) -> Hollowing | None:
+        """The way it was hollowed, unless its mesh was changed since."""
+        return self.hollowing if self.hollowing is not None and self.hollowing.made == self.mesh else None
 
     @property
     def stands_by(self) -> tuple[Id, ...]:
@@ -207,6 +250,10 @@ class Product(Frozen):
             found.append(below)
             at = below.fill
         return tuple(reversed(found))
+
+    def solids(self) -> dict[str, str]:
+        """Names of the parts that were hollowed, by the SHA-256 of the solids that they were made of."""
+        return {part.hollowed.solid: part.name for part in self.parts if part.hollowed is not None}
 
     @property
     def modelled(self) -> tuple[Part, ...]:

@@ -248,7 +248,9 @@ def asset_names(project: Project) -> dict[str, str]:
     -------
     dict of str
     """
-    meshes = {key: f"meshes/{key}.glb" for key in (*(p.mesh for p in project.product.parts), *project.prop_meshes())}
+    product = project.product
+    keys = (*(p.mesh for p in product.parts), *product.solids(), *project.prop_meshes())
+    meshes = {key: f"meshes/{key}.glb" for key in keys}
     zones = {key: f"zones/{key}.faces" for part in project.product.parts for key in part.face_lists()}
     pictures = {picture.digest: f"pictures/{picture.digest}.{picture.kind}" for picture in project.pictures()}
     return meshes | zones | pictures | {one.digest: f"lights/{one.digest}.ies" for one in project.distributions()}
@@ -332,6 +334,7 @@ def gather_assets(project: Project, read: Callable[[str], bytes | None]) -> Asse
 def _add_meshes(project: Project, assets: Assets, take: Callable[[str, str], bytes]) -> None:
     """Adds the mesh of every part. Raises AssetError."""
     wanted = {key: f"the mesh of prop '{name}'" for key, name in project.prop_meshes().items()}
+    wanted |= {key: f"the solid of part '{name}'" for key, name in project.product.solids().items()}
     wanted |= {part.mesh: f"the mesh of part '{part.name}'" for part in reversed(project.product.parts)}
     with ThreadPoolExecutor(KEPT) as threads:
         adding = {key: threads.submit(assets.add_mesh, take(key, what)) for key, what in wanted.items()}

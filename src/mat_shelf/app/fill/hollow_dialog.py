@@ -4,42 +4,43 @@ from PyQt6.QtWidgets import QDialog, QDoubleSpinBox, QFormLayout, QLabel, QVBoxL
 
 from mat_shelf.app.widgets.small_widgets import answers
 from mat_shelf.app.workshop import FillWork
+from mat_shelf.document.product import Hollowing
 
-_VALUES = {"Wall": (2.0, 0.01), "Base": (3.0, 0.01), "Inner corner": (2.0, 0.0), "Middle raised": (0.0, -1000.0)}
-"""Values to begin with, and the least ones, mm."""
+_NAMES = ("wall", "base", "corner", "raised", "follows")
+_MOST = 1000.0
 
 
 class HollowDialog(QDialog):
-    """Asks for lengths; the solid is hollowed when it is confirmed."""
+    """Asks for lengths; the solid is hollowed when it is confirmed, or anew where it was before."""
 
     def __init__(self, work: FillWork, parent: QWidget):
         super().__init__(parent)
         self.work = work
-        self.setWindowTitle(f"Hollow {work.vessel.name}")
+        self._before = work.vessel.hollowed
+        self.setWindowTitle(f"Hollow {work.vessel.name}" if self._before is None else f"Wall of {work.vessel.name}")
         self.setMinimumWidth(320)
         about = QLabel("Its inside is taken out from above, and a wall is left all round.")
         about.setProperty("role", "quiet")
         about.setWordWrap(True)
-        self.boxes = {}
+        self.boxes: dict[str, QDoubleSpinBox] = {}
         form = QFormLayout()
         form.setHorizontalSpacing(14)
         form.setVerticalSpacing(10)
-        for name, (value, least) in _VALUES.items():
-            box = QDoubleSpinBox(minimum=least, maximum=1000.0, value=value, decimals=2, suffix=" mm")
+        for name in _NAMES:
+            limits = Hollowing.limits(name)
+            box = QDoubleSpinBox(
+                minimum=max(limits[0], -_MOST),
+                maximum=min(limits[1], _MOST),
+                decimals=0 if name == "follows" else 2,
+                suffix=" %" if name == "follows" else " mm",
+                value=getattr(self._before, name) if self._before else Hollowing.model_fields[name].default,
+            )
             box.setButtonSymbols(box.ButtonSymbols.NoButtons)
-            box.setAccessibleName(name)
-            form.addRow(name, box)
+            box.setAccessibleName(Hollowing.field_label(name))
+            box.setToolTip(Hollowing.model_fields[name].description)
+            form.addRow(Hollowing.field_label(name), box)
             self.boxes[name] = box
-        raised = self.boxes["Middle raised"]
-        raised.setToolTip("Of the base inside: above 0 as under a bottle of wine, below 0 as in a bowl")
-        self.follows = QDoubleSpinBox(minimum=0, maximum=100, value=0, decimals=0, suffix=" %")
-        self.follows.setButtonSymbols(self.follows.ButtonSymbols.NoButtons)
-        self.follows.setAccessibleName("Base follows outside")
-        self.follows.setToolTip(
-            "How far the base inside rises where the outside does: with 100 % it is as thick everywhere"
-        )
-        form.addRow("Base follows outside", self.follows)
-        self.confirm, buttons = answers(self, self._confirm, "Hollow")
+        self.confirm, buttons = answers(self, self._confirm, "Hollow" if self._before is None else "Change")
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 18, 20, 16)
         layout.setSpacing(14)
@@ -49,4 +50,5 @@ class HollowDialog(QDialog):
 
     def _confirm(self) -> None:
         self.accept()
-        self.work.hollow(*(box.value() for box in self.boxes.values()), self.follows.value() / 100)
+        wall, base, corner, raised, follows = (self.boxes[name].value() for name in _NAMES)
+        self.work.hollow(wall, base, corner, raised, follows / 100)

@@ -1,14 +1,16 @@
-"""The section of a vessel and its liquid; the level is dragged in it."""
+"""The section of a vessel and its liquid; the level is dragged in it, and the wall of a solid that was hollowed."""
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from mat_shelf.app.fill.wall_handles import WallHandle, wall_handles
 from mat_shelf.app.theme import THEME, font
 from mat_shelf.app.wall.caption import paint_hint
 from mat_shelf.app.workshop import FillWork
 from mat_shelf.commands.fill_report import Section
+from mat_shelf.document.product import Hollowing
 
 _GESTURE = "section level"
 _MARGIN, _ASIDE, _GRIP, _HANDLE = 12, 46, 9, 5
@@ -20,17 +22,25 @@ _KEY_STEP = 0.5
 
 
 class SectionView(QWidget):
-    """Walls in a light tone, liquid in the accent's; a line with a handle at the level."""
+    """Walls in a light tone, liquid in the accent's; a line with a handle at the level.
+
+    A solid that was hollowed has handles on its wall and base; it is hollowed anew when one is let go.
+    """
 
     def __init__(self, work: FillWork):
         super().__init__()
         self.work, self._is_held = work, False
+        self._wall_held: tuple[WallHandle, float] | None = None
+        """A handle of the wall, and the value that it is dragged to."""
         self._scaled: tuple = ((None, None), None)
         self._paths: dict[int, QPainterPath] = {}
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumSize(150, 120)
         self.setAccessibleName("Section of the vessel")
-        self.setToolTip("Cut along the picture. Drag the level, or press the arrow keys up and down.")
+        self.setToolTip(
+            "Cut along the picture. Drag the level, or press the arrow keys up and down; of a solid that was hollowed, "
+            "drag its wall, its base, the middle of that and the inner corner."
+        )
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         work.told.connect(self.update)
@@ -72,6 +82,40 @@ class SectionView(QWidget):
         right = self._place(section, np.concatenate(section.vessel).max(axis=0)).x()
         return QPointF(right + 10, self._down(section))
 
+    def _hollowing(self) -> Hollowing | None:
+        """The way the vessel was hollowed; None where it is tilted, since the section is too."""
+        vessel, fill = self.work.vessel, self.work.fill
+        return vessel.hollowed if vessel is not None and fill is not None and fill.tilt == 0 else None
+
+    def handles(self) -> dict[str, QPointF]:
+        """Places of the handles of a hollowed solid, by the value that they change."""
+        section, hollowing = self.work.section, self._hollowing()
+        if section is None or not section.vessel or hollowing is None or self.work.now is None:
+            return {}
+        return {each.field: self._place(section, each.at) for each in wall_handles(section, hollowing)}
+
+    def _take_wall(self, at: QPointF) -> bool:
+        """Takes hold of a handle of the wall, if there is one at a place."""
+        near = [((at - place).manhattanLength(), name) for name, place in self.handles().items()]
+        if not near or min(near)[0] > _GRIP:
+            return False
+        hollowing = self._hollowing()
+        held = next(each for each in wall_handles(self.work.section, hollowing) if each.field == min(near)[1])
+        self._wall_held = held, getattr(hollowing, held.field)
+        return True
+
+    def _drag_wall(self, at: QPointF) -> None:
+        held, hollowing = self._wall_held[0], self._hollowing()
+        if hollowing is None or self.work.section is None:
+            self._wall_held = None
+            return
+        middle, scale = self._scale(self.work.section)
+        x, y = (at.x() - (self.width() - _ASIDE) / 2) / scale, -(at.y() - self.height() / 2) / scale
+        low, high = Hollowing.limits(held.field)
+        value = held.value(getattr(hollowing, held.field), middle + (x, y))
+        self._wall_held = held, min(max(value, low), high)
+        self.update()
+
     def _set_at(self, down: float) -> None:
         section = self.work.section
         middle, scale = self._scale(section)
@@ -82,17 +126,27 @@ class SectionView(QWidget):
         handle = self.handle()
         if handle is None or event.button() != Qt.MouseButton.LeftButton:
             return
-        self._is_held = abs(event.position().y() - handle.y()) <= _GRIP
+        if not self._take_wall(event.position()):
+            self._is_held = abs(event.position().y() - handle.y()) <= _GRIP
         self.update()
 
     def mouseMoveEvent(self, event) -> None:
+        if self._wall_held is not None:
+            self._drag_wall(event.position())
+            return
         handle = self.handle()
         near = handle is not None and abs(event.position().y() - handle.y()) <= _GRIP
-        self.setCursor(Qt.CursorShape.SizeVerCursor if near or self._is_held else Qt.CursorShape.ArrowCursor)
+        on_wall = any((event.position() - place).manhattanLength() <= _GRIP for place in self.handles().values())
+        level = Qt.CursorShape.SizeVerCursor if near or self._is_held else Qt.CursorShape.ArrowCursor
+        self.setCursor(Qt.CursorShape.SizeAllCursor if on_wall and not self._is_held else level)
         if self._is_held and handle is not None:
             self._set_at(event.position().y())
 
     def mouseReleaseEvent(self, event) -> None:
+        if self._wall_held is not None:
+            (held, value), self._wall_held = self._wall_held, None
+            self.work.hollow_anew(**{held.field: value})
+            self.update()
         if self._is_held:
             self._is_held = False
             self.work.workshop.history.end_gesture()
@@ -136,6 +190,30 @@ class SectionView(QWidget):
         painter.setFont(font(12, tabular=True))
         room = QRectF(handle.x() + 2 * _HANDLE + 4, handle.y() - 10, self.width(), 20)
         painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, self._words())
+        self._paint_walls(painter, section)
+
+    def _paint_walls(self, painter: QPainter, section: Section) -> None:
+        """The handles of the wall; that which is held where it is dragged to, with its value."""
+        held, value = self._wall_held or (None, 0.0)
+        for name, place in self.handles().items():
+            painter.setPen(QPen(QColor(THEME.text), 1.2))
+            painter.setBrush(QColor(THEME.field))
+            if held is not None and held.field == name:
+                before = getattr(self._hollowing(), name)
+                to = self._place(section, held.at + held.way * (value - before))
+                painter.drawLine(place, to)
+                painter.drawEllipse(to, _HANDLE, _HANDLE)
+                words = f"{Hollowing.field_label(name)} {value:.2f} mm"
+                room = QRectF(painter.fontMetrics().boundingRect(words)).adjusted(-6, -3, 6, 3)
+                left = min(max(to.x() - room.width() / 2, 0.0), self.width() - room.width())
+                room.moveTo(left, max(to.y() - _HANDLE - 6 - room.height(), 0.0))
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(QColor(THEME.text))
+                painter.drawRoundedRect(room, 4, 4)
+                painter.setPen(QColor(THEME.field))
+                painter.drawText(room, Qt.AlignmentFlag.AlignCenter, words)
+            else:
+                painter.drawEllipse(place, _HANDLE - 1, _HANDLE - 1)
 
     def _words(self) -> str:
         return f"{self.work.now[1]:.3g} ml"

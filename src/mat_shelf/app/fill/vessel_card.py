@@ -36,6 +36,8 @@ class VesselCard(QWidget):
         self.fill_button = small_button("Fill", "Lets liquid stand in the selected parts, as one vessel", work.add_fill)
         self.hollow_button = small_button("Hollow…", "Takes the inside out of a solid, so that it can be filled")
         self.hollow_button.clicked.connect(self.hollow)
+        self.wall_button = small_button("Wall and base…", "Changes the wall that was left when it was hollowed")
+        self.wall_button.clicked.connect(self.hollow)
         self.cavity_button = small_button(
             "Another cavity", "Puts the liquid into the next cavity", work.take_next_cavity
         )
@@ -54,7 +56,7 @@ class VesselCard(QWidget):
 
     def _buttons(self) -> tuple[QPushButton, ...]:
         first = self.fill_button, self.hollow_button, self.float_button
-        return *first, self.cavity_button, self.empty_button, self.drops_button
+        return *first, self.wall_button, self.cavity_button, self.empty_button, self.drops_button
 
     def float_part(self) -> None:
         """Asks how dense the part is, and lets it float."""
@@ -104,7 +106,9 @@ class VesselCard(QWidget):
             self.note.setText(f"{work.working}…" if work.working else fault)
         self.note.setVisible(bool(self.note.text()))
         self.fill_button.setVisible(part is None)
-        self.hollow_button.setVisible(part is None)
+        is_hollowed = vessel is not None and vessel.hollowed is not None
+        self.hollow_button.setVisible(part is None and not is_hollowed)
+        self.wall_button.setVisible(is_hollowed)
         for button in (self.fill_button, self.hollow_button):
             button.setEnabled(vessel is not None)
         self.float_button.setVisible(part is None and vessel is not None and work.has_fills)
