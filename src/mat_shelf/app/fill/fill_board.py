@@ -80,7 +80,7 @@ class FillBoard(QFrame):
             self.material_wanted.emit()
 
     def _front(self) -> str:
-        """The card of what is selected, or was just put into the vessel; that of drops, or of the liquid, otherwise."""
+        """The card of what is selected, or was just put into the vessel; of drops that are seen, or of the liquid."""
         parts = {name: card.part_of() for name, card in self._strewn.items()}
         selected = self.work.session.selected
         vessel = self.work.vessel
@@ -91,7 +91,9 @@ class FillBoard(QFrame):
             self._newest = next(iter(new))
         chosen = (name for name, part in parts.items() if part is not None and part.id == selected)
         kept = self._newest if self._newest in self._held[1] else ""
-        return next(chosen, kept) or ("Drops" if parts["Drops"] is not None else "Liquid")
+        drops, gone = parts["Drops"], self.work.project.view.hides
+        are_seen = drops is not None and not drops.is_hidden and drops.id not in gone
+        return next(chosen, kept) or ("Drops" if are_seen else "Liquid")
 
     def _show(self) -> None:
         if self.isVisible():
