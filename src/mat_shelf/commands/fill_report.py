@@ -157,8 +157,8 @@ class FillReport:
                 bubble_caps(project, bubbles_part, assets) if bubbles_part is not None else None,
                 foam_caps(project, foam_part, assets) if foam_part is not None else None,
             )
-            words = _stream_words(project, stream_part, assets)
-            return poured, section, fault, note, words, *(len(caps) if caps is not None else 0 for caps in made)
+            words, why = _stream_words(project, stream_part, assets)
+            return poured, section, fault, why or note, words, *(len(caps) if caps is not None else 0 for caps in made)
 
         def done(found: tuple) -> None:
             """Take it over.
@@ -213,15 +213,15 @@ def _open_words(names: list[str]) -> str:
     return f"{names[0]} pushes nothing aside, since its surface has holes; mend it in the Product station."
 
 
-def _stream_words(project, part, assets) -> str:
-    """One line about a stream: how much flows, or why none does."""
+def _stream_words(project, part, assets) -> tuple[str, str]:
+    """A few words about a stream: how much flows and how thick it ends; and why it does not."""
     if part is None:
-        return ""
+        return "", ""
     try:
         poured = poured_stream(project, part, assets)
     except VesselError as why:
-        return f"Not poured: {why}."
-    return "" if poured is None else f"{poured.fall.flow:.3g} ml/s, {2 * poured.fall.foot:.2g} mm where it lands"
+        return "not poured", f"The stream is not poured: {why}."
+    return ("" if poured is None else f"{poured.fall.flow:.3g} ml/s, {2 * poured.fall.foot:.2g} mm"), ""
 
 
 def _bodies_of(project, stacked, assets) -> list[LiquidBody]:

@@ -13,7 +13,7 @@ from mat_shelf.commands.fill_report import Section
 from mat_shelf.document.product import Hollowing
 
 _GESTURE = "section level"
-_MARGIN, _ASIDE, _GRIP, _HANDLE = 12, 46, 9, 5
+_MARGIN, _ASIDE, _GRIP, _HANDLE = 12, 64, 9, 5
 """Pixels; room beside the vessel is for the words at its level."""
 _OTHER = 0.45
 """Share of the accent in the tone of liquids that are not on the board."""

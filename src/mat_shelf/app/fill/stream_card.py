@@ -21,3 +21,4 @@ class StreamCard(StrewnCard):
         super().__init__(
             work, "stream", (_LEFT, _RIGHT), bind, lambda: work.stream_part, lambda: work.stream_words, add_button
         )
+        self.count.setToolTip("The volume that flows, and how wide the stream is where it lands")

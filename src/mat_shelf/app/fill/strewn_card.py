@@ -50,7 +50,6 @@ class StrewnCard(QWidget):
         self.on_box.setToolTip(f"Shows the {name}, or leaves them out")
         self.on_box.clicked.connect(self._switch)
         self.count = quiet_label()
-        self.count.setWordWrap(True)
         self.material_button = small_button("Material", "Shows their material in the Materials station")
         self.remove_button = small_button("Remove", f"Removes the {name}", self._remove)
         side_by_side, foot, whole = QHBoxLayout(), QHBoxLayout(), QVBoxLayout(self)

@@ -1,7 +1,7 @@
 """A stream in the picture: a knob at its mouth and one where it lands, which are dragged."""
 
 import numpy as np
-from PyQt6.QtCore import QPointF
+from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
 from mat_shelf.app.theme import EDGE, OUTLINE, THEME
@@ -76,6 +76,7 @@ class StreamHandles(Tool):
 
     def paint(self, painter: QPainter) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
         for name, place in self.places().items():
             shade = OUTLINE if name == self._held else THEME.on_surround
             for color, width in ((EDGE, 3.4), (shade, 1.6)):
