@@ -1,5 +1,7 @@
 """The menu bar: every command by menu, by its key and by the finder; the history as a list; what was said."""
 
+from contextlib import suppress
+
 import numpy as np
 import pytest
 from driving import CONTROL, LEFT, PLAIN, SHIFT, click_part, picture_of, seen, shortcut
@@ -186,6 +188,8 @@ def test_rendering_pauses_and_goes_on_without_loss(open_window, qtbot):
 def test_about_tells_the_licences_of_what_it_is_made_of(open_window, small_project):
     from mat_shelf.app.menu.about_dialog import licences
 
+    with suppress(ImportError):
+        import importlib_metadata  # noqa: F401, which reads metadata in place of Python's own from then on
     told = dict(licences())
     assert len(told) > 12 and all(told.values())
     assert any(name.startswith("PyQt6 ") and "GPL" in licence for name, licence in told.items())

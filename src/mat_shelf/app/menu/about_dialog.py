@@ -71,6 +71,7 @@ def licences() -> list[tuple[str, str]]:
 
 def _licence_of(told) -> str:
     classified = [line.split(" :: ")[-1] for line in told.get_all("Classifier", []) if line.startswith("License ::")]
-    stated = (told["License-Expression"] or told["License"] or "").splitlines()
+    # By `get`: where another package reads metadata in place of Python's own, an item that is missing is an error.
+    stated = (told.get("License-Expression") or told.get("License") or "").splitlines()
     short = stated[0].strip() if stated else ""
     return short if 0 < len(short) <= _LONGEST else ", ".join(classified) or "see its own files"
