@@ -70,6 +70,9 @@ def test_what_cannot_be_is_said_and_changes_nothing(block):
     for values, words in (({"wall": 11.0}, "thinner"), ({"base": 40.0}, "thinner"), ({"wall": -1.0}, "Wall")):
         fills.hollow_anew(**values)
         assert words in said[-1] and fills.project is before, values
+    for lengths in ((2.0, 3.0, 5e4), (1e-5, 3.0, 0.0), (2.0, float("nan"), 0.0), (2.0, 3.0, 0.0, 0.0, 7.0)):
+        fills.hollow(*lengths)
+        assert "must be" in said[-1] and fills.project is before, lengths
     # Whoever exchanges the mesh has another solid.
     part = fills.project.part("block")
     fills.session.edit("Mesh", fills.project.with_part(part.with_(mesh=part.hollowed.solid)))

@@ -20,7 +20,7 @@ from mat_shelf.exchange.project_file import read_project, save_project
 from mat_shelf.fills.edge import Wetting
 from mat_shelf.fills.liquid import pour, wall_depths, wall_thickness
 from mat_shelf.fills.meniscus import capillary_length
-from mat_shelf.fills.pouring import Fall, climbed, stream_mesh
+from mat_shelf.fills.pouring import Fall, climbed, landing_nodes, stream_mesh
 from mat_shelf.library.library import Library
 
 G = 9806.65  # mm/s2
@@ -40,6 +40,18 @@ def test_a_surface_climbs_threads_and_walls_as_theory_says(figure):
     at = np.interp(600 + length, distance, height) / length
     gone = [math.acosh(2 / h) - math.sqrt(4 - h * h) for h in (at, math.sqrt(2))]
     assert gone[0] - gone[1] == pytest.approx(1, abs=0.01)
+
+
+@pytest.mark.parametrize("radius", [0.01, 3.0, 100.0])
+@pytest.mark.parametrize("length", [0.003, 2.7, 45.0])
+def test_any_stream_has_a_foot_of_few_nodes(radius, length):
+    """Of liquids next to without surface tension, and such with more than any has."""
+    distance, height = climbed(radius, length)
+    assert (np.diff(height) <= 1e-9).all() and 0 < height[0] < 1.5 * length and np.isfinite(distance).all()
+    for rings, width in ((0.0, 0.5), (1.0, 0.5), (1.0, 200.0)):
+        fall = Fall(0.0, 0.0, 50.0, width=2 * radius, rings=rings, ring_width=width)
+        nodes, middle, reach = landing_nodes(fall, length)
+        assert len(nodes) < 15_000 and np.hypot(*(nodes - middle).T).max() <= reach + 1e-9 + length
 
 
 def test_a_stream_holds_what_flows_while_it_falls(figure):

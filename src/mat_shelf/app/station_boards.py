@@ -43,10 +43,6 @@ class StationBoards:
             self._window.board_pane.add(self._made[station])
         return self._made[station]
 
-    def made(self, station: str) -> QWidget | None:
-        """The board of a station, if that was shown."""
-        return self._made.get(station)
-
     def station_of(self, board: QWidget) -> str:
         """The station of a board."""
         return next(name for name, made in self._made.items() if made is board)

@@ -43,6 +43,12 @@ class SolidCommands:
             return
         before = part.hollowed
         solid = part.mesh if before is None else before.solid
+        lengths = {"wall": wall, "base": base, "corner": corner, "raised": raised, "follows": 100 * follows}
+        wanted: Hollowing | None = Hollowing(solid=solid, made=solid)
+        for name, value in lengths.items():
+            wanted = self.session.changed(wanted, name, value)
+            if wanted is None:
+                return
         mesh, scale = assets.meshes[solid], part.pose.scale
         _, up = in_part_frame((0, 0, 0), (0, 1, 0), part.pose)
 
@@ -82,13 +88,12 @@ class SolidCommands:
             )
             hard = tuple(assets.add_faces(faces) for faces in kept[count:] if len(faces))
             key = assets.add(NamedMesh(part.name, made.mesh))
-            lengths = {"wall": wall, "base": base, "corner": corner, "raised": raised, "follows": 100 * follows}
             changed = part.with_(
                 mesh=key,
                 zones=zones,
                 hard_regions=hard,
                 cad_faces=None,
-                hollowing=Hollowing(solid=solid, made=key, **lengths),
+                hollowing=wanted.with_(made=key),
             )
             label = f"Hollow {part.name}" if before is None else f"Wall of {part.name}"
             self.session.edit(label, self.project.with_part(changed))

@@ -330,8 +330,8 @@ def landing_nodes(fall: Fall, length: float) -> tuple[np.ndarray, np.ndarray, fl
     (P, 2) float64, (2,) float64, float
         Places, x and -z, where it lands, and how far they reach from there; mm.
     """
-    foot, step = fall.foot, fall.ring_width / _NODES
-    reach = foot + (_MOST_RINGS * fall.ring_width if fall.rings > 0 else 2 * length)
+    foot, width = fall.foot, fall.ring_width if fall.rings > 0 else length / 2
+    step, reach = width / _NODES, fall.foot + _MOST_RINGS * width
     fine = foot + min(length, 4 * foot) * np.array([0.0, 0.004, 0.016, 0.04, 0.08, 0.14, 0.22, 0.32, 0.45, 0.62, 0.85])
     coarse = np.arange(fine[-1] + step, reach, step)
     nodes = [np.zeros((1, 2))]
