@@ -45,16 +45,16 @@ SOURCES = (
 OPENING = re.compile(r"(?:What|Whether|Where|How|When) ")
 
 
-def shown_texts(tree: ast.Module) -> list[tuple[int, str]]:
+def shown_texts(nodes: list[ast.AST]) -> list[tuple[int, str]]:
     """Lines and texts of the strings that are sentences or labels: not docstrings, names, keys or patterns."""
     docs, inside = set(), set()
-    for node in ast.walk(tree):
+    for node in nodes:
         if isinstance(node, ast.Module | ast.ClassDef | ast.FunctionDef | ast.AsyncFunctionDef):
             docs |= {id(n.value) for n in node.body if isinstance(n, ast.Expr) and isinstance(n.value, ast.Constant)}
-        if isinstance(node, ast.Raise) or (isinstance(node, ast.Call) and ast.unparse(node.func) in ("namedtuple",)):
-            inside |= {id(n) for n in ast.walk(node)} if isinstance(node, ast.Call) else set()
+        if isinstance(node, ast.Call) and getattr(node.func, "id", None) == "namedtuple":
+            inside |= {id(n) for n in ast.walk(node)}
     texts = []
-    for node in ast.walk(tree):
+    for node in nodes:
         if isinstance(node, ast.Constant) and isinstance(node.value, str) and not {id(node)} & (docs | inside):
             text = node.value
             sentence = re.search(r"[A-Z].*[a-z]|[a-z] [a-z]", text) and not re.fullmatch(r"[\w./*#-]+", text)
@@ -85,13 +85,13 @@ def stale_names() -> list[str]:
 def main() -> int:
     faults = stale_names()
     for path in sorted(SOURCE.rglob("*.py")):
-        tree, name = ast.parse(path.read_text("utf-8")), path.relative_to(SOURCE.parents[1])
-        for line, text in shown_texts(tree):
+        nodes, name = list(ast.walk(ast.parse(path.read_text("utf-8")))), path.relative_to(SOURCE.parents[1])
+        for line, text in shown_texts(nodes):
             for words in (*GIVEN_UP, *SOURCES):
                 found = re.search(words, text)
                 if found:
                     faults.append(f"{name}:{line}: '{found[0]}' in {text[:90]!r}")
-        for node in ast.walk(tree):
+        for node in nodes:
             if isinstance(node, ast.Module | ast.ClassDef | ast.FunctionDef):
                 words = ast.get_docstring(node) or ""
                 if OPENING.match(words):

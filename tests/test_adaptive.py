@@ -33,6 +33,7 @@ def truth(small_project):
 
 
 @pytest.mark.parametrize("noise", [0.1, pytest.param(0.06, marks=pytest.mark.long)])
+@pytest.mark.long
 def test_the_noise_is_what_was_asked_for_and_the_mean_stays(small_project, truth, noise):
     told = []
     made = render_picture(
@@ -92,6 +93,7 @@ def test_a_region_and_a_bound_and_an_even_picture(small_project):
     assert render_picture(*small_project, *SIZE, 1, denoise=False, noise=0.1).film.samples == 1
 
 
+@pytest.mark.long
 def test_broken_off_it_ends_as_unbroken(small_project, tmp_path, monkeypatch):
     monkeypatch.setattr(checkpoint, "render_folder", lambda: tmp_path / "films")
     monkeypatch.setattr(checkpoint, "_EVERY_S", 0)

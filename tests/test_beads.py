@@ -223,6 +223,7 @@ def test_bubbles_cling_gather_and_rise(tumbler):
     assert np.mean([len(each) > 5 for each in columns]) > 0.9
 
 
+@pytest.mark.long
 def test_foam_stands_on_the_liquid_packed_and_in_its_vessel(tumbler):
     cavity, body = tumbler
 
@@ -263,6 +264,7 @@ def in_a_white_furnace(meshes, recipes, camera):
     return float(seen.mean()), float(seen.min())
 
 
+@pytest.mark.long
 def test_clear_drops_and_bubbles_neither_take_nor_give_light():
     """Drops on glass, some in the room of others, and bubbles in a clear block, in an even room.
 

@@ -231,6 +231,7 @@ def test_what_is_sharp_is_tinted(open_window, qtbot):
     assert zone.image() is None
 
 
+@pytest.mark.long
 def test_cameras_are_kept_for_other_products(open_window, small_project, library_folder, qtbot):
     window = open_window(*small_project)
     window.stations.buttons()[4].click()

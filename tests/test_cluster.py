@@ -41,6 +41,7 @@ def small_bands(monkeypatch, tmp_path):
     monkeypatch.setattr(checkpoint, "render_folder", lambda: tmp_path / "films")
 
 
+@pytest.mark.long
 def test_workers_render_the_same_picture(crew, small_project):
     told = []
     alone = render_picture(*small_project, *SIZE, 4, denoise=False)

@@ -136,6 +136,7 @@ def test_values_that_are_no_numbers_are_refused_before_they_are_saved(described,
         Light(position=(0, 25, 0), target=(0, 25, 0))
 
 
+@pytest.mark.long
 def test_packages_that_claim_more_than_they_weigh(described, tmp_path):
     text, entries = described
     told = refused(tmp_path / "a.matshelf", text, entries | {"meshes/bomb": b"\0" * (300 << 20)})

@@ -191,6 +191,7 @@ def test_lights_are_added_aimed_and_switched_on_the_board(open_window, small_pro
     assert board.lights_card.list.item(count).text() == "Kicker"
 
 
+@pytest.mark.long
 def test_lights_are_reached_by_the_menu(open_window, small_project, qtbot):
     window = open_window(*small_project)
     workshop = window.workshop

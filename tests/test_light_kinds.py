@@ -353,6 +353,7 @@ def test_extreme_lights_stay_finite():
         assert np.isfinite(film.picture()).all() and film.sums.dropped.sum() == 0, light
 
 
+@pytest.mark.long
 def test_a_light_for_some_parts_lights_no_others(small_project):
     """With it the chosen part is as bright as under a light for all, and the rest as dark as without it."""
     project, assets = small_project

@@ -352,6 +352,7 @@ def test_the_command_puts_materials_into_the_library(tmp_path, capsys, monkeypat
     assert swatches_of(read_material_file(tmp_path / "a.mtlx"))[0].family == "Plastic"
 
 
+@pytest.mark.long
 def test_a_newer_state_of_a_materials_file_is_offered(open_window, small_project, qtbot, tmp_path):
     """A texture set keeps what was tuned and takes the new image; a document is taken whole; both undo."""
     folder = tmp_path / "Oak"

@@ -78,6 +78,7 @@ def test_the_board_makes_room_where_nothing_is_selected(open_window, small_proje
     assert window.product_board.isVisible()
 
 
+@pytest.mark.long
 def test_borders_are_dragged_and_all_is_found_again(open_window, small_project, qtbot):
     """The picture's shape follows the hand, by two thirds, as the panes beside it give way too. What is damaged of what
     is kept is passed over."""

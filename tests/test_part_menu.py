@@ -52,6 +52,7 @@ def test_a_right_click_offers_what_can_be_done_with_the_part(open_window, qtbot)
     assert workshop.close_up_point != by_menu
 
 
+@pytest.mark.long
 def test_a_part_is_shown_in_one_view_and_not_in_another(open_window, qtbot):
     """Hidden in this view, it is still there in the others; a view saved from this one hides the same."""
     window = open_window()

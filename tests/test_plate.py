@@ -52,6 +52,7 @@ def test_the_tone_curve_is_undone():
     assert light_shown_as(tone_map(pale, "filmic"), "filmic") == pytest.approx(pale, rel=5e-3, abs=2e-3)
 
 
+@pytest.mark.long
 def test_an_empty_set_shows_its_photograph_exactly(plated):
     project, assets = plated
     bare = project.with_(product=project.product.with_(parts=()), marks=())

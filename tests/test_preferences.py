@@ -156,6 +156,7 @@ def test_the_wheel_zooms_to_the_pointer_and_drags_do_what_was_chosen(open_window
     assert np.linalg.norm(np.subtract(about.position, about.target)) == pytest.approx(distance, rel=1e-4)
 
 
+@pytest.mark.long
 def test_cameras_turn_and_near_about_a_point_that_stays_in_the_picture(demo):
     camera = demo[0].view.camera
     point = np.add(camera.target, (60.0, 20.0, 35.0))

@@ -2,6 +2,7 @@
 
 import numpy as np
 import pypdfium2
+import pytest
 from driving import LEFT, picture_of
 from PIL import Image
 from PyQt6.QtCore import QEvent, QPointF, Qt
@@ -66,6 +67,7 @@ def test_a_sheet_is_chosen_made_and_cancelled(open_window, small_project, qtbot,
     assert dialog.variants.isVisible() and not dialog.shapes.isVisible() and not dialog.materials.isEnabled()
 
 
+@pytest.mark.long
 def test_what_an_edit_changed_is_seen_as_a_map(open_window, small_project, qtbot, tmp_path, monkeypatch):
     window = open_window(*small_project)
     before = picture_of(qtbot, window)

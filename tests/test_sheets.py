@@ -55,6 +55,7 @@ def read(path):
     return pages
 
 
+@pytest.mark.long
 def test_a_grid_has_names_readings_and_pictures(dressed, tmp_path):
     project, assets = dressed
     sets = tuple(studio.id for studio in project.sets[:2])

@@ -148,6 +148,7 @@ def test_another_form_takes_the_samples_and_more_samples_go_on(blocks, tmp_path,
     assert (one == other).all()
 
 
+@pytest.mark.long
 def test_a_killed_run_goes_on_where_it_was(small_project, tmp_path):
     """Killed by the system while it renders; the picture in the end is that of an unbroken run, bit for bit."""
     project, assets = small_project

@@ -141,6 +141,7 @@ def test_clear_liquids_on_each_other_neither_take_nor_give_light():
     assert rendered.light[tank].mean() == pytest.approx(1.0, abs=0.004)
 
 
+@pytest.mark.long
 def test_liquids_are_poured_on_each_other_chosen_and_taken_out_in_the_window(station, qtbot, tmp_path):  # noqa: F811
     window, workshop = station, station.workshop
     fill(qtbot, window)

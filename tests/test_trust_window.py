@@ -108,6 +108,7 @@ def test_faults_in_threads_are_told_once_and_survived(guarded, qtbot):
     qtbot.waitUntil(lambda: "in a thread of Qt" in log_path().read_text(), timeout=30_000)
 
 
+@pytest.mark.long
 def test_a_fault_of_the_renderer_is_told_and_the_next_edit_is_shown(guarded, qtbot, monkeypatch):
     picture_of(qtbot, guarded)
     step = RenderSession.step

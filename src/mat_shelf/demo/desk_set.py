@@ -10,7 +10,7 @@ from mat_shelf.document.material import Material
 from mat_shelf.document.product import Part, Product
 from mat_shelf.document.project import Project
 from mat_shelf.exchange.assets import Assets
-from mat_shelf.exchange.models.mesh_glb import NamedMesh, glb_bytes, read_glb
+from mat_shelf.exchange.models.mesh_glb import NamedMesh, glb_bytes, read_own_glb
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.solids import moved, rotation
 from mat_shelf.library.shipped import SHIPPED
@@ -142,7 +142,7 @@ def demo_project() -> tuple[Project, Assets]:
             edge_radius=EDGE_RADII.get(part.name, 0.0),
             fill=INK if part.name == "Ink" else None,
         )
-        for part in read_glb(model)
+        for part in read_own_glb(model)
     )
     materials: dict[str, Material] = {}
     for key in dict.fromkeys((*DRESSING.values(), "air", "water")):
