@@ -15,7 +15,8 @@ from mat_shelf.fills.cavity import find_cavities
 from mat_shelf.fills.edge import Wetting
 from mat_shelf.fills.hollowing import hollowed
 from mat_shelf.fills.liquid import pour, wall_depths, wall_thickness
-from mat_shelf.fills.meniscus import capillary_length, mesh_outlines, surface_heights
+from mat_shelf.fills.meniscus import capillary_length, surface_heights
+from mat_shelf.fills.surface_mesh import mesh_outlines
 from mat_shelf.fills.vessel import VesselError, joined_vessel, make_vessel
 from mat_shelf.geometry.mesh import Mesh, crease_normals
 from mat_shelf.geometry.solids import lathe, moved

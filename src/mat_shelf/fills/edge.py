@@ -6,8 +6,12 @@ from typing import NamedTuple
 import numpy as np
 
 from mat_shelf.fills.cavity import Cavity
-from mat_shelf.fills.meniscus import heights_at_wall, mesh_outlines, moved_mesh, node_areas, surface_heights
+from mat_shelf.fills.meniscus import heights_at_wall, surface_heights
 from mat_shelf.fills.pouring import Fall, landing_heights, landing_nodes
+from mat_shelf.fills.ring_mesh import ring_mesh
+from mat_shelf.fills.round_surface import circle_of, round_heights
+from mat_shelf.fills.surface_mesh import SurfaceMesh, mesh_outlines, moved_mesh, node_areas
+from mat_shelf.geometry.triangles import area_vectors
 
 _SIDES, _BEND = 150, np.radians(5.0)
 """Points of an outline, at least so many all round and one wherever it has turned so far."""
@@ -23,8 +27,13 @@ _PARTS = (1.0, 0.6, 0.3)
 """Of the way to where the surface meets a wall that leans, that are tried one after the other."""
 _AT_EDGE = 0.5
 """Capillary lengths from the edge within which rings fade."""
+_LEVEL = 1e-2
+"""Of a capillary length, by which the edge of a round surface may differ in height."""
 _OVERFILL_STEPS = 8
-_HALVINGS, _STEEP = 16, np.radians(75.0)
+_HALVINGS = 16
+_OVER, _SLIGHT = 0.1, 0.02
+"""Capillary lengths over the level that a wall which was cut lower is followed to; height of an edge that is as good as
+none."""
 
 
 class Wetting(NamedTuple):
@@ -143,19 +152,20 @@ def edge_of(
     normal = np.concatenate([outline.normal for outline in outlines])
     splits = np.cumsum([len(outline.points) for outline in outlines])[:-1]
     wall, count = _Wall(cavity), len(start)
-    # The angle of the wall going up, seen from the liquid, is 90 degrees for an upright one.
-    slope = np.arccos(np.clip(normal[:, 1], -1, 1)) - np.radians(wetting.angle)
-    if is_flat:
-        slope = np.zeros(count)
+    slope = _slopes(normal, wetting, is_flat)
     lines = np.split(start[:, [0, 2]] * (1, -1), splits)
     steepest = float(np.abs(slope).max())
     fine = None if wetting.fall is None else landing_nodes(wetting.fall, length)
-    mesh = mesh_outlines(lines, length, steepest, fine)
-    raw = surface_heights(mesh, lines, slope, length)
+    mesh = _mesh(lines, length, steepest, fine)
+    raw = _heights(mesh, lines, slope, length)
     mean = _mean(mesh, raw)
-    floors = wall.climb(start, normal, level + (raw[:count] - mean) * _BEYOND)
+    rise = raw[:count] - mean
+    # A wall that was cut lower, for an edge that sinks, is followed upwards from there.
+    is_low = start[:, 1] < level - 1e-6 * length
+    far = np.where(is_low, np.maximum(rise * _BEYOND, _OVER * length), rise * _BEYOND)
+    floors, facing = wall.climb(start, normal, level + far)
+    contact, share = _meeting(floors, _slopes(facing, wetting, is_flat), level - mean, raw[:count], slope, length)
     out = -normal[:, [0, 2]] / np.maximum(np.hypot(normal[:, 0], normal[:, 2]), 1e-9)[:, None]
-    contact, share = _meeting(floors, out, level - mean, raw[:count], slope, length)
     aside = ((contact - start)[:, [0, 2]] * out).sum(axis=1)
     upright = start.copy()
     upright[:, 1] = level + raw[:count] - mean
@@ -166,15 +176,29 @@ def edge_of(
         lines = np.split(tried[:, [0, 2]] * (1, -1), splits)
         edge = tried[:, 1] - level + mean
         if (adapted := moved_mesh(mesh, np.concatenate(lines), length)) is not None:
-            mesh, raw = adapted, surface_heights(adapted, lines, slope, length, edge, raw)
-        elif (adapted := mesh_outlines(lines, length, steepest, fine)).is_whole:
-            mesh, raw = adapted, surface_heights(adapted, lines, slope, length, edge)
+            mesh, raw = adapted, _heights(adapted, lines, slope, length, edge, raw)
+        elif (adapted := _mesh(lines, length, steepest, fine)).is_whole:
+            mesh, raw = adapted, _heights(adapted, lines, slope, length, edge)
         else:
             continue
         contact, share = tried, share * part
         break
     rows = np.stack([_along(floors, share * row / FLOORS) for row in range(FLOORS)] + [contact])
     return Edge(rows, contact[:, 1] - level, mesh, raw - mean + _waves(mesh, wetting, length), raw - mean)
+
+
+def _mesh(lines: list[np.ndarray], length: float, steepest: float, fine) -> SurfaceMesh:
+    """Triangles of the surface, as `mesh_outlines` makes them; in rings where those suit its outline."""
+    rings = ring_mesh(lines[0], length, steepest) if fine is None and len(lines) == 1 else None
+    return mesh_outlines(lines, length, steepest, fine) if rings is None else rings
+
+
+def _heights(mesh: SurfaceMesh, lines: list[np.ndarray], slope: np.ndarray, length: float, edge=None, guess=None):
+    """Heights of the surface, as `surface_heights` has them."""
+    circle = circle_of(lines, slope)
+    if circle is None or (edge is not None and np.ptp(edge) > _LEVEL * length):
+        return surface_heights(mesh, lines, slope, length, edge, guess)
+    return round_heights(mesh, circle, slope, length, edge)
 
 
 def overfill_limit(length: float) -> float:
@@ -234,15 +258,26 @@ def _mean(mesh, heights: np.ndarray) -> float:
 
 
 def _along(rows: np.ndarray, share: np.ndarray) -> np.ndarray:
-    """Points at shares of the ways along rows, (N, 3)."""
+    """Points, or values, at shares of the ways along rows, (N, 3) or (N,)."""
     place = np.clip(share, 0, 1) * (len(rows) - 1)
     low = np.minimum(place.astype(int), len(rows) - 2)
-    each, part = np.arange(rows.shape[1]), (place - low)[:, None]
+    each, part = np.arange(rows.shape[1]), (place - low).reshape(-1, *(1,) * (rows.ndim - 2))
     return rows[low, each] * (1 - part) + rows[low + 1, each] * part
 
 
-def _meeting(rows: np.ndarray, out: np.ndarray, base: float, edge: np.ndarray, slope: np.ndarray, length: float):
-    """Places in which the surface meets a wall that leans: it falls away from the outline as beside a plane.
+def _slopes(normal: np.ndarray, wetting: Wetting, is_flat: bool) -> np.ndarray:
+    """Angles by which the surface rises towards walls of these normals, (...,) radians."""
+    if is_flat:
+        return np.zeros(normal.shape[:-1])
+    # The angle of the wall going up, seen from the liquid, is 90 degrees for an upright one.
+    return np.arccos(np.clip(normal[..., 1], -1, 1)) - np.radians(wetting.angle)
+
+
+def _meeting(rows: np.ndarray, slopes: np.ndarray, base: float, edge: np.ndarray, slope: np.ndarray, length: float):
+    """Places in which the surface meets a wall that leans: as high as it climbs a wall of the slope that is there.
+
+    That height hardly depends on how far aside it is, but on the slope; it is that beside a plane wall, by as much more
+    or less as the edge is at the outline.
 
     Returns
     -------
@@ -250,17 +285,15 @@ def _meeting(rows: np.ndarray, out: np.ndarray, base: float, edge: np.ndarray, s
     share : (N,) float64
         Of the ways along the rows.
     """
-    start = rows[0]
-    whole = heights_at_wall(np.zeros(len(edge)), slope, length)
-    rise = np.tan(np.clip(slope, -_STEEP, _STEEP))
-    low, high = np.zeros(len(edge)), np.ones(len(edge))
+    none = np.zeros(len(edge))
+    whole = heights_at_wall(none, slope, length)
+    ratio = np.where(np.abs(whole) > _SLIGHT * length, edge / np.where(whole == 0, 1, whole), 1.0)
+    is_down = rows[-1, :, 1] < rows[0, :, 1]
+    low, high = none, np.ones(len(edge))
     for _ in range(_HALVINGS):
         middle = (low + high) / 2
-        at = _along(rows, middle)
-        aside = ((at - start)[:, [0, 2]] * out).sum(axis=1)
-        beside = edge * heights_at_wall(np.maximum(-aside, 0), slope, length) / np.where(whole == 0, 1, whole)
-        beside += np.maximum(aside, 0) * rise
-        beyond = np.abs(at[:, 1] - base) > np.abs(beside)
+        over = _along(rows, middle)[:, 1] - base - ratio * heights_at_wall(none, _along(slopes, middle), length)
+        beyond = (over > 0) != is_down
         low, high = np.where(beyond, low, middle), np.where(beyond, middle, high)
     return _along(rows, high), high
 
@@ -270,10 +303,10 @@ class _Wall:
 
     def __init__(self, cavity: Cavity):
         vessel = cavity.vessel
-        self.triangles, self.normals, self.scene = vessel.triangles, vessel.normals, vessel.rays
+        self.vertices, self.triangles, self.scene = vessel.vertices, vessel.triangles, vessel.rays
 
-    def climb(self, start: np.ndarray, normal: np.ndarray, height: np.ndarray) -> np.ndarray:
-        """Rows of points from some of the wall to heights on it.
+    def climb(self, start: np.ndarray, normal: np.ndarray, height: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        """Rows of points from some of the wall to heights on it, and the normals there.
 
         Parameters
         ----------
@@ -284,31 +317,31 @@ class _Wall:
 
         Returns
         -------
-        (K, N, 3) float64
+        (K, N, 3) float64, (K, N, 3) float64
         """
         out = -normal[:, [0, 2]]
         out /= np.maximum(np.linalg.norm(out, axis=1, keepdims=True), 1e-9)
         way = np.zeros((len(start), 3))
         way[:, [0, 2]] = out
         rise = (height - start[:, 1]) / _STEPS
-        rows = [start]
+        rows, normals = [start], [normal]
         for _ in range(_STEPS):
             steep = np.maximum(np.hypot(normal[:, 0], normal[:, 2]), _FLATTEST)
             guess = rows[-1] + way * (rise * normal[:, 1] / steep)[:, None]
             guess[:, 1] += rise
             back = 2 * np.abs(rise) + 0.02
-            geometry, primitive, u, v, distance = self.scene.intersect(
+            geometry, primitive, _, _, distance = self.scene.intersect(
                 np.ascontiguousarray(guess - way * back[:, None], np.float32), np.ascontiguousarray(way, np.float32)
             )
-            corner = self.normals[self.triangles[np.maximum(primitive, 0)]]
-            shares = np.stack([1 - u - v, u, v], axis=1)
-            there = np.einsum("nk,nkj->nj", shares, corner)
+            # Not those of its vertices, which at a rim are those of two faces.
+            there = area_vectors(self.vertices[self.triangles[np.maximum(primitive, 0)]])
             there /= np.maximum(np.linalg.norm(there, axis=1, keepdims=True), 1e-12)
             met = (geometry >= 0) & (distance < 2 * back) & ((there * way).sum(axis=1) < 0)
             found = guess + way * (distance - back)[:, None]
             rows.append(np.where(met[:, None], found, guess))
             normal = np.where(met[:, None], there, normal)
-        return np.stack(rows)
+            normals.append(normal)
+        return np.stack(rows), np.stack(normals)
 
 
 def _waves(mesh, wetting: Wetting, length: float) -> np.ndarray:

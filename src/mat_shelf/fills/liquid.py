@@ -10,8 +10,9 @@ import numpy as np
 
 from mat_shelf.fills.cavity import Cavity
 from mat_shelf.fills.edge import Edge, Outline, Wetting, edge_of, outline_of, overfill_limit, overfilled_edge
-from mat_shelf.fills.meniscus import capillary_length, node_areas
+from mat_shelf.fills.meniscus import capillary_length
 from mat_shelf.fills.section import follow_loop
+from mat_shelf.fills.surface_mesh import node_areas
 from mat_shelf.fills.vessel import VesselError
 from mat_shelf.geometry.mesh import Mesh, places
 from mat_shelf.geometry.triangles import area_vectors

@@ -41,6 +41,17 @@ class Mesh:
         """
         return np.stack([self.vertices.min(axis=0), self.vertices.max(axis=0)])
 
+    @cached_property
+    def radii(self) -> np.ndarray:
+        """Largest distances from the axes x, y, z through the middle of its box, and from that middle, mm.
+
+        Returns
+        -------
+        (4,) float32
+        """
+        x, y, z = ((self.vertices - self.bounds.mean(0)) ** 2).T if len(self.vertices) else np.zeros((3, 1))
+        return np.sqrt(np.stack([y + z, x + z, x + y, x + y + z]).max(1))
+
 
 def checked(vertices, triangles, normals=None, crease_degrees: float = 40.0, uv=None) -> Mesh:
     """A mesh from raw arrays, face for face.

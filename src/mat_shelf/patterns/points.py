@@ -194,7 +194,7 @@ def part_frames(meshes: Sequence[Mesh], poses: Sequence[tuple[np.ndarray, np.nda
     Frames
     """
     boxes = [mesh.bounds * scale for mesh, (_, _, scale) in zip(meshes, poses, strict=True)]
-    radii = [_radii(mesh, scale) for mesh, (_, _, scale) in zip(meshes, poses, strict=True)]
+    radii = [mesh.radii * scale for mesh, (_, _, scale) in zip(meshes, poses, strict=True)]
     scales = [
         uv_scale(mesh) * scale if mesh.uv is not None else np.ones(2)
         for mesh, (_, _, scale) in zip(meshes, poses, strict=True)
@@ -220,11 +220,3 @@ def part_frames(meshes: Sequence[Mesh], poses: Sequence[tuple[np.ndarray, np.nda
         np.array([*salts, 0], np.int32),
         np.stack([*scales, np.ones(2)]).astype(np.float32),
     )
-
-
-def _radii(mesh: Mesh, scale: float) -> np.ndarray:
-    """Largest distances from the axes through the middle of its box, and from that middle, mm, (4,)."""
-    around = (mesh.vertices - mesh.bounds.mean(0)) * scale
-    x, y, z = (around**2).T if len(around) else np.zeros((3, 1))
-    squares = np.stack([y + z, x + z, x + y, x + y + z])
-    return np.sqrt(squares.max(1))

@@ -4,7 +4,7 @@ from collections import namedtuple
 
 import numpy as np
 
-from mat_shelf.numerics.kernels import F, kernel
+from mat_shelf.numerics.kernels import F, inline, kernel
 from mat_shelf.rendering.firefly_redistribution import redistribute
 
 Sums = namedtuple("Sums", "light excess albedo normal guide_albedo guide_normal guides part cover dropped met counts")
@@ -56,20 +56,41 @@ def clear_sums(count, sums):
         Sums of the pixels of a wave.
     """
     for i in range(count):
-        for layer in range(sums.light.shape[1]):
-            for k in range(3):
-                sums.light[i, layer, k] = F(0)
-                sums.excess[i, layer, k] = F(0)
-        for k in range(3):
-            sums.albedo[i, k] = F(0)
-            sums.normal[i, k] = F(0)
-            sums.guide_albedo[i, k] = F(0)
-            sums.guide_normal[i, k] = F(0)
-        sums.guides[i] = F(0)
+        _clear_row(i, sums)
         sums.part[i] = -1
-        sums.cover[i] = F(0)
-        sums.dropped[i] = 0
-        sums.met[i] = 0
+
+
+@inline
+def _clear_row(i, sums):
+    for layer in range(sums.light.shape[1]):
+        for k in range(3):
+            sums.light[i, layer, k] = F(0)
+            sums.excess[i, layer, k] = F(0)
+    for k in range(3):
+        sums.albedo[i, k] = F(0)
+        sums.normal[i, k] = F(0)
+        sums.guide_albedo[i, k] = F(0)
+        sums.guide_normal[i, k] = F(0)
+    sums.guides[i] = F(0)
+    sums.cover[i] = F(0)
+    sums.dropped[i] = 0
+    sums.met[i] = 0
+
+
+@kernel
+def renew_sums(pixels, sums):
+    """Sets some rows of sums to those of no samples, but for what their pixels see first.
+
+    Parameters
+    ----------
+    pixels : (N,) int32
+        Their numbers.
+    sums : Sums
+        Sums of a film.
+    """
+    for n in range(pixels.shape[0]):
+        _clear_row(pixels[n], sums)
+        sums.counts[pixels[n]] = 0
 
 
 @kernel
@@ -229,9 +250,8 @@ class Film:
             Their numbers.
         """
         for sums in (self.sums, self.caught):
-            for name, kept in sums._asdict().items() if sums is not None else ():
-                if name != "part":
-                    kept[pixels] = 0
+            if sums is not None:
+                renew_sums(pixels, sums)
         if self.empty is not None:
             self.empty.renew(pixels)
 

@@ -10,8 +10,8 @@ from mat_shelf.document.fill import Stream
 from mat_shelf.document.product import Part
 from mat_shelf.document.project import Project
 from mat_shelf.fills.cavity import Cavity
-from mat_shelf.fills.meniscus import is_inside
 from mat_shelf.fills.pouring import Fall, stream_mesh
+from mat_shelf.fills.surface_mesh import is_inside
 from mat_shelf.fills.vessel import VesselError
 from mat_shelf.geometry.caps import NO_CAPS, Caps
 from mat_shelf.geometry.mesh import Mesh
