@@ -127,7 +127,7 @@ def rings_at_wall(widest: float, length: float, steepest: float) -> np.ndarray:
 
 
 def strides(rings: np.ndarray, side: float) -> np.ndarray:
-    """How many points of the outline there are for one node of each ring, so that triangles are not too long.
+    """Numbers of points of the outline for one node of each ring, so that triangles are not too long.
 
     Parameters
     ----------
