@@ -10,7 +10,7 @@ from test_rendering import EVEN, take
 
 from mat_shelf.document.camera import Camera
 from mat_shelf.document.recipe import Recipe
-from mat_shelf.fills.bubbling import Amounts, bubbles
+from mat_shelf.fills.bubbling import Amounts, bubbles, wetted_wall
 from mat_shelf.fills.cavity import find_cavities
 from mat_shelf.fills.edge import Wetting
 from mat_shelf.fills.foaming import MOST_BUBBLES, Head, foam
@@ -185,7 +185,12 @@ def tumbler():
 
 def bubbled(tumbler, **amounts):
     none = {"body": 0.0, "wall": 0.0, "edge": 0.0, "trails": 0, "size": 0.8, "spread": 0.4}
-    made = bubbles(*tumbler, Amounts(**none | {"patches": 0.0, "patch_size": 10.0, "seed": 3} | amounts))
+    cavity, body = tumbler
+    made = bubbles(
+        body,
+        wetted_wall(cavity, body.level),
+        Amounts(**none | {"patches": 0.0, "patch_size": 10.0, "seed": 3} | amounts),
+    )
     return made.centre, made.axes[:, 0, 0]
 
 

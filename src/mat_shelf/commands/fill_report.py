@@ -9,10 +9,12 @@ from psygnal import Signal
 from mat_shelf.document.fill import Fill
 from mat_shelf.fills.cavity import MM3_PER_ML
 from mat_shelf.fills.liquid import LiquidBody
+from mat_shelf.fills.modelled_liquid import modelled_liquid
 from mat_shelf.fills.section import section_outlines
 from mat_shelf.fills.strewing import MOST_DROPS
-from mat_shelf.fills.vessel import VesselError, frame_of
+from mat_shelf.fills.vessel import VesselError, frame_of, make_vessel
 from mat_shelf.scene.filled_cavities import open_parts, up_of
+from mat_shelf.scene.held_parts import standing_mesh
 from mat_shelf.scene.poured_liquids import (
     PouredLiquid,
     poured_liquid,
@@ -158,6 +160,8 @@ class FillReport:
                 foam_caps(project, foam_part, assets) if foam_part is not None else None,
             )
             words, why = _stream_words(project, stream_part, assets)
+            if bubbles_part is not None and fill_part is None and not len(made[1]):
+                why = why or _still_words(project, bubbles_part, assets)
             return poured, section, fault, why or note, words, *(len(caps) if caps is not None else 0 for caps in made)
 
         def done(found: tuple) -> None:
@@ -222,6 +226,18 @@ def _stream_words(project, part, assets) -> tuple[str, str]:
     except VesselError as why:
         return "not poured", f"The stream is not poured: {why}."
     return ("" if poured is None else f"{poured.fall.flow:.3g} ml/s, {2 * poured.fall.foot:.2g} mm"), ""
+
+
+def _still_words(project, part, assets) -> str:
+    """One line about a modelled liquid in which no bubbles rise; none where it is as it should be."""
+    liquid = next((p for p in project.product.parts if p.id == part.bubbles.liquid), None)
+    if liquid is None:
+        return "No bubbles are shown: their liquid is gone."
+    try:
+        modelled_liquid(make_vessel(standing_mesh(liquid, assets)))
+    except VesselError as why:
+        return f"No bubbles rise in it: {why}."
+    return ""
 
 
 def _bodies_of(project, stacked, assets) -> list[LiquidBody]:

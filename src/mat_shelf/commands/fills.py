@@ -57,7 +57,7 @@ class FillCommands(FillReport, SolidCommands, StrewnCommands, StreamCommands):
         if part is not None and part.fill is not None:
             return part
         if part is not None and any((part.bubbles, part.foam, part.stream)):
-            return next((p for p in self.project.product.parts if p.id in part.stands_by), None)
+            return next((p for p in self.project.product.parts if p.id in part.stands_by and p.fill is not None), None)
         held = [p for p in self.project.product.parts if p.fill is not None and vessel and vessel.id in p.fill.vessel]
         gone = self.project.view.hides
         return min(held, key=lambda p: p.is_hidden or p.id in gone, default=None)

@@ -24,7 +24,7 @@ class StreamCommands:
     @property
     def stream_part(self) -> Part | None:
         """The stream that falls onto the liquid on the board."""
-        return self._standing_by_liquid("stream")
+        return self._standing_by_liquid("stream", self.fill_part)
 
     @property
     def stream(self) -> Stream | None:

@@ -28,13 +28,22 @@ class StrewnCommands:
         return part.beads if part is not None else None
 
     @property
+    def bubbling(self) -> Part | None:
+        """The liquid on the board in which bubbles can rise: a fill, or a part that was modelled as one."""
+        vessel = self.vessel
+        if self.fill_part is not None or vessel is None:
+            return self.fill_part
+        worn = next((m for m in self.project.materials if m.id == vessel.material), None)
+        has_bubbles = any(p.bubbles is not None and p.bubbles.liquid == vessel.id for p in self.project.product.parts)
+        return vessel if has_bubbles or (worn is not None and worn.recipe.contact == "wet") else None
+
+    @property
     def bubbles_part(self) -> Part | None:
         """The bubbles of the liquid on the board."""
-        return self._standing_by_liquid("bubbles")
+        return self._standing_by_liquid("bubbles", self.bubbling)
 
-    def _standing_by_liquid(self, kind: str) -> Part | None:
-        """The bubbles, the foam or the stream of the liquid on the board."""
-        liquid = self.fill_part
+    def _standing_by_liquid(self, kind: str, liquid: Part | None) -> Part | None:
+        """The bubbles, the foam or the stream of a liquid."""
         found = ((part, getattr(part, kind)) for part in self.project.product.parts)
         return next((p for p, own in found if own is not None and liquid is not None and own.liquid == liquid.id), None)
 
@@ -62,9 +71,9 @@ class StrewnCommands:
     @command
     def add_bubbles(self) -> None:
         """Lets bubbles rise in the liquid on the board."""
-        liquid = self.fill_part
+        liquid = self.bubbling
         if liquid is None:
-            self.session.said.emit("Fill a vessel first; then bubbles can rise in it.")
+            self.session.said.emit("Fill a vessel, or dress a part with a liquid, first; then bubbles can rise in it.")
             return
         name = free_name(f"Bubbles in {liquid.name}", {p.name for p in self.project.product.parts})
         part = Part(id=new_id("bubbles"), name=name, mesh=liquid.mesh, bubbles=Bubbles(liquid=liquid.id))
@@ -88,7 +97,7 @@ class StrewnCommands:
     @property
     def foam_part(self) -> Part | None:
         """The foam on the liquid on the board."""
-        return self._standing_by_liquid("foam")
+        return self._standing_by_liquid("foam", self.fill_part)
 
     @property
     def foam(self) -> Foam | None:

@@ -46,15 +46,15 @@ class Amounts(NamedTuple):
     seed: int
 
 
-def bubbles(cavity: Cavity, body: LiquidBody, amounts: Amounts) -> Caps:
-    """Bubbles of a liquid, as whole spheres in the frame of its vessel.
+def bubbles(body: LiquidBody, wall: Mesh, amounts: Amounts) -> Caps:
+    """Bubbles of a liquid, as whole spheres in its frame, in which y is up.
 
     Parameters
     ----------
-    cavity : Cavity
-        The cavity that the liquid stands in.
     body : LiquidBody
         The liquid.
+    wall : Mesh
+        The faces that it wets, looking into it; some may reach out of it.
     amounts : Amounts
         How many of each kind, and how large.
 
@@ -65,9 +65,9 @@ def bubbles(cavity: Cavity, body: LiquidBody, amounts: Amounts) -> Caps:
     chance = np.random.default_rng(amounts.seed)
     kinds = (
         _in_body(body, amounts, chance),
-        _on_wall(cavity, body, amounts),
+        _on_wall(wall, body, amounts),
         _at_edge(body, amounts, chance),
-        _in_trails(cavity, body, amounts, chance),
+        _in_trails(wall, body, amounts, chance),
     )
     centre = np.concatenate([places for places, _ in kinds])[:MOST_DROPS]
     radius = np.concatenate([radii for _, radii in kinds])[:MOST_DROPS]
@@ -105,8 +105,20 @@ def _in_body(body: LiquidBody, amounts: Amounts, chance: np.random.Generator):
     return places[is_found], radius[is_found]
 
 
-def _wetted_wall(cavity: Cavity, level: float) -> Mesh:
-    """The faces of a cavity that liquid up to a level wets, looking into it; some reach out of it."""
+def wetted_wall(cavity: Cavity, level: float) -> Mesh:
+    """The faces of a cavity that liquid up to a level wets, looking into it; some reach out of it.
+
+    Parameters
+    ----------
+    cavity : Cavity
+        The cavity that the liquid stands in.
+    level : float
+        Height of its surface, mm.
+
+    Returns
+    -------
+    Mesh
+    """
     vessel = cavity.vessel
     wet = (cavity.reached <= level)[vessel.triangles].any(axis=1)
     corners = vessel.vertices[vessel.triangles[wet]]
@@ -115,9 +127,8 @@ def _wetted_wall(cavity: Cavity, level: float) -> Mesh:
     return Mesh(np.float32(corners.reshape(-1, 3)), faces, np.float32(normals))
 
 
-def _on_wall(cavity: Cavity, body: LiquidBody, amounts: Amounts):
+def _on_wall(wall: Mesh, body: LiquidBody, amounts: Amounts):
     """Bubbles that cling to the wall."""
-    wall = _wetted_wall(cavity, body.level)
     if not len(wall.triangles) or not amounts.wall:
         return np.zeros((0, 3)), np.zeros(0)
     every = np.ones(len(wall.triangles), bool)
@@ -130,6 +141,8 @@ def _on_wall(cavity: Cavity, body: LiquidBody, amounts: Amounts):
 
 def _at_edge(body: LiquidBody, amounts: Amounts, chance: np.random.Generator):
     """Bubbles that have risen and were drawn to the edge."""
+    if not body.contact_lines:
+        return np.zeros((0, 3)), np.zeros(0)
     points = np.concatenate([line for line, _ in body.contact_lines])
     ahead = np.concatenate([np.roll(line, -1, axis=0) for line, _ in body.contact_lines])
     inwards = np.concatenate([way for _, way in body.contact_lines])
@@ -147,9 +160,8 @@ def _at_edge(body: LiquidBody, amounts: Amounts, chance: np.random.Generator):
     return place, radius
 
 
-def _in_trails(cavity: Cavity, body: LiquidBody, amounts: Amounts, chance: np.random.Generator):
+def _in_trails(wall: Mesh, body: LiquidBody, amounts: Amounts, chance: np.random.Generator):
     """Bubbles one behind the other, from places on the bottom up to the surface."""
-    wall = _wetted_wall(cavity, body.level)
     facing = area_vectors(wall.vertices[wall.triangles].astype(np.float64))
     area = np.linalg.norm(facing, axis=1)
     share = np.where(facing[:, 1] > 0.6 * area, area, 0.0)

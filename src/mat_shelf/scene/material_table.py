@@ -268,12 +268,19 @@ def bodies_of(project: Project) -> tuple[Body | None, ...]:
 
 
 def _has_priority(part: Part) -> bool:
-    """True if a part has another priority than its material, or a liquid another one by what it lies on."""
-    return part.priority is not None or (part.fill is not None and part.fill.over is not None)
+    """True if a part has another priority than its material, or may have by what it lies on or rises in."""
+    is_stacked = part.fill is not None and part.fill.over is not None
+    return part.priority is not None or is_stacked or part.bubbles is not None
 
 
 def _priority_of(project: Project, part: Part, usual: int | None = None) -> int:
-    """Priority of a body, `usual` by what it is filled with; a liquid on others goes on through them, and gives way."""
+    """Priority of a body, `usual` by what it is filled with.
+
+    A liquid on others goes on through them, and gives way; bubbles are where they are in a liquid of any priority.
+    """
+    if part.bubbles is not None and part.priority is None:
+        liquid = next((p for p in project.product.parts if p.id == part.bubbles.liquid), None)
+        return max(_own_priority(project, part), -1 if liquid is None else _own_priority(project, liquid) + 1)
     under = project.product.liquids_under(part.fill) if part.fill is not None else ()
     own = _own_priority(project, part) if usual is None or part.priority is not None else usual
     return min([own, *(_own_priority(project, below) - k for k, below in enumerate(reversed(under), 1))])

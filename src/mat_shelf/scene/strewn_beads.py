@@ -10,17 +10,19 @@ from mat_shelf.document.fill import Beads, Bubbles, Fill, Foam
 from mat_shelf.document.mark import Mark
 from mat_shelf.document.product import Part
 from mat_shelf.document.project import Project
-from mat_shelf.fills.bubbling import Amounts, bubbles
+from mat_shelf.fills.bubbling import Amounts, bubbles, wetted_wall
 from mat_shelf.fills.foaming import Head, foam
+from mat_shelf.fills.modelled_liquid import modelled_liquid
 from mat_shelf.fills.running import run_down
 from mat_shelf.fills.strewing import Strewn, drops, strew
-from mat_shelf.fills.vessel import VesselError
+from mat_shelf.fills.vessel import VesselError, make_vessel
 from mat_shelf.geometry.caps import NO_CAPS, Caps
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import posed
 from mat_shelf.geometry.triangles import triangle_normals
 from mat_shelf.marks.surface_map import SurfaceMapError, map_surface
 from mat_shelf.scene.filled_cavities import cavities_of
+from mat_shelf.scene.held_parts import shape_key, standing_mesh
 from mat_shelf.scene.poured_liquids import PouredLiquid, poured_liquid
 from mat_shelf.scene.smoothed_parts import smooth_surface_of, smoothing_key
 
@@ -172,7 +174,7 @@ def strewn_parts(project: Project, supplies) -> dict[str, Caps]:
 
 
 def bubble_caps(project: Project, part: Part, supplies) -> Caps:
-    """The bubbles of a part that is some; none where their liquid is gone.
+    """The bubbles of a part that is some; none where their liquid, which may be a modelled one, is gone.
 
     Parameters
     ----------
@@ -190,7 +192,38 @@ def bubble_caps(project: Project, part: Part, supplies) -> Caps:
     own = part.bubbles
     even = own.patches, own.patch_size, own.seed
     amounts = Amounts(own.density, own.wall, own.edge, own.trails, own.size, own.spread / 100, *even)
-    return _in_liquid(project, own, supplies, lambda poured: bubbles(poured.cavity, poured.body, amounts))
+    liquid = next((p for p in project.product.parts if p.id == own.liquid), None)
+    if liquid is None or not liquid.is_derived:
+        return NO_CAPS if liquid is None else _in_modelled(liquid, own, amounts, supplies)
+
+    def make(poured: PouredLiquid) -> Caps:
+        """Let them rise.
+
+        Parameters
+        ----------
+        poured : PouredLiquid
+            The liquid.
+
+        Returns
+        -------
+        Caps
+        """
+        return bubbles(poured.body, wetted_wall(poured.cavity, poured.body.level), amounts)
+
+    return _in_liquid(project, own, supplies, make)
+
+
+def _in_modelled(liquid: Part, own: Bubbles, amounts: Amounts, supplies) -> Caps:
+    key = own, shape_key(liquid)
+    with _lock:
+        if key not in _known:
+            try:
+                made = bubbles(*modelled_liquid(make_vessel(standing_mesh(liquid, supplies))), amounts)
+            except VesselError:
+                made = NO_CAPS
+            _known[key] = made, None
+            _shorten()
+        return _known[key][0]
 
 
 def foam_caps(project: Project, part: Part, supplies) -> Caps:

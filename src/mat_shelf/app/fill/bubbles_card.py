@@ -19,6 +19,5 @@ class BubblesCard(StrewnCard):
 
         add_button = small_button("Add bubbles", "Lets bubbles of air rise in the liquid", work.add_bubbles)
         columns = _LEFT, _RIGHT
-        super().__init__(
-            work, "bubbles", columns, bind, lambda: work.bubbles_part, lambda: work.bubble_count, add_button
-        )
+        part, count = lambda: work.bubbles_part, lambda: work.bubble_count
+        super().__init__(work, "bubbles", columns, bind, part, count, add_button, lambda: work.bubbling)

@@ -93,12 +93,15 @@ class FillBoard(QFrame):
         kept = self._newest if self._newest in self._held[1] else ""
         drops, gone = parts["Drops"], self.work.project.view.hides
         are_seen = drops is not None and not drops.is_hidden and drops.id not in gone
-        return next(chosen, kept) or ("Drops" if are_seen else "Liquid")
+        if (found := next(chosen, kept)) or are_seen:
+            return found or "Drops"
+        return "Bubbles" if self.work.fill_part is None and self.work.bubbling is not None else "Liquid"
 
     def _show(self) -> None:
         if self.isVisible():
-            front = self._front()
-            self.row.show(*(("Liquid", "Drops", "Section") if front == "Liquid" else (front, "Section", "Liquid")))
+            front, is_poured = self._front(), self.work.fill_part is not None
+            beside = ("Drops", "Section") if front == "Liquid" or not is_poured else ("Section", "Liquid")
+            self.row.show(front, *beside)
             for card in (self.vessel_card, self.liquid_card, *self._strewn.values()):
                 card.follow()
 

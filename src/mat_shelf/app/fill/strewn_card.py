@@ -30,6 +30,8 @@ class StrewnCard(QWidget):
         Their number, or all that there is to say.
     add_button : QPushButton, optional
         Shown where there are none.
+    liquid_of : callable () -> Part or None, optional
+        The liquid that they can be added to; the fill on the board by default.
     """
 
     def __init__(
@@ -41,10 +43,12 @@ class StrewnCard(QWidget):
         part_of: Callable[[], Part | None],
         count_of: Callable[[], int | str],
         add_button: QPushButton | None = None,
+        liquid_of: Callable[[], Part | None] | None = None,
     ):
         super().__init__()
         self.work, self._name = work, name
         self.part_of, self._count_of, self.add_button = part_of, count_of, add_button
+        self._liquid_of = liquid_of or (lambda: work.fill_part)
         self.rows = {field: row_of(bind(field), is_stacked=True) for fields in columns for field in fields}
         self.on_box = QCheckBox("On")
         self.on_box.setToolTip(f"Shows the {name}, or leaves them out")
@@ -89,7 +93,7 @@ class StrewnCard(QWidget):
             widget.setEnabled(part is not None)
         if self.add_button is not None:
             self.add_button.setVisible(part is None)
-            self.add_button.setEnabled(self.work.fill_part is not None)
+            self.add_button.setEnabled(self._liquid_of() is not None)
         self.on_box.setChecked(part is not None and not part.is_hidden)
         for row in self.rows.values():
             row.follow()

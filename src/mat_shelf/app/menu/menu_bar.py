@@ -231,7 +231,7 @@ class MenuBar(QMenuBar):
             ("Fill", fills.add_fill, lambda: has_part() and fills.fill_part is None),
             ("Hollow…", ask("hollow"), lambda: has_part() and fills.fill_part is None),
             ("Float…", ask("float_part"), lambda: has_part() and fills.fill_part is None and fills.has_fills),
-            ("Add bubbles", fills.add_bubbles, lambda: fills.fill_part is not None and fills.bubbles_part is None),
+            ("Add bubbles", fills.add_bubbles, lambda: fills.bubbling is not None and fills.bubbles_part is None),
             ("Add foam", fills.add_foam, lambda: fills.fill_part is not None and fills.foam_part is None),
             ("Pour a stream", fills.add_stream, lambda: fills.fill_part is not None and fills.stream_part is None),
             ("Add drops", fills.add_beads, lambda: has_part() and fills.beads_part is None),
