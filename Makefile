@@ -8,26 +8,27 @@ RUN := $(VENV)/bin
 .PHONY: demo test kernels beside-kernels off-screen on-screen test-quick soak bench truth lint screenshots thumbnails install uninstall \
 	clean
 
-demo: $(VENV)/ready
+# The renderer compiles while what it does not need is installed.
+demo:
+	@$(MAKE) --no-print-directory -j 2 kernels $(VENV)/ready
 	@$(RUN)/mat-shelf prepare
 	@$(RUN)/mat-shelf demo
 
 # Side by side: what tests need is installed, and those that need no renderer are run, while it compiles; and one window is
 # driven on a screen beside all others.
-test: $(VENV)/ready
-	@$(MAKE) --no-print-directory -j 2 kernels beside-kernels
-	@$(MAKE) --no-print-directory -j 2 off-screen on-screen
+test:
+	@$(MAKE) --no-print-directory -j 3 beside-kernels off-screen on-screen
 
 beside-kernels: lint
 	QT_QPA_PLATFORM=offscreen $(RUN)/pytest -m "plain and not long"
 
-kernels: $(VENV)/ready
-	@$(RUN)/mat-shelf prepare --renderer-only
+kernels: $(VENV)/core
+	@PYTHONPATH=src $(RUN)/python -c 'from mat_shelf.rendering.warmup import is_warm, warm_up; is_warm() or warm_up(print)'
 
-off-screen: $(VENV)/tools
+off-screen: $(VENV)/tools kernels
 	QT_QPA_PLATFORM=offscreen $(RUN)/pytest -n auto --dist worksteal -m "not plain and not on_screen and not long"
 
-on-screen: $(VENV)/tools
+on-screen: $(VENV)/tools kernels
 	QT_QPA_PLATFORM=xcb xvfb-run -a $(RUN)/pytest -m "on_screen and not long" $$(grep -l on_screen tests/test_*.py)
 
 # What renders little or nothing, in under a minute.
@@ -62,11 +63,16 @@ thumbnails: $(VENV)/ready
 PIP = $(RUN)/python -m pip install --no-compile --disable-pip-version-check --progress-bar on -c constraints.txt
 DEV = import tomllib; print(*tomllib.load(open("pyproject.toml", "rb"))["project"]["optional-dependencies"]["dev"], sep="\n")
 
-# What the program needs.
-$(VENV)/ready: pyproject.toml constraints.txt scripts/system_packages.sh
+# What the renderer needs, which can then compile.
+$(VENV)/core: pyproject.toml constraints.txt scripts/system_packages.sh
 	@sh scripts/system_packages.sh
 	@test -x $(RUN)/python || $(PYTHON) -m venv $(VENV)
-	@echo "Installing the Python packages into $(VENV); the first time takes a minute or two"
+	@echo "Installing the Python packages into $(VENV), and compiling the renderer; the first time takes two minutes or so"
+	@$(PIP) numpy scipy numba embreex pyoidn trimesh pydantic pillow platformdirs
+	@touch $@
+
+# What the program needs.
+$(VENV)/ready: $(VENV)/core
 	@$(PIP) -e .
 	@touch $@
 

@@ -56,7 +56,7 @@ def glass(**values) -> Recipe:
 PANE = moved(box((80, 120, THICK), 0.0), (-20, 0, 0))
 
 
-@pytest.mark.parametrize("color", [(1.0, 1.0, 1.0), AMBER])
+@pytest.mark.parametrize("color", [pytest.param((1.0, 1.0, 1.0), marks=pytest.mark.long), AMBER])
 def test_a_pane_hides_what_it_reflects_and_absorbs(color):
     """Twice Fresnel's 4 percent at n = 1.5, and Beer's law."""
     project, assets = scene(glass(transmission_color=color, transmission_depth=DEPTH), PANE)

@@ -139,6 +139,7 @@ def test_extremes_stay_finite():
         assert np.isfinite(finished(wild, finish)).all() and (finished(wild, finish) >= 0).all()
 
 
+@pytest.mark.long
 def test_masks_are_those_of_the_passes(plain_demo):
     """Of a part, a material, a zone and the backdrop; outside of them nothing changes."""
     project, assets = plain_demo

@@ -41,7 +41,7 @@ def test_random_materials_give_numbers():
     [
         LONG({"transmission_weight": 1.0, "specular_ior": 3.0, "specular_roughness": 1.0}),
         LONG({"transmission_weight": 1.0, "specular_ior": 3.0, "specular_roughness": 0.3}),
-        {"transmission_weight": 1.0, "specular_ior": 3.0, "specular_roughness": 0.4, "specular_weight": 0.0},
+        LONG({"transmission_weight": 1.0, "specular_ior": 3.0, "specular_roughness": 0.4, "specular_weight": 0.0}),
         LONG({"transmission_weight": 1.0, "specular_ior": 3.0, "specular_roughness": 0.0, "specular_weight": 0.0}),
         {"transmission_weight": 1.0, "specular_roughness": 0.6, "geometry_opacity": 0.5},
         LONG({"transmission_weight": 0.4, "specular_roughness": 0.1, "specular_ior": 1.4}),

@@ -491,6 +491,7 @@ def test_each_part_has_a_value_of_its_own():
     assert 0.3 < values.mean() < 0.7 and 0 <= values.min() <= values.max() < 1
 
 
+@pytest.mark.long
 def test_shipped_thumbnails_show_what_their_patterns_are():
     """Drawn anew, they differ by no more than the 128 colours that the files have."""
     for ready in (*READY, *SOURCE_STARTS):

@@ -9,7 +9,7 @@ NAME, HELP = "prepare", "compile the kernels and render the thumbnails of the li
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("--renderer-only", action="store_true", help="leave out the thumbnails of the library")
+    """It has none."""
 
 
 def run(options) -> None:
@@ -17,8 +17,6 @@ def run(options) -> None:
     from mat_shelf.library.thumbnails import make_thumbnail, thumbnail_path
 
     warm_up_now(sys.stdout)
-    if options.renderer_only:
-        return
     try:
         library = Library()
         missing = [entry for entry in library.entries() if not thumbnail_path(entry.recipe_key).exists()]
