@@ -95,6 +95,64 @@ def test_a_cube_floats_as_archimedes_says(density, liquid, tmp_path):
     assert session.project.part("solid").pose.shift == (2.0, 9.0, 1.0)
 
 
+def under_level(session, assets, part="solid"):
+    """How deep a part lies, mm."""
+    return level_of(session.project, assets) + FLOOR - session.project.part(part).pose.shift[1]
+
+
+def test_what_floats_follows_the_level(tmp_path):
+    """By Archimedes at each level, in the step of the history that changed it; what stays does not."""
+    project, assets = glass_of(of(48.0))
+    project = with_solid(project, assets, (8.0, 9.0, 1.0))
+    other = project.part("solid").with_(id="other", name="Other", pose=Pose(shift=(-9.0, 30.0, 0.0)))
+    session = Session(project.with_parts((*project.product.parts, other)), assets, Library(tmp_path))
+    fills = FillCommands(session)
+    for part, density in (("solid", 0.5), ("other", 0.25)):
+        session.select(part)
+        fills.float_part(density)
+    assert under_level(session, assets) == pytest.approx(SIDE * 0.5 / 0.998, abs=0.02)  # the other one lifted it
+    count, floating = session.history.position, session.project
+    session.select("liquid0")
+    fills.tell()
+    for volume in (60.0, 72.0):
+        fills.put("Volume", fills.fill.with_(volume=volume), "drag")
+    session.history.end_gesture()
+    body = poured_liquid(session.project, session.project.part("liquid0"), assets).body
+    for part, density in (("solid", 0.5), ("other", 0.25)):
+        deep = body.level - session.project.part(part).pose.shift[1]
+        assert deep == pytest.approx(SIDE * density / 0.998, abs=0.02)
+    assert body.level - FLOOR == pytest.approx(45 + SIDE**3 * 0.75 / 0.998 / AREA, abs=0.02)
+    assert session.history.position == count + 1
+    session.undo()
+    assert session.project == floating
+    session.redo()
+    session.select("other")
+    fills.let_stay()
+    before = session.project.part("other").pose
+    session.select("liquid0")
+    fills.put("Volume", fills.fill.with_(volume=50.0))
+    assert session.project.part("other").pose == before and session.project.part("other").floats is None
+    assert session.project.part("solid").pose.shift[1] < before.shift[1]
+    # Too little to bear it: it stays where it floated last.
+    low = session.project.part("solid").pose
+    fills.put("Volume", fills.fill.with_(volume=3.0))
+    assert session.project.part("solid").pose == low
+
+
+def test_what_floats_may_be_carried_by_hand(tmp_path):
+    project, assets = glass_of(of(48.0))
+    session = Session(with_solid(project, assets, (2.0, 9.0, 1.0)), assets, Library(tmp_path))
+    session.select("solid")
+    fills = FillCommands(session)
+    fills.float_part(0.5)
+    lifted = session.project.part("solid").with_(pose=Pose(shift=(2.0, 38.0, 1.0)))
+    session.edit("Lift", session.project.with_part(lifted))
+    assert session.project.part("solid").pose == lifted.pose
+    session.select("liquid0")
+    fills.put("Density", fills.fill.with_(density=1.2))
+    assert under_level(session, assets) == pytest.approx(SIDE * 0.5 / 1.2, abs=0.02)
+
+
 def test_a_part_with_holes_is_told(tmp_path):
     project, assets = glass_of(of(48.0))
     cube = mesh_of(manifold3d.Manifold.cube([SIDE] * 3))
@@ -168,3 +226,16 @@ def test_a_solid_floats_in_the_window(station, qtbot, monkeypatch):  # noqa: F81
     assert poured.body.level - bottom == pytest.approx(20 * 0.5 / 0.998, abs=0.05)
     floating = picture_of(qtbot, window).astype(int)
     assert (np.abs(floating - picture).sum(axis=2) > 60).sum() > 100
+    workshop.select("block")
+    assert card.float_button.text() == "Floats, 0.5 g/cm³…"
+    workshop.select("beaker")
+    fills.put("Volume", fills.fill.with_(volume=120.0))
+    qtbot.waitUntil(lambda: workshop.project.part("block").pose.shift[1] > bottom + 8, timeout=30_000)
+    poured = told(qtbot, window)
+    now = workshop.project.part("block").pose.shift[1]
+    assert poured.body.level - now == pytest.approx(20 * 0.5 / 0.998, abs=0.05)
+    lifted = picture_of(qtbot, window).astype(int)
+    assert (np.abs(lifted - floating).sum(axis=2) > 60).sum() > 100
+    workshop.select("block")
+    card.stay_button.click()
+    assert workshop.project.part("block").floats is None and not card.stay_button.isVisible()

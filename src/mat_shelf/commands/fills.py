@@ -4,6 +4,7 @@ import numpy as np
 
 from mat_shelf.commands.command import command
 from mat_shelf.commands.fill_report import FillReport
+from mat_shelf.commands.floating import FloatingCommands
 from mat_shelf.commands.materials import Wearable
 from mat_shelf.commands.session import Session
 from mat_shelf.commands.streams import StreamCommands
@@ -26,7 +27,7 @@ _LEAST_ROOM = 0.01
 """Of what a vessel holds, below which it counts as full."""
 
 
-class FillCommands(FillReport, SolidCommands, StrewnCommands, StreamCommands):
+class FillCommands(FillReport, SolidCommands, FloatingCommands, StrewnCommands, StreamCommands):
     """Edits of fills and beads, and what there is to say about the one on the board.
 
     Parameters
@@ -38,6 +39,7 @@ class FillCommands(FillReport, SolidCommands, StrewnCommands, StreamCommands):
     def __init__(self, session: Session):
         self.session = session
         FillReport.__init__(self)
+        FloatingCommands.__init__(self)
 
     @property
     def project(self) -> Project:

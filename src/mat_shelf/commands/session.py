@@ -209,6 +209,17 @@ class Session(
         self.history.edit(label, project, gesture)
         self.project_changed.emit()
 
+    def amend(self, project: Project) -> None:
+        """Go on with another project value as part of the last step of the history, from which it follows.
+
+        Parameters
+        ----------
+        project : Project
+            The project.
+        """
+        self.history.amend(project)
+        self.project_changed.emit()
+
     @contextmanager
     def as_one(self, label: str):
         """Makes all edits inside one step of the history.

@@ -1,24 +1,19 @@
-"""Solids and liquid: solids that are hollowed so as to be filled, and such that float."""
+"""Solids that are hollowed, so as to be filled."""
 
 import numpy as np
 
 from mat_shelf.commands.command import command
 from mat_shelf.document.product import Hollowing, Part
-from mat_shelf.document.project import Project
 from mat_shelf.exchange.models.mesh_glb import NamedMesh
-from mat_shelf.fills.floating import rise_to_float
 from mat_shelf.fills.hollowing import Hollow, hollowed
-from mat_shelf.fills.vessel import VesselError, make_vessel
+from mat_shelf.fills.vessel import VesselError
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.part_matching import transfer_labels
 from mat_shelf.geometry.pose import in_part_frame
-from mat_shelf.scene.filled_cavities import cavity_round, parts_in, up_of
-from mat_shelf.scene.held_parts import standing_mesh
-from mat_shelf.scene.poured_liquids import poured_liquid, standing
 
 
 class SolidCommands:
-    """Edits of solids that hold liquid, or lie in it; a part of `FillCommands`."""
+    """Edits of solids that hold liquid; a part of `FillCommands`."""
 
     @command
     def hollow(self, wall: float, base: float, corner: float, raised: float = 0.0, follows: float = 0.0) -> None:
@@ -123,76 +118,12 @@ class SolidCommands:
         if wanted != now:
             self.hollow(wanted.wall, wanted.base, wanted.corner, wanted.raised, wanted.follows / 100)
 
-    @command
-    def float_part(self, density: float) -> None:
-        """Lets the selected part float in the liquid that it is in; how deep is found aside.
-
-        Parameters
-        ----------
-        density : float
-            Its density, g/cm3.
-        """
-        part, project, assets = self.session.selected_part, self.project, self.session.assets
-        if part is None or part.is_derived:
-            self.session.said.emit("Select a solid that lies in a liquid first.")
-            return
-
-        def work() -> float:
-            """Find the liquid, and how deep the part lies in it.
-
-            Returns
-            -------
-            float
-                Way up, mm.
-            """
-            fill = self._liquid_round(part, project)
-            whole = poured_liquid(project, fill, assets)
-            below = standing(project, fill.fill)
-            solid = make_vessel(standing_mesh(part, assets), up_of(below))
-            cavity = cavity_round(project, below, assets, without=part.id)
-            rise = rise_to_float(solid, cavity, whole.body.volume, density / max(fill.fill.density, 1e-6))
-            return np.array(up_of(below)) * rise
-
-        def done(rise: np.ndarray) -> None:
-            """Move it there.
-
-            Parameters
-            ----------
-            rise : (3,) float64
-                Way that it goes, mm.
-            """
-            self._show_working("")
-            if next((p for p in self.project.product.parts if p.id == part.id), None) != part:
-                self.session.said.emit(f"{part.name} was changed meanwhile, and stays where it is; try again.")
-                return
-            shift = tuple(round(float(a + b), 5) for a, b in zip(part.pose.shift, rise, strict=True))
-            moved = part.with_(pose=part.pose.with_(shift=shift))
-            self.session.edit(f"Float {part.name}", self.project.with_part(moved))
-
-        self._show_working(f"Floating {part.name}")
-        self.session.aside(work, done, lambda fault: self._refuse(part, "does not float", fault))
-
     def _refuse(self, part: Part, what: str, fault: Exception) -> None:
         """Says why a deed that was done aside fails."""
         self._show_working("")
         if not isinstance(fault, VesselError):
             raise fault
         self.session.said.emit(f"{part.name} {what}: {fault}.")
-
-    def _liquid_round(self, part: Part, project: Project) -> Part:
-        """The uppermost liquid of the cavity that a part is in. Raises VesselError."""
-        fills = [p for p in project.product.parts if p.fill is not None and not p.is_hidden]
-        under = {p.fill.over for p in fills}
-        for liquid in fills:
-            if liquid.id in under or part.id in liquid.fill.vessel:
-                continue
-            try:
-                held = parts_in(project, standing(project, liquid.fill), self.session.assets)
-            except VesselError:
-                continue
-            if any(each.id == part.id for each in held):
-                return liquid
-        raise VesselError("it is in no liquid; carry it into a filled vessel first")
 
 
 def _carried(before: Mesh, lists: list[np.ndarray], after: Mesh) -> list[np.ndarray]:

@@ -36,6 +36,10 @@ class History:
         self._future.clear()
         self.present = project
 
+    def amend(self, project: Project) -> None:
+        """Makes `project` the present as part of the last edit, since it follows from that."""
+        self.present = project
+
     @property
     def is_in_gesture(self) -> bool:
         """True while a value is dragged."""

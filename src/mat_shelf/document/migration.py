@@ -17,10 +17,10 @@ def migrated(fields: dict) -> dict:
     tone curves, where sets had exact colours or not. Schema 19 adds parts as lights of a set, schema 20
     parts that a view does not show, turns among the shots, a print that is shown, and
     retouching, and clips on screens. Schema 21 adds glare,
-    schema 22 streams, and what hollowed solids are made of.
+    schema 22 streams, and what hollowed solids are made of, schema 23 solids that float.
     """
     fields = _with_tone_curves(_with_lights(_in_schema_11(fields)))
-    return fields | {"schema_version": 22} if fields.get("schema_version") in range(12, 22) else fields
+    return fields | {"schema_version": 23} if fields.get("schema_version") in range(12, 23) else fields
 
 
 def with_tone_curve(studio):

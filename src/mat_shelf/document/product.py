@@ -12,8 +12,8 @@ MOST_PARTS, MOST_ZONES = 20_000, 1000
 MOST_SMOOTHING, MOST_HARD = 5, 64
 FINENESS = {"draft": (0.2, 0.5), "good": (0.05, 0.25), "fine": (0.01, 0.1)}
 """mm that triangles may lie beside a curved face of a CAD model at most, and radians between two of them."""
-MOST_RADIUS = 100.0
-"""mm, of a rounded edge."""
+MOST_RADIUS, MOST_DENSITY = 100.0, 25.0
+"""mm, of a rounded edge; g/cm3, of what floats."""
 
 Angle = Annotated[float, Field(ge=-360, le=360, allow_inf_nan=False)]
 
@@ -122,6 +122,8 @@ class Part(Frozen):
         Of a stream, the liquid that it is poured onto; likewise.
     hollowing : Hollowing or None
         Of a solid that was hollowed, what it was made of; see `hollowed`.
+    floats : float or None
+        Of a solid that floats in the liquid that it is in, its density, g/cm3.
     """
 
     id: Id
@@ -139,6 +141,7 @@ class Part(Frozen):
     foam: Foam | None = None
     stream: Stream | None = None
     hollowing: Hollowing | None = None
+    floats: Annotated[float, Field(gt=0, le=MOST_DENSITY, title="Density")] | None = None
     cad_faces: Digest | None = None
     hard_regions: Annotated[tuple[Digest, ...], Field(max_length=MOST_HARD)] = ()
     edge_radius: float = number(

@@ -24,7 +24,7 @@ from mat_shelf.document.reference import MOST_REFERENCES, Reference
 from mat_shelf.document.set import Set
 from mat_shelf.document.shot import HandOver, Shot
 
-SCHEMA = 22
+SCHEMA = 23
 
 MOST_MATERIALS, MOST_SETS, MOST_VIEWS = 20_000, 256, 1000
 MOST_GENERATIONS = 32

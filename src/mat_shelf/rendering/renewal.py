@@ -38,7 +38,7 @@ class Patch(NamedTuple):
 
 
 def poured_geometries(before: Project, after: Project) -> set[int] | None:
-    """Geometries that stand otherwise because vessels are filled otherwise, with those vessels.
+    """Geometries that stand otherwise because vessels are filled otherwise, with those vessels and what floats there.
 
     Parameters
     ----------
@@ -53,11 +53,15 @@ def poured_geometries(before: Project, after: Project) -> set[int] | None:
     olds, news = before.product.parts, after.product.parts
     if len(olds) != len(news) or not _same_but(before, after, "product"):
         return None
-    poured = {new.id for old, new in zip(olds, news, strict=True) if old is not new and old.fill != new.fill}
-    if not poured or not _same_but(before.product, after.product, "parts"):
+    pairs = list(zip(olds, news, strict=True))
+    poured = {new.id for old, new in pairs if old is not new and old.fill != new.fill}
+    afloat = {new.id for old, new in pairs if old is not new and new.floats is not None and old.pose != new.pose}
+    if not (poured or afloat) or not _same_but(before.product, after.product, "parts"):
         return None
-    if not all(_same_but(old, new, "fill") for old, new in zip(olds, news, strict=True)):
+    if not all(_same_but(old, new, "pose" if new.id in afloat else "fill") for old, new in pairs):
         return None
+    if afloat:  # the liquids that they are in rise or sink a little
+        poured |= afloat | {new.id for new in news if new.fill is not None}
     moved = set(poured)
     while more := {p.id for p in news if p.id not in moved and moved.intersection(p.stands_by)}:
         moved |= more  # what rises in a liquid, or lies on it

@@ -43,6 +43,8 @@ class VesselCard(QWidget):
         )
         self.empty_button = small_button("Empty", "Removes the liquid", self._empty)
         self.float_button = small_button("Float…", "Lets the part float in the liquid that it is in", self.float_part)
+        self.stay_button = small_button("Let it stay", "Lets the part stay where it is, whatever the level does")
+        self.stay_button.clicked.connect(work.let_stay)
         self.drops_button = small_button("Drops on it", "Strews drops of water over the part", work.add_beads)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -55,7 +57,7 @@ class VesselCard(QWidget):
         column.addStretch(1)
 
     def _buttons(self) -> tuple[QPushButton, ...]:
-        first = self.fill_button, self.hollow_button, self.float_button
+        first = self.fill_button, self.hollow_button, self.float_button, self.stay_button
         return *first, self.wall_button, self.cavity_button, self.empty_button, self.drops_button
 
     def float_part(self) -> None:
@@ -63,6 +65,8 @@ class VesselCard(QWidget):
         part, materials = self.work.vessel, self.work.project.materials
         worn = next((m for m in materials if part is not None and m.id == part.material), None)
         usual = DENSITIES.get(worn.family if worn is not None else "", ICE)
+        if part is not None and part.floats is not None:
+            usual = part.floats
         density, is_given = QInputDialog.getDouble(
             self, "Float", f"Density of {part.name}, g/cm³ (ice {ICE})", usual, 0.001, 25.0, 3
         )
@@ -107,11 +111,14 @@ class VesselCard(QWidget):
         self.note.setVisible(bool(self.note.text()))
         self.fill_button.setVisible(part is None)
         is_hollowed = vessel is not None and vessel.hollowed is not None
-        self.hollow_button.setVisible(part is None and not is_hollowed)
+        density = vessel.floats if vessel is not None else None
+        self.hollow_button.setVisible(part is None and not is_hollowed and density is None)
         self.wall_button.setVisible(is_hollowed)
         for button in (self.fill_button, self.hollow_button):
             button.setEnabled(vessel is not None)
         self.float_button.setVisible(part is None and vessel is not None and work.has_fills)
+        self.float_button.setText("Float…" if density is None else f"Floats, {density:.4g} g/cm³…")
+        self.stay_button.setVisible(part is None and density is not None)
         self.cavity_button.setVisible(is_known and poured.count > 1)
         self.empty_button.setVisible(part is not None)
         self.drops_button.setEnabled(vessel is not None)

@@ -247,8 +247,10 @@ class ValueRow(QWidget):
             is_plain = self._is_whole and not has_word
             self.number.setText(str(value) if is_plain else shown_number(self.binding.field, value))
             self.unit.setText("" if has_word else self.binding.field.json_schema_extra["unit"])
-        if value is not None:
-            self.number.setModified(False)
+        else:  # of nothing, rather than of what was on the card before
+            self.slider.set_value(self.slider.value_at(0.0))
+            self.number.setText("")
+        self.number.setModified(False)
         spoken = self._spoken(feed)
         if spoken != self.slider.accessibleName():  # each time it is set, who listens is told
             self.slider.setAccessibleName(spoken)
