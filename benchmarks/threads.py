@@ -15,7 +15,8 @@ from mat_shelf.rendering.render_task import RenderTask
 from mat_shelf.rendering.tracer import Tracer
 from mat_shelf.scene.geometry_map_lookup import geometry_map_lookup
 from mat_shelf.scene.lights import set_lights
-from mat_shelf.scene.material_table import project_geometry, project_material_table
+from mat_shelf.scene.material_table import project_material_table
+from mat_shelf.scene.project_geometry import project_geometry
 
 FEW, MANY = 2, 16
 ROUNDS = 5

@@ -13,7 +13,7 @@ from scipy.spatial.transform import Rotation
 from mat_shelf.document.camera import Camera
 from mat_shelf.rendering.camera_fitting import fitted_camera
 from mat_shelf.rendering.first_hit import find_first_hits
-from mat_shelf.scene.material_table import project_geometry
+from mat_shelf.scene.project_geometry import project_geometry
 
 
 def pinhole(points: np.ndarray, position, turned: Rotation, lens: float) -> np.ndarray:

@@ -88,6 +88,7 @@ def test_noise_is_taken_from_the_alpha_too():
     assert (clean.alpha[edge] <= clean.film.cover()[edge]).all()
 
 
+@pytest.mark.long
 def test_a_ball_of_glass_keeps_its_rim():
     """Rays through its middle go straight on; those near the rim are bent aside and show the set that draws it."""
     angle = np.linspace(-np.pi / 2, np.pi / 2, 300)

@@ -14,7 +14,7 @@ from mat_shelf.scene import dielectric_contact
 from mat_shelf.scene.dielectric_contact import Body, resolve_contact
 from mat_shelf.scene.kept import Kept
 from mat_shelf.scene.lights import make_lights
-from mat_shelf.scene.material_table import project_geometry
+from mat_shelf.scene.project_geometry import project_geometry
 from mat_shelf.scene.rooms import plain_room
 
 SOLID, LIQUID = Body(5, False, True), Body(3, True, True)

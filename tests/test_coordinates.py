@@ -18,7 +18,7 @@ from mat_shelf.geometry.solids import box
 from mat_shelf.geometry.stretch import seams, stretches, texel_sizes, uv_measures
 from mat_shelf.geometry.unwrap import charts_by_direction, unwrap
 from mat_shelf.rendering.first_hit import find_first_hits
-from mat_shelf.scene.material_table import project_geometry
+from mat_shelf.scene.project_geometry import project_geometry
 
 
 def sheet(width: float, height: float, uv_scale=(1.0, 1.0), turn=(20, 30, 40)) -> Mesh:

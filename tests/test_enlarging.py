@@ -55,7 +55,7 @@ def test_the_first_picture_of_a_moved_light_is_sharp_and_of_the_new_light(small_
     session.resize(240, 160)
     session.update(project)
     before = shown(session, 16)
-    session._coarse._pixels = 6000
+    session._coarse._size._pixels = 6000
     session.update(moved)
     frame = session.step()
     fine = shown(session, 16)
@@ -75,7 +75,7 @@ def test_a_material_that_renews_all_is_shown_sharp_in_its_new_colour(small_proje
     session.resize(240, 160)
     session.update(project)
     shown(session, 8)
-    session._coarse._pixels = 6000
+    session._coarse._size._pixels = 6000
     session.update(glowing)
     frame = session.step()
     fine = shown(session, 8)
@@ -90,7 +90,7 @@ def test_through_another_camera_it_is_small_as_before(small_project):
     session.resize(240, 160)
     session.update(project)
     shown(session, 2)
-    session._coarse._pixels = 6000
+    session._coarse._size._pixels = 6000
     view = project.view
     camera = view.camera.with_(position=tuple(1.2 * x for x in view.camera.position))
     session.update(project.with_view(view.with_(camera=camera)))

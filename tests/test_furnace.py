@@ -51,7 +51,7 @@ def test_random_materials_give_numbers():
         {"transmission_weight": 1.0, "coat_weight": 1.0, "coat_roughness": 0.9, "specular_roughness": 0.5},
         {"transmission_weight": 1.0, "coat_weight": 1.0, "coat_roughness": 0.2, "coat_ior": 2.0},
         LONG({"thin_film_weight": 1.0, "thin_film_ior": 2.2, "thin_film_thickness": 0.4, "specular_roughness": 0.1}),
-        {"thin_film_weight": 1.0, "thin_film_ior": 2.2, "thin_film_thickness": 0.4, "subsurface_weight": 1.0},
+        LONG({"thin_film_weight": 1.0, "thin_film_ior": 2.2, "thin_film_thickness": 0.4, "subsurface_weight": 1.0}),
         LONG({"subsurface_weight": 1.0, "subsurface_radius": 0.2, "thin_film_weight": 1.0}),
     ],
     ids=lambda fields: ", ".join(f"{name} {value}" for name, value in fields.items()),

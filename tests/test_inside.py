@@ -228,6 +228,7 @@ def test_dense_slabs_let_through_what_diffusion_says(thick, color, figure):
     assert passed == pytest.approx(expected, rel=0.08)
 
 
+@pytest.mark.long
 def test_a_can_with_a_drop_and_a_glass_with_one_lose_no_light(figure):
     """White furnace: water on white metal and on glass, as it lies there."""
     for under in (Recipe(base_color=(1, 1, 1), base_metalness=1.0, specular_roughness=0.2), CLEAR):

@@ -60,6 +60,7 @@ def test_they_are_seen_and_are_no_part_of_the_product(small_project):
     assert (render_picture(hidden, assets, *SIZE, 8, denoise=False).light == plain.light).all()
 
 
+@pytest.mark.long
 def test_props_are_added_dressed_and_kept_in_the_window(open_window, small_project, qtbot, tmp_path, monkeypatch):
     window = open_window(*small_project)
     workshop, card = window.workshop, window.set_board.props_card

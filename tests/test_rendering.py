@@ -21,7 +21,8 @@ from mat_shelf.rendering.session import RenderSession
 from mat_shelf.rendering.tracer import Tracer
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.lights import make_lights
-from mat_shelf.scene.material_table import make_material_table, project_geometry
+from mat_shelf.scene.material_table import make_material_table
+from mat_shelf.scene.project_geometry import project_geometry
 from mat_shelf.scene.rooms import plain_room
 
 EVEN = np.ones((16, 32, 3), np.float32)

@@ -184,6 +184,7 @@ def test_what_stands_on_the_floor_looks_as_a_hair_above_it(solids, bodies, recip
         assert stands(solids, bodies, recipes, 0.5) == pytest.approx(free, rel=0.025)
 
 
+@pytest.mark.long
 def test_what_stands_on_the_floor_does_so_without_a_tolerance_and_at_any_size():
     """Faces at one place are no contact anyone could have meant, whatever the tolerance, from 1 mm to 3 m."""
     for size in (1 / 60, 1.0, 50.0):

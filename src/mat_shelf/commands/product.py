@@ -21,7 +21,7 @@ from mat_shelf.exchange.product_import import new_project
 from mat_shelf.geometry.adjacency import Adjacency
 from mat_shelf.geometry.pose import posed_bounds
 from mat_shelf.geometry.unassigned_faces import UnassignedRegion
-from mat_shelf.scene.material_table import has_inside
+from mat_shelf.scene.bodies import has_inside
 from mat_shelf.system.fault_log import log_fault
 
 

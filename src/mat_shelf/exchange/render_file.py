@@ -23,7 +23,7 @@ from mat_shelf.rendering.final_render import FilmKeeper, Rendered, relit, render
 from mat_shelf.rendering.finishing import finished
 from mat_shelf.rendering.region import PictureRegion
 from mat_shelf.rendering.retouching import spots_of
-from mat_shelf.scene.material_table import visible_parts
+from mat_shelf.scene.bodies import visible_parts
 from mat_shelf.system.file_reader import read_file
 
 if TYPE_CHECKING:

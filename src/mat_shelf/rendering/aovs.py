@@ -18,9 +18,10 @@ from mat_shelf.rendering.finish_masks import area_masks, shows
 from mat_shelf.rendering.first_hit import find_first_hits, pixel_rays
 from mat_shelf.rendering.render_task import RenderTask
 from mat_shelf.rendering.wave_state import KINDS, SHADOW
+from mat_shelf.scene.bodies import visible_parts
 from mat_shelf.scene.interior_list import OUTSIDE
-from mat_shelf.scene.material_table import Supplies, visible_parts
 from mat_shelf.scene.relighting import layer_names
+from mat_shelf.scene.supplies import Supplies
 
 PASSES = ("albedo", "normal", "depth", "position", "parts", "materials", "lights", "kinds")
 MASK_SAMPLES = 64

@@ -15,7 +15,8 @@ import numpy as np
 from mat_shelf.document.project import Project
 from mat_shelf.rendering.aovs import BACKDROP, NOTHING, seen_rows, seen_samples
 from mat_shelf.rendering.final_render import Rendered
-from mat_shelf.scene.material_table import Supplies, visible_parts
+from mat_shelf.scene.bodies import visible_parts
+from mat_shelf.scene.supplies import Supplies
 
 RANKS = 6
 """Things that a pixel may show at once, two in a layer."""

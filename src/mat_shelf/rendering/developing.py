@@ -10,7 +10,7 @@ from mat_shelf.rendering.finishing import finished
 from mat_shelf.rendering.first_hit import FirstHits
 from mat_shelf.rendering.retouching import spots_of
 from mat_shelf.rendering.tone import develop
-from mat_shelf.scene.material_table import Supplies
+from mat_shelf.scene.supplies import Supplies
 
 
 class Developer:

@@ -30,14 +30,17 @@ from mat_shelf.rendering.region import PictureRegion
 from mat_shelf.rendering.render_task import BRIGHTEST, RenderTask
 from mat_shelf.rendering.tracer import Tracer
 from mat_shelf.scene.backdrop import seen_from
+from mat_shelf.scene.bodies import visible_parts
 from mat_shelf.scene.displacement import fill_displacements
 from mat_shelf.scene.geometry_map_lookup import geometry_map_lookup
 from mat_shelf.scene.geometry_maps import fill_geometry_maps
 from mat_shelf.scene.lights import set_lights
-from mat_shelf.scene.material_table import Supplies, project_geometry, project_material_table, visible_parts
+from mat_shelf.scene.material_table import project_material_table
 from mat_shelf.scene.part_lights import glowing_parts
+from mat_shelf.scene.project_geometry import project_geometry
 from mat_shelf.scene.relighting import whole_set
 from mat_shelf.scene.reshaped_parts import reshaped_parts
+from mat_shelf.scene.supplies import Supplies
 
 
 class Rendered(NamedTuple):

@@ -7,7 +7,7 @@ from mat_shelf.document.finish import Finish, MaskedAdjustment
 from mat_shelf.document.project import Project
 from mat_shelf.rendering.first_hit import FirstHits
 from mat_shelf.rendering.retouching import area_mask
-from mat_shelf.scene.material_table import Supplies
+from mat_shelf.scene.supplies import Supplies
 
 _SOFT = 3
 """Pixels a side that a mask of whole pixels is averaged over, since edges of the picture are mixtures."""

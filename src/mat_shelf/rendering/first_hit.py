@@ -8,8 +8,8 @@ from mat_shelf.document.camera import Camera
 from mat_shelf.document.project import Project
 from mat_shelf.geometry.triangles import triangle_normals
 from mat_shelf.rendering.camera import CameraView, make_camera_view
+from mat_shelf.scene.bodies import visible_parts
 from mat_shelf.scene.geometry import Geometry
-from mat_shelf.scene.material_table import visible_parts
 
 
 @dataclass(frozen=True, eq=False)

@@ -18,7 +18,8 @@ from mat_shelf.rendering.tone import light_shown_as
 from mat_shelf.rendering.wave_state import KINDS, SHADOW
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.geometry_map_lookup import geometry_map_lookup
-from mat_shelf.scene.material_table import MaterialTable, project_geometry, project_material_table
+from mat_shelf.scene.material_table import MaterialTable, project_material_table
+from mat_shelf.scene.project_geometry import project_geometry
 from mat_shelf.scene.relighting import layer_gains
 from mat_shelf.scene.rooms import room_of, seen_in
 

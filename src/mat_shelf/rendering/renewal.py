@@ -15,10 +15,11 @@ from mat_shelf.numerics.kernels import F, kernel
 from mat_shelf.optics import parameters as P
 from mat_shelf.rendering.photon_map import sends_photons, sharp_looks
 from mat_shelf.rendering.render_task import RenderTask
+from mat_shelf.scene.bodies import visible_parts
 from mat_shelf.scene.glow import glow_of
 from mat_shelf.scene.interior_list import interior_at
 from mat_shelf.scene.looks import look_of_row, marks_by_geometry
-from mat_shelf.scene.material_table import UNWORN, MaterialTable, visible_parts
+from mat_shelf.scene.material_table import UNWORN, MaterialTable
 
 _TILE = 16
 _FEWEST = 8

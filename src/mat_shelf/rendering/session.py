@@ -8,7 +8,6 @@ from one worker thread.
 """
 
 import time
-from dataclasses import replace
 from threading import Lock
 from typing import NamedTuple
 
@@ -16,15 +15,15 @@ import numpy as np
 
 from mat_shelf.document.camera import Camera
 from mat_shelf.document.project import Project
+from mat_shelf.rendering.coarse_picture import COARSE_SAMPLES, CoarsePictures
 from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.developing import Developer
-from mat_shelf.rendering.enlarging import KnownSurfaces, enlarged
 from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.first_hit import FirstHits, find_first_hits, renewed_first_hits
 from mat_shelf.rendering.frame import Frame
 from mat_shelf.rendering.input_picture import SAMPLES as INPUT_SAMPLES
 from mat_shelf.rendering.input_picture import InputPicture
-from mat_shelf.rendering.pace import WIDEST_STRIDE, CoarseSize, first_stride, next_stride
+from mat_shelf.rendering.pace import WIDEST_STRIDE, first_stride, next_stride
 from mat_shelf.rendering.region import PictureRegion
 from mat_shelf.rendering.render_task import RenderTask
 from mat_shelf.rendering.renewal import (
@@ -41,18 +40,10 @@ from mat_shelf.rendering.task_keeper import TaskKeeper
 from mat_shelf.rendering.tracer import Tracer
 from mat_shelf.scene.backdrop import seen_from
 from mat_shelf.scene.ball import Ball
+from mat_shelf.scene.bodies import visible_parts
 from mat_shelf.scene.geometry import Geometry
-from mat_shelf.scene.material_table import Supplies, visible_parts
+from mat_shelf.scene.supplies import Supplies
 
-COARSE_SAMPLES = 1
-COARSE_PADDING = 8
-"""As `denoise_film` has it."""
-COARSE_DEPTH = 12
-"""Bounces at which paths end while a value is dragged; the picture that follows has all of them."""
-COARSE_FED_DEPTH = 1
-"""Waves in which patterns count while a value is dragged: what is seen itself, not what is seen in reflections."""
-COARSE_MARKED_DEPTH = 8
-"""Waves in which marks count while a value is dragged: through glass and ink, and back."""
 REST_SAMPLES = 512
 REGION_MARGIN = 24
 """Pixels round a region that help to take its noise out."""
@@ -86,7 +77,6 @@ class RenderSession:
         self._shown_revision = -1
         self._tasks = TaskKeeper(supplies, beside._tasks if beside else None)
         self._first_hits: tuple = ((), None)
-        self._surfaces = KnownSurfaces()
         self._film = Film(1, 1)
         self._task: RenderTask | None = None  # what the film is of, once it has any sample
         self._project: Project | None = None  # that it shows
@@ -99,7 +89,7 @@ class RenderSession:
         self._stride: int | None = None  # for further edits of the same materials
         self._shown_samples = 0
         self._region: PictureRegion | None = None
-        self._coarse = CoarseSize()
+        self._coarse = CoarsePictures(self.tracer)
         self._started = time.perf_counter()
         self._input_key = ""
         self._input: InputPicture | None = None
@@ -294,7 +284,7 @@ class RenderSession:
         self._known = known
         if touched is None:
             if self._task is not None:
-                self._surfaces.keep(self._task, self._film)
+                self._coarse.keep(self._task, self._film)
             self._exposure = wanted.project.set.exposure
             size = wanted.width, wanted.height
             task = self._shot(wanted, *size, seed=1)
@@ -364,33 +354,17 @@ class RenderSession:
 
     def _coarse_frame(self, wanted: "_Wanted", whole: RenderTask, started: float) -> Frame:
         """A small picture of all, enlarged where the surfaces of the whole one are known."""
-        project, camera, revision = wanted.project, wanted.camera, wanted.revision
-        size = self._coarse.size(wanted.width, wanted.height)
-        task = self._coarse_shot(wanted, *size)
-        film = self._tasks.film(task, size, project.set, camera, "coarse")
-        traced = time.perf_counter()
-        for _ in range(COARSE_SAMPLES):
-            self.tracer.add_sample(task, film)
-        known = self._surfaces.at(whole, (wanted.height, wanted.width), film)
-        light = denoise_film(film, "fast", COARSE_PADDING, known and known.small[:2])
-        light = light if known is None else enlarged(light, known.small, known.whole)
-        stride = 1 if known is None else max(round(wanted.width / film.width), 1)
-        self._coarse.learn(time.perf_counter() - traced)
+        project, camera, revision, size = wanted.project, wanted.camera, wanted.revision, (wanted.width, wanted.height)
+        small = self._coarse.size(*size)
+        task = self._shot(wanted, *small, seed=revision)
+        film = self._tasks.film(task, small, project.set, camera, "coarse")
+        light, stride = self._coarse.light(task, film, whole, size)
         key, first_hits = self._first_hits
-        if key != (task.geometry, camera, wanted.width, wanted.height):
+        if key != (task.geometry, camera, *size):
             first_hits = find_first_hits(project, task.geometry, camera, film.width, film.height)
-        pixels = self._developer.pictures(light, wanted.project, wanted.camera, first_hits)
+        pixels = self._developer.pictures(light, project, camera, first_hits)
         seconds = time.perf_counter() - started
         return Frame(*pixels, first_hits, COARSE_SAMPLES, seconds, True, revision, stride, light=light)
-
-    def _coarse_shot(self, wanted: "_Wanted", width: int, height: int) -> RenderTask:
-        task = self._shot(wanted, width, height, seed=wanted.revision)
-        return replace(
-            task,
-            depth=COARSE_DEPTH,
-            fed_depth=COARSE_FED_DEPTH,
-            marked_depth=COARSE_MARKED_DEPTH,
-        )
 
     def _input_frame(self, wanted: "_Wanted") -> Frame | None:
         """The next picture of the input that is looked at."""

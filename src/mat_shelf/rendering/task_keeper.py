@@ -21,15 +21,18 @@ from mat_shelf.rendering.plate import (
 from mat_shelf.rendering.render_task import BRIGHTEST, RenderTask
 from mat_shelf.scene.backdrop import backdrop_shape
 from mat_shelf.scene.ball import Ball
+from mat_shelf.scene.bodies import bodies_of, visible_parts
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.geometry_map_lookup import geometry_map_lookup
 from mat_shelf.scene.kept import Kept
 from mat_shelf.scene.light_faces import Lights
 from mat_shelf.scene.lights import light_key, set_lights
-from mat_shelf.scene.material_table import Supplies, bodies_of, project_geometry, project_material_table, visible_parts
+from mat_shelf.scene.material_table import project_material_table
 from mat_shelf.scene.part_lights import glowing_parts
+from mat_shelf.scene.project_geometry import project_geometry
 from mat_shelf.scene.relighting import mixing_key, whole_set
 from mat_shelf.scene.reshaped_parts import reshaped_parts
+from mat_shelf.scene.supplies import Supplies
 
 _SPARE = 2
 """Geometries that are kept whole: the one in use, and the one before it, which the window may still look into."""

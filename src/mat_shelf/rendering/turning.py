@@ -8,7 +8,7 @@ from mat_shelf.document.turn import Turn
 from mat_shelf.geometry.pose import posed_bounds, turn_matrix, turned_about
 from mat_shelf.rendering.camera_path import between
 from mat_shelf.rendering.navigation import orbit
-from mat_shelf.scene.material_table import Supplies
+from mat_shelf.scene.supplies import Supplies
 
 
 def middle_of(project: Project, supplies: Supplies) -> tuple[float, float, float]:

@@ -2,9 +2,9 @@
 
 from mat_shelf.document.pattern import Step
 from mat_shelf.document.project import Project
+from mat_shelf.scene.bodies import visible_parts
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.geometry_maps import GeometryMapKey, surroundings_key
-from mat_shelf.scene.material_table import visible_parts
 
 
 class GeometryMapLookup:

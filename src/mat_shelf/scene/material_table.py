@@ -1,4 +1,4 @@
-"""The scene: a project's geometry, the material each piece of it wears, and the parameter block.
+"""The materials of a scene: what each geometry wears, and the parameter block.
 
 Geometry and materials are kept apart, because adding triangles to Embree is slow and an edit of a material must
 never do it.
@@ -7,60 +7,32 @@ never do it.
 from collections import namedtuple
 from collections.abc import Mapping, Sequence
 from types import MappingProxyType
-from typing import Protocol
 
 import numpy as np
 
-from mat_shelf.document.product import Part
 from mat_shelf.document.project import Project
 from mat_shelf.document.recipe import Recipe
-from mat_shelf.geometry.caps import Caps
-from mat_shelf.geometry.mesh import Mesh
-from mat_shelf.geometry.pose import posed, turn_matrix
 from mat_shelf.optics.parameters import parameter_row
-from mat_shelf.patterns.points import part_frames, part_salt
 from mat_shelf.patterns.step import PatternContext
-from mat_shelf.scene.backdrop import backdrop_mesh, backdrop_recipe, without_inside
+from mat_shelf.scene.backdrop import backdrop_recipe, without_inside
 from mat_shelf.scene.ball import BALL_RECIPE, Ball
-from mat_shelf.scene.dielectric_contact import Body, resolve_contact
+from mat_shelf.scene.bodies import (
+    has_inside,
+    has_priority,
+    is_clear,
+    priority_of,
+    visible_parts,
+)
 from mat_shelf.scene.dressing import Dresser, TexturedMaterial
-from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.interior_list import Bodies
-from mat_shelf.scene.kept import Kept
 from mat_shelf.scene.placed_marks import place_marks
-from mat_shelf.scene.props import prop_meshes, prop_recipes
+from mat_shelf.scene.props import prop_recipes
 from mat_shelf.scene.recipe_program import HEIGHT, bind_overlays
 from mat_shelf.scene.rounded_edges import no_edges, round_edges
+from mat_shelf.scene.supplies import Supplies
 
 UNASSIGNED = Recipe(base_color=(0.5, 0.5, 0.5), specular_roughness=0.5)
 """What a part without a material wears."""
-
-
-class Supplies(Protocol):
-    """Files that a project refers to by SHA-256; looked into whenever something is built, and may grow.
-
-    Attributes
-    ----------
-    meshes : mapping to Mesh
-    rooms : mapping to (H, 2H, 3) float32
-    faces : mapping to (N,) int32
-        The faces of zones.
-    pictures : mapping to Pyramid
-        What patterns show.
-    shape_maps : mapping from GeometryMapKey to GeometryMap
-        Geometry maps of parts, as far as they are made.
-    displaced : mapping from part id to (what it depends on, Displaced or str)
-        Parts with true relief, as far as they are made; see `scene.displacement`.
-    """
-
-    meshes: Mapping[str, Mesh]
-    rooms: Mapping[str, np.ndarray]
-    faces: Mapping[str, np.ndarray]
-    pictures: Mapping
-    geometry_maps: Mapping
-    displaced: Mapping
-
-
 UNWORN = 255
 """In place of a bit: a material that the geometry does not wear."""
 MaterialTable = namedtuple(
@@ -163,196 +135,6 @@ def _bodies(recipes: Sequence[Recipe], rows: np.ndarray, zoned: Mapping, priorit
     )
 
 
-def is_clear(recipe: Recipe) -> bool:
-    """True if light is refracted into it, somewhere at least.
-
-    Parameters
-    ----------
-    recipe : Recipe
-        Recipe of the material.
-
-    Returns
-    -------
-    bool
-    """
-    return recipe.transmission_weight > 0 or any(feed.input == "transmission_weight" for feed in recipe.feeds)
-
-
-def lets_through(recipe: Recipe) -> bool:
-    """True if light passes it without entering a body: a sheet that is clear or soft, or a surface with holes.
-
-    Parameters
-    ----------
-    recipe : Recipe
-        Recipe of the material.
-
-    Returns
-    -------
-    bool
-    """
-    is_open = recipe.geometry_opacity < 1 or any(feed.input == "geometry_opacity" for feed in recipe.feeds)
-    return is_open or is_clear(recipe) or is_soft(recipe)
-
-
-def is_soft(recipe: Recipe) -> bool:
-    """True if it scatters light beneath its surface, somewhere at least.
-
-    Parameters
-    ----------
-    recipe : Recipe
-        Recipe of the material.
-
-    Returns
-    -------
-    bool
-    """
-    return recipe.subsurface_weight > 0 or any(feed.input == "subsurface_weight" for feed in recipe.feeds)
-
-
-def has_inside(recipe: Recipe) -> bool:
-    """True if light enters it.
-
-    Parameters
-    ----------
-    recipe : Recipe
-        Recipe of the material.
-
-    Returns
-    -------
-    bool
-    """
-    return (is_clear(recipe) or is_soft(recipe)) and not recipe.geometry_thin_walled
-
-
-def visible_parts(project: Project) -> list[int]:
-    """Places, among the product's parts, of those that are not hidden: geometry g shows the g-th of them.
-
-    Parameters
-    ----------
-    project : Project
-        The project.
-
-    Returns
-    -------
-    list of int
-    """
-    return [place for place, part in enumerate(project.product.parts) if not part.is_hidden]
-
-
-def bodies_of(project: Project) -> tuple[Body | None, ...]:
-    """Bodies among the visible parts; None for parts that light neither enters nor passes.
-
-    Parameters
-    ----------
-    project : Project
-        The project.
-
-    Returns
-    -------
-    tuple[Body or None, ...]
-    """
-    found: list[Body | None] = []
-    for place in visible_parts(project):
-        part = project.product.parts[place]
-        worn = [project.material(i).recipe for i in part.worn()]
-        recipe = next((recipe for recipe in worn if has_inside(recipe)), None)
-        if recipe is not None:
-            priority = _priority_of(project, part, recipe.nesting_priority)
-            found.append(Body(priority, recipe.contact == "wet", is_clear(recipe), part.is_derived))
-        elif part.is_derived:
-            found.append(Body(0, True, False, True))
-        else:  # a sheet, or what has holes, has nothing inside, but must not lie in what it touches either
-            is_seen_through = any(lets_through(recipe) for recipe in worn)
-            found.append(Body(0, False, False, is_sheet=True) if is_seen_through else None)
-    return tuple(found)
-
-
-def _has_priority(part: Part) -> bool:
-    """True if a part has another priority than its material, or may have by what it lies on or rises in."""
-    is_stacked = part.fill is not None and part.fill.over is not None
-    return part.priority is not None or is_stacked or part.bubbles is not None
-
-
-def _priority_of(project: Project, part: Part, usual: int | None = None) -> int:
-    """Priority of a body, `usual` by what it is filled with.
-
-    A liquid on others goes on through them, and gives way; bubbles are where they are in a liquid of any priority.
-    """
-    if part.bubbles is not None and part.priority is None:
-        liquid = next((p for p in project.product.parts if p.id == part.bubbles.liquid), None)
-        return max(_own_priority(project, part), -1 if liquid is None else _own_priority(project, liquid) + 1)
-    under = project.product.liquids_under(part.fill) if part.fill is not None else ()
-    own = _own_priority(project, part) if usual is None or part.priority is not None else usual
-    return min([own, *(_own_priority(project, below) - k for k, below in enumerate(reversed(under), 1))])
-
-
-def _own_priority(project: Project, part: Part) -> int:
-    if part.priority is not None:
-        return part.priority
-    material = next((m for m in project.materials if m.id == part.material), None)
-    return (material.recipe if material is not None else Recipe()).nesting_priority
-
-
-def project_geometry(
-    project: Project,
-    meshes: Mapping[str, Mesh],
-    ball: Ball | None = None,
-    displaced: Mapping = MappingProxyType({}),
-    kept: Kept | None = None,
-    older: Geometry | None = None,
-) -> Geometry:
-    """Geometry of a project: its visible parts in order, then the backdrop, the props and the ball if they are there.
-
-    Bodies that nearly touch do touch; see `dielectric_contact`.
-
-    Parameters
-    ----------
-    project : Project
-        The project.
-    meshes : mapping of Mesh
-        Meshes by SHA-256.
-    ball : Ball or None
-        Ball for judging reflections.
-    displaced : mapping from part id to ReshapedPart or Caps
-        Surfaces instead of those of the meshes.
-    kept : Kept, optional
-        Meshes of the last build; those of this one for the next.
-    older : Geometry, optional
-        One that is not in use any more.
-
-    Returns
-    -------
-    Geometry
-
-    Raises
-    ------
-    KeyError
-        If a part's mesh is not among `meshes`.
-    """
-    parts, kept = project.product.parts, kept or Kept()
-    shown = [parts[k] for k in visible_parts(project)]
-    own = [meshes[part.mesh] for part in shown]
-    poses = [(turn_matrix(part.pose.turn), part.pose.shift, part.pose.scale) for part in shown]
-    frames = part_frames(own, poses, [part_salt(part.id) for part in shown])
-    true = [displaced.get(part.id) for part in shown]
-    solids = [
-        kept(posed, mesh, part.pose) if made is None else made if isinstance(made, Caps) else made.mesh
-        for mesh, part, made in zip(own, shown, true, strict=True)
-    ]
-    bodies = bodies_of(project)
-    if project.set.backdrop is not None:
-        solids.append(kept(backdrop_mesh, project.set.backdrop))
-        bodies = (*bodies, None)
-    solids = resolve_contact(solids, bodies, project.product.contact, kept)
-    solids += prop_meshes(project.set, meshes, kept)
-    kept.end_build()
-    if ball is not None:
-        solids.append(ball.mesh())
-    is_mesh = [made is not None and not isinstance(made, Caps) for made in true]
-    at_rest = [(m.rest, m.face, m.place) if has else None for m, has in zip(true, is_mesh, strict=True)]
-    return Geometry(solids, frames, at_rest, older=older)
-
-
 def project_material_table(
     project: Project, supplies: Supplies, ball: Ball | None = None, displaced: Mapping = MappingProxyType({})
 ) -> MaterialTable:
@@ -396,7 +178,7 @@ def project_material_table(
     for recipe in (*prop_recipes(project.set, worn), *((BALL_RECIPE,) if ball is not None else ())):
         rows.append(len(recipes))
         recipes.append(recipe)
-    priorities = {g: _priority_of(project, part) for g, part in enumerate(visible) if _has_priority(part)}
+    priorities = {g: priority_of(project, part) for g, part in enumerate(visible) if has_priority(part)}
     material_table = make_material_table(recipes, rows, backdrop_row, zoned, supplies.pictures, priorities)
     sharp = [None if part.is_derived or (part.id in displaced and not part.smoothing) else part for part in visible]
     edges = round_edges(sharp, supplies.meshes, supplies.faces, len(rows))

@@ -12,7 +12,7 @@ from mat_shelf.document.project import Project
 from mat_shelf.rendering.region import PictureRegion
 from mat_shelf.rendering.session import RenderSession
 from mat_shelf.scene.ball import Ball
-from mat_shelf.scene.material_table import Supplies
+from mat_shelf.scene.supplies import Supplies
 from mat_shelf.system.fault_log import log_fault
 from mat_shelf.system.processors import lower_priority
 

@@ -8,8 +8,8 @@ from mat_shelf.document.project import Project
 from mat_shelf.exchange.assets import Assets
 from mat_shelf.exchange.materials.flat_product import FlatMaterial, FlatPart, needs_maps, plain
 from mat_shelf.geometry.mesh import Mesh
+from mat_shelf.scene.bodies import visible_parts
 from mat_shelf.scene.mark_lookup import art_of_mark, mark_tables
-from mat_shelf.scene.material_table import visible_parts
 from mat_shelf.scene.placed_marks import PlacedMark, place_marks
 
 _LIFT, _BACK = 0.06, 0.055
