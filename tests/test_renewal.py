@@ -146,6 +146,31 @@ def test_a_drag_shows_no_pixel_without_a_sample(session, plain_demo, monkeypatch
     assert is_red(refined(session, 16)) > 0.9  # also outside of the region
 
 
+def test_a_drag_that_begins_at_once_becomes_sharp(session, plain_demo, monkeypatch):
+    """Before the first sample of all pixels there are small pictures only; they give way while the drag goes on."""
+    project, _ = plain_demo
+    monkeypatch.setattr("mat_shelf.rendering.session.FILLED_AT_ONCE", 2500)
+    session.update(project)
+    session.step()
+    sharp = []
+    for k in range(14):
+        state = with_values(project, "sealing-wax", base_color=(0.1, 0.02 + 0.05 * k, 0.6))
+        session.update(state)
+        frame = session.step()
+        sharp.append(session._clean is not None and frame.light.shape[:2] == (SIZE[1], SIZE[0]))
+    assert not sharp[0] and sharp[-1] and sharp == sorted(sharp)
+    last = frame.pixels.astype(int)
+    fine = refined(session, 16).pixels.astype(int)
+    assert np.abs(last - fine).mean() < 14  # it is the picture of one sample
+    fresh = RenderSession(plain_demo[1], threads=2)
+    fresh.resize(*SIZE)
+    fresh.update(state)
+    while session._film.samples > fresh._film.samples:
+        fresh.step()
+    fresh.close()
+    assert np.array_equal(session._film.sums.light, fresh._film.sums.light)
+
+
 def test_what_the_picture_does_not_depend_on_starts_nothing(session, plain_demo):
     project, _ = plain_demo
     session.update(project)

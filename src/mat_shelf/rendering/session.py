@@ -45,6 +45,8 @@ from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.supplies import Supplies
 
 REST_SAMPLES = 512
+FILLED_AT_ONCE, MOST_TOUCHED = 40_000, 0.3
+"""Pixels that get their first sample after a small picture of a drag, and share of touched ones up to which they do."""
 REGION_MARGIN = 24
 """Pixels round a region that help to take its noise out."""
 
@@ -78,7 +80,7 @@ class RenderSession:
         self._tasks = TaskKeeper(supplies, beside._tasks if beside else None)
         self._first_hits: tuple = ((), None)
         self._film = Film(1, 1)
-        self._task: RenderTask | None = None  # what the film is of, once it has any sample
+        self._task: RenderTask | None = None  # what the film is of
         self._project: Project | None = None  # that it shows
         self._is_stale = False  # whether the film shows a liquid as it stood before, and has to begin anew
         self._met: np.ndarray | None = None  # what paths met before it began anew, as long as it has no sample
@@ -86,6 +88,7 @@ class RenderSession:
         self._clean: np.ndarray | None = None  # the film without its noise, as it was shown
         self._exposure = 0.0
         self._bits: np.uint64 | None = None  # of the last edit
+        self._edited: np.ndarray | None = None  # pixels whose paths met what that edit, and those before it, changed
         self._stride: int | None = None  # for further edits of the same materials
         self._shown_samples = 0
         self._region: PictureRegion | None = None
@@ -274,7 +277,9 @@ class RenderSession:
             task = self._shot(wanted, wanted.width, wanted.height, seed=1)
             bits, sums = touched_bits(self._task, task), self._film.sums
             if bits is not None:  # pixels that an edit before left without a sample wait for one too
-                touched = np.flatnonzero(((sums.met & bits) != 0) | (sums.counts == 0)).astype(np.int32)
+                met = (sums.met & bits) != 0
+                self._edited = met if bits != self._bits or self._edited is None else self._edited | met
+                touched = np.flatnonzero(met | (sums.counts == 0)).astype(np.int32)
             elif self._clean is not None and (poured := poured_geometries(self._project, wanted.project)):
                 bits = touched_bits(self._task, task, poured)
                 if bits is not None:
@@ -289,7 +294,7 @@ class RenderSession:
             size = wanted.width, wanted.height
             task = self._shot(wanted, *size, seed=1)
             self._film = self._tasks.film(task, size, wanted.project.set, wanted.camera, "film")
-            self._task, self._clean, self._met, self._is_stale = None, None, None, False
+            self._task, self._clean, self._met, self._edited, self._is_stale = task, None, None, None, False
         else:
             self._film.renew(touched)
             self._task = task
@@ -298,11 +303,29 @@ class RenderSession:
         if frame is None:
             self._clean = None
             frame = self._coarse_frame(wanted, task, started)
+            if touched is not None and self._edited is not None:
+                self._fill_in(self._edited)
         if touched is None or len(touched):
             self._shown_samples = 0
         self._shown_revision, self._project = wanted.revision, wanted.project
         self._started = started
         return frame
+
+    def _fill_in(self, edited: np.ndarray) -> None:
+        """Samples some of the pixels that have no sample yet, until further pictures of a drag can be of the full size.
+
+        A drag that begins before the first sample is whole would be shown by small pictures to its end.
+        """
+        film = self._film
+        if edited.mean() > MOST_TOUCHED:
+            return
+        without = film.sums.counts == 0
+        others = np.flatnonzero(without & ~edited).astype(np.int32)
+        is_last = len(others) <= FILLED_AT_ONCE
+        pixels = np.flatnonzero(without).astype(np.int32) if is_last else others[:FILLED_AT_ONCE]
+        self.tracer.add_sample(self._task, film, pixels=pixels)
+        if is_last:
+            self._clean = denoise_film(film, "fast")
 
     def _touched_by_pouring(self, wanted: "_Wanted", task: RenderTask, poured: set[int], bits: np.uint64) -> np.ndarray:
         """Pixels that show liquid or its vessel; their first hits are renewed, and the film will have to begin anew."""
