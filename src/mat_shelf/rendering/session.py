@@ -281,7 +281,7 @@ class RenderSession:
                 self._edited = met if bits != self._bits or self._edited is None else self._edited | met
                 touched = np.flatnonzero(met | (sums.counts == 0)).astype(np.int32)
             elif self._clean is not None and (poured := poured_geometries(self._project, wanted.project)):
-                bits = touched_bits(self._task, task, poured)
+                bits, self._edited = touched_bits(self._task, task, poured), None
                 if bits is not None:
                     touched = self._touched_by_pouring(wanted, task, poured, bits)
             if bits != self._bits:
@@ -303,7 +303,7 @@ class RenderSession:
         if frame is None:
             self._clean = None
             frame = self._coarse_frame(wanted, task, started)
-            if touched is not None and self._edited is not None:
+            if touched is not None and self._edited is not None and not self._is_stale:
                 self._fill_in(self._edited)
         if touched is None or len(touched):
             self._shown_samples = 0
