@@ -134,9 +134,13 @@ def test_what_floats_follows_the_level(tmp_path):
     assert session.project.part("other").pose == before and session.project.part("other").floats is None
     assert session.project.part("solid").pose.shift[1] < before.shift[1]
     # Too little to bear it: it stays where it floated last.
-    low = session.project.part("solid").pose
-    fills.put("Volume", fills.fill.with_(volume=3.0))
+    low, said = session.project.part("solid").pose, []
+    session.said.connect(said.append)
+    for volume in (3.0, 2.5):
+        fills.put("Volume", fills.fill.with_(volume=volume))
     assert session.project.part("solid").pose == low
+    (words,) = said
+    assert "Cube stays where it is" in words and "too little liquid" in words
 
 
 def test_what_floats_may_be_carried_by_hand(tmp_path):

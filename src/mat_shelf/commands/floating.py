@@ -22,6 +22,7 @@ class FloatingCommands:
 
     def __init__(self):
         self._is_settling, self._turns = False, 0
+        self._aground: set[str] = set()
         self._settled = _around(self.project)
         self.session.project_replaced.connect(self._take_as_settled)
         self.session.project_changed.connect(self._follow_levels)
@@ -85,34 +86,38 @@ class FloatingCommands:
         floating = [part for part in project.product.parts if part.floats is not None and not part.is_hidden]
         self._is_settling = True
 
-        def work() -> list[tuple[Part, np.ndarray]]:
+        def work() -> tuple[list[tuple[Part, np.ndarray]], dict[str, str]]:
             """Find out where they float.
 
             Returns
             -------
-            list of (Part, (3,) float64)
-                Those that move, and their ways, mm.
+            list of (Part, (3,) float64), dict of str
+                Those that move, and their ways, mm; and why others stay where they are, by id.
             """
-            found = []
+            found, aground = [], {}
             for part in floating:
                 try:
                     rise = rise_of(project, part, assets)
-                except VesselError:
-                    continue  # it is in no liquid, or in too little: it stays where it is
+                except VesselError as fault:
+                    aground[part.id] = f"{part.name} stays where it is: {fault}."
+                    continue
                 if np.abs(rise).max() > _AT_REST:
                     found.append((part, rise))
-            return found
+            return found, aground
 
-        def done(found: list[tuple[Part, np.ndarray]]) -> None:
+        def done(result: tuple[list[tuple[Part, np.ndarray]], dict[str, str]]) -> None:
             """Move them.
 
             Parameters
             ----------
-            found : list of (Part, (3,) float64)
-                What moves, and its way, mm.
+            result : tuple
+                Result of the work.
             """
             self._is_settling = False
-            changed = self.project
+            (found, aground), changed = result, self.project
+            for part_id in aground.keys() - self._aground:  # said once, not at each stroke of a drag
+                self.session.said.emit(aground[part_id])
+            self._aground = set(aground)
             for part, rise in found:
                 if part in changed.product.parts:  # it may have been carried elsewhere meanwhile
                     changed = changed.with_part(_moved(part, rise))
