@@ -143,6 +143,24 @@ def test_what_floats_follows_the_level(tmp_path):
     assert "Cube stays where it is" in words and "too little liquid" in words
 
 
+def test_what_was_found_before_an_undo_moves_nothing(tmp_path):
+    project, assets = glass_of(of(48.0))
+    waiting = []
+    session = Session(with_solid(project, assets, (2.0, 9.0, 1.0)), assets, Library(tmp_path))
+    session.select("solid")
+    fills = FillCommands(session)
+    fills.float_part(0.5)
+    floating = session.project
+    session.select("liquid0")
+    session.aside = lambda work, then, failed: waiting.append((work, then))
+    fills.put("Volume", fills.fill.with_(volume=60.0))
+    session.undo()
+    while waiting:
+        work, then = waiting.pop(0)
+        then(work())
+    assert session.project == floating
+
+
 def test_what_floats_may_be_carried_by_hand(tmp_path):
     project, assets = glass_of(of(48.0))
     session = Session(with_solid(project, assets, (2.0, 9.0, 1.0)), assets, Library(tmp_path))

@@ -118,7 +118,9 @@ class FloatingCommands:
             for part_id in aground.keys() - self._aground:  # said once, not at each stroke of a drag
                 self.session.said.emit(aground[part_id])
             self._aground = set(aground)
-            for part, rise in found:
+            # While a level is dragged they come after it; after an undo they are where they were.
+            is_of_now = _around(changed) == self._settled or self.session.history.is_in_gesture
+            for part, rise in found if is_of_now else ():
                 if part in changed.product.parts:  # it may have been carried elsewhere meanwhile
                     changed = changed.with_part(_moved(part, rise))
             self._turns += 1

@@ -40,7 +40,7 @@ def modelled_liquid(vessel: Vessel) -> tuple[LiquidBody, Mesh]:
     rise = facing[:, 1] / np.maximum(area, 1e-30)
     is_top = _top(vessel, facing / np.maximum(area, 1e-30)[:, None])
     if not is_top.any():
-        raise VesselError("it has no level top")
+        raise VesselError("it has no level top; stand it upright, or fill a vessel instead")
     height = corners[..., 1].mean(axis=1)
     flat = area * rise * is_top
     level = float(flat @ height / flat.sum())
