@@ -158,7 +158,7 @@ def test_what_was_found_before_an_undo_moves_nothing(tmp_path):
     while waiting:
         work, then = waiting.pop(0)
         then(work())
-    assert session.project == floating
+        assert session.project == floating
 
 
 def test_what_floats_may_be_carried_by_hand(tmp_path):
