@@ -8,7 +8,8 @@ from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 
-from benchmarks.picture_size import HEIGHT, ROUNDS, SAMPLES, WIDTH
+from benchmarks.picture_size import ROUNDS
+from benchmarks.side_by_side import seconds_side_by_side
 from mat_shelf.demo.desk_set import demo_project
 from mat_shelf.document.image import ImageRef
 from mat_shelf.document.material import Material
@@ -17,7 +18,6 @@ from mat_shelf.patterns.evaluation import evaluate
 from mat_shelf.patterns.mipmap import Mipmap
 from mat_shelf.patterns.points import FLAT, Points
 from mat_shelf.patterns.sources import Cells, Noise
-from mat_shelf.rendering.final_render import render_picture
 
 MARKS, LARGE_ART = 8, 2
 
@@ -73,19 +73,15 @@ def patterns(say) -> dict:
                 ratio = statistics.median(times["theirs"]) / statistics.median(times["ours"])
                 result[f"{name}_vs_reference"] = round(ratio, 2)
     say("fed patterns")
-    project, assets = demo_project()
+    (project, assets), (_, fed_assets), (_, plain_assets) = (demo_project() for _ in range(3))
     plain = project.with_(materials=tuple(_without_patterns(m) for m in project.materials))
     tray = plain.material("oiled-oak")
     fed = plain.with_material(tray.with_(recipe=project.material("oiled-oak").recipe))
-    seconds = {name: [] for name in ("plain", "fed", "all")}
-    for _ in range(3):
-        for name, shown in (("plain", plain), ("fed", fed), ("all", project)):
-            started = time.perf_counter()
-            render_picture(shown, assets, WIDTH, HEIGHT, SAMPLES, denoise=False)
-            seconds[name].append(time.perf_counter() - started)
-    base = statistics.median(seconds["plain"])
-    result["fed_patterns_cost"] = round(statistics.median(seconds["fed"]) / base, 2)
-    result["demo_patterns_cost"] = round(statistics.median(seconds["all"]) / base, 2)
+    seconds = seconds_side_by_side(
+        {"plain": (plain, plain_assets), "fed": (fed, fed_assets), "all": (project, assets)}, 3
+    )
+    result["fed_patterns_cost"] = _cost(seconds["fed"], seconds["plain"])
+    result["demo_patterns_cost"] = _cost(seconds["all"], seconds["plain"])
     return result
 
 
@@ -96,11 +92,11 @@ def marks(say) -> dict:
     -------
     dict
         `marks_cost`: the time of a picture of the demo, without patterns, with `MARKS` marks, `LARGE_ART` of them with
-        art of 8192 x 4096 pixels, over that of one without marks; the median of rounds in which both were made one
-        after the other.
+        art of 8192 x 4096 pixels, over that of one without marks; the median of rounds in which both were made side by
+        side.
     """
     say("marks")
-    project, assets = demo_project()
+    (project, assets), (_, plain_assets) = demo_project(), demo_project()
     plain = project.with_(materials=tuple(_without_patterns(m) for m in project.materials), marks=())
     pixels = np.random.default_rng(1).integers(0, 256, (4096, 8192, 4), np.uint8)
     large = ImageRef(name="large.png", digest="8" * 64, kind="png")
@@ -114,16 +110,13 @@ def marks(say) -> dict:
         made.append(origin.with_(id=f"more-{len(made)}", point=point, width=20.0, height=5.0))
     made = [mark.with_(art=large) if k >= MARKS - LARGE_ART else mark for k, mark in enumerate(made)]
     marked = plain.with_(marks=tuple(made))
-    costs = []
-    for number in range(ROUNDS + 1):
-        seconds = []
-        for shown in (plain, marked):
-            started = time.perf_counter()
-            render_picture(shown, assets, WIDTH, HEIGHT, SAMPLES, denoise=False)
-            seconds.append(time.perf_counter() - started)
-        if number:  # the first one lays the marks
-            costs.append(seconds[1] / seconds[0])
-    return {"marks_cost": round(statistics.median(costs), 2)}
+    seconds = seconds_side_by_side({"plain": (plain, plain_assets), "marked": (marked, assets)}, ROUNDS)
+    return {"marks_cost": _cost(seconds["marked"], seconds["plain"])}
+
+
+def _cost(seconds: list[float], base: list[float]) -> float:
+    """Time over that of something else beside it, the median of rounds."""
+    return round(statistics.median(one / other for one, other in zip(seconds, base, strict=True)), 2)
 
 
 def _without_patterns(material: Material) -> Material:
