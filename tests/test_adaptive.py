@@ -113,6 +113,7 @@ def test_broken_off_it_ends_as_unbroken(small_project, tmp_path, monkeypatch):
         assert (again.film.sums.counts == whole.film.sums.counts).all()
 
 
+@pytest.mark.long
 def test_threads_make_no_difference(small_project):
     lights = [render_picture(*small_project, 48, 32, 100, denoise=False, noise=0.1, threads=n).light for n in (1, 2, 3)]
     assert (lights[0] == lights[1]).all() and (lights[0] == lights[2]).all()

@@ -83,6 +83,7 @@ def test_a_drop_has_the_volume_and_the_contact_angle_of_a_cap(angle, figure):
     assert np.median(slope) == pytest.approx(angle, abs=1.5)
 
 
+@pytest.mark.long
 def test_a_drop_is_met_as_a_fine_mesh_of_it_is():
     """Stretched, sheared and cut caps against triangles of the same bodies, in the same Embree."""
     chance = np.random.default_rng(3)

@@ -85,6 +85,7 @@ def test_what_one_process_began_workers_end(crew, small_project):
         assert (ended.light == whole.light).all()
 
 
+@pytest.mark.long
 def test_a_killed_worker_costs_its_band_alone(crew, small_project):
     alone = render_picture(*small_project, *SIZE, 20, denoise=False)
     pids = list(crew.client.run(os.getpid).values())

@@ -46,6 +46,7 @@ def test_even_light_stays_even_at_any_size(surfaces, size):
     assert made.shape == (120, 200, 3) and made == pytest.approx(0.5 * surfaces.albedo, abs=2e-3)
 
 
+@pytest.mark.long
 def test_the_first_picture_of_a_moved_light_is_sharp_and_of_the_new_light(small_project):
     project, assets = small_project
     light = Light(position=(150, 200, 120), width=80, height=80, luminance=9000)

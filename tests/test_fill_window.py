@@ -113,6 +113,7 @@ def test_a_vessel_is_filled_and_its_level_dragged_in_the_picture(station, qtbot)
     assert [p.id for p in workshop.project.product.parts] == ["beaker", "block"]
 
 
+@pytest.mark.long
 def test_amounts_liquids_and_tilt(station, qtbot):
     window, workshop = station, station.workshop
     said = []

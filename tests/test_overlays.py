@@ -256,6 +256,7 @@ def test_the_mask_is_not_thrown_out_from_under_an_overlay(open_window, small_pro
     assert recipe.pattern(came).steps == READY_OVERLAYS[0].recipe.pattern("mottle").steps
 
 
+@pytest.mark.long
 def test_a_swatch_or_material_dropped_on_the_card_becomes_an_overlay(open_window, small_project, qtbot):
     window = open_window(*small_project)
     workshop = window.workshop

@@ -156,6 +156,7 @@ def test_it_goes_with_its_liquid_and_into_models(poured):
     assert fills.stream_part is None and [p.id for p in fills.project.product.parts] == ["beaker", "block"]
 
 
+@pytest.mark.long
 def test_it_is_poured_dragged_and_switched_off_in_the_window(station, qtbot, tmp_path):  # noqa: F811 - a fixture
     window, workshop = station, station.workshop
     card = window.fill_board.stream_card

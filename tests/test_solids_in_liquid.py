@@ -224,6 +224,7 @@ def test_clear_solids_in_two_liquids_neither_take_nor_give_light():
     assert rendered.light[tank].mean() == pytest.approx(1.0, abs=0.004)
 
 
+@pytest.mark.long
 def test_a_solid_floats_in_the_window(station, qtbot, monkeypatch):  # noqa: F811
     window, workshop = station, station.workshop
     fill(qtbot, window)
