@@ -25,10 +25,11 @@ _AWAY = np.log(1 / np.tan(_ANGLES / 4)) - 2 * np.cos(_ANGLES / 2)
 """Distance from a plane wall, in capillary lengths, at which the surface rises by an angle."""
 _MOST_STEPS, _PRECISE = 60, 5e-4
 """Steps towards the surface; of a capillary length, the last one."""
-_NEAR = 0.2
-"""Of the step before: after one so small, the next is taken by the same factors of the matrix."""
-_BEND_FIRST = 0.5
-"""Share of the second term of Newton's method in the first step."""
+_NEAR, _SURE = 0.2, 0.3
+"""Of the step before: after one so small, the next is taken by the same factors of the matrix; and how precise it has
+to be then, of what it has to be by new ones."""
+_BEND_FIRST = 0.75
+"""Share of the second term of Newton's method in the first step: of more, that step leads too far too often."""
 
 
 def capillary_length(tension: float, density: float) -> float:
@@ -166,7 +167,8 @@ def least_energy(elements: Elements, height: np.ndarray, free: np.ndarray, lengt
         residual = weight * height - pull
         for slope, rise in zip(slopes, rises, strict=True):
             residual += slope.T @ (taut * rise)
-        if factors is None or share < 1 or moved > _NEAR * before:
+        is_new = factors is None or share < 1 or moved > _NEAR * before
+        if is_new:
             along = sum(shape[..., k] * rise[:, None] for k, rise in enumerate(rises))
             stiff = flat * taut[:, None, None]
             stiff -= bend * along[:, :, None] * along[:, None, :] * (area / stretch**3)[:, None, None]
@@ -179,10 +181,11 @@ def least_energy(elements: Elements, height: np.ndarray, free: np.ndarray, lengt
         while share > 1e-4 and (tried := energy(height + share * step)) > now + 1e-4 * share * down + 1e-12 * abs(now):
             share /= 2
         height, now, before, moved = height + share * step, tried, moved, float(np.abs(share * step).max())
-        if (share == 1 and moved < _PRECISE * length) or share <= 1e-4:
+        enough = _PRECISE * length * (1.0 if is_new else _SURE)
+        if (share == 1 and moved < enough) or (share <= 1e-4 and bend == 0):
             break
         # Where the surface is steep, full steps of Newton's method lead far off; those without its second term do not.
-        bend = max(bend - 0.5, 0.0) if share < 0.5 else min(bend + 0.25, 1.0) if share == 1 else bend
+        bend = 0.0 if share < 1 else min(bend + 0.25, 1.0)
     return height
 
 
