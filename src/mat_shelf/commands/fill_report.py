@@ -115,9 +115,13 @@ class FillReport:
         self.told.emit()
 
     def tell(self) -> None:
-        """Finds out, aside, what there is to say about what is on the board; `told` follows where that is new."""
+        """Finds out, aside, what there is to say about what is on the board; `told` follows where that is new.
+
+        While it is found out nothing else is; whoever wants to know has to ask again once it is told. During a drag no
+        one should: what is poured for a report is not what is poured for the picture.
+        """
         if self._is_busy:
-            return  # it is asked for again when that is done
+            return
         project, assets = self.project, self.session.assets
         fill_part, beads_part, stacked = self.fill_part, self.beads_part, self.stacked
         bubbles_part, foam_part, stream_part = self.bubbles_part, self.foam_part, self.stream_part
@@ -177,7 +181,6 @@ class FillReport:
             self.drop_count, self.bubble_count, self.foam_count = counts
             self._told_fill = standing(project, fill_part.fill) if fill_part is not None else None
             self.told.emit()
-            self.tell()
 
         def failed(fault: Exception) -> None:
             """Let it be asked for again.

@@ -64,7 +64,7 @@ class FillBoard(QFrame):
         self._asked.timeout.connect(work.tell)
         for signal in (work.workshop.project_changed, work.workshop.selection_changed, work.workshop.camera_changed):
             signal.connect(self.follow)
-        work.told.connect(self._show)
+        work.told.connect(self.follow)  # what changed meanwhile is asked for once the hand rests
         self.follow()
 
     def follow(self) -> None:
