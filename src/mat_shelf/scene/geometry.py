@@ -9,10 +9,11 @@ from mat_shelf.geometry.caps import Caps
 from mat_shelf.geometry.embree import FAR, Scene
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.patterns.points import FLAT, Frames
+from mat_shelf.scene.triangle_rows import TriangleRows
 
 Triangles = namedtuple("Triangles", "corners normals first is_caps")
 """corners, normals : (T, 9) float32, three points or shading normals per triangle; of a cap, see `geometry.caps`
-first : (G,) int32, index of each geometry's first triangle, or cap
+first : (G,) int32, index of each geometry's first triangle, or cap; behind its last one there may be some of no use
 is_caps : (G,) bool, whether a geometry is of caps"""
 
 Rest = namedtuple("Rest", "corners face place")
@@ -30,7 +31,6 @@ uv : (T, 6) float32, texture coordinates of three corners; (0, 6) where no mesh 
 face, place : as in `Rest`; of length 0 where nothing has true relief
 first : as in `Triangles`; frames : Frames
 """
-_HOME = np.float32([0, 0, 1, 0, 0, 1])
 
 
 class Geometry:
@@ -46,7 +46,7 @@ class Geometry:
     is_robust : bool
         As for `embree.Scene`.
     older : Geometry, optional
-        One that no ray is cast at any more, whose scene is taken over; see `embree.Scene`.
+        One that no ray is cast at any more, whose scene and tables are taken over; see `embree.Scene`.
     """
 
     def __init__(
@@ -57,52 +57,22 @@ class Geometry:
         is_robust: bool = False,
         older: "Geometry | None" = None,
     ):
-        self._shapes = list(meshes)
-        rows = [older._rows_of(k, s) if older else _rows(s) for k, s in enumerate(self._shapes)]
-        counts = [len(corners) for corners, _ in rows]
         shapes = [s if isinstance(s, Caps) else (s.vertices, s.triangles) for s in meshes]
         self._scene = Scene(shapes, is_robust, older and older._scene)
-        empty = np.zeros((0, 9), np.float32)
-        self.triangles = Triangles(
-            np.concatenate([corners for corners, _ in rows] or [empty]),
-            np.concatenate([normals for _, normals in rows] or [empty]),
-            np.cumsum([0, *counts])[:-1].astype(np.int32),
-            np.array([isinstance(shape, Caps) for shape in meshes], bool),
-        )
+        self._table = table = TriangleRows(meshes, at_rest, older and older._table)
+        self.triangles = Triangles(table.rows.corners, table.rows.normals, table.first, table.is_caps)
+        self.counts = table.counts
+        """How many triangles each geometry has, (G,) int64."""
         self.frames = frames
-        self.uv = _corner_uv(meshes) if any(_uv_of(mesh) is not None for mesh in meshes) else None
+        self.uv = table.rows.uv if table.has_uv else None
         """Texture coordinates of three corners of each triangle, (T, 6) float32; None where no mesh has any."""
-        is_changed = any(rest is not None for rest in at_rest)
-        self.rest = self._rest(counts, at_rest) if is_changed or self.triangles.is_caps.any() else None
+        self.rest = Rest(table.rows.rest, table.rows.face, table.rows.place) if table.has_rest else None
         """None where no mesh has true relief."""
         self.shapes = None
         """Geometry maps of its meshes, as `GeometryMapLookup` has them."""
         self.count = len(meshes)
         self.boxes = np.array([mesh.bounds for mesh in meshes] or np.zeros((0, 2, 3)), np.float32)
         """Least and greatest coordinates of each mesh, (G, 2, 3) float32, mm."""
-
-    def _rows_of(self, number: int, shape: Mesh | Caps) -> tuple[np.ndarray, np.ndarray]:
-        """Rows of `Triangles` of a shape, as they are here where it is the one of that number."""
-        if number >= len(self._shapes) or self._shapes[number] is not shape:
-            return _rows(shape)
-        table = self.triangles
-        stop = table.first[number + 1] if number + 1 < self.count else len(table.corners)
-        run = slice(table.first[number], stop)
-        return table.corners[run], table.normals[run]
-
-    def _rest(self, counts: Sequence[int], at_rest: Sequence[tuple | None]) -> Rest:
-        corners, is_caps = self.triangles.corners.copy(), self.triangles.is_caps
-        face = np.concatenate(
-            [
-                np.full(count, -1, np.int32) if round_ else np.arange(count, dtype=np.int32)
-                for count, round_ in zip(counts, is_caps, strict=True)
-            ]
-        )
-        place = np.tile(_HOME, (len(corners), 1))
-        for first, count, rest in zip(self.triangles.first, counts, at_rest, strict=False):
-            if rest is not None:
-                corners[first : first + count], face[first : first + count], place[first : first + count] = rest
-        return Rest(corners, face, place)
 
     def surface_tables(self) -> SurfaceTables:
         """Arrays that kernels look patterns and marks up by.
@@ -179,25 +149,3 @@ class Geometry:
         (N,) int32
         """
         return self._scene.occluded(origins, directions, distances)
-
-
-def _rows(shape: Mesh | Caps) -> tuple[np.ndarray, np.ndarray]:
-    """Rows of `Triangles` of a shape."""
-    if isinstance(shape, Caps):
-        return shape.corner_rows, shape.normal_rows
-    both = shape.vertices, shape.normals
-    return tuple(np.take(each, shape.triangles, axis=0).reshape(-1, 9) for each in both)  # a third of indexing's time
-
-
-def _uv_of(shape: Mesh | Caps) -> np.ndarray | None:
-    return None if isinstance(shape, Caps) else shape.uv
-
-
-def _corner_uv(meshes: Sequence[Mesh | Caps]) -> np.ndarray:
-    rows = []
-    for mesh in meshes:
-        if _uv_of(mesh) is None:
-            rows.append(np.zeros((len(_rows(mesh)[0]), 6), np.float32))
-            continue
-        rows.append(mesh.uv[mesh.triangles].reshape(-1, 6))
-    return np.concatenate(rows)

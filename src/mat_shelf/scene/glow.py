@@ -86,10 +86,9 @@ def _glow_by(geometry: Geometry, material_table: MaterialTable, bright: np.ndarr
     triangles, rows, owners = [np.zeros(0, np.int64)], [np.zeros(0, np.int64)], [np.zeros(0, np.int64)]
     level = np.ones(len(material_table.rows))
     level[: len(gains)] = gains.max(axis=1, initial=0)
-    ends = [*geometry.triangles.first[1:], len(geometry.triangles.corners)]
     for part in parts:
         first, zone = int(geometry.triangles.first[part]), int(material_table.zone_first[part])
-        count = int(ends[part]) - first
+        count = int(geometry.counts[part])
         own = np.full(count, material_table.rows[part])
         if zone >= 0:
             own = material_table.zone_rows[zone : zone + count]
