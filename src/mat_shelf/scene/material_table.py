@@ -6,6 +6,7 @@ never do it.
 
 from collections import namedtuple
 from collections.abc import Mapping, Sequence
+from functools import partial
 from types import MappingProxyType
 
 import numpy as np
@@ -25,14 +26,16 @@ from mat_shelf.scene.bodies import (
 )
 from mat_shelf.scene.dressing import Dresser, TexturedMaterial
 from mat_shelf.scene.interior_list import Bodies
+from mat_shelf.scene.kept import Newest
 from mat_shelf.scene.placed_marks import place_marks
-from mat_shelf.scene.props import prop_recipes
+from mat_shelf.scene.props import prop_recipes, shown_props
 from mat_shelf.scene.recipe_program import HEIGHT, bind_overlays
 from mat_shelf.scene.rounded_edges import no_edges, round_edges
 from mat_shelf.scene.supplies import Supplies
 
 UNASSIGNED = Recipe(base_color=(0.5, 0.5, 0.5), specular_roughness=0.5)
 """What a part without a material wears."""
+_rows = Newest(512)
 UNWORN = 255
 """In place of a bit: a material that the geometry does not wear."""
 MaterialTable = namedtuple(
@@ -82,6 +85,15 @@ def make_material_table(
     -------
     MaterialTable
     """
+    return with_marks(_unmarked(recipes, rows, backdrop, zoned, pictures, priorities), ())
+
+
+def _row_of(recipe: Recipe) -> np.ndarray:
+    return _rows(recipe, (), partial(parameter_row, recipe))
+
+
+def _unmarked(recipes, rows, backdrop: int, zoned, pictures, priorities: Mapping[int, int]) -> MaterialTable:
+    """As `make_material_table`, still without what dresses points."""
     first = np.full(len(rows), -1, np.int32)
     place = 0
     for geometry, faces in zoned:
@@ -89,11 +101,11 @@ def make_material_table(
         place += len(faces)
     zone_rows = np.concatenate([faces for _, faces in zoned]).astype(np.int32) if zoned else np.zeros(0, np.int32)
     known = {} if pictures is None else pictures
-    block = [parameter_row(r) for r in recipes]
+    block = [_row_of(r) for r in recipes]
     fed = []
     for row, recipe in enumerate(recipes):
         overlays = bind_overlays(recipe, known, len(block))
-        block += [parameter_row(lying.overlay.recipe) for lying in overlays]
+        block += [_row_of(lying.overlay.recipe) for lying in overlays]
         if recipe.feeds or overlays or any(line.is_on for line in recipe.relief):
             fed.append(
                 TexturedMaterial(row, recipe, PatternContext({p.id: p for p in recipe.patterns}, known), overlays)
@@ -102,9 +114,8 @@ def make_material_table(
     rows = np.array(rows, np.int32).reshape(-1)
     bodies = _bodies(recipes, rows, dict(zoned), priorities)
     bits = _met_bits(rows, dict(zoned), len(recipes))
-    dresser = Dresser(fed, (), len(block), len(rows))
     edges = no_edges(len(rows))
-    return MaterialTable(rows, first, zone_rows, bits, block, bodies, backdrop, fed, (), dresser, edges, len(block))
+    return MaterialTable(rows, first, zone_rows, bits, block, bodies, backdrop, fed, (), None, edges, len(block))
 
 
 def _met_bits(rows: np.ndarray, zoned: Mapping, count: int) -> np.ndarray:
@@ -174,12 +185,13 @@ def project_material_table(
         worn = next((material.recipe for material in project.materials if material.id == backdrop.material), None)
         recipes.append(backdrop_recipe(backdrop, worn))
     props_from = len(recipes)
-    worn = {material.id: without_inside(material.recipe) for material in project.materials}
+    of_props = {prop.material for prop in shown_props(project.set)}
+    worn = {each.id: without_inside(each.recipe) for each in project.materials if each.id in of_props}
     for recipe in (*prop_recipes(project.set, worn), *((BALL_RECIPE,) if ball is not None else ())):
         rows.append(len(recipes))
         recipes.append(recipe)
     priorities = {g: priority_of(project, part) for g, part in enumerate(visible) if has_priority(part)}
-    material_table = make_material_table(recipes, rows, backdrop_row, zoned, supplies.pictures, priorities)
+    material_table = _unmarked(recipes, rows, backdrop_row, zoned, supplies.pictures, priorities)
     sharp = [None if part.is_derived or (part.id in displaced and not part.smoothing) else part for part in visible]
     edges = round_edges(sharp, supplies.meshes, supplies.faces, len(rows))
     material_table = material_table._replace(edges=edges, props_from=props_from)
@@ -187,9 +199,9 @@ def project_material_table(
         project, supplies.meshes, visible_parts(project), supplies.pictures, len(material_table.parameters)
     )
     if not marks:
-        return material_table
+        return with_marks(material_table, ())
     recipes = [r for laid in marks for r in (laid.recipe, *(lying.overlay.recipe for lying in laid.overlays))]
-    block = np.concatenate([material_table.parameters, [parameter_row(recipe) for recipe in recipes]])
+    block = np.concatenate([material_table.parameters, [_row_of(recipe) for recipe in recipes]])
     return with_marks(material_table._replace(parameters=block.astype(np.float32)), marks)
 
 

@@ -1,8 +1,6 @@
 """Programs of recipes: what patterns make of their inputs, of their relief and of what lies over them."""
 
-from collections import OrderedDict
-from collections.abc import Callable, Mapping, Sequence
-from contextlib import suppress
+from collections.abc import Mapping, Sequence
 from functools import partial
 from typing import NamedTuple
 
@@ -15,6 +13,7 @@ from mat_shelf.optics.parameters import FED_COLUMNS, LAYERING, WHITE, of_unit_lu
 from mat_shelf.patterns import interpreter as I  # noqa: E741, N812
 from mat_shelf.patterns.program import Builder, Program
 from mat_shelf.patterns.step import PatternContext, Value
+from mat_shelf.scene.kept import Newest
 
 _FINEST_STEP = 0.0015
 """mm; slopes over less would be lost in the rounding of float32 positions."""
@@ -389,28 +388,7 @@ def _written_coverage(overlays: Sequence[OverlayBinding]) -> Program:
     return code.finish()
 
 
-class _Newest:
-    """Results that were made last, found again by the very object that it was made of, and further keys."""
-
-    def __init__(self, count: int):
-        self._count = count
-        self._made: OrderedDict = OrderedDict()
-
-    def __call__(self, source, keys: tuple, make: Callable):
-        key = (id(source), *keys)
-        with suppress(KeyError):
-            found = self._made[key]
-            self._made.move_to_end(key)
-            return found[1]
-        made = make()
-        self._made[key] = source, made  # the source is kept, so that its id stays its own
-        with suppress(KeyError):
-            while len(self._made) > self._count:
-                self._made.popitem(last=False)
-        return made
-
-
-_programs, _opaque_overlays = _Newest(_KEPT_PROGRAMS), _Newest(_KEPT_PROGRAMS)
+_programs, _opaque_overlays = Newest(_KEPT_PROGRAMS), Newest(_KEPT_PROGRAMS)
 
 
 def _kept(kind: str, recipe: Recipe, context: PatternContext, write) -> Program:
