@@ -23,12 +23,15 @@ from numba.extending import intrinsic
 from mat_shelf.geometry.caps import BOUNDS_FUNCTION, INTERSECT_FUNCTION, OCCLUDED_FUNCTION, Caps
 from mat_shelf.numerics.kernels import F, inline, kernel
 from mat_shelf.numerics.vectors import row3
+from mat_shelf.system.processors import in_parts
 
 _TRIANGLES, _USER, _INDICES, _VERTICES, _UINT3, _FLOAT3 = 0, 120, 0, 1, 0x5003, 0x9003
 _DYNAMIC, _ROBUST = 1 << 0, 1 << 2
 _LOW, _MEDIUM = 0, 1
 """Build qualities: low for a scene makes it one tree over those of its geometries, each of which is a good one."""
 FAR = F(1e37)
+_MANY_RAYS = 8192
+"""So many are worth several threads."""
 _RECORD, _ALIGNED = 32, 64
 """Numbers in the record of a ray and its hit (RTCRayHit), and bytes that it is aligned to."""
 _ORIGIN, _NEAR, _DIRECTION, _TIME, _REACH, _MASK, _FLAGS = 0, 3, 4, 7, 8, 9, 11
@@ -189,7 +192,23 @@ class Scene:
         u, v, distance = np.empty(count, np.float32), np.empty(count, np.float32), np.empty(count, np.float32)
         with self._lock:
             if self._scene is not None:
-                intersect_kernel(self.caster(), origins, directions, F(reach), geometry, primitive, u, v, distance)
+
+                def cast(first: int, last: int) -> None:
+                    """Cast some of the rays.
+
+                    Parameters
+                    ----------
+                    first, last : int
+                        The first of them, and the one behind the last.
+                    """
+                    run = slice(first, last)
+                    hits = (each[run] for each in (geometry, primitive, u, v, distance))
+                    intersect_kernel(self.caster(), origins[run], directions[run], F(reach), *hits)
+
+                if count < _MANY_RAYS:
+                    cast(0, count)
+                else:
+                    in_parts(count, cast)
                 return geometry, primitive, u, v, distance
         geometry[:], primitive[:], u[:], v[:], distance[:] = -1, -1, 0, 0, reach
         return geometry, primitive, u, v, distance
