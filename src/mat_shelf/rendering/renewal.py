@@ -5,6 +5,7 @@ kept, has the sums that it would have in a picture that was begun anew.
 """
 
 from typing import NamedTuple
+from weakref import ref
 
 import numpy as np
 from scipy.ndimage import binary_dilation, find_objects, label, uniform_filter
@@ -13,6 +14,7 @@ from mat_shelf.document.parameter import Frozen
 from mat_shelf.document.project import Project
 from mat_shelf.numerics.kernels import F, kernel
 from mat_shelf.optics import parameters as P
+from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.photon_map import sends_photons, sharp_looks
 from mat_shelf.rendering.render_task import RenderTask
 from mat_shelf.scene.bodies import visible_parts
@@ -239,6 +241,42 @@ def patches_of(seen: np.ndarray) -> list[Patch]:
         beside = slice(across.start * _TILE, min(across.stop * _TILE, width))
         found.append(Patch(pixels[own == number], inside, beside))
     return found
+
+
+class KeptPatches:
+    """Patches of a drag: they stay those of its first picture as long as no other pixels are touched."""
+
+    def __init__(self):
+        self._film: ref[Film] | None = None
+        self._bits: np.uint64 | None = None
+        self._mask = np.zeros(0, bool)
+        self._found: list[Patch] = []
+
+    def find(self, film: Film, bits: np.uint64, touched: np.ndarray, table: MaterialTable) -> list[Patch]:
+        """Patches of the pixels of a film that are seen to change.
+
+        Parameters
+        ----------
+        film : Film
+            The film.
+        bits : uint64
+            As `touched_bits` has them.
+        touched : (N,) int32
+            Numbers of the pixels that start again, or of some of those that did before.
+        table : MaterialTable
+            Materials of the scene.
+
+        Returns
+        -------
+        list of Patch
+        """
+        is_same = self._film is not None and self._film() is film and self._bits == bits
+        if not is_same or not self._mask[touched].all():
+            self._film, self._bits, self._mask = ref(film), bits, np.zeros(film.width * film.height, bool)
+            self._mask[touched] = True
+            part = film.part
+            self._found = patches_of(seen_to_change(self._mask.reshape(part.shape), part, bits, table))
+        return self._found
 
 
 def inside_patches(patches: list[Patch], pixels: np.ndarray, shape: tuple[int, int]) -> np.ndarray:

@@ -27,14 +27,12 @@ from mat_shelf.rendering.pace import WIDEST_STRIDE, first_stride, next_stride
 from mat_shelf.rendering.region import PictureRegion
 from mat_shelf.rendering.render_task import RenderTask
 from mat_shelf.rendering.renewal import (
-    Patch,
+    KeptPatches,
     fill_touched,
     inside_patches,
     lattice_of,
     on_lattice,
-    patches_of,
     poured_geometries,
-    seen_to_change,
     touched_bits,
 )
 from mat_shelf.rendering.task_keeper import TaskKeeper
@@ -91,7 +89,7 @@ class RenderSession:
         self._bits: np.uint64 | None = None  # of the last edit
         self._edited: np.ndarray | None = None  # pixels whose paths met what that edit, and those before it, changed
         self._stride: int | None = None  # for further edits of the same materials
-        self._patches: tuple = (None, None, None, [])
+        self._patches = KeptPatches()
         self._shown_samples = 0
         self._region: PictureRegion | None = None
         self._coarse = CoarsePictures(self.tracer)
@@ -343,7 +341,7 @@ class RenderSession:
     def _preview(self, wanted: "_Wanted", touched: np.ndarray, started: float) -> Frame | None:
         """The picture that was shown, with one sample of what an edit touched; None where that would take too long."""
         film, begun = self._film, time.perf_counter()
-        patches = self._patches_of(touched) if len(touched) else []
+        patches = self._patches.find(film, self._bits, touched, self._task.material_table) if len(touched) else []
         is_due = film.sums.counts == 0
         is_due[touched] = True
         near = inside_patches(patches, np.flatnonzero(is_due).astype(np.int32), (film.height, film.width))
@@ -363,18 +361,6 @@ class RenderSession:
         seconds, is_new = time.perf_counter() - started, len(touched) > 0
         samples = 1 if is_new else self._shown_samples or film.samples
         return Frame(*pixels, hits, samples, seconds, is_new, wanted.revision, stride, light=self._clean)
-
-    def _patches_of(self, touched: np.ndarray) -> list[Patch]:
-        """Where touched pixels are seen to change; those found before for more of them, by an edit of the same."""
-        film, bits = self._film, self._bits
-        known, known_bits, known_mask, found = self._patches
-        if known is not film or known_bits != bits or not known_mask[touched].all():
-            part = film.part
-            mask = np.zeros(part.shape, bool)
-            mask.flat[touched] = True
-            found = patches_of(seen_to_change(mask, part, bits, self._task.material_table))
-            self._patches = film, bits, mask.ravel(), found
-        return found
 
     def _hit_key(self, wanted: "_Wanted", geometry: Geometry) -> tuple:
         return geometry, wanted.camera, wanted.width, wanted.height

@@ -1,4 +1,4 @@
-"""What is kept from one build of a scene to the next, so that an edit makes only that anew which it changes."""
+"""Results kept from one build of a scene to the next, so that an edit makes only that anew which it changes."""
 
 from collections import OrderedDict
 from collections.abc import Callable
