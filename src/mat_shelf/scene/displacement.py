@@ -342,7 +342,7 @@ class _Stamp:
         self.spacing = np.float32(np.clip(mark.slope / 4, *_STAMP_SPACING))
 
     def _is_uneven(self, rows: int, columns: int) -> np.ndarray:
-        """Whether heights change between a point of the net and those beside it, (R, C) bool."""
+        """Points of the net beside which heights are others, (R, C) bool."""
         heights = self._field.heights
         high, wide = heights.shape
         size = 2 * math.ceil(high / (rows - 1)) + 1, 2 * math.ceil(wide / (columns - 1)) + 1
@@ -352,7 +352,7 @@ class _Stamp:
         return uneven[:, ::-1] if self._is_mirrored else uneven
 
     def reaches(self, middle: np.ndarray, radius: np.ndarray) -> np.ndarray:
-        """Whether balls round places in the frame of the part come to where the stamp is uneven, (N,) bool."""
+        """Balls round places, in the frame of the part, that come to where the stamp is uneven, (N,) bool."""
         if not self._uneven.n:
             return np.zeros(len(middle), bool)
         low, high = self._uneven.mins, self._uneven.maxes

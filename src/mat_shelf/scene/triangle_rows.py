@@ -81,7 +81,7 @@ class TriangleRows:
         return is_alike and len(self.counts) == len(newer.counts) and bool((newer.counts <= self._room).all())
 
     def _has(self, newer: "TriangleRows", k: int) -> bool:
-        """Whether the k-th shape of a newer one stands here as it does there, with rows of the same kinds."""
+        """True if the k-th shape of a newer one stands here as it does there, with rows of the same kinds."""
         is_alike = self.has_uv == newer.has_uv and self.has_rest == newer.has_rest and k < len(self._shapes)
         if not is_alike or self._shapes[k] is not newer._shapes[k]:
             return False
