@@ -20,12 +20,14 @@ from mat_shelf.rendering.render_task import RenderTask
 from mat_shelf.scene.bodies import visible_parts
 from mat_shelf.scene.glow import glow_of
 from mat_shelf.scene.interior_list import interior_at
-from mat_shelf.scene.looks import look_of_row, marks_by_geometry
+from mat_shelf.scene.looks import looks_of, marks_by_geometry
 from mat_shelf.scene.material_table import UNWORN, MaterialTable
 
 _TILE = 16
 _FEWEST = 8
 """Pixels of a tile from which on they are worth a patch."""
+_BESIDE = 10
+"""Pixels that a patch goes on beyond those that are seen to change, for the denoiser to see."""
 _ROUND, _MOST_ROUND = 5, 0.75
 """Side of the square round a pixel, and share of it that is touched from which on the pixel is seen to change."""
 _MOST_PATCHES, _MOST_SHARE = 4, 0.6
@@ -109,7 +111,8 @@ def touched_bits(old: RenderTask, new: RenderTask, poured: set[int] | None = Non
         return None  # photons fall elsewhere
     if not same_fields(_aimed_glow(new, before), _aimed_glow(new, after)):
         return None  # rays towards what glows meet nothing of it where they start from
-    rows = {row for row in range(after.met_bits.shape[1]) if look_of_row(before, row) != look_of_row(after, row)}
+    looks = zip(looks_of(before), looks_of(after), strict=True)
+    rows = {row for row, (one, other) in enumerate(looks) if one != other}
     if rows and (interior_at(new.view.position, new.geometry, after.bodies) >= 0).any():
         return None  # the camera is inside of a body that no path has to enter
     marked = marks_by_geometry(before), marks_by_geometry(after)
@@ -236,11 +239,16 @@ def patches_of(seen: np.ndarray) -> list[Patch]:
         boxes = find_objects(labels)
     own = np.where(full[tile], labels.ravel()[tile], 0)
     found = []
-    for number, (down, across) in enumerate(boxes, 1):
-        inside = slice(down.start * _TILE, min(down.stop * _TILE, height))
-        beside = slice(across.start * _TILE, min(across.stop * _TILE, width))
-        found.append(Patch(pixels[own == number], inside, beside))
+    for number in range(1, len(boxes) + 1):
+        inside = pixels[own == number]
+        rows, columns = inside // width, inside % width
+        found.append(Patch(inside, _beside(rows, height), _beside(columns, width)))
     return found
+
+
+def _beside(places: np.ndarray, count: int) -> slice:
+    """From a little before the first of some rows or columns to a little behind the last."""
+    return slice(max(int(places.min()) - _BESIDE, 0), min(int(places.max()) + 1 + _BESIDE, count))
 
 
 class KeptPatches:

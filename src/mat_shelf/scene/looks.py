@@ -4,7 +4,10 @@ from collections import defaultdict
 
 import numpy as np
 
+from mat_shelf.scene.kept import Newest
 from mat_shelf.scene.material_table import MaterialTable
+
+_looks = Newest(8)
 
 
 def look_of_row(table: MaterialTable, row: int) -> tuple:
@@ -24,6 +27,21 @@ def look_of_row(table: MaterialTable, row: int) -> tuple:
     """
     fed = next((textured.recipe for textured in table.fed if textured.row == row), None)
     return table.parameters[row].tobytes(), fed
+
+
+def looks_of(table: MaterialTable) -> list[tuple]:
+    """Looks of all materials of a scene, as `look_of_row` has them.
+
+    Parameters
+    ----------
+    table : MaterialTable
+        Materials of a scene.
+
+    Returns
+    -------
+    list of tuple
+    """
+    return _looks(table, (), lambda: [look_of_row(table, row) for row in range(table.met_bits.shape[1])])
 
 
 def has_details_of(table: MaterialTable, other: MaterialTable) -> bool:

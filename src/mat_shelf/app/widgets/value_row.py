@@ -2,7 +2,7 @@
 
 import math
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QFontMetrics, QPainter, QPen
 from PyQt6.QtWidgets import QAbstractSlider, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QSizePolicy, QWidget
 
@@ -15,6 +15,8 @@ STACKED_HEAD, CHIP_GAP = 22, 8
 NUMBER_WIDTH, ROW_HEIGHT, STACKED_HEIGHT = 84, 35, 37
 _NUMBER_WIDTH, _RANGE_WIDTH = 56, 84
 STEPS = 1000
+_PACE_MS = 30
+"""Time between two values of a drag that are told: the knob follows the hand at once, the picture as it can."""
 
 
 class Slider(QAbstractSlider):
@@ -25,7 +27,7 @@ class Slider(QAbstractSlider):
     Signals
     -------
     moved : float
-        While dragging, and at each key press.
+        While dragging, at most every `_PACE_MS`, and at each key press.
     released
         When a drag or key press is over.
     """
@@ -41,7 +43,9 @@ class Slider(QAbstractSlider):
         self._other: float | None = None
         self._is_dragged = False
         self._drags_other = False
-        self._is_following = False
+        self._is_following = self._is_untold = False
+        self._pace = QTimer(self, singleShot=True, interval=_PACE_MS)
+        self._pace.timeout.connect(self._tell)
         self.setRange(0, STEPS)
         self.setOrientation(Qt.Orientation.Horizontal)
         self.valueChanged.connect(self._set_from_outside)
@@ -70,7 +74,7 @@ class Slider(QAbstractSlider):
         if not self._is_following:
             self._drags_other = False
             self._move_to(step / STEPS)
-            self.released.emit()
+            self._let_go()
 
     def values(self) -> tuple[float, float]:
         """The two ends of a range."""
@@ -106,7 +110,15 @@ class Slider(QAbstractSlider):
             self.set_value(self._value, value)
         else:
             self.set_value(value, self._other)
-        self.moved.emit(value)
+        self._is_untold = True
+        if not self._pace.isActive():
+            self._tell()
+
+    def _tell(self) -> None:
+        if self._is_untold:
+            self._is_untold = False
+            self._pace.start()
+            self.moved.emit(self._other if self._drags_other and self._other is not None else self._value)
 
     def mousePressEvent(self, event) -> None:
         if event.button() == Qt.MouseButton.LeftButton:
@@ -124,7 +136,12 @@ class Slider(QAbstractSlider):
     def mouseReleaseEvent(self, event) -> None:
         if self._is_dragged:
             self._is_dragged = False
-            self.released.emit()
+            self._let_go()
+
+    def _let_go(self) -> None:
+        self._tell()
+        self._pace.stop()
+        self.released.emit()
 
     def mouseDoubleClickEvent(self, event) -> None:
         if self._other is not None:
@@ -148,7 +165,7 @@ class Slider(QAbstractSlider):
         else:
             QWidget.keyPressEvent(self, event)  # a slider of the toolkit would take Page Up and Page Down
             return
-        self.released.emit()
+        self._let_go()
 
     def paintEvent(self, event) -> None:
         painter = QPainter(self)
