@@ -1,5 +1,6 @@
 """Which lights send photons to which parts of a scene, and the photons of a sample, in order."""
 
+from functools import partial
 from typing import NamedTuple
 
 import numpy as np
@@ -14,11 +15,13 @@ from mat_shelf.rendering.camera import CameraView, pixel_size
 from mat_shelf.rendering.photons import Aims, Photons, find_buckets, no_photons
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.interior_list import interior_at
+from mat_shelf.scene.kept import Newest
 from mat_shelf.scene.light_faces import AREA, CENTRE, DISTANT, KIND, Lights
 from mat_shelf.scene.light_sampling import light_weight
 from mat_shelf.scene.looks import look_of_row, marks_by_geometry
 from mat_shelf.scene.material_table import UNWORN, MaterialTable
 
+_looks = Newest(8)
 SMALL = 0.1
 """sr; what fills less of what a part sees is a small light. Larger ones are found by chance soon enough."""
 FEWEST, MOST = 1 << 12, 1 << 17
@@ -88,6 +91,10 @@ def sharp_looks(material_table: MaterialTable) -> tuple:
     tuple
         Equal where photons fall alike.
     """
+    return _looks(material_table, (), partial(_sharp_looks, material_table))
+
+
+def _sharp_looks(material_table: MaterialTable) -> tuple:
     worn = material_table.met_bits != UNWORN
     passes = turns_sharply(material_table) | (material_table.parameters[:, P.OPACITY] < 1)
     for textured in material_table.fed:
