@@ -21,7 +21,7 @@ from mat_shelf.scene.light_sampling import light_weight
 from mat_shelf.scene.looks import look_of_row, marks_by_geometry
 from mat_shelf.scene.material_table import UNWORN, MaterialTable
 
-_looks = Newest(8)
+_looks = Newest(2)
 SMALL = 0.1
 """sr; what fills less of what a part sees is a small light. Larger ones are found by chance soon enough."""
 FEWEST, MOST = 1 << 12, 1 << 17

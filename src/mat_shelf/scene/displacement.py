@@ -337,8 +337,9 @@ class _Stamp:
         stands = sheet.points[sheet.lies & self._is_uneven(*sheet.lies.shape)]
         own = (stands - np.array(part.pose.shift)) @ turn_matrix(part.pose.turn)
         self._uneven = cKDTree(own)
-        wide = [np.linalg.norm(np.diff(sheet.points, axis=axis), axis=2) for axis in (0, 1)]
-        self._apart = max(float(each.max(initial=0)) for each in wide)
+        places = np.where(sheet.lies[..., None], sheet.points, np.nan)  # beyond the surface there is none
+        wide = [np.linalg.norm(np.diff(places, axis=axis), axis=2) for axis in (0, 1)]
+        self._apart = max(float(np.nan_to_num(each).max(initial=0)) for each in wide)
         self.spacing = np.float32(np.clip(mark.slope / 4, *_STAMP_SPACING))
 
     def _is_uneven(self, rows: int, columns: int) -> np.ndarray:

@@ -7,7 +7,7 @@ import numpy as np
 from mat_shelf.scene.kept import Newest
 from mat_shelf.scene.material_table import MaterialTable
 
-_looks = Newest(8)
+_looks = Newest(2)  # of the tables before and after an edit; they are large
 
 
 def look_of_row(table: MaterialTable, row: int) -> tuple:

@@ -64,9 +64,9 @@ class TriangleRows:
             changed = [k for k in range(len(shapes)) if not older._has(self, k)]
         else:
             self._room = self.counts.copy()
-            if older is not None:
-                has_changed = np.array([not older._has(self, k) for k in range(len(shapes))], bool)
-                self._room[has_changed] += self.counts[has_changed] // _ROOM
+            if older is not None and len(older._shapes) == len(shapes):
+                is_other = np.array([a is not b for a, b in zip(older._shapes, shapes, strict=True)], bool)
+                self._room[is_other] += self.counts[is_other] // _ROOM
             self.first = np.cumsum([0, *self._room])[:-1].astype(np.int32)
             self.rows = self._new_rows(int(self._room.sum()))
             changed = range(len(shapes))

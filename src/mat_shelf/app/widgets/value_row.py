@@ -60,7 +60,11 @@ class Slider(QAbstractSlider):
         return QSize(60, 20)
 
     def set_value(self, value: float, other: float | None = None) -> None:
-        """Shows one value, or the two ends of a range."""
+        """Shows one value, or the two ends of a range; not while a newer one of the hand is still to be told."""
+        if not self._is_untold:
+            self._show(value, other)
+
+    def _show(self, value: float, other: float | None) -> None:
         if (value, other) == (self._value, self._other):
             return  # it is painted so already
         self._value, self._other = value, other
@@ -107,9 +111,9 @@ class Slider(QAbstractSlider):
     def _move_to(self, place: float) -> None:
         value = self.value_at(place)
         if self._drags_other and self._other is not None:
-            self.set_value(self._value, value)
+            self._show(self._value, value)
         else:
-            self.set_value(value, self._other)
+            self._show(value, self._other)
         self._is_untold = True
         if not self._pace.isActive():
             self._tell()
