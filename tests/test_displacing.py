@@ -189,6 +189,19 @@ def test_a_stamp_stands_as_high_and_slopes_as_wide_as_it_says(rise):
     assert beyond[:, 1] == pytest.approx(own_top(made), abs=1e-4)
 
 
+def test_a_stamp_over_an_edge_leaves_what_is_far_from_it_as_it_was():
+    """A plain one made flat onto a plate reaches 5 mm beyond its edge, where its net has no place."""
+    stamp = Mark(
+        id="s", name="S", kind="stamp", part="p", point=(18, 2, 0), facing=(0, 1, 0), width=14, height=14,
+        way="flat", rise=0.4, slope=1.0, is_displaced=True,
+    )  # fmt: skip
+    project, assets = project_of(box((40, 4, 40), 0.01), Recipe(), marks=[stamp])
+    made = displace(project, "p", assets)
+    assert isinstance(made, ReshapedPart)
+    middle = made.rest.reshape(-1, 3, 3).mean(axis=1)
+    assert ((middle[:, 0] > 10) & (abs(middle[:, 2]) < 8)).mean() > 0.8  # the plate has triangles of its own
+
+
 def own_top(made):
     return made.rest.reshape(-1, 3)[:, 1].max()
 
