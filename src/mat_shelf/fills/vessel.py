@@ -12,7 +12,7 @@ from scipy.spatial import cKDTree
 
 from mat_shelf.geometry.embree import Scene
 from mat_shelf.geometry.mesh import Mesh, places
-from mat_shelf.geometry.triangles import area_vectors
+from mat_shelf.geometry.triangles import area_vectors, sums_at
 
 _HAIR = 2e-4
 """Of the vessel's size: open edges that lie nearer to each other are one."""
@@ -57,9 +57,8 @@ class Vessel:
         (V, 3) float64
         """
         facing = area_vectors(self.vertices[self.triangles])
-        corners, count = self.triangles.reshape(-1), len(self.vertices)
-        normals = np.stack([np.bincount(corners, np.repeat(axis, 3), count) for axis in facing.T])
-        return (normals / np.maximum(np.linalg.norm(normals, axis=0), 1e-30)).T
+        normals = sums_at(self.triangles.reshape(-1), np.repeat(facing, 3, axis=0), len(self.vertices))
+        return normals / np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-30)
 
     @cached_property
     def rays(self) -> Scene:

@@ -4,7 +4,7 @@ import numpy as np
 
 from mat_shelf.geometry.adjacency import Adjacency
 from mat_shelf.geometry.mesh import Mesh, MeshError, checked, places
-from mat_shelf.geometry.triangles import triangle_normals
+from mat_shelf.geometry.triangles import sums_at, triangle_normals
 
 MOST_LAYERS = 50
 _LEAST_SHARE = 0.05
@@ -66,10 +66,9 @@ def shifted_places(vertices: np.ndarray, triangles: np.ndarray, distance: float)
     angles = np.arccos(np.clip((onward * back).sum(axis=2) / np.maximum(lengths, 1e-30), -1, 1)).reshape(-1)
     index = triangles.reshape(-1)
     each = np.repeat(normals, 3, axis=0)
-    pulls = np.zeros((len(vertices), 3, 3))
-    wanted = np.zeros((len(vertices), 3))
-    np.add.at(pulls, index, angles[:, None, None] * each[:, :, None] * each[:, None, :])
-    np.add.at(wanted, index, angles[:, None] * each)
+    weighted, count = angles[:, None] * each, len(vertices)
+    pulls = sums_at(index, (weighted[:, :, None] * each[:, None, :]).reshape(-1, 9), count).reshape(-1, 3, 3)
+    wanted = sums_at(index, weighted, count)
     shifts = (np.linalg.pinv(pulls, rcond=_LEAST_SHARE, hermitian=True) @ wanted[:, :, None])[:, :, 0]
     return vertices + distance * shifts
 

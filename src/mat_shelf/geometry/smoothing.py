@@ -13,6 +13,7 @@ from scipy.sparse.csgraph import connected_components
 
 from mat_shelf.geometry.adjacency import Adjacency
 from mat_shelf.geometry.mesh import Mesh, places, row_keys
+from mat_shelf.geometry.triangles import sums_at
 
 MOST_LEVELS = 5
 MOST_SMOOTH_TRIANGLES = 2_000_000
@@ -241,29 +242,25 @@ def _divided_origin(origin: _Origin) -> _Origin:
     return _Origin(triangle.reshape(-1, 2), placed.reshape(-1, 2, 3, 2))
 
 
-def _sums(index: np.ndarray, values: np.ndarray, count: int) -> np.ndarray:
-    return np.stack([np.bincount(index, column, count) for column in values.T], axis=1)
-
-
 def _at_hard_edges(p: _Polygons) -> tuple[np.ndarray, np.ndarray]:
     """Number of hard edges at each vertex, and the sum of the vertices at their other ends."""
     ends = p.ends[p.is_hard]
     count = np.bincount(ends.reshape(-1), minlength=len(p.vertices))
-    return count, _sums(ends.reshape(-1), p.vertices[ends[:, ::-1].reshape(-1)], len(p.vertices))
+    return count, sums_at(ends.reshape(-1), p.vertices[ends[:, ::-1].reshape(-1)], len(p.vertices))
 
 
 def _divided(p: _Polygons) -> _Polygons:
     """The next level: a quad for each corner."""
     count, edges, faces = len(p.vertices), len(p.ends), int(p.face[-1]) + 1
-    face_points = _sums(p.face, p.vertices[p.corner], faces) / np.bincount(p.face, minlength=faces)[:, None]
+    face_points = sums_at(p.face, p.vertices[p.corner], faces) / np.bincount(p.face, minlength=faces)[:, None]
     middles = p.vertices[p.ends].mean(axis=1)
-    around = _sums(p.edge, face_points[p.face], edges)
+    around = sums_at(p.edge, face_points[p.face], edges)
     edge_points = np.where(p.is_hard[:, None], middles, (2 * middles + around) / 4)
 
     valence = np.bincount(p.ends.reshape(-1), minlength=count).astype(np.float64)[:, None]
     met = np.maximum(np.bincount(p.corner, minlength=count), 1)[:, None]
-    face_mean = _sums(p.corner, face_points[p.face], count) / met
-    edge_mean = _sums(p.ends.reshape(-1), np.repeat(middles, 2, axis=0), count) / np.maximum(valence, 1)
+    face_mean = sums_at(p.corner, face_points[p.face], count) / met
+    edge_mean = sums_at(p.ends.reshape(-1), np.repeat(middles, 2, axis=0), count) / np.maximum(valence, 1)
     moved = (face_mean + 2 * edge_mean + (valence - 3) * p.vertices) / np.maximum(valence, 1)
     hard, others = _at_hard_edges(p)
     moved = np.where((hard == 2)[:, None], 0.75 * p.vertices + others / 8, moved)
@@ -294,8 +291,8 @@ def _limit(p: _Polygons) -> np.ndarray:
     """Points of the limit surface that the vertices of quads go to, (V, 3)."""
     count = len(p.vertices)
     valence = np.bincount(p.ends.reshape(-1), minlength=count).astype(np.float64)[:, None]
-    beside = _sums(p.ends.reshape(-1), p.vertices[p.ends[:, ::-1].reshape(-1)], count)
-    across = _sums(p.corner, p.vertices[p.corner[p.onward[p.onward]]], count)
+    beside = sums_at(p.ends.reshape(-1), p.vertices[p.ends[:, ::-1].reshape(-1)], count)
+    across = sums_at(p.corner, p.vertices[p.corner[p.onward[p.onward]]], count)
     limit = (valence**2 * p.vertices + 4 * beside + across) / np.maximum(valence * (valence + 5), 1)
     hard, others = _at_hard_edges(p)
     limit = np.where((hard == 2)[:, None], (4 * p.vertices + others) / 6, limit)
@@ -318,7 +315,7 @@ def _finished(mesh: Mesh, p: _Polygons, origin: _Origin) -> SmoothSurface:
     keys = (quads * np.int64(int(pieces.max()) + 1) + pieces[:, None]).reshape(-1)
     _, first, index = np.unique(keys, return_index=True, return_inverse=True)
     vertices = limit[quads.reshape(-1)[first]]
-    normals = _sums(index, np.repeat(across, 4, axis=0), len(first))
+    normals = sums_at(index, np.repeat(across, 4, axis=0), len(first))
     normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-30)
     normals[np.abs(normals).max(axis=1) < 0.5] = 0, 0, 1  # where faces have no area
     triangles = index.reshape(-1, 4)[:, [[0, 1, 2], [0, 2, 3]]].reshape(-1, 3)

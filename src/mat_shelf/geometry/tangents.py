@@ -3,6 +3,7 @@
 import numpy as np
 
 from mat_shelf.geometry.mesh import Mesh
+from mat_shelf.geometry.triangles import sums_at
 
 _LEAST = 1e-12
 
@@ -32,10 +33,8 @@ def vertex_tangents(mesh: Mesh) -> np.ndarray:
     sign = np.where(area < 0, -1.0, 1.0)[:, None]
     along = (one * dv2[:, None] - other * dv1[:, None]) * sign
     upward = (other * du1[:, None] - one * du2[:, None]) * sign
-    sums = np.zeros((2, len(mesh.vertices), 3))
-    for k in range(3):  # faces count as much as they are large
-        np.add.at(sums[0], mesh.triangles[:, k], along)
-        np.add.at(sums[1], mesh.triangles[:, k], upward)
+    both = np.repeat(np.concatenate([along, upward], axis=1), 3, axis=0)  # faces count as much as they are large
+    sums = np.split(sums_at(mesh.triangles.reshape(-1), both, len(mesh.vertices)), 2, axis=1)
     normals = mesh.normals.astype(np.float64)
     tangent = sums[0] - normals * (sums[0] * normals).sum(axis=1, keepdims=True)
     length = np.linalg.norm(tangent, axis=1, keepdims=True)

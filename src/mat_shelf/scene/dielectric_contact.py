@@ -14,7 +14,7 @@ import numpy as np
 
 from mat_shelf.geometry.embree import Scene
 from mat_shelf.geometry.mesh import Mesh, places
-from mat_shelf.geometry.triangles import area_vectors, triangle_normals
+from mat_shelf.geometry.triangles import area_vectors, sums_at, triangle_normals
 from mat_shelf.scene.kept import Kept
 
 _STEEPEST = 0.35
@@ -122,8 +122,7 @@ def _moved(mesh: Mesh, chosen: np.ndarray, out: np.ndarray, by: np.ndarray) -> M
     place = places(mesh.vertices)
     count = int(place.max()) + 1
     of_corner = place[mesh.triangles].reshape(-1)[chosen]
-    way = np.zeros((count, 3))
-    np.add.at(way, of_corner, out[chosen])
+    way = sums_at(of_corner, out[chosen], count)
     way /= np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-12)
     steepest = np.ones(count)
     np.minimum.at(steepest, of_corner, (way[of_corner] * out[chosen]).sum(axis=1))

@@ -21,6 +21,7 @@ from mat_shelf.document.recipe import Recipe
 from mat_shelf.geometry.mesh import Mesh, places, row_keys
 from mat_shelf.geometry.pose import turn_matrix
 from mat_shelf.geometry.refining import RefineError, even, finest_allowed, refine
+from mat_shelf.geometry.triangles import sums_at
 from mat_shelf.marks.artwork import prepare_artwork, stamp_heights
 from mat_shelf.marks.surface_map import SurfaceMapError, map_surface
 from mat_shelf.patterns.evaluation import evaluate, grey
@@ -278,8 +279,7 @@ def displace(
         largest = np.abs(raised) > np.abs(pressed[where])
         pressed[where[largest]] = raised[largest]
         heights += pressed
-    outward = np.zeros((spots, 3))
-    np.add.at(outward, where, facing.astype(np.float64))
+    outward = sums_at(where, facing, spots)
     outward /= np.maximum(np.linalg.norm(outward, axis=1, keepdims=True), 1e-12)
     moved = (stood + (heights[:, None] * outward)[where]).astype(np.float32)
     return ReshapedPart(
