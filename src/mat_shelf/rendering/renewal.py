@@ -18,7 +18,7 @@ from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.photon_map import sends_photons, sharp_looks
 from mat_shelf.rendering.render_task import RenderTask
 from mat_shelf.scene.bodies import visible_parts
-from mat_shelf.scene.glow import glow_of
+from mat_shelf.scene.glow import aimed_rows
 from mat_shelf.scene.interior_list import interior_at
 from mat_shelf.scene.looks import looks_of, marks_by_geometry
 from mat_shelf.scene.material_table import UNWORN, MaterialTable
@@ -109,7 +109,7 @@ def touched_bits(old: RenderTask, new: RenderTask, poured: set[int] | None = Non
     is_sent = (sends_photons(new.geometry, table, new.lights) is not None for table in (before, after))
     if not new.straight and (poured or sharp_looks(before) != sharp_looks(after)) and any(is_sent):
         return None  # photons fall elsewhere
-    if not same_fields(_aimed_glow(new, before), _aimed_glow(new, after)):
+    if not same_fields(_aimed_glow(before), _aimed_glow(after)):
         return None  # rays towards what glows meet nothing of it where they start from
     looks = zip(looks_of(before), looks_of(after), strict=True)
     rows = {row for row, (one, other) in enumerate(looks) if one != other}
@@ -130,13 +130,10 @@ def touched_bits(old: RenderTask, new: RenderTask, poured: set[int] | None = Non
     return bits
 
 
-def _aimed_glow(task: RenderTask, table: MaterialTable) -> tuple[np.ndarray, ...]:
-    """Triangles that rays are aimed at because they glow, and the light of each."""
-    emission = table.parameters[:, P.EMISSION : P.EMISSION + 3]
-    if not (emission > 0).any():
-        return np.zeros(0, np.int32), np.zeros((0, 3), np.float32)
-    found = glow_of(task.geometry, table, task.lights)
-    return found.triangle, emission[found.row]
+def _aimed_glow(table: MaterialTable) -> tuple[np.ndarray, np.ndarray]:
+    """Rows of parameters that rays are aimed at because they glow, and the light of each."""
+    rows = aimed_rows(table)
+    return rows, table.parameters[rows, P.EMISSION : P.EMISSION + 3]
 
 
 def same_fields(one: tuple, other: tuple) -> bool:

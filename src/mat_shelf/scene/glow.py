@@ -65,6 +65,22 @@ def glow_of(geometry: Geometry, material_table: MaterialTable, lights: Lights) -
     return found
 
 
+def aimed_rows(material_table: MaterialTable) -> np.ndarray:
+    """Parameter rows that some part wears and that are aimed at, (K,) int64.
+
+    Parameters
+    ----------
+    material_table : MaterialTable
+        Materials of a scene.
+
+    Returns
+    -------
+    (K,) int64
+    """
+    is_worn = (material_table.met_bits != UNWORN).any(axis=0)
+    return np.flatnonzero(is_worn & (_aimed_light(material_table)[: len(is_worn)] > 0))
+
+
 def _aimed_light(material_table: MaterialTable) -> np.ndarray:
     """Luminance of what is aimed at by its parameter row, (M,) float64; 0 of all else."""
     block = material_table.parameters
