@@ -11,6 +11,7 @@ from mat_shelf.app.fill.section_view import SectionView
 from mat_shelf.app.fill.stream_card import StreamCard
 from mat_shelf.app.fill.vessel_card import VesselCard
 from mat_shelf.app.widgets.fold_row import FoldRow
+from mat_shelf.app.widgets.paced import Paced
 from mat_shelf.app.workshop import FillWork
 from mat_shelf.document.product import Part
 
@@ -62,7 +63,8 @@ class FillBoard(QFrame):
             card.material_button.clicked.connect(lambda _, card=card: self._want_material(card.part_of()))
         self._asked = QTimer(self, singleShot=True, interval=_REST_MS)
         self._asked.timeout.connect(work.tell)
-        for signal in (work.workshop.project_changed, work.workshop.selection_changed, work.workshop.camera_changed):
+        work.workshop.project_changed.connect(Paced(self, work.workshop, self.follow).note)
+        for signal in (work.workshop.selection_changed, work.workshop.camera_changed):
             signal.connect(self.follow)
         work.told.connect(self.follow)  # what changed meanwhile is asked for once the hand rests
         self.follow()

@@ -49,6 +49,7 @@ class StrewnCard(QWidget):
         self.work, self._name = work, name
         self.part_of, self._count_of, self.add_button = part_of, count_of, add_button
         self._liquid_of = liquid_of or (lambda: work.fill_part)
+        self._is_empty = False
         self.rows = {field: row_of(bind(field), is_stacked=True) for fields in columns for field in fields}
         self.on_box = QCheckBox("On")
         self.on_box.setToolTip(f"Shows the {name}, or leaves them out")
@@ -88,15 +89,17 @@ class StrewnCard(QWidget):
 
     def follow(self) -> None:
         """Shows what is on the board."""
-        part = self.part_of()
-        for widget in (self.on_box, self.material_button, self.remove_button, *self.rows.values()):
-            widget.setEnabled(part is not None)
+        part, was_empty = self.part_of(), self._is_empty
+        self._is_empty = part is None
+        if not (was_empty and self._is_empty):  # most vessels have no bubbles, foam or stream
+            for widget in (self.on_box, self.material_button, self.remove_button, *self.rows.values()):
+                widget.setEnabled(part is not None)
+            for row in self.rows.values():
+                row.follow()
         if self.add_button is not None:
             self.add_button.setVisible(part is None)
             self.add_button.setEnabled(self._liquid_of() is not None)
         self.on_box.setChecked(part is not None and not part.is_hidden)
-        for row in self.rows.values():
-            row.follow()
         count, words = self._count_of(), ""
         if isinstance(count, str):
             words = count
