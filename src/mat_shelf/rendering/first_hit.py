@@ -194,7 +194,7 @@ def find_first_hits(project: Project, geometry: Geometry, camera: Camera, width:
 
 
 def renewed_first_hits(before: FirstHits, geometry: Geometry, camera: Camera, pixels: np.ndarray) -> FirstHits:
-    """First hits of geometry that differs in the shape of some parts, where only some pixels see others.
+    """First hits of geometry that differs in the shape of some parts, where at most some pixels see others.
 
     Parameters
     ----------
@@ -213,13 +213,35 @@ def renewed_first_hits(before: FirstHits, geometry: Geometry, camera: Camera, pi
     """
     height, width = before.part.shape
     first, now = before.geometry.triangles.first, geometry.triangles.first
-    own = np.searchsorted(first, before.triangle, side="right") - 1
-    triangle = before.triangle + np.where(before.triangle >= 0, (now - first)[own], 0).astype(np.int32)
+    own = np.searchsorted(first, before.triangle.flat[pixels], side="right") - 1
+    triangle = before.triangle.copy()
+    if not np.array_equal(first, now):
+        of_all = np.searchsorted(first, before.triangle, side="right") - 1
+        triangle += np.where(before.triangle >= 0, (now - first)[of_all], 0).astype(np.int32)
     arrays = before.part.copy(), before.depth.copy(), triangle, before.faces.copy()
-    view = make_camera_view(camera, width, height)
+    view, others = make_camera_view(camera, width, height), geometry.others_than(before.geometry)
+    may_see = np.isin(own, others)
+    for low, high in geometry.boxes[others]:
+        may_see |= _before(view, width, height, pixels, before.depth.flat[pixels], low, high)
+    pixels = pixels[may_see]
     for array, seen in zip(arrays, _look(geometry, before.visible, view, (height, width), pixels), strict=True):
         array.flat[pixels] = seen
     return FirstHits(*arrays, geometry, before.visible)
+
+
+def _before(view: CameraView, width: int, height: int, pixels, depth, low, high) -> np.ndarray:
+    """Which pixels may see something in a box that is nearer than what they see, at these depths, (N,) bool."""
+    corners = np.where(np.indices((2, 2, 2)).reshape(3, 8).T, high, low) - np.array(view.position)
+    along, aside, up = (corners @ np.array(way, np.float64) for way in (view.forward, view.right, view.up))
+    near = depth > along.min()
+    if along.min() <= 0:
+        return near
+    scale = 1.0 if view.is_parallel else along
+    x = (aside / scale / view.half_width + 1) / 2 * width
+    y = (1 - (up / scale - view.shift_up) / view.half_height) / 2 * height
+    column, row = pixels % width, pixels // width
+    inside = (column > x.min() - 1) & (column < x.max()) & (row > y.min() - 1) & (row < y.max())
+    return near & inside
 
 
 def _look(geometry: Geometry, visible: list[int], view: CameraView, shape: tuple[int, int], pixels: np.ndarray | None):

@@ -74,6 +74,20 @@ class Geometry:
         self.boxes = np.array([mesh.bounds for mesh in meshes] or np.zeros((0, 2, 3)), np.float32)
         """Least and greatest coordinates of each mesh, (G, 2, 3) float32, mm."""
 
+    def others_than(self, before: "Geometry") -> np.ndarray:
+        """Places of the shapes that are others than those that another geometry has there, (K,) int64.
+
+        Parameters
+        ----------
+        before : Geometry
+            With as many shapes.
+
+        Returns
+        -------
+        (K,) int64
+        """
+        return self._table.others_than(before._table)
+
     def surface_tables(self) -> SurfaceTables:
         """Arrays that kernels look patterns and marks up by.
 
