@@ -16,7 +16,7 @@ from mat_shelf.fills.edge import Wetting
 from mat_shelf.fills.hollowing import hollowed
 from mat_shelf.fills.liquid import pour, wall_depths, wall_thickness
 from mat_shelf.fills.meniscus import capillary_length, surface_heights
-from mat_shelf.fills.surface_mesh import mesh_outlines
+from mat_shelf.fills.surface_mesh import COARSE, FINE, mesh_outlines
 from mat_shelf.fills.vessel import VesselError, joined_vessel, make_vessel
 from mat_shelf.geometry.mesh import Mesh, crease_normals
 from mat_shelf.geometry.solids import lathe, moved
@@ -229,18 +229,21 @@ def test_liquid_climbs_a_wide_wall_as_batchelor_says(degrees, figure):
     [(0.03, 10.0), (0.35, 100.0), (0.65, 10.0), (0.72, 100.0), (0.72, 10.0), (0.8, 100.0), (0.97, 10.0), (0.97, 100.0)],
 )
 def test_a_poured_body_is_closed_and_holds_its_volume(share, degrees):
-    cavity = cavity_in(ink_bottle.glass())
-    body = pour(
-        cavity, wall_depths(wall_thickness(cavity), 0.1), share * cavity.capacity, Wetting(angle=degrees, ripples=0.1)
-    )
-    solid = trimesh.Trimesh(body.mesh.vertices, body.mesh.triangles)
-    solid.merge_vertices(merge_norm=True, merge_tex=True, digits_vertex=8)
-    a, b, c = solid.faces.T
-    solid.update_faces((a != b) & (b != c) & (c != a))
-    assert solid.is_watertight and solid.is_winding_consistent
-    assert body.volume == pytest.approx(share * cavity.capacity, rel=0.004)
-    # It reaches into the wall by a tenth of a millimetre, all round.
-    assert body.volume < solid.volume < body.volume + 0.13 * solid.area
+    cavity, wetting = cavity_in(ink_bottle.glass()), Wetting(angle=degrees, ripples=0.1)
+    depths, volume, heights = wall_depths(wall_thickness(cavity), 0.1), share * cavity.capacity, []
+    for fineness in (FINE, COARSE):
+        body = pour(cavity, depths, volume, wetting, fineness)
+        solid = trimesh.Trimesh(body.mesh.vertices, body.mesh.triangles)
+        solid.merge_vertices(merge_norm=True, merge_tex=True, digits_vertex=8)
+        a, b, c = solid.faces.T
+        solid.update_faces((a != b) & (b != c) & (c != a))
+        assert solid.is_watertight and solid.is_winding_consistent
+        assert body.volume == pytest.approx(volume, rel=0.004)
+        # It reaches into the wall by a tenth of a millimetre, all round.
+        assert body.volume < solid.volume < body.volume + 0.13 * solid.area
+        heights.append(max(body.edge, key=abs))
+    # What is shown while a level is dragged is about the same.
+    assert heights[1] == pytest.approx(heights[0], abs=0.12 * capillary_length(wetting.tension, wetting.density))
 
 
 def test_it_reaches_into_thin_walls_by_a_third_at_most():

@@ -10,11 +10,9 @@ from mat_shelf.fills.meniscus import heights_at_wall, surface_heights
 from mat_shelf.fills.pouring import Fall, landing_heights, landing_nodes
 from mat_shelf.fills.ring_mesh import ring_mesh
 from mat_shelf.fills.round_surface import circle_of, round_heights
-from mat_shelf.fills.surface_mesh import SurfaceMesh, mesh_outlines, moved_mesh, node_areas
+from mat_shelf.fills.surface_mesh import FINE, Fineness, SurfaceMesh, mesh_outlines, moved_mesh, node_areas
 from mat_shelf.geometry.triangles import area_vectors
 
-_SIDES, _BEND = 150, np.radians(5.0)
-"""Points of an outline, at least so many all round and one wherever it has turned so far."""
 _STEPS, _BEYOND, _FLATTEST = 8, 2.0, 0.3
 """Steps along the wall from the level on, how far of the edge's height they go, and how steep each is at least."""
 FLOORS = 4
@@ -68,13 +66,15 @@ class Outline(NamedTuple):
     normal: np.ndarray
 
 
-def outline_of(loop) -> Outline:
+def outline_of(loop, fineness: Fineness) -> Outline:
     """An outline of a liquid's surface, evenly laid out.
 
     Parameters
     ----------
     loop : (indices, points, normals)
         A loop of the wall: numbers of its points, places, (N, 3), and wall normals of the sides after them, (N, 3).
+    fineness : Fineness
+        Of the points.
 
     Returns
     -------
@@ -87,19 +87,17 @@ def outline_of(loop) -> Outline:
     way = (ahead - points)[:, [0, 2]] / side[:, None]
     before = np.roll(way, 1, axis=0)
     turn = np.abs(np.arctan2(before[:, 0] * way[:, 1] - before[:, 1] * way[:, 0], (before * way).sum(axis=1)))
-    pitch = side.sum() / _SIDES
-    spent = np.concatenate([[0], np.cumsum(side / pitch + np.roll(turn, -1) / _BEND)])
+    pitch = side.sum() / fineness.sides
+    spent = np.concatenate([[0], np.cumsum(side / pitch + np.roll(turn, -1) / fineness.bend)])
     kept = np.flatnonzero(np.floor(spent[1:-1]) > np.floor(spent[:-2])) + 1
     kept = np.concatenate([[0], kept]) if len(kept) > 1 else np.arange(len(points))
     ends = np.append(kept, len(points))
     along = np.concatenate([[0], np.cumsum(side)])
     parts = np.maximum(np.ceil(np.diff(along[ends]) / (1.5 * pitch)), 1).astype(int)
-    place = np.concatenate(
-        [
-            np.interp(np.linspace(along[a], along[b], n, endpoint=False), along, np.arange(len(along)))
-            for a, b, n in zip(ends[:-1], ends[1:], parts, strict=True)
-        ]
-    )
+    first = np.repeat(np.cumsum(parts) - parts, parts)
+    share = (np.arange(len(first)) - first) / np.repeat(parts, parts)
+    apart = np.repeat(along[ends[:-1]], parts) + share * np.repeat(np.diff(along[ends]), parts)
+    place = np.interp(apart, along, np.arange(len(along)))
     # Each normal is that of the side after its point; at a point it is the mean of both.
     low = np.floor(place).astype(int) % len(points)
     share = (place - np.floor(place))[:, None]
@@ -125,7 +123,13 @@ class Edge(NamedTuple):
 
 
 def edge_of(
-    cavity: Cavity, outlines: list[Outline], level: float, wetting: Wetting, length: float, is_flat: bool
+    cavity: Cavity,
+    outlines: list[Outline],
+    level: float,
+    wetting: Wetting,
+    length: float,
+    is_flat: bool,
+    fineness: Fineness = FINE,
 ) -> Edge:
     """The edge of a liquid, and its free surface.
 
@@ -143,6 +147,8 @@ def edge_of(
         Capillary length, mm.
     is_flat : bool
         Whether its surface tension is left out.
+    fineness : Fineness
+        Of the surface.
 
     Returns
     -------
@@ -156,7 +162,7 @@ def edge_of(
     lines = np.split(start[:, [0, 2]] * (1, -1), splits)
     steepest = float(np.abs(slope).max())
     fine = None if wetting.fall is None else landing_nodes(wetting.fall, length)
-    mesh = _mesh(lines, length, steepest, fine)
+    mesh = _mesh(lines, length, steepest, fine, fineness)
     raw = _heights(mesh, lines, slope, length)
     mean = _mean(mesh, raw)
     rise = raw[:count] - mean
@@ -177,7 +183,7 @@ def edge_of(
         edge = tried[:, 1] - level + mean
         if (adapted := moved_mesh(mesh, np.concatenate(lines), length)) is not None:
             mesh, raw = adapted, _heights(adapted, lines, slope, length, edge, raw)
-        elif (adapted := _mesh(lines, length, steepest, fine)).is_whole:
+        elif (adapted := _mesh(lines, length, steepest, fine, fineness)).is_whole:
             mesh, raw = adapted, _heights(adapted, lines, slope, length, edge)
         else:
             continue
@@ -187,10 +193,10 @@ def edge_of(
     return Edge(rows, contact[:, 1] - level, mesh, raw - mean + _waves(mesh, wetting, length), raw - mean)
 
 
-def _mesh(lines: list[np.ndarray], length: float, steepest: float, fine) -> SurfaceMesh:
+def _mesh(lines: list[np.ndarray], length: float, steepest: float, fine, fineness: Fineness) -> SurfaceMesh:
     """Triangles of the surface, as `mesh_outlines` makes them; in rings where those suit its outline."""
-    rings = ring_mesh(lines[0], length, steepest) if fine is None and len(lines) == 1 else None
-    return mesh_outlines(lines, length, steepest, fine) if rings is None else rings
+    rings = ring_mesh(lines[0], length, steepest, fineness) if fine is None and len(lines) == 1 else None
+    return mesh_outlines(lines, length, steepest, fine, fineness) if rings is None else rings
 
 
 def _heights(mesh: SurfaceMesh, lines: list[np.ndarray], slope: np.ndarray, length: float, edge=None, guess=None):
@@ -216,7 +222,9 @@ def overfill_limit(length: float) -> float:
     return 2 * math.sin(math.pi / 4) * length
 
 
-def overfilled_edge(outlines: list[Outline], height: float, wetting: Wetting, length: float) -> Edge | None:
+def overfilled_edge(
+    outlines: list[Outline], height: float, wetting: Wetting, length: float, fineness: Fineness = FINE
+) -> Edge | None:
     """The edge of a liquid that stays on the brim, while its surface stands above it.
 
     Parameters
@@ -229,6 +237,8 @@ def overfilled_edge(outlines: list[Outline], height: float, wetting: Wetting, le
         The liquid.
     length : float
         Capillary length, mm.
+    fineness : Fineness
+        Of the surface.
 
     Returns
     -------
@@ -239,7 +249,7 @@ def overfilled_edge(outlines: list[Outline], height: float, wetting: Wetting, le
     splits = np.cumsum([len(outline.points) for outline in outlines])[:-1]
     lines, flat = np.split(start[:, [0, 2]] * (1, -1), splits), np.zeros(len(start))
     fine = None if wetting.fall is None else landing_nodes(wetting.fall, length)
-    mesh = mesh_outlines(lines, length, math.pi / 2, fine)
+    mesh = mesh_outlines(lines, length, math.pi / 2, fine, fineness)
     rise, heights = height, np.zeros(len(mesh.points))
     for _ in range(_OVERFILL_STEPS):  # in a narrow vessel the middle is lower than far from all walls
         heights = rise + surface_heights(mesh, lines, flat, length, np.full(len(start), -rise))

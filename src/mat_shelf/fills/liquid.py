@@ -12,10 +12,10 @@ from mat_shelf.fills.cavity import Cavity
 from mat_shelf.fills.edge import Edge, Outline, Wetting, edge_of, outline_of, overfill_limit, overfilled_edge
 from mat_shelf.fills.meniscus import capillary_length
 from mat_shelf.fills.section import follow_loop
-from mat_shelf.fills.surface_mesh import node_areas
+from mat_shelf.fills.surface_mesh import FINE, Fineness, node_areas
 from mat_shelf.fills.vessel import VesselError
 from mat_shelf.geometry.mesh import Mesh, places
-from mat_shelf.geometry.triangles import area_vectors
+from mat_shelf.geometry.triangles import area_vectors, sums_at
 
 _FULL = 1e-3
 """Of the depth of a cavity, how far below its brim liquid stands at most."""
@@ -85,7 +85,7 @@ def wall_depths(thickness: np.ndarray, reach: float) -> np.ndarray:
     return np.minimum(reach, np.nan_to_num(thickness, nan=0.0, posinf=np.inf) / 3)
 
 
-def pour(cavity: Cavity, depth: np.ndarray, volume: float, wetting: Wetting) -> LiquidBody:
+def pour(cavity: Cavity, depth: np.ndarray, volume: float, wetting: Wetting, fineness: Fineness = FINE) -> LiquidBody:
     """Liquid of a volume in a cavity.
 
     Parameters
@@ -98,6 +98,8 @@ def pour(cavity: Cavity, depth: np.ndarray, volume: float, wetting: Wetting) -> 
         Volume, mm3.
     wetting : Wetting
         The liquid.
+    fineness : Fineness
+        Of its surface.
 
     Returns
     -------
@@ -114,7 +116,7 @@ def pour(cavity: Cavity, depth: np.ndarray, volume: float, wetting: Wetting) -> 
     made = None
     for _ in range(3):  # the edge holds liquid too, which the middle then lacks
         level = min(cavity.level_of(min(max(wanted, 0.0), cavity.capacity)), highest)
-        surface = _surface_at(cavity, depth, level, wetting)
+        surface = _surface_at(cavity, depth, level, wetting, fineness)
         made = _close(*surface, level)
         missing = volume - made.volume
         if abs(missing) < _EXACT * volume or (level >= highest and missing > 0):
@@ -128,7 +130,9 @@ def pour(cavity: Cavity, depth: np.ndarray, volume: float, wetting: Wetting) -> 
     return made
 
 
-def overfill(cavity: Cavity, depth: np.ndarray, height: float, wetting: Wetting) -> LiquidBody:
+def overfill(
+    cavity: Cavity, depth: np.ndarray, height: float, wetting: Wetting, fineness: Fineness = FINE
+) -> LiquidBody:
     """Liquid that stands above the brim of its cavity, held by its surface tension.
 
     Its edge stays on the brim, and the surface rises from there as a drop does (Batchelor, An Introduction to Fluid
@@ -144,6 +148,8 @@ def overfill(cavity: Cavity, depth: np.ndarray, height: float, wetting: Wetting)
         Height of the middle of the surface over the brim, mm.
     wetting : Wetting
         The liquid.
+    fineness : Fineness
+        Of its surface.
 
     Returns
     -------
@@ -159,61 +165,35 @@ def overfill(cavity: Cavity, depth: np.ndarray, height: float, wetting: Wetting)
     length = capillary_length(wetting.tension, wetting.density)
     highest = cavity.spill - _FULL * (cavity.spill - cavity.bottom)
     walls = _cut(cavity, depth, highest)
-    outlines = [outline_of(loop) for loop in walls.loops]
+    outlines = [outline_of(loop, fineness) for loop in walls.loops]
     most = overfill_limit(length)
     if height > most:
         raise VesselError(f"its surface tension holds it {most:.1f} mm above the brim at most; lower it")
-    edge = overfilled_edge(outlines, height, wetting, length) if outlines else None
+    edge = overfilled_edge(outlines, height, wetting, length, fineness) if outlines else None
     if edge is None:
         raise VesselError("its brim is too narrow for it to stand so high above it; lower it")
     return _close(walls, outlines, edge, highest)
 
 
-def liquid_up_to(cavity: Cavity, depth: np.ndarray, level: float, wetting: Wetting) -> LiquidBody:
-    """Liquid up to a level in a cavity.
-
-    Parameters
-    ----------
-    cavity : Cavity
-        The cavity.
-    depth : (V,) float64
-        As `wall_depths` has it, mm.
-    level : float
-        Mean height of the surface, mm.
-    wetting : Wetting
-        The liquid.
-
-    Returns
-    -------
-    LiquidBody
-
-    Raises
-    ------
-    VesselError
-        If it has no depth there.
-    """
-    return _close(*_surface_at(cavity, depth, level, wetting), level)
-
-
-def _surface_at(cavity: Cavity, depth: np.ndarray, level: float, wetting: Wetting):
+def _surface_at(cavity: Cavity, depth: np.ndarray, level: float, wetting: Wetting, fineness: Fineness):
     """Walls, outlines and edge of liquid up to a level; where an outline is too intricate its edge is left out."""
     for is_flat in (False, True):
         try:
-            return _up_to(cavity, depth, level, wetting, is_flat)
+            return _up_to(cavity, depth, level, wetting, is_flat, fineness)
         except RuntimeError:  # an outline that crosses itself, or is thinner than its own points lie apart
             continue
     raise VesselError("its surface could not be found there; change the level a little")
 
 
-def _up_to(cavity: Cavity, depth: np.ndarray, level: float, wetting: Wetting, is_flat: bool):
+def _up_to(cavity: Cavity, depth: np.ndarray, level: float, wetting: Wetting, is_flat: bool, fineness: Fineness):
     length = capillary_length(wetting.tension, wetting.density)
     dropped = 0.0
     for _ in range(2):  # a wall that leans brings the edge elsewhere; where the edge sinks, the wall ends lower
         walls = _cut(cavity, depth, level + dropped)
-        outlines = [outline_of(loop) for loop in walls.loops]
+        outlines = [outline_of(loop, fineness) for loop in walls.loops]
         if not outlines:
             raise VesselError("the liquid is too shallow to be shown; fill in more")
-        edge = edge_of(cavity, outlines, level, wetting, length, is_flat)
+        edge = edge_of(cavity, outlines, level, wetting, length, is_flat, fineness)
         if np.abs(edge.height).max() > _HIGHEST * length:
             raise RuntimeError("no surface is so high")
         lowest = min(float(edge.height.min()), 0.0)
@@ -314,19 +294,16 @@ def _close(walls: _Walls, outlines: list[Outline], edge: Edge, level: float) -> 
     true, body = np.concatenate(points), np.concatenate(within)
     corners = true[triangles]
     volume = float(np.einsum("ij,ij->", area_vectors(corners), corners[:, 0]) / 3)
-    used, index = np.unique(triangles, return_inverse=True)
-    triangles = index.reshape(-1, 3).astype(np.int32)
-    body = body[used]
     facing = area_vectors(body[triangles])
     # The surface is shaded by itself, and the wall by itself.
-    is_top = np.arange(len(triangles)) >= len(walls_out)
-    doubled = np.where(is_top[:, None], triangles + len(body), triangles)
-    smooth = np.zeros((2 * len(body), 3))
-    np.add.at(smooth, doubled.reshape(-1), np.repeat(facing, 3, axis=0))
-    used, index = np.unique(doubled, return_inverse=True)
-    smooth = smooth[used] / np.maximum(np.linalg.norm(smooth[used], axis=1, keepdims=True), 1e-30)
-    vertices = np.ascontiguousarray(np.concatenate([body, body])[used], np.float32)
-    triangles = index.reshape(-1, 3)
+    triangles[len(walls_out) :] += len(body)
+    is_used = np.zeros(2 * len(body), bool)
+    is_used[triangles] = True
+    used = np.flatnonzero(is_used)
+    triangles = (np.cumsum(is_used) - 1)[triangles]
+    smooth = sums_at(triangles.reshape(-1), np.repeat(facing, 3, axis=0), len(used))
+    smooth /= np.maximum(np.linalg.norm(smooth, axis=1, keepdims=True), 1e-30)
+    vertices = np.ascontiguousarray(body[used % len(body)], np.float32)
     at = places(vertices)[triangles]  # where the edge does not rise, rows of the wall below it fall together
     triangles = triangles[(at != np.roll(at, 1, axis=1)).all(axis=1)]
     mesh = Mesh(vertices, np.ascontiguousarray(triangles, np.int32), np.ascontiguousarray(smooth, np.float32))

@@ -142,7 +142,8 @@ def least_energy(elements: Elements, height: np.ndarray, free: np.ndarray, lengt
     rows, columns = np.repeat(nodes, corners, axis=1).reshape(-1), np.tile(nodes, (1, corners)).reshape(-1)
     spans = nodes.reshape(-1), np.arange(0, nodes.size + 1, corners)
     slopes = [csr_matrix((shape[..., k].reshape(-1), *spans), shape=(len(area), count)) for k in range(shape.shape[2])]
-    flat = np.einsum("tik,tjk->tij", shape, shape)
+    turned = [slope.T.tocsr() for slope in slopes]
+    flat = np.matmul(shape, shape.transpose(0, 2, 1))
 
     def energy(height: np.ndarray) -> float:
         """Energy of the surface over its tension.
@@ -165,8 +166,8 @@ def least_energy(elements: Elements, height: np.ndarray, free: np.ndarray, lengt
         stretch = np.sqrt(1 + sum(rise**2 for rise in rises))
         taut = area / stretch
         residual = weight * height - pull
-        for slope, rise in zip(slopes, rises, strict=True):
-            residual += slope.T @ (taut * rise)
+        for slope, rise in zip(turned, rises, strict=True):
+            residual += slope @ (taut * rise)
         is_new = factors is None or share < 1 or moved > _NEAR * before
         if is_new:
             along = sum(shape[..., k] * rise[:, None] for k, rise in enumerate(rises))
@@ -174,7 +175,8 @@ def least_energy(elements: Elements, height: np.ndarray, free: np.ndarray, lengt
             stiff -= bend * along[:, :, None] * along[:, None, :] * (area / stretch**3)[:, None, None]
             matrix = csc_matrix((stiff.reshape(-1), (rows, columns)), shape=(count, count))
             matrix.setdiag(matrix.diagonal() + weight)
-            factors = splu(matrix[free][:, free].tocsc(), "MMD_AT_PLUS_A", 0.0, options={"SymmetricMode": True})
+            known = matrix if len(free) == count else matrix[:, free][free]
+            factors = splu(known, "MMD_AT_PLUS_A", 0.0, options={"SymmetricMode": True})
         step, share = np.zeros(count), 1.0
         step[free] = -factors.solve(residual[free])
         down = float(residual[free] @ step[free])

@@ -2,14 +2,12 @@
 
 import numpy as np
 
-from mat_shelf.fills.surface_mesh import SurfaceMesh, rings_at_wall, strides
+from mat_shelf.fills.surface_mesh import FINE, Fineness, SurfaceMesh, rings_at_wall, strides
 
 _LEAST_ALIKE = 0.5
 """Nearest wall, of the farthest, as seen from the middle: where they differ by more, rings would be too far apart."""
 _FEWEST = 24
 """Points of an outline that rings are made of."""
-_ACROSS = 18
-"""Triangles across the middle."""
 
 
 def middle_of(outline: np.ndarray) -> np.ndarray | None:
@@ -37,7 +35,7 @@ def _turned(one: np.ndarray, other: np.ndarray) -> np.ndarray:
     return one[:, 0] * other[:, 1] - other[:, 0] * one[:, 1]
 
 
-def ring_mesh(outline: np.ndarray, length: float, steepest: float) -> SurfaceMesh | None:
+def ring_mesh(outline: np.ndarray, length: float, steepest: float, fineness: Fineness = FINE) -> SurfaceMesh | None:
     """Triangles in an outline whose walls are about as far from its middle at all sides.
 
     Parameters
@@ -48,6 +46,8 @@ def ring_mesh(outline: np.ndarray, length: float, steepest: float) -> SurfaceMes
         Capillary length, mm.
     steepest : float
         Greatest slope at the wall, radians.
+    fineness : Fineness
+        Of the triangles.
 
     Returns
     -------
@@ -63,8 +63,8 @@ def ring_mesh(outline: np.ndarray, length: float, steepest: float) -> SurfaceMes
         return None
     wall, least = (wall + np.roll(wall, 1)) / 2, float(wall.min())
     around = float(np.hypot(*side.T).sum())
-    rings = rings_at_wall(least, length, steepest)
-    pitch = 2 * least / _ACROSS
+    rings = rings_at_wall(least, length, steepest, fineness)
+    pitch = 2 * least / fineness.across
     further = np.linspace(rings[-1], least, max(int((least - rings[-1]) / (0.866 * pitch)), 1) + 1)[1:-1]
     depths = np.concatenate([[0.0], rings, further])
     wide = pitch / (around / count * (1 - further / least))

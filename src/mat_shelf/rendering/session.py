@@ -15,6 +15,7 @@ import numpy as np
 
 from mat_shelf.document.camera import Camera
 from mat_shelf.document.project import Project
+from mat_shelf.fills.surface_mesh import COARSE, FINE, Fineness
 from mat_shelf.rendering.coarse_picture import COARSE_SAMPLES, CoarsePictures
 from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.developing import Developer
@@ -249,8 +250,9 @@ class RenderSession:
     def _is_outdated(self, revision: int) -> bool:
         return self._revision != revision
 
-    def _shot(self, wanted: "_Wanted", width: int, height: int, seed: int) -> RenderTask:
-        return self._tasks.task(wanted.project, wanted.camera, wanted.ball, (width, height), seed, self._exposure)
+    def _shot(self, wanted: "_Wanted", width: int, height: int, seed: int = 1, fineness: Fineness = FINE) -> RenderTask:
+        size = width, height
+        return self._tasks.task(wanted.project, wanted.camera, wanted.ball, size, seed, self._exposure, fineness)
 
     def _remix(self, wanted: "_Wanted") -> None:
         """Mixes lights and lays the photograph behind the film as the set has them now, the clean picture too."""
@@ -272,15 +274,17 @@ class RenderSession:
         supplies = self._supplies
         known = len(supplies.geometry_maps), len(supplies.pictures)
         is_kept = self._task is not None and (wanted.width, wanted.height) == (self._film.width, self._film.height)
+        poured = self._project and poured_geometries(self._project, wanted.project)
+        fineness = COARSE if poured or self._is_stale else FINE
         touched = None
         if is_kept and known == self._known:
-            task = self._shot(wanted, wanted.width, wanted.height, seed=1)
+            task = self._shot(wanted, wanted.width, wanted.height, fineness=fineness)
             bits, sums = touched_bits(self._task, task), self._film.sums
             if bits is not None:  # pixels that an edit before left without a sample wait for one too
                 met = (sums.met & bits) != 0
                 self._edited = met if bits != self._bits or self._edited is None else self._edited | met
                 touched = np.flatnonzero(met | (sums.counts == 0)).astype(np.int32)
-            elif self._clean is not None and (poured := poured_geometries(self._project, wanted.project)):
+            elif self._clean is not None and poured:
                 bits, self._edited = touched_bits(self._task, task, poured), None
                 if bits is not None:
                     touched = self._touched_by_pouring(wanted, task, poured, bits)
@@ -292,7 +296,7 @@ class RenderSession:
                 self._coarse.keep(self._task, self._film)
             self._exposure = wanted.project.set.exposure
             size = wanted.width, wanted.height
-            task = self._shot(wanted, *size, seed=1)
+            task = self._shot(wanted, *size, fineness=fineness)
             self._film = self._tasks.film(task, size, wanted.project.set, wanted.camera, "film")
             self._task, self._clean, self._met, self._edited, self._is_stale = task, None, None, None, False
         else:
@@ -302,7 +306,7 @@ class RenderSession:
         frame = self._preview(wanted, touched, started) if self._clean is not None else None
         if frame is None:
             self._clean = None
-            frame = self._coarse_frame(wanted, task, started)
+            frame = self._coarse_frame(wanted, task, fineness, started)
             if touched is not None and self._edited is not None and not self._is_stale:
                 self._fill_in(self._edited)
         if touched is None or len(touched):
@@ -333,7 +337,9 @@ class RenderSession:
         self._met = met.copy() if self._met is None else self._met | met
         self._is_stale = True
         seen = self._seen(wanted, self._task.geometry)
-        shows = np.isin(seen.part, [seen.visible[g] for g in poured]).ravel()
+        is_poured = np.zeros(len(wanted.project.product.parts) + 1, bool)  # the last one stands for no part
+        is_poured[[seen.visible[g] for g in poured]] = True
+        shows = is_poured[seen.part].ravel()
         touched = np.flatnonzero(((self._met & bits) != 0) | shows).astype(np.int32)
         self._first_hits = key, renewed_first_hits(seen, task.geometry, wanted.camera, touched)
         return touched
@@ -372,11 +378,11 @@ class RenderSession:
             self._first_hits = key, find_first_hits(wanted.project, *key)
         return self._first_hits[1]
 
-    def _coarse_frame(self, wanted: "_Wanted", whole: RenderTask, started: float) -> Frame:
+    def _coarse_frame(self, wanted: "_Wanted", whole: RenderTask, fineness: Fineness, started: float) -> Frame:
         """A small picture of all, enlarged where the surfaces of the whole one are known."""
         project, camera, revision, size = wanted.project, wanted.camera, wanted.revision, (wanted.width, wanted.height)
         small = self._coarse.size(*size)
-        task = self._shot(wanted, *small, seed=revision)
+        task = self._shot(wanted, *small, revision, fineness)
         film = self._tasks.film(task, small, project.set, camera, "coarse")
         light, stride = self._coarse.light(task, film, whole, size)
         key, first_hits = self._first_hits
@@ -391,7 +397,7 @@ class RenderSession:
         key, revision, size = self._input_key, wanted.revision, (wanted.width, wanted.height)
         if self._shown_revision != revision or self._input is None:
             self._started = time.perf_counter()
-            task = self._shot(wanted, *size, seed=1)
+            task = self._shot(wanted, *size)
             self._input = InputPicture(task, key, *size, len(visible_parts(wanted.project)))
         picture = self._input
         if picture.samples >= INPUT_SAMPLES:
@@ -415,7 +421,7 @@ class RenderSession:
         refined = self._refined_pixels(region)
         if counts[refined].min() >= REST_SAMPLES:
             return None
-        task = self._task = self._shot(wanted, film.width, film.height, seed=1)
+        task = self._task = self._shot(wanted, film.width, film.height)
         among = None if region is None else refined
         if not self.tracer.add_sample(task, film, lambda: self._is_outdated(revision), among):
             return None

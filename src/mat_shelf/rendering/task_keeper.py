@@ -7,6 +7,7 @@ import numpy as np
 from mat_shelf.document.camera import Camera
 from mat_shelf.document.project import Project
 from mat_shelf.document.set import Set
+from mat_shelf.fills.surface_mesh import FINE, Fineness
 from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.plate import (
@@ -60,7 +61,14 @@ class TaskKeeper:
         self._rendered_set: Set | None = None
 
     def task(
-        self, project: Project, camera: Camera, ball: Ball | None, size: tuple[int, int], seed: int, exposure: float
+        self,
+        project: Project,
+        camera: Camera,
+        ball: Ball | None,
+        size: tuple[int, int],
+        seed: int,
+        exposure: float,
+        fineness: Fineness = FINE,
     ) -> RenderTask:
         """Task of a project.
 
@@ -78,13 +86,15 @@ class TaskKeeper:
             Seed of the random numbers.
         exposure : float
             Stops, by which single paths are limited.
+        fineness : Fineness
+            Of the surfaces of liquids.
 
         Returns
         -------
         RenderTask
         """
         studio = project.set
-        displaced = reshaped_parts(project, self._supplies)
+        displaced = reshaped_parts(project, self._supplies, fineness)
         relief = tuple(displaced.items())
         geometry = self._geometry(project, ball, displaced, relief)
         lights = self._lights(project)

@@ -13,6 +13,7 @@ from mat_shelf.fills.cavity import MM3_PER_ML, Cavity
 from mat_shelf.fills.edge import Wetting
 from mat_shelf.fills.liquid import LiquidBody, overfill, pour, wall_depths, wall_thickness
 from mat_shelf.fills.pouring import Fall
+from mat_shelf.fills.surface_mesh import FINE, Fineness
 from mat_shelf.fills.vessel import VesselError, frame_of
 from mat_shelf.geometry.caps import NO_CAPS, Caps
 from mat_shelf.geometry.mesh import Mesh
@@ -175,7 +176,7 @@ def wanted_volume(fill: Fill, cavity: Cavity, below: float = 0.0) -> float:
     return min(wanted, cavity.capacity - below)
 
 
-def poured_liquid(project: Project, part: Part, supplies) -> PouredLiquid:
+def poured_liquid(project: Project, part: Part, supplies, fineness: Fineness = FINE) -> PouredLiquid:
     """The liquid of a part that is a fill.
 
     Parameters
@@ -186,6 +187,8 @@ def poured_liquid(project: Project, part: Part, supplies) -> PouredLiquid:
         A part with a fill.
     supplies : Supplies
         Meshes, and faces of zones.
+    fineness : Fineness
+        Of the surface.
 
     Returns
     -------
@@ -199,12 +202,12 @@ def poured_liquid(project: Project, part: Part, supplies) -> PouredLiquid:
     fill, stream = standing(project, part.fill), _stream_onto(project, part)
     below = tuple(each.fill for each in project.product.liquids_under(part.fill))
     reach = max(2 * project.product.contact, _LEAST_REACH)
-    key = (vessel_key(project, fill), fill, reach, below, stream)
+    key = (vessel_key(project, fill), fill, reach, below, stream, fineness)
     with _lock:
         with suppress(VesselError):
             key += (tuple(shape_key(each) for each in parts_in(project, fill, supplies)),)
         if key not in _liquids:
-            _liquids[key] = _poured(project, fill, supplies, reach, stream)
+            _liquids[key] = _poured(project, fill, supplies, reach, stream, fineness)
             _shorten(_liquids, _MOST_LIQUIDS)
         found = _liquids[key]
     if isinstance(found, VesselError):
@@ -239,7 +242,9 @@ def fall_on(stream: Stream, cavity: Cavity) -> Fall:
     return Fall(cavity.middle[0] + stream.across, cavity.middle[2] + stream.ahead, **own)
 
 
-def _poured(project: Project, fill: Fill, supplies, reach: float, stream: Stream | None) -> PouredLiquid | VesselError:
+def _poured(
+    project: Project, fill: Fill, supplies, reach: float, stream: Stream | None, fineness: Fineness
+) -> PouredLiquid | VesselError:
     try:
         cavity = cavity_round(project, fill, supplies)
         if id(cavity) not in _walls:
@@ -258,9 +263,9 @@ def _poured(project: Project, fill: Fill, supplies, reach: float, stream: Stream
         if fill.measure == "overfill" and fill.overfill > 0 and not below:
             if fill.tilt > 0:
                 raise VesselError("it stands above the brim only where that is level; set the tilt to 0")
-            body = overfill(cavity, depths, fill.overfill, wetting)
+            body = overfill(cavity, depths, fill.overfill, wetting, fineness)
         else:
-            body = pour(cavity, depths, below + volume, wetting)
+            body = pour(cavity, depths, below + volume, wetting, fineness)
     except VesselError as fault:
         return fault
     back = frame_of(up_of(fill)).T
@@ -297,7 +302,7 @@ def _shorten(kept: dict, most: int) -> None:
         del kept[next(iter(kept))]
 
 
-def liquid_parts(project: Project, supplies) -> dict[str, ReshapedPart | Caps]:
+def liquid_parts(project: Project, supplies, fineness: Fineness = FINE) -> dict[str, ReshapedPart | Caps]:
     """The liquids of a project as they stand in the scene, by part.
 
     Nothing is seen of one that cannot be poured. One whose vessel is gone is left out: it stays as it was poured first.
@@ -308,6 +313,8 @@ def liquid_parts(project: Project, supplies) -> dict[str, ReshapedPart | Caps]:
         The project.
     supplies : Supplies
         Meshes, and faces of zones.
+    fineness : Fineness
+        Of the surfaces of liquids.
 
     Returns
     -------
@@ -317,7 +324,7 @@ def liquid_parts(project: Project, supplies) -> dict[str, ReshapedPart | Caps]:
     for part in project.product.parts:
         if part.fill is not None and not part.is_hidden:
             try:
-                found[part.id] = poured_liquid(project, part, supplies).part
+                found[part.id] = poured_liquid(project, part, supplies, fineness).part
             except VesselError:  # the Fill station says why
                 if vessel_key(project, standing(project, part.fill)) is not None:
                     found[part.id] = NO_CAPS

@@ -15,6 +15,7 @@ from mat_shelf.fills.foaming import Head, foam
 from mat_shelf.fills.modelled_liquid import modelled_liquid
 from mat_shelf.fills.running import run_down
 from mat_shelf.fills.strewing import Strewn, drops, strew
+from mat_shelf.fills.surface_mesh import FINE, Fineness
 from mat_shelf.fills.vessel import VesselError, make_vessel
 from mat_shelf.geometry.caps import NO_CAPS, Caps
 from mat_shelf.geometry.mesh import Mesh
@@ -146,7 +147,7 @@ def _mark_places(project: Project, host: Part, own: Mesh) -> tuple[np.ndarray | 
     return (np.concatenate(found).astype(np.float64), apart) if found else (None, 0.0)
 
 
-def strewn_parts(project: Project, supplies) -> dict[str, Caps]:
+def strewn_parts(project: Project, supplies, fineness: Fineness = FINE) -> dict[str, Caps]:
     """The drops and bubbles of a project, by part.
 
     Parameters
@@ -155,6 +156,8 @@ def strewn_parts(project: Project, supplies) -> dict[str, Caps]:
         The project.
     supplies : Supplies
         Meshes, and faces of zones.
+    fineness : Fineness
+        Of the surfaces of liquids.
 
     Returns
     -------
@@ -167,13 +170,13 @@ def strewn_parts(project: Project, supplies) -> dict[str, Caps]:
         if part.beads is not None:
             found[part.id] = bead_caps(project, part, supplies)
         elif part.bubbles is not None:
-            found[part.id] = bubble_caps(project, part, supplies)
+            found[part.id] = bubble_caps(project, part, supplies, fineness)
         elif part.foam is not None:
-            found[part.id] = foam_caps(project, part, supplies)
+            found[part.id] = foam_caps(project, part, supplies, fineness)
     return found
 
 
-def bubble_caps(project: Project, part: Part, supplies) -> Caps:
+def bubble_caps(project: Project, part: Part, supplies, fineness: Fineness = FINE) -> Caps:
     """The bubbles of a part that is some; none where their liquid, which may be a modelled one, is gone.
 
     Parameters
@@ -184,6 +187,8 @@ def bubble_caps(project: Project, part: Part, supplies) -> Caps:
         A part with bubbles.
     supplies : Supplies
         Meshes, and faces of zones.
+    fineness : Fineness
+        Of the surfaces of liquids.
 
     Returns
     -------
@@ -210,7 +215,7 @@ def bubble_caps(project: Project, part: Part, supplies) -> Caps:
         """
         return bubbles(poured.body, wetted_wall(poured.cavity, poured.body.level), amounts)
 
-    return _in_liquid(project, own, supplies, make)
+    return _in_liquid(project, own, supplies, fineness, make)
 
 
 def _in_modelled(liquid: Part, own: Bubbles, amounts: Amounts, supplies) -> Caps:
@@ -226,7 +231,7 @@ def _in_modelled(liquid: Part, own: Bubbles, amounts: Amounts, supplies) -> Caps
         return _known[key][0]
 
 
-def foam_caps(project: Project, part: Part, supplies) -> Caps:
+def foam_caps(project: Project, part: Part, supplies, fineness: Fineness = FINE) -> Caps:
     """The bubbles of a part that is foam; none where its liquid is gone.
 
     Parameters
@@ -237,6 +242,8 @@ def foam_caps(project: Project, part: Part, supplies) -> Caps:
         A part with foam.
     supplies : Supplies
         Meshes, and faces of zones.
+    fineness : Fineness
+        Of the surfaces of liquids.
 
     Returns
     -------
@@ -244,16 +251,18 @@ def foam_caps(project: Project, part: Part, supplies) -> Caps:
     """
     own = part.foam
     head = Head(own.thickness, own.size, own.spread / 100, own.patches, own.patch_size, own.seed)
-    return _in_liquid(project, own, supplies, lambda poured: foam(poured.cavity, poured.body, head))
+    return _in_liquid(project, own, supplies, fineness, lambda poured: foam(poured.cavity, poured.body, head))
 
 
-def _in_liquid(project: Project, own: Bubbles | Foam, supplies, make: Callable[[PouredLiquid], Caps]) -> Caps:
+def _in_liquid(
+    project: Project, own: Bubbles | Foam, supplies, fineness: Fineness, make: Callable[[PouredLiquid], Caps]
+) -> Caps:
     """Caps that stand by a liquid, as they stand in the scene."""
     liquid = next((p for p in project.product.parts if p.id == own.liquid and p.fill is not None), None)
     if liquid is None:
         return NO_CAPS
     try:
-        poured = poured_liquid(project, liquid, supplies)
+        poured = poured_liquid(project, liquid, supplies, fineness)
     except VesselError:
         return NO_CAPS
     key = (own, id(poured))
