@@ -220,7 +220,7 @@ def test_a_level_is_dragged_at_full_size_and_then_begun_anew(session, plain_demo
         # What is pointed at meanwhile is what stands there now, of a surface of fewer triangles.
         hits = dragged.first_hits
         anew = find_first_hits(seen_from(filled(volume), camera), hits.geometry, camera, *SIZE)
-        assert all(np.array_equal(getattr(hits, name), getattr(anew, name)) for name in ("part", "triangle"))
+        assert all(np.array_equal(getattr(hits, name), getattr(anew, name)) for name in ("part", "shape", "primitive"))
         counts.append(hits.geometry.counts[hits.visible.index(parts.index(ink))])
         if volume != 30.0:
             session.step()  # a hand that rests for a moment
@@ -231,7 +231,7 @@ def test_a_level_is_dragged_at_full_size_and_then_begun_anew(session, plain_demo
     fresh.close()
     assert np.array_equal(session._film.sums.light, fresh._film.sums.light)
     ours, theirs = (picture.first_hits for picture in pictures)
-    assert all(np.array_equal(getattr(ours, name), getattr(theirs, name)) for name in ("part", "faces"))
+    assert all(np.array_equal(getattr(ours, name), getattr(theirs, name)) for name in ("part", "shape", "primitive"))
     assert ours.geometry.counts[ours.visible.index(parts.index(ink))] > 1.5 * max(counts)
     assert np.allclose(ours.depth, theirs.depth, rtol=1e-5)  # trees of other triangles round otherwise
 

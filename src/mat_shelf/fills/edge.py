@@ -28,7 +28,7 @@ _AT_EDGE = 0.5
 _LEVEL = 1e-2
 """Of a capillary length, by which the edge of a round surface may differ in height."""
 _OVERFILL_STEPS = 8
-_HALVINGS = 16
+_HALVINGS = 3
 _OVER, _SLIGHT = 0.1, 0.02
 """Capillary lengths over the level that a wall which was cut lower is followed to; height of an edge that is as good as
 none."""
@@ -295,17 +295,27 @@ def _meeting(rows: np.ndarray, slopes: np.ndarray, base: float, edge: np.ndarray
     share : (N,) float64
         Of the ways along the rows.
     """
-    none = np.zeros(len(edge))
-    whole = heights_at_wall(none, slope, length)
+    whole = heights_at_wall(0.0, slope, length)
     ratio = np.where(np.abs(whole) > _SLIGHT * length, edge / np.where(whole == 0, 1, whole), 1.0)
     is_down = rows[-1, :, 1] < rows[0, :, 1]
-    low, high = none, np.ones(len(edge))
+    over = rows[..., 1] - base - ratio * heights_at_wall(0.0, slopes, length)
+    beyond = (over[1:] > 0) != is_down
+    # The first row that lies beyond; where none does, the last one.
+    after = np.where(beyond.any(axis=0), beyond.argmax(axis=0), len(beyond) - 1)
+    each = np.arange(len(edge))
+    low, high = (after / len(beyond), (after + 1) / len(beyond))
+    under, above = over[after, each], over[after + 1, each]
     for _ in range(_HALVINGS):
         middle = (low + high) / 2
-        over = _along(rows, middle)[:, 1] - base - ratio * heights_at_wall(none, _along(slopes, middle), length)
-        beyond = (over > 0) != is_down
-        low, high = np.where(beyond, low, middle), np.where(beyond, middle, high)
-    return _along(rows, high), high
+        over = _along(rows[..., 1], middle) - base - ratio * heights_at_wall(0.0, _along(slopes, middle), length)
+        is_beyond = (over > 0) != is_down
+        low, under = np.where(is_beyond, low, middle), np.where(is_beyond, under, over)
+        high, above = np.where(is_beyond, middle, high), np.where(is_beyond, over, above)
+    # Between two places so near to each other the surface is as good as straight.
+    apart = above - under
+    share = np.where(apart == 0, 1.0, -under / np.where(apart == 0, 1.0, apart))
+    share = low + (high - low) * np.clip(share, 0, 1)
+    return _along(rows, share), share
 
 
 class _Wall:

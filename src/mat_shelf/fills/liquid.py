@@ -14,7 +14,7 @@ from mat_shelf.fills.meniscus import capillary_length
 from mat_shelf.fills.section import follow_loop
 from mat_shelf.fills.surface_mesh import FINE, Fineness, node_areas
 from mat_shelf.fills.vessel import VesselError
-from mat_shelf.geometry.mesh import Mesh, places
+from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.triangles import area_vectors, sums_at
 
 _FULL = 1e-3
@@ -304,8 +304,9 @@ def _close(walls: _Walls, outlines: list[Outline], edge: Edge, level: float) -> 
     smooth = sums_at(triangles.reshape(-1), np.repeat(facing, 3, axis=0), len(used))
     smooth /= np.maximum(np.linalg.norm(smooth, axis=1, keepdims=True), 1e-30)
     vertices = np.ascontiguousarray(body[used % len(body)], np.float32)
-    at = places(vertices)[triangles]  # where the edge does not rise, rows of the wall below it fall together
-    triangles = triangles[(at != np.roll(at, 1, axis=1)).all(axis=1)]
+    at = vertices[triangles]  # where the edge does not rise, rows of the wall below it fall together
+    x, y, z = np.moveaxis(at != np.roll(at, 1, axis=1), 2, 0)
+    triangles = triangles[(x | y | z).all(axis=1)]
     mesh = Mesh(vertices, np.ascontiguousarray(triangles, np.int32), np.ascontiguousarray(smooth, np.float32))
     flattest = float(edge.still[edge.mesh.depth.argmax()])
     heights = float(edge.height.min()) - flattest, float(edge.height.max()) - flattest

@@ -9,13 +9,15 @@ References
 Finn 1986, Equilibrium Capillary Surfaces, ch. 1. Batchelor, An Introduction to Fluid Dynamics, 1.9.
 """
 
+import math
 from typing import NamedTuple
 
 import numpy as np
-from scipy.sparse import csc_matrix, csr_matrix
+from scipy.sparse import csc_matrix
 from scipy.sparse.linalg import splu
 
 from mat_shelf.fills.surface_mesh import SurfaceMesh, node_areas, twice_areas
+from mat_shelf.numerics.kernels import inline, kernel
 
 GRAVITY = 9.80665
 STEEPEST = np.radians(89.8)
@@ -137,42 +139,17 @@ def least_energy(elements: Elements, height: np.ndarray, free: np.ndarray, lengt
     -------
     (P,) float64
     """
-    nodes, shape, area, _, pull = elements
-    count, weight, corners = len(height), elements.node_area / length**2, nodes.shape[1]
+    nodes, shape, area, node_area, pull = elements
+    count, weight, corners = len(height), node_area / length**2, nodes.shape[1]
     rows, columns = np.repeat(nodes, corners, axis=1).reshape(-1), np.tile(nodes, (1, corners)).reshape(-1)
-    spans = nodes.reshape(-1), np.arange(0, nodes.size + 1, corners)
-    slopes = [csr_matrix((shape[..., k].reshape(-1), *spans), shape=(len(area), count)) for k in range(shape.shape[2])]
-    turned = [slope.T.tocsr() for slope in slopes]
-    flat = np.matmul(shape, shape.transpose(0, 2, 1))
-
-    def energy(height: np.ndarray) -> float:
-        """Energy of the surface over its tension.
-
-        Parameters
-        ----------
-        height : (P,) float64
-            Heights, mm.
-
-        Returns
-        -------
-        float
-        """
-        stretch = np.sqrt(1 + sum((slope @ height) ** 2 for slope in slopes))
-        return float(area @ stretch + 0.5 * weight @ height**2 - pull @ height)
-
-    now, factors, moved, before, share, bend = energy(height), None, np.inf, np.inf, 1.0, _BEND_FIRST
+    stiff, residual, height = np.empty((len(nodes), corners, corners)), np.empty(count), height.astype(np.float64)
+    given = nodes, shape, area, weight, pull
+    now, factors, moved, before, share, bend = _energy(*given, height), None, np.inf, np.inf, 1.0, _BEND_FIRST
     for _ in range(_MOST_STEPS):
-        rises = [slope @ height for slope in slopes]
-        stretch = np.sqrt(1 + sum(rise**2 for rise in rises))
-        taut = area / stretch
-        residual = weight * height - pull
-        for slope, rise in zip(turned, rises, strict=True):
-            residual += slope @ (taut * rise)
+        _pulls(*given, height, residual)
         is_new = factors is None or share < 1 or moved > _NEAR * before
         if is_new:
-            along = sum(shape[..., k] * rise[:, None] for k, rise in enumerate(rises))
-            stiff = flat * taut[:, None, None]
-            stiff -= bend * along[:, :, None] * along[:, None, :] * (area / stretch**3)[:, None, None]
+            _stiffness(nodes, shape, area, height, bend, stiff)
             matrix = csc_matrix((stiff.reshape(-1), (rows, columns)), shape=(count, count))
             matrix.setdiag(matrix.diagonal() + weight)
             known = matrix if len(free) == count else matrix[:, free][free]
@@ -180,7 +157,10 @@ def least_energy(elements: Elements, height: np.ndarray, free: np.ndarray, lengt
         step, share = np.zeros(count), 1.0
         step[free] = -factors.solve(residual[free])
         down = float(residual[free] @ step[free])
-        while share > 1e-4 and (tried := energy(height + share * step)) > now + 1e-4 * share * down + 1e-12 * abs(now):
+        while share > 1e-4:
+            tried = _energy(*given, height + share * step)
+            if tried <= now + 1e-4 * share * down + 1e-12 * abs(now):
+                break
             share /= 2
         height, now, before, moved = height + share * step, tried, moved, float(np.abs(share * step).max())
         enough = _PRECISE * length * (1.0 if is_new else _SURE)
@@ -189,6 +169,61 @@ def least_energy(elements: Elements, height: np.ndarray, free: np.ndarray, lengt
         # Where the surface is steep, full steps of Newton's method lead far off; those without its second term do not.
         bend = 0.0 if share < 1 else min(bend + 0.25, 1.0)
     return height
+
+
+@inline
+def _rise(nodes, shape, height, t):
+    """Slopes of an element along its axes, of which the second may be missing, and how far that stretches it."""
+    x, y = 0.0, 0.0
+    for i in range(nodes.shape[1]):
+        here = height[nodes[t, i]]
+        x += shape[t, i, 0] * here
+        if shape.shape[2] > 1:
+            y += shape[t, i, 1] * here
+    return x, y, math.sqrt(1.0 + x * x + y * y)
+
+
+@kernel
+def _energy(nodes, shape, area, weight, pull, height):
+    """Energy of a surface over its tension, mm2."""
+    total = 0.0
+    for t in range(nodes.shape[0]):
+        total += area[t] * _rise(nodes, shape, height, t)[2]
+    for p in range(height.shape[0]):
+        total += (0.5 * weight[p] * height[p] - pull[p]) * height[p]
+    return total
+
+
+@kernel
+def _pulls(nodes, shape, area, weight, pull, height, out):
+    """Writes the slopes of the energy with the heights, (P,) mm."""
+    for p in range(height.shape[0]):
+        out[p] = weight[p] * height[p] - pull[p]
+    for t in range(nodes.shape[0]):
+        x, y, stretch = _rise(nodes, shape, height, t)
+        taut = area[t] / stretch
+        for i in range(nodes.shape[1]):
+            along = shape[t, i, 0] * x
+            if shape.shape[2] > 1:
+                along += shape[t, i, 1] * y
+            out[nodes[t, i]] += taut * along
+
+
+@kernel
+def _stiffness(nodes, shape, area, height, bend, out):
+    """Writes second slopes of the energy of each element, (T, n, n), with a share of the term that bends."""
+    for t in range(nodes.shape[0]):
+        x, y, stretch = _rise(nodes, shape, height, t)
+        taut, bent = area[t] / stretch, bend * area[t] / stretch**3
+        for i in range(nodes.shape[1]):
+            for j in range(nodes.shape[1]):
+                flat = shape[t, i, 0] * shape[t, j, 0]
+                one, other = shape[t, i, 0] * x, shape[t, j, 0] * x
+                if shape.shape[2] > 1:
+                    flat += shape[t, i, 1] * shape[t, j, 1]
+                    one += shape[t, i, 1] * y
+                    other += shape[t, j, 1] * y
+                out[t, i, j] = taut * flat - bent * one * other
 
 
 def heights_at_wall(distance: np.ndarray, slope: np.ndarray, length: float) -> np.ndarray:

@@ -23,6 +23,21 @@ COARSE_MARKED_DEPTH = 8
 """Waves in which marks count while a value is dragged: through glass and ink, and back."""
 
 
+def hasty(task: RenderTask) -> RenderTask:
+    """A task as it is rendered while something is dragged: paths end sooner, patterns and marks count less far.
+
+    Parameters
+    ----------
+    task : RenderTask
+        The task.
+
+    Returns
+    -------
+    RenderTask
+    """
+    return replace(task, depth=COARSE_DEPTH, fed_depth=COARSE_FED_DEPTH, marked_depth=COARSE_MARKED_DEPTH)
+
+
 class CoarsePictures:
     """Renders small pictures, as large as the time of a drag allows.
 
@@ -82,9 +97,9 @@ class CoarsePictures:
             Of the whole size where the surfaces are known; and the side, in its pixels, of what was seen once.
         """
         begun = time.perf_counter()
-        hasty = replace(task, depth=COARSE_DEPTH, fed_depth=COARSE_FED_DEPTH, marked_depth=COARSE_MARKED_DEPTH)
+        quick = hasty(task)
         for _ in range(COARSE_SAMPLES):
-            self._tracer.add_sample(hasty, film)
+            self._tracer.add_sample(quick, film)
         known = self._surfaces.at(whole, size[::-1], film)
         light = denoise_film(film, "fast", COARSE_PADDING, known and known.small[:2])
         light = light if known is None else enlarged(light, known.small, known.whole)

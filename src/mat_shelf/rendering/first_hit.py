@@ -22,8 +22,10 @@ class FirstHits:
         Index into the product's parts, -1 where none is seen.
     depth : (H, W) float32
         Distance along the view, mm; infinite where nothing is seen.
-    triangle : (H, W) int32
-        Row of the geometry's triangles, -1 where nothing is seen.
+    shape : (H, W) int16
+        Which of the geometry's shapes, -1 where nothing is seen.
+    primitive : (H, W) int32
+        Triangle, or cap, within that.
     faces : (H, W) int32
         Number of the face among those of the part's own mesh; of no meaning where no part is seen.
     geometry : Geometry
@@ -34,7 +36,8 @@ class FirstHits:
 
     part: np.ndarray
     depth: np.ndarray
-    triangle: np.ndarray
+    shape: np.ndarray
+    primitive: np.ndarray
     faces: np.ndarray
     geometry: Geometry
     visible: list[int]
@@ -89,15 +92,17 @@ class FirstHits:
         -------
         (3,) float64
         """
-        triangles, triangle = self.geometry.triangles, self.triangle[row, column]
-        corners = triangles.corners[triangle].reshape(3, 3).astype(np.float64)
-        if self._is_cap(triangle):
+        corners = self.geometry.triangles.corners[self._triangle(row, column)].reshape(3, 3).astype(np.float64)
+        if self._is_cap(row, column):
             return corners[2] / np.linalg.norm(corners[2])
         return triangle_normals(corners)
 
-    def _is_cap(self, triangle: int) -> bool:
-        triangles = self.geometry.triangles
-        return bool(triangles.is_caps[np.searchsorted(triangles.first, triangle, side="right") - 1])
+    def _is_cap(self, row: int, column: int) -> bool:
+        return bool(self.geometry.triangles.is_caps[self.shape[row, column]])
+
+    def _triangle(self, row: int, column: int) -> int:
+        """Row of the geometry's triangles."""
+        return int(self.geometry.triangles.first[self.shape[row, column]] + self.primitive[row, column])
 
     def shading_normal(self, row: int, column: int, place) -> np.ndarray:
         """Normal that the surface in a pixel is shaded with, but for rounded edges and relief.
@@ -116,9 +121,9 @@ class FirstHits:
         (3,) float64
             Of unit length.
         """
-        triangle = self.triangle[row, column]
+        triangle = self._triangle(row, column)
         corners = self.geometry.triangles.corners[triangle].reshape(3, 3).astype(np.float64)
-        if self._is_cap(triangle):
+        if self._is_cap(row, column):
             out = np.subtract(place, self.geometry.triangles.normals[triangle][:3])
             return out / max(float(np.linalg.norm(out)), 1e-12)
         normals = self.geometry.triangles.normals[triangle].reshape(3, 3).astype(np.float64)
@@ -212,18 +217,13 @@ def renewed_first_hits(before: FirstHits, geometry: Geometry, camera: Camera, pi
     FirstHits
     """
     height, width = before.part.shape
-    first, now = before.geometry.triangles.first, geometry.triangles.first
-    own = np.searchsorted(first, before.triangle.flat[pixels], side="right") - 1
-    triangle = before.triangle.copy()
-    if not np.array_equal(first, now):
-        of_all = np.searchsorted(first, before.triangle, side="right") - 1
-        triangle += np.where(before.triangle >= 0, (now - first)[of_all], 0).astype(np.int32)
-    arrays = before.part.copy(), before.depth.copy(), triangle, before.faces.copy()
+    seen_before = before.part, before.depth, before.shape, before.primitive, before.faces
     view, others = make_camera_view(camera, width, height), geometry.others_than(before.geometry)
-    may_see = np.isin(own, others)
+    may_see = np.isin(before.shape.flat[pixels], others)
     for low, high in geometry.boxes[others]:
         may_see |= _before(view, width, height, pixels, before.depth.flat[pixels], low, high)
     pixels = pixels[may_see]
+    arrays = [array.copy() for array in seen_before]
     for array, seen in zip(arrays, _look(geometry, before.visible, view, (height, width), pixels), strict=True):
         array.flat[pixels] = seen
     return FirstHits(*arrays, geometry, before.visible)
@@ -245,11 +245,10 @@ def _before(view: CameraView, width: int, height: int, pixels, depth, low, high)
 
 
 def _look(geometry: Geometry, visible: list[int], view: CameraView, shape: tuple[int, int], pixels: np.ndarray | None):
-    """Part, depth, triangle and face that pixels see first."""
+    """Part, depth, shape, primitive and face that pixels see first."""
     origins, directions, cosines = pixel_rays(view, shape[1], shape[0], pixels)
-    part, primitive, _, _, distance = geometry.intersect(origins, directions)
-    depth = np.where(part >= 0, distance * cosines, np.inf).astype(np.float32)
+    shapes, primitive, _, _, distance = geometry.intersect(origins, directions)
+    depth = np.where(shapes >= 0, distance * cosines, np.inf).astype(np.float32)
     places = np.full(geometry.count + 1, -1, np.int16)  # the last one stands for rays that hit nothing
     places[: len(visible)] = visible
-    triangle = np.where(part >= 0, geometry.triangles.first[part] + primitive, -1).astype(np.int32)
-    return places[part], depth, triangle, geometry.own_faces(part, primitive)
+    return places[shapes], depth, shapes.astype(np.int16), primitive, geometry.own_faces(shapes, primitive)

@@ -16,7 +16,7 @@ import numpy as np
 from mat_shelf.document.camera import Camera
 from mat_shelf.document.project import Project
 from mat_shelf.fills.surface_mesh import COARSE, FINE, Fineness
-from mat_shelf.rendering.coarse_picture import COARSE_SAMPLES, CoarsePictures
+from mat_shelf.rendering.coarse_picture import COARSE_SAMPLES, CoarsePictures, hasty
 from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.developing import Developer
 from mat_shelf.rendering.film import Film
@@ -355,7 +355,9 @@ class RenderSession:
         if stride > WIDEST_STRIDE:
             return None
         if patches:
-            self.tracer.add_sample(self._task, film, pixels=on_lattice(near, film.width, stride))
+            # The samples of a stale film are thrown away.
+            task = hasty(self._task) if self._is_stale else self._task
+            self.tracer.add_sample(task, film, pixels=on_lattice(near, film.width, stride))
             self._clean = self._clean.copy()
             for patch in patches:
                 light = denoise_film(film.crop(*lattice_of(patch, stride)), "fast", padding=0)

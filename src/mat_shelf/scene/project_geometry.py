@@ -7,7 +7,7 @@ from mat_shelf.document.project import Project
 from mat_shelf.geometry.caps import Caps
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import posed, turn_matrix
-from mat_shelf.patterns.points import part_frames, part_salt
+from mat_shelf.patterns.points import Frames, part_frames, part_salt
 from mat_shelf.scene.backdrop import backdrop_mesh
 from mat_shelf.scene.ball import Ball
 from mat_shelf.scene.bodies import bodies_of, visible_parts
@@ -56,8 +56,7 @@ def project_geometry(
     parts, kept = project.product.parts, kept or Kept()
     shown = [parts[k] for k in visible_parts(project)]
     own = [meshes[part.mesh] for part in shown]
-    poses = [(turn_matrix(part.pose.turn), part.pose.shift, part.pose.scale) for part in shown]
-    frames = part_frames(own, poses, [part_salt(part.id) for part in shown])
+    frames = kept(_frames, *own, tuple(part.pose for part in shown), tuple(part.id for part in shown))
     true = [displaced.get(part.id) for part in shown]
     solids = [
         kept(posed, mesh, part.pose) if made is None else made if isinstance(made, Caps) else made.mesh
@@ -75,3 +74,10 @@ def project_geometry(
     is_mesh = [made is not None and not isinstance(made, Caps) for made in true]
     at_rest = [(m.rest, m.face, m.place) if has else None for m, has in zip(true, is_mesh, strict=True)]
     return Geometry(solids, frames, at_rest, older=older)
+
+
+def _frames(*sources) -> Frames:
+    """Frames of meshes, the first of the sources, by the poses and the ids of their parts, the last two."""
+    *meshes, poses, ids = sources
+    stands = [(turn_matrix(pose.turn), pose.shift, pose.scale) for pose in poses]
+    return part_frames(meshes, stands, [part_salt(part_id) for part_id in ids])
