@@ -21,6 +21,7 @@ from mat_shelf.fills.vessel import VesselError, frame_of
 from mat_shelf.geometry.pose import in_part_frame
 from mat_shelf.scene.filled_cavities import cavities_of, up_of
 from mat_shelf.scene.poured_liquids import PouredLiquid, poured_liquid, standing, volume_below
+from mat_shelf.system.newest import Newest
 
 _FULL_SHARE = 75.0
 _LEAST_ROOM = 0.01
@@ -38,6 +39,7 @@ class FillCommands(FillReport, SolidCommands, FloatingCommands, StrewnCommands, 
 
     def __init__(self, session: Session):
         self.session = session
+        self._boards = Newest(1)
         FillReport.__init__(self)
         FloatingCommands.__init__(self)
 
@@ -49,13 +51,23 @@ class FillCommands(FillReport, SolidCommands, FloatingCommands, StrewnCommands, 
     @property
     def vessel(self) -> Part | None:
         """The part that is filled, or would be: the selected one, or what the selected liquid or drops are in or on."""
-        part = self.session.selected_part
-        return next(iter(self.project.product.carriers_of(part)), None) if part is not None else None
+        return self._on_board()[0]
 
     @property
     def fill_part(self) -> Part | None:
         """The liquid on the board: the selected one, or the first in the selected vessel."""
-        part, vessel = self.session.selected_part, self.vessel
+        return self._on_board()[1]
+
+    def _on_board(self) -> tuple[Part | None, Part | None]:
+        """Vessel and liquid on the board, which many ask for after each edit."""
+        return self._boards((self.project,), (self.session.selected,), self._found_on_board)
+
+    def _found_on_board(self) -> tuple[Part | None, Part | None]:
+        part = self.session.selected_part
+        vessel = next(iter(self.project.product.carriers_of(part)), None) if part is not None else None
+        return vessel, self._liquid_of(part, vessel)
+
+    def _liquid_of(self, part: Part | None, vessel: Part | None) -> Part | None:
         if part is not None and part.fill is not None:
             return part
         if part is not None and any((part.bubbles, part.foam, part.stream)):

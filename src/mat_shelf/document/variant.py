@@ -1,6 +1,7 @@
 """Variants: what keeps only its differences from a parent, and follows it in all else."""
 
 from collections.abc import Mapping
+from functools import partial
 from typing import Annotated, Any, Self
 
 from pydantic import Field, field_validator
@@ -9,7 +10,9 @@ from mat_shelf.document.ids import Id
 from mat_shelf.document.parameter import Frozen
 from mat_shelf.document.pattern import needed
 from mat_shelf.document.recipe import Recipe
+from mat_shelf.system.newest import Newest
 
+_follow = Newest(64)
 _ROWS = {"patterns": "id", "feeds": "input", "relief": "id", "overlays": "id"}
 """Fields of a recipe that hold several things, and what each of those is known by."""
 
@@ -61,6 +64,10 @@ class Variable(Frozen):
         Patterns that its own pieces need stay with it when the parent throws them out; those that it threw out itself
         come back when it follows the parent in what needs them.
         """
+        # It is asked for at every edit of a project, which changes one material at most.
+        return _follow((self, parent), (), partial(self._made_to_follow, parent))
+
+    def _made_to_follow(self, parent: Recipe) -> Self:
         mine, pieces = _pieces(self.recipe), _pieces(parent)
         for name in self.own:
             if name in mine:

@@ -11,7 +11,7 @@ PREVIEW_S = 0.09
 """How long a picture with one sample of touched pixels may take, before only one pixel in 4, in 9 or in 16 gets one."""
 SLOWEST_PREVIEW_S = 0.25
 """How long it may take at the widest stride, before a coarse picture of all is quicker."""
-FIXED_S, PIXEL_S = 0.03, 3e-6
+FIXED_S, PIXEL_S = 0.02, 3e-6
 """Time of a picture of few touched pixels, and for each further one, to begin with; materials differ much."""
 WIDEST_STRIDE = 4
 

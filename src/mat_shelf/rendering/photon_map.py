@@ -15,11 +15,11 @@ from mat_shelf.rendering.camera import CameraView, pixel_size
 from mat_shelf.rendering.photons import Aims, Photons, find_buckets, no_photons
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.interior_list import interior_at
-from mat_shelf.scene.kept import Newest
 from mat_shelf.scene.light_faces import AREA, CENTRE, DISTANT, KIND, Lights
 from mat_shelf.scene.light_sampling import light_weight
 from mat_shelf.scene.looks import look_of_row, marks_by_geometry
 from mat_shelf.scene.material_table import UNWORN, MaterialTable
+from mat_shelf.system.newest import Newest
 
 _looks = Newest(2)
 SMALL = 0.1
@@ -91,7 +91,7 @@ def sharp_looks(material_table: MaterialTable) -> tuple:
     tuple
         Equal where photons fall alike.
     """
-    return _looks(material_table, (), partial(_sharp_looks, material_table))
+    return _looks((material_table,), (), partial(_sharp_looks, material_table))
 
 
 def _sharp_looks(material_table: MaterialTable) -> tuple:

@@ -106,10 +106,11 @@ def touched_bits(old: RenderTask, new: RenderTask, poured: set[int] | None = Non
     before, after = old.material_table, new.material_table
     if ends[0] != ends[1] or not _same_wearing(before, after):
         return None
-    is_sent = (sends_photons(new.geometry, table, new.lights) is not None for table in (before, after))
+    tables = (after,) if before is after else (before, after)
+    is_sent = (sends_photons(new.geometry, table, new.lights) is not None for table in tables)
     if not new.straight and (poured or sharp_looks(before) != sharp_looks(after)) and any(is_sent):
         return None  # photons fall elsewhere
-    if not same_fields(_aimed_glow(before), _aimed_glow(after)):
+    if before is not after and not same_fields(_aimed_glow(before), _aimed_glow(after)):
         return None  # rays towards what glows meet nothing of it where they start from
     looks = zip(looks_of(before), looks_of(after), strict=True)
     rows = {row for row, (one, other) in enumerate(looks) if one != other}
@@ -128,6 +129,41 @@ def touched_bits(old: RenderTask, new: RenderTask, poured: set[int] | None = Non
     for bit in np.unique(after.met_bits[touched & (after.met_bits != UNWORN)]):
         bits |= np.uint64(1) << np.uint64(bit)
     return bits
+
+
+def pixels_of(bits: np.uint64, met: np.ndarray, known: np.ndarray, seen: np.ndarray, shown: np.ndarray) -> np.ndarray:
+    """Pixels whose paths met something, or that see one of some parts, (N,) int32.
+
+    Parameters
+    ----------
+    bits : uint64
+        As `touched_bits` has them.
+    met : (P,) uint64
+        What paths met of late.
+    known : (P,) uint64, written
+        What they met before, to which that is added.
+    seen : (P,) int16
+        Place of the part that each pixel sees; -1 for none.
+    shown : (Q,) bool
+        By the places of parts, whether a pixel that sees one is among those.
+
+    Returns
+    -------
+    (N,) int32
+    """
+    out = np.empty(len(met), np.int32)
+    return out[: _touch(bits, met, known, seen, shown, out)].copy()
+
+
+@kernel
+def _touch(bits, met, known, seen, shown, out):
+    count = 0
+    for i in range(met.shape[0]):
+        known[i] |= met[i]
+        if known[i] & bits != 0 or (seen[i] >= 0 and shown[seen[i]]):
+            out[count] = i
+            count += 1
+    return count
 
 
 def _aimed_glow(table: MaterialTable) -> tuple[np.ndarray, np.ndarray]:

@@ -33,6 +33,7 @@ from mat_shelf.rendering.renewal import (
     inside_patches,
     lattice_of,
     on_lattice,
+    pixels_of,
     poured_geometries,
     touched_bits,
 )
@@ -334,13 +335,12 @@ class RenderSession:
     def _touched_by_pouring(self, wanted: "_Wanted", task: RenderTask, poured: set[int], bits: np.uint64) -> np.ndarray:
         """Pixels that show liquid or its vessel; their first hits are renewed, and the film will have to begin anew."""
         met, key = self._film.sums.met, self._hit_key(wanted, task.geometry)
-        self._met = met.copy() if self._met is None else self._met | met
+        self._met = met.copy() if self._met is None else self._met
         self._is_stale = True
         seen = self._seen(wanted, self._task.geometry)
-        is_poured = np.zeros(len(wanted.project.product.parts) + 1, bool)  # the last one stands for no part
+        is_poured = np.zeros(len(wanted.project.product.parts), bool)
         is_poured[[seen.visible[g] for g in poured]] = True
-        shows = is_poured[seen.part].ravel()
-        touched = np.flatnonzero(((self._met & bits) != 0) | shows).astype(np.int32)
+        touched = pixels_of(bits, met, self._met, seen.part.ravel(), is_poured)
         self._first_hits = key, renewed_first_hits(seen, task.geometry, wanted.camera, touched)
         return touched
 

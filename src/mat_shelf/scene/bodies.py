@@ -1,9 +1,14 @@
 """Bodies of a scene: parts that light enters, and which of them fills the space that several are in."""
 
+from functools import partial
+
 from mat_shelf.document.product import Part
 from mat_shelf.document.project import Project
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.scene.dielectric_contact import Body
+from mat_shelf.system.newest import Newest
+
+_bodies = Newest(4)
 
 
 def is_clear(recipe: Recipe) -> bool:
@@ -94,6 +99,10 @@ def bodies_of(project: Project) -> tuple[Body | None, ...]:
     -------
     tuple[Body or None, ...]
     """
+    return _bodies((project.product.parts, project.materials), (), partial(_found_bodies, project))
+
+
+def _found_bodies(project: Project) -> tuple[Body | None, ...]:
     found: list[Body | None] = []
     for place in visible_parts(project):
         part = project.product.parts[place]

@@ -58,6 +58,8 @@ class Geometry:
         older: "Geometry | None" = None,
     ):
         shapes = [s if isinstance(s, Caps) else (s.vertices, s.triangles) for s in meshes]
+        self.solids = tuple(meshes)
+        """What was given, which is never changed."""
         self._scene = Scene(shapes, is_robust, older and older._scene)
         self._table = table = TriangleRows(meshes, at_rest, older and older._table)
         self.triangles = Triangles(table.rows.corners, table.rows.normals, table.first, table.is_caps)
@@ -86,7 +88,8 @@ class Geometry:
         -------
         (K,) int64
         """
-        return self._table.others_than(before._table)
+        pairs = zip(self.solids, before.solids, strict=True)
+        return np.array([k for k, (one, other) in enumerate(pairs) if one is not other], np.int64)
 
     def surface_tables(self) -> SurfaceTables:
         """Arrays that kernels look patterns and marks up by.

@@ -5,9 +5,8 @@ direction. All else that glows is found by chance.
 """
 
 import math
-from collections import deque, namedtuple
-from threading import Lock
-from weakref import WeakKeyDictionary
+from collections import namedtuple
+from functools import partial
 
 import numpy as np
 
@@ -21,9 +20,9 @@ from mat_shelf.optics.color import luminance
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.light_faces import Lights, glow_of_part
 from mat_shelf.scene.material_table import UNWORN, MaterialTable
+from mat_shelf.system.newest import Newest
 
-_known: WeakKeyDictionary[Geometry, deque] = WeakKeyDictionary()
-_lock = Lock()
+_found = Newest(8)
 
 Glow = namedtuple("Glow", "triangle row part keep alias bright whole middle reach")
 """What kernels read.
@@ -54,15 +53,13 @@ def glow_of(geometry: Geometry, material_table: MaterialTable, lights: Lights) -
         The same one as long as no edit changes what glows.
     """
     bright = _aimed_light(material_table)
+    worn = material_table.met_bits != UNWORN
+    parts = np.flatnonzero((worn & (bright[: worn.shape[1]] > 0)).any(axis=1) & ~geometry.triangles.is_caps)
     kept = (getattr(material_table, name) for name in ("rows", "zone_first", "zone_rows", "met_bits"))
-    key = bright.tobytes(), lights.glow.tobytes(), *(array.tobytes() for array in kept)
-    with _lock:
-        known = _known.setdefault(geometry, deque(maxlen=4))
-        found = next((glow for told, glow in known if told == key), None)
-        if found is None:
-            found = _glow_by(geometry, material_table, bright, lights.glow)
-            known.append((key, found))
-    return found
+    key = (bright, lights.glow, *kept, parts, geometry.triangles.first[parts])
+    solids = tuple(geometry.solids[part] for part in parts)  # what else is in the scene is of no matter
+    make = partial(_glow_by, geometry, material_table, parts, bright, lights.glow)
+    return _found(solids, tuple(array.tobytes() for array in key), make)
 
 
 def aimed_rows(material_table: MaterialTable) -> np.ndarray:
@@ -95,10 +92,10 @@ def _aimed_light(material_table: MaterialTable) -> np.ndarray:
     return bright
 
 
-def _glow_by(geometry: Geometry, material_table: MaterialTable, bright: np.ndarray, gains: np.ndarray) -> Glow:
+def _glow_by(
+    geometry: Geometry, material_table: MaterialTable, parts: np.ndarray, bright: np.ndarray, gains: np.ndarray
+) -> Glow:
     """Triangles of parts that glow, by the light of each parameter row."""
-    worn = material_table.met_bits != UNWORN
-    parts = np.flatnonzero((worn & (bright[: worn.shape[1]] > 0)).any(axis=1) & ~geometry.triangles.is_caps)
     triangles, rows, owners = [np.zeros(0, np.int64)], [np.zeros(0, np.int64)], [np.zeros(0, np.int64)]
     level = np.ones(len(material_table.rows))
     level[: len(gains)] = gains.max(axis=1, initial=0)

@@ -1,8 +1,6 @@
 """Results kept from one build of a scene to the next, so that an edit makes only that anew which it changes."""
 
-from collections import OrderedDict
 from collections.abc import Callable
-from contextlib import suppress
 
 from mat_shelf.geometry.mesh import Mesh
 
@@ -37,45 +35,3 @@ class Kept:
     def end_build(self) -> None:
         """Drops what the build that ends now did not use."""
         self._last, self._now = self._now, {}
-
-
-class Newest:
-    """Results that were made last, found again by the very object that each was made of, and further keys.
-
-    Parameters
-    ----------
-    count : int
-        Results that are kept.
-    """
-
-    def __init__(self, count: int):
-        self._count = count
-        self._made: OrderedDict = OrderedDict()
-
-    def __call__(self, source, keys: tuple, make: Callable):
-        """The result for a source, made now or kept.
-
-        Parameters
-        ----------
-        source : object
-            One that is never changed.
-        keys : tuple
-            What else it depends on.
-        make : callable () -> object
-            Makes it.
-
-        Returns
-        -------
-        object
-        """
-        key = (id(source), *keys)
-        with suppress(KeyError):
-            found = self._made[key]
-            self._made.move_to_end(key)
-            return found[1]
-        made = make()
-        self._made[key] = source, made  # the source is kept, so that its id stays its own
-        with suppress(KeyError):
-            while len(self._made) > self._count:
-                self._made.popitem(last=False)
-        return made

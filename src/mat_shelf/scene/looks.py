@@ -4,8 +4,8 @@ from collections import defaultdict
 
 import numpy as np
 
-from mat_shelf.scene.kept import Newest
 from mat_shelf.scene.material_table import MaterialTable
+from mat_shelf.system.newest import Newest
 
 _looks = Newest(2)  # of the tables before and after an edit; they are large
 
@@ -41,7 +41,7 @@ def looks_of(table: MaterialTable) -> list[tuple]:
     -------
     list of tuple
     """
-    return _looks(table, (), lambda: [look_of_row(table, row) for row in range(table.met_bits.shape[1])])
+    return _looks((table,), (), lambda: [look_of_row(table, row) for row in range(table.met_bits.shape[1])])
 
 
 def has_details_of(table: MaterialTable, other: MaterialTable) -> bool:

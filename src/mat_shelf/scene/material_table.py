@@ -26,12 +26,12 @@ from mat_shelf.scene.bodies import (
 )
 from mat_shelf.scene.dressing import Dresser, TexturedMaterial
 from mat_shelf.scene.interior_list import Bodies
-from mat_shelf.scene.kept import Newest
 from mat_shelf.scene.placed_marks import place_marks
 from mat_shelf.scene.props import prop_recipes, shown_props
 from mat_shelf.scene.recipe_program import HEIGHT, bind_overlays
 from mat_shelf.scene.rounded_edges import no_edges, round_edges
 from mat_shelf.scene.supplies import Supplies
+from mat_shelf.system.newest import Newest
 
 UNASSIGNED = Recipe(base_color=(0.5, 0.5, 0.5), specular_roughness=0.5)
 """What a part without a material wears."""
@@ -89,7 +89,7 @@ def make_material_table(
 
 
 def _row_of(recipe: Recipe) -> np.ndarray:
-    return _rows(recipe, (), partial(parameter_row, recipe))
+    return _rows((recipe,), (), partial(parameter_row, recipe))
 
 
 def _unmarked(recipes, rows, backdrop: int, zoned, pictures, priorities: Mapping[int, int]) -> MaterialTable:

@@ -14,8 +14,8 @@ from mat_shelf.marks.artwork import Artwork, HeightField, prepare_artwork, stamp
 from mat_shelf.marks.surface_map import SurfaceMap, SurfaceMapError, map_surface
 from mat_shelf.patterns.step import PatternContext
 from mat_shelf.scene.geometry import Geometry
-from mat_shelf.scene.kept import Newest
 from mat_shelf.scene.recipe_program import OverlayBinding, bind_overlays
+from mat_shelf.system.newest import Newest
 
 _NEAR = 0.06
 """mm, or this share of a mark's size over 20: how far a net may be from the surface that it was laid on."""
@@ -133,7 +133,7 @@ def place_marks(
             relief = stamp_heights(art, mark.width, mark.height, mark.rise, mark.slope, mark.profile)
         net, box, corners = surface_map_of(sheet)
         near = _NEAR * max(1, mark.width / 20, mark.height / 20)
-        recipe = _recipes(mark, (), partial(mark_recipe, mark))
+        recipe = _recipes((mark,), (), partial(mark_recipe, mark))
         overlays = bind_overlays(recipe, pictures, row + 1)
         made.append(
             PlacedMark(

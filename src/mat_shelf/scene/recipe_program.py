@@ -13,7 +13,7 @@ from mat_shelf.optics.parameters import FED_COLUMNS, LAYERING, WHITE, of_unit_lu
 from mat_shelf.patterns import interpreter as I  # noqa: E741, N812
 from mat_shelf.patterns.program import Builder, Program
 from mat_shelf.patterns.step import PatternContext, Value
-from mat_shelf.scene.kept import Newest
+from mat_shelf.system.newest import Newest
 
 _FINEST_STEP = 0.0015
 """mm; slopes over less would be lost in the rounding of float32 positions."""
@@ -80,7 +80,7 @@ def bind_overlays(recipe: Recipe, pictures: Mapping, first_row: int = 0) -> tupl
 
 def _opaque(overlay: Overlay) -> Overlay:
     """An overlay that no light enters; the same one for the same."""
-    return _opaque_overlays(overlay, (), partial(_made_opaque, overlay))
+    return _opaque_overlays((overlay,), (), partial(_made_opaque, overlay))
 
 
 def _made_opaque(overlay: Overlay) -> Overlay:
@@ -379,7 +379,7 @@ def coverage_program(recipe: Recipe, overlays: Sequence[OverlayBinding]) -> Prog
     patterns = [pattern for binding in overlays for pattern in binding.mask_context.patterns.values()]
     ids = tuple(binding.overlay.id for binding in overlays)
     keys = ("coverage", ids, _shown(patterns, overlays[0].context))
-    return _programs(recipe, keys, partial(_written_coverage, overlays))
+    return _programs((recipe,), keys, partial(_written_coverage, overlays))
 
 
 def _written_coverage(overlays: Sequence[OverlayBinding]) -> Program:
@@ -393,7 +393,7 @@ _programs, _opaque_overlays = Newest(_KEPT_PROGRAMS), Newest(_KEPT_PROGRAMS)
 
 def _kept(kind: str, recipe: Recipe, context: PatternContext, write) -> Program:
     """The program of a recipe, written once for the same recipe and images."""
-    return _programs(recipe, (kind, _shown(recipe.patterns, context)), write)
+    return _programs((recipe,), (kind, _shown(recipe.patterns, context)), write)
 
 
 def _shown(patterns, context: PatternContext) -> tuple[bool, ...]:

@@ -66,7 +66,7 @@ class TriangleRows:
         else:
             self._room = self.counts.copy()
             if older is not None and len(older._shapes) == len(shapes):
-                is_other = self.others_than(older)
+                is_other = np.array([a is not b for a, b in zip(older._shapes, shapes, strict=True)], bool)
                 wide = self.counts[is_other] + self.counts[is_other] // _ROOM
                 self._room[is_other] = -(-wide // _GRAIN) * _GRAIN
             self.first = np.cumsum([0, *self._room])[:-1].astype(np.int32)
@@ -77,21 +77,6 @@ class TriangleRows:
             found = older._of(k) if is_kept else self._made(k)
             for table, made in zip(self._of(k), found, strict=True):
                 table[...] = made[: len(table)]
-
-    def others_than(self, before: "TriangleRows") -> np.ndarray:
-        """Places of the shapes that are others than those that other rows have there, (K,) int64.
-
-        Parameters
-        ----------
-        before : TriangleRows
-            Of as many shapes.
-
-        Returns
-        -------
-        (K,) int64
-        """
-        pairs = zip(self._shapes, before._shapes, strict=True)
-        return np.array([k for k, (one, other) in enumerate(pairs) if one is not other], np.int64)
 
     def _has_room_for(self, newer: "TriangleRows") -> bool:
         is_alike = self.has_uv == newer.has_uv and self.has_rest == newer.has_rest
