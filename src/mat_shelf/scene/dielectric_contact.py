@@ -69,14 +69,15 @@ def resolve_contact(
     list of Mesh
     """
     made, kept = list(meshes), kept or Kept()
-    bounds = [mesh.bounds for mesh in meshes]
+    low, high = np.reshape([mesh.bounds for mesh in meshes[: len(bodies)]], (-1, 2, 3)).transpose(1, 0, 2)
     near = max(tolerance, _LEAST)
     for own, body in enumerate(bodies):
-        if body is None:
+        if body is None or body.is_poured:
             continue
-        for other, beside in enumerate(bodies):
-            apart = np.maximum(bounds[own][0] - bounds[other][1], bounds[other][0] - bounds[own][1])
-            if other == own or apart.max() > near or body.is_poured or (beside is not None and beside.is_poured):
+        apart = np.maximum(low[own] - high, low - high[own]).max(axis=1)
+        for other in np.flatnonzero(apart <= near).tolist():
+            beside = bodies[other]
+            if other == own or (beside is not None and beside.is_poured):
                 continue
             if body.is_wet:
                 if tolerance > 0 and (beside is None or not beside.is_clear or body.priority < beside.priority):
