@@ -1,5 +1,7 @@
 """Vessels filled and wetted in the real window: by buttons, by the level in the picture, by rows."""
 
+import time
+
 import manifold3d
 import numpy as np
 import pytest
@@ -91,7 +93,12 @@ def test_a_vessel_is_filled_and_its_level_dragged_in_the_picture(station, qtbot)
     steps, line = workshop.history.position, window.level_handle.line
     start = line()[1].toPoint() - QPoint(4, 0)
     level = told(qtbot, window).level_mm
-    pulled(window.viewport, start, start + QPoint(0, 60))
+    edits = []
+    workshop.project_changed.connect(lambda: edits.append(time.monotonic()))
+    began = time.monotonic()
+    pulled(window.viewport, start, start + QPoint(0, 60), steps=60)
+    # A hand that is quicker than any picture makes no edit that none shows, and the level ends where it does.
+    assert 2 <= len(edits) <= (time.monotonic() - began) / 0.030 + 3
     assert workshop.history.position == steps + 1 and workshop.project.part(window.fills.fill_part.id).fill.share < 70
     lower = told(qtbot, window)
     mm = window.viewport.picker.pixel_width(window.fills.section.origin)

@@ -1,7 +1,7 @@
 """The viewport: the product through its camera, with tools for the mouse, the keys and drops."""
 
 from PyQt6.QtCore import QEvent, QRect, QRectF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QImage, QPainter
+from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from mat_shelf.app.theme import OUTLINE, THEME, font
@@ -32,6 +32,7 @@ from mat_shelf.app.wall.tools.tool import Tool
 from mat_shelf.app.wall.tools.turn_lights import TurnLights
 from mat_shelf.app.wall.tools.uv_overlay import UvOverlay
 from mat_shelf.app.wall.tools.wipe import Wipe
+from mat_shelf.app.widgets.paced import HAND_MS
 from mat_shelf.app.workshop import ProductWork, Workshop
 from mat_shelf.rendering.frame import Frame
 from mat_shelf.rendering.navigation import framed
@@ -107,6 +108,10 @@ class Viewport(QWidget):
         self._resized.timeout.connect(self._ask_for_size)
         self.picker = Picker(self)
         self.tools: list[Tool] = []
+        self._holder: Tool | None = None  # it took the button that is held
+        self._untold: QMouseEvent | None = None
+        self._pace = QTimer(self, singleShot=True, interval=HAND_MS)
+        self._pace.timeout.connect(self._catch_up)
         self.navigate, self.uv_overlay, self.wipe = Navigate(self), UvOverlay(self), Wipe(self)
         self.select, self.snapshots, self.swatch_drop = Select(self), Snapshots(self), SwatchDrop(self)
         self.region, self.input_legend = Region(self), InputLegend(self)
@@ -205,17 +210,36 @@ class Viewport(QWidget):
 
     def pass_on(self, what: str, event) -> bool:
         """Passes an event to the tools, by the name of their method; whether one took it."""
-        return any(getattr(tool, what)(event) for tool in reversed(self.tools))
+        return self._taker(what, event) is not None
+
+    def _taker(self, what: str, event) -> Tool | None:
+        return next((tool for tool in reversed(self.tools) if getattr(tool, what)(event)), None)
 
     def mousePressEvent(self, event) -> None:
+        self._catch_up()
         if event.button() in (Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton):
             self.setFocus()
-        self.pass_on("press", event)
+        self._holder = self._taker("press", event)
 
     def mouseMoveEvent(self, event) -> None:
+        if self._holder is not None and self._holder.makes_edits and event.buttons():
+            if self._pace.isActive():
+                self._untold = event.clone()
+                return
+            self._pace.start()
+        self._untold = None
         self.pass_on("move", event)
 
+    def _catch_up(self) -> None:
+        """Tells where the hand came to since the last move that was told."""
+        event, self._untold = self._untold, None
+        self._pace.stop()
+        if event is not None:
+            self.mouseMoveEvent(event)
+
     def mouseReleaseEvent(self, event) -> None:
+        self._catch_up()
+        self._holder = None
         self.pass_on("release", event)
 
     def mouseDoubleClickEvent(self, event) -> None:

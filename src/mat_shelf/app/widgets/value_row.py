@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QAbstractSlider, QGridLayout, QHBoxLayout, QLabel, Q
 
 from mat_shelf.app.theme import THEME, font
 from mat_shelf.app.widgets.binding import Binding
+from mat_shelf.app.widgets.paced import HAND_MS
 from mat_shelf.app.widgets.row_label import RowLabel
 from mat_shelf.document.parameter import read_number, shown_number
 
@@ -15,8 +16,6 @@ STACKED_HEAD, CHIP_GAP = 22, 8
 NUMBER_WIDTH, ROW_HEIGHT, STACKED_HEIGHT = 84, 35, 37
 _NUMBER_WIDTH, _RANGE_WIDTH = 56, 84
 STEPS = 1000
-_PACE_MS = 30
-"""Time between two values of a drag that are told: the knob follows the hand at once, the picture as it can."""
 
 
 class Slider(QAbstractSlider):
@@ -27,7 +26,7 @@ class Slider(QAbstractSlider):
     Signals
     -------
     moved : float
-        While dragging, at most every `_PACE_MS`, and at each key press.
+        While dragging, at most every `HAND_MS`, and at each key press.
     released
         When a drag or key press is over.
     """
@@ -44,7 +43,7 @@ class Slider(QAbstractSlider):
         self._is_dragged = False
         self._drags_other = False
         self._is_following = self._is_untold = False
-        self._pace = QTimer(self, singleShot=True, interval=_PACE_MS)
+        self._pace = QTimer(self, singleShot=True, interval=HAND_MS)
         self._pace.timeout.connect(self._tell)
         self.setRange(0, STEPS)
         self.setOrientation(Qt.Orientation.Horizontal)

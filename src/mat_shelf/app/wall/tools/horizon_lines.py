@@ -22,6 +22,8 @@ class HorizonLines(Tool):
     is_shown : bool
     """
 
+    makes_edits = True
+
     def __init__(self, viewport):
         super().__init__(viewport)
         self.is_shown = False

@@ -24,6 +24,8 @@ class LevelHandle(Tool):
         Whether the Fill station is open.
     """
 
+    makes_edits = True
+
     def __init__(self, viewport, work: FillWork):
         super().__init__(viewport)
         self.fills, self.is_shown = work, False

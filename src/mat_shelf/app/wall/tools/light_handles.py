@@ -29,6 +29,8 @@ class LightHandles(Tool):
         Whether the Set station is open.
     """
 
+    makes_edits = True
+
     def __init__(self, viewport):
         super().__init__(viewport)
         self.is_shown = False

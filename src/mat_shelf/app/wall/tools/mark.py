@@ -39,6 +39,8 @@ class MarkTool(Tool):
         Reads a file of artwork aside, and hands it on.
     """
 
+    makes_edits = True
+
     def __init__(self, viewport: Viewport, marks: MarkWork, read_art: Callable[[Path, Callable], None]):
         super().__init__(viewport)
         self._work, self._read_art = marks, read_art

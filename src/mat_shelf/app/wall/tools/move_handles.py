@@ -53,6 +53,8 @@ class MoveHandles(Tool):
         Whether the Product station is open.
     """
 
+    makes_edits = True
+
     def __init__(self, viewport):
         super().__init__(viewport)
         self.is_shown = False

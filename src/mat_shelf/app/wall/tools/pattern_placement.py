@@ -20,6 +20,8 @@ class PatternPlacement(Tool):
     A drag carries the pattern along under the pointer; with Shift it rotates it; the wheel with Control sizes it.
     """
 
+    makes_edits = True
+
     def __init__(self, viewport: Viewport, patterns: PatternWork):
         super().__init__(viewport)
         self._work = patterns

@@ -14,7 +14,14 @@ class Tool:
     ----------
     viewport : Viewport
         It enters itself there.
+
+    Attributes
+    ----------
+    makes_edits : bool
+        Whether each move, while it holds the button, is an edit: then it is told of one every `HAND_MS` at most.
     """
+
+    makes_edits = False
 
     def __init__(self, viewport):
         self.viewport = viewport

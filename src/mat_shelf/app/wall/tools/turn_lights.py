@@ -13,6 +13,8 @@ _UNDER_CAPTION = 28
 class TurnLights(Tool):
     """While L is held, a drag rotates the lights of the set about the product."""
 
+    makes_edits = True
+
     def __init__(self, viewport):
         super().__init__(viewport)
         self._is_held = False
