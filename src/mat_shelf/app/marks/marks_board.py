@@ -19,6 +19,7 @@ from mat_shelf.app.marks.artwork_column import ArtworkColumn
 from mat_shelf.app.marks.typeset import set_words
 from mat_shelf.app.widgets.binding import Binding
 from mat_shelf.app.widgets.card import ListCard, card_of, column_of
+from mat_shelf.app.widgets.paced import Paced
 from mat_shelf.app.widgets.reorder import Reorder
 from mat_shelf.app.widgets.rows import row_of
 from mat_shelf.app.widgets.small_widgets import quiet_label, small_button
@@ -139,7 +140,7 @@ class MarksBoard(QFrame):
         layout.addWidget(self.hint, 1)
         layout.addStretch(0)
         work.opened.connect(self.follow)
-        self.workshop.project_changed.connect(self.follow)
+        self.workshop.project_changed.connect(Paced(self, self.workshop, self.follow).note)
         self.follow()
 
     def _of_mark(self, name: str) -> Binding:

@@ -28,6 +28,7 @@ from mat_shelf.app.patterns.strip_board import StripBoard
 from mat_shelf.app.widgets.binding import of_material
 from mat_shelf.app.widgets.card import CARD_MARGIN, WIDEST, bound, card_of, column_of, sideways
 from mat_shelf.app.widgets.fold import TAB, CardTitle, Fold
+from mat_shelf.app.widgets.paced import Paced
 from mat_shelf.app.widgets.rows import row_of
 from mat_shelf.app.widgets.value_row import CHIP_GAP
 from mat_shelf.app.workshop import PatternWork, Workshop
@@ -108,7 +109,8 @@ class MaterialsBoard(QFrame):
         outer.addWidget(self._stack)
         self._is_behind = True
         self._followed: dict[str, tuple] = {}
-        for signal in (workshop.selection_changed, workshop.project_changed, self.patterns.opened):
+        workshop.project_changed.connect(Paced(self, workshop, self._follow_if_seen).note)
+        for signal in (workshop.selection_changed, self.patterns.opened):
             signal.connect(self._follow_if_seen)
         self.follow()
 

@@ -299,8 +299,7 @@ class ValueRow(QWidget):
             self.chip.set_range(*(round(v, 4) for v in self.slider.values()), gesture="drag")
         else:
             self.binding.set(round(value) if self._is_whole else round(value, 4), gesture="drag")
-            if self._is_whole:  # the knob stands on a number, also where it is the one there was
-                self.follow()
+        self.follow()  # at once; its board follows a drag now and then
 
     def _typed(self) -> None:
         if not self.number.isModified():
