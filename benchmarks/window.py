@@ -21,7 +21,8 @@ from mat_shelf.library.library import Library
 from mat_shelf.patterns.sources import Noise
 from mat_shelf.patterns.steps import Levels
 
-DRAGS, PAUSE_MS = 160, 25
+DRAGS, PAUSE_MS, REST_MS = 160, 25, 4
+"""Steps of a drag, time between them, and time that the event loop rests after each turn, as one that waits does."""
 STEPS_IN_STRIP = 8
 LEFT, PLAIN = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 
@@ -108,10 +109,19 @@ def measure_window() -> dict:
         window.workshop.select("bottle")
         _wait_for(window, 16)
 
+        QTest.qWait(1000)  # the line appears once the liquid is reported
+        handle = window.level_handle
+        section, by = window.fills.section, window.fills.now[0]
+        start = handle.line()[1].toPoint() - QPoint(4, 0)
+        QTest.mousePress(window.viewport, LEFT, PLAIN, start)
+
         def drag_level(share: float) -> None:
-            window.fills.set_level(14.0 + 12.0 * share, "bench level")
+            wanted = section.bottom + 14.0 + 12.0 * share
+            rise = handle._ends(by + 1.0)[1].y() - handle._ends(by)[1].y()
+            QTest.mouseMove(window.viewport, QPoint(start.x(), round(start.y() + (wanted - by) * rise)))
 
         _, poured = _dragged(app, window, drag_level)
+        QTest.mouseRelease(window.viewport, LEFT, PLAIN, start)
         window.workshop.history.saved = window.workshop.project
         window.close()
     held.sort()
@@ -155,8 +165,21 @@ def _dragged(app, window: Window, move) -> tuple[list[float], dict[str, float]]:
             shown[frame.revision] = count // frame.stride**2, count
 
     window.wall._worker.frame_ready.connect(note)
-    held = []
-    began = time.perf_counter()
+    seconds, held = _moved(app, move)
+    window.wall._worker.frame_ready.disconnect(note)
+    _calibrate(window, machine)
+    traced, whole = (int(statistics.median(counts)) for counts in zip(*shown.values(), strict=True))
+    return [each / machine.slowness for each in held], {
+        "pictures_per_s": round(len(shown) / seconds * machine.slowness, 1),
+        "coarse_pixels": traced,
+        "shown_pixels": whole,
+        "slowness": round(machine.slowness, 2),
+    }
+
+
+def _moved(app, move) -> tuple[float, list[float]]:
+    """Seconds that a hand needs for its way, and times of the turns of the event loop meanwhile."""
+    held, began = [], time.perf_counter()
     for step in range(DRAGS):
         started = time.perf_counter()
         move(0.5 + 0.45 * (step % 40 - 20) / 20)
@@ -167,17 +190,8 @@ def _dragged(app, window: Window, move) -> tuple[list[float], dict[str, float]]:
             started = time.perf_counter()
             app.processEvents()
             held.append(time.perf_counter() - started)
-            time.sleep(0.001)
-    seconds = time.perf_counter() - began
-    window.wall._worker.frame_ready.disconnect(note)
-    _calibrate(window, machine)
-    traced, whole = (int(statistics.median(counts)) for counts in zip(*shown.values(), strict=True))
-    return [each / machine.slowness for each in held], {
-        "pictures_per_s": round(len(shown) / seconds * machine.slowness, 1),
-        "coarse_pixels": traced,
-        "shown_pixels": whole,
-        "slowness": round(machine.slowness, 2),
-    }
+            time.sleep(REST_MS / 1000)
+    return time.perf_counter() - began, held
 
 
 def _calibrate(window: Window, machine: Calibration) -> None:

@@ -8,7 +8,7 @@ from mat_shelf.app.workshop import Workshop
 
 PACE_MS = 120
 """Time between two times that something follows while a value is dragged."""
-HAND_MS = 30
+HAND_MS = 40
 """Time between two values of a drag that are told: the hand is quicker than any picture."""
 
 
