@@ -163,7 +163,7 @@ def edge_of(
     steepest = float(np.abs(slope).max())
     fine = None if wetting.fall is None else landing_nodes(wetting.fall, length)
     mesh = _mesh(lines, length, steepest, fine, fineness)
-    raw = _heights(mesh, lines, slope, length)
+    raw = _heights(mesh, lines, slope, length, fineness)
     mean = _mean(mesh, raw)
     rise = raw[:count] - mean
     # A wall that was cut lower, for an edge that sinks, is followed upwards from there.
@@ -182,9 +182,9 @@ def edge_of(
         lines = np.split(tried[:, [0, 2]] * (1, -1), splits)
         edge = tried[:, 1] - level + mean
         if (adapted := moved_mesh(mesh, np.concatenate(lines), length)) is not None:
-            mesh, raw = adapted, _heights(adapted, lines, slope, length, edge, raw)
+            mesh, raw = adapted, _heights(adapted, lines, slope, length, fineness, edge, raw)
         elif (adapted := _mesh(lines, length, steepest, fine, fineness)).is_whole:
-            mesh, raw = adapted, _heights(adapted, lines, slope, length, edge)
+            mesh, raw = adapted, _heights(adapted, lines, slope, length, fineness, edge)
         else:
             continue
         contact, share = tried, share * part
@@ -199,11 +199,13 @@ def _mesh(lines: list[np.ndarray], length: float, steepest: float, fine, finenes
     return mesh_outlines(lines, length, steepest, fine, fineness) if rings is None else rings
 
 
-def _heights(mesh: SurfaceMesh, lines: list[np.ndarray], slope: np.ndarray, length: float, edge=None, guess=None):
+def _heights(
+    mesh: SurfaceMesh, lines: list[np.ndarray], slope: np.ndarray, length: float, fineness, edge=None, guess=None
+):
     """Heights of the surface, as `surface_heights` has them."""
     circle = circle_of(lines, slope)
     if circle is None or (edge is not None and np.ptp(edge) > _LEVEL * length):
-        return surface_heights(mesh, lines, slope, length, edge, guess)
+        return surface_heights(mesh, lines, slope, length, edge, guess, fineness.precision)
     return round_heights(mesh, circle, slope, length, edge)
 
 

@@ -16,7 +16,7 @@ import numpy as np
 from scipy.sparse import csc_matrix
 from scipy.sparse.linalg import splu
 
-from mat_shelf.fills.surface_mesh import SurfaceMesh, node_areas, twice_areas
+from mat_shelf.fills.surface_mesh import FINE, SurfaceMesh, node_areas, twice_areas
 from mat_shelf.numerics.kernels import inline, kernel
 
 GRAVITY = 9.80665
@@ -25,8 +25,8 @@ STEEPEST = np.radians(89.8)
 _ANGLES = np.geomspace(STEEPEST, 1e-6, 400)
 _AWAY = np.log(1 / np.tan(_ANGLES / 4)) - 2 * np.cos(_ANGLES / 2)
 """Distance from a plane wall, in capillary lengths, at which the surface rises by an angle."""
-_MOST_STEPS, _PRECISE = 60, 5e-4
-"""Steps towards the surface; of a capillary length, the last one."""
+_MOST_STEPS = 60
+"""Steps towards the surface."""
 _NEAR, _SURE = 0.2, 0.3
 """Of the step before: after one so small, the next is taken by the same factors of the matrix; and how precise it has
 to be then, of what it has to be by new ones."""
@@ -58,6 +58,7 @@ def surface_heights(
     length: float,
     edge: np.ndarray | None = None,
     guess: np.ndarray | None = None,
+    precision: float = FINE.precision,
 ) -> np.ndarray:
     """Heights of the free surface over the level far from all walls, (P,) mm.
 
@@ -75,6 +76,8 @@ def surface_heights(
         Heights at the outlines where those are known, mm; slopes are a first guess then.
     guess : (P,) float64, optional
         A better first guess, mm.
+    precision : float
+        Of a capillary length, the last step towards the surface.
 
     Returns
     -------
@@ -101,7 +104,7 @@ def surface_heights(
         height[: len(edge)] = edge
     free = np.arange(count) if edge is None else np.arange(len(edge), count)
     elements = Elements(mesh.triangles, shape, area, node_areas(mesh), pull)
-    return least_energy(elements, height, free, length)
+    return least_energy(elements, height, free, length, precision)
 
 
 class Elements(NamedTuple):
@@ -121,7 +124,9 @@ class Elements(NamedTuple):
     pull: np.ndarray
 
 
-def least_energy(elements: Elements, height: np.ndarray, free: np.ndarray, length: float) -> np.ndarray:
+def least_energy(
+    elements: Elements, height: np.ndarray, free: np.ndarray, length: float, precision: float = FINE.precision
+) -> np.ndarray:
     """Heights at which surface, weight and wetting have the least energy, (P,) mm.
 
     Parameters
@@ -134,6 +139,8 @@ def least_energy(elements: Elements, height: np.ndarray, free: np.ndarray, lengt
         Nodes whose heights are not known.
     length : float
         Capillary length, mm.
+    precision : float
+        Of that, the last step.
 
     Returns
     -------
@@ -163,7 +170,7 @@ def least_energy(elements: Elements, height: np.ndarray, free: np.ndarray, lengt
                 break
             share /= 2
         height, now, before, moved = height + share * step, tried, moved, float(np.abs(share * step).max())
-        enough = _PRECISE * length * (1.0 if is_new else _SURE)
+        enough = precision * length * (1.0 if is_new else _SURE)
         if (share == 1 and moved < enough) or (share <= 1e-4 and bend == 0):
             break
         # Where the surface is steep, full steps of Newton's method lead far off; those without its second term do not.
