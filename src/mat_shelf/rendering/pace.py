@@ -9,6 +9,8 @@ COARSE_S = (0.06, 0.105)
 """How long a coarse picture may take before others are made larger or smaller: about ten a second."""
 PREVIEW_S = 0.09
 """How long a picture with one sample of touched pixels may take, before only one pixel in 4, in 9 or in 16 gets one."""
+LATE = 1.15
+"""Of that, up to which it is not worth a change: pictures that are fine and coarse by turns flicker."""
 SLOWEST_PREVIEW_S = 0.25
 """How long it may take at the widest stride, before a coarse picture of all is quicker."""
 FIXED_S, PIXEL_S = 0.02, 3e-6
@@ -81,7 +83,7 @@ def next_stride(stride: int, seconds: float) -> int:
     -------
     int
     """
-    if seconds > PREVIEW_S:
+    if seconds > LATE * PREVIEW_S:
         return stride + 1 if stride < WIDEST_STRIDE or seconds > SLOWEST_PREVIEW_S else stride
     if stride == 1:
         return stride
