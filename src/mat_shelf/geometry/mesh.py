@@ -127,12 +127,12 @@ def row_keys(rows) -> np.ndarray:
 
     Parameters
     ----------
-    rows : int
-        Rows of pixels.
+    rows : (N, K) float or int
+        Rows, such as points.
 
     Returns
     -------
-    array
+    (N,) uint64
     """
     rows = np.asarray(rows)
     if np.issubdtype(rows.dtype, np.integer):

@@ -12,7 +12,12 @@ from mat_shelf.document.finish import Adjustment, Finish
 from mat_shelf.document.light import Light
 from mat_shelf.document.pattern import Pattern, Relief
 from mat_shelf.document.recipe import Recipe
-from mat_shelf.geometry.solids import box
+from mat_shelf.fills.cavity import find_cavities
+from mat_shelf.fills.edge import Wetting
+from mat_shelf.fills.liquid import pour, wall_depths, wall_thickness
+from mat_shelf.fills.surface_mesh import COARSE
+from mat_shelf.fills.vessel import make_vessel
+from mat_shelf.geometry.solids import box, lathe
 from mat_shelf.numerics.kernels import cache_folder
 from mat_shelf.optics.albedo_tables import albedo_tables
 from mat_shelf.optics.measurements import measure
@@ -37,6 +42,8 @@ from mat_shelf.scene.material_table import make_material_table
 from mat_shelf.scene.rooms import plain_room
 
 _MARK = "ready"
+_CUP = np.array([(0, 0), (20, 0), (20, 40), (18, 40), (18, 2), (0, 2)], np.float64)
+"""Outline of a cup, mm."""
 
 
 def is_warm() -> bool:
@@ -104,7 +111,7 @@ def _compile_rendering(say: Callable[[str], None]) -> None:
 
 
 def compile_patterns() -> None:
-    """Compiles and keeps what evaluates patterns, every step of them, and marks; and what finishes pictures."""
+    """Compiles and keeps what evaluates patterns, every step of them, and marks; what finishes pictures; and pours."""
     for step in (*SOURCES, *STEPS):
         step.run.address  # noqa: B018, asking for it compiles it
     pattern = Pattern(id="p", name="p", steps=(Noise(),))
@@ -114,6 +121,8 @@ def compile_patterns() -> None:
     bent_normals((Relief(id="r", pattern="p"),), _few_points(), PatternContext({"p": pattern}))
     light = np.full((32, 32, 3), 0.5, np.float32)
     finished(light, Finish(whole=Adjustment(contrast=1.2), bloom=0.2, vignette=0.2, sharpening=0.5), {})
+    cup = find_cavities(make_vessel(lathe(_CUP, 32)))[0]
+    pour(cup, wall_depths(wall_thickness(cup), 0.1), 0.5 * cup.capacity, Wetting(), COARSE)
 
 
 def _few_points() -> Points:

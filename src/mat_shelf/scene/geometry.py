@@ -111,10 +111,10 @@ class Geometry:
 
         Parameters
         ----------
-        geometry : Geometry
-            Geometry of the scene.
+        geometry : (N,) int32
+            Shape that each ray hit.
         primitive : (N,) int32
-            Triangle within its geometry.
+            Triangle within that.
 
         Returns
         -------
