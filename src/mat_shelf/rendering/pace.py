@@ -13,7 +13,7 @@ LATE = 1.15
 """Of that, up to which it is not worth a change: pictures that are fine and coarse by turns flicker."""
 SLOWEST_PREVIEW_S = 0.25
 """How long it may take at the widest stride, before a coarse picture of all is quicker."""
-FIXED_S, PIXEL_S = 0.02, 3e-6
+FIXED_S, PIXEL_S = 0.03, 3e-6
 """Time of a picture of few touched pixels, and for each further one, to begin with; materials differ much."""
 WIDEST_STRIDE = 4
 
