@@ -110,15 +110,13 @@ def measure_window() -> dict:
         _wait_for(window, 16)
 
         QTest.qWait(1000)  # the line appears once the liquid is reported
-        handle = window.level_handle
-        section, by = window.fills.section, window.fills.now[0]
-        start = handle.line()[1].toPoint() - QPoint(4, 0)
+        section, start = window.fills.section, window.level_handle.line()[1].toPoint() - QPoint(4, 0)
         QTest.mousePress(window.viewport, LEFT, PLAIN, start)
 
         def drag_level(share: float) -> None:
-            wanted = section.bottom + 14.0 + 12.0 * share
-            rise = handle._ends(by + 1.0)[1].y() - handle._ends(by)[1].y()
-            QTest.mouseMove(window.viewport, QPoint(start.x(), round(start.y() + (wanted - by) * rise)))
+            level = section.bottom + 14.0 + 12.0 * share
+            place = window.viewport.picker.seen_place(section.origin + section.up * level)
+            QTest.mouseMove(window.viewport, QPoint(start.x(), round(place.y())))
 
         _, poured = _dragged(app, window, drag_level)
         QTest.mouseRelease(window.viewport, LEFT, PLAIN, start)

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from test_fills import mesh_of
 
+from mat_shelf.app.widgets.paced import HAND_MS
 from mat_shelf.document.material import Material
 from mat_shelf.document.product import Part, Product
 from mat_shelf.document.recipe import Recipe
@@ -98,7 +99,7 @@ def test_a_vessel_is_filled_and_its_level_dragged_in_the_picture(station, qtbot)
     began = time.monotonic()
     pulled(window.viewport, start, start + QPoint(0, 60), steps=60)
     # A hand that is quicker than any picture makes no edit that none shows, and the level ends where it does.
-    assert 2 <= len(edits) <= (time.monotonic() - began) / 0.030 + 3
+    assert 2 <= len(edits) <= (time.monotonic() - began) * 1000 / HAND_MS + 3
     assert workshop.history.position == steps + 1 and workshop.project.part(window.fills.fill_part.id).fill.share < 70
     lower = told(qtbot, window)
     mm = window.viewport.picker.pixel_width(window.fills.section.origin)

@@ -220,7 +220,7 @@ def test_a_level_is_dragged_at_full_size_and_then_begun_anew(session, plain_demo
         # What is pointed at meanwhile is what stands there now, of a surface of fewer triangles.
         hits = dragged.first_hits
         anew = find_first_hits(seen_from(filled(volume), camera), hits.geometry, camera, *SIZE)
-        assert all(np.array_equal(getattr(hits, name), getattr(anew, name)) for name in ("part", "shape", "primitive"))
+        assert all(np.array_equal(getattr(hits, name), getattr(anew, name)) for name in ("part", "solid", "primitive"))
         counts.append(hits.geometry.counts[hits.visible.index(parts.index(ink))])
         if volume != 30.0:
             session.step()  # a hand that rests for a moment
@@ -231,9 +231,32 @@ def test_a_level_is_dragged_at_full_size_and_then_begun_anew(session, plain_demo
     fresh.close()
     assert np.array_equal(session._film.sums.light, fresh._film.sums.light)
     ours, theirs = (picture.first_hits for picture in pictures)
-    assert all(np.array_equal(getattr(ours, name), getattr(theirs, name)) for name in ("part", "shape", "primitive"))
+    assert all(np.array_equal(getattr(ours, name), getattr(theirs, name)) for name in ("part", "solid", "primitive"))
     assert ours.geometry.counts[ours.visible.index(parts.index(ink))] > 1.5 * max(counts)
     assert np.allclose(ours.depth, theirs.depth, rtol=1e-5)  # trees of other triangles round otherwise
+
+
+def test_only_the_liquid_that_is_dragged_is_coarse(session, plain_demo):
+    """What is pointed at in another vessel meanwhile is what stands there."""
+    project, camera = plain_demo[0], plain_demo[0].view.camera
+    ink, bottle = (project.part(name) for name in ("ink", "bottle"))
+    aside = bottle.with_(id="other", pose=bottle.pose.with_(shift=(60.0, 0.0, -40.0)))
+    wine = ink.with_(id="wine", fill=ink.fill.with_(vessel=("other",), measure="volume", volume=40.0))
+    project = project.with_parts((*project.product.parts, aside, wine))
+
+    def filled(volume):
+        return project.with_part(ink.with_(fill=ink.fill.with_(measure="volume", volume=volume)))
+
+    session.update(filled(40.0))
+    still = refined(session).first_hits
+    session.update(filled(20.0))
+    hits = session.step().first_hits
+    place = project.product.parts.index(wine)
+    solid = hits.visible.index(place)
+    assert hits.geometry.solids[solid] is still.geometry.solids[solid]
+    assert (hits.part == project.product.parts.index(aside)).any()
+    anew = find_first_hits(seen_from(filled(20.0), camera), hits.geometry, camera, *SIZE)
+    assert all(np.array_equal(getattr(hits, name), getattr(anew, name)) for name in ("part", "solid", "primitive"))
 
 
 @pytest.mark.long

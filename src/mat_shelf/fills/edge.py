@@ -29,6 +29,7 @@ _LEVEL = 1e-2
 """Of a capillary length, by which the edge of a round surface may differ in height."""
 _OVERFILL_STEPS = 8
 _HALVINGS = 3
+"""Times that the step of a wall in which the surface meets it is halved, before it counts as straight."""
 _OVER, _SLIGHT = 0.1, 0.02
 """Capillary lengths over the level that a wall which was cut lower is followed to; height of an edge that is as good as
 none."""
@@ -305,7 +306,7 @@ def _meeting(rows: np.ndarray, slopes: np.ndarray, base: float, edge: np.ndarray
     # The first row that lies beyond; where none does, the last one.
     after = np.where(beyond.any(axis=0), beyond.argmax(axis=0), len(beyond) - 1)
     each = np.arange(len(edge))
-    low, high = (after / len(beyond), (after + 1) / len(beyond))
+    low, high = after / len(beyond), (after + 1) / len(beyond)
     under, above = over[after, each], over[after + 1, each]
     for _ in range(_HALVINGS):
         middle = (low + high) / 2

@@ -22,8 +22,8 @@ class FirstHits:
         Index into the product's parts, -1 where none is seen.
     depth : (H, W) float32
         Distance along the view, mm; infinite where nothing is seen.
-    shape : (H, W) int16
-        Which of the geometry's shapes, -1 where nothing is seen.
+    solid : (H, W) int16
+        Which of the geometry's solids, -1 where nothing is seen.
     primitive : (H, W) int32
         Triangle, or cap, within that.
     faces : (H, W) int32
@@ -36,7 +36,7 @@ class FirstHits:
 
     part: np.ndarray
     depth: np.ndarray
-    shape: np.ndarray
+    solid: np.ndarray
     primitive: np.ndarray
     faces: np.ndarray
     geometry: Geometry
@@ -98,11 +98,11 @@ class FirstHits:
         return triangle_normals(corners)
 
     def _is_cap(self, row: int, column: int) -> bool:
-        return bool(self.geometry.triangles.is_caps[self.shape[row, column]])
+        return bool(self.geometry.triangles.is_caps[self.solid[row, column]])
 
     def _triangle(self, row: int, column: int) -> int:
         """Row of the geometry's triangles."""
-        return int(self.geometry.triangles.first[self.shape[row, column]] + self.primitive[row, column])
+        return int(self.geometry.triangles.first[self.solid[row, column]] + self.primitive[row, column])
 
     def shading_normal(self, row: int, column: int, place) -> np.ndarray:
         """Normal that the surface in a pixel is shaded with, but for rounded edges and relief.
@@ -217,9 +217,9 @@ def renewed_first_hits(before: FirstHits, geometry: Geometry, camera: Camera, pi
     FirstHits
     """
     height, width = before.part.shape
-    seen_before = before.part, before.depth, before.shape, before.primitive, before.faces
+    seen_before = before.part, before.depth, before.solid, before.primitive, before.faces
     view, others = make_camera_view(camera, width, height), geometry.others_than(before.geometry)
-    may_see = np.isin(before.shape.flat[pixels], others)
+    may_see = np.isin(before.solid.flat[pixels], others)
     for low, high in geometry.boxes[others]:
         may_see |= _before(view, width, height, pixels, before.depth.flat[pixels], low, high)
     pixels = pixels[may_see]
@@ -245,10 +245,10 @@ def _before(view: CameraView, width: int, height: int, pixels, depth, low, high)
 
 
 def _look(geometry: Geometry, visible: list[int], view: CameraView, shape: tuple[int, int], pixels: np.ndarray | None):
-    """Part, depth, shape, primitive and face that pixels see first."""
+    """Part, depth, solid, primitive and face that pixels see first."""
     origins, directions, cosines = pixel_rays(view, shape[1], shape[0], pixels)
-    shapes, primitive, _, _, distance = geometry.intersect(origins, directions)
-    depth = np.where(shapes >= 0, distance * cosines, np.inf).astype(np.float32)
+    solid, primitive, _, _, distance = geometry.intersect(origins, directions)
+    depth = np.where(solid >= 0, distance * cosines, np.inf).astype(np.float32)
     places = np.full(geometry.count + 1, -1, np.int16)  # the last one stands for rays that hit nothing
     places[: len(visible)] = visible
-    return places[shapes], depth, shapes.astype(np.int16), primitive, geometry.own_faces(shapes, primitive)
+    return places[solid], depth, solid.astype(np.int16), primitive, geometry.own_faces(solid, primitive)

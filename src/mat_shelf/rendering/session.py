@@ -15,7 +15,6 @@ import numpy as np
 
 from mat_shelf.document.camera import Camera
 from mat_shelf.document.project import Project
-from mat_shelf.fills.surface_mesh import COARSE, FINE, Fineness
 from mat_shelf.rendering.coarse_picture import COARSE_SAMPLES, CoarsePictures, hasty
 from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.developing import Developer
@@ -83,6 +82,7 @@ class RenderSession:
         self._film = Film(1, 1)
         self._task: RenderTask | None = None  # what the film is of
         self._project: Project | None = None  # that it shows
+        self._dragged: frozenset[str] = frozenset()  # liquids that stand otherwise since the last refined picture
         self._is_stale = False  # whether the film shows a liquid as it stood before, and has to begin anew
         self._met: np.ndarray | None = None  # what paths met before it began anew, as long as it has no sample
         self._known = ()
@@ -251,9 +251,9 @@ class RenderSession:
     def _is_outdated(self, revision: int) -> bool:
         return self._revision != revision
 
-    def _shot(self, wanted: "_Wanted", width: int, height: int, seed: int = 1, fineness: Fineness = FINE) -> RenderTask:
-        size = width, height
-        return self._tasks.task(wanted.project, wanted.camera, wanted.ball, size, seed, self._exposure, fineness)
+    def _shot(self, wanted: "_Wanted", width: int, height: int, seed: int = 1) -> RenderTask:
+        shown, size = (wanted.project, wanted.camera, wanted.ball), (width, height)
+        return self._tasks.task(*shown, size, seed, self._exposure, self._dragged)
 
     def _remix(self, wanted: "_Wanted") -> None:
         """Mixes lights and lays the photograph behind the film as the set has them now, the clean picture too."""
@@ -275,11 +275,13 @@ class RenderSession:
         supplies = self._supplies
         known = len(supplies.geometry_maps), len(supplies.pictures)
         is_kept = self._task is not None and (wanted.width, wanted.height) == (self._film.width, self._film.height)
-        poured = self._project and poured_geometries(self._project, wanted.project)
-        fineness = COARSE if poured or self._is_stale else FINE
+        poured = poured_geometries(self._project, wanted.project) if self._project is not None else None
+        if poured:
+            parts, places = wanted.project.product.parts, visible_parts(wanted.project)
+            self._dragged |= {parts[places[g]].id for g in poured}
         touched = None
         if is_kept and known == self._known:
-            task = self._shot(wanted, wanted.width, wanted.height, fineness=fineness)
+            task = self._shot(wanted, wanted.width, wanted.height)
             bits, sums = touched_bits(self._task, task), self._film.sums
             if bits is not None:  # pixels that an edit before left without a sample wait for one too
                 met = (sums.met & bits) != 0
@@ -297,7 +299,7 @@ class RenderSession:
                 self._coarse.keep(self._task, self._film)
             self._exposure = wanted.project.set.exposure
             size = wanted.width, wanted.height
-            task = self._shot(wanted, *size, fineness=fineness)
+            task = self._shot(wanted, *size)
             self._film = self._tasks.film(task, size, wanted.project.set, wanted.camera, "film")
             self._task, self._clean, self._met, self._edited, self._is_stale = task, None, None, None, False
         else:
@@ -307,7 +309,7 @@ class RenderSession:
         frame = self._preview(wanted, touched, started) if self._clean is not None else None
         if frame is None:
             self._clean = None
-            frame = self._coarse_frame(wanted, task, fineness, started)
+            frame = self._coarse_frame(wanted, task, started)
             if touched is not None and self._edited is not None and not self._is_stale:
                 self._fill_in(self._edited)
         if touched is None or len(touched):
@@ -335,7 +337,8 @@ class RenderSession:
     def _touched_by_pouring(self, wanted: "_Wanted", task: RenderTask, poured: set[int], bits: np.uint64) -> np.ndarray:
         """Pixels that show liquid or its vessel; their first hits are renewed, and the film will have to begin anew."""
         met, key = self._film.sums.met, self._hit_key(wanted, task.geometry)
-        self._met = met.copy() if self._met is None else self._met
+        if self._met is None:
+            self._met = met.copy()
         self._is_stale = True
         seen = self._seen(wanted, self._task.geometry)
         is_poured = np.zeros(len(wanted.project.product.parts), bool)
@@ -380,11 +383,11 @@ class RenderSession:
             self._first_hits = key, find_first_hits(wanted.project, *key)
         return self._first_hits[1]
 
-    def _coarse_frame(self, wanted: "_Wanted", whole: RenderTask, fineness: Fineness, started: float) -> Frame:
+    def _coarse_frame(self, wanted: "_Wanted", whole: RenderTask, started: float) -> Frame:
         """A small picture of all, enlarged where the surfaces of the whole one are known."""
         project, camera, revision, size = wanted.project, wanted.camera, wanted.revision, (wanted.width, wanted.height)
         small = self._coarse.size(*size)
-        task = self._shot(wanted, *small, revision, fineness)
+        task = self._shot(wanted, *small, revision)
         film = self._tasks.film(task, small, project.set, camera, "coarse")
         light, stride = self._coarse.light(task, film, whole, size)
         key, first_hits = self._first_hits
@@ -398,7 +401,7 @@ class RenderSession:
         """The next picture of the input that is looked at."""
         key, revision, size = self._input_key, wanted.revision, (wanted.width, wanted.height)
         if self._shown_revision != revision or self._input is None:
-            self._started = time.perf_counter()
+            self._started, self._dragged = time.perf_counter(), frozenset()
             task = self._shot(wanted, *size)
             self._input = InputPicture(task, key, *size, len(visible_parts(wanted.project)))
         picture = self._input
@@ -414,7 +417,7 @@ class RenderSession:
         return Frame(pixels, None, hits, picture.samples, seconds, False, revision, values=values)
 
     def _refine(self, wanted: "_Wanted") -> Frame | None:
-        film, revision = self._film, wanted.revision
+        film, revision, self._dragged = self._film, wanted.revision, frozenset()
         if self._is_stale:
             self._met |= film.sums.met
             film.renew(np.arange(film.width * film.height, dtype=np.int32))

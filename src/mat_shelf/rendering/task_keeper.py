@@ -7,7 +7,6 @@ import numpy as np
 from mat_shelf.document.camera import Camera
 from mat_shelf.document.project import Project
 from mat_shelf.document.set import Set
-from mat_shelf.fills.surface_mesh import FINE, Fineness
 from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.plate import (
@@ -68,7 +67,7 @@ class TaskKeeper:
         size: tuple[int, int],
         seed: int,
         exposure: float,
-        fineness: Fineness = FINE,
+        dragged: frozenset[str] = frozenset(),
     ) -> RenderTask:
         """Task of a project.
 
@@ -86,15 +85,15 @@ class TaskKeeper:
             Seed of the random numbers.
         exposure : float
             Stops, by which single paths are limited.
-        fineness : Fineness
-            Of the surfaces of liquids.
+        dragged : frozenset of str
+            Liquids, by part, whose surfaces may be coarse.
 
         Returns
         -------
         RenderTask
         """
         studio = project.set
-        displaced = reshaped_parts(project, self._supplies, fineness)
+        displaced = reshaped_parts(project, self._supplies, dragged)
         relief = tuple(displaced.items())
         geometry = self._geometry(project, ball, displaced, relief)
         lights = self._lights(project)

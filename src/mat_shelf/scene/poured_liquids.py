@@ -13,7 +13,7 @@ from mat_shelf.fills.cavity import MM3_PER_ML, Cavity
 from mat_shelf.fills.edge import Wetting
 from mat_shelf.fills.liquid import LiquidBody, overfill, pour, wall_depths, wall_thickness
 from mat_shelf.fills.pouring import Fall
-from mat_shelf.fills.surface_mesh import FINE, Fineness
+from mat_shelf.fills.surface_mesh import COARSE, FINE, Fineness
 from mat_shelf.fills.vessel import VesselError, frame_of
 from mat_shelf.geometry.caps import NO_CAPS, Caps
 from mat_shelf.geometry.mesh import Mesh
@@ -176,7 +176,7 @@ def wanted_volume(fill: Fill, cavity: Cavity, below: float = 0.0) -> float:
     return min(wanted, cavity.capacity - below)
 
 
-def poured_liquid(project: Project, part: Part, supplies, fineness: Fineness = FINE) -> PouredLiquid:
+def poured_liquid(project: Project, part: Part, supplies, dragged: frozenset[str] = frozenset()) -> PouredLiquid:
     """The liquid of a part that is a fill.
 
     Parameters
@@ -187,8 +187,8 @@ def poured_liquid(project: Project, part: Part, supplies, fineness: Fineness = F
         A part with a fill.
     supplies : Supplies
         Meshes, and faces of zones.
-    fineness : Fineness
-        Of the surface.
+    dragged : frozenset of str
+        Liquids, by part, whose surfaces may be coarse.
 
     Returns
     -------
@@ -202,6 +202,7 @@ def poured_liquid(project: Project, part: Part, supplies, fineness: Fineness = F
     fill, stream = standing(project, part.fill), _stream_onto(project, part)
     below = tuple(each.fill for each in project.product.liquids_under(part.fill))
     reach = max(2 * project.product.contact, _LEAST_REACH)
+    fineness = COARSE if part.id in dragged else FINE
     key = (vessel_key(project, fill), fill, reach, below, stream, fineness)
     with _lock:
         with suppress(VesselError):
@@ -302,7 +303,7 @@ def _shorten(kept: dict, most: int) -> None:
         del kept[next(iter(kept))]
 
 
-def liquid_parts(project: Project, supplies, fineness: Fineness = FINE) -> dict[str, ReshapedPart | Caps]:
+def liquid_parts(project: Project, supplies, dragged: frozenset[str] = frozenset()) -> dict[str, ReshapedPart | Caps]:
     """The liquids of a project as they stand in the scene, by part.
 
     Nothing is seen of one that cannot be poured. One whose vessel is gone is left out: it stays as it was poured first.
@@ -313,8 +314,8 @@ def liquid_parts(project: Project, supplies, fineness: Fineness = FINE) -> dict[
         The project.
     supplies : Supplies
         Meshes, and faces of zones.
-    fineness : Fineness
-        Of the surfaces of liquids.
+    dragged : frozenset of str
+        Liquids, by part, whose surfaces may be coarse.
 
     Returns
     -------
@@ -324,7 +325,7 @@ def liquid_parts(project: Project, supplies, fineness: Fineness = FINE) -> dict[
     for part in project.product.parts:
         if part.fill is not None and not part.is_hidden:
             try:
-                found[part.id] = poured_liquid(project, part, supplies, fineness).part
+                found[part.id] = poured_liquid(project, part, supplies, dragged).part
             except VesselError:  # the Fill station says why
                 if vessel_key(project, standing(project, part.fill)) is not None:
                     found[part.id] = NO_CAPS

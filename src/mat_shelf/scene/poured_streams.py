@@ -11,7 +11,7 @@ from mat_shelf.document.product import Part
 from mat_shelf.document.project import Project
 from mat_shelf.fills.cavity import Cavity
 from mat_shelf.fills.pouring import Fall, stream_mesh
-from mat_shelf.fills.surface_mesh import FINE, Fineness, is_inside
+from mat_shelf.fills.surface_mesh import is_inside
 from mat_shelf.fills.vessel import VesselError
 from mat_shelf.geometry.caps import NO_CAPS, Caps
 from mat_shelf.geometry.mesh import Mesh
@@ -38,7 +38,7 @@ class PouredStream(NamedTuple):
     fall: Fall
 
 
-def poured_stream(project: Project, part: Part, supplies, fineness: Fineness = FINE) -> PouredStream | None:
+def poured_stream(project: Project, part: Part, supplies, dragged: frozenset[str] = frozenset()) -> PouredStream | None:
     """The stream of a part that is one; None where its liquid is gone, or another one lies on that.
 
     Parameters
@@ -49,8 +49,8 @@ def poured_stream(project: Project, part: Part, supplies, fineness: Fineness = F
         A part with a stream.
     supplies : Supplies
         Meshes, and faces of zones.
-    fineness : Fineness
-        Of the surfaces of liquids.
+    dragged : frozenset of str
+        Liquids, by part, whose surfaces may be coarse.
 
     Returns
     -------
@@ -64,7 +64,7 @@ def poured_stream(project: Project, part: Part, supplies, fineness: Fineness = F
     liquid = next((p for p in project.product.parts if p.id == part.stream.liquid and p.fill is not None), None)
     if liquid is None or any(p.fill is not None and p.fill.over == liquid.id for p in project.product.parts):
         return None
-    poured = poured_liquid(project, liquid, supplies, fineness)
+    poured = poured_liquid(project, liquid, supplies, dragged)
     key = part.stream, id(poured)
     with _lock:
         if key not in _known:
@@ -107,7 +107,7 @@ def _meets_wall(fall: Fall, cavity: Cavity, level: float) -> bool:
     return bool(((hits[0] >= 0) & (hits[4] < length)).any())
 
 
-def stream_parts(project: Project, supplies, fineness: Fineness = FINE) -> dict[str, ReshapedPart | Caps]:
+def stream_parts(project: Project, supplies, dragged: frozenset[str] = frozenset()) -> dict[str, ReshapedPart | Caps]:
     """The streams of a project as they stand in the scene, by part; nothing is seen of one that cannot be poured.
 
     Parameters
@@ -116,8 +116,8 @@ def stream_parts(project: Project, supplies, fineness: Fineness = FINE) -> dict[
         The project.
     supplies : Supplies
         Meshes, and faces of zones.
-    fineness : Fineness
-        Of the surfaces of liquids.
+    dragged : frozenset of str
+        Liquids, by part, whose surfaces may be coarse.
 
     Returns
     -------
@@ -127,7 +127,7 @@ def stream_parts(project: Project, supplies, fineness: Fineness = FINE) -> dict[
     for part in project.product.parts:
         if part.stream is not None and not part.is_hidden:
             try:
-                poured = poured_stream(project, part, supplies, fineness)
+                poured = poured_stream(project, part, supplies, dragged)
                 found[part.id] = NO_CAPS if poured is None else poured.part
             except VesselError:  # the Fill station says why
                 found[part.id] = NO_CAPS

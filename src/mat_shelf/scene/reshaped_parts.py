@@ -6,7 +6,6 @@ import numpy as np
 
 from mat_shelf.document.product import Part, Pose
 from mat_shelf.document.project import Project
-from mat_shelf.fills.surface_mesh import FINE, Fineness
 from mat_shelf.geometry.caps import Caps
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.geometry.pose import posed, turn_matrix
@@ -36,7 +35,7 @@ def _stand(made: SmoothSurface, mesh: Mesh, part: Part) -> ReshapedPart:
     return stands
 
 
-def reshaped_parts(project: Project, supplies, fineness: Fineness = FINE) -> dict[str, ReshapedPart | Caps]:
+def reshaped_parts(project: Project, supplies, dragged: frozenset[str] = frozenset()) -> dict[str, ReshapedPart | Caps]:
     """Surfaces of the visible parts that are smoothed, of those with true relief as far as it is made,
     of liquids, streams and drops.
 
@@ -46,8 +45,8 @@ def reshaped_parts(project: Project, supplies, fineness: Fineness = FINE) -> dic
         The project.
     supplies : Supplies
         Meshes, faces of zones, and true relief.
-    fineness : Fineness
-        Of the surfaces of liquids.
+    dragged : frozenset of str
+        Liquids, by part, whose surfaces may be coarse.
 
     Returns
     -------
@@ -62,5 +61,5 @@ def reshaped_parts(project: Project, supplies, fineness: Fineness = FINE) -> dic
         if smooth is not None:
             made[part.id] = _stand(smooth, supplies.meshes[part.mesh], part)
     for parts_of in (liquid_parts, stream_parts, strewn_parts):
-        made |= parts_of(project, supplies, fineness)
+        made |= parts_of(project, supplies, dragged)
     return made

@@ -15,7 +15,6 @@ from mat_shelf.fills.foaming import Head, foam
 from mat_shelf.fills.modelled_liquid import modelled_liquid
 from mat_shelf.fills.running import run_down
 from mat_shelf.fills.strewing import Strewn, drops, strew
-from mat_shelf.fills.surface_mesh import FINE, Fineness
 from mat_shelf.fills.vessel import VesselError, make_vessel
 from mat_shelf.geometry.caps import NO_CAPS, Caps
 from mat_shelf.geometry.mesh import Mesh
@@ -147,7 +146,7 @@ def _mark_places(project: Project, host: Part, own: Mesh) -> tuple[np.ndarray | 
     return (np.concatenate(found).astype(np.float64), apart) if found else (None, 0.0)
 
 
-def strewn_parts(project: Project, supplies, fineness: Fineness = FINE) -> dict[str, Caps]:
+def strewn_parts(project: Project, supplies, dragged: frozenset[str] = frozenset()) -> dict[str, Caps]:
     """The drops and bubbles of a project, by part.
 
     Parameters
@@ -156,8 +155,8 @@ def strewn_parts(project: Project, supplies, fineness: Fineness = FINE) -> dict[
         The project.
     supplies : Supplies
         Meshes, and faces of zones.
-    fineness : Fineness
-        Of the surfaces of liquids.
+    dragged : frozenset of str
+        Liquids, by part, whose surfaces may be coarse.
 
     Returns
     -------
@@ -170,13 +169,13 @@ def strewn_parts(project: Project, supplies, fineness: Fineness = FINE) -> dict[
         if part.beads is not None:
             found[part.id] = bead_caps(project, part, supplies)
         elif part.bubbles is not None:
-            found[part.id] = bubble_caps(project, part, supplies, fineness)
+            found[part.id] = bubble_caps(project, part, supplies, dragged)
         elif part.foam is not None:
-            found[part.id] = foam_caps(project, part, supplies, fineness)
+            found[part.id] = foam_caps(project, part, supplies, dragged)
     return found
 
 
-def bubble_caps(project: Project, part: Part, supplies, fineness: Fineness = FINE) -> Caps:
+def bubble_caps(project: Project, part: Part, supplies, dragged: frozenset[str] = frozenset()) -> Caps:
     """The bubbles of a part that is some; none where their liquid, which may be a modelled one, is gone.
 
     Parameters
@@ -187,8 +186,8 @@ def bubble_caps(project: Project, part: Part, supplies, fineness: Fineness = FIN
         A part with bubbles.
     supplies : Supplies
         Meshes, and faces of zones.
-    fineness : Fineness
-        Of the surfaces of liquids.
+    dragged : frozenset of str
+        Liquids, by part, whose surfaces may be coarse.
 
     Returns
     -------
@@ -215,7 +214,7 @@ def bubble_caps(project: Project, part: Part, supplies, fineness: Fineness = FIN
         """
         return bubbles(poured.body, wetted_wall(poured.cavity, poured.body.level), amounts)
 
-    return _in_liquid(project, own, supplies, fineness, make)
+    return _in_liquid(project, own, supplies, dragged, make)
 
 
 def _in_modelled(liquid: Part, own: Bubbles, amounts: Amounts, supplies) -> Caps:
@@ -231,7 +230,7 @@ def _in_modelled(liquid: Part, own: Bubbles, amounts: Amounts, supplies) -> Caps
         return _known[key][0]
 
 
-def foam_caps(project: Project, part: Part, supplies, fineness: Fineness = FINE) -> Caps:
+def foam_caps(project: Project, part: Part, supplies, dragged: frozenset[str] = frozenset()) -> Caps:
     """The bubbles of a part that is foam; none where its liquid is gone.
 
     Parameters
@@ -242,8 +241,8 @@ def foam_caps(project: Project, part: Part, supplies, fineness: Fineness = FINE)
         A part with foam.
     supplies : Supplies
         Meshes, and faces of zones.
-    fineness : Fineness
-        Of the surfaces of liquids.
+    dragged : frozenset of str
+        Liquids, by part, whose surfaces may be coarse.
 
     Returns
     -------
@@ -251,18 +250,18 @@ def foam_caps(project: Project, part: Part, supplies, fineness: Fineness = FINE)
     """
     own = part.foam
     head = Head(own.thickness, own.size, own.spread / 100, own.patches, own.patch_size, own.seed)
-    return _in_liquid(project, own, supplies, fineness, lambda poured: foam(poured.cavity, poured.body, head))
+    return _in_liquid(project, own, supplies, dragged, lambda poured: foam(poured.cavity, poured.body, head))
 
 
 def _in_liquid(
-    project: Project, own: Bubbles | Foam, supplies, fineness: Fineness, make: Callable[[PouredLiquid], Caps]
+    project: Project, own: Bubbles | Foam, supplies, dragged: frozenset[str], make: Callable[[PouredLiquid], Caps]
 ) -> Caps:
     """Caps that stand by a liquid, as they stand in the scene."""
     liquid = next((p for p in project.product.parts if p.id == own.liquid and p.fill is not None), None)
     if liquid is None:
         return NO_CAPS
     try:
-        poured = poured_liquid(project, liquid, supplies, fineness)
+        poured = poured_liquid(project, liquid, supplies, dragged)
     except VesselError:
         return NO_CAPS
     key = (own, id(poured))

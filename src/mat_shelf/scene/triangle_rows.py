@@ -9,9 +9,8 @@ from mat_shelf.geometry.caps import Caps
 from mat_shelf.geometry.mesh import Mesh
 
 _HOME = np.float32([0, 0, 1, 0, 0, 1])
-_ROOM, _GRAIN = 4, 4096
-"""Part of a shape's rows that are added as room to grow once it has changed: a quarter; and of what its rows are a
-multiple then, so that those of one scene after the other mostly begin in the same places."""
+_ROOM = 4
+"""Part of a shape's rows that are added as room to grow once it has changed: a quarter."""
 
 
 class Rows(NamedTuple):
@@ -67,8 +66,7 @@ class TriangleRows:
             self._room = self.counts.copy()
             if older is not None and len(older._shapes) == len(shapes):
                 is_other = np.array([a is not b for a, b in zip(older._shapes, shapes, strict=True)], bool)
-                wide = self.counts[is_other] + self.counts[is_other] // _ROOM
-                self._room[is_other] = -(-wide // _GRAIN) * _GRAIN
+                self._room[is_other] += self.counts[is_other] // _ROOM
             self.first = np.cumsum([0, *self._room])[:-1].astype(np.int32)
             self.rows = self._new_rows(int(self._room.sum()))
             changed = range(len(shapes))
