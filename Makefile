@@ -68,7 +68,7 @@ $(VENV)/core: pyproject.toml constraints.txt scripts/system_packages.sh
 	@sh scripts/system_packages.sh
 	@test -x $(RUN)/python || $(PYTHON) -m venv $(VENV)
 	@echo "Installing the Python packages into $(VENV), and compiling the renderer; the first time takes two minutes or so"
-	@$(PIP) numpy scipy numba embreex pyoidn trimesh pydantic pillow platformdirs
+	@$(PIP) numpy scipy numba embreex pyoidn trimesh pydantic pillow platformdirs manifold3d
 	@touch $@
 
 # What the program needs.
