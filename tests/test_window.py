@@ -307,7 +307,7 @@ def test_cameras_and_sets(open_window, qtbot, monkeypatch):
     assert board.isVisible() and not window.board.isVisible()
     monkeypatch.setattr(QInputDialog, "getText", lambda *a: ("Collar", True))
     QTest.mouseClick(board.keep_view_button, LEFT)
-    assert [v.name for v in workshop.project.views] == ["Final", "Nib", "Bottle", "Collar"]
+    assert [v.name for v in workshop.project.views] == ["Final", "Nib", "Bottle", "Cold", "Collar"]
     assert workshop.project.view.name == "Collar" and workshop.free_camera is None
 
     # A longer lens sees less of it; one step of history for the drag.
