@@ -7,7 +7,9 @@ import numpy as np
 from mat_shelf.numerics.kernels import F, inline, kernel
 from mat_shelf.rendering.firefly_redistribution import redistribute
 
-Sums = namedtuple("Sums", "light excess albedo normal guide_albedo guide_normal guides part cover dropped met counts")
+Sums = namedtuple(
+    "Sums", "light excess albedo normal guide_albedo guide_normal guides part cover dropped met shown counts"
+)
 """Sums over samples, a row for each pixel.
 
 light : (N, K, 3) float32, by layer: one for all light, or one for each light, the room and what glows
@@ -19,6 +21,7 @@ part : (N,) int32, the geometry that the newest sample sees first; -1 for none
 cover : (N,) float32, samples that see anything, or the product alone where it is cut out
 dropped : (N,) int32, values that were no numbers and were left out; none, unless something is wrong
 met : (N,) uint64, bits of the materials that paths met, as `MaterialTable.met_bits` has them
+shown : (N,) uint64, those of them that the pixel shows: at once, through clear glass, or mirrored sharply
 counts : (N,) int32, samples
 """
 
@@ -40,8 +43,9 @@ def new_sums(count: int, layers: int = 1) -> Sums:
     triples = [np.zeros((count, layers, 3), np.float32) for _ in range(2)]
     triples += [np.zeros((count, 3), np.float32) for _ in range(4)]
     guides, part, cover = np.zeros(count, np.float32), np.full(count, -1, np.int32), np.zeros(count, np.float32)
-    counts = np.zeros(count, np.int32)
-    return Sums(*triples, guides, part, cover, np.zeros(count, np.int32), np.zeros(count, np.uint64), counts)
+    dropped, counts = np.zeros(count, np.int32), np.zeros(count, np.int32)
+    met, shown = np.zeros(count, np.uint64), np.zeros(count, np.uint64)
+    return Sums(*triples, guides, part, cover, dropped, met, shown, counts)
 
 
 @kernel
@@ -58,6 +62,7 @@ def clear_sums(count, sums):
     for i in range(count):
         _clear_row(i, sums)
         sums.part[i] = -1
+        sums.shown[i] = 0
 
 
 @inline
@@ -79,7 +84,7 @@ def _clear_row(i, sums):
 
 @kernel
 def renew_sums(pixels, sums):
-    """Sets some rows of sums to those of no samples, but for what their pixels see first.
+    """Sets some rows of sums to those of no samples, but for what their pixels see first, and show.
 
     Parameters
     ----------
@@ -123,6 +128,7 @@ def add_sums(pixels, new, sums):
         sums.cover[p] += new.cover[i]
         sums.dropped[p] += new.dropped[i]
         sums.met[p] |= new.met[i]
+        sums.shown[p] = new.shown[i] if sums.counts[p] == 0 else sums.shown[p] | new.shown[i]
         sums.counts[p] += 1
 
 
@@ -242,7 +248,7 @@ class Film:
         return self.sums.light.shape[1]
 
     def renew(self, pixels: np.ndarray) -> None:
-        """Takes all samples from some pixels; what they see first stays until they get another one.
+        """Takes all samples from some pixels; what they see first, and show, stays until they get another one.
 
         Parameters
         ----------

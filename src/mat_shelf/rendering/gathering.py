@@ -22,6 +22,8 @@ from mat_shelf.scene.light_faces import radiance_at
 _STRAIGHT, _BENT_AWAY = F(math.cos(math.radians(12))), F(math.cos(math.radians(35)))
 AFAR = F(1e6)
 """mm; the room is as good as that far away."""
+SHARP = F(0.05)
+"""Spread of paths up to which what they meet is recognised, as in the reflections of a surface of roughness 0.33."""
 
 
 @inline
@@ -57,8 +59,8 @@ def gather(sums, pixel, layer, value, most):
 
 
 @inline
-def meet(sums, pixel, bit):
-    """Notes that light of a pixel depends on a material on a part.
+def meet(sums, pixel, bit, spread):
+    """Notes that light of a pixel depends on a material on a part, and whether the pixel shows it.
 
     Parameters
     ----------
@@ -68,8 +70,13 @@ def meet(sums, pixel, bit):
         Row of the sums.
     bit : int
         As `MaterialTable.met_bits` has it.
+    spread : float32
+        Of the path, as `Paths` has it.
     """
-    sums.met[pixel] |= np.uint64(1) << np.uint64(bit)
+    noted = np.uint64(1) << np.uint64(bit)
+    sums.met[pixel] |= noted
+    if spread <= SHARP:
+        sums.shown[pixel] |= noted
 
 
 @inline

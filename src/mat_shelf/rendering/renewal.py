@@ -8,7 +8,7 @@ from typing import NamedTuple
 from weakref import ref
 
 import numpy as np
-from scipy.ndimage import binary_dilation, find_objects, label, uniform_filter
+from scipy.ndimage import binary_dilation, find_objects, label
 
 from mat_shelf.document.parameter import Frozen
 from mat_shelf.document.project import Project
@@ -28,10 +28,10 @@ _FEWEST = 8
 """Pixels of a tile from which on they are worth a patch."""
 _BESIDE = 10
 """Pixels that a patch goes on beyond those that are seen to change, for the denoiser to see."""
-_ROUND, _MOST_ROUND = 5, 0.75
-"""Side of the square round a pixel, and share of it that is touched from which on the pixel is seen to change."""
 _MOST_PATCHES, _MOST_SHARE = 4, 0.6
 """Patches, and their share of the picture, from which on one patch round all of them is quicker."""
+_LEAST = 1 / 30
+"""Share of the pixels that are seen to change, below which a patch waits until the hand rests."""
 
 
 class Patch(NamedTuple):
@@ -217,40 +217,13 @@ def on_lattice(pixels: np.ndarray, width: int, stride: int) -> np.ndarray:
     return pixels[(pixels % width % stride == middle) & (pixels // width % stride == middle)]
 
 
-def seen_to_change(touched: np.ndarray, part: np.ndarray, bits: np.uint64, table: MaterialTable) -> np.ndarray:
-    """Which touched pixels show the edit itself, (H, W) bool: the others got some of its light by chance.
-
-    Those are too many and too little changed to be shown with the noise of a single sample.
-
-    Parameters
-    ----------
-    touched : (H, W) bool
-        Pixels that start again.
-    part : (H, W) int32
-        The geometry that each pixel sees first; -1 for none.
-    bits : uint64
-        As `touched_bits` has them.
-    table : MaterialTable
-        Materials of the scene.
-
-    Returns
-    -------
-    (H, W) bool
-    """
-    is_worn = table.met_bits != UNWORN
-    changed = (np.uint64(1) << np.where(is_worn, table.met_bits, 0).astype(np.uint64)) & bits
-    wears = np.append((is_worn & (changed != 0)).any(axis=1), False)
-    share = uniform_filter(touched.astype(np.float32), _ROUND)
-    return touched & (wears[part] | (share >= _MOST_ROUND))
-
-
 def patches_of(seen: np.ndarray) -> list[Patch]:
     """Rectangles round the places where pixels that are seen to change lie close together.
 
     Parameters
     ----------
     seen : (H, W) bool
-        As `seen_to_change` has them.
+        Pixels that are seen to change.
 
     Returns
     -------
@@ -263,16 +236,17 @@ def patches_of(seen: np.ndarray) -> list[Patch]:
     full = np.bincount(tile, minlength=shape[0] * shape[1]) >= _FEWEST
     if not full.any():
         return []
-    near = binary_dilation(full.reshape(shape), np.ones((3, 3)))
-    labels, count = label(near)
-    boxes = find_objects(labels)
-    areas = [(box[0].stop - box[0].start) * (box[1].stop - box[1].start) for box in boxes]
-    if count > _MOST_PATCHES or sum(areas) > _MOST_SHARE * shape[0] * shape[1]:
-        labels = near.astype(np.int32)
-        boxes = find_objects(labels)
+    labels, count = label(binary_dilation(full.reshape(shape), np.ones((3, 3))))
     own = np.where(full[tile], labels.ravel()[tile], 0)
+    shares = np.bincount(own, minlength=count + 1)[1:] / np.count_nonzero(own)
+    is_worth = np.append(False, shares >= _LEAST)
+    labels, own = np.where(is_worth[labels], labels, 0), np.where(is_worth[own], own, 0)
+    boxes = [box for box in find_objects(labels) if box is not None]
+    areas = [(rows.stop - rows.start) * (columns.stop - columns.start) for rows, columns in boxes]
+    if len(boxes) > _MOST_PATCHES or sum(areas) > _MOST_SHARE * shape[0] * shape[1]:
+        own = (own > 0).astype(np.int32)
     found = []
-    for number in range(1, len(boxes) + 1):
+    for number in np.unique(own[own > 0]):
         inside = pixels[own == number]
         rows, columns = inside // width, inside % width
         found.append(Patch(inside, _beside(rows, height), _beside(columns, width)))
@@ -285,7 +259,11 @@ def _beside(places: np.ndarray, count: int) -> slice:
 
 
 class KeptPatches:
-    """Patches of a drag: they stay those of its first picture as long as no other pixels are touched."""
+    """Patches of a drag: they stay those of its first picture as long as no other pixels are touched.
+
+    Of what touches a pixel, patches hold what it shows. Pixels that get some of its light by chance are too many and
+    too little changed to be shown with the noise of a single sample, and the more, the longer a picture was refined.
+    """
 
     def __init__(self):
         self._film: ref[Film] | None = None
@@ -293,7 +271,7 @@ class KeptPatches:
         self._mask = np.zeros(0, bool)
         self._found: list[Patch] = []
 
-    def find(self, film: Film, bits: np.uint64, touched: np.ndarray, table: MaterialTable) -> list[Patch]:
+    def find(self, film: Film, bits: np.uint64, touched: np.ndarray) -> list[Patch]:
         """Patches of the pixels of a film that are seen to change.
 
         Parameters
@@ -304,8 +282,6 @@ class KeptPatches:
             As `touched_bits` has them.
         touched : (N,) int32
             Numbers of the pixels that start again, or of some of those that did before.
-        table : MaterialTable
-            Materials of the scene.
 
         Returns
         -------
@@ -315,8 +291,8 @@ class KeptPatches:
         if not is_same or not self._mask[touched].all():
             self._film, self._bits, self._mask = ref(film), bits, np.zeros(film.width * film.height, bool)
             self._mask[touched] = True
-            part = film.part
-            self._found = patches_of(seen_to_change(self._mask.reshape(part.shape), part, bits, table))
+            shows = self._mask & (film.sums.shown & bits != 0)
+            self._found = patches_of(shows.reshape(film.height, film.width))
         return self._found
 
 

@@ -303,7 +303,8 @@ class RenderSession:
             self._film = self._tasks.film(task, size, wanted.project.set, wanted.camera, "film")
             self._task, self._clean, self._met, self._edited, self._is_stale = task, None, None, None, False
         else:
-            self._film.renew(touched)
+            if not self._is_stale:
+                self._film.renew(touched)
             self._task = task
             self._remix(wanted)
         frame = self._preview(wanted, touched, started) if self._clean is not None else None
@@ -350,7 +351,7 @@ class RenderSession:
     def _preview(self, wanted: "_Wanted", touched: np.ndarray, started: float) -> Frame | None:
         """The picture that was shown, with one sample of what an edit touched; None where that would take too long."""
         film, begun = self._film, time.perf_counter()
-        patches = self._patches.find(film, self._bits, touched, self._task.material_table) if len(touched) else []
+        patches = self._patches.find(film, self._bits, touched) if len(touched) else []
         is_due = film.sums.counts == 0
         is_due[touched] = True
         near = inside_patches(patches, np.flatnonzero(is_due).astype(np.int32), (film.height, film.width))
@@ -358,9 +359,11 @@ class RenderSession:
         if stride > WIDEST_STRIDE:
             return None
         if patches:
-            # The samples of a stale film are thrown away.
-            task = hasty(self._task) if self._is_stale else self._task
-            self.tracer.add_sample(task, film, pixels=on_lattice(near, film.width, stride))
+            traced, task = on_lattice(near, film.width, stride), self._task
+            if self._is_stale:  # all of its samples will be thrown away
+                task = hasty(task)
+                film.renew(traced)
+            self.tracer.add_sample(task, film, pixels=traced)
             self._clean = self._clean.copy()
             for patch in patches:
                 light = denoise_film(film.crop(*lattice_of(patch, stride)), "fast", padding=0)

@@ -163,10 +163,10 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
         if is_first and limits.catch > -2 and (row < 0 or row == limits.catch):
             paths.pixel[i] += limits.pixels.shape[0] // 2
         pixel = paths.pixel[i]
-        if row >= 0:
-            meet(sums, pixel, scene_tables.met_bits[points.part[i], row])
-        bounces, is_guided, counted, bent = unpack_state(paths.bounces[i])
         spread = paths.spread[i]
+        if row >= 0:
+            meet(sums, pixel, scene_tables.met_bits[points.part[i], row], spread)
+        bounces, is_guided, counted, bent = unpack_state(paths.bounces[i])
         accepted = clamp_limit(limits.most, spread)
         arrival_pdf = paths.pdf[i]
         walk, kind = paths.walk[i], paths.kind[i]

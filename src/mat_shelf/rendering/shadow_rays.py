@@ -125,7 +125,7 @@ def transmittance(count, hits, points, shadows, scene_tables, limits, sums):
                 gather(sums, rays.pixel[i], SHADOW, scale(light, F(-1) / max(rays.pdf[i], F(1e-6))), most)
             continue
         look, part = points.look[i], points.part[i]
-        meet(sums, rays.pixel[i], scene_tables.met_bits[part, row])
+        meet(sums, rays.pixel[i], scene_tables.met_bits[part, row], F(1))
         d, facing = row3(rays.direction, i), row3(points.facing, i)
         entering = dot(d, facing) < F(0)
         away = scale(facing, F(-1)) if entering else facing

@@ -154,6 +154,7 @@ class Tracer:
                 caught = type(wave.sums)(*(kept[len(some) :] for kept in wave.sums))
                 add_sums(some, caught, film.caught)
                 film.sums.met[some] |= film.caught.met[some]
+                film.sums.shown[some] |= film.caught.shown[some]
                 if in_half:
                     add_light(some, caught.light, film.halves)
 
