@@ -7,6 +7,7 @@ import numpy as np
 from mat_shelf.document.camera import Camera
 from mat_shelf.document.project import Project
 from mat_shelf.geometry.triangles import triangle_normals
+from mat_shelf.numerics.kernels import F, kernel
 from mat_shelf.rendering.camera import CameraView, make_camera_view
 from mat_shelf.scene.bodies import visible_parts
 from mat_shelf.scene.geometry import Geometry
@@ -219,29 +220,46 @@ def renewed_first_hits(before: FirstHits, geometry: Geometry, camera: Camera, pi
     height, width = before.part.shape
     seen_before = before.part, before.depth, before.solid, before.primitive, before.faces
     view, others = make_camera_view(camera, width, height), geometry.others_than(before.geometry)
-    may_see = np.isin(before.solid.flat[pixels], others)
-    for low, high in geometry.boxes[others]:
-        may_see |= _before(view, width, height, pixels, before.depth.flat[pixels], low, high)
-    pixels = pixels[may_see]
+    is_other = np.zeros(geometry.count + 1, bool)  # the last one stands for pixels that see nothing
+    is_other[others] = True
+    spans = np.array([_span(view, width, height, *box) for box in geometry.boxes[others]], np.float32).reshape(-1, 5)
+    chosen = np.empty(len(pixels), np.int32)
+    count = _choose(pixels, width, before.depth.ravel(), before.solid.ravel(), is_other, spans, chosen)
+    pixels = chosen[:count]
     arrays = [array.copy() for array in seen_before]
     for array, seen in zip(arrays, _look(geometry, before.visible, view, (height, width), pixels), strict=True):
         array.flat[pixels] = seen
     return FirstHits(*arrays, geometry, before.visible)
 
 
-def _before(view: CameraView, width: int, height: int, pixels, depth, low, high) -> np.ndarray:
-    """Which pixels may see something in a box that is nearer than what they see, at these depths, (N,) bool."""
+def _span(view: CameraView, width: int, height: int, low, high) -> tuple[float, float, float, float, float]:
+    """Place of a box in the picture: least depth, mm, first and last column, and first and last row."""
     corners = np.where(np.indices((2, 2, 2)).reshape(3, 8).T, high, low) - np.array(view.position)
     along, aside, up = (corners @ np.array(way, np.float64) for way in (view.forward, view.right, view.up))
-    near = depth > along.min()
-    if along.min() <= 0:
-        return near
+    nearest = float(along.min())
+    if nearest <= 0:
+        return nearest, 0, width, 0, height
     scale = 1.0 if view.is_parallel else along
     x = (aside / scale / view.half_width + 1) / 2 * width
     y = (1 - (up / scale - view.shift_up) / view.half_height) / 2 * height
-    column, row = pixels % width, pixels // width
-    inside = (column > x.min() - 1) & (column < x.max()) & (row > y.min() - 1) & (row < y.max())
-    return near & inside
+    return nearest, x.min() - 1, x.max() + 1, y.min() - 1, y.max() + 1
+
+
+@kernel
+def _choose(pixels, width, depth, solid, is_other, spans, chosen):
+    """Writes those of some pixels that see one of some solids, or may see something within spans; how many."""
+    count = 0
+    for i in range(pixels.shape[0]):
+        pixel = pixels[i]
+        column, row = F(pixel % width), F(pixel // width)
+        may_see = is_other[solid[pixel]]
+        for k in range(spans.shape[0]):
+            is_inside = spans[k, 1] < column < spans[k, 2] and spans[k, 3] < row < spans[k, 4]
+            may_see = may_see or (is_inside and depth[pixel] > spans[k, 0])
+        if may_see:
+            chosen[count] = pixel
+            count += 1
+    return count
 
 
 def _look(geometry: Geometry, visible: list[int], view: CameraView, shape: tuple[int, int], pixels: np.ndarray | None):
