@@ -38,7 +38,7 @@ class LibraryModel(QAbstractListModel):
         for signal in (workshop.project_changed, workshop.camera_changed):
             signal.connect(self.worker.stand_back)
         workshop.library_changed.connect(self.reload)
-        workshop.project_changed.connect(Paced(self, workshop, self._follow).note)
+        workshop.project_changed.connect(Paced(self, workshop, self._follow, only_rests=True).note)
         self.reload()
 
     def reload(self) -> None:

@@ -37,7 +37,7 @@ class MaterialsModel(QAbstractListModel):
         self._calm = QTimer(self, singleShot=True, interval=CALM_MS)
         self._calm.timeout.connect(self._redraw)
         worker.made.connect(self._redraw, Qt.ConnectionType.QueuedConnection)
-        workshop.project_changed.connect(Paced(self, workshop, self._follow).note)
+        workshop.project_changed.connect(Paced(self, workshop, self._follow, only_rests=True).note)
         workshop.project_replaced.connect(self._pictures.clear)
         self._follow()
 

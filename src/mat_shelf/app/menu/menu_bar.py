@@ -60,7 +60,7 @@ class MenuBar(QMenuBar):
         self._soon = QTimer(self, singleShot=True, interval=0)
         self._soon.timeout.connect(self.follow)
         workshop = self.workshop
-        soon = Paced(self, workshop, self._soon.start).note
+        soon = Paced(self, workshop, self._soon.start, only_rests=True).note
         for signal in (workshop.project_changed, workshop.selection_changed, workshop.camera_changed):
             signal.connect(soon)
         for signal in (

@@ -23,11 +23,13 @@ class Paced(QObject):
         Knows what is dragged.
     follow : callable () -> None
         Called for changes.
+    only_rests : bool
+        Whether it follows a drag only where the hand rests.
     """
 
-    def __init__(self, owner: QObject, workshop: Workshop, follow: Callable[[], None]):
+    def __init__(self, owner: QObject, workshop: Workshop, follow: Callable[[], None], only_rests: bool = False):
         super().__init__(owner)
-        self._workshop, self._follow, self._is_behind = workshop, follow, False
+        self._workshop, self._follow, self._is_behind, self._only_rests = workshop, follow, False, only_rests
         self._rest = QTimer(self, singleShot=True, interval=PACE_MS)
         self._rest.timeout.connect(self._catch_up)
 
@@ -35,6 +37,8 @@ class Paced(QObject):
         """Something changed."""
         if self._rest.isActive() and self._workshop.history.is_in_gesture:
             self._is_behind = True
+            if self._only_rests:
+                self._rest.start()
             return
         self._is_behind = False
         self._follow()
