@@ -32,7 +32,7 @@ from mat_shelf.app.wall.tools.tool import Tool
 from mat_shelf.app.wall.tools.turn_lights import TurnLights
 from mat_shelf.app.wall.tools.uv_overlay import UvOverlay
 from mat_shelf.app.wall.tools.wipe import Wipe
-from mat_shelf.app.widgets.paced import HAND_MS
+from mat_shelf.app.widgets.paced import HAND_MS, Paced
 from mat_shelf.app.workshop import ProductWork, Workshop
 from mat_shelf.rendering.frame import Frame
 from mat_shelf.rendering.navigation import framed
@@ -85,6 +85,7 @@ class Viewport(QWidget):
         self.setAccessibleName("Picture")
         self.setAcceptDrops(True)
         self.setMouseTracking(True)
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumSize(320, 220)
@@ -112,6 +113,7 @@ class Viewport(QWidget):
         self._untold: QMouseEvent | None = None
         self._pace = QTimer(self, singleShot=True, interval=HAND_MS)
         self._pace.timeout.connect(self._catch_up)
+        self._overlaid = Paced(self, workshop, self.update)
         self.navigate, self.uv_overlay, self.wipe = Navigate(self), UvOverlay(self), Wipe(self)
         self.select, self.snapshots, self.swatch_drop = Select(self), Snapshots(self), SwatchDrop(self)
         self.region, self.input_legend = Region(self), InputLegend(self)
@@ -149,7 +151,10 @@ class Viewport(QWidget):
             self.revision = self._worker.update(
                 MAIN, self.workshop.shown_project, self.workshop.free_camera, self.workshop.ball
             )
-        self.update()
+        if self._holder is not None:
+            self.update()
+        else:  # what is dragged elsewhere shows when its picture comes
+            self._overlaid.note()
 
     def compare_finish(self, compares: bool) -> None:
         """Asks for the picture as rendered too, or no longer."""

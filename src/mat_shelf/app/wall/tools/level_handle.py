@@ -81,7 +81,8 @@ class LevelHandle(Tool):
         return was_held
 
     def paint(self, painter: QPainter) -> None:
-        ends = self.line()
+        now = self.fills.now if self.is_shown else None
+        ends = None if now is None else self._ends(now[0])
         if ends is None:
             self._tag = QRectF()
             return
@@ -92,7 +93,7 @@ class LevelHandle(Tool):
             painter.setPen(QPen(QColor(color), width))
             painter.drawLine(*ends)
         painter.setFont(font(12, tabular=True))
-        words = f"{self.fills.now[1]:.1f} ml"
+        words = f"{now[1]:.1f} ml"
         self._tag = QRectF(painter.fontMetrics().boundingRect(words)).adjusted(-8, -4, 8, 4)
         self._tag.moveCenter(ends[1] + QPointF(self._tag.width() / 2, 0))
         painter.setPen(Qt.PenStyle.NoPen)
