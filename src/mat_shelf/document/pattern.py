@@ -7,7 +7,7 @@ by its `kind` when it is defined.
 from collections.abc import Iterable, Iterator, Mapping
 from functools import cache
 from math import prod
-from typing import Annotated, Any, ClassVar, Literal, Self
+from typing import Annotated, Any, ClassVar, Literal, Self, get_args
 
 from pydantic import Field, SerializeAsAny, ValidationError, WrapValidator, model_validator
 
@@ -60,9 +60,16 @@ class Step(Frozen):
         """Names of the fields that refer to another pattern."""
         return tuple(name for name, field in cls.model_fields.items() if field.annotation == PatternRef)
 
+    @classmethod
+    @cache
+    def picture_fields(cls) -> tuple[str, ...]:
+        """Names of the fields that may refer to a picture."""
+        fields = cls.model_fields.items()
+        return tuple(name for name, field in fields if ImageRef in (field.annotation, *get_args(field.annotation)))
+
     def pictures(self) -> list[ImageRef]:
         """The pictures that it shows."""
-        return [value for name in type(self).model_fields if isinstance(value := getattr(self, name), ImageRef)]
+        return [value for name in self.picture_fields() if (value := getattr(self, name)) is not None]
 
     def histogram_marks(self) -> tuple[float, ...]:
         """Values that the histogram of what it gets marks."""

@@ -21,7 +21,7 @@ from mat_shelf.scene.looks import look_of_row, marks_by_geometry
 from mat_shelf.scene.material_table import UNWORN, MaterialTable
 from mat_shelf.system.newest import Newest
 
-_looks = Newest(2)
+_looks, _aimings = Newest(2), Newest(2)
 SMALL = 0.1
 """sr; what fills less of what a part sees is a small light. Larger ones are found by chance soon enough."""
 FEWEST, MOST = 1 << 12, 1 << 17
@@ -131,6 +131,10 @@ def sends_photons(geometry: Geometry, material_table: MaterialTable, lights: Lig
     Aiming or None
         None where there are none.
     """
+    return _aimings((geometry, material_table, lights), (), partial(_aiming, geometry, material_table, lights))
+
+
+def _aiming(geometry: Geometry, material_table: MaterialTable, lights: Lights) -> Aiming | None:
     table = lights.table
     worn = material_table.met_bits != UNWORN
     sharp = turns_sharply(material_table)[: worn.shape[1]]

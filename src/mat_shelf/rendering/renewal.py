@@ -30,7 +30,7 @@ _BESIDE = 10
 """Pixels that a patch goes on beyond those that are seen to change, for the denoiser to see."""
 _MOST_PATCHES, _MOST_SHARE = 4, 0.6
 """Patches, and their share of the picture, from which on one patch round all of them is quicker."""
-_LEAST = 1 / 30
+_LEAST = 1 / 16
 """Share of the pixels that are seen to change, below which a patch waits until the hand rests."""
 
 

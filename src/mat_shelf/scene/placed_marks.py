@@ -19,7 +19,7 @@ from mat_shelf.system.newest import Newest
 
 _NEAR = 0.06
 """mm, or this share of a mark's size over 20: how far a net may be from the surface that it was laid on."""
-_recipes = Newest(128)
+_laid = Newest(128)
 
 
 class PlacedMark(NamedTuple):
@@ -86,6 +86,10 @@ def mark_recipe(mark: Mark) -> Recipe:
     return recipe
 
 
+def _with_own_recipe(mark: Mark) -> Mark:
+    return mark.with_(recipe=mark_recipe(mark))
+
+
 def place_marks(
     project: Project, meshes: Mapping[str, Mesh], visible: Sequence[int], pictures: Mapping, first_row: int
 ) -> tuple[PlacedMark, ...]:
@@ -133,11 +137,12 @@ def place_marks(
             relief = stamp_heights(art, mark.width, mark.height, mark.rise, mark.slope, mark.profile)
         net, box, corners = surface_map_of(sheet)
         near = _NEAR * max(1, mark.width / 20, mark.height / 20)
-        recipe = _recipes((mark,), (), partial(mark_recipe, mark))
+        laid = _laid((mark,), (), partial(_with_own_recipe, mark))
+        recipe = laid.recipe
         overlays = bind_overlays(recipe, pictures, row + 1)
         made.append(
             PlacedMark(
-                mark.with_(recipe=recipe),
+                laid,
                 row,
                 geometries[mark.part],
                 net,
