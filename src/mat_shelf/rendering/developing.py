@@ -33,9 +33,10 @@ class Developer:
         self._supplies, self._is_detail = supplies, is_detail
         self.compares = False
         self._masks: tuple = (None, {})
+        self._last: tuple = (None, (), None)  # light, settings, and the picture without finish developed with them
 
     def pictures(
-        self, light: np.ndarray, project: Project, camera: Camera, seen: FirstHits
+        self, light: np.ndarray, project: Project, camera: Camera, seen: FirstHits, before=None, changed=()
     ) -> tuple[np.ndarray, np.ndarray | None]:
         """The picture, and the one without its finish.
 
@@ -49,6 +50,10 @@ class Developer:
             The camera.
         seen : FirstHits
             What is seen.
+        before : (H, W, 3) float32, optional
+            Light that this one is a copy of, but for what changed.
+        changed : sequence of (slice, slice)
+            Rows and columns in which it differs from that.
 
         Returns
         -------
@@ -63,7 +68,16 @@ class Developer:
         as_rendered = develop(shown, studio.exposure, studio.tone_curve, proof) if self.compares else None
         finish = project.finish.of_detail() if self._is_detail else project.finish
         if finish.changes_nothing:
-            return develop(shown, studio.exposure, studio.tone_curve, proof), as_rendered
+            settings = studio.exposure, studio.tone_curve, proof
+            known, known_settings, picture = self._last
+            if before is not None and known is before and known_settings == (*settings, *gains):
+                picture = picture.copy()
+                for place in changed:
+                    picture[place] = develop(shown[place], *settings)
+            else:
+                picture = develop(shown, *settings)
+            self._last = light, (*settings, *gains), picture
+            return picture, as_rendered
         masks, spots = self._masks_of(project, seen, light), []
         if camera == project.view.camera:  # of a free camera's picture nobody knows where they are
             height, width = light.shape[:2]

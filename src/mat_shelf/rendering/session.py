@@ -358,6 +358,7 @@ class RenderSession:
         stride = self._stride or first_stride(len(near))
         if stride > WIDEST_STRIDE:
             return None
+        before = self._clean
         if patches:
             traced, task = on_lattice(near, film.width, stride), self._task
             if self._is_stale:  # all of its samples will be thrown away
@@ -371,7 +372,8 @@ class RenderSession:
         if patches:  # the first one of a drag sets up more, and tells nothing
             self._stride = next_stride(stride, time.perf_counter() - begun) if self._stride else stride
         hits = self._seen(wanted, self._task.geometry)
-        pixels = self._developer.pictures(self._clean, wanted.project, wanted.camera, hits)
+        changed = [(patch.rows, patch.columns) for patch in patches]
+        pixels = self._developer.pictures(self._clean, wanted.project, wanted.camera, hits, before, changed)
         seconds, is_new = time.perf_counter() - started, len(touched) > 0
         samples = 1 if is_new else self._shown_samples or film.samples
         return Frame(*pixels, hits, samples, seconds, is_new, wanted.revision, stride, light=self._clean)

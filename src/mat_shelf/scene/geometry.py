@@ -75,6 +75,8 @@ class Geometry:
         self.count = len(meshes)
         self.boxes = np.array([mesh.bounds for mesh in meshes] or np.zeros((0, 2, 3)), np.float32)
         """Least and greatest coordinates of each mesh, (G, 2, 3) float32, mm."""
+        self.pieces_around: dict[tuple, np.ndarray] = {}
+        """How many of its pieces lie around points that were asked for, as `interior_list.interior_at` finds them."""
 
     def others_than(self, before: "Geometry") -> np.ndarray:
         """Places of the shapes that are others than those that another geometry has there, (K,) int64.

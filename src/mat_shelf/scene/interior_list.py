@@ -238,8 +238,19 @@ def interior_at(point, geometry: Geometry, bodies: Bodies) -> np.ndarray:
     nest = OUTSIDE.copy()
     if not bodies.is_clear.any():
         return nest
+    pieces = _pieces_around(tuple(float(x) for x in point), geometry)
+    around = np.flatnonzero((pieces > 0) & bodies.is_clear)
+    around = around[np.argsort(bodies.priority[around], kind="stable")][-MOST_NESTED:]
+    nest[: len(around)] = (around << _PIECES) | pieces[around]
+    return nest
+
+
+def _pieces_around(point: tuple[float, float, float], geometry: Geometry) -> np.ndarray:
+    """How many pieces of each geometry lie around a point, (G,) int32; found once for each point."""
+    if point in geometry.pieces_around:
+        return geometry.pieces_around[point]
     ways = _WAYS / np.linalg.norm(_WAYS, axis=1, keepdims=True)
-    at = np.repeat(np.asarray(point, np.float32)[None], len(ways), axis=0)
+    at = np.repeat(np.array(point, np.float32)[None], len(ways), axis=0)
     crossed = np.zeros((len(ways), geometry.count), np.int64)
     for _ in range(_WALLS):
         body, primitive, _, _, distance = geometry.intersect(at, ways)
@@ -256,7 +267,5 @@ def interior_at(point, geometry: Geometry, bodies: Bodies) -> np.ndarray:
         at[met] += ways[met] * beyond[:, None]
         at[body < 0] = np.float32(1e18)
     pieces = np.clip(np.median(crossed, axis=0).astype(np.int32), 0, _MOST_PIECES)
-    around = np.flatnonzero((pieces > 0) & bodies.is_clear)
-    around = around[np.argsort(bodies.priority[around], kind="stable")][-MOST_NESTED:]
-    nest[: len(around)] = (around << _PIECES) | pieces[around]
-    return nest
+    geometry.pieces_around[point] = pieces
+    return pieces
