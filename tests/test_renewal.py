@@ -326,7 +326,7 @@ def test_touched_pixels_are_filled_from_their_lattice(stride):
     together = np.flatnonzero(places[0] | places[1])  # their corners are too few pixels of a tile
     touched = np.zeros((height, width), bool)
     touched.flat[np.union1d(together, [7, 999, 30_000])] = True
-    patches = patches_of(touched)
+    patches = patches_of(touched, touched)
     seen = np.sort(np.concatenate([patch.pixels for patch in patches]))
     assert len(patches) == 2 and np.isin(seen, together).all() and len(seen) > 0.95 * len(together)
     assert np.array_equal(inside_patches(patches, seen, touched.shape), seen)
@@ -340,6 +340,29 @@ def test_touched_pixels_are_filled_from_their_lattice(stride):
     expected = np.zeros_like(plane).reshape(-1, 3)
     expected[seen] = plane.reshape(-1, 3)[seen]
     assert filled.reshape(-1, 3) == pytest.approx(expected, abs=1e-4)
+
+
+def test_a_small_reflection_waits_but_no_small_part():
+    seen, nothing = np.zeros((200, 300), bool), np.zeros((200, 300), bool)
+    seen[20:90, 20:90] = seen[150:160, 250:260] = True
+    own = seen & (np.arange(300) > 200)
+    assert len(patches_of(seen, nothing)) == 1 and len(patches_of(seen, own)) == 2
+
+
+def test_a_drag_changes_what_shows_the_edit_however_long_the_picture_was_refined(session, plain_demo):
+    """Paths meet the felt by chance from more and more places; it is seen from as many as before."""
+    project, _ = plain_demo
+    felt = [p.id for p in project.product.parts if p.material == "wool-felt"]
+    session.update(project)
+    changed = []
+    for samples, color in ((2, (0.6, 0.02, 0.02)), (32, (0.02, 0.02, 0.6))):
+        before = refined(session, samples)
+        session.update(with_values(project, "wool-felt", base_color=color))
+        frame = session.step()
+        assert (session._film.sums.counts == 0).sum() > 0
+        changed.append((frame.pixels != before.pixels).any(axis=2).sum())
+    seen = np.isin(before.first_hits.part, [[p.id for p in project.product.parts].index(each) for each in felt]).sum()
+    assert all(0.9 * seen < count < 2 * seen for count in changed)  # mirrored sharply it is seen too
 
 
 def test_a_crop_is_what_a_picture_of_its_pixels_would_be():

@@ -30,8 +30,8 @@ _BESIDE = 10
 """Pixels that a patch goes on beyond those that are seen to change, for the denoiser to see."""
 _MOST_PATCHES, _MOST_SHARE = 4, 0.6
 """Patches, and their share of the picture, from which on one patch round all of them is quicker."""
-_LEAST = 1 / 16
-"""Share of the pixels that are seen to change, below which a patch waits until the hand rests."""
+_LEAST = 1 / 12
+"""Share of the pixels that are seen to change, below which a patch of reflections waits until the hand rests."""
 
 
 class Patch(NamedTuple):
@@ -217,13 +217,15 @@ def on_lattice(pixels: np.ndarray, width: int, stride: int) -> np.ndarray:
     return pixels[(pixels % width % stride == middle) & (pixels // width % stride == middle)]
 
 
-def patches_of(seen: np.ndarray) -> list[Patch]:
+def patches_of(seen: np.ndarray, is_own: np.ndarray) -> list[Patch]:
     """Rectangles round the places where pixels that are seen to change lie close together.
 
     Parameters
     ----------
     seen : (H, W) bool
         Pixels that are seen to change.
+    is_own : (H, W) bool
+        Pixels that see what changed at once, not through glass or in a mirror.
 
     Returns
     -------
@@ -238,8 +240,9 @@ def patches_of(seen: np.ndarray) -> list[Patch]:
         return []
     labels, count = label(binary_dilation(full.reshape(shape), np.ones((3, 3))))
     own = np.where(full[tile], labels.ravel()[tile], 0)
-    shares = np.bincount(own, minlength=count + 1)[1:] / np.count_nonzero(own)
-    is_worth = np.append(False, shares >= _LEAST)
+    many = np.bincount(own, minlength=count + 1) >= _LEAST * np.count_nonzero(own)
+    is_worth = many | (np.bincount(own, is_own.ravel()[pixels], count + 1) >= _FEWEST)
+    is_worth[0] = False
     labels, own = np.where(is_worth[labels], labels, 0), np.where(is_worth[own], own, 0)
     boxes = [box for box in find_objects(labels) if box is not None]
     areas = [(rows.stop - rows.start) * (columns.stop - columns.start) for rows, columns in boxes]
@@ -258,6 +261,13 @@ def _beside(places: np.ndarray, count: int) -> slice:
     return slice(max(int(places.min()) - _BESIDE, 0), min(int(places.max()) + 1 + _BESIDE, count))
 
 
+def _wear(table: MaterialTable, bits: np.uint64) -> np.ndarray:
+    """Which geometries wear some materials, (G + 1,) bool; the last stands for none."""
+    is_worn = table.met_bits != UNWORN
+    theirs = np.uint64(1) << np.where(is_worn, table.met_bits, 0).astype(np.uint64)
+    return np.append((is_worn & (theirs & bits != 0)).any(axis=1), False)
+
+
 class KeptPatches:
     """Patches of a drag: they stay those of its first picture as long as no other pixels are touched.
 
@@ -271,7 +281,7 @@ class KeptPatches:
         self._mask = np.zeros(0, bool)
         self._found: list[Patch] = []
 
-    def find(self, film: Film, bits: np.uint64, touched: np.ndarray) -> list[Patch]:
+    def find(self, film: Film, bits: np.uint64, touched: np.ndarray, table: MaterialTable) -> list[Patch]:
         """Patches of the pixels of a film that are seen to change.
 
         Parameters
@@ -282,6 +292,8 @@ class KeptPatches:
             As `touched_bits` has them.
         touched : (N,) int32
             Numbers of the pixels that start again, or of some of those that did before.
+        table : MaterialTable
+            Materials of the scene.
 
         Returns
         -------
@@ -292,7 +304,7 @@ class KeptPatches:
             self._film, self._bits, self._mask = ref(film), bits, np.zeros(film.width * film.height, bool)
             self._mask[touched] = True
             shows = self._mask & (film.sums.shown & bits != 0)
-            self._found = patches_of(shows.reshape(film.height, film.width))
+            self._found = patches_of(shows.reshape(film.height, film.width), _wear(table, bits)[film.part])
         return self._found
 
 

@@ -351,7 +351,7 @@ class RenderSession:
     def _preview(self, wanted: "_Wanted", touched: np.ndarray, started: float) -> Frame | None:
         """The picture that was shown, with one sample of what an edit touched; None where that would take too long."""
         film, begun = self._film, time.perf_counter()
-        patches = self._patches.find(film, self._bits, touched) if len(touched) else []
+        patches = self._patches.find(film, self._bits, touched, self._task.material_table) if len(touched) else []
         is_due = film.sums.counts == 0
         is_due[touched] = True
         near = inside_patches(patches, np.flatnonzero(is_due).astype(np.int32), (film.height, film.width))
