@@ -27,10 +27,10 @@ from mat_shelf.exchange.image_form import FILE_KINDS
 from mat_shelf.exchange.layered_image import HELD, layered_passes
 
 _BITS = {"png": (8, 16), "tiff": (8, 16, 32), "jpg": (8,), "webp": (8,), "avif": (8,), "exr": (16, 32), "ora": (8, 16)}
-_COLUMN = 214
+_NARROW, _COLUMN = 140, 214
+"""Least widths of the two columns, for the longest choice of a box to be read, pixels."""
 _CUSTOM = "Custom"
-_CROP_LIST = 170
-_CROPS = {"whole": "Whole picture", "close": "Product alone", "shape": "Product, same shape", "region": "Region drawn"}
+_CROPS = {"whole": "Whole picture", "close": "Product alone", "shape": "Product, framed", "region": "Region drawn"}
 
 
 class ShotCard(QWidget):
@@ -60,16 +60,15 @@ class ShotCard(QWidget):
         self.crop_box, self.margin_box = QComboBox(), QSpinBox(minimum=0, maximum=200, suffix=" %")
         self.crop_box.setToolTip(
             "What is kept of the finished picture: the product in its middle with a margin round it,\n"
+            "alone, or framed in the shape that the picture has;\n"
             "or the region that is drawn with Ctrl+drag in the picture."
         )
         self.margin_box.setToolTip("Room round the product, of the longer side that it takes")
         self.margin_box.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         self.margin_box.setKeyboardTracking(False)
         self.crop_box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.crop_box.setMinimumContentsLength(2)
         for key, words in _CROPS.items():
             self.crop_box.addItem(words, key)
-        self.crop_box.view().setMinimumWidth(_CROP_LIST)
         self.crop_box.activated.connect(lambda: self._crop(self.crop_box.currentData()))
         self.margin_box.valueChanged.connect(self._set_margin)
         for box, words in ((self.crop_box, "Crop of the shot"), (self.margin_box, "Margin round the product")):
@@ -119,8 +118,8 @@ class ShotCard(QWidget):
             ("Set", self.set_box),
             ("Variant", self.swap_box),
             ("Background", self.ground_box),
-            ("Crop", _side_by_side(self.crop_box, self.margin_box, shares=(3, 2))),
-            ("", self.finish_box),
+            ("Crop", self.crop_box),
+            ("Margin", self.margin_box),
         )
         right = (
             ("Size", self.size_box),
@@ -129,10 +128,10 @@ class ShotCard(QWidget):
             ("At most", _side_by_side(self.samples_box, self.minutes_box)),
             ("Format", _side_by_side(self.kind_box, self.bits_box)),
             ("Colours", _side_by_side(self.profile_box, self.dpi_box)),
-            ("", self.passes_button),
+            ("", _side_by_side(self.finish_box, self.passes_button)),
         )
         for column, rows in ((0, left), (2, right)):
-            grid.setColumnMinimumWidth(column + 1, 140 if column == 0 else _COLUMN)
+            grid.setColumnMinimumWidth(column + 1, _NARROW if column == 0 else _COLUMN)
             grid.setColumnStretch(column + 1, 1)
             for row, (words, widget) in enumerate(rows):
                 grid.addWidget(words if isinstance(words, QLabel) else QLabel(words), row, column)

@@ -227,11 +227,11 @@ class ShotsCard(QWidget):
         if run.words:
             self.words.setText(run.words)
         elif not self.work.shots:
-            self.words.setText("Add a shot: what is to be rendered, and to which file.")
+            self.words.setText("Add a shot to render.")
         elif ticked:
             seconds, memory = run.estimate()
             count = f"{len(ticked)} shot{'s' * (len(ticked) != 1)}"
-            self.words.setText(f"{count}, about {duration(seconds)}, {memory / 1e9:.1f} GB of memory")
+            self.words.setText(f"{count}, {duration(seconds)}, {memory / 1e9:.1f} GB")
         else:
             self.words.setText("No shot is ticked.")
 
