@@ -40,7 +40,7 @@ def measure_window() -> dict:
         were calm (see `benchmarks.calibration`). `felt_...`: of the colour of the felt. `pattern_...` and `strip_...`:
         the same while the black point of a pattern of `STEPS_IN_STRIP` steps that feeds the roughness is dragged, with
         its strip closed and open. `mark_...`: while the bottle's front label is carried about. `light_...`: while a
-        softbox is moved. `level_...`: while the level of the ink in its bottle is dragged, and `level_ms`, time a picture.
+        softbox is moved. `level_...`: while the level of the ink in its bottle is dragged; `level_ms`, time a picture.
     """
     app = application()
     with tempfile.TemporaryDirectory() as folder:
