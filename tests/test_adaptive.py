@@ -160,16 +160,16 @@ def test_the_dialog_stops_where_it_is_clean(open_window, small_project, qtbot, t
     dialog = RenderDialog(window.workshop, window)
     qtbot.addWidget(dialog)
     dialog.show()
-    dialog.noise_box.setCurrentIndex(1)
-    dialog.noise_box.activated.emit(1)
-    assert dialog.samples_box.value() == ENOUGH_SAMPLES
-    dialog.width_box.setValue(48)
-    dialog.height_box.setValue(32)
-    dialog.path_field.setText(str(tmp_path / "out.png"))
+    dialog.fields.noise_box.setCurrentIndex(1)
+    dialog.fields.noise_box.activated.emit(1)
+    assert dialog.fields.samples_box.value() == ENOUGH_SAMPLES
+    dialog.fields.width_box.setValue(48)
+    dialog.fields.height_box.setValue(32)
+    dialog.fields.path_field.setText(str(tmp_path / "out.png"))
     dialog.start()
     qtbot.waitUntil(lambda: dialog.state.text().startswith("Written"), timeout=60_000)
     assert Image.open(tmp_path / "out.png").size == (48, 32)
-    dialog.noise_box.setCurrentIndex(0)
-    dialog.noise_box.activated.emit(0)
-    assert dialog.samples_box.value() == SAMPLES
+    dialog.fields.noise_box.setCurrentIndex(0)
+    dialog.fields.noise_box.activated.emit(0)
+    assert dialog.fields.samples_box.value() == SAMPLES
     dialog.close_thread()

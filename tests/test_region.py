@@ -137,12 +137,12 @@ def test_a_region_is_drawn_shown_rendered_and_cleared(open_window, qtbot, tmp_pa
 
     window.menus.find("Render…").trigger()
     dialog = window.render_dialog
-    assert dialog.region_box.isVisible()
-    dialog.width_box.setValue(160)
-    dialog.height_box.setValue(108)
-    dialog.samples_box.setValue(1)
-    dialog.path_field.setText(str(tmp_path / "part.png"))
-    dialog.region_box.setCurrentIndex(1)
+    assert dialog.fields.region_box.isVisible()
+    dialog.fields.width_box.setValue(160)
+    dialog.fields.height_box.setValue(108)
+    dialog.fields.samples_box.setValue(1)
+    dialog.fields.path_field.setText(str(tmp_path / "part.png"))
+    dialog.fields.region_box.setCurrentIndex(1)
     dialog.start()
     qtbot.waitUntil(lambda: "Written" in dialog.state.text(), timeout=120_000)
     alpha = np.asarray(Image.open(tmp_path / "part.png"))[..., 3]

@@ -137,12 +137,12 @@ def test_a_render_is_written_again_with_other_lights(lit, open_window, qtbot, tm
     window.top_bar.render_button.click()
     workshop, dialog = window.workshop, window.render_dialog
     path = tmp_path / "block.png"
-    dialog.width_box.setValue(96)
-    dialog.height_box.setValue(64)
-    dialog.samples_box.setValue(32)
-    dialog.path_field.setText(str(path))
-    dialog.apart_box.setChecked(True)
-    assert "MB" in dialog.apart_box.text() and not dialog.again_button.isVisible()
+    dialog.fields.width_box.setValue(96)
+    dialog.fields.height_box.setValue(64)
+    dialog.fields.samples_box.setValue(32)
+    dialog.fields.path_field.setText(str(path))
+    dialog.fields.apart_box.setChecked(True)
+    assert "MB" in dialog.fields.apart_box.text() and not dialog.again_button.isVisible()
     dialog.start()
     qtbot.waitUntil(lambda: dialog.state.text().startswith("Written"), timeout=60_000)
     first = np.asarray(Image.open(path)).astype(int)

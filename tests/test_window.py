@@ -119,10 +119,10 @@ def test_the_whole_story(open_window, desk_set, plain_demo, qtbot, monkeypatch, 
     shortcut(qtbot, window, Qt.Key.Key_R, CONTROL)
     dialog = window.render_dialog
     for name in ("out.png", "out.exr"):
-        dialog.path_field.setText(str(tmp_path / name))
-        dialog.width_box.setValue(96)
-        dialog.height_box.setValue(64)
-        dialog.samples_box.setValue(4)
+        dialog.fields.path_field.setText(str(tmp_path / name))
+        dialog.fields.width_box.setValue(96)
+        dialog.fields.height_box.setValue(64)
+        dialog.fields.samples_box.setValue(4)
         QTest.mouseClick(dialog.start_button, LEFT)
         assert not dialog.start_button.isEnabled()
         qtbot.waitUntil(dialog.start_button.isEnabled, timeout=60_000)
@@ -218,10 +218,10 @@ def test_bad_input_is_told_and_changes_nothing(open_window, qtbot, tmp_path, mon
 
     window.open_render()
     dialog = window.render_dialog
-    dialog.path_field.setText("/nowhere/out.png")
+    dialog.fields.path_field.setText("/nowhere/out.png")
     QTest.mouseClick(dialog.start_button, LEFT)
     assert "does not exist" in dialog.state.text() and dialog.start_button.isEnabled()
-    dialog.path_field.setText(str(tmp_path / "out.gif"))
+    dialog.fields.path_field.setText(str(tmp_path / "out.gif"))
     QTest.mouseClick(dialog.start_button, LEFT)
     assert "must end in" in dialog.state.text()
 
@@ -236,10 +236,10 @@ def test_a_render_can_be_cancelled(open_window, small_project, qtbot, tmp_path):
     window = open_window(*small_project)
     window.open_render()
     dialog = window.render_dialog
-    dialog.path_field.setText(str(tmp_path / "long.png"))
-    dialog.samples_box.setValue(5000)
-    dialog.width_box.setValue(480)
-    dialog.height_box.setValue(320)
+    dialog.fields.path_field.setText(str(tmp_path / "long.png"))
+    dialog.fields.samples_box.setValue(5000)
+    dialog.fields.width_box.setValue(480)
+    dialog.fields.height_box.setValue(320)
     QTest.mouseClick(dialog.start_button, LEFT)
     qtbot.waitUntil(lambda: dialog.bar.value() > 0, timeout=60_000)
     assert "left" in dialog.state.text()

@@ -318,21 +318,21 @@ def test_the_render_dialog_offers_what_a_file_can_hold(open_window, qtbot, tmp_p
     window = open_window()
     window.open_render()
     dialog = window.render_dialog
-    dialog.path_field.setText(str(tmp_path / "out.jpg"))
+    dialog.fields.path_field.setText(str(tmp_path / "out.jpg"))
     assert (
-        not dialog.cut_box.isEnabled()
-        and not dialog.deep_box.isEnabled()
-        and not dialog.pass_boxes["depth"].isEnabled()
+        not dialog.fields.cut_box.isEnabled()
+        and not dialog.fields.deep_box.isEnabled()
+        and not dialog.fields.pass_boxes["depth"].isEnabled()
     )
-    dialog.kind_box.setCurrentText("EXR")
-    dialog.kind_box.textActivated.emit("EXR")
-    assert dialog.path_field.text().endswith("out.exr") and dialog.pass_boxes["depth"].isEnabled()
-    dialog.view_box.setCurrentIndex(dialog.view_box.findText("Nib"))
-    dialog.set_box.setCurrentIndex(dialog.set_box.findText("Rim and fill"))
+    dialog.fields.kind_box.setCurrentText("EXR")
+    dialog.fields.kind_box.textActivated.emit("EXR")
+    assert dialog.fields.path_field.text().endswith("out.exr") and dialog.fields.pass_boxes["depth"].isEnabled()
+    dialog.fields.view_box.setCurrentIndex(dialog.fields.view_box.findText("Nib"))
+    dialog.fields.set_box.setCurrentIndex(dialog.fields.set_box.findText("Rim and fill"))
     for name in ("depth", "parts", "materials"):
-        dialog.pass_boxes[name].setChecked(True)
-    dialog.cut_box.setChecked(True)
-    for box, value in ((dialog.width_box, 120), (dialog.height_box, 80), (dialog.samples_box, 8)):
+        dialog.fields.pass_boxes[name].setChecked(True)
+    dialog.fields.cut_box.setChecked(True)
+    for box, value in ((dialog.fields.width_box, 120), (dialog.fields.height_box, 80), (dialog.fields.samples_box, 8)):
         box.setValue(value)
     project = window.workshop.project
     QTest.mouseClick(dialog.start_button, LEFT)
@@ -347,8 +347,8 @@ def test_the_render_dialog_offers_what_a_file_can_hold(open_window, qtbot, tmp_p
     assert channels["A"] == pytest.approx(product, abs=1e-5)
     assert channels["depth.Z"][parts["part.Nib.Y"] == 1].max() < 400  # mm: nearer than the camera's own distance
 
-    dialog.path_field.setText(str(tmp_path / "out.png"))
-    dialog.deep_box.setChecked(True)
+    dialog.fields.path_field.setText(str(tmp_path / "out.png"))
+    dialog.fields.deep_box.setChecked(True)
     QTest.mouseClick(dialog.start_button, LEFT)
     qtbot.waitUntil(dialog.start_button.isEnabled, timeout=90_000)
     with Image.open(tmp_path / "out.png") as picture:

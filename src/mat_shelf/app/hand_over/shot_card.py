@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
 )
 
 from mat_shelf.app.hand_over.add_shots_dialog import GROUNDS
-from mat_shelf.app.render_dialog import PASS_NAMES
+from mat_shelf.app.render_fields import PASS_NAMES
 from mat_shelf.app.widgets.noise_box import NoiseBox
 from mat_shelf.app.workshop import HandOverWork
 from mat_shelf.commands.hand_over import SIZES
