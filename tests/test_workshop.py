@@ -318,6 +318,9 @@ def test_the_render_dialog_offers_what_a_file_can_hold(open_window, qtbot, tmp_p
     window = open_window()
     window.open_render()
     dialog = window.render_dialog
+    assert dialog.fields.size_box.currentText() == "Full HD"
+    dialog.fields.width_box.setValue(1900)
+    assert dialog.fields.size_box.currentText() == "Custom"
     dialog.fields.path_field.setText(str(tmp_path / "out.jpg"))
     assert (
         not dialog.fields.cut_box.isEnabled()

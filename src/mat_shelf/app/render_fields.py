@@ -34,6 +34,7 @@ from mat_shelf.system.user_folders import home_folder
 FORMATS = {name: f".{kind}" for kind, name in FILE_KINDS.items()}
 WHOLE, CLEAR, KEPT = "Whole picture", "Region, the rest transparent", "Region, the rest kept from the file"
 REGION_WAYS = (WHOLE, CLEAR, KEPT)
+_CUSTOM = "Custom"
 PASS_NAMES = {
     "albedo": "Albedo",
     "normal": "Normal",
@@ -55,7 +56,7 @@ class RenderFields(QWidget):
         self.view_box, self.set_box = QComboBox(), QComboBox()
         self.set_box.activated.connect(self.tell_size)
         self.size_box = QComboBox()
-        self.size_box.addItems(["Custom", *SIZES])
+        self.size_box.addItems([_CUSTOM, *SIZES])
         self.size_box.textActivated.connect(self._choose_size)
         self.width_box, self.height_box = _spin(16, 16384, 1920, " px"), _spin(16, 16384, 1080, " px")
         for box, pixels in zip((self.width_box, self.height_box), workshop.picture_size, strict=True):
@@ -181,12 +182,13 @@ class RenderFields(QWidget):
         self._noise = noise
 
     def tell_size(self) -> None:
-        """Marks are told to be sharp or not for this size, the crop frame has its shape, and lights their memory."""
+        """Names the size: marks are sharp or not for it, the crop frame has its shape, and lights take its memory."""
         size = self.width_box.value(), self.height_box.value()
         project = self.workshop.project
         chosen = next((each for each in project.sets if each.id == self.set_box.currentData()), project.set)
         layers = len(chosen.lights) + len(glowing_parts(project)) + 3
         self.apart_box.setText(f"Keep lights apart (takes {_memory(size, layers)})")
+        self.size_box.setCurrentText(next((name for name, known in SIZES.items() if known[:2] == size), _CUSTOM))
         if size != self.workshop.picture_size:
             self.workshop.picture_size = size
             self.workshop.picture_size_changed.emit()
@@ -222,7 +224,7 @@ class RenderFields(QWidget):
         return project.with_(current_view=view, current_set=studio)
 
     def settings(self) -> RenderSettings:
-        """What was chosen. Raises ImageError where the kind of file cannot hold it."""
+        """The choice. Raises ImageError where the kind of file cannot hold it."""
         wanted = [name for name, box in self.pass_boxes.items() if box.isEnabled() and box.isChecked()]
         cut_out = self.cut_box.isEnabled() and self.cut_box.isChecked()
         bits = 16 if self.deep_box.isEnabled() and self.deep_box.isChecked() else 8

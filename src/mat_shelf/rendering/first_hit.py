@@ -232,6 +232,67 @@ def renewed_first_hits(before: FirstHits, geometry: Geometry, camera: Camera, pi
     return FirstHits(*arrays, geometry, before.visible)
 
 
+class KeptFirstHits:
+    """First hits of a picture, found once for the same shapes, camera and size."""
+
+    def __init__(self):
+        self._key: tuple = ()
+        self._kept: FirstHits | None = None
+
+    def known(self, geometry: Geometry, camera: Camera, size: tuple[int, int]) -> FirstHits | None:
+        """Those that were found last; None where they are of something else.
+
+        Parameters
+        ----------
+        geometry : Geometry
+            Geometry of the scene.
+        camera : Camera
+            The camera.
+        size : (int, int)
+            Pixels across, and from top to bottom.
+
+        Returns
+        -------
+        FirstHits or None
+        """
+        return self._kept if self._key == (geometry, camera, size) else None
+
+    def find(self, project: Project, geometry: Geometry, camera: Camera, size: tuple[int, int]) -> FirstHits:
+        """First hits of a picture, as `find_first_hits` has them.
+
+        Parameters
+        ----------
+        project : Project
+            The project.
+        geometry : Geometry
+            Geometry of the scene.
+        camera : Camera
+            The camera.
+        size : (int, int)
+            Pixels across, and from top to bottom.
+
+        Returns
+        -------
+        FirstHits
+        """
+        if self.known(geometry, camera, size) is None:
+            self._key, self._kept = (geometry, camera, size), find_first_hits(project, geometry, camera, *size)
+        return self._kept
+
+    def renew(self, geometry: Geometry, pixels: np.ndarray) -> None:
+        """Takes over to geometry that differs in the shape of some parts, as `renewed_first_hits` does.
+
+        Parameters
+        ----------
+        geometry : Geometry
+            With the same parts.
+        pixels : (N,) int32
+            Numbers of the pixels that may see others, in reading order.
+        """
+        _, camera, size = self._key
+        self._key, self._kept = (geometry, camera, size), renewed_first_hits(self._kept, geometry, camera, pixels)
+
+
 def _span(view: CameraView, width: int, height: int, low, high) -> tuple[float, float, float, float, float]:
     """Place of a box in the picture: least depth, mm, first and last column, and first and last row."""
     corners = np.where(np.indices((2, 2, 2)).reshape(3, 8).T, high, low) - np.array(view.position)

@@ -19,7 +19,7 @@ from mat_shelf.rendering.coarse_picture import COARSE_SAMPLES, CoarsePictures, h
 from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.developing import Developer
 from mat_shelf.rendering.film import Film
-from mat_shelf.rendering.first_hit import FirstHits, find_first_hits, renewed_first_hits
+from mat_shelf.rendering.first_hit import FirstHits, KeptFirstHits, find_first_hits
 from mat_shelf.rendering.frame import Frame
 from mat_shelf.rendering.input_picture import SAMPLES as INPUT_SAMPLES
 from mat_shelf.rendering.input_picture import InputPicture
@@ -78,7 +78,7 @@ class RenderSession:
         self._size = (640, 430)
         self._shown_revision = -1
         self._tasks = TaskKeeper(supplies, beside._tasks if beside else None)
-        self._first_hits: tuple = ((), None)
+        self._first_hits = KeptFirstHits()
         self._film = Film(1, 1)
         self._task: RenderTask | None = None  # what the film is of
         self._project: Project | None = None  # that it shows
@@ -128,7 +128,7 @@ class RenderSession:
         project = seen_from(project, camera)
         with self._lock:
             self._revision += 1
-            self._wanted = _Wanted(project, camera, ball, *self._size, self._revision)
+            self._wanted = _Wanted(project, camera, ball, self._size, self._revision)
             return self._revision
 
     def resize(self, width: int, height: int) -> int:
@@ -149,7 +149,7 @@ class RenderSession:
             self._size = (max(width, 16), max(height, 16))
             self._revision += 1
             if self._wanted is not None:
-                self._wanted = self._wanted._replace(width=self._size[0], height=self._size[1], revision=self._revision)
+                self._wanted = self._wanted._replace(size=self._size, revision=self._revision)
             return self._revision
 
     def look_at(self, key: str) -> int:
@@ -274,14 +274,14 @@ class RenderSession:
         started = time.perf_counter()
         supplies = self._supplies
         known = len(supplies.geometry_maps), len(supplies.pictures)
-        is_kept = self._task is not None and (wanted.width, wanted.height) == (self._film.width, self._film.height)
+        is_kept = self._task is not None and wanted.size == (self._film.width, self._film.height)
         poured = poured_geometries(self._project, wanted.project) if self._project is not None else None
         if poured:
             parts, places = wanted.project.product.parts, visible_parts(wanted.project)
             self._dragged |= {parts[places[g]].id for g in poured}
         touched = None
         if is_kept and known == self._known:
-            task = self._shot(wanted, wanted.width, wanted.height)
+            task = self._shot(wanted, *wanted.size)
             bits, sums = touched_bits(self._task, task), self._film.sums
             if bits is not None:  # pixels that an edit before left without a sample wait for one too
                 met = (sums.met & bits) != 0
@@ -298,9 +298,8 @@ class RenderSession:
             if self._task is not None:
                 self._coarse.keep(self._task, self._film)
             self._exposure = wanted.project.set.exposure
-            size = wanted.width, wanted.height
-            task = self._shot(wanted, *size)
-            self._film = self._tasks.film(task, size, wanted.project.set, wanted.camera, "film")
+            task = self._shot(wanted, *wanted.size)
+            self._film = self._tasks.film(task, wanted.size, wanted.project.set, wanted.camera, "film")
             self._task, self._clean, self._met, self._edited, self._is_stale = task, None, None, None, False
         else:
             if not self._is_stale:
@@ -337,7 +336,7 @@ class RenderSession:
 
     def _touched_by_pouring(self, wanted: "_Wanted", task: RenderTask, poured: set[int], bits: np.uint64) -> np.ndarray:
         """Pixels that show liquid or its vessel; their first hits are renewed, and the film will have to begin anew."""
-        met, key = self._film.sums.met, self._hit_key(wanted, task.geometry)
+        met = self._film.sums.met
         if self._met is None:
             self._met = met.copy()
         self._is_stale = True
@@ -345,7 +344,7 @@ class RenderSession:
         is_poured = np.zeros(len(wanted.project.product.parts), bool)
         is_poured[[seen.visible[g] for g in poured]] = True
         touched = pixels_of(bits, met, self._met, seen.part.ravel(), is_poured)
-        self._first_hits = key, renewed_first_hits(seen, task.geometry, wanted.camera, touched)
+        self._first_hits.renew(task.geometry, touched)
         return touched
 
     def _preview(self, wanted: "_Wanted", touched: np.ndarray, started: float) -> Frame | None:
@@ -378,25 +377,19 @@ class RenderSession:
         samples = 1 if is_new else self._shown_samples or film.samples
         return Frame(*pixels, hits, samples, seconds, is_new, wanted.revision, stride, light=self._clean)
 
-    def _hit_key(self, wanted: "_Wanted", geometry: Geometry) -> tuple:
-        return geometry, wanted.camera, wanted.width, wanted.height
-
     def _seen(self, wanted: "_Wanted", geometry: Geometry) -> FirstHits:
         """First hits of the picture at its full size."""
-        key = self._hit_key(wanted, geometry)
-        if self._first_hits[0] != key:
-            self._first_hits = key, find_first_hits(wanted.project, *key)
-        return self._first_hits[1]
+        return self._first_hits.find(wanted.project, geometry, wanted.camera, wanted.size)
 
     def _coarse_frame(self, wanted: "_Wanted", whole: RenderTask, started: float) -> Frame:
         """A small picture of all, enlarged where the surfaces of the whole one are known."""
-        project, camera, revision, size = wanted.project, wanted.camera, wanted.revision, (wanted.width, wanted.height)
+        project, camera, revision, size = wanted.project, wanted.camera, wanted.revision, wanted.size
         small = self._coarse.size(*size)
         task = self._shot(wanted, *small, revision)
         film = self._tasks.film(task, small, project.set, camera, "coarse")
         light, stride = self._coarse.light(task, film, whole, size)
-        key, first_hits = self._first_hits
-        if key != (task.geometry, camera, *size):
+        first_hits = self._first_hits.known(task.geometry, camera, size)
+        if first_hits is None:
             first_hits = find_first_hits(project, task.geometry, camera, film.width, film.height)
         pixels = self._developer.pictures(light, project, camera, first_hits)
         seconds = time.perf_counter() - started
@@ -404,7 +397,7 @@ class RenderSession:
 
     def _input_frame(self, wanted: "_Wanted") -> Frame | None:
         """The next picture of the input that is looked at."""
-        key, revision, size = self._input_key, wanted.revision, (wanted.width, wanted.height)
+        key, revision, size = self._input_key, wanted.revision, wanted.size
         if self._shown_revision != revision or self._input is None:
             self._started, self._dragged = time.perf_counter(), frozenset()
             task = self._shot(wanted, *size)
@@ -464,6 +457,5 @@ class _Wanted(NamedTuple):
     project: Project
     camera: Camera
     ball: Ball | None
-    width: int
-    height: int
+    size: tuple[int, int]
     revision: int

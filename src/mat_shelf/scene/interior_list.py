@@ -246,7 +246,7 @@ def interior_at(point, geometry: Geometry, bodies: Bodies) -> np.ndarray:
 
 
 def _pieces_around(point: tuple[float, float, float], geometry: Geometry) -> np.ndarray:
-    """How many pieces of each geometry lie around a point, (G,) int32; found once for each point."""
+    """Number of pieces of each geometry that lie around a point, (G,) int32; found once for each point."""
     if point in geometry.pieces_around:
         return geometry.pieces_around[point]
     ways = _WAYS / np.linalg.norm(_WAYS, axis=1, keepdims=True)
