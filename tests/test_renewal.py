@@ -4,8 +4,9 @@ import numpy as np
 import pytest
 
 from mat_shelf.document.mark import Mark
+from mat_shelf.geometry.solids import box
 from mat_shelf.rendering.film import Film, new_sums
-from mat_shelf.rendering.first_hit import find_first_hits
+from mat_shelf.rendering.first_hit import find_first_hits, renewed_first_hits
 from mat_shelf.rendering.region import PictureRegion
 from mat_shelf.rendering.renewal import (
     fill_touched,
@@ -18,6 +19,7 @@ from mat_shelf.rendering.renewal import (
 )
 from mat_shelf.rendering.session import RenderSession
 from mat_shelf.scene.backdrop import seen_from
+from mat_shelf.scene.geometry import Geometry
 
 SIZE = 120, 80
 
@@ -346,6 +348,21 @@ def test_a_small_reflection_waits_but_no_small_part():
     seen[20:90, 20:90] = seen[150:160, 250:260] = True
     own = seen & (np.arange(300) > 200)
     assert len(patches_of(seen, nothing)) == 1 and len(patches_of(seen, own)) == 2
+    alike = np.kron(np.indices((5, 8)).sum(axis=0) % 2, np.ones((40, 40))).astype(bool)
+    shown = np.concatenate([patch.pixels for patch in patches_of(alike, np.zeros_like(alike))])
+    assert np.isin(np.flatnonzero(alike), shown).mean() > 0.95  # none of many reflections is the least
+
+
+def test_first_hits_follow_a_shape_round_the_camera_to_the_border_of_the_picture(small_project):
+    project, _ = small_project
+    camera = project.view.camera.with_(position=(0.0, 200.0, 300.0), target=(0.0, 200.0, 0.0))
+    wall = box((10, 10, 2), 0)
+    before = find_first_hits(project, Geometry([wall]), camera, 60, 40)
+    assert (before.part < 0).any()
+    room = Geometry([box((900, 900, 900), 0)])
+    after = renewed_first_hits(before, room, camera, np.arange(60 * 40, dtype=np.int32))
+    assert (after.part == 0).all()
+    assert np.array_equal(after.depth, find_first_hits(project, room, camera, 60, 40).depth)
 
 
 def test_a_drag_changes_what_shows_the_edit_however_long_the_picture_was_refined(session, plain_demo):

@@ -299,7 +299,7 @@ def _span(view: CameraView, width: int, height: int, low, high) -> tuple[float, 
     along, aside, up = (corners @ np.array(way, np.float64) for way in (view.forward, view.right, view.up))
     nearest = float(along.min())
     if nearest <= 0:
-        return nearest, 0, width, 0, height
+        return nearest, -1, width, -1, height
     scale = 1.0 if view.is_parallel else along
     x = (aside / scale / view.half_width + 1) / 2 * width
     y = (1 - (up / scale - view.shift_up) / view.half_height) / 2 * height

@@ -31,7 +31,7 @@ _BESIDE = 10
 _MOST_PATCHES, _MOST_SHARE = 4, 0.6
 """Patches, and their share of the picture, from which on one patch round all of them is quicker."""
 _LEAST = 1 / 12
-"""Share of the pixels that are seen to change, below which a patch of reflections waits until the hand rests."""
+"""Share of the largest patch, below which one of reflections waits until the hand rests."""
 
 
 class Patch(NamedTuple):
@@ -240,8 +240,8 @@ def patches_of(seen: np.ndarray, is_own: np.ndarray) -> list[Patch]:
         return []
     labels, count = label(binary_dilation(full.reshape(shape), np.ones((3, 3))))
     own = np.where(full[tile], labels.ravel()[tile], 0)
-    many = np.bincount(own, minlength=count + 1) >= _LEAST * np.count_nonzero(own)
-    is_worth = many | (np.bincount(own, is_own.ravel()[pixels], count + 1) >= _FEWEST)
+    many = np.bincount(own, minlength=count + 1)
+    is_worth = (many >= _LEAST * many[1:].max()) | (np.bincount(own, is_own.ravel()[pixels], count + 1) >= _FEWEST)
     is_worth[0] = False
     labels, own = np.where(is_worth[labels], labels, 0), np.where(is_worth[own], own, 0)
     boxes = [box for box in find_objects(labels) if box is not None]
