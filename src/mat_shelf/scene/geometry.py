@@ -10,6 +10,10 @@ from mat_shelf.geometry.embree import FAR, Scene
 from mat_shelf.geometry.mesh import Mesh
 from mat_shelf.patterns.points import FLAT, Frames
 from mat_shelf.scene.triangle_rows import TriangleRows
+from mat_shelf.system.newest import Newest
+
+_POINTS = 16
+"""Points for which it is remembered what lies around them."""
 
 Triangles = namedtuple("Triangles", "corners normals first is_caps")
 """corners, normals : (T, 9) float32, three points or shading normals per triangle; of a cap, see `geometry.caps`
@@ -75,8 +79,8 @@ class Geometry:
         self.count = len(meshes)
         self.boxes = np.array([mesh.bounds for mesh in meshes] or np.zeros((0, 2, 3)), np.float32)
         """Least and greatest coordinates of each mesh, (G, 2, 3) float32, mm."""
-        self.pieces_around: dict[tuple, np.ndarray] = {}
-        """How many of its pieces lie around points that were asked for, as `interior_list.interior_at` finds them."""
+        self.pieces_around = Newest(_POINTS)
+        """How many of its pieces lie around the points that were asked for last, as `interior_at` finds them."""
 
     def others_than(self, before: "Geometry") -> np.ndarray:
         """Places of the shapes that are others than those that another geometry has there, (K,) int64.

@@ -238,7 +238,8 @@ def interior_at(point, geometry: Geometry, bodies: Bodies) -> np.ndarray:
     nest = OUTSIDE.copy()
     if not bodies.is_clear.any():
         return nest
-    pieces = _pieces_around(tuple(float(x) for x in point), geometry)
+    at = tuple(float(x) for x in point)
+    pieces = geometry.pieces_around((), at, lambda: _pieces_around(at, geometry))
     around = np.flatnonzero((pieces > 0) & bodies.is_clear)
     around = around[np.argsort(bodies.priority[around], kind="stable")][-MOST_NESTED:]
     nest[: len(around)] = (around << _PIECES) | pieces[around]
@@ -246,9 +247,7 @@ def interior_at(point, geometry: Geometry, bodies: Bodies) -> np.ndarray:
 
 
 def _pieces_around(point: tuple[float, float, float], geometry: Geometry) -> np.ndarray:
-    """Number of pieces of each geometry that lie around a point, (G,) int32; found once for each point."""
-    if point in geometry.pieces_around:
-        return geometry.pieces_around[point]
+    """Number of pieces of each geometry that lie around a point, (G,) int32."""
     ways = _WAYS / np.linalg.norm(_WAYS, axis=1, keepdims=True)
     at = np.repeat(np.array(point, np.float32)[None], len(ways), axis=0)
     crossed = np.zeros((len(ways), geometry.count), np.int64)
@@ -266,6 +265,4 @@ def _pieces_around(point: tuple[float, float, float], geometry: Geometry) -> np.
         beyond = distance[met] + _STEP * (np.abs(at[met]).max(axis=1) + distance[met])
         at[met] += ways[met] * beyond[:, None]
         at[body < 0] = np.float32(1e18)
-    pieces = np.clip(np.median(crossed, axis=0).astype(np.int32), 0, _MOST_PIECES)
-    geometry.pieces_around[point] = pieces
-    return pieces
+    return np.clip(np.median(crossed, axis=0).astype(np.int32), 0, _MOST_PIECES)

@@ -81,7 +81,10 @@ class ShotsCard(QWidget):
         self.open_button = small_button("Open folder", "Shows the folder of the files", lambda: _show(self.run.folder))
         self.start_button = QPushButton("Render shots")
         self.start_button.setProperty("role", "main")
-        self.start_button.setToolTip("Renders the ticked shots one after the other; the window stays usable")
+        self.start_button.setToolTip(
+            "Renders the ticked shots one after the other; the window stays usable.\n"
+            "Beside it: about how long they will take, and the memory that they need."
+        )
         self.start_button.clicked.connect(self.start_or_stop)
         self.more_button = QPushButton("More")
         self.more_button.setProperty("role", "small")
