@@ -1,21 +1,26 @@
 """Sizes of the first pictures after an edit, so that each comes as quickly as a hand moves."""
 
 import math
+from statistics import median
 
 COARSE_PIXELS = 26_000
 """Pixels of the picture shown while a value is dragged, to begin with; heavier scenes get fewer, lighter ones more."""
 FEWEST_COARSE, MOST_COARSE = 10_000, 60_000
 COARSE_S = (0.06, 0.105)
 """How long a coarse picture may take before others are made larger or smaller: about ten a second."""
-PREVIEW_S = 0.09
-"""How long a picture with one sample of touched pixels may take, before only one pixel in 4, in 9 or in 16 gets one."""
-LATE = 1.15
-"""Of that, up to which it is not worth a change: pictures that are fine and coarse by turns flicker."""
-SLOWEST_PREVIEW_S = 0.25
-"""How long it may take at the widest stride, before a coarse picture of all is quicker."""
-FIXED_S, PIXEL_S = 0.03, 3e-6
-"""Time of a picture of few touched pixels, and for each further one, to begin with; materials differ much."""
-WIDEST_STRIDE = 4
+LATE_S = (0.12, 0.22, 0.28, 0.3)
+"""How long a picture with one sample of touched pixels may take, before only one pixel in 4, in 9 or in 16 gets one,
+and then before a coarse picture of all is quicker: each step saves less and shows more."""
+FIRST_S = 0.045
+"""How long tracing may take in the first picture of a drag, by guess."""
+FIXED_S, PIXEL_S = 0.015, 3e-6
+"""Time of tracing few touched pixels, and for each further one, to begin with; materials differ much."""
+FINER_S = 0.1
+"""How long a finer one may take by what is known of it; between the two the stride stays, since pictures that are fine
+and coarse by turns flicker."""
+LEARNED_FROM = 3
+"""Pictures that a change of the stride is decided by, so that one that something held up counts little."""
+WIDEST_STRIDE = len(LATE_S)
 
 
 class CoarseSize:
@@ -54,38 +59,48 @@ class CoarseSize:
             self._pixels = min(self._pixels * 1.25, MOST_COARSE)
 
 
-def first_stride(pixels: int) -> int:
-    """Stride of the first picture of a drag.
+class PreviewPace:
+    """Learns at which stride the pictures of a drag come in time.
 
     Parameters
     ----------
     pixels : int
-        Pixels that it would render at a stride of 1.
+        Pixels that its first picture would render at a stride of 1.
 
-    Returns
-    -------
-    int
-    """
-    return max(math.ceil(math.sqrt(pixels * PIXEL_S / (0.5 * PREVIEW_S))), 1)
-
-
-def next_stride(stride: int, seconds: float) -> int:
-    """Stride of the next picture of a drag, by how long this one took; beyond `WIDEST_STRIDE` a coarse one is quicker.
-
-    Parameters
+    Attributes
     ----------
     stride : int
-        Stride of this one.
-    seconds : float
-        Time that it took.
-
-    Returns
-    -------
-    int
+        Of the next picture; beyond `WIDEST_STRIDE` a coarse one is quicker.
     """
-    if seconds > LATE * PREVIEW_S:
-        return stride + 1 if stride < WIDEST_STRIDE or seconds > SLOWEST_PREVIEW_S else stride
-    if stride == 1:
-        return stride
-    finer = FIXED_S + max(seconds - FIXED_S, 0) * (stride / (stride - 1)) ** 2
-    return stride - 1 if finer < PREVIEW_S else stride
+
+    def __init__(self, pixels: int):
+        self.stride = max(math.ceil(math.sqrt(pixels * PIXEL_S / FIRST_S)), 1)
+        self._times: list[tuple[float, float]] | None = None
+
+    def learn(self, tracing: float, beside: float) -> None:
+        """Changes the stride where the last pictures took too long or little.
+
+        Parameters
+        ----------
+        tracing : float
+            Time that the pixels of the last one took, which fewer would have saved.
+        beside : float
+            Time that the rest of it took, at any stride.
+        """
+        if self._times is None:  # the first one of a drag sets up more, and tells nothing
+            self._times = []
+            return
+        self._times.append((tracing, beside))
+        stride = self._better() if len(self._times) == LEARNED_FROM else self.stride
+        if stride != self.stride:
+            self.stride, self._times = stride, []
+        self._times = self._times[1 - LEARNED_FROM :]
+
+    def _better(self) -> int:
+        stride, (tracing, beside) = self.stride, (median(times) for times in zip(*self._times, strict=True))
+        if tracing + beside > LATE_S[stride - 1]:
+            return stride + 1 if tracing > beside else stride
+        if stride == 1:
+            return stride
+        finer = FIXED_S + max(tracing - FIXED_S, 0) * (stride / (stride - 1)) ** 2
+        return stride - 1 if finer + beside < FINER_S else stride

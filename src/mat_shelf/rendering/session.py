@@ -23,7 +23,7 @@ from mat_shelf.rendering.first_hit import FirstHits, KeptFirstHits, find_first_h
 from mat_shelf.rendering.frame import Frame
 from mat_shelf.rendering.input_picture import SAMPLES as INPUT_SAMPLES
 from mat_shelf.rendering.input_picture import InputPicture
-from mat_shelf.rendering.pace import WIDEST_STRIDE, first_stride, next_stride
+from mat_shelf.rendering.pace import WIDEST_STRIDE, PreviewPace
 from mat_shelf.rendering.region import PictureRegion
 from mat_shelf.rendering.render_task import RenderTask
 from mat_shelf.rendering.renewal import (
@@ -90,7 +90,7 @@ class RenderSession:
         self._exposure = 0.0
         self._bits: np.uint64 | None = None  # of the last edit
         self._edited: np.ndarray | None = None  # pixels whose paths met what that edit, and those before it, changed
-        self._stride: int | None = None  # for further edits of the same materials
+        self._pace: PreviewPace | None = None  # of edits of the same materials
         self._patches = KeptPatches()
         self._shown_samples = 0
         self._region: PictureRegion | None = None
@@ -292,7 +292,7 @@ class RenderSession:
                 if bits is not None:
                     touched = self._touched_by_pouring(wanted, task, poured, bits)
             if bits != self._bits:
-                self._bits, self._stride = bits, None
+                self._bits, self._pace = bits, None
         self._known = known
         if touched is None:
             if self._task is not None:
@@ -354,11 +354,13 @@ class RenderSession:
         is_due = film.sums.counts == 0
         is_due[touched] = True
         near = inside_patches(patches, np.flatnonzero(is_due).astype(np.int32), (film.height, film.width))
-        stride = self._stride or first_stride(len(near))
+        pace = self._pace or PreviewPace(len(near))
+        stride = pace.stride
         if stride > WIDEST_STRIDE:
             return None
         before = self._clean
         if patches:
+            self._pace = pace
             traced, task = on_lattice(near, film.width, stride), self._task
             if self._is_stale:  # all of its samples will be thrown away
                 task = hasty(task)
@@ -368,12 +370,13 @@ class RenderSession:
             for patch in patches:
                 light = denoise_film(film.crop(*lattice_of(patch, stride)), "fast", padding=0)
                 fill_touched(self._clean, light, patch, stride)
-        if patches:  # the first one of a drag sets up more, and tells nothing
-            self._stride = next_stride(stride, time.perf_counter() - begun) if self._stride else stride
+        cleaned = time.perf_counter()
         hits = self._seen(wanted, self._task.geometry)
         changed = [(patch.rows, patch.columns) for patch in patches]
         pixels = self._developer.pictures(self._clean, wanted.project, wanted.camera, hits, before, changed)
-        seconds, is_new = time.perf_counter() - started, len(touched) > 0
+        seconds, is_new, tracing = time.perf_counter() - started, len(touched) > 0, cleaned - begun
+        if patches:
+            pace.learn(tracing, seconds - tracing)
         samples = 1 if is_new else self._shown_samples or film.samples
         return Frame(*pixels, hits, samples, seconds, is_new, wanted.revision, stride, light=self._clean)
 
