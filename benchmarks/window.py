@@ -12,7 +12,7 @@ from PyQt6.QtTest import QTest
 
 from benchmarks.calibration import Calibration
 from mat_shelf.app.start import application
-from mat_shelf.app.wall.render_worker import MAIN
+from mat_shelf.app.wall.render_worker import MAIN, RenderWorker
 from mat_shelf.app.window import Window
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.demo.desk_set import demo_project
@@ -21,8 +21,11 @@ from mat_shelf.library.library import Library
 from mat_shelf.patterns.sources import Noise
 from mat_shelf.patterns.steps import Levels
 
-DRAGS, PAUSE_MS, REST_MS = 160, 25, 4
-"""Steps of a drag, time between them, and time that the event loop rests after each turn, as one that waits does."""
+TURNS, STEPS, PAUSE_MS, REST_MS = 4, 40, 25, 4
+"""Of a drag the ways of the hand and the steps of each, time between them, and time that the event loop rests after
+each of its turns, as one that waits does."""
+TAKES, IDLE_MS = 5, 200
+"""Measurements of the machine between two ways, and time in which the program did next to nothing before them."""
 STEPS_IN_STRIP = 8
 LEFT, PLAIN = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 
@@ -153,20 +156,33 @@ def _wait_for(window: Window, samples: int) -> None:
 
 
 def _dragged(app, window: Window, move) -> tuple[list[float], dict[str, float]]:
-    """Drags to and fro; `move` gets shares of the way. Times of turns of the event loop, and what there is to tell."""
+    """Drags along a way some times, by shares of it. Times of turns of the event loop, and what there is to tell.
+
+    The machine is measured between the ways too, since it is quick and slow for seconds at a time.
+    """
     shown: dict[int, tuple[int, int]] = {}
-    machine = Calibration()
-    _calibrate(window, machine)
+    machine, worker = Calibration(), window.wall._worker
+    arrived = 0.0
 
     def note(pane, frame) -> None:
+        nonlocal arrived
         if pane == MAIN:
             count = frame.pixels.shape[0] * frame.pixels.shape[1]
             shown[frame.revision] = count // frame.stride**2, count
+            arrived = time.perf_counter()
 
-    window.wall._worker.frame_ready.connect(note)
-    seconds, held = _moved(app, move)
-    window.wall._worker.frame_ready.disconnect(note)
     _calibrate(window, machine)
+    worker.pause(False)
+    _wait_for(window, 4)
+    worker.frame_ready.connect(note)
+    seconds, held = 0.0, []
+    for _ in range(TURNS):
+        began = time.perf_counter()
+        held += _moved(app, worker, move)
+        _calibrate(window, machine)
+        seconds += arrived - began
+    worker.pause(False)
+    worker.frame_ready.disconnect(note)
     traced, whole = (int(statistics.median(counts)) for counts in zip(*shown.values(), strict=True))
     return [each / machine.slowness for each in held], {
         "pictures_per_s": round(len(shown) / seconds * machine.slowness, 1),
@@ -176,31 +192,33 @@ def _dragged(app, window: Window, move) -> tuple[list[float], dict[str, float]]:
     }
 
 
-def _moved(app, move) -> tuple[float, list[float]]:
-    """Seconds that a hand needs for its way, and times of the turns of the event loop meanwhile."""
-    held, began = [], time.perf_counter()
-    for step in range(DRAGS):
+def _moved(app, worker: RenderWorker, move) -> list[float]:
+    """Times of the turns of the event loop while a hand goes along its way, from when the pictures go on."""
+    held = []
+    for step in range(STEPS):
         started = time.perf_counter()
-        move(0.5 + 0.45 * (step % 40 - 20) / 20)
+        move(0.5 + 0.45 * (step - STEPS // 2) / (STEPS // 2))
         app.processEvents()
         held.append(time.perf_counter() - started)
+        worker.pause(False)  # after the first step only, or the picture would be refined before it
         until = time.perf_counter() + PAUSE_MS / 1000
         while time.perf_counter() < until:
             started = time.perf_counter()
             app.processEvents()
             held.append(time.perf_counter() - started)
             time.sleep(REST_MS / 1000)
-    return time.perf_counter() - began, held
+    return held
 
 
 def _calibrate(window: Window, machine: Calibration) -> None:
-    """Measures the machine while the window renders nothing."""
+    """Measures the machine while the window renders nothing, and leaves it so."""
     window.wall._worker.pause(True)
-    QTest.qWait(1000)
-    for _ in range(5):
+    used = -1.0
+    while time.process_time() - used > 0.1 * IDLE_MS / 1000:
+        used = time.process_time()
+        QTest.qWait(IDLE_MS)
+    for _ in range(TAKES):
         machine.take()
-    window.wall._worker.pause(False)
-    _wait_for(window, 4)
 
 
 if __name__ == "__main__":
