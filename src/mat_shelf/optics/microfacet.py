@@ -9,6 +9,7 @@ Dupuy and Benyoub 2023, Sampling Visible GGX Normals with Spherical Caps.
 
 import math
 
+from mat_shelf.numerics.circle import circle_point
 from mat_shelf.numerics.kernels import PI, F, inline
 from mat_shelf.numerics.vectors import normalize
 
@@ -134,10 +135,10 @@ def sample_visible_normal(wo, ax, ay, u, v):
     float32 triple
     """
     s = normalize((wo[0] * ax, wo[1] * ay, wo[2]))
-    phi = F(2) * PI * u
+    across, along = circle_point(u)
     z = (F(1) - v) * (F(1) + s[2]) - s[2]
     r = math.sqrt(min(max(F(1) - z * z, F(0)), F(1)))
-    h = (r * math.cos(phi) + s[0], r * math.sin(phi) + s[1], z + s[2])
+    h = (r * across + s[0], r * along + s[1], z + s[2])
     return normalize((h[0] * ax, h[1] * ay, max(h[2], F(0))))
 
 

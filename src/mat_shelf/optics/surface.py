@@ -9,7 +9,8 @@ evaluation, density and sampling of one mixture must agree term by term, and are
 import math
 from collections import namedtuple
 
-from mat_shelf.numerics.kernels import PI, F, apart, inline
+from mat_shelf.numerics.circle import circle_point
+from mat_shelf.numerics.kernels import F, apart, inline
 from mat_shelf.numerics.vectors import add, dot, normalize, row3_at, scale, sub
 from mat_shelf.optics import parameters as P
 from mat_shelf.optics.albedo_lookup import (
@@ -509,8 +510,8 @@ def sample_bsdf(lobes, wo, pick, u, v):
     """
     if pick >= lobes.pick_metal + lobes.pick_boundary:
         r = math.sqrt(u)
-        phi = F(2) * PI * v
-        return (r * math.cos(phi), r * math.sin(phi), math.sqrt(max(F(1) - u, F(1e-8))))
+        across, along = circle_point(v)
+        return (r * across, r * along, math.sqrt(max(F(1) - u, F(1e-8))))
     h = sample_visible_normal(wo, lobes.ax, lobes.ay, u, v)
     cos_o = dot(wo, h)
     if pick >= lobes.pick_metal:

@@ -4,6 +4,7 @@ import math
 
 import numpy as np
 
+from mat_shelf.numerics.circle import circle_point
 from mat_shelf.numerics.kernels import F, apart, inline
 from mat_shelf.numerics.low_discrepancy import draw
 from mat_shelf.numerics.vectors import (
@@ -86,9 +87,9 @@ def matt_direction(u, v):
     float32 triple
         About the normal z.
     """
-    turn = F(2) * F(math.pi) * v
+    across, along = circle_point(v)
     aside = math.sqrt(u)
-    return aside * math.cos(turn), aside * math.sin(turn), math.sqrt(max(F(1) - u, F(1e-8)))
+    return aside * across, aside * along, math.sqrt(max(F(1) - u, F(1e-8)))
 
 
 @inline
