@@ -34,9 +34,10 @@ _MANY_RAYS = 8192
 """So many are worth several threads."""
 _RECORD, _ALIGNED = 32, 64
 """Numbers in the record of a ray and its hit (RTCRayHit), and bytes that it is aligned to."""
-_ORIGIN, _NEAR, _DIRECTION, _TIME, _REACH, _MASK, _FLAGS = 0, 3, 4, 7, 8, 9, 11
+_ORIGIN, _DIRECTION, _REACH, _MASK, _FLAGS = 0, 4, 8, 9, 11
 _U, _V, _PRIMITIVE, _GEOMETRY, _INSTANCE = 15, 16, 17, 18, 19
-"""Places in that record, as rtcore_ray.h of Embree 4 has them."""
+"""Places in that record, as rtcore_ray.h of Embree 4 has them. Behind the origin stands the least distance that counts,
+behind the direction the time."""
 _VERSION_PROPERTY, _MAJOR = 0, 4
 
 Caster = namedtuple("Caster", "nearest any scene record words")
@@ -284,13 +285,26 @@ def _call(typing_context, function, scene, record):
     return types.void(types.int64, types.int64, types.int64), generate
 
 
+@intrinsic
+def _store4(typing_context, address, a, b, c, d):
+    """Stores four float32 at once: Embree reads them so, and would wait for four that were stored by themselves."""
+
+    def generate(context, builder, signature, arguments):
+        four = ir.VectorType(ir.FloatType(), 4)
+        value = ir.Constant(four, ir.Undefined)
+        for place, number in enumerate(arguments[1:]):
+            value = builder.insert_element(value, number, ir.Constant(ir.IntType(32), place))
+        builder.store(value, builder.inttoptr(arguments[0], four.as_pointer()), align=16)
+        return context.get_dummy_value()
+
+    return types.void(types.int64, *[types.float32] * 4), generate
+
+
 @inline
 def _aim(caster, origin, direction, reach):
     record, words = caster.record, caster.words
-    record[_ORIGIN], record[_ORIGIN + 1], record[_ORIGIN + 2] = origin
-    record[_NEAR] = F(0)
-    record[_DIRECTION], record[_DIRECTION + 1], record[_DIRECTION + 2] = direction
-    record[_TIME] = F(0)
+    _store4(record.ctypes.data + 4 * _ORIGIN, origin[0], origin[1], origin[2], F(0))
+    _store4(record.ctypes.data + 4 * _DIRECTION, direction[0], direction[1], direction[2], F(0))
     record[_REACH] = reach
     words[_MASK] = -1
     words[_FLAGS] = 0
