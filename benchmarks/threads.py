@@ -69,7 +69,7 @@ def _demo_task() -> RenderTask:
 def _python_share(task: RenderTask, tracer: Tracer, film: Film) -> float:
     """Processor time of the threads outside of kernels, over all of it."""
     inside, whole = [], []
-    kernels = [(passes, "generate"), (passes, "trace_paths"), (tracing, "clear_sums"), (tracing, "add_sums")]
+    kernels = [(passes, "generate"), (passes, "trace_paths"), (tracing, "add_sums")]
     own = [getattr(module, name) for module, name in kernels]
     trace = tracer._trace
 

@@ -143,7 +143,8 @@ def seen_samples(rendered: Rendered) -> Iterator[tuple[slice, np.ndarray, np.nda
         primitive = np.empty_like(geometry)
         for sample in range(samples):
             draws, salt = even_draws(sample, task.seed)
-            passes.generate(task.view, film.width, film.height, every, sample, task.seed, draws, salt, OUTSIDE, paths)
+            begin = wave_state.Beginning(film.width, film.height, sample, task.seed, OUTSIDE, len(every))
+            passes.generate(task.view, every, 0, len(every), begin, draws, salt, paths)
             geometry[sample], primitive[sample] = task.geometry.intersect(paths.origin, paths.direction)[:2]
         yield slice(first, first + len(every)), geometry, primitive
 

@@ -4,7 +4,7 @@ from collections import namedtuple
 
 import numpy as np
 
-from mat_shelf.numerics.kernels import F, inline, kernel
+from mat_shelf.numerics.kernels import F, apart, inline, kernel, stay_apart
 from mat_shelf.rendering.firefly_redistribution import redistribute
 
 Sums = namedtuple(
@@ -48,18 +48,19 @@ def new_sums(count: int, layers: int = 1) -> Sums:
     return Sums(*triples, guides, part, cover, dropped, met, shown, counts)
 
 
-@kernel
-def clear_sums(count, sums):
-    """Sets the first rows of sums to those of no samples.
+@apart
+def clear_sums(first, count, sums):
+    """Sets rows of sums to those of no samples.
 
     Parameters
     ----------
-    count : int
-        Number of rows.
+    first, count : int
+        The first of the rows, and how many.
     sums : Sums
         Sums of the pixels of a wave.
     """
-    for i in range(count):
+    stay_apart()
+    for i in range(first, first + count):
         _clear_row(i, sums)
         sums.part[i] = -1
         sums.shown[i] = 0

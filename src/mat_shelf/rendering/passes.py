@@ -22,6 +22,7 @@ from mat_shelf.numerics.vectors import (
     store3,
 )
 from mat_shelf.rendering.camera import camera_ray
+from mat_shelf.rendering.film import clear_sums
 from mat_shelf.rendering.shading import shade
 from mat_shelf.rendering.shadow_rays import CROSSINGS, intersect_shadow_rays, trace_shadow_rays, transmittance
 from mat_shelf.rendering.volume_walk import walk_to_next_surface
@@ -30,34 +31,29 @@ from mat_shelf.scene.rounded_edges import rounded_normal
 
 
 @kernel
-def generate(view, width, height, pixels, sample_index, seed, draws, salt, nest, paths):
-    """Camera rays of some pixels, one each; `nest` is what the camera is inside of.
+def generate(view, pixels, first, count, begin, draws, salt, paths):
+    """Camera rays of some pixels, one each.
 
     Parameters
     ----------
     view : CameraView
         View of the camera.
-    width : int
-        Pixels across.
-    height : int
-        Pixels from top to bottom.
     pixels : (N,) int32
         Numbers of the pixels, in reading order.
-    sample_index : int
-        Number of the sample.
-    seed : uint32
-        Seed of the render.
-    draws : (N, K) uint32
-        Points of the sequence.
+    first, count : int
+        The first of them, and how many.
+    begin : Beginning
+        Size of the picture, sample and seed.
+    draws : (K,) float32
+        Point of the sequence.
     salt : uint32
         Number that decorrelates renders.
-    nest : (NESTING, 2) int16
-        Interior list of the camera.
     paths : Paths
-        Paths of the wave.
+        Paths of the wave, of which the first `count` are written.
     """
-    for i in range(pixels.shape[0]):
-        pixel = pixels[i]
+    width, height = begin.width, begin.height
+    for i in range(count):
+        pixel = pixels[first + i]
         shift = shift_of(pixel, salt)
         origin, direction = camera_ray(
             view,
@@ -72,13 +68,13 @@ def generate(view, width, height, pixels, sample_index, seed, draws, salt, nest,
         paths.pdf[i] = F(0)
         paths.left[i] = -1
         paths.spread[i] = F(0)
-        paths.pixel[i] = i
-        paths.random[i] = first_state(pixel, sample_index, seed)
+        paths.pixel[i] = first + i
+        paths.random[i] = first_state(pixel, begin.sample, begin.seed)
         paths.bounces[i] = 0
         paths.walk[i] = -1
         paths.kind[i] = 0
         for k in range(MOST_NESTED):
-            paths.inside[i, k] = nest[k]
+            paths.inside[i, k] = begin.nest[k]
 
 
 @apart
@@ -129,13 +125,15 @@ def resolve(count, hits, direction, scene_tables, points):
 
 
 @kernel
-def trace_paths(count, caster, hits, points, paths, shadows, scene_tables, limits, memory, sums):
+def trace_paths(count, begin, caster, hits, points, paths, shadows, scene_tables, limits, memory, sums):
     """Takes the paths of a wave through all their bounces, or to what they meet first, dressed as it would be shaded.
 
     Parameters
     ----------
     count : int
         Number of paths.
+    begin : Beginning
+        How they begin at the camera, and how many of them are taken through their bounces together.
     caster : Caster
         Handle of `embree.Scene.caster`.
     hits : Hits
@@ -153,8 +151,20 @@ def trace_paths(count, caster, hits, points, paths, shadows, scene_tables, limit
     memory : DressingMemory
         Memory to dress the wave.
     sums : Sums
-        Sums of the film.
+        Sums of the wave, which begin anew.
     """
+    for first in range(0, count, max(begin.together, 1)):
+        some = min(begin.together, count - first)
+        clear_sums(first, some, sums)  # just before, so that they are in the cache
+        if limits.pixels.shape[0] > count:
+            clear_sums(count + first, some, sums)
+        if begin.width > 0:
+            generate(limits.camera, limits.pixels, first, some, begin, limits.draws, limits.salt, paths)
+        _trace_together(some, caster, hits, points, paths, shadows, scene_tables, limits, memory, sums)
+
+
+@inline
+def _trace_together(count, caster, hits, points, paths, shadows, scene_tables, limits, memory, sums):
     for wave in range(max(limits.waves, 1)):
         if count == 0:
             return

@@ -16,7 +16,7 @@ from mat_shelf.numerics.low_discrepancy import even_draws
 from mat_shelf.optics.albedo_tables import albedo_tables
 from mat_shelf.rendering import passes, wave_state
 from mat_shelf.rendering.adaptive import is_of_half
-from mat_shelf.rendering.film import Film, add_light, add_sums, clear_sums, new_sums
+from mat_shelf.rendering.film import Film, add_light, add_sums, new_sums
 from mat_shelf.rendering.photon_keeper import PhotonKeeper
 from mat_shelf.rendering.photon_map import Aiming
 from mat_shelf.rendering.photons import Photons, emit, no_photons
@@ -28,8 +28,12 @@ from mat_shelf.scene.interior_list import interior_at
 from mat_shelf.scene.material_table import MaterialTable
 from mat_shelf.system.processors import lower_priority, usable_processors
 
-WAVE = 1 << 13
-"""Paths in a wave: enough that the call for each costs nothing, few enough to stay in the cache."""
+WAVE, PLAIN_WAVE = 1 << 13, 1 << 10
+"""Paths in a wave: enough for patterns and marks, of which many points at once are quicker; where there are none, few
+enough to stay in the cache nearest to the processor."""
+LONGEST_RUN, SHORTEST_RUN = 1 << 14, 1 << 11
+"""Pixels that a thread takes at a time, wave by wave: enough that the call for them costs nothing, few enough that it
+can stop soon."""
 _OTHER_SEED = 7919
 """Added to the seed for what photons do, which is to have nothing to do with what the camera's paths do."""
 _NO_PLATE = np.zeros((0, 0, 3), np.float32)
@@ -70,6 +74,7 @@ class Surfaces(NamedTuple):
 class _Wave(NamedTuple):
     """Arrays and tables of one wave, as the kernels take them."""
 
+    begin: wave_state.Beginning
     caster: object
     hits: wave_state.Hits
     points: wave_state.ShadingPoints
@@ -215,7 +220,7 @@ class Tracer:
 
         pixels = np.arange(size[0] * size[1], dtype=np.int32)
         nothing = no_photons(len(task.lights.table), task.geometry.count)
-        return self._run_waves(task, size, pixels, sample, nothing, meet, is_stopped)
+        return self._run_waves(task, size, pixels, sample, nothing, meet, is_stopped, WAVE)
 
     def _send(self, task: RenderTask, aiming: Aiming, sent: Photons, sample: int) -> None:
         """Sends the photons of a sample on their way."""
@@ -234,41 +239,45 @@ class Tracer:
             passes.trace_paths(len(some), *wave)
 
         numbers = np.arange(len(sent.part), dtype=np.int32)
-        self._run_waves(task, (0, 0), numbers, sample, sent, carry, lambda: False, carries=True)
+        self._run_waves(task, (0, 0), numbers, sample, sent, carry, lambda: False, WAVE, carries=True)
 
-    def _run_waves(self, task: RenderTask, size, pixels, sample: int, photons, run, is_stopped, carries=False) -> bool:
-        """Hands runs of pixels, with a wave of paths for each, to the threads; False where it was stopped."""
-        runs = -(-len(pixels) // WAVE)
-        runs = -(-runs // self.threads) * self.threads
-        length = -(-len(pixels) // runs)
-        tables = albedo_tables()
+    def _run_waves(
+        self, task: RenderTask, size, pixels, sample: int, photons, run, is_stopped, longest=LONGEST_RUN, carries=False
+    ) -> bool:
+        """Hands runs of pixels, with memory for their waves, to the threads; False where it was stopped."""
         lit = task.geometry, task.material_table, task.lights
         if any(known is not now for known, now in zip(self._lit, lit, strict=True)):
             self._lit, self._glow = lit, glow_of(*lit)
-        nest, dressing, dress = self._begun(task)
+        nest, scene_tables, limits = self._begun(task)
+        scene_tables = scene_tables._replace(photons=photons, glow=self._glow)
+        draws, salt = even_draws(sample, task.seed + (_OTHER_SEED if carries else 0))
+        limits = limits._replace(draws=draws, salt=salt)
+        if carries:
+            limits = limits._replace(carries=True, through=False, by_kind=False)
+        dresser = task.material_table.dresser
+        is_plain = longest > WAVE and not (dresser.has_patterns or dresser.has_marks)
+        beginning = wave_state.Beginning(*size, sample, task.seed, nest, PLAIN_WAVE if is_plain else WAVE)
 
-        def begin(first: int) -> None:
+        def begin(first: int, last: int) -> None:
             if not is_stopped():
-                some = pixels[first : first + length]
-                run(some, self._wave(task, size, some, sample, nest, tables, dressing, dress, photons, carries))
+                some = pixels[first:last]
+                run(some, self._wave(task, some, beginning, scene_tables, limits))
 
-        for done in [self._pool.submit(begin, first) for first in range(0, len(pixels), length)]:
+        for done in [self._pool.submit(begin, *run_of) for run_of in _runs(len(pixels), self.threads, longest)]:
             done.result()
         return not is_stopped()
 
     def _begun(self, task: RenderTask) -> tuple:
-        """Things that all waves of a task begin with: what the camera is inside of, and how surfaces are dressed."""
-        shapes, table = task.geometry.shapes, task.material_table
+        """Things that all waves of a task begin with: what the camera is inside of, tables and limits."""
+        shapes = task.geometry.shapes
         if self._begins[0] is not task or self._begins[1] is not shapes:
-            nest = interior_at(task.view.position, task.geometry, table.bodies)
-            dressing, kept = table.dresser.bind(shapes, task.geometry.frames)
-            dress = dressing_address(task.geometry, table, dressing)
-            self._begins = task, shapes, (nest, dressing, dress), kept
+            dressing, kept = task.material_table.dresser.bind(shapes, task.geometry.frames)
+            nest = interior_at(task.view.position, task.geometry, task.material_table.bodies)
+            self._begins = task, shapes, (nest, _scene_tables(task, dressing), _path_limits(task, dressing)), kept
         return self._begins[2]
 
-    def _wave_memory(self, size: int, layers: int, halves: int):
+    def _wave_memory(self, size: int, rows: int, layers: int):
         kept = getattr(self._memory, "wave", None)
-        rows = size * halves
         if kept is None or len(kept[0].pdf) < size or kept[4].light.shape[1] != layers or len(kept[4].counts) < rows:
             kept = (
                 wave_state.new_paths(size),
@@ -282,68 +291,86 @@ class Tracer:
 
     def _block(self, material_table: MaterialTable, size: int) -> tuple[np.ndarray, DressingMemory]:
         """The parameter block, with rows to spare for single points, and memory to dress them."""
-        rows = len(material_table.parameters)
+        rows, dresser = len(material_table.parameters), material_table.dresser
+        spare = size if dresser.has_patterns or dresser.has_marks else 0
         owner, block, memory = getattr(self._memory, "block", (None, None, None))
-        if owner is not material_table or len(block) < rows + size:
-            dresser = material_table.dresser
-            spare = size if dresser.has_patterns or dresser.has_marks else 0
+        if owner is not material_table or len(block) < rows + spare:
             block = np.empty((rows + spare, material_table.parameters.shape[1]), np.float32)
             block[:rows] = material_table.parameters
             memory = dresser.memory(spare)
             self._memory.block = material_table, block, memory
         return block, memory
 
-    def _wave(self, task: RenderTask, size, pixels, sample, nest, tables, dressing, dress, photons, carries) -> _Wave:
+    def _wave(self, task: RenderTask, pixels, beginning, scene_tables, limits) -> _Wave:
         """A wave of paths that leave the camera, or that will carry light."""
-        count = len(pixels)
-        paths, points, shadows, hits, sums = self._wave_memory(count, task.layer_count, 2 if task.catches else 1)
-        clear_sums(2 * count if task.catches else count, sums)
-        draws, salt = even_draws(sample, task.seed + (_OTHER_SEED if carries else 0))
-        if not carries:
-            passes.generate(task.view, *size, pixels, sample, task.seed, draws, salt, nest, paths)
-        material_table, geometry = task.material_table, task.geometry
-        block, memory = self._block(material_table, count)
-        scene_tables = wave_state.SceneTables(
-            geometry.triangles,
-            material_table.rows,
-            material_table.zone_first,
-            material_table.zone_rows,
-            material_table.met_bits,
-            block,
-            material_table.bodies,
-            geometry.frames,
-            task.lights,
-            tables,
-            geometry.surface_tables(),
-            material_table.edges.tables,
-            dressing,
-            photons,
-            self._glow,
+        count, rows = min(len(pixels), beginning.together), len(pixels) * (2 if task.catches else 1)
+        paths, points, shadows, hits, sums = self._wave_memory(count, rows, int(limits.layers.max()) + 1)
+        block, memory = self._block(task.material_table, count)
+        scene_tables = scene_tables._replace(block=block)
+        limits = limits._replace(pixels=np.concatenate([pixels, pixels]) if task.catches else pixels)
+        return _Wave(
+            beginning, task.geometry.caster(), hits, points, paths, shadows, scene_tables, limits, memory, sums
         )
-        dresser, caster = material_table.dresser, geometry.caster()
-        limits = wave_state.PathLimits(
-            task.depth,
-            F(task.brightest),
-            material_table.backdrop if task.cut_out else -2,
-            material_table.props_from if task.cut_out else len(material_table.parameters),
-            material_table.backdrop if task.catches and not task.cut_out else -2,
-            task.catches and task.cut_out and not carries,
-            task.straight,
-            carries,
-            task.view,
-            _NO_PLATE if task.backplate is None else task.backplate,
-            np.concatenate([pixels, pixels]) if task.catches else pixels,
-            draws,
-            salt,
-            task.layers,
-            MOST_WAVES,
-            task.marked_depth if dresser.has_marks else 0,
-            task.fed_depth if dresser.has_patterns else 0,
-            len(material_table.parameters),
-            dress,
-            task.by_kind and not carries,
-        )
-        return _Wave(caster, hits, points, paths, shadows, scene_tables, limits, memory, sums)
+
+
+def _runs(count: int, threads: int, longest: int) -> list[tuple[int, int]]:
+    """First and last of runs of pixels, which become shorter, so that all threads end at about the same time."""
+    runs, first = [], 0
+    while first < count:
+        last = min(first + max(min((count - first) // (2 * threads), longest), SHORTEST_RUN), count)
+        runs.append((first, last))
+        first = last
+    return runs
+
+
+def _scene_tables(task: RenderTask, dressing: Dressing) -> wave_state.SceneTables:
+    """Tables of a task; without photons, and without rows of single points."""
+    material_table, geometry = task.material_table, task.geometry
+    return wave_state.SceneTables(
+        geometry.triangles,
+        material_table.rows,
+        material_table.zone_first,
+        material_table.zone_rows,
+        material_table.met_bits,
+        material_table.parameters,
+        material_table.bodies,
+        geometry.frames,
+        task.lights,
+        albedo_tables(),
+        geometry.surface_tables(),
+        material_table.edges.tables,
+        dressing,
+        None,
+        None,
+    )
+
+
+def _path_limits(task: RenderTask, dressing: Dressing) -> wave_state.PathLimits:
+    """Limits of the paths of a task that leave the camera; without pixels, and without the draws of a sample."""
+    material_table = task.material_table
+    dresser, rows = material_table.dresser, len(material_table.parameters)
+    return wave_state.PathLimits(
+        task.depth,
+        F(task.brightest),
+        material_table.backdrop if task.cut_out else -2,
+        material_table.props_from if task.cut_out else rows,
+        material_table.backdrop if task.catches and not task.cut_out else -2,
+        task.catches and task.cut_out,
+        task.straight,
+        False,
+        task.view,
+        _NO_PLATE if task.backplate is None else task.backplate,
+        None,
+        None,
+        None,
+        task.layers,
+        MOST_WAVES,
+        task.marked_depth if dresser.has_marks else 0,
+        task.fed_depth if dresser.has_patterns else 0,
+        rows,
+        dressing_address(task.geometry, material_table, dressing),
+        task.by_kind,
+    )
 
 
 def dressing_address(geometry: Geometry, material_table: MaterialTable, dressing: Dressing) -> int:

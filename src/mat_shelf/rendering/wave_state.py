@@ -85,6 +85,15 @@ free : int, first row of the parameter block for single points
 dress : int, address of `dressing.dress_points`
 by_kind : bool, whether the layers of the film are kinds of light, as `KINDS` counts, and not lights
 """
+Beginning = namedtuple("Beginning", "width height sample seed nest together")
+"""How paths begin.
+
+width, height : int, pixels of the picture; 0 where the paths of a wave have begun already
+sample : int; seed : int
+nest : (NESTING,) int32, interior list of the camera
+together : int, paths that are taken through all their bounces before the next ones begin: the fewer, the more of their
+state stays in the cache
+"""
 Hits = namedtuple("Hits", "geometry primitive u v distance")
 """What rays met, as `embree.nearest` has it, (N,) each."""
 
