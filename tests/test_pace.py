@@ -39,6 +39,14 @@ def test_pictures_become_coarse_until_they_come_in_time_and_no_further():
     assert drag(slow_beside, 1_000, 0.5, 12)[-1] == 1, "few pixels are not why it is late"
 
 
+def test_a_finer_stride_that_does_not_come_in_time_after_all_is_given_up():
+    pace = PreviewPace(100_000)
+    assert drag(pace, 60_000, 0.01, 12)[-1] == 1
+    assert drag(pace, 100_000, 0.03, 12)[-1] == 2
+    begun_fine = PreviewPace(1_000)
+    assert drag(begun_fine, 100_000, 0.03, 12)[-1] == 1
+
+
 def test_time_beside_tracing_keeps_pictures_from_becoming_finer():
     quick, slow = PreviewPace(100_000), PreviewPace(100_000)
     assert quick.stride == slow.stride > 1

@@ -8,16 +8,16 @@ COARSE_PIXELS = 26_000
 FEWEST_COARSE, MOST_COARSE = 10_000, 60_000
 COARSE_S = (0.06, 0.105)
 """How long a coarse picture may take before others are made larger or smaller: about ten a second."""
-LATE_S = (0.12, 0.22, 0.28, 0.3)
+LATE_S = (0.16, 0.22, 0.28, 0.3)
 """How long a picture with one sample of touched pixels may take, before only one pixel in 4, in 9 or in 16 gets one,
 and then before a coarse picture of all is quicker: each step saves less and shows more."""
 FIRST_S = 0.045
 """How long tracing may take in the first picture of a drag, by guess."""
 FIXED_S, PIXEL_S = 0.015, 3e-6
 """Time of tracing few touched pixels, and for each further one, to begin with; materials differ much."""
-FINER_S = 0.1
-"""How long a finer one may take by what is known of it; between the two the stride stays, since pictures that are fine
-and coarse by turns flicker."""
+FINER_S, TRIED_S = 0.1, 0.12
+"""How long a finer one may take by what is known of it, and once it was tried; between these and `LATE_S` the stride
+stays, since pictures that are fine and coarse by turns flicker."""
 LEARNED_FROM = 3
 """Pictures that a change of the stride is decided by, so that one that something held up counts little."""
 WIDEST_STRIDE = len(LATE_S)
@@ -76,6 +76,7 @@ class PreviewPace:
     def __init__(self, pixels: int):
         self.stride = max(math.ceil(math.sqrt(pixels * PIXEL_S / FIRST_S)), 1)
         self._times: list[tuple[float, float]] | None = None
+        self._is_tried = False  # whether the stride was wider before
 
     def learn(self, tracing: float, beside: float) -> None:
         """Changes the stride where the last pictures took too long or little.
@@ -93,12 +94,12 @@ class PreviewPace:
         self._times.append((tracing, beside))
         stride = self._better() if len(self._times) == LEARNED_FROM else self.stride
         if stride != self.stride:
-            self.stride, self._times = stride, []
+            self.stride, self._times, self._is_tried = stride, [], stride < self.stride
         self._times = self._times[1 - LEARNED_FROM :]
 
     def _better(self) -> int:
         stride, (tracing, beside) = self.stride, (median(times) for times in zip(*self._times, strict=True))
-        if tracing + beside > LATE_S[stride - 1]:
+        if tracing + beside > (TRIED_S if self._is_tried else LATE_S[stride - 1]):
             return stride + 1 if tracing > beside else stride
         if stride == 1:
             return stride

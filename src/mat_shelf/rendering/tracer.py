@@ -31,7 +31,7 @@ from mat_shelf.system.processors import lower_priority, usable_processors
 WAVE, PLAIN_WAVE = 1 << 13, 1 << 10
 """Paths in a wave: enough for patterns and marks, of which many points at once are quicker; where there are none, few
 enough to stay in the cache nearest to the processor."""
-LONGEST_RUN, SHORTEST_RUN = 1 << 14, 1 << 11
+LONGEST_RUN, SHORTEST_RUN = 1 << 14, 1 << 12
 """Pixels that a thread takes at a time, wave by wave: enough that the call for them costs nothing, few enough that it
 can stop soon."""
 _OTHER_SEED = 7919
@@ -314,10 +314,15 @@ class Tracer:
 
 
 def _runs(count: int, threads: int, longest: int) -> list[tuple[int, int]]:
-    """First and last of runs of pixels, which become shorter, so that all threads end at about the same time."""
+    """First and last of runs of pixels, which become shorter, so that all threads end at about the same time.
+
+    Of few pixels each thread gets one run: between two it may have to wait for the interface thread.
+    """
+    are_few = count <= 4 * threads * SHORTEST_RUN
     runs, first = [], 0
     while first < count:
-        last = min(first + max(min((count - first) // (2 * threads), longest), SHORTEST_RUN), count)
+        length = -(-count // threads) if are_few else max((count - first) // (2 * threads), SHORTEST_RUN)
+        last = min(first + min(length, longest), count)
         runs.append((first, last))
         first = last
     return runs
