@@ -69,9 +69,9 @@ def _demo_task() -> RenderTask:
 def _python_share(task: RenderTask, tracer: Tracer, film: Film) -> float:
     """Processor time of the threads outside of kernels, over all of it."""
     inside, whole = [], []
-    kernels = [(passes, "generate"), (passes, "trace_paths"), (tracing, "add_sums")]
+    kernels = [(passes, "trace_paths"), (tracing, "add_sums")]
     own = [getattr(module, name) for module, name in kernels]
-    trace = tracer._trace
+    submit = tracer._pool.submit
 
     def timed(function, times):
         def run(*arguments):
@@ -81,16 +81,19 @@ def _python_share(task: RenderTask, tracer: Tracer, film: Film) -> float:
 
         return run
 
+    def submit_timed(function, *arguments):
+        return submit(timed(function, whole), *arguments)
+
     for (module, name), kernel in zip(kernels, own, strict=True):
         setattr(module, name, timed(kernel, inside))
-    tracer._trace = timed(trace, whole)
+    tracer._pool.submit = submit_timed
     try:
         for _ in range(ROUNDS):
             tracer.add_sample(task, film)
     finally:
         for (module, name), kernel in zip(kernels, own, strict=True):
             setattr(module, name, kernel)
-        del tracer._trace
+        del tracer._pool.submit
     return 1 - sum(inside) / sum(whole)
 
 

@@ -42,9 +42,9 @@ def test_pictures_become_coarse_until_they_come_in_time_and_no_further():
 def test_a_finer_stride_that_does_not_come_in_time_after_all_is_given_up():
     pace = PreviewPace(100_000)
     assert drag(pace, 60_000, 0.01, 12)[-1] == 1
-    assert drag(pace, 100_000, 0.03, 12)[-1] == 2
+    assert drag(pace, 85_000, 0.03, 12)[-1] == 2
     begun_fine = PreviewPace(1_000)
-    assert drag(begun_fine, 100_000, 0.03, 12)[-1] == 1
+    assert drag(begun_fine, 85_000, 0.03, 12)[-1] == 1
 
 
 def test_time_beside_tracing_keeps_pictures_from_becoming_finer():

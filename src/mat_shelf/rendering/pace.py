@@ -8,7 +8,7 @@ COARSE_PIXELS = 26_000
 FEWEST_COARSE, MOST_COARSE = 10_000, 60_000
 COARSE_S = (0.06, 0.105)
 """How long a coarse picture may take before others are made larger or smaller: about ten a second."""
-LATE_S = (0.16, 0.22, 0.28, 0.3)
+LATE_S = (0.13, 0.22, 0.28, 0.3)
 """How long a picture with one sample of touched pixels may take, before only one pixel in 4, in 9 or in 16 gets one,
 and then before a coarse picture of all is quicker: each step saves less and shows more."""
 FIRST_S = 0.045
