@@ -1,7 +1,10 @@
 """Paths a second beside the reference renderer, on the same scene."""
 
 import importlib.util
+import json
 import statistics
+import subprocess
+import sys
 import tempfile
 import time
 from pathlib import Path
@@ -44,7 +47,8 @@ def paths_per_second(say) -> dict:
     -------
     dict
         `paths_per_s`; and, where the reference library is installed, `reference_paths_per_s` and
-        `paths_vs_reference`, the median over rounds in which both ran one after the other.
+        `paths_vs_reference`, the median over rounds in which both ran one after the other; and what
+        `benchmarks.vectorised` finds.
     """
     task, tracer = reference_task(), Tracer()
     reference = reference_scene() if importlib.util.find_spec("mitsuba") else None
@@ -69,10 +73,14 @@ def paths_per_second(say) -> dict:
         result["reference_paths_per_s"] = round(statistics.median(theirs))
         ratios = [a / b for a, b in zip(ours, theirs, strict=True)]
         result["paths_vs_reference"] = round(statistics.median(ratios), 3)
+        say("paths per second beside the vectorised reference")
+        done = subprocess.run([sys.executable, "-m", "benchmarks.vectorised"], capture_output=True, text=True)
+        if done.returncode == 0:  # else there is no library that it could compile with
+            result |= json.loads(done.stdout.splitlines()[-1])
     return result
 
 
-def reference_task() -> RenderTask:
+def reference_task(width: int = WIDTH, height: int = HEIGHT) -> RenderTask:
     """A rough plastic and a glass sphere of 80k triangles each, on a floor, in a room."""
     ball = trimesh.creation.icosphere(6)
     balls = [checked(ball.vertices * RADIUS + (x, RADIUS, 0), ball.faces, ball.vertices) for x in CENTRES]
@@ -85,16 +93,16 @@ def reference_task() -> RenderTask:
         Geometry([*balls, floor]),
         make_material_table([plastic, glass, matt], [0, 1, 2]),
         make_lights(ROOM),
-        make_camera_view(CAMERA, WIDTH, HEIGHT),
+        make_camera_view(CAMERA, width, height),
         depth=DEPTH,
     )
 
 
-def reference_scene():
-    """The same scene for the reference library, scalar and in RGB."""
+def reference_scene(variant: str = "scalar_rgb", width: int = WIDTH, height: int = HEIGHT):
+    """The same scene for the reference library, in RGB."""
     import mitsuba as mi
 
-    mi.set_variant("scalar_rgb")
+    mi.set_variant(variant)
     ball = trimesh.creation.icosphere(6)
     plastic = {
         "type": "roughplastic",
@@ -112,7 +120,7 @@ def reference_scene():
             "fov": 2 * np.degrees(np.arctan(FRAME[0] / 2 / CAMERA.focal_length)),
             "fov_axis": "x",
             "to_world": mi.ScalarTransform4f().look_at(CAMERA.position, CAMERA.target, (0, 1, 0)),
-            "film": {"type": "hdrfilm", "width": WIDTH, "height": HEIGHT, "rfilter": {"type": "box"}},
+            "film": {"type": "hdrfilm", "width": width, "height": height, "rfilter": {"type": "box"}},
         },
         "room": {"type": "envmap", "bitmap": mi.Bitmap(np.array(ROOM))},
         "floor": {

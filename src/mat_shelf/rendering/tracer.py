@@ -124,7 +124,7 @@ class Tracer:
         film : Film
             The film.
         is_stopped : callable () -> bool
-            True stops at the next wave.
+            True stops at the next run.
         pixels : (N,) int32, optional
             Those among which it looks; each once.
 
@@ -192,7 +192,7 @@ class Tracer:
         take : callable (Surfaces)
             Called by the threads, for some pixels at a time.
         is_stopped : callable () -> bool
-            True stops at the next wave.
+            True stops at the next run.
 
         Returns
         -------
