@@ -277,8 +277,11 @@ class Tracer:
         return self._begins[2]
 
     def _wave_memory(self, size: int, rows: int, layers: int):
+        """Arrays of a thread for waves of `size` paths and sums of `rows` pixels, or more."""
         kept = getattr(self._memory, "wave", None)
-        if kept is None or len(kept[0].pdf) < size or kept[4].light.shape[1] != layers or len(kept[4].counts) < rows:
+        if kept is not None:  # photons and the camera's paths take turns, and need more of the one or the other
+            size, rows = max(size, len(kept[0].pdf)), max(rows, len(kept[4].counts))
+        if kept is None or len(kept[0].pdf) < size or len(kept[4].counts) < rows or kept[4].light.shape[1] != layers:
             kept = (
                 wave_state.new_paths(size),
                 wave_state.new_shading_points(size),
