@@ -7,6 +7,7 @@ from mat_shelf.document.mark import Mark
 from mat_shelf.geometry.solids import box
 from mat_shelf.rendering.film import Film, new_sums
 from mat_shelf.rendering.first_hit import find_first_hits, renewed_first_hits
+from mat_shelf.rendering.pace import WIDEST_STRIDE
 from mat_shelf.rendering.region import PictureRegion
 from mat_shelf.rendering.renewal import (
     fill_touched,
@@ -126,6 +127,26 @@ def test_a_material_is_dragged_at_full_size_beside_clean_pixels(session, plain_d
     assert same.mean() > 0.6
     counts = session._film.sums.counts.reshape(SIZE[::-1])
     assert (counts[barrel] <= 1).all() and (counts[same] >= 8).mean() > 0.8
+
+
+def test_a_drag_that_was_late_does_not_make_the_next_one_small(session, plain_demo, monkeypatch):
+    project, _ = plain_demo
+    session.update(project)
+    refined(session, 8)
+    small, coarse_frame = [], session._coarse_frame
+    monkeypatch.setattr(session, "_coarse_frame", lambda *of: small.append(of) or coarse_frame(*of))
+
+    def is_of_full_size(red: float) -> bool:
+        small.clear()
+        session.update(with_values(project, "teal-lacquer", base_color=(red, 0.02, 0.02)))
+        session.step()
+        return not small
+
+    assert is_of_full_size(0.3)
+    session._pace.stride = WIDEST_STRIDE + 1  # as it would learn on a machine that is busy
+    assert not is_of_full_size(0.4)
+    refined(session, 8)
+    assert is_of_full_size(0.5)
 
 
 def test_a_drag_shows_no_pixel_without_a_sample(session, plain_demo, monkeypatch):

@@ -419,6 +419,8 @@ class RenderSession:
 
     def _refine(self, wanted: "_Wanted") -> Frame | None:
         film, revision, self._dragged = self._film, wanted.revision, frozenset()
+        if self._pace is not None and self._pace.stride > WIDEST_STRIDE:
+            self._pace = None  # the next drag tries again: what made this one late may be over
         if self._is_stale:
             self._met |= film.sums.met
             film.renew(np.arange(film.width * film.height, dtype=np.int32))
