@@ -75,8 +75,10 @@ def paths_per_second(say) -> dict:
         result["paths_vs_reference"] = round(statistics.median(ratios), 3)
         say("paths per second beside the vectorised reference")
         done = subprocess.run([sys.executable, "-m", "benchmarks.vectorised"], capture_output=True, text=True)
-        if done.returncode == 0:  # else there is no library that it could compile with
+        if done.returncode == 0:
             result |= json.loads(done.stdout.splitlines()[-1])
+        else:
+            say(f"left out: {(done.stderr.strip() or 'it ended').splitlines()[-1]}")
     return result
 
 

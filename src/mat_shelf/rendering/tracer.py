@@ -255,6 +255,7 @@ class Tracer:
         if carries:
             limits = limits._replace(carries=True, through=False, by_kind=False)
         dresser = task.material_table.dresser
+        # Runs of no more than a wave are asked for where all of their paths are looked at together.
         is_plain = longest > WAVE and not (dresser.has_patterns or dresser.has_marks)
         beginning = wave_state.Beginning(*size, sample, task.seed, nest, PLAIN_WAVE if is_plain else WAVE)
 
