@@ -60,27 +60,19 @@ def clear_sums(first, count, sums):
         Sums of the pixels of a wave.
     """
     stay_apart()
-    for i in range(first, first + count):
-        _clear_row(i, sums)
-        sums.part[i] = -1
-        sums.shown[i] = 0
-
-
-@inline
-def _clear_row(i, sums):
-    for layer in range(sums.light.shape[1]):
-        for k in range(3):
-            sums.light[i, layer, k] = F(0)
-            sums.excess[i, layer, k] = F(0)
-    for k in range(3):
-        sums.albedo[i, k] = F(0)
-        sums.normal[i, k] = F(0)
-        sums.guide_albedo[i, k] = F(0)
-        sums.guide_normal[i, k] = F(0)
-    sums.guides[i] = F(0)
-    sums.cover[i] = F(0)
-    sums.dropped[i] = 0
-    sums.met[i] = 0
+    last = first + count
+    sums.light[first:last] = F(0)
+    sums.excess[first:last] = F(0)
+    sums.albedo[first:last] = F(0)
+    sums.normal[first:last] = F(0)
+    sums.guide_albedo[first:last] = F(0)
+    sums.guide_normal[first:last] = F(0)
+    sums.guides[first:last] = F(0)
+    sums.part[first:last] = -1
+    sums.cover[first:last] = F(0)
+    sums.dropped[first:last] = 0
+    sums.met[first:last] = 0
+    sums.shown[first:last] = 0
 
 
 @kernel
@@ -95,8 +87,10 @@ def renew_sums(pixels, sums):
         Sums of a film.
     """
     for n in range(pixels.shape[0]):
-        _clear_row(pixels[n], sums)
-        sums.counts[pixels[n]] = 0
+        p = pixels[n]
+        part, shown = sums.part[p], sums.shown[p]
+        clear_sums(p, 1, sums)
+        sums.part[p], sums.shown[p], sums.counts[p] = part, shown, 0
 
 
 @kernel
@@ -112,25 +106,75 @@ def add_sums(pixels, new, sums):
     sums : Sums
         Sums of the film.
     """
-    for i in range(pixels.shape[0]):
-        p = pixels[i]
-        for layer in range(sums.light.shape[1]):
-            for k in range(3):
-                sums.light[p, layer, k] += new.light[i, layer, k]
-                sums.excess[p, layer, k] += new.excess[i, layer, k]
+    first, count = 0, pixels.shape[0]
+    while first < count:
+        p, last = pixels[first], first + 1
+        while last < count and pixels[last] - p == last - first:
+            last += 1
+        if last - first < _ROW:
+            for i in range(first, last):
+                _add_pixel(i, pixels[i], new, sums)
+        else:
+            _add_row(first, last, p, new, sums)
+        first = last
+
+
+_ROW = 8
+"""Pixels side by side from which on they are added array by array: as many numbers at once as the processor can."""
+
+
+@inline
+def _add_pixel(i, p, new, sums):
+    """Adds row i of new sums to row p."""
+    for layer in range(sums.light.shape[1]):
         for k in range(3):
-            sums.albedo[p, k] += new.albedo[i, k]
-            sums.normal[p, k] += new.normal[i, k]
-            sums.guide_albedo[p, k] += new.guide_albedo[i, k]
-            sums.guide_normal[p, k] += new.guide_normal[i, k]
-        sums.guides[p] += new.guides[i]
-        if new.part[i] >= 0 or sums.counts[p] == 0:
-            sums.part[p] = new.part[i]
-        sums.cover[p] += new.cover[i]
-        sums.dropped[p] += new.dropped[i]
-        sums.met[p] |= new.met[i]
-        sums.shown[p] = new.shown[i] if sums.counts[p] == 0 else sums.shown[p] | new.shown[i]
-        sums.counts[p] += 1
+            sums.light[p, layer, k] += new.light[i, layer, k]
+            sums.excess[p, layer, k] += new.excess[i, layer, k]
+    for k in range(3):
+        sums.albedo[p, k] += new.albedo[i, k]
+        sums.normal[p, k] += new.normal[i, k]
+        sums.guide_albedo[p, k] += new.guide_albedo[i, k]
+        sums.guide_normal[p, k] += new.guide_normal[i, k]
+    sums.guides[p] += new.guides[i]
+    sums.cover[p] += new.cover[i]
+    sums.dropped[p] += new.dropped[i]
+    _note_pixel(i, p, new, sums)
+
+
+@inline
+def _note_pixel(i, p, new, sums):
+    """Notes what the sample sees and meets, and that there is one more."""
+    is_first = sums.counts[p] == 0
+    if new.part[i] >= 0 or is_first:
+        sums.part[p] = new.part[i]
+    sums.met[p] |= new.met[i]
+    sums.shown[p] = new.shown[i] if is_first else sums.shown[p] | new.shown[i]
+    sums.counts[p] += 1
+
+
+@apart
+def _add_row(first, last, p, new, sums):
+    """Adds rows of new sums, from `first` up to `last`, to those from row p on."""
+    stay_apart()
+    layers = sums.light.shape[1]
+    _add_numbers(first, last, 3 * layers, new.light.reshape(-1), p, sums.light.reshape(-1))
+    _add_numbers(first, last, 3 * layers, new.excess.reshape(-1), p, sums.excess.reshape(-1))
+    _add_numbers(first, last, 3, new.albedo.reshape(-1), p, sums.albedo.reshape(-1))
+    _add_numbers(first, last, 3, new.normal.reshape(-1), p, sums.normal.reshape(-1))
+    _add_numbers(first, last, 3, new.guide_albedo.reshape(-1), p, sums.guide_albedo.reshape(-1))
+    _add_numbers(first, last, 3, new.guide_normal.reshape(-1), p, sums.guide_normal.reshape(-1))
+    _add_numbers(first, last, 1, new.guides, p, sums.guides)
+    _add_numbers(first, last, 1, new.cover, p, sums.cover)
+    _add_numbers(first, last, 1, new.dropped, p, sums.dropped)
+    for i in range(first, last):
+        _note_pixel(i, p + i - first, new, sums)
+
+
+@inline
+def _add_numbers(first, last, width, new, p, old):
+    some, kept = new[first * width : last * width], old[p * width : (p + last - first) * width]
+    for k in range(some.shape[0]):
+        kept[k] += some[k]
 
 
 @kernel
