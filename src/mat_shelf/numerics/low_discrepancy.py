@@ -1,12 +1,15 @@
 """Random numbers: one small stream for each path, started from its pixel, its sample and a seed.
 
-The first choices of a path, which matter most to the picture, come instead from a sequence that fills all their
-dimensions evenly, shifted by amounts of each pixel's own; but for the place in the pixel, which is not shifted.
+The first choices of a path, which matter most to the picture, come instead from sequences. Each fills evenly the few
+dimensions that are chosen together, a direction say, at any power of two of samples; one has nothing to do with
+another, since all dimensions of one sequence would take thousands of samples to be even two by two. Bits of them are
+turned over by each pixel for itself, but for the place in the pixel.
 
 References
 ----------
-Sobol 1967; Owen 1998, Scrambling Sobol and Niederreiter-Xing Points. Cranley and Patterson 1976, Randomization of
-Number Theoretic Methods for Multiple Integration.
+Sobol 1967; Owen 1998, Scrambling Sobol and Niederreiter-Xing Points. Burley 2020, Practical Hash-based Owen Scrambling,
+for sequences padded in an order of their own. Kollig and Keller 2002, Efficient Multidimensional Sampling, for bits
+turned over by the pixel.
 O'Neill 2014, PCG: A Family of Simple Fast Space-Efficient Statistically Good Algorithms for Random Number
 Generation (RXS-M-XS 32). Jarzynski and Olano 2020, Hash Functions for GPU Rendering.
 """
@@ -15,7 +18,8 @@ from functools import cache
 
 import numpy as np
 
-from mat_shelf.numerics.kernels import F, inline
+from mat_shelf.numerics.hashed_noise import unit
+from mat_shelf.numerics.kernels import inline
 
 U32 = np.uint32  # products and shifts of uint32 become 64-bit in Numba, so each is cast back
 
@@ -90,31 +94,50 @@ def draw(state):
     number : float32
     """
     state = next_state(state)
-    return state, F(scramble(state) >> U32(8)) * F(1.0 / 16777216.0)
+    return state, unit(scramble(state))
 
 
 LENS_DRAWS, BOUNCE_DRAWS, EVEN_BOUNCES = 4, 7, 4
 """Evenly spread choices of a camera ray and of each bounce, and how many bounces have them."""
 _LOG_LENGTH = 12
-_BITS = 22
-_TURNED = (0x155555, 0x2AAAAA)
+_TURNED = (0x55555555, 0xAAAAAAAA)
 """Bits of the places in a pixel, every other of which is turned over: across, and from top to bottom."""
+_LIGHT, _WAY = (2, 3, 1, 0), (5, 6, 4)
+"""Choices of a bounce that belong together: of a light and a point of it; of a lobe and a direction. The first two of
+each, the point and the direction, get the dimensions that are the most even."""
 
 
 @cache
-def _sequence() -> np.ndarray:
+def _sequences() -> np.ndarray:
     from scipy.stats import qmc  # which takes a third of a second to import, and is of no other use
 
-    dimensions = LENS_DRAWS + BOUNCE_DRAWS * EVEN_BOUNCES
-    points = qmc.Sobol(dimensions, scramble=True, rng=np.random.default_rng(1)).random_base2(_LOG_LENGTH)
+    rng = np.random.default_rng(1)
+    numbers = np.empty((1 << _LOG_LENGTH, LENS_DRAWS + BOUNCE_DRAWS * EVEN_BOUNCES), U32)
     # Places in the pixel are not scrambled at random: of any number of them the mean is near the pixel's middle.
-    plain = qmc.Sobol(dimensions, scramble=False).random_base2(_LOG_LENGTH)[:, :2]
-    points[:, :2] = ((plain * 2**_BITS).astype(np.int64) ^ _TURNED) / 2.0**_BITS
-    return np.minimum(points, 1 - 2.0**-24).astype(np.float32)
+    plain = qmc.Sobol(2, scramble=False, bits=32).random_base2(_LOG_LENGTH)
+    numbers[:, :2] = (plain * 2.0**32).astype(U32) ^ np.array(_TURNED, U32)
+    together = [(2, 3)]
+    for first in range(LENS_DRAWS, numbers.shape[1], BOUNCE_DRAWS):
+        together += [[first + k for k in kind] for kind in (_LIGHT, _WAY)]
+    for places in together:
+        points = qmc.Sobol(len(places), scramble=True, bits=32, rng=rng).random_base2(_LOG_LENGTH)
+        numbers[:, places] = (points[_nested_order(rng)] * 2.0**32).astype(U32)
+    return numbers
+
+
+def _nested_order(rng: np.random.Generator) -> np.ndarray:
+    """The numbers below 2**_LOG_LENGTH in an order in which blocks of 2**k, from multiples of it on, stay together."""
+    numbers = np.arange(1 << _LOG_LENGTH)
+    order = np.zeros_like(numbers)
+    for bit in range(_LOG_LENGTH):
+        above = numbers >> (bit + 1)
+        turned = rng.integers(0, 2, above[-1] + 1)[above]
+        order |= ((numbers >> bit & 1) ^ turned) << bit
+    return order
 
 
 def even_draws(sample: int, seed: int) -> tuple[np.ndarray, np.uint32]:
-    """The evenly spread choices of all paths of one sample, before each pixel's own shift.
+    """The evenly spread choices of all paths of one sample, before each pixel's own turn of bits.
 
     Parameters
     ----------
@@ -125,14 +148,14 @@ def even_draws(sample: int, seed: int) -> tuple[np.ndarray, np.uint32]:
 
     Returns
     -------
-    draws : (LENS_DRAWS + BOUNCE_DRAWS * EVEN_BOUNCES,) float32 in [0, 1)
-        The first two are the place in the pixel, which is the same in all pixels: edges of few samples would be
-        saw-toothed else.
+    draws : (LENS_DRAWS + BOUNCE_DRAWS * EVEN_BOUNCES,) uint32
+        Of 2**32. The first two are the place in the pixel, which is the same in all pixels: edges of few samples would
+        be saw-toothed else.
     salt : uint32
-        For `shift_of`; another one each time that the sequence begins again.
+        For `shift_of`; another one each time that the sequences begin again.
     """
     length = 1 << _LOG_LENGTH
-    return _sequence()[sample % length], U32((seed * 0x9E3779B1 + (sample // length) * 0x85EBCA6B) & 0xFFFFFFFF)
+    return _sequences()[sample % length], U32((seed * 0x9E3779B1 + (sample // length) * 0x85EBCA6B) & 0xFFFFFFFF)
 
 
 @inline
@@ -155,20 +178,19 @@ def shift_of(pixel, salt):
 
 @inline
 def shifted(draws, place, shift):
-    """One evenly spread choice of a pixel, float32 in [0, 1).
+    """One evenly spread choice of a pixel.
 
     Parameters
     ----------
-    draws : (N, K) uint32
-        Points of the sequence.
-    place : uint32
-        Point of the sequence.
+    draws : (K,) uint32
+        As `even_draws` has them.
+    place : int
+        Which of them.
     shift : uint32
-        Shift of the pixel.
+        Of the pixel, as `shift_of` has it.
 
     Returns
     -------
-    float32
+    float32 in [0, 1)
     """
-    x = draws[place] + F(scramble(U32(shift + U32(U32(place) * U32(0x9E3779B1)))) >> U32(8)) * F(1.0 / 16777216.0)
-    return x - F(1) if x >= F(1) else x
+    return unit(draws[place] ^ scramble(U32(shift + U32(U32(place) * U32(0x9E3779B9)))))

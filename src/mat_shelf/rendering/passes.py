@@ -8,6 +8,7 @@ arrays. `trace_paths` runs all of them without coming back to Python between the
 import numpy as np
 
 from mat_shelf.geometry.caps import cap_point
+from mat_shelf.numerics.hashed_noise import unit
 from mat_shelf.numerics.interpolation import between3
 from mat_shelf.numerics.kernels import F, apart, inline, kernel, stay_apart
 from mat_shelf.numerics.low_discrepancy import (
@@ -44,21 +45,22 @@ def generate(view, pixels, first, count, begin, draws, salt, paths):
         The first of them, and how many.
     begin : Beginning
         Size of the picture, sample and seed.
-    draws : (K,) float32
-        Point of the sequence.
+    draws : (K,) uint32
+        As `even_draws` has them.
     salt : uint32
         Number that decorrelates renders.
     paths : Paths
         Paths of the wave, of which the first `count` are written.
     """
     width, height = begin.width, begin.height
+    across, down = unit(draws[0]), unit(draws[1])
     for i in range(count):
         pixel = pixels[first + i]
         shift = shift_of(pixel, salt)
         origin, direction = camera_ray(
             view,
-            (F(pixel % width) + draws[0]) / F(width),
-            (F(pixel // width) + draws[1]) / F(height),
+            (F(pixel % width) + across) / F(width),
+            (F(pixel // width) + down) / F(height),
             shifted(draws, 2, shift),
             shifted(draws, 3, shift),
         )
