@@ -150,6 +150,7 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
         limits.depth,
     )
     count_of_lights = lights.table.shape[0]
+    has_aims = count_of_lights > 0 or lights.room_weight > F(0) or scene_tables.glow.whole > F(0)
     plate_layer = limits.layers[-1] if limits.plate.shape[0] > 0 else -1
     cut, photons, shining = limits.cut, scene_tables.photons, scene_tables.glow
     for i in range(count):
@@ -383,7 +384,7 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
                 (kind if kind > 0 else DIFFUSE) if limits.by_kind else -1,
                 accepted,
             )
-        if not is_sharp:
+        if has_aims and not is_sharp:
             random, pick, texel, u, v = _four(is_even, limits.draws, place, shift, random)
             beside = glow_weight(shining, position) if shining.whole > F(0) else F(0)
             aim = sample_lights(lights, position, part, shadows.weights, beside, pick, texel, u, v)

@@ -25,6 +25,8 @@ from mat_shelf.scene.dressing import Dressing, DressingMemory, dress_points
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.glow import Glow, glow_of
 from mat_shelf.scene.interior_list import interior_at
+from mat_shelf.scene.light_faces import Lights
+from mat_shelf.scene.lights import aimed_at_all
 from mat_shelf.scene.material_table import MaterialTable
 from mat_shelf.system.processors import lower_priority, usable_processors
 
@@ -102,6 +104,7 @@ class Tracer:
         self._photons = PhotonKeeper(self._send)
         self._lit: tuple = (None, None, None)
         self._begins: tuple = (None, None, (), None)
+        self._straight: tuple = (None, None)
         self._glow: Glow | None = None  # of the geometry and materials before
 
     def close(self) -> None:
@@ -274,8 +277,17 @@ class Tracer:
         if self._begins[0] is not task or self._begins[1] is not shapes:
             dressing, kept = task.material_table.dresser.bind(shapes, task.geometry.frames)
             nest = interior_at(task.view.position, task.geometry, task.material_table.bodies)
-            self._begins = task, shapes, (nest, _scene_tables(task, dressing), _path_limits(task, dressing)), kept
+            tables = _scene_tables(task, self._aims(task), dressing)
+            self._begins = task, shapes, (nest, tables, _path_limits(task, dressing)), kept
         return self._begins[2]
+
+    def _aims(self, task: RenderTask) -> Lights:
+        """The lights of a task as rays aim at them: where they go straight, nothing else brings light past glass."""
+        if not task.straight:
+            return task.lights
+        if self._straight[0] is not task.lights:
+            self._straight = task.lights, aimed_at_all(task.lights)
+        return self._straight[1]
 
     def _wave_memory(self, size: int, rows: int, layers: int):
         """Arrays of a thread for waves of `size` paths and sums of `rows` pixels, or more."""
@@ -332,7 +344,7 @@ def _runs(count: int, threads: int, longest: int) -> list[tuple[int, int]]:
     return runs
 
 
-def _scene_tables(task: RenderTask, dressing: Dressing) -> wave_state.SceneTables:
+def _scene_tables(task: RenderTask, lights: Lights, dressing: Dressing) -> wave_state.SceneTables:
     """Tables of a task; without photons, and without rows of single points."""
     material_table, geometry = task.material_table, task.geometry
     return wave_state.SceneTables(
@@ -344,7 +356,7 @@ def _scene_tables(task: RenderTask, dressing: Dressing) -> wave_state.SceneTable
         material_table.parameters,
         material_table.bodies,
         geometry.frames,
-        task.lights,
+        lights,
         albedo_tables(),
         geometry.surface_tables(),
         material_table.edges.tables,

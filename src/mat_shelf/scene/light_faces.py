@@ -15,9 +15,11 @@ Lights = namedtuple(
 room : (H, 2H, 3) float32, radiance by direction, as seen from its middle: row 0 is straight up, the middle column
 +z, the left half +x
 borders : (H + 1,) float32, height (cosine from straight up) of the borders of its rows
-density : (H, 2H) float32, 1/sr, with which a direction in each texel is sampled, where the room is
+density : (H, 2H) float32, 1/sr, with which a direction in each texel is sampled, where the room is; 0 where the room
+is not aimed at
 keep, alias : (2H * H,) float32 and int32, alias table over the texels
-room_weight : float32, radiance of the room in all directions together, of which `light_weight` is for a light
+room_weight : float32, radiance that is aimed at of the room, in all directions together, of which `light_weight` is for
+a light; 0 where the room is not aimed at
 table : (L, WIDTH) float32, a row of each light, with the columns below
 slots : (L, 4) int32: first texel of its image, or -1, columns, rows; place of its distribution, or -1
 texels : (T, 3) float32, images of lights, row by row

@@ -263,6 +263,8 @@ def sample_lights(lights, origin, part, weights, beside, pick, texel, u, v):
         return d, distance, shown(lights, k, a, b, d), chance * light_pdf(lights, k, origin, d, distance), k, whole
     if remaining < beside:
         return (F(0), F(1), F(0)), F(0), (F(0), F(0), F(0)), beside / whole, -2, whole
+    if lights.room_weight <= F(0):
+        return (F(0), F(1), F(0)), F(0), (F(0), F(0), F(0)), F(0), -1, max(whole, F(1e-30))
     remaining -= beside
     room = lights.room
     slots = lights.alias.shape[0]

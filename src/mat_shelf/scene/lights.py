@@ -69,12 +69,6 @@ def make_lights(room, lights=(), pictures=(), distributions=(), parts=(), part_l
         raise ValueError("an environment must be twice as wide as high, in three channels")
     if not np.isfinite(room).all() or room.min() < 0:
         raise ValueError("the environment holds values that are negative or not numbers")
-    height, width = room.shape[:2]
-    borders = np.cos(np.arange(height + 1) / height * np.pi)
-    solid_angle = (borders[:-1] - borders[1:]) * (2 * np.pi / width)
-    weight = (luminance(room) + 1e-6) * solid_angle[:, None]
-    chance = weight / weight.sum()
-    keep, alias = alias_table(chance.ravel())
     pictures = list(pictures) or [None] * len(lights)
     distributions = list(distributions) or [None] * len(lights)
     rows = [row_of(light, picture) for light, picture in zip(lights, pictures, strict=True)]
@@ -90,11 +84,8 @@ def make_lights(room, lights=(), pictures=(), distributions=(), parts=(), part_l
             grids.append(grid)
     return Lights(
         room,
-        borders.astype(np.float32),
-        (chance / solid_angle[:, None]).astype(np.float32),
-        keep,
-        alias,
-        F(max(float(weight.sum()), 1e-6)),
+        _borders(room).astype(np.float32),
+        *_aim(room, is_whole=False),
         np.array(rows, np.float32).reshape(-1, WIDTH),
         slots,
         np.concatenate(texels).astype(np.float32),
@@ -102,6 +93,61 @@ def make_lights(room, lights=(), pictures=(), distributions=(), parts=(), part_l
         _lit_parts(lights, parts),
         *_glow(part_lights, parts, len(lights)),
     )
+
+
+def aimed_at_all(lights: Lights) -> Lights:
+    """Lights whose room is aimed at wherever light comes from, for rays that alone bring it.
+
+    Parameters
+    ----------
+    lights : Lights
+        As `make_lights` makes them, whose room is aimed at only where chance does not find it as well.
+
+    Returns
+    -------
+    Lights
+    """
+    density, keep, alias, weight = _aim(lights.room, is_whole=True)
+    return lights._replace(density=density, keep=keep, alias=alias, room_weight=weight)
+
+
+def _borders(room: np.ndarray) -> np.ndarray:
+    """Height (cosine from straight up) of the borders of the rows of a room, (H + 1,) float64."""
+    return np.cos(np.arange(len(room) + 1) / len(room) * np.pi)
+
+
+def _aim(room: np.ndarray, is_whole: bool) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.float32]:
+    """The way that a room is aimed at: density, alias table, and the light that is aimed at, as `Lights` has them.
+
+    What is even all around is found as well by the directions in which surfaces send light, so it is aimed at only
+    where it is brighter than its mean; not at all where nothing is as bright as half of a sphere would have to be.
+
+    References
+    ----------
+    Karlik, Sik, Vevoda, Skrivan and Krivanek 2019, MIS Compensation: Optimizing Sampling Techniques in Multiple
+    Importance Sampling.
+    """
+    height, width = room.shape[:2]
+    borders = _borders(room)
+    solid_angle = ((borders[:-1] - borders[1:]) * (2 * np.pi / width))[:, None]
+    bright = _mean_in_texels(luminance(room))
+    if is_whole:
+        bright = bright + 1e-6
+    else:
+        mean = float((bright * solid_angle).sum()) / (4 * np.pi)
+        bright = np.maximum(bright - mean, 0) if bright.max() > 2 * mean else np.zeros_like(bright)
+    weight = bright * solid_angle
+    whole = float(weight.sum())
+    chance = weight / whole if whole > 0 else np.full(weight.shape, 1 / weight.size)
+    density = chance / solid_angle if whole > 0 else np.zeros(weight.shape)
+    return density.astype(np.float32), *alias_table(chance.ravel()), F(whole)
+
+
+def _mean_in_texels(values: np.ndarray) -> np.ndarray:
+    """Mean in each texel of what is interpolated between their middles, (H, 2H)."""
+    across = (np.roll(values, 1, 1) + 6 * values + np.roll(values, -1, 1)) / 8
+    tall = np.pad(across, ((1, 1), (0, 0)), "edge")
+    return (tall[:-2] + 6 * across + tall[2:]) / 8
 
 
 def _lit_parts(lights, parts) -> np.ndarray:
