@@ -91,7 +91,7 @@ def walk_to_next_surface(count, caster, paths, block, bodies, cover, geometry, p
             forward = block[row, P.SCATTER_FORWARD]
         if not (largest(kept) > F(0)):
             geometry[i], primitive[i], u[i], v[i], distance[i] = nearest(caster, origin, d, FAR)
-            if geometry[i] >= 0:
+            if geometry[i] >= 0 and largest(lost) > F(0):
                 store3(paths.throughput, i, attenuated(row3(paths.throughput, i), lost, distance[i]))
             continue
         geometry[i], primitive[i], u[i], v[i], distance[i] = _wander(i, caster, paths, kept, lost, forward, cover)
