@@ -1,4 +1,4 @@
-"""The passes of a wave of paths: generate, resolve, shade, settle.
+"""The passes of a wave of paths: generate, resolve, arrive, shade, settle.
 
 A wave is a batch of paths that advance together, one bounce at a time. `volume_walk` takes them to what they meet
 next. Each pass is one kernel over struct-of-arrays state; `shade` writes the paths that go on to the front of the same
@@ -22,6 +22,7 @@ from mat_shelf.numerics.vectors import (
     row3,
     store3,
 )
+from mat_shelf.rendering.arriving import arrive
 from mat_shelf.rendering.camera import camera_ray
 from mat_shelf.rendering.film import clear_sums
 from mat_shelf.rendering.shading import shade
@@ -173,6 +174,7 @@ def _trace_together(count, caster, hits, points, paths, shadows, scene_tables, l
         _meet(count, wave, caster, hits, points, paths, scene_tables, limits, memory, sums)
         if limits.waves == 0:
             return
+        arrive(count, hits, points, paths, scene_tables, limits, sums)
         count, aimed = shade(count, hits, points, paths, shadows, scene_tables, limits, sums)
         if not limits.straight:
             trace_shadow_rays(aimed, caster, shadows, limits, sums)

@@ -16,7 +16,6 @@ from mat_shelf.numerics.low_discrepancy import (
     shifted,
 )
 from mat_shelf.numerics.vectors import (
-    add,
     dot,
     frame,
     largest,
@@ -42,16 +41,12 @@ from mat_shelf.optics.surface import (
     sample_bsdf,
     through_smooth,
 )
+from mat_shelf.rendering.arriving import is_counted, power_weight
 from mat_shelf.rendering.gathering import (
-    AFAR,
     clamp_limit,
     gather,
-    guide,
     guide_by,
-    meet,
     see,
-    seen_on_plate,
-    straightness,
 )
 from mat_shelf.rendering.light_kinds import one_kind
 from mat_shelf.rendering.path_state import (
@@ -90,15 +85,8 @@ from mat_shelf.scene.interior_list import (
     times_inside,
     update_interior,
 )
-from mat_shelf.scene.light_faces import FAR, SEEN, cross_light, glow_of_part, lights_part, room_light, shown
-from mat_shelf.scene.light_sampling import light_pdf, light_weight, sample_lights
-
-
-@inline
-def _weight(own, other):
-    """Power heuristic of multiple importance sampling (Veach and Guibas 1995)."""
-    a = own * own
-    return a / max(a + other * other, F(1e-30))
+from mat_shelf.scene.light_faces import glow_of_part, lights_part
+from mat_shelf.scene.light_sampling import sample_lights
 
 
 @inline
@@ -118,7 +106,7 @@ def _four(is_even, draws, place, shift, random):
 
 @apart
 def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
-    """One bounce of a wave: gathers emitted light, aims at lights, chooses where each path goes on.
+    """One bounce of a wave: gathers what surfaces give off, aims at lights, chooses where each path goes on.
 
     Parameters
     ----------
@@ -151,8 +139,7 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
     )
     count_of_lights = lights.table.shape[0]
     has_aims = count_of_lights > 0 or lights.room_weight > F(0) or scene_tables.glow.whole > F(0)
-    plate_layer = limits.layers[-1] if limits.plate.shape[0] > 0 else -1
-    cut, photons, shining = limits.cut, scene_tables.photons, scene_tables.glow
+    photons, shining = scene_tables.photons, scene_tables.glow
     for i in range(count):
         row = points.row[i]
         if row == LOST:
@@ -161,68 +148,11 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
         d = row3(paths.direction, i)
         throughput = row3(paths.throughput, i)
         is_first = is_untouched(paths.bounces[i])
-        if is_first and limits.catch > -2 and (row < 0 or row == limits.catch):
-            paths.pixel[i] += limits.pixels.shape[0] // 2
-        pixel = paths.pixel[i]
-        spread = paths.spread[i]
-        if row >= 0:
-            meet(sums, pixel, scene_tables.met_bits[points.part[i], row], spread)
+        pixel, spread = paths.pixel[i], paths.spread[i]
         bounces, is_guided, counted, bent = unpack_state(paths.bounces[i])
         accepted = clamp_limit(limits.most, spread)
         arrival_pdf = paths.pdf[i]
         walk, kind = paths.walk[i], paths.kind[i]
-        is_behind = cut > -2 and (row < 0 or row == cut or row >= limits.props)
-        if is_first and is_behind:
-            continue
-        if limits.through and is_behind and is_guided == 0 and not is_first and spread == F(0) and walk < 0:
-            # What glass bends far aside draws its edges; only what lies nearly straight behind is seen through it.
-            random, u = draw(paths.random[i])
-            paths.random[i] = random
-            if u < straightness(limits.camera, origin, d):
-                pixel += limits.pixels.shape[0] // 2
-                guide(sums, pixel, throughput, (F(0), F(0), F(0)))
-                is_guided = 1
-                paths.pixel[i], paths.bounces[i] = pixel, pack_state(bounces, is_guided, counted, bent)
-        # What rays towards lights went straight through does not count once more by the bent way.
-        is_counted = limits.straight and counted == THROUGH
-        if walk < 0 and not is_counted:
-            end = FAR * F(2) if row < 0 else hits.distance[i]
-            for k in range(count_of_lights):
-                if not lights_part(lights, k, paths.left[i]):
-                    continue
-                if bent == BENT and photons.is_small[k] and photons.casts[paths.left[i]] >= 0:
-                    continue
-                t, a, b = cross_light(lights, k, origin, d)
-                if t > F(0) and t < end and not (is_first and (cut > -2 or lights.table[k, SEEN] <= F(0))):
-                    share = F(1)
-                    if arrival_pdf > F(0):
-                        chance = light_weight(lights, k, origin) / paths.whole[i]
-                        share = _weight(arrival_pdf, chance * light_pdf(lights, k, origin, d, t))
-                    radiance = scale(shown(lights, k, a, b, d), share)
-                    gather(
-                        sums, pixel, kind if limits.by_kind else limits.layers[k], mul(throughput, radiance), accepted
-                    )
-        if plate_layer >= 0 and not is_first and spread == F(0) and walk < 0 and (row < 0 or row == limits.catch):
-            # Through clear glass, or in a mirror, the photograph is seen where it would be if nothing bent the view.
-            point = add(origin, scale(d, AFAR)) if row < 0 else row3(points.position, i)
-            color, is_there = seen_on_plate(limits.camera, limits.plate, point)
-            if is_there:
-                gather(sums, pixel, plate_layer, mul(throughput, color), accepted)
-                if is_guided == 0:
-                    guide(sums, pixel, throughput, (F(0), F(0), F(0)))
-                continue
-        if row < 0:
-            if not is_counted:
-                radiance, room_pdf = room_light(lights, d)
-                share = F(1)
-                if arrival_pdf > F(0):
-                    share = _weight(arrival_pdf, room_pdf * lights.room_weight / paths.whole[i])
-                layer = kind if limits.by_kind else limits.layers[count_of_lights]
-                gather(sums, pixel, layer, scale(mul(throughput, radiance), share), accepted)
-            if not is_first and is_guided == 0:
-                guide(sums, pixel, throughput, (F(0), F(0), F(0)))
-            continue
-
         random = next_state(paths.random[i])
         look, part = points.look[i], points.part[i]
         position = row3(points.position, i)
@@ -332,12 +262,12 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
             share = F(1)
             gain, slot = glow_of_part(lights, part)
             if shining.bright[row] * largest(gain) > F(0):
-                if is_counted:
+                if is_counted(limits, counted):
                     share = F(0)
                 elif arrival_pdf > F(0):
                     chance = glow_weight(shining, origin) / paths.whole[i]
                     level, t = largest(gain), hits.distance[i]
-                    share = _weight(arrival_pdf, chance * glow_pdf(shining, row, level, facing, d, t))
+                    share = power_weight(arrival_pdf, chance * glow_pdf(shining, row, level, facing, d, t))
             layer = kind if limits.by_kind else limits.layers[slot]
             gather(sums, pixel, layer, scale(mul(arriving, mul(glow, gain)), share), accepted)
 
@@ -415,7 +345,7 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
                         random, u = draw(random)
                         light_layer, value = one_kind(block, look, lobes, layers, is_layered, wo_local, wi, value, u)
                 if largest(value) > F(0):
-                    share = _weight(aimed_pdf, pdf)
+                    share = power_weight(aimed_pdf, pdf)
                     brought = scale(mul(mul(throughput, value), radiance), share / aimed_pdf)
                     if largest(brought) > F(1e-7):
                         rays = shadows.rays
