@@ -32,7 +32,7 @@ from mat_shelf.scene.interior_list import (
     update_interior,
 )
 
-ROULETTE_FROM = 4
+ROULETTE_FROM = 6
 """Bounces after which dim paths may be ended."""
 LONG_FROM = 16
 """Bounces after which what is still bright wanders about in glass, or in a white room."""
