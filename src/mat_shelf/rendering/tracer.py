@@ -5,8 +5,8 @@ random numbers come from its own place, sample and seed, so the picture does not
 """
 
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
-from threading import local
+from concurrent.futures import ThreadPoolExecutor, wait
+from threading import get_ident, local
 from typing import NamedTuple
 
 import numpy as np
@@ -140,8 +140,11 @@ class Tracer:
         if not len(counts):
             return True
         sample = int(counts.min())
-        fewest = np.flatnonzero(counts == sample).astype(np.int32)
-        pixels = fewest if pixels is None else pixels[fewest]
+        if pixels is None and counts.max() == sample:
+            pixels = np.arange(len(counts), dtype=np.int32)
+        else:
+            fewest = np.flatnonzero(counts == sample).astype(np.int32)
+            pixels = fewest if pixels is None else pixels[fewest]
         in_half = film.halves is not None and is_of_half(sample)
 
         def trace(some: np.ndarray, wave: _Wave) -> None:
@@ -262,12 +265,21 @@ class Tracer:
         is_plain = longest > WAVE and not (dresser.has_patterns or dresser.has_marks)
         beginning = wave_state.Beginning(*size, sample, task.seed, nest, PLAIN_WAVE if is_plain else WAVE)
 
-        def begin(first: int, last: int) -> None:
-            if not is_stopped():
-                some = pixels[first:last]
-                run(some, self._wave(task, some, beginning, scene_tables, limits))
+        waves: dict[int, tuple[int, _Wave]] = {}  # of each thread, and how many pixels they have memory for
 
-        for done in [self._pool.submit(begin, *run_of) for run_of in _runs(len(pixels), self.threads, longest)]:
+        def begin(first: int, last: int) -> None:
+            if is_stopped():
+                return
+            some, (size, wave) = pixels[first:last], waves.get(get_ident(), (0, None))
+            if size < len(some):
+                size, wave = len(some), self._wave(task, len(some), beginning, scene_tables, limits)
+                waves[get_ident()] = size, wave
+            rows = np.concatenate([some, some]) if task.catches else some
+            run(some, wave._replace(limits=limits._replace(pixels=rows)))
+
+        runs = [self._pool.submit(begin, *run_of) for run_of in _runs(len(pixels), self.threads, longest)]
+        wait(runs)  # all at once: each time that this thread wakes it holds up one of theirs
+        for done in runs:
             done.result()
         return not is_stopped()
 
@@ -317,16 +329,14 @@ class Tracer:
             self._memory.block = material_table, block, memory
         return block, memory
 
-    def _wave(self, task: RenderTask, pixels, beginning, scene_tables, limits) -> _Wave:
-        """A wave of paths that leave the camera, or that will carry light."""
-        count, rows = min(len(pixels), beginning.together), len(pixels) * (2 if task.catches else 1)
+    def _wave(self, task: RenderTask, pixels: int, beginning, scene_tables, limits) -> _Wave:
+        """Arrays and tables of a thread for runs of so many pixels."""
+        count, rows = min(pixels, beginning.together), pixels * (2 if task.catches else 1)
         paths, points, shadows, hits, sums = self._wave_memory(count, rows, int(limits.layers.max()) + 1)
         block, memory = self._block(task.material_table, count)
         scene_tables = scene_tables._replace(block=block)
-        limits = limits._replace(pixels=np.concatenate([pixels, pixels]) if task.catches else pixels)
-        return _Wave(
-            beginning, task.geometry.caster(), hits, points, paths, shadows, scene_tables, limits, memory, sums
-        )
+        arrays = hits, points, paths, shadows, scene_tables, limits, memory, sums
+        return _Wave(beginning, task.geometry.caster(), *arrays)
 
 
 def _runs(count: int, threads: int, longest: int) -> list[tuple[int, int]]:
