@@ -1,10 +1,12 @@
 """Lights: how they are sampled, and how much they bring."""
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import OpenImageIO
 import pytest
+import trimesh
 from numba import njit
 
 from mat_shelf.document.camera import Camera
@@ -22,7 +24,7 @@ from mat_shelf.rendering.tracer import Tracer
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.light_faces import room_light
 from mat_shelf.scene.light_sampling import sample_lights
-from mat_shelf.scene.lights import has_sun, make_lights, set_lights
+from mat_shelf.scene.lights import aimed_at_all, has_sun, make_lights, set_lights
 from mat_shelf.scene.material_table import make_material_table
 from mat_shelf.scene.rooms import plain_room
 from mat_shelf.scene.sets import SETS
@@ -51,9 +53,11 @@ def room_densities(lights, directions, out):
 
 
 @pytest.mark.long
-def test_the_room_is_sampled_as_its_density_says():
+@pytest.mark.parametrize("is_whole", [True, False])
+def test_the_room_is_sampled_as_its_density_says(is_whole):
     """The density integrates to 1, agrees with the one reported while sampling, and with where samples fall."""
     lights = make_lights(uneven_room())
+    lights = aimed_at_all(lights) if is_whole else lights
     rng = np.random.default_rng(9)
     sphere = rng.normal(size=(400_000, 3)).astype(np.float32)
     sphere /= np.linalg.norm(sphere, axis=1, keepdims=True)
@@ -71,13 +75,31 @@ def test_the_room_is_sampled_as_its_density_says():
     room_densities(lights, out, again)
     assert np.linalg.norm(out, axis=1) == pytest.approx(1.0, abs=1e-5)
     assert (np.abs(again / pdfs - 1) < 1e-3).mean() > 0.995  # a border between texels may fall either way
-    # The lamp's share of the samples is its share of the light.
+    # The lamp's share of the samples, and of what lies beside it, is its share of the light, or of what is aimed at.
     row = np.clip(np.arccos(np.clip(out[:, 1], -1, 1)) / math.pi * 16, 0, 15.999).astype(int)
     column = np.clip((np.arctan2(-out[:, 0], out[:, 2]) / (2 * math.pi) + 0.5) * 32, 0, 31.999).astype(int)
-    lamp = ((row == 3) & (column == 7)).mean()
+    lamp = ((abs(row - 3) <= 1) & (abs(column - 7) <= 1)).mean()
     solid = np.cos(np.arange(16) / 16 * math.pi) - np.cos(np.arange(1, 17) / 16 * math.pi)
     light = uneven_room() @ [0.2126390, 0.7151687, 0.0721923] * solid[:, None]
-    assert lamp == pytest.approx(light[3, 7] / light.sum(), rel=0.03)
+    if is_whole:
+        assert lamp == pytest.approx(light[2:5, 6:9].sum() / light.sum(), rel=0.03)
+    else:  # Most of what is brighter than the mean is the lamp; nothing that is darker is aimed at.
+        assert lamp > light[2:5, 6:9].sum() / light.sum()
+        dark = light / solid[:, None] < 0.5 * light.sum() / solid.sum() / 32
+        shares = np.histogram2d(row, column, (16, 32), ((0, 16), (0, 32)))[0]
+        assert shares[8:][dark[8:]].sum() < 0.02 * len(out)
+
+
+def test_an_even_room_is_not_aimed_at():
+    """Directions of a matt surface find it as well, so that no ray is sent towards it; a lamp in it is aimed at."""
+    for room in (np.ones((8, 16, 3)), plain_room(1000, 300), np.zeros((4, 8, 3))):
+        lights = make_lights(room)
+        assert lights.room_weight == 0 and not lights.density.any()
+        assert aimed_at_all(lights).room_weight > 0
+    lamp = np.full((8, 16, 3), 0.1)
+    lamp[2, 5] = 400.0
+    lights = make_lights(lamp)
+    assert lights.room_weight > 0 and np.unravel_index(lights.density.argmax(), (8, 16)) == (2, 5)
 
 
 @pytest.mark.parametrize(("half_x", "half_z", "height"), [(50, 50, 100), (200, 20, 60)])
@@ -198,3 +220,29 @@ def test_every_set_of_the_demo_is_its_own():
         lights = set_lights(studio, Assets())
         assert len(lights.table) == len(studio.lights) + has_sun(studio) and np.isfinite(lights.table).all()
         assert len(studio.lights) > 0 or studio.sky is not None
+
+
+def test_light_is_the_same_however_the_room_is_aimed_at():
+    """Matt, glossy and brushed balls on a floor, in a room with a lamp: both ways to share out what finds it agree."""
+    room = np.full((32, 64, 3), 0.2)
+    room[6:9, 20:24] = (30.0, 20.0, 10.0)
+    lights = make_lights(room)
+    recipes = [
+        Recipe(base_color=(0.7, 0.2, 0.2), specular_roughness=0.3),
+        Recipe(base_metalness=1.0, specular_roughness=0.25, specular_roughness_anisotropy=0.6),
+        Recipe(coat_weight=1.0, coat_roughness=0.15, fuzz_weight=0.5),
+        Recipe(base_color=(0.5, 0.5, 0.5), specular_weight=0.0),
+    ]
+    floor = checked(np.array([[-1, 0, -1], [-1, 0, 1], [1, 0, 1], [1, 0, -1]]) * 300.0, [[0, 1, 2], [0, 2, 3]])
+    sphere = trimesh.creation.icosphere(3)
+    balls = [checked(sphere.vertices * 20 + (x, 20, 0), sphere.faces, sphere.vertices) for x in (-45, 0, 45)]
+    view = make_camera_view(Camera(position=(0, 60, 260), target=(0, 15, 0), focal_length=60), 48, 24)
+    task = RenderTask(Geometry([*balls, floor]), make_material_table(recipes, range(4)), lights, view, depth=6)
+    tracer, pictures = Tracer(2), []
+    for some in (lights, aimed_at_all(lights)):
+        film = Film(48, 24)
+        for _ in range(300):
+            tracer.add_sample(replace(task, lights=some), film)
+        pictures.append(film.picture().reshape(3, 8, 6, 8, 3).mean(axis=(1, 3)))
+    tracer.close()
+    assert pictures[0] == pytest.approx(pictures[1], rel=0.02)

@@ -25,7 +25,7 @@ COATED = Recipe(base_color=(0.2, 0.3, 0.5), coat_weight=1.0, coat_roughness=0.0,
 VIEW = Camera(position=(60, 190, 380), target=(15, 10, 0), focal_length=80)
 
 
-def by_both(monkeypatch, meshes, recipes, lights, samples=(60, 200), size=(120, 80)):
+def by_both(monkeypatch, meshes, recipes, lights, samples=(60, 400), size=(120, 80)):
     """The picture by photons, and with all left to chance."""
     monkeypatch.setattr("mat_shelf.rendering.photon_map.SMALL", 10.0)
     by_photons = take(meshes, recipes, lights, VIEW, size, samples[0])
@@ -81,7 +81,7 @@ def test_a_light_that_faces_past_a_part_still_grazes_it(monkeypatch):
     lamp = Light(position=(60, 25, 0), target=(70, 124.5, 0), width=24, height=24, luminance=9000)
     meshes, recipes = [floor(), ball(20, (0, 25, 0)), ball(8, (75, 60, 0))], [GROUND, GLASS, GLASS]
     lights = make_lights(plain_room(0, 0), [lamp])
-    seen = by_both(monkeypatch, meshes, recipes, lights, samples=(60, 600), size=(48, 32))
+    seen = by_both(monkeypatch, meshes, recipes, lights, samples=(60, 2400), size=(48, 32))
     beyond = [picture[8:24, :16].mean() for picture in seen]
     assert beyond[0] == pytest.approx(beyond[1], rel=0.35)  # a tenth of it without those rays
 
