@@ -199,7 +199,7 @@ def test_the_densest_white_bodies_lose_no_light(forward, figure):
         ),
     ]  # fmt: skip
     for recipe in recipes:
-        seen = middle(taken([ball()], [recipe], make_lights(EVEN)))
+        seen = middle(taken([ball()], [recipe], make_lights(EVEN), samples=500))
         figure(seen)
         assert seen == pytest.approx([1, 1, 1], abs=0.015)
 

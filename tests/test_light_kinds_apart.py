@@ -76,9 +76,9 @@ def test_the_reflection_of_a_glossy_surface_is_that_of_a_black_one(small_project
     """In light that comes from outside alone: under a gloss the colour below changes nothing of the reflection."""
     glossy = Recipe(base_color=(0.6, 0.2, 0.1), specular_roughness=0.3, coat_weight=coat, coat_roughness=0.2)
     project, assets = worn(small_project, glossy, backdrop=None)
-    _, kinds = kinds_of(project, assets, 64)
+    _, kinds = kinds_of(project, assets, 256)
     black = worn(small_project, glossy.with_(base_color=(0.0, 0.0, 0.0)), backdrop=None)
-    alone = render_picture(*black, *SIZE, 64, denoise=False).light
+    alone = render_picture(*black, *SIZE, 256, denoise=False).light
     seen = slice(12, 20), slice(19, 29)
     assert kinds["reflection"][seen].mean(axis=(0, 1)) == pytest.approx(alone[seen].mean(axis=(0, 1)), rel=0.04)
     assert kinds["diffuse"][seen][..., 0].mean() > 2 * kinds["diffuse"][seen][..., 2].mean()

