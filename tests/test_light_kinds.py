@@ -138,7 +138,7 @@ def test_a_light_gives_off_the_power_that_it_names(fields):
     size = 96
     task = floor_task(make_lights(DARK, [light]), eye=(0, 9000, 1), focal_length=24, size=size)
     film, tracer = Film(size, size), Tracer(2)
-    for _ in range(160):  # nearly all of the light falls on a few pixels
+    for _ in range(160 if fields.get("grid") else 24):  # past a grid, nearly all of it falls on a few pixels
         tracer.add_sample(task, film)
     tracer.close()
     metres = 9.0 * 36 / 24 / size  # a square picture is as wide as the frame, 36 mm
