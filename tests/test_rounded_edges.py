@@ -126,8 +126,11 @@ def test_an_outer_edge_is_lit_as_a_modelled_fillet(recipe, turn, figure):
     assert shaded[near].mean() == pytest.approx(modelled[near].mean(), rel=0.02)
     if recipe is STEEL:
         assert width_at_half(shaded) == pytest.approx(width_at_half(modelled), rel=0.1)
-        # With one face grazing, half of the difference is left however many samples there are: the outline is sharp.
-        assert np.abs(shaded - modelled)[near].mean() < 0.52 * np.abs(plain - modelled)[near].mean()
+        # The outline stays sharp, which is in one row of the picture above and below most of what differs.
+        left, before = np.abs(shaded - modelled), np.abs(plain - modelled)
+        outline = np.flatnonzero(before > 1e-5)[[0, -1]]
+        left[outline], before[outline] = 0, 0
+        assert left[near].mean() < 0.4 * before[near].mean()
 
 
 def test_an_inner_edge_is_lit_as_a_modelled_fillet(figure):
