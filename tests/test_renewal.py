@@ -5,7 +5,7 @@ import pytest
 
 from mat_shelf.document.mark import Mark
 from mat_shelf.geometry.solids import box
-from mat_shelf.rendering.film import Film, new_sums
+from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.first_hit import find_first_hits, renewed_first_hits
 from mat_shelf.rendering.pace import WIDEST_STRIDE
 from mat_shelf.rendering.region import PictureRegion
@@ -19,6 +19,7 @@ from mat_shelf.rendering.renewal import (
     touched_bits,
 )
 from mat_shelf.rendering.session import RenderSession
+from mat_shelf.rendering.sums import new_sums
 from mat_shelf.scene.backdrop import seen_from
 from mat_shelf.scene.geometry import Geometry
 

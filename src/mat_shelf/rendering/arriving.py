@@ -15,28 +15,7 @@ from mat_shelf.rendering.gathering import (
 from mat_shelf.rendering.path_state import BENT, THROUGH, is_untouched, pack_state, unpack_state
 from mat_shelf.rendering.volume_walk import LOST
 from mat_shelf.scene.light_faces import FAR, SEEN, cross_light, lights_part, room_light, shown
-from mat_shelf.scene.light_sampling import light_pdf, light_weight
-
-
-@inline
-def power_weight(own, other):
-    """Share of one of two ways to find the same light, by the densities of both (power heuristic).
-
-    Parameters
-    ----------
-    own, other : float32
-        Densities.
-
-    Returns
-    -------
-    float32
-
-    References
-    ----------
-    Veach and Guibas 1995, Optimally Combining Sampling Techniques for Monte Carlo Rendering.
-    """
-    a = own * own
-    return a / max(a + other * other, F(1e-30))
+from mat_shelf.scene.light_sampling import light_pdf, light_weight, power_weight
 
 
 @inline

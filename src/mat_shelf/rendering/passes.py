@@ -24,9 +24,9 @@ from mat_shelf.numerics.vectors import (
 )
 from mat_shelf.rendering.arriving import arrive
 from mat_shelf.rendering.camera import camera_ray
-from mat_shelf.rendering.film import clear_sums
 from mat_shelf.rendering.shading import shade
 from mat_shelf.rendering.shadow_rays import CROSSINGS, intersect_shadow_rays, trace_shadow_rays, transmittance
+from mat_shelf.rendering.sums import clear_sums
 from mat_shelf.rendering.volume_walk import walk_to_next_surface
 from mat_shelf.scene.interior_list import MOST_NESTED
 from mat_shelf.scene.rounded_edges import rounded_normal

@@ -41,7 +41,7 @@ from mat_shelf.optics.surface import (
     sample_bsdf,
     through_smooth,
 )
-from mat_shelf.rendering.arriving import is_counted, power_weight
+from mat_shelf.rendering.arriving import is_counted
 from mat_shelf.rendering.gathering import (
     clamp_limit,
     gather,
@@ -86,7 +86,7 @@ from mat_shelf.scene.interior_list import (
     update_interior,
 )
 from mat_shelf.scene.light_faces import glow_of_part, lights_part
-from mat_shelf.scene.light_sampling import sample_lights
+from mat_shelf.scene.light_sampling import power_weight, sample_lights
 
 
 @inline

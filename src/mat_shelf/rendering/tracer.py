@@ -16,11 +16,12 @@ from mat_shelf.numerics.low_discrepancy import even_draws
 from mat_shelf.optics.albedo_tables import albedo_tables
 from mat_shelf.rendering import passes, wave_state
 from mat_shelf.rendering.adaptive import is_of_half
-from mat_shelf.rendering.film import Film, add_light, add_sums, new_sums
+from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.photon_keeper import PhotonKeeper
 from mat_shelf.rendering.photon_map import Aiming
 from mat_shelf.rendering.photons import Photons, emit, no_photons
 from mat_shelf.rendering.render_task import MOST_BOUNCES, RenderTask
+from mat_shelf.rendering.sums import add_light, add_sums, new_sums
 from mat_shelf.scene.dressing import Dressing, DressingMemory, dress_points
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.glow import Glow, glow_of

@@ -29,10 +29,11 @@ from mat_shelf.rendering.adaptive import tile_variances
 from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.enlarging import enlarged, guides_of
-from mat_shelf.rendering.film import Film, add_light
+from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.finishing import finished
 from mat_shelf.rendering.photons import find_buckets
 from mat_shelf.rendering.render_task import RenderTask
+from mat_shelf.rendering.sums import add_light
 from mat_shelf.rendering.tone import develop, tone_map
 from mat_shelf.rendering.tracer import Tracer, dressing_address
 from mat_shelf.scene.geometry import Geometry

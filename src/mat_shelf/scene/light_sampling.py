@@ -39,6 +39,27 @@ _LEAST = F(0.05)
 
 
 @inline
+def power_weight(own, other):
+    """Share of one of two ways to find the same light, by the densities of both (power heuristic).
+
+    Parameters
+    ----------
+    own, other : float32
+        Densities.
+
+    Returns
+    -------
+    float32
+
+    References
+    ----------
+    Veach and Guibas 1995, Optimally Combining Sampling Techniques for Monte Carlo Rendering.
+    """
+    a = own * own
+    return a / max(a + other * other, F(1e-30))
+
+
+@inline
 def light_weight(lights, k, origin):
     """Light that light k may bring to a point, roughly; 0 only where it brings nothing.
 

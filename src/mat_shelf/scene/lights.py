@@ -120,7 +120,7 @@ def _aim(room: np.ndarray, is_whole: bool) -> tuple[np.ndarray, np.ndarray, np.n
     """The way that a room is aimed at: density, alias table, and the light that is aimed at, as `Lights` has them.
 
     What is even all around is found as well by the directions in which surfaces send light, so it is aimed at only
-    where it is brighter than its mean; not at all where nothing is as bright as half of a sphere would have to be.
+    where it is brighter than its mean; and not at all where nothing is twice as bright as that.
 
     References
     ----------
