@@ -246,3 +246,32 @@ def test_light_is_the_same_however_the_room_is_aimed_at():
         pictures.append(film.picture().reshape(3, 8, 6, 8, 3).mean(axis=(1, 3)))
     tracer.close()
     assert pictures[0] == pytest.approx(pictures[1], rel=0.02)
+
+
+SURFACES = (
+    Recipe(base_color=(0.7, 0.2, 0.2), base_diffuse_roughness=1.0),
+    Recipe(base_metalness=0.5, specular_roughness=0.5, thin_film_weight=1.0, thin_film_thickness=0.4),
+    Recipe(coat_weight=0.7, coat_roughness=0.3, fuzz_weight=0.7),
+    Recipe(transmission_weight=0.5, specular_roughness=0.3),
+    Recipe(transmission_weight=1.0, specular_roughness=0.4, geometry_thin_walled=True),
+    Recipe(subsurface_weight=1.0, subsurface_color=(0.8, 0.7, 0.5), geometry_thin_walled=True),
+    Recipe(geometry_opacity=0.5, base_color=(0.6, 0.3, 0.3)),
+)
+
+
+@pytest.mark.parametrize("recipe", SURFACES)
+def test_surfaces_send_light_wherever_an_even_room_is_seen(recipe):
+    """With no ray towards the room, all of its light is found by directions that surfaces choose; none is missing."""
+    sphere = trimesh.creation.icosphere(4)
+    geometry = Geometry([checked(sphere.vertices * 20, sphere.faces, sphere.vertices)])
+    view = make_camera_view(Camera(position=(0, 30, 200), target=(0, 0, 0), focal_length=130), 24, 24)
+    lights = make_lights(plain_room(1000, 300))
+    task = RenderTask(geometry, make_material_table([recipe], [0]), lights, view, depth=24)
+    tracer, means = Tracer(2), []
+    for some in (lights, aimed_at_all(lights)):
+        film = Film(24, 24)
+        for _ in range(256):
+            tracer.add_sample(replace(task, lights=some), film)
+        means.append(film.picture()[6:18, 6:18].mean(axis=(0, 1)))
+    tracer.close()
+    assert means[0] == pytest.approx(means[1], rel=0.005)
