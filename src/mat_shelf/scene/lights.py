@@ -132,22 +132,32 @@ def _aim(room: np.ndarray, is_whole: bool) -> tuple[np.ndarray, np.ndarray, np.n
     solid_angle = ((borders[:-1] - borders[1:]) * (2 * np.pi / width))[:, None]
     bright = _mean_in_texels(luminance(room))
     if is_whole:
-        bright = bright + 1e-6
+        bright += np.float32(1e-6)
     else:
-        mean = float((bright * solid_angle).sum()) / (4 * np.pi)
+        mean = float(bright.sum(axis=1, dtype=np.float64) @ solid_angle[:, 0]) / (4 * np.pi)
         bright = np.maximum(bright - mean, 0) if bright.max() > 2 * mean else np.zeros_like(bright)
     weight = bright * solid_angle
     whole = float(weight.sum())
-    chance = weight / whole if whole > 0 else np.full(weight.shape, 1 / weight.size)
-    density = chance / solid_angle if whole > 0 else np.zeros(weight.shape)
-    return density.astype(np.float32), *alias_table(chance.ravel()), F(whole)
+    if whole <= 0:
+        return np.zeros(bright.shape, np.float32), np.ones(1, np.float32), np.zeros(1, np.int32), F(0)
+    weight /= whole
+    return (weight / solid_angle).astype(np.float32), *alias_table(weight.ravel()), F(whole)
 
 
 def _mean_in_texels(values: np.ndarray) -> np.ndarray:
-    """Mean in each texel of what is interpolated between their middles, (H, 2H)."""
-    across = (np.roll(values, 1, 1) + 6 * values + np.roll(values, -1, 1)) / 8
-    tall = np.pad(across, ((1, 1), (0, 0)), "edge")
-    return (tall[:-2] + 6 * across + tall[2:]) / 8
+    """Mean in each texel of what is interpolated between their middles, (H, 2H) float32."""
+    across = 6 * values
+    across[:, 1:] += values[:, :-1]
+    across[:, :-1] += values[:, 1:]
+    across[:, 0] += values[:, -1]
+    across[:, -1] += values[:, 0]
+    mean = 6 * across
+    mean[1:] += across[:-1]
+    mean[:-1] += across[1:]
+    mean[0] += across[0]
+    mean[-1] += across[-1]
+    mean /= 64
+    return mean
 
 
 def _lit_parts(lights, parts) -> np.ndarray:
