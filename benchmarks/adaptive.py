@@ -29,26 +29,25 @@ def adaptive(say) -> dict[str, float]:
     project, assets = demo_project()
     task = render_picture(project, assets, WIDTH, HEIGHT, 1, denoise=False).task
     tracer, truth = Tracer(), task.film(WIDTH, HEIGHT)
-    for done in range(_TRUTH):
-        if done % 64 == 0:
-            say(f"adaptive: the truth, {done} of {_TRUTH} samples")
-        tracer.add_sample(replace(task, seed=7), truth)
+    while truth.samples < _TRUTH:
+        say(f"adaptive: the truth, {truth.samples} of {_TRUTH} samples")
+        tracer.fill(replace(task, seed=7), truth, truth.samples + 64)
     expected = truth.picture()
     say("adaptive: where it is noisy")
     film = task.film(WIDTH, HEIGHT)
     film.halve()
     plan = SamplePlan(film, 4096, NOISE_LEVELS["good"], np.ones(3))
     started = time.perf_counter()
-    while len(due := plan.due()):
-        tracer.add_sample(task, film, pixels=due)
+    while (due := plan.due())[1]:
+        pixels, most = due
+        tracer.add_samples(task, film, pixels=pixels, most=most)
     took = time.perf_counter() - started
     noise = _noise(film.picture(), expected)
     say("adaptive: evenly")
     even, passed, before = task.film(WIDTH, HEIGHT), 0.0, (0.0, np.inf)
     while passed < 20 * took and even.samples < _MOST:
         started = time.perf_counter()
-        for _ in range(4):
-            tracer.add_sample(task, even)
+        tracer.fill(task, even, even.samples + 4)
         passed += time.perf_counter() - started
         now = _noise(even.picture(), expected)
         if now <= noise:

@@ -61,8 +61,7 @@ def caustic(say) -> dict[str, float]:
 
 def _picture(tracer: Tracer, task: RenderTask, samples: int) -> tuple[np.ndarray, np.ndarray, float]:
     film, started = task.film(*_SIZE), time.perf_counter()
-    for _ in range(samples):
-        tracer.add_sample(task, film)
+    tracer.fill(task, film, samples)
     return film.picture(), film.part == 0, time.perf_counter() - started
 
 

@@ -36,16 +36,14 @@ def error_after_ten_seconds(say) -> dict:
     task = replace(rendered.task, view=make_camera_view(project.view.camera, width, height))
     tracer = Tracer()
     truth = Film(width, height)
-    for done in range(TRUTH_SAMPLES):
-        if done % 64 == 0:
-            say(f"the truth, {done} of {TRUTH_SAMPLES} samples")
-        tracer.add_sample(replace(task, brightest=NO_LIMIT, seed=7), truth)
+    while truth.samples < TRUTH_SAMPLES:
+        say(f"the truth, {truth.samples} of {TRUTH_SAMPLES} samples")
+        tracer.fill(replace(task, brightest=NO_LIMIT, seed=7), truth, truth.samples + 64)
     expected = truth.picture().astype(float)
     raw, clean, mean = [], [], []
     for seed in range(SEEDS):
         film = Film(width, height)
-        for _ in range(samples):
-            tracer.add_sample(replace(task, seed=100 + seed), film)
+        tracer.fill(replace(task, seed=100 + seed), film, samples)
         for errors, picture in ((raw, film.picture()), (clean, denoise_film(film))):
             errors.append(np.sqrt(np.mean((picture - expected) ** 2 / (expected**2 + 0.01))))
         mean.append(film.picture().mean())

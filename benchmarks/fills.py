@@ -87,10 +87,9 @@ def fills(say) -> dict[str, float]:
     for _ in range(_TURNS):  # in turns, since other work on the machine comes and goes
         for name, task in tasks.items():
             film = task.film(*_SIZE)
-            tracer.add_sample(task, film)
+            tracer.add_samples(task, film)
             started = time.perf_counter()
-            for _ in range(_SAMPLES):
-                tracer.add_sample(task, film)
+            tracer.fill(task, film, _SAMPLES + 1)
             seconds.setdefault(name, []).append(time.perf_counter() - started)
     tracer.close()
     return {

@@ -59,8 +59,7 @@ def _sampling_vs_one() -> float:
     whole = Light(position=(0, 300, 0), width=360, height=240, luminance=4000, is_seen=False)
     tasks = [_task([whole]), _task([light.with_(is_seen=False) for light in _tiles(whole)])]
     tracer, truth = Tracer(), Film(_WIDTH, _HEIGHT)
-    for _ in range(256):
-        tracer.add_sample(tasks[0], truth)
+    tracer.fill(tasks[0], truth, 256)
     true = truth.picture()
     costs = []
     for round_ in range(_ROUNDS):
@@ -68,11 +67,10 @@ def _sampling_vs_one() -> float:
         for task in tasks:
             film = Film(_WIDTH, _HEIGHT)
             task = RenderTask(**{**task.__dict__, "seed": 50 + round_})
-            tracer.add_sample(task, film)
+            tracer.add_samples(task, film)
             film = Film(_WIDTH, _HEIGHT)
             started = time.perf_counter()
-            for _ in range(_SAMPLES):
-                tracer.add_sample(task, film)
+            tracer.fill(task, film, _SAMPLES)
             seconds = time.perf_counter() - started
             error = ((film.picture() - true) ** 2 / (true**2 + 1e-3)).mean()
             found.append(seconds * error)

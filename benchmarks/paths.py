@@ -52,14 +52,13 @@ def paths_per_second(say) -> dict:
     """
     task, tracer = reference_task(), Tracer()
     reference = reference_scene() if importlib.util.find_spec("mitsuba") else None
-    tracer.add_sample(task, Film(WIDTH, HEIGHT))
+    film = Film(WIDTH, HEIGHT)
+    tracer.fill(task, film, SAMPLES)
     ours, theirs = [], []
     for number in range(ROUNDS):
         say(f"paths per second, round {number + 1} of {ROUNDS}")
-        film = Film(WIDTH, HEIGHT)
         started = time.perf_counter()
-        for _ in range(SAMPLES):
-            tracer.add_sample(task, film)
+        tracer.fill(task, film, film.samples + SAMPLES)
         ours.append(WIDTH * HEIGHT * SAMPLES / (time.perf_counter() - started))
         if reference is not None:
             import mitsuba

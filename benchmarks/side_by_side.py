@@ -34,7 +34,7 @@ def seconds_side_by_side(projects: dict, rounds: int) -> dict[str, list[float]]:
         for _ in range(SAMPLES):
             for name in projects:
                 started = time.perf_counter()
-                tracer.add_sample(*films[name])
+                tracer.add_samples(*films[name])
                 taken[name] += time.perf_counter() - started
         for name, each in taken.items() if number else ():
             seconds[name].append(each)

@@ -37,14 +37,14 @@ def threads(say) -> dict:
     tracers = {count: Tracer(count) for count in (FEW, MANY)}
     film, memory = Film(WIDTH, HEIGHT), {}
     for count, tracer in tracers.items():
-        tracer.add_sample(task, film)
+        tracer.add_samples(task, film)
         memory[count] = _resident_mb()
     ratios = []
     for _ in range(ROUNDS):
         seconds = {}
         for count, tracer in tracers.items():
             started = time.perf_counter()
-            tracer.add_sample(task, film)
+            tracer.add_samples(task, film)
             seconds[count] = time.perf_counter() - started
         ratios.append(seconds[MANY] / seconds[FEW])
     share = _python_share(task, tracers[FEW], film)
@@ -89,7 +89,7 @@ def _python_share(task: RenderTask, tracer: Tracer, film: Film) -> float:
     tracer._pool.submit = submit_timed
     try:
         for _ in range(ROUNDS):
-            tracer.add_sample(task, film)
+            tracer.add_samples(task, film)
     finally:
         for (module, name), kernel in zip(kernels, own, strict=True):
             setattr(module, name, kernel)

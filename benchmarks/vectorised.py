@@ -44,11 +44,10 @@ def measure_vectorised() -> dict:
 
     for seed in range(2):  # compiles
         render(scene, SAMPLES, seed)
-        tracer.add_sample(task, film)
+        tracer.fill(task, film, film.samples + SAMPLES)
     for number in range(ROUNDS):
         started = time.perf_counter()
-        for _ in range(SAMPLES):
-            tracer.add_sample(task, film)
+        tracer.fill(task, film, film.samples + SAMPLES)
         between = time.perf_counter()
         render(scene, SAMPLES, number)
         ratios.append((time.perf_counter() - between) / (between - started))
@@ -59,8 +58,7 @@ def measure_vectorised() -> dict:
 
     def take(samples: int, seed: int) -> np.ndarray:
         film = Film(*SMALL)
-        for _ in range(samples):
-            tracer.add_sample(replace(task, seed=seed), film)
+        tracer.fill(replace(task, seed=seed), film, samples)
         return film.picture()
 
     truth = np.mean([render(scene, TRUTH_SAMPLES // 16, 1000 + seed) for seed in range(16)], axis=0)

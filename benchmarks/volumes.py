@@ -133,13 +133,12 @@ def _against_volumes(balls) -> tuple[float, float]:
                 }
         reference = mi.load_dict(scene)
     tracer = Tracer()
-    tracer.add_sample(task, Film(width, height))
+    tracer.add_samples(task, Film(width, height))
     ratios, means = [], {"ours": [], "theirs": []}
     for number in range(ROUNDS):
         film = Film(width, height)
         started = time.perf_counter()
-        for _ in range(MEDIA_SAMPLES):
-            tracer.add_sample(replace(task, seed=number + 1), film)
+        tracer.fill(replace(task, seed=number + 1), film, MEDIA_SAMPLES)
         ours = time.perf_counter() - started
         started = time.perf_counter()
         theirs = np.array(mi.render(reference, spp=MEDIA_SAMPLES, seed=number))[..., :3]

@@ -155,8 +155,7 @@ def read(recipe: Recipe, most: int = BATCHES, error: float = ERROR, seed: int = 
     while True:
         film = Film(SIZE, SIZE)
         seeded = RenderTask(task.geometry, task.material_table, task.lights, task.view, seed=seed + len(batches))
-        for _ in range(4):
-            tracer.add_sample(seeded, film)
+        tracer.fill(seeded, film, 4)
         batches.append(film.picture().mean(axis=(0, 1), dtype=np.float64))
         dropped += int(film.sums.dropped.sum())
         if len(batches) < 8:
@@ -171,7 +170,7 @@ def first_values(recipe: Recipe) -> int:
     """Values that are no numbers among a few paths that meet the material."""
     geometry, lights, tracer = _stage()
     film = Film(8, 8)
-    tracer.add_sample(
+    tracer.add_samples(
         RenderTask(geometry, make_material_table([recipe], [0]), lights, make_camera_view(CAMERA, 8, 8)), film
     )
     return int(film.sums.dropped.sum()) + int((~np.isfinite(film.sums.light)).sum())

@@ -164,8 +164,7 @@ def ours(scene: Scene) -> np.ndarray:
     geometry, tracer, made = Geometry(meshes), Tracer(2), []
     for number in range(RENDERS):
         film = Film(WIDTH, HEIGHT)
-        for _ in range(SAMPLES):
-            tracer.add_sample(RenderTask(geometry, material_table, lights, view, seed=number + 1), film)
+        tracer.fill(RenderTask(geometry, material_table, lights, view, seed=number + 1), film, SAMPLES)
         made.append(film.picture())
     tracer.close()
     return np.array(made)

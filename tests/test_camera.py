@@ -77,8 +77,7 @@ def test_blur_has_the_size_of_the_thin_lens_formula():
         make_camera_view(camera, 300, 200),
     )
     film, tracer = Film(300, 200), Tracer()
-    for _ in range(20):
-        tracer.add_sample(task, film)
+    tracer.fill(task, film, 20)
     tracer.close()
     profile = film.picture()[:, :, 1].mean(axis=0)
     profile = profile / profile[260:].mean()

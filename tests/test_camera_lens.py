@@ -124,8 +124,7 @@ def test_a_smaller_sensor_blurs_less():
             make_camera_view(camera, 120, 80),
         )
         film, tracer = Film(120, 80), Tracer(2)
-        for _ in range(200):
-            tracer.add_sample(task, film)
+        tracer.fill(task, film, 200)
         tracer.close()
         light = luminance(film.picture())
         columns = np.arange(120) - 59.5

@@ -108,8 +108,7 @@ def test_bench_scene_is_the_same_in_both_renderers():
 
     theirs = np.array(mi.render(paths.reference_scene(), spp=16))
     film, tracer, task = Film(WIDTH, HEIGHT), Tracer(), paths.reference_task()
-    for _ in range(16):
-        tracer.add_sample(task, film)
+    tracer.fill(task, film, 16)
     tracer.close()
     assert film.picture().mean() == pytest.approx(theirs.mean(), rel=0.02)
 

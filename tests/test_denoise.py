@@ -24,8 +24,7 @@ def filmed(meshes, recipes, lights, camera, size, samples, zoned=()) -> Film:
     material_table = make_material_table(recipes, range(len(meshes)), zoned=zoned)
     task = RenderTask(Geometry(meshes), material_table, lights, make_camera_view(camera, *size))
     film, tracer = Film(*size), Tracer(2)
-    for _ in range(samples):
-        tracer.add_sample(task, film)
+    tracer.fill(task, film, samples)
     tracer.close()
     return film
 

@@ -52,8 +52,7 @@ def taken(meshes, recipes, lights, camera=AHEAD, zoned=(), size=(32, 32), sample
         **options,
     )
     film, tracer = Film(*size), Tracer(2)
-    for _ in range(samples):
-        tracer.add_sample(task, film)
+    tracer.fill(task, film, samples)
     tracer.close()
     assert not film.sums.dropped.any()
     return film.picture()  # fmt: skip
@@ -179,7 +178,7 @@ def test_a_part_may_have_a_priority_of_its_own():
         material_table = project_material_table(project, SimpleNamespace(meshes={}, faces={}, pictures={}))
         task = RenderTask(Geometry(meshes), material_table, make_lights(EVEN), make_camera_view(AHEAD, 16, 16))
         film, tracer = Film(16, 16), Tracer(1)
-        tracer.add_sample(task, film)
+        tracer.add_samples(task, film)
         tracer.close()
         means.append(middle(film.picture()))
     assert means[0][0] > 5 * means[0][2] and means[1][2] > 5 * means[1][0]

@@ -45,8 +45,7 @@ def lux_below(light: Light, samples=600, **files) -> float:
     rows = {name: [value] for name, value in files.items()}
     film, tracer = Film(8, 8), Tracer(2)
     task = floor_task(make_lights(DARK, [light.with_(is_seen=False)], **rows))
-    for _ in range(samples):
-        tracer.add_sample(task, film)
+    tracer.fill(task, film, samples)
     tracer.close()
     return float(luminance(film.picture()).mean()) * math.pi / 0.5
 
@@ -91,8 +90,7 @@ def test_a_spot_falls_off_with_the_square_of_its_distance_and_ends_at_its_cone()
         assert lux_below(light.with_(position=(0, height, 0)), 100) == pytest.approx(expected, rel=0.02)
     task = floor_task(make_lights(DARK, [light]), eye=(0, 3000, 1), focal_length=60, size=64)
     film, tracer = Film(64, 64), Tracer(2)
-    for _ in range(16):
-        tracer.add_sample(task, film)
+    tracer.fill(task, film, 16)
     tracer.close()
     # A square picture is as wide as the frame, 36 mm: 1800 mm of the floor; the cone lights 2000 tan 15 degrees of it.
     lit = np.abs(np.arange(64) - 31.5)[np.nonzero(luminance(film.picture())[32] > 1e-3)[0]].max() + 0.5
@@ -138,8 +136,7 @@ def test_a_light_gives_off_the_power_that_it_names(fields):
     size = 96
     task = floor_task(make_lights(DARK, [light]), eye=(0, 9000, 1), focal_length=24, size=size)
     film, tracer = Film(size, size), Tracer(2)
-    for _ in range(160 if fields.get("grid") else 24):  # past a grid, nearly all of it falls on a few pixels
-        tracer.add_sample(task, film)
+    tracer.fill(task, film, 160 if fields.get("grid") else 24)  # past a grid, nearly all of it falls on a few pixels
     tracer.close()
     metres = 9.0 * 36 / 24 / size  # a square picture is as wide as the frame, 36 mm
     lumens = luminance(film.picture()).sum() * math.pi / 0.5 * 1000 * metres**2
@@ -252,8 +249,7 @@ def test_many_softboxes_that_tile_one_light_alike():
     for lights in ([whole], tiles):
         film, tracer = Film(8, 8), Tracer(2)
         task = floor_task(make_lights(DARK, lights))
-        for _ in range(400):
-            tracer.add_sample(task, film)
+        tracer.fill(task, film, 400)
         tracer.close()
         films.append(film.picture().mean())
     assert films[1] == pytest.approx(films[0], rel=0.02)
@@ -270,8 +266,7 @@ def test_each_light_has_a_layer_of_its_own():
     def rendered(some, surround, keeps_apart):
         film, tracer = Film(8, 8, 4 if keeps_apart else 1), Tracer(2)
         task = floor_task(make_lights(surround, some), keeps_apart=keeps_apart)
-        for _ in range(300):
-            tracer.add_sample(task, film)
+        tracer.fill(task, film, 300)
         tracer.close()
         return film
 
@@ -347,8 +342,7 @@ def test_extreme_lights_stay_finite():
     ]
     for light in strange:
         film, tracer = Film(8, 8), Tracer(1)
-        for _ in range(4):
-            tracer.add_sample(floor_task(make_lights(DARK, [light])), film)
+        tracer.fill(floor_task(make_lights(DARK, [light])), film, 4)
         tracer.close()
         assert np.isfinite(film.picture()).all() and film.sums.dropped.sum() == 0, light
 

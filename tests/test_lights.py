@@ -123,8 +123,7 @@ def test_a_softbox_lights_the_floor_as_its_configuration_factor_says(half_x, hal
         depth=2,
     )
     film, tracer = Film(8, 8), Tracer(1)
-    for _ in range(1000):
-        tracer.add_sample(task, film)
+    tracer.fill(task, film, 1000)
     tracer.close()
     middle = film.picture().mean(axis=(0, 1)) @ [0.2126390, 0.7151687, 0.0721923]
     assert middle == pytest.approx(0.5 * 4.0 * 4 * corner, rel=0.02)
@@ -241,8 +240,7 @@ def test_light_is_the_same_however_the_room_is_aimed_at():
     tracer, pictures = Tracer(2), []
     for some in (lights, aimed_at_all(lights)):
         film = Film(48, 24)
-        for _ in range(300):
-            tracer.add_sample(replace(task, lights=some), film)
+        tracer.fill(replace(task, lights=some), film, 300)
         pictures.append(film.picture().reshape(3, 8, 6, 8, 3).mean(axis=(1, 3)))
     tracer.close()
     assert pictures[0] == pytest.approx(pictures[1], rel=0.02)
@@ -270,8 +268,7 @@ def test_surfaces_send_light_wherever_an_even_room_is_seen(recipe):
     tracer, means = Tracer(2), []
     for some in (lights, aimed_at_all(lights)):
         film = Film(24, 24)
-        for _ in range(256):
-            tracer.add_sample(replace(task, lights=some), film)
+        tracer.fill(replace(task, lights=some), film, 256)
         means.append(film.picture()[6:18, 6:18].mean(axis=(0, 1)))
     tracer.close()
     assert means[0] == pytest.approx(means[1], rel=0.005)

@@ -128,7 +128,7 @@ def test_edits_of_glass_renew_its_patterns(plain_demo):
     task, lights = picture_task(project, assets, PictureRequest(30, 20)), []
     for threads in (1, 3):
         tracer, film = Tracer(threads), task.film(30, 20)
-        assert tracer.add_sample(task, film)
+        assert tracer.add_samples(task, film)
         tracer.close()
         lights.append(film.picture())
     assert np.array_equal(*lights)

@@ -37,8 +37,7 @@ def take(meshes, recipes, lights, camera, size=(64, 64), samples=64, threads=2, 
         **options,
     )
     film, tracer = Film(*size), Tracer(threads)
-    for _ in range(samples):
-        tracer.add_sample(task, film)
+    tracer.fill(task, film, samples)
     tracer.close()
     return film.picture()
 
@@ -297,7 +296,7 @@ def test_the_demo_is_the_same_picture_however_its_paths_are_split(demo, monkeypa
         monkeypatch.setattr("mat_shelf.rendering.tracer.WAVE", wave)
         monkeypatch.setattr("mat_shelf.rendering.tracer.SHORTEST_RUN", shortest)
         tracer, film = Tracer(threads), task.film(45, 30)
-        assert tracer.add_sample(task, film)
+        assert tracer.add_samples(task, film)
         tracer.close()
         lights.append(film.picture())
     assert np.array_equal(*lights) and lights[0].std() > 0.1

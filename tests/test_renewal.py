@@ -20,6 +20,7 @@ from mat_shelf.rendering.renewal import (
 )
 from mat_shelf.rendering.session import RenderSession
 from mat_shelf.rendering.sums import new_sums
+from mat_shelf.rendering.tracer import TOGETHER
 from mat_shelf.scene.backdrop import seen_from
 from mat_shelf.scene.geometry import Geometry
 
@@ -105,8 +106,8 @@ def test_after_random_edits_the_sums_are_those_of_a_fresh_picture(full_session, 
     kept, task = session._film.sums, session._task
     assert len(np.unique(kept.counts)) > 2
     fresh = Film(*SIZE)
-    for sample in range(kept.counts.max()):
-        session.tracer.add_sample(task, fresh, pixels=np.flatnonzero(kept.counts > sample).astype(np.int32))
+    while len(behind := np.flatnonzero(kept.counts > fresh.sums.counts).astype(np.int32)):
+        session.tracer.add_samples(task, fresh, pixels=behind, most=TOGETHER)
     taken = kept.counts > 0
     for name in fresh.sums._fields:
         assert np.array_equal(getattr(kept, name)[taken], getattr(fresh.sums, name)[taken]), name
@@ -330,12 +331,12 @@ def test_a_sample_that_is_stopped_leaves_whole_samples(small_session, small_proj
     calls = iter(range(10_000))
     film = Film(400, 300)
     task = session._shot(session._wanted, 400, 300, seed=1)
-    assert not session.tracer.add_sample(task, film, lambda: next(calls) > 5)
+    assert not session.tracer.add_samples(task, film, lambda: next(calls) > 5)
     counts = film.sums.counts
     assert 0 < (counts == 1).sum() < counts.size and (film.sums.light[counts == 0] == 0).all()
-    assert session.tracer.add_sample(task, film) and (counts == 1).all()
+    assert session.tracer.add_samples(task, film) and (counts == 1).all()
     whole = Film(400, 300)
-    session.tracer.add_sample(task, whole)
+    session.tracer.add_samples(task, whole)
     assert np.array_equal(film.sums.light, whole.sums.light)
 
 

@@ -95,8 +95,7 @@ def seen(mesh: Mesh, recipe: Recipe, part: Part | None, turn: float, samples=64)
         Geometry([posed(mesh, pose)]), table, make_lights(room, [lamp]), make_camera_view(camera, 48, 160)
     )
     film, tracer = Film(48, 160), Tracer(2)
-    for _ in range(samples):
-        tracer.add_sample(task, film)
+    tracer.fill(task, film, samples)
     tracer.close()
     return film.picture()
 
@@ -318,8 +317,7 @@ def test_rounded_edges_lose_next_to_no_light(fields, figure):
     room = np.ones((16, 32, 3), np.float32)
     task = RenderTask(Geometry([posed(block(), pose)]), table, make_lights(room), camera)
     film, tracer = Film(32, 32), Tracer(2)
-    for _ in range(100):
-        tracer.add_sample(task, film)
+    tracer.fill(task, film, 100)
     tracer.close()
     seen_light = film.picture()
     figure([seen_light.mean(), seen_light.min()])

@@ -92,7 +92,8 @@ def render_band(
         for name, own in arrays.items():
             own[pixels] = kept[name] if kept is not None else -1 if name.endswith("/part") else 0
         while len(due := pixels[film.sums.counts[pixels] < samples]):
-            picture.tracer.add_sample(picture.task, film, pixels=due)
+            most = samples - int(film.sums.counts[due].min())
+            picture.tracer.add_samples(picture.task, film, pixels=due, most=most)
         return {name: own[pixels] for name, own in arrays.items()}
 
 

@@ -32,8 +32,7 @@ def circle_point(turn):
     sine = x + x * z * (F(-1.6666654611e-1) + z * (F(8.3321608736e-3) - z * F(1.9515295891e-4)))
     cosine = F(1) - F(0.5) * z
     cosine += z * z * (F(4.1666645683e-2) + z * (F(2.4433157118e-5) * z - F(1.3887316255e-3)))
-    if quarters & np.int32(1):
-        cosine, sine = -sine, cosine
-    if quarters & np.int32(2):
-        cosine, sine = -cosine, -sine
-    return cosine, sine
+    # A branch would be guessed wrongly every other time.
+    turned, sign = F(quarters & np.int32(1)), F(1) - F(quarters & np.int32(2))
+    kept = F(1) - turned
+    return sign * (cosine * kept - sine * turned), sign * (sine * kept + cosine * turned)

@@ -136,26 +136,28 @@ def _nested_order(rng: np.random.Generator) -> np.ndarray:
     return order
 
 
-def even_draws(sample: int, seed: int) -> tuple[np.ndarray, np.uint32]:
-    """The evenly spread choices of all paths of one sample, before each pixel's own turn of bits.
+def even_draws(samples, seed: int) -> tuple[np.ndarray, np.ndarray]:
+    """The evenly spread choices of all paths of a sample, or of some, before each pixel's own turn of bits.
 
     Parameters
     ----------
-    sample : int
-        Number of the sample.
+    samples : int or (S,) int
+        Numbers of the samples.
     seed : int
         Seed of the render.
 
     Returns
     -------
-    draws : (LENS_DRAWS + BOUNCE_DRAWS * EVEN_BOUNCES,) uint32
+    draws : (LENS_DRAWS + BOUNCE_DRAWS * EVEN_BOUNCES,) or (S, ...) uint32
         Of 2**32. The first two are the place in the pixel, which is the same in all pixels: edges of few samples would
         be saw-toothed else.
-    salt : uint32
+    salt : uint32 or (S,) uint32
         For `shift_of`; another one each time that the sequences begin again.
     """
     length = 1 << _LOG_LENGTH
-    return _sequences()[sample % length], U32((seed * 0x9E3779B1 + (sample // length) * 0x85EBCA6B) & 0xFFFFFFFF)
+    rounds = np.asarray(samples, np.int64) // length * 0x85EBCA6B
+    salt = (rounds + (seed * 0x9E3779B1 & 0xFFFFFFFF)) & 0xFFFFFFFF
+    return _sequences()[samples % length], salt.astype(U32)[()]
 
 
 @inline

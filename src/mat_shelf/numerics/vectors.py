@@ -296,3 +296,39 @@ def store3(array, i, v):
     array[i, 0] = v[0]
     array[i, 1] = v[1]
     array[i, 2] = v[2]
+
+
+@inline
+def row3_flat(array, i):
+    """Row i of an (N, 3) array that was made flat: loops over it are done for many rows at once.
+
+    Parameters
+    ----------
+    array : (3N,) float32
+        Array.
+    i : int
+        Row.
+
+    Returns
+    -------
+    float32 triple
+    """
+    return array[3 * i], array[3 * i + 1], array[3 * i + 2]
+
+
+@inline
+def store3_flat(array, i, v):
+    """Write a vector into row i of an array that was made flat, as `row3_flat` reads it.
+
+    Parameters
+    ----------
+    array : (3N,) float32
+        Array.
+    i : int
+        Row.
+    v : float32 triple
+        Vector.
+    """
+    array[3 * i] = v[0]
+    array[3 * i + 1] = v[1]
+    array[3 * i + 2] = v[2]

@@ -60,6 +60,18 @@ SMOOTH = F(0.0316)
 SHARP = F(0.004)
 """Width of a distribution up to which sampling lights is pointless."""
 NO_LOBES = Lobes(*(F(0) for _ in range(17)), True)
+MATT = NO_LOBES._replace(
+    ax=F(1),
+    ay=F(1),
+    eta=F(1),
+    eta_fresnel=F(1),
+    pick_rest=F(1),
+    under=F(1),
+    diffuse=F(1),
+    mirror_mean=F(1),
+    is_sharp=False,
+)
+"""Lobes of what is matt and nothing else, as most backdrops are."""
 
 
 @inline
@@ -168,11 +180,11 @@ def prepare_lobes(p, i, wo, eta, tables, is_outside):
     float32
     """
     roughness = p[i, P.ROUGHNESS]
-    ax, ay = widths(roughness, F(0))
     clear = p[i, P.TRANSMISSION]
-    mirror = F(1)
-    if p[i, P.SPECULAR_WEIGHT] > F(0) or p[i, P.METALNESS] + clear > F(0):
-        mirror = mirror_albedo(tables, wo[2], roughness)
+    if p[i, P.SPECULAR_WEIGHT] <= F(0) and p[i, P.METALNESS] + clear <= F(0):
+        return MATT
+    ax, ay = widths(roughness, F(0))
+    mirror = mirror_albedo(tables, wo[2], roughness)
     return base_lobes(
         p,
         i,
@@ -428,7 +440,7 @@ def evaluate_bsdf(p, i, lobes, wo, wi):
     if wi[2] > F(0):
         pdf = lobes.pick_rest * wi[2] * INV_PI
         cos_h, bounce, reflectance = F(1), F(0), F(0)
-        if lobes.pick_metal + lobes.pick_boundary > F(0):  # else it is matt, as most backdrops are
+        if lobes.pick_metal + lobes.pick_boundary > F(0):
             h = normalize(add(wo, wi))
             cos_h = dot(wo, h)
             density = ggx_density(h, lobes.ax, lobes.ay)

@@ -50,13 +50,22 @@ class SamplePlan:
         self.level: float | None = None  # the noise that was found last
         self._total = float(expected_samples(noise or 0.0, most))
 
-    def due(self) -> np.ndarray:
-        """Pixels that get another sample now; none where the picture is done.
+    def due(self) -> tuple[np.ndarray, int]:
+        """Pixels that get samples now, and how many those with fewest may get at once.
 
         Returns
         -------
-        (N,) int32
+        pixels : (N,) int32
+            None where the picture is done.
+        most : int
         """
+        pixels, counts = self._due(), self.film.sums.counts
+        if not len(pixels):
+            return pixels, 0
+        goals = self.most if self.noise is None else self.film.goals[pixels]
+        return pixels, int((goals - counts[pixels])[counts[pixels] == counts[pixels].min()].min())
+
+    def _due(self) -> np.ndarray:
         if self.noise is None:
             return self._below(self.most)
         goals = self.film.goals

@@ -136,15 +136,16 @@ def seen_samples(rendered: Rendered) -> Iterator[tuple[slice, np.ndarray, np.nda
     film, task = rendered.film, rendered.task
     samples = min(int(film.sums.counts.max()), MASK_SAMPLES)  # of a region, the pixels outside of it have none
     count = film.width * film.height
+    numbers = np.arange(samples, dtype=np.int32)
+    even = even_draws(numbers, task.seed)
+    begin = wave_state.Beginning(film.width, film.height, numbers, *even, task.seed, OUTSIDE, _BAND)
     for first in range(0, count, _BAND):
         every = np.arange(first, min(first + _BAND, count), dtype=np.int32)
         paths = wave_state.new_paths(len(every))
         geometry = np.empty((samples, len(every)), np.int32)
         primitive = np.empty_like(geometry)
         for sample in range(samples):
-            draws, salt = even_draws(sample, task.seed)
-            begin = wave_state.Beginning(film.width, film.height, sample, task.seed, OUTSIDE, len(every))
-            passes.generate(task.view, every, 0, len(every), begin, draws, salt, paths)
+            passes.generate(task.view, every, 0, len(every), begin, sample, paths)
             geometry[sample], primitive[sample] = task.geometry.intersect(paths.origin, paths.direction)[:2]
         yield slice(first, first + len(every)), geometry, primitive
 

@@ -14,7 +14,7 @@ from mat_shelf.rendering.gathering import (
 )
 from mat_shelf.rendering.path_state import BENT, THROUGH, is_untouched, pack_state, unpack_state
 from mat_shelf.rendering.volume_walk import LOST
-from mat_shelf.scene.light_faces import FAR, SEEN, cross_light, lights_part, room_light, shown
+from mat_shelf.scene.light_faces import FAR, SEEN, cross_light, find_in_room, lights_part, room_light, shown
 from mat_shelf.scene.light_sampling import light_pdf, light_weight, power_weight
 
 
@@ -37,9 +37,10 @@ def is_counted(limits, counted):
 
 
 @inline
-def _gather_lights(i, end, is_first, bent, paths, scene_tables, limits, sums, kind, accepted):
+def _gather_lights(i, end, is_first, bent, paths, scene_tables, limits, sums):
     """Gathers what path i crosses of lights before it has gone as far as `end`, mm."""
     lights, photons = scene_tables.lights, scene_tables.photons
+    accepted, kind = clamp_limit(limits.most, paths.spread[i]), paths.kind[i]
     origin, d, throughput = row3(paths.origin, i), row3(paths.direction, i), row3(paths.throughput, i)
     for k in range(lights.table.shape[0]):
         if not lights_part(lights, k, paths.left[i]):
@@ -77,6 +78,7 @@ def arrive(count, hits, points, paths, scene_tables, limits, sums):
     """
     stay_apart()
     lights, cut = scene_tables.lights, limits.cut
+    find_in_room(count, paths.direction, lights.room, points.afar)
     count_of_lights = lights.table.shape[0]
     plate_layer = limits.layers[-1] if limits.plate.shape[0] > 0 else -1
     for i in range(count):
@@ -93,40 +95,41 @@ def arrive(count, hits, points, paths, scene_tables, limits, sums):
         if is_first and is_behind:
             points.row[i] = LOST
             continue
-        origin, d, throughput = row3(paths.origin, i), row3(paths.direction, i), row3(paths.throughput, i)
         bounces, is_guided, counted, bent = unpack_state(paths.bounces[i])
-        accepted, kind = clamp_limit(limits.most, spread), paths.kind[i]
         if limits.through and is_behind and is_guided == 0 and not is_first and spread == F(0) and walk < 0:
             # What glass bends far aside draws its edges; only what lies nearly straight behind is seen through it.
             random, u = draw(paths.random[i])
             paths.random[i] = random
-            if u < straightness(limits.camera, origin, d):
+            if u < straightness(limits.camera, row3(paths.origin, i), row3(paths.direction, i)):
                 pixel += limits.pixels.shape[0] // 2
-                guide(sums, pixel, throughput, (F(0), F(0), F(0)))
+                guide(sums, pixel, row3(paths.throughput, i), (F(0), F(0), F(0)))
                 is_guided = 1
                 paths.pixel[i], paths.bounces[i] = pixel, pack_state(bounces, is_guided, counted, bent)
         is_new = not is_counted(limits, counted)
         if count_of_lights > 0 and walk < 0 and is_new:
             end = FAR * F(2) if row < 0 else hits.distance[i]
-            _gather_lights(i, end, is_first, bent, paths, scene_tables, limits, sums, kind, accepted)
+            _gather_lights(i, end, is_first, bent, paths, scene_tables, limits, sums)
         if plate_layer >= 0 and not is_first and spread == F(0) and walk < 0 and (row < 0 or row == limits.catch):
             # Through clear glass, or in a mirror, the photograph is seen where it would be if nothing bent the view.
-            point = add(origin, scale(d, AFAR)) if row < 0 else row3(points.position, i)
+            away = scale(row3(paths.direction, i), AFAR)
+            point = add(row3(paths.origin, i), away) if row < 0 else row3(points.position, i)
             color, is_there = seen_on_plate(limits.camera, limits.plate, point)
             if is_there:
-                gather(sums, pixel, plate_layer, mul(throughput, color), accepted)
+                throughput = row3(paths.throughput, i)
+                gather(sums, pixel, plate_layer, mul(throughput, color), clamp_limit(limits.most, spread))
                 if is_guided == 0:
                     guide(sums, pixel, throughput, (F(0), F(0), F(0)))
                 points.row[i] = LOST
                 continue
         if row < 0:
+            throughput = row3(paths.throughput, i)
             if is_new:
-                radiance, room_pdf = room_light(lights, d)
+                radiance, room_pdf = room_light(lights, points.afar[i, 0], points.afar[i, 1])
                 share = F(1)
                 if paths.pdf[i] > F(0) and lights.room_weight > F(0):
                     share = power_weight(paths.pdf[i], room_pdf * lights.room_weight / paths.whole[i])
-                layer = kind if limits.by_kind else limits.layers[count_of_lights]
-                gather(sums, pixel, layer, scale(mul(throughput, radiance), share), accepted)
+                layer = paths.kind[i] if limits.by_kind else limits.layers[count_of_lights]
+                gather(sums, pixel, layer, scale(mul(throughput, radiance), share), clamp_limit(limits.most, spread))
             if not is_first and is_guided == 0:
                 guide(sums, pixel, throughput, (F(0), F(0), F(0)))
             points.row[i] = LOST

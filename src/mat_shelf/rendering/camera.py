@@ -8,6 +8,7 @@ import numpy as np
 from scipy.optimize import least_squares
 
 from mat_shelf.document.camera import Camera
+from mat_shelf.numerics.circle import circle_point
 from mat_shelf.numerics.kernels import F, inline
 from mat_shelf.numerics.vectors import add, dot, normalize, scale, sub
 from mat_shelf.optics.color import black_body
@@ -81,25 +82,42 @@ def make_camera_view(camera: Camera, width: int, height: int) -> CameraView:
 def _on_lens(view, u, v):
     """A point of the diaphragm, mm from its middle."""
     if view.blades == 0:
-        radius, phi = view.lens * math.sqrt(u), F(2 * math.pi) * v
-        return radius * math.cos(phi), radius * math.sin(phi)
+        radius, (x, y) = view.lens * math.sqrt(u), circle_point(v)
+        return radius * x, radius * y
     # Evenly in one of the triangles between its middle and two corners; bowed blades push it out to the circle.
     count = F(view.blades)
-    blade = F(math.floor(v * count))
+    blade = F(np.int32(v * count))
     along = v * count - blade
-    step = F(2 * math.pi) / count
-    reach = math.sqrt(u)
-    a, b = step * blade, step * (blade + F(1))
-    x = reach * ((F(1) - along) * math.cos(a) + along * math.cos(b))
-    y = reach * ((F(1) - along) * math.sin(a) + along * math.sin(b))
-    edge = math.sqrt(F(1) - F(2) * along * (F(1) - along) * (F(1) - math.cos(step)))
+    reach, step = math.sqrt(u), F(1) / count
+    (x0, y0), (x1, y1) = circle_point(step * blade), circle_point(min(step * (blade + F(1)), F(1)))
+    x, y = reach * (x0 + along * (x1 - x0)), reach * (y0 + along * (y1 - y0))
+    edge = math.sqrt(F(1) - F(2) * along * (F(1) - along) * (F(1) - circle_point(step)[0]))
     grown = view.lens * (F(1) + view.roundness * (F(1) / edge - F(1)))
     return x * grown, y * grown
 
 
 @inline
+def pinhole_ray(view, x, y):
+    """The ray through a point of the picture and the middle of the lens.
+
+    Parameters
+    ----------
+    view : CameraView
+        View of the camera.
+    x, y : float32
+        Place in the picture, [0, 1], from its top left.
+
+    Returns
+    -------
+    (origin, direction) : float32 triples
+    """
+    origin, along = _sight(view, x, y)
+    return origin, normalize(along)
+
+
+@inline
 def camera_ray(view, x, y, u, v):
-    """The ray through a point of the picture.
+    """The ray through a point of the picture and a point of the lens.
 
     Parameters
     ----------
@@ -114,17 +132,20 @@ def camera_ray(view, x, y, u, v):
     -------
     (origin, direction) : float32 triples
     """
+    origin, along = _sight(view, x, y)
+    across, upward = _on_lens(view, u, v)
+    shift = add(scale(view.right, across), scale(view.up, upward))
+    return add(origin, shift), normalize(sub(scale(along, view.focus), shift))
+
+
+@inline
+def _sight(view, x, y):
     a = (F(2) * x - F(1)) * view.half_width
     b = (F(1) - F(2) * y) * view.half_height + view.shift_up
     aside = add(scale(view.right, a), scale(view.up, b))
     if view.is_parallel:
         return add(view.position, aside), view.forward
-    along = add(view.forward, aside)
-    if view.lens <= F(0):
-        return view.position, normalize(along)
-    across, upward = _on_lens(view, u, v)
-    shift = add(scale(view.right, across), scale(view.up, upward))
-    return add(view.position, shift), normalize(sub(scale(along, view.focus), shift))
+    return view.position, add(view.forward, aside)
 
 
 @inline

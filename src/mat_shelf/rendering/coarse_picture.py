@@ -99,7 +99,7 @@ class CoarsePictures:
         begun = time.perf_counter()
         quick = hasty(task)
         for _ in range(COARSE_SAMPLES):
-            self._tracer.add_sample(quick, film)
+            self._tracer.add_samples(quick, film)
         known = self._surfaces.at(whole, size[::-1], film)
         light = denoise_film(film, "fast", COARSE_PADDING, known and known.small[:2])
         light = light if known is None else enlarged(light, known.small, known.whole)

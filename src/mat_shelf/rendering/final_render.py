@@ -256,8 +256,14 @@ def render_picture(
             raise InterruptedError("cancelled")
         if crew is not None:
             _have_filled(crew, film, task, request, plan, progress, keeper, is_stopped)
-        while len(due := plan.due()):
-            if not tracer.add_sample(task, film, is_stopped, due):
+        began, before = time.monotonic(), film.mean_samples
+        while (due := plan.due())[1]:
+            pixels, most = due
+            if seconds is not None:
+                now = time.monotonic()
+                each = (now - began) / max(film.mean_samples - before, 1e-3)
+                most = min(most, max(int((ends - now) / max(each, 1e-6)), 1))
+            if not tracer.add_samples(task, film, is_stopped, pixels, most):
                 raise InterruptedError("cancelled")
             if not progress(*plan.progress()):
                 raise InterruptedError("cancelled")
@@ -292,7 +298,7 @@ def render_picture(
 
 def _have_filled(crew: PixelCrew, film: Film, task: RenderTask, request, plan, progress, keeper, is_stopped) -> None:
     """Has all samples of a film rendered elsewhere."""
-    pixels = plan.due()
+    pixels, _ = plan.due()
     if not len(pixels):
         return
 

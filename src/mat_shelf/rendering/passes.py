@@ -21,9 +21,10 @@ from mat_shelf.numerics.vectors import (
     facing_of,
     row3,
     store3,
+    store3_flat,
 )
 from mat_shelf.rendering.arriving import arrive
-from mat_shelf.rendering.camera import camera_ray
+from mat_shelf.rendering.camera import camera_ray, pinhole_ray
 from mat_shelf.rendering.shading import shade
 from mat_shelf.rendering.shadow_rays import CROSSINGS, intersect_shadow_rays, trace_shadow_rays, transmittance
 from mat_shelf.rendering.sums import clear_sums
@@ -33,7 +34,7 @@ from mat_shelf.scene.rounded_edges import rounded_normal
 
 
 @kernel
-def generate(view, pixels, first, count, begin, draws, salt, paths):
+def generate(view, pixels, first, count, begin, s, paths):
     """Camera rays of some pixels, one each.
 
     Parameters
@@ -45,39 +46,53 @@ def generate(view, pixels, first, count, begin, draws, salt, paths):
     first, count : int
         The first of them, and how many.
     begin : Beginning
-        Size of the picture, sample and seed.
-    draws : (K,) uint32
-        As `even_draws` has them.
-    salt : uint32
-        Number that decorrelates renders.
+        Size of the picture, samples and seed.
+    s : int
+        Which of the samples.
     paths : Paths
         Paths of the wave, of which the first `count` are written.
     """
-    width, height = begin.width, begin.height
-    across, down = unit(draws[0]), unit(draws[1])
+    some = pixels[first : first + count]
+    origin, direction = paths.origin.reshape(-1), paths.direction.reshape(-1)
+    # Each loop is of one thing, so that it is done for many paths at once.
+    if view.lens > F(0):
+        for i in range(count):
+            x, y, u, v = _place(some[i], begin, s)
+            start, along = camera_ray(view, x, y, u, v)
+            store3_flat(origin, i, start)
+            store3_flat(direction, i, along)
+    else:
+        for i in range(count):
+            x, y, _, _ = _place(some[i], begin, s)
+            start, along = pinhole_ray(view, x, y)
+            store3_flat(origin, i, start)
+            store3_flat(direction, i, along)
     for i in range(count):
-        pixel = pixels[first + i]
-        shift = shift_of(pixel, salt)
-        origin, direction = camera_ray(
-            view,
-            (F(pixel % width) + across) / F(width),
-            (F(pixel // width) + down) / F(height),
-            shifted(draws, 2, shift),
-            shifted(draws, 3, shift),
-        )
-        store3(paths.origin, i, origin)
-        store3(paths.direction, i, direction)
-        store3(paths.throughput, i, (F(1), F(1), F(1)))
-        paths.pdf[i] = F(0)
-        paths.left[i] = -1
-        paths.spread[i] = F(0)
+        paths.random[i] = first_state(some[i], begin.samples[s], begin.seed)
+    for i in range(count):
         paths.pixel[i] = first + i
-        paths.random[i] = first_state(pixel, begin.sample, begin.seed)
-        paths.bounces[i] = 0
-        paths.walk[i] = -1
-        paths.kind[i] = 0
+    paths.throughput.reshape(-1)[: 3 * count] = F(1)
+    paths.pdf[:count] = F(0)
+    paths.left[:count] = -1
+    paths.spread[:count] = F(0)
+    paths.bounces[:count] = 0
+    paths.walk[:count] = -1
+    paths.kind[:count] = 0
+    inside = paths.inside.reshape(-1)
+    for i in range(count):
         for k in range(MOST_NESTED):
-            paths.inside[i, k] = begin.nest[k]
+            inside[MOST_NESTED * i + k] = begin.nest[k]
+
+
+@inline
+def _place(pixel, begin, s):
+    """Place of sample s of a pixel in the picture, [0, 1] from its top left, and on the lens."""
+    draws = begin.draws[s]
+    row = np.int32(np.float64(pixel) / np.float64(begin.width))  # whole numbers are divided one at a time
+    column = pixel - row * np.int32(begin.width)
+    x, y = (F(column) + unit(draws[0])) / F(begin.width), (F(row) + unit(draws[1])) / F(begin.height)
+    shift = shift_of(pixel, begin.salts[s])
+    return x, y, shifted(draws, 2, shift), shifted(draws, 3, shift)
 
 
 @apart
@@ -131,10 +146,12 @@ def resolve(count, hits, direction, scene_tables, points):
 def trace_paths(count, begin, caster, hits, points, paths, shadows, scene_tables, limits, memory, sums):
     """Takes the paths of a wave through all their bounces, or to what they meet first, dressed as it would be shaded.
 
+    All samples of some pixels are done before those of others: what they meet is in the cache from the first one on.
+
     Parameters
     ----------
     count : int
-        Number of paths.
+        Number of paths of a sample.
     begin : Beginning
         How they begin at the camera, and how many of them are taken through their bounces together.
     caster : Caster
@@ -161,13 +178,15 @@ def trace_paths(count, begin, caster, hits, points, paths, shadows, scene_tables
         clear_sums(first, some, sums)  # just before, so that they are in the cache
         if limits.pixels.shape[0] > count:
             clear_sums(count + first, some, sums)
-        if begin.width > 0:
-            generate(limits.camera, limits.pixels, first, some, begin, limits.draws, limits.salt, paths)
-        _trace_together(some, caster, hits, points, paths, shadows, scene_tables, limits, memory, sums)
+        for s in range(begin.samples.shape[0]):
+            if begin.width > 0:
+                generate(limits.camera, limits.pixels, first, some, begin, s, paths)
+            even = begin.draws[s], begin.salts[s]
+            _trace_together(some, even, caster, hits, points, paths, shadows, scene_tables, limits, memory, sums)
 
 
 @inline
-def _trace_together(count, caster, hits, points, paths, shadows, scene_tables, limits, memory, sums):
+def _trace_together(count, even, caster, hits, points, paths, shadows, scene_tables, limits, memory, sums):
     for wave in range(max(limits.waves, 1)):
         if count == 0:
             return
@@ -175,7 +194,7 @@ def _trace_together(count, caster, hits, points, paths, shadows, scene_tables, l
         if limits.waves == 0:
             return
         arrive(count, hits, points, paths, scene_tables, limits, sums)
-        count, aimed = shade(count, hits, points, paths, shadows, scene_tables, limits, sums)
+        count, aimed = shade(count, even, hits, points, paths, shadows, scene_tables, limits, sums)
         if not limits.straight:
             trace_shadow_rays(aimed, caster, shadows, limits, sums)
             continue

@@ -37,7 +37,7 @@ from mat_shelf.rendering.renewal import (
     touched_bits,
 )
 from mat_shelf.rendering.task_keeper import TaskKeeper
-from mat_shelf.rendering.tracer import Tracer
+from mat_shelf.rendering.tracer import TOGETHER, Tracer
 from mat_shelf.scene.backdrop import seen_from
 from mat_shelf.scene.ball import Ball
 from mat_shelf.scene.bodies import visible_parts
@@ -330,7 +330,7 @@ class RenderSession:
         others = np.flatnonzero(without & ~edited).astype(np.int32)
         is_last = len(others) <= FILLED_AT_ONCE
         pixels = np.flatnonzero(without).astype(np.int32) if is_last else others[:FILLED_AT_ONCE]
-        self.tracer.add_sample(self._task, film, pixels=pixels)
+        self.tracer.add_samples(self._task, film, pixels=pixels)
         if is_last:
             self._clean = denoise_film(film, "fast")
 
@@ -365,7 +365,7 @@ class RenderSession:
             if self._is_stale:  # all of its samples will be thrown away
                 task = hasty(task)
                 film.renew(traced)
-            self.tracer.add_sample(task, film, pixels=traced)
+            self.tracer.add_samples(task, film, pixels=traced)
             self._clean = self._clean.copy()
             for patch in patches:
                 light = denoise_film(film.crop(*lattice_of(patch, stride)), "fast", padding=0)
@@ -431,7 +431,7 @@ class RenderSession:
             return None
         task = self._task = self._shot(wanted, film.width, film.height)
         among = None if region is None else refined
-        if not self.tracer.add_sample(task, film, lambda: self._is_outdated(revision), among):
+        if not self.tracer.add_samples(task, film, lambda: self._is_outdated(revision), among, TOGETHER):
             return None
         self._met = None
         # Cleaning costs about as much as a sample, so it waits for twice as many as were shown last.

@@ -105,13 +105,15 @@ def _four(is_even, draws, place, shift, random):
 
 
 @apart
-def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
+def shade(count, even, hits, points, paths, shadows, scene_tables, limits, sums):
     """One bounce of a wave: gathers what surfaces give off, aims at lights, chooses where each path goes on.
 
     Parameters
     ----------
     count : int
         Paths in the wave.
+    even : (draws, salt)
+        Evenly spread choices of their sample, as `low_discrepancy.even_draws` has them.
     hits : Hits
     points : Points
     paths : Paths
@@ -130,6 +132,7 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
     stay_apart()
     going = 0
     aimed = 0
+    draws, salt = even
     block, bodies, lights, tables, depth = (
         scene_tables.block,
         scene_tables.bodies,
@@ -144,20 +147,16 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
         row = points.row[i]
         if row == LOST:
             continue
-        origin = row3(paths.origin, i)
+        # What is read is read where it is first of use: all of it at once would not stay in registers.
         d = row3(paths.direction, i)
         throughput = row3(paths.throughput, i)
         is_first = is_untouched(paths.bounces[i])
         pixel, spread = paths.pixel[i], paths.spread[i]
         bounces, is_guided, counted, bent = unpack_state(paths.bounces[i])
-        accepted = clamp_limit(limits.most, spread)
-        arrival_pdf = paths.pdf[i]
         walk, kind = paths.walk[i], paths.kind[i]
         random = next_state(paths.random[i])
         look, part = points.look[i], points.part[i]
-        position = row3(points.position, i)
         facing = row3(points.facing, i)
-        normal = normalize(row3(points.normal, i))
         is_clear = block[look, P.TRANSMISSION] > F(0) and walk < 0
         entering = dot(d, facing) < F(0)
         opacity = block[look, P.OPACITY]
@@ -184,8 +183,10 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
                 if largest(glow) > F(0):
                     gain, slot = glow_of_part(lights, part)
                     layer = kind if limits.by_kind else limits.layers[slot]
+                    accepted = clamp_limit(limits.most, spread)
                     gather(sums, pixel, layer, mul(throughput, mul(glow, gain)), accepted)
                 if bounces + 1 < depth:
+                    position = row3(points.position, i)
                     going += turn_back(paths, going, i, position, facing, entering, block, row, bounces, random)
                 continue
             if part != walk or not is_way_out(paths.inside, i, part, entering):
@@ -213,9 +214,11 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
             is_crossed = is_crossed and not is_sheet
         if is_crossed:
             away = scale(facing, F(-1)) if entering else facing
-            carry_on(paths, going, i, lifted(position, away), d, throughput, F(0), spread, random, number)
+            start = lifted(row3(points.position, i), away)
+            carry_on(paths, going, i, start, d, throughput, F(0), spread, random, number)
             going += 1
             continue
+        position, normal = row3(points.position, i), normalize(row3(points.normal, i))
         glow = (F(0), F(0), F(0))
         if walk < 0 and (entering or not is_clear):
             glow = row3_at(block, look, P.EMISSION)
@@ -262,13 +265,15 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
             share = F(1)
             gain, slot = glow_of_part(lights, part)
             if shining.bright[row] * largest(gain) > F(0):
+                arrival_pdf = paths.pdf[i]
                 if is_counted(limits, counted):
                     share = F(0)
                 elif arrival_pdf > F(0):
-                    chance = glow_weight(shining, origin) / paths.whole[i]
+                    chance = glow_weight(shining, row3(paths.origin, i)) / paths.whole[i]
                     level, t = largest(gain), hits.distance[i]
                     share = power_weight(arrival_pdf, chance * glow_pdf(shining, row, level, facing, d, t))
             layer = kind if limits.by_kind else limits.layers[slot]
+            accepted = clamp_limit(limits.most, spread)
             gather(sums, pixel, layer, scale(mul(arriving, mul(glow, gain)), share), accepted)
 
         if is_first:
@@ -282,7 +287,7 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
         if bounces + 1 >= depth:
             continue
         is_even = bounces < EVEN_BOUNCES
-        shift = shift_of(limits.pixels[pixel], limits.salt)
+        shift = shift_of(limits.pixels[pixel], salt)
         place = LENS_DRAWS + BOUNCE_DRAWS * bounces
         above = lifted(position, facing)
         if limits.carries and not is_sharp:
@@ -312,10 +317,10 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
                 pixel,
                 limits.layers,
                 (kind if kind > 0 else DIFFUSE) if limits.by_kind else -1,
-                accepted,
+                clamp_limit(limits.most, spread),
             )
         if has_aims and not is_sharp:
-            random, pick, texel, u, v = _four(is_even, limits.draws, place, shift, random)
+            random, pick, texel, u, v = _four(is_even, draws, place, shift, random)
             beside = glow_weight(shining, position) if shining.whole > F(0) else F(0)
             aim = sample_lights(lights, position, part, shadows.weights, beside, pick, texel, u, v)
             to_light, reach, radiance, aimed_pdf, light, paths.whole[i] = aim
@@ -372,9 +377,9 @@ def shade(count, hits, points, paths, shadows, scene_tables, limits, sums):
                         aimed += 1
 
         if is_even:
-            pick = shifted(limits.draws, place + 4, shift)
-            u = shifted(limits.draws, place + 5, shift)
-            v = shifted(limits.draws, place + 6, shift)
+            pick = shifted(draws, place + 4, shift)
+            u = shifted(draws, place + 5, shift)
+            v = shifted(draws, place + 6, shift)
         else:
             random, pick = draw(random)
             random, u = draw(random)

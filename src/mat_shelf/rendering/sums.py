@@ -1,4 +1,4 @@
-"""Sums over the samples of pixels, and how one sample is added to them."""
+"""Sums over the samples of pixels, and how samples are added to them."""
 
 from collections import namedtuple
 
@@ -60,12 +60,13 @@ def clear_sums(first, count, sums):
     """
     stay_apart()
     last = first + count
-    sums.light[first:last] = F(0)
-    sums.excess[first:last] = F(0)
-    sums.albedo[first:last] = F(0)
-    sums.normal[first:last] = F(0)
-    sums.guide_albedo[first:last] = F(0)
-    sums.guide_normal[first:last] = F(0)
+    layers = sums.light.shape[1]
+    sums.light.reshape(-1)[3 * layers * first : 3 * layers * last] = F(0)
+    sums.excess.reshape(-1)[3 * layers * first : 3 * layers * last] = F(0)
+    sums.albedo.reshape(-1)[3 * first : 3 * last] = F(0)
+    sums.normal.reshape(-1)[3 * first : 3 * last] = F(0)
+    sums.guide_albedo.reshape(-1)[3 * first : 3 * last] = F(0)
+    sums.guide_normal.reshape(-1)[3 * first : 3 * last] = F(0)
     sums.guides[first:last] = F(0)
     sums.part[first:last] = -1
     sums.cover[first:last] = F(0)
@@ -104,15 +105,17 @@ def renew_sums(pixels, sums):
 
 
 @kernel
-def add_sums(pixels, new, sums):
-    """Adds one sample of some pixels.
+def add_sums(pixels, samples, new, sums):
+    """Adds samples of some pixels.
 
     Parameters
     ----------
     pixels : (N,) int32
         The pixel of each row of `new`, no two the same.
+    samples : int
+        How many `new` has of each.
     new : Sums
-        Sums of that sample.
+        Their sums.
     sums : Sums
         Sums of the film.
     """
@@ -123,9 +126,9 @@ def add_sums(pixels, new, sums):
             last += 1
         if last - first < _ROW:
             for i in range(first, last):
-                _add_pixel(i, pixels[i], new, sums)
+                _add_pixel(i, pixels[i], samples, new, sums)
         else:
-            _add_row(first, last, p, new, sums)
+            _add_row(first, last, p, samples, new, sums)
         first = last
 
 
@@ -134,7 +137,7 @@ _ROW = 8
 
 
 @inline
-def _add_pixel(i, p, new, sums):
+def _add_pixel(i, p, samples, new, sums):
     """Adds row i of new sums to row p."""
     for layer in range(sums.light.shape[1]):
         for k in range(3):
@@ -148,22 +151,22 @@ def _add_pixel(i, p, new, sums):
     sums.guides[p] += new.guides[i]
     sums.cover[p] += new.cover[i]
     sums.dropped[p] += new.dropped[i]
-    _note_pixel(i, p, new, sums)
+    _note_pixel(i, p, samples, new, sums)
 
 
 @inline
-def _note_pixel(i, p, new, sums):
-    """Notes what the sample sees and meets, and that there is one more."""
+def _note_pixel(i, p, samples, new, sums):
+    """Notes what the samples see and meet, and how many there are."""
     is_first = sums.counts[p] == 0
     if new.part[i] >= 0 or is_first:
         sums.part[p] = new.part[i]
     sums.met[p] |= new.met[i]
     sums.shown[p] = new.shown[i] if is_first else sums.shown[p] | new.shown[i]
-    sums.counts[p] += 1
+    sums.counts[p] += samples
 
 
 @apart
-def _add_row(first, last, p, new, sums):
+def _add_row(first, last, p, samples, new, sums):
     """Adds rows of new sums, from `first` up to `last`, to those from row p on."""
     stay_apart()
     layers = sums.light.shape[1]
@@ -177,7 +180,7 @@ def _add_row(first, last, p, new, sums):
     _add_numbers(first, last, 1, new.cover, p, sums.cover)
     _add_numbers(first, last, 1, new.dropped, p, sums.dropped)
     for i in range(first, last):
-        _note_pixel(i, p + i - first, new, sums)
+        _note_pixel(i, p + i - first, samples, new, sums)
 
 
 @inline
@@ -189,14 +192,14 @@ def _add_numbers(first, last, width, new, p, old):
 
 @kernel
 def add_light(pixels, light, sums):
-    """Adds the light of one sample of some pixels.
+    """Adds the light of samples of some pixels.
 
     Parameters
     ----------
     pixels : (N,) int32
         The pixel of each row of `light`, no two the same.
     light : (N, K, 3) float32
-        Light of that sample.
+        Their light.
     sums : (P, K, 3) float32
         Light of the film.
     """

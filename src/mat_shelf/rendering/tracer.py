@@ -31,12 +31,14 @@ from mat_shelf.scene.lights import aimed_at_all
 from mat_shelf.scene.material_table import MaterialTable
 from mat_shelf.system.processors import lower_priority, usable_processors
 
-WAVE, PLAIN_WAVE = 1 << 13, 1 << 10
+WAVE, PLAIN_WAVE = 1 << 13, 1 << 11
 """Paths in a wave: enough for patterns and marks, of which many points at once are quicker; where there are none, few
 enough to stay in the cache nearest to the processor."""
 LONGEST_RUN, SHORTEST_RUN = 1 << 14, 1 << 12
 """Pixels that a thread takes at a time, wave by wave: enough that the call for them costs nothing, few enough that it
 can stop soon."""
+TOGETHER = 8
+"""Samples that a pixel gets at once at most: the more, the more of what they meet is in the cache already."""
 _OTHER_SEED = 7919
 """Added to the seed for what photons do, which is to have nothing to do with what the camera's paths do."""
 _NO_PLATE = np.zeros((0, 0, 3), np.float32)
@@ -112,14 +114,17 @@ class Tracer:
         """End the threads."""
         self._pool.shutdown(wait=True, cancel_futures=True)
 
-    def add_sample(
+    def add_samples(
         self,
         task: RenderTask,
         film: Film,
         is_stopped: Callable[[], bool] = lambda: False,
         pixels: np.ndarray | None = None,
+        most: int = 1,
     ) -> bool:
-        """Adds one sample to each of the pixels, or of some of them, that have fewest.
+        """Adds samples to each of the pixels, or of some of them, that have fewest: as many as they have.
+
+        So a picture doubles its samples until it gets `TOGETHER` at once, whatever came between.
 
         Parameters
         ----------
@@ -131,22 +136,28 @@ class Tracer:
             True stops at the next run.
         pixels : (N,) int32, optional
             Those among which it looks; each once.
+        most : int
+            The most that it adds to a pixel.
 
         Returns
         -------
         bool
-            False where it was stopped; pixels whose sample was not finished are as they were before.
+            False where it was stopped; pixels whose samples were not finished are as they were before.
         """
         counts = film.sums.counts if pixels is None else film.sums.counts[pixels]
         if not len(counts):
             return True
-        sample = int(counts.min())
-        if pixels is None and counts.max() == sample:
+        first = int(counts.min())
+        if pixels is None and counts.max() == first:
             pixels = np.arange(len(counts), dtype=np.int32)
         else:
-            fewest = np.flatnonzero(counts == sample).astype(np.int32)
+            fewest = np.flatnonzero(counts == first).astype(np.int32)
             pixels = fewest if pixels is None else pixels[fewest]
-        in_half = film.halves is not None and is_of_half(sample)
+        photons = self._photons.photons(task, (film.width, film.height), first)
+        together = 1 if photons.radius > 0 else min(max(first, 1), TOGETHER, most)
+        samples = np.arange(first, first + together, dtype=np.int32)
+        is_half = np.array([film.halves is not None and is_of_half(sample) for sample in samples])
+        parts = [(some, *even_draws(some, task.seed)) for some in (samples[is_half], samples[~is_half])]
 
         def trace(some: np.ndarray, wave: _Wave) -> None:
             """Takes a wave through all its bounces.
@@ -158,25 +169,42 @@ class Tracer:
             wave : _Wave
                 Its arrays.
             """
-            passes.trace_paths(len(some), *wave)
-            add_sums(some, wave.sums, film.sums)
-            if in_half:
-                add_light(some, wave.sums.light, film.halves)
-            if film.caught is not None:
-                caught = type(wave.sums)(*(kept[len(some) :] for kept in wave.sums))
-                add_sums(some, caught, film.caught)
-                film.sums.met[some] |= film.caught.met[some]
-                film.sums.shown[some] |= film.caught.shown[some]
-                if in_half:
-                    add_light(some, caught.light, film.halves)
+            for half, (of_part, draws, salts) in zip((film.halves, None), parts, strict=True):
+                if not len(of_part):
+                    continue
+                begin = wave.begin._replace(samples=of_part, draws=draws, salts=salts)
+                passes.trace_paths(len(some), *wave._replace(begin=begin))
+                add_sums(some, len(of_part), wave.sums, film.sums)
+                if half is not None:
+                    add_light(some, wave.sums.light, half)
+                if film.caught is not None:
+                    caught = type(wave.sums)(*(kept[len(some) :] for kept in wave.sums))
+                    add_sums(some, len(of_part), caught, film.caught)
+                    film.sums.met[some] |= film.caught.met[some]
+                    film.sums.shown[some] |= film.caught.shown[some]
+                    if half is not None:
+                        add_light(some, caught.light, half)
 
-        size = film.width, film.height
-        photons = self._photons.photons(task, size, sample)
-        is_whole = self._run_waves(task, size, pixels, sample, photons, trace, is_stopped)
+        is_whole = self._run_waves(task, (film.width, film.height), pixels, samples, photons, trace, is_stopped)
         if film.empty is not None and task.empty is not None:
             behind = film.empty.sums.counts[pixels] < film.sums.counts[pixels]
-            self.add_sample(task.empty, film.empty, pixels=pixels[behind])
+            self.add_samples(task.empty, film.empty, pixels=pixels[behind], most=together)
         return is_whole
+
+    def fill(self, task: RenderTask, film: Film, samples: int) -> None:
+        """Adds samples to all pixels until each has so many.
+
+        Parameters
+        ----------
+        task : RenderTask
+            Scene, camera and settings.
+        film : Film
+            The film.
+        samples : int
+            Samples of each pixel.
+        """
+        while film.samples < samples:
+            self.add_samples(task, film, most=samples - film.samples)
 
     def look_at_surfaces(
         self,
@@ -227,7 +255,7 @@ class Tracer:
 
         pixels = np.arange(size[0] * size[1], dtype=np.int32)
         nothing = no_photons(len(task.lights.table), task.geometry.count)
-        return self._run_waves(task, size, pixels, sample, nothing, meet, is_stopped, WAVE)
+        return self._run_waves(task, size, pixels, [sample], nothing, meet, is_stopped, WAVE)
 
     def _send(self, task: RenderTask, aiming: Aiming, sent: Photons, sample: int) -> None:
         """Sends the photons of a sample on their way."""
@@ -246,10 +274,10 @@ class Tracer:
             passes.trace_paths(len(some), *wave)
 
         numbers = np.arange(len(sent.part), dtype=np.int32)
-        self._run_waves(task, (0, 0), numbers, sample, sent, carry, lambda: False, WAVE, carries=True)
+        self._run_waves(task, (0, 0), numbers, [sample], sent, carry, lambda: False, WAVE, carries=True)
 
     def _run_waves(
-        self, task: RenderTask, size, pixels, sample: int, photons, run, is_stopped, longest=LONGEST_RUN, carries=False
+        self, task: RenderTask, size, pixels, samples, photons, run, is_stopped, longest=None, carries=False
     ) -> bool:
         """Hands runs of pixels, with memory for their waves, to the threads; False where it was stopped."""
         lit = task.geometry, task.material_table, task.lights
@@ -257,14 +285,15 @@ class Tracer:
             self._lit, self._glow = lit, glow_of(*lit)
         nest, scene_tables, limits = self._begun(task)
         scene_tables = scene_tables._replace(photons=photons, glow=self._glow)
-        draws, salt = even_draws(sample, task.seed + (_OTHER_SEED if carries else 0))
-        limits = limits._replace(draws=draws, salt=salt)
         if carries:
             limits = limits._replace(carries=True, through=False, by_kind=False)
         dresser = task.material_table.dresser
         # Runs of no more than a wave are asked for where all of their paths are looked at together.
-        is_plain = longest > WAVE and not (dresser.has_patterns or dresser.has_marks)
-        beginning = wave_state.Beginning(*size, sample, task.seed, nest, PLAIN_WAVE if is_plain else WAVE)
+        is_plain = longest is None and not (dresser.has_patterns or dresser.has_marks)
+        samples = np.asarray(samples, np.int32)
+        even = even_draws(samples, task.seed + (_OTHER_SEED if carries else 0))
+        beginning = wave_state.Beginning(*size, samples, *even, task.seed, nest, PLAIN_WAVE if is_plain else WAVE)
+        longest = longest or max(LONGEST_RUN // len(samples), SHORTEST_RUN)
 
         waves: dict[int, tuple[int, _Wave]] = {}  # of each thread, and how many pixels they have memory for
 
@@ -378,7 +407,7 @@ def _scene_tables(task: RenderTask, lights: Lights, dressing: Dressing) -> wave_
 
 
 def _path_limits(task: RenderTask, dressing: Dressing) -> wave_state.PathLimits:
-    """Limits of the paths of a task that leave the camera; without pixels, and without the draws of a sample."""
+    """Limits of the paths of a task that leave the camera; without pixels."""
     material_table = task.material_table
     dresser, rows = material_table.dresser, len(material_table.parameters)
     return wave_state.PathLimits(
@@ -392,8 +421,6 @@ def _path_limits(task: RenderTask, dressing: Dressing) -> wave_state.PathLimits:
         False,
         task.view,
         _NO_PLATE if task.backplate is None else task.backplate,
-        None,
-        None,
         None,
         task.layers,
         MOST_WAVES,

@@ -97,7 +97,7 @@ def _compile_rendering(say: Callable[[str], None]) -> None:
     )
     film = Film(16, 16)
     tracer = Tracer(1)
-    tracer.add_sample(task, film)
+    tracer.add_samples(task, film)
     tracer.look_at_surfaces(task, (16, 16), 0, lambda *_: None)
     tracer.close()
     find_buckets(np.zeros((1, 3), np.float32), np.float32(1), 16, np.zeros(1, np.int32))

@@ -28,13 +28,14 @@ walk : (N,) int32, the soft body, by its geometry, that it wanders about in; -1 
 kind : (N,) int32, how it was turned first, as `KINDS` counts; 0 as long as nothing has turned it
 soft : (N, SOFT) float32, what that body does to it, as it was where it went in: the columns from SUBSURFACE_ALBEDO on
 """
-ShadingPoints = namedtuple("ShadingPoints", "position facing normal row look part triangle")
+ShadingPoints = namedtuple("ShadingPoints", "position facing normal row look part triangle afar")
 """Where a wave met the scene.
 
 position (mm), facing and normal : (N, 3) float32; geometric and shading normal
 row : (N,) int32, the material's parameter row; -1 where nothing was hit
 look : (N,) int32, the parameter row to shade with: the material's, or one of the point's own where it is fed
 part, triangle : (N,) int32, geometry and row of its triangles
+afar : (N, 2) float32, where in the room a path that meets nothing ends, as `find_in_room` has it
 """
 KINDS = ("emission", "diffuse", "reflection", "transmission", "subsurface", "shadow")
 """Kinds of light, by what turned it last before the camera: seen straight, off a matt surface, off a shiny one, through
@@ -62,8 +63,8 @@ SceneTables = namedtuple(
 """
 PathLimits = namedtuple(
     "PathLimits",
-    "depth most cut props catch through straight carries camera plate pixels draws salt layers waves marked_waves "
-    "fed_waves free dress by_kind",
+    "depth most cut props catch through straight carries camera plate pixels layers waves marked_waves fed_waves free "
+    "dress by_kind",
 )
 """How far paths go.
 
@@ -78,18 +79,18 @@ straight : bool, as `RenderTask.straight`
 carries : bool, whether paths carry light from lights, to be left as photons
 camera : CameraView; plate : (H, W, 3) float32, as `RenderTask.backplate`, (0, 0, 3) without one
 pixels : (N,) or (2N,) int32, the pixel of the picture of each row of the sums
-draws, salt : as `low_discrepancy.even_draws` has them
 layers : (L + K + 3,) int32, layer of the film for each light, the room, what glows, K parts, and the photograph
 waves : int, surfaces that a path may meet; marked_waves, fed_waves : those at which marks, and patterns, count
 free : int, first row of the parameter block for single points
 dress : int, address of `dressing.dress_points`
 by_kind : bool, whether the layers of the film are kinds of light, as `KINDS` counts, and not lights
 """
-Beginning = namedtuple("Beginning", "width height sample seed nest together")
+Beginning = namedtuple("Beginning", "width height samples draws salts seed nest together")
 """How paths begin.
 
 width, height : int, pixels of the picture; 0 where the paths of a wave have begun already
-sample : int; seed : int
+samples : (S,) int32, their numbers: of each pixel one path after another; seed : int
+draws : (S, K) uint32; salts : (S,) uint32, as `low_discrepancy.even_draws` has them
 nest : (NESTING,) int32, interior list of the camera
 together : int, paths that are taken through all their bounces before the next ones begin: the fewer, the more of their
 state stays in the cache
@@ -142,7 +143,8 @@ def new_shading_points(count: int) -> ShadingPoints:
     ShadingPoints
     """
     numbers = (np.empty(count, np.int32) for _ in range(4))
-    return ShadingPoints(np.empty((count, 3), F), np.empty((count, 3), F), np.empty((count, 3), F), *numbers)
+    triples = (np.empty((count, 3), F) for _ in range(3))
+    return ShadingPoints(*triples, *numbers, np.empty((count, 2), F))
 
 
 def new_shadows(count: int) -> Shadows:

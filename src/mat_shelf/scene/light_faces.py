@@ -4,8 +4,8 @@ import math
 from collections import namedtuple
 
 from mat_shelf.numerics.interpolation import smoothstep
-from mat_shelf.numerics.kernels import PI, F, apart, inline
-from mat_shelf.numerics.vectors import add, dot, row3, row3_at, scale, sub
+from mat_shelf.numerics.kernels import PI, F, apart, inline, stay_apart
+from mat_shelf.numerics.vectors import add, dot, row3, row3_at, row3_flat, scale, sub
 
 Lights = namedtuple(
     "Lights", "room borders density keep alias room_weight table slots texels distributions lit glow glow_layer"
@@ -138,24 +138,47 @@ def radiance_at(room, v, u):
     )
 
 
+@apart
+def find_in_room(count, directions, room, places):
+    """Places in the room in which directions end: a loop of this alone is done for many of them at once.
+
+    Parameters
+    ----------
+    count : int
+        How many directions.
+    directions : (N, 3) float32
+        Unit directions.
+    room : (H, 2H, 3) float32
+        The room.
+    places : (N, 2) float32, written
+        Row and column, in texels and parts of them.
+    """
+    stay_apart()
+    flat, found = directions.reshape(-1), places.reshape(-1)
+    height, width = F(room.shape[0]), F(room.shape[1])
+    for i in range(count):
+        x, y, z = row3_flat(flat, i)
+        found[2 * i] = _arc_tangent(math.sqrt(max(F(1) - y * y, F(0))), y) / PI * height
+        found[2 * i + 1] = (_arc_tangent(-x, z) / TWO_PI + F(0.5)) * width
+
+
 @inline
-def room_light(lights, d):
-    """Radiance from a direction, and the density with which `sample_lights` picks it where it picks the room.
+def room_light(lights, v, u):
+    """Radiance at a place in the room, and the density with which `sample_lights` picks it where it picks the room.
 
     Parameters
     ----------
     lights : Lights
         Lights of the scene.
-    d : float32 triple
-        Unit direction.
+    v, u : float32
+        Row and column, as `find_in_room` has them.
 
     Returns
     -------
-    tuple of 2
+    radiance : float32 triple
+    density : float32
     """
     room = lights.room
-    v = room_row(room, d[1])
-    u = (_arc_tangent(-d[0], d[2]) / TWO_PI + F(0.5)) * F(room.shape[1])
     i = min(int(v), room.shape[0] - 1)
     j = min(max(int(u), 0), room.shape[1] - 1)
     return radiance_at(room, v, u), lights.density[i, j]
