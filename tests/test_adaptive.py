@@ -89,7 +89,7 @@ def test_a_region_and_a_bound_and_an_even_picture(small_project):
     assert (counts[outside] == 0).all() and counts.max() == 60
     plain = render_picture(*small_project, *SIZE, 20, denoise=False)
     bound = render_picture(*small_project, *SIZE, 20, denoise=False, noise=1e-4)
-    assert (plain.light == bound.light).all()
+    assert plain.light == pytest.approx(bound.light, rel=1e-5)  # summed in another order
     assert render_picture(*small_project, *SIZE, 1, denoise=False, noise=0.1).film.samples == 1
 
 

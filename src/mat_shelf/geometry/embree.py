@@ -48,6 +48,17 @@ scene : int, address of the scene
 record : (_RECORD,) float32, a ray and its hit as Embree has them; words : the same memory, as int32
 """
 
+LANES = 16
+"""Rays in a bundle."""
+_COHERENT, _ALL_FEATURES = 1 << 16, 0xFFFFFFFF
+Bundle = namedtuple("Bundle", "nearest scene record words valid arguments")
+"""What kernels cast rays with that go much the same way, so many at once.
+
+nearest : int, address of Embree's function; scene : int, address of the scene
+record : (22, LANES) float32, as of a `Caster`, each number of all rays together; words : the same memory, as int32
+valid : (LANES,) int32, -1 for each ray; arguments : (8,) int64, RTCIntersectArguments
+"""
+
 
 @cache
 def _library() -> ctypes.CDLL:
@@ -167,10 +178,23 @@ class Scene:
         """
         if self._scene is None:
             raise RuntimeError("this scene was taken over by a newer one")
-        room = np.zeros(2 * _RECORD, np.float32)
-        first = -(room.ctypes.data // 4) % (_ALIGNED // 4)
-        record = room[first : first + _RECORD]
+        record = _aligned(_RECORD)
         return Caster(self._nearest, self._any, self._scene, record, record.view(np.int32))
+
+    def bundle(self) -> Bundle:
+        """Handle that kernels cast many rays at once with; of meshes only, and of each thread its own.
+
+        Returns
+        -------
+        Bundle
+        """
+        record = _aligned(22 * LANES).reshape(22, LANES)
+        words, arguments = record.view(np.int32), np.zeros(8, np.int64)
+        arguments.view(np.uint32)[:2] = _COHERENT, _ALL_FEATURES
+        words[_MASK] = -1
+        valid = _aligned(LANES).view(np.int32)
+        valid[:] = -1
+        return Bundle(_address("rtcIntersect16"), self._scene, record, words, valid, arguments)
 
     def intersect(self, origins, directions, reach=FAR):
         """Nearest hits; see `scene.geometry.Geometry.intersect`.
@@ -238,6 +262,13 @@ class Scene:
         return blocked
 
 
+def _aligned(count: int) -> np.ndarray:
+    """Numbers, all 0, that begin where Embree wants them to."""
+    room = np.zeros(count + _ALIGNED // 4, np.float32)
+    first = -(room.ctypes.data // 4) % (_ALIGNED // 4)
+    return room[first : first + count]
+
+
 def _is_same(one, other) -> bool:
     """True for the same caps, or the same arrays of vertices and triangles."""
     if isinstance(one, Caps) or isinstance(other, Caps):
@@ -283,6 +314,20 @@ def _call(typing_context, function, scene, record):
         return context.get_dummy_value()
 
     return types.void(types.int64, types.int64, types.int64), generate
+
+
+@intrinsic
+def _call_many(typing_context, function, valid, scene, record, arguments):
+    """Calls a C function ``void (valid, scene, record, arguments)`` by its address."""
+
+    def generate(context, builder, signature, arguments):
+        pointer = cgutils.voidptr_t
+        made = ir.FunctionType(ir.VoidType(), [pointer] * 4)
+        callee = builder.inttoptr(arguments[0], made.as_pointer())
+        builder.call(callee, [builder.inttoptr(address, pointer) for address in arguments[1:]])
+        return context.get_dummy_value()
+
+    return types.void(*[types.int64] * 5), generate
 
 
 @intrinsic
@@ -333,6 +378,67 @@ def nearest(caster, origin, direction, reach):
     if words[_GEOMETRY] < 0:
         return words[_GEOMETRY], np.int32(-1), F(0), F(0), reach
     return words[_GEOMETRY], words[_PRIMITIVE], record[_U], record[_V], record[_REACH]
+
+
+@inline
+def aim_lane(bundle, k, origin, direction):
+    """Sets ray k of a bundle.
+
+    Parameters
+    ----------
+    bundle : Bundle
+    k : int
+    origin, direction : float32 triple
+        mm; the direction of unit length.
+    """
+    record = bundle.record
+    for axis in range(3):
+        record[_ORIGIN + axis, k] = origin[axis]
+        record[_DIRECTION + axis, k] = direction[axis]
+
+
+@inline
+def cast_lanes(bundle, reach):
+    """Casts all rays of a bundle.
+
+    Parameters
+    ----------
+    bundle : Bundle
+    reach : float32
+        Distance that counts, mm.
+    """
+    record, words = bundle.record, bundle.words
+    for k in range(LANES):
+        record[_REACH, k] = reach
+        words[_GEOMETRY, k] = -1
+        words[_INSTANCE, k] = -1
+    addresses = bundle.valid.ctypes.data, bundle.scene, record.ctypes.data, bundle.arguments.ctypes.data
+    _call_many(bundle.nearest, addresses[0], addresses[1], addresses[2], addresses[3])
+
+
+@inline
+def hit_of_lane(bundle, k):
+    """Ray k of a bundle, and its first hit.
+
+    Parameters
+    ----------
+    bundle : Bundle
+        After `cast_lanes`.
+    k : int
+
+    Returns
+    -------
+    origin, direction : float32 triple
+    hit : tuple of 5
+        As `nearest` has it.
+    """
+    record, words = bundle.record, bundle.words
+    origin = record[_ORIGIN, k], record[_ORIGIN + 1, k], record[_ORIGIN + 2, k]
+    direction = record[_DIRECTION, k], record[_DIRECTION + 1, k], record[_DIRECTION + 2, k]
+    geometry, reach = words[_GEOMETRY, k], record[_REACH, k]
+    if geometry < 0:
+        return origin, direction, (geometry, np.int32(-1), F(0), F(0), reach)
+    return origin, direction, (geometry, words[_PRIMITIVE, k], record[_U, k], record[_V, k], reach)
 
 
 @inline

@@ -11,8 +11,9 @@ import numpy as np
 
 from mat_shelf.document.project import Project
 from mat_shelf.numerics.low_discrepancy import even_draws
-from mat_shelf.rendering import passes, wave_state
+from mat_shelf.rendering import wave_state
 from mat_shelf.rendering.camera import white_gains
+from mat_shelf.rendering.camera_rays import generate
 from mat_shelf.rendering.final_render import Rendered
 from mat_shelf.rendering.finish_masks import area_masks, shows
 from mat_shelf.rendering.first_hit import find_first_hits, pixel_rays
@@ -138,14 +139,14 @@ def seen_samples(rendered: Rendered) -> Iterator[tuple[slice, np.ndarray, np.nda
     count = film.width * film.height
     numbers = np.arange(samples, dtype=np.int32)
     even = even_draws(numbers, task.seed)
-    begin = wave_state.Beginning(film.width, film.height, numbers, *even, task.seed, OUTSIDE, _BAND)
+    begin = wave_state.Beginning(film.width, film.height, numbers, *even, task.seed, OUTSIDE, True, _BAND)
     for first in range(0, count, _BAND):
         every = np.arange(first, min(first + _BAND, count), dtype=np.int32)
         paths = wave_state.new_paths(len(every))
         geometry = np.empty((samples, len(every)), np.int32)
         primitive = np.empty_like(geometry)
         for sample in range(samples):
-            passes.generate(task.view, every, 0, len(every), begin, sample, paths)
+            generate(task.view, every, 0, len(every), begin, sample, paths)
             geometry[sample], primitive[sample] = task.geometry.intersect(paths.origin, paths.direction)[:2]
         yield slice(first, first + len(every)), geometry, primitive
 

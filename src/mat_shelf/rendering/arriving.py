@@ -1,5 +1,7 @@
 """Light that paths come upon: of lights in their way, of the room, and of a photograph that stands in its place."""
 
+import numpy as np
+
 from mat_shelf.numerics.kernels import F, apart, inline, stay_apart
 from mat_shelf.numerics.low_discrepancy import draw
 from mat_shelf.numerics.vectors import add, mul, row3, scale
@@ -90,7 +92,7 @@ def arrive(count, hits, points, paths, scene_tables, limits, sums):
             paths.pixel[i] += limits.pixels.shape[0] // 2
         pixel, spread, walk = paths.pixel[i], paths.spread[i], paths.walk[i]
         if row >= 0:
-            meet(sums, pixel, scene_tables.met_bits[points.part[i], row], spread)
+            meet(sums, pixel, scene_tables.met_bits[np.uint32(points.part[i]), np.uint32(row)], spread)
         is_behind = cut > -2 and (row < 0 or row == cut or row >= limits.props)
         if is_first and is_behind:
             points.row[i] = LOST
@@ -101,10 +103,11 @@ def arrive(count, hits, points, paths, scene_tables, limits, sums):
             random, u = draw(paths.random[i])
             paths.random[i] = random
             if u < straightness(limits.camera, row3(paths.origin, i), row3(paths.direction, i)):
-                pixel += limits.pixels.shape[0] // 2
+                paths.pixel[i] += limits.pixels.shape[0] // 2
+                pixel = paths.pixel[i]
                 guide(sums, pixel, row3(paths.throughput, i), (F(0), F(0), F(0)))
                 is_guided = 1
-                paths.pixel[i], paths.bounces[i] = pixel, pack_state(bounces, is_guided, counted, bent)
+                paths.bounces[i] = pack_state(bounces, is_guided, counted, bent)
         is_new = not is_counted(limits, counted)
         if count_of_lights > 0 and walk < 0 and is_new:
             end = FAR * F(2) if row < 0 else hits.distance[i]

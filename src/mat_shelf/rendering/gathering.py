@@ -98,8 +98,22 @@ def clamp_limit(most, spread):
 
 
 @inline
-def _albedo(block, look, metal):
-    """Colour of a surface in even light."""
+def albedo_at(block, look, metal):
+    """Colour of a surface in even light.
+
+    Parameters
+    ----------
+    block : (M, WIDTH) float32
+        Parameter block.
+    look : int
+        Row of the point.
+    metal : float32
+        Share of metal.
+
+    Returns
+    -------
+    float32 triple
+    """
     clear = block[look, P.TRANSMISSION] * (F(1) - metal)
     soft = (F(1) - clear) * (F(1) - metal) * block[look, P.SUBSURFACE]
     hard = scale(row3_at(block, look, P.BASE_COLOR), F(1) - clear - soft)
@@ -108,7 +122,7 @@ def _albedo(block, look, metal):
 
 
 @apart
-def see(sums, pixel, part, block, look, metal, normal):
+def see(sums, pixel, part, color, normal):
     """Adds what the camera sees first.
 
     Parameters
@@ -119,16 +133,11 @@ def see(sums, pixel, part, block, look, metal, normal):
         Row of the sums.
     part : int
         The geometry.
-    block : (M, WIDTH) float32
-        Parameter block.
-    look : int
-        Row of the point.
-    metal : float32
-        Share of metal.
+    color : float32 triple
+        As `albedo_at` has it.
     normal : float32 triple
         Shading normal.
     """
-    color = _albedo(block, look, metal)
     sums.cover[pixel] += F(1)
     sums.part[pixel] = part
     for k in range(3):
@@ -137,7 +146,7 @@ def see(sums, pixel, part, block, look, metal, normal):
 
 
 @apart
-def guide_by(sums, pixel, block, look, metal, throughput, within, normal):
+def guide_by(sums, pixel, color, throughput, within, normal):
     """Adds what guides the denoiser: the surface that a path, through clear glass or not, met first.
 
     Parameters
@@ -146,12 +155,8 @@ def guide_by(sums, pixel, block, look, metal, throughput, within, normal):
         Sums of the film.
     pixel : int
         Row of the sums.
-    block : (M, WIDTH) float32
-        Parameter block.
-    look : int
-        Row of the point.
-    metal : float32
-        Share of metal.
+    color : float32 triple
+        As `albedo_at` has it.
     throughput : float32 triple
         Of the path that arrives.
     within : float32
@@ -159,7 +164,7 @@ def guide_by(sums, pixel, block, look, metal, throughput, within, normal):
     normal : float32 triple
         Shading normal.
     """
-    guide(sums, pixel, scale(mul(throughput, _albedo(block, look, metal)), within * within), normal)
+    guide(sums, pixel, scale(mul(throughput, color), within * within), normal)
 
 
 @inline

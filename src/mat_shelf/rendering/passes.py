@@ -8,91 +8,21 @@ arrays. `trace_paths` runs all of them without coming back to Python between the
 import numpy as np
 
 from mat_shelf.geometry.caps import cap_point
-from mat_shelf.numerics.hashed_noise import unit
 from mat_shelf.numerics.interpolation import between3
 from mat_shelf.numerics.kernels import F, apart, inline, kernel, stay_apart
-from mat_shelf.numerics.low_discrepancy import (
-    first_state,
-    shift_of,
-    shifted,
-)
 from mat_shelf.numerics.memory import call_detached
 from mat_shelf.numerics.vectors import (
     facing_of,
     row3,
     store3,
-    store3_flat,
 )
 from mat_shelf.rendering.arriving import arrive
-from mat_shelf.rendering.camera import camera_ray, pinhole_ray
+from mat_shelf.rendering.camera_rays import generate, generate_and_cast
 from mat_shelf.rendering.shading import shade
 from mat_shelf.rendering.shadow_rays import CROSSINGS, intersect_shadow_rays, trace_shadow_rays, transmittance
 from mat_shelf.rendering.sums import clear_sums
 from mat_shelf.rendering.volume_walk import walk_to_next_surface
-from mat_shelf.scene.interior_list import MOST_NESTED
 from mat_shelf.scene.rounded_edges import rounded_normal
-
-
-@kernel
-def generate(view, pixels, first, count, begin, s, paths):
-    """Camera rays of some pixels, one each.
-
-    Parameters
-    ----------
-    view : CameraView
-        View of the camera.
-    pixels : (N,) int32
-        Numbers of the pixels, in reading order.
-    first, count : int
-        The first of them, and how many.
-    begin : Beginning
-        Size of the picture, samples and seed.
-    s : int
-        Which of the samples.
-    paths : Paths
-        Paths of the wave, of which the first `count` are written.
-    """
-    some = pixels[first : first + count]
-    origin, direction = paths.origin.reshape(-1), paths.direction.reshape(-1)
-    # Each loop is of one thing, so that it is done for many paths at once.
-    if view.lens > F(0):
-        for i in range(count):
-            x, y, u, v = _place(some[i], begin, s)
-            start, along = camera_ray(view, x, y, u, v)
-            store3_flat(origin, i, start)
-            store3_flat(direction, i, along)
-    else:
-        for i in range(count):
-            x, y, _, _ = _place(some[i], begin, s)
-            start, along = pinhole_ray(view, x, y)
-            store3_flat(origin, i, start)
-            store3_flat(direction, i, along)
-    for i in range(count):
-        paths.random[i] = first_state(some[i], begin.samples[s], begin.seed)
-    for i in range(count):
-        paths.pixel[i] = first + i
-    paths.throughput.reshape(-1)[: 3 * count] = F(1)
-    paths.pdf[:count] = F(0)
-    paths.left[:count] = -1
-    paths.spread[:count] = F(0)
-    paths.bounces[:count] = 0
-    paths.walk[:count] = -1
-    paths.kind[:count] = 0
-    inside = paths.inside.reshape(-1)
-    for i in range(count):
-        for k in range(MOST_NESTED):
-            inside[MOST_NESTED * i + k] = begin.nest[k]
-
-
-@inline
-def _place(pixel, begin, s):
-    """Place of sample s of a pixel in the picture, [0, 1] from its top left, and on the lens."""
-    draws = begin.draws[s]
-    row = np.int32(np.float64(pixel) / np.float64(begin.width))  # whole numbers are divided one at a time
-    column = pixel - row * np.int32(begin.width)
-    x, y = (F(column) + unit(draws[0])) / F(begin.width), (F(row) + unit(draws[1])) / F(begin.height)
-    shift = shift_of(pixel, begin.salts[s])
-    return x, y, shifted(draws, 2, shift), shifted(draws, 3, shift)
 
 
 @apart
@@ -143,7 +73,7 @@ def resolve(count, hits, direction, scene_tables, points):
 
 
 @kernel
-def trace_paths(count, begin, caster, hits, points, paths, shadows, scene_tables, limits, memory, sums):
+def trace_paths(count, begin, caster, bundle, hits, points, paths, shadows, scene_tables, limits, memory, sums):
     """Takes the paths of a wave through all their bounces, or to what they meet first, dressed as it would be shaded.
 
     All samples of some pixels are done before those of others: what they meet is in the cache from the first one on.
@@ -156,6 +86,8 @@ def trace_paths(count, begin, caster, hits, points, paths, shadows, scene_tables
         How they begin at the camera, and how many of them are taken through their bounces together.
     caster : Caster
         Handle of `embree.Scene.caster`.
+    bundle : Bundle
+        Handle of `embree.Scene.bundle`.
     hits : Hits
         Hits of the wave.
     points : ShadingPoints
@@ -179,18 +111,27 @@ def trace_paths(count, begin, caster, hits, points, paths, shadows, scene_tables
         if limits.pixels.shape[0] > count:
             clear_sums(count + first, some, sums)
         for s in range(begin.samples.shape[0]):
-            if begin.width > 0:
+            if begin.is_plain:
+                generate_and_cast(limits.camera, limits.pixels, first, some, begin, s, bundle, paths, hits)
+            elif begin.width > 0:
                 generate(limits.camera, limits.pixels, first, some, begin, s, paths)
             even = begin.draws[s], begin.salts[s]
-            _trace_together(some, even, caster, hits, points, paths, shadows, scene_tables, limits, memory, sums)
+            _trace_together(
+                some, begin.is_plain, even, caster, hits, points, paths, shadows, scene_tables, limits, memory, sums
+            )
 
 
 @inline
-def _trace_together(count, even, caster, hits, points, paths, shadows, scene_tables, limits, memory, sums):
+def _trace_together(count, is_cast, even, caster, hits, points, paths, shadows, scene_tables, limits, memory, sums):
     for wave in range(max(limits.waves, 1)):
         if count == 0:
             return
-        _meet(count, wave, caster, hits, points, paths, scene_tables, limits, memory, sums)
+        if wave > 0 or not is_cast:
+            found = hits.geometry, hits.primitive, hits.u, hits.v, hits.distance
+            block, bodies = scene_tables.block, scene_tables.bodies
+            walk_to_next_surface(count, caster, paths, block, bodies, sums.cover, *found)
+        resolve(count, hits, paths.direction, scene_tables, points)
+        _dress(count, wave, caster, hits, points, paths, scene_tables, limits, memory)
         if limits.waves == 0:
             return
         arrive(count, hits, points, paths, scene_tables, limits, sums)
@@ -205,25 +146,6 @@ def _trace_together(count, even, caster, hits, points, paths, shadows, scene_tab
             resolve(aimed, hits, shadows.rays.direction, scene_tables, points)
             _dress(aimed, wave, caster, hits, points, shadows.rays, scene_tables, limits, memory)
             aimed = transmittance(aimed, hits, points, shadows, scene_tables, limits, sums)
-
-
-@inline
-def _meet(count, wave, caster, hits, points, paths, scene_tables, limits, memory, sums):
-    walk_to_next_surface(
-        count,
-        caster,
-        paths,
-        scene_tables.block,
-        scene_tables.bodies,
-        sums.cover,
-        hits.geometry,
-        hits.primitive,
-        hits.u,
-        hits.v,
-        hits.distance,
-    )
-    resolve(count, hits, paths.direction, scene_tables, points)
-    _dress(count, wave, caster, hits, points, paths, scene_tables, limits, memory)
 
 
 @inline

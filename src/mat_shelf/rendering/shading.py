@@ -43,6 +43,7 @@ from mat_shelf.optics.surface import (
 )
 from mat_shelf.rendering.arriving import is_counted
 from mat_shelf.rendering.gathering import (
+    albedo_at,
     clamp_limit,
     gather,
     guide_by,
@@ -276,13 +277,16 @@ def shade(count, even, hits, points, paths, shadows, scene_tables, limits, sums)
             accepted = clamp_limit(limits.most, spread)
             gather(sums, pixel, layer, scale(mul(arriving, mul(glow, gain)), share), accepted)
 
-        if is_first:
-            see(sums, pixel, part, block, look, lobes.metal, normal)
         # Through clear glass, what lies behind it guides the denoiser: labels are to be as sharp as beside it.
         is_window = is_sharp and (is_clear or (is_sheet and block[look, P.TRANSMISSION] > F(0.5)))
-        if is_guided == 0 and not (is_window and not (largest(row3_at(block, own, P.SCATTERED)) > F(0))):
-            is_guided = 1
-            guide_by(sums, pixel, block, look, lobes.metal, arriving, ior_outside, normal)
+        guides = is_guided == 0 and not (is_window and not (largest(row3_at(block, own, P.SCATTERED)) > F(0)))
+        if is_first or guides:
+            color = albedo_at(block, look, lobes.metal)
+            if is_first:
+                see(sums, pixel, part, color, normal)
+            if guides:
+                is_guided = 1
+                guide_by(sums, pixel, color, arriving, ior_outside, normal)
 
         if bounces + 1 >= depth:
             continue

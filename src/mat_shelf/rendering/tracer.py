@@ -81,6 +81,7 @@ class _Wave(NamedTuple):
 
     begin: wave_state.Beginning
     caster: object
+    bundle: object
     hits: wave_state.Hits
     points: wave_state.ShadingPoints
     paths: wave_state.Paths
@@ -289,10 +290,11 @@ class Tracer:
             limits = limits._replace(carries=True, through=False, by_kind=False)
         dresser = task.material_table.dresser
         # Runs of no more than a wave are asked for where all of their paths are looked at together.
-        is_plain = longest is None and not (dresser.has_patterns or dresser.has_marks)
+        together = PLAIN_WAVE if longest is None and not (dresser.has_patterns or dresser.has_marks) else WAVE
+        is_plain = not carries and nest[0] < 0 and not task.geometry.triangles.is_caps.any()
         samples = np.asarray(samples, np.int32)
         even = even_draws(samples, task.seed + (_OTHER_SEED if carries else 0))
-        beginning = wave_state.Beginning(*size, samples, *even, task.seed, nest, PLAIN_WAVE if is_plain else WAVE)
+        beginning = wave_state.Beginning(*size, samples, *even, task.seed, nest, is_plain, together)
         longest = longest or max(LONGEST_RUN // len(samples), SHORTEST_RUN)
 
         waves: dict[int, tuple[int, _Wave]] = {}  # of each thread, and how many pixels they have memory for
@@ -366,7 +368,7 @@ class Tracer:
         block, memory = self._block(task.material_table, count)
         scene_tables = scene_tables._replace(block=block)
         arrays = hits, points, paths, shadows, scene_tables, limits, memory, sums
-        return _Wave(beginning, task.geometry.caster(), *arrays)
+        return _Wave(beginning, task.geometry.caster(), task.geometry.bundle(), *arrays)
 
 
 def _runs(count: int, threads: int, longest: int) -> list[tuple[int, int]]:

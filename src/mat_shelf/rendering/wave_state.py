@@ -21,7 +21,8 @@ whole : (N,) float32, sum of the weights of the lights where rays were aimed at 
 left : (N,) int32, the geometry that turned it last, whose lights it may meet; -1 straight from the camera
 spread : (N,) float32, share of the directions that the path could have taken where it was turned most freely: 0 as long
 as it met mirrors and clear glass only, 1 after a matt surface
-pixel : (N,) int32, row of the sums that it adds to; random : (N,) uint32
+pixel : (N,) uint32, row of the sums that it adds to: an index that has no sign needs no test whether it counts from
+the end; random : (N,) uint32
 bounces : (N,) int32, as `pack_state` has it
 inside : (N, NESTING) int32, the bodies around, as `interior_list` has them
 walk : (N,) int32, the soft body, by its geometry, that it wanders about in; -1 outside of any
@@ -85,13 +86,14 @@ free : int, first row of the parameter block for single points
 dress : int, address of `dressing.dress_points`
 by_kind : bool, whether the layers of the film are kinds of light, as `KINDS` counts, and not lights
 """
-Beginning = namedtuple("Beginning", "width height samples draws salts seed nest together")
+Beginning = namedtuple("Beginning", "width height samples draws salts seed nest is_plain together")
 """How paths begin.
 
 width, height : int, pixels of the picture; 0 where the paths of a wave have begun already
 samples : (S,) int32, their numbers: of each pixel one path after another; seed : int
 draws : (S, K) uint32; salts : (S,) uint32, as `low_discrepancy.even_draws` has them
 nest : (NESTING,) int32, interior list of the camera
+is_plain : bool, whether they begin at a camera in air, in a scene without caps: then they are cast in bundles
 together : int, paths that are taken through all their bounces before the next ones begin: the fewer, the more of their
 state stays in the cache
 """
@@ -120,7 +122,7 @@ def new_paths(count: int) -> Paths:
         np.ones(count, F),
         np.full(count, -1, np.int32),
         np.empty(count, F),
-        np.empty(count, np.int32),
+        np.empty(count, np.uint32),
         np.empty(count, np.uint32),
         np.empty(count, np.int32),
         np.empty((count, MOST_NESTED), np.int32),

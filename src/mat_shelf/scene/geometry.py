@@ -139,6 +139,15 @@ class Geometry:
         """
         return self._scene.caster()
 
+    def bundle(self):
+        """Handle that kernels cast many rays at once with, one for each thread; see `embree.Bundle`.
+
+        Returns
+        -------
+        Bundle
+        """
+        return self._scene.bundle()
+
     def intersect(self, origins, directions, reach=FAR):
         """Nearest hits of rays.
 
