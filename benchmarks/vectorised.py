@@ -14,13 +14,15 @@ from pathlib import Path
 import numpy as np
 
 from benchmarks.paths import reference_scene, reference_task
-from benchmarks.picture_size import HEIGHT, ROUNDS, SAMPLES, WIDTH
+from benchmarks.picture_size import HEIGHT, SAMPLES, WIDTH
 from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.render_task import NO_LIMIT
 from mat_shelf.rendering.tracer import Tracer
 
 VARIANT, OLDEST = "llvm_ad_rgb", 16
 """Of the reference, and the oldest LLVM that it can use on all processors."""
+TURNS = 9
+"""Rounds; other work on a machine comes and goes."""
 SMALL, EQUAL_SAMPLES, TRUTH_SAMPLES, SEEDS = (160, 108), 16, 4096, 6
 
 
@@ -45,12 +47,15 @@ def measure_vectorised() -> dict:
     for seed in range(2):  # compiles
         render(scene, SAMPLES, seed)
         tracer.fill(task, film, film.samples + SAMPLES)
-    for number in range(ROUNDS):
+    for number in range(TURNS):
+        time.sleep(0.1)  # until the other's threads are at rest
         started = time.perf_counter()
         tracer.fill(task, film, film.samples + SAMPLES)
-        between = time.perf_counter()
+        taken = time.perf_counter() - started
+        time.sleep(0.1)
+        started = time.perf_counter()
         render(scene, SAMPLES, number)
-        ratios.append((time.perf_counter() - between) / (between - started))
+        ratios.append((time.perf_counter() - started) / taken)
     ratio = statistics.median(ratios)
 
     scene = reference_scene(VARIANT, *SMALL)

@@ -125,7 +125,8 @@ class Tracer:
     ) -> bool:
         """Adds samples to each of the pixels, or of some of them, that have fewest: as many as they have.
 
-        So a picture doubles its samples until it gets `TOGETHER` at once, whatever came between.
+        So a picture doubles its samples until it gets `TOGETHER` at once, whatever came between. It is one at a time
+        where each has photons of its own, and where points are dressed, of which many of one sample are quicker.
 
         Parameters
         ----------
@@ -155,7 +156,8 @@ class Tracer:
             fewest = np.flatnonzero(counts == first).astype(np.int32)
             pixels = fewest if pixels is None else pixels[fewest]
         photons = self._photons.photons(task, (film.width, film.height), first)
-        together = 1 if photons.radius > 0 else min(max(first, 1), TOGETHER, most)
+        is_single = photons.radius > 0 or task.material_table.dresser.dresses
+        together = 1 if is_single else min(max(first, 1), TOGETHER, most)
         samples = np.arange(first, first + together, dtype=np.int32)
         is_half = np.array([film.halves is not None and is_of_half(sample) for sample in samples])
         parts = [(some, *even_draws(some, task.seed)) for some in (samples[is_half], samples[~is_half])]
@@ -290,7 +292,7 @@ class Tracer:
             limits = limits._replace(carries=True, through=False, by_kind=False)
         dresser = task.material_table.dresser
         # Runs of no more than a wave are asked for where all of their paths are looked at together.
-        together = PLAIN_WAVE if longest is None and not (dresser.has_patterns or dresser.has_marks) else WAVE
+        together = PLAIN_WAVE if longest is None and not dresser.dresses else WAVE
         is_plain = not carries and nest[0] < 0 and not task.geometry.triangles.is_caps.any()
         samples = np.asarray(samples, np.int32)
         even = even_draws(samples, task.seed + (_OTHER_SEED if carries else 0))
@@ -352,7 +354,7 @@ class Tracer:
     def _block(self, material_table: MaterialTable, size: int) -> tuple[np.ndarray, DressingMemory]:
         """The parameter block, with rows to spare for single points, and memory to dress them."""
         rows, dresser = len(material_table.parameters), material_table.dresser
-        spare = size if dresser.has_patterns or dresser.has_marks else 0
+        spare = size if dresser.dresses else 0
         owner, block, memory = getattr(self._memory, "block", (None, None, None))
         if owner is not material_table or len(block) < rows + spare:
             block = np.empty((rows + spare, material_table.parameters.shape[1]), np.float32)
@@ -452,7 +454,7 @@ def dressing_address(geometry: Geometry, material_table: MaterialTable, dressing
         0 where there is nothing to dress points with.
     """
     dresser = material_table.dresser
-    if not dresser.has_patterns and not dresser.has_marks:
+    if not dresser.dresses:
         return 0
     points, paths, hits = wave_state.new_shading_points(1), wave_state.new_paths(1), wave_state.new_hits(1)
     path = paths.direction, paths.walk, paths.random

@@ -127,6 +127,7 @@ class Dresser:
         self.registers = max((program.registers for program in self._programs), default=1)
         self.most_overlays = max((group[_MANY] for group in self._made_groups), default=0)
         self.has_patterns, self.has_marks = bool(len(fed)), bool(len(marks))
+        self.dresses = self.has_patterns or self.has_marks
         self.kept = tuple(marks)
 
     def _add(self, program: Program | None) -> int:
