@@ -140,12 +140,12 @@ def test_another_form_takes_the_samples_and_more_samples_go_on(blocks, tmp_path,
     assert not any(state.kind == "renders" for state in told["a"])
     more = shot.with_(samples=5, kind="exr", bits=32)
     told, _ = run(project.with_shots([more]), assets, tmp_path, [more])
-    assert [state.samples for state in told["a"] if state.kind == "renders"] == [3, 4]
+    assert [state.samples for state in told["a"] if state.kind == "renders"] == [3]  # two at once
     fresh = shot.with_(id="f", name="Fresh", samples=5, kind="exr", bits=32)
     monkeypatch.setattr(checkpoint, "render_folder", lambda: tmp_path / "others")
     run(project.with_shots([fresh]), assets, tmp_path, [fresh])
     one, other = (render_file.read_map((tmp_path / f"{name}.exr").read_bytes()) for name in ("As it is", "Fresh"))
-    assert (one == other).all()
+    assert one == pytest.approx(other, rel=1e-5)  # the third sample was summed by itself, and not with the fourth
 
 
 @pytest.mark.long

@@ -1,4 +1,4 @@
-"""The passes of a wave of paths: generate, resolve, arrive, shade, settle.
+"""The passes of a wave of paths: begin, resolve, arrive, shade, settle.
 
 A wave is a batch of paths that advance together, one bounce at a time. `volume_walk` takes them to what they meet
 next. Each pass is one kernel over struct-of-arrays state; `shade` writes the paths that go on to the front of the same

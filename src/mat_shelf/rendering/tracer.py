@@ -6,7 +6,7 @@ random numbers come from its own place, sample and seed, so the picture does not
 
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor, wait
-from threading import get_ident, local
+from threading import Lock, get_ident, local
 from typing import NamedTuple
 
 import numpy as np
@@ -105,6 +105,7 @@ class Tracer:
         self.threads = threads or usable_processors()
         self._pool = ThreadPoolExecutor(self.threads, thread_name_prefix="tracer", initializer=lower_priority)
         self._memory = local()
+        self._closing, self._is_closed = Lock(), False
         self._photons = PhotonKeeper(self._send)
         self._lit: tuple = (None, None, None)
         self._begins: tuple = (None, None, (), None)
@@ -112,8 +113,10 @@ class Tracer:
         self._glow: Glow | None = None  # of the geometry and materials before
 
     def close(self) -> None:
-        """End the threads."""
-        self._pool.shutdown(wait=True, cancel_futures=True)
+        """End the threads; what is under way is stopped, as by `is_stopped`."""
+        with self._closing:
+            self._is_closed = True  # runs that were only cancelled would be waited for without end
+        self._pool.shutdown(wait=True)
 
     def add_samples(
         self,
@@ -302,7 +305,7 @@ class Tracer:
         waves: dict[int, tuple[int, _Wave]] = {}  # of each thread, and how many pixels they have memory for
 
         def begin(first: int, last: int) -> None:
-            if is_stopped():
+            if self._is_closed or is_stopped():
                 return
             some, (size, wave) = pixels[first:last], waves.get(get_ident(), (0, None))
             if size < len(some):
@@ -311,11 +314,14 @@ class Tracer:
             rows = np.concatenate([some, some]) if task.catches else some
             run(some, wave._replace(limits=limits._replace(pixels=rows)))
 
-        runs = [self._pool.submit(begin, *run_of) for run_of in _runs(len(pixels), self.threads, longest)]
+        runs = []
+        with self._closing:  # a pool that is closed takes nothing more
+            if not self._is_closed:
+                runs = [self._pool.submit(begin, *run_of) for run_of in _runs(len(pixels), self.threads, longest)]
         wait(runs)  # all at once: each time that this thread wakes it holds up one of theirs
         for done in runs:
             done.result()
-        return not is_stopped()
+        return not self._is_closed and not is_stopped()
 
     def _begun(self, task: RenderTask) -> tuple:
         """Things that all waves of a task begin with: what the camera is inside of, tables and limits."""
