@@ -11,19 +11,17 @@ from typing import NamedTuple
 
 import numpy as np
 
-from mat_shelf.numerics.kernels import F
 from mat_shelf.numerics.low_discrepancy import even_draws
-from mat_shelf.optics.albedo_tables import albedo_tables
 from mat_shelf.rendering import passes, wave_state
 from mat_shelf.rendering.adaptive import is_of_half
 from mat_shelf.rendering.film import Film
+from mat_shelf.rendering.path_tables import limits_of, tables_of
 from mat_shelf.rendering.photon_keeper import PhotonKeeper
 from mat_shelf.rendering.photon_map import Aiming
 from mat_shelf.rendering.photons import Photons, emit, no_photons
-from mat_shelf.rendering.render_task import MOST_BOUNCES, RenderTask
+from mat_shelf.rendering.render_task import RenderTask
 from mat_shelf.rendering.sums import add_light, add_sums, new_sums
-from mat_shelf.scene.dressing import Dressing, DressingMemory, dress_points
-from mat_shelf.scene.geometry import Geometry
+from mat_shelf.scene.dressing import DressingMemory
 from mat_shelf.scene.glow import Glow, glow_of
 from mat_shelf.scene.interior_list import interior_at
 from mat_shelf.scene.light_faces import Lights
@@ -41,9 +39,6 @@ TOGETHER = 8
 """Samples that a pixel gets at once at most: the more, the more of what they meet is in the cache already."""
 _OTHER_SEED = 7919
 """Added to the seed for what photons do, which is to have nothing to do with what the camera's paths do."""
-_NO_PLATE = np.zeros((0, 0, 3), np.float32)
-MOST_WAVES = 2 * MOST_BOUNCES
-"""As many surfaces may a path meet, those without effect among them."""
 
 
 class Surfaces(NamedTuple):
@@ -329,8 +324,8 @@ class Tracer:
         if self._begins[0] is not task or self._begins[1] is not shapes:
             dressing, kept = task.material_table.dresser.bind(shapes, task.geometry.frames)
             nest = interior_at(task.view.position, task.geometry, task.material_table.bodies)
-            tables = _scene_tables(task, self._aims(task), dressing)
-            self._begins = task, shapes, (nest, tables, _path_limits(task, dressing)), kept
+            tables = tables_of(task, self._aims(task), dressing)
+            self._begins = task, shapes, (nest, tables, limits_of(task, dressing)), kept
         return self._begins[2]
 
     def _aims(self, task: RenderTask) -> Lights:
@@ -392,77 +387,3 @@ def _runs(count: int, threads: int, longest: int) -> list[tuple[int, int]]:
         runs.append((first, last))
         first = last
     return runs
-
-
-def _scene_tables(task: RenderTask, lights: Lights, dressing: Dressing) -> wave_state.SceneTables:
-    """Tables of a task; without photons, and without rows of single points."""
-    material_table, geometry = task.material_table, task.geometry
-    return wave_state.SceneTables(
-        geometry.triangles,
-        material_table.rows,
-        material_table.zone_first,
-        material_table.zone_rows,
-        material_table.met_bits,
-        material_table.parameters,
-        material_table.bodies,
-        geometry.frames,
-        lights,
-        albedo_tables(),
-        geometry.surface_tables(),
-        material_table.edges.tables,
-        dressing,
-        None,
-        None,
-    )
-
-
-def _path_limits(task: RenderTask, dressing: Dressing) -> wave_state.PathLimits:
-    """Limits of the paths of a task that leave the camera; without pixels."""
-    material_table = task.material_table
-    dresser, rows = material_table.dresser, len(material_table.parameters)
-    return wave_state.PathLimits(
-        task.depth,
-        F(task.brightest),
-        material_table.backdrop if task.cut_out else -2,
-        material_table.props_from if task.cut_out else rows,
-        material_table.backdrop if task.catches and not task.cut_out else -2,
-        task.catches and task.cut_out,
-        task.straight,
-        False,
-        task.view,
-        _NO_PLATE if task.backplate is None else task.backplate,
-        None,
-        task.layers,
-        MOST_WAVES,
-        task.marked_depth if dresser.has_marks else 0,
-        task.fed_depth if dresser.has_patterns else 0,
-        rows,
-        dressing_address(task.geometry, material_table, dressing),
-        task.by_kind,
-    )
-
-
-def dressing_address(geometry: Geometry, material_table: MaterialTable, dressing: Dressing) -> int:
-    """Address of what dresses the points of a scene, compiled if need be.
-
-    Parameters
-    ----------
-    geometry : Geometry
-        Geometry of the scene.
-    material_table : MaterialTable
-        Its materials.
-    dressing : Dressing
-        What its dresser has bound.
-
-    Returns
-    -------
-    int
-        0 where there is nothing to dress points with.
-    """
-    dresser = material_table.dresser
-    if not dresser.dresses:
-        return 0
-    points, paths, hits = wave_state.new_shading_points(1), wave_state.new_paths(1), wave_state.new_hits(1)
-    path = paths.direction, paths.walk, paths.random
-    tables = geometry.surface_tables(), dressing, dresser.memory(1), material_table.parameters
-    return dress_points.address(0, points, *path, hits, geometry.caster(), *tables, 0, True, True)

@@ -31,11 +31,12 @@ from mat_shelf.rendering.denoise import denoise_film
 from mat_shelf.rendering.enlarging import enlarged, guides_of
 from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.finishing import finished
+from mat_shelf.rendering.path_tables import dressing_address
 from mat_shelf.rendering.photons import find_buckets
 from mat_shelf.rendering.render_task import RenderTask
 from mat_shelf.rendering.sums import add_light
 from mat_shelf.rendering.tone import develop, tone_map
-from mat_shelf.rendering.tracer import Tracer, dressing_address
+from mat_shelf.rendering.tracer import Tracer
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.lights import make_lights
 from mat_shelf.scene.material_evaluation import bent_normals
