@@ -100,8 +100,10 @@ def test_broken_off_it_ends_as_unbroken(small_project, tmp_path, monkeypatch):
     monkeypatch.setattr(checkpoint, "_SHARE", 0)
     project, assets = small_project
     options = {"denoise": False, "noise": 0.12}
-    whole = render_picture(project, assets, 48, 32, 500, **options)
-    for stop in (7, 41):  # within the first samples, and within later rounds
+    counts = []
+    whole = render_picture(project, assets, 48, 32, 500, **options, progress=lambda *done: counts.append(done) or True)
+    assert len(counts) > 9
+    for stop in (3, len(counts) - 3):  # within the first samples, and within later rounds
         keeper, calls = Checkpoint(f"film{stop}"), []
         with pytest.raises(InterruptedError):
             render_picture(
