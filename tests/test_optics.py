@@ -166,6 +166,17 @@ def test_white_surfaces_lose_no_light(kind, roughness):
             assert sampled_albedo(p, cos_o, eta, numbers) == pytest.approx(1.0, abs=0.012)
 
 
+@pytest.mark.parametrize("eta", [1.5, 1 / 1.5])
+def test_what_does_not_shine_is_as_lambert_says(eta):
+    """Lambert 1760, Photometria: from outside and from inside, the same radiance in all directions."""
+    p = parameter_row(Recipe(base_color=(0.4, 0.4, 0.4), specular_weight=0.0, specular_roughness=0.0))[None]
+    wi = np.random.default_rng(6).normal(size=(500, 3)).astype(np.float32)
+    wi /= np.linalg.norm(wi, axis=1, keepdims=True)
+    values, pdfs = evaluated(p, (0.8, 0, 0.6), wi, eta)
+    cosine = np.maximum(wi[:, 2], 0)
+    assert values == pytest.approx(0.4 * cosine / np.pi, abs=1e-6) and pdfs == pytest.approx(cosine / np.pi, abs=1e-6)
+
+
 def densities(p, cos_o, eta, rows, columns, fine=24):
     """Density integrated over cells of a (cosine, turn) grid, (rows, columns)."""
     z = -1 + 2 * (np.arange(rows * fine) + 0.5) / (rows * fine)

@@ -27,7 +27,7 @@ _CUT, _HALF = 12, 13
 _ON_BASE = 2.0
 """Added to the coordinates of points of the flat base."""
 _ORIGIN, _NEAR, _DIRECTION, _REACH, _U, _V, _PRIMITIVE, _GEOMETRY, _INSTANCE = 0, 3, 4, 8, 15, 16, 17, 18, 19
-"""Places in the record of a ray, see `geometry.embree`; its hit begins with a normal at 12."""
+"""Places in the record of a ray, see `ray_casting`; its hit begins with a normal at 12."""
 
 
 @dataclass(frozen=True, eq=False)

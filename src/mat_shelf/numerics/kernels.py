@@ -40,7 +40,7 @@ compile_options = {
 }
 """Options of all compiled functions."""
 _caching = RLock()
-_LAYOUT = b"3"
+_LAYOUT = b"4"
 """Raised when a type that kernels take moves to another module: what was kept with it cannot be read any more."""
 
 

@@ -139,7 +139,7 @@ def seen_samples(rendered: Rendered) -> Iterator[tuple[slice, np.ndarray, np.nda
     count = film.width * film.height
     numbers = np.arange(samples, dtype=np.int32)
     even = even_draws(numbers, task.seed)
-    begin = wave_state.Beginning(film.width, film.height, numbers, *even, task.seed, OUTSIDE, True, _BAND)
+    begin = wave_state.Beginning(film.width, film.height, numbers, *even, task.seed, OUTSIDE, False, _BAND)
     for first in range(0, count, _BAND):
         every = np.arange(first, min(first + _BAND, count), dtype=np.int32)
         paths = wave_state.new_paths(len(every))

@@ -5,7 +5,7 @@ Rays of pixels side by side go through the scene together, since they meet much 
 
 import numpy as np
 
-from mat_shelf.geometry.embree import FAR, LANES, aim_lane, cast_lanes, hit_of_lane
+from mat_shelf.geometry.ray_casting import FAR, LANES, aim_lane, cast_lanes, hit_of_lane
 from mat_shelf.numerics.hashed_noise import unit
 from mat_shelf.numerics.kernels import F, inline, kernel
 from mat_shelf.numerics.low_discrepancy import first_state, shift_of, shifted
@@ -45,7 +45,7 @@ def generate(view, pixels, first, count, begin, s, paths):
             start, along = _ray(view, some[i], begin, s)
             store3_flat(origin, i, start)
             store3_flat(direction, i, along)
-    begin_paths(some, first, begin, s, paths)
+    _begin_paths(some, first, begin, s, paths)
 
 
 @kernel
@@ -67,7 +67,7 @@ def generate_and_cast(view, pixels, first, count, begin, s, bundle, paths, hits)
         Size of the picture, samples and seed.
     s : int
         Which of the samples.
-    bundle : embree.Bundle
+    bundle : ray_casting.Bundle
     paths : Paths
         Paths of the wave, of which the first `count` are written.
     hits : Hits
@@ -92,11 +92,11 @@ def generate_and_cast(view, pixels, first, count, begin, s, bundle, paths, hits)
             store3(paths.direction, i, along)
             hits.geometry[i], hits.primitive[i], hits.u[i], hits.v[i], hits.distance[i] = hit
             i += 1
-    begin_paths(some, first, begin, s, paths)
+    _begin_paths(some, first, begin, s, paths)
 
 
 @inline
-def begin_paths(some, first, begin, s, paths):
+def _begin_paths(some, first, begin, s, paths):
     """Sets all of paths but their rays. Each loop is of one thing, so that it is done for many paths at once.
 
     Parameters

@@ -111,13 +111,13 @@ def trace_paths(count, begin, caster, bundle, hits, points, paths, shadows, scen
         if limits.pixels.shape[0] > count:
             clear_sums(count + first, some, sums)
         for s in range(begin.samples.shape[0]):
-            if begin.is_plain:
+            if begin.is_bundled:
                 generate_and_cast(limits.camera, limits.pixels, first, some, begin, s, bundle, paths, hits)
             elif begin.width > 0:
                 generate(limits.camera, limits.pixels, first, some, begin, s, paths)
             even = begin.draws[s], begin.salts[s]
             _trace_together(
-                some, begin.is_plain, even, caster, hits, points, paths, shadows, scene_tables, limits, memory, sums
+                some, begin.is_bundled, even, caster, hits, points, paths, shadows, scene_tables, limits, memory, sums
             )
 
 

@@ -1,6 +1,6 @@
 """Rays towards lights: stopped by what is in their way, or straight through clear glass."""
 
-from mat_shelf.geometry.embree import is_blocked, nearest
+from mat_shelf.geometry.ray_casting import is_blocked, nearest
 from mat_shelf.numerics.kernels import F, apart, inline, stay_apart
 from mat_shelf.numerics.low_discrepancy import next_state
 from mat_shelf.numerics.vectors import (

@@ -291,10 +291,10 @@ class Tracer:
         dresser = task.material_table.dresser
         # Runs of no more than a wave are asked for where all of their paths are looked at together.
         together = PLAIN_WAVE if longest is None and not dresser.dresses else WAVE
-        is_plain = not carries and nest[0] < 0 and not task.geometry.triangles.is_caps.any()
+        is_bundled = not carries and nest[0] < 0 and not task.geometry.triangles.is_caps.any()
         samples = np.asarray(samples, np.int32)
         even = even_draws(samples, task.seed + (_OTHER_SEED if carries else 0))
-        beginning = wave_state.Beginning(*size, samples, *even, task.seed, nest, is_plain, together)
+        beginning = wave_state.Beginning(*size, samples, *even, task.seed, nest, is_bundled, together)
         longest = longest or max(LONGEST_RUN // len(samples), SHORTEST_RUN)
 
         waves: dict[int, tuple[int, _Wave]] = {}  # of each thread, and how many pixels they have memory for

@@ -2,7 +2,7 @@
 
 import math
 
-from mat_shelf.geometry.embree import FAR, nearest
+from mat_shelf.geometry.ray_casting import FAR, nearest
 from mat_shelf.numerics.kernels import F, apart, inline, stay_apart
 from mat_shelf.numerics.low_discrepancy import draw
 from mat_shelf.numerics.vectors import add, dot, largest, mul, row3, row3_at, scale, store3
@@ -61,7 +61,7 @@ def walk_to_next_surface(count, caster, paths, block, bodies, cover, geometry, p
     ----------
     count : int
         Number of points, paths or rays that are in use.
-    caster : embree.Caster
+    caster : ray_casting.Caster
     paths : wave_state.Paths
         Where light is lost or scattered on the way, `throughput` and all else change; `origin` and `direction` are
         then those of the last piece of the way.
@@ -116,7 +116,7 @@ def _faded(lost, kept, forward, radius):
 
 @inline
 def _wander(i, caster, paths, kept, lost, forward, cover):
-    """Scatters path i about until it meets a surface; what it meets, as `embree.nearest`.
+    """Scatters path i about until it meets a surface; what it meets, as `ray_casting.nearest`.
 
     One channel chooses how far, and all are weighed by what the three together would have chosen (spectral multiple
     importance sampling: Chiang, Kutz and Burley 2016, Practical and Controllable Subsurface Scattering).

@@ -86,19 +86,19 @@ free : int, first row of the parameter block for single points
 dress : int, address of `dressing.dress_points`
 by_kind : bool, whether the layers of the film are kinds of light, as `KINDS` counts, and not lights
 """
-Beginning = namedtuple("Beginning", "width height samples draws salts seed nest is_plain together")
+Beginning = namedtuple("Beginning", "width height samples draws salts seed nest is_bundled together")
 """How paths begin.
 
 width, height : int, pixels of the picture; 0 where the paths of a wave have begun already
 samples : (S,) int32, their numbers: of each pixel one path after another; seed : int
 draws : (S, K) uint32; salts : (S,) uint32, as `low_discrepancy.even_draws` has them
 nest : (NESTING,) int32, interior list of the camera
-is_plain : bool, whether they begin at a camera in air, in a scene without caps: then they are cast in bundles
+is_bundled : bool, whether they are cast in bundles: they begin in air, in a scene without caps
 together : int, paths that are taken through all their bounces before the next ones begin: the fewer, the more of their
 state stays in the cache
 """
 Hits = namedtuple("Hits", "geometry primitive u v distance")
-"""What rays met, as `embree.nearest` has it, (N,) each."""
+"""What rays met, as `ray_casting.nearest` has it, (N,) each."""
 
 
 def new_paths(count: int) -> Paths:

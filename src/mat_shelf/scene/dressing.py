@@ -293,7 +293,7 @@ def dress_points(
         States of the paths, which are not advanced.
     hits : wave_state.Hits
         Hits of the wave.
-    caster : embree.Caster
+    caster : ray_casting.Caster
         Memory for rays at marks.
     surface : geometry.SurfaceTables
         What surfaces were before true relief, and their texture coordinates.

@@ -6,8 +6,9 @@ from collections.abc import Sequence
 import numpy as np
 
 from mat_shelf.geometry.caps import Caps
-from mat_shelf.geometry.embree import FAR, Scene
+from mat_shelf.geometry.embree import Scene
 from mat_shelf.geometry.mesh import Mesh
+from mat_shelf.geometry.ray_casting import FAR
 from mat_shelf.patterns.points import FLAT, Frames
 from mat_shelf.scene.triangle_rows import TriangleRows
 from mat_shelf.system.newest import Newest
@@ -131,7 +132,7 @@ class Geometry:
         return self.rest.face[self.triangles.first[np.maximum(geometry, 0)] + np.maximum(primitive, 0)]
 
     def caster(self):
-        """Handle that kernels cast rays with, one for each thread; see `embree.Caster`.
+        """Handle that kernels cast rays with, one for each thread; see `ray_casting.Caster`.
 
         Returns
         -------
@@ -140,7 +141,7 @@ class Geometry:
         return self._scene.caster()
 
     def bundle(self):
-        """Handle that kernels cast many rays at once with, one for each thread; see `embree.Bundle`.
+        """Handle that kernels cast many rays at once with, one for each thread; see `ray_casting.Bundle`.
 
         Returns
         -------

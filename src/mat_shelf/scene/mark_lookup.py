@@ -5,7 +5,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from mat_shelf.geometry.embree import Caster, nearest
+from mat_shelf.geometry.ray_casting import Caster, nearest
 from mat_shelf.marks.artwork import Artwork, art_at, height_at
 from mat_shelf.numerics.hashed_noise import U
 from mat_shelf.numerics.interpolation import between2
@@ -282,7 +282,7 @@ def find_mark(marks, i, points, position, facing, direction, random, caster, mem
         Directions of the paths.
     random : uint32
         State of the path, which is not advanced.
-    caster : embree.Caster
+    caster : ray_casting.Caster
         Memory for a ray.
     memory : dressing.DressingMemory
         Receives the colour, and what the rim bends the normal by.
@@ -365,7 +365,7 @@ def press_stamps(marks, i, points, position, facing, direction, caster):
         Where they were before true relief moved them.
     direction : (N, 3) float32
         Directions of the paths.
-    caster : embree.Caster
+    caster : ray_casting.Caster
         Memory for a ray.
     """
     g = points.part[i]
