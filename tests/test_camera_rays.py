@@ -32,7 +32,7 @@ MESHES = [*BALLS, moved(box((300, 2, 300), 1), (0, -31, 0))]
 
 
 def beginning(samples):
-    return wave_state.Beginning(*SIZE, samples, *even_draws(samples, 5), 5, OUTSIDE, True, 1024)
+    return wave_state.Beginning(*SIZE, samples, 1, *even_draws(samples, 5), 5, OUTSIDE, True, 1024)
 
 
 @pytest.mark.parametrize("f_stop", [0.0, 2.8])
@@ -43,8 +43,8 @@ def test_rays_cast_together_meet_what_each_meets_by_itself(f_stop):
     chosen[-1] = SIZE[0] * SIZE[1] - 1
     begin = beginning(np.arange(3, dtype=np.int32))
     alone, together, hits = (*(wave_state.new_paths(1500) for _ in range(2)), wave_state.new_hits(1500))
-    generate(view, chosen, 0, 1500, begin, 2, alone)
-    generate_and_cast(view, chosen, 0, 1500, begin, 2, geometry.bundle(), together, hits)
+    generate(view, chosen, 0, 1500, begin, 2, alone, 0)
+    generate_and_cast(view, chosen, 0, 1500, begin, 2, geometry.bundle(), together, hits, 0)
     for name in ("origin", "direction", "random", "pixel"):
         assert np.array_equal(getattr(alone, name), getattr(together, name)), name
     for found, expected in zip(hits, geometry.intersect(alone.origin, alone.direction), strict=True):
@@ -56,7 +56,7 @@ def test_rays_of_a_pinhole_go_through_their_pixels():
     """Beside the line of sight by linear algebra in double precision."""
     view, count = make_camera_view(CAMERA, *SIZE), SIZE[0] * SIZE[1]
     samples, paths = np.zeros(1, np.int32), wave_state.new_paths(count)
-    generate(view, np.arange(count, dtype=np.int32), 0, count, beginning(samples), 0, paths)
+    generate(view, np.arange(count, dtype=np.int32), 0, count, beginning(samples), 0, paths, 0)
     within = even_draws(0, 5)[0][:2] / 2.0**32
     rows, columns = np.divmod(np.arange(count), SIZE[0])
     origin, way = ray_through(view, (columns + within[0]) / SIZE[0], (rows + within[1]) / SIZE[1])

@@ -1,5 +1,7 @@
 """Pictures against an independent renderer and against physics."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 import trimesh
@@ -289,17 +291,24 @@ def test_same_picture_on_any_number_of_threads(monkeypatch):
 
 
 def test_the_demo_is_the_same_picture_however_its_paths_are_split(demo, monkeypatch):
-    """With its patterns, overlays and marks, bit for bit: on any number of threads, in waves of any length."""
-    task = picture_task(*demo, PictureRequest(45, 30))
-    lights = []
+    """With its patterns, overlays and marks, bit for bit: on any number of threads, in waves of any length, with its
+    samples one by one or side by side."""
+    task = replace(picture_task(*demo, PictureRequest(45, 30)), catches=True)
+    films, steps = [], []
     for threads, wave, shortest in ((1, 8192, 2048), (7, 90, 200)):
         monkeypatch.setattr("mat_shelf.rendering.tracer.WAVE", wave)
         monkeypatch.setattr("mat_shelf.rendering.tracer.SHORTEST_RUN", shortest)
         tracer, film = Tracer(threads), task.film(45, 30)
-        assert tracer.add_samples(task, film)
+        film.halve()
+        while film.samples < 9:
+            assert tracer.add_samples(task, film, most=9 - film.samples)
+            steps.append(film.samples)
         tracer.close()
-        lights.append(film.picture())
-    assert np.array_equal(*lights) and lights[0].std() > 0.1
+        films.append(film.arrays())
+    assert steps == [1, 2, 4, 8, 9, *range(1, 10)]
+    for name, kept in films[0].items():
+        assert np.array_equal(kept, films[1][name]), name
+    assert films[0]["sums/light"].std() > 0.1 and films[0]["caught/light"].std() > 0.1
 
 
 def test_session_shows_coarse_then_fine_and_drops_what_is_outdated(demo):

@@ -20,7 +20,6 @@ from mat_shelf.rendering.renewal import (
 )
 from mat_shelf.rendering.session import RenderSession
 from mat_shelf.rendering.sums import new_sums
-from mat_shelf.rendering.tracer import TOGETHER
 from mat_shelf.scene.backdrop import seen_from
 from mat_shelf.scene.geometry import Geometry
 
@@ -107,7 +106,7 @@ def test_after_random_edits_the_sums_are_those_of_a_fresh_picture(full_session, 
     assert len(np.unique(kept.counts)) > 2
     fresh = Film(*SIZE)
     while len(behind := np.flatnonzero(kept.counts > fresh.sums.counts).astype(np.int32)):
-        session.tracer.add_samples(task, fresh, pixels=behind, most=TOGETHER)
+        session.tracer.add_samples(task, fresh, pixels=behind)  # one by one
     taken = kept.counts > 0
     for name in fresh.sums._fields:
         assert np.array_equal(getattr(kept, name)[taken], getattr(fresh.sums, name)[taken]), name

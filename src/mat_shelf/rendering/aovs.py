@@ -139,14 +139,14 @@ def seen_samples(rendered: Rendered) -> Iterator[tuple[slice, np.ndarray, np.nda
     count = film.width * film.height
     numbers = np.arange(samples, dtype=np.int32)
     even = even_draws(numbers, task.seed)
-    begin = wave_state.Beginning(film.width, film.height, numbers, *even, task.seed, OUTSIDE, False, _BAND)
+    begin = wave_state.Beginning(film.width, film.height, numbers, 1, *even, task.seed, OUTSIDE, False, _BAND)
     for first in range(0, count, _BAND):
         every = np.arange(first, min(first + _BAND, count), dtype=np.int32)
         paths = wave_state.new_paths(len(every))
         geometry = np.empty((samples, len(every)), np.int32)
         primitive = np.empty_like(geometry)
         for sample in range(samples):
-            generate(task.view, every, 0, len(every), begin, sample, paths)
+            generate(task.view, every, 0, len(every), begin, sample, paths, 0)
             geometry[sample], primitive[sample] = task.geometry.intersect(paths.origin, paths.direction)[:2]
         yield slice(first, first + len(every)), geometry, primitive
 

@@ -15,7 +15,7 @@ from mat_shelf.scene.interior_list import MOST_NESTED
 
 
 @kernel
-def generate(view, pixels, first, count, begin, s, paths):
+def generate(view, pixels, first, count, begin, s, paths, to):
     """Camera rays of some pixels, one each.
 
     Parameters
@@ -31,25 +31,27 @@ def generate(view, pixels, first, count, begin, s, paths):
     s : int
         Which of the samples.
     paths : Paths
-        Paths of the wave, of which the first `count` are written.
+        Paths of the wave, of which `count` are written.
+    to : int
+        The first of them.
     """
     some = pixels[first : first + count]
     origin, direction = paths.origin.reshape(-1), paths.direction.reshape(-1)
     if view.lens > F(0):
         for i in range(count):
             start, along = _ray_past_lens(view, some[i], begin, s)
-            store3_flat(origin, i, start)
-            store3_flat(direction, i, along)
+            store3_flat(origin, to + i, start)
+            store3_flat(direction, to + i, along)
     else:
         for i in range(count):
             start, along = _ray(view, some[i], begin, s)
-            store3_flat(origin, i, start)
-            store3_flat(direction, i, along)
-    _begin_paths(some, first, begin, s, paths)
+            store3_flat(origin, to + i, start)
+            store3_flat(direction, to + i, along)
+    _begin_paths(some, first, begin, s, paths, to)
 
 
 @kernel
-def generate_and_cast(view, pixels, first, count, begin, s, bundle, paths, hits):
+def generate_and_cast(view, pixels, first, count, begin, s, bundle, paths, hits, to):
     """Camera rays of some pixels, one each, and what they meet first, where they begin in air and there are no caps.
 
     Blocks of `LANES` pixels are cast whole, whichever of them are asked for: where a ray meets two things at the same
@@ -69,9 +71,11 @@ def generate_and_cast(view, pixels, first, count, begin, s, bundle, paths, hits)
         Which of the samples.
     bundle : ray_casting.Bundle
     paths : Paths
-        Paths of the wave, of which the first `count` are written.
+        Paths of the wave, of which `count` are written.
     hits : Hits
         Hits of the wave, written.
+    to : int
+        The first path that is written.
     """
     some = pixels[first : first + count]
     i = 0
@@ -88,15 +92,16 @@ def generate_and_cast(view, pixels, first, count, begin, s, bundle, paths, hits)
         cast_lanes(bundle, FAR)
         while i < count and some[i] // LANES == block:
             start, along, hit = hit_of_lane(bundle, some[i] - LANES * block)
-            store3(paths.origin, i, start)
-            store3(paths.direction, i, along)
-            hits.geometry[i], hits.primitive[i], hits.u[i], hits.v[i], hits.distance[i] = hit
+            n = to + i
+            store3(paths.origin, n, start)
+            store3(paths.direction, n, along)
+            hits.geometry[n], hits.primitive[n], hits.u[n], hits.v[n], hits.distance[n] = hit
             i += 1
-    _begin_paths(some, first, begin, s, paths)
+    _begin_paths(some, first, begin, s, paths, to)
 
 
 @inline
-def _begin_paths(some, first, begin, s, paths):
+def _begin_paths(some, first, begin, s, paths, to):
     """Sets all of paths but their rays. Each loop is of one thing, so that it is done for many paths at once.
 
     Parameters
@@ -110,21 +115,25 @@ def _begin_paths(some, first, begin, s, paths):
     s : int
         Which of the samples.
     paths : Paths
-        Paths of the wave, of which the first N are written.
+        Paths of the wave, of which N are written.
+    to : int
+        The first of them.
     """
     count = some.shape[0]
+    last = to + count
+    random, pixel = paths.random[to:last], paths.pixel[to:last]
     for i in range(count):
-        paths.random[i] = first_state(some[i], begin.samples[s], begin.seed)
+        random[i] = first_state(some[i], begin.samples[s], begin.seed)
     for i in range(count):
-        paths.pixel[i] = first + i
-    paths.throughput.reshape(-1)[: 3 * count] = F(1)
-    paths.pdf[:count] = F(0)
-    paths.left[:count] = -1
-    paths.spread[:count] = F(0)
-    paths.bounces[:count] = 0
-    paths.walk[:count] = -1
-    paths.kind[:count] = 0
-    inside = paths.inside.reshape(-1)
+        pixel[i] = first + i
+    paths.throughput.reshape(-1)[3 * to : 3 * last] = F(1)
+    paths.pdf[to:last] = F(0)
+    paths.left[to:last] = -1
+    paths.spread[to:last] = F(0)
+    paths.bounces[to:last] = 0
+    paths.walk[to:last] = -1
+    paths.kind[to:last] = 0
+    inside = paths.inside.reshape(-1)[MOST_NESTED * to : MOST_NESTED * last]
     for i in range(count):
         for k in range(MOST_NESTED):
             inside[MOST_NESTED * i + k] = begin.nest[k]

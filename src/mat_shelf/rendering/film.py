@@ -4,7 +4,7 @@ import numpy as np
 
 from mat_shelf.numerics.kernels import F, kernel
 from mat_shelf.rendering.firefly_redistribution import redistribute
-from mat_shelf.rendering.sums import Sums, new_sums, renew_sums
+from mat_shelf.rendering.sums import Sums, add_light, add_sums, new_sums, renew_sums
 
 
 class Film:
@@ -69,6 +69,32 @@ class Film:
         """Keeps the light of one half of the samples from now on; of a film without samples."""
         self.halves = np.zeros_like(self.sums.light)
         self.goals = np.zeros_like(self.sums.counts)
+
+    def add(self, pixels: np.ndarray, samples: int, is_half: bool, seen: Sums, caught: Sums | None) -> None:
+        """Adds samples of some pixels.
+
+        Parameters
+        ----------
+        pixels : (N,) int32
+            No two the same.
+        samples : int
+            How many of each.
+        is_half : bool
+            Whether they are of the half that is kept beside the sum of all.
+        seen : Sums
+            Their sums, of which the first N rows count.
+        caught : Sums or None
+            Those of what is caught, likewise.
+        """
+        add_sums(pixels, samples, seen, self.sums)
+        if caught is not None:
+            add_sums(pixels, samples, caught, self.caught)
+            self.sums.met[pixels] |= self.caught.met[pixels]
+            self.sums.shown[pixels] |= self.caught.shown[pixels]
+        if is_half:
+            add_light(pixels, seen.light, self.halves)
+            if caught is not None:
+                add_light(pixels, caught.light, self.halves)
 
     def arrays(self) -> dict[str, np.ndarray]:
         """All that it keeps of pixels, by name; a row for each pixel.

@@ -81,7 +81,7 @@ def trace_paths(count, begin, caster, bundle, hits, points, paths, shadows, scen
     Parameters
     ----------
     count : int
-        Number of paths of a sample.
+        Number of paths of a sample; of all samples that are abreast, where there are more than one.
     begin : Beginning
         How they begin at the camera, and how many of them are taken through their bounces together.
     caster : Caster
@@ -110,12 +110,17 @@ def trace_paths(count, begin, caster, bundle, hits, points, paths, shadows, scen
         clear_sums(first, some, sums)  # just before, so that they are in the cache
         if limits.pixels.shape[0] > count:
             clear_sums(count + first, some, sums)
-        for s in range(begin.samples.shape[0]):
-            if begin.is_bundled:
-                generate_and_cast(limits.camera, limits.pixels, first, some, begin, s, bundle, paths, hits)
-            elif begin.width > 0:
-                generate(limits.camera, limits.pixels, first, some, begin, s, paths)
-            even = begin.draws[s], begin.salts[s]
+        each = some // begin.abreast
+        for s in range(0, begin.samples.shape[0], begin.abreast):
+            for beside in range(begin.abreast):
+                to = beside * each
+                if begin.is_bundled:
+                    generate_and_cast(
+                        limits.camera, limits.pixels, first + to, each, begin, s + beside, bundle, paths, hits, to
+                    )
+                elif begin.width > 0:
+                    generate(limits.camera, limits.pixels, first + to, each, begin, s + beside, paths, to)
+            even = begin.draws, begin.salts, np.uint32(s)
             _trace_together(
                 some, begin.is_bundled, even, caster, hits, points, paths, shadows, scene_tables, limits, memory, sums
             )

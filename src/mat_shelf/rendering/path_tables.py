@@ -80,6 +80,7 @@ def limits_of(task: RenderTask, dressing: Dressing) -> wave_state.PathLimits:
         task.view,
         _NO_PLATE if task.backplate is None else task.backplate,
         None,
+        None,
         task.layers,
         MOST_WAVES,
         task.marked_depth if dresser.has_marks else 0,

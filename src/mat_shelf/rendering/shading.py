@@ -113,8 +113,8 @@ def shade(count, even, hits, points, paths, shadows, scene_tables, limits, sums)
     ----------
     count : int
         Paths in the wave.
-    even : (draws, salt)
-        Evenly spread choices of their sample, as `low_discrepancy.even_draws` has them.
+    even : (draws, salts, first)
+        Evenly spread choices of some samples, as `low_discrepancy.even_draws` has them, and which of these is the first.
     hits : Hits
     points : Points
     paths : Paths
@@ -133,7 +133,7 @@ def shade(count, even, hits, points, paths, shadows, scene_tables, limits, sums)
     stay_apart()
     going = 0
     aimed = 0
-    draws, salt = even
+    every_draws, salts, first = even
     block, bodies, lights, tables, depth = (
         scene_tables.block,
         scene_tables.bodies,
@@ -291,7 +291,8 @@ def shade(count, even, hits, points, paths, shadows, scene_tables, limits, sums)
         if bounces + 1 >= depth:
             continue
         is_even = bounces < EVEN_BOUNCES
-        shift = shift_of(limits.pixels[pixel], salt)
+        sample = first + limits.beside[pixel]
+        draws, shift = every_draws[sample], shift_of(limits.pixels[pixel], salts[sample])
         place = LENS_DRAWS + BOUNCE_DRAWS * bounces
         above = lifted(position, facing)
         if limits.carries and not is_sharp:

@@ -20,7 +20,7 @@ from mat_shelf.rendering.photon_keeper import PhotonKeeper
 from mat_shelf.rendering.photon_map import Aiming
 from mat_shelf.rendering.photons import Photons, emit, no_photons
 from mat_shelf.rendering.render_task import RenderTask
-from mat_shelf.rendering.sums import add_light, add_sums, new_sums
+from mat_shelf.rendering.sums import Sums, new_sums
 from mat_shelf.scene.dressing import DressingMemory
 from mat_shelf.scene.glow import Glow, glow_of
 from mat_shelf.scene.interior_list import interior_at
@@ -124,7 +124,8 @@ class Tracer:
         """Adds samples to each of the pixels, or of some of them, that have fewest: as many as they have.
 
         So a picture doubles its samples until it gets `TOGETHER` at once, whatever came between. It is one at a time
-        where each has photons of its own, and where points are dressed, of which many of one sample are quicker.
+        where each has photons of its own. Where points are dressed it is as many as waves have place for, side by side:
+        the more points there are in a wave, the quicker they are dressed.
 
         Parameters
         ----------
@@ -154,11 +155,14 @@ class Tracer:
             fewest = np.flatnonzero(counts == first).astype(np.int32)
             pixels = fewest if pixels is None else pixels[fewest]
         photons = self._photons.photons(task, (film.width, film.height), first)
-        is_single = photons.radius > 0 or task.material_table.dresser.dresses
-        together = 1 if is_single else min(max(first, 1), TOGETHER, most)
+        room = WAVE // -(-len(pixels) // self.threads)
+        dresses = task.material_table.dresser.dresses
+        together = 1 if photons.radius > 0 else min(max(first, 1), max(room, 1) if dresses else TOGETHER, most)
         samples = np.arange(first, first + together, dtype=np.int32)
         is_half = np.array([film.halves is not None and is_of_half(sample) for sample in samples])
-        parts = [(some, *even_draws(some, task.seed)) for some in (samples[is_half], samples[~is_half])]
+        abreast = together if dresses else 1
+        halves = [samples] if abreast == together else [samples[is_half], samples[~is_half]]
+        parts = [(part, *even_draws(part, task.seed)) for part in halves if len(part)]
 
         def trace(some: np.ndarray, wave: _Wave) -> None:
             """Takes a wave through all its bounces.
@@ -170,26 +174,21 @@ class Tracer:
             wave : _Wave
                 Its arrays.
             """
-            for half, (of_part, draws, salts) in zip((film.halves, None), parts, strict=True):
-                if not len(of_part):
-                    continue
-                begin = wave.begin._replace(samples=of_part, draws=draws, salts=salts)
-                passes.trace_paths(len(some), *wave._replace(begin=begin))
-                add_sums(some, len(of_part), wave.sums, film.sums)
-                if half is not None:
-                    add_light(some, wave.sums.light, half)
-                if film.caught is not None:
-                    caught = type(wave.sums)(*(kept[len(some) :] for kept in wave.sums))
-                    add_sums(some, len(of_part), caught, film.caught)
-                    film.sums.met[some] |= film.caught.met[some]
-                    film.sums.shown[some] |= film.caught.shown[some]
-                    if half is not None:
-                        add_light(some, caught.light, half)
+            rows = len(some) * abreast
+            for part, draws, salts in parts:
+                begin = wave.begin._replace(samples=part, draws=draws, salts=salts)
+                passes.trace_paths(rows, *wave._replace(begin=begin))
+                for beside in range(abreast):
+                    seen = _rows_from(beside * len(some), wave.sums)
+                    caught = None if film.caught is None else _rows_from(rows + beside * len(some), wave.sums)
+                    film.add(some, len(part) // abreast, is_half[part[beside] - first], seen, caught)
 
-        is_whole = self._run_waves(task, (film.width, film.height), pixels, samples, photons, trace, is_stopped)
+        size = film.width, film.height
+        is_whole = self._run_waves(task, size, pixels, samples, photons, trace, is_stopped, abreast=abreast)
         if film.empty is not None and task.empty is not None:
-            behind = film.empty.sums.counts[pixels] < film.sums.counts[pixels]
-            self.add_samples(task.empty, film.empty, pixels=pixels[behind], most=together)
+            while len(behind := pixels[film.empty.sums.counts[pixels] < film.sums.counts[pixels]]):
+                if not self.add_samples(task.empty, film.empty, pixels=behind, most=together):
+                    break
         return is_whole
 
     def fill(self, task: RenderTask, film: Film, samples: int) -> None:
@@ -278,7 +277,7 @@ class Tracer:
         self._run_waves(task, (0, 0), numbers, [sample], sent, carry, lambda: False, WAVE, carries=True)
 
     def _run_waves(
-        self, task: RenderTask, size, pixels, samples, photons, run, is_stopped, longest=None, carries=False
+        self, task: RenderTask, size, pixels, samples, photons, run, is_stopped, longest=None, carries=False, abreast=1
     ) -> bool:
         """Hands runs of pixels, with memory for their waves, to the threads; False where it was stopped."""
         lit = task.geometry, task.material_table, task.lights
@@ -294,25 +293,28 @@ class Tracer:
         is_bundled = not carries and nest[0] < 0 and not task.geometry.triangles.is_caps.any()
         samples = np.asarray(samples, np.int32)
         even = even_draws(samples, task.seed + (_OTHER_SEED if carries else 0))
-        beginning = wave_state.Beginning(*size, samples, *even, task.seed, nest, is_bundled, together)
+        beginning = wave_state.Beginning(*size, samples, abreast, *even, task.seed, nest, is_bundled, together)
         longest = longest or max(LONGEST_RUN // len(samples), SHORTEST_RUN)
 
+        numbers = np.arange(abreast, dtype=np.uint32)
         waves: dict[int, tuple[int, _Wave]] = {}  # of each thread, and how many pixels they have memory for
 
-        def begin(first: int, last: int) -> None:
+        def begin(some: np.ndarray) -> None:
             if self._is_closed or is_stopped():
                 return
-            some, (size, wave) = pixels[first:last], waves.get(get_ident(), (0, None))
+            size, wave = waves.get(get_ident(), (0, None))
             if size < len(some):
-                size, wave = len(some), self._wave(task, len(some), beginning, scene_tables, limits)
+                size, wave = len(some), self._wave(task, len(some) * abreast, beginning, scene_tables, limits)
                 waves[get_ident()] = size, wave
-            rows = np.concatenate([some, some]) if task.catches else some
-            run(some, wave._replace(limits=limits._replace(pixels=rows)))
+            rows, beside = np.tile(some, abreast), np.repeat(numbers, len(some))
+            if task.catches:
+                rows, beside = np.tile(rows, 2), np.tile(beside, 2)
+            run(some, wave._replace(limits=limits._replace(pixels=rows, beside=beside)))
 
         runs = []
         with self._closing:  # a pool that is closed takes nothing more
             if not self._is_closed:
-                runs = [self._pool.submit(begin, *run_of) for run_of in _runs(len(pixels), self.threads, longest)]
+                runs = [self._pool.submit(begin, some) for some in _runs(pixels, self.threads, longest)]
         wait(runs)  # all at once: each time that this thread wakes it holds up one of theirs
         for done in runs:
             done.result()
@@ -374,16 +376,24 @@ class Tracer:
         return _Wave(beginning, task.geometry.caster(), task.geometry.bundle(), *arrays)
 
 
-def _runs(count: int, threads: int, longest: int) -> list[tuple[int, int]]:
-    """First and last of runs of pixels, which become shorter, so that all threads end at about the same time.
+def _rows_from(first: int, sums: Sums) -> Sums:
+    return Sums(*(kept[first:] for kept in sums))
 
-    Of few pixels each thread gets one run: between two it may have to wait for the interface thread.
+
+def _runs(pixels: np.ndarray, threads: int, longest: int) -> list[np.ndarray]:
+    """Runs of pixels for the threads, such that all end at about the same time.
+
+    Of few pixels each thread gets one run, since between two it may have to wait for the interface thread: a hand of
+    every so many pixels, because those that are side by side take equally long. Runs of many become shorter.
     """
-    are_few = count <= 4 * threads * SHORTEST_RUN
+    count = len(pixels)
+    if count <= 4 * threads * SHORTEST_RUN:
+        hand = min(max(count // (8 * threads), 8), 64)
+        turns = np.arange(count) // hand % threads
+        return [run for run in (pixels[turns == thread] for thread in range(threads)) if len(run)]
     runs, first = [], 0
     while first < count:
-        length = -(-count // threads) if are_few else max((count - first) // (2 * threads), SHORTEST_RUN)
-        last = min(first + min(length, longest), count)
-        runs.append((first, last))
-        first = last
+        length = min(max((count - first) // (2 * threads), SHORTEST_RUN), longest)
+        runs.append(pixels[first : first + length])
+        first += length
     return runs

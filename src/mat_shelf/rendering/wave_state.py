@@ -64,7 +64,7 @@ SceneTables = namedtuple(
 """
 PathLimits = namedtuple(
     "PathLimits",
-    "depth most cut props catch through straight carries camera plate pixels layers waves marked_waves fed_waves free "
+    "depth most cut props catch through straight carries camera plate pixels beside layers waves marked_waves fed_waves free "
     "dress by_kind",
 )
 """How far paths go.
@@ -80,17 +80,20 @@ straight : bool, as `RenderTask.straight`
 carries : bool, whether paths carry light from lights, to be left as photons
 camera : CameraView; plate : (H, W, 3) float32, as `RenderTask.backplate`, (0, 0, 3) without one
 pixels : (N,) or (2N,) int32, the pixel of the picture of each row of the sums
+beside : (N,) or (2N,) uint32, which of the samples abreast each row is of
 layers : (L + K + 3,) int32, layer of the film for each light, the room, what glows, K parts, and the photograph
 waves : int, surfaces that a path may meet; marked_waves, fed_waves : those at which marks, and patterns, count
 free : int, first row of the parameter block for single points
 dress : int, address of `dressing.dress_points`
 by_kind : bool, whether the layers of the film are kinds of light, as `KINDS` counts, and not lights
 """
-Beginning = namedtuple("Beginning", "width height samples draws salts seed nest is_bundled together")
+Beginning = namedtuple("Beginning", "width height samples abreast draws salts seed nest is_bundled together")
 """How paths begin.
 
 width, height : int, pixels of the picture; 0 where the paths of a wave have begun already
-samples : (S,) int32, their numbers: of each pixel one path after another; seed : int
+samples : (S,) int32, their numbers; seed : int
+abreast : int, how many of them are in a wave side by side, each with sums of its own: all, where the whole wave is
+taken through its bounces together, or one, where the paths of a pixel come one after another and add to the same sums
 draws : (S, K) uint32; salts : (S,) uint32, as `low_discrepancy.even_draws` has them
 nest : (NESTING,) int32, interior list of the camera
 is_bundled : bool, whether they are cast in bundles: they begin in air, in a scene without caps
