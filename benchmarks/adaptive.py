@@ -12,10 +12,12 @@ from mat_shelf.rendering.final_render import render_picture
 from mat_shelf.rendering.tracer import Tracer
 
 _TRUTH, _MOST = 640, 320
+_ABREAST = 0.6
+"""Time of the one over that of the other, as they take turns: what slows the machine down then slows both."""
 
 
 def adaptive(say) -> dict[str, float]:
-    """Both ways to "good" noise on the demo.
+    """Both ways to "good" noise on the demo, by turns.
 
     The noise of a picture is what 95 of 100 tiles keep: the root of the mean of (a - b)^2 / (b^2 + 0.01) over each, b
     being a picture of 640 samples with other random numbers.
@@ -33,32 +35,31 @@ def adaptive(say) -> dict[str, float]:
         say(f"adaptive: the truth, {truth.samples} of {_TRUTH} samples")
         tracer.fill(replace(task, seed=7), truth, truth.samples + 64)
     expected = truth.picture()
-    say("adaptive: where it is noisy")
-    film = task.film(WIDTH, HEIGHT)
+    say("adaptive: where it is noisy, and evenly, by turns")
+    film, even = task.film(WIDTH, HEIGHT), task.film(WIDTH, HEIGHT)
     film.halve()
     plan = SamplePlan(film, 4096, NOISE_LEVELS["good"], np.ones(3))
-    started = time.perf_counter()
-    while (due := plan.due())[1]:
-        pixels, most = due
-        tracer.add_samples(task, film, pixels=pixels, most=most)
-    took = time.perf_counter() - started
-    noise = _noise(film.picture(), expected)
-    say("adaptive: evenly")
-    even, passed, before = task.film(WIDTH, HEIGHT), 0.0, (0.0, np.inf)
-    while passed < 20 * took and even.samples < _MOST:
+    took, noise, steps = 0.0, None, [(0.0, 0, np.inf)]  # of the even picture: time, samples and noise
+    while noise is None or (even.samples < _MOST and steps[-1][2] > noise):
         started = time.perf_counter()
         tracer.fill(task, even, even.samples + 4)
-        passed += time.perf_counter() - started
-        now = _noise(even.picture(), expected)
-        if now <= noise:
-            break
-        before = passed, now
+        passed = steps[-1][0] + time.perf_counter() - started
+        steps.append((passed, even.samples, _noise(even.picture(), expected)))
+        while noise is None and took < _ABREAST * passed:
+            started = time.perf_counter()
+            pixels, most = plan.due()
+            if most:
+                tracer.add_samples(task, film, pixels=pixels, most=most)
+            else:
+                noise = _noise(film.picture(), expected)
+            took += time.perf_counter() - started
     tracer.close()
-    share = (before[1] - noise) / (before[1] - now) if np.isfinite(before[1]) else 1.0
-    needed = before[0] + (passed - before[0]) * share
+    after = next((k for k, step in enumerate(steps) if step[2] <= noise), len(steps) - 1)
+    (time_before, samples_before, noise_before), (time_after, samples_after, noise_after) = steps[after - 1 : after + 1]
+    share = min((noise_before - noise) / (noise_before - noise_after), 1.0) if np.isfinite(noise_before) else 1.0
     return {
-        "time_at_equal_error": took / needed,
-        "samples_at_equal_error": film.mean_samples / (even.samples - 4 * (1 - share)),
+        "time_at_equal_error": took / (time_before + share * (time_after - time_before)),
+        "samples_at_equal_error": film.mean_samples / (samples_before + share * (samples_after - samples_before)),
         "mean_difference": float(film.picture().mean() / even.picture().mean() - 1),
     }
 

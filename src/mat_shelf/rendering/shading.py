@@ -114,7 +114,7 @@ def shade(count, even, hits, points, paths, shadows, scene_tables, limits, sums)
     count : int
         Paths in the wave.
     even : (draws, salts, first)
-        Evenly spread choices of some samples, as `low_discrepancy.even_draws` has them, and which of these is the first.
+        Evenly spread choices of some samples, as `low_discrepancy.even_draws` has them, and the first that is here.
     hits : Hits
     points : Points
     paths : Paths

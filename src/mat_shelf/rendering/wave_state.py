@@ -64,8 +64,8 @@ SceneTables = namedtuple(
 """
 PathLimits = namedtuple(
     "PathLimits",
-    "depth most cut props catch through straight carries camera plate pixels beside layers waves marked_waves fed_waves free "
-    "dress by_kind",
+    "depth most cut props catch through straight carries camera plate pixels beside layers waves marked_waves "
+    "fed_waves free dress by_kind",
 )
 """How far paths go.
 
