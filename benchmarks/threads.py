@@ -6,8 +6,8 @@ from pathlib import Path
 
 from benchmarks.picture_size import HEIGHT, WIDTH
 from mat_shelf.demo.desk_set import demo_project
+from mat_shelf.rendering import film as filming
 from mat_shelf.rendering import passes
-from mat_shelf.rendering import tracer as tracing
 from mat_shelf.rendering.camera import make_camera_view
 from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.final_render import fill_geometry_maps
@@ -69,7 +69,7 @@ def _demo_task() -> RenderTask:
 def _python_share(task: RenderTask, tracer: Tracer, film: Film) -> float:
     """Processor time of the threads outside of kernels, over all of it."""
     inside, whole = [], []
-    kernels = [(passes, "trace_paths"), (tracing, "add_sums")]
+    kernels = [(passes, "trace_paths"), (filming, "add_sums")]
     own = [getattr(module, name) for module, name in kernels]
     submit = tracer._pool.submit
 
