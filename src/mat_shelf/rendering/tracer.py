@@ -37,6 +37,8 @@ LONGEST_RUN, SHORTEST_RUN = 1 << 14, 1 << 12
 can stop soon."""
 TOGETHER = 8
 """Samples that a pixel gets at once at most: the more, the more of what they meet is in the cache already."""
+HAND = 64
+"""Pixels side by side of which a thread takes most at a time, where there are few and they are dealt."""
 _OTHER_SEED = 7919
 """Added to the seed for what photons do, which is to have nothing to do with what the camera's paths do."""
 
@@ -155,7 +157,7 @@ class Tracer:
             fewest = np.flatnonzero(counts == first).astype(np.int32)
             pixels = fewest if pixels is None else pixels[fewest]
         photons = self._photons.photons(task, (film.width, film.height), first)
-        room = WAVE // -(-len(pixels) // self.threads)
+        room = WAVE // (len(pixels) // self.threads + HAND)  # no run of few pixels is longer
         dresses = task.material_table.dresser.dresses
         together = 1 if photons.radius > 0 else min(max(first, 1), max(room, 1) if dresses else TOGETHER, most)
         samples = np.arange(first, first + together, dtype=np.int32)
@@ -388,7 +390,7 @@ def _runs(pixels: np.ndarray, threads: int, longest: int) -> list[np.ndarray]:
     """
     count = len(pixels)
     if count <= 4 * threads * SHORTEST_RUN:
-        hand = min(max(count // (8 * threads), 8), 64)
+        hand = min(max(count // (8 * threads), 8), HAND)
         turns = np.arange(count) // hand % threads
         return [run for run in (pixels[turns == thread] for thread in range(threads)) if len(run)]
     runs, first = [], 0
