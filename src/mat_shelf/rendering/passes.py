@@ -105,8 +105,10 @@ def trace_paths(count, begin, caster, bundle, hits, points, paths, shadows, scen
     sums : Sums
         Sums of the wave, which begin anew.
     """
-    for first in range(0, count, max(begin.together, 1)):
-        some = min(begin.together, count - first)
+    waves = (count + begin.together - 1) // begin.together
+    longest = (count + waves - 1) // max(waves, 1)  # all as long: short ones cost as much as long ones do
+    for first in range(0, count, max(longest, 1)):
+        some = min(longest, count - first)
         clear_sums(first, some, sums)  # just before, so that they are in the cache
         if limits.pixels.shape[0] > count:
             clear_sums(count + first, some, sums)

@@ -308,9 +308,8 @@ class Tracer:
             if size < len(some):
                 size, wave = len(some), self._wave(task, len(some) * abreast, beginning, scene_tables, limits)
                 waves[get_ident()] = size, wave
-            rows, beside = np.tile(some, abreast), np.repeat(numbers, len(some))
-            if task.catches:
-                rows, beside = np.tile(rows, 2), np.tile(beside, 2)
+            copies = abreast * (2 if task.catches else 1)
+            rows, beside = np.tile(some, copies), np.tile(np.repeat(numbers, len(some)), copies // abreast)
             run(some, wave._replace(limits=limits._replace(pixels=rows, beside=beside)))
 
         runs = []
@@ -395,7 +394,9 @@ def _runs(pixels: np.ndarray, threads: int, longest: int) -> list[np.ndarray]:
         return [run for run in (pixels[turns == thread] for thread in range(threads)) if len(run)]
     runs, first = [], 0
     while first < count:
-        length = min(max((count - first) // (2 * threads), SHORTEST_RUN), longest)
+        length = min(max((count - first) // threads, SHORTEST_RUN), longest)
+        if length > WAVE:  # a short wave at its end would cost as much as one of many paths
+            length -= length % WAVE
         runs.append(pixels[first : first + length])
         first += length
     return runs
