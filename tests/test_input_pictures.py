@@ -14,6 +14,7 @@ from mat_shelf.optics.color import hex_from_linear
 from mat_shelf.patterns.sources import Constant, Gradient
 from mat_shelf.rendering.input_picture import INPUT_VIEWS, SAMPLES
 from mat_shelf.rendering.session import RenderSession
+from mat_shelf.rendering.tracer import Tracer
 
 SIZE = 96, 64
 
@@ -196,3 +197,26 @@ def test_one_looks_at_inputs_by_menu_by_key_and_from_a_row(open_window, qtbot):
         workshop.look_at_input("no such input")
     assert len({view.label for view in INPUT_VIEWS.values()}) == len(INPUT_VIEWS)
     QTest.mouseClick(viewport, LEFT, PLAIN, QPoint(20, 20))
+
+
+@pytest.mark.parametrize("size", [(160, 125), (200, 160), (230, 150)])
+def test_every_pixel_is_looked_at_once_whatever_the_size(small_project, size):
+    """Sizes of which a thread gets more than a wave, in one run or in several."""
+    seen = np.zeros(size[0] * size[1], np.int32)
+    met = np.zeros((2, len(seen)), np.int32)
+    session = RenderSession(small_project[1], threads=2)
+    session.resize(*size)
+    session.update(small_project[0])
+    task = session.step() and session._task
+    for threads, parts in zip((1, 2), met, strict=True):
+        tracer = Tracer(threads)
+
+        def take(surfaces, parts=parts):
+            seen[surfaces.pixels] += 1
+            parts[surfaces.pixels] = surfaces.part
+            assert len(surfaces.look) == len(surfaces.part) == len(surfaces.pixels)
+
+        assert tracer.look_at_surfaces(task, size, 0, take)
+        tracer.close()
+    session.close()
+    assert (seen == 2).all() and (met[0] == met[1]).all() and (met[0] == 0).any()

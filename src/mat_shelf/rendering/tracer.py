@@ -39,6 +39,8 @@ TOGETHER = 8
 """Samples that a pixel gets at once at most: the more, the more of what they meet is in the cache already."""
 HAND = 64
 """Pixels side by side of which a thread takes most at a time, where there are few and they are dealt."""
+_WAVES_AT_ONCE = 16
+"""Waves of a thread, of samples side by side, that are asked for at once."""
 _OTHER_SEED = 7919
 """Added to the seed for what photons do, which is to have nothing to do with what the camera's paths do."""
 
@@ -157,8 +159,8 @@ class Tracer:
             fewest = np.flatnonzero(counts == first).astype(np.int32)
             pixels = fewest if pixels is None else pixels[fewest]
         photons = self._photons.photons(task, (film.width, film.height), first)
-        room = WAVE // (len(pixels) // self.threads + HAND)  # no run of few pixels is longer
         dresses = task.material_table.dresser.dresses
+        room = min(_WAVES_AT_ONCE * self.threads * WAVE // len(pixels), WAVE // (4 * HAND))
         together = 1 if photons.radius > 0 else min(max(first, 1), max(room, 1) if dresses else TOGETHER, most)
         samples = np.arange(first, first + together, dtype=np.int32)
         is_half = np.array([film.halves is not None and is_of_half(sample) for sample in samples])
@@ -296,7 +298,8 @@ class Tracer:
         samples = np.asarray(samples, np.int32)
         even = even_draws(samples, task.seed + (_OTHER_SEED if carries else 0))
         beginning = wave_state.Beginning(*size, samples, abreast, *even, task.seed, nest, is_bundled, together)
-        longest = longest or max(LONGEST_RUN // len(samples), SHORTEST_RUN)
+        if longest is None:
+            longest = WAVE // abreast if abreast > 1 else max(LONGEST_RUN // len(samples), SHORTEST_RUN)
 
         numbers = np.arange(abreast, dtype=np.uint32)
         waves: dict[int, tuple[int, _Wave]] = {}  # of each thread, and how many pixels they have memory for
@@ -382,16 +385,17 @@ def _rows_from(first: int, sums: Sums) -> Sums:
 
 
 def _runs(pixels: np.ndarray, threads: int, longest: int) -> list[np.ndarray]:
-    """Runs of pixels for the threads, such that all end at about the same time.
+    """Runs of pixels for the threads, none longer than the longest, such that all threads end at about the same time.
 
-    Of few pixels each thread gets one run, since between two it may have to wait for the interface thread: a hand of
+    Few pixels become few runs, since between two a thread may have to wait for the interface thread: each of a hand of
     every so many pixels, because those that are side by side take equally long. Runs of many become shorter.
     """
     count = len(pixels)
     if count <= 4 * threads * SHORTEST_RUN:
         hand = min(max(count // (8 * threads), 8), HAND)
-        turns = np.arange(count) // hand % threads
-        return [run for run in (pixels[turns == thread] for thread in range(threads)) if len(run)]
+        each = -(-count // (threads * (longest - hand)))  # a run may have a hand more than another
+        turns = np.arange(count) // hand % (each * threads)
+        return [run for run in (pixels[turns == turn] for turn in range(each * threads)) if len(run)]
     runs, first = [], 0
     while first < count:
         length = min(max((count - first) // threads, SHORTEST_RUN), longest)
