@@ -29,6 +29,16 @@ def test_kernels_are_compiled_anew_when_what_they_call_has_changed(edited):
     assert edited("mat_shelf.numerics.kernels", b"LATER = 1\n") != before  # a constant, which a kernel may use
 
 
+def test_what_a_module_keeps_is_made_anew_when_any_of_it_has_changed(monkeypatch):
+    """A table that plain Python computes, whose functions no kernel calls."""
+    module = "mat_shelf.numerics.even_sequences"
+    folder = kernels.cache_folder(module)
+    changed = read_source(module).replace(b"default_rng(1)", b"default_rng(2)")
+    assert changed != read_source(module)
+    monkeypatch.setattr(kernels, "_source", lambda name: changed if name == module else read_source(name))
+    assert kernels.cache_folder.__wrapped__(module) != folder
+
+
 def test_kernels_are_kept_when_something_else_has_changed(edited):
     before = edited()
     for module in ("mat_shelf.app.theme", "mat_shelf.commands.session", "mat_shelf.exchange.texture_set"):

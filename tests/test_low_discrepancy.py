@@ -6,7 +6,9 @@ import numpy as np
 import pytest
 from numba import njit
 
-from mat_shelf.numerics.low_discrepancy import BOUNCE_DRAWS, EVEN_BOUNCES, LENS_DRAWS, even_draws, shift_of, shifted
+from mat_shelf.numerics import even_sequences as sequences
+from mat_shelf.numerics.even_sequences import BOUNCE_DRAWS, EVEN_BOUNCES, LENS_DRAWS
+from mat_shelf.numerics.low_discrepancy import even_draws, shift_of, shifted
 
 PAIRS = [(2, 3)] + [
     (LENS_DRAWS + BOUNCE_DRAWS * bounce + first, LENS_DRAWS + BOUNCE_DRAWS * bounce + first + 1)
@@ -70,3 +72,17 @@ def test_the_mean_place_in_a_pixel_is_its_middle():
     for count in (3, 8, 10, 100):
         places = np.array([even_draws(sample, 1)[0][:2] / 2.0**32 for sample in range(count)])
         assert np.abs(places.mean(axis=0) - 0.5).max() <= 0.5 / count + 1e-6
+
+
+def test_kept_sequences_are_those_that_are_drawn(tmp_path, monkeypatch):
+    """Whatever happened to the file: cut short, of another shape, no array at all, or in a folder that is none."""
+    numbers = sequences.even_sequences()
+    monkeypatch.setattr(sequences, "cache_folder", lambda module: tmp_path)
+    again, path = sequences.even_sequences.__wrapped__, tmp_path / "sequences.npy"
+    assert (again() == numbers).all() and (np.load(path) == numbers).all()
+    whole = path.read_bytes()
+    for content in (whole[: len(whole) // 2], b"", b"not an array", whole.replace(b"'<u4'", b"'<f4'")):
+        path.write_bytes(content)
+        assert (again() == numbers).all() and path.read_bytes() == whole
+    monkeypatch.setattr(sequences, "cache_folder", lambda module: path / "below")
+    assert (again() == numbers).all()

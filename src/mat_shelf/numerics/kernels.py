@@ -88,7 +88,8 @@ def cache_folder(module: str) -> Path:
                 waiting.append(name)
     digest = hashlib.sha256(_LAYOUT)
     for name in sorted(reached):
-        digest.update(name.encode() + b"\0" + _compiled_part(_source(name)))
+        source = _source(name)
+        digest.update(name.encode() + b"\0" + (source if name == module else _compiled_part(source)))
     return cache_root() / f"{module.rpartition('.')[2]}-{digest.hexdigest()[:12]}"
 
 

@@ -5,16 +5,9 @@ The file is long because a bounce is one kernel, whose steps share the state of 
 
 import math
 
+from mat_shelf.numerics.even_sequences import BOUNCE_DRAWS, EVEN_BOUNCES, LENS_DRAWS
 from mat_shelf.numerics.kernels import F, apart, inline, stay_apart
-from mat_shelf.numerics.low_discrepancy import (
-    BOUNCE_DRAWS,
-    EVEN_BOUNCES,
-    LENS_DRAWS,
-    draw,
-    next_state,
-    shift_of,
-    shifted,
-)
+from mat_shelf.numerics.low_discrepancy import draw, next_state, shift_of, shifted
 from mat_shelf.numerics.vectors import (
     dot,
     frame,
