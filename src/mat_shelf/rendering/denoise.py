@@ -7,6 +7,7 @@ back.
 import numpy as np
 import pyoidn
 
+from mat_shelf.numerics.kernels import kernel
 from mat_shelf.rendering.film import Film
 
 PADDING = 32
@@ -39,7 +40,7 @@ def denoise_film(film: Film, quality: str = "high", padding: int = PADDING, seen
         albedo, normal = (_padded(guide, padding) for guide in seen)
     clean = pyoidn.denoise(light, albedo, normal, hdr=True, clean_aux=is_clean, quality=quality)
     inner = slice(padding, padding + film.height), slice(padding, padding + film.width)
-    return _with_means_of(light[inner], np.maximum(clean[inner], 0), film.part)
+    return _with_means_of(np.ascontiguousarray(light[inner]), np.maximum(clean[inner], 0), film.part)
 
 
 def clean_alpha(film: Film, is_clean: bool = True) -> np.ndarray:
@@ -95,6 +96,8 @@ def _guides(film: Film, padding: int, is_clean: bool) -> tuple[np.ndarray, np.nd
 
 def _padded(picture: np.ndarray, padding: int) -> np.ndarray:
     """A picture that goes on beyond its edges, contiguous."""
+    if padding == 0:
+        return np.ascontiguousarray(picture)
     mode = "symmetric" if min(picture.shape[:2]) >= padding else "edge"
     return np.ascontiguousarray(np.pad(picture, ((padding, padding), (padding, padding), (0, 0)), mode))
 
@@ -105,19 +108,41 @@ def _with_means_of(light: np.ndarray, clean: np.ndarray, part: np.ndarray) -> np
     Parameters
     ----------
     light, clean : (H, W, 3) float32
-    part : (H, W) int
+    part : (H, W) int32
         What each pixel sees; below 0 where that is none.
     """
-    which, count = part.ravel() + 1, max(int(part.max()) + 2, 1)
-    pixels = np.maximum(np.bincount(which, minlength=count), 1)
-    gains = np.ones((count, 3), np.float32)
-    for channel in range(3):
-        made = clean[..., channel].ravel().astype(np.float64)
-        lost = light[..., channel].ravel() - made
-        mean = np.bincount(which, made, count) / pixels
-        off = np.bincount(which, lost, count) / pixels
-        noise = np.maximum(np.bincount(which, lost * lost, count) / pixels - off * off, 0) / pixels
-        # Wiener's weight: of a difference as large as chance makes them nothing is taken.
-        trust = np.maximum(off * off - noise, 0) / np.maximum(off * off, 1e-20)
-        gains[:, channel] = np.clip(1 + trust * off / np.maximum(mean, 1e-9), 0.5, 2)
-    return clean * gains[part + 1]
+    sums = np.zeros((max(int(part.max()) + 2, 1), 3, 3))
+    pixels = np.zeros(len(sums), np.int64)
+    _add_means(light, clean, part, sums, pixels)
+    count = np.maximum(pixels, 1)[:, None]
+    mean, off = sums[:, 0] / count, sums[:, 1] / count
+    noise = np.maximum(sums[:, 2] / count - off * off, 0) / count
+    # Wiener's weight: of a difference as large as chance makes them nothing is taken.
+    trust = np.maximum(off * off - noise, 0) / np.maximum(off * off, 1e-20)
+    gains = np.clip(1 + trust * off / np.maximum(mean, 1e-9), 0.5, 2).astype(np.float32)
+    out = np.empty_like(clean)
+    _multiply_parts(clean, part, gains, out)
+    return out
+
+
+@kernel
+def _add_means(light, clean, part, sums, pixels):
+    """Adds up, by part and channel, what is made of the light, what is lost of it, and the square of that."""
+    for y in range(part.shape[0]):
+        for x in range(part.shape[1]):
+            p = part[y, x] + 1
+            pixels[p] += 1
+            for k in range(3):
+                made = np.float64(clean[y, x, k])
+                lost = np.float64(light[y, x, k]) - made
+                sums[p, 0, k] += made
+                sums[p, 1, k] += lost
+                sums[p, 2, k] += lost * lost
+
+
+@kernel
+def _multiply_parts(clean, part, gains, out):
+    for y in range(part.shape[0]):
+        for x in range(part.shape[1]):
+            for k in range(3):
+                out[y, x, k] = clean[y, x, k] * gains[part[y, x] + 1, k]

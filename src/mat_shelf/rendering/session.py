@@ -303,7 +303,7 @@ class RenderSession:
             self._task, self._clean, self._met, self._edited, self._is_stale = task, None, None, None, False
         else:
             if not self._is_stale:
-                self._film.renew(touched)
+                self._film.renew(touched[self._film.sums.counts[touched] > 0])
             self._task = task
             self._remix(wanted)
         frame = self._preview(wanted, touched, started) if self._clean is not None else None
