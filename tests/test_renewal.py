@@ -339,6 +339,23 @@ def test_a_sample_that_is_stopped_leaves_whole_samples(small_session, small_proj
     assert np.array_equal(film.sums.light, whole.sums.light)
 
 
+def test_patches_are_of_whole_grains_and_stay_in_the_picture():
+    """The denoiser works on 16 by 16 pixels at a time, a fact of this library as measured."""
+    for top, left, height, width in ((0, 0, 40, 50), (90, 150, 51, 103), (5, 8, 33, 60), (3, 3, 139, 240)):
+        seen = np.zeros((141, 253), bool)
+        seen[top : top + height, left : left + width] = True
+        (patch,) = patches_of(seen, seen)
+        rows, columns = np.arange(141)[patch.rows], np.arange(253)[patch.columns]
+        assert len(rows) % 16 == 0 or len(rows) == 141
+        assert len(columns) % 16 == 0 or len(columns) == 253
+        beside = (
+            min(top - rows[0], rows[-1] - (top + height - 1)),
+            min(left - columns[0], columns[-1] - (left + width - 1)),
+        )
+        at_border = {0, 140} & {rows[0], rows[-1]}, {0, 252} & {columns[0], columns[-1]}
+        assert all(least >= 6 or border for least, border in zip(beside, at_border, strict=True))
+
+
 @pytest.mark.parametrize("stride", [1, 2, 3, 4])
 def test_touched_pixels_are_filled_from_their_lattice(stride):
     """A plane of values is met exactly between the points of a lattice; the other pixels stay, and lone ones too."""
@@ -370,6 +387,9 @@ def test_a_small_reflection_waits_but_no_small_part():
     seen[20:90, 20:90] = seen[150:160, 250:260] = True
     own = seen & (np.arange(300) > 200)
     assert len(patches_of(seen, nothing)) == 1 and len(patches_of(seen, own)) == 2
+    seen[150:160, 250:260] = False
+    seen[100:180:4, 180:290:4] = True  # as many as count, but so few on each square that noise is all one would see
+    assert len(patches_of(seen, nothing)) == 1 and len(patches_of(seen, seen)) == 2
     alike = np.kron(np.indices((5, 8)).sum(axis=0) % 2, np.ones((40, 40))).astype(bool)
     shown = np.concatenate([patch.pixels for patch in patches_of(alike, np.zeros_like(alike))])
     assert np.isin(np.flatnonzero(alike), shown).mean() > 0.95  # none of many reflections is the least

@@ -26,12 +26,14 @@ from mat_shelf.scene.material_table import UNWORN, MaterialTable
 _TILE = 16
 _FEWEST = 8
 """Pixels of a tile from which on they are worth a patch."""
-_BESIDE = 10
-"""Pixels that a patch goes on beyond those that are seen to change, for the denoiser to see."""
+_BESIDE, _GRAIN = 6, 16
+"""Pixels that a patch goes on at least beyond those that are seen to change, for the denoiser to see; and those that it
+takes its rows and columns by, so that what is left of the last ones would cost as much as whole ones."""
 _MOST_PATCHES, _MOST_SHARE = 4, 0.6
 """Patches, and their share of the picture, from which on one patch round all of them is quicker."""
-_LEAST = 1 / 12
-"""Share of the largest patch, below which one of reflections waits until the hand rests."""
+_LEAST, _SPARSE = 1 / 12, 1 / 5
+"""Share of the largest patch, below which one of reflections waits until the hand rests; and share of how close its
+pixels lie together, below which one does, for the denoiser takes as long for those that are not seen to change."""
 
 
 class Patch(NamedTuple):
@@ -241,12 +243,15 @@ def patches_of(seen: np.ndarray, is_own: np.ndarray) -> list[Patch]:
     labels, count = label(binary_dilation(full.reshape(shape), np.ones((3, 3))))
     own = np.where(full[tile], labels.ravel()[tile], 0)
     many = np.bincount(own, minlength=count + 1)
-    is_worth = (many >= _LEAST * many[1:].max()) | (np.bincount(own, is_own.ravel()[pixels], count + 1) >= _FEWEST)
-    is_worth[0] = False
-    labels, own = np.where(is_worth[labels], labels, 0), np.where(is_worth[own], own, 0)
     boxes = [box for box in find_objects(labels) if box is not None]
-    areas = [(rows.stop - rows.start) * (columns.stop - columns.start) for rows, columns in boxes]
-    if len(boxes) > _MOST_PATCHES or sum(areas) > _MOST_SHARE * shape[0] * shape[1]:
+    areas = np.array([1] + [(rows.stop - rows.start) * (columns.stop - columns.start) for rows, columns in boxes])
+    largest = 1 + many[1:].argmax()
+    is_close = many * areas[largest] >= _SPARSE * many[largest] * areas
+    is_own_patch = np.bincount(own, is_own.ravel()[pixels], count + 1) >= _FEWEST
+    is_worth = is_own_patch | (is_close & (many >= _LEAST * many[largest]))
+    is_worth[0] = False
+    own = np.where(is_worth[own], own, 0)
+    if is_worth.sum() > _MOST_PATCHES or areas[is_worth].sum() > _MOST_SHARE * shape[0] * shape[1]:
         own = (own > 0).astype(np.int32)
     found = []
     for number in np.unique(own[own > 0]):
@@ -258,7 +263,10 @@ def patches_of(seen: np.ndarray, is_own: np.ndarray) -> list[Patch]:
 
 def _beside(places: np.ndarray, count: int) -> slice:
     """From a little before the first of some rows or columns to a little behind the last."""
-    return slice(max(int(places.min()) - _BESIDE, 0), min(int(places.max()) + 1 + _BESIDE, count))
+    first, last = int(places.min()), int(places.max()) + 1
+    length = min(-(-(last - first + 2 * _BESIDE) // _GRAIN) * _GRAIN, count)
+    begin = min(max((first + last - length) // 2, 0), count - length)
+    return slice(begin, begin + length)
 
 
 def _wear(table: MaterialTable, bits: np.uint64) -> np.ndarray:
