@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QFileDialog
 
 from mat_shelf.app.image_file import PICTURE_ENDINGS
 from mat_shelf.app.job import Job
+from mat_shelf.app.notice import Notice
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.image import ImageRef
 from mat_shelf.document.project import Project
@@ -71,16 +72,18 @@ def find_images(missing: list[ImageRef], folder: Path, assets: Assets, job: Job)
 class MissingImages(QObject):
     """Tells of missing pictures when a project was opened, and looks for them where one says."""
 
-    def __init__(self, workshop: Workshop, ask, parent):
+    def __init__(self, workshop: Workshop, notice: Notice, parent):
         super().__init__(parent)
-        self.workshop, self._ask = workshop, ask
+        self.workshop, self.notice = workshop, notice
         self.job: Job | None = None
         workshop.project_replaced.connect(self.tell)
 
     def tell(self) -> None:
         missing = missing_images(self.workshop)
-        if missing:
-            self._ask(words_for_missing(missing), ("Search a folder…", self.choose), ("Cancel", lambda: None))
+        if missing and self.notice.is_asking:  # about work that was left behind; then this waits
+            self.notice.show_text(words_for_missing(missing), ("Search a folder…", self.choose))
+        elif missing:
+            self.notice.ask(words_for_missing(missing), ("Search a folder…", self.choose), ("Cancel", lambda: None))
 
     def choose(self) -> None:
         folder = QFileDialog.getExistingDirectory(self.parent(), "Where the images are")

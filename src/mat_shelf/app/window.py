@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import (
 )
 
 from mat_shelf.app.autosave import Autosave, unsaved_words
+from mat_shelf.app.coarser_images import CoarserImages
 from mat_shelf.app.duplication import Duplication
 from mat_shelf.app.fill.fill_board import FillBoard
 from mat_shelf.app.hand_over.hand_over_board import HandOverBoard
@@ -97,7 +98,8 @@ class Window(QMainWindow):
         self.notice = Notice()
         self.notice.shown.connect(self._place_notice)
         self.files = ProjectFiles(workshop, self.notice, self)
-        self.missing = MissingImages(workshop, self.notice.ask, self)
+        self.missing = MissingImages(workshop, self.notice, self)
+        self.coarser = CoarserImages(workshop, self)
         self.render_dialog: RenderDialog | None = None
         self.model_import = ModelImport(
             self.work, self.notice, self.files.may_leave, lambda: self.dialogs.open_messages(), self
@@ -139,6 +141,8 @@ class Window(QMainWindow):
         self.viewport.setFocus()
         self._say_library_problems()
         self._offer_what_was_left_behind()
+        self.missing.tell()
+        self.coarser.tell()
 
     def _lay_out(self) -> None:
         whole = QWidget()

@@ -24,12 +24,16 @@ def whole(low: int, high: int):
 
 def read_project(path: Path):
     from mat_shelf.exchange.package import PackageError
+    from mat_shelf.exchange.picture_memory import coarser_pictures, words_for_coarser
     from mat_shelf.exchange.project_file import read_project
 
     try:
-        return read_project(path)
+        project, assets = read_project(path)
     except PackageError as fault:
         raise BadInputError(str(fault)) from fault
+    if coarser := coarser_pictures(project, assets.pictures):
+        print(words_for_coarser(coarser, assets.pictures), file=sys.stderr, flush=True)
+    return project, assets
 
 
 def chosen(kind: str, wanted: str | None, things, current: str | None) -> str:

@@ -9,6 +9,7 @@ from mat_shelf.document.ids import free_name, name_from, new_id
 from mat_shelf.document.image import ImageRef
 from mat_shelf.document.mark import Clip, Mark
 from mat_shelf.exchange.artwork_decoding import piece_images
+from mat_shelf.exchange.picture_memory import words_for_coarser
 from mat_shelf.marks.surface_map import SurfaceMapError, point_beside
 
 SIDES = ("left", "right", "top", "bottom")
@@ -131,6 +132,9 @@ class ArtworkCommands:
         picture = assets.pictures.get(mark.art.digest) if mark.art is not None else None
         if picture is None or part is None or picture.levels[0].dtype == np.float32:
             self.session.said.emit("Only artwork with an alpha channel can be split.")
+            return
+        if picture.left_out:
+            self.session.said.emit(words_for_coarser([mark.art], assets.pictures))
             return
         found = piece_images(picture.levels[0])
         if len(found) < 2:

@@ -9,6 +9,7 @@ from mat_shelf.document.project import Project
 from mat_shelf.exchange.image_reading import ImageError, map_kind, read_environment, read_image, read_map
 from mat_shelf.exchange.light_distribution import DistributionError, read_distribution, shares_of
 from mat_shelf.exchange.models.mesh_glb import NamedMesh, digest, glb_bytes, read_glb, read_own_glb
+from mat_shelf.exchange.picture_memory import most_picture_bytes
 from mat_shelf.geometry.faces import FacesError, faces_bytes, read_faces
 from mat_shelf.geometry.mesh import Mesh, MeshError
 from mat_shelf.geometry.solids import merged
@@ -30,7 +31,7 @@ class Assets:
     references : dict from SHA-256 to (H, W, 3) uint8
     faces : dict from SHA-256 to (N,) int32
         The faces of zones.
-    pictures : dict from SHA-256 to Pyramid
+    pictures : dict from SHA-256 to Mipmap
         What patterns show.
     distributions : dict from SHA-256 to (181, 121) float32
         How spots shine, as `light_distribution.shares_of` has it.
@@ -158,6 +159,8 @@ class Assets:
     def add_map(self, data: bytes) -> tuple[str, str]:
         """Keeps a picture for patterns as it came; returns its digest and kind. Raises ImageError.
 
+        It is shown coarser where it would take too much of the memory that is left.
+
         Parameters
         ----------
         data : bytes
@@ -169,7 +172,8 @@ class Assets:
         """
         key, kind = digest(data), map_kind(data)
         if key not in self.pictures:
-            self.pictures[key] = Mipmap(read_map(data))
+            most = most_picture_bytes()  # before it is read
+            self.pictures[key] = Mipmap(read_map(data), most)
             self._data[key] = data
         return key, kind
 

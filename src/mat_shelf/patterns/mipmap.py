@@ -19,28 +19,30 @@ class Mipmap:
     ----------
     pixels : (H, W, C) uint8, uint16 or float32
         C is 1 to 4; rows from the top. Floats are scene-linear.
+    most_bytes : int, optional
+        The most that it may take; the largest levels are left out where it would take more.
 
     Attributes
     ----------
+    width, height : int
+        Pixels across, and from top to bottom, of the picture as it came.
     levels : list of (h, w, C)
-        Each half as wide and high as the one before, down to a few pixels.
+        Each half as wide and high as the one before, down to a few pixels. The first is the picture as it came, or the
+        largest that there is memory for.
+    left_out : int
+        How many are left out that would come before.
     """
 
-    def __init__(self, pixels: np.ndarray):
+    def __init__(self, pixels: np.ndarray, most_bytes: int | None = None):
+        self.height, self.width = pixels.shape[:2]
+        self.left_out = 0
+        while most_bytes is not None and pixels.nbytes * 4 // 3 > most_bytes and min(pixels.shape[:2]) >= 8:
+            pixels = _halved(np.ascontiguousarray(pixels))
+            self.left_out += 1
         self.levels = [np.ascontiguousarray(pixels)]
         while min(self.levels[-1].shape[:2]) >= 8:
             self.levels.append(_halved(self.levels[-1]))
         self._colors: tuple[int, np.ndarray | None] = (0, None)
-
-    @property
-    def width(self) -> int:
-        """Pixels across."""
-        return self.levels[0].shape[1]
-
-    @property
-    def height(self) -> int:
-        """Pixels from top to bottom."""
-        return self.levels[0].shape[0]
 
     @property
     def channels(self) -> int:
@@ -48,18 +50,18 @@ class Mipmap:
         return self.levels[0].shape[2]
 
     def level(self, texel: float) -> np.ndarray:
-        """The picture to look up, (h, w, C), at full size or smaller.
+        """The picture to look up, (h, w, C), at full size or smaller, as far as there is memory for it.
 
         Parameters
         ----------
         texel : float
-            How many pixels of the full size one value stands for.
+            How many pixels of the picture as it came one value stands for.
 
         Returns
         -------
         (h, w, C) array
         """
-        return self.levels[min(max(int(math.log2(max(texel, 1))), 0), len(self.levels) - 1)]
+        return self.levels[min(max(int(math.log2(max(texel, 1))) - self.left_out, 0), len(self.levels) - 1)]
 
     def colors(self, most: int) -> np.ndarray:
         """The picture as linear colours, at its largest size of so many pixels; the last one asked for is kept.

@@ -17,7 +17,7 @@ class Supplies(Protocol):
     rooms : mapping to (H, 2H, 3) float32
     faces : mapping to (N,) int32
         The faces of zones.
-    pictures : mapping to Pyramid
+    pictures : mapping to Mipmap
         What patterns show.
     shape_maps : mapping from GeometryMapKey to GeometryMap
         Geometry maps of parts, as far as they are made.

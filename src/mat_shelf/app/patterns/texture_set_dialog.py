@@ -29,7 +29,7 @@ class TextureSetDialog(QDialog):
     Parameters
     ----------
     taken : list of Taken
-    pictures : mapping from SHA-256 to Pyramid
+    pictures : mapping from SHA-256 to Mipmap
     has_uv : bool
         Whether the part has coordinates of its own.
     """

@@ -22,6 +22,7 @@ from mat_shelf.exchange.models.import_process import import_model
 from mat_shelf.exchange.models.mesh_glb import digest
 from mat_shelf.exchange.models.read_model import LARGEST_IMAGE, MOST_IMAGE_BYTES
 from mat_shelf.exchange.models.texturing import UPRIGHT, without_images
+from mat_shelf.exchange.picture_memory import most_picture_bytes
 from mat_shelf.exchange.swatch_file import SWATCH_ENDING, open_swatch, swatch_pictures
 from mat_shelf.exchange.texture_set import recognised, with_set
 from mat_shelf.geometry.mesh import MeshError
@@ -219,7 +220,7 @@ def _texture_set(files: list[Path], name: str, found: ReadMaterials, progress) -
             raise InterruptedError("cancelled")
         data = path.read_bytes() if path.stat().st_size <= LARGEST_IMAGE else b""
         try:
-            kind, pyramid = map_kind(data), Mipmap(read_map(data))
+            kind, pyramid = map_kind(data), Mipmap(read_map(data), most_picture_bytes())
         except ImageError as fault:
             found.note(f"image '{path.name}' left out: {fault}")
             continue
