@@ -48,7 +48,9 @@ def textured(small_project):
     pattern = Pattern(id="p", name="P", steps=(Pictured(picture=picture),), placement=Pictured.usual)
     recipe = project.material("red").recipe.with_(patterns=(pattern,))
     recipe = recipe.with_feed(Feed(input="base_color", pattern="p", low=(0, 0, 0), high=(1, 1, 1)))
-    mark = Mark(id="m", name="Label", part="block", point=(0, 20, 15), facing=(0, 0, 1), art=picture, width=20.0, height=10.0)
+    mark = Mark(
+        id="m", name="Label", part="block", point=(0, 20, 15), facing=(0, 0, 1), art=picture, width=20.0, height=10.0
+    )
     project = project.with_material(project.material("red").with_(recipe=recipe)).with_(marks=(mark,))
     assert kept.pictures[digest].left_out == 0
     return project, kept, digest, data
@@ -96,7 +98,7 @@ def test_files_keep_what_memory_does_not(textured, free, tmp_path, capsys):
     render = ["--width", "48", "--height", "32", "--samples", "1"]
     assert main(["render", str(tmp_path / "b.matshelf"), "-o", str(tmp_path / "b.png"), *render]) == 0
     said = capsys.readouterr().err
-    assert "'blots.png', shown at 64 × 32 instead of 256 × 128" in said and "Saved files keep them whole" in said
+    assert "'blots.png': it is shown at 64 × 32 instead of 256 × 128" in said and "Saved files keep it whole" in said
     assert said.count("not enough memory") == 1 and (tmp_path / "b.png").exists()
     free(GIB)
     same = read_project(tmp_path / "b.matshelf")[1]
@@ -108,7 +110,7 @@ def test_the_window_tells_of_it_once_and_splits_no_coarse_artwork(textured, free
     save_project(tmp_path / "a.matshelf", project, assets)
     free(40_000)
     window = open_window(*read_project(tmp_path / "a.matshelf"))
-    words = "'blots.png', shown at 64 × 32 instead of 256 × 128"
+    words = "'blots.png': it is shown at 64 × 32 instead of 256 × 128"
 
     def told() -> int:
         return sum(words in text for _, text in window.notice.messages)

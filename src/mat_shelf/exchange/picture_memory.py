@@ -57,14 +57,13 @@ def words_for_coarser(coarser: Sequence[ImageRef], pictures: Mapping[str, Mipmap
     -------
     str
     """
-    names = [f"'{one.name}', {_sizes(pictures[one.digest])}" for one in coarser[:3]]
-    more = f"; and {len(coarser) - 3} more" if len(coarser) > 3 else ""
-    return (
-        f"There is not enough memory to show every pixel of {'; '.join(names)}{more}. Saved files keep them whole; "
-        "close other programs and open the project again to see them so."
-    )
-
-
-def _sizes(mipmap: Mipmap) -> str:
-    height, width = mipmap.levels[0].shape[:2]
-    return f"shown at {width} × {height} instead of {mipmap.width} × {mipmap.height}"
+    if len(coarser) == 1:
+        mipmap, it = pictures[coarser[0].digest], "it"
+        height, width = mipmap.levels[0].shape[:2]
+        sizes = f"at {width} × {height} instead of {mipmap.width} × {mipmap.height}"
+        told = f"There is not enough memory for all pixels of '{coarser[0].name}': it is shown {sizes}."
+    else:
+        names, it = ", ".join(f"'{one.name}'" for one in coarser[:3]), "them"
+        more = f" and {len(coarser) - 3} more" if len(coarser) > 3 else ""
+        told = f"There is not enough memory for all pixels of {len(coarser)} images, shown coarser: {names}{more}."
+    return f"{told} Saved files keep {it} whole; close other programs and open the project again to see all of {it}."
