@@ -12,8 +12,12 @@ class CoarserImages(QObject):
     def __init__(self, workshop: Workshop, parent):
         super().__init__(parent)
         self.workshop, self._told = workshop, set()
-        workshop.project_replaced.connect(self.tell)
+        workshop.project_replaced.connect(self._begin)
         workshop.project_changed.connect(self.tell)
+
+    def _begin(self) -> None:
+        self._told.clear()  # there may still be too little memory for what was opened again
+        self.tell()
 
     def tell(self) -> None:
         pictures = self.workshop.assets.pictures
