@@ -120,6 +120,7 @@ def test_the_window_tells_of_it_once_and_splits_no_coarse_artwork(textured, free
     assert told() == 1  # not at each edit
     window.marks.cut_apart(window.workshop.project.marks[0])
     assert told() == 2 and len(window.workshop.project.marks) == 1
+    assert "was not split" in window.notice.text.text()
     window.workshop.replace(*read_project(tmp_path / "a.matshelf"), None)
     assert told() == 3  # there was still none
     free(GIB)

@@ -134,7 +134,7 @@ class ArtworkCommands:
             self.session.said.emit("Only artwork with an alpha channel can be split.")
             return
         if picture.left_out:
-            self.session.said.emit(words_for_coarser([mark.art], assets.pictures))
+            self.session.said.emit(f"The artwork was not split. {words_for_coarser([mark.art], assets.pictures)}")
             return
         found = piece_images(picture.levels[0])
         if len(found) < 2:

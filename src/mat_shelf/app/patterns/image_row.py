@@ -64,7 +64,8 @@ class ImageRow(QWidget):
         if pyramid is None:
             self.pixels.setText("missing: choose it again" if picture else "choose an image")
             return
-        coarser = f", shown at {pyramid.levels[0].shape[1]}" if pyramid.left_out else ""
+        height, width = pyramid.levels[0].shape[:2]
+        coarser = f", shown at {width} × {height}" if pyramid.left_out else ""
         self.pixels.setText(f"{pyramid.width} × {pyramid.height} pixels{coarser}")
         self.per_inch.blockSignals(True)
         self.per_inch.setValue(pyramid.width / (self.work.pattern.placement.size / 25.4))
