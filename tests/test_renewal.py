@@ -431,3 +431,20 @@ def test_a_crop_is_what_a_picture_of_its_pixels_would_be():
     crop = film.crop(slice(1, 7, 2), slice(0, 9, 3))
     assert (crop.height, crop.width) == (3, 3)
     assert np.array_equal(crop.picture()[..., 0], film.picture()[1:7:2, 0:9:3, 0])
+
+
+def test_an_edit_that_is_not_seen_does_not_begin_the_time_anew(small_project):
+    project, assets = small_project
+    session = RenderSession(assets, threads=2)
+    session.resize(48, 32)
+    session.update(project)
+    frame = session.step()
+    while frame.is_coarse or frame.samples < 4:
+        frame = session.step() or frame
+    session.update(project.with_(name="Renamed"))
+    after = session.step()
+    assert (after.samples, after.seconds) == (frame.samples, frame.seconds)
+    while (later := session.step()) is None:
+        pass
+    assert later.samples > after.samples and later.seconds > after.seconds
+    session.close()

@@ -8,6 +8,7 @@ from one worker thread.
 """
 
 import time
+from dataclasses import replace
 from threading import Lock
 from typing import NamedTuple
 
@@ -95,7 +96,7 @@ class RenderSession:
         self._shown_samples = 0
         self._region: PictureRegion | None = None
         self._coarse = CoarsePictures(self.tracer)
-        self._started = time.perf_counter()
+        self._started, self._seconds = time.perf_counter(), 0.0
         self._input_key = ""
         self._input: InputPicture | None = None
         self._developer = Developer(supplies, is_detail=beside is not None)
@@ -314,8 +315,11 @@ class RenderSession:
                 self._fill_in(self._edited)
         if touched is None or len(touched):
             self._shown_samples = 0
+        else:  # nothing that is seen has changed, so the time that it took goes on
+            started = time.perf_counter() - self._seconds
+            frame = replace(frame, seconds=self._seconds)
         self._shown_revision, self._project = wanted.revision, wanted.project
-        self._started = started
+        self._started, self._seconds = started, frame.seconds
         return frame
 
     def _fill_in(self, edited: np.ndarray) -> None:
@@ -451,7 +455,7 @@ class RenderSession:
             return None
         first_hits = self._seen(wanted, task.geometry)
         self._clean = light
-        seconds = time.perf_counter() - self._started
+        seconds = self._seconds = time.perf_counter() - self._started
         pixels = self._developer.pictures(light, wanted.project, wanted.camera, first_hits)
         return Frame(*pixels, first_hits, samples, seconds, False, revision, light=light)
 
