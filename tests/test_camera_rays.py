@@ -17,7 +17,7 @@ from mat_shelf.rendering.camera import make_camera_view, ray_through
 from mat_shelf.rendering.camera_rays import generate, generate_and_cast
 from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.render_task import RenderTask
-from mat_shelf.rendering.tracer import TOGETHER, Tracer
+from mat_shelf.rendering.tracer import TOGETHER, Tracer, _runs
 from mat_shelf.scene.geometry import Geometry
 from mat_shelf.scene.interior_list import OUTSIDE
 from mat_shelf.scene.lights import make_lights
@@ -89,6 +89,18 @@ def test_samples_taken_together_are_those_taken_one_by_one():
         assert np.array_equal(sums, getattr(parts.sums, name)), name
     assert grouped.halves == pytest.approx(single.halves, rel=1e-5, abs=1e-4)
     assert np.array_equal(grouped.halves, parts.halves)
+
+
+def test_every_pixel_is_in_one_run():
+    """Of any number, for any number of threads, and however short runs have to be."""
+    chance = np.random.default_rng(4)
+    sizes = [(*chance.integers(1, 1 << chance.integers(1, 18, 2)), chance.integers(1, 65)) for _ in range(300)]
+    for count, longest, threads in [*sizes, (1350, 12, 7), (1, 1, 64), (500_000, 16_384, 2)]:
+        pixels = chance.permutation(count).astype(np.int32)
+        runs = _runs(pixels, int(threads), int(longest))
+        lengths = [len(run) for run in runs]
+        assert min(lengths) > 0 and max(lengths) <= longest, (count, longest, threads)
+        assert np.array_equal(np.sort(np.concatenate(runs)), np.arange(count)), (count, longest, threads)
 
 
 def test_a_tracer_is_closed_in_the_middle_of_a_sample():

@@ -41,8 +41,8 @@ _HAND = 64
 """Pixels side by side of which a thread takes most at a time, where there are few and they are dealt."""
 _WAVES_AT_ONCE = 16
 """Waves of a thread, of samples side by side, that are asked for at once."""
-_MOST_ABREAST = WAVE // (4 * _HAND)
-"""Samples side by side in a wave at most, so that a run is still of several hands."""
+_HANDS = 4
+"""Hands that a run of samples side by side is of at least."""
 _OTHER_SEED = 7919
 """Added to the seed for what photons do, which is to have nothing to do with what the camera's paths do."""
 
@@ -162,7 +162,7 @@ class Tracer:
             pixels = fewest if pixels is None else pixels[fewest]
         photons = self._photons.photons(task, (film.width, film.height), first)
         dresses = task.material_table.dresser.dresses
-        room = min(_WAVES_AT_ONCE * self.threads * WAVE // len(pixels), _MOST_ABREAST)
+        room = min(_WAVES_AT_ONCE * self.threads * WAVE // len(pixels), WAVE // (_HANDS * _HAND))
         together = 1 if photons.radius > 0 else min(max(first, 1), max(room, 1) if dresses else TOGETHER, most)
         samples = np.arange(first, first + together, dtype=np.int32)
         is_half = np.array([film.halves is not None and is_of_half(sample) for sample in samples])
@@ -394,8 +394,8 @@ def _runs(pixels: np.ndarray, threads: int, longest: int) -> list[np.ndarray]:
     """
     count = len(pixels)
     if count <= 4 * threads * SHORTEST_RUN:
-        hand = min(max(count // (8 * threads), 8), _HAND)
-        each = -(-count // (threads * (longest - hand)))  # a run may have a hand more than another
+        hand = min(max(count // (8 * threads), 8), _HAND, max(longest // _HANDS, 1))
+        each = -(-count // (threads * (longest // hand * hand)))
         turns = np.arange(count) // hand % (each * threads)
         return [run for run in (pixels[turns == turn] for turn in range(each * threads)) if len(run)]
     runs, first = [], 0
