@@ -37,7 +37,7 @@ test-quick: $(VENV)/tools
 
 # What takes too long for every change.
 soak: $(VENV)/tools $(VENV)/browser
-	QT_QPA_PLATFORM=offscreen $(RUN)/pytest -n auto --dist worksteal -m long
+	QT_QPA_PLATFORM=offscreen $(RUN)/pytest -n auto --dist worksteal --timeout 1200 -m long
 
 bench: $(VENV)/tools
 	@$(RUN)/mat-shelf bench
