@@ -22,7 +22,7 @@ from mat_shelf.rendering.developing import Developer
 from mat_shelf.rendering.film import Film
 from mat_shelf.rendering.first_hit import FirstHits, KeptFirstHits, find_first_hits
 from mat_shelf.rendering.frame import Frame
-from mat_shelf.rendering.input_picture import SAMPLES as INPUT_SAMPLES
+from mat_shelf.rendering.input_frames import InputFrames
 from mat_shelf.rendering.input_picture import InputPicture
 from mat_shelf.rendering.pace import WIDEST_STRIDE, PreviewPace
 from mat_shelf.rendering.region import PictureRegion
@@ -98,7 +98,7 @@ class RenderSession:
         self._coarse = CoarsePictures(self.tracer)
         self._started, self._seconds = time.perf_counter(), 0.0
         self._input_key = ""
-        self._input: InputPicture | None = None
+        self._inputs = InputFrames(self.tracer)
         self._developer = Developer(supplies, is_detail=beside is not None)
 
     def close(self) -> None:
@@ -129,7 +129,7 @@ class RenderSession:
         project = seen_from(project, camera)
         with self._lock:
             self._revision += 1
-            self._wanted = _Wanted(project, camera, ball, self._size, self._revision)
+            self._wanted = _Wanted(project, camera, ball, self._size, self._input_key, self._revision)
             return self._revision
 
     def resize(self, width: int, height: int) -> int:
@@ -168,10 +168,10 @@ class RenderSession:
         """
         with self._lock:
             if key != self._input_key:
-                self._input_key, self._input = key, None
+                self._input_key = key
                 self._revision += 1
                 if self._wanted is not None:
-                    self._wanted = self._wanted._replace(revision=self._revision)
+                    self._wanted = self._wanted._replace(input_key=key, revision=self._revision)
             return self._revision
 
     def compare_finish(self, compares: bool) -> int:
@@ -218,7 +218,7 @@ class RenderSession:
             wanted = self._wanted
         if wanted is None:
             return None
-        if self._input_key:
+        if wanted.input_key:
             return self._input_frame(wanted)
         return self._begin(wanted) if wanted.revision != self._shown_revision else self._refine(wanted)
 
@@ -235,8 +235,8 @@ class RenderSession:
             wanted = self._wanted
         if wanted is None or wanted.revision != self._shown_revision:
             return wanted is None
-        if self._input_key:
-            return self._input is not None and self._input.samples >= INPUT_SAMPLES
+        if wanted.input_key:
+            return self._inputs.is_at_rest
         counts = self._film.sums.counts[self._refined_pixels(self._refined_region())]
         return not self._is_stale and int(counts.min()) >= REST_SAMPLES
 
@@ -404,22 +404,16 @@ class RenderSession:
 
     def _input_frame(self, wanted: "_Wanted") -> Frame | None:
         """The next picture of the input that is looked at."""
-        key, revision, size = self._input_key, wanted.revision, wanted.size
-        if self._shown_revision != revision or self._input is None:
-            self._started, self._dragged = time.perf_counter(), frozenset()
-            task = self._shot(wanted, *size)
-            self._input = InputPicture(task, key, *size, len(visible_parts(wanted.project)))
-        picture = self._input
-        if picture.samples >= INPUT_SAMPLES:
-            return None
-        if not picture.add_sample(self.tracer, lambda: self._is_outdated(revision)):
-            self._input = None
-            return None
-        hits = self._seen(wanted, picture.task.geometry)
-        self._shown_revision = revision
-        seconds = time.perf_counter() - self._started
-        pixels, values = picture.pixels(), picture.values()
-        return Frame(pixels, None, hits, picture.samples, seconds, False, revision, values=values)
+        revision, size = wanted.revision, wanted.size
+        if self._shown_revision != revision:
+            started, self._dragged = time.perf_counter(), frozenset()
+            task, parts = self._shot(wanted, *size), len(visible_parts(wanted.project))
+            self._inputs.begin(InputPicture(task, wanted.input_key, *size, parts), started)
+        seen = self._seen(wanted, self._inputs.geometry)
+        frame = self._inputs.next_frame(revision, seen, lambda: self._is_outdated(revision))
+        if frame is not None:
+            self._shown_revision = revision
+        return frame
 
     def _refine(self, wanted: "_Wanted") -> Frame | None:
         film, revision, self._dragged = self._film, wanted.revision, frozenset()
@@ -467,4 +461,5 @@ class _Wanted(NamedTuple):
     camera: Camera
     ball: Ball | None
     size: tuple[int, int]
+    input_key: str
     revision: int
