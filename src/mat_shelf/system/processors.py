@@ -2,15 +2,14 @@
 
 import math
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
 from functools import cache
 from pathlib import Path
 from threading import get_native_id
 
-_GROUPS = Path("/sys/fs/cgroup")
-
+from mat_shelf.system.control_groups import own_folders
 
 _limit: list[int] = []
 _pools: dict[int, ThreadPoolExecutor] = {}
@@ -61,28 +60,19 @@ def _allowed_processors() -> int:
 
     References
     ----------
-    Linux kernel, Control Group v2, ``cpu.max``.
+    Linux kernel, Control Group v2, ``cpu.max``; CFS Bandwidth Control, for version 1.
     """
     allowed = len(os.sched_getaffinity(0))
-    return max(math.ceil(min(allowed, _quota(_own_group(), _GROUPS))), 1)
+    return max(math.ceil(min(allowed, _quota(own_folders("cpu")))), 1)
 
 
-def _own_group() -> str:
-    try:
-        lines = Path("/proc/self/cgroup").read_text("ascii", "replace").splitlines()
-    except OSError:
-        return "/"
-    return next((line[3:] for line in lines if line.startswith("0::")), "/")
-
-
-def _quota(group: str, groups: Path) -> float:
-    """Fewest processors that a group, or any that it lies in, may use at a time; infinite where none is limited."""
-    folder, least = groups / group.lstrip("/"), math.inf
-    while folder == groups or groups in folder.parents:
-        try:
-            quota, period = (folder / "cpu.max").read_text("ascii").split()
-            least = min(least, int(quota) / int(period))
-        except (OSError, ValueError, ZeroDivisionError):  # "max", or not limited here
-            pass
-        folder = folder.parent
+def _quota(folders: Iterable[Path]) -> float:
+    """Fewest processors that any of some groups may use at a time; infinite where none is limited."""
+    least = math.inf
+    for folder in folders:
+        for files in (("cpu.max",), ("cpu.cfs_quota_us", "cpu.cfs_period_us")):
+            with suppress(OSError, ValueError, ZeroDivisionError):  # "max", or not limited here
+                quota, period = " ".join((folder / name).read_text("ascii") for name in files).split()
+                if int(quota) > 0:  # in version 1, -1 is no limit
+                    least = min(least, int(quota) / int(period))
     return least
