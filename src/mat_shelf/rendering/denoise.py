@@ -111,6 +111,7 @@ def _with_means_of(light: np.ndarray, clean: np.ndarray, part: np.ndarray) -> np
     part : (H, W) int32
         What each pixel sees; below 0 where that is none.
     """
+    # float64: of a million pixels' squares, float32 would lose the last ones, and with them what is due to chance.
     sums = np.zeros((max(int(part.max()) + 2, 1), 3, 3))
     pixels = np.zeros(len(sums), np.int64)
     _add_means(light, clean, part, sums, pixels)

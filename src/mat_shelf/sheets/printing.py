@@ -6,7 +6,6 @@ from pathlib import Path
 
 import numpy as np
 import pypdfium2
-from fpdf import FPDF
 from PIL import Image
 
 from mat_shelf.document.project import Project
@@ -100,6 +99,8 @@ class _Pages:
     """Pages with a place where the next thing goes, in mm from the left and the top."""
 
     def __init__(self, paper: Paper, title: str, logo: Image.Image | None):
+        from fpdf import FPDF  # which takes a third of a second to import, and is of no use in most runs
+
         self.paper, self.title, self.logo = paper, title, logo
         self.pdf = FPDF(unit="mm", format=(paper.width, paper.height))
         self.pdf.set_auto_page_break(False)
