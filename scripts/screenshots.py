@@ -1,6 +1,4 @@
-"""Makes the pictures in docs/screenshots from the demo. Run it with `make screenshots`; `fills` and `hand-over` make
-only those.
-"""
+"""Makes the pictures in docs/screenshots and docs/pictures from the demo: all of them, or the groups that are named."""
 
 import os
 import shutil
@@ -34,7 +32,6 @@ from mat_shelf.document.fill import Fill, Stream
 from mat_shelf.document.finish import Adjustment
 from mat_shelf.document.pattern import Placement
 from mat_shelf.document.product import Part
-from mat_shelf.document.project import Project
 from mat_shelf.document.reference import Overlap
 from mat_shelf.document.retouch import AreaBrush, AreaStroke
 from mat_shelf.document.set import Backdrop
@@ -341,7 +338,7 @@ def show_inputs(app, window: Window) -> None:
     finder.hide()
 
 
-def show_surfaces() -> None:
+def show_surfaces(_app) -> None:
     """Details before and after: a foot with sharp edges and rounded ones, a coarse seal as it is and smoothed."""
     project, assets = demo_project()
     foot, seal = project.part("seal-face"), project.part("seal")
@@ -414,7 +411,9 @@ def show_set(app, window: Window, folder: Path) -> None:
     project = workshop.project
     studio = project.set.with_(backdrop=Backdrop(form="floor", material="oiled-oak"))
     bare = project.with_(product=project.product.with_(parts=()), marks=()).with_set(studio)
+    window.wall.give_way("pictures", True)
     write_image(folder / "table.png", render_picture(bare, workshop.assets, 1200, 800, 32).light)
+    window.wall.give_way("pictures", False)
     workshop.set_backdrop("floor")
     workshop.set_plate(folder / "table.png")
     workshop.wait()
@@ -462,6 +461,7 @@ def show_fills(app) -> None:
             ink.with_(id="stream", name="Stream of Water", material="water", fill=None, stream=stream),
         )
         poured = project.with_parts((*project.product.parts, *wet))
+        window.wall.give_way("pictures", True)
         for name, shown, camera in (
             ("pour", poured, Camera(position=(0, 200, 110), target=(62, 72, -66), focal_length=90, f_stop=22)),
             ("meniscus", still, Camera(position=(-110, 52, 150), target=(-46, 38, -28), focal_length=150, f_stop=22)),
@@ -474,8 +474,9 @@ def show_fills(app) -> None:
         window.close()
 
 
-def draw_caustics(project: Project, assets) -> None:
+def draw_caustics() -> None:
     """The empty bottle under the hard lamp."""
+    project, assets = demo_project()
     kept = {"bottle", "cork-pad"}
     parts = tuple(part.with_(is_hidden=part.id not in kept) for part in project.product.parts)
     alone = project.with_(product=project.product.with_(parts=parts), current_set="hard-lamp", marks=())
@@ -601,20 +602,8 @@ def show_sheets(app) -> None:
         subprocess.run([browser, "--headless", "--no-sandbox", *size, shot, page], check=True, capture_output=True)
 
 
-ALONE = {"fills": show_fills, "hand-over": show_hand_over, "sheets": show_sheets}
-
-
-def main() -> None:
-    for folder in (FOLDER, DETAILS):
-        folder.mkdir(parents=True, exist_ok=True)
-    wanted = sys.argv[1:]
-    if not set(wanted) <= set(ALONE):
-        sys.exit(f"screenshots.py makes all pictures, or those of {' '.join(ALONE)}")
-    app = application()
-    for name in wanted:
-        ALONE[name](app)
-    if wanted:
-        return
+def show_stations(app) -> None:
+    """The window, from station to station."""
     with tempfile.TemporaryDirectory() as folder:
         library = Library(Path(folder) / "shelf")
         project, assets = demo_project()
@@ -653,7 +642,6 @@ def main() -> None:
         QApplication.processEvents()
         window.panes.take("board")
         show_set(app, window, Path(folder))
-        draw_caustics(project, assets)
         window.wall.close_up.toggle_light()
         window.viewport.close_up_point.put_ball(place_of(window, "warmer-body"))
         window.notice.hide()
@@ -666,10 +654,27 @@ def main() -> None:
         show_product_station(app, window, Path(folder))
         window.workshop.history.saved = window.workshop.project
         window.close()
-    show_surfaces()
-    show_fills(app)
-    show_hand_over(app)
-    show_sheets(app)
+    draw_caustics()
+
+
+GROUPS = {
+    "stations": show_stations,
+    "surfaces": show_surfaces,
+    "fills": show_fills,
+    "hand-over": show_hand_over,
+    "sheets": show_sheets,
+}
+
+
+def main() -> None:
+    for folder in (FOLDER, DETAILS):
+        folder.mkdir(parents=True, exist_ok=True)
+    wanted = sys.argv[1:] or list(GROUPS)
+    if not set(wanted) <= set(GROUPS):
+        sys.exit(f"screenshots.py makes all pictures, or those of {', '.join(GROUPS)}")
+    app = application()
+    for name in wanted:
+        GROUPS[name](app)
 
 
 if __name__ == "__main__":
