@@ -7,6 +7,7 @@ from PyQt6.QtCore import QMimeData, Qt
 from PyQt6.QtWidgets import QMenu, QWidget
 
 from mat_shelf.app.job import Job
+from mat_shelf.app.widgets.plain_label import literal
 from mat_shelf.document.ids import name_from
 from mat_shelf.document.image import ImageRef
 from mat_shelf.exchange.assets import Assets
@@ -128,5 +129,5 @@ def layer_menu(names: list[str], choose: Callable[[int], None], parent: QWidget)
         menu.addAction("All layers, flattened").triggered.connect(lambda: choose(FLATTENED))
         menu.addSeparator()
     for place in range(len(names)) if is_paged else reversed(range(len(names))):
-        menu.addAction(names[place].replace("&", "&&")).triggered.connect(lambda _, place=place: choose(place))
+        menu.addAction(literal(names[place])).triggered.connect(lambda _, place=place: choose(place))
     return menu

@@ -5,7 +5,9 @@ from collections.abc import Callable
 from datetime import datetime
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
-from PyQt6.QtWidgets import QBoxLayout, QFrame, QHBoxLayout, QLabel, QPushButton
+from PyQt6.QtWidgets import QBoxLayout, QFrame, QHBoxLayout, QPushButton
+
+from mat_shelf.app.widgets.plain_label import PlainLabel, literal
 
 MOST_KEPT = 1000
 
@@ -32,7 +34,7 @@ class Notice(QFrame):
     def __init__(self):
         super().__init__()
         self.setObjectName("notice")
-        self.text = QLabel()
+        self.text = PlainLabel()
         self.text.setWordWrap(True)
         self.text.setMinimumWidth(420)
         self.buttons: list[QPushButton] = []
@@ -114,7 +116,7 @@ class Notice(QFrame):
             button.deleteLater()
         self.buttons = []
         for label, run in answers:
-            button = QPushButton(label)
+            button = QPushButton(literal(label))
             button.clicked.connect(lambda _, run=run: self._answered(run))
             self._answers.addWidget(button, 0, Qt.AlignmentFlag.AlignVCenter)
             button.show()  # else it takes no room yet where the notice is shown already

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import (
 from mat_shelf.app.library.library_pane import FOLDED, LibraryPane
 from mat_shelf.app.wall.wall import Wall
 from mat_shelf.app.widgets.card import sideways
+from mat_shelf.app.widgets.plain_label import literal
 from mat_shelf.app.widgets.splitter import BORDER, PaneSplitter
 
 LINE = 40
@@ -74,7 +75,7 @@ class BoardPane(QFrame):
 
     def fold(self, is_folded: bool, words: str) -> None:
         """Shows a line of words in place of the board."""
-        self.line.setText(words)
+        self.line.setText(literal(words))
         self.line.setVisible(is_folded)
         self.boards.setVisible(not is_folded)
         self.setMinimumSize(_NARROWEST, LINE if is_folded else _LOWEST)

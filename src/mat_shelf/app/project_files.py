@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from mat_shelf.app.job import Job
 from mat_shelf.app.notice import Notice
+from mat_shelf.app.widgets.plain_label import plain_text
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.demo.desk_set import demo_project
 from mat_shelf.document.project import Project
@@ -155,7 +156,7 @@ class ProjectFiles(QObject):
         answer = QMessageBox.question(
             self.window,
             "Unsaved changes",
-            f"'{self.workshop.project.name}' has changes that are not saved. Save them?",
+            plain_text(f"'{self.workshop.project.name}' has changes that are not saved. Save them?"),
             QMessageBox.StandardButton.Save | QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel,
         )
         if answer == QMessageBox.StandardButton.Save:

@@ -8,7 +8,6 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QDialog,
     QHBoxLayout,
-    QLabel,
     QProgressBar,
     QPushButton,
     QVBoxLayout,
@@ -17,6 +16,7 @@ from PyQt6.QtWidgets import (
 from mat_shelf.app.job import Job
 from mat_shelf.app.render_fields import RenderFields
 from mat_shelf.app.theme import font
+from mat_shelf.app.widgets.plain_label import PlainLabel
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.project import Project
 from mat_shelf.exchange.image_decoding import ImageError
@@ -51,7 +51,7 @@ class RenderDialog(QDialog):
         self._kept: tuple[Project, Rendered, RenderSettings] | None = None
         self.fields = RenderFields(workshop)
         self.bar = QProgressBar(textVisible=False)
-        self.state = QLabel("PNG, TIFF and JPEG are tone-mapped; EXR keeps the light as it is.")
+        self.state = PlainLabel("PNG, TIFF and JPEG are tone-mapped; EXR keeps the light as it is.")
         self.state.setProperty("role", "quiet")
         self.state.setFont(font(12, tabular=True))
         self.state.setWordWrap(True)

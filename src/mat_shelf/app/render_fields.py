@@ -9,7 +9,6 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QSpinBox,
@@ -17,6 +16,7 @@ from PyQt6.QtWidgets import (
 )
 
 from mat_shelf.app.widgets.noise_box import NoiseBox
+from mat_shelf.app.widgets.plain_label import PlainLabel
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.commands.hand_over import SIZES
 from mat_shelf.document.project import Project
@@ -121,9 +121,9 @@ class RenderFields(QWidget):
         for row, line in enumerate(lines):
             for column, (text, widget) in enumerate(line):
                 widget.setAccessibleName(text)
-                grid.addWidget(QLabel(text), row, column * 2)
+                grid.addWidget(PlainLabel(text), row, column * 2)
                 grid.addWidget(widget, row, column * 2 + 1)
-        self.region_label = QLabel("Area")
+        self.region_label = PlainLabel("Area")
         self.region_box.setAccessibleName("Area")
         grid.addWidget(self.region_label, 5, 0)
         grid.addWidget(self.region_box, 5, 1, 1, 3)
@@ -136,14 +136,14 @@ class RenderFields(QWidget):
         passes.setHorizontalSpacing(12)
         for place, box in enumerate(self.pass_boxes.values()):
             passes.addWidget(box, place // 3, place % 3)
-        self.passes_label = QLabel("Passes")
+        self.passes_label = PlainLabel("Passes")
         grid.addWidget(self.passes_label, 9, 0, Qt.AlignmentFlag.AlignTop)
         grid.addLayout(passes, 9, 1, 1, 3)
         file_line = QHBoxLayout()
         file_line.setSpacing(8)
         file_line.addWidget(self.path_field, 1)
         file_line.addWidget(browse)
-        grid.addWidget(QLabel("File"), 10, 0)
+        grid.addWidget(PlainLabel("File"), 10, 0)
         grid.addLayout(file_line, 10, 1, 1, 3)
 
     @property

@@ -4,10 +4,11 @@ from pathlib import Path
 
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFont
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from mat_shelf.app.recent import recent_projects
 from mat_shelf.app.theme import font
+from mat_shelf.app.widgets.plain_label import PlainLabel, literal
 from mat_shelf.app.widgets.small_widgets import quiet_label
 
 MOST_RECENT = 6
@@ -35,7 +36,7 @@ class StartPage(QFrame):
         self.setObjectName("card")
         self.setFixedSize(_SIZE)
         self.setAccessibleName("Start page")
-        title = QLabel("Mat Shelf")
+        title = PlainLabel("Mat Shelf")
         title.setFont(font(22, QFont.Weight.DemiBold))
         self.model_button = QPushButton("New from a model…")
         self.model_button.setProperty("role", "main")
@@ -87,12 +88,12 @@ class StartPage(QFrame):
             item = self.recent.takeAt(0)
             if item.widget() is not None:
                 item.widget().deleteLater()
-        title = QLabel("Recent projects")
+        title = PlainLabel("Recent projects")
         title.setProperty("role", "cardTitle")
         self.recent.addWidget(title)
         paths = recent_projects()[:MOST_RECENT]
         for path in paths:
-            button = QPushButton(self.fontMetrics().elidedText(path.stem, Qt.TextElideMode.ElideMiddle, 230))
+            button = QPushButton(literal(self.fontMetrics().elidedText(path.stem, Qt.TextElideMode.ElideMiddle, 230)))
             button.setProperty("role", "name")
             button.setToolTip(str(path))
             button.clicked.connect(lambda _, path=path: self.recent_wanted.emit(path))

@@ -216,7 +216,7 @@ QLineEdit, QSpinBox, QDoubleSpinBox, QComboBox, QPlainTextEdit {{
 QLineEdit:focus, QSpinBox:focus, QDoubleSpinBox:focus, QComboBox:focus,
 QPlainTextEdit:focus {{ border-color: {THEME.accent}; }}
 QLineEdit[role="number"] {{ background: transparent; border: 1px solid transparent; border-radius: 4px;
-    padding: 1px 3px; }}
+    padding: 0 3px; }}
 QLineEdit[role="number"]:hover {{ border-color: {THEME.line}; background: {THEME.field}; }}
 QLineEdit[role="number"]:focus {{ border-color: {THEME.accent}; background: {THEME.field}; }}
 QComboBox:disabled, QSpinBox:disabled, QDoubleSpinBox:disabled {{ color: {THEME.faint}; }}

@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QMenuBar, QPushBu
 
 from mat_shelf.app.station_boards import StationBoards
 from mat_shelf.app.widgets.elided_label import ElidedLabel
+from mat_shelf.app.widgets.plain_label import plain_text
 from mat_shelf.app.workshop import Workshop
 
 HEIGHT = 46
@@ -89,4 +90,4 @@ class TopBar(QFrame):
             (self.redo_button, "Ctrl+Shift+Z", history.redo_label),
         ):
             button.setEnabled(label is not None)
-            button.setToolTip(f"{button.text()}: {label}  ({keys})" if label else "")
+            button.setToolTip(plain_text(f"{button.text()}: {label}  ({keys})" if label else ""))

@@ -6,9 +6,10 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QEvent, QPoint, QRect, Qt, QTimer
 from PyQt6.QtGui import QColor, QPainter, QPen
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from mat_shelf.app.theme import OUTLINE
+from mat_shelf.app.widgets.plain_label import PlainLabel
 
 if TYPE_CHECKING:
     from mat_shelf.app.window import Window
@@ -65,7 +66,7 @@ class Tour(QFrame):
         self.number = 0
         self._begun: object = None
         self._ring = _Ring(window.centralWidget())
-        self.text = QLabel()
+        self.text = PlainLabel()
         self.text.setWordWrap(True)
         self.back_button, self.next_button, self.leave_button = (
             QPushButton(name) for name in ("Back", "Next", "Leave the tour")

@@ -1,7 +1,8 @@
 """Wall, base and inner corner of a solid that is hollowed."""
 
-from PyQt6.QtWidgets import QDialog, QDoubleSpinBox, QFormLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QDoubleSpinBox, QFormLayout, QVBoxLayout, QWidget
 
+from mat_shelf.app.widgets.plain_label import PlainLabel
 from mat_shelf.app.widgets.small_widgets import answers
 from mat_shelf.app.workshop import FillWork
 from mat_shelf.document.product import Hollowing
@@ -19,7 +20,7 @@ class HollowDialog(QDialog):
         self._before = work.vessel.hollowed
         self.setWindowTitle(f"Hollow {work.vessel.name}" if self._before is None else f"Wall of {work.vessel.name}")
         self.setMinimumWidth(320)
-        about = QLabel("Its inside is taken out from above, and a wall is left all round.")
+        about = PlainLabel("Its inside is taken out from above, and a wall is left all round.")
         about.setProperty("role", "quiet")
         about.setWordWrap(True)
         self.boxes: dict[str, QDoubleSpinBox] = {}

@@ -1,10 +1,11 @@
 """The vessel: what it holds, and what can be put in it and on it."""
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QInputDialog, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QInputDialog, QPushButton, QVBoxLayout, QWidget
 
 from mat_shelf.app.fill.hollow_dialog import HollowDialog
 from mat_shelf.app.widgets.elided_label import ElidedLabel
+from mat_shelf.app.widgets.plain_label import PlainLabel, plain_text
 from mat_shelf.app.widgets.small_widgets import quiet_label, small_button
 from mat_shelf.app.workshop import FillWork
 
@@ -21,7 +22,7 @@ class VesselCard(QWidget):
         super().__init__()
         self.work = work
         self.name = ElidedLabel()
-        self.values = {name: QLabel() for name in _VALUES}
+        self.values = {name: PlainLabel() for name in _VALUES}
         self.note = quiet_label()
         self.note.setWordWrap(True)
         grid = QGridLayout()
@@ -68,7 +69,7 @@ class VesselCard(QWidget):
         if part is not None and part.floats is not None:
             usual = part.floats
         density, is_given = QInputDialog.getDouble(
-            self, "Float", f"Density of {part.name}, g/cm³ (ice {ICE})", usual, 0.001, 25.0, 3
+            self, "Float", plain_text(f"Density of {part.name}, g/cm³ (ice {ICE})"), usual, 0.001, 25.0, 3
         )
         if is_given:
             self.work.float_part(density)

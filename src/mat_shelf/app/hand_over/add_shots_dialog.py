@@ -6,11 +6,11 @@ from PyQt6.QtWidgets import (
     QDialog,
     QFormLayout,
     QGridLayout,
-    QLabel,
     QVBoxLayout,
     QWidget,
 )
 
+from mat_shelf.app.widgets.plain_label import PlainLabel
 from mat_shelf.app.widgets.small_widgets import answers
 from mat_shelf.app.widgets.tick_list import TickList
 from mat_shelf.app.workshop import HandOverWork
@@ -50,7 +50,7 @@ class AddShotsDialog(QDialog):
             self.kind_box.addItem(name, kind)
         for ground, name in GROUNDS.items():
             self.ground_box.addItem(name, ground)
-        self.count = QLabel()
+        self.count = PlainLabel()
         self.count.setProperty("role", "quiet")
         self.confirm, buttons = answers(self, self._confirm, "Add")
         lists, form = QGridLayout(), QFormLayout()
@@ -58,7 +58,7 @@ class AddShotsDialog(QDialog):
         for column, (name, ticks) in enumerate(
             (("Views", self.views), ("Sets", self.sets), ("Variants", self.variants))
         ):
-            lists.addWidget(QLabel(name), 0, column)
+            lists.addWidget(PlainLabel(name), 0, column)
             lists.addWidget(ticks, 1, column)
             ticks.itemChanged.connect(self._tell)
         form.setHorizontalSpacing(14)

@@ -13,7 +13,6 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QVBoxLayout,
     QWidget,
@@ -21,6 +20,7 @@ from PyQt6.QtWidgets import (
 
 from mat_shelf.app.job import Job
 from mat_shelf.app.theme import font
+from mat_shelf.app.widgets.plain_label import PlainLabel
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.exchange.image_decoding import ImageError
 from mat_shelf.exchange.picture_comparison import MAPS, at_one_size, read_picture, shown_map, write_map
@@ -69,7 +69,7 @@ class DifferenceDialog(QDialog):
         self.picture = _Picture()
         self.picture.pointed.connect(self._tell_value)
         self.legend = _Legend()
-        self.numbers, self.value = QLabel(), QLabel()
+        self.numbers, self.value = PlainLabel(), PlainLabel()
         for label in (self.numbers, self.value):
             label.setFont(font(12, tabular=True))
             label.setProperty("role", "quiet")
@@ -85,7 +85,7 @@ class DifferenceDialog(QDialog):
         for column, (words, box) in enumerate(
             (("Picture", self.boxes[0]), ("Compared with it", self.boxes[1]), ("Shown", self.shown_box))
         ):
-            head.addWidget(QLabel(words), 0, column)
+            head.addWidget(PlainLabel(words), 0, column)
             head.addWidget(box, 1, column)
             head.setColumnStretch(column, 1)
         for widget in (self.legend, self.value):

@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QFrame,
     QGridLayout,
-    QLabel,
     QScrollArea,
     QVBoxLayout,
     QWidget,
@@ -20,6 +19,7 @@ from PyQt6.QtWidgets import (
 from mat_shelf.app.job import Job
 from mat_shelf.app.notice import Notice
 from mat_shelf.app.widgets.file_job_dialog import FileJobDialog
+from mat_shelf.app.widgets.plain_label import PlainLabel
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.commands.exports import ExportItem, ExportSubject
 from mat_shelf.document.ids import FreeNames
@@ -67,11 +67,12 @@ class ExportDialog(FileJobDialog):
         self.variants_box.setToolTip("Variants of the materials come along")
         self.maps_box = QCheckBox("Patterns as maps")
         self.maps_box.setToolTip("Baked on each part; otherwise as nodes, where the standard has them")
-        self.losses = QLabel()
+        self.losses = PlainLabel()
+        self.losses.setTextFormat(Qt.TextFormat.RichText)
         self.losses.setWordWrap(True)
         self.losses.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.losses.setAlignment(Qt.AlignmentFlag.AlignTop)
-        self.estimate = QLabel()
+        self.estimate = PlainLabel()
         self.estimate.setProperty("role", "quiet")
         self._soon = QTimer(self, singleShot=True, interval=0)
         self._soon.timeout.connect(self._look_ahead)
@@ -101,7 +102,7 @@ class ExportDialog(FileJobDialog):
             ("File names", self.naming_box, (1, 2)),
             ("Normals", self.normals_box, (2, 2)),
         ):
-            self.labels[box] = QLabel(words)
+            self.labels[box] = PlainLabel(words)
             box.setAccessibleName(words)
             box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
             grid.addWidget(self.labels[box], *place)
@@ -118,7 +119,7 @@ class ExportDialog(FileJobDialog):
         area.setFrameShape(QFrame.Shape.NoFrame)
         area.setWidget(inner)
         area.setMinimumHeight(120)
-        heading = QLabel("What changes")
+        heading = PlainLabel("What changes")
         heading.setProperty("role", "heading")
         more.setSpacing(6)
         more.addWidget(heading)

@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QInputDialog,
-    QLabel,
     QMenu,
     QPushButton,
     QVBoxLayout,
@@ -21,6 +20,7 @@ from PyQt6.QtWidgets import (
 from mat_shelf.app.patterns.curve_row import CurveRow
 from mat_shelf.app.widgets.binding import Binding
 from mat_shelf.app.widgets.card import scrolling
+from mat_shelf.app.widgets.plain_label import PlainLabel, literal, plain_text
 from mat_shelf.app.widgets.rows import row_of
 from mat_shelf.app.widgets.small_widgets import small_button
 from mat_shelf.app.workshop import HandOverWork
@@ -148,9 +148,11 @@ class FinishCard(QWidget):
         work, session = self.work, self.work.session
         part, material = session.selected_part, session.selected_material
         if part is not None:
-            self.menu.addAction(f"Part: {part.name}", partial(work.add_masked, "part", part.id))
+            self.menu.addAction(f"Part: {literal(part.name)}", partial(work.add_masked, "part", part.id))
         if material is not None:
-            self.menu.addAction(f"Material: {material.name}", partial(work.add_masked, "material", material.id))
+            self.menu.addAction(
+                f"Material: {literal(material.name)}", partial(work.add_masked, "material", material.id)
+            )
         if self.menu.actions():
             self.menu.addSeparator()
         groups: dict[str, QMenu] = {}
@@ -160,7 +162,7 @@ class FinishCard(QWidget):
                 continue
             if kind not in groups:
                 groups[kind] = self.menu.addMenu(_GROUPS[kind])
-            groups[kind].addAction(words, partial(work.add_masked, kind, target))
+            groups[kind].addAction(literal(words), partial(work.add_masked, kind, target))
         self.menu.addAction("Painted area", self._paint)
 
     def _paint(self) -> None:
@@ -173,7 +175,7 @@ class FinishCard(QWidget):
         self.looks.clear()
         kept = self.work.kept_looks()
         for path in kept:
-            self.looks.addAction(path.stem.replace("&", "&&"), partial(self.work.apply_look, path))
+            self.looks.addAction(literal(path.stem), partial(self.work.apply_look, path))
         if kept:
             self.looks.addSeparator()
         self.looks.addAction("Save this finish as a look…", self._keep_look).setEnabled(
@@ -182,12 +184,12 @@ class FinishCard(QWidget):
         if kept:
             gone = self.looks.addMenu("Delete look")
             for path in kept:
-                gone.addAction(path.stem.replace("&", "&&"), partial(self.work.forget_look, path))
+                gone.addAction(literal(path.stem), partial(self.work.forget_look, path))
         self.looks.addSeparator()
         table = self.work.finish.table
         self.looks.addAction("Use a colour table…", self._choose_table)
         if table is not None:
-            words = f"Remove colour table {table.name.replace('&', '&&')}"
+            words = f"Remove colour table {literal(table.name)}"
             self.looks.addAction(words, partial(self.work.set_color_table, None))
         self.looks.addAction("Save this finish as a colour table…", self._save_table)
         self.looks.addSeparator()
@@ -199,7 +201,7 @@ class FinishCard(QWidget):
         menu.addAction("Choose a print profile…", self._choose_profile)
         if proof is not None:
             menu.addSeparator()
-            name = proof.printed.name.replace("&", "&&")
+            name = literal(proof.printed.name)
             for words, is_on, wanted in (
                 (f"Show as {name} prints it", proof.is_on, (not proof.is_on, proof.marks)),
                 ("Mark what cannot be printed", proof.is_on and proof.marks, (True, not (proof.is_on and proof.marks))),
@@ -265,7 +267,7 @@ class CurveCard(QWidget):
         find, put = lambda w: work.adjustment, lambda w, changed: work.with_adjustment(changed)
         self.binding = Binding(work.workshop, Adjustment, "curve", find, put)
         self.curve = CurveRow(self.binding)
-        self.target = QLabel()
+        self.target = PlainLabel()
         self.target.setProperty("role", "quiet")
         self.reset_button = small_button("Straight", "Takes the curve back", lambda: self.binding.set(STRAIGHT))
         self.work = work
@@ -327,7 +329,7 @@ class EdgesCard(QWidget):
         table = self.work.finish.table
         self.table_row.setVisible(table is not None)
         if table is not None:
-            self.table_row.setToolTip(f"Share of the colour table {table.name} in the finished picture")
+            self.table_row.setToolTip(plain_text(f"Share of the colour table {table.name} in the finished picture"))
         finish = self.work.finish
         spreads = {"bloom_above": finish.bloom + finish.glare, "bloom_size": finish.bloom}
         for name, amount in (spreads | dict.fromkeys(("glare_rays", "glare_size"), finish.glare)).items():

@@ -7,7 +7,6 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QSpinBox,
@@ -15,6 +14,7 @@ from PyQt6.QtWidgets import (
 
 from mat_shelf.app.job import Job
 from mat_shelf.app.widgets.file_job_dialog import FileJobDialog, numbered_files
+from mat_shelf.app.widgets.plain_label import PlainLabel, literal
 from mat_shelf.app.widgets.tick_list import TickList
 from mat_shelf.app.workshop import HandOverWork
 from mat_shelf.exchange.image_decoding import ImageError
@@ -71,13 +71,13 @@ class SheetDialog(FileJobDialog):
         grid.setVerticalSpacing(10)
         lists.setHorizontalSpacing(12)
         heads = QHBoxLayout()
-        self.material_label = QLabel("Materials")
+        self.material_label = PlainLabel("Materials")
         heads.addWidget(self.material_label)
         heads.addStretch(1)
         heads.addWidget(self.all_button)
-        self.shape_label = QLabel("Shapes")
+        self.shape_label = PlainLabel("Shapes")
         lists.addLayout(heads, 0, 0)
-        lists.addWidget(QLabel("Sets"), 0, 1)
+        lists.addWidget(PlainLabel("Sets"), 0, 1)
         lists.addWidget(self.shape_label, 0, 2)
         for column, ticks in enumerate((self.materials, self.sets, self.shapes)):
             lists.addWidget(ticks, 1, column)
@@ -94,14 +94,14 @@ class SheetDialog(FileJobDialog):
         ):  # fmt: skip
             box.setAccessibleName(name)
         self.margin_box.setPrefix("Margin ")
-        grid.addWidget(QLabel("Content"), 0, 0)
+        grid.addWidget(PlainLabel("Content"), 0, 0)
         grid.addWidget(self.kind_box, 0, 1, 1, 3)
         grid.addLayout(lists, 1, 0, 1, 4)
-        grid.addWidget(QLabel("Paper"), 2, 0)
+        grid.addWidget(PlainLabel("Paper"), 2, 0)
         grid.addLayout(paper, 2, 1)
-        grid.addWidget(QLabel("Pictures"), 2, 2)
+        grid.addWidget(PlainLabel("Pictures"), 2, 2)
         grid.addLayout(print_, 2, 3)
-        grid.addWidget(QLabel("Title"), 3, 0)
+        grid.addWidget(PlainLabel("Title"), 3, 0)
         grid.addWidget(self.title_field, 3, 1, 1, 2)
         grid.addWidget(self.logo_button, 3, 3)
         grid.setColumnStretch(1, 1)
@@ -183,7 +183,7 @@ class SheetDialog(FileJobDialog):
         )
         if chosen:
             self._logo = Path(chosen)
-            self.logo_button.setText(self._logo.name[:24])
+            self.logo_button.setText(literal(self._logo.name[:24]))
 
     def choose(self) -> None:
         """Asks where to write."""

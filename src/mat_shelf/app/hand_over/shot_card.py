@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 from mat_shelf.app.hand_over.add_shots_dialog import GROUNDS
 from mat_shelf.app.render_fields import PASS_NAMES
 from mat_shelf.app.widgets.noise_box import NoiseBox
+from mat_shelf.app.widgets.plain_label import PlainLabel
 from mat_shelf.app.workshop import HandOverWork
 from mat_shelf.commands.hand_over import SIZES
 from mat_shelf.document.shot import LEAST_SIDE, MOST_SAMPLES, MOST_SIDE, TURN_KINDS, Crop, Shot, samples_for
@@ -86,7 +87,7 @@ class ShotCard(QWidget):
         self.frames_box = self._spin(FEWEST_FRAMES, MOST_FRAMES, " frames", "Frames", "frames")
         self.seconds_box = self._spin(1, 3600, " s", "Length", "seconds")
         self.turn_boxes = _side_by_side(self.frames_box, self.seconds_box)
-        self.sampling_label = QLabel("Noise")
+        self.sampling_label = PlainLabel("Noise")
         self.samples_box = self._spin(1, MOST_SAMPLES, " samples", "Samples", "samples")
         self.minutes_box = self._spin(0, 7 * 24 * 60, " min", "Time limit", "minutes")
         self.minutes_box.setSpecialValueText("no limit")
@@ -134,7 +135,7 @@ class ShotCard(QWidget):
             grid.setColumnMinimumWidth(column + 1, _NARROW if column == 0 else _COLUMN)
             grid.setColumnStretch(column + 1, 1)
             for row, (words, widget) in enumerate(rows):
-                grid.addWidget(words if isinstance(words, QLabel) else QLabel(words), row, column)
+                grid.addWidget(words if isinstance(words, QLabel) else PlainLabel(words), row, column)
                 grid.addWidget(widget, row, column + 1)
         grid.addWidget(self.turn_boxes, 2, 3)  # in the place of noise, which a turn has none of
         grid.setRowStretch(len(right), 1)

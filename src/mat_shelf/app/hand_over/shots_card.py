@@ -23,6 +23,7 @@ from mat_shelf.app.hand_over.add_shots_dialog import AddShotsDialog
 from mat_shelf.app.hand_over.shot_run import ShotRun
 from mat_shelf.app.theme import THEME, font
 from mat_shelf.app.widgets.elided_label import ElidedLabel
+from mat_shelf.app.widgets.plain_label import plain_text
 from mat_shelf.app.widgets.small_widgets import small_button
 from mat_shelf.app.workshop import HandOverWork
 from mat_shelf.document.ids import by_id
@@ -145,12 +146,9 @@ class ShotsCard(QWidget):
             names = ", ".join(path.name for path in found[:4]) + (
                 f" and {len(found) - 4} more" if len(found) > 4 else ""
             )
-            answer = QMessageBox.question(
-                self,
-                "Replace files",
-                f"{names} in {self.run.folder} {'is' if len(found) == 1 else 'are'} there already, and not from these "
-                "shots. Replace?",
-            )
+            are = "is" if len(found) == 1 else "are"
+            words = f"{names} in {self.run.folder} {are} there already, and not from these shots. Replace?"
+            answer = QMessageBox.question(self, "Replace files", plain_text(words))
             if answer != QMessageBox.StandardButton.Yes:
                 return
         self.run.start()

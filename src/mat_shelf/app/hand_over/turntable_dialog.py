@@ -6,7 +6,6 @@ from PyQt6.QtWidgets import (
     QDoubleSpinBox,
     QFileDialog,
     QGridLayout,
-    QLabel,
     QPushButton,
     QSpinBox,
 )
@@ -14,6 +13,7 @@ from PyQt6.QtWidgets import (
 from mat_shelf.app.hand_over.workers_dialog import workers_address
 from mat_shelf.app.job import Job
 from mat_shelf.app.widgets.file_job_dialog import FileJobDialog, numbered_files
+from mat_shelf.app.widgets.plain_label import PlainLabel
 from mat_shelf.app.workshop import HandOverWork
 from mat_shelf.document.shot import TURN_KINDS
 from mat_shelf.document.turn import GOING, MOST_FRAMES, Turn
@@ -83,12 +83,12 @@ class TurntableDialog(FileJobDialog):
             (("Frames", self.frames_box), ("Length", self.seconds_box)),
             (("Angle", self.degrees_box), ("To the view", self.to_box)),
             (("Width", self.width_box), ("Height", self.height_box)),
-            (("Samples", self.samples_box), ("", QLabel())),
+            (("Samples", self.samples_box), ("", PlainLabel())),
             (("", self.eased_box), ("", self.white_box)),
         )
         for row, line in enumerate(lines):
             for column, (words, widget) in enumerate(line):
-                grid.addWidget(QLabel(words), row, column * 2)
+                grid.addWidget(PlainLabel(words), row, column * 2)
                 grid.addWidget(widget, row, column * 2 + 1)
         self.lay_under(grid, len(lines), beside=self.keep_button)
         self._follow_going()

@@ -1,8 +1,9 @@
 """Choice of who renders shots and turns: this program, workers beside it, or those of a scheduler."""
 
 from PyQt6.QtCore import QSettings
-from PyQt6.QtWidgets import QDialog, QGridLayout, QLabel, QLineEdit, QRadioButton, QSpinBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QGridLayout, QLineEdit, QRadioButton, QSpinBox, QVBoxLayout, QWidget
 
+from mat_shelf.app.widgets.plain_label import PlainLabel
 from mat_shelf.app.widgets.small_widgets import answers
 from mat_shelf.exchange.cluster import MOST_WORKERS, check_cluster
 from mat_shelf.exchange.image_decoding import ImageError
@@ -29,7 +30,7 @@ class WorkersDialog(QDialog):
         self.address_field = QLineEdit()
         self.address_field.setAccessibleName("Address of the scheduler")
         self.address_field.setPlaceholderText("tls://render:8786")
-        self.state = QLabel(
+        self.state = PlainLabel(
             "Shots and turns are the same whoever renders them. Workers render all samples of their pixels at once, so "
             "shots that stop at a noise or after a time are for this program alone."
         )

@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QDialog, QGridLayout, QLabel, QWidget
 
 from mat_shelf.app.library.thumbnail_worker import ThumbnailWorker
 from mat_shelf.app.theme import font
+from mat_shelf.app.widgets.plain_label import PlainLabel
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.library.thumbnails import THUMBNAIL_SIZE, recipe_key, thumbnail_path
 from mat_shelf.sheets.words import value_in_words
@@ -33,26 +34,26 @@ class CompareDialog(QDialog):
         grid.setHorizontalSpacing(16)
         grid.setVerticalSpacing(6)
         for column, (name, recipe) in enumerate((one, other), 1):
-            picture = QLabel()
+            picture = PlainLabel()
             picture.setFixedSize(SIDE, SIDE)
             picture.setProperty("key", recipe_key(recipe))
             self.pictures[recipe_key(recipe)] = picture
             worker.want(recipe_key(recipe), recipe, pictures)
             self._show(recipe_key(recipe))
-            title = QLabel(name)
+            title = PlainLabel(name)
             title.setProperty("role", "cardTitle")
             grid.addWidget(picture, 0, column)
             grid.addWidget(title, 1, column)
         worker.made.connect(self._show, Qt.ConnectionType.QueuedConnection)
         self.differences = differences(one[1], other[1])
         for row, (label, *values) in enumerate(self.differences, 2):
-            heading = QLabel(label)
+            heading = PlainLabel(label)
             heading.setProperty("role", "quiet")
             grid.addWidget(heading, row, 0)
             for column, value in enumerate(values, 1):
                 grid.addWidget(_value_label(value), row, column)
         if not self.differences:
-            grid.addWidget(QLabel("They have the same values."), 2, 1, 1, 2)
+            grid.addWidget(PlainLabel("They have the same values."), 2, 1, 1, 2)
 
     def _show(self, key: str) -> None:
         picture = self.pictures.get(key)
@@ -90,8 +91,9 @@ def _overlay_words(recipe: Recipe) -> str:
 
 
 def _value_label(text: str) -> QLabel:
-    label = QLabel(text)
+    label = PlainLabel(text)
     label.setFont(font(13, tabular=True))
     if text.startswith("#"):
+        label.setTextFormat(Qt.TextFormat.RichText)
         label.setText(f'<span style="background-color: {text}">&nbsp;&nbsp;&nbsp;&nbsp;&nbsp;</span>&nbsp; {text}')
     return label

@@ -12,7 +12,6 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QFrame,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QListView,
     QMenu,
@@ -28,6 +27,7 @@ from mat_shelf.app.library.library_model import LibraryModel
 from mat_shelf.app.library.shown_swatches import FILTERS
 from mat_shelf.app.library.swatch_drag import dragged_wearable, wearable_mime
 from mat_shelf.app.patterns.pattern_mime import ready_mime
+from mat_shelf.app.widgets.plain_label import PlainLabel, literal
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.commands.materials import Wearable
 from mat_shelf.document.material import Material
@@ -161,7 +161,7 @@ class LibraryPanel(QFrame):
             box.setProperty("role", "small")
             box.setMinimumWidth(40)
             boxes.addWidget(box, share)
-        self.hint = QLabel()
+        self.hint = PlainLabel()
         self.hint.setProperty("role", "quiet")
         self.hint.setWordWrap(True)
         self.hint.setAlignment(Qt.AlignmentFlag.AlignCenter)
@@ -249,7 +249,7 @@ class LibraryPanel(QFrame):
             entry, part = chosen[0], workshop.selected_part
             what = Wearable("swatch", entry.id)
             put = menu.addAction(
-                f"Put on {(workshop.selected_zone or part).name}" if part else "Put on the selected part"
+                f"Put on {literal((workshop.selected_zone or part).name)}" if part else "Put on the selected part"
             )
             put.setEnabled(part is not None)
             put.triggered.connect(lambda: self._put_on_selected(self.list.currentIndex()))
@@ -268,7 +268,9 @@ class LibraryPanel(QFrame):
             )
             everywhere.setEnabled(material is not None)
             everywhere.triggered.connect(lambda: workshop.replace_everywhere(material.id, what))
-            compare = menu.addAction(f"Compare with {material.name}" if material else "Compare with the selected part")
+            compare = menu.addAction(
+                f"Compare with {literal(material.name)}" if material else "Compare with the selected part"
+            )
             compare.setEnabled(material is not None)
             compare.triggered.connect(lambda: self._compare_with_material(entry))
             favourite = menu.addAction("Favourite")

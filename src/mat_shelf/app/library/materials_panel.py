@@ -2,12 +2,13 @@
 
 from PyQt6.QtCore import QItemSelectionModel, Qt, pyqtSignal
 from PyQt6.QtGui import QDrag
-from PyQt6.QtWidgets import QAbstractItemView, QFrame, QLabel, QLineEdit, QListView, QMenu, QVBoxLayout
+from PyQt6.QtWidgets import QAbstractItemView, QFrame, QLineEdit, QListView, QMenu, QVBoxLayout
 
 from mat_shelf.app.library.entry_painter import EntryPainter
 from mat_shelf.app.library.materials_model import MaterialsModel
 from mat_shelf.app.library.swatch_drag import wearable_mime
 from mat_shelf.app.library.thumbnail_worker import ThumbnailWorker
+from mat_shelf.app.widgets.plain_label import PlainLabel, literal
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.commands.materials import Wearable
 from mat_shelf.document.material import Material
@@ -89,7 +90,7 @@ class MaterialsPanel(QFrame):
         self.list.customContextMenuRequested.connect(self._open_menu)
         self.list.chosen.connect(self._show_chosen)
         self.list.deleted.connect(self._delete)
-        self.hint = QLabel()
+        self.hint = PlainLabel()
         self.hint.setProperty("role", "quiet")
         self.hint.setWordWrap(True)
         self.hint.setAlignment(Qt.AlignmentFlag.AlignCenter)
@@ -159,7 +160,7 @@ class MaterialsPanel(QFrame):
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
 
         def add(text: str, run, is_enabled: bool = True) -> None:
-            action = menu.addAction(text.replace("&", "&&"))
+            action = menu.addAction(literal(text))
             action.triggered.connect(lambda: run())
             action.setEnabled(is_enabled)
 
@@ -173,7 +174,7 @@ class MaterialsPanel(QFrame):
             others.setEnabled(any(self.model.is_worn(m) for m in workshop.project.materials if m.id != material.id))
             for other in workshop.project.materials:
                 if other.id != material.id and self.model.is_worn(other):
-                    others.addAction(other.name.replace("&", "&&")).triggered.connect(
+                    others.addAction(literal(other.name)).triggered.connect(
                         lambda _, other=other: workshop.replace_everywhere(other.id, what)
                     )
             menu.addSeparator()

@@ -6,7 +6,7 @@ from pathlib import Path
 import numpy as np
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QCursor, QImage, QPixmap
-from PyQt6.QtWidgets import QFileDialog, QGridLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
 
 from mat_shelf.app.image_file import PICTURE_ENDINGS, SeveralLayersError, layer_menu, read_artwork_file
 from mat_shelf.app.job import Job
@@ -14,6 +14,7 @@ from mat_shelf.app.marks.artwork_watch import ArtworkWatch
 from mat_shelf.app.marks.crop_dialog import CropDialog
 from mat_shelf.app.theme import font
 from mat_shelf.app.widgets.elided_label import ElidedLabel
+from mat_shelf.app.widgets.plain_label import PlainLabel
 from mat_shelf.app.widgets.small_widgets import quiet_label, small_button
 from mat_shelf.app.workshop import MarkWork
 from mat_shelf.commands.command import command
@@ -38,7 +39,7 @@ class ArtworkColumn(QWidget):
         self._saved_anew: list[tuple[str, Path, int | None]] = []
         self.watch = ArtworkWatch(self)
         self.watch.changed.connect(self._read_again)
-        self.preview = QLabel()
+        self.preview = PlainLabel()
         self.preview.setFixedHeight(_PREVIEW.height())
         self.preview.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.art_name, self.sharp = ElidedLabel(), quiet_label()
@@ -55,19 +56,11 @@ class ArtworkColumn(QWidget):
         self.clip_button.clicked.connect(self._choose_clip)
         self.crop_button = small_button("Crop or pad…", "Crops the artwork, or pads it with clear ground, in mm")
         self.crop_button.clicked.connect(lambda: self.open_crop(self.work.mark.id))
-        buttons = QWidget()
-        grid = QGridLayout(buttons)
-        grid.setContentsMargins(0, 4, 0, 2)
-        grid.setSpacing(4)
-        grid.addWidget(self.art_button, 0, 0)
-        grid.addWidget(self.back_button, 1, 0)
-        grid.addWidget(self.clip_button, 1, 0)
-        grid.addWidget(self.crop_button, 2, 0)
-
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
-        for row in (self.preview, self.art_name, buttons, self.sharp):
+        column.setSpacing(4)
+        buttons = self.art_button, self.back_button, self.clip_button, self.crop_button
+        for row in (self.preview, self.art_name, *buttons, self.sharp):
             column.addWidget(row)
         column.addStretch(1)
         self.workshop.camera_changed.connect(self._follow_sharpness)

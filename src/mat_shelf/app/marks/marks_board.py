@@ -3,13 +3,17 @@
 from collections.abc import Callable
 
 from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtGui import QFont, QFontMetrics
 from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QInputDialog,
-    QLabel,
     QMenu,
     QPushButton,
+    QSizePolicy,
+    QStyle,
+    QStyleOptionButton,
+    QStylePainter,
     QVBoxLayout,
     QWidget,
 )
@@ -17,9 +21,11 @@ from PyQt6.QtWidgets import (
 from mat_shelf.app.library.swatch_drag import dragged_wearable
 from mat_shelf.app.marks.artwork_column import ArtworkColumn
 from mat_shelf.app.marks.typeset import set_words
+from mat_shelf.app.theme import font
 from mat_shelf.app.widgets.binding import Binding
 from mat_shelf.app.widgets.card import ListCard, card_of, column_of
 from mat_shelf.app.widgets.paced import Paced
+from mat_shelf.app.widgets.plain_label import PlainLabel, literal, plain_text
 from mat_shelf.app.widgets.reorder import Reorder
 from mat_shelf.app.widgets.rows import row_of
 from mat_shelf.app.widgets.small_widgets import quiet_label, small_button
@@ -31,8 +37,12 @@ from mat_shelf.document.recipe import Recipe
 from mat_shelf.marks.codes import EAN_HEIGHT, EAN_WIDTH, CodeError, ean13, square_code
 from mat_shelf.patterns.placement_edit import PlacementHit
 
-_COLUMN, _FINISH_COLUMN = 124, 148
+_COLUMN, _FINISH_COLUMN = 116, 158
 """Width of a column of rows, pixels."""
+_WEIGHTS = QFont.Weight.Normal, QFont.Weight.DemiBold
+_ROW_MARGINS = 20
+"""Pixels of a mark's row that its words leave free, left and right together."""
+_ROW_TIP = "Drag it up or down to order it. Right-click to switch it off, duplicate or remove it"
 _OWN_ROWS = {
     "label": ("backing", "thickness"),
     "print": (),
@@ -50,22 +60,33 @@ _MATERIAL_ROWS = {
 
 
 class MarkRow(QPushButton):
-    """A mark's name; it opens the mark."""
+    """A mark's name, as far as there is room for it, with what it is; it opens the mark."""
 
     def __init__(self, board: "MarksBoard", mark_id: str):
         super().__init__(checkable=True)
         self.setProperty("role", "choice")
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self._words = "", ""
         self.board, self.mark_id = board, mark_id
         self.clicked.connect(lambda: board.work.open(mark_id))
-        self.setToolTip("Drag it up or down to order it. Right-click to switch it off, duplicate or remove it")
         board.order.take(mark_id, self)
 
     def follow(self) -> None:
         mark = self.board.workshop.project.mark(self.mark_id)
         kind = MARK_KINDS[mark.kind][0].lower()
-        state = "" if mark.is_on else " · off"
-        self.setText(f"{mark.name}   {kind}{state}" + ("  ⚠" if self.board.work.problem(mark) else ""))
+        state = kind if mark.is_on else "off"
+        self.setToolTip(plain_text(f"{mark.name}, {kind}\n{_ROW_TIP}"))
+        self._words = mark.name, f"   {state}" + ("  ⚠" if self.board.work.problem(mark) else "")
+        self.setText(literal("".join(self._words)))
         self.setChecked(self.board.work.mark is not None and self.board.work.mark.id == self.mark_id)
+
+    def paintEvent(self, event) -> None:
+        option = QStyleOptionButton()
+        self.initStyleOption(option)
+        measure, (name, rest) = QFontMetrics(font(13, _WEIGHTS[self.isChecked()])), self._words
+        room = self.width() - _ROW_MARGINS - measure.horizontalAdvance(rest)
+        option.text = literal(measure.elidedText(name, Qt.TextElideMode.ElideRight, room)) + rest
+        QStylePainter(self).drawControl(QStyle.ControlElement.CE_PushButton, option)
 
     def contextMenuEvent(self, event) -> None:
         self.board.open_menu(self.mark_id, event.globalPos())
@@ -100,7 +121,8 @@ class MarksBoard(QFrame):
         self.square_button.clicked.connect(work.square_on)
         moves = QWidget()
         line = QVBoxLayout(moves)
-        line.setContentsMargins(0, 6, 8, 0)
+        line.setContentsMargins(0, 6, 8, 4)
+        line.setSpacing(4)
         line.addWidget(self.centre_button)
         line.addWidget(self.square_button)
         self.problem = quiet_label()
@@ -118,7 +140,7 @@ class MarksBoard(QFrame):
             card_of("Place", [size, lies]),
             card_of("Finish", [own, finish]),
         ]
-        self.hint = QLabel(
+        self.hint = PlainLabel(
             "Drop artwork onto the product in the picture, or select a part and add a mark.\n"
             "Labels, prints, foil, stamps and screens have their true size on the surface."
         )
@@ -127,7 +149,7 @@ class MarksBoard(QFrame):
         layout = QHBoxLayout(self)
         layout.setContentsMargins(16, 14, 16, 14)
         layout.setSpacing(8)
-        self.list.setFixedWidth(160)
+        self.list.setFixedWidth(162)
         layout.addWidget(self.list)
         for column in (size, lies):
             column.setMinimumWidth(_COLUMN)
@@ -279,7 +301,7 @@ class MarksBoard(QFrame):
         if others:
             line_up = menu.addMenu("Align with")
             for other in others:
-                ways = line_up.addMenu(other.name)
+                ways = line_up.addMenu(literal(other.name))
                 for way, words in LINES.items():
                     ways.addAction(words).triggered.connect(
                         lambda _, other=other, way=way: work.line_up(mark, other, way)

@@ -2,12 +2,13 @@
 
 from PyQt6.QtCore import QPoint
 from PyQt6.QtGui import QFont, QFontMetrics
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QPushButton, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QWidget
 
 from mat_shelf.app.materials.kinds import MATERIAL_KINDS
 from mat_shelf.app.materials.measurements_popover import MeasurementsPopover
 from mat_shelf.app.materials.save_popover import SavePopover
 from mat_shelf.app.theme import font
+from mat_shelf.app.widgets.plain_label import PlainLabel, literal
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.commands.command import command
 from mat_shelf.geometry.pose import posed_bounds
@@ -34,7 +35,7 @@ class MaterialHeader(QWidget):
         self.name.setAccessibleName("Name of the material")
         self.name.setToolTip("Name of the material in this project. Click to change it.")
         self.name.editingFinished.connect(self._rename)
-        self._family = QLabel()
+        self._family = PlainLabel()
         self._family.setProperty("role", "tag")
         self.wearers_button = QPushButton()
         self.wearers_button.setProperty("role", "tag")
@@ -44,9 +45,9 @@ class MaterialHeader(QWidget):
         self.parent_button.setProperty("role", "tag")
         self.parent_button.setToolTip("A variant follows its parent in all but its overrides. Click for the parent.")
         self.parent_button.clicked.connect(self._open_parent)
-        self.warning = QLabel()
+        self.warning = PlainLabel()
         self.warning.setProperty("role", "tag")
-        self.variants_label = QLabel()
+        self.variants_label = PlainLabel()
         self.variants_label.setProperty("role", "tag")
         self.back_button = QPushButton()
         self.back_button.setProperty("role", "plain")
@@ -117,7 +118,7 @@ class MaterialHeader(QWidget):
         project = self.workshop.project
         wearers = project.wearers().get(material.id, [])
         shown = ", ".join(wearers[:3]) + (f" and {len(wearers) - 3} more" if len(wearers) > 3 else "")
-        self.wearers_button.setText(f"on {shown}" if wearers else "not worn")
+        self.wearers_button.setText(f"on {literal(shown)}" if wearers else "not worn")
         is_whole = self.workshop.overlay is None
         self.parent_button.setVisible(material.parent is not None and is_whole)
         if material.parent is not None:
@@ -126,7 +127,7 @@ class MaterialHeader(QWidget):
                 if material.own
                 else "no overrides"
             )
-            self.parent_button.setText(f"variant of {project.material(material.parent).name} · {own}")
+            self.parent_button.setText(f"variant of {literal(project.material(material.parent).name)} · {own}")
         variants = len(project.variants_of(material.id))
         self.variants_label.setVisible(variants > 0 and is_whole)
         self.variants_label.setText(f"{variants} variant{'s' if variants > 1 else ''}")
@@ -175,7 +176,7 @@ class MaterialHeader(QWidget):
         self._family.setVisible(overlay is None and material.parent is None)
         if overlay is None:
             return
-        self.back_button.setText(f"←  {material.name}")
+        self.back_button.setText(f"←  {literal(material.name)}")
         self.mask_box.clear()
         self.mask_box.addItem("No mask", "")
         for whose, recipe in (("overlay", overlay.recipe), ("material", material.recipe)):

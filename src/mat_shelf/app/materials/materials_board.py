@@ -7,7 +7,6 @@ from PyQt6.QtCore import QEvent, QMimeData, QPoint, Qt
 from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
-    QLabel,
     QMenu,
     QStackedWidget,
     QVBoxLayout,
@@ -29,6 +28,7 @@ from mat_shelf.app.widgets.binding import of_material
 from mat_shelf.app.widgets.card import CARD_MARGIN, WIDEST, bound, card_of, column_of, sideways
 from mat_shelf.app.widgets.fold import TAB, CardTitle, Fold
 from mat_shelf.app.widgets.paced import Paced
+from mat_shelf.app.widgets.plain_label import PlainLabel, literal
 from mat_shelf.app.widgets.rows import row_of
 from mat_shelf.app.widgets.value_row import CHIP_GAP
 from mat_shelf.app.workshop import PatternWork, Workshop
@@ -97,7 +97,7 @@ class MaterialsBoard(QFrame):
         line.addLayout(tabs)
         layout.addLayout(line, 1)
 
-        self._hint = QLabel()
+        self._hint = PlainLabel()
         self._hint.setProperty("role", "quiet")
         self._hint.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self._stack = QStackedWidget()
@@ -168,7 +168,7 @@ class MaterialsBoard(QFrame):
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         for pattern in self.patterns.recipe.patterns:
-            menu.addAction(pattern.name).triggered.connect(lambda _, i=pattern.id: self.patterns.add_relief(i))
+            menu.addAction(literal(pattern.name)).triggered.connect(lambda _, i=pattern.id: self.patterns.add_relief(i))
         menu.addSeparator()
         menu.addAction("New pattern…").triggered.connect(lambda: self._begin_with(anchor, self.patterns.add_relief))
         menu.popup(anchor.mapToGlobal(QPoint(0, 0)))

@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
 from mat_shelf.app.job import Job
 from mat_shelf.app.patterns.pattern_choice import Popover
 from mat_shelf.app.theme import font
+from mat_shelf.app.widgets.plain_label import PlainLabel
 from mat_shelf.document.recipe import Recipe
 from mat_shelf.optics.measurements import Measurements, measure
 from mat_shelf.sheets.words import readings_in_words
@@ -35,7 +36,7 @@ class MeasurementsPopover(Popover):
     def __init__(self, parent: QWidget):
         super().__init__(parent)
         self.job: Job | None = None
-        self.title = QLabel()
+        self.title = PlainLabel()
         self.title.setProperty("role", "cardTitle")
         self.values: dict[str, QLabel] = {}
         self._names: dict[str, QLabel] = {}
@@ -43,7 +44,7 @@ class MeasurementsPopover(Popover):
         grid.setHorizontalSpacing(18)
         grid.setVerticalSpacing(6)
         for place, (key, name, tip) in enumerate(_LINES):
-            said, value = QLabel(name), QLabel()
+            said, value = PlainLabel(name), PlainLabel()
             said.setProperty("role", "quiet")
             value.setFont(font(13, tabular=True))
             value.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
@@ -52,7 +53,7 @@ class MeasurementsPopover(Popover):
             grid.addWidget(said, place, 0)
             grid.addWidget(value, place, 1)
             self._names[key], self.values[key] = said, value
-        self.note = QLabel(
+        self.note = PlainLabel(
             "Measured on the constant values; inputs fed by patterns count by the value beside their chips."
         )
         self.note.setProperty("role", "quiet")

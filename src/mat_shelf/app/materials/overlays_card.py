@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QMenu, QPushButton, QWidget
 from mat_shelf.app.library.swatch_drag import dragged_wearable
 from mat_shelf.app.widgets.binding import Binding, of_material
 from mat_shelf.app.widgets.card import ListCard
+from mat_shelf.app.widgets.plain_label import literal
 from mat_shelf.app.widgets.reorder import Reorder
 from mat_shelf.app.widgets.value_row import ValueRow
 from mat_shelf.app.workshop import Workshop
@@ -39,7 +40,7 @@ class OverlayRow(ValueRow):
     def follow(self) -> None:
         super().follow()
         overlay, metrics = self.overlay, self.name.fontMetrics()
-        self.name.setText(metrics.elidedText(overlay.name, Qt.TextElideMode.ElideRight, _NAME_WIDTH))
+        self.name.setText(literal(metrics.elidedText(overlay.name, Qt.TextElideMode.ElideRight, _NAME_WIDTH)))
         self.name.setAccessibleName(f"Open overlay {overlay.name}")
         self.slider.setAccessibleName(f"{overlay.name}, amount")
         self.number.setAccessibleName(f"{overlay.name}, amount, number")
@@ -110,7 +111,7 @@ class OverlaysCard(ListCard):
         own, others = self.workshop.selected_material, menu.addMenu("A material of the project")
         for material in self.workshop.project.materials:
             if own is None or material.id != own.id:
-                others.addAction(material.name.replace("&", "&&")).triggered.connect(
+                others.addAction(literal(material.name)).triggered.connect(
                     lambda _, m=material: self.workshop.lay_over(Wearable("material", m.id))
                 )
         others.setEnabled(not others.isEmpty())

@@ -1,8 +1,9 @@
 """Name, family and tags of a material that is saved to the library."""
 
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QComboBox, QFrame, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QFrame, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
+from mat_shelf.app.widgets.plain_label import PlainLabel, literal
 from mat_shelf.app.workshop import Workshop
 from mat_shelf.document.swatch import FAMILIES, tags_from
 
@@ -34,7 +35,7 @@ class SavePopover(QFrame):
         layout.setContentsMargins(16, 14, 16, 14)
         layout.setSpacing(8)
         for text, widget in (("Name", self.name), ("Family", self.family), ("Tags", self.tags)):
-            label = QLabel(text)
+            label = PlainLabel(text)
             label.setProperty("role", "quiet")
             layout.addWidget(label)
             layout.addWidget(widget)
@@ -54,7 +55,7 @@ class SavePopover(QFrame):
         self.tags.setText(origin.tags if origin else "")
         self.update_button.setVisible(origin is not None)
         if origin is not None:
-            self.update_button.setText(f"Update '{origin.name}'")
+            self.update_button.setText(f"Update '{literal(origin.name)}'")
         self.adjustSize()
         self.move(corner - QPoint(self.width(), self.height() + 6))
         self.show()

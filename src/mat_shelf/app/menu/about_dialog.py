@@ -5,11 +5,12 @@ from importlib.metadata import PackageNotFoundError, metadata, requires
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QFont
-from PyQt6.QtWidgets import QDialog, QGridLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QGridLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from mat_shelf import __version__
 from mat_shelf.app.theme import font
 from mat_shelf.app.widgets.elided_label import ElidedLabel
+from mat_shelf.app.widgets.plain_label import PlainLabel
 from mat_shelf.app.widgets.small_widgets import quiet_label
 
 _LONGEST = 60
@@ -23,7 +24,7 @@ class AboutDialog(QDialog):
     def __init__(self, parent: QWidget):
         super().__init__(parent)
         self.setWindowTitle("About Mat Shelf")
-        title = QLabel("Mat Shelf")
+        title = PlainLabel("Mat Shelf")
         title.setFont(font(20, QFont.Weight.DemiBold))
         inner = QWidget()
         grid = QGridLayout(inner)
@@ -32,7 +33,7 @@ class AboutDialog(QDialog):
         grid.setVerticalSpacing(4)
         for row, words in enumerate([*licences(), *_NOT_A_PACKAGE]):
             for column, text in enumerate(words):
-                label = ElidedLabel(text) if column else QLabel(text)
+                label = ElidedLabel(text) if column else PlainLabel(text)
                 label.setProperty("role", "quiet" if column else "")
                 grid.addWidget(label, row, column)
         grid.setColumnStretch(1, 1)
@@ -49,7 +50,7 @@ class AboutDialog(QDialog):
         layout.addWidget(title)
         layout.addWidget(quiet_label(f"Version {__version__}. Physically based materials for renders of products."))
         layout.addSpacing(6)
-        layout.addWidget(QLabel("It is made with these, under their licences:"))
+        layout.addWidget(PlainLabel("It is made with these, under their licences:"))
         layout.addWidget(area, 1)
         layout.addWidget(close, 0, Qt.AlignmentFlag.AlignRight)
         self.resize(480, 460)

@@ -5,6 +5,8 @@ from collections.abc import Callable
 from PyQt6.QtCore import QObject
 from PyQt6.QtGui import QAction, QKeySequence
 
+from mat_shelf.app.widgets.plain_label import literal
+
 
 class CommandAction(QAction):
     """Knows when it can be done, and what it is called then.
@@ -56,7 +58,7 @@ class CommandAction(QAction):
 
     def follow(self) -> None:
         """Takes its name and state from what is selected now."""
-        name = self.name.replace("&", "&&")
+        name = literal(self.name)
         self.setText(f"{name}\t{self.hint}" if self.hint else name)
         self.setEnabled(self._when is None or self._when())
         if self._is_on is not None:

@@ -15,6 +15,7 @@ from mat_shelf.app.set.light_card import WAYS
 from mat_shelf.app.theme import is_dark
 from mat_shelf.app.wall.tools.wipe import BLEND
 from mat_shelf.app.widgets.paced import Paced
+from mat_shelf.app.widgets.plain_label import literal
 from mat_shelf.commands.lights import PRESETS
 from mat_shelf.document.product import FINENESS
 from mat_shelf.exchange.models.formats import format_of
@@ -138,7 +139,7 @@ class MenuBar(QMenuBar):
         files = self.window_.files
         self.recent.clear()
         for path in recent_projects():
-            shown = self.recent.addAction(f"{path.stem}    {path.parent}".replace("&", "&&"))
+            shown = self.recent.addAction(literal(f"{path.stem}    {path.parent}"))
             shown.triggered.connect(lambda _, path=path: files.may_leave() and files.open(path))
         if self.recent.isEmpty():
             self.recent.addAction("No recent projects").setEnabled(False)

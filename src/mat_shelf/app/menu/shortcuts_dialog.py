@@ -2,9 +2,10 @@
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QKeySequence
-from PyQt6.QtWidgets import QDialog, QGridLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QGridLayout, QScrollArea, QVBoxLayout, QWidget
 
 from mat_shelf.app.theme import font
+from mat_shelf.app.widgets.plain_label import PlainLabel
 
 GESTURES = (
     (
@@ -108,16 +109,16 @@ class ShortcutsDialog(QDialog):
         for side, groups in enumerate(columns):
             row, left = 0, side * 3
             for title, lines in groups:
-                heading = QLabel(title)
+                heading = PlainLabel(title)
                 heading.setProperty("role", "cardTitle")
                 grid.addWidget(heading, row, left, 1, 2)
                 for key, what in lines:
                     row += 1
-                    name = QLabel(key)
+                    name = PlainLabel(key)
                     name.setFont(font(12))
                     name.setProperty("role", "quiet")
                     grid.addWidget(name, row, left)
-                    grid.addWidget(QLabel(what), row, left + 1)
+                    grid.addWidget(PlainLabel(what), row, left + 1)
                 row += 2
                 grid.setRowMinimumHeight(row - 1, 8)
         grid.setColumnMinimumWidth(2, 20)

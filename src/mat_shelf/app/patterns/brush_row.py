@@ -1,7 +1,8 @@
 """The brush of a painted pattern: begin to paint, erase, and start over."""
 
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from mat_shelf.app.widgets.plain_label import PlainLabel
 from mat_shelf.app.workshop import PatternWork
 from mat_shelf.commands.patterns import PAINTING
 
@@ -34,7 +35,7 @@ class BrushRow(QWidget):
             button.setProperty("role", "small")
             buttons.addWidget(button)
         buttons.addStretch(1)
-        self.state = QLabel()
+        self.state = PlainLabel()
         self.state.setProperty("role", "quiet")
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 4, 0, 0)

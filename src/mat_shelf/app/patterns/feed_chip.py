@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QAbstractButton
 from mat_shelf.app.patterns.painter import Painter, PatternPicture, paint_picture
 from mat_shelf.app.patterns.pattern_mime import PATTERN_MIME, dropped_pattern, pattern_mime
 from mat_shelf.app.theme import THEME
+from mat_shelf.app.widgets.plain_label import plain_text
 from mat_shelf.app.workshop import PatternWork
 from mat_shelf.document.pattern import Feed, Pattern
 from mat_shelf.document.recipe import Recipe
@@ -133,7 +134,7 @@ class FeedChip(PatternButton):
         fed = f"fed by {self.pattern.name}" if feed is not None else "not fed"
         self.setAccessibleName(f"{Recipe.field_label(self.name)}, {fed}")
         if feed is not None:
-            self.setToolTip(f"Fed by {self.pattern.name}. Click to change, drag to share.")
+            self.setToolTip(plain_text(f"Fed by {self.pattern.name}. Click to change, drag to share."))
 
     def set_range(self, low: float, high: float, gesture: str | None = None) -> None:
         allowed = (self.work.workshop.changed(self.work.recipe, self.name, end) for end in (low, high))

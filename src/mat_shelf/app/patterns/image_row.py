@@ -3,10 +3,11 @@
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from mat_shelf.app.patterns.relief_dialog import NORMALS, ReliefDialog
 from mat_shelf.app.widgets.binding import Binding
+from mat_shelf.app.widgets.plain_label import PlainLabel
 from mat_shelf.app.workshop import PatternWork
 from mat_shelf.exchange.texture_set import picture_size
 
@@ -20,8 +21,8 @@ class ImageRow(QWidget):
         super().__init__()
         self.binding, self.work = binding, work
         self.setMinimumWidth(330)
-        self.name = QLabel()
-        self.pixels = QLabel()
+        self.name = PlainLabel()
+        self.pixels = PlainLabel()
         self.pixels.setProperty("role", "quiet")
         self.choose_button = QPushButton("Choose file…")
         self.choose_button.setProperty("role", "small")

@@ -9,7 +9,6 @@ from PyQt6.QtWidgets import (
     QFrame,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QScrollArea,
@@ -20,6 +19,7 @@ from PyQt6.QtWidgets import (
 
 from mat_shelf.app.patterns.painter import Painter, PatternPicture, paint_picture
 from mat_shelf.app.theme import font
+from mat_shelf.app.widgets.plain_label import PlainLabel
 from mat_shelf.app.widgets.value_row import Slider
 from mat_shelf.app.workshop import PatternWork
 from mat_shelf.document.pattern import Pattern
@@ -57,10 +57,10 @@ class Tile(QToolButton):
         self.setAccessibleName(pattern.name)
         self.setAutoRaise(True)
         self.setProperty("role", "tile")
-        self.picture = QLabel()
+        self.picture = PlainLabel()
         self.picture.setPixmap(_rounded(QPixmap(str(thumbnail_file(ready)))))
         self.picture.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
-        name = QLabel(pattern.name)
+        name = PlainLabel(pattern.name)
         name.setFont(font(12))
         name.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         layout = QVBoxLayout(self)
@@ -105,7 +105,7 @@ class NewPatternPopover(Popover):
         )
         self.search.setAccessibleName("Search patterns")
         self.search.textChanged.connect(self._lay_out)
-        self._headings = [QLabel("Ready"), QLabel("Sources")]
+        self._headings = [PlainLabel("Ready"), PlainLabel("Sources")]
         self._sections = [(self._headings[0], len(READY)), (self._headings[1], len(SOURCE_STARTS))]
         for heading in self._headings:
             heading.setProperty("role", "cardTitle")
@@ -182,18 +182,18 @@ class FeedPopover(Popover):
         super().__init__(parent)
         self.work, self._painter, self._begin_new = work, painter, begin_new
         self.name: str | None = None
-        self.title = QLabel()
+        self.title = PlainLabel()
         self.title.setProperty("role", "cardTitle")
         self.amount = Slider(0, 1, default=1.0)
         self.amount.setAccessibleName("Amount")
-        self.amount_number = QLabel()
+        self.amount_number = PlainLabel()
         self.amount_number.setFont(font(12, tabular=True))
         self.amount.moved.connect(self._set_amount)
         self.amount.released.connect(work.end_gesture)
         self.amount_row = QWidget()
         amount = QHBoxLayout(self.amount_row)
         amount.setContentsMargins(0, 0, 0, 0)
-        amount.addWidget(QLabel("Amount"))
+        amount.addWidget(PlainLabel("Amount"))
         amount.addWidget(self.amount, 1)
         amount.addWidget(self.amount_number)
         self.choices = QVBoxLayout()
@@ -236,7 +236,7 @@ class FeedPopover(Popover):
         picture = PatternPicture(self._painter, QSize(34, 26))
         picture.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         picture.show_pattern(pattern, self.work.context)
-        name = QLabel(pattern.name)
+        name = PlainLabel(pattern.name)
         name.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         layout = QHBoxLayout(button)
         layout.setContentsMargins(6, 3, 6, 3)

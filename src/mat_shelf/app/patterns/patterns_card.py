@@ -1,12 +1,13 @@
 """The card of a material's patterns."""
 
 from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from mat_shelf.app.patterns.feed_chip import PatternButton
 from mat_shelf.app.patterns.painter import Painter
 from mat_shelf.app.patterns.pattern_mime import PATTERN_MIME, dropped_pattern
 from mat_shelf.app.widgets.card import ListCard
+from mat_shelf.app.widgets.plain_label import PlainLabel, plain_text
 from mat_shelf.app.workshop import PatternWork
 
 NAME_WIDTH = 96
@@ -21,8 +22,8 @@ class PatternEntry(QWidget):
         self.button = PatternButton(work, painter, QSize(44, 34))
         self.button.setToolTip("Click to open its strip. Drag onto a chip, onto relief, or onto another material.")
         self.button.clicked.connect(lambda: work.open(pattern_id))
-        self.name = QLabel()
-        self.uses = QLabel()
+        self.name = PlainLabel()
+        self.uses = PlainLabel()
         self.uses.setProperty("role", "quiet")
         words = QVBoxLayout()
         words.setSpacing(0)
@@ -42,7 +43,9 @@ class PatternEntry(QWidget):
         self.name.setText(self.name.fontMetrics().elidedText(pattern.name, Qt.TextElideMode.ElideRight, NAME_WIDTH))
         uses = self.work.uses_of(self.pattern_id)
         self.uses.setText(f"feeds {len(uses)}" if uses else "feeds nothing")
-        self.setToolTip(f"{pattern.name} feeds {', '.join(uses)}" if uses else f"{pattern.name} feeds nothing yet")
+        self.setToolTip(
+            plain_text(f"{pattern.name} feeds {', '.join(uses)}" if uses else f"{pattern.name} feeds nothing yet")
+        )
 
     def mouseReleaseEvent(self, event) -> None:
         if event.button() == Qt.MouseButton.LeftButton and self.rect().contains(event.position().toPoint()):

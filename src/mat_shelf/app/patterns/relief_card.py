@@ -7,7 +7,6 @@ from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import (
     QHBoxLayout,
     QInputDialog,
-    QLabel,
     QLineEdit,
     QMenu,
     QPushButton,
@@ -20,6 +19,7 @@ from mat_shelf.app.patterns.pattern_mime import PATTERN_MIME, dropped_pattern
 from mat_shelf.app.theme import font
 from mat_shelf.app.widgets.card import ListCard
 from mat_shelf.app.widgets.elided_label import ElidedLabel
+from mat_shelf.app.widgets.plain_label import PlainLabel
 from mat_shelf.app.widgets.value_row import Slider, lay_stacked
 from mat_shelf.app.workshop import PatternWork
 from mat_shelf.document.pattern import Relief
@@ -43,7 +43,7 @@ class ReliefRow(QWidget):
         self.number.setFont(font(13, tabular=True))
         self.number.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.number.setFixedWidth(62)
-        unit = QLabel("mm")
+        unit = PlainLabel("mm")
         unit.setProperty("role", "quiet")
         self.way = QPushButton()
         self.way.setProperty("role", "mini")

@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 
 from mat_shelf.app.job import Job
 from mat_shelf.app.theme import font
+from mat_shelf.app.widgets.plain_label import PlainLabel
 from mat_shelf.app.widgets.value_row import Slider
 from mat_shelf.document.ids import name_from
 from mat_shelf.document.image import ImageRef
@@ -87,7 +88,7 @@ class ReliefDialog(QDialog):
         for way, words in CONVERSIONS.items():
             if way != HEIGHT or pyramid.channels >= 3:
                 self.way.addItem(words, way)
-        self.before, self.after = QLabel(), QLabel()
+        self.before, self.after = PlainLabel(), PlainLabel()
         for label in (self.before, self.after):
             label.setFixedSize(_PREVIEW, _PREVIEW)
             label.setAlignment(Qt.AlignmentFlag.AlignCenter)
@@ -97,7 +98,7 @@ class ReliefDialog(QDialog):
         rows = QGridLayout()
         rows.setHorizontalSpacing(12)
         for line, (name, (title, low, high, start, _, tip)) in enumerate(_VALUES.items()):
-            slider, number, label = Slider(low, high, default=start), QLabel(), QLabel(title)
+            slider, number, label = Slider(low, high, default=start), PlainLabel(), PlainLabel(title)
             slider.set_value(start)
             slider.setAccessibleName(title)
             slider.setToolTip(tip)
@@ -111,7 +112,7 @@ class ReliefDialog(QDialog):
         self.green_down.setToolTip("Convention of the normal map; the wrong one looks inside out")
         self.green_down.clicked.connect(self.follow)
         rows.addWidget(self.green_down, len(_VALUES), 0, 1, 3)
-        self.told = QLabel()
+        self.told = PlainLabel()
         self.told.setProperty("role", "quiet")
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
         self.make_button = buttons.addButton("Make pattern", QDialogButtonBox.ButtonRole.AcceptRole)

@@ -4,7 +4,7 @@ from collections.abc import Callable
 from typing import Literal, get_args, get_origin
 
 from PyQt6.QtCore import QSize
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QLabel, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QWidget
 
 from mat_shelf.app.patterns.brush_row import BrushRow
 from mat_shelf.app.patterns.curve_row import CurveRow
@@ -12,6 +12,7 @@ from mat_shelf.app.patterns.image_row import ImageRow
 from mat_shelf.app.patterns.ramp_row import RampRow
 from mat_shelf.app.widgets.binding import Binding
 from mat_shelf.app.widgets.choice_row import AXES, ChoiceRow
+from mat_shelf.app.widgets.plain_label import PlainLabel
 from mat_shelf.app.widgets.row_label import RowLabel
 from mat_shelf.app.widgets.value_row import ValueRow, lay_stacked
 from mat_shelf.app.workshop import PatternWork
@@ -30,7 +31,7 @@ class SwitchRow(QWidget):
         self.box = QCheckBox("On")
         self.box.setAccessibleName(binding.field.title)
         self.setToolTip(binding.field.description)
-        lay_stacked(self, RowLabel(binding, is_stacked=True), QLabel(), self.box, None)
+        lay_stacked(self, RowLabel(binding, is_stacked=True), PlainLabel(), self.box, None)
         self.box.clicked.connect(lambda: binding.set(self.box.isChecked()))
 
     def follow(self) -> None:
@@ -49,7 +50,7 @@ class OtherPatternRow(QWidget):
         self.box.setMinimumContentsLength(6)
         self.box.setIconSize(QSize(20, 16))
         self.setToolTip(binding.field.description)
-        lay_stacked(self, RowLabel(binding, is_stacked=True), QLabel(), self.box, None)
+        lay_stacked(self, RowLabel(binding, is_stacked=True), PlainLabel(), self.box, None)
         self.box.activated.connect(lambda: binding.set(self.box.currentData()))
 
     def follow(self) -> None:
@@ -153,13 +154,13 @@ class _PairRow(QWidget):
         super().__init__()
         self.work, self.place = work, place
         title = self.titles[place]
-        label = QLabel(title)
+        label = PlainLabel(title)
         self.number = QDoubleSpinBox(minimum=-most, maximum=most, decimals=2, suffix=suffix)
         self.number.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
         self.number.setProperty("role", "row")
         self.number.setAccessibleName(title)
         self.setToolTip(self.tip)
-        lay_stacked(self, label, QLabel(), self.number, None)
+        lay_stacked(self, label, PlainLabel(), self.number, None)
         self.number.valueChanged.connect(self._set)
         self.number.editingFinished.connect(work.end_gesture)
 

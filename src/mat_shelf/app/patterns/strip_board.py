@@ -8,7 +8,6 @@ from PyQt6.QtWidgets import (
     QFrame,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QMenu,
     QPushButton,
@@ -23,6 +22,7 @@ from mat_shelf.app.patterns.step_tile import STEP, StepTile
 from mat_shelf.app.theme import font
 from mat_shelf.app.widgets.card import ListCard, sideways
 from mat_shelf.app.widgets.elided_label import ElidedLabel
+from mat_shelf.app.widgets.plain_label import PlainLabel, literal
 from mat_shelf.app.workshop import PatternWork
 from mat_shelf.commands.patterns import PLACING
 from mat_shelf.document.parameter import shown_number
@@ -76,7 +76,7 @@ class StripBoard(QFrame):
         self.name.setProperty("role", "title")
         self.name.setAccessibleName("Name of the pattern")
         self.name.editingFinished.connect(self._rename)
-        self.feeds_tag = QLabel()
+        self.feeds_tag = PlainLabel()
         self.feeds_tag.setProperty("role", "tag")
         self.feeds_tag.setFixedHeight(22)
         self.alone_button = QPushButton("Show alone", checkable=True)
@@ -162,7 +162,7 @@ class StripBoard(QFrame):
             button.setProperty("role", "small")
             by_hand.addWidget(button)
         by_hand.addStretch(1)
-        self._unplaced = QLabel("It follows the shape of the part; there is nothing to place.")
+        self._unplaced = PlainLabel("It follows the shape of the part; there is nothing to place.")
         self._unplaced.setProperty("role", "quiet")
         self._unplaced.setWordWrap(True)
         for item in (by_hand, self._placement_grid):
@@ -199,7 +199,7 @@ class StripBoard(QFrame):
         if pattern is None:
             return
         material = work.workshop.selected_material
-        self.back_button.setText(f"←  {material.name}")
+        self.back_button.setText(f"←  {literal(material.name)}")
         if not self.name.hasFocus() or not self.name.isModified():
             self.name.setText(pattern.name)
             width = QFontMetrics(font(15, QFont.Weight.DemiBold)).horizontalAdvance(pattern.name)
@@ -372,7 +372,7 @@ def _use(name: str, shown: str, drop) -> QWidget:
     layout.setSpacing(0)
     layout.setColumnStretch(0, 1)
     layout.addWidget(ElidedLabel(name), 0, 0)
-    value = QLabel(shown)
+    value = PlainLabel(shown)
     value.setProperty("role", "quiet")
     value.setFont(font(12, tabular=True))
     layout.addWidget(value, 1, 0)

@@ -8,11 +8,11 @@ from PyQt6.QtWidgets import (
     QDoubleSpinBox,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QVBoxLayout,
 )
 
 from mat_shelf.app.patterns.painter import image_of
+from mat_shelf.app.widgets.plain_label import PlainLabel
 from mat_shelf.app.widgets.small_widgets import answers
 from mat_shelf.document.pattern import Placement
 from mat_shelf.exchange.texture_set import ROLES, Taken, picture_size
@@ -45,11 +45,13 @@ class TextureSetDialog(QDialog):
         grid.setVerticalSpacing(10)
         grid.setColumnStretch(1, 1)
         for row, found in enumerate(taken):
-            picture = QLabel()
+            picture = PlainLabel()
             picture.setFixedSize(THUMBNAIL)
             picture.setPixmap(_thumbnail(pictures[found.picture.digest]))
             pyramid = pictures[found.picture.digest]
-            words = QLabel(f"{found.picture.name}\n{pyramid.width} × {pyramid.height} pixels, matched {found.reason}")
+            words = PlainLabel(
+                f"{found.picture.name}\n{pyramid.width} × {pyramid.height} pixels, matched {found.reason}"
+            )
             words.setProperty("role", "quiet")
             words.setWordWrap(True)
             box = QComboBox()

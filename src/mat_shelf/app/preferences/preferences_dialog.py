@@ -9,7 +9,6 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QSpinBox,
     QVBoxLayout,
@@ -18,6 +17,7 @@ from PyQt6.QtWidgets import (
 
 from mat_shelf.app.preferences.preferences import PreferenceBook, Preferences
 from mat_shelf.app.widgets.elided_label import ElidedLabel
+from mat_shelf.app.widgets.plain_label import PlainLabel
 from mat_shelf.app.widgets.small_widgets import quiet_label
 from mat_shelf.library.library import library_folder
 
@@ -56,7 +56,7 @@ class PreferencesDialog(QDialog):
         for group, rows in _GROUPS.items():
             if grid.rowCount() > 1:
                 grid.setRowMinimumHeight(grid.rowCount(), 8)
-            title = QLabel(group)
+            title = PlainLabel(group)
             title.setProperty("role", "cardTitle")
             grid.addWidget(title, grid.rowCount(), 0, 1, 3)
             for name, (words, unit, note) in rows.items():
@@ -67,7 +67,7 @@ class PreferencesDialog(QDialog):
         self.folder_button.setAccessibleName("Choose the folder of the library")
         self.folder_button.clicked.connect(self.choose_folder)
         row = grid.rowCount()
-        grid.addWidget(QLabel("Folder of the library"), row, 0)
+        grid.addWidget(PlainLabel("Folder of the library"), row, 0)
         place = QHBoxLayout()
         place.addWidget(self.folder_button)
         place.addWidget(self.folder, 1)
@@ -94,7 +94,7 @@ class PreferencesDialog(QDialog):
 
     def _add_row(self, grid: QGridLayout, name: str, words: str, unit: str, note: str) -> None:
         about = {one.name: one for one in fields(Preferences)}[name]
-        label, row = QLabel(words), grid.rowCount()
+        label, row = PlainLabel(words), grid.rowCount()
         if "words" in about.metadata:
             made = QComboBox()
             for value, text in about.metadata["words"].items():

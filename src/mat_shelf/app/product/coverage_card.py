@@ -1,7 +1,8 @@
 """Faces without a material, and a walk through them."""
 
-from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
+from mat_shelf.app.widgets.plain_label import PlainLabel
 from mat_shelf.app.widgets.small_widgets import quiet_label, small_button
 from mat_shelf.app.workshop import ProductWork
 from mat_shelf.geometry.size import length_words
@@ -11,7 +12,7 @@ class CoverageCard(QWidget):
     def __init__(self, work: ProductWork):
         super().__init__()
         self.work = work
-        self.words = QLabel()
+        self.words = PlainLabel()
         self.words.setWordWrap(True)
         self.here = quiet_label()
         self.here.setWordWrap(True)

@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
 
 from mat_shelf.app.library.swatch_drag import dragged_wearable
 from mat_shelf.app.theme import THEME
+from mat_shelf.app.widgets.plain_label import plain_text
 from mat_shelf.app.widgets.small_widgets import small_button
 from mat_shelf.app.workshop import ProductWork
 from mat_shelf.commands.materials import Wearable
@@ -149,7 +150,7 @@ class PartsCard(QWidget):
                 if part.id in gone:
                     for column in (0, 1):
                         item.setForeground(column, QBrush(QColor(THEME.faint)))
-                        item.setToolTip(column, f"{part.name} is not seen in {project.view.name}")
+                        item.setToolTip(column, plain_text(f"{part.name} is not seen in {project.view.name}"))
                 item.addChildren([self._item(z.name, names[z.material], part.id, z.id) for z in part.zones])
                 if part.group is None:
                     self.tree.addTopLevelItem(item)
@@ -193,7 +194,7 @@ class PartsCard(QWidget):
         item.setData(0, PART, part_id)
         item.setData(0, ZONE, zone_id)
         item.setFlags(item.flags() | Qt.ItemFlag.ItemIsEditable)
-        item.setToolTip(0, f"{name}: {material}" if material else name)
+        item.setToolTip(0, plain_text(f"{name}: {material}" if material else name))
         item.setToolTip(1, material)
         return item
 

@@ -1,9 +1,10 @@
 """Size of the product and of the selected part, the unit of its file, a known length, priority."""
 
-from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QPushButton, QWidget
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QWidget
 
 from mat_shelf.app.theme import font
 from mat_shelf.app.widgets.binding import of_product
+from mat_shelf.app.widgets.plain_label import PlainLabel
 from mat_shelf.app.widgets.small_widgets import quiet_label, small_button
 from mat_shelf.app.widgets.value_row import ValueRow
 from mat_shelf.app.workshop import ProductWork
@@ -14,7 +15,7 @@ class SizeCard(QWidget):
     def __init__(self, work: ProductWork):
         super().__init__()
         self.work = work
-        self.whole, self.piece, self.piece_name = QLabel("nothing yet"), QLabel(), quiet_label()
+        self.whole, self.piece, self.piece_name = PlainLabel("nothing yet"), PlainLabel(), quiet_label()
         for label in (self.whole, self.piece):
             label.setFont(font(13, tabular=True))
         self.sides = [self._side(axis, name) for axis, name in enumerate(("Width", "Height", "Depth"))]
@@ -23,7 +24,7 @@ class SizeCard(QWidget):
         sides.addWidget(self.whole)
         for place, side in enumerate(self.sides):
             if place:
-                sides.addWidget(QLabel("×"))
+                sides.addWidget(PlainLabel("×"))
             sides.addWidget(side)
         self.of_sides = [sides.itemAt(k).widget() for k in range(1, sides.count())]
         sides.addWidget(quiet_label("mm"))

@@ -6,12 +6,12 @@ from PyQt6.QtWidgets import (
     QDialog,
     QDoubleSpinBox,
     QFormLayout,
-    QLabel,
     QSpinBox,
     QVBoxLayout,
     QWidget,
 )
 
+from mat_shelf.app.widgets.plain_label import PlainLabel
 from mat_shelf.app.widgets.small_widgets import answers
 from mat_shelf.geometry.offsetting import MOST_LAYERS
 
@@ -30,7 +30,7 @@ class ThicknessDialog(QDialog):
         self.setWindowTitle(title)
         self.setMinimumWidth(320)
         self._make = make
-        about = QLabel(words)
+        about = PlainLabel(words)
         about.setProperty("role", "quiet")
         about.setWordWrap(True)
         self.thickness = QDoubleSpinBox(minimum=0.001, maximum=1000.0, value=1.0, decimals=3, suffix=" mm")

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QMenu, QVBoxLay
 
 from mat_shelf.app.set.light_card import IMAGE_FILES
 from mat_shelf.app.widgets.binding import Binding, of_backdrop
+from mat_shelf.app.widgets.plain_label import plain_text
 from mat_shelf.app.widgets.rows import row_of
 from mat_shelf.app.widgets.small_widgets import small_button
 from mat_shelf.app.workshop import Workshop
@@ -112,7 +113,7 @@ class BackdropCard(QWidget):
         plate = project.set.plate
         self.no_plate.setEnabled(plate is not None)
         told = "Puts a photograph or colours behind the product, which casts its shadow and reflection on them"
-        self.plate_button.setToolTip(told if plate is None else f"{_words(plate)} stand behind the product")
+        self.plate_button.setToolTip(plain_text(told if plate is None else f"{_words(plate)} stand behind the product"))
         if plate is not None:
             shown |= set(_rows_of(plate))
         has_photograph = plate is not None and plate.image is not None

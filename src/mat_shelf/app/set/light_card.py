@@ -7,6 +7,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from mat_shelf.app.widgets.binding import Binding
+from mat_shelf.app.widgets.plain_label import plain_text
 from mat_shelf.app.widgets.rows import row_of
 from mat_shelf.app.widgets.small_widgets import small_button
 from mat_shelf.app.workshop import Workshop
@@ -199,7 +200,7 @@ class LightCard(QWidget):
         self.image_button.setVisible(kind in SHOWS_IMAGES)
         self.image_button.setEnabled(light is not None)
         image = light.image if light is not None else None
-        self.image_button.setToolTip(f"It shows {image.name}" if image else "What it shows, or throws")
+        self.image_button.setToolTip(plain_text(f"It shows {image.name}" if image else "What it shows, or throws"))
         self.no_image.setEnabled(image is not None)
         self.file_button.setVisible(kind == "spot")
         self.file_button.setText("Remove IES" if has_file else "IES…")

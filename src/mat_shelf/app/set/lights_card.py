@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 )
 
 from mat_shelf.app.theme import THEME, font
+from mat_shelf.app.widgets.plain_label import plain_text
 from mat_shelf.app.widgets.small_widgets import small_button
 from mat_shelf.app.workshop import ProductWork, Workshop
 from mat_shelf.commands.lights import PRESETS
@@ -114,7 +115,7 @@ class LightsCard(QWidget):
             flags = item.flags() | Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsEditable
             item.setFlags(flags & ~Qt.ItemFlag.ItemIsEditable if is_part else flags)
             item.setData(_PART, light.part if is_part else None)
-            item.setToolTip(f"{name} glows: switched and dimmed here for this set alone" if is_part else "")
+            item.setToolTip(plain_text(f"{name} glows: switched and dimmed here for this set alone" if is_part else ""))
             item.setText(name)
             item.setCheckState(Qt.CheckState.Checked if light.is_on else Qt.CheckState.Unchecked)
             words = f"{light.strength:+.1f}" if light.is_on else "off"
@@ -137,7 +138,7 @@ class _StrengthBeside(QStyledItemDelegate):
         style.drawPrimitive(QStyle.PrimitiveElement.PE_PanelItemViewItem, option, painter, option.widget)
         words = index.data(_STRENGTH)
         beside = option.rect.adjusted(option.rect.width() - _STRENGTH_WIDTH, 0, -6, 0)
-        option.rect.adjust(0, 0, -_STRENGTH_WIDTH + 6 if words else 0, 0)
+        option.rect.adjust(0, 0, -_STRENGTH_WIDTH + 6 if words else 6, 0)
         super().paint(painter, option, index)
         painter.save()
         painter.setFont(font(12, tabular=True))

@@ -30,6 +30,7 @@ from mat_shelf.app.widgets.binding import of_set
 from mat_shelf.app.widgets.choice_row import ChoiceRow
 from mat_shelf.app.widgets.fold_row import FoldRow
 from mat_shelf.app.widgets.paced import Paced
+from mat_shelf.app.widgets.plain_label import literal
 from mat_shelf.app.widgets.small_widgets import small_button
 from mat_shelf.app.workshop import ProductWork, Workshop
 from mat_shelf.document.set import Set
@@ -214,7 +215,7 @@ class _Choices(QScrollArea):
                 button.deleteLater()
             self.buttons = {}
             for key, name in choices:
-                button = QPushButton(name, checkable=True)
+                button = QPushButton(literal(name), checkable=True)
                 button.setProperty("role", "choice")
                 button.clicked.connect(lambda _, key=key: self.chosen.emit(key))
                 self._group.addButton(button)

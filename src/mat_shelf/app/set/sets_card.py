@@ -8,6 +8,7 @@ from PyQt6.QtGui import QIcon, QImage, QPixmap
 from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QListWidget, QListWidgetItem, QMenu, QVBoxLayout, QWidget
 
 from mat_shelf.app.set.set_thumbnails import THUMBNAIL, SetThumbnails
+from mat_shelf.app.widgets.plain_label import literal, plain_text
 from mat_shelf.app.widgets.small_widgets import small_button
 from mat_shelf.app.workshop import ProductWork, Workshop
 from mat_shelf.scene.sets import SETS
@@ -83,10 +84,12 @@ class SetsCard(QWidget):
         if kept:
             self.menu.addSeparator()
             for path in kept:
-                self.menu.addAction(path.stem, lambda path=path: self.workshop.add_kept_set(path, self._longest()))
+                self.menu.addAction(
+                    literal(path.stem), lambda path=path: self.workshop.add_kept_set(path, self._longest())
+                )
             gone = self.menu.addMenu("Delete from the library")
             for path in kept:
-                gone.addAction(path.stem, partial(self.workshop.forget_kept_set, path))
+                gone.addAction(literal(path.stem), partial(self.workshop.forget_kept_set, path))
 
     def _use(self, item: QListWidgetItem | None) -> None:
         if item is not None and item.data(_ID) != self.workshop.project.current_set:
@@ -116,7 +119,7 @@ class SetsCard(QWidget):
                 item.setIcon(self._pictures.get(studio.id, QIcon(self._empty)))
             if item.text() != studio.name:
                 item.setText(studio.name)
-                item.setToolTip(studio.name)
+                item.setToolTip(plain_text(studio.name))
             if studio.id == project.current_set:
                 self.list.setCurrentRow(row)
         self.list.blockSignals(False)

@@ -3,8 +3,9 @@
 from datetime import UTC, datetime, timedelta, timezone
 
 from PyQt6.QtCore import QDateTime
-from PyQt6.QtWidgets import QDateTimeEdit, QDialog, QDoubleSpinBox, QFormLayout, QLabel, QVBoxLayout
+from PyQt6.QtWidgets import QDateTimeEdit, QDialog, QDoubleSpinBox, QFormLayout, QVBoxLayout
 
+from mat_shelf.app.widgets.plain_label import PlainLabel
 from mat_shelf.app.widgets.small_widgets import answers
 from mat_shelf.scene.sky import sun_at
 
@@ -33,7 +34,7 @@ class SunDialog(QDialog):
             ("Longitude", self.longitude),
         ):
             form.addRow(name, widget)
-        self.told = QLabel()
+        self.told = PlainLabel()
         self.told.setProperty("role", "quiet")
         self.told.setWordWrap(True)
         self.button, line = answers(self, self.accept)

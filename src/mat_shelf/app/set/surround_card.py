@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QHBoxLayout, QVBo
 
 from mat_shelf.app.set.sun_dialog import SunDialog
 from mat_shelf.app.widgets.binding import Binding, of_set
+from mat_shelf.app.widgets.plain_label import plain_text
 from mat_shelf.app.widgets.rows import row_of
 from mat_shelf.app.widgets.small_widgets import small_button
 from mat_shelf.app.workshop import Workshop
@@ -85,7 +86,7 @@ class SurroundCard(QWidget):
             box.setVisible(kind == SKY)
             box.setChecked(studio.sky is not None and getattr(studio.sky, name))
         if studio.room is not None:
-            self.image_button.setToolTip(f"{studio.room.name} lights the set; chooses another one")
+            self.image_button.setToolTip(plain_text(f"{studio.room.name} lights the set; chooses another one"))
 
     def _choose(self, kind: str) -> None:
         if kind == SKY:

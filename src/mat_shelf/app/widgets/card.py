@@ -3,7 +3,9 @@
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLayout, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLayout, QScrollArea, QVBoxLayout, QWidget
+
+from mat_shelf.app.widgets.plain_label import PlainLabel
 
 _BETWEEN = 18
 _HEAD = 22
@@ -123,7 +125,7 @@ def bound(card: QFrame, columns: int) -> None:
 def _head(title: str | QWidget, beside: QWidget | None) -> QHBoxLayout:
     heading = title
     if isinstance(title, str):
-        heading = QLabel(title)
+        heading = PlainLabel(title)
         heading.setProperty("role", "cardTitle")
     heading.setFixedHeight(_HEAD)
     head = QHBoxLayout()

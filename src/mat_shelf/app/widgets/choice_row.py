@@ -1,8 +1,9 @@
 """A row for a field with a few possible values."""
 
-from PyQt6.QtWidgets import QComboBox, QLabel, QWidget
+from PyQt6.QtWidgets import QComboBox, QWidget
 
 from mat_shelf.app.widgets.binding import Binding
+from mat_shelf.app.widgets.plain_label import PlainLabel
 from mat_shelf.app.widgets.row_label import RowLabel
 from mat_shelf.app.widgets.value_row import lay_stacked
 
@@ -23,7 +24,7 @@ class ChoiceRow(QWidget):
         for value, words in choices.items():
             self.box.addItem(words, value)
         self.setToolTip(binding.field.description)
-        lay_stacked(self, RowLabel(binding, is_stacked=True), QLabel(), self.box, None)
+        lay_stacked(self, RowLabel(binding, is_stacked=True), PlainLabel(), self.box, None)
         self.box.activated.connect(lambda: binding.set(self.box.currentData()))
 
     def follow(self) -> None:

@@ -5,9 +5,10 @@ import math
 import numpy as np
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QLinearGradient, QPainter, QPainterPath, QPen, QPixmap
-from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QInputDialog, QLabel, QMenu, QPushButton, QWidget
+from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QInputDialog, QMenu, QPushButton, QWidget
 
 from mat_shelf.app.theme import EDGE, THEME, font
+from mat_shelf.app.widgets.plain_label import PlainLabel, plain_text
 from mat_shelf.app.widgets.small_widgets import small_button
 from mat_shelf.app.widgets.value_row import Slider
 from mat_shelf.app.workshop import Workshop
@@ -99,7 +100,7 @@ class ColorChips(QWidget):
             chip.color = QColor(hex_from_linear(color.value))
             chip.is_chosen = linked is not None and linked.id == color.id
             chip.setAccessibleName(f"Colour of the project {color.name}")
-            chip.setToolTip(f"{color.name}\nClick to use it here. Right-click to rename or remove it.")
+            chip.setToolTip(plain_text(f"{color.name}\nClick to use it here. Right-click to rename or remove it."))
             chip.clicked.connect(lambda _, color=color: self._link(color.id))
             chip.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
             chip.customContextMenuRequested.connect(
@@ -187,11 +188,11 @@ class ColorPopover(QFrame):
         layout.setVerticalSpacing(8)
         for row, (name, slider) in enumerate(self.sliders.items()):
             slider.setAccessibleName(name)
-            number = QLabel()
+            number = PlainLabel()
             number.setFont(font(12, tabular=True))
             number.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
             number.setFixedWidth(40)
-            layout.addWidget(QLabel(name), row, 0)
+            layout.addWidget(PlainLabel(name), row, 0)
             layout.addWidget(slider, row, 1)
             layout.addWidget(number, row, 2)
             self._numbers[name] = number
@@ -203,7 +204,7 @@ class ColorPopover(QFrame):
         self.pick_button.clicked.connect(self.pick_wanted)
         layout.addWidget(self.pick_button, 3, 1, 1, 2, Qt.AlignmentFlag.AlignRight)
         if chips is not None:
-            layout.addWidget(QLabel("Project"), 4, 0)
+            layout.addWidget(PlainLabel("Project"), 4, 0)
             layout.addWidget(chips, 4, 1, 1, 2)
 
     @staticmethod

@@ -2,10 +2,12 @@
 
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QPainter
-from PyQt6.QtWidgets import QLabel, QSizePolicy, QStyle, QStyleOption
+from PyQt6.QtWidgets import QSizePolicy, QStyle, QStyleOption
+
+from mat_shelf.app.widgets.plain_label import PlainLabel, plain_text
 
 
-class ElidedLabel(QLabel):
+class ElidedLabel(PlainLabel):
     def __init__(self, text: str = ""):
         super().__init__(text)
         self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
@@ -20,7 +22,7 @@ class ElidedLabel(QLabel):
 
     def paintEvent(self, event) -> None:
         shown = self.shown_text()
-        self.setToolTip(self.text() if shown != self.text() else "")
+        self.setToolTip(plain_text(self.text() if shown != self.text() else ""))
         option = QStyleOption()
         option.initFrom(self)
         painter = QPainter(self)

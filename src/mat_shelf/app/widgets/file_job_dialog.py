@@ -7,10 +7,11 @@ from pathlib import Path
 
 from PyQt6.QtCore import Qt, QUrl, pyqtSignal
 from PyQt6.QtGui import QDesktopServices
-from PyQt6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QProgressBar, QPushButton, QVBoxLayout
+from PyQt6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QLineEdit, QProgressBar, QPushButton, QVBoxLayout
 
 from mat_shelf.app.hand_over.shots_card import duration
 from mat_shelf.app.job import Job
+from mat_shelf.app.widgets.plain_label import PlainLabel
 from mat_shelf.system.file_writer import words_of
 
 
@@ -43,7 +44,7 @@ class FileJobDialog(QDialog):
         self.browse_button = QPushButton("Choose…")
         self.browse_button.clicked.connect(self.choose)
         self.bar = QProgressBar(textVisible=False)
-        self.state = QLabel(words)
+        self.state = PlainLabel(words)
         self.state.setProperty("role", "quiet")
         self.state.setWordWrap(True)
         self.start_button, self.open_button = QPushButton(verb), QPushButton("Open")
@@ -63,7 +64,7 @@ class FileJobDialog(QDialog):
         files.setSpacing(8)
         files.addWidget(self.path_field, 1)
         files.addWidget(self.browse_button)
-        grid.addWidget(QLabel("File"), row, 0)
+        grid.addWidget(PlainLabel("File"), row, 0)
         grid.addLayout(files, row, 1, 1, 3)
         if beside is not None:
             buttons.addWidget(beside)

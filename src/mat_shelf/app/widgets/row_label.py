@@ -1,8 +1,9 @@
 """The name at the head of a row; in a variant it also says which values are its own."""
 
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from mat_shelf.app.widgets.binding import Binding
+from mat_shelf.app.widgets.plain_label import PlainLabel
 
 LABEL_WIDTH = 104
 BACK_WIDTH = 16
@@ -14,7 +15,7 @@ class RowLabel(QWidget):
     def __init__(self, binding: Binding, is_stacked: bool = False):
         super().__init__()
         self._binding = binding
-        self.name = QLabel(binding.field.title)
+        self.name = PlainLabel(binding.field.title)
         self.back = QPushButton("↺")
         self.back.setProperty("role", "mini")
         self.back.setFixedSize(BACK_WIDTH, 18)

@@ -4,6 +4,8 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QLabel, QPushButton
 
+from mat_shelf.app.widgets.plain_label import PlainLabel
+
 
 def small_button(text: str, tip: str, run: Callable[[], object] | None = None) -> QPushButton:
     """A small button with a tooltip, which calls `run` when it is clicked."""
@@ -17,7 +19,7 @@ def small_button(text: str, tip: str, run: Callable[[], object] | None = None) -
 
 def quiet_label(text: str = "") -> QLabel:
     """A label in the quiet colour and size."""
-    label = QLabel(text)
+    label = PlainLabel(text)
     label.setProperty("role", "quiet")
     return label
 

@@ -4,17 +4,19 @@ import math
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QFontMetrics, QPainter, QPen
-from PyQt6.QtWidgets import QAbstractSlider, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QAbstractSlider, QGridLayout, QHBoxLayout, QLineEdit, QSizePolicy, QWidget
 
 from mat_shelf.app.theme import THEME, font
 from mat_shelf.app.widgets.binding import Binding
 from mat_shelf.app.widgets.paced import HAND_MS
+from mat_shelf.app.widgets.plain_label import PlainLabel
 from mat_shelf.app.widgets.row_label import RowLabel
 from mat_shelf.document.parameter import read_number, shown_number
 
-STACKED_HEAD, CHIP_GAP = 22, 8
+STACKED_HEAD, CHIP_GAP = 19, 8
 NUMBER_WIDTH, ROW_HEIGHT, STACKED_HEIGHT = 84, 35, 37
 _NUMBER_WIDTH, _RANGE_WIDTH = 56, 84
+_SLIDER_HEIGHT = STACKED_HEIGHT - STACKED_HEAD
 STEPS = 1000
 
 
@@ -53,10 +55,10 @@ class Slider(QAbstractSlider):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     def sizeHint(self) -> QSize:
-        return QSize(110, 20)
+        return QSize(110, _SLIDER_HEIGHT)
 
     def minimumSizeHint(self) -> QSize:
-        return QSize(60, 20)
+        return QSize(60, _SLIDER_HEIGHT)
 
     def set_value(self, value: float, other: float | None = None) -> None:
         """Shows one value, or the two ends of a range; not while a newer one of the hand is still to be told."""
@@ -216,10 +218,11 @@ class ValueRow(QWidget):
         self.number.setProperty("role", "number")
         self.number.setFont(font(13, tabular=True))
         self.number.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        self.unit = unit = QLabel(extra["unit"])
+        self.unit = unit = PlainLabel(extra["unit"])
         unit.setProperty("role", "quiet")
         unit_width = QFontMetrics(font(12)).horizontalAdvance(extra["unit"]) + 5 if extra["unit"] else 0
         unit.setFixedWidth(unit_width)
+        self._unit_width = unit_width if is_stacked else None
         self.label = RowLabel(binding, is_stacked)
         self.label.name.setBuddy(self.number)
         self.setToolTip(f"{field.description}\nDouble-click the slider for {shown_number(field, field.default)}.")
@@ -267,6 +270,8 @@ class ValueRow(QWidget):
             is_plain = self._is_whole and not has_word
             self.number.setText(str(value) if is_plain else shown_number(self.binding.field, value))
             self.unit.setText("" if has_word else self.binding.field.json_schema_extra["unit"])
+            if self._unit_width is not None:  # beside a slider it would change how long that is
+                self.unit.setFixedWidth(0 if has_word else self._unit_width)
         else:  # of nothing, rather than of what was on the card before
             self.slider.set_value(self.slider.value_at(0.0))
             self.number.setText("")
