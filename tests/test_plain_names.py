@@ -9,6 +9,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QAbstractButton, QLabel, QListWidget, QMenu, QTreeWidget, QWidget
 
+from mat_shelf.app.widgets.value_row import ValueRow
 from mat_shelf.document.pattern import Pattern
 from mat_shelf.document.recipe import Overlay, Recipe
 from mat_shelf.patterns.sources import Constant
@@ -76,3 +77,36 @@ def test_names_are_shown_as_they_are(open_window, qtbot, named):
     shown = [label.text() for label in window.findChildren(QLabel)]
     shown += [button.text().replace("&&", "&") for button in window.findChildren(QAbstractButton)]
     assert sum(NAME in text for text in shown) > 4
+
+
+def test_a_long_name_leaves_room_for_what_it_is(open_window, qtbot, plain_demo):
+    """The list of marks is as wide as its card; a row says that its mark is off at the end of any name."""
+    project, assets = plain_demo
+    long = "Label on the front of the bottle of the second size"
+    marks = tuple(each.with_(name=long, is_on=False) for each in project.marks)
+    window = open_window(project.with_(marks=marks), assets)
+    board = window.marks_board
+    window.stations.show(board)
+    row = next(iter(board.list.rows.values()))
+    qtbot.waitUntil(row.isVisible)
+    assert row.geometry().right() < row.parentWidget().parentWidget().width() and long in row.toolTip()
+    there = row.grab().toImage()
+    window.workshop.edit("Marks on", window.workshop.project.with_(marks=tuple(m.with_(is_on=True) for m in marks)))
+    qtbot.waitUntil(lambda: row.text().endswith("screen"))
+    here = row.grab().toImage()
+    changed = [
+        x for x in range(there.width()) if any(there.pixel(x, y) != here.pixel(x, y) for y in range(there.height()))
+    ]
+    assert changed and max(changed) > 0.7 * row.width()  # its end is seen, not cut off
+
+
+def test_names_and_numbers_of_rows_stand_in_one_line(open_window):
+    window = open_window()
+    window.workshop.select("wax-stick")
+    window.stations.show(window.board)
+    rows = [row for row in window.board.findChildren(ValueRow) if row.isVisible()]
+    assert len(rows) > 5
+    for row in rows:
+        places = [each.mapTo(row, each.rect().center()).y() for each in (row.label.name, row.number, row.unit)]
+        assert max(places) - min(places) <= 1, row.binding.name
+        assert row.slider.geometry().top() >= row.number.geometry().bottom()
