@@ -89,6 +89,12 @@ def test_the_overall_size_is_typed_and_parts_are_rotated_by_number(open_window, 
     for nonsense in ("0", "-3", "abc", "1e99"):
         type_into(sides[0], nonsense)
         assert workshop.history.steps == ["Overall size"] and sides[0].text() == "150"
+    type_into(sides[1], "60 m")  # what is large is told in metres, and typed so
+    assert [side.text() for side in sides] == ["90", "60", "45"] and board.size_card.unit.text() == "m"
+    type_into(sides[1], "50")
+    assert np.allclose(np.ptp(window.work.bounds(), axis=0), (75_000, 50_000, 37_500), rtol=1e-4)
+    type_into(sides[1], "100 mm")
+    assert [side.text() for side in sides] == ["150", "100", "75"] and board.size_card.unit.text() == "mm"
     card = board.place_card
     card.axis_box.setCurrentIndex(2)
     type_into(card.angle, "90")

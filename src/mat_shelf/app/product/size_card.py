@@ -1,5 +1,7 @@
 """Size of the product and of the selected part, the unit of its file, a known length, priority."""
 
+from collections.abc import Sequence
+
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QWidget
 
 from mat_shelf.app.theme import font
@@ -10,6 +12,11 @@ from mat_shelf.app.widgets.value_row import ValueRow
 from mat_shelf.app.workshop import ProductWork
 from mat_shelf.geometry.size import UNIT_NAMES
 
+_IN_METRES = 9999.5
+"""mm; from there on lengths are told in metres, since there is room for four digits."""
+_SIDES = "Width", "Height", "Depth"
+_UNITS = {"mm": "millimetres", "m": "metres"}
+
 
 class SizeCard(QWidget):
     def __init__(self, work: ProductWork):
@@ -18,7 +25,7 @@ class SizeCard(QWidget):
         self.whole, self.piece, self.piece_name = PlainLabel("nothing yet"), PlainLabel(), quiet_label()
         for label in (self.whole, self.piece):
             label.setFont(font(13, tabular=True))
-        self.sides = [self._side(axis, name) for axis, name in enumerate(("Width", "Height", "Depth"))]
+        self.sides = [self._side(axis, name) for axis, name in enumerate(_SIDES)]
         sides = QHBoxLayout()
         sides.setSpacing(2)
         sides.addWidget(self.whole)
@@ -26,8 +33,9 @@ class SizeCard(QWidget):
             if place:
                 sides.addWidget(PlainLabel("×"))
             sides.addWidget(side)
+        self.unit = quiet_label("mm")
+        sides.addWidget(self.unit)
         self.of_sides = [sides.itemAt(k).widget() for k in range(1, sides.count())]
-        sides.addWidget(quiet_label("mm"))
         sides.addStretch(1)
         self.unit_box = QComboBox()
         self.unit_box.setAccessibleName("Unit of the model's file")
@@ -82,9 +90,13 @@ class SizeCard(QWidget):
         for widget in self.of_sides:
             widget.setVisible(bool(product.parts))
         low, high = self.work.bounds() if product.parts else ((0, 0, 0), (0, 0, 0))
-        for side, start, end in zip(self.sides, low, high, strict=True):
+        lengths = [float(end - start) for start, end in zip(low, high, strict=True)]
+        mm, unit = _unit_for(lengths)
+        self.unit.setText(unit)
+        for side, name, length in zip(self.sides, _SIDES, lengths, strict=True):
+            side.setAccessibleName(f"{name} of the product, {unit}")
             if not side.hasFocus() or not side.isModified():
-                side.setText(_length_words(float(end - start)))
+                side.setText(_length_words(length / mm))
         self.piece_name.setText(part.name if part else "")
         self.piece.setText(_box_words(self.work.bounds([part])) if part else "")
         self.unit_box.setCurrentIndex(self.unit_box.findData(product.unit))
@@ -97,7 +109,6 @@ class SizeCard(QWidget):
         side = QLineEdit()
         side.setProperty("role", "number")
         side.setFont(font(13, tabular=True))
-        side.setAccessibleName(f"{name} of the product, mm")
         side.setToolTip(f"{name} of the whole product. Type another one, and all of it is scaled.")
         side.setFixedWidth(46)
         side.editingFinished.connect(lambda: self._resize(axis))
@@ -110,10 +121,11 @@ class SizeCard(QWidget):
             return
         side.setModified(False)
         low, high = self.work.bounds()
-        now, wanted = float(high[axis] - low[axis]), _typed_length(side.text())
+        mm, unit = _unit_for(high - low)
+        now, wanted = float(high[axis] - low[axis]), _typed_length(side.text(), mm)
         if wanted is None:
-            self.work.workshop.said.emit("The length must be a number of millimetres above 0.")
-        elif now > 0 and side.text().strip() != _length_words(now):
+            self.work.workshop.said.emit(f"The length must be a number of {_UNITS[unit]} above 0.")
+        elif now > 0 and side.text().strip() != _length_words(now / mm):
             self.work.scale_to(wanted / now, "Overall size")
         self.follow()
 
@@ -135,18 +147,30 @@ class SizeCard(QWidget):
         self.show_distance(wanted)
 
 
+def _unit_for(lengths: Sequence[float]) -> tuple[float, str]:
+    """Unit that some lengths, mm, are told in: how many mm it has, and its sign."""
+    return (1000.0, "m") if max(lengths) >= _IN_METRES else (1.0, "mm")
+
+
 def _box_words(bounds) -> str:
-    return " × ".join(_length_words(x) for x in bounds[1] - bounds[0]) + " mm"
+    lengths = bounds[1] - bounds[0]
+    mm, unit = _unit_for(lengths)
+    return " × ".join(_length_words(length / mm) for length in lengths) + f" {unit}"
 
 
-def _length_words(mm: float) -> str:
-    return f"{mm:.3g}" if mm < 1000 else f"{mm:.0f}"
+def _length_words(length: float) -> str:
+    return f"{length:.3g}" if length < 1000 else f"{length:.0f}"
 
 
-def _typed_length(text: str) -> float | None:
-    """A length that was typed, mm; None where it is none."""
+def _typed_length(text: str, mm: float = 1.0) -> float | None:
+    """A length that was typed, mm, of a unit that has so many unless another one is typed; None where it is none."""
+    words = text.strip().lower()
+    for unit in ("mm", "m"):
+        if words.endswith(unit):
+            words, mm = words.removesuffix(unit), 1000.0 if unit == "m" else 1.0
+            break
     try:
-        wanted = float(text.replace(",", ".").replace("mm", ""))
+        wanted = float(words.replace(",", ".")) * mm
     except ValueError:
         return None
     return wanted if 0 < wanted < 1e6 else None
