@@ -395,9 +395,11 @@ def _runs(pixels: np.ndarray, threads: int, longest: int) -> list[np.ndarray]:
     count = len(pixels)
     if count <= 4 * threads * SHORTEST_RUN:
         hand = min(max(count // (8 * threads), 8), _HAND, max(longest // _HANDS, 1))
-        each = -(-count // (threads * (longest // hand * hand)))
-        turns = np.arange(count) // hand % (each * threads)
-        return [run for run in (pixels[turns == turn] for turn in range(each * threads)) if len(run)]
+        turns = threads * -(-count // (threads * (longest // hand * hand)))
+        hands, rest = pixels[: count // hand * hand].reshape(-1, hand), pixels[count // hand * hand :]
+        runs = [hands[turn::turns].reshape(-1) for turn in range(turns)]
+        runs[len(hands) % turns] = np.concatenate([runs[len(hands) % turns], rest])
+        return [run for run in runs if len(run)]
     runs, first = [], 0
     while first < count:
         length = min(max((count - first) // threads, SHORTEST_RUN), longest)
