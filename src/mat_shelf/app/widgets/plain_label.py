@@ -21,4 +21,4 @@ def literal(name: str) -> str:
 
 def plain_text(text: str) -> str:
     """A text as tooltips and message boxes take it, which show just its words then."""
-    return f"<p style='white-space: pre-line'>{escape(text)}</p>" if Qt.mightBeRichText(text) else text
+    return f"<p style='white-space: pre-wrap'>{escape(text)}</p>" if Qt.mightBeRichText(text) else text
