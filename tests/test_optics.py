@@ -7,6 +7,7 @@ import pytest
 from numba import njit
 
 from mat_shelf.document.recipe import Recipe
+from mat_shelf.library.shipped import SHIPPED
 from mat_shelf.numerics.kernels import F, kernel
 from mat_shelf.optics import parameters as P
 from mat_shelf.optics import surface
@@ -350,3 +351,12 @@ def looked_up_mirror(tables, cos_o, roughness):
 @njit(error_model="numpy")
 def looked_up_boundary(tables, cos_o, roughness, eta):
     return dielectric_albedo(tables, F(cos_o), F(roughness), F(eta))
+
+
+def test_milk_scatters_and_absorbs_as_whole_milk_does():
+    """Jensen, Marschner, Levoy and Hanrahan 2001, table 1, from memory: per mm, for red, green and blue."""
+    row = parameter_row(next(swatch.recipe for swatch in SHIPPED if swatch.id == "milk"))
+    extinction, scattered = row[P.EXTINCTION : P.EXTINCTION + 3], row[P.SCATTERED : P.SCATTERED + 3]
+    reduced = extinction * scattered * (1 - row[P.SCATTER_FORWARD])
+    assert reduced == pytest.approx([2.55, 3.21, 3.77], rel=1e-3)
+    assert extinction * (1 - scattered) == pytest.approx([0.0011, 0.0024, 0.014], abs=2e-4)
